@@ -1,0 +1,1 @@
+"""What the house makes of the reports: presence, darkness, and the lamps that follow."""

@@ -1,0 +1,127 @@
+"""Edits: functions from a project to a new project. What an edit does not touch is shared with the old one."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from msgspec.structs import replace
+
+from vastwatch.design.presence import Roles, from_roles, reports, roles_of, with_hold, without_sensor
+from vastwatch.design.project import Project, find, find_any, fresh_id, on_level
+from vastwatch.design.records import Presence, Sensor
+from vastwatch.devices import DeviceType
+from vastwatch.geometry import polygons
+from vastwatch.site.building import Room
+
+# A newly made presence holds this long, seconds: long enough to install by, short enough to test with.
+FIRST_HOLD_S = 120.0
+
+
+def put(project: Project, record: Any) -> Project:
+    """Replace the record that has the same id. Raises KeyError when there is none."""
+    found = find_any(project, record.id)
+    if found is None:
+        raise KeyError(record.id)
+    collection, old = found
+    if old is record:
+        return project
+    records = tuple(record if r is old else r for r in getattr(project, collection))
+    return replace(project, **{collection: records})
+
+
+def room_at(project: Project, level: str, x: float, y: float) -> Room | None:
+    """The room on that level around a point of the plan; the edge of a room counts as inside it."""
+    rooms = on_level(project.rooms, level)
+    for room in rooms:
+        if polygons.contains(room.outline, (x, y))[0]:
+            return room
+    for room in rooms:
+        a = np.asarray(room.outline, float)
+        distance, _ = polygons.nearest_on_segments((x, y), a, np.roll(a, -1, axis=0))
+        if distance.min() < 1e-6:
+            return room
+    return None
+
+
+def room_of(project: Project, sensor: Sensor) -> Room | None:
+    """The room a sensor hangs in."""
+    return room_at(project, sensor.level, sensor.at[0], sensor.at[1])
+
+
+def presence_of(project: Project, room: str) -> Presence | None:
+    """The presence of a room, or None while the room has none."""
+    return next((p for p in project.presences if p.room == room), None)
+
+
+def add_sensor(
+    project: Project, device: DeviceType, level: str, at: tuple[float, float, float], yaw: float, pitch: float
+) -> tuple[Project, Sensor]:
+    """Place a device. It joins the presence of its room in the role its family usually has.
+
+    A PIR starts and keeps; a radar keeps where a PIR already starts, and otherwise starts as well. A room without
+    presence gets one. Raises ValueError outside every room.
+    """
+    room = room_at(project, level, at[0], at[1])
+    if room is None:
+        raise ValueError("a sensor must hang inside a room")
+    taken = {s.name for s in project.sensors}
+    word = "PIR" if device.family == "pir" else "Radar"  # type: ignore[union-attr]
+    name, n = f"{word} {room.name.lower()}", 2
+    while name in taken:
+        name, n = f"{word} {room.name.lower()} {n}", n + 1
+    sensor = Sensor(
+        id=fresh_id(project, word), device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch
+    )
+    if all(d.id != device.id for d in project.devices):
+        project = replace(project, devices=(*project.devices, device))
+    project = replace(project, sensors=(*project.sensors, sensor))
+    presence = presence_of(project, room.id)
+    if presence is None:
+        made = Presence(
+            id=fresh_id(project, f"presence-{room.id}"),
+            room=room.id,
+            name=f"Somebody in {room.name.lower()}",
+            expr=from_roles(Roles((sensor.id,), (sensor.id,), FIRST_HOLD_S)),
+        )
+        return replace(project, presences=(*project.presences, made)), sensor
+    roles = roles_of(presence.expr)
+    if roles is not None:
+        families = {find(project.devices, find(project.sensors, s).device).family for s in roles.starts}
+        starts = roles.starts
+        if word == "PIR" or "pir" not in families:
+            starts = (*starts, sensor.id)
+        roles = Roles(starts, (*roles.keeps, sensor.id), roles.hold_s)
+        project = put(project, replace(presence, expr=from_roles(roles)))
+    return project, sensor
+
+
+def remove_sensor(project: Project, ident: str) -> Project:
+    """Take a sensor away, with its part in every presence; a presence left without sensors goes too."""
+    presences = []
+    for p in project.presences:
+        if all(r.sensor != ident for r in reports(p.expr)):
+            presences.append(p)
+        elif (expr := without_sensor(p.expr, ident)) is not None:
+            presences.append(replace(p, expr=expr))
+    sensors = tuple(s for s in project.sensors if s.id != ident)
+    used = {s.device for s in sensors}
+    devices = tuple(d for d in project.devices if d.id in used)
+    if len(devices) == len(project.devices):
+        devices = project.devices
+    return replace(project, sensors=sensors, presences=tuple(presences), devices=devices)
+
+
+def set_roles(project: Project, presence: str, roles: Roles) -> Project:
+    """Give a presence new starters, keepers and hold time. Raises ValueError without any starter."""
+    old = find(project.presences, presence)
+    return put(project, replace(old, expr=from_roles(roles)))
+
+
+def set_hold(project: Project, presence: str, seconds: float) -> Project:
+    """Set a presence's hold time. Raises ValueError where the expression has no single one."""
+    old = find(project.presences, presence)
+    expr = with_hold(old.expr, seconds)
+    if expr is None:
+        raise ValueError(f"{old.name} has no single hold time to set")
+    return put(project, replace(old, expr=expr))

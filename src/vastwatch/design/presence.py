@@ -1,0 +1,110 @@
+"""Reading and shaping presence expressions: which sensors start, which keep, and for how long it holds.
+
+The usual shape, `start_keep(any of starters, hold(any of keepers))`, is what the desk edits; other shapes are kept
+as they are and only read.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import msgspec
+
+from vastwatch.design.records import AllOf, AnyOf, AtLeast, Expr, Hold, Not, OnDelay, Report, StartKeep
+
+
+class Roles(NamedTuple):
+    """Sensor ids that may start presence, those that keep it (starters included), and the hold time in seconds."""
+
+    starts: tuple[str, ...]
+    keeps: tuple[str, ...]
+    hold_s: float
+
+
+def reports(expr: Expr) -> Iterator[Report]:
+    """Every report an expression reads, left to right."""
+    if isinstance(expr, Report):
+        yield expr
+    elif isinstance(expr, AnyOf | AllOf | AtLeast):
+        for part in expr.of:
+            yield from reports(part)
+    elif isinstance(expr, Not | Hold | OnDelay):
+        yield from reports(expr.of)
+    else:
+        yield from reports(expr.start)
+        yield from reports(expr.keep)
+
+
+def from_roles(roles: Roles) -> Expr:
+    """The expression for roles. A starter always keeps as well. Raises ValueError without any starter."""
+    if not roles.starts:
+        raise ValueError("presence needs at least one sensor that starts it")
+    keeps = roles.starts + tuple(k for k in roles.keeps if k not in roles.starts)
+    keep = Hold(of=_any(keeps), seconds=roles.hold_s)
+    if keeps == roles.starts:
+        return keep
+    return StartKeep(start=_any(roles.starts), keep=keep)
+
+
+def roles_of(expr: Expr) -> Roles | None:
+    """The roles an expression stands for, or None where it has another shape."""
+    if isinstance(expr, Hold):
+        plain = _plain(expr.of)
+        return Roles(plain, plain, expr.seconds) if plain else None
+    if isinstance(expr, StartKeep) and isinstance(expr.keep, Hold):
+        starts, keeps = _plain(expr.start), _plain(expr.keep.of)
+        if starts and keeps and set(starts) <= set(keeps):
+            return Roles(starts, keeps, expr.keep.seconds)
+    return None
+
+
+def with_hold(expr: Expr, seconds: float) -> Expr | None:
+    """The same expression with its one tunable hold time set, or None where it has none."""
+    if isinstance(expr, Hold):
+        return Hold(of=expr.of, seconds=seconds)
+    if isinstance(expr, StartKeep) and isinstance(expr.keep, Hold):
+        return StartKeep(start=expr.start, keep=Hold(of=expr.keep.of, seconds=seconds))
+    return None
+
+
+def hold_of(expr: Expr) -> float | None:
+    """The one tunable hold time in seconds, or None."""
+    if isinstance(expr, Hold):
+        return expr.seconds
+    if isinstance(expr, StartKeep) and isinstance(expr.keep, Hold):
+        return expr.keep.seconds
+    return None
+
+
+def without_sensor(expr: Expr, sensor: str) -> Expr | None:
+    """The expression with every report of a sensor taken out; None when nothing is left to start it."""
+    if isinstance(expr, Report):
+        return None if expr.sensor == sensor else expr
+    if isinstance(expr, AnyOf | AllOf | AtLeast):
+        left = tuple(p for p in (without_sensor(p, sensor) for p in expr.of) if p is not None)
+        if not left:
+            return None
+        if isinstance(expr, AtLeast):
+            return AtLeast(k=min(expr.k, len(left)), of=left)
+        return msgspec.structs.replace(expr, of=left)
+    if isinstance(expr, Not | Hold | OnDelay):
+        inner = without_sensor(expr.of, sensor)
+        return None if inner is None else msgspec.structs.replace(expr, of=inner)
+    start, keep = without_sensor(expr.start, sensor), without_sensor(expr.keep, sensor)
+    if start is None or keep is None:
+        return keep if start is None else start
+    return StartKeep(start=start, keep=keep)
+
+
+def _any(sensors: tuple[str, ...]) -> Expr:
+    parts = tuple(Report(sensor=s) for s in sensors)
+    return parts[0] if len(parts) == 1 else AnyOf(of=parts)
+
+
+def _plain(expr: Expr) -> tuple[str, ...]:
+    """Sensors of a report or an any-of of whole reports; empty for anything else."""
+    parts = expr.of if isinstance(expr, AnyOf) else (expr,)
+    if all(isinstance(p, Report) and p.state is None for p in parts):
+        return tuple(p.sensor for p in parts if isinstance(p, Report))
+    return ()

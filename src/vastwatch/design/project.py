@@ -1,0 +1,111 @@
+"""`Project`: the whole value, from the place on Earth to the last lamp.
+
+It is immutable. Look-ups by id go through `find`, whose index is cached by the tuple it indexes, so that an edit
+of the sensors does not index the walls again.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from functools import lru_cache
+from typing import Annotated, Any, Literal, TypeVar
+
+import msgspec
+
+from vastwatch.design.records import Lamp, Presence, Sensor
+from vastwatch.devices import DeviceType
+from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
+from vastwatch.site.people import Person
+from vastwatch.site.record import NotNegative, Record
+
+R = TypeVar("R", bound=Any)
+
+FORMAT = "vastwatch-project"
+VERSION = 1
+
+# Kept in the file from the first version on, and empty until this version of the program has a use for them.
+Unused = Annotated[tuple[msgspec.Raw, ...], msgspec.Meta(max_length=0, description="not used by this version")]
+
+
+class Place(Record, kw_only=True):
+    """Where the building stands: degrees north and east, and the name of its time zone."""
+
+    latitude: Annotated[float, msgspec.Meta(ge=-90, le=90)] = 54.0
+    longitude: Annotated[float, msgspec.Meta(ge=-180, le=180)] = 0.0
+    timezone: str = "UTC"
+
+
+class Brief(Record, kw_only=True):
+    """What is wanted of the whole: the limit a hold time has to meet, and the date a rehearsal begins."""
+
+    drops_per_week: NotNegative = 1.0
+    rehearse_from: Annotated[str, msgspec.Meta(pattern=r"^\d{4}-\d{2}-\d{2}$")] = "2026-01-12"
+    currency: str = ""
+
+
+class Project(Record, kw_only=True):
+    """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
+
+    format: Literal["vastwatch-project"] = "vastwatch-project"
+    version: Literal[1] = 1
+    name: str
+    place: Place = Place()
+    brief: Brief = Brief()
+    levels: tuple[Level, ...] = ()
+    walls: tuple[Wall, ...] = ()
+    openings: tuple[Opening, ...] = ()
+    rooms: tuple[Room, ...] = ()
+    furnishings: tuple[Furnishing, ...] = ()
+    spots: tuple[Spot, ...] = ()
+    hazards: Unused = ()
+    people: tuple[Person, ...] = ()
+    devices: tuple[DeviceType, ...] = ()
+    sensors: tuple[Sensor, ...] = ()
+    zones: Unused = ()
+    presences: tuple[Presence, ...] = ()
+    lamps: tuple[Lamp, ...] = ()
+    scenes: Unused = ()
+    rules: Unused = ()
+    logbook: Unused = ()
+
+
+# The lists that hold records with an id, in file order.
+COLLECTIONS = (
+    "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "presences",
+    "lamps",
+)  # fmt: skip
+
+
+@lru_cache(maxsize=256)
+def _index(records: tuple[Any, ...]) -> dict[str, Any]:
+    return {r.id: r for r in records}
+
+
+def find(records: tuple[R, ...], ident: str) -> R:
+    """The record with that id. Raises KeyError."""
+    return _index(records)[ident]
+
+
+def find_any(project: Project, ident: str) -> tuple[str, Any] | None:
+    """The collection and the record that carry an id, or None."""
+    for collection in COLLECTIONS:
+        records = getattr(project, collection)
+        if ident in _index(records):
+            return collection, _index(records)[ident]
+    return None
+
+
+def on_level(records: Iterable[R], level: str) -> tuple[R, ...]:
+    """Those records that stand on a level."""
+    return tuple(r for r in records if r.level == level)
+
+
+def fresh_id(project: Project, stem: str) -> str:
+    """A short readable id that the project does not use yet, such as `pir-3`."""
+    stem = re.sub(r"[^a-z0-9]+", "-", stem.lower()).strip("-") or "item"
+    used = {r.id for c in COLLECTIONS for r in getattr(project, c)}
+    n = 1
+    while f"{stem}-{n}" in used:
+        n += 1
+    return f"{stem}-{n}"

@@ -1,0 +1,161 @@
+"""What must hold in any project beyond the types of its fields, each breach told in one sentence.
+
+The reader has already checked types and ranges; here are the facts that concern several records, or the meaning of
+the numbers: unique ids, references, finite coordinates, walls with a length, rooms that do not cross themselves,
+openings that fit their wall, sensors inside the building.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from datetime import date
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import msgspec
+
+from vastwatch.design.edits import room_at
+from vastwatch.design.presence import reports
+from vastwatch.design.project import COLLECTIONS, Project
+from vastwatch.geometry import polygons
+
+# A building is not larger than this, metres: farther out, a coordinate is a slip of the pen.
+FARTHEST = 2000.0
+
+
+class ProjectError(Exception):
+    """The project, or the file that holds it, is wrong: the message is one sentence that says what and where."""
+
+
+def check_project(project: Project) -> None:
+    """Raise ProjectError for the first breach found."""
+    for problem in problems(project):
+        raise ProjectError(problem)
+
+
+def problems(project: Project) -> Iterator[str]:
+    """Every breach, as `path: what is wrong`."""
+    yield from _numbers(project, "")
+    yield from _ids(project)
+    yield from _references(project)
+    yield from _shapes(project)
+    yield from _time_and_place(project)
+
+
+def _numbers(value: Any, path: str) -> Iterator[str]:
+    if isinstance(value, float):
+        if not math.isfinite(value):
+            yield f"{path}: expected a finite number, got {value}"
+        return
+    if isinstance(value, tuple):
+        for i, part in enumerate(value):
+            yield from _numbers(part, f"{path}[{i}]")
+    elif isinstance(value, msgspec.Struct):
+        for name in value.__struct_fields__:
+            yield from _numbers(getattr(value, name), f"{path}.{name}" if path else name)
+
+
+def _ids(project: Project) -> Iterator[str]:
+    seen: dict[str, str] = {}
+    for collection in COLLECTIONS:
+        for i, record in enumerate(getattr(project, collection)):
+            path = f"{collection}[{i}].id"
+            if record.id in seen:
+                yield f"{path}: the id '{record.id}' is already used by {seen[record.id]}"
+            seen[record.id] = path
+
+
+def _references(project: Project) -> Iterator[str]:
+    have = {c: {r.id for r in getattr(project, c)} for c in COLLECTIONS}
+
+    def points(collection: str, field: str, target: str) -> Iterator[str]:
+        for i, record in enumerate(getattr(project, collection)):
+            ident = getattr(record, field)
+            if ident not in have[target]:
+                yield f"{collection}[{i}].{field}: there is no {_singular(target)} '{ident}'"
+
+    for collection in ("walls", "rooms", "furnishings", "sensors"):
+        yield from points(collection, "level", "levels")
+    yield from points("openings", "wall", "walls")
+    for collection in ("spots", "presences", "lamps"):
+        yield from points(collection, "room", "rooms")
+    yield from points("sensors", "device", "devices")
+    for i, sensor in enumerate(project.sensors):
+        if sensor.on is not None and sensor.on not in have["openings"] | have["furnishings"]:
+            yield f"sensors[{i}].on: there is no opening or furnishing '{sensor.on}'"
+    for i, presence in enumerate(project.presences):
+        for report in reports(presence.expr):
+            if report.sensor not in have["sensors"]:
+                yield f"presences[{i}].expr: there is no sensor '{report.sensor}'"
+    rooms: dict[str, int] = {}
+    for i, presence in enumerate(project.presences):
+        if presence.room in rooms:
+            yield f"presences[{i}].room: '{presence.room}' already has presences[{rooms[presence.room]}]"
+        rooms[presence.room] = i
+    for i, person in enumerate(project.people):
+        for kind, lines in (("stays", person.stays), ("errands", person.errands)):
+            for j, line in enumerate(lines):
+                if line.spot not in have["spots"]:
+                    yield f"people[{i}].{kind}[{j}].spot: there is no spot '{line.spot}'"
+
+
+def _shapes(project: Project) -> Iterator[str]:
+    for name, rows in (
+        ("walls", [(*w.a, *w.b) for w in project.walls]),
+        ("rooms", [c for r in project.rooms for p in r.outline for c in p]),
+        ("furnishings", [c for f in project.furnishings for p in f.outline for c in p]),
+        ("sensors", [s.at for s in project.sensors]),
+        ("spots", [s.at for s in project.spots]),
+        ("lamps", [lamp.at for lamp in project.lamps]),
+    ):
+        for i, row in enumerate(rows):
+            for c in row if isinstance(row, tuple) else (row,):
+                if abs(c) > FARTHEST:
+                    where = f"{name}[{i}]" if name not in ("rooms", "furnishings") else name
+                    yield f"{where}: the coordinate {c:g} m lies more than {FARTHEST:g} m out"
+    for i, wall in enumerate(project.walls):
+        if math.dist(wall.a, wall.b) < 0.01:
+            yield f"walls[{i}]: wall '{wall.id}' has no length"
+    walls = {w.id: w for w in project.walls}
+    for i, opening in enumerate(project.openings):
+        wall_length = math.dist(walls[opening.wall].a, walls[opening.wall].b)
+        if opening.offset + opening.width > wall_length + 1e-6:
+            yield (
+                f"openings[{i}]: '{opening.id}' ends at {opening.offset + opening.width:g} m, "
+                f"but its wall is {wall_length:g} m long"
+            )
+        if opening.head <= opening.sill:
+            yield f"openings[{i}].head: the head of '{opening.id}' is not above its sill"
+    for collection in ("rooms", "furnishings"):
+        for i, record in enumerate(getattr(project, collection)):
+            crossing = polygons.self_crossing(record.outline)
+            if crossing is not None:
+                a, b = crossing
+                yield f"{collection}[{i}].outline: '{record.id}' crosses itself at its sides {a + 1} and {b + 1}"
+            elif polygons.area(record.outline) < 1e-4:
+                yield f"{collection}[{i}].outline: '{record.id}' encloses no area"
+    for i, f in enumerate(project.furnishings):
+        if f.z1 <= f.z0:
+            yield f"furnishings[{i}].z1: the top of '{f.id}' is not above its bottom"
+        if f.kind == "stair" and f.climb is None:
+            yield f"furnishings[{i}].climb: the stair '{f.id}' needs the direction it climbs"
+    for i, sensor in enumerate(project.sensors):
+        if room_at(project, sensor.level, sensor.at[0], sensor.at[1]) is None:
+            x, y, _ = sensor.at
+            yield f"sensors[{i}].at: '{sensor.name}' at ({x:g}, {y:g}) is outside every room of its level"
+
+
+def _time_and_place(project: Project) -> Iterator[str]:
+    try:
+        date.fromisoformat(project.brief.rehearse_from)
+    except ValueError:
+        yield f"brief.rehearse_from: '{project.brief.rehearse_from}' is not a date"
+    try:
+        ZoneInfo(project.place.timezone)
+    except (KeyError, ValueError, OSError):
+        yield f"place.timezone: '{project.place.timezone}' is not a time zone"
+
+
+def _singular(collection: str) -> str:
+    return {"people": "person"}.get(collection, collection.removesuffix("s"))

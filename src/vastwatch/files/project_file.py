@@ -1,0 +1,220 @@
+"""Reading and writing `*.vastwatch.json`.
+
+Reading refuses what it does not understand, naming the place, and never touches the file. Writing goes to a
+temporary file beside the target, is flushed to the disk and renamed over it; the previous one stays as `NAME~`.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import re
+import tempfile
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from vastwatch.design.project import FORMAT, VERSION, Project
+from vastwatch.files.check import ProjectError, check_project
+
+SUFFIX = ".vastwatch.json"
+# Far above any building; a larger file is not a project.
+LARGEST = 200_000_000
+
+_KINDS = {
+    "float": "a number", "int": "a whole number", "str": "text", "bool": "true or false", "array": "a list",
+    "object": "an object", "null": "nothing",
+}  # fmt: skip
+
+
+def load_project(path: str | os.PathLike[str]) -> Project:
+    """Read and check a project. Raises ProjectError with one sentence that names the file and the place."""
+    path = Path(path)
+    try:
+        if path.is_dir():
+            raise ProjectError(f"{path}: this is a folder, not a project file")
+        if path.stat().st_size > LARGEST:
+            raise ProjectError(f"{path}: this file is too large to be a project")
+        raw = path.read_bytes()
+    except FileNotFoundError:
+        raise ProjectError(f"{path}: there is no such file") from None
+    except OSError as e:
+        raise ProjectError(f"{path}: cannot be read ({(e.strerror or str(e)).lower()})") from None
+    try:
+        return decode(raw)
+    except ProjectError as e:
+        raise ProjectError(f"{path}: {e}") from None
+
+
+def load_demo() -> Project:
+    """The sample project that ships with the program."""
+    return decode(resources.files("vastwatch").joinpath("data/saltmarsh.vastwatch.json").read_bytes())
+
+
+def decode(raw: bytes) -> Project:
+    """A checked project from the bytes of a file. Raises ProjectError."""
+    try:
+        document = msgspec.json.decode(raw)
+    except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as e:
+        raise ProjectError(_malformed(raw, e)) from None
+    if not isinstance(document, dict) or document.get("format") != FORMAT:
+        raise ProjectError(f'this is not a project file: "format" is not "{FORMAT}"')
+    version = document.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise ProjectError(f"version: expected a whole number from 1, got {_shown(version)}")
+    if version > VERSION:
+        raise ProjectError(
+            f"this project was saved by a newer version of the program (file version {version}, "
+            f"this one reads up to {VERSION}); it was left as it is"
+        )
+    try:
+        project = msgspec.convert(document, Project)
+    except msgspec.ValidationError as e:
+        raise ProjectError(_explain(str(e), document)) from None
+    check_project(project)
+    return project
+
+
+def encode(project: Project) -> bytes:
+    """The bytes of the file: UTF-8, sorted keys, indented, one newline at the end."""
+    text = json.dumps(
+        msgspec.to_builtins(project), ensure_ascii=False, sort_keys=True, indent=2, allow_nan=False
+    )
+    # Short lists of numbers read better, and diff better, on one line.
+    text = re.sub(r"\[\s+(-?[\d.eE+-]+(?:,\s+-?[\d.eE+-]+)*)\s+\]", _one_line, text)
+    return (text + "\n").encode()
+
+
+def _one_line(match: re.Match[str]) -> str:
+    return "[" + re.sub(r",\s+", ", ", match.group(1)) + "]"
+
+
+def save_project(project: Project, path: str | os.PathLike[str]) -> None:
+    """Write the project so that at every moment either the old or the new file is whole.
+
+    Raises ProjectError when the project is not fit to be read again, or the disk refuses; the old file is then
+    untouched.
+    """
+    path = Path(path)
+    check_project(project)
+    write_atomically(path, encode(project), keep_previous=True)
+
+
+def write_atomically(path: Path, data: bytes, keep_previous: bool = False) -> None:
+    """Temporary file beside the target, fsync, rename. Raises ProjectError in plain words."""
+    temporary = None
+    try:
+        descriptor, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        with os.fdopen(descriptor, "wb") as out:
+            out.write(data)
+            out.flush()
+            os.fsync(out.fileno())
+        os.chmod(temporary, (path.stat().st_mode & 0o777) if path.exists() else 0o644)
+        if keep_previous and path.exists():
+            _keep_previous(path)
+        os.replace(temporary, path)
+        temporary = None
+        with contextlib.suppress(OSError):
+            folder = os.open(path.parent, os.O_RDONLY)
+            try:
+                os.fsync(folder)
+            finally:
+                os.close(folder)
+    except OSError as e:
+        reason = (e.strerror or str(e)).lower()
+        raise ProjectError(f"{path}: cannot be saved ({reason}); nothing was changed on the disk") from None
+    finally:
+        if temporary is not None:
+            with contextlib.suppress(OSError):
+                os.unlink(temporary)
+
+
+def _keep_previous(path: Path) -> None:
+    previous = path.with_name(path.name + "~")
+    spare = previous.with_name(previous.name + ".tmp")
+    with contextlib.suppress(FileNotFoundError):
+        os.unlink(spare)
+    try:
+        os.link(path, spare)
+    except OSError:
+        # Some file systems have no hard links; a copy serves as well.
+        spare.write_bytes(path.read_bytes())
+    os.replace(spare, previous)
+
+
+# -- telling what is wrong -------------------------------------------------------------------------------------
+
+
+def _malformed(raw: bytes, error: Exception) -> str:
+    if not raw.strip():
+        return "the file is empty"
+    try:
+        text = raw.decode("utf-8")
+    except UnicodeDecodeError:
+        return "this is not a text file, so it cannot be a project"
+    if "\0" in text:
+        return "this is not a text file, so it cannot be a project"
+    try:
+        json.loads(text, parse_constant=_no_constant)
+    except json.JSONDecodeError as e:
+        if e.pos >= len(text.rstrip()):
+            return f"the file breaks off at line {e.lineno}: it was not written to its end"
+        return f"line {e.lineno}, column {e.colno}: this is not valid JSON"
+    except ValueError as e:
+        return str(e)
+    except RecursionError:
+        return "the file is nested too deeply to be a project"
+    return f"this is not valid JSON ({error})"
+
+
+def _no_constant(name: str) -> float:
+    raise ValueError(f"a number in the file is {name}; every number must be finite")
+
+
+def _explain(message: str, document: Any) -> str:
+    """Our sentence for a validation message such as 'Expected `float`, got `str` - at `$.sensors[3].at[2]`'."""
+    what, _, where = message.partition(" - at ")
+    path = where.strip("`").removeprefix("$").removeprefix(".")
+    value = _look_up(document, path)
+    if m := re.match(r"Object contains unknown field `(.*)`", what):
+        text = f"there is no field '{m[1]}' in this version's format"
+    elif m := re.match(r"Object missing required field `(.*)`", what):
+        text = f"the field '{m[1]}' is missing"
+    elif m := re.match(r"Expected `array` of length 0", what):
+        text = "this version of the program has no use for these yet; the list must be empty"
+    elif m := re.match(r"Expected `array` of (.*)", what):
+        text = f"expected a list of {m[1].replace('`', '')}, got {_shown(value)}"
+    elif m := re.match(r"Expected `(.*)`, got `(.*)`", what):
+        kinds = [_KINDS.get(k.strip(), k.strip()) for k in m[1].split("|")]
+        text = f"expected {' or '.join(kinds)}, got {_shown(value)}"
+    elif m := re.match(r"Expected `(\w+)` (.*)", what):
+        text = f"expected {_KINDS.get(m[1], m[1])} {m[2].replace('`', '')}, got {_shown(value)}"
+    elif re.match(r"Invalid enum value|Invalid value", what):
+        text = f"{_shown(value)} is not one of the possible values"
+    else:
+        text = what[:1].lower() + what[1:].replace("`", "'")
+    return f"{path}: {text}" if path else text
+
+
+def _look_up(document: Any, path: str) -> Any:
+    try:
+        for name, index in re.findall(r"([^.\[\]]+)|\[(\d+)\]", path):
+            document = document[int(index)] if index else document[name]
+    except (KeyError, IndexError, TypeError):
+        return None
+    return document
+
+
+def _shown(value: Any) -> str:
+    if isinstance(value, str):
+        return f"'{value[:40]}'"
+    if isinstance(value, list):
+        return f"a list of {len(value)}"
+    if isinstance(value, dict):
+        return "an object"
+    if value is None:
+        return "nothing"
+    return str(value)

@@ -1,0 +1,102 @@
+"""Shortest walkable routes on a floor: a clearance grid, Dijkstra over it, and a string pulled tight."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import dijkstra
+
+from vastwatch.geometry.grids import Grid
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Floor:
+    """Which cells of a grid a body may stand on, and the shortest way between them.
+
+    `free` has the grid's shape. Shortest-path trees are kept per start cell, because many routes share one.
+    """
+
+    grid: Grid
+    free: NDArray[np.bool_]
+    _graph: csr_array
+    _trees: dict[int, tuple[Array, NDArray[np.int32]]] = field(default_factory=dict)
+
+    def nearest_free(self, point: tuple[float, float]) -> int:
+        """Flat index of the free cell nearest to the point; -1 on a floor without any."""
+        cells = np.flatnonzero(self.free.ravel())
+        if len(cells) == 0:
+            return -1
+        d = self.grid.points[cells] - np.asarray(point)
+        return int(cells[np.argmin((d**2).sum(axis=1))])
+
+    def route(self, start: tuple[float, float], goal: tuple[float, float]) -> Array | None:
+        """Way points (m, 2) from start to goal, or None where no way leads there."""
+        i, j = self.nearest_free(start), self.nearest_free(goal)
+        if i < 0 or j < 0:
+            return None
+        if i not in self._trees:
+            distance, before = dijkstra(
+                self._graph, directed=False, indices=i, return_predecessors=True
+            )
+            self._trees[i] = (distance, before)
+        distance, before = self._trees[i]
+        if not np.isfinite(distance[j]):
+            return None
+        cells = [j]
+        while cells[-1] != i:
+            cells.append(int(before[cells[-1]]))
+        inner = self._pull(self.grid.points[cells[::-1]])
+        way = np.vstack([start, inner, goal])
+        keep = np.r_[True, np.hypot(*np.diff(way, axis=0).T) > 1e-6]
+        return way[keep]
+
+    def _pull(self, way: Array) -> Array:
+        """Drop way points that a straight free line can skip."""
+        out, at = [0], 0
+        while at < len(way) - 1:
+            # The farthest visible point, by galloping and then bisecting: visibility is nearly monotone.
+            reach = at + 1
+            step = 1
+            while reach + step < len(way) and self._clear(way[at], way[reach + step]):
+                reach += step
+                step *= 2
+            while step > 1:
+                step //= 2
+                if reach + step < len(way) and self._clear(way[at], way[reach + step]):
+                    reach += step
+            at = reach
+            out.append(at)
+        return way[out]
+
+    def _clear(self, a: Array, b: Array) -> bool:
+        n = max(int(np.hypot(*(b - a)) / (self.grid.cell * 0.5)), 1)
+        p = a + np.linspace(0, 1, n + 1)[:, None] * (b - a)
+        column = ((p[:, 0] - self.grid.x0) / self.grid.cell).astype(int)
+        row = ((p[:, 1] - self.grid.y0) / self.grid.cell).astype(int)
+        return bool(self.free[row, column].all())
+
+
+def floor(grid: Grid, free: NDArray[np.bool_]) -> Floor:
+    """Join free neighbouring cells (eight directions, corners not cut) into a walking graph."""
+    rows, columns = free.shape
+    index = np.arange(rows * columns).reshape(rows, columns)
+    starts, ends, lengths = [], [], []
+    for dy, dx in ((0, 1), (1, 0), (1, 1), (1, -1)):
+        here = (slice(0, rows - dy), slice(max(-dx, 0), columns - max(dx, 0)))
+        there = (slice(dy, rows), slice(max(dx, 0), columns - max(-dx, 0)))
+        both = free[here] & free[there]
+        if dx and dy:
+            side = (here[0], there[1])
+            other = (there[0], here[1])
+            both = both & free[side] & free[other]
+        starts.append(index[here][both])
+        ends.append(index[there][both])
+        lengths.append(np.full(int(both.sum()), grid.cell * np.hypot(dx, dy)))
+    a, b, w = np.concatenate(starts), np.concatenate(ends), np.concatenate(lengths)
+    graph = csr_array((w, (a, b)), shape=(free.size, free.size))
+    return Floor(grid, free, graph)

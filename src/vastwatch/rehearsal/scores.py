@@ -1,0 +1,62 @@
+"""M9: how good a rehearsal was for one room, per day."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.signals import Signal
+
+DAY = 86_400.0
+
+
+@dataclass(frozen=True)
+class Scores:
+    """Per day: `drops` (light went off on somebody), `dark_min` (needed and not lit), `idle_h` and `idle_kwh` (lit for
+    nobody). `first_median_s`, `first_p95_s`: from crossing the door into the dark to light; None without such an
+    arrival, of which there were `arrivals` in all."""
+
+    drops: float
+    dark_min: float
+    idle_h: float
+    idle_kwh: float
+    first_median_s: float | None
+    first_p95_s: float | None
+    arrivals: int
+
+
+def drop_instants(lamp: Signal, need: Signal) -> NDArray[np.float64]:
+    """When the light went off although somebody was there and it was dark."""
+    falls = lamp.falls
+    return falls[need.at(falls)]
+
+
+def arrivals(lamp: Signal, awake: Signal, dark: Signal) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Arrivals into a dark, unlit room: instants, and seconds until light (or until they left again without)."""
+    rows = awake.intervals
+    came, left = rows[:, 0], rows[:, 1]
+    counts = dark.at(came) & ~lamp.at(came) & (came > awake.start)
+    came, left = came[counts], left[counts]
+    rises = lamp.rises
+    i = np.searchsorted(rises, came, side="left")
+    lit = np.where(i < len(rises), rises[np.minimum(i, max(len(rises) - 1, 0))] if len(rises) else np.inf, np.inf)
+    return came, np.minimum(lit, left) - came
+
+
+def score(lamp: Signal, awake: Signal, dark: Signal, watts: float) -> Scores:
+    """Scores of one room from its lamp, the people awake in it, and the darkness."""
+    days = (lamp.end - lamp.start) / DAY
+    need = awake & dark
+    idle_h = (lamp - awake).total() / 3600.0 / days
+    _, waits = arrivals(lamp, awake, dark)
+    return Scores(
+        drops=len(drop_instants(lamp, need)) / days,
+        dark_min=(need - lamp).total() / 60.0 / days,
+        idle_h=idle_h,
+        idle_kwh=idle_h * watts / 1000.0,
+        first_median_s=float(np.median(waits)) if len(waits) else None,
+        first_p95_s=float(np.percentile(waits, 95)) if len(waits) else None,
+        arrivals=len(waits),
+    )

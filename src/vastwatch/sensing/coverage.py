@@ -1,0 +1,109 @@
+"""M5: the coverage map, whose value is the mean time until somebody is noticed."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.design.project import Project, find, on_level
+from vastwatch.geometry.grids import Grid, grid_over
+from vastwatch.sensing.figures import (
+    BODIES, FIDGETS, FIGURE_ACTIVITY, LYING, PET, PET_SPEED, SEATED, STANDING, WALKING_SPEED, Body, Figure,
+)  # fmt: skip
+from vastwatch.sensing.noticing import Placed, latency_s, mean_wait, placed, staying, walking
+from vastwatch.site.building import Room, Spot
+
+Array = NDArray[np.float64]
+
+CELL = 0.05
+
+
+@dataclass(frozen=True, eq=False)
+class CoverageMap:
+    """Mean seconds until a figure is noticed at each cell of a level; inf where never. `notice_s` is (rows, columns)."""
+
+    sensor: str
+    figure: Figure
+    grid: Grid
+    notice_s: Array
+
+    def share_within(self, seconds: float, mask: NDArray[np.bool_]) -> float:
+        """Share of the masked cells noticed within that time; 0 for an empty mask."""
+        cells = self.notice_s[mask]
+        return float((cells <= seconds).mean()) if len(cells) else 0.0
+
+
+@lru_cache(maxsize=32)
+def level_grid(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> Grid:
+    """The grid over all rooms of a level."""
+    return grid_over([np.asarray(r.outline, float) for r in on_level(rooms, level)], cell)
+
+
+@lru_cache(maxsize=512)
+def room_mask(rooms: tuple[Room, ...], room: Room, cell: float = CELL) -> NDArray[np.bool_]:
+    """The cells of a room on its level's grid."""
+    return level_grid(rooms, room.level, cell).mask(room.outline)
+
+
+@lru_cache(maxsize=32)
+def built_mask(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> NDArray[np.bool_]:
+    """The cells of all rooms of a level."""
+    grid = level_grid(rooms, level, cell)
+    out = np.zeros((grid.rows, grid.columns), bool)
+    for room in on_level(rooms, level):
+        out |= room_mask(rooms, room, cell)
+    return out
+
+
+def coverage(project: Project, sensor_id: str, figure: Figure) -> CoverageMap:
+    """Coverage of one sensor on its level, on 5 cm cells. Raises KeyError for a sensor that is not there.
+
+    Cached by what it reads: the sensor, its device type, and the walls, openings, rooms and furnishings.
+    """
+    return _coverage(placed(project, find(project.sensors, sensor_id)), project.rooms, figure)
+
+
+@lru_cache(maxsize=96)
+def _coverage(it: Placed, rooms: tuple[Room, ...], figure: Figure) -> CoverageMap:
+    grid = level_grid(rooms, it.sensor.level)
+    mask = built_mask(rooms, it.sensor.level).ravel()
+    cells = np.flatnonzero(mask)
+    notice = np.full(mask.shape, math.inf)
+    notice[cells] = notice_times(it, grid.points[cells], figure)
+    return CoverageMap(it.sensor.id, figure, grid, notice.reshape(grid.rows, grid.columns))
+
+
+def notice_times(it: Placed, points: Array, figure: Figure) -> Array:
+    """Mean seconds until the figure is noticed at each point, (n,)."""
+    if figure in ("seated", "lying"):
+        body = SEATED if figure == "seated" else LYING
+        rate = staying(it, points, None, body).rate(FIDGETS[FIGURE_ACTIVITY[figure]].rate)
+    elif figure == "pet":
+        rate = walking(it, points, 90.0, None, PET_SPEED, PET)
+    else:
+        psi = 90.0 if figure == "across" else 0.0
+        rate = walking(it, points, psi, None, WALKING_SPEED, STANDING)
+    return mean_wait(rate, latency_s(it.device))
+
+
+def spot_body(spot: Spot) -> Body:
+    """The body of somebody at a spot."""
+    return BODIES[spot.posture]
+
+
+def spot_notice_s(project: Project, sensor_id: str, spot: Spot) -> float:
+    """Mean seconds until somebody at a spot, doing what is done there, is noticed; inf for never.
+
+    Somebody on another level than the sensor is never noticed.
+    """
+    sensor = find(project.sensors, sensor_id)
+    if find(project.rooms, spot.room).level != sensor.level:
+        return math.inf
+    it = placed(project, sensor)
+    at = np.array([spot.at], float)
+    rate = staying(it, at, spot.facing, spot_body(spot)).rate(FIDGETS[spot.activity].rate)
+    return float(mean_wait(rate, latency_s(it.device))[0])

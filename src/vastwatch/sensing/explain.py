@@ -1,0 +1,113 @@
+"""Why a sensor notices somebody at one place as readily, or as rarely, as it does.
+
+The same models as everywhere, for a single place, with each factor kept apart and each obstacle named.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from vastwatch.design.project import Project
+from vastwatch.design.records import Sensor
+from vastwatch.devices import PirType
+from vastwatch.geometry.sightlines import fan, prism_hits, screen_hits
+from vastwatch.sensing import pir, radar
+from vastwatch.sensing.figures import FIDGETS, SAMPLES, WALKING_SPEED, Body
+from vastwatch.sensing.noticing import latency_s, mean_wait, placed, staying, walking
+
+
+class Sight(NamedTuple):
+    """One sight line. `range_m`: the range that counts here, after every factor; `rated_m`: as the catalogue has it.
+
+    `hidden_by`: ids of records in the way, worst first, with the share of the body each hides alone (infrared) or
+    its one-way loss in dB (radar). `notice_s`: mean time until noticed, inf for never.
+    """
+
+    sensor: str
+    at: tuple[float, float]
+    plan_m: float
+    slant_m: float
+    off_axis_deg: float
+    off_axis_factor: float
+    in_view: bool
+    share: float
+    loss_db: float
+    contrast: float
+    rated_m: float
+    range_m: float
+    hidden_by: tuple[tuple[str, float], ...]
+    notice_s: float
+
+
+def sight(
+    project: Project,
+    sensor: Sensor,
+    at: tuple[float, float],
+    body: Body,
+    activity: str,
+    facing: float | None = None,
+    walking_by: bool = False,
+) -> Sight:
+    """The sight line from a sensor to a body on the same level."""
+    it = placed(project, sensor)
+    points = np.array([at], float)
+    device = it.device
+    if walking_by:
+        rate = walking(it, points, 90.0, None, WALKING_SPEED, body)
+    else:
+        rate = staying(it, points, facing, body).rate(FIDGETS[activity].rate)
+    wait = float(mean_wait(rate, latency_s(device))[0])
+    hidden = _in_the_way(it, points, body)
+    if isinstance(device, PirType):
+        view = pir.look(sensor, device, it.around, it.ambient_c, points, body)
+        off = abs(float(view.azimuth[0]))
+        axis = 1.0 if device.lens == "ceiling" else float(
+            pir.off_axis_factor(off, device.fov_h, device.edge_share)
+        )
+        rated = device.tangential_m if walking_by else device.minor_m
+        return Sight(
+            sensor.id, at, float(view.plan[0]), float(view.slant[0]), off, axis, axis > 0, float(view.share[0]),
+            0.0, pir.contrast_factor(it.ambient_c), rated, rated * float(view.factor[0]), hidden, wait,
+        )  # fmt: skip
+    seen = radar.look(sensor, device, it.around, points, body)
+    off = float(np.hypot(seen.azimuth[0], seen.elevation[0]))
+    gain = radar.gain_two_way_db(seen.azimuth, seen.elevation, device.fov_h, device.fov_v)
+    axis = float(radar.range_factor(gain, 0.0)[0])
+    side = 1.0
+    if facing is not None and not walking_by:
+        bearing = np.degrees(np.arctan2(sensor.at[1] - at[1], sensor.at[0] - at[0]))
+        side = float(radar.facing_factor(facing, bearing))
+    rated = device.moving_m if walking_by else device.still_m
+    return Sight(
+        sensor.id, at, float(seen.plan[0]), float(seen.slant[0]), off, axis,
+        bool(seen.factor[0] > 0 and seen.gated[0]), 1.0, float(seen.loss_db[0]), 1.0, rated,
+        rated * side * float(seen.factor[0]), hidden, wait,
+    )  # fmt: skip
+
+
+def _in_the_way(it, points, body: Body) -> tuple[tuple[str, float], ...]:  # type: ignore[no-untyped-def]
+    """Each obstacle on the way and its weight: share hidden for infrared, dB for radar."""
+    view = fan(it.sensor.at, points)
+    heights = body.heights
+    infrared = isinstance(it.device, PirType)
+    found: dict[str, float] = {}
+
+    def note(owner: str, cut_samples: int, db: float) -> None:
+        if cut_samples:
+            weight = cut_samples / SAMPLES if infrared else min(db, radar.OPAQUE_DB)
+            found[owner] = max(found.get(owner, 0.0), weight)
+
+    around = it.around
+    for screens, ids, losses in (
+        (around.full, around.full_ids, around.full_db),
+        (around.part, around.part_ids, around.part_db),
+    ):
+        for k, owner in enumerate(ids):
+            for _, cut in screen_hits(view, screens, k, heights):
+                note(owner, int(cut.sum()), float(losses[k]))
+    for prism, owner, db in zip(around.prisms, around.prism_ids, around.prism_db):
+        for _, cut in prism_hits(view, prism, heights):
+            note(owner, int(cut.sum()), float(db))
+    return tuple(sorted(found.items(), key=lambda item: -item[1]))

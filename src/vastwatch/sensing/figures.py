@@ -1,0 +1,85 @@
+"""The bodies a sensor looks for: how tall, how fast, how often they fidget.
+
+A figure is a vertical body, sampled at a few heights (M1 of docs/models.md). Activities set how often somebody who
+stays at a spot moves a hand or the head (M6).
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Literal, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Figure = Literal["across", "towards", "seated", "lying", "pet"]
+FIGURES: tuple[Figure, ...] = ("across", "towards", "seated", "lying", "pet")
+
+# How many heights a body is sampled at.
+SAMPLES = 5
+
+# Walking speed of the figures on a coverage map, m/s.
+WALKING_SPEED = 1.1
+PET_SPEED = 0.6
+
+
+class Body(NamedTuple):
+    """From `low` to `high` metres above the floor; `size` scales the range of any sensor on it (1 for an adult)."""
+
+    low: float
+    high: float
+    size: float = 1.0
+
+    @property
+    def heights(self) -> NDArray[np.float64]:
+        """The sampled heights, the middles of SAMPLES equal parts."""
+        return self.low + (np.arange(SAMPLES) + 0.5) / SAMPLES * (self.high - self.low)
+
+    @property
+    def middle(self) -> float:
+        """Height of the body's middle."""
+        return 0.5 * (self.low + self.high)
+
+
+STANDING = Body(0.1, 1.7)
+SEATED = Body(0.4, 1.3)
+LYING = Body(0.45, 0.75)
+# A cat shows about a sixth of an adult's warm surface; range goes with the square root of it.
+PET = Body(0.05, 0.4, size=0.4)
+
+BODIES = {"standing": STANDING, "seated": SEATED, "lying": LYING, "pet": PET}
+
+
+class Fidgets(NamedTuple):
+    """Gaps between small movements: log-normal, with this median in seconds and this sigma."""
+
+    median_s: float
+    sigma: float
+
+    @property
+    def rate(self) -> float:
+        """Movements per second on average: the mean of a log-normal is median * exp(sigma^2 / 2)."""
+        return 1.0 / (self.median_s * math.exp(0.5 * self.sigma**2))
+
+
+# Median gap and spread by activity (M6).
+FIDGETS = {
+    "passing": Fidgets(8.0, 1.0),
+    "hands-on": Fidgets(4.0, 1.0),
+    "washing": Fidgets(5.0, 1.0),
+    "desk": Fidgets(25.0, 1.1),
+    "reading": Fidgets(150.0, 1.2),
+    "film": Fidgets(240.0, 1.2),
+    "sleeping": Fidgets(900.0, 1.3),
+    "away": Fidgets(900.0, 1.0),
+}
+
+# Half of the movements are large: an arm or the trunk by 0.25 m. The others are a hand or the head by 0.10 m.
+LARGE_SHARE = 0.5
+LARGE_M = 0.25
+SMALL_M = 0.10
+# A large movement takes about this long, seconds.
+LARGE_S = 1.0
+
+# What the still figures of a coverage map are doing.
+FIGURE_ACTIVITY = {"seated": "reading", "lying": "sleeping"}

@@ -1,0 +1,102 @@
+"""One question to any sensor: how readily is a body noticed at these places?
+
+The families differ inside (`pir`, `radar`); here they answer alike, for the coverage map, the rehearsal and the
+explanations.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from vastwatch.design.edits import room_of
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Sensor
+from vastwatch.devices import DeviceType, PirType
+from vastwatch.sensing import pir, radar
+from vastwatch.sensing.figures import LARGE_SHARE, Body
+from vastwatch.sensing.scene import Obstacles, obstacles
+
+Array = NDArray[np.float64]
+
+
+class Placed(NamedTuple):
+    """A sensor with everything around it that its sensing reads. Hashable parts only, so results can be cached."""
+
+    sensor: Sensor
+    device: DeviceType
+    around: Obstacles
+    ambient_c: float
+
+
+class Staying(NamedTuple):
+    """How somebody who stays is noticed: by the large and the small movement (chances), and of itself (per s)."""
+
+    large: Array
+    small: Array
+    still_per_s: Array
+
+    def rate(self, fidgets_per_s: float) -> Array:
+        """Notices per second with movements at a rate."""
+        return fidgets_per_s * (LARGE_SHARE * self.large + (1 - LARGE_SHARE) * self.small) + self.still_per_s
+
+
+def placed(project: Project, sensor: Sensor) -> Placed:
+    """Gather what a sensor's sensing reads from the project."""
+    device = find(project.devices, sensor.device)
+    band = "infrared" if isinstance(device, PirType) else device.band_ghz
+    room = room_of(project, sensor)
+    return Placed(
+        sensor,
+        device,
+        obstacles(project, sensor.level, band),
+        room.ambient_c if room else pir.CATALOGUE_C,
+    )
+
+
+def latency_s(device: DeviceType) -> float:
+    """Typical delay from noticing to the report, seconds."""
+    return device.latency.typical_s
+
+
+def walking(it: Placed, points: Array, psi_deg: ArrayLike | None, heading_deg: ArrayLike | None, speed: float,
+            body: Body) -> Array:  # fmt: skip
+    """Notices per second, (n,), of a walker at each point.
+
+    The direction is given either as the angle psi to the sight line, or as a heading on the plan.
+    """
+    sensor, device, around, ambient = it
+    if isinstance(device, PirType):
+        view = pir.look(sensor, device, around, ambient, points, body)
+        if psi_deg is None:
+            bearing = np.degrees(np.arctan2(points[:, 1] - sensor.at[1], points[:, 0] - sensor.at[0]))
+            psi_deg = np.asarray(heading_deg, float) - bearing
+        return pir.walk_rate(device, view, sensor.at[2], psi_deg, speed, body)
+    return radar.walk_rate(device, radar.look(sensor, device, around, points, body))
+
+
+def staying(it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body) -> Staying:
+    """How somebody who stays at each point is noticed; without a facing, all sides count alike."""
+    sensor, device, around, ambient = it
+    if isinstance(device, PirType):
+        large, small = pir.fidget_chances(device, pir.look(sensor, device, around, ambient, points, body))
+        return Staying(large, small, np.zeros(len(points)))
+    view = radar.look(sensor, device, around, points, body)
+    side: ArrayLike = radar.ANY_SIDE
+    if facing_deg is not None:
+        bearing = np.degrees(np.arctan2(sensor.at[1] - points[:, 1], sensor.at[0] - points[:, 0]))
+        side = radar.facing_factor(facing_deg, bearing)
+    return Staying(
+        radar.fidget_chance(device, view), np.zeros(len(points)), radar.still_rate(device, view, side)
+    )
+
+
+def mean_wait(rate: ArrayLike, latency: float) -> Array:
+    """Mean seconds until the report, inf where nothing is ever noticed (less than once in 10 days)."""
+    rate = np.asarray(rate, float)
+    with np.errstate(divide="ignore"):
+        wait = 1.0 / rate
+    return np.where(wait < 864_000.0, wait + latency, math.inf)

@@ -1,0 +1,162 @@
+"""M2: what a passive infrared sensor notices.
+
+A PIR sees changes of heat across its beams. Its range shrinks off axis, with a warm background, for somebody partly
+hidden, and for somebody coming straight at it; beyond the range the chance per beam crossed falls off smoothly.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from vastwatch.design.records import Sensor
+from vastwatch.devices import PirType
+from vastwatch.geometry.sightlines import fan, prism_hits, screen_hits, visible
+from vastwatch.sensing.figures import LARGE_M, SMALL_M, Body
+from vastwatch.sensing.scene import Obstacles, near
+
+Array = NDArray[np.float64]
+
+# Effective surface temperature of clothed people, and the background the catalogue ranges hold for, Celsius.
+CLOTHED_C = 32.0
+CATALOGUE_C = 21.0
+# Softness of the range: p falls from 0.99 to 0.01 between about 0.63 and 1.37 of it.
+SOFTNESS = 0.08
+# Nothing beyond this multiple of the greatest range is worth looking at: p < 1e-5 there.
+REACH = 1.93
+# Beams converge at the lens; nearer than this their spacing means nothing, metres.
+NEAREST = 0.15
+
+
+class PirView(NamedTuple):
+    """How a PIR sees each of n places: plan and slant distance, angle off axis, visible share, and the factor that
+    off-axis, contrast, visible share and body size together put on any range; all of shape (n,)."""
+
+    plan: Array
+    slant: Array
+    azimuth: Array
+    share: Array
+    factor: Array
+
+
+def off_axis_exponent(fov_h: float, edge_share: float = 1 / 3) -> float:
+    """n such that cos(fov/2)^n is `edge_share`."""
+    half = math.radians(min(fov_h, 170.0) / 2)
+    return math.log(edge_share) / math.log(math.cos(half))
+
+
+def off_axis_factor(azimuth_deg: ArrayLike, fov_h: float, edge_share: float = 1 / 3) -> Array:
+    """Range off axis relative to on axis: cos(az)^n within the field of view, 0 outside it."""
+    azimuth = np.abs(np.asarray(azimuth_deg, float))
+    inside = azimuth <= fov_h / 2
+    cosine = np.cos(np.radians(np.where(inside, azimuth, 0.0)))
+    return np.where(inside, np.maximum(cosine, 0.0) ** off_axis_exponent(fov_h, edge_share), 0.0)
+
+
+def contrast_factor(ambient_c: float) -> float:
+    """Range at a background temperature relative to the catalogue's: the root of the contrast, 0 from 32 C on."""
+    return math.sqrt(max(CLOTHED_C - ambient_c, 0.0) / (CLOTHED_C - CATALOGUE_C))
+
+
+def heading_range(tangential: float, radial: float, psi_deg: ArrayLike) -> Array:
+    """Range on somebody walking at an angle psi to the sight line: an ellipse with the two catalogue half-axes."""
+    psi = np.radians(np.asarray(psi_deg, float))
+    return 1.0 / np.sqrt((np.cos(psi) / radial) ** 2 + (np.sin(psi) / tangential) ** 2)
+
+
+def chance(r: ArrayLike, reach: ArrayLike, softness: float = SOFTNESS) -> Array:
+    """Chance that one beam crossing at distance r is noticed by a sensor of that range: 1/2 at the range itself."""
+    r, reach = np.asarray(r, float), np.asarray(reach, float)
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        p = 1.0 / (1.0 + np.exp(np.minimum((r / reach - 1.0) / softness, 700.0)))
+    return np.where(reach > 0, p, 0.0)
+
+
+def look(
+    sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, points: Array, body: Body
+) -> PirView:
+    """How the sensor sees a body at each of the (n, 2) points of its level."""
+    n = len(points)
+    x, y, h = sensor.at
+    share = np.zeros(n)
+    azimuth = np.zeros(n)
+    dx, dy = points[:, 0] - x, points[:, 1] - y
+    plan = np.hypot(dx, dy)
+    contrast = contrast_factor(ambient_c) * body.size
+    reach = REACH * max(device.tangential_m, device.radial_m) * max(contrast, 1e-3)
+    ceiling = device.lens == "ceiling"
+    near_enough = plan < reach
+    if ceiling:
+        # The cone reaches farthest on the floor.
+        near_enough &= plan < max(h, 0.0) * math.tan(math.radians(min(device.fov_h, 179.0) / 2)) + 1e-9
+    else:
+        yaw = math.radians(sensor.yaw)
+        along = dx * math.cos(yaw) + dy * math.sin(yaw)
+        aside = dy * math.cos(yaw) - dx * math.sin(yaw)
+        azimuth = np.degrees(np.arctan2(aside, along))
+        near_enough &= np.abs(azimuth) <= device.fov_h / 2
+    chosen = np.flatnonzero(near_enough)
+    if len(chosen):
+        share[chosen] = _shares(sensor, device, near(around, x, y, reach), points[chosen], body)
+    off_axis = 1.0 if ceiling else off_axis_factor(azimuth, device.fov_h, device.edge_share)
+    factor = off_axis * contrast * np.sqrt(share)
+    slant = np.hypot(plan, h - body.middle)
+    return PirView(plan, plan if ceiling else slant, azimuth, share, factor)
+
+
+def _shares(sensor: Sensor, device: PirType, around: Obstacles, points: Array, body: Body) -> Array:
+    """Share of the body's samples in the beams and in free sight, (n,)."""
+    h = sensor.at[2]
+    view = fan(sensor.at, points)
+    out = np.zeros(len(points))
+    view = view.keep(visible(view, around.full))
+    if len(view.r) == 0:
+        return out
+    heights = body.heights
+    seen = _in_beams(sensor, device, view.r, heights, h)
+    for k in range(len(around.part_ids)):
+        for run, cut in screen_hits(view, around.part, k, heights):
+            seen[:, run] &= ~cut
+    for prism in around.prisms:
+        for run, cut in prism_hits(view, prism, heights):
+            seen[:, run] &= ~cut
+    out[view.order] = seen.mean(axis=0)
+    return out
+
+
+def _in_beams(sensor: Sensor, device: PirType, r: Array, heights: Array, h: float) -> NDArray[np.bool_]:
+    """Which samples (k, n) lie within the elevation of the beams: below the lowest is the blind wedge."""
+    drop = heights[:, None] - h
+    if device.lens == "ceiling":
+        half = math.tan(math.radians(min(device.fov_h, 179.0) / 2))
+        return (drop < 0) & (r <= -drop * half)
+    low = max(sensor.pitch - device.span_down, -89.9)
+    high = min(sensor.pitch + device.span_up, 89.9)
+    return (drop >= r * math.tan(math.radians(low))) & (drop <= r * math.tan(math.radians(high)))
+
+
+def walk_rate(
+    device: PirType, view: PirView, height: float, psi_deg: ArrayLike, speed: float, body: Body
+) -> Array:
+    """Noticed beam crossings per second of somebody who walks at an angle psi to the sight line, (n,).
+
+    Not capped by the re-arm time: an armed sensor reports the first crossing it notices. The pause after a report
+    is applied where reports are made (`rehearsal.reports`).
+    """
+    r = np.maximum(view.plan, NEAREST)
+    psi = np.radians(np.asarray(psi_deg, float))
+    h = abs(height - body.middle)
+    across = np.abs(np.sin(psi)) / (r * math.radians(device.beam_pitch))
+    towards = np.abs(np.cos(psi)) * h / ((r * r + h * h) * math.radians(device.beam_pitch_el))
+    reach = heading_range(device.tangential_m, device.radial_m, np.degrees(psi)) * view.factor
+    return chance(view.slant, reach) * speed * (across + towards)
+
+
+def fidget_chances(device: PirType, view: PirView) -> tuple[Array, Array]:
+    """Chance that one large and one small movement of somebody who stays is noticed, each (n,)."""
+    p = chance(view.slant, device.minor_m * view.factor)
+    spacing = np.maximum(view.plan, NEAREST) * math.radians(device.beam_pitch)
+    return p * np.minimum(1.0, LARGE_M / spacing), p * np.minimum(1.0, SMALL_M / spacing)

@@ -1,0 +1,213 @@
+"""M3: what a radar presence sensor notices.
+
+Each frame finds a body with a chance that falls off softly around an effective range; the range follows from the
+radar equation with the antenna's gain, the losses of what is crossed, and the sensitivity set. A presence needs
+m of n frames, and the mean wait for that is exact (`mean_frames`).
+"""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from vastwatch.design.records import Sensor
+from vastwatch.devices import RadarType
+from vastwatch.geometry.sightlines import add_crossings, fan, prism_hits, screen_hits
+from vastwatch.sensing.figures import LARGE_S, Body
+from vastwatch.sensing.pir import chance
+from vastwatch.sensing.scene import Obstacles, near
+
+Array = NDArray[np.float64]
+
+# Softness of the range per frame.
+SOFTNESS = 0.06
+# Two-way loss at the edge of the field of view, and per step of sensitivity, dB.
+EDGE_DB = 12.0
+STEP_DB = 3.0
+# Nothing beyond this multiple of the greatest range is looked at.
+REACH = 1.6
+# Still range by what faces the radar: chest, side, back (M3).
+CHEST, SIDE, BACK = 1.0, 0.75, 0.85
+# Where the facing is not known: chest, back and two sides alike.
+ANY_SIDE = (CHEST + 2 * SIDE + BACK) / 4
+# A cell seen through more than this is not seen, dB one way.
+OPAQUE_DB = 200.0
+
+
+class RadarView(NamedTuple):
+    """How a radar sees each of n places: plan and slant distance, azimuth and elevation off axis in degrees, one-way
+    loss in dB, the factor on any range, and whether the place lies between the gates; all (n,)."""
+
+    plan: Array
+    slant: Array
+    azimuth: Array
+    elevation: Array
+    loss_db: Array
+    factor: Array
+    gated: NDArray[np.bool_]
+
+
+def range_factor(gain_two_way_db: ArrayLike, loss_one_way_db: ArrayLike, below_max_db: float = 0.0) -> Array:
+    """Range relative to that on axis in free sight at full sensitivity: 10^((2G - 2L - S) / 40)."""
+    gain, loss = np.asarray(gain_two_way_db, float), np.asarray(loss_one_way_db, float)
+    return 10.0 ** ((gain - 2.0 * loss - below_max_db) / 40.0)
+
+
+def gain_two_way_db(azimuth_deg: ArrayLike, elevation_deg: ArrayLike, fov_h: float, fov_v: float) -> Array:
+    """Antenna gain relative to its axis, both ways: -12 dB at the edge, quadratic in the angle."""
+    az, el = np.asarray(azimuth_deg, float), np.asarray(elevation_deg, float)
+    return -EDGE_DB * ((az / (fov_h / 2)) ** 2 + (el / (fov_v / 2)) ** 2)
+
+
+def facing_factor(facing_deg: ArrayLike, bearing_to_radar_deg: ArrayLike) -> Array:
+    """Still range by the side turned to the radar: chest within 60 degrees, back beyond 120, side between."""
+    turn = np.abs((np.asarray(facing_deg, float) - np.asarray(bearing_to_radar_deg, float) + 180) % 360 - 180)
+    return np.where(turn <= 60, CHEST, np.where(turn >= 120, BACK, SIDE))
+
+
+def reported_distance(plan_m: ArrayLike, dz_m: float, bias_m: float = 0.0) -> Array:
+    """What a radar reads for somebody at a plan distance: the slant range plus its bias."""
+    return np.hypot(np.asarray(plan_m, float), dz_m) + bias_m
+
+
+def plan_limit(band_limit_m: float, dz_m: float) -> float:
+    """Plan distance that a slant limit means."""
+    return math.sqrt(max(band_limit_m**2 - dz_m**2, 0.0))
+
+
+def look(sensor: Sensor, device: RadarType, around: Obstacles, points: Array, body: Body) -> RadarView:
+    """How the radar sees a body at each of the (n, 2) points of its level."""
+    x, y, h = sensor.at
+    dx, dy = points[:, 0] - x, points[:, 1] - y
+    plan = np.hypot(dx, dy)
+    dz = body.middle - h
+    slant = np.hypot(plan, dz)
+    azimuth, elevation = _off_axis(sensor, dx, dy, dz, slant)
+    gain = gain_two_way_db(azimuth, elevation, device.fov_h, device.fov_v)
+    settings = sensor.settings
+    below = STEP_DB * min(settings.sensitivity_below_max, device.steps - 1)
+    free = range_factor(gain, 0.0, below) * body.size
+    far = REACH * max(device.moving_m, device.still_m)
+    in_front = (np.abs(azimuth) < 90) & (np.abs(elevation) < 90) & (slant < far * np.maximum(free, 1e-3))
+    loss = np.full(len(points), math.inf)
+    chosen = np.flatnonzero(in_front)
+    if len(chosen):
+        loss[chosen] = _losses(sensor, near(around, x, y, far), points[chosen], body)
+    factor = np.where(loss < OPAQUE_DB, free * range_factor(0.0, np.minimum(loss, OPAQUE_DB)), 0.0)
+    most = min(device.max_gate_m, settings.max_gate_m or device.max_gate_m)
+    return RadarView(
+        plan, slant, azimuth, elevation, loss, factor, (slant >= device.min_gate_m) & (slant <= most)
+    )
+
+
+def _off_axis(sensor: Sensor, dx: Array, dy: Array, dz: float, slant: Array) -> tuple[Array, Array]:
+    """Azimuth and elevation of each place in the radar's own frame, degrees: yaw about z, then pitch."""
+    yaw, pitch = math.radians(sensor.yaw), math.radians(sensor.pitch)
+    along = dx * math.cos(yaw) + dy * math.sin(yaw)
+    left = dy * math.cos(yaw) - dx * math.sin(yaw)
+    ahead = along * math.cos(pitch) + dz * math.sin(pitch)
+    up = dz * math.cos(pitch) - along * math.sin(pitch)
+    azimuth = np.degrees(np.arctan2(left, ahead))
+    elevation = np.degrees(np.arctan2(up, np.abs(ahead)))
+    return azimuth, elevation
+
+
+def _losses(sensor: Sensor, around: Obstacles, points: Array, body: Body) -> Array:
+    """One-way loss in dB to each body, (n,).
+
+    The samples of a body scatter alike, so what returns is the mean over them of the power each lets through, both
+    ways; its decibels, halved, are the body's one-way loss. One free sample of five costs 3.5 dB, not infinity.
+    """
+    view = fan(sensor.at, points)
+    base = np.zeros(len(view.r))
+    add_crossings(view, around.full, np.minimum(around.full_db, OPAQUE_DB), base)
+    heights = body.heights
+    extra = None
+    for k, db in enumerate(around.part_db):
+        for run, cut in screen_hits(view, around.part, k, heights):
+            if extra is None:
+                extra = np.zeros((len(heights), len(view.r)))
+            extra[:, run] += np.where(cut, min(db, OPAQUE_DB), 0.0)
+    for prism, db in zip(around.prisms, around.prism_db):
+        for run, cut in prism_hits(view, prism, heights):
+            if extra is None:
+                extra = np.zeros((len(heights), len(view.r)))
+            extra[:, run] += np.where(cut, min(db, OPAQUE_DB), 0.0)
+    if extra is not None:
+        touched = np.flatnonzero(extra.any(axis=0))
+        power = (10.0 ** (-0.2 * extra[:, touched])).mean(axis=0)
+        base[touched] -= 5.0 * np.log10(np.maximum(power, 1e-300))
+    out = np.empty(len(points))
+    out[view.order] = base
+    return out
+
+
+# -- m of n ------------------------------------------------------------------------------------------------------
+
+
+def exact_mean_frames(p: float, m: int, n: int) -> float:
+    """Mean number of frames until, for the first time, m of the last n have hit, each with chance p.
+
+    Solved exactly: the state is which of the last n - 1 frames hit; E = 1 + P E over the states short of m hits.
+    """
+    if p <= 0:
+        return math.inf
+    mask = (1 << (n - 1)) - 1
+    states = [s for s in range(mask + 1) if s.bit_count() < m]
+    place = {s: i for i, s in enumerate(states)}
+    a = np.eye(len(states))
+    for s in states:
+        for hit, weight in ((0, 1 - p), (1, p)):
+            if s.bit_count() + hit >= m:
+                continue
+            after = ((s << 1) | hit) & mask
+            a[place[s], place[after]] -= weight
+    return float(np.linalg.solve(a, np.ones(len(states)))[place[0]])
+
+
+@lru_cache(maxsize=32)
+def _frames_table(m: int, n: int) -> tuple[Array, Array]:
+    p = np.concatenate([np.geomspace(1e-3, 0.2, 60), np.linspace(0.21, 1.0, 60)])
+    return np.log(p), np.log([exact_mean_frames(float(q), m, n) for q in p])
+
+
+def mean_frames(p: ArrayLike, m: int, n: int) -> Array:
+    """`exact_mean_frames` for many p at once, by interpolation of its logarithm (to 1 part in 1,000).
+
+    Below p = 0.001 it goes as p^-m, which is what is left of it when hits are rare.
+    """
+    p = np.asarray(p, float)
+    log_p, log_frames = _frames_table(m, n)
+    with np.errstate(divide="ignore", over="ignore"):
+        log = np.log(p)
+        rare = log < log_p[0]
+        frames = np.interp(log, log_p, log_frames)
+        frames = np.where(rare, log_frames[0] + m * (log_p[0] - log), frames)
+        return np.where(frames < 60.0, np.exp(np.minimum(frames, 60.0)), np.inf)
+
+
+def confirmed_rate(device: RadarType, view: RadarView, reach: ArrayLike) -> Array:
+    """Confirmed detections per second of a body the radar sees with a range of `reach` on axis, (n,)."""
+    p = np.where(view.gated, chance(view.slant, np.asarray(reach) * view.factor, SOFTNESS), 0.0)
+    m, n = device.confirm_of
+    frames = mean_frames(p, min(m, n), n)
+    return np.where(np.isfinite(frames), device.frame_hz / frames, 0.0)
+
+
+def walk_rate(device: RadarType, view: RadarView) -> Array:
+    """Confirmed detections per second of somebody walking."""
+    return confirmed_rate(device, view, device.moving_m)
+
+
+def still_rate(device: RadarType, view: RadarView, side: ArrayLike = ANY_SIDE) -> Array:
+    """Confirmed detections per second of somebody who only breathes; `side` from `facing_factor`."""
+    return confirmed_rate(device, view, device.still_m * np.asarray(side, float))
+
+
+def fidget_chance(device: RadarType, view: RadarView) -> Array:
+    """Chance that one large movement is confirmed as motion while it lasts."""
+    return 1.0 - np.exp(-walk_rate(device, view) * LARGE_S)

@@ -1,0 +1,1 @@
+"""The building and its people, as records: levels, walls, openings, rooms, furnishings, spots, people."""

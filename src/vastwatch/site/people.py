@@ -1,0 +1,42 @@
+"""People and pets with their day sheets: when they are where, and how exactly they keep to it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import msgspec
+
+from vastwatch.site.record import Clock, Id, NotNegative, Positive, Record
+
+Days = Literal["every", "workday", "free"]
+
+
+class Stay(Record, kw_only=True):
+    """From about `at` (normal jitter, minutes) on, this person's place is `spot`, until the next line."""
+
+    days: Days = "every"
+    at: Clock
+    spot: str
+    jitter_min: NotNegative = 5.0
+
+
+class Errand(Record, kw_only=True):
+    """`per_day` short visits on average to `spot`, at random between two times, for about `minutes`; then back."""
+
+    days: Days = "every"
+    between: tuple[Clock, Clock]
+    spot: str
+    per_day: Annotated[float, msgspec.Meta(ge=0, le=200)]
+    minutes: Positive
+
+
+class Person(Record, kw_only=True):
+    """Somebody who walks the building. A pet needs no light, and sensors ought not to notice it."""
+
+    id: Id
+    name: str
+    kind: Literal["adult", "child", "visitor", "pet"] = "adult"
+    speed: Annotated[float, msgspec.Meta(gt=0, le=3)] = 1.1
+    body_kg: Positive = 70.0
+    stays: Annotated[tuple[Stay, ...], msgspec.Meta(min_length=1)]
+    errands: tuple[Errand, ...] = ()
