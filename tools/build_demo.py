@@ -120,7 +120,7 @@ def thing(ident: str, level: str, kind: str, x0: float, y0: float, x1: float, y1
 FURNISHINGS = (
     thing("wheel-left", "ground", "machine", 0.35, 6.6, 1.15, 7.3, 0.75, "Left wheel", material="metal"),
     thing("wheel-right", "ground", "machine", 3.3, 6.6, 4.1, 7.3, 0.75, "Right wheel", material="metal"),
-    thing("drying-rack", "ground", "rack", 1.75, 5.75, 2.3, 7.3, 1.05, "Drying rack", material="timber"),
+    thing("drying-rack", "ground", "rack", 1.75, 5.75, 2.3, 7.3, 0.92, "Drying rack", material="timber"),
     thing("wedging-bench", "ground", "bench", 2.0, 4.6, 3.2, 5.2, 0.9, "Wedging bench"),
     thing("clay-shelf", "ground", "shelf", 0.2, 3.95, 0.75, 5.5, 1.9, "Clay shelf"),
     thing("shop-counter", "ground", "counter", 1.9, 2.4, 4.2, 3.0, 1.05, "Counter"),
@@ -235,8 +235,8 @@ SENSORS = (
     Sensor(id="pir-stair-foot", device="pir-passage-15", level="ground", name="PIR stair foot", at=(5.9, 0.2, 2.2), yaw=90),
     Sensor(id="pir-toilet", device="pir-ceiling-6", level="ground", name="PIR toilet", at=(5.85, 6.75, 2.6), pitch=-90),
     Sensor(id="pir-sitting", device="pir-corner-12", level="upper", name="PIR sitting room", at=(4.9, 7.3, 2.2), yaw=225),
-    Sensor(id="radar-sitting", device="radar-24-state", level="upper", name="Radar sitting room", at=(0.2, 5.4, 1.5), yaw=0,
-           settings=Settings(sensitivity_below_max=2)),
+    Sensor(id="radar-sitting", device="radar-24-state", level="upper", name="Radar sitting room", at=(0.2, 5.4, 1.5), yaw=-12, pitch=-12,
+           settings=Settings(sensitivity_below_max=0)),
     Sensor(id="pir-landing", device="pir-ceiling-6", level="upper", name="PIR landing", at=(6.1, 3.9, 2.4), pitch=-90),
 )  # fmt: skip
 
@@ -246,7 +246,7 @@ def presence(room: str, name: str, starts: tuple[str, ...], keeps: tuple[str, ..
 
 
 PRESENCES = (
-    presence("throwing", "Somebody in the throwing room", ("pir-throwing",), (), 120),
+    presence("throwing", "Somebody in the throwing room", ("pir-throwing",), (), 300),
     presence("shop", "Somebody in the shop", ("pir-shop",), (), 300),
     presence("passage", "Somebody in the passage", ("pir-stair-foot",), (), 60),
     presence("toilet", "Somebody in the toilet", ("pir-toilet",), (), 180),

@@ -33,8 +33,8 @@ class Grid:
 
     @cached_property
     def points(self) -> NDArray[np.float64]:
-        """All cell centres, shape (rows * columns, 2), row by row."""
-        out = np.empty((self.rows * self.columns, 2))
+        """All cell centres, shape (rows * columns, 2), row by row; each column contiguous in memory."""
+        out = np.empty((self.rows * self.columns, 2), order="F")
         out[:, 0] = np.tile(self.x, self.rows)
         out[:, 1] = np.repeat(self.y, self.columns)
         return out

@@ -10,6 +10,7 @@ at k heights; a ray runs straight from the eye to each sample.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -64,14 +65,18 @@ class Fan:
         )
 
 
-def fan(eye: tuple[float, float, float], points: Array) -> Fan:
-    """Sort (n, 2) points by azimuth about the eye."""
-    dx, dy = points[:, 0] - eye[0], points[:, 1] - eye[1]
+def fan(eye: tuple[float, float, float], points: Array, which: NDArray[np.intp] | None = None) -> Fan:
+    """Sort (n, 2) points by azimuth about the eye; only those of the indices `which`, where it is given."""
+    x, y = points[:, 0], points[:, 1]
+    if which is not None:
+        x, y = x[which], y[which]
+    dx, dy = x - eye[0], y - eye[1]
     azimuth = np.arctan2(dy, dx)
     order = np.argsort(azimuth)
     dx, dy = dx[order], dy[order]
-    r = np.maximum(np.hypot(dx, dy), 1e-9)
-    return Fan(eye, order, azimuth[order], dx / r, dy / r, r)
+    r = np.maximum(np.sqrt(dx * dx + dy * dy), 1e-9)
+    index = order if which is None else which[order]
+    return Fan(eye, index, azimuth[order], dx / r, dy / r, r)
 
 
 def _runs(azimuth: Array, start: float, end: float) -> list[slice]:
@@ -150,40 +155,46 @@ def screen_hits(view: Fan, screens: Screens, k: int, heights: Array) -> list[tup
     return out
 
 
-def prism_hits(view: Fan, prism: Prism, heights: Array) -> list[tuple[slice, Bools]]:
-    """Runs of targets, and for each sample height (h, run) whether the prism cuts the ray to it.
+def prism_hits(view: Fan, prism: Prism, heights: Array) -> list[tuple[NDArray[np.intp], Bools]]:
+    """Positions of targets in the view, and for each sample height (h, m) whether the prism cuts the ray to it.
 
     A target inside the footprint is hidden where its own ray passes through the body before reaching it.
     """
     p = prism.outline - np.asarray(view.eye[:2])
-    q = np.roll(p, -1, axis=0)
-    edge = q - p
+    edge = np.concatenate([p[1:], p[:1]]) - p
     # Inward normals of a counter-clockwise polygon; offset < 0 means the eye lies outside that edge.
     nx, ny = -edge[:, 1], edge[:, 0]
     offset = -(nx * p[:, 0] + ny * p[:, 1])
     if (offset >= 0).all():
-        runs = [slice(0, len(view.r))]
+        runs, nearest = [slice(0, len(view.r))], 0.0
     else:
-        middle = np.arctan2(p[:, 1].mean(), p[:, 0].mean())
-        swing = np.mod(np.arctan2(p[:, 1], p[:, 0]) - middle + np.pi, 2 * np.pi) - np.pi
-        runs = _runs(view.azimuth, middle + swing.min(), middle + swing.max())
+        along_edge = np.clip(-(p * edge).sum(axis=1) / (edge * edge).sum(axis=1), 0.0, 1.0)
+        foot = p + along_edge[:, None] * edge
+        nearest = math.sqrt(float((foot * foot).sum(axis=1).min()))
+        angles = np.arctan2(p[:, 1], p[:, 0])
+        swing = np.mod(angles - angles[0] + np.pi, 2 * np.pi) - np.pi
+        runs = _runs(view.azimuth, angles[0] + swing.min(), angles[0] + swing.max())
     out = []
     for run in runs:
-        ux, uy, r = view.ux[run], view.uy[run], view.r[run]
-        enter, leave = np.zeros(len(r)), r.copy()
+        # Only targets farther than the footprint's nearest point can have it before them.
+        at = np.flatnonzero(view.r[run] > nearest) + run.start
+        if len(at) == 0:
+            continue
+        ux, uy = view.ux[at], view.uy[at]
+        enter, leave = np.zeros(len(at)), view.r[at]
         for i in range(len(p)):
             along = ux * nx[i] + uy * ny[i]
-            with np.errstate(divide="ignore", invalid="ignore"):
-                t = -offset[i] / along
-            np.maximum(enter, np.where(along > 0, t, -np.inf), out=enter)
-            np.minimum(leave, np.where(along < 0, t, np.inf), out=leave)
-            if offset[i] < 0:
-                leave[along == 0] = -1.0
-        inside = leave - enter > TOUCH
-        if not inside.any():
+            # Exactly along the edge: never entered through it, and beside the body if the eye is outside it.
+            along[along == 0] = 1e-300
+            t = -offset[i] / along
+            np.maximum(enter, t, out=enter, where=along > 0)
+            np.minimum(leave, t, out=leave, where=along < 0)
+        inside = np.flatnonzero(leave - enter > TOUCH)
+        if len(inside) == 0:
             continue
-        slope = (heights[:, None] - view.eye[2]) / r
+        at, enter, leave = at[inside], enter[inside], leave[inside]
+        slope = (heights[:, None] - view.eye[2]) / view.r[at]
         z_in, z_out = view.eye[2] + slope * enter, view.eye[2] + slope * leave
         cut = (np.minimum(z_in, z_out) < prism.z1) & (np.maximum(z_in, z_out) > prism.z0)
-        out.append((run, cut & inside))
+        out.append((at, cut))
     return out

@@ -50,13 +50,14 @@ def room_mask(rooms: tuple[Room, ...], room: Room, cell: float = CELL) -> NDArra
 
 
 @lru_cache(maxsize=32)
-def built_mask(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> NDArray[np.bool_]:
-    """The cells of all rooms of a level."""
+def built_cells(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> tuple[NDArray[np.intp], Array]:
+    """Flat indices and centres, (m,) and (m, 2), of the cells that lie in any room of a level."""
     grid = level_grid(rooms, level, cell)
-    out = np.zeros((grid.rows, grid.columns), bool)
+    built = np.zeros((grid.rows, grid.columns), bool)
     for room in on_level(rooms, level):
-        out |= room_mask(rooms, room, cell)
-    return out
+        built |= room_mask(rooms, room, cell)
+    cells = np.flatnonzero(built)
+    return cells, np.asfortranarray(grid.points[cells])
 
 
 def coverage(project: Project, sensor_id: str, figure: Figure) -> CoverageMap:
@@ -70,10 +71,9 @@ def coverage(project: Project, sensor_id: str, figure: Figure) -> CoverageMap:
 @lru_cache(maxsize=96)
 def _coverage(it: Placed, rooms: tuple[Room, ...], figure: Figure) -> CoverageMap:
     grid = level_grid(rooms, it.sensor.level)
-    mask = built_mask(rooms, it.sensor.level).ravel()
-    cells = np.flatnonzero(mask)
-    notice = np.full(mask.shape, math.inf)
-    notice[cells] = notice_times(it, grid.points[cells], figure)
+    cells, points = built_cells(rooms, it.sensor.level)
+    notice = np.full(grid.rows * grid.columns, math.inf)
+    notice[cells] = notice_times(it, points, figure)
     return CoverageMap(it.sensor.id, figure, grid, notice.reshape(grid.rows, grid.columns))
 
 

@@ -60,30 +60,34 @@ def sight(
         rate = staying(it, points, facing, body).rate(FIDGETS[activity].rate)
     wait = float(mean_wait(rate, latency_s(device))[0])
     hidden = _in_the_way(it, points, body)
+    plan = float(np.hypot(at[0] - sensor.at[0], at[1] - sensor.at[1]))
+    slant = float(np.hypot(plan, sensor.at[2] - body.middle))
+    bearing = float(np.degrees(np.arctan2(at[1] - sensor.at[1], at[0] - sensor.at[0])))
+    azimuth = abs((bearing - sensor.yaw + 180.0) % 360.0 - 180.0)
     if isinstance(device, PirType):
         view = pir.look(sensor, device, it.around, it.ambient_c, points, body)
-        off = abs(float(view.azimuth[0]))
-        axis = 1.0 if device.lens == "ceiling" else float(
-            pir.off_axis_factor(off, device.fov_h, device.edge_share)
-        )
+        ceiling = device.lens == "ceiling"
+        axis = 1.0 if ceiling else float(pir.off_axis_factor(azimuth, device.fov_h, device.edge_share))
         rated = device.tangential_m if walking_by else device.minor_m
+        seen = len(view.where) > 0
         return Sight(
-            sensor.id, at, float(view.plan[0]), float(view.slant[0]), off, axis, axis > 0, float(view.share[0]),
-            0.0, pir.contrast_factor(it.ambient_c), rated, rated * float(view.factor[0]), hidden, wait,
+            sensor.id, at, plan, plan if ceiling else slant, 0.0 if ceiling else azimuth, axis, axis > 0,
+            float(view.share[0]) if seen else 0.0, 0.0, pir.contrast_factor(it.ambient_c), rated,
+            rated * float(view.factor[0]) if seen else 0.0, hidden, wait,
         )  # fmt: skip
-    seen = radar.look(sensor, device, it.around, points, body)
-    off = float(np.hypot(seen.azimuth[0], seen.elevation[0]))
-    gain = radar.gain_two_way_db(seen.azimuth, seen.elevation, device.fov_h, device.fov_v)
-    axis = float(radar.range_factor(gain, 0.0)[0])
+    echo = radar.look(sensor, device, it.around, points, body)
+    az, el = radar.off_axis(
+        sensor, points[:, 0] - sensor.at[0], points[:, 1] - sensor.at[1], body.middle - sensor.at[2]
+    )
+    axis = float(radar.range_factor(radar.gain_two_way_db(az, el, device.fov_h, device.fov_v), 0.0)[0])
     side = 1.0
     if facing is not None and not walking_by:
-        bearing = np.degrees(np.arctan2(sensor.at[1] - at[1], sensor.at[0] - at[0]))
-        side = float(radar.facing_factor(facing, bearing))
+        side = float(radar.facing_factor(facing, bearing + 180.0))
     rated = device.moving_m if walking_by else device.still_m
+    factor = float(echo.factor[0]) if len(echo.where) else 0.0
     return Sight(
-        sensor.id, at, float(seen.plan[0]), float(seen.slant[0]), off, axis,
-        bool(seen.factor[0] > 0 and seen.gated[0]), 1.0, float(seen.loss_db[0]), 1.0, rated,
-        rated * side * float(seen.factor[0]), hidden, wait,
+        sensor.id, at, plan, slant, float(np.hypot(az[0], el[0])), axis, factor > 0, 1.0,
+        float(echo.loss_db[0]) if len(echo.where) else 0.0, 1.0, rated, rated * side * factor, hidden, wait,
     )  # fmt: skip
 
 

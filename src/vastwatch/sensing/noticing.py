@@ -23,6 +23,10 @@ from vastwatch.sensing.scene import Obstacles, obstacles
 Array = NDArray[np.float64]
 
 
+# What takes longer than ten days never happens.
+NEVER_S = 864_000.0
+
+
 class Placed(NamedTuple):
     """A sensor with everything around it that its sensing reads. Hashable parts only, so results can be cached."""
 
@@ -69,34 +73,43 @@ def walking(it: Placed, points: Array, psi_deg: ArrayLike | None, heading_deg: A
     The direction is given either as the angle psi to the sight line, or as a heading on the plan.
     """
     sensor, device, around, ambient = it
+    out = np.zeros(len(points))
     if isinstance(device, PirType):
         view = pir.look(sensor, device, around, ambient, points, body)
         if psi_deg is None:
-            bearing = np.degrees(np.arctan2(points[:, 1] - sensor.at[1], points[:, 0] - sensor.at[0]))
-            psi_deg = np.asarray(heading_deg, float) - bearing
-        return pir.walk_rate(device, view, sensor.at[2], psi_deg, speed, body)
-    return radar.walk_rate(device, radar.look(sensor, device, around, points, body))
+            x, y = points[view.where].T
+            bearing = np.degrees(np.arctan2(y - sensor.at[1], x - sensor.at[0]))
+            psi_deg = np.asarray(heading_deg, float)[view.where] - bearing
+        out[view.where] = pir.walk_rate(device, view, sensor.at[2], psi_deg, speed, body)
+    else:
+        seen = radar.look(sensor, device, around, points, body)
+        out[seen.where] = radar.walk_rate(device, seen)
+    return out
 
 
 def staying(it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body) -> Staying:
     """How somebody who stays at each point is noticed; without a facing, all sides count alike."""
     sensor, device, around, ambient = it
+    out = Staying(np.zeros(len(points)), np.zeros(len(points)), np.zeros(len(points)))
     if isinstance(device, PirType):
-        large, small = pir.fidget_chances(device, pir.look(sensor, device, around, ambient, points, body))
-        return Staying(large, small, np.zeros(len(points)))
-    view = radar.look(sensor, device, around, points, body)
+        view = pir.look(sensor, device, around, ambient, points, body)
+        out.large[view.where], out.small[view.where] = pir.fidget_chances(device, view)
+        return out
+    seen = radar.look(sensor, device, around, points, body)
     side: ArrayLike = radar.ANY_SIDE
     if facing_deg is not None:
-        bearing = np.degrees(np.arctan2(sensor.at[1] - points[:, 1], sensor.at[0] - points[:, 0]))
-        side = radar.facing_factor(facing_deg, bearing)
-    return Staying(
-        radar.fidget_chance(device, view), np.zeros(len(points)), radar.still_rate(device, view, side)
-    )
+        x, y = points[seen.where].T
+        bearing = np.degrees(np.arctan2(sensor.at[1] - y, sensor.at[0] - x))
+        side = radar.facing_factor(np.broadcast_to(facing_deg, len(points))[seen.where], bearing)
+    out.large[seen.where] = radar.fidget_chance(device, seen)
+    out.still_per_s[seen.where] = radar.still_rate(device, seen, side)
+    return out
 
 
 def mean_wait(rate: ArrayLike, latency: float) -> Array:
-    """Mean seconds until the report, inf where nothing is ever noticed (less than once in 10 days)."""
+    """Mean seconds until the report, inf where nothing is ever noticed (less than once in NEVER_S)."""
     rate = np.asarray(rate, float)
-    with np.errstate(divide="ignore"):
-        wait = 1.0 / rate
-    return np.where(wait < 864_000.0, wait + latency, math.inf)
+    wait = np.full(rate.shape, math.inf)
+    ever = rate > 1.0 / NEVER_S
+    wait[ever] = 1.0 / rate[ever] + latency
+    return wait

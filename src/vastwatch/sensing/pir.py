@@ -32,9 +32,11 @@ NEAREST = 0.15
 
 
 class PirView(NamedTuple):
-    """How a PIR sees each of n places: plan and slant distance, angle off axis, visible share, and the factor that
-    off-axis, contrast, visible share and body size together put on any range; all of shape (n,)."""
+    """How a PIR sees m of n places: `where` they are among the n, plan and slant distance, angle off axis, visible
+    share, and the factor that off-axis, contrast, visible share and body size together put on any range; all of
+    shape (m,). The other places are out of its reach, out of its beams, or fully hidden."""
 
+    where: NDArray[np.intp]
     plan: Array
     slant: Array
     azimuth: Array
@@ -79,42 +81,16 @@ def look(
     sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, points: Array, body: Body
 ) -> PirView:
     """How the sensor sees a body at each of the (n, 2) points of its level."""
-    n = len(points)
     x, y, h = sensor.at
-    share = np.zeros(n)
-    azimuth = np.zeros(n)
-    dx, dy = points[:, 0] - x, points[:, 1] - y
-    plan = np.hypot(dx, dy)
+    ceiling = device.lens == "ceiling"
     contrast = contrast_factor(ambient_c) * body.size
     reach = REACH * max(device.tangential_m, device.radial_m) * max(contrast, 1e-3)
-    ceiling = device.lens == "ceiling"
-    near_enough = plan < reach
     if ceiling:
         # The cone reaches farthest on the floor.
-        near_enough &= plan < max(h, 0.0) * math.tan(math.radians(min(device.fov_h, 179.0) / 2)) + 1e-9
-    else:
-        yaw = math.radians(sensor.yaw)
-        along = dx * math.cos(yaw) + dy * math.sin(yaw)
-        aside = dy * math.cos(yaw) - dx * math.sin(yaw)
-        azimuth = np.degrees(np.arctan2(aside, along))
-        near_enough &= np.abs(azimuth) <= device.fov_h / 2
-    chosen = np.flatnonzero(near_enough)
-    if len(chosen):
-        share[chosen] = _shares(sensor, device, near(around, x, y, reach), points[chosen], body)
-    off_axis = 1.0 if ceiling else off_axis_factor(azimuth, device.fov_h, device.edge_share)
-    factor = off_axis * contrast * np.sqrt(share)
-    slant = np.hypot(plan, h - body.middle)
-    return PirView(plan, plan if ceiling else slant, azimuth, share, factor)
-
-
-def _shares(sensor: Sensor, device: PirType, around: Obstacles, points: Array, body: Body) -> Array:
-    """Share of the body's samples in the beams and in free sight, (n,)."""
-    h = sensor.at[2]
-    view = fan(sensor.at, points)
-    out = np.zeros(len(points))
+        reach = min(reach, max(h, 0.0) * math.tan(math.radians(min(device.fov_h, 179.0) / 2)) + 1e-9)
+    view = fan(sensor.at, points, _within(sensor, device, points, reach))
+    around = near(around, x, y, reach)
     view = view.keep(visible(view, around.full))
-    if len(view.r) == 0:
-        return out
     heights = body.heights
     seen = _in_beams(sensor, device, view.r, heights, h)
     for k in range(len(around.part_ids)):
@@ -123,8 +99,27 @@ def _shares(sensor: Sensor, device: PirType, around: Obstacles, points: Array, b
     for prism in around.prisms:
         for run, cut in prism_hits(view, prism, heights):
             seen[:, run] &= ~cut
-    out[view.order] = seen.mean(axis=0)
-    return out
+    share = seen.mean(axis=0)
+    if ceiling:
+        azimuth, off_axis = np.zeros(len(share)), np.ones(len(share))
+        slant = view.r
+    else:
+        azimuth = (np.degrees(view.azimuth) - sensor.yaw + 180.0) % 360.0 - 180.0
+        off_axis = off_axis_factor(azimuth, device.fov_h, device.edge_share)
+        slant = np.hypot(view.r, h - body.middle)
+    return PirView(view.order, view.r, slant, azimuth, share, off_axis * contrast * np.sqrt(share))
+
+
+def _within(sensor: Sensor, device: PirType, points: Array, reach: float) -> NDArray[np.intp]:
+    """Indices of the points within reach and, for a wall lens, within the horizontal field of view."""
+    dx, dy = points[:, 0] - sensor.at[0], points[:, 1] - sensor.at[1]
+    inside = dx * dx + dy * dy < reach * reach
+    if device.lens == "wall" and device.fov_h < 180:
+        yaw = math.radians(sensor.yaw)
+        along = dx * math.cos(yaw) + dy * math.sin(yaw)
+        aside = dy * math.cos(yaw) - dx * math.sin(yaw)
+        inside &= np.abs(aside) <= along * math.tan(math.radians(device.fov_h / 2))
+    return np.flatnonzero(inside)
 
 
 def _in_beams(sensor: Sensor, device: PirType, r: Array, heights: Array, h: float) -> NDArray[np.bool_]:

@@ -16,7 +16,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.records import Sensor
 from vastwatch.devices import RadarType
-from vastwatch.geometry.sightlines import add_crossings, fan, prism_hits, screen_hits
+from vastwatch.geometry.sightlines import Fan, add_crossings, fan, prism_hits, screen_hits
 from vastwatch.sensing.figures import LARGE_S, Body
 from vastwatch.sensing.pir import chance
 from vastwatch.sensing.scene import Obstacles, near
@@ -39,16 +39,14 @@ OPAQUE_DB = 200.0
 
 
 class RadarView(NamedTuple):
-    """How a radar sees each of n places: plan and slant distance, azimuth and elevation off axis in degrees, one-way
-    loss in dB, the factor on any range, and whether the place lies between the gates; all (n,)."""
+    """How a radar sees m of n places: `where` they are among the n, plan and slant distance, one-way loss in dB, and
+    the factor on any range, 0 outside the gates; all (m,). The other places are behind it or far out of reach."""
 
+    where: NDArray[np.intp]
     plan: Array
     slant: Array
-    azimuth: Array
-    elevation: Array
     loss_db: Array
     factor: Array
-    gated: NDArray[np.bool_]
 
 
 def range_factor(gain_two_way_db: ArrayLike, loss_one_way_db: ArrayLike, below_max_db: float = 0.0) -> Array:
@@ -82,47 +80,45 @@ def plan_limit(band_limit_m: float, dz_m: float) -> float:
 def look(sensor: Sensor, device: RadarType, around: Obstacles, points: Array, body: Body) -> RadarView:
     """How the radar sees a body at each of the (n, 2) points of its level."""
     x, y, h = sensor.at
-    dx, dy = points[:, 0] - x, points[:, 1] - y
-    plan = np.hypot(dx, dy)
     dz = body.middle - h
-    slant = np.hypot(plan, dz)
-    azimuth, elevation = _off_axis(sensor, dx, dy, dz, slant)
-    gain = gain_two_way_db(azimuth, elevation, device.fov_h, device.fov_v)
     settings = sensor.settings
-    below = STEP_DB * min(settings.sensitivity_below_max, device.steps - 1)
-    free = range_factor(gain, 0.0, below) * body.size
-    far = REACH * max(device.moving_m, device.still_m)
-    in_front = (np.abs(azimuth) < 90) & (np.abs(elevation) < 90) & (slant < far * np.maximum(free, 1e-3))
-    loss = np.full(len(points), math.inf)
-    chosen = np.flatnonzero(in_front)
-    if len(chosen):
-        loss[chosen] = _losses(sensor, near(around, x, y, far), points[chosen], body)
-    factor = np.where(loss < OPAQUE_DB, free * range_factor(0.0, np.minimum(loss, OPAQUE_DB)), 0.0)
+    far = REACH * max(device.moving_m, device.still_m) * body.size
     most = min(device.max_gate_m, settings.max_gate_m or device.max_gate_m)
-    return RadarView(
-        plan, slant, azimuth, elevation, loss, factor, (slant >= device.min_gate_m) & (slant <= most)
-    )
+    view = fan(sensor.at, points, _in_front(sensor, points, min(far, most), dz))
+    slant = np.hypot(view.r, dz)
+    azimuth, elevation = off_axis(sensor, view.r * view.ux, view.r * view.uy, dz)
+    below = STEP_DB * min(settings.sensitivity_below_max, device.steps - 1)
+    loss = _losses(view, near(around, x, y, far), body)
+    gain = gain_two_way_db(azimuth, elevation, device.fov_h, device.fov_v)
+    factor = range_factor(gain, np.minimum(loss, OPAQUE_DB), below) * body.size
+    reported = (slant >= device.min_gate_m) & (slant <= most) & (loss < OPAQUE_DB)
+    return RadarView(view.order, view.r, slant, loss, np.where(reported, factor, 0.0))
 
 
-def _off_axis(sensor: Sensor, dx: Array, dy: Array, dz: float, slant: Array) -> tuple[Array, Array]:
+def _in_front(sensor: Sensor, points: Array, far: float, dz: float) -> NDArray[np.intp]:
+    """Indices of the points within reach and on the side of the antenna it looks to."""
+    dx, dy = points[:, 0] - sensor.at[0], points[:, 1] - sensor.at[1]
+    yaw, pitch = math.radians(sensor.yaw), math.radians(sensor.pitch)
+    ahead = (dx * math.cos(yaw) + dy * math.sin(yaw)) * math.cos(pitch) + dz * math.sin(pitch)
+    return np.flatnonzero((dx * dx + dy * dy < far * far) & (ahead > 0))
+
+
+def off_axis(sensor: Sensor, dx: Array, dy: Array, dz: float) -> tuple[Array, Array]:
     """Azimuth and elevation of each place in the radar's own frame, degrees: yaw about z, then pitch."""
     yaw, pitch = math.radians(sensor.yaw), math.radians(sensor.pitch)
     along = dx * math.cos(yaw) + dy * math.sin(yaw)
     left = dy * math.cos(yaw) - dx * math.sin(yaw)
     ahead = along * math.cos(pitch) + dz * math.sin(pitch)
     up = dz * math.cos(pitch) - along * math.sin(pitch)
-    azimuth = np.degrees(np.arctan2(left, ahead))
-    elevation = np.degrees(np.arctan2(up, np.abs(ahead)))
-    return azimuth, elevation
+    return np.degrees(np.arctan2(left, ahead)), np.degrees(np.arctan2(up, np.abs(ahead)))
 
 
-def _losses(sensor: Sensor, around: Obstacles, points: Array, body: Body) -> Array:
-    """One-way loss in dB to each body, (n,).
+def _losses(view: Fan, around: Obstacles, body: Body) -> Array:
+    """One-way loss in dB to each body, (n,), in the order of the view.
 
     The samples of a body scatter alike, so what returns is the mean over them of the power each lets through, both
     ways; its decibels, halved, are the body's one-way loss. One free sample of five costs 3.5 dB, not infinity.
     """
-    view = fan(sensor.at, points)
     base = np.zeros(len(view.r))
     add_crossings(view, around.full, np.minimum(around.full_db, OPAQUE_DB), base)
     heights = body.heights
@@ -141,9 +137,7 @@ def _losses(sensor: Sensor, around: Obstacles, points: Array, body: Body) -> Arr
         touched = np.flatnonzero(extra.any(axis=0))
         power = (10.0 ** (-0.2 * extra[:, touched])).mean(axis=0)
         base[touched] -= 5.0 * np.log10(np.maximum(power, 1e-300))
-    out = np.empty(len(points))
-    out[view.order] = base
-    return out
+    return base
 
 
 # -- m of n ------------------------------------------------------------------------------------------------------
@@ -192,7 +186,7 @@ def mean_frames(p: ArrayLike, m: int, n: int) -> Array:
 
 def confirmed_rate(device: RadarType, view: RadarView, reach: ArrayLike) -> Array:
     """Confirmed detections per second of a body the radar sees with a range of `reach` on axis, (n,)."""
-    p = np.where(view.gated, chance(view.slant, np.asarray(reach) * view.factor, SOFTNESS), 0.0)
+    p = chance(view.slant, np.asarray(reach) * view.factor, SOFTNESS)
     m, n = device.confirm_of
     frames = mean_frames(p, min(m, n), n)
     return np.where(np.isfinite(frames), device.frame_hz / frames, 0.0)
