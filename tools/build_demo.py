@@ -62,9 +62,7 @@ def door(ident: str, wall: str, offset: float, rest: str = "closed", width: floa
 
 
 def window(ident: str, wall: str, offset: float, width: float, sill: float = 0.9, head: float = 2.1) -> Opening:
-    return Opening(
-        id=ident, wall=wall, kind="window", offset=offset, width=width, sill=sill, head=head, leaf="glass"
-    )
+    return Opening(id=ident, wall=wall, kind="window", offset=offset, width=width, sill=sill, head=head, leaf="glass")
 
 
 OPENINGS = (
@@ -94,18 +92,39 @@ OPENINGS = (
 )
 
 ROOMS = (
-    Room(id="throwing", level="ground", name="Throwing room", outline=box(0, 3.7, 5, 7.5), use="workshop", ambient_c=20),
+    Room(
+        id="throwing",
+        level="ground",
+        name="Throwing room",
+        outline=box(0, 3.7, 5, 7.5),
+        use="workshop",
+        ambient_c=20,
+    ),
     Room(id="shop", level="ground", name="Shop", outline=box(0, 0, 5, 3.7), use="shop", ambient_c=20),
     Room(id="passage", level="ground", name="Passage", outline=box(5, 0, 6.7, 6.0), use="passage", ambient_c=18),
     Room(id="toilet", level="ground", name="Toilet", outline=box(5, 6.0, 6.7, 7.5), use="toilet", ambient_c=19),
-    Room(id="glazing", level="ground", name="Glazing", outline=box(6.7, 3.4, 12, 7.5), use="workshop", ambient_c=20),
+    Room(
+        id="glazing",
+        level="ground",
+        name="Glazing",
+        outline=box(6.7, 3.4, 12, 7.5),
+        use="workshop",
+        ambient_c=20,
+    ),
     Room(id="kiln", level="ground", name="Kiln", outline=box(6.7, 0, 9.6, 3.4), use="plant", ambient_c=28),
     Room(id="store", level="ground", name="Store", outline=box(9.6, 0, 12, 3.4), use="store", ambient_c=17),
     Room(id="sitting", level="upper", name="Sitting room", outline=box(0, 3.0, 5, 7.5), use="sitting"),
     Room(id="kitchen", level="upper", name="Kitchen", outline=box(0, 0, 5, 3.0), use="kitchen"),
     Room(id="landing", level="upper", name="Landing", outline=box(5, 0, 6.7, 5.9), use="stair", ambient_c=19),
     Room(id="bath", level="upper", name="Bathroom", outline=box(5, 5.9, 6.7, 7.5), use="bathroom", ambient_c=22),
-    Room(id="bedroom", level="upper", name="Bedroom", outline=box(6.7, 3.2, 12, 7.5), use="bedroom", ambient_c=18),
+    Room(
+        id="bedroom",
+        level="upper",
+        name="Bedroom",
+        outline=box(6.7, 3.2, 12, 7.5),
+        use="bedroom",
+        ambient_c=18,
+    ),
     Room(id="box", level="upper", name="Box room", outline=box(6.7, 0, 12, 3.2), use="desk", ambient_c=20),
 )
 
@@ -148,7 +167,13 @@ FURNISHINGS = (
 
 def spot(ident: str, room: str, name: str, x: float, y: float, facing: float, posture: str, activity: str) -> Spot:
     return Spot(
-        id=ident, room=room, name=name, at=(x, y), facing=facing, posture=posture, activity=activity  # type: ignore[arg-type]
+        id=ident,
+        room=room,
+        name=name,
+        at=(x, y),
+        facing=facing,
+        posture=posture,
+        activity=activity,  # type: ignore[arg-type]
     )
 
 
@@ -157,7 +182,7 @@ SPOTS = (
     spot("right-wheel", "throwing", "right wheel", 3.7, 6.25, 90, "seated", "desk"),
     spot("wedging", "throwing", "wedging bench", 2.6, 4.3, 90, "standing", "hands-on"),
     spot("trimming", "throwing", "trimming stool", 1.35, 5.2, 0, "seated", "desk"),
-    spot("counter", "shop", "behind the counter", 3.0, 3.3, 270, "standing", "desk"),
+    spot("counter", "shop", "shop counter", 3.0, 3.3, 270, "standing", "desk"),
     spot("front-door", "shop", "front door", 0.45, 1.6, 180, "standing", "away"),
     spot("shelves", "shop", "display table", 2.4, 1.75, 270, "standing", "passing"),
     spot("toilet-seat", "toilet", "toilet", 5.85, 6.8, 270, "seated", "reading"),

@@ -21,7 +21,7 @@ from astral import sun as astral_sun
 from vastwatch.design.project import Place, Project, find
 from vastwatch.geometry import polygons
 from vastwatch.signals import Signal
-from vastwatch.site.building import Level, Opening, Room, Wall
+from vastwatch.site.building import Opening, Room, Wall
 
 DAY = 86_400.0
 TRANSMITTANCE = 0.68
@@ -167,7 +167,5 @@ def sun_elevation(place: Place, begin: date, t: float) -> float:
     """Elevation of the sun in degrees, t seconds on the wall clock after local midnight of `begin`."""
     naive = datetime(begin.year, begin.month, begin.day) + timedelta(seconds=t)
     return float(
-        astral_sun.elevation(
-            _observer(place), naive.replace(tzinfo=ZoneInfo(place.timezone)), with_refraction=False
-        )
+        astral_sun.elevation(_observer(place), naive.replace(tzinfo=ZoneInfo(place.timezone)), with_refraction=False)
     )

@@ -70,9 +70,7 @@ def add_sensor(
     name, n = f"{word} {room.name.lower()}", 2
     while name in taken:
         name, n = f"{word} {room.name.lower()} {n}", n + 1
-    sensor = Sensor(
-        id=fresh_id(project, word), device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch
-    )
+    sensor = Sensor(id=fresh_id(project, word), device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch)
     if all(d.id != device.id for d in project.devices):
         project = replace(project, devices=(*project.devices, device))
     project = replace(project, sensors=(*project.sensors, sensor))

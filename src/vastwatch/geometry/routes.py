@@ -40,9 +40,7 @@ class Floor:
         if i < 0 or j < 0:
             return None
         if i not in self._trees:
-            distance, before = dijkstra(
-                self._graph, directed=False, indices=i, return_predecessors=True
-            )
+            distance, before = dijkstra(self._graph, directed=False, indices=i, return_predecessors=True)
             self._trees[i] = (distance, before)
         distance, before = self._trees[i]
         if not np.isfinite(distance[j]):

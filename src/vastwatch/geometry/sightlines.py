@@ -60,9 +60,7 @@ class Fan:
 
     def keep(self, which: Bools) -> Fan:
         """The fan of only those targets (a mask in sorted order); the order stays sorted."""
-        return Fan(
-            self.eye, self.order[which], self.azimuth[which], self.ux[which], self.uy[which], self.r[which]
-        )
+        return Fan(self.eye, self.order[which], self.azimuth[which], self.ux[which], self.uy[which], self.r[which])
 
 
 def fan(eye: tuple[float, float, float], points: Array, which: NDArray[np.intp] | None = None) -> Fan:

@@ -156,7 +156,6 @@ class Movements:
         return Where((float(x), float(y)), int(w.level[i]), None, float(w.heading[i]))
 
 
-
 @dataclass(frozen=True)
 class Where:
     """A position on the plan; `level` indexes the levels by elevation, -1 out of the house; `spot` while staying."""
@@ -178,7 +177,13 @@ def live(project: Project, days: int, seed: int) -> Movements:
 @lru_cache(maxsize=12)
 def _live(levels, walls, openings, rooms, furnishings, spots, people, begin, days, seed) -> Movements:  # type: ignore[no-untyped-def]
     project = Project(
-        name="", levels=levels, walls=walls, openings=openings, rooms=rooms, furnishings=furnishings, spots=spots
+        name="",
+        levels=levels,
+        walls=walls,
+        openings=openings,
+        rooms=rooms,
+        furnishings=furnishings,
+        spots=spots,
     )
     first = date.fromisoformat(begin)
     place = {s.id: i for i, s in enumerate(spots)}

@@ -128,9 +128,7 @@ def floors(project: Project) -> dict[str, Floor]:
     order = sorted(project.levels, key=lambda level: level.elevation)
     out = {}
     for below, level in zip([None, *order], order):
-        stairs = () if below is None else tuple(
-            f for f in on_level(project.furnishings, below.id) if f.kind == "stair"
-        )
+        stairs = () if below is None else tuple(f for f in on_level(project.furnishings, below.id) if f.kind == "stair")
         out[level.id] = floor_of(
             level, on_level(project.walls, level.id), project.openings, on_level(project.rooms, level.id),
             on_level(project.furnishings, level.id), stairs,
@@ -140,9 +138,7 @@ def floors(project: Project) -> dict[str, Floor]:
 
 def way(project: Project, start: Spot, goal: Spot) -> Way | None:
     """The sampled way between two spots, or None where nobody can walk. Cached by the building's parts."""
-    return _way(
-        project.levels, project.walls, project.openings, project.rooms, project.furnishings, start, goal
-    )
+    return _way(project.levels, project.walls, project.openings, project.rooms, project.furnishings, start, goal)
 
 
 @lru_cache(maxsize=2048)
@@ -155,9 +151,7 @@ def _way(
     start: Spot,
     goal: Spot,
 ) -> Way | None:
-    project = Project(
-        name="", levels=levels, walls=walls, openings=openings, rooms=rooms, furnishings=furnishings
-    )
+    project = Project(name="", levels=levels, walls=walls, openings=openings, rooms=rooms, furnishings=furnishings)
     order = sorted(levels, key=lambda level: level.elevation)
     place = {level.id: i for i, level in enumerate(order)}
     here, there = place[find(rooms, start.room).level], place[find(rooms, goal.room).level]

@@ -163,9 +163,7 @@ def _walk_notices(movements: Movements, track: Track, rates: Array, by_speed: bo
     walk = np.repeat(np.arange(len(count)), count)
     # Each look falls at random within its fifth of a second, so that instants are not all on one grid.
     t = (np.arange(total) - first[walk] + rng.random(total)) / WALK_HZ
-    row = base[track.way[walk]] + np.minimum(
-        (t * track.speed[walk] / STEP).astype(int), length[walk]
-    )
+    row = base[track.way[walk]] + np.minimum((t * track.speed[walk] / STEP).astype(int), length[walk])
     rate = rates[row]
     if by_speed:
         rate = rate * track.speed[walk]

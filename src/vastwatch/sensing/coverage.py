@@ -12,7 +12,17 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry.grids import Grid, grid_over
 from vastwatch.sensing.figures import (
-    BODIES, FIDGETS, FIGURE_ACTIVITY, LYING, PET, PET_SPEED, SEATED, STANDING, WALKING_SPEED, Body, Figure,
+    BODIES,
+    FIDGETS,
+    FIGURE_ACTIVITY,
+    LYING,
+    PET,
+    PET_SPEED,
+    SEATED,
+    STANDING,
+    WALKING_SPEED,
+    Body,
+    Figure,
 )  # fmt: skip
 from vastwatch.sensing.noticing import Placed, latency_s, mean_wait, placed, staying, walking
 from vastwatch.site.building import Room, Spot

@@ -77,9 +77,7 @@ def chance(r: ArrayLike, reach: ArrayLike, softness: float = SOFTNESS) -> Array:
     return np.where(reach > 0, p, 0.0)
 
 
-def look(
-    sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, points: Array, body: Body
-) -> PirView:
+def look(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, points: Array, body: Body) -> PirView:
     """How the sensor sees a body at each of the (n, 2) points of its level."""
     x, y, h = sensor.at
     ceiling = device.lens == "ceiling"
@@ -133,9 +131,7 @@ def _in_beams(sensor: Sensor, device: PirType, r: Array, heights: Array, h: floa
     return (drop >= r * math.tan(math.radians(low))) & (drop <= r * math.tan(math.radians(high)))
 
 
-def walk_rate(
-    device: PirType, view: PirView, height: float, psi_deg: ArrayLike, speed: float, body: Body
-) -> Array:
+def walk_rate(device: PirType, view: PirView, height: float, psi_deg: ArrayLike, speed: float, body: Body) -> Array:
     """Noticed beam crossings per second of somebody who walks at an angle psi to the sight line, (n,).
 
     Not capped by the re-arm time: an armed sensor reports the first crossing it notices. The pause after a report

@@ -18,12 +18,8 @@ Outline = tuple[Point, ...]
 Positive = Annotated[float, msgspec.Meta(gt=0)]
 NotNegative = Annotated[float, msgspec.Meta(ge=0)]
 Clock = Annotated[str, msgspec.Meta(pattern=r"^([01]\d|2[0-3]):[0-5]\d$", description="local time, HH:MM")]
-Id = Annotated[
-    str, msgspec.Meta(pattern=r"^[a-z0-9][a-z0-9_.-]{0,63}$", description="unique in the project")
-]
+Id = Annotated[str, msgspec.Meta(pattern=r"^[a-z0-9][a-z0-9_.-]{0,63}$", description="unique in the project")]
 
 
-class Record(
-    msgspec.Struct, frozen=True, eq=False, kw_only=True, forbid_unknown_fields=True, omit_defaults=False
-):
+class Record(msgspec.Struct, frozen=True, eq=False, kw_only=True, forbid_unknown_fields=True, omit_defaults=False):
     """Base of all project records; see the module's text."""

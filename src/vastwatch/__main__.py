@@ -1,0 +1,7 @@
+"""`python -m vastwatch`."""
+
+import sys
+
+from vastwatch.cli import main
+
+sys.exit(main())

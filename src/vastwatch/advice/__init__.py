@@ -1,0 +1,6 @@
+"""What to change: findings on the design, the timing tuner, and remedies tried on the same days."""
+
+from vastwatch.advice.findings import Finding, findings
+from vastwatch.advice.timing import TimingCurve, timing_curve
+
+__all__ = ["Finding", "TimingCurve", "findings", "timing_curve"]

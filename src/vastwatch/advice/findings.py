@@ -1,0 +1,257 @@
+"""Design checks: what is wrong or doubtful before anything is rehearsed, each with its figure and its remedies.
+
+A finding is computed from the same models as everything else. Severities: `wrong` (somebody will be left in the
+dark), `risk`, `note`, and `caution` for what can hurt: those defer to the local code and to licensed practice.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from vastwatch.design.edits import presence_of, room_of
+from vastwatch.design.presence import hold_of, reports
+from vastwatch.design.project import Project, find
+from vastwatch.devices import PirType
+from vastwatch.people.ways import way
+from vastwatch.sensing.coverage import coverage, room_mask, spot_notice_s
+from vastwatch.sensing.pir import contrast_factor
+from vastwatch.site.building import Room, Spot
+from vastwatch.words import duration_words, never_words
+
+# A hold should outlast this many mean waits for notice: then a drop comes once in e^3 = 20 stays of that length.
+WAITS_PER_HOLD = 3.0
+# A walker should be noticed within this many seconds over at least this share of the room.
+WALKER_S, WALKER_SHARE = 5.0, 0.9
+# Seeing this much of another room lets passers-by switch the light, m2 noticed within 5 s.
+SPILL_M2 = 0.5
+# Hanging this much off the height its figures hold for is worth a word, metres.
+HEIGHT_OFF_M = 0.5
+# From this room temperature on, a PIR has lost a quarter of its range, Celsius.
+WARM_C = 26.0
+# A plan with more walls than this may not follow the hand while dragging.
+MANY_WALLS = 2000
+
+ORDER = {"wrong": 0, "risk": 1, "caution": 2, "note": 3}
+
+
+@dataclass(frozen=True)
+class Advice:
+    """One thing that would help, in words."""
+
+    text: str
+
+
+@dataclass(frozen=True)
+class Finding:
+    """`rule` names the check; `records` are the ids it concerns, the one to look at first; `room` where it is seen."""
+
+    rule: str
+    severity: str
+    records: tuple[str, ...]
+    text: str
+    remedies: tuple[Advice, ...] = ()
+    room: str | None = None
+
+
+def findings(project: Project) -> list[Finding]:
+    """All findings, the worst first. Pure; the maps it reads are cached."""
+    found = [f for check in CHECKS for f in check(project)]
+    return sorted(found, key=lambda f: ORDER[f.severity])
+
+
+def used_by_people(project: Project) -> set[str]:
+    """Ids of the spots some human's day sheet names."""
+    return {line.spot for person in project.people if person.kind != "pet" for line in (*person.stays, *person.errands)}
+
+
+def wakeful_spots(project: Project, room: str) -> list[Spot]:
+    """Spots of a room where people stay and want light; all but pets' places, beds and the way out."""
+    used = used_by_people(project)
+    return [
+        s
+        for s in project.spots
+        if s.room == room and s.activity not in ("away", "sleeping") and (s.id in used or not project.people)
+    ]
+
+
+def spot_wait_s(project: Project, sensors: list[str], spot: Spot) -> float:
+    """Mean seconds between notices of somebody at a spot by any of the sensors: their rates add (M5)."""
+    rate = sum(1.0 / w for s in sensors if np.isfinite(w := spot_notice_s(project, s, spot)))
+    return 1.0 / rate if rate > 0 else float("inf")
+
+
+def _keepers(project: Project, room: str) -> list[str]:
+    presence = presence_of(project, room)
+    return [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
+
+
+def _unseen_spots(project: Project) -> Iterator[Finding]:
+    for room in project.rooms:
+        presence = presence_of(project, room.id)
+        hold = None if presence is None else hold_of(presence.expr)
+        if presence is None or hold is None:
+            continue
+        for spot in wakeful_spots(project, room.id):
+            wait = spot_wait_s(project, _keepers(project, room.id), spot)
+            if wait * WAITS_PER_HOLD <= hold:
+                continue
+            bad = wait > hold
+            text = (
+                f"{spot.name.capitalize()}, {spot.posture}: noticed {never_words(wait)}, "
+                f"the hold is {duration_words(hold)}."
+            )
+            remedies = [Advice("Let a radar that sees this spot keep presence on.")]
+            if np.isfinite(wait) and wait * WAITS_PER_HOLD <= 3600:
+                remedies.append(Advice(f"Hold for {duration_words(wait * WAITS_PER_HOLD)} at the least."))
+            remedies.append(Advice("Turn or move a sensor so that it looks at this spot, without furniture between."))
+            yield Finding(
+                "spot-unseen",
+                "wrong" if bad else "risk",
+                (spot.id, presence.id),
+                text,
+                tuple(remedies),
+                room.id,
+            )
+
+
+def _unlit_rooms(project: Project) -> Iterator[Finding]:
+    lit = {lamp.room for lamp in project.lamps}
+    for room in project.rooms:
+        if room.id in lit and presence_of(project, room.id) is None:
+            yield Finding(
+                "no-presence", "note", (room.id,), f"{room.name} has a lamp but no sensor: it is switched by hand.",
+                (Advice("Place a sensor from the shelf in this room."),), room.id,
+            )  # fmt: skip
+
+
+def _walkers(project: Project) -> Iterator[Finding]:
+    for room in project.rooms:
+        presence = presence_of(project, room.id)
+        if presence is None:
+            continue
+        best = None
+        for sensor in _keepers(project, room.id):
+            if find(project.sensors, sensor).level != room.level:
+                continue
+            notice = coverage(project, sensor, "across").notice_s[room_mask(project.rooms, room)]
+            best = notice if best is None else np.minimum(best, notice)
+        if best is None or len(best) == 0:
+            continue
+        share = float((best <= WALKER_S).mean())
+        if share < WALKER_SHARE:
+            yield Finding(
+                "walker-unseen", "wrong" if share < 0.5 else "risk", (room.id, presence.id),
+                f"In {100 * (1 - share):.0f} % of {room.name.lower()} somebody walking across is not noticed within "
+                f"{WALKER_S:.0f} s.",
+                (Advice("Aim a sensor across the way people walk, or add one that starts."),), room.id,
+            )  # fmt: skip
+
+
+def _spill(project: Project) -> Iterator[Finding]:
+    for sensor in project.sensors:
+        device = find(project.devices, sensor.device)
+        home = room_of(project, sensor)
+        if home is None:
+            continue
+        served = {p.room for p in project.presences if sensor.id in {r.sensor for r in reports(p.expr)}}
+        map_ = coverage(project, sensor.id, "across")
+        worst: tuple[float, Room] | None = None
+        for room in project.rooms:
+            if room.level != sensor.level or room.id == home.id or room.id in served:
+                continue
+            area = map_.share_within(5.0, mask := room_mask(project.rooms, room)) * mask.sum() * map_.grid.cell**2
+            if area > SPILL_M2 and (worst is None or area > worst[0]):
+                worst = (float(area), room)
+        if worst is not None:
+            area, room = worst
+            through = "an open door" if isinstance(device, PirType) else "the wall"
+            yield Finding(
+                "sees-next-door", "risk", (sensor.id, room.id),
+                f"{sensor.name} also notices people walking in {room.name.lower()}, through {through}: "
+                f"{area:.1f} m² of it within 5 s.",
+                (
+                    Advice("Turn it away from the door, or hang it above the door." if isinstance(device, PirType)
+                           else "Lower its sensitivity or its farthest gate, or turn it to an outside wall."),
+                ), home.id,
+            )  # fmt: skip
+
+
+def _mounting(project: Project) -> Iterator[Finding]:
+    for sensor in project.sensors:
+        device = find(project.devices, sensor.device)
+        room = room_of(project, sensor)
+        off = sensor.at[2] - device.mount_height
+        if abs(off) > HEIGHT_OFF_M:
+            yield Finding(
+                "mount-height", "note", (sensor.id,),
+                f"{sensor.name} hangs at {sensor.at[2]:.2f} m; its figures hold for {device.mount_height:.2f} m.",
+                (Advice(f"Hang it at about {device.mount_height:.1f} m."),), room.id if room else None,
+            )  # fmt: skip
+        if room is not None and isinstance(device, PirType) and room.ambient_c >= WARM_C:
+            factor = contrast_factor(room.ambient_c)
+            yield Finding(
+                "warm-room", "risk", (sensor.id, room.id),
+                f"{room.name} is about {room.ambient_c:.0f} °C: {sensor.name} keeps {100 * factor:.0f} % of its range.",
+                (Advice("Use a radar here, or hang the PIR closer."),), room.id,
+            )  # fmt: skip
+
+
+def _unreachable(project: Project) -> Iterator[Finding]:
+    used = [s for s in project.spots if s.id in used_by_people(project)]
+    if len(used) < 2:
+        return
+    origin = used[0]
+    ways = {s.id: way(project, origin, s) for s in used[1:]}
+    stuck = [s for s in used[1:] if ways[s.id] is None]
+    if len(stuck) > len(ways) / 2:
+        stuck = [origin]
+    for spot in stuck:
+        yield Finding(
+            "no-way", "wrong", (spot.id,), f"Nobody can walk to {spot.name}: no free way leads there.",
+            (Advice("Check the doors and the free space around it."),), spot.room,
+        )  # fmt: skip
+
+
+def _cautions(project: Project) -> Iterator[Finding]:
+    controlled = {p.room for p in project.presences}
+    for room in project.rooms:
+        stairs = room.use in ("stair", "passage") and (
+            room.use == "stair" or any(f.kind == "stair" and f.level == room.level for f in project.furnishings)
+        )
+        if room.id in controlled and stairs:
+            yield Finding(
+                "stair-light", "caution", (room.id,),
+                f"{room.name} is on the stairs: its light must fail to ON, and emergency lighting is never switched "
+                "by presence. The local code decides.",
+                (), room.id,
+            )  # fmt: skip
+        if room.id in controlled and room.use in ("workshop", "plant"):
+            yield Finding(
+                "machine-light", "caution", (room.id,),
+                f"{room.name} has machines or heat: a drop here can hurt. Its light must fail to ON; never switch a "
+                "machine or a heater by presence alone.",
+                (), room.id,
+            )  # fmt: skip
+    mains = [s for s in project.sensors if find(project.devices, s.device).power == "mains"]
+    if mains:
+        yield Finding(
+            "mains", "caution", tuple(s.id for s in mains),
+            f"{len(mains)} sensor{'s' if len(mains) > 1 else ''} on the mains: isolate at the board, prove dead, "
+            "follow the local wiring code; licensed electricians where that is required.",
+            (), None,
+        )  # fmt: skip
+
+
+def _plan_size(project: Project) -> Iterator[Finding]:
+    if len(project.walls) > MANY_WALLS:
+        yield Finding(
+            "plan-size", "note", (),
+            f"The plan has {len(project.walls):,} walls; contours may lag behind the hand while dragging.",
+            (Advice("Leave out walls that no sensor can see."),), None,
+        )  # fmt: skip
+
+
+CHECKS = (_unseen_spots, _walkers, _spill, _unreachable, _mounting, _unlit_rooms, _cautions, _plan_size)

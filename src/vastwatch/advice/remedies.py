@@ -1,0 +1,157 @@
+"""Remedies that can be tried: each is a changed project, and trying one is rehearsing the same days with it.
+
+Candidates come from the room's own figures: the hold time its timing curve recommends, the aim at which its PIR
+sees the spots best, and the radar, from the catalogue and at the room's corners and wall middles, that would keep
+presence on for the least money.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from msgspec.structs import replace
+
+from vastwatch.advice.findings import spot_wait_s, wakeful_spots
+from vastwatch.advice.timing import cached_curve
+from vastwatch.design.edits import add_sensor, presence_of, put, set_hold
+from vastwatch.design.presence import hold_of, reports
+from vastwatch.design.project import Project, find
+from vastwatch.devices import PirType, RadarType, catalogue
+from vastwatch.geometry import polygons
+from vastwatch.rehearsal import Rehearsal, Scores, rehearse
+from vastwatch.sensing.coverage import spot_notice_s
+from vastwatch.site.building import Room
+from vastwatch.words import duration_words
+
+# A wait longer than this counts no worse, seconds: never is never.
+CAPPED_WAIT_S = 7200.0
+# Candidate mounting points keep this far from the walls' centre lines, metres.
+INSET_M = 0.2
+# Aims tried to either side of the present one, degrees.
+AIMS = tuple(range(-60, 61, 5))
+
+
+@dataclass(frozen=True, eq=False)
+class Remedy:
+    """A change in words, the project with it, and the room's scores on the same days before and after."""
+
+    text: str
+    project: Project
+    before: Scores
+    after: Scores
+
+    @property
+    def gain(self) -> float:
+        """Minutes of dark spared a day less ten times the kWh it costs: for ordering only."""
+        return (self.before.dark_min - self.after.dark_min) + 6.0 * (self.before.idle_h - self.after.idle_h)
+
+
+def remedies(rehearsal: Rehearsal, room: str) -> list[Remedy]:
+    """Remedies for a room that change its scores, best first. Rehearses once for each candidate."""
+    before = rehearsal.scores.get(room)
+    if before is None:
+        return []
+    out = []
+    for text, project in _candidates(rehearsal, room):
+        after = rehearse(project, rehearsal.days, rehearsal.seed).scores.get(room)
+        if after is not None and after != before:
+            out.append(Remedy(text, project, before, after))
+    return sorted(out, key=lambda r: (r.after.drops, -r.gain))
+
+
+def _candidates(rehearsal: Rehearsal, room: str) -> list[tuple[str, Project]]:
+    project = rehearsal.project
+    out = []
+    presence = presence_of(project, room)
+    if presence is not None and hold_of(presence.expr) is not None:
+        try:
+            curve = cached_curve(rehearsal, room)
+        except ValueError:
+            curve = None
+        if curve is not None and abs(curve.recommended_s - curve.current_s) > 0.5:
+            text = f"Hold {duration_words(curve.current_s)} → {duration_words(curve.recommended_s)}"
+            out.append((text, set_hold(project, presence.id, curve.recommended_s)))
+    for option in (_turned(project, room), _with_radar(project, room)):
+        if option is not None:
+            out.append(option)
+    return out
+
+
+def _badness(project: Project, sensors: list[str], room: str) -> float:
+    return sum(min(spot_wait_s(project, sensors, s), CAPPED_WAIT_S) for s in wakeful_spots(project, room))
+
+
+def _turned(project: Project, room: str) -> tuple[str, Project] | None:
+    """The wall PIR of the room turned to where it sees the spots best, if that is better than now by a tenth."""
+    presence = presence_of(project, room)
+    if presence is None or not wakeful_spots(project, room):
+        return None
+    sensors = list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
+    for ident in sensors:
+        sensor = find(project.sensors, ident)
+        device = find(project.devices, sensor.device)
+        if not isinstance(device, PirType) or device.lens != "wall":
+            continue
+        now = _badness(project, sensors, room)
+        best, best_aim = now, 0
+        for aim in AIMS:
+            turned = put(project, replace(sensor, yaw=(sensor.yaw + aim) % 360))
+            bad = _badness(turned, sensors, room)
+            if bad < best:
+                best, best_aim = bad, aim
+        if best < 0.9 * now:
+            way = "left" if best_aim > 0 else "right"
+            text = f"Turn {sensor.name} {abs(best_aim)}° to the {way}"
+            return text, put(project, replace(sensor, yaw=(sensor.yaw + best_aim) % 360))
+    return None
+
+
+def _with_radar(project: Project, room: str) -> tuple[str, Project] | None:
+    """The cheapest catalogue radar, at its best point, that sees every spot of the room within 10 s; else the one
+    that leaves the least waiting."""
+    spots = wakeful_spots(project, room)
+    presence = presence_of(project, room)
+    if not spots or presence is None:
+        return None
+    here = find(project.rooms, room)
+    families = {find(project.devices, find(project.sensors, r.sensor).device).family for r in reports(presence.expr)}
+    if "radar" in families:
+        return None
+    best: tuple[tuple[float, float], str, Project] | None = None
+    for device in catalogue():
+        if not isinstance(device, RadarType) or "wall" not in device.mounts:
+            continue
+        for x, y, yaw in mount_points(here):
+            changed, sensor = add_sensor(project, device, here.level, (x, y, device.mount_height), yaw, -5.0)
+            waits = [min(spot_notice_s(changed, sensor.id, s), CAPPED_WAIT_S) for s in spots]
+            missed = sum(max(w - 10.0, 0.0) for w in waits)
+            key = (round(missed), device.price + 0.01 * sum(waits))
+            if best is None or key < best[0]:
+                best = (key, f"{device.name} keeps presence on", changed)
+    return None if best is None else best[1:]
+
+
+def mount_points(room: Room) -> list[tuple[float, float, float]]:
+    """Corners and wall middles of a room, a little inside, each looking at its middle: (x, y, yaw)."""
+    outline = polygons.counter_clockwise(room.outline)
+    cx, cy = polygons.centroid(outline)
+    corners = [tuple(p) for p in outline]
+    middles = [tuple((p + q) / 2) for p, q in zip(outline, np.roll(outline, -1, axis=0))]
+    out = []
+    for x, y in corners + middles:
+        d = math.hypot(cx - x, cy - y)
+        inset = INSET_M * (math.sqrt(2) if (x, y) in corners else 1.0)
+        if d <= inset:
+            continue
+        at = np.array([x + (cx - x) * inset / d, y + (cy - y) * inset / d])
+        if polygons.contains(outline, at)[0]:
+            out.append(
+                (
+                    round(float(at[0]), 2),
+                    round(float(at[1]), 2),
+                    round(math.degrees(math.atan2(cy - y, cx - x)) % 360),
+                )
+            )
+    return out

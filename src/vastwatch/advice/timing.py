@@ -1,0 +1,359 @@
+"""M8: the timing curve. Dark time against burning for nobody, for every hold time at once and exactly.
+
+Let K be what keeps the light (the merged reports under the hold) and S what starts it; S is part of K. Each time K
+falls silent at e, the light goes out at e + T, unless K speaks again within the hold T, and then stays out until the
+next rise p of S. Of several silences before the same p only one can be the one that counts, for any T: the first
+that is longer than T. So silence i counts for T in [lo, hi), with hi its own length and lo the longest silence
+between the last rise of S and it; silences with lo >= hi never count. Where S is K, lo is 0 and p ends the silence,
+and this is the plain curve of one merged report.
+
+With the measures C (seconds of need up to t) and W (seconds of dark with nobody awake up to t), a counting silence
+adds C(p) - C(e + T) to the dark time, takes W(p) - W(e + T) from the burning for nobody, and is a drop if there is
+need at e + T. All three are piecewise linear in T; their break points are lo, hi and the switchings of need and
+nobody between e + lo and e + hi. Sorting them once gives the whole curve in O(n log n).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from vastwatch.control.fusion import evaluate
+from vastwatch.design.edits import presence_of
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Expr, Hold, StartKeep
+from vastwatch.rehearsal import Rehearsal, rehearse
+from vastwatch.signals import Signal
+from vastwatch.words import duration_words
+
+Array = NDArray[np.float64]
+
+DAY = 86_400.0
+# The longest hold time looked at, seconds: an hour.
+LONGEST_S = 3600.0
+# Shorter holds are for testing on the ladder; none is recommended for service, seconds.
+SHORTEST_SERVICE_S = 30.0
+# Resamplings of the days for the interval around the recommendation.
+RESAMPLES = 200
+# Days a tuning rehearses when not told otherwise.
+TUNING_DAYS = 28
+
+
+def settable_holds() -> Array:
+    """Hold times as people set them: 5 s steps to a minute, 15 s to 5 min, 30 s to 10 min, then minutes."""
+    return np.concatenate(
+        [
+            np.arange(5, 60, 5),
+            np.arange(60, 300, 15),
+            np.arange(300, 600, 30),
+            np.arange(600, LONGEST_S + 1, 60),
+        ]
+    ).astype(float)
+
+
+class Silences(NamedTuple):
+    """Silences that count for some hold: end of the report `e`, next start `p`, and the holds [lo, hi); all (n,)."""
+
+    e: Array
+    p: Array
+    lo: Array
+    hi: Array
+
+
+class Steps(NamedTuple):
+    """A piecewise linear function of the hold time: at each sorted `t`, value and slope step by these amounts."""
+
+    t: Array
+    level: Array
+    slope: Array
+    slope_t: Array
+
+    def __call__(self, hold: ArrayLike) -> Array:
+        """Values at hold times, any shape."""
+        hold = np.asarray(hold, float)
+        i = np.searchsorted(self.t, hold, side="right")
+        return self.level[i] + self.slope[i] * hold - self.slope_t[i]
+
+
+def _steps(t: list[Array], jumps: list[Array], slopes: list[Array]) -> Steps:
+    at, jump, slope = np.concatenate(t), np.concatenate(jumps), np.concatenate(slopes)
+    order = np.argsort(at, kind="stable")
+    at, jump, slope = at[order], jump[order], slope[order]
+    zero = [0.0]
+    return Steps(
+        at,
+        np.concatenate([zero, np.cumsum(jump)]),
+        np.concatenate([zero, np.cumsum(slope)]),
+        np.concatenate([zero, np.cumsum(slope * at)]),
+    )
+
+
+def silences(start: Signal, keep: Signal) -> Silences:
+    """The silences of `keep` that count for some hold time, given what starts the light. `start` within `keep`."""
+    rows = keep.intervals
+    rises = start.rises
+    if len(rows) == 0 or len(rises) == 0:
+        return Silences(*(np.empty(0) for _ in range(4)))
+    e = rows[:, 1]
+    e = e[e < keep.end]
+    e = e[e > rises[0]]
+    nxt = np.append(rows[1:, 0], np.inf)[rows[:, 1] < keep.end]
+    nxt = nxt[len(nxt) - len(e) :]
+    hi = nxt - e
+    i = np.searchsorted(rises, e, side="left")
+    p = np.where(i < len(rises), rises[np.minimum(i, len(rises) - 1)], keep.end)
+    lo = np.zeros(len(e))
+    if not np.array_equal(p, np.minimum(nxt, keep.end)):
+        longest, group = 0.0, -1
+        lows = []
+        for k, length in zip(i.tolist(), hi.tolist()):
+            if k != group:
+                longest, group = 0.0, k
+            lows.append(longest)
+            longest = max(longest, length)
+        lo = np.array(lows)
+    # A hold that outlasts the span leaves the light burning to its end.
+    hi = np.minimum(hi, keep.end - e)
+    counts = hi > lo
+    return Silences(e[counts], p[counts], lo[counts], hi[counts])
+
+
+class Curves(NamedTuple):
+    """Drops, dark seconds and idle seconds over the whole span, as functions of the hold time."""
+
+    drops: Steps
+    dark_s: Steps
+    idle_s: Steps
+
+
+def curves(start: Signal, keep: Signal, need: Signal, nobody: Signal, longest: float = LONGEST_S) -> Curves:
+    """The exact curves for holds in [0, longest). `need`: somebody awake in the dark; `nobody`: dark without."""
+    s = silences(start, keep)
+    near = s.lo < longest
+    s = Silences(*(part[near] for part in s))
+    hi = np.minimum(s.hi, longest)
+    first = float(start.rises[0]) if len(start.rises) else need.end
+    before_need = float(need.measure(first))
+    idle_all = nobody.total() - float(nobody.measure(first))
+    dark = _clipped(need, s, hi, before_need, +1.0)
+    idle = _clipped(nobody, s, hi, idle_all, -1.0)
+    return Curves(_drops(need, s, hi), dark, idle)
+
+
+def _inner(signal: Signal, s: Silences, hi: Array) -> tuple[NDArray[np.intp], Array, Array]:
+    """For each switching of a signal strictly inside a silence's window: the silence, the hold, and +1 or -1."""
+    sw = signal.switches
+    a = np.searchsorted(sw, s.e + s.lo, side="right")
+    b = np.maximum(np.searchsorted(sw, s.e + hi, side="left"), a)
+    count = b - a
+    which = np.repeat(np.arange(len(count)), count)
+    index = np.arange(int(count.sum())) - np.repeat(np.cumsum(count) - count, count) + a[which]
+    rising = (index % 2 == 0) ^ signal.first
+    return which, sw[index] - s.e[which], np.where(rising, 1.0, -1.0)
+
+
+def _clipped(signal: Signal, s: Silences, hi: Array, base: float, sign: float) -> Steps:
+    """base + sign * sum of (M(p) - M(e + T)) over the silences that count for T, M the signal's measure."""
+    start_t, end_t = s.e + s.lo, s.e + hi
+    m_p = signal.measure(s.p)
+    on_start = signal.at(start_t).astype(float)
+    which, at, step = _inner(signal, s, hi)
+    end_slope = on_start + np.bincount(which, step, len(s.e)) if len(s.e) else on_start
+    # Within a window the function is (M(p) - M(e + T)); its slope is minus the signal.
+    at_lo, at_hi = m_p - signal.measure(start_t), m_p - signal.measure(end_t)
+    return _steps(
+        [np.array([-1.0]), s.lo, at, hi],
+        [
+            np.array([base]), sign * at_lo, np.zeros(len(at)),
+            -sign * at_hi,
+        ],
+        [np.array([0.0]), -sign * on_start, -sign * step, sign * end_slope],
+    )  # fmt: skip
+
+
+def _drops(need: Signal, s: Silences, hi: Array) -> Steps:
+    on_start = need.at(s.e + s.lo).astype(float)
+    which, at, step = _inner(need, s, hi)
+    at_end = on_start + (np.bincount(which, step, len(s.e)) if len(s.e) else 0.0)
+    t = [s.lo, at, hi]
+    jumps = [on_start, step, -at_end]
+    return _steps(t, jumps, [np.zeros(len(part)) for part in t])
+
+
+# -- the tuner -----------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, eq=False)
+class TimingCurve:
+    """The curve of one presence, per day, sampled at settable holds, with the knee and the recommended setting.
+
+    `interval_s`: where nine of ten resampled fortnights' worth of days put the recommendation. `meets_brief`:
+    whether any settable hold keeps to the brief's limit of drops.
+    """
+
+    room: str
+    presence: str
+    days: int
+    hold_s: Array
+    drops_per_day: Array
+    dark_min_per_day: Array
+    idle_h_per_day: Array
+    knee_s: float
+    recommended_s: float
+    interval_s: tuple[float, float]
+    meets_brief: bool
+    current_s: float
+    reason: str
+    exact: Curves
+
+    def at(self, hold: float) -> tuple[float, float, float]:
+        """Drops, dark minutes and idle hours per day for any hold time."""
+        return (
+            float(self.exact.drops(hold)) / self.days,
+            float(self.exact.dark_s(hold)) / 60.0 / self.days,
+            float(self.exact.idle_s(hold)) / 3600.0 / self.days,
+        )
+
+
+def tunable(expr: Expr) -> tuple[Expr, Expr] | None:
+    """What starts and what keeps, for an expression with one hold time; None for another shape."""
+    if isinstance(expr, Hold):
+        return expr.of, expr.of
+    if isinstance(expr, StartKeep) and isinstance(expr.keep, Hold):
+        return expr.start, expr.keep.of
+    return None
+
+
+def timing_curve(project: Project, room: str, days: int = TUNING_DAYS, seed: int = 1) -> TimingCurve:
+    """Tune the hold time of a room's presence. Raises ValueError with a sentence where there is nothing to tune."""
+    return curve_of(rehearse(project, days, seed), room)
+
+
+def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
+    """The timing curve from a rehearsal that has been run. Cached by presence, signals and brief."""
+    project = rehearsal.project
+    name = find(project.rooms, room).name
+    presence = presence_of(project, room)
+    if presence is None:
+        raise ValueError(f"{name} has no presence to tune: place a sensor in it first")
+    run = rehearsal.rooms[room]
+    if run.lamp is None:
+        raise ValueError(f"{name} has no lamp that presence could light")
+    parts = tunable(presence.expr)
+    if parts is None:
+        raise ValueError(f"the presence of {name} has no single hold time to tune")
+    reports = {(ident, None): s.report for ident, s in rehearsal.sensors.items()}
+    for ident, s in rehearsal.sensors.items():
+        reports[ident, "moving"], reports[ident, "still"] = s.moving, s.still  # type: ignore[index]
+    start, keep = (evaluate(p, reports) for p in parts)
+    if (start - keep).total() > 0:
+        raise ValueError(f"{name}: what starts the light must also keep it before its hold time can be tuned")
+    exact = curves(start, keep, run.awake & run.dark, run.dark - run.awake)
+    return _tuned(rehearsal, room, presence.id, hold_of(presence.expr) or 0.0, exact, start, keep)
+
+
+def _tuned(
+    r: Rehearsal, room: str, presence: str, current: float, exact: Curves, start: Signal, keep: Signal
+) -> TimingCurve:
+    days = r.days
+    holds = settable_holds()
+    drops = exact.drops(holds) / days
+    dark = exact.dark_s(holds) / 60.0 / days
+    idle = exact.idle_s(holds) / 3600.0 / days
+    limit = r.project.brief.drops_per_week / 7.0
+    knee = max(holds[_knee(idle, dark)], SHORTEST_SERVICE_S)
+    i = _first_meeting(drops, limit, holds)
+    recommended = float(knee if i is None else holds[i])
+    run = r.rooms[room]
+    interval = _interval(_by_day(start, keep, run.awake & run.dark, holds, days), holds, limit, recommended)
+    curve = TimingCurve(
+        room, presence, days, holds, drops, dark, idle, float(knee), recommended, interval, i is not None, current,
+        "", exact,
+    )  # fmt: skip
+    return _with_reason(curve, r.project.brief.drops_per_week)
+
+
+def _with_reason(c: TimingCurve, per_week: float) -> TimingCurve:
+    now, best = c.at(c.current_s), c.at(c.recommended_s)
+    limit = "one drop a week" if per_week == 1 else f"{per_week:g} drops a week"
+    parts = []
+    if c.meets_brief:
+        parts.append(
+            f"{duration_words(c.recommended_s)} is the shortest hold fit for service that keeps to the brief's {limit}: "
+            f"{best[0] * 7:.1f} a week, {best[2]:.1f} h a day burning for nobody."
+        )
+    else:
+        parts.append(
+            f"No hold up to an hour keeps to the brief's {limit}; {duration_words(c.recommended_s)} is the knee, with "
+            f"{best[0] * 7:.1f} drops a week. A sensor that sees stillness would help more than a longer hold."
+        )
+    if abs(c.current_s - c.recommended_s) > 0.5:
+        parts.append(
+            f"Now, at {duration_words(c.current_s)}, it is {now[0] * 7:.1f} drops a week, "
+            f"{now[1]:.1f} min a day in the dark and {now[2]:.1f} h burning."
+        )
+    more = c.at(min(c.recommended_s + 60, LONGEST_S - 1))
+    parts.append(
+        f"One minute more would spare {max(best[1] - more[1], 0):.1f} min of dark a day "
+        f"and burn {max(more[2] - best[2], 0) * 60:.0f} min more."
+    )
+    lo, hi = c.interval_s
+    if hi > lo:
+        parts.append(f"Other days like these would put it between {duration_words(lo)} and {duration_words(hi)}.")
+    return replace(c, reason=" ".join(parts))
+
+
+def _first_meeting(drops: Array, limit: float, holds: Array) -> int | None:
+    """Index of the first hold fit for service from which on the drops stay within the limit."""
+    over = np.flatnonzero(drops > limit + 1e-12)
+    i = max(int(over[-1]) + 1 if len(over) else 0, int(np.searchsorted(holds, SHORTEST_SERVICE_S)))
+    return i if i < len(drops) else None
+
+
+def _knee(x: Array, y: Array) -> int:
+    """The point of a falling curve farthest below the chord of its ends, both axes scaled to their range."""
+    xs, ys = np.ptp(x), np.ptp(y)
+    if xs <= 0 or ys <= 0:
+        return 0
+    u, v = (x - x.min()) / xs, (y - y.min()) / ys
+    du, dv = u[-1] - u[0], v[-1] - v[0]
+    distance = (u - u[0]) * dv - (v - v[0]) * du
+    return int(np.argmax(np.abs(distance)))
+
+
+def _by_day(start: Signal, keep: Signal, need: Signal, holds: Array, days: int) -> Array:
+    """Drops by day of the silence and hold time, (days, holds)."""
+    s = silences(start, keep)
+    day = np.minimum((s.e // DAY).astype(int), days - 1)
+    out = np.zeros((days, len(holds)))
+    for k, hold in enumerate(holds):
+        hit = (s.lo <= hold) & (hold < s.hi)
+        hit[hit] = need.at(s.e[hit] + hold)
+        out[:, k] = np.bincount(day[hit], minlength=days)
+    return out
+
+
+def _interval(by_day: Array, holds: Array, limit: float, centre: float) -> tuple[float, float]:
+    """5 % and 95 % of the recommendation over resampled days."""
+    days = len(by_day)
+    if days < 4:
+        return centre, centre
+    rng = np.random.default_rng(days)
+    picks = rng.integers(0, days, (RESAMPLES, days))
+    found = []
+    for pick in picks:
+        i = _first_meeting(by_day[pick].mean(axis=0), limit, holds)
+        found.append(holds[-1] if i is None else holds[i])
+    lo, hi = np.percentile(found, [5, 95], method="nearest")
+    return float(lo), float(hi)
+
+
+@lru_cache(maxsize=8)
+def cached_curve(rehearsal: Rehearsal, room: str) -> TimingCurve:
+    """`curve_of`, kept by the identity of the rehearsal."""
+    return curve_of(rehearsal, room)

@@ -1,0 +1,234 @@
+"""The command line: the same functions as the desktop, one JSON document on stdout, messages on stderr.
+
+Exit codes: 0 done, 1 the file or the request is wrong (one line says what and where), 2 usage.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import math
+import os
+import sys
+from collections.abc import Callable
+from typing import Any
+
+from vastwatch import __version__
+from vastwatch.design.project import Project, on_level
+from vastwatch.files import ProjectError, load_demo, load_project
+from vastwatch.memory import keep_freed_memory
+
+
+class RequestError(Exception):
+    """The request cannot be met; the message is one sentence."""
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run the program; returns the exit code."""
+    argv = sys.argv[1:] if argv is None else argv
+    keep_freed_memory()
+    if not argv or argv[0] not in COMMANDS:
+        return _desktop(argv)
+    args = _parser().parse_args(argv)
+    try:
+        project = load_demo() if args.file == "--demo" else load_project(args.file)
+        document, lines = COMMANDS[args.command](project, args)
+        text = json.dumps(document, ensure_ascii=False, allow_nan=False) if args.json else "\n".join(lines)
+        print(text)
+        sys.stdout.flush()
+    except (ProjectError, RequestError) as e:
+        print(f"vastwatch: {e}", file=sys.stderr)
+        return 1
+    except BrokenPipeError:
+        # Whoever read the output has had enough of it.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    return 0
+
+
+def _desktop(argv: list[str]) -> int:
+    parser = argparse.ArgumentParser(
+        prog="vastwatch",
+        description="Design occupancy sensing for lighting.",
+        epilog="commands: check, coverage, rehearse, tune (each with --help)",
+    )
+    parser.add_argument("file", nargs="?", help="project to open")
+    parser.add_argument("--demo", action="store_true", help="open the sample project")
+    parser.add_argument("--version", action="version", version=f"vastwatch {__version__}")
+    args = parser.parse_args(argv)
+    from vastwatch.desk.app import run
+
+    return run(args.file, args.demo)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="vastwatch")
+    commands = parser.add_subparsers(dest="command", required=True)
+
+    def command(name: str, text: str) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=text, description=text)
+        sub.add_argument("file", help="project file")
+        sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
+        return sub
+
+    command("check", "findings on the design")
+    sub = command("coverage", "who is noticed where, and how soon")
+    sub.add_argument("--sensor", help="only this sensor's id")
+    sub = command("rehearse", "let the people live some days in the design")
+    sub.add_argument("--days", type=_days, default=7)
+    sub.add_argument("--seed", type=int, default=1)
+    sub = command("tune", "the timing curve of a room and the recommended hold time")
+    sub.add_argument("--room", required=True, help="the room's id")
+    sub.add_argument("--days", type=_days, default=28)
+    sub.add_argument("--seed", type=int, default=1)
+    return parser
+
+
+def _days(text: str) -> int:
+    try:
+        days = int(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a number of days") from None
+    if not 1 <= days <= 366:
+        raise argparse.ArgumentTypeError("days: 1 to 366")
+    return days
+
+
+def _number(value: float | None, digits: int = 4) -> float | None:
+    return None if value is None or not math.isfinite(value) else round(float(value), digits)
+
+
+def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"findings": [{"rule", "severity", "records", "text", "remedies": [{"text"}]}]}`."""
+    from vastwatch.advice import findings
+
+    found = findings(project)
+    document = {
+        "findings": [
+            {
+                "rule": f.rule,
+                "severity": f.severity,
+                "records": list(f.records),
+                "room": f.room,
+                "text": f.text,
+                "remedies": [{"text": r.text} for r in f.remedies],
+            }
+            for f in found
+        ]
+    }
+    return document, [f"{f.severity:8s} {f.text}" for f in found] or ["Nothing found."]
+
+
+def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """Per sensor the rooms of its level with covered shares by figure, and the spots with mean notice times."""
+    from vastwatch.design.project import find
+    from vastwatch.sensing import FIGURES
+    from vastwatch.sensing import coverage as cover
+    from vastwatch.sensing.coverage import room_mask, spot_notice_s
+
+    sensors = project.sensors
+    if args.sensor is not None:
+        sensors = tuple(s for s in sensors if s.id == args.sensor)
+        if not sensors:
+            raise RequestError(f"--sensor: there is no sensor '{args.sensor}' in this project")
+    out: dict[str, Any] = {}
+    lines = []
+    for sensor in sensors:
+        rooms: dict[str, Any] = {}
+        for room in on_level(project.rooms, sensor.level):
+            mask = room_mask(project.rooms, room)
+            rooms[room.id] = {}
+            for figure in FIGURES:
+                seen = cover(project, sensor.id, figure)
+                rooms[room.id][figure] = {
+                    **{f"share_{s}s": _number(seen.share_within(s, mask)) for s in (1, 5, 30)},
+                    "area_m2": _number(float(mask.sum()) * seen.grid.cell**2, 3),
+                }
+            across = rooms[room.id]["across"]["share_5s"]
+            if across:
+                lines.append(f"{sensor.name}: {100 * across:.0f} % of {room.name} within 5 s, walking across")
+        spots = {
+            s.id: {"notice_s": _number(spot_notice_s(project, sensor.id, s), 2)}
+            for s in project.spots
+            if find(project.rooms, s.room).level == sensor.level
+        }
+        out[sensor.id] = {"rooms": rooms, "spots": spots}
+    return {"sensors": out}, lines or ["No sensor covers anything."]
+
+
+def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """Scores per room, and the incidents with their chains of causes."""
+    from vastwatch.rehearsal import rehearse as run
+    from vastwatch.rehearsal.causes import explain
+
+    result = run(project, args.days, args.seed)
+    rooms = {
+        ident: {
+            "drops_per_day": _number(s.drops),
+            "dark_min_per_day": _number(s.dark_min),
+            "idle_burn_h_per_day": _number(s.idle_h),
+            "idle_burn_kwh_per_day": _number(s.idle_kwh, 5),
+            "first_light_s": {"median": _number(s.first_median_s, 2), "p95": _number(s.first_p95_s, 2)},
+        }
+        for ident, s in result.scores.items()
+    }
+    incidents = [
+        {
+            "kind": i.kind,
+            "room": i.room,
+            "at": result.clock(i.at).isoformat(timespec="seconds"),
+            "duration_s": _number(i.duration_s, 1),
+            "chain": [
+                {"what": k.what, "record": k.record, "value": k.value, "text": k.text} for k in explain(result, i).links
+            ],
+        }
+        for i in result.incidents
+    ]
+    lines = [
+        f"{ident}: {s.drops:.1f} drops, {s.dark_min:.1f} min in the dark, {s.idle_h:.1f} h burning for nobody a day"
+        for ident, s in result.scores.items()
+    ]
+    document = {"days": args.days, "seed": args.seed, "rooms": rooms, "incidents": incidents}
+    return document, lines or ["No room is under presence control."]
+
+
+def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """The timing curve, the recommended setting and why."""
+    from vastwatch.advice import timing_curve
+
+    if all(r.id != args.room for r in project.rooms):
+        raise RequestError(f"--room: there is no room '{args.room}' in this project")
+    try:
+        c = timing_curve(project, args.room, args.days, args.seed)
+    except ValueError as e:
+        raise RequestError(str(e)) from None
+    document = {
+        "room": c.room,
+        "presence": c.presence,
+        "days": c.days,
+        "curve": {
+            "hold_s": [_number(v) for v in c.hold_s],
+            "drops_per_day": [_number(v) for v in c.drops_per_day],
+            "dark_min_per_day": [_number(v) for v in c.dark_min_per_day],
+            "idle_burn_h_per_day": [_number(v) for v in c.idle_h_per_day],
+        },
+        "current_s": c.current_s,
+        "knee_s": c.knee_s,
+        "recommended_s": c.recommended_s,
+        "interval_s": list(c.interval_s),
+        "meets_brief": c.meets_brief,
+        "reason": c.reason,
+    }
+    return document, [c.reason]
+
+
+COMMANDS: dict[str, Callable[[Project, argparse.Namespace], tuple[Any, list[str]]]] = {
+    "check": check,
+    "coverage": coverage,
+    "rehearse": rehearse,
+    "tune": tune,
+}
+
+
+if __name__ == "__main__":
+    sys.exit(main())

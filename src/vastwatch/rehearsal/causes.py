@@ -1,0 +1,265 @@
+"""M10: the chain of causes of an incident, from the lamp back to the sight line or the step that set it off.
+
+Each link names the record that one would change, with the value that made the difference.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vastwatch.design.edits import presence_of
+from vastwatch.design.presence import hold_of, reports
+from vastwatch.design.project import find, find_any
+from vastwatch.people.movements import Track, Where
+from vastwatch.rehearsal.incidents import Incident
+from vastwatch.rehearsal.run import Rehearsal
+from vastwatch.sensing.explain import Sight, sight
+from vastwatch.sensing.figures import BODIES, PET, STANDING
+from vastwatch.words import clock_words, duration_words, never_words
+
+
+@dataclass(frozen=True)
+class Link:
+    """One card of the chain: `what` happened to which `record`, the deciding `value`, and a sentence of detail."""
+
+    what: str
+    record: str
+    value: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Chain:
+    """The links, and for the plan the person, their place, and the sight lines that mattered, best first."""
+
+    links: tuple[Link, ...]
+    person: str | None
+    where: Where | None
+    sights: tuple[Sight, ...]
+
+
+def explain(rehearsal: Rehearsal, incident: Incident) -> Chain:
+    """The chain of an incident of this rehearsal."""
+    if incident.kind == "dropped":
+        return _dropped(rehearsal, incident)
+    if incident.kind == "late":
+        return _late(rehearsal, incident)
+    if incident.kind == "idle":
+        return _idle(rehearsal, incident)
+    return _false_start(rehearsal, incident)
+
+
+def _dropped(r: Rehearsal, incident: Incident) -> Chain:
+    presence = presence_of(r.project, incident.room)
+    assert presence is not None
+    t = incident.at
+    keepers = [i for i in dict.fromkeys(p.sensor for p in reports(presence.expr))]
+    links = [
+        _lamp(r, incident, f"went off {clock_words(t)}", f"dark for {duration_words(incident.duration_s)}"),
+        _presence_link(r, incident.room, f"fell {clock_words(t)}", "its hold time of {hold} ran out"),
+    ]
+    last, when = _last_report(r, keepers, t)
+    if last is not None:
+        quiet = t - when
+        links.append(
+            Link(
+                _name(r, last),
+                last,
+                f"last report {clock_words(when)}",
+                f"silent for {duration_words(quiet)}",
+            )
+        )
+    return _with_person(r, incident, links, _keepers_of(r, keepers), t)
+
+
+def _late(r: Rehearsal, incident: Incident) -> Chain:
+    presence = presence_of(r.project, incident.room)
+    assert presence is not None
+    t, wait = incident.at, incident.duration_s
+    starters = [i for i in dict.fromkeys(p.sensor for p in reports(presence.expr))]
+    links = [
+        _lamp(r, incident, f"{duration_words(wait)} late", f"somebody came in at {clock_words(t)}"),
+        _presence_link(r, incident.room, f"rose {clock_words(t + wait)}", "nothing had started it before"),
+    ]
+    for ident in starters[:1]:
+        device = find(r.project.devices, find(r.project.sensors, ident).device)
+        links.append(
+            Link(
+                _name(r, ident), ident, f"latency {device.latency.typical_s:g} s",
+                f"{device.latency.min_s:g} to {device.latency.max_s:g} s from notice to report",
+            )
+        )  # fmt: skip
+    return _with_person(r, incident, links, starters, t + min(wait, 1.0) / 2)
+
+
+def _idle(r: Rehearsal, incident: Incident) -> Chain:
+    presence = presence_of(r.project, incident.room)
+    assert presence is not None
+    t, end = incident.at, incident.at + incident.duration_s
+    keepers = [i for i in dict.fromkeys(p.sensor for p in reports(presence.expr))]
+    links = [
+        _lamp(r, incident, f"burned {duration_words(incident.duration_s)}", f"for nobody from {clock_words(t)}"),
+        _presence_link(r, incident.room, f"fell {clock_words(end)}", "held for {hold} after the last report"),
+    ]
+    last, when = _last_report(r, keepers, end)
+    if last is not None:
+        links.append(Link(_name(r, last), last, f"last report {clock_words(when)}", _who_set_off(r, last, when)))
+    return Chain(tuple(links), None, None, ())
+
+
+def _false_start(r: Rehearsal, incident: Incident) -> Chain:
+    presence = presence_of(r.project, incident.room)
+    assert presence is not None
+    t = incident.at
+    links = [
+        _lamp(
+            r, incident, f"came on {clock_words(t)}",
+            f"nobody was there for all its {duration_words(incident.duration_s)}",
+        )
+    ]  # fmt: skip
+    links.append(_presence_link(r, incident.room, f"rose {clock_words(t)}", "held for {hold} after that"))
+    best, at = None, -1.0
+    for report in reports(presence.expr):
+        rises = r.sensors[report.sensor].report.rises
+        i = int(np.searchsorted(rises, t, side="right")) - 1
+        if i >= 0 and rises[i] > at:
+            best, at = report.sensor, float(rises[i])
+    if best is None:
+        return Chain(tuple(links), None, None, ())
+    links.append(Link(_name(r, best), best, f"reported {clock_words(at)}", _who_set_off(r, best, at)))
+    track = _noticed(r, best, at)
+    if track is None:
+        return Chain(tuple(links), None, None, ())
+    where = r.movements.where(track, at - 0.4)
+    seen = _sights(r, [best], track, where)
+    links += [_sight_link(r, s) for s in seen[:1]]
+    return Chain(tuple(links), track.person.id, where, seen)
+
+
+# -- parts ---------------------------------------------------------------------------------------------------------
+
+
+def _lamp(r: Rehearsal, incident: Incident, value: str, text: str) -> Link:
+    lamp = next(lamp for lamp in r.project.lamps if lamp.room == incident.room)
+    return Link("light", lamp.id, value, text)
+
+
+def _presence_link(r: Rehearsal, room: str, value: str, text: str) -> Link:
+    presence = presence_of(r.project, room)
+    assert presence is not None
+    hold = hold_of(presence.expr)
+    words = "its own time" if hold is None else duration_words(hold)
+    return Link("presence", presence.id, value, text.format(hold=words))
+
+
+def _name(r: Rehearsal, sensor: str) -> str:
+    return find(r.project.sensors, sensor).name
+
+
+def _last_report(r: Rehearsal, sensors: list[str], t: float) -> tuple[str | None, float]:
+    """The sensor that was last to fall silent before t, and when."""
+    best, at = None, -1.0
+    for ident in sensors:
+        falls = r.sensors[ident].report.falls
+        i = int(np.searchsorted(falls, t + 1e-9, side="right")) - 1
+        if i >= 0 and falls[i] > at:
+            best, at = ident, float(falls[i])
+    return best, at
+
+
+def _keepers_of(r: Rehearsal, sensors: list[str]) -> list[str]:
+    return [s for s in sensors if s in r.sensors]
+
+
+def _noticed(r: Rehearsal, sensor: str, t: float) -> Track | None:
+    """Whose notice led to what a sensor reports at t."""
+    notices = r.sensors[sensor].notices
+    i = int(np.searchsorted(notices.start, t + 1e-9, side="right")) - 1
+    return r.movements.tracks[int(notices.person[i])] if i >= 0 else None
+
+
+def _who_set_off(r: Rehearsal, sensor: str, t: float) -> str:
+    track = _noticed(r, sensor, t)
+    if track is None:
+        return "nobody was noticed"
+    where = r.movements.where(track, t)
+    if where.spot is not None:
+        room = find(r.project.rooms, where.spot.room)
+        return f"{track.person.name} at the {where.spot.name}, {room.name.lower()}"
+    return f"{track.person.name} walking past"
+
+
+def _with_person(r: Rehearsal, incident: Incident, links: list[Link], sensors: list[str], t: float) -> Chain:
+    """Add whom it happened to, and the sight lines of the sensors to them."""
+    track = next(
+        (
+            k
+            for k in r.movements.tracks
+            if k.person.kind != "pet" and r.movements.person_in(k.person.id, incident.room).at(t)
+        ),
+        None,
+    )
+    if track is None:
+        return Chain(tuple(links), None, None, ())
+    where = r.movements.where(track, t)
+    seen = _sights(r, sensors, track, where)
+    rate = sum(1.0 / s.notice_s for s in seen if s.notice_s > 0)
+    wait = 1.0 / rate if rate > 0 else float("inf")
+    if where.spot is not None:
+        links.append(
+            Link(
+                f"{track.person.name.split(',')[0]} at the {where.spot.name}", where.spot.id,
+                f"{where.spot.activity}, {where.spot.posture}", f"noticed {never_words(wait)} on average",
+            )
+        )  # fmt: skip
+    else:
+        links.append(
+            Link(
+                f"{track.person.name.split(',')[0]} walking",
+                track.person.id,
+                "",
+                f"noticed {never_words(wait)}",
+            )
+        )
+    links += [_sight_link(r, s) for s in seen[:1]]
+    return Chain(tuple(links), track.person.id, where, seen)
+
+
+def _sights(r: Rehearsal, sensors: list[str], track: Track, where: Where) -> tuple[Sight, ...]:
+    """Sight lines from those sensors to a person, the quickest to notice first."""
+    order = sorted(r.project.levels, key=lambda level: level.elevation)
+    out = []
+    for ident in sensors:
+        sensor = find(r.project.sensors, ident)
+        if where.level < 0 or order[where.level].id != sensor.level:
+            continue
+        pet = track.person.kind == "pet"
+        if where.spot is not None:
+            body = PET if pet else BODIES[where.spot.posture]
+            out.append(sight(r.project, sensor, where.at, body, where.spot.activity, where.spot.facing))
+        else:
+            out.append(sight(r.project, sensor, where.at, PET if pet else STANDING, "passing", None, True))
+    return tuple(sorted(out, key=lambda s: s.notice_s))
+
+
+def _sight_link(r: Rehearsal, s: Sight) -> Link:
+    """The geometry of one sight line, and the record that spoils it if one does."""
+    value = f"{s.slant_m:.1f} m of {s.range_m:.1f} m"
+    blocker = s.hidden_by[0][0] if s.hidden_by else None
+    if blocker is not None and (s.share < 1 or s.loss_db > 0):
+        found = find_any(r.project, blocker)
+        name = getattr(found[1], "name", "a wall") if found else "a wall"
+        if found and found[0] in ("walls", "openings"):
+            name = "a wall" if found[0] == "walls" else f"the {found[1].kind}"
+        if s.loss_db > 0:
+            text = f"{name} takes {s.loss_db:.1f} dB each way"
+        else:
+            text = f"{name} hides {100 * (1 - s.share):.0f} % of the body"
+        return Link("sight line", blocker, value, text)
+    if s.off_axis_deg > 1:
+        text = f"{s.off_axis_deg:.0f}° off axis: range × {s.off_axis_factor:.2f}"
+    else:
+        text = f"rated {s.rated_m:.1f} m on axis"
+    return Link("sight line", s.sensor, value, text)

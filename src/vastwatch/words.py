@@ -1,0 +1,34 @@
+"""Times and durations in a reader's words; used wherever a sentence carries a figure."""
+
+from __future__ import annotations
+
+import math
+
+
+def duration_words(seconds: float) -> str:
+    """`0.8 s`, `45 s`, `6 min 50 s`, `2 h 05 min`."""
+    if not math.isfinite(seconds):
+        return "for ever"
+    if seconds < 10:
+        return f"{seconds:.1f}".rstrip("0").rstrip(".") + " s"
+    whole = round(seconds)
+    if whole < 60:
+        return f"{whole} s"
+    if whole < 3600:
+        minutes, rest = divmod(whole, 60)
+        return f"{minutes} min" + (f" {rest} s" if rest else "")
+    hours, rest = divmod(round(seconds / 60), 60)
+    return f"{hours} h" + (f" {rest:02d} min" if rest else "")
+
+
+def clock_words(t: float) -> str:
+    """Time of day of an instant in seconds from a midnight: `21:14:07`."""
+    s = int(t) % 86_400
+    return f"{s // 3600:02d}:{s // 60 % 60:02d}:{s % 60:02d}"
+
+
+def never_words(seconds: float) -> str:
+    """How often somebody is noticed whose mean wait is that: `every 6 min 50 s`, `at once`, `never`."""
+    if not math.isfinite(seconds):
+        return "never"
+    return "within 2 s" if seconds < 2 else f"every {duration_words(seconds)}"
