@@ -1,0 +1,1 @@
+"""The Qt application: the only package that knows of Qt."""

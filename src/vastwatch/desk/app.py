@@ -1,0 +1,107 @@
+"""Starting the desktop: the application, its fonts and theme, the project, and unsaved work left by a crash."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from datetime import datetime
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from vastwatch.design.project import Project
+from vastwatch.desk import theme as themes
+from vastwatch.desk.document import Document
+from vastwatch.desk.glyphs import app_icon
+from vastwatch.desk.window import Window
+from vastwatch.files import ProjectError, load_demo, load_project
+from vastwatch.files.journal import Journal, Leftover
+from vastwatch.site.building import Level
+
+
+def empty_project() -> Project:
+    """A project with one bare level."""
+    return Project(name="New project", levels=(Level(id="ground", name="Ground floor", elevation=0.0),))
+
+
+def make_application(argv: list[str] | None = None) -> QApplication:
+    """The one QApplication, with fonts, icon and the light theme."""
+    app = QApplication.instance() or QApplication(argv or ["vastwatch"])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("Vast Watch")
+    app.setDesktopFileName("vastwatch")
+    themes.load_fonts()
+    themes.apply(app, themes.LIGHT)
+    app.setWindowIcon(app_icon())
+    return app
+
+
+class Desk:
+    """Owns the window, and makes it anew when the theme is switched."""
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.theme = themes.LIGHT
+        self.window = Window(document, self.theme, self.switch_theme)
+
+    def switch_theme(self) -> None:
+        """Between light and dark: the same document and focus in a window of the other theme."""
+        old = self.window
+        self.theme = themes.DARK if self.theme is themes.LIGHT else themes.LIGHT
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        themes.apply(app, self.theme)
+        old.retire()
+        self.window = Window(self.document, self.theme, self.switch_theme)
+        f, g = old.focus, self.window.focus
+        g.set(**{name: getattr(f, name) for name in ("stage", "level", "room", "selected", "figure", "time", "day")})
+        self.window.setGeometry(old.geometry())
+        self.window.show()
+        old.hide()
+        old.deleteLater()
+
+    def offer_leftover(self, journal: Journal) -> None:
+        """Offer unsaved work of a program that ended without saving."""
+        for leftover in journal.leftovers():
+            if self._wants(leftover):
+                path = Path(leftover.path) if leftover.path else None
+                self.document.replace(leftover.project, path, recovered=True)
+                self.window.take_over()
+                self.document.write_journal()
+                journal.discard(leftover)
+                return
+            journal.discard(leftover)
+
+    def _wants(self, leftover: Leftover) -> bool:
+        box = QMessageBox(self.window)
+        box.setObjectName("recover")
+        box.setWindowTitle("Unsaved work")
+        when = datetime.fromtimestamp(leftover.saved_at)
+        box.setText(
+            f"{leftover.project.name} has unsaved work of {when:%A} {when.day} {when:%B}, {when:%H:%M}, "
+            "from a session that ended without saving."
+        )
+        box.setInformativeText("Taking it up leaves the file as it is until you save.")
+        take = box.addButton("Take it up", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Let it go", QMessageBox.ButtonRole.DestructiveRole)
+        box.exec()
+        return box.clickedButton() is take
+
+
+def run(file: str | None, demo: bool) -> int:
+    """Open the desktop on a file, the sample project, or an empty one; returns the exit code."""
+    try:
+        path = Path(file) if file else None
+        project = load_project(path) if path else load_demo() if demo else empty_project()
+    except ProjectError as e:
+        print(f"vastwatch: {e}", file=sys.stderr)
+        return 1
+    app = make_application(sys.argv[:1])
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    journal = Journal()
+    document = Document(project, path, journal)
+    desk = Desk(document)
+    desk.window.show()
+    QTimer.singleShot(0, lambda: desk.offer_leftover(journal))
+    return app.exec()

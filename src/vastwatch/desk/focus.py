@@ -1,0 +1,38 @@
+"""`Focus`: what the desk looks at just now. Nothing of it is in the project, and nothing of it is undone."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from vastwatch.sensing import Figure
+
+STAGES = ("Plan", "Sensors", "Timing", "Rehearsal")
+
+
+class Focus(QObject):
+    """Stage, level, room, selected record, figure, instant, shown day, and the open incident (an index or -1).
+
+    `shift` is emitted with the name of what changed.
+    """
+
+    shift = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.stage = "Sensors"
+        self.level = ""
+        self.room: str | None = None
+        self.selected: str | None = None
+        self.figure: Figure = "across"
+        self.time = 43_200.0 + 9 * 3600.0
+        self.day = 0
+        self.incident = -1
+        self.placing: str | None = None
+
+    def set(self, **values: object) -> None:
+        """Set several at once; each that really changes is announced after all are set."""
+        changed = [name for name, value in values.items() if getattr(self, name) != value]
+        for name in changed:
+            setattr(self, name, values[name])
+        for name in changed:
+            self.shift.emit(name)

@@ -1,0 +1,234 @@
+"""The inspector: the exact figures of whatever is selected, each editable where it stands."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from msgspec.structs import replace
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from vastwatch.control.daylight import daylight_factor, wanted_lux
+from vastwatch.design.edits import put, room_at
+from vastwatch.design.project import find, find_any
+from vastwatch.desk.document import Document
+from vastwatch.desk.focus import Focus
+from vastwatch.desk.parts import FigureField, clear, label
+from vastwatch.desk.roles import RolesEditor
+from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_angle, show_length
+from vastwatch.devices import PirType, RadarType
+from vastwatch.geometry import polygons
+from vastwatch.words import duration_words
+
+CAUTIONS = {
+    "mains": "Mains: isolate the circuit at the board, prove it dead, follow the local wiring code; a licensed "
+    "electrician where that is required.",
+    "ladder": "Hung above reach: stand the ladder on firm ground, and not alone on the stairs.",
+}
+
+
+class Inspector(QWidget):
+    """Shows one record; the form is built when the selection changes and filled when the project does."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus) -> None:
+        super().__init__()
+        self.document, self.focus = document, focus
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        self._box.setSpacing(6)
+        self._fill: list[Callable[[Any], None]] = []
+        self._shown: object = None
+        document.changed.connect(lambda *_: self.refresh())
+        focus.shift.connect(lambda what: self.refresh() if what in ("selected", "room", "stage") else None)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the selected record's present figures."""
+        found = find_any(self.document.project, self.focus.selected or "")
+        shape = None if found is None else (found[0], found[1].id, self.focus.stage == "Timing")
+        if shape != self._shown:
+            self._shown = shape
+            self._rebuild(found)
+        if found is not None:
+            for fill in self._fill:
+                fill(found[1])
+
+    def _rebuild(self, found: tuple[str, Any] | None) -> None:
+        clear(self._box)
+        self._fill = []
+        if found is None:
+            return
+        collection, record = found
+        build = {
+            "sensors": self._sensor, "rooms": self._room, "lamps": self._lamp, "spots": self._spot,
+        }.get(collection)  # fmt: skip
+        if build is not None:
+            build(record)
+
+    # -- building blocks ---------------------------------------------------------------------------------------
+
+    def _grid(self) -> QGridLayout:
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(5)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(3, 1)
+        self._box.addWidget(holder)
+        return grid
+
+    def _figure(
+        self, grid: QGridLayout, at: int, words: str, read: Callable[[Any], float], write: Callable[[Any, float], Any],
+        kind: str, step: float, low: float, high: float, why: str,
+    ) -> None:  # fmt: skip
+        parse, show = {
+            "length": (parse_length, show_length),
+            "angle": (parse_angle, show_angle),
+            "time": (parse_time, duration_words),
+            "steps": (parse_angle, lambda v: f"{v:.0f}"),
+            "plain": (parse_angle, lambda v: f"{v:g}"),
+        }[kind]
+        field = FigureField(words, parse, show, step, low, high, why)
+        field.wrong.connect(self.say)
+
+        def entered(value: float) -> None:
+            found = find_any(self.document.project, self.focus.selected or "")
+            if found is None:
+                return
+            record = found[1]
+            new = write(record, value)
+            if new is None:
+                field.set_value(read(record))
+                return
+            self.document.apply(
+                put(self.document.project, new), f"Set {words.lower()} of {record.name} to {show(value)}",
+                f"set-{words}-{record.id}",
+            )  # fmt: skip
+
+        field.entered.connect(entered)
+        grid.addWidget(label(words, "soft"), at // 2, (at % 2) * 2)
+        grid.addWidget(field, at // 2, (at % 2) * 2 + 1)
+        self._fill.append(lambda record: field.set_value(read(record)))
+
+    def _name(self, heading: str) -> None:
+        field = QLineEdit()
+        field.setAccessibleName(self.tr("Name"))
+
+        def finished() -> None:
+            found = find_any(self.document.project, self.focus.selected or "")
+            words = field.text().strip()
+            if found is None or words == found[1].name:
+                return
+            if not words:
+                field.setText(found[1].name)
+                self.say.emit(self.tr("A name is needed."))
+                return
+            self.document.apply(put(self.document.project, replace(found[1], name=words)), f"Name it {words}")
+
+        field.editingFinished.connect(finished)
+        self._box.addWidget(label(heading, "soft"))
+        self._box.addWidget(field)
+        self._fill.append(lambda record: field.setText(record.name) if not field.hasFocus() else None)
+
+    def _text(self, words: Callable[[Any], str], role: str = "soft") -> QLabel:
+        out = label("", role, True)
+        self._box.addWidget(out)
+        self._fill.append(lambda record: out.setText(words(record)))
+        return out
+
+    # -- records -----------------------------------------------------------------------------------------------
+
+    def _sensor(self, sensor: Any) -> None:
+        device = find(self.document.project.devices, sensor.device)
+        self._name(f"{'PIR' if isinstance(device, PirType) else 'Radar'} · {device.name}")
+        grid = self._grid()
+        level = find(self.document.project.levels, sensor.level)
+
+        def move(axis: int) -> Callable[[Any, float], Any]:
+            def write(record: Any, value: float) -> Any:
+                at = list(record.at)
+                at[axis] = round(value, 3)
+                if axis < 2 and room_at(self.document.project, record.level, at[0], at[1]) is None:
+                    self.say.emit(self.tr("A sensor hangs inside a room; that place is outside."))
+                    return None
+                return replace(record, at=tuple(at))
+
+            return write
+
+        why = self.tr("Type 2.2, 40 cm or 8 ft 2; Up and Down step it.")
+        self._figure(grid, 0, "X", lambda r: r.at[0], move(0), "length", 0.05, -2000, 2000, why)
+        self._figure(grid, 1, "Y", lambda r: r.at[1], move(1), "length", 0.05, -2000, 2000, why)
+        self._figure(grid, 2, "Height", lambda r: r.at[2], move(2), "length", 0.05, 0.0, level.height, why)
+        ceiling = "ceiling" in device.mounts
+        if not ceiling:
+            self._figure(grid, 3, "Looks to", lambda r: r.yaw, lambda r, v: replace(r, yaw=v % 360), "angle", 5, -720, 720,
+                         self.tr("0° along the plan's x axis, counter-clockwise."))  # fmt: skip
+            self._figure(grid, 4, "Pitch", lambda r: r.pitch, lambda r, v: replace(r, pitch=v), "angle", 1, -90, 45,
+                         self.tr("Negative looks down."))  # fmt: skip
+        at = 5 if not ceiling else 3
+        self._figure(
+            grid, at, "Own hold", lambda r: device.hold_s if r.settings.hold_s is None else r.settings.hold_s,
+            lambda r, v: replace(r, settings=replace(r.settings, hold_s=v)), "time", 1, 0, 3600,
+            self.tr("How long the device itself goes on reporting after the last notice."),
+        )  # fmt: skip
+        if isinstance(device, RadarType):
+            steps = device.steps
+            self._figure(
+                grid, at + 1, "Sensitivity", lambda r: steps - min(r.settings.sensitivity_below_max, steps - 1),
+                lambda r, v: replace(r, settings=replace(r.settings, sensitivity_below_max=int(steps - round(v)))),
+                "steps", 1, 1, steps, self.tr("1 to {}; each step is 3 dB.").format(steps),
+            )  # fmt: skip
+            self._figure(
+                grid, at + 2, "Farthest", lambda r: r.settings.max_gate_m or device.max_gate_m,
+                lambda r, v: replace(r, settings=replace(r.settings, max_gate_m=v)), "length", 0.25, 0.5,
+                device.max_gate_m, self.tr("Nothing beyond this distance, along the slant, is reported."),
+            )  # fmt: skip
+        if device.power == "mains":
+            self._text(lambda _: CAUTIONS["mains"])
+        elif sensor.at[2] > 1.9:
+            self._text(lambda _: CAUTIONS["ladder"])
+
+    def _room(self, room: Any) -> None:
+        project = self.document.project
+
+        def facts(r: Any) -> str:
+            factor = daylight_factor(project, r)
+            light = (
+                self.tr("no window") if factor <= 0 else self.tr("daylight factor {:.1f} %").format(100 * factor)
+            )
+            return f"{r.use} · {polygons.area(r.outline):.1f} m² · {light}"
+
+        self._text(facts)
+        grid = self._grid()
+        self._figure(
+            grid, 0, "Wants", lambda r: wanted_lux(r), lambda r, v: replace(r, needs=replace(r.needs, lux=v)), "plain", 25,
+            0, 5000, self.tr("Lux on the task; below it the room is dark enough for its lamp."),
+        )  # fmt: skip
+        self._figure(
+            grid, 1, "Air °C", lambda r: r.ambient_c, lambda r, v: replace(r, ambient_c=v), "plain", 1, -30, 60,
+            self.tr("The warmer the background, the shorter a PIR sees."),
+        )  # fmt: skip
+        if self.focus.stage != "Timing":
+            self._box.addWidget(label(self.tr("Presence"), "head"))
+            roles = RolesEditor(self.document, self.focus)
+            roles.say.connect(self.say)
+            self._box.addWidget(roles)
+
+    def _lamp(self, lamp: Any) -> None:
+        self._name(self.tr("Lamp"))
+        grid = self._grid()
+        self._figure(grid, 0, "Watts", lambda r: r.watts, lambda r, v: replace(r, watts=v), "plain", 1, 0, 5000,
+                     self.tr("Counts into the energy burned for nobody."))  # fmt: skip
+        self._figure(grid, 1, "Lumens", lambda r: r.lumens, lambda r, v: replace(r, lumens=v), "plain", 50, 0, 500000,
+                     self.tr("Light output."))  # fmt: skip
+
+    def _spot(self, spot: Any) -> None:
+        self._name(self.tr("Spot"))
+        self._text(lambda r: f"{r.posture}, {r.activity}")
+        grid = self._grid()
+        self._figure(grid, 0, "Faces", lambda r: r.facing, lambda r, v: replace(r, facing=v % 360), "angle", 15, -720, 720,
+                     self.tr("Which way somebody here faces; a radar sees a chest best."))  # fmt: skip

@@ -1,0 +1,131 @@
+"""Small widgets used across the panels: labels by role, cards, and the field that takes an exact figure."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+
+
+def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
+    """A label in one of the roles of the style sheet: title, head, soft, bad."""
+    out = QLabel(text)
+    if role:
+        out.setProperty("role", role)
+    out.setWordWrap(wrap)
+    if wrap:
+        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        policy.setHeightForWidth(True)
+        out.setSizePolicy(policy)
+    return out
+
+
+def line() -> QFrame:
+    """A hairline."""
+    out = QFrame()
+    out.setProperty("role", "line")
+    return out
+
+
+def row(*widgets: QWidget, stretch: int = -1, spacing: int = 8) -> QWidget:
+    """Widgets in a row; `stretch` is the index that takes the space left over."""
+    out = QWidget()
+    box = QHBoxLayout(out)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(spacing)
+    for k, w in enumerate(widgets):
+        box.addWidget(w, 1 if k == stretch else 0)
+    return out
+
+
+def column(spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0)) -> tuple[QWidget, QVBoxLayout]:
+    """An empty column and its layout."""
+    out = QWidget()
+    box = QVBoxLayout(out)
+    box.setContentsMargins(*margins)
+    box.setSpacing(spacing)
+    return out, box
+
+
+def clear(box: QVBoxLayout) -> None:
+    """Take everything out of a layout."""
+    while box.count():
+        item = box.takeAt(0)
+        if item is not None and (w := item.widget()) is not None:
+            w.hide()
+            w.setParent(None)
+            w.deleteLater()
+
+
+class FigureField(QLineEdit):
+    """Takes a figure with its unit; shows it again in the usual form, or says in its tooltip what is wrong.
+
+    Up and Down step the figure. `entered` carries the parsed value.
+    """
+
+    entered = pyqtSignal(float)
+    wrong = pyqtSignal(str)
+
+    def __init__(
+        self, name: str, parse: Callable[[str], float], show: Callable[[float], str], step: float,
+        low: float = -1e9, high: float = 1e9, why: str = "",
+    ) -> None:  # fmt: skip
+        super().__init__()
+        self._parse, self._show, self._step = parse, show, step
+        self._low, self._high, self._value = low, high, 0.0
+        self._why = why or name
+        self.setAccessibleName(name)
+        self.setToolTip(self._why)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.editingFinished.connect(self._finished)
+
+    def set_value(self, value: float) -> None:
+        """Show a value, unless it is being typed over."""
+        self._value = value
+        if not (self.hasFocus() and self.isModified()):
+            self.setText(self._show(value))
+            self._mark("")
+
+    def _finished(self) -> None:
+        if self.text() == self._show(self._value):
+            self._mark("")
+            return
+        try:
+            value = self._parse(self.text())
+            if not self._low <= value <= self._high:
+                raise ValueError(f"between {self._show(self._low)} and {self._show(self._high)}, please")
+        except ValueError as e:
+            self._mark(str(e))
+            self.wrong.emit(str(e))
+            return
+        self.setModified(False)
+        self._value = value
+        self.setText(self._show(value))
+        self._mark("")
+        self.entered.emit(value)
+
+    def _mark(self, trouble: str) -> None:
+        self.setProperty("wrong", "true" if trouble else "false")
+        self.setToolTip(trouble or self._why)
+        if (style := self.style()) is not None:
+            style.unpolish(self)
+            style.polish(self)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            step = self._step * (5 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1)
+            value = self._value + (step if event.key() == Qt.Key.Key_Up else -step)
+            value = min(max(value, self._low), self._high)
+            self._value = value
+            self.setText(self._show(value))
+            self.setModified(False)
+            self.entered.emit(value)
+            return
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.setModified(False)
+            self.setText(self._show(self._value))
+            self._mark("")
+            return
+        super().keyPressEvent(event)

@@ -1,0 +1,613 @@
+"""The plan view: panning, zooming, selecting, dragging, turning, placing, and the card that explains a point.
+
+It owns no project data. Edits go to the document as new values; what to look at goes to the focus.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from typing import Any
+
+import numpy as np
+from msgspec.structs import replace
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QDragEnterEvent, QDragLeaveEvent, QDragMoveEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QResizeEvent,
+    QWheelEvent,
+)  # fmt: skip
+from PyQt6.QtWidgets import QGraphicsScene, QGraphicsView, QLabel, QWidget
+
+from vastwatch.control.daylight import sun_elevation
+from vastwatch.design.edits import add_sensor, presence_of, put, remove_sensor, room_at, room_of
+from vastwatch.design.project import Project, find, find_any
+from vastwatch.devices import DeviceType, PirType, catalogue
+from vastwatch.desk.document import Document
+from vastwatch.desk.focus import Focus
+from vastwatch.desk.plan import layers
+from vastwatch.desk.plan.layers import Layer, Look
+from vastwatch.desk.plan.snapping import clearances, snap
+from vastwatch.desk.results import Results
+from vastwatch.desk.theme import Theme, font
+from vastwatch.desk.units import show_angle, show_length
+from vastwatch.rehearsal.causes import explain
+from vastwatch.sensing.explain import sight
+from vastwatch.sensing.figures import LYING, PET, SEATED, STANDING
+from vastwatch.words import duration_words, never_words
+
+DEVICE_MIME = "application/x-vastwatch-device"
+# Pixels within which a click takes hold of a mark, and of a rotate handle.
+GRIP = 15.0
+SNAP_PX = 16.0
+NUDGE_M, BIG_NUDGE_M = 0.05, 0.25
+TURN_DEG, BIG_TURN_DEG = 5.0, 15.0
+# The sun this far below the horizon, or above it, and the ground is at its darkest or brightest, degrees.
+DARKEST, BRIGHTEST = -8.0, 10.0
+
+
+class PlanView(QGraphicsView):
+    """See the module's text. `say` carries one-line messages for the status line."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
+        super().__init__()
+        self.document, self.focus, self.results, self.theme = document, focus, results, theme
+        self.setObjectName("plan")
+        self.setAccessibleName("Plan of the building")
+        self.look = Look(document.project, theme, focus.level)
+        scene = QGraphicsScene(self)
+        self.setScene(scene)
+        self._layers = {
+            "ground": Layer(self.look, 0, layers.draw_ground),
+            "contours": Layer(self.look, 1, layers.draw_contours),
+            "site": Layer(self.look, 2, layers.draw_site, cached=True),
+            "marks": Layer(self.look, 3, layers.draw_marks),
+            "chain": Layer(self.look, 4, layers.draw_chain),
+            "people": Layer(self.look, 5, layers.draw_people),
+        }
+        for layer in self._layers.values():
+            scene.addItem(layer)
+        self.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self.setFrameShape(QGraphicsView.Shape.NoFrame)
+        self.setViewportUpdateMode(QGraphicsView.ViewportUpdateMode.FullViewportUpdate)
+        self.setTransformationAnchor(QGraphicsView.ViewportAnchor.NoAnchor)
+        self.setResizeAnchor(QGraphicsView.ViewportAnchor.NoAnchor)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self._card = QLabel(self)
+        self._card.setObjectName("card")
+        self._card.setTextFormat(Qt.TextFormat.RichText)
+        self._card.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._card.hide()
+        self._drag: dict[str, Any] | None = None
+        self._pan: QPointF | None = None
+        self._fitted = False
+        self._serial = itertools.count(1)
+        document.changed.connect(self._project_changed)
+        focus.shift.connect(self._shifted)
+        results.updated.connect(self._results_updated)
+        self._set_areas()
+        self.refresh()
+
+    # -- what is shown -----------------------------------------------------------------------------------------
+
+    def _set_areas(self) -> None:
+        points = [p for r in self.document.project.rooms for p in r.outline] or [(0.0, 0.0), (10.0, 8.0)]
+        xs, ys = [p[0] for p in points], [-p[1] for p in points]
+        box = QRectF(min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys))
+        self._extent = box
+        area = box.adjusted(-3, -3, 3, 3)
+        for layer in self._layers.values():
+            layer.prepareGeometryChange()
+            layer.area = area
+        wide = area.adjusted(-200, -200, 200, 200)
+        self.setSceneRect(wide)
+
+    def _project_changed(self, old: Project, new: Project) -> None:
+        self.look.project = new
+        same_site = old.walls is new.walls and old.openings is new.openings and old.furnishings is new.furnishings
+        if old.rooms is not new.rooms:
+            self._set_areas()
+        if not same_site or old.rooms is not new.rooms:
+            self._layers["site"].update()
+        self.refresh(site=False)
+
+    def _shifted(self, what: str) -> None:
+        if what == "level":
+            self._layers["site"].update()
+        self.refresh(site=what in ("level", "room", "time", "incident", "stage", "selected"))
+
+    def _results_updated(self, what: str) -> None:
+        if what == "rehearsal":
+            self.refresh(site=self.focus.stage == "Rehearsal")
+
+    def refresh(self, site: bool = True) -> None:
+        """Bring the look up to date and repaint."""
+        look, focus = self.look, self.focus
+        look.theme = self.theme
+        look.level, look.figure = focus.level, focus.figure
+        look.selected, look.room = focus.selected, focus.room
+        look.contours = focus.stage in ("Sensors", "Timing")
+        self._moment()
+        if site:
+            self._layers["site"].update()
+        chrome = self.theme.panel if look.night < 0.02 else look.ground
+        self.setBackgroundBrush(chrome)
+        self.viewport().update()  # type: ignore[union-attr]
+
+    def _moment(self) -> None:
+        """The plan at the playhead: hour, lamps, people, and the open incident."""
+        look, focus, rehearsal = self.look, self.focus, self.results.rehearsal
+        look.lit, look.people, look.chain, look.reporting, look.night = {}, [], None, frozenset(), 0.0
+        if rehearsal is None or focus.stage != "Rehearsal":
+            return
+        t = focus.time
+        elevation = sun_elevation(look.project.place, rehearsal.begin, t)
+        look.night = min(max((BRIGHTEST - elevation) / (BRIGHTEST - DARKEST), 0.0), 1.0) ** 1.3
+        for lamp in look.project.lamps:
+            run = rehearsal.rooms.get(lamp.room)
+            if run is not None and run.lamp is not None and run.lamp.at(t):
+                look.lit[lamp.id] = 1.0
+        look.reporting = frozenset(i for i, run in rehearsal.sensors.items() if run.report.at(t))
+        order = sorted(look.project.levels, key=lambda level: level.elevation)
+        for track in rehearsal.movements.tracks:
+            where = rehearsal.movements.where(track, t)
+            if where.level < 0 or order[where.level].id != focus.level:
+                continue
+            pet = track.person.kind == "pet"
+            left_dark = False
+            if not pet:
+                for run in rehearsal.rooms.values():
+                    if run.lamp is not None and run.dark.at(t) and not run.lamp.at(t) and run.awake.at(t):
+                        left_dark |= bool(rehearsal.movements.person_in(track.person.id, run.room).at(t))
+            look.people.append((track.person.id, "cat" if pet else track.person.name[:1], where.at, left_dark))
+        if 0 <= focus.incident < len(rehearsal.incidents):
+            chain = explain(rehearsal, rehearsal.incidents[focus.incident])
+            where = chain.where
+            if where is not None and where.level >= 0 and order[where.level].id == focus.level:
+                look.chain = chain
+
+    # -- navigation --------------------------------------------------------------------------------------------
+
+    @property
+    def scale_px(self) -> float:
+        """Pixels per metre."""
+        return self.transform().m11()
+
+    def fit(self) -> None:
+        """Show the whole building, with room for its front doors."""
+        self._fitted = True
+        box = self._extent.adjusted(-0.7, -0.7, 0.7, 0.7)
+        view = self.viewport().rect()  # type: ignore[union-attr]
+        # The row of figures at the top and the legend at the bottom stay clear.
+        usable = QRectF(14, 44, max(view.width() - 28, 50), max(view.height() - 82, 50))
+        k = min(usable.width() / box.width(), usable.height() / box.height())
+        self.resetTransform()
+        self.scale(k, k)
+        centre = usable.center()
+        self._put(box.center(), centre)
+        self._layers["site"].update()
+
+    def _put(self, scene: QPointF, pixel: QPointF) -> None:
+        """Scroll so that a scene point lies under a pixel."""
+        now = self.mapFromScene(scene)
+        h, v = self.horizontalScrollBar(), self.verticalScrollBar()
+        assert h is not None and v is not None
+        h.setValue(h.value() + now.x() - round(pixel.x()))
+        v.setValue(v.value() + now.y() - round(pixel.y()))
+
+    def zoom(self, factor: float, pixel: QPointF | None = None) -> None:
+        """Zoom about a pixel, by default the middle, between 8 and 600 pixels a metre."""
+        factor = min(max(self.scale_px * factor, 8.0), 600.0) / self.scale_px
+        pixel = pixel or QPointF(self.viewport().rect().center())  # type: ignore[union-attr]
+        scene = self.mapToScene(pixel.toPoint())
+        self.scale(factor, factor)
+        self._put(scene, pixel)
+        self._fitted = False
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        if self._fitted or self.scale_px == 1.0:
+            self.fit()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self.zoom(1.0015 ** event.angleDelta().y(), event.position())
+            event.accept()
+
+    # -- finding things ----------------------------------------------------------------------------------------
+
+    def plan_at(self, pixel: QPointF) -> tuple[float, float]:
+        """Plan coordinates under a pixel."""
+        p = self.mapToScene(pixel.toPoint())
+        return p.x(), -p.y()
+
+    def pixel_of(self, x: float, y: float) -> QPointF:
+        """Pixel of a plan point."""
+        return QPointF(self.mapFromScene(QPointF(x, -y)))
+
+    def _hit(self, pixel: QPointF) -> str | None:
+        """The mark under a pixel: a sensor, else a lamp, else a spot, else in the Plan stage a furnishing."""
+        project = self.document.project
+        candidates: list[tuple[str, tuple[float, float], float]] = []
+        for s in self.look.sensors:
+            candidates.append((s.id, (s.at[0], s.at[1]), GRIP))
+        for group, grip in ((project.lamps, 10.0), (project.spots, 8.0)):
+            for r in group:  # type: ignore[attr-defined]
+                if find(project.rooms, r.room).level == self.focus.level:
+                    candidates.append((r.id, r.at, grip))
+        best, nearest = None, math.inf
+        for ident, at, grip in candidates:
+            q = self.pixel_of(*at)
+            d = math.hypot(q.x() - pixel.x(), q.y() - pixel.y())
+            if d <= grip and d < nearest:
+                best, nearest = ident, d
+        return best
+
+    def _on_handle(self, pixel: QPointF) -> bool:
+        sensor = self._selected_sensor()
+        if sensor is None or "ceiling" in find(self.document.project.devices, sensor.device).mounts:
+            return False
+        a = math.radians(sensor.yaw)
+        c = self.pixel_of(sensor.at[0], sensor.at[1])
+        tip = c + QPointF(math.cos(a), -math.sin(a)) * layers.HANDLE_REACH
+        return math.hypot(tip.x() - pixel.x(), tip.y() - pixel.y()) <= 10
+
+    def _selected_sensor(self):  # type: ignore[no-untyped-def]
+        return next((s for s in self.look.sensors if s.id == self.focus.selected), None)
+
+    # -- mouse -------------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        pixel = event.position()
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._pan = pixel
+            return
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self.focus.placing is not None:
+            self.place(self.focus.placing, *self.plan_at(pixel))
+            return
+        if self._on_handle(pixel):
+            self._drag = {"kind": "turn", "key": f"turn-{next(self._serial)}", "moved": False}
+            return
+        ident = self._hit(pixel)
+        if ident is None:
+            x, y = self.plan_at(pixel)
+            room = room_at(self.document.project, self.focus.level, x, y)
+            self._pan = pixel
+            self._drag = {"kind": "pan", "room": None if room is None else room.id, "moved": False}
+            return
+        found = find_any(self.document.project, ident)
+        assert found is not None
+        collection, record = found
+        room = room_of(self.document.project, record).id if collection == "sensors" else record.room  # type: ignore[union-attr]
+        self.focus.set(selected=ident, room=room)
+        px = self.pixel_of(record.at[0], record.at[1])
+        self._drag = {
+            "kind": "move", "id": ident, "collection": collection, "key": f"move-{next(self._serial)}",
+            "grab": px - pixel, "moved": False, "edge": self._edge(record) if collection == "sensors" else None,
+            "last": record.at,
+        }  # fmt: skip
+
+    def _edge(self, sensor: Any) -> int | None:
+        device = find(self.document.project.devices, sensor.device)
+        x, y, _ = sensor.at
+        return snap(self.document.project, device, sensor.level, x, y, SNAP_PX / self.scale_px).edge
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        pixel = event.position()
+        if self._drag is not None and self._drag["kind"] != "pan":
+            self._dragged(pixel, event.modifiers())
+            return
+        if self._pan is not None:
+            d = pixel - self._pan
+            if self._drag is not None and not self._drag["moved"] and d.manhattanLength() < 4:
+                return
+            if self._drag is not None:
+                self._drag["moved"] = True
+            h, v = self.horizontalScrollBar(), self.verticalScrollBar()
+            assert h is not None and v is not None
+            h.setValue(h.value() - round(d.x()))
+            v.setValue(v.value() - round(d.y()))
+            self._pan = pixel
+            self._fitted = False
+            return
+        self._hover(pixel)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        drag, self._drag, self._pan = self._drag, None, None
+        if drag is None:
+            return
+        if drag["kind"] == "pan" and not drag["moved"]:
+            self.focus.set(room=drag["room"] or self.focus.room, selected=drag["room"])
+        self.look.dragging = False
+        self._card.hide()
+        self.refresh(site=False)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self._card.hide()
+        super().leaveEvent(event)
+
+    def _dragged(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        drag, project = self._drag, self.document.project
+        assert drag is not None
+        self.look.dragging = True
+        if drag["kind"] == "turn":
+            sensor = self._selected_sensor()
+            if sensor is None:
+                return
+            x, y = self.plan_at(pixel)
+            yaw = math.degrees(math.atan2(y - sensor.at[1], x - sensor.at[0])) % 360
+            step = 1.0 if modifiers & Qt.KeyboardModifier.AltModifier else TURN_DEG
+            yaw = (round(yaw / step) * step) % 360
+            self.document.apply(
+                put(project, replace(sensor, yaw=yaw)), f"Turn {sensor.name} to {show_angle(yaw)}", drag["key"]
+            )
+            self._readout(pixel, sensor.id)
+            return
+        x, y = self.plan_at(pixel + drag["grab"])
+        if drag["collection"] == "sensors":
+            self._move_sensor(drag, x, y, modifiers)
+            self._readout(pixel, drag["id"])
+            return
+        record = find_any(project, drag["id"])[1]  # type: ignore[index]
+        room = room_at(project, self.focus.level, x, y)
+        if room is None:
+            return
+        moved = replace(record, at=(round(x, 2), round(y, 2)), room=room.id)
+        self.document.apply(put(project, moved), f"Move {record.name}", drag["key"])
+
+    def _move_sensor(self, drag: dict[str, Any], x: float, y: float, modifiers: Qt.KeyboardModifier) -> None:
+        project = self.document.project
+        sensor = find(project.sensors, drag["id"])
+        device = find(project.devices, sensor.device)
+        if room_at(project, sensor.level, x, y) is None:
+            self.say.emit("A sensor hangs inside a room; it stays at the last place that was.")
+            return
+        free = bool(modifiers & Qt.KeyboardModifier.AltModifier)
+        to = snap(project, device, sensor.level, x, y, 0.0 if free else SNAP_PX / self.scale_px)
+        if free:
+            to = replace_snap(to, x, y)
+        yaw = sensor.yaw
+        if to.yaw is not None and to.edge != drag["edge"]:
+            yaw = to.yaw
+        drag["edge"] = to.edge if to.edge is not None else drag["edge"]
+        if room_at(project, sensor.level, to.x, to.y) is None:
+            return
+        moved = replace(sensor, at=(to.x, to.y, sensor.at[2]), yaw=yaw)
+        self.document.apply(put(project, moved), f"Move {sensor.name}", drag["key"])
+
+    # -- cards -------------------------------------------------------------------------------------------------
+
+    def _show_card(self, pixel: QPointF, rows: list[tuple[str, str]]) -> None:
+        t = self.theme
+        cells = "".join(
+            f"<tr><td style='padding-right:14px'>{a}</td><td align='right' style='color:{t.soft.name()}'>{b}</td></tr>"
+            for a, b in rows
+        )
+        self._card.setFont(font(12, 500))
+        self._card.setStyleSheet(
+            f"background: {t.card.name()}; border: 1px solid {t.hairline.name()}; border-radius: 6px; padding: 5px 8px;"
+        )
+        self._card.setText(f"<table cellspacing='0' cellpadding='1'>{cells}</table>")
+        self._card.adjustSize()
+        view = self.viewport().rect()  # type: ignore[union-attr]
+        x = pixel.x() + 18
+        if x + self._card.width() > view.width() - 6:
+            x = pixel.x() - self._card.width() - 18
+        y = min(max(pixel.y() + 16, 6), view.height() - self._card.height() - 6)
+        self._card.move(int(max(x, 6)), int(y))
+        self._card.show()
+        self._card.raise_()
+
+    def _readout(self, pixel: QPointF, ident: str) -> None:
+        """Exact figures while dragging."""
+        sensor = find(self.document.project.sensors, ident)
+        x, y, z = sensor.at
+        rows = [
+            (f"{x:.2f}, {y:.2f} m", f"{show_length(z)} high"),
+            (f"looks to {show_angle(sensor.yaw)}", f"pitch {show_angle(sensor.pitch)}"),
+        ]
+        sides = clearances(self.document.project, sensor.level, x, y)
+        if len(sides) == 2:
+            rows.append(("to the walls", f"{sides[0][0]:.2f} m and {sides[1][0]:.2f} m"))
+        self._show_card(pixel, rows)
+
+    def _hover(self, pixel: QPointF) -> None:
+        """Over a plan with a selected sensor: how somebody at the pointer is noticed, and why."""
+        sensor = self._selected_sensor()
+        x, y = self.plan_at(pixel)
+        over = self._on_handle(pixel) or self._hit(pixel) is not None
+        cursor = Qt.CursorShape.CrossCursor if self.focus.placing else (
+            Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor
+        )
+        self.viewport().setCursor(cursor)  # type: ignore[union-attr]
+        if sensor is None or over or self.focus.stage not in ("Sensors", "Timing"):
+            self._card.hide()
+            return
+        room = room_at(self.document.project, self.focus.level, x, y)
+        if room is None:
+            self._card.hide()
+            return
+        self._show_card(pixel, self.explain_point(sensor, x, y))
+
+    def explain_point(self, sensor: Any, x: float, y: float) -> list[tuple[str, str]]:
+        """Two-column rows that say how the figure at a point is noticed by a sensor."""
+        figure = self.focus.figure
+        body = {"seated": SEATED, "lying": LYING, "pet": PET}.get(figure, STANDING)
+        activity = {"seated": "reading", "lying": "sleeping"}.get(figure, "passing")
+        walking = figure in ("across", "towards", "pet")
+        s = sight(self.document.project, sensor, (x, y), body, activity, None, walking)
+        wait = s.notice_s
+        if figure in ("towards", "pet"):
+            from vastwatch.sensing.coverage import notice_times
+            from vastwatch.sensing.noticing import placed
+
+            wait = float(notice_times(placed(self.document.project, sensor), np.array([[x, y]]), figure)[0])
+        words = f"noticed in {duration_words(wait)}" if walking and math.isfinite(wait) else f"noticed {never_words(wait)}"
+        name = {"across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying",
+                "pet": "a pet"}[figure]  # fmt: skip
+        rows = [(name, words), (f"{s.plan_m:.1f} m, {s.slant_m:.1f} m slant", f"range {s.range_m:.1f} m here")]
+        if s.off_axis_deg > 0.5:
+            rows.append((f"{s.off_axis_deg:.0f}° off axis", f"range × {s.off_axis_factor:.2f}"))
+        if s.hidden_by:
+            found = find_any(self.document.project, s.hidden_by[0][0])
+            who = getattr(found[1], "name", None) if found else None
+            who = who or {"walls": "a wall", "openings": "a closed door or window"}.get(found[0] if found else "", "")
+            what = f"hides {100 * s.hidden_by[0][1]:.0f} %" if s.share < 1 else f"takes {s.loss_db:.1f} dB"
+            if s.share < 1 or s.loss_db > 0:
+                rows.append((who, what))
+        elif not s.in_view:
+            rows.append(("outside its field of view", ""))
+        return rows
+
+    # -- placing -----------------------------------------------------------------------------------------------
+
+    def place(self, device_id: str, x: float, y: float) -> bool:
+        """Place a device from the shelf at a plan point; False where no room is."""
+        device = next((d for d in (*self.document.project.devices, *catalogue()) if d.id == device_id), None)
+        project, level = self.document.project, self.focus.level
+        if device is None or room_at(project, level, x, y) is None:
+            self.say.emit("A sensor hangs inside a room: point into one.")
+            return False
+        to = snap(project, device, level, x, y, 2.2 * SNAP_PX / self.scale_px)
+        new, sensor = add_sensor(
+            project, device, level, (to.x, to.y, _height(project, device, level)), to.yaw or 0.0, _pitch(device)
+        )
+        room = room_at(project, level, to.x, to.y)
+        assert room is not None
+        self.document.apply(new, f"Place {device.name} in {room.name.lower()}")
+        self.focus.set(placing=None, selected=sensor.id, room=room.id)
+        presence = presence_of(new, room.id)
+        if presence is not None:
+            self.say.emit(f"{sensor.name} placed; it takes part in “{presence.name}”.")
+        return True
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event is not None and event.mimeData() is not None and event.mimeData().hasFormat(DEVICE_MIME):  # type: ignore[union-attr]
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
+        if event is not None:
+            event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent | None) -> None:
+        self._card.hide()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        if event is None or event.mimeData() is None:
+            return
+        device = bytes(event.mimeData().data(DEVICE_MIME).data()).decode()  # type: ignore[union-attr]
+        if self.place(device, *self.plan_at(event.position())):
+            event.acceptProposedAction()
+
+    # -- keyboard ----------------------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        arrows = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        key = event.key()
+        if key in arrows:
+            dx, dy = arrows[key]  # type: ignore[index]
+            step = BIG_NUDGE_M if shift else NUDGE_M
+            if not self.nudge(dx * step, dy * step):
+                h, v = self.horizontalScrollBar(), self.verticalScrollBar()
+                assert h is not None and v is not None
+                h.setValue(h.value() + dx * 40)
+                v.setValue(v.value() - dy * 40)
+        elif key == Qt.Key.Key_R:
+            self.turn(-(BIG_TURN_DEG if shift else TURN_DEG))
+        elif key == Qt.Key.Key_L:
+            self.turn(BIG_TURN_DEG if shift else TURN_DEG)
+        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.delete()
+        elif key == Qt.Key.Key_Escape:
+            self.focus.set(placing=None, selected=self.focus.room, incident=-1)
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.zoom(1.25)
+        elif key == Qt.Key.Key_Minus:
+            self.zoom(0.8)
+        elif key == Qt.Key.Key_F:
+            self.fit()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.focus.placing:
+            x, y = self.plan_at(QPointF(self.viewport().rect().center()))  # type: ignore[union-attr]
+            room = next((r for r in self.look.rooms if r.id == self.focus.room), None)
+            if room is not None:
+                from vastwatch.geometry import polygons
+
+                x, y = polygons.centroid(room.outline)
+            self.place(self.focus.placing, x, y)
+        else:
+            super().keyPressEvent(event)
+
+    def nudge(self, dx: float, dy: float) -> bool:
+        """Move the selected mark a little; False when nothing movable is selected."""
+        project = self.document.project
+        found = find_any(project, self.focus.selected or "")
+        if found is None or found[0] not in ("sensors", "lamps", "spots"):
+            return False
+        _, record = found
+        level = record.level if found[0] == "sensors" else find(project.rooms, record.room).level
+        x, y = round(record.at[0] + dx, 3), round(record.at[1] + dy, 3)
+        room = room_at(project, level, x, y)
+        if room is None:
+            self.say.emit("That would leave the building.")
+            return True
+        at = (x, y, record.at[2]) if found[0] == "sensors" else (x, y)
+        moved = replace(record, at=at) if found[0] == "sensors" else replace(record, at=at, room=room.id)
+        self.document.apply(put(project, moved), f"Nudge {record.name}", f"nudge-{record.id}")
+        return True
+
+    def turn(self, degrees: float) -> None:
+        """Turn the selected sensor, positive to the left."""
+        sensor = self._selected_sensor()
+        if sensor is None:
+            return
+        yaw = (sensor.yaw + degrees) % 360
+        self.document.apply(
+            put(self.document.project, replace(sensor, yaw=yaw)), f"Turn {sensor.name} to {show_angle(yaw)}",
+            f"turn-{sensor.id}",
+        )  # fmt: skip
+
+    def delete(self) -> None:
+        """Delete the selected sensor and say what went with it."""
+        sensor = self._selected_sensor()
+        if sensor is None:
+            return
+        room = room_of(self.document.project, sensor)
+        new = remove_sensor(self.document.project, sensor.id)
+        gone = len(self.document.project.presences) - len(new.presences)
+        self.document.apply(new, f"Delete {sensor.name}")
+        self.focus.set(selected=room.id if room else None)
+        extra = " and the presence it alone upheld" if gone else ""
+        self.say.emit(f"Deleted {sensor.name}{extra}. Ctrl+Z brings it back.")
+
+
+def replace_snap(to, x: float, y: float):  # type: ignore[no-untyped-def]
+    """The free point itself, with neither yaw nor edge."""
+    from dataclasses import replace as change
+
+    return change(to, x=round(x, 3), y=round(y, 3), yaw=None, edge=None)
+
+
+def _height(project: Project, device: DeviceType, level: str) -> float:
+    """Mounting height of a new sensor: as its figures are rated, at most the ceiling."""
+    ceiling = find(project.levels, level).height
+    return ceiling if "ceiling" in device.mounts else min(device.mount_height, ceiling)
+
+
+def _pitch(device: DeviceType) -> float:
+    if "ceiling" in device.mounts:
+        return -90.0
+    return 0.0 if isinstance(device, PirType) else -5.0

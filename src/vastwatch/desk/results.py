@@ -1,0 +1,170 @@
+"""Results kept for the views: the rehearsed week, the timing curve, the findings and the tried remedies.
+
+Work runs in the thread pool; a newer request supersedes an older one, whose outcome is dropped. What is only a new
+hold time runs at once: the algebra takes a few milliseconds.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal, pyqtSlot
+
+from vastwatch.advice import Finding, TimingCurve, findings
+from vastwatch.advice.remedies import Remedy, remedies
+from vastwatch.advice.timing import TUNING_DAYS, cached_curve
+from vastwatch.design.project import Project
+from vastwatch.desk.document import Document
+from vastwatch.desk.focus import Focus
+from vastwatch.rehearsal import Rehearsal, rehearse
+
+DAYS, SEED = 7, 1
+# Wait this long after a change before asking for new findings, so that a drag is not interrupted, milliseconds.
+SETTLE_MS = 160
+
+
+class _Done(QObject):
+    ready = pyqtSignal(str, int, object)
+
+
+class _Job(QRunnable):
+    """Runs a function in the pool and hands over its outcome, or the sentence of its ValueError."""
+
+    def __init__(self, kind: str, number: int, work: Callable[[], Any], done: _Done) -> None:
+        super().__init__()
+        self.kind, self.number, self.work, self.done = kind, number, work, done
+
+    def run(self) -> None:
+        try:
+            outcome = self.work()
+        except ValueError as e:
+            outcome = str(e)
+        try:
+            self.done.ready.emit(self.kind, self.number, outcome)
+        except RuntimeError:
+            # The window closed meanwhile; nobody waits for this any more.
+            return
+
+
+class Results(QObject):
+    """`updated` names what is new: rehearsal, curve, findings or remedies."""
+
+    updated = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus) -> None:
+        super().__init__()
+        self.document, self.focus = document, focus
+        self.rehearsal: Rehearsal | None = None
+        self.curve: TimingCurve | None = None
+        self.no_curve: str = ""
+        self.findings: list[Finding] = []
+        self.remedies: list[Remedy] | None = None
+        self.remedies_room: str | None = None
+        self._numbers: dict[str, int] = {}
+        self._busy: set[str] = set()
+        self._done = _Done()
+        self._done.ready.connect(self._take)
+        self._pool = QThreadPool(self)
+        # Two cores: one for the window, one for the work.
+        self._pool.setMaxThreadCount(1)
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(SETTLE_MS)
+        self._settle.timeout.connect(self._settled)
+        document.changed.connect(self._project_changed)
+        focus.shift.connect(self._shifted)
+
+    # -- asking ------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Ask for everything anew."""
+        project = self.document.project
+        self._ask("rehearsal", lambda: rehearse(project, DAYS, SEED))
+        self._ask("findings", lambda: findings(project))
+        self._ask_curve()
+
+    def busy(self, kind: str) -> bool:
+        """Whether an answer of that kind is under way."""
+        return kind in self._busy
+
+    def _ask(self, kind: str, work: Callable[[], Any]) -> None:
+        number = self._numbers.get(kind, 0) + 1
+        self._numbers[kind] = number
+        self._busy.add(kind)
+
+        def unless_superseded() -> Any:
+            return work() if self._numbers.get(kind) == number else None
+
+        self._pool.start(_Job(kind, number, unless_superseded, self._done))
+
+    def _ask_curve(self) -> None:
+        room, project = self.focus.room, self.document.project
+        if room is None or self.focus.stage != "Timing":
+            return
+        self._ask("curve", lambda: cached_curve(rehearse(project, TUNING_DAYS, SEED), room))
+
+    def ask_remedies(self) -> None:
+        """Try what would help the room, on the same days."""
+        room, rehearsal = self.focus.room, self.rehearsal
+        if room is None or rehearsal is None or room not in rehearsal.scores:
+            return
+        if self.remedies_room == room and (self.remedies is not None or self.busy("remedies")):
+            return
+        self.remedies, self.remedies_room = None, room
+        self._ask("remedies", lambda: remedies(rehearsal, room))
+
+    def _project_changed(self, old: Project, new: Project) -> None:
+        self.remedies, self.remedies_room = None, None
+        if _only_presences(old, new):
+            self.rehearsal = rehearse(new, DAYS, SEED)
+            # A rehearsal already under way was of the old design.
+            self._numbers["rehearsal"] = self._numbers.get("rehearsal", 0) + 1
+            self._busy.discard("rehearsal")
+            self.updated.emit("rehearsal")
+            if self.curve is not None and self.focus.stage == "Timing":
+                self._ask_curve()
+        else:
+            self._ask("rehearsal", lambda: rehearse(new, DAYS, SEED))
+        self._settle.start()
+
+    def _settled(self) -> None:
+        project = self.document.project
+        self._ask("findings", lambda: findings(project))
+        self._ask_curve()
+
+    def _shifted(self, what: str) -> None:
+        if what in ("room", "stage"):
+            if what == "room":
+                self.curve, self.no_curve = None, ""
+                self.remedies, self.remedies_room = None, None
+            self._ask_curve()
+
+    @pyqtSlot(str, int, object)
+    def _take(self, kind: str, number: int, outcome: Any) -> None:
+        if self._numbers.get(kind) != number:
+            return
+        self._busy.discard(kind)
+        if kind == "rehearsal" and isinstance(outcome, Rehearsal):
+            self.rehearsal = outcome
+            self.remedies, self.remedies_room = None, None
+        elif kind == "curve":
+            self.curve = outcome if isinstance(outcome, TimingCurve) else None
+            self.no_curve = outcome if isinstance(outcome, str) else ""
+        elif kind == "findings" and isinstance(outcome, list):
+            self.findings = outcome
+        elif kind == "remedies":
+            self.remedies = outcome if isinstance(outcome, list) else []
+        self.updated.emit(kind)
+
+    def wait(self) -> None:
+        """Block until the pool is idle: for closing."""
+        self._pool.clear()
+        self._pool.waitForDone()
+
+
+def _only_presences(old: Project, new: Project) -> bool:
+    """Whether two values differ in nothing but the presences."""
+    return all(
+        getattr(old, name) is getattr(new, name) for name in new.__struct_fields__ if name != "presences"
+    )

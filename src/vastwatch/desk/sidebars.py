@@ -1,0 +1,205 @@
+"""The left-hand panels of the Plan and Rehearsal stages: the rooms of the building, and the days of the week."""
+
+from __future__ import annotations
+
+import math
+from datetime import timedelta
+
+import numpy as np
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from vastwatch.control.daylight import DAY
+from vastwatch.design.edits import presence_of, room_of
+from vastwatch.desk.document import Document
+from vastwatch.desk.focus import Focus
+from vastwatch.desk.parts import clear, column, label, row
+from vastwatch.desk.results import DAYS, Results
+from vastwatch.desk.theme import MARGIN, Theme, alpha, font
+from vastwatch.geometry import polygons
+
+
+class Tile(QWidget):
+    """A choosable row of two lines, with a figure at the right."""
+
+    chosen = pyqtSignal()
+
+    def __init__(self, theme: Theme, words: str, detail: str, figure: str = "", bad: bool = False) -> None:
+        super().__init__()
+        self.theme, self.words, self.detail, self.figure, self.bad = theme, words, detail, figure, bad
+        self.current = False
+        self.setFixedHeight(38)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAttribute(Qt.WidgetAttribute.WA_Hover)
+        self.setAccessibleName(f"{words}, {detail}")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        t = self.theme
+        if self.current or self.underMouse() or self.hasFocus():
+            p.setPen(QPen(t.ink if self.hasFocus() else t.hairline, 1))
+            p.setBrush(t.card if self.current else alpha(t.card, 0.5))
+            p.drawRoundedRect(self.rect().adjusted(1, 1, -1, -1), 7, 7)
+        p.setFont(font(12, 600))
+        width = p.fontMetrics().horizontalAdvance(self.figure)
+        p.setPen(t.dropped if self.bad else t.soft)
+        p.drawText(QRectF(self.width() - width - 10, 0, width + 2, self.height()), Qt.AlignmentFlag.AlignVCenter, self.figure)
+        room = self.width() - width - 28
+        p.setPen(t.ink)
+        p.setFont(font(12, 600 if self.current else 500))
+        p.drawText(10, 17, p.fontMetrics().elidedText(self.words, Qt.TextElideMode.ElideRight, room))
+        p.setPen(t.soft)
+        p.setFont(font(11))
+        p.drawText(10, 31, p.fontMetrics().elidedText(self.detail, Qt.TextElideMode.ElideRight, room))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.chosen.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.chosen.emit()
+            return
+        super().keyPressEvent(event)
+
+
+class _Side(QWidget):
+    def __init__(self, heading: str) -> None:
+        super().__init__()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(MARGIN, MARGIN, 4, 8)
+        box.setSpacing(8)
+        self._detail = label("", "soft")
+        box.addWidget(row(label(heading, "head"), self._detail, stretch=0))
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        content, self._list = column(3, (0, 0, 10, 0))
+        area.setWidget(content)
+        box.addWidget(area, 1)
+        self._foot = box
+
+
+class RoomsPanel(_Side):
+    """All rooms by level, each with its use, its size and its sensors."""
+
+    def __init__(self, document: Document, focus: Focus, theme: Theme) -> None:
+        super().__init__(self.tr("Rooms"))
+        self.document, self.focus, self.theme = document, focus, theme
+        self._tiles: dict[str, Tile] = {}
+        document.changed.connect(lambda old, new: self._fill() if (old.rooms, old.sensors) != (new.rooms, new.sensors) else None)
+        focus.shift.connect(lambda what: self._mark() if what == "room" else None)
+        self._fill()
+
+    def _fill(self) -> None:
+        clear(self._list)
+        self._tiles = {}
+        project = self.document.project
+        homes = [room_of(project, s) for s in project.sensors]
+        for level in sorted(project.levels, key=lambda x: x.elevation):
+            self._list.addWidget(label(level.name, "soft"))
+            for room in project.rooms:
+                if room.level != level.id:
+                    continue
+                n = sum(h is room for h in homes)
+                area = f"{polygons.area(room.outline):.1f} m²"
+                sensors = "" if n == 0 else self.tr("1 sensor") if n == 1 else self.tr("{} sensors").format(n)
+                tile = Tile(self.theme, room.name, f"{room.use}, {area}", sensors)
+                tile.chosen.connect(lambda r=room: self.focus.set(level=r.level, room=r.id, selected=r.id))
+                self._list.addWidget(tile)
+                self._tiles[room.id] = tile
+        self._list.addStretch(1)
+        self._detail.setText(str(len(project.rooms)))
+        self._mark()
+
+    def _mark(self) -> None:
+        for ident, tile in self._tiles.items():
+            tile.current = ident == self.focus.room
+            tile.update()
+
+
+class DaysPanel(_Side):
+    """The rehearsed days from noon to noon, each with what went wrong in the focused room; and the transport."""
+
+    play = pyqtSignal()
+
+    def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
+        super().__init__(self.tr("Days"))
+        self.document, self.focus, self.results, self.theme = document, focus, results, theme
+        self._tiles: dict[int, Tile] = {}
+        self._play = QPushButton(self.tr("Play"))
+        self._play.setToolTip(self.tr("Run the playhead, five minutes a second. (Space)"))
+        self._play.clicked.connect(self.play)
+        previous, following = QPushButton("‹"), QPushButton("›")
+        previous.setToolTip(self.tr("Previous incident of this room. (,)"))
+        following.setToolTip(self.tr("Next incident of this room. (.)"))
+        previous.setAccessibleName(self.tr("Previous incident"))
+        following.setAccessibleName(self.tr("Next incident"))
+        self.previous, self.following = previous.clicked, following.clicked
+        foot = row(self._play, previous, following, stretch=0, spacing=6)
+        foot.setContentsMargins(0, 0, 10, 0)
+        self._foot.addWidget(label(self.tr("Incidents of this room"), "soft"))
+        self._foot.addWidget(foot)
+        results.updated.connect(lambda what: self._fill() if what == "rehearsal" else None)
+        focus.shift.connect(self._shifted)
+        self._fill()
+
+    def _shifted(self, what: str) -> None:
+        if what == "room":
+            self._fill()
+        elif what == "day":
+            self._mark()
+
+    def set_playing(self, on: bool) -> None:
+        """Show whether time runs."""
+        self._play.setText(self.tr("Pause") if on else self.tr("Play"))
+
+    def _fill(self) -> None:
+        clear(self._list)
+        self._tiles = {}
+        r, room = self.results.rehearsal, self.focus.room
+        if r is None:
+            self._list.addWidget(label(self.tr("Rehearsing the week …"), "soft"))
+            self._list.addStretch(1)
+            return
+        mine = [i for i in r.incidents if i.room == room]
+        for day in range(-1, DAYS):
+            begin, end = r.begin + timedelta(days=day), r.begin + timedelta(days=day + 1)
+            lo = day * DAY + DAY / 2
+            here = [i for i in mine if lo <= i.at < lo + DAY]
+            drops = sum(i.kind == "dropped" for i in here)
+            idle = sum(not i.dark for i in here)
+            words = f"{begin:%a} {begin.day} – {end:%a} {end.day} {end:%b}"
+            detail = self.tr("no incident")
+            if here:
+                parts = []
+                if drops:
+                    parts.append(self.tr("{} dropped").format(drops))
+                late = sum(i.kind == "late" for i in here)
+                if late:
+                    parts.append(self.tr("{} late").format(late))
+                if idle:
+                    parts.append(self.tr("{} for nobody").format(idle))
+                detail = ", ".join(parts)
+            tile = Tile(self.theme, words, detail, str(drops) if drops else "", drops > 0)
+            tile.chosen.connect(lambda d=day: self._go(d))
+            self._list.addWidget(tile)
+            self._tiles[day] = tile
+        self._list.addStretch(1)
+        self._detail.setText(self.tr("seed {}").format(r.seed))
+        self._mark()
+
+    def _go(self, day: int) -> None:
+        of_day = (self.focus.time - DAY / 2) % DAY
+        r = self.results.rehearsal
+        end = r.movements.end if r else DAYS * DAY
+        t = float(np.clip(day * DAY + DAY / 2 + of_day, 0.0, end - 1))
+        self.focus.set(day=math.floor((t - DAY / 2) / DAY), time=t, incident=-1)
+
+    def _mark(self) -> None:
+        for day, tile in self._tiles.items():
+            tile.current = day == self.focus.day
+            tile.update()

@@ -1,0 +1,56 @@
+"""Quantities as people type and read them: metres or feet and inches, seconds or minutes, degrees."""
+
+from __future__ import annotations
+
+import re
+
+_LENGTHS = {
+    "m": 1.0, "cm": 0.01, "mm": 0.001, "ft": 0.3048, "'": 0.3048, "in": 0.0254, '"': 0.0254,
+}  # fmt: skip
+_TIMES = {"s": 1.0, "sec": 1.0, "min": 60.0, "m": 60.0, "h": 3600.0}
+
+
+def parse_length(text: str) -> float:
+    """Metres from `2.2`, `40 cm`, `8 ft 2`, `8' 2"`. Raises ValueError with a sentence."""
+    return _parse(text, _LENGTHS, "m", {"ft": "in", "'": "in"}, "a length such as 2.2, 40 cm or 8 ft 2")
+
+
+def parse_time(text: str) -> float:
+    """Seconds from `90`, `2 min`, `1 min 30`, `1 h`. Raises ValueError with a sentence."""
+    return _parse(text, _TIMES, "s", {"min": "s", "m": "s", "h": "min"}, "a time such as 90 s, 2 min or 1 min 30")
+
+
+def parse_angle(text: str) -> float:
+    """Degrees from `45` or `45°`. Raises ValueError with a sentence."""
+    return _parse(text.replace("°", ""), {"": 1.0, "deg": 1.0}, "", {}, "an angle in degrees, such as 45")
+
+
+def _parse(text: str, units: dict[str, float], plain: str, after: dict[str, str], wanted: str) -> float:
+    """Sum of number-unit pairs; a bare number takes the plain unit, or the one that follows the last unit."""
+    cleaned = text.strip().lower().replace(",", ".")
+    pairs = re.findall(r"([-+]?\d+(?:\.\d+)?|[-+]?\.\d+)\s*([a-z'\"]*)", cleaned)
+    if not pairs or re.sub(r"\s", "", "".join(a + b for a, b in pairs)) != re.sub(r"\s", "", cleaned):
+        raise ValueError(f"'{text.strip()}' is not {wanted}")
+    total, unit, sign = 0.0, plain, -1.0 if cleaned.startswith("-") else 1.0
+    for k, (number, name) in enumerate(pairs):
+        unit = name or (plain if k == 0 else after.get(unit, plain))
+        if unit not in units:
+            raise ValueError(f"'{name}' is not a unit here; type {wanted}")
+        total += abs(float(number)) * units[unit]
+    if abs(total) > 1e6:
+        raise ValueError(f"'{text.strip()}' is far too large")
+    return sign * total
+
+
+def show_length(metres: float, feet: bool = False) -> str:
+    """`2.20 m`, or `7 ft 3 in`."""
+    if not feet:
+        return f"{metres:.2f} m"
+    inches = round(metres / 0.0254)
+    sign = "-" if inches < 0 else ""
+    return f"{sign}{abs(inches) // 12} ft {abs(inches) % 12} in"
+
+
+def show_angle(degrees: float) -> str:
+    """`222°`."""
+    return f"{degrees:.0f}°" if abs(degrees - round(degrees)) < 0.05 else f"{degrees:.1f}°"

@@ -1,0 +1,320 @@
+"""The verdict: is this good? Plain numbers for the room, what is wrong and why, and remedies that can be tried."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from vastwatch.advice import Finding
+from vastwatch.advice.remedies import Remedy
+from vastwatch.design.project import find, find_any
+from vastwatch.desk.document import Document
+from vastwatch.desk.focus import Focus
+from vastwatch.desk.inspector import Inspector
+from vastwatch.desk.parts import clear, column, label, line, row
+from vastwatch.desk.results import DAYS, Results
+from vastwatch.desk.ribbon import incident_title
+from vastwatch.desk.theme import MARGIN, Theme, font
+from vastwatch.rehearsal.causes import Chain, explain
+
+# More findings than this are folded away until asked for.
+SHOWN_FINDINGS = 4
+
+
+class Score(QWidget):
+    """One line: words at the left, a large figure with its unit at the right."""
+
+    def __init__(self, words: str, unit: str, theme: Theme, why: str) -> None:
+        super().__init__()
+        self.theme = theme
+        self._value, self._unit = QLabel("–"), label(unit, "soft")
+        self._value.setFont(font(20, 600))
+        self._value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self._unit.setFixedWidth(26)
+        self.setToolTip(why)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(0, 1, 0, 1)
+        box.setSpacing(5)
+        box.addWidget(label(words), 1)
+        box.addWidget(self._value)
+        box.addWidget(self._unit)
+
+    def show(self, value: float | None = None, bad: bool = False) -> None:  # type: ignore[override]
+        """Show a figure, in red when it is bad."""
+        if value is None:
+            text = "–"
+        elif 0 < value < 0.05:
+            text = f"{value:.2f}"
+        else:
+            text = f"{value:.1f}" if value < 100 else f"{value:.0f}"
+        self._value.setText(text)
+        colour = self.theme.dropped if bad else self.theme.ink
+        self._value.setStyleSheet(f"color: {colour.name()};")
+        super().show()
+
+
+class ChainView(QWidget):
+    """The chain of causes: linked cards, each naming a record that can be gone to."""
+
+    def __init__(self, chain: Chain, theme: Theme, go) -> None:  # type: ignore[no-untyped-def]
+        super().__init__()
+        self.theme = theme
+        box = QVBoxLayout(self)
+        box.setContentsMargins(16, 0, 0, 0)
+        box.setSpacing(5)
+        self._cards = []
+        for link in chain.links:
+            card = QFrame()
+            card.setProperty("role", "card")
+            inner = QVBoxLayout(card)
+            inner.setContentsMargins(9, 5, 9, 6)
+            inner.setSpacing(0)
+            what = label(link.what, "head")
+            inner.addWidget(row(what, label(link.value, "soft"), stretch=0))
+            inner.addWidget(label(link.text, "soft", True))
+            card.setCursor(Qt.CursorShape.PointingHandCursor)
+            card.mousePressEvent = lambda _e, r=link.record: go(r)  # type: ignore[method-assign,misc,assignment]
+            box.addWidget(card)
+            self._cards.append(card)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        ys = [c.geometry().center().y() for c in self._cards]
+        if not ys:
+            return
+        red = self.theme.dropped
+        p.setPen(QPen(red, 1.3))
+        p.drawLine(QPointF(5, ys[0]), QPointF(5, ys[-1]))
+        for k, y in enumerate(ys):
+            p.setBrush(red if k in (0, len(ys) - 1) else self.theme.panel)
+            p.drawEllipse(QPointF(5, y), 3.6, 3.6)
+
+
+class Verdict(QWidget):
+    """The right-hand panel. `say` carries one-line messages."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
+        super().__init__()
+        self.document, self.focus, self.results, self.theme = document, focus, results, theme
+        self.setObjectName("verdict")
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        content, box = column(7, (MARGIN, MARGIN, MARGIN, MARGIN))
+        area.setWidget(content)
+        outer.addWidget(area)
+        self._title = label("", "title")
+        self._basis = label("", "soft")
+        box.addWidget(row(self._title, self._basis, stretch=0))
+        self._scores = {
+            "drops": Score(self.tr("Dropped on somebody"), "×", theme, self.tr("How often a day the light went off on somebody.")),
+            "dark": Score(self.tr("Left in the dark"), "min", theme, self.tr("Minutes a day somebody needed light and had none.")),
+            "idle": Score(self.tr("Burning for nobody"), "h", theme, self.tr("Hours a day the light burned with nobody awake there.")),
+            "energy": Score(self.tr("  costs"), "kWh", theme, self.tr("Energy a day of burning for nobody.")),
+            "median": Score(self.tr("First light, median"), "s", theme, self.tr("From crossing the door into the dark to light.")),
+            "first": Score(self.tr("First light, 95 %"), "s", theme, self.tr("Nineteen arrivals of twenty had light within this.")),
+        }  # fmt: skip
+        self._numbers, numbers = column(2)
+        for score in self._scores.values():
+            numbers.addWidget(score)
+            numbers.addWidget(line())
+        box.addWidget(self._numbers)
+        self._nothing = label("", "soft", True)
+        box.addWidget(self._nothing)
+        self._story, self._story_box = column(7)
+        box.addWidget(self._story)
+        self._inspector_line = line()
+        box.addWidget(self._inspector_line)
+        self.inspector = Inspector(document, focus)
+        self.inspector.say.connect(self.say)
+        box.addWidget(self.inspector)
+        box.addStretch(1)
+        self._all_findings = False
+        self._told: object = None
+        results.updated.connect(self._updated)
+        focus.shift.connect(self._shifted)
+        document.changed.connect(lambda *_: self.refresh())
+        self.refresh()
+
+    def _updated(self, what: str) -> None:
+        if what in ("rehearsal", "findings", "remedies"):
+            self.refresh()
+
+    def _shifted(self, what: str) -> None:
+        if what in ("room", "incident", "stage"):
+            if what == "room":
+                self._all_findings = False
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Numbers and story for the focused room."""
+        project, room_id, r = self.document.project, self.focus.room, self.results.rehearsal
+        room = next((x for x in project.rooms if x.id == room_id), None)
+        self._title.setText(room.name if room else self.tr("No room selected"))
+        self._basis.setText(self.tr("per day, {} days").format(DAYS))
+        scores = r.scores.get(room_id) if r and room_id else None
+        self._numbers.setVisible(scores is not None)
+        self._basis.setVisible(scores is not None)
+        if scores is not None:
+            limit = project.brief.drops_per_week / 7.0
+            bad = scores.drops > limit + 1e-9
+            self._scores["drops"].show(scores.drops, bad)
+            self._scores["dark"].show(scores.dark_min, bad and scores.dark_min > 1)
+            self._scores["idle"].show(scores.idle_h)
+            self._scores["energy"].show(scores.idle_kwh)
+            self._scores["median"].show(scores.first_median_s)
+            self._scores["first"].show(scores.first_p95_s, (scores.first_p95_s or 0) > 3)
+            self._nothing.hide()
+        else:
+            self._nothing.show()
+            if room is None:
+                words = self.tr("Click a room on the plan to see how it does.")
+            elif r is None:
+                words = self.tr("Rehearsing the week …")
+            elif all(lamp.room != room.id for lamp in project.lamps):
+                words = self.tr("This room has no lamp, so there is nothing to switch.")
+            else:
+                words = self.tr("No sensor switches this room's light: people do. Hang one here and its verdict appears.")
+            self._nothing.setText(words)
+        self._tell()
+
+    # -- the story ---------------------------------------------------------------------------------------------
+
+    def _tell(self) -> None:
+        r, index = self.results.rehearsal, self.focus.incident
+        open_ = r is not None and 0 <= index < len(r.incidents) and r.incidents[index].room == self.focus.room
+        told = (
+            id(r) if open_ else 0, index if open_ else -1, self.focus.room, self.focus.stage, self._all_findings,
+            id(self.results.findings), id(self.results.remedies), self.results.busy("remedies"),
+        )  # fmt: skip
+        if told == self._told:
+            return
+        self._told = told
+        clear(self._story_box)
+        if open_:
+            self._incident(index)
+        else:
+            self._findings()
+        self._remedies(open_)
+
+    def _incident(self, index: int) -> None:
+        r = self.results.rehearsal
+        assert r is not None
+        incident = r.incidents[index]
+        mine = [i for i, x in enumerate(r.incidents) if x.room == incident.room]
+        title = label(incident_title(r, incident), "bad" if incident.dark else "head", True)
+        self._story_box.addWidget(
+            row(title, label(self.tr("{} of {}").format(mine.index(index) + 1, len(mine)), "soft"), stretch=0)
+        )
+        self._story_box.addWidget(ChainView(explain(r, incident), self.theme, self._go))
+
+    def _go(self, record: str) -> None:
+        found = find_any(self.document.project, record)
+        if found is None:
+            return
+        level = getattr(found[1], "level", None)
+        if level is None and (room := getattr(found[1], "room", None)):
+            level = find(self.document.project.rooms, room).level
+        if level is not None:
+            self.focus.set(level=level)
+        self.focus.set(selected=record)
+
+    def _findings(self) -> None:
+        room = self.focus.room
+        mine = [f for f in self.results.findings if f.room == room or (room in f.records)]
+        if not mine:
+            if self.results.findings and room is not None:
+                self._story_box.addWidget(label(self.tr("Nothing found wrong with this room."), "soft"))
+            return
+        open_ = sum(f.severity in ("wrong", "risk") for f in mine)
+        head = self.tr("{} open").format(open_) if open_ else self.tr("none open")
+        self._story_box.addWidget(row(label(self.tr("Findings"), "head"), label(head, "soft"), stretch=0))
+        shown = mine if self._all_findings else mine[:SHOWN_FINDINGS]
+        for finding in shown:
+            self._story_box.addWidget(self._finding(finding))
+        if len(mine) > len(shown):
+            more = QPushButton(self.tr("{} more").format(len(mine) - len(shown)))
+            more.clicked.connect(self._show_all)
+            self._story_box.addWidget(more)
+
+    def _show_all(self) -> None:
+        self._all_findings = True
+        self._tell()
+
+    def _finding(self, finding: Finding) -> QFrame:
+        card = QFrame()
+        card.setProperty("role", "card")
+        t = self.theme
+        bar = {"wrong": t.dropped, "risk": t.lamp, "caution": t.ink, "note": t.hairline}[finding.severity]
+        card.setStyleSheet(f"QFrame[role='card'] {{ border-left: 3px solid {bar.name()}; }}")
+        inner = QVBoxLayout(card)
+        inner.setContentsMargins(10, 7, 9, 7)
+        inner.setSpacing(3)
+        word = {"wrong": "", "risk": "", "caution": self.tr("Caution. "), "note": ""}[finding.severity]
+        inner.addWidget(label(word + finding.text, "", True))
+        if finding.remedies:
+            inner.addWidget(label(finding.remedies[0].text, "soft", True))
+        tips = "".join(f"<li>{r.text}</li>" for r in finding.remedies)
+        card.setToolTip(f"<ul style='margin-left:-24px'>{tips}</ul>" if tips else finding.text)
+        card.setCursor(Qt.CursorShape.PointingHandCursor)
+        card.mousePressEvent = lambda _e, k=finding: self._go(k.records[0]) if k.records else None  # type: ignore[method-assign,misc,assignment]
+        return card
+
+    def _remedies(self, open_: bool) -> None:
+        r, room = self.results.rehearsal, self.focus.room
+        if r is None or room not in r.scores:
+            return
+        if self.results.remedies_room == room and self.results.remedies is not None:
+            if not self.results.remedies:
+                self._story_box.addWidget(label(self.tr("No remedy tried made a difference here."), "soft", True))
+                return
+            self._story_box.addWidget(label(self.tr("Tried on the same week"), "head"))
+            for k, remedy in enumerate(self.results.remedies):
+                self._story_box.addWidget(self._remedy(remedy, k == 0))
+            return
+        button = QPushButton(
+            self.tr("Trying …") if self.results.busy("remedies") else self.tr("Try what would help, on the same week")
+        )
+        button.setToolTip(self.tr("Rehearses the same week with each change; nothing is applied. (T)"))
+        button.setEnabled(not self.results.busy("remedies"))
+        button.clicked.connect(self.try_remedies)
+        self._story_box.addWidget(button)
+
+    def try_remedies(self) -> None:
+        """Ask for remedies of the focused room."""
+        self.results.ask_remedies()
+        self._told = None
+        self._tell()
+
+    def _remedy(self, remedy: Remedy, best: bool) -> QPushButton:
+        before, after = remedy.before, remedy.after
+        change = f"{before.drops:.1f} → {after.drops:.1f} drops"
+        idle = after.idle_h - before.idle_h
+        if abs(idle) >= 0.05:
+            change += f", burning {'+' if idle > 0 else '−'}{abs(idle):.1f} h"
+        button = QPushButton()
+        button.setProperty("role", "best" if best else "try")
+        inner = QHBoxLayout(button)
+        inner.setContentsMargins(12, 4, 12, 4)
+        inner.setSpacing(8)
+        words, figures = label(remedy.text, "", True), label(change, "soft", True)
+        words.setFont(font(12, 500))
+        figures.setFont(font(12, 600 if best else 400))
+        figures.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        if after.drops < before.drops:
+            figures.setStyleSheet(f"color: {self.theme.good.name()};")
+        for w in (words, figures):
+            w.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        inner.addWidget(words, 3)
+        inner.addWidget(figures, 2)
+        button.setMinimumHeight(40)
+        button.setAccessibleName(f"{remedy.text}: {change}")
+        button.setToolTip(self.tr("Apply it: {}. Ctrl+Z takes it back.").format(change))
+        button.clicked.connect(lambda: self.document.apply(remedy.project, remedy.text))
+        return button

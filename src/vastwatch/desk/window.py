@@ -1,0 +1,511 @@
+"""The one window: strip, tool panel, plan over ribbon, verdict, status line. It joins the parts and holds the keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtWidgets import (
+    QButtonGroup, QComboBox, QFileDialog, QFrame, QHBoxLayout, QLabel, QMainWindow, QMenu, QMessageBox, QPushButton,
+    QSplitter, QStackedWidget, QUndoView, QVBoxLayout, QWidget,
+)  # fmt: skip
+
+from vastwatch.desk.document import Document
+from vastwatch.desk.focus import STAGES, Focus
+from vastwatch.desk.keysheet import KeySheet
+from vastwatch.desk.legend import Legend
+from vastwatch.desk.parts import label, row
+from vastwatch.desk.plan import PlanView
+from vastwatch.desk.results import Results
+from vastwatch.desk.ribbon import Ribbon
+from vastwatch.desk.shelf import Shelf
+from vastwatch.desk.sidebars import DaysPanel, RoomsPanel
+from vastwatch.desk.strip import Strip
+from vastwatch.desk.theme import MARGIN, Theme, font
+from vastwatch.desk.verdict import Verdict
+from vastwatch.files import ProjectError
+from vastwatch.files.project_file import SUFFIX
+from vastwatch.sensing import FIGURES
+
+FIGURE_WORDS = {
+    "across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying", "pet": "pet",
+}  # fmt: skip
+LEFT_WIDTH, TIMING_WIDTH, RIGHT_WIDTH = 206, 348, 302
+# Playing: this many seconds of the day per tick of this many milliseconds.
+PLAY_S, PLAY_MS = 12.0, 40
+
+
+class Window(QMainWindow):
+    """Built around one document."""
+
+    def __init__(self, document: Document, theme: Theme, switch_theme: Callable[[], None] | None = None) -> None:
+        super().__init__()
+        self.document, self.theme = document, theme
+        self._switch_theme = switch_theme
+        self.focus = Focus()
+        self._first_focus()
+        self.results = Results(document, self.focus)
+        self.setWindowTitle("Vast Watch")
+        self.resize(1280, 800)
+        self.setMinimumSize(1000, 640)
+        self._build()
+        self._actions()
+        self._keys()
+        self._timer = QTimer(self)
+        self._timer.setInterval(PLAY_MS)
+        self._timer.timeout.connect(lambda: self.ribbon.step_time(PLAY_S))
+        document.trouble.connect(self.say)
+        document.state_changed.connect(self._state)
+        document.changed.connect(self._follow)
+        self.focus.shift.connect(self._shifted)
+        self._stage()
+        self._state()
+        self.results.refresh()
+
+    def _first_focus(self) -> None:
+        project = self.document.project
+        levels = sorted(project.levels, key=lambda level: level.elevation)
+        with_presence = [p.room for p in project.presences]
+        room = with_presence[0] if with_presence else (project.rooms[0].id if project.rooms else None)
+        level = next((r.level for r in project.rooms if r.id == room), levels[0].id if levels else "")
+        self.focus.set(level=level, room=room, selected=room, incident=-1)
+
+    # -- building ----------------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        d, f, r, t = self.document, self.focus, self.results, self.theme
+        central = QWidget()
+        outer = QVBoxLayout(central)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        self.strip = Strip(d, f, r, t)
+        outer.addWidget(self.strip)
+        outer.addWidget(self._hairline())
+        body = QHBoxLayout()
+        body.setContentsMargins(0, 0, 0, 0)
+        body.setSpacing(0)
+        outer.addLayout(body, 1)
+        self.left = QStackedWidget()
+        self.shelf = Shelf(f, t)
+        self.rooms = RoomsPanel(d, f, t)
+        self.days = DaysPanel(d, f, r, t)
+        self._panels: dict[str, QWidget] = {"Plan": self.rooms, "Sensors": self.shelf, "Rehearsal": self.days}
+        for panel in self._panels.values():
+            self.left.addWidget(panel)
+        self.shelf.say.connect(self.say)
+        body.addWidget(self.left)
+        body.addWidget(self._hairline(vertical=True))
+        body.addWidget(self._middle(), 1)
+        body.addWidget(self._hairline(vertical=True))
+        self.verdict = Verdict(d, f, r, t)
+        self.verdict.setFixedWidth(RIGHT_WIDTH)
+        self.verdict.say.connect(self.say)
+        body.addWidget(self.verdict)
+        self.setCentralWidget(central)
+
+    def _hairline(self, vertical: bool = False) -> QFrame:
+        out = QFrame()
+        out.setStyleSheet(f"background: {self.theme.hairline.name()}; border: 0;")
+        (out.setFixedWidth if vertical else out.setFixedHeight)(1)
+        return out
+
+    def _middle(self) -> QWidget:
+        d, f, r, t = self.document, self.focus, self.results, self.theme
+        out = QWidget()
+        box = QVBoxLayout(out)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        self.plan = PlanView(d, f, r, t)
+        self.plan.say.connect(self.say)
+        over = QVBoxLayout(self.plan)
+        over.setContentsMargins(8, 7, 8, 6)
+        self._figures = QWidget()
+        figures = QHBoxLayout(self._figures)
+        figures.setContentsMargins(0, 0, 0, 0)
+        figures.setSpacing(2)
+        group = QButtonGroup(self)
+        self._figure_buttons = {}
+        for figure in FIGURES:
+            button = QPushButton(FIGURE_WORDS[figure])
+            button.setCheckable(True)
+            button.setToolTip(self.tr("Contours for somebody {}. (V steps through)").format(FIGURE_WORDS[figure]))
+            button.clicked.connect(lambda _, x=figure: f.set(figure=x))
+            group.addButton(button)
+            figures.addWidget(button)
+            self._figure_buttons[figure] = button
+        self.level = QComboBox()
+        self.level.setAccessibleName(self.tr("Level"))
+        self.level.setToolTip(self.tr("Which level is shown. (PgUp, PgDn)"))
+        self.level.activated.connect(lambda i: self._show_level(self.level.itemData(i)))
+        self.moment = QLabel()
+        self.moment.setFont(font(13, 500))
+        over.addWidget(row(self._figures, self.moment, QWidget(), self.level, stretch=2))
+        over.addStretch(1)
+        self.legend = Legend(f, t)
+        over.addWidget(self.legend, 0, Qt.AlignmentFlag.AlignLeft)
+        self.ribbon = Ribbon(f, r, t)
+        self.ribbon.say.connect(self.say)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setHandleWidth(5)
+        split.setChildrenCollapsible(False)
+        split.addWidget(self.plan)
+        split.addWidget(self.ribbon)
+        split.setStretchFactor(0, 1)
+        split.setStretchFactor(1, 0)
+        split.setSizes([484, 236])
+        box.addWidget(split, 1)
+        box.addWidget(self._hairline())
+        status = QWidget()
+        line = QHBoxLayout(status)
+        line.setContentsMargins(MARGIN, 0, MARGIN, 0)
+        status.setFixedHeight(34)
+        self._when = label("", "soft")
+        self._said = label("", "soft")
+        line.addWidget(self._when)
+        line.addStretch(1)
+        line.addWidget(self._said)
+        box.addWidget(status)
+        self._fill_levels()
+        return out
+
+    def _fill_levels(self) -> None:
+        self.level.clear()
+        for level in sorted(self.document.project.levels, key=lambda x: -x.elevation):
+            self.level.addItem(level.name, level.id)
+        self.level.setCurrentIndex(self.level.findData(self.focus.level))
+        self.level.setVisible(self.level.count() > 1)
+
+    # -- actions and keys --------------------------------------------------------------------------------------
+
+    def _actions(self) -> None:
+        menu = QMenu(self)
+        stack = self.document.undo_stack
+
+        def action(words: str, keys: QKeySequence | QKeySequence.StandardKey | str, do: Callable[[], object]) -> QAction:
+            a = QAction(words, self)
+            a.setShortcut(QKeySequence(keys))
+            a.triggered.connect(lambda: do())
+            menu.addAction(a)
+            self.addAction(a)
+            return a
+
+        action(self.tr("Open …"), "Ctrl+O", self.open_dialog)
+        action(self.tr("Save"), "Ctrl+S", self.save)
+        action(self.tr("Save elsewhere …"), "Ctrl+Shift+S", self.save_as)
+        menu.addSeparator()
+        for a, keys in (
+            (stack.createUndoAction(self, self.tr("Undo:")), "Ctrl+Z"),
+            (stack.createRedoAction(self, self.tr("Redo:")), "Ctrl+Shift+Z"),
+        ):
+            assert a is not None
+            a.setShortcut(QKeySequence(keys))
+            menu.addAction(a)
+            self.addAction(a)
+        action(self.tr("List of edits"), "Ctrl+H", self.show_edits)
+        menu.addSeparator()
+        action(self.tr("Light or dark desk"), "Ctrl+D", lambda: self._switch_theme and self._switch_theme())
+        action(self.tr("Keys"), "F1", self.show_keys)
+        menu.addSeparator()
+        action(self.tr("Leave"), "Ctrl+Q", self.close)
+        self.strip.menu.setMenu(menu)
+        self.strip.keys.clicked.connect(self.show_keys)
+        self.days.play.connect(self.play)
+        self.days.previous.connect(lambda: self.ribbon.step_incident(-1))
+        self.days.following.connect(lambda: self.ribbon.step_incident(1))
+
+    def _keys(self) -> None:
+        def key(keys: str, do: Callable[[], object]) -> None:
+            # A letter typed into a field belongs to the field.
+            shortcut = QShortcut(QKeySequence(keys), self)
+            shortcut.activated.connect(do)
+
+        for k, stage in enumerate(STAGES, 1):
+            key(f"Ctrl+{k}", lambda s=stage: self.focus.set(stage=s))
+        key("?", self.show_keys)
+        key("Space", self.play)
+        key("[", lambda: self.ribbon.step_time(-60))
+        key("]", lambda: self.ribbon.step_time(60))
+        key("{", lambda: self.ribbon.step_time(-600))
+        key("}", lambda: self.ribbon.step_time(600))
+        key(",", lambda: self.ribbon.step_incident(-1))
+        key(".", lambda: self.ribbon.step_incident(1))
+        key("D", lambda: self.ribbon.step_time(86_400))
+        key("Shift+D", lambda: self.ribbon.step_time(-86_400))
+        key("T", self.verdict.try_remedies)
+        key("PgUp", lambda: self._step_level(1))
+        key("PgDown", lambda: self._step_level(-1))
+        key("N", lambda: self._step_room(1))
+        key("Shift+N", lambda: self._step_room(-1))
+        key("M", lambda: self._step_sensor(1))
+        key("Shift+M", lambda: self._step_sensor(-1))
+        key("V", self._next_figure)
+
+    def _next_figure(self) -> None:
+        k = FIGURES.index(self.focus.figure)
+        self.focus.set(figure=FIGURES[(k + 1) % len(FIGURES)])
+
+    def _show_level(self, level: str) -> None:
+        """Show a level, and a room of it."""
+        if level == self.focus.level:
+            return
+        rooms = [r.id for r in self.document.project.rooms if r.level == level]
+        lit = [p.room for p in self.document.project.presences if p.room in rooms]
+        room = (lit or rooms or [None])[0]
+        self.focus.set(level=level, room=room, selected=room, incident=-1)
+
+    def _step_level(self, way: int) -> None:
+        order = [x.id for x in sorted(self.document.project.levels, key=lambda x: x.elevation)]
+        if self.focus.level in order:
+            k = order.index(self.focus.level) + way
+            if 0 <= k < len(order):
+                self._show_level(order[k])
+
+    def _step_room(self, way: int) -> None:
+        rooms = [r for r in self.document.project.rooms if r.level == self.focus.level]
+        if rooms:
+            k = next((i for i, r in enumerate(rooms) if r.id == self.focus.room), -1)
+            room = rooms[(k + way) % len(rooms)].id
+            self.focus.set(room=room, selected=room, incident=-1)
+
+    def _step_sensor(self, way: int) -> None:
+        from vastwatch.design.edits import room_of
+
+        sensors = [s for s in self.document.project.sensors if s.level == self.focus.level]
+        if sensors:
+            k = next((i for i, s in enumerate(sensors) if s.id == self.focus.selected), -1 if way > 0 else 0)
+            sensor = sensors[(k + way) % len(sensors)]
+            room = room_of(self.document.project, sensor)
+            self.focus.set(selected=sensor.id, room=room.id if room else self.focus.room)
+            self.plan.setFocus()
+
+    def play(self) -> None:
+        """Run or stop the playhead."""
+        if self._timer.isActive():
+            self._timer.stop()
+        else:
+            self.focus.set(stage="Rehearsal", incident=-1)
+            self._timer.start()
+        self.days.set_playing(self._timer.isActive())
+
+    # -- following the focus -----------------------------------------------------------------------------------
+
+    def _shifted(self, what: str) -> None:
+        if what == "stage":
+            self._stage()
+        elif what == "level":
+            self.level.setCurrentIndex(self.level.findData(self.focus.level))
+        elif what == "figure":
+            self._figure_buttons[self.focus.figure].setChecked(True)
+        elif what == "selected":
+            self._said.setText(self._hint())
+        if what in ("time", "day", "stage", "incident"):
+            self._clock()
+        if what == "incident" and self.focus.incident >= 0:
+            self._timer.stop()
+            self.days.set_playing(False)
+
+    def _stage(self) -> None:
+        stage = self.focus.stage
+        if stage == "Timing" and "Timing" not in self._panels:
+            # The charts are loaded when they are first wanted.
+            from vastwatch.desk.timing import TimingPanel
+
+            panel = TimingPanel(self.document, self.focus, self.results, self.theme)
+            panel.say.connect(self.say)
+            self._panels["Timing"] = panel
+            self.left.addWidget(panel)
+        self.left.setCurrentWidget(self._panels[stage])
+        self.left.setFixedWidth(TIMING_WIDTH if stage == "Timing" else LEFT_WIDTH)
+        if stage != "Rehearsal":
+            self._timer.stop()
+            self.days.set_playing(False)
+        if stage != "Sensors":
+            self.focus.set(placing=None)
+        self._figures.setVisible(stage in ("Sensors", "Timing"))
+        self._figure_buttons[self.focus.figure].setChecked(True)
+        self.legend.setVisible(stage in ("Sensors", "Timing"))
+        self.moment.setVisible(stage == "Rehearsal")
+        self._said.setText(self._hint())
+        self._overlay_style()
+
+    def _overlay_style(self) -> None:
+        """The controls that lie on the plan take the colour of its ground."""
+        from vastwatch.desk.theme import mix
+
+        t, night = self.theme, self.plan.look.night
+        ink = mix(t.ink, t.paper if t.name == "light" else t.ink, night).name()
+        back = mix(t.card, t.night, night).name()
+        line = mix(t.hairline, t.night_wall, night * 0.6).name()
+        self.moment.setStyleSheet(f"color: {ink};")
+        self.level.setStyleSheet(f"color: {ink}; background: {back}; border: 1px solid {line};")
+        sheet = f"""QPushButton {{ background: transparent; border: 1px solid transparent; color: {t.soft.name()}; }}
+            QPushButton:checked {{ background: {t.card.name()}; border: 1px solid {t.hairline.name()}; color: {t.ink.name()};
+            font-weight: 600; }} QPushButton:focus {{ border: 1px solid {t.ink.name()}; }}"""
+        self._figures.setStyleSheet(sheet)
+
+    def _clock(self) -> None:
+        r = self.results.rehearsal
+        if r is None:
+            self._when.setText(self.tr("Rehearsing the week …"))
+            return
+        now = r.clock(self.focus.time)
+        self._when.setText(
+            self.tr("{} · rehearsed {} days from {} · seed {}").format(
+                f"{now:%a} {now.day} {now:%b} {now:%H:%M}", r.days, f"{r.begin.day} {r.begin:%b %Y}", r.seed
+            )
+        )
+        self.moment.setText(f"{now:%A} {now.day} {now:%B}, {now:%H:%M}")
+        if self.focus.stage == "Rehearsal":
+            self._overlay_style()
+
+    def _hint(self) -> str:
+        stage = self.focus.stage
+        if stage == "Rehearsal":
+            return self.tr("Space runs   , . incidents   [ ] a minute   D a day")
+        if stage == "Timing":
+            return self.tr("drag the mark along the curve   N next room")
+        if self.document.project.sensors and any(s.id == self.focus.selected for s in self.document.project.sensors):
+            return self.tr("arrows nudge   R L turn   Del deletes   V next figure")
+        return self.tr("click a room or a sensor   M next sensor   F fits")
+
+    def say(self, words: str) -> None:
+        """One line of news, for some seconds."""
+        self._said.setText(words)
+        QTimer.singleShot(6000, self, lambda: self._said.setText(self._hint()) if self._said.text() == words else None)
+
+    def _follow(self, old, new) -> None:  # type: ignore[no-untyped-def]
+        """After undo or load the focus may point to what is gone."""
+        from vastwatch.design.project import find_any
+
+        if old.levels is not new.levels:
+            self._fill_levels()
+        if self.focus.level not in {x.id for x in new.levels} or self.focus.room not in {x.id for x in new.rooms}:
+            self._first_focus()
+        elif self.focus.selected is not None and find_any(new, self.focus.selected) is None:
+            self.focus.set(selected=self.focus.room)
+        if self.focus.incident >= 0 and old.presences is not new.presences:
+            self.focus.set(incident=-1)
+
+    def _state(self) -> None:
+        name = self.document.path.name if self.document.path else self.document.project.name
+        self.setWindowTitle(f"{name}{' · ' + self.tr('edited') if self.document.modified else ''} — Vast Watch")
+
+    # -- files -------------------------------------------------------------------------------------------------
+
+    def open_path(self, path: Path) -> bool:
+        """Open a project; a message says what is wrong where it cannot."""
+        try:
+            self.document.open(path)
+        except ProjectError as e:
+            self.complain(self.tr("This project cannot be opened"), str(e))
+            return False
+        self.take_over()
+        return True
+
+    def take_over(self) -> None:
+        """After another project has come into the document: look at it from its beginning."""
+        self._fill_levels()
+        self._first_focus()
+        self.results.curve = None
+        self.plan.fit()
+        self.results.refresh()
+
+    def open_dialog(self) -> None:
+        """Ask for a project and open it."""
+        if not self._may_leave():
+            return
+        name, _ = QFileDialog.getOpenFileName(
+            self, self.tr("Open a project"), self._folder(), self.tr("Projects (*.json)")
+        )
+        if name:
+            self.open_path(Path(name))
+
+    def _folder(self) -> str:
+        return str(self.document.path.parent) if self.document.path else ""
+
+    def save(self) -> bool:
+        """Save where it came from, or ask."""
+        if self.document.path is None:
+            return self.save_as()
+        return self._save_to(self.document.path)
+
+    def save_as(self) -> bool:
+        """Ask where to, and save there."""
+        suggested = self.document.project.name.lower().replace(" ", "-") + SUFFIX
+        name, _ = QFileDialog.getSaveFileName(
+            self, self.tr("Save the project"), str(Path(self._folder()) / suggested), self.tr("Projects (*.json)")
+        )
+        if not name:
+            return False
+        path = Path(name)
+        if path.suffix != ".json":
+            path = path.with_name(path.name + SUFFIX)
+        return self._save_to(path)
+
+    def _save_to(self, path: Path) -> bool:
+        try:
+            self.document.save(path)
+        except ProjectError as e:
+            self.complain(self.tr("This project could not be saved"), str(e))
+            return False
+        self.say(self.tr("Saved to {}.").format(path))
+        return True
+
+    def complain(self, title: str, words: str) -> None:
+        """A message with one sentence."""
+        box = QMessageBox(QMessageBox.Icon.NoIcon, title, words, QMessageBox.StandardButton.Ok, self)
+        box.setObjectName("complaint")
+        box.exec()
+
+    def _may_leave(self) -> bool:
+        if not self.document.modified:
+            return True
+        box = QMessageBox(self)
+        box.setObjectName("leave")
+        box.setWindowTitle(self.tr("Unsaved work"))
+        box.setText(self.tr("{} has changes that are not saved.").format(self.document.project.name))
+        save = box.addButton(self.tr("Save"), QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton(self.tr("Leave them"), QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(self.tr("Stay"), QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is drop
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
+        if not self._may_leave():
+            event.ignore()
+            return
+        self._timer.stop()
+        self.document.give_up()
+        self.results.wait()
+        event.accept()
+
+    def retire(self) -> None:
+        """Let another window take over the document: nothing here listens to it any more."""
+        self._timer.stop()
+        self.results.wait()
+        for signal in (self.document.changed, self.document.state_changed, self.document.trouble):
+            signal.disconnect()
+
+    # -- dialogs -----------------------------------------------------------------------------------------------
+
+    def show_keys(self) -> None:
+        """The keyboard sheet."""
+        sheet = KeySheet(self, self.theme)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.open()
+
+    def show_edits(self) -> None:
+        """The undo list, in sentences; click a line to go back to it."""
+        view = QUndoView(self.document.undo_stack)
+        view.setEmptyLabel(self.tr("As opened"))
+        view.setWindowTitle(self.tr("List of edits"))
+        view.setParent(self, Qt.WindowType.Dialog)
+        view.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        view.resize(340, 380)
+        view.show()
