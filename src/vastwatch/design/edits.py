@@ -34,7 +34,7 @@ def room_at(project: Project, level: str, x: float, y: float) -> Room | None:
     """The room on that level around a point of the plan; the edge of a room counts as inside it."""
     rooms = on_level(project.rooms, level)
     for room in rooms:
-        if polygons.contains(room.outline, (x, y))[0]:
+        if polygons.contains_point(room.outline, x, y):
             return room
     for room in rooms:
         a = np.asarray(room.outline, float)
@@ -66,7 +66,7 @@ def add_sensor(
     if room is None:
         raise ValueError("a sensor must hang inside a room")
     taken = {s.name for s in project.sensors}
-    word = "PIR" if device.family == "pir" else "Radar"  # type: ignore[union-attr]
+    word = "PIR" if device.family == "pir" else "Radar"
     name, n = f"{word} {room.name.lower()}", 2
     while name in taken:
         name, n = f"{word} {room.name.lower()} {n}", n + 1

@@ -31,8 +31,8 @@ class Document(QObject):
         self.project = project
         self.path = path
         self.undo_stack = QUndoStack(self)
-        self.undo_stack.cleanChanged.connect(lambda _: self.state_changed.emit())
-        self.undo_stack.indexChanged.connect(lambda _: self.state_changed.emit())
+        self.undo_stack.cleanChanged.connect(self._stack_changed)
+        self.undo_stack.indexChanged.connect(self._stack_changed)
         self._journal = journal
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -40,6 +40,9 @@ class Document(QObject):
         self._timer.timeout.connect(self.write_journal)
         self._keys: dict[str, int] = {}
         self._recovered = False
+
+    def _stack_changed(self, _: object) -> None:
+        self.state_changed.emit()
 
     @property
     def modified(self) -> bool:

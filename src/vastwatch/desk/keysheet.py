@@ -3,32 +3,41 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from vastwatch.desk.parts import label
 from vastwatch.desk.theme import Theme, font
 
-KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
-    ("Project", (
-        ("Ctrl+O", "open"), ("Ctrl+S", "save"), ("Ctrl+Shift+S", "save elsewhere"), ("Ctrl+Z", "undo"),
-        ("Ctrl+Shift+Z", "redo"), ("Ctrl+H", "list of edits"), ("Ctrl+Q", "leave"),
-    )),
-    ("Stages", (
-        ("Ctrl+1 … 4", "Plan, Sensors, Timing, Rehearsal"), ("Tab", "next control"), ("Ctrl+D", "light or dark desk"),
-        ("? or F1", "this sheet"),
-    )),
-    ("Plan", (
-        ("+  −", "zoom"), ("F", "fit the building"), ("PgUp  PgDn", "level above, below"), ("N  Shift+N", "next, previous room"),
-        ("M  Shift+M", "next, previous sensor here"), ("V", "next figure"), ("Esc", "let go"),
-    )),
-    ("Sensor", (
-        ("Arrows", "nudge 5 cm, with Shift 25 cm"), ("R  L", "turn right, left 5°, with Shift 15°"), ("Del", "delete"),
-        ("Return", "hang the chosen device in this room"), ("Alt + drag", "without taking hold of walls"),
-    )),
-    ("Time", (
-        ("Space", "run or stop"), ("[  ]", "a minute back, on"), ("{  }", "ten minutes back, on"), (",  .", "previous, next incident"),
-        ("D  Shift+D", "next, previous day"), ("T", "try remedies"),
-    )),
+Section = tuple[str, tuple[tuple[str, str], ...]]
+
+# The two columns of the sheet.
+KEYS: tuple[tuple[Section, ...], ...] = (
+    (
+        ("Project", (
+            ("Ctrl+O", "open"), ("Ctrl+S", "save"), ("Ctrl+Shift+S", "save elsewhere"), ("Ctrl+Z", "undo"),
+            ("Ctrl+Shift+Z", "redo"), ("Ctrl+H", "list of edits"), ("Ctrl+Q", "leave"),
+        )),
+        ("Time", (
+            ("Space", "run or stop"), ("[   ]", "a minute back, on"), ("{   }", "ten minutes back, on"),
+            (",   .", "previous, next incident"), ("D   Shift+D", "next, previous day"), ("T", "try remedies"),
+        )),
+    ),
+    (
+        ("Stages", (
+            ("Ctrl+1 … 4", "Plan, Sensors, Timing, Rehearsal"), ("Tab", "next control"),
+            ("Ctrl+D", "light or dark desk"), ("?   F1", "this sheet"),
+        )),
+        ("Plan", (
+            ("+   −", "zoom"), ("F", "fit the building"), ("PgUp   PgDn", "level above, below"),
+            ("N   Shift+N", "next, previous room"), ("M   Shift+M", "next, previous sensor here"),
+            ("V", "next figure"), ("Esc", "let go"),
+        )),
+        ("Sensor", (
+            ("Arrows", "nudge 5 cm, with Shift 25 cm"), ("R   L", "turn right, left 5°, with Shift 15°"),
+            ("Del", "delete"), ("Return", "hang the chosen device in this room"),
+            ("Alt + drag", "without taking hold of walls"),
+        )),
+    ),
 )  # fmt: skip
 
 
@@ -43,28 +52,31 @@ class KeySheet(QDialog):
         outer.setContentsMargins(26, 20, 26, 22)
         outer.setSpacing(14)
         outer.addWidget(label(self.tr("Everything by keyboard"), "title"))
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(36)
-        grid.setVerticalSpacing(16)
-        outer.addLayout(grid)
-        for k, (heading, keys) in enumerate(KEYS):
-            inner = QGridLayout()
-            inner.setHorizontalSpacing(14)
-            inner.setVerticalSpacing(5)
-            head = label(heading, "soft")
-            inner.addWidget(head, 0, 0, 1, 2)
-            for n, (key, words) in enumerate(keys, 1):
-                cap = QLabel(key)
-                cap.setFont(font(12, 600))
-                cap.setStyleSheet(
-                    f"background: {theme.card.name()}; border: 1px solid {theme.hairline.name()}; "
-                    "border-radius: 4px; padding: 1px 7px;"
-                )
-                inner.addWidget(cap, n, 0, Qt.AlignmentFlag.AlignLeft)
-                inner.addWidget(label(words), n, 1)
-            inner.setColumnStretch(1, 1)
-            inner.setRowStretch(len(keys) + 1, 1)
-            grid.addLayout(inner, k // 2, k % 2)
+        columns = QHBoxLayout()
+        columns.setSpacing(40)
+        outer.addLayout(columns)
+        for sections in KEYS:
+            grid = QGridLayout()
+            grid.setHorizontalSpacing(14)
+            grid.setVerticalSpacing(5)
+            grid.setColumnMinimumWidth(0, 104)
+            for heading, keys in sections:
+                if grid.rowCount() > 1:
+                    grid.setRowMinimumHeight(grid.rowCount(), 10)
+                grid.addWidget(label(heading, "soft"), grid.rowCount(), 0, 1, 2)
+                for key, words in keys:
+                    cap = QLabel(key)
+                    cap.setFont(font(12, 600))
+                    cap.setStyleSheet(
+                        f"background: {theme.card.name()}; border: 1px solid {theme.hairline.name()}; "
+                        "border-radius: 4px; padding: 1px 7px;"
+                    )
+                    n = grid.rowCount()
+                    grid.addWidget(cap, n, 0, Qt.AlignmentFlag.AlignLeft)
+                    grid.addWidget(label(words), n, 1)
+            grid.setColumnStretch(1, 1)
+            grid.setRowStretch(grid.rowCount(), 1)
+            columns.addLayout(grid)
         outer.addWidget(label(self.tr("The mouse does the same: drag, turn by the handle, wheel to zoom, drag the plan to pan."), "soft"))
 
     def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]

@@ -107,6 +107,8 @@ class FigureField(QLineEdit):
         self.entered.emit(value)
 
     def _mark(self, trouble: str) -> None:
+        if self.toolTip() == (trouble or self._why):
+            return
         self.setProperty("wrong", "true" if trouble else "false")
         self.setToolTip(trouble or self._why)
         if (style := self.style()) is not None:

@@ -6,6 +6,7 @@ hold time runs at once: the algebra takes a few milliseconds.
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from typing import Any
 
@@ -40,6 +41,10 @@ class _Job(QRunnable):
             outcome = self.work()
         except ValueError as e:
             outcome = str(e)
+        except Exception:
+            # A flaw of the program must not leave the panel waiting for ever.
+            logging.exception("computing the %s failed", self.kind)
+            outcome = "this could not be computed; the program's log says why"
         try:
             self.done.ready.emit(self.kind, self.number, outcome)
         except RuntimeError:
@@ -84,9 +89,9 @@ class Results(QObject):
         self._ask("findings", lambda: findings(project))
         self._ask_curve()
 
-    def busy(self, kind: str) -> bool:
-        """Whether an answer of that kind is under way."""
-        return kind in self._busy
+    def busy(self, kind: str = "") -> bool:
+        """Whether an answer of that kind, or of any, is under way."""
+        return kind in self._busy if kind else bool(self._busy) or self._settle.isActive()
 
     def _ask(self, kind: str, work: Callable[[], Any]) -> None:
         number = self._numbers.get(kind, 0) + 1
@@ -124,12 +129,13 @@ class Results(QObject):
             self.updated.emit("rehearsal")
             if self.curve is not None and self.focus.stage == "Timing":
                 self._ask_curve()
-        else:
-            self._ask("rehearsal", lambda: rehearse(new, DAYS, SEED))
+        # While the hand moves, the frame has the processor to itself.
         self._settle.start()
 
     def _settled(self) -> None:
         project = self.document.project
+        if self.rehearsal is None or self.rehearsal.project is not project:
+            self._ask("rehearsal", lambda: rehearse(project, DAYS, SEED))
         self._ask("findings", lambda: findings(project))
         self._ask_curve()
 

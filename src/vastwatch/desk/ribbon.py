@@ -32,6 +32,8 @@ HEAD = 26
 ROW, THICK = 16, 9
 GROUP_GAP = 5
 TOOTH = 6.0
+# Kept free at the bottom for sunset and sunrise.
+FOOT = 17
 
 
 @dataclass
@@ -167,7 +169,7 @@ class Ribbon(QWidget):
         self._night(p, r.begin)
         self._hours(p)
         p.save()
-        p.setClipRect(QRectF(0, HEAD, self.width(), self.height() - HEAD))
+        p.setClipRect(QRectF(0, HEAD, self.width(), self.height() - HEAD - FOOT))
         p.translate(0, -self._offset)
         for lane in self._lanes:
             self._lane(p, lane)
@@ -346,7 +348,7 @@ class Ribbon(QWidget):
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is None:
             return
-        most = max(getattr(self, "_height", 0.0) + 18 - self.height(), 0.0)
+        most = max(getattr(self, "_height", 0.0) + FOOT + 4 - self.height(), 0.0)
         self._offset = min(max(self._offset - event.angleDelta().y() / 4, 0.0), most)
         self.update()
 

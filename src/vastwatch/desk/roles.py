@@ -30,11 +30,16 @@ class RolesEditor(QWidget):
         self._box.setSpacing(6)
         self._shape: object = None
         self.hold: FigureField | None = None
-        document.changed.connect(lambda *_: self.refresh())
-        focus.shift.connect(lambda what: self.refresh() if what == "room" else None)
+        # Bound methods, not lambdas: Qt lets go of them when this editor is taken down.
+        document.changed.connect(self.refresh)
+        focus.shift.connect(self._shifted)
         self.refresh()
 
-    def refresh(self) -> None:
+    def _shifted(self, what: str) -> None:
+        if what == "room":
+            self.refresh()
+
+    def refresh(self, *_: object) -> None:
         """Show the presence; the widgets are made anew only when its sensors change."""
         project, room = self.document.project, self.focus.room
         presence = presence_of(project, room) if room else None

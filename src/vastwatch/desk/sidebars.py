@@ -73,7 +73,9 @@ class _Side(QWidget):
         box.setContentsMargins(MARGIN, MARGIN, 4, 8)
         box.setSpacing(8)
         self._detail = label("", "soft")
-        box.addWidget(row(label(heading, "head"), self._detail, stretch=0))
+        head = row(label(heading, "head"), self._detail, stretch=0)
+        head.setContentsMargins(0, 0, 12, 0)
+        box.addWidget(head)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -90,15 +92,21 @@ class RoomsPanel(_Side):
         super().__init__(self.tr("Rooms"))
         self.document, self.focus, self.theme = document, focus, theme
         self._tiles: dict[str, Tile] = {}
-        document.changed.connect(lambda old, new: self._fill() if (old.rooms, old.sensors) != (new.rooms, new.sensors) else None)
+        self._shape: object = None
+        document.changed.connect(self._fill)
         focus.shift.connect(lambda what: self._mark() if what == "room" else None)
         self._fill()
 
-    def _fill(self) -> None:
-        clear(self._list)
-        self._tiles = {}
+    def _fill(self, *_: object) -> None:
+        """Make the tiles anew when a room, or the number of sensors in one, has changed."""
         project = self.document.project
         homes = [room_of(project, s) for s in project.sensors]
+        shape = (project.rooms, tuple(home.id if home else "" for home in homes))
+        if shape == self._shape:
+            return
+        self._shape = shape
+        clear(self._list)
+        self._tiles = {}
         for level in sorted(project.levels, key=lambda x: x.elevation):
             self._list.addWidget(label(level.name, "soft"))
             for room in project.rooms:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cache
 from importlib import resources
+from pathlib import Path
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
@@ -136,6 +137,10 @@ def _sheet(t: Theme) -> str:
     ink, soft, line, card, chrome, panel = (
         c.name() for c in (t.ink, t.soft, t.hairline, t.card, t.chrome, t.panel)
     )
+    icons = Path(str(resources.files("vastwatch.desk").joinpath("icons")))
+    arrow, check = ((icons / f"{name}.svg").as_posix() for name in ("down", "check"))
+    # The tick is white, so its box stays dark in either theme.
+    mark = (t.ink if t.name == "light" else t.hairline).name()
     amber, red, faint = t.lamp.name(), t.dropped.name(), t.faint.name()
     return f"""
     QWidget {{ color: {ink}; }}
@@ -151,7 +156,8 @@ def _sheet(t: Theme) -> str:
         min-height: 19px; selection-background-color: {ink}; selection-color: {card}; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {ink}; }}
     QLineEdit[wrong="true"] {{ border: 1px solid {red}; }}
-    QComboBox::drop-down {{ border: 0; width: 18px; }}
+    QComboBox::drop-down {{ border: 0; width: 20px; }}
+    QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 8px; }}
     QComboBox QAbstractItemView {{ background: {card}; border: 1px solid {line}; selection-background-color: {faint};
         selection-color: {ink}; outline: 0; }}
     QPushButton {{ background: {chrome}; border: 1px solid {line}; border-radius: 12px; padding: 3px 12px;
@@ -164,7 +170,7 @@ def _sheet(t: Theme) -> str:
     QCheckBox {{ spacing: 7px; }}
     QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {soft}; border-radius: 4px;
         background: {card}; }}
-    QCheckBox::indicator:checked {{ background: {ink}; border-color: {ink}; }}
+    QCheckBox::indicator:checked {{ background: {mark}; border-color: {mark}; image: url({check}); }}
     QCheckBox::indicator:focus {{ border: 2px solid {ink}; }}
     QScrollArea {{ background: transparent; border: 0; }}
     QScrollArea > QWidget > QWidget {{ background: transparent; }}

@@ -71,7 +71,7 @@ class CurvePlot(pg.PlotWidget):
         )  # fmt: skip
         self._words = {}
         for item, words, at in ((self._knee, "knee", 0.80), (self._best, "recommended", 0.93)):
-            tag = pg.InfLineLabel(item, words, position=at, color=theme.soft, anchors=[(0, 0.5), (1, 0.5)])
+            tag = pg.InfLineLabel(item, words, position=at, color=theme.soft, anchors=[(-0.03, 0.5), (-0.03, 0.5)])
             tag.setFont(font(11, 500))
             self._words[words] = tag
         for item in (self._band, self._idle, self._dark, self._knee, self._best, self._mark):
@@ -97,7 +97,7 @@ class CurvePlot(pg.PlotWidget):
         top = max(float(dark.max()), float(np.quantile(idle, 0.9)), 1.0)
         self.setXRange(float(x[0]), float(x[-1]), padding=0.0)
         self.setYRange(0, top * 1.04, padding=0)
-        self._words["knee"].setVisible(abs(np.log10(curve.knee_s / curve.recommended_s)) > 0.02)
+        self._words["knee"].setVisible(bool(abs(np.log10(curve.knee_s / curve.recommended_s)) > 0.02))
 
     def set_mark(self, seconds: float) -> None:
         """Put the mark, without telling."""

@@ -29,6 +29,7 @@ class Score(QWidget):
         super().__init__()
         self.theme = theme
         self._value, self._unit = QLabel("–"), label(unit, "soft")
+        self._bad = False
         self._value.setFont(font(20, 600))
         self._value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self._unit.setFixedWidth(26)
@@ -36,12 +37,16 @@ class Score(QWidget):
         box = QHBoxLayout(self)
         box.setContentsMargins(0, 1, 0, 1)
         box.setSpacing(5)
+        self._aside = label("", "soft")
         box.addWidget(label(words), 1)
+        box.addWidget(self._aside)
+        box.addSpacing(4)
         box.addWidget(self._value)
         box.addWidget(self._unit)
 
-    def show(self, value: float | None = None, bad: bool = False) -> None:  # type: ignore[override]
-        """Show a figure, in red when it is bad."""
+    def set(self, value: float | None, bad: bool = False, aside: str = "") -> None:
+        """Show a figure, in red when it is bad, with a lesser one beside it."""
+        self._aside.setText(aside)
         if value is None:
             text = "–"
         elif 0 < value < 0.05:
@@ -49,9 +54,10 @@ class Score(QWidget):
         else:
             text = f"{value:.1f}" if value < 100 else f"{value:.0f}"
         self._value.setText(text)
-        colour = self.theme.dropped if bad else self.theme.ink
-        self._value.setStyleSheet(f"color: {colour.name()};")
-        super().show()
+        if bad != self._bad:
+            self._bad = bad
+            colour = self.theme.dropped if bad else self.theme.ink
+            self._value.setStyleSheet(f"color: {colour.name()};")
 
 
 class ChainView(QWidget):
@@ -115,10 +121,8 @@ class Verdict(QWidget):
         self._scores = {
             "drops": Score(self.tr("Dropped on somebody"), "×", theme, self.tr("How often a day the light went off on somebody.")),
             "dark": Score(self.tr("Left in the dark"), "min", theme, self.tr("Minutes a day somebody needed light and had none.")),
-            "idle": Score(self.tr("Burning for nobody"), "h", theme, self.tr("Hours a day the light burned with nobody awake there.")),
-            "energy": Score(self.tr("  costs"), "kWh", theme, self.tr("Energy a day of burning for nobody.")),
-            "median": Score(self.tr("First light, median"), "s", theme, self.tr("From crossing the door into the dark to light.")),
-            "first": Score(self.tr("First light, 95 %"), "s", theme, self.tr("Nineteen arrivals of twenty had light within this.")),
+            "idle": Score(self.tr("Burning for nobody"), "h", theme, self.tr("Hours a day the light burned with nobody awake there, and the energy that took.")),
+            "first": Score(self.tr("First light, 95 %"), "s", theme, self.tr("From crossing the door into the dark to light: nineteen arrivals of twenty had it within this.")),
         }  # fmt: skip
         self._numbers, numbers = column(2)
         for score in self._scores.values():
@@ -164,12 +168,11 @@ class Verdict(QWidget):
         if scores is not None:
             limit = project.brief.drops_per_week / 7.0
             bad = scores.drops > limit + 1e-9
-            self._scores["drops"].show(scores.drops, bad)
-            self._scores["dark"].show(scores.dark_min, bad and scores.dark_min > 1)
-            self._scores["idle"].show(scores.idle_h)
-            self._scores["energy"].show(scores.idle_kwh)
-            self._scores["median"].show(scores.first_median_s)
-            self._scores["first"].show(scores.first_p95_s, (scores.first_p95_s or 0) > 3)
+            self._scores["drops"].set(scores.drops, bad)
+            self._scores["dark"].set(scores.dark_min, bad and scores.dark_min > 1)
+            self._scores["idle"].set(scores.idle_h, aside=f"{scores.idle_kwh:.2f} kWh")
+            median = "" if scores.first_median_s is None else self.tr("median {:.1f} s").format(scores.first_median_s)
+            self._scores["first"].set(scores.first_p95_s, (scores.first_p95_s or 0) > 3, median)
             self._nothing.hide()
         else:
             self._nothing.show()
@@ -313,7 +316,7 @@ class Verdict(QWidget):
             w.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         inner.addWidget(words, 3)
         inner.addWidget(figures, 2)
-        button.setMinimumHeight(40)
+        button.setFixedHeight(44)
         button.setAccessibleName(f"{remedy.text}: {change}")
         button.setToolTip(self.tr("Apply it: {}. Ctrl+Z takes it back.").format(change))
         button.clicked.connect(lambda: self.document.apply(remedy.project, remedy.text))

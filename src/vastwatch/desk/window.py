@@ -35,6 +35,8 @@ FIGURE_WORDS = {
 LEFT_WIDTH, TIMING_WIDTH, RIGHT_WIDTH = 206, 348, 302
 # Playing: this many seconds of the day per tick of this many milliseconds.
 PLAY_S, PLAY_MS = 12.0, 40
+# News in the status line stays for so long, milliseconds.
+NEWS_MS = 6000
 
 
 class Window(QMainWindow):
@@ -56,12 +58,19 @@ class Window(QMainWindow):
         self._timer = QTimer(self)
         self._timer.setInterval(PLAY_MS)
         self._timer.timeout.connect(lambda: self.ribbon.step_time(PLAY_S))
+        self._news = QTimer(self)
+        self._news.setSingleShot(True)
+        self._news.setInterval(NEWS_MS)
+        self._news.timeout.connect(lambda: self._said.setText(self._hint()))
         document.trouble.connect(self.say)
         document.state_changed.connect(self._state)
         document.changed.connect(self._follow)
         self.focus.shift.connect(self._shifted)
+        self.results.updated.connect(lambda what: self._clock() if what == "rehearsal" else None)
         self._stage()
         self._state()
+        self._clock()
+        self.plan.setFocus()
         self.results.refresh()
 
     def _first_focus(self) -> None:
@@ -373,7 +382,7 @@ class Window(QMainWindow):
     def say(self, words: str) -> None:
         """One line of news, for some seconds."""
         self._said.setText(words)
-        QTimer.singleShot(6000, self, lambda: self._said.setText(self._hint()) if self._said.text() == words else None)
+        self._news.start()
 
     def _follow(self, old, new) -> None:  # type: ignore[no-untyped-def]
         """After undo or load the focus may point to what is gone."""

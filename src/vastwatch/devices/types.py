@@ -6,7 +6,7 @@ technology: there are slow PIRs and quick radars.
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 import msgspec
 
@@ -24,6 +24,8 @@ class Latency(Record, kw_only=True):
 
 
 class _Type(Record, kw_only=True, tag_field="family"):
+    family: ClassVar[str]
+
     id: Id
     name: str
     summary: str
@@ -46,6 +48,8 @@ class PirType(_Type, kw_only=True, tag="pir"):
     motion it is blind for `rearm_s`.
     """
 
+    family = "pir"
+
     lens: Literal["wall", "ceiling"]
     tangential_m: Positive
     radial_m: Positive
@@ -66,6 +70,8 @@ class RadarType(_Type, kw_only=True, tag="radar"):
     `confirm_of[0]` of `confirm_of[1]` successive frames. Antenna gain falls by 12 dB, both ways together, at the
     edge of `fov_h` x `fov_v`. Sensitivity has `steps` settings of 3 dB.
     """
+
+    family = "radar"
 
     band_ghz: Literal["5.8", "24", "60"]
     moving_m: Positive

@@ -5,6 +5,8 @@ Knows nothing of rooms or furniture. Vertices are in metres; the closing edge is
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -53,6 +55,17 @@ def contains(outline: ArrayLike, points: ArrayLike) -> NDArray[np.bool_]:
             continue
         straddles = (y1 > y) != (y2 > y)
         inside ^= straddles & (x < (x2 - x1) * (y - y1) / (y2 - y1) + x1)
+    return inside
+
+
+def contains_point(outline: Sequence[Sequence[float]], x: float, y: float) -> bool:
+    """`contains` for one point and a short outline, in plain Python: a microsecond instead of a hundred."""
+    inside = False
+    x1, y1 = outline[-1]
+    for x2, y2 in outline:
+        if (y1 > y) != (y2 > y) and x < (x2 - x1) * (y - y1) / (y2 - y1) + x1:
+            inside = not inside
+        x1, y1 = x2, y2
     return inside
 
 

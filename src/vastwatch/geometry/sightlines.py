@@ -10,7 +10,6 @@ at k heights; a ray runs straight from the eye to each sample.
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -112,10 +111,9 @@ def first_hit(view: Fan, screens: Screens) -> Array:
     d = screens.b - screens.a
     for k in np.flatnonzero(np.abs(cross) > 1e-12):
         for run in _runs(view.azimuth, start[k], start[k] + extent[k]):
-            along = view.ux[run] * d[k, 1] - view.uy[run] * d[k, 0]
-            # The pad lets a ray parallel to the screen slip in; it meets nothing.
-            hit = cross[k] / np.where(np.abs(along) < 1e-12, np.nan, along)
-            np.fmin(depth[run], np.where(hit > 0, hit, np.inf), out=depth[run])
+            hit = _distances(view, run, d[k], cross[k])
+            hit[hit <= 0] = np.inf
+            np.minimum(depth[run], hit, out=depth[run])
     return depth
 
 
@@ -130,69 +128,84 @@ def add_crossings(view: Fan, screens: Screens, weight: Array, out: Array) -> Non
     d = screens.b - screens.a
     for k in np.flatnonzero((np.abs(cross) > 1e-12) & (weight > 0)):
         for run in _runs(view.azimuth, start[k], start[k] + extent[k]):
-            along = view.ux[run] * d[k, 1] - view.uy[run] * d[k, 0]
-            hit = cross[k] / np.where(np.abs(along) < 1e-12, np.nan, along)
-            behind = (hit > 0) & (hit < view.r[run] - TOUCH)
-            out[run] += np.where(behind, weight[k], 0.0)
+            hit = _distances(view, run, d[k], cross[k])
+            out[run] += weight[k] * ((hit > 0) & (hit < view.r[run] - TOUCH))
 
 
-def screen_hits(view: Fan, screens: Screens, k: int, heights: Array) -> list[tuple[slice, Bools]]:
-    """Runs of targets, and for each sample height (h, run) whether screen k cuts the ray to it."""
+def screen_hits(view: Fan, screens: Screens, k: int, heights: Array) -> list[tuple[NDArray[np.intp], Bools]]:
+    """Positions of targets in the view, and for each sample height (h, m) whether screen k cuts the ray to it."""
     start, extent, cross = _arcs(view.eye, screens.a[k : k + 1], screens.b[k : k + 1])
     if abs(cross[0]) <= 1e-12:
         return []
     d = screens.b[k] - screens.a[k]
     out = []
     for run in _runs(view.azimuth, start[0], start[0] + extent[0]):
-        along = view.ux[run] * d[1] - view.uy[run] * d[0]
-        hit = cross[0] / np.where(np.abs(along) < 1e-12, np.nan, along)
-        behind = (hit > 0) & (hit < view.r[run] - TOUCH)
-        if behind.any():
-            z = view.eye[2] + (heights[:, None] - view.eye[2]) * (hit / view.r[run])
-            out.append((run, behind & (z > screens.z0[k]) & (z < screens.z1[k])))
+        hit = _distances(view, run, d, cross[0])
+        at = np.flatnonzero((hit > 0) & (hit < view.r[run] - TOUCH))
+        if len(at):
+            along = hit[at] / view.r[run][at]
+            cut = _within_heights(view.eye[2], heights, along, along, screens.z0[k], screens.z1[k])
+            if cut.any():
+                out.append((at + run.start, cut))
     return out
+
+
+def _distances(view: Fan, run: slice, d: Array, cross: float) -> Array:
+    """Distance along each target's azimuth to the line of a segment with direction d; negative behind the eye."""
+    along = view.ux[run] * d[1] - view.uy[run] * d[0]
+    # The pad lets a ray parallel to the segment slip in; it meets the line very far away.
+    along[along == 0.0] = 1e-300
+    return cross / along
+
+
+def _within_heights(eye: float, heights: Array, enter: Array, leave: Array, z0: float, z1: float) -> Bools:
+    """Whether the ray to each sample passes between the heights z0 and z1 on its way from `enter` to `leave`, both
+    as shares of the whole way; (h, m)."""
+    drop = (heights - eye)[:, None]
+    low = np.where(drop <= 0, leave, enter) if (drop > 0).any() else leave
+    cut = eye + drop * low < z1
+    if z0 > 0:
+        high = np.where(drop <= 0, enter, leave) if (drop > 0).any() else enter
+        cut &= eye + drop * high > z0
+    return cut
 
 
 def prism_hits(view: Fan, prism: Prism, heights: Array) -> list[tuple[NDArray[np.intp], Bools]]:
     """Positions of targets in the view, and for each sample height (h, m) whether the prism cuts the ray to it.
 
-    A target inside the footprint is hidden where its own ray passes through the body before reaching it.
+    A ray enters a convex footprint through an edge that faces the eye and leaves it through one that does not, so
+    each edge concerns only its own run of targets. A target inside the footprint is hidden where its own ray passes
+    through the body before reaching it.
     """
-    p = prism.outline - np.asarray(view.eye[:2])
-    edge = np.concatenate([p[1:], p[:1]]) - p
-    # Inward normals of a counter-clockwise polygon; offset < 0 means the eye lies outside that edge.
-    nx, ny = -edge[:, 1], edge[:, 0]
-    offset = -(nx * p[:, 0] + ny * p[:, 1])
-    if (offset >= 0).all():
-        runs, nearest = [slice(0, len(view.r))], 0.0
+    a = prism.outline
+    b = np.concatenate([a[1:], a[:1]])
+    start, extent, cross = _arcs(view.eye, a, b)
+    facing = cross < 0
+    if not facing.any():
+        runs = [slice(0, len(view.r))]
     else:
-        along_edge = np.clip(-(p * edge).sum(axis=1) / (edge * edge).sum(axis=1), 0.0, 1.0)
-        foot = p + along_edge[:, None] * edge
-        nearest = math.sqrt(float((foot * foot).sum(axis=1).min()))
-        angles = np.arctan2(p[:, 1], p[:, 0])
+        angles = np.arctan2(a[:, 1] - view.eye[1], a[:, 0] - view.eye[0])
         swing = np.mod(angles - angles[0] + np.pi, 2 * np.pi) - np.pi
         runs = _runs(view.azimuth, angles[0] + swing.min(), angles[0] + swing.max())
     out = []
     for run in runs:
-        # Only targets farther than the footprint's nearest point can have it before them.
-        at = np.flatnonzero(view.r[run] > nearest) + run.start
-        if len(at) == 0:
-            continue
-        ux, uy = view.ux[at], view.uy[at]
-        enter, leave = np.zeros(len(at)), view.r[at]
-        for i in range(len(p)):
-            along = ux * nx[i] + uy * ny[i]
-            # Exactly along the edge: never entered through it, and beside the body if the eye is outside it.
-            along[along == 0] = 1e-300
-            t = -offset[i] / along
-            np.maximum(enter, t, out=enter, where=along > 0)
-            np.minimum(leave, t, out=leave, where=along < 0)
-        inside = np.flatnonzero(leave - enter > TOUCH)
-        if len(inside) == 0:
-            continue
-        at, enter, leave = at[inside], enter[inside], leave[inside]
-        slope = (heights[:, None] - view.eye[2]) / view.r[at]
-        z_in, z_out = view.eye[2] + slope * enter, view.eye[2] + slope * leave
-        cut = (np.minimum(z_in, z_out) < prism.z1) & (np.maximum(z_in, z_out) > prism.z0)
-        out.append((at, cut))
+        enter = np.full(run.stop - run.start, np.inf if facing.any() else 0.0)
+        leave = view.r[run].copy()
+        for k in np.flatnonzero(np.abs(cross) > 1e-12):
+            for arc in _runs(view.azimuth, start[k], start[k] + extent[k]):
+                lo, hi = max(arc.start, run.start), min(arc.stop, run.stop)
+                if lo >= hi:
+                    continue
+                hit = _distances(view, slice(lo, hi), b[k] - a[k], cross[k])
+                into = slice(lo - run.start, hi - run.start)
+                if facing[k]:
+                    enter[into] = hit
+                else:
+                    np.minimum(leave[into], hit, out=leave[into])
+        at = np.flatnonzero(leave - enter > TOUCH)
+        if len(at):
+            r = view.r[run][at]
+            cut = _within_heights(view.eye[2], heights, enter[at] / r, leave[at] / r, prism.z0, prism.z1)
+            if cut.any():
+                out.append((at + run.start, cut))
     return out

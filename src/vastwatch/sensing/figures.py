@@ -82,4 +82,4 @@ SMALL_M = 0.10
 LARGE_S = 1.0
 
 # What the still figures of a coverage map are doing.
-FIGURE_ACTIVITY = {"seated": "reading", "lying": "sleeping"}
+FIGURE_ACTIVITY = {"seated": "desk", "lying": "sleeping"}

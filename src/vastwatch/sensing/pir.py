@@ -87,6 +87,9 @@ def look(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, p
         # The cone reaches farthest on the floor.
         reach = min(reach, max(h, 0.0) * math.tan(math.radians(min(device.fov_h, 179.0) / 2)) + 1e-9)
     view = fan(sensor.at, points, _within(sensor, device, points, reach))
+    if not ceiling:
+        # Off axis the reach is shorter: most of a wide room is settled before any wall is looked at.
+        view = view.keep(view.r < reach * _falloff(view.azimuth, sensor, device)[1])
     around = near(around, x, y, reach)
     view = view.keep(visible(view, around.full))
     heights = body.heights
@@ -102,10 +105,15 @@ def look(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, p
         azimuth, off_axis = np.zeros(len(share)), np.ones(len(share))
         slant = view.r
     else:
-        azimuth = (np.degrees(view.azimuth) - sensor.yaw + 180.0) % 360.0 - 180.0
-        off_axis = off_axis_factor(azimuth, device.fov_h, device.edge_share)
+        azimuth, off_axis = _falloff(view.azimuth, sensor, device)
         slant = np.hypot(view.r, h - body.middle)
     return PirView(view.order, view.r, slant, azimuth, share, off_axis * contrast * np.sqrt(share))
+
+
+def _falloff(bearing: Array, sensor: Sensor, device: PirType) -> tuple[Array, Array]:
+    """Azimuth off the sensor's axis in degrees, and the factor on its range, for bearings in radians."""
+    azimuth = (np.degrees(bearing) - sensor.yaw + 180.0) % 360.0 - 180.0
+    return azimuth, off_axis_factor(azimuth, device.fov_h, device.edge_share)
 
 
 def _within(sensor: Sensor, device: PirType, points: Array, reach: float) -> NDArray[np.intp]:

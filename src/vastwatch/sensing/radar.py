@@ -28,8 +28,8 @@ SOFTNESS = 0.06
 # Two-way loss at the edge of the field of view, and per step of sensitivity, dB.
 EDGE_DB = 12.0
 STEP_DB = 3.0
-# Nothing beyond this multiple of the greatest range is looked at.
-REACH = 1.6
+# Nothing beyond this multiple of the greatest range is looked at: p < 1e-6 a frame there.
+REACH = 1.83
 # Still range by what faces the radar: chest, side, back (M3).
 CHEST, SIDE, BACK = 1.0, 0.75, 0.85
 # Where the facing is not known: chest, back and two sides alike.
@@ -84,15 +84,25 @@ def look(sensor: Sensor, device: RadarType, around: Obstacles, points: Array, bo
     settings = sensor.settings
     far = REACH * max(device.moving_m, device.still_m) * body.size
     most = min(device.max_gate_m, settings.max_gate_m or device.max_gate_m)
-    view = fan(sensor.at, points, _in_front(sensor, points, min(far, most), dz))
-    slant = np.hypot(view.r, dz)
-    azimuth, elevation = off_axis(sensor, view.r * view.ux, view.r * view.uy, dz)
+    candidates = _in_front(sensor, points, min(far, most), dz)
+    dx, dy = points[candidates, 0] - x, points[candidates, 1] - y
+    slant = np.sqrt(dx * dx + dy * dy + dz * dz)
+    azimuth, elevation = off_axis(sensor, dx, dy, dz)
     below = STEP_DB * min(settings.sensitivity_below_max, device.steps - 1)
-    loss = _losses(view, near(around, x, y, far), body)
+    free = range_factor(gain_two_way_db(azimuth, elevation, device.fov_h, device.fov_v), 0.0, below)
+    # Towards the edge of the antenna the reach is shorter: there is no use in adding up losses beyond it.
+    candidates = candidates[(slant <= far * free) & (slant >= device.min_gate_m) & (slant <= most)]
+    view = fan(sensor.at, points, candidates)
+    around = near(around, x, y, far)
+    loss = np.zeros(len(view.r))
+    add_crossings(view, around.full, np.minimum(around.full_db, OPAQUE_DB), loss)
+    reached = np.hypot(view.r, dz) <= far * range_factor(0.0, loss, below)
+    view, loss = view.keep(reached), loss[reached]
+    loss += _partial_losses(view, around, body)
+    azimuth, elevation = off_axis(sensor, view.r * view.ux, view.r * view.uy, dz)
     gain = gain_two_way_db(azimuth, elevation, device.fov_h, device.fov_v)
     factor = range_factor(gain, np.minimum(loss, OPAQUE_DB), below) * body.size
-    reported = (slant >= device.min_gate_m) & (slant <= most) & (loss < OPAQUE_DB)
-    return RadarView(view.order, view.r, slant, loss, np.where(reported, factor, 0.0))
+    return RadarView(view.order, view.r, np.hypot(view.r, dz), loss, np.where(loss < OPAQUE_DB, factor, 0.0))
 
 
 def _in_front(sensor: Sensor, points: Array, far: float, dz: float) -> NDArray[np.intp]:
@@ -113,31 +123,39 @@ def off_axis(sensor: Sensor, dx: Array, dy: Array, dz: float) -> tuple[Array, Ar
     return np.degrees(np.arctan2(left, ahead)), np.degrees(np.arctan2(up, np.abs(ahead)))
 
 
-def _losses(view: Fan, around: Obstacles, body: Body) -> Array:
-    """One-way loss in dB to each body, (n,), in the order of the view.
+def _partial_losses(view: Fan, around: Obstacles, body: Body) -> Array:
+    """One-way loss in dB to each body by what does not reach from floor to ceiling, (n,), in the order of the view.
 
     The samples of a body scatter alike, so what returns is the mean over them of the power each lets through, both
     ways; its decibels, halved, are the body's one-way loss. One free sample of five costs 3.5 dB, not infinity.
     """
-    base = np.zeros(len(view.r))
-    add_crossings(view, around.full, np.minimum(around.full_db, OPAQUE_DB), base)
+    loss = np.zeros(len(view.r))
     heights = body.heights
-    extra = None
-    for k, db in enumerate(around.part_db):
-        for run, cut in screen_hits(view, around.part, k, heights):
-            if extra is None:
-                extra = np.zeros((len(heights), len(view.r)))
-            extra[:, run] += np.where(cut, min(db, OPAQUE_DB), 0.0)
-    for prism, db in zip(around.prisms, around.prism_db):
-        for run, cut in prism_hits(view, prism, heights):
-            if extra is None:
-                extra = np.zeros((len(heights), len(view.r)))
-            extra[:, run] += np.where(cut, min(db, OPAQUE_DB), 0.0)
-    if extra is not None:
-        touched = np.flatnonzero(extra.any(axis=0))
-        power = (10.0 ** (-0.2 * extra[:, touched])).mean(axis=0)
-        base[touched] -= 5.0 * np.log10(np.maximum(power, 1e-300))
-    return base
+    hits = [
+        (at, cut, min(float(db), OPAQUE_DB))
+        for k, db in enumerate(around.part_db)
+        for at, cut in screen_hits(view, around.part, k, heights)
+    ]
+    hits += [
+        (at, cut, min(float(db), OPAQUE_DB))
+        for prism, db in zip(around.prisms, around.prism_db)
+        for at, cut in prism_hits(view, prism, heights)
+    ]
+    ragged = []
+    for at, cut, db in hits:
+        # What covers the whole body costs it plainly; only the rest has to be reckoned sample by sample.
+        whole = cut.all(axis=0)
+        loss[at[whole]] += db
+        if not whole.all():
+            ragged.append((at[~whole], cut[:, ~whole], db))
+    if ragged:
+        touched = np.unique(np.concatenate([at for at, _, _ in ragged]))
+        samples = np.zeros((len(heights), len(touched)))
+        for at, cut, db in ragged:
+            samples[:, np.searchsorted(touched, at)] += cut * db
+        power = (10.0 ** (-0.2 * samples)).mean(axis=0)
+        loss[touched] -= 5.0 * np.log10(np.maximum(power, 1e-300))
+    return loss
 
 
 # -- m of n ------------------------------------------------------------------------------------------------------

@@ -16,7 +16,7 @@ from PyQt6.QtGui import (
     QDragEnterEvent, QDragLeaveEvent, QDragMoveEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QResizeEvent,
     QWheelEvent,
 )  # fmt: skip
-from PyQt6.QtWidgets import QGraphicsScene, QGraphicsView, QLabel, QWidget
+from PyQt6.QtWidgets import QGraphicsScene, QGraphicsView
 
 from vastwatch.control.daylight import sun_elevation
 from vastwatch.design.edits import add_sensor, presence_of, put, remove_sensor, room_at, room_of
@@ -25,14 +25,15 @@ from vastwatch.devices import DeviceType, PirType, catalogue
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.plan import layers
+from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.layers import Layer, Look
 from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.results import Results
-from vastwatch.desk.theme import Theme, font
+from vastwatch.desk.theme import Theme
 from vastwatch.desk.units import show_angle, show_length
 from vastwatch.rehearsal.causes import explain
 from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import LYING, PET, SEATED, STANDING
+from vastwatch.sensing.figures import FIGURE_ACTIVITY, LYING, PET, SEATED, STANDING
 from vastwatch.words import duration_words, never_words
 
 DEVICE_MIME = "application/x-vastwatch-device"
@@ -59,10 +60,11 @@ class PlanView(QGraphicsView):
         scene = QGraphicsScene(self)
         self.setScene(scene)
         self._layers = {
-            "ground": Layer(self.look, 0, layers.draw_ground),
+            "ground": Layer(self.look, 0, layers.draw_ground, cached=True),
             "contours": Layer(self.look, 1, layers.draw_contours),
             "site": Layer(self.look, 2, layers.draw_site, cached=True),
-            "marks": Layer(self.look, 3, layers.draw_marks),
+            "places": Layer(self.look, 3, layers.draw_places, cached=True),
+            "sensors": Layer(self.look, 3.5, layers.draw_sensors),
             "chain": Layer(self.look, 4, layers.draw_chain),
             "people": Layer(self.look, 5, layers.draw_people),
         }
@@ -78,11 +80,7 @@ class PlanView(QGraphicsView):
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self._card = QLabel(self)
-        self._card.setObjectName("card")
-        self._card.setTextFormat(Qt.TextFormat.RichText)
-        self._card.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self._card.hide()
+        self._card = Card(self, theme)
         self._drag: dict[str, Any] | None = None
         self._pan: QPointF | None = None
         self._fitted = False
@@ -109,16 +107,13 @@ class PlanView(QGraphicsView):
 
     def _project_changed(self, old: Project, new: Project) -> None:
         self.look.project = new
-        same_site = old.walls is new.walls and old.openings is new.openings and old.furnishings is new.furnishings
+        drawn = ("walls", "openings", "furnishings", "rooms", "spots", "lamps")
+        same_site = all(getattr(old, name) is getattr(new, name) for name in drawn)
         if old.rooms is not new.rooms:
             self._set_areas()
-        if not same_site or old.rooms is not new.rooms:
-            self._layers["site"].update()
-        self.refresh(site=False)
+        self.refresh(site=not same_site)
 
     def _shifted(self, what: str) -> None:
-        if what == "level":
-            self._layers["site"].update()
         self.refresh(site=what in ("level", "room", "time", "incident", "stage", "selected"))
 
     def _results_updated(self, what: str) -> None:
@@ -134,7 +129,8 @@ class PlanView(QGraphicsView):
         look.contours = focus.stage in ("Sensors", "Timing")
         self._moment()
         if site:
-            self._layers["site"].update()
+            for name in ("ground", "site", "places"):
+                self._layers[name].update()
         chrome = self.theme.panel if look.night < 0.02 else look.ground
         self.setBackgroundBrush(chrome)
         self.viewport().update()  # type: ignore[union-attr]
@@ -181,16 +177,15 @@ class PlanView(QGraphicsView):
     def fit(self) -> None:
         """Show the whole building, with room for its front doors."""
         self._fitted = True
-        box = self._extent.adjusted(-0.7, -0.7, 0.7, 0.7)
+        box = self._extent.adjusted(-0.25, -0.25, 0.25, 0.25)
         view = self.viewport().rect()  # type: ignore[union-attr]
         # The row of figures at the top and the legend at the bottom stay clear.
-        usable = QRectF(14, 44, max(view.width() - 28, 50), max(view.height() - 82, 50))
+        usable = QRectF(14, 42, max(view.width() - 28, 50), max(view.height() - 72, 50))
         k = min(usable.width() / box.width(), usable.height() / box.height())
         self.resetTransform()
         self.scale(k, k)
         centre = usable.center()
         self._put(box.center(), centre)
-        self._layers["site"].update()
 
     def _put(self, scene: QPointF, pixel: QPointF) -> None:
         """Scroll so that a scene point lies under a pixel."""
@@ -388,27 +383,6 @@ class PlanView(QGraphicsView):
 
     # -- cards -------------------------------------------------------------------------------------------------
 
-    def _show_card(self, pixel: QPointF, rows: list[tuple[str, str]]) -> None:
-        t = self.theme
-        cells = "".join(
-            f"<tr><td style='padding-right:14px'>{a}</td><td align='right' style='color:{t.soft.name()}'>{b}</td></tr>"
-            for a, b in rows
-        )
-        self._card.setFont(font(12, 500))
-        self._card.setStyleSheet(
-            f"background: {t.card.name()}; border: 1px solid {t.hairline.name()}; border-radius: 6px; padding: 5px 8px;"
-        )
-        self._card.setText(f"<table cellspacing='0' cellpadding='1'>{cells}</table>")
-        self._card.adjustSize()
-        view = self.viewport().rect()  # type: ignore[union-attr]
-        x = pixel.x() + 18
-        if x + self._card.width() > view.width() - 6:
-            x = pixel.x() - self._card.width() - 18
-        y = min(max(pixel.y() + 16, 6), view.height() - self._card.height() - 6)
-        self._card.move(int(max(x, 6)), int(y))
-        self._card.show()
-        self._card.raise_()
-
     def _readout(self, pixel: QPointF, ident: str) -> None:
         """Exact figures while dragging."""
         sensor = find(self.document.project.sensors, ident)
@@ -420,7 +394,7 @@ class PlanView(QGraphicsView):
         sides = clearances(self.document.project, sensor.level, x, y)
         if len(sides) == 2:
             rows.append(("to the walls", f"{sides[0][0]:.2f} m and {sides[1][0]:.2f} m"))
-        self._show_card(pixel, rows)
+        self._card.show_at(pixel, rows)
 
     def _hover(self, pixel: QPointF) -> None:
         """Over a plan with a selected sensor: how somebody at the pointer is noticed, and why."""
@@ -438,13 +412,13 @@ class PlanView(QGraphicsView):
         if room is None:
             self._card.hide()
             return
-        self._show_card(pixel, self.explain_point(sensor, x, y))
+        self._card.show_at(pixel, self.explain_point(sensor, x, y))
 
     def explain_point(self, sensor: Any, x: float, y: float) -> list[tuple[str, str]]:
         """Two-column rows that say how the figure at a point is noticed by a sensor."""
         figure = self.focus.figure
         body = {"seated": SEATED, "lying": LYING, "pet": PET}.get(figure, STANDING)
-        activity = {"seated": "reading", "lying": "sleeping"}.get(figure, "passing")
+        activity = FIGURE_ACTIVITY.get(figure, "passing")
         walking = figure in ("across", "towards", "pet")
         s = sight(self.document.project, sensor, (x, y), body, activity, None, walking)
         wait = s.notice_s
