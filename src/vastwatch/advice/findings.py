@@ -64,7 +64,8 @@ def findings(project: Project) -> list[Finding]:
 
 def used_by_people(project: Project) -> set[str]:
     """Ids of the spots some human's day sheet names."""
-    return {line.spot for person in project.people if person.kind != "pet" for line in (*person.stays, *person.errands)}
+    people = [person for person in project.people if person.kind != "pet"]
+    return {s.spot for p in people for s in p.stays} | {e.spot for p in people for e in p.errands}
 
 
 def wakeful_spots(project: Project, room: str) -> list[Spot]:

@@ -139,7 +139,7 @@ def mount_points(room: Room) -> list[tuple[float, float, float]]:
     cx, cy = polygons.centroid(outline)
     corners = [tuple(p) for p in outline]
     middles = [tuple((p + q) / 2) for p, q in zip(outline, np.roll(outline, -1, axis=0))]
-    out = []
+    out: list[tuple[float, float, float]] = []
     for x, y in corners + middles:
         d = math.hypot(cx - x, cy - y)
         inset = INSET_M * (math.sqrt(2) if (x, y) in corners else 1.0)

@@ -163,7 +163,7 @@ def _clipped(signal: Signal, s: Silences, hi: Array, base: float, sign: float) -
     m_p = signal.measure(s.p)
     on_start = signal.at(start_t).astype(float)
     which, at, step = _inner(signal, s, hi)
-    end_slope = on_start + np.bincount(which, step, len(s.e)) if len(s.e) else on_start
+    end_slope: Array = on_start + np.bincount(which, step, len(s.e)) if len(s.e) else on_start
     # Within a window the function is (M(p) - M(e + T)); its slope is minus the signal.
     at_lo, at_hi = m_p - signal.measure(start_t), m_p - signal.measure(end_t)
     return _steps(
@@ -172,7 +172,7 @@ def _clipped(signal: Signal, s: Silences, hi: Array, base: float, sign: float) -
             np.array([base]), sign * at_lo, np.zeros(len(at)),
             -sign * at_hi,
         ],
-        [np.array([0.0]), -sign * on_start, -sign * step, sign * end_slope],
+        [np.zeros(1), -sign * on_start, -sign * step, np.asarray(sign * end_slope, np.float64)],
     )  # fmt: skip
 
 
@@ -247,9 +247,11 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
     parts = tunable(presence.expr)
     if parts is None:
         raise ValueError(f"the presence of {name} has no single hold time to tune")
-    reports = {(ident, None): s.report for ident, s in rehearsal.sensors.items()}
+    reports: dict[tuple[str, str | None], Signal] = {}
     for ident, s in rehearsal.sensors.items():
-        reports[ident, "moving"], reports[ident, "still"] = s.moving, s.still  # type: ignore[index]
+        reports[ident, None] = s.report
+    for ident, s in rehearsal.sensors.items():
+        reports[ident, "moving"], reports[ident, "still"] = s.moving, s.still
     start, keep = (evaluate(p, reports) for p in parts)
     if (start - keep).total() > 0:
         raise ValueError(f"{name}: what starts the light must also keep it before its hold time can be tuned")
@@ -284,12 +286,12 @@ def _with_reason(c: TimingCurve, per_week: float) -> TimingCurve:
     parts = []
     if c.meets_brief:
         parts.append(
-            f"{duration_words(c.recommended_s)} is the shortest hold fit for service that keeps to the brief's {limit}: "
+            f"{duration_words(c.recommended_s)} is the shortest hold fit for service that meets the brief's {limit}: "
             f"{best[0] * 7:.1f} a week, {best[2]:.1f} h a day burning for nobody."
         )
     else:
         parts.append(
-            f"No hold up to an hour keeps to the brief's {limit}; {duration_words(c.recommended_s)} is the knee, with "
+            f"No hold up to an hour meets the brief's {limit}; {duration_words(c.recommended_s)} is the knee, with "
             f"{best[0] * 7:.1f} drops a week. A sensor that sees stillness would help more than a longer hold."
         )
     if abs(c.current_s - c.recommended_s) > 0.5:

@@ -28,7 +28,7 @@ VERSION = 1
 Unused = Annotated[tuple[msgspec.Raw, ...], msgspec.Meta(max_length=0, description="not used by this version")]
 
 
-class Place(Record, kw_only=True):
+class Place(Record, frozen=True, kw_only=True):
     """Where the building stands: degrees north and east, and the name of its time zone."""
 
     latitude: Annotated[float, msgspec.Meta(ge=-90, le=90)] = 54.0
@@ -36,7 +36,7 @@ class Place(Record, kw_only=True):
     timezone: str = "UTC"
 
 
-class Brief(Record, kw_only=True):
+class Brief(Record, frozen=True, kw_only=True):
     """What is wanted of the whole: the limit a hold time has to meet, and the date a rehearsal begins."""
 
     drops_per_week: NotNegative = 1.0
@@ -44,7 +44,7 @@ class Brief(Record, kw_only=True):
     currency: str = ""
 
 
-class Project(Record, kw_only=True):
+class Project(Record, frozen=True, kw_only=True):
     """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
 
     format: Literal["vastwatch-project"] = "vastwatch-project"

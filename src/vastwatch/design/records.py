@@ -9,7 +9,7 @@ import msgspec
 from vastwatch.site.record import Id, NotNegative, Point, Point3, Positive, Record
 
 
-class Settings(Record, kw_only=True):
+class Settings(Record, frozen=True, kw_only=True):
     """What is set on the placed device. None means: as the device type comes.
 
     `sensitivity_below_max`: steps of 3 dB below the most sensitive (radar). `hold_s`: the device's own hold.
@@ -21,7 +21,7 @@ class Settings(Record, kw_only=True):
     max_gate_m: Positive | None = None
 
 
-class Sensor(Record, kw_only=True):
+class Sensor(Record, frozen=True, kw_only=True):
     """A device at a place: z above its level's floor, yaw 0 along +x counter-clockwise, pitch negative looks down."""
 
     id: Id
@@ -35,53 +35,53 @@ class Sensor(Record, kw_only=True):
     on: str | None = None
 
 
-class Report(Record, kw_only=True, tag_field="op", tag="report"):
+class Report(Record, frozen=True, kw_only=True, tag_field="op", tag="report"):
     """What a sensor says; `state` narrows a radar to those who move or those who are still."""
 
     sensor: str
     state: Literal["moving", "still"] | None = None
 
 
-class AnyOf(Record, kw_only=True, tag_field="op", tag="any"):
+class AnyOf(Record, frozen=True, kw_only=True, tag_field="op", tag="any"):
     """On while at least one is."""
 
     of: Annotated[tuple[Expr, ...], msgspec.Meta(min_length=1)]
 
 
-class AllOf(Record, kw_only=True, tag_field="op", tag="all"):
+class AllOf(Record, frozen=True, kw_only=True, tag_field="op", tag="all"):
     """On while every one is."""
 
     of: Annotated[tuple[Expr, ...], msgspec.Meta(min_length=1)]
 
 
-class AtLeast(Record, kw_only=True, tag_field="op", tag="at_least"):
+class AtLeast(Record, frozen=True, kw_only=True, tag_field="op", tag="at_least"):
     """On while at least k are."""
 
     k: Annotated[int, msgspec.Meta(ge=1)]
     of: Annotated[tuple[Expr, ...], msgspec.Meta(min_length=1)]
 
 
-class Not(Record, kw_only=True, tag_field="op", tag="not"):
+class Not(Record, frozen=True, kw_only=True, tag_field="op", tag="not"):
     """On while the other is not."""
 
     of: Expr
 
 
-class Hold(Record, kw_only=True, tag_field="op", tag="hold"):
+class Hold(Record, frozen=True, kw_only=True, tag_field="op", tag="hold"):
     """Lasts `seconds` longer."""
 
     of: Expr
     seconds: NotNegative
 
 
-class OnDelay(Record, kw_only=True, tag_field="op", tag="on_delay"):
+class OnDelay(Record, frozen=True, kw_only=True, tag_field="op", tag="on_delay"):
     """Begins `seconds` later, and only if it lasts that long."""
 
     of: Expr
     seconds: NotNegative
 
 
-class StartKeep(Record, kw_only=True, tag_field="op", tag="start_keep"):
+class StartKeep(Record, frozen=True, kw_only=True, tag_field="op", tag="start_keep"):
     """On from a rise of `start` until neither `start` nor `keep` is on."""
 
     start: Expr
@@ -91,7 +91,7 @@ class StartKeep(Record, kw_only=True, tag_field="op", tag="start_keep"):
 Expr = Report | AnyOf | AllOf | AtLeast | Not | Hold | OnDelay | StartKeep
 
 
-class Presence(Record, kw_only=True):
+class Presence(Record, frozen=True, kw_only=True):
     """Whether somebody is in a room, concluded from what sensors report."""
 
     id: Id
@@ -100,7 +100,7 @@ class Presence(Record, kw_only=True):
     expr: Expr
 
 
-class Lamp(Record, kw_only=True):
+class Lamp(Record, frozen=True, kw_only=True):
     """A lamp that lights one room; it burns while the room's presence holds and it is dark enough."""
 
     id: Id

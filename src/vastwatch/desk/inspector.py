@@ -85,13 +85,14 @@ class Inspector(QWidget):
         self, grid: QGridLayout, at: int, words: str, read: Callable[[Any], float], write: Callable[[Any, float], Any],
         kind: str, step: float, low: float, high: float, why: str,
     ) -> None:  # fmt: skip
-        parse, show = {
+        forms: dict[str, tuple[Callable[[str], float], Callable[[float], str]]] = {
             "length": (parse_length, show_length),
             "angle": (parse_angle, show_angle),
             "time": (parse_time, duration_words),
             "steps": (parse_angle, lambda v: f"{v:.0f}"),
             "plain": (parse_angle, lambda v: f"{v:g}"),
-        }[kind]
+        }
+        parse, show = forms[kind]
         field = FigureField(words, parse, show, step, low, high, why)
         field.wrong.connect(self.say)
 
@@ -165,8 +166,8 @@ class Inspector(QWidget):
         self._figure(grid, 2, "Height", lambda r: r.at[2], move(2), "length", 0.05, 0.0, level.height, why)
         ceiling = "ceiling" in device.mounts
         if not ceiling:
-            self._figure(grid, 3, "Looks to", lambda r: r.yaw, lambda r, v: replace(r, yaw=v % 360), "angle", 5, -720, 720,
-                         self.tr("0° along the plan's x axis, counter-clockwise."))  # fmt: skip
+            self._figure(grid, 3, "Looks to", lambda r: r.yaw, lambda r, v: replace(r, yaw=v % 360), "angle", 5,
+                         -720, 720, self.tr("0° along the plan's x axis, counter-clockwise."))  # fmt: skip
             self._figure(grid, 4, "Pitch", lambda r: r.pitch, lambda r, v: replace(r, pitch=v), "angle", 1, -90, 45,
                          self.tr("Negative looks down."))  # fmt: skip
         at = 5 if not ceiling else 3
@@ -197,16 +198,14 @@ class Inspector(QWidget):
 
         def facts(r: Any) -> str:
             factor = daylight_factor(project, r)
-            light = (
-                self.tr("no window") if factor <= 0 else self.tr("daylight factor {:.1f} %").format(100 * factor)
-            )
+            light = self.tr("no window") if factor <= 0 else self.tr("daylight factor {:.1f} %").format(100 * factor)
             return f"{r.use} · {polygons.area(r.outline):.1f} m² · {light}"
 
         self._text(facts)
         grid = self._grid()
         self._figure(
-            grid, 0, "Wants", lambda r: wanted_lux(r), lambda r, v: replace(r, needs=replace(r.needs, lux=v)), "plain", 25,
-            0, 5000, self.tr("Lux on the task; below it the room is dark enough for its lamp."),
+            grid, 0, "Wants", lambda r: wanted_lux(r), lambda r, v: replace(r, needs=replace(r.needs, lux=v)), "plain",
+            25, 0, 5000, self.tr("Lux on the task; below it the room is dark enough for its lamp."),
         )  # fmt: skip
         self._figure(
             grid, 1, "Air °C", lambda r: r.ambient_c, lambda r, v: replace(r, ambient_c=v), "plain", 1, -30, 60,
@@ -230,5 +229,5 @@ class Inspector(QWidget):
         self._name(self.tr("Spot"))
         self._text(lambda r: f"{r.posture}, {r.activity}")
         grid = self._grid()
-        self._figure(grid, 0, "Faces", lambda r: r.facing, lambda r, v: replace(r, facing=v % 360), "angle", 15, -720, 720,
-                     self.tr("Which way somebody here faces; a radar sees a chest best."))  # fmt: skip
+        self._figure(grid, 0, "Faces", lambda r: r.facing, lambda r, v: replace(r, facing=v % 360), "angle", 15,
+                     -720, 720, self.tr("Which way somebody here faces; a radar sees a chest best."))  # fmt: skip

@@ -77,7 +77,12 @@ class KeySheet(QDialog):
             grid.setColumnStretch(1, 1)
             grid.setRowStretch(grid.rowCount(), 1)
             columns.addLayout(grid)
-        outer.addWidget(label(self.tr("The mouse does the same: drag, turn by the handle, wheel to zoom, drag the plan to pan."), "soft"))
+        outer.addWidget(
+            label(
+                self.tr("The mouse does the same: drag, turn by the handle, wheel to zoom, drag the plan to pan."),
+                "soft",
+            )
+        )
 
     def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         self.accept()

@@ -171,6 +171,4 @@ class Results(QObject):
 
 def _only_presences(old: Project, new: Project) -> bool:
     """Whether two values differ in nothing but the presences."""
-    return all(
-        getattr(old, name) is getattr(new, name) for name in new.__struct_fields__ if name != "presences"
-    )
+    return all(getattr(old, name) is getattr(new, name) for name in new.__struct_fields__ if name != "presences")

@@ -250,7 +250,9 @@ class Ribbon(QWidget):
             base = lane.y + ROW - 3 if incident.dark else lane.y + 4
             way = 1 if incident.dark else -1
             s = TOOTH * (0.85 if incident.kind in ("late", "false start") else 1.0)
-            tooth = QPolygonF([QPointF(x - s * 0.75, base), QPointF(x + s * 0.75, base), QPointF(x, base + way * s * 1.25)])
+            tooth = QPolygonF(
+                [QPointF(x - s * 0.75, base), QPointF(x + s * 0.75, base), QPointF(x, base + way * s * 1.25)]
+            )
             open_ = index == self.focus.incident
             colour = t.dropped if incident.dark else t.lamp
             p.setPen(QPen(t.ink if open_ else t.panel, 1.8 if open_ else 0.8))

@@ -107,11 +107,11 @@ class RolesEditor(QWidget):
                 box.setChecked(now)
                 box.setAccessibleName(f"{sensor.name} {which}")
                 box.setToolTip(
-                    self.tr("May turn presence on.") if which == "starts" else self.tr("Keeps presence on while it reports.")
+                    self.tr("May turn presence on.")
+                    if which == "starts"
+                    else self.tr("Keeps presence on while it reports.")
                 )
-                box.clicked.connect(
-                    lambda on, s=sensor.id, w=which, p=presence: self._set_role(p, s, w, on)
-                )
+                box.clicked.connect(lambda on, s=sensor.id, w=which, p=presence: self._set_role(p, s, w, on))
                 grid.addWidget(box, k, column, Qt.AlignmentFlag.AlignHCenter)
         holder = QWidget()
         holder.setLayout(grid)
@@ -145,4 +145,6 @@ class RolesEditor(QWidget):
         presence = presence_of(self.document.project, self.focus.room or "")
         if presence is not None:
             new = set_hold(self.document.project, presence.id, seconds)
-            self.document.apply(new, f"Hold {presence.name.lower()} for {duration_words(seconds)}", f"hold-{presence.id}")
+            self.document.apply(
+                new, f"Hold {presence.name.lower()} for {duration_words(seconds)}", f"hold-{presence.id}"
+            )

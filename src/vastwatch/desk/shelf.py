@@ -35,7 +35,8 @@ class DeviceCard(QWidget):
         self.setCursor(Qt.CursorShape.OpenHandCursor)
         self.setAccessibleName(device.name)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
-        self.setToolTip(f"<b>{device.name}</b><br>{device.summary}<br>{figures(device)}<br>Drag it to the plan, or click and then point.")
+        how = self.tr("Drag it to the plan, or click and then point.")
+        self.setToolTip(f"<b>{device.name}</b><br>{device.summary}<br>{figures(device)}<br>{how}")
         self._press: QPoint | None = None
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -47,7 +48,9 @@ class DeviceCard(QWidget):
         p.setBrush(t.card)
         p.drawRoundedRect(self.rect().adjusted(1, 1, -1, -1), 7, 7)
         family = family_of(self.device)
-        glyphs.family_mark(p, family, self.rect().center().toPointF() * 0 + QPoint(21, 20).toPointF(), 10.5, t.family(family), t.card)
+        glyphs.family_mark(
+            p, family, self.rect().center().toPointF() * 0 + QPoint(21, 20).toPointF(), 10.5, t.family(family), t.card
+        )
         room = self.width() - 44
         p.setPen(t.ink)
         p.setFont(font(12, 600))
@@ -55,7 +58,9 @@ class DeviceCard(QWidget):
         p.setPen(t.soft)
         p.setFont(font(11))
         price = f"{self.device.price:g}"
-        p.drawText(38, 31, p.fontMetrics().elidedText(f"{self.device.power} · {price}", Qt.TextElideMode.ElideRight, room))
+        p.drawText(
+            38, 31, p.fontMetrics().elidedText(f"{self.device.power} · {price}", Qt.TextElideMode.ElideRight, room)
+        )
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton:
@@ -112,13 +117,13 @@ class Shelf(QWidget):
         box.setContentsMargins(MARGIN, MARGIN, 4, 8)
         box.setSpacing(8)
         box.addWidget(label(self.tr("Shelf"), "head"))
-        self.find = QLineEdit()
-        self.find.setPlaceholderText(self.tr("find: corner, still, battery …"))
-        self.find.setAccessibleName(self.tr("Find a device type"))
-        self.find.setClearButtonEnabled(True)
-        self.find.textChanged.connect(self._fill)
+        self.finder = QLineEdit()
+        self.finder.setPlaceholderText(self.tr("find: corner, still, battery …"))
+        self.finder.setAccessibleName(self.tr("Find a device type"))
+        self.finder.setClearButtonEnabled(True)
+        self.finder.textChanged.connect(self._fill)
         holder, inner = column(8, (0, 0, 10, 0))
-        inner.addWidget(self.find)
+        inner.addWidget(self.finder)
         box.addWidget(holder)
         area = QScrollArea()
         area.setWidgetResizable(True)

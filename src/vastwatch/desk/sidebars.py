@@ -11,7 +11,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from vastwatch.control.daylight import DAY
-from vastwatch.design.edits import presence_of, room_of
+from vastwatch.design.edits import room_of
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.parts import clear, column, label, row
@@ -47,7 +47,9 @@ class Tile(QWidget):
         p.setFont(font(12, 600))
         width = p.fontMetrics().horizontalAdvance(self.figure)
         p.setPen(t.dropped if self.bad else t.soft)
-        p.drawText(QRectF(self.width() - width - 10, 0, width + 2, self.height()), Qt.AlignmentFlag.AlignVCenter, self.figure)
+        p.drawText(
+            QRectF(self.width() - width - 10, 0, width + 2, self.height()), Qt.AlignmentFlag.AlignVCenter, self.figure
+        )
         room = self.width() - width - 28
         p.setPen(t.ink)
         p.setFont(font(12, 600 if self.current else 500))

@@ -134,9 +134,7 @@ def apply(app: QApplication, theme: Theme) -> None:
 
 
 def _sheet(t: Theme) -> str:
-    ink, soft, line, card, chrome, panel = (
-        c.name() for c in (t.ink, t.soft, t.hairline, t.card, t.chrome, t.panel)
-    )
+    ink, soft, line, card, chrome, panel = (c.name() for c in (t.ink, t.soft, t.hairline, t.card, t.chrome, t.panel))
     icons = Path(str(resources.files("vastwatch.desk").joinpath("icons")))
     arrow, check = ((icons / f"{name}.svg").as_posix() for name in ("down", "check"))
     # The tick is white, so its box stays dark in either theme.

@@ -160,9 +160,13 @@ class TimingPanel(QWidget):
         self._reason = label("", "soft", True)
         box.addWidget(self._reason)
         self._caution = label(
-            self.tr("Stairs, escape routes and machines: the light must fail to ON, whatever the hold time. The local code decides."),
-            "soft", True,
-        )  # fmt: skip
+            self.tr(
+                "Stairs, escape routes and machines: the light must fail to ON, whatever the hold time. "
+                "The local code decides."
+            ),
+            "soft",
+            True,
+        )
         box.addWidget(self._caution)
         box.addStretch(1)
         results.updated.connect(lambda what: self.refresh() if what == "curve" else None)

@@ -80,7 +80,7 @@ class ChainView(QWidget):
             inner.addWidget(row(what, label(link.value, "soft"), stretch=0))
             inner.addWidget(label(link.text, "soft", True))
             card.setCursor(Qt.CursorShape.PointingHandCursor)
-            card.mousePressEvent = lambda _e, r=link.record: go(r)  # type: ignore[method-assign,misc,assignment]
+            card.mousePressEvent = lambda _e, r=link.record: go(r)  # type: ignore[method-assign,misc]
             box.addWidget(card)
             self._cards.append(card)
 
@@ -118,12 +118,24 @@ class Verdict(QWidget):
         self._title = label("", "title")
         self._basis = label("", "soft")
         box.addWidget(row(self._title, self._basis, stretch=0))
-        self._scores = {
-            "drops": Score(self.tr("Dropped on somebody"), "×", theme, self.tr("How often a day the light went off on somebody.")),
-            "dark": Score(self.tr("Left in the dark"), "min", theme, self.tr("Minutes a day somebody needed light and had none.")),
-            "idle": Score(self.tr("Burning for nobody"), "h", theme, self.tr("Hours a day the light burned with nobody awake there, and the energy that took.")),
-            "first": Score(self.tr("First light, 95 %"), "s", theme, self.tr("From crossing the door into the dark to light: nineteen arrivals of twenty had it within this.")),
-        }  # fmt: skip
+        tr = self.tr
+        rows = (
+            ("drops", tr("Dropped on somebody"), "×", tr("How often a day the light went off on somebody.")),
+            ("dark", tr("Left in the dark"), "min", tr("Minutes a day somebody needed light and had none.")),
+            (
+                "idle",
+                tr("Burning for nobody"),
+                "h",
+                tr("Hours a day lit with nobody awake there, and the energy that took."),
+            ),
+            (
+                "first",
+                tr("First light, 95 %"),
+                "s",
+                tr("From crossing the door into the dark to light: 19 arrivals of 20."),
+            ),
+        )
+        self._scores = {key: Score(words, unit, theme, why) for key, words, unit, why in rows}
         self._numbers, numbers = column(2)
         for score in self._scores.values():
             numbers.addWidget(score)
@@ -183,7 +195,9 @@ class Verdict(QWidget):
             elif all(lamp.room != room.id for lamp in project.lamps):
                 words = self.tr("This room has no lamp, so there is nothing to switch.")
             else:
-                words = self.tr("No sensor switches this room's light: people do. Hang one here and its verdict appears.")
+                words = self.tr(
+                    "No sensor switches this room's light: people do. Hang one here and its verdict appears."
+                )
             self._nothing.setText(words)
         self._tell()
 
@@ -266,7 +280,7 @@ class Verdict(QWidget):
         tips = "".join(f"<li>{r.text}</li>" for r in finding.remedies)
         card.setToolTip(f"<ul style='margin-left:-24px'>{tips}</ul>" if tips else finding.text)
         card.setCursor(Qt.CursorShape.PointingHandCursor)
-        card.mousePressEvent = lambda _e, k=finding: self._go(k.records[0]) if k.records else None  # type: ignore[method-assign,misc,assignment]
+        card.mousePressEvent = lambda _e, k=finding: self._go(k.records[0]) if k.records else None  # type: ignore[method-assign,misc]
         return card
 
     def _remedies(self, open_: bool) -> None:

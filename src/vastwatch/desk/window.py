@@ -3,13 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
-    QButtonGroup, QComboBox, QFileDialog, QFrame, QHBoxLayout, QLabel, QMainWindow, QMenu, QMessageBox, QPushButton,
-    QSplitter, QStackedWidget, QUndoView, QVBoxLayout, QWidget,
+    QButtonGroup,
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QUndoView,
+    QVBoxLayout,
+    QWidget,
 )  # fmt: skip
 
 from vastwatch.desk.document import Document
@@ -192,7 +206,9 @@ class Window(QMainWindow):
         menu = QMenu(self)
         stack = self.document.undo_stack
 
-        def action(words: str, keys: QKeySequence | QKeySequence.StandardKey | str, do: Callable[[], object]) -> QAction:
+        def action(
+            words: str, keys: QKeySequence | QKeySequence.StandardKey | str, do: Callable[[], object]
+        ) -> QAction:
             a = QAction(words, self)
             a.setShortcut(QKeySequence(keys))
             a.triggered.connect(lambda: do())
@@ -231,9 +247,13 @@ class Window(QMainWindow):
             shortcut.activated.connect(do)
 
         for k, stage in enumerate(STAGES, 1):
-            key(f"Ctrl+{k}", lambda s=stage: self.focus.set(stage=s))
+            key(f"Ctrl+{k}", partial(self.focus.set, stage=stage))
         key("?", self.show_keys)
-        key("Space", self.play)
+        for widget in (self.plan, self.ribbon):
+            # Only there: elsewhere the space bar presses what has the focus.
+            space = QShortcut(QKeySequence("Space"), widget)
+            space.setContext(Qt.ShortcutContext.WidgetShortcut)
+            space.activated.connect(self.play)
         key("[", lambda: self.ribbon.step_time(-60))
         key("]", lambda: self.ribbon.step_time(60))
         key("{", lambda: self.ribbon.step_time(-600))
@@ -261,7 +281,7 @@ class Window(QMainWindow):
             return
         rooms = [r.id for r in self.document.project.rooms if r.level == level]
         lit = [p.room for p in self.document.project.presences if p.room in rooms]
-        room = (lit or rooms or [None])[0]
+        room = next(iter(lit or rooms), None)
         self.focus.set(level=level, room=room, selected=room, incident=-1)
 
     def _step_level(self, way: int) -> None:
@@ -350,7 +370,8 @@ class Window(QMainWindow):
         self.moment.setStyleSheet(f"color: {ink};")
         self.level.setStyleSheet(f"color: {ink}; background: {back}; border: 1px solid {line};")
         sheet = f"""QPushButton {{ background: transparent; border: 1px solid transparent; color: {t.soft.name()}; }}
-            QPushButton:checked {{ background: {t.card.name()}; border: 1px solid {t.hairline.name()}; color: {t.ink.name()};
+            QPushButton:checked {{ background: {t.card.name()}; border: 1px solid {t.hairline.name()};
+            color: {t.ink.name()};
             font-weight: 600; }} QPushButton:focus {{ border: 1px solid {t.ink.name()}; }}"""
         self._figures.setStyleSheet(sheet)
 

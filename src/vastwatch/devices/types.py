@@ -15,7 +15,7 @@ from vastwatch.site.record import Id, NotNegative, Positive, Record
 Degrees = Annotated[float, msgspec.Meta(gt=0, le=360)]
 
 
-class Latency(Record, kw_only=True):
+class Latency(Record, frozen=True, kw_only=True):
     """Seconds from the first notice to the report: least, typical, most."""
 
     min_s: NotNegative
@@ -23,7 +23,7 @@ class Latency(Record, kw_only=True):
     max_s: NotNegative
 
 
-class _Type(Record, kw_only=True, tag_field="family"):
+class _Type(Record, frozen=True, kw_only=True, tag_field="family"):
     family: ClassVar[str]
 
     id: Id
@@ -37,7 +37,7 @@ class _Type(Record, kw_only=True, tag_field="family"):
     hold_s: NotNegative
 
 
-class PirType(_Type, kw_only=True, tag="pir"):
+class PirType(_Type, frozen=True, kw_only=True, tag="pir"):
     """A passive infrared sensor.
 
     `tangential_m`, `radial_m`, `minor_m`: range on somebody walking across, walking towards, and moving only the
@@ -63,7 +63,7 @@ class PirType(_Type, kw_only=True, tag="pir"):
     rearm_s: NotNegative = 2.0
 
 
-class RadarType(_Type, kw_only=True, tag="radar"):
+class RadarType(_Type, frozen=True, kw_only=True, tag="radar"):
     """A radar presence sensor.
 
     `moving_m` and `still_m`: range on somebody walking, and on somebody who only breathes. A presence needs

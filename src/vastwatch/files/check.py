@@ -94,10 +94,11 @@ def _references(project: Project) -> Iterator[str]:
             yield f"presences[{i}].room: '{presence.room}' already has presences[{rooms[presence.room]}]"
         rooms[presence.room] = i
     for i, person in enumerate(project.people):
-        for kind, lines in (("stays", person.stays), ("errands", person.errands)):
-            for j, line in enumerate(lines):
-                if line.spot not in have["spots"]:
-                    yield f"people[{i}].{kind}[{j}].spot: there is no spot '{line.spot}'"
+        named = [("stays", j, line.spot) for j, line in enumerate(person.stays)]
+        named += [("errands", j, line.spot) for j, line in enumerate(person.errands)]
+        for kind, j, spot in named:
+            if spot not in have["spots"]:
+                yield f"people[{i}].{kind}[{j}].spot: there is no spot '{spot}'"
 
 
 def _shapes(project: Project) -> Iterator[str]:

@@ -24,12 +24,12 @@ class Grid:
     @cached_property
     def x(self) -> NDArray[np.float64]:
         """Centre abscissae, shape (columns,)."""
-        return self.x0 + (np.arange(self.columns) + 0.5) * self.cell
+        return self.x0 + (np.arange(self.columns, dtype=np.float64) + 0.5) * self.cell
 
     @cached_property
     def y(self) -> NDArray[np.float64]:
         """Centre ordinates, shape (rows,)."""
-        return self.y0 + (np.arange(self.rows) + 0.5) * self.cell
+        return self.y0 + (np.arange(self.rows, dtype=np.float64) + 0.5) * self.cell
 
     @cached_property
     def points(self) -> NDArray[np.float64]:

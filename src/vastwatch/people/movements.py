@@ -221,7 +221,9 @@ def _clock(text: str) -> float:
     return int(text[:2]) * 3600.0 + int(text[3:]) * 60.0
 
 
-def _plan(person: Person, place: dict[str, int], first: date, days: int, seed: int, away: set[int]) -> list[tuple[float, int]]:  # fmt: skip
+def _plan(
+    person: Person, place: dict[str, int], first: date, days: int, seed: int, away: set[int]
+) -> list[tuple[float, int]]:
     """(instant, spot) pairs in order: where the person sets out for, and when."""
     base: list[tuple[float, int]] = []
     errands: list[tuple[float, float, int]] = []
@@ -237,10 +239,10 @@ def _plan(person: Person, place: dict[str, int], first: date, days: int, seed: i
             a, b = (_clock(c) for c in errand.between)
             b = b if b > a else b + DAY
             count = int(rng.poisson(errand.per_day))
-            starts = a + rng.random(count) * (b - a)
-            lasts = errand.minutes * 60.0 * np.exp(rng.standard_normal(count) * ERRAND_SPREAD)
+            begin = a + rng.random(count) * (b - a)
+            spans = errand.minutes * 60.0 * np.exp(rng.standard_normal(count) * ERRAND_SPREAD)
             if errand.days in ("every", kind):
-                errands += [(midnight + s, m, place[errand.spot]) for s, m in zip(starts.tolist(), lasts.tolist())]
+                errands += [(midnight + s, m, place[errand.spot]) for s, m in zip(begin.tolist(), spans.tolist())]
     base.sort()
     errands.sort()
     times = [t for t, _ in base]
@@ -250,11 +252,11 @@ def _plan(person: Person, place: dict[str, int], first: date, days: int, seed: i
 
     plan = list(base)
     busy = -2 * DAY
-    for start, lasts, spot in errands:
-        if start < max(busy, times[0]) or base_at(start) in away:
+    for begins, lasts, spot in errands:
+        if begins < max(busy, times[0]) or base_at(begins) in away:
             continue
-        busy = start + lasts
-        plan.append((start, spot))
+        busy = begins + lasts
+        plan.append((begins, spot))
         plan.append((busy, base_at(busy)))
     # A line of the sheet that falls into an errand waits until the errand is over.
     plan.sort(key=lambda item: item[0])
@@ -269,19 +271,22 @@ def _track(person: Person, place: dict[str, int], book: _Ways, first: date, days
     pace = np.clip(person.speed * (1 + SPEED_SPREAD * rng.standard_normal(len(plan) + 1)), 0.3, 2.5).tolist()
     end = days * DAY
     here, since = plan[0][1], plan[0][0]
-    arrive, leave, at, ways, speeds = [since], [], [here], [], []
-    for k, (t, goal) in enumerate(plan[1:]):
+    arrive, at = [since], [here]
+    leave: list[float] = []
+    ways: list[int] = []
+    speeds: list[float] = []
+    for k, (planned, goal) in enumerate(plan[1:]):
         if goal == here:
             continue
-        t = max(t, since + SHORTEST_STAY)
+        t = max(planned, since + SHORTEST_STAY)
         if t >= end:
             break
-        w = book.between(here, goal)
-        if w < 0:
+        found = book.between(here, goal)
+        if found < 0:
             continue
-        since = t + book.ways[w].length / pace[k]
+        since = t + book.ways[found].length / pace[k]
         leave.append(t)
-        ways.append(w)
+        ways.append(found)
         speeds.append(pace[k])
         arrive.append(since)
         at.append(goal)
@@ -289,17 +294,19 @@ def _track(person: Person, place: dict[str, int], book: _Ways, first: date, days
     leave.append(max(end, since))
     a, b, s = np.array(arrive), np.array(leave), np.array(at, int)
     # What ended before the first midnight is forgotten.
-    begin = int(np.searchsorted(b, 0.0, side="right"))
-    a, b, s = np.maximum(a[begin:], 0.0), b[begin:], s[begin:]
-    w, v = np.array(ways[begin:], int), np.array(speeds[begin:])
-    if begin and arrive[begin] > 0:
+    past = int(np.searchsorted(b, 0.0, side="right"))
+    a, b, s = np.maximum(a[past:], 0.0), b[past:], s[past:]
+    w, v = np.array(ways[past:], int), np.array(speeds[past:])
+    if past and arrive[past] > 0:
         # Midnight finds them walking: they stand where they are headed, for the few steps left.
         a[0] = 0.0
     f_t, f_k, f_large = _fidgets(a, b, s, spots, person, seed)
     return Track(person, a, b, s, w, v, f_t, f_k, f_large)
 
 
-def _fidgets(a: Array, b: Array, at: Ints, spots: tuple[Spot, ...], person: Person, seed: int) -> tuple[Array, Ints, NDArray[np.bool_]]:  # fmt: skip
+def _fidgets(
+    a: Array, b: Array, at: Ints, spots: tuple[Spot, ...], person: Person, seed: int
+) -> tuple[Array, Ints, NDArray[np.bool_]]:
     """Small movements of all stays: log-normal gaps, by activity."""
     rng = stream(seed, person.id, "fidgets")
     times, stays = [], []

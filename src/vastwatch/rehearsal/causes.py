@@ -55,7 +55,7 @@ def _dropped(r: Rehearsal, incident: Incident) -> Chain:
     presence = presence_of(r.project, incident.room)
     assert presence is not None
     t = incident.at
-    keepers = [i for i in dict.fromkeys(p.sensor for p in reports(presence.expr))]
+    keepers = list(dict.fromkeys(p.sensor for p in reports(presence.expr)))
     links = [
         _lamp(r, incident, f"went off {clock_words(t)}", f"dark for {duration_words(incident.duration_s)}"),
         _presence_link(r, incident.room, f"fell {clock_words(t)}", "its hold time of {hold} ran out"),
@@ -78,7 +78,7 @@ def _late(r: Rehearsal, incident: Incident) -> Chain:
     presence = presence_of(r.project, incident.room)
     assert presence is not None
     t, wait = incident.at, incident.duration_s
-    starters = [i for i in dict.fromkeys(p.sensor for p in reports(presence.expr))]
+    starters = list(dict.fromkeys(p.sensor for p in reports(presence.expr)))
     links = [
         _lamp(r, incident, f"{duration_words(wait)} late", f"somebody came in at {clock_words(t)}"),
         _presence_link(r, incident.room, f"rose {clock_words(t + wait)}", "nothing had started it before"),
@@ -98,7 +98,7 @@ def _idle(r: Rehearsal, incident: Incident) -> Chain:
     presence = presence_of(r.project, incident.room)
     assert presence is not None
     t, end = incident.at, incident.at + incident.duration_s
-    keepers = [i for i in dict.fromkeys(p.sensor for p in reports(presence.expr))]
+    keepers = list(dict.fromkeys(p.sensor for p in reports(presence.expr)))
     links = [
         _lamp(r, incident, f"burned {duration_words(incident.duration_s)}", f"for nobody from {clock_words(t)}"),
         _presence_link(r, incident.room, f"fell {clock_words(end)}", "held for {hold} after the last report"),

@@ -96,9 +96,7 @@ def _run(it: Placed, level: int, movements: Movements, seed: int) -> SensorRun:
     if isinstance(device, PirType):
         rows = _pir_reports(notices.start, _hold(it), device.rearm_s)
     else:
-        own = Signal.from_intervals(
-            np.column_stack([notices.start, notices.end]) + [0.0, _hold(it)], 0.0, movements.end
-        )
+        own = Signal.from_intervals(np.column_stack([notices.start, notices.end + _hold(it)]), 0.0, movements.end)
         rows = own.intervals
     lag = device.latency
     mode = min(max(lag.typical_s, lag.min_s), lag.max_s)
@@ -150,7 +148,7 @@ def _stay_chances(it: Placed, movements: Movements, level: int, pet: bool) -> tu
     return large, small, still
 
 
-def _walk_notices(movements: Movements, track: Track, rates: Array, by_speed: bool, rng: np.random.Generator) -> Array:  # fmt: skip
+def _walk_notices(movements: Movements, track: Track, rates: Array, by_speed: bool, rng: np.random.Generator) -> Array:
     """Instants at which a walker is noticed."""
     if len(track.way) == 0:
         return np.empty(0)
@@ -192,9 +190,9 @@ def _still_notices(track: Track, still: Array, hold: float, rng: np.random.Gener
         a, b = float(track.arrive[k]), float(track.leave[k])
         if rate * hold <= DENSE:
             n = rng.poisson(rate * (b - a))
-            t = a + np.sort(rng.random(n)) * (b - a)
-            starts.append(t)
-            ends.append(t)
+            each = a + np.sort(rng.random(n)) * (b - a)
+            starts.append(each)
+            ends.append(each)
             continue
         mean_run = (math.expm1(min(rate * hold, 600.0)) / rate) - hold
         t = a + rng.exponential(1 / rate)

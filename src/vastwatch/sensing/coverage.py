@@ -34,7 +34,7 @@ CELL = 0.05
 
 @dataclass(frozen=True, eq=False)
 class CoverageMap:
-    """Mean seconds until a figure is noticed at each cell of a level; inf where never. `notice_s` is (rows, columns)."""
+    """Mean seconds until a figure is noticed at each cell of a level, (rows, columns); inf where never."""
 
     sensor: str
     figure: Figure

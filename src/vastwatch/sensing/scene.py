@@ -7,6 +7,7 @@ the band (M3). A closed leaf counts, an open one is a gap under its lintel. Stai
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -75,7 +76,7 @@ def obstacles(project: Project, level: str, band: str) -> Obstacles:
 
 
 @lru_cache(maxsize=128)
-def _on_level(records: tuple, level: str) -> tuple:  # type: ignore[type-arg]
+def _on_level(records: tuple, level: str) -> tuple:
     return on_level(records, level)
 
 
@@ -160,7 +161,7 @@ def _screens(pieces: list[_Piece]) -> Screens:
     )
 
 
-def _losses(materials: list[str], band: str) -> Array:
+def _losses(materials: Sequence[str], band: str) -> Array:
     if band == "infrared":
         return np.full(len(materials), math.inf)
     return np.array([LOSS_DB[m][BANDS.index(band)] for m in materials], float)

@@ -21,7 +21,7 @@ RoomUse = Literal[
 ]  # fmt: skip
 
 
-class Level(Record, kw_only=True):
+class Level(Record, frozen=True, kw_only=True):
     """One storey; `elevation` of its floor and `height` to its ceiling, metres."""
 
     id: Id
@@ -30,7 +30,7 @@ class Level(Record, kw_only=True):
     height: Positive = 2.5
 
 
-class Wall(Record, kw_only=True):
+class Wall(Record, frozen=True, kw_only=True):
     """A straight wall on the centre line a-b, from floor to ceiling."""
 
     id: Id
@@ -41,7 +41,7 @@ class Wall(Record, kw_only=True):
     material: WallMaterial = "plasterboard"
 
 
-class Opening(Record, kw_only=True):
+class Opening(Record, frozen=True, kw_only=True):
     """A door, window or archway in a wall; it begins `offset` metres along the wall from its end a."""
 
     id: Id
@@ -55,13 +55,13 @@ class Opening(Record, kw_only=True):
     rest: Rest = "closed"
 
 
-class Needs(Record, kw_only=True):
+class Needs(Record, frozen=True, kw_only=True):
     """What a room's users ask of its light. `lux` on the task; None takes the value usual for the room's use."""
 
     lux: NotNegative | None = None
 
 
-class Room(Record, kw_only=True):
+class Room(Record, frozen=True, kw_only=True):
     """A room's outline runs along the centre lines of its walls. `ambient_c` is its usual air temperature."""
 
     id: Id
@@ -73,7 +73,7 @@ class Room(Record, kw_only=True):
     needs: Needs = Needs()
 
 
-class Furnishing(Record, kw_only=True):
+class Furnishing(Record, frozen=True, kw_only=True):
     """A thing that fills its outline from z0 to z1 above the floor.
 
     A `stair` is climbed in the direction `climb` (degrees, 0 along +x) and joins its level to the next one above.
@@ -90,7 +90,7 @@ class Furnishing(Record, kw_only=True):
     climb: float | None = None
 
 
-class Spot(Record, kw_only=True):
+class Spot(Record, frozen=True, kw_only=True):
     """Where somebody stops: how they hold themselves, which way they face (degrees), and what they do there."""
 
     id: Id

@@ -11,7 +11,7 @@ from vastwatch.site.record import Clock, Id, NotNegative, Positive, Record
 Days = Literal["every", "workday", "free"]
 
 
-class Stay(Record, kw_only=True):
+class Stay(Record, frozen=True, kw_only=True):
     """From about `at` (normal jitter, minutes) on, this person's place is `spot`, until the next line."""
 
     days: Days = "every"
@@ -20,7 +20,7 @@ class Stay(Record, kw_only=True):
     jitter_min: NotNegative = 5.0
 
 
-class Errand(Record, kw_only=True):
+class Errand(Record, frozen=True, kw_only=True):
     """`per_day` short visits on average to `spot`, at random between two times, for about `minutes`; then back."""
 
     days: Days = "every"
@@ -30,7 +30,7 @@ class Errand(Record, kw_only=True):
     minutes: Positive
 
 
-class Person(Record, kw_only=True):
+class Person(Record, frozen=True, kw_only=True):
     """Somebody who walks the building. A pet needs no light, and sensors ought not to notice it."""
 
     id: Id

@@ -38,7 +38,7 @@ def array_path(points: NDArray[np.float64], starts: NDArray[np.intp]) -> QPainte
     head = np.array([n], ">i4").tobytes()
     tail = np.array([int(starts[-1]), 0], ">i4").tobytes()
     stream = QDataStream(QByteArray(head + body.tobytes() + tail))
-    stream >> path
+    stream >> path  # type: ignore[operator]
     return path
 
 

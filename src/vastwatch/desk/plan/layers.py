@@ -225,7 +225,7 @@ def _hatch_unseen(p: QPainter, look: Look, sensor: Sensor, seen: QPainterPath) -
         p.setPen(QPen(mix(look.ground, look.theme.dropped, 0.55), 1))
         r = box.boundingRect()
         first, last = math.floor((r.left() - r.height()) / HATCH), math.ceil(r.right() / HATCH)
-        p.drawLines([QLineF(k * HATCH, r.bottom(), k * HATCH + r.height(), r.top()) for k in range(first, last)])
+        p.drawLines(*[QLineF(k * HATCH, r.bottom(), k * HATCH + r.height(), r.top()) for k in range(first, last)])
     p.save()
     p.setClipPath(room, Qt.ClipOperation.IntersectClip)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
@@ -348,8 +348,9 @@ def _opening(p: QPainter, look: Look, wall: Wall, o: Opening, length: float) -> 
         d = (b - a) / max(math.hypot(b.x() - a.x(), b.y() - a.y()), 1e-9)
         n = QPointF(-d.y(), d.x()) * (wall.thickness / 2)
         p.setPen(_cosmetic(thin, 1))
-        p.setBrush(mix(QColor("#E4EAF0") if look.theme.name == "light" else QColor("#45506A"),
-                       QColor("#2C3765"), look.night))
+        p.setBrush(
+            mix(QColor("#E4EAF0") if look.theme.name == "light" else QColor("#45506A"), QColor("#2C3765"), look.night)
+        )
         p.drawPolygon(QPolygonF([a + n, b + n, b - n, a - n]))
         p.drawLine(a, b)
         return
@@ -400,7 +401,9 @@ def draw_places(p: QPainter, look: Look) -> None:
                 continue
             level = look.lit.get(lamp.id, 0.0)
             colour = theme.lamp if look.night < 0.5 else QColor("#FFC74D")
-            glyphs.lamp_mark(p, at(*lamp.at), LAMP_RADIUS, colour, level, mix(theme.lamp, QColor("#C9AE72"), look.night))
+            glyphs.lamp_mark(
+                p, at(*lamp.at), LAMP_RADIUS, colour, level, mix(theme.lamp, QColor("#C9AE72"), look.night)
+            )
             if lamp.id == look.selected:
                 _ring(p, at(*lamp.at), LAMP_RADIUS + 5, theme.ink)
 

@@ -13,7 +13,14 @@ import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QDragEnterEvent, QDragLeaveEvent, QDragMoveEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QResizeEvent,
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QResizeEvent,
     QWheelEvent,
 )  # fmt: skip
 from PyQt6.QtWidgets import QGraphicsScene, QGraphicsView
@@ -21,7 +28,6 @@ from PyQt6.QtWidgets import QGraphicsScene, QGraphicsView
 from vastwatch.control.daylight import sun_elevation
 from vastwatch.design.edits import add_sensor, presence_of, put, remove_sensor, room_at, room_of
 from vastwatch.design.project import Project, find, find_any
-from vastwatch.devices import DeviceType, PirType, catalogue
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.plan import layers
@@ -31,6 +37,7 @@ from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import Theme
 from vastwatch.desk.units import show_angle, show_length
+from vastwatch.devices import DeviceType, PirType, catalogue
 from vastwatch.rehearsal.causes import explain
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import FIGURE_ACTIVITY, LYING, PET, SEATED, STANDING
@@ -163,8 +170,8 @@ class PlanView(QGraphicsView):
             look.people.append((track.person.id, "cat" if pet else track.person.name[:1], where.at, left_dark))
         if 0 <= focus.incident < len(rehearsal.incidents):
             chain = explain(rehearsal, rehearsal.incidents[focus.incident])
-            where = chain.where
-            if where is not None and where.level >= 0 and order[where.level].id == focus.level:
+            at = chain.where
+            if at is not None and at.level >= 0 and order[at.level].id == focus.level:
                 look.chain = chain
 
     # -- navigation --------------------------------------------------------------------------------------------
@@ -232,7 +239,7 @@ class PlanView(QGraphicsView):
         for s in self.look.sensors:
             candidates.append((s.id, (s.at[0], s.at[1]), GRIP))
         for group, grip in ((project.lamps, 10.0), (project.spots, 8.0)):
-            for r in group:  # type: ignore[attr-defined]
+            for r in group:
                 if find(project.rooms, r.room).level == self.focus.level:
                     candidates.append((r.id, r.at, grip))
         best, nearest = None, math.inf
@@ -282,8 +289,8 @@ class PlanView(QGraphicsView):
         found = find_any(self.document.project, ident)
         assert found is not None
         collection, record = found
-        room = room_of(self.document.project, record).id if collection == "sensors" else record.room  # type: ignore[union-attr]
-        self.focus.set(selected=ident, room=room)
+        home = room_of(self.document.project, record) if collection == "sensors" else None
+        self.focus.set(selected=ident, room=record.room if home is None else home.id)
         px = self.pixel_of(record.at[0], record.at[1])
         self._drag = {
             "kind": "move", "id": ident, "collection": collection, "key": f"move-{next(self._serial)}",
@@ -401,8 +408,10 @@ class PlanView(QGraphicsView):
         sensor = self._selected_sensor()
         x, y = self.plan_at(pixel)
         over = self._on_handle(pixel) or self._hit(pixel) is not None
-        cursor = Qt.CursorShape.CrossCursor if self.focus.placing else (
-            Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor
+        cursor = (
+            Qt.CursorShape.CrossCursor
+            if self.focus.placing
+            else (Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
         )
         self.viewport().setCursor(cursor)  # type: ignore[union-attr]
         if sensor is None or over or self.focus.stage not in ("Sensors", "Timing"):
@@ -427,7 +436,9 @@ class PlanView(QGraphicsView):
             from vastwatch.sensing.noticing import placed
 
             wait = float(notice_times(placed(self.document.project, sensor), np.array([[x, y]]), figure)[0])
-        words = f"noticed in {duration_words(wait)}" if walking and math.isfinite(wait) else f"noticed {never_words(wait)}"
+        words = (
+            f"noticed in {duration_words(wait)}" if walking and math.isfinite(wait) else f"noticed {never_words(wait)}"
+        )
         name = {"across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying",
                 "pet": "a pet"}[figure]  # fmt: skip
         rows = [(name, words), (f"{s.plan_m:.1f} m, {s.slant_m:.1f} m slant", f"range {s.range_m:.1f} m here")]

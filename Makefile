@@ -1,0 +1,52 @@
+# Two commands matter: `make demo` starts the desktop with the sample project, `make test` runs the tests.
+# Each does all the set-up a fresh machine needs.
+
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+
+.PHONY: demo run test lint check bench screenshots picture format-docs demo-data clean
+
+demo: $(VENV)/ready
+	@tools/desktop.sh --demo
+
+run: $(VENV)/ready
+	@tools/desktop.sh $(FILE)
+
+test: $(VENV)/ready-dev
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 $(ARGS)
+
+lint: $(VENV)/ready-dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+check: lint test
+
+bench: $(VENV)/ready-dev
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest benchmarks --benchmark-enable -p no:xdist -s -q
+
+screenshots: $(VENV)/ready
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py
+
+# A picture of the virtual display that `make demo` started: make picture OUT=there.png
+picture: $(VENV)/ready
+	@$(BIN)/python tools/picture.py $(or $(OUT),picture.png)
+
+format-docs: $(VENV)/ready
+	@$(BIN)/python -m vastwatch.files.schema docs/format/vastwatch-project.schema.json
+
+demo-data: $(VENV)/ready
+	@$(BIN)/python tools/build_demo.py
+
+$(VENV)/ready: requirements.txt pyproject.toml tools/setup.sh
+	@tools/setup.sh $(PYTHON) $(VENV) requirements.txt
+	@touch $@
+
+$(VENV)/ready-dev: requirements.txt requirements-dev.txt pyproject.toml tools/setup.sh
+	@tools/setup.sh $(PYTHON) $(VENV) requirements-dev.txt
+	@touch $@ $(VENV)/ready
+
+clean:
+	rm -rf $(VENV) build dist .pytest_cache .mypy_cache .ruff_cache .import_linter_cache .hypothesis
