@@ -34,8 +34,9 @@ from vastwatch.words import duration_words
 Array = NDArray[np.float64]
 
 DAY = 86_400.0
-# The longest hold time looked at, seconds: an hour.
+# The longest hold time recommended, and the longest the curve is known for, seconds.
 LONGEST_S = 3600.0
+KNOWN_S = 7201.0
 # Shorter holds are for testing on the ladder; none is recommended for service, seconds.
 SHORTEST_SERVICE_S = 30.0
 # Resamplings of the days for the interval around the recommendation.
@@ -131,7 +132,7 @@ class Curves(NamedTuple):
     idle_s: Steps
 
 
-def curves(start: Signal, keep: Signal, need: Signal, nobody: Signal, longest: float = LONGEST_S) -> Curves:
+def curves(start: Signal, keep: Signal, need: Signal, nobody: Signal, longest: float = KNOWN_S) -> Curves:
     """The exact curves for holds in [0, longest). `need`: somebody awake in the dark; `nobody`: dark without."""
     s = silences(start, keep)
     near = s.lo < longest
@@ -212,7 +213,7 @@ class TimingCurve:
     exact: Curves
 
     def at(self, hold: float) -> tuple[float, float, float]:
-        """Drops, dark minutes and idle hours per day for any hold time."""
+        """Drops, dark minutes and idle hours per day for any hold time up to two hours."""
         return (
             float(self.exact.drops(hold)) / self.days,
             float(self.exact.dark_s(hold)) / 60.0 / self.days,
@@ -299,7 +300,7 @@ def _with_reason(c: TimingCurve, per_week: float) -> TimingCurve:
             f"Now, at {duration_words(c.current_s)}, it is {now[0] * 7:.1f} drops a week, "
             f"{now[1]:.1f} min a day in the dark and {now[2]:.1f} h burning."
         )
-    more = c.at(min(c.recommended_s + 60, LONGEST_S - 1))
+    more = c.at(c.recommended_s + 60)
     parts.append(
         f"One minute more would spare {max(best[1] - more[1], 0):.1f} min of dark a day "
         f"and burn {max(more[2] - best[2], 0) * 60:.0f} min more."

@@ -17,7 +17,7 @@ from vastwatch.design.records import Lamp, Presence, Sensor
 from vastwatch.devices import DeviceType
 from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
 from vastwatch.site.people import Person
-from vastwatch.site.record import NotNegative, Record
+from vastwatch.site.record import Date, NotNegative, Record
 
 R = TypeVar("R", bound=Any)
 
@@ -40,7 +40,7 @@ class Brief(Record, frozen=True, kw_only=True):
     """What is wanted of the whole: the limit a hold time has to meet, and the date a rehearsal begins."""
 
     drops_per_week: NotNegative = 1.0
-    rehearse_from: Annotated[str, msgspec.Meta(pattern=r"^\d{4}-\d{2}-\d{2}$")] = "2026-01-12"
+    rehearse_from: Date = "2026-01-12"
     currency: str = ""
 
 

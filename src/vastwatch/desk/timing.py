@@ -84,7 +84,7 @@ class CurvePlot(pg.PlotWidget):
         """Draw a curve; the mark is left to `set_mark`."""
         self.curve = curve
         # Dense in the logarithm, exact at every point of it.
-        hold = np.geomspace(SHORTEST_S, LONGEST_S - 1, 500)
+        hold = np.geomspace(SHORTEST_S, LONGEST_S, 500)
         x = np.log10(hold)
         dark = curve.exact.dark_s(hold) / 60 / curve.days
         idle = curve.exact.idle_s(hold) / 60 / curve.days
@@ -210,7 +210,7 @@ class TimingPanel(QWidget):
         if hold is None or curve is None or curve.room != self.focus.room:
             return
         self.plot.set_mark(hold)
-        drops, dark, idle = curve.at(min(hold, LONGEST_S - 1))
+        drops, dark, idle = curve.at(hold)
         self._here.setText(
             self.tr("<b>{}</b>: {:.1f} drops a week, {:.1f} min dark and {:.1f} h burning a day").format(
                 duration_words(hold), drops * 7, dark, idle

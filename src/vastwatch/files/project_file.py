@@ -19,6 +19,7 @@ import msgspec
 
 from vastwatch.design.project import FORMAT, VERSION, Project
 from vastwatch.files.check import ProjectError, check_project
+from vastwatch.site.record import CLOCK_PATTERN, DATE_PATTERN, ID_PATTERN
 
 SUFFIX = ".vastwatch.json"
 # Far above any building; a larger file is not a project.
@@ -28,6 +29,13 @@ _KINDS = {
     "float": "a number", "int": "a whole number", "str": "text", "bool": "true or false", "array": "a list",
     "object": "an object", "null": "nothing",
 }  # fmt: skip
+
+
+_PATTERNS = {
+    CLOCK_PATTERN: "a time of day such as 07:30",
+    DATE_PATTERN: "a date such as 2026-01-12",
+    ID_PATTERN: "an id of small letters, digits, dots, dashes and underscores",
+}
 
 
 def load_project(path: str | os.PathLike[str]) -> Project:
@@ -59,7 +67,10 @@ def decode(raw: bytes) -> Project:
     try:
         document = msgspec.json.decode(raw)
     except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as e:
-        raise ProjectError(_malformed(raw, e)) from None
+        if "out of range" not in str(e):
+            raise ProjectError(_malformed(raw, e)) from None
+        # A number too large to hold: read as infinite, it is found with its place below.
+        document = json.loads(raw)
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise ProjectError(f'this is not a project file: "format" is not "{FORMAT}"')
     version = document.get("version")
@@ -80,10 +91,21 @@ def decode(raw: bytes) -> Project:
 
 def encode(project: Project) -> bytes:
     """The bytes of the file: UTF-8, sorted keys, indented, one newline at the end."""
-    text = json.dumps(msgspec.to_builtins(project), ensure_ascii=False, sort_keys=True, indent=2, allow_nan=False)
+    text = json.dumps(_plain(msgspec.to_builtins(project)), ensure_ascii=False, sort_keys=True, indent=2, allow_nan=False)
     # Short lists of numbers read better, and diff better, on one line.
     text = re.sub(r"\[\s+(-?[\d.eE+-]+(?:,\s+-?[\d.eE+-]+)*)\s+\]", _one_line, text)
     return (text + "\n").encode()
+
+
+def _plain(value: Any) -> Any:
+    """Whole numbers without a decimal point, so that 2 and 2.0 are written alike."""
+    if isinstance(value, float):
+        return int(value) if value.is_integer() and abs(value) < 1e15 else value
+    if isinstance(value, list | tuple):
+        return [_plain(v) for v in value]
+    if isinstance(value, dict):
+        return {k: _plain(v) for k, v in value.items()}
+    return value
 
 
 def _one_line(match: re.Match[str]) -> str:
@@ -158,7 +180,7 @@ def _malformed(raw: bytes, error: Exception) -> str:
     try:
         json.loads(text, parse_constant=_no_constant)
     except json.JSONDecodeError as e:
-        if e.pos >= len(text.rstrip()):
+        if "truncated" in str(error) or e.pos >= len(text.rstrip()):
             return f"the file breaks off at line {e.lineno}: it was not written to its end"
         return f"line {e.lineno}, column {e.colno}: this is not valid JSON"
     except ValueError as e:
@@ -181,13 +203,15 @@ def _explain(message: str, document: Any) -> str:
         text = f"there is no field '{m[1]}' in this version's format"
     elif m := re.match(r"Object missing required field `(.*)`", what):
         text = f"the field '{m[1]}' is missing"
-    elif m := re.match(r"Expected `array` of length 0", what):
+    elif re.match(r"Expected `array` of length <= 0", what):
         text = "this version of the program has no use for these yet; the list must be empty"
     elif m := re.match(r"Expected `array` of (.*)", what):
         text = f"expected a list of {m[1].replace('`', '')}, got {_shown(value)}"
     elif m := re.match(r"Expected `(.*)`, got `(.*)`", what):
         kinds = [_KINDS.get(k.strip(), k.strip()) for k in m[1].split("|")]
         text = f"expected {' or '.join(kinds)}, got {_shown(value)}"
+    elif m := re.match(r"Expected `str` matching regex '(.*)'", what):
+        text = f"expected {_PATTERNS.get(m[1].encode().decode('unicode_escape'), 'another form')}, got {_shown(value)}"
     elif m := re.match(r"Expected `(\w+)` (.*)", what):
         text = f"expected {_KINDS.get(m[1], m[1])} {m[2].replace('`', '')}, got {_shown(value)}"
     elif re.match(r"Invalid enum value|Invalid value", what):

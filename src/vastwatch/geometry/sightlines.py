@@ -112,7 +112,6 @@ def first_hit(view: Fan, screens: Screens) -> Array:
     for k in np.flatnonzero(np.abs(cross) > 1e-12):
         for run in _runs(view.azimuth, start[k], start[k] + extent[k]):
             hit = _distances(view, run, d[k], cross[k])
-            hit[hit <= 0] = np.inf
             np.minimum(depth[run], hit, out=depth[run])
     return depth
 
@@ -129,7 +128,7 @@ def add_crossings(view: Fan, screens: Screens, weight: Array, out: Array) -> Non
     for k in np.flatnonzero((np.abs(cross) > 1e-12) & (weight > 0)):
         for run in _runs(view.azimuth, start[k], start[k] + extent[k]):
             hit = _distances(view, run, d[k], cross[k])
-            out[run] += weight[k] * ((hit > 0) & (hit < view.r[run] - TOUCH))
+            out[run] += weight[k] * (hit < view.r[run] - TOUCH)
 
 
 def screen_hits(view: Fan, screens: Screens, k: int, heights: Array) -> list[tuple[NDArray[np.intp], Bools]]:
@@ -141,7 +140,7 @@ def screen_hits(view: Fan, screens: Screens, k: int, heights: Array) -> list[tup
     out = []
     for run in _runs(view.azimuth, start[0], start[0] + extent[0]):
         hit = _distances(view, run, d, cross[0])
-        at = np.flatnonzero((hit > 0) & (hit < view.r[run] - TOUCH))
+        at = np.flatnonzero(hit < view.r[run] - TOUCH)
         if len(at):
             along = hit[at] / view.r[run][at]
             cut = _within_heights(view.eye[2], heights, along, along, screens.z0[k], screens.z1[k])
@@ -151,11 +150,12 @@ def screen_hits(view: Fan, screens: Screens, k: int, heights: Array) -> list[tup
 
 
 def _distances(view: Fan, run: slice, d: Array, cross: float) -> Array:
-    """Distance along each target's azimuth to the line of a segment with direction d; negative behind the eye."""
-    along = view.ux[run] * d[1] - view.uy[run] * d[0]
-    # The pad lets a ray parallel to the segment slip in; it meets the line very far away.
-    along[along == 0.0] = 1e-300
-    return cross / along
+    """Distance along each target's azimuth to a segment with direction d, for targets within the arc it spans.
+
+    Within that arc the distance is positive; the pad lets in rays parallel to the segment, which meet it far away.
+    """
+    along = np.abs(view.ux[run] * d[1] - view.uy[run] * d[0])
+    return abs(cross) / np.maximum(along, 1e-12)
 
 
 def _within_heights(eye: float, heights: Array, enter: Array, leave: Array, z0: float, z1: float) -> Bools:

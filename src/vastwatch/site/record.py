@@ -17,8 +17,13 @@ Outline = tuple[Point, ...]
 
 Positive = Annotated[float, msgspec.Meta(gt=0)]
 NotNegative = Annotated[float, msgspec.Meta(ge=0)]
-Clock = Annotated[str, msgspec.Meta(pattern=r"^([01]\d|2[0-3]):[0-5]\d$", description="local time, HH:MM")]
-Id = Annotated[str, msgspec.Meta(pattern=r"^[a-z0-9][a-z0-9_.-]{0,63}$", description="unique in the project")]
+CLOCK_PATTERN = r"^([01]\d|2[0-3]):[0-5]\d$"
+ID_PATTERN = r"^[a-z0-9][a-z0-9_.-]{0,63}$"
+DATE_PATTERN = r"^\d{4}-\d{2}-\d{2}$"
+
+Clock = Annotated[str, msgspec.Meta(pattern=CLOCK_PATTERN, description="local time, HH:MM")]
+Date = Annotated[str, msgspec.Meta(pattern=DATE_PATTERN, description="a day, YYYY-MM-DD")]
+Id = Annotated[str, msgspec.Meta(pattern=ID_PATTERN, description="unique in the project")]
 
 
 class Record(msgspec.Struct, frozen=True, eq=False, kw_only=True, forbid_unknown_fields=True, omit_defaults=False):
