@@ -40,9 +40,7 @@ def make_room(**changes) -> Project:
         ),
         openings=(
             Opening(id="door", wall="middle", kind="door", offset=0.4, width=0.9, rest="closed"),
-            Opening(
-                id="window", wall="north", kind="window", offset=4.5, width=1.5, sill=0.9, head=2.1, leaf="glass"
-            ),
+            Opening(id="window", wall="north", kind="window", offset=4.5, width=1.5, sill=0.9, head=2.1, leaf="glass"),
         ),
         rooms=(
             Room(id="big", level="g", name="Big room", outline=rect(0, 0, 5, 4), use="workshop"),
@@ -61,12 +59,8 @@ def make_room(**changes) -> Project:
             ),
         ),
         devices=(device("pir-corner-12"),),
-        sensors=(
-            Sensor(id="pir", device="pir-corner-12", level="g", name="PIR", at=(4.8, 3.8, 2.2), yaw=225),
-        ),
-        presences=(
-            Presence(id="here", room="big", name="Somebody", expr=from_roles(Roles(("pir",), ("pir",), 60.0))),
-        ),
+        sensors=(Sensor(id="pir", device="pir-corner-12", level="g", name="PIR", at=(4.8, 3.8, 2.2), yaw=225),),
+        presences=(Presence(id="here", room="big", name="Somebody", expr=from_roles(Roles(("pir",), ("pir",), 60.0))),),
         lamps=(Lamp(id="lamp", room="big", name="Lamp", at=(2.5, 2.0), watts=20, lumens=1900),),
     )
     return replace(project, **changes)

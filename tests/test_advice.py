@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from conftest import device, make_room, shelf_at
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from conftest import device, make_room, shelf_at
 from vastwatch.advice import findings, timing_curve
 from vastwatch.advice.findings import Finding
 from vastwatch.advice.remedies import mount_points, remedies

@@ -52,7 +52,13 @@ def test_rehearse(file, capsys):
     document = out_of(capsys, "rehearse", file, "--days", "3", "--seed", "4")
     assert (document["days"], document["seed"]) == (3, 4)
     big = document["rooms"]["big"]
-    assert {"drops_per_day", "dark_min_per_day", "idle_burn_h_per_day", "idle_burn_kwh_per_day", "first_light_s"} <= set(big)
+    assert {
+        "drops_per_day",
+        "dark_min_per_day",
+        "idle_burn_h_per_day",
+        "idle_burn_kwh_per_day",
+        "first_light_s",
+    } <= set(big)
     assert set(big["first_light_s"]) == {"median", "p95"}
     assert document["incidents"]
     for incident in document["incidents"]:
@@ -73,7 +79,12 @@ def test_tune(file, capsys):
 
 
 def test_without_json_it_speaks_in_lines(file, capsys):
-    for args in (["check", file], ["coverage", file], ["rehearse", file, "--days", "1"], ["tune", file, "--room", "big"]):
+    for args in (
+        ["check", file],
+        ["coverage", file],
+        ["rehearse", file, "--days", "1"],
+        ["tune", file, "--room", "big"],
+    ):
         assert main(args) == 0
         assert capsys.readouterr().out.strip()
 
@@ -97,7 +108,8 @@ def test_wrong_requests_are_one_line_and_exit_1(args, wanted, file, capsys):
 
 
 @pytest.mark.parametrize(
-    "args", [["rehearse", "x", "--days", "0"], ["rehearse", "x", "--days", "many"], ["check"], ["tune", "x"], ["--what"]]
+    "args",
+    [["rehearse", "x", "--days", "0"], ["rehearse", "x", "--days", "many"], ["check"], ["tune", "x"], ["--what"]],
 )
 def test_usage_is_exit_2(args, capsys):
     with pytest.raises(SystemExit) as caught:

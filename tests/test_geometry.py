@@ -24,9 +24,9 @@ def star(angles, radii):
     return [(r * math.cos(a), r * math.sin(a)) for a, r in order]
 
 
-stars = st.lists(st.tuples(st.integers(0, 71), st.floats(0.5, 4)), min_size=3, max_size=9, unique_by=lambda t: t[0]).map(
-    lambda rows: star([math.radians(a * 5) for a, _ in rows], [r for _, r in rows])
-)
+stars = st.lists(
+    st.tuples(st.integers(0, 71), st.floats(0.5, 4)), min_size=3, max_size=9, unique_by=lambda t: t[0]
+).map(lambda rows: star([math.radians(a * 5) for a, _ in rows], [r for _, r in rows]))
 
 
 @given(stars)

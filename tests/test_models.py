@@ -6,9 +6,9 @@ import math
 
 import numpy as np
 import pytest
-from conftest import device, make_room, shelf_at
 from msgspec.structs import replace
 
+from conftest import device, make_room, shelf_at
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
 from vastwatch.sensing import pir, radar
@@ -69,7 +69,9 @@ def test_pir_chance_is_a_half_at_the_range_and_nothing_without_one():
 
 def test_pir_blind_wedge_from_height_pitch_and_span():
     """A wall PIR at 2.2 m whose lowest beam looks 50 degrees down sees no foot nearer than 2.1 / tan 50 = 1.76 m."""
-    project = make_room(sensors=(Sensor(id="pir", device="pir-corner-12", level="g", name="P", at=(0.1, 2, 2.2), yaw=0),))
+    project = make_room(
+        sensors=(Sensor(id="pir", device="pir-corner-12", level="g", name="P", at=(0.1, 2, 2.2), yaw=0),)
+    )
     it = placed(project, project.sensors[0])
     low = LYING._replace(low=0.0999, high=0.1001)
     wedge = 2.1 / math.tan(math.radians(50))
@@ -81,7 +83,9 @@ def test_pir_blind_wedge_from_height_pitch_and_span():
 
 
 def test_pir_walk_rate_by_hand():
-    project = make_room(sensors=(Sensor(id="pir", device="pir-corner-12", level="g", name="P", at=(0.1, 2, 2.2), yaw=0),))
+    project = make_room(
+        sensors=(Sensor(id="pir", device="pir-corner-12", level="g", name="P", at=(0.1, 2, 2.2), yaw=0),)
+    )
     it = placed(project, project.sensors[0])
     at = np.array([[4.1, 2.0]])
     r, h, speed = 4.0, 2.2 - 0.9, 1.1
@@ -212,7 +216,9 @@ def test_a_body_half_behind_timber_loses_the_mean_power_of_its_samples():
     it = placed(project, sensor)
     view = radar.look(sensor, it.device, it.around, np.array([[4.0, 3.0]]), SEATED)
     rays = [0.85 + (z - 0.85) * (2.1 / 3.9) for z in SEATED.heights]
-    samples = [5.0 if min(z, 0.85 + (h - 0.85) * (1.9 / 3.9)) < 0.85 - 1e-9 else 0.0 for z, h in zip(rays, SEATED.heights)]
+    samples = [
+        5.0 if min(z, 0.85 + (h - 0.85) * (1.9 / 3.9)) < 0.85 - 1e-9 else 0.0 for z, h in zip(rays, SEATED.heights)
+    ]
     power = np.mean([10 ** (-2 * db / 10) for db in samples])
     assert 0 < sum(samples) < 25
     assert view.loss_db[0] == pytest.approx(-10 * math.log10(power) / 2)

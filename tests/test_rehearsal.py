@@ -7,11 +7,17 @@ from datetime import date
 
 import numpy as np
 import pytest
-from conftest import device, make_room
 from msgspec.structs import replace
 
+from conftest import device, make_room
 from vastwatch.control.daylight import (
-    dark, daylight_factor, elevation_for, outdoor_lux, sun_elevation, sun_times, wanted_lux,
+    dark,
+    daylight_factor,
+    elevation_for,
+    outdoor_lux,
+    sun_elevation,
+    sun_times,
+    wanted_lux,
 )  # fmt: skip
 from vastwatch.control.fusion import evaluate
 from vastwatch.design.edits import put, set_hold
@@ -293,9 +299,7 @@ def test_a_room_without_a_window_is_always_dark_and_one_with_a_window_follows_th
     small = dark(room, find(room.rooms, "small"), date(2026, 6, 1), 2)
     assert small.total() == 2 * DAY
     big = find(room.rooms, "big")
-    assert daylight_factor(room, big) == pytest.approx(
-        0.68 * 1.5 * 1.2 * 0.8 * 65 / ((2 * 20 + 18 * 2.5) * 0.75) / 100
-    )
+    assert daylight_factor(room, big) == pytest.approx(0.68 * 1.5 * 1.2 * 0.8 * 65 / ((2 * 20 + 18 * 2.5) * 0.75) / 100)
     assert wanted_lux(big) == 300
     modest = put(room, replace(big, needs=replace(big.needs, lux=100.0)))
     big = find(modest.rooms, "big")
@@ -370,7 +374,9 @@ def test_the_chain_of_a_drop_leads_from_the_lamp_to_the_obstacle(demo):
     last = r.sensors["pir-throwing"].report.falls
     silent = incident.at - last[np.searchsorted(last, incident.at) - 1]
     assert silent == pytest.approx(300, abs=1e-6)
-    assert chain.sights[0].notice_s == pytest.approx(spot_notice_s(demo, "pir-throwing", find(demo.spots, "left-wheel")))
+    assert chain.sights[0].notice_s == pytest.approx(
+        spot_notice_s(demo, "pir-throwing", find(demo.spots, "left-wheel"))
+    )
 
 
 def test_every_incident_of_the_sample_has_a_chain_of_real_records(demo):

@@ -68,6 +68,7 @@ class Results(QObject):
         self.remedies_room: str | None = None
         self._numbers: dict[str, int] = {}
         self._busy: set[str] = set()
+        self._stopped = False
         self._done = _Done()
         self._done.ready.connect(self._take)
         self._pool = QThreadPool(self)
@@ -148,7 +149,7 @@ class Results(QObject):
 
     @pyqtSlot(str, int, object)
     def _take(self, kind: str, number: int, outcome: Any) -> None:
-        if self._numbers.get(kind) != number:
+        if self._stopped or self._numbers.get(kind) != number:
             return
         self._busy.discard(kind)
         if kind == "rehearsal" and isinstance(outcome, Rehearsal):
@@ -163,8 +164,10 @@ class Results(QObject):
             self.remedies = outcome if isinstance(outcome, list) else []
         self.updated.emit(kind)
 
-    def wait(self) -> None:
-        """Block until the pool is idle: for closing."""
+    def stop(self) -> None:
+        """Let go of everything under way and wait for the pool: the window closes."""
+        self._settle.stop()
+        self._stopped = True
         self._pool.clear()
         self._pool.waitForDone()
 

@@ -33,6 +33,8 @@ def _parse(text: str, units: dict[str, float], plain: str, after: dict[str, str]
         raise ValueError(f"'{text.strip()}' is not {wanted}")
     total, unit, sign = 0.0, plain, -1.0 if cleaned.startswith("-") else 1.0
     for k, (number, name) in enumerate(pairs):
+        if k and not pairs[k - 1][1]:
+            raise ValueError(f"'{text.strip()}' is not {wanted}")
         unit = name or (plain if k == 0 else after.get(unit, plain))
         if unit not in units:
             raise ValueError(f"'{name}' is not a unit here; type {wanted}")

@@ -220,10 +220,10 @@ class Window(QMainWindow):
         action(self.tr("Save"), "Ctrl+S", self.save)
         action(self.tr("Save elsewhere …"), "Ctrl+Shift+S", self.save_as)
         menu.addSeparator()
-        for a, keys in (
-            (stack.createUndoAction(self, self.tr("Undo:")), "Ctrl+Z"),
-            (stack.createRedoAction(self, self.tr("Redo:")), "Ctrl+Shift+Z"),
-        ):
+        # Kept by name: the stack leaves them to whoever asked, and without a name they are gone at once.
+        self._undo = stack.createUndoAction(self, self.tr("Undo:"))
+        self._redo = stack.createRedoAction(self, self.tr("Redo:"))
+        for a, keys in ((self._undo, "Ctrl+Z"), (self._redo, "Ctrl+Shift+Z")):
             assert a is not None
             a.setShortcut(QKeySequence(keys))
             menu.addAction(a)
@@ -512,13 +512,14 @@ class Window(QMainWindow):
             return
         self._timer.stop()
         self.document.give_up()
-        self.results.wait()
+        self.results.stop()
         event.accept()
 
     def retire(self) -> None:
         """Let another window take over the document: nothing here listens to it any more."""
         self._timer.stop()
-        self.results.wait()
+        self._news.stop()
+        self.results.stop()
         for signal in (self.document.changed, self.document.state_changed, self.document.trouble):
             signal.disconnect()
 

@@ -91,7 +91,9 @@ def decode(raw: bytes) -> Project:
 
 def encode(project: Project) -> bytes:
     """The bytes of the file: UTF-8, sorted keys, indented, one newline at the end."""
-    text = json.dumps(_plain(msgspec.to_builtins(project)), ensure_ascii=False, sort_keys=True, indent=2, allow_nan=False)
+    text = json.dumps(
+        _plain(msgspec.to_builtins(project)), ensure_ascii=False, sort_keys=True, indent=2, allow_nan=False
+    )
     # Short lists of numbers read better, and diff better, on one line.
     text = re.sub(r"\[\s+(-?[\d.eE+-]+(?:,\s+-?[\d.eE+-]+)*)\s+\]", _one_line, text)
     return (text + "\n").encode()
