@@ -217,7 +217,7 @@ def test_remedies_are_rehearsed_and_the_best_comes_first(demo):
         assert rehearse(t.project, 7, 1).scores["throwing"] == t.after
         assert t.after.drops < t.before.drops
     radar = next(t for t in tried if "keeps presence on" in t.text)
-    added = set(s.id for s in radar.project.sensors) - set(s.id for s in demo.sensors)
+    added = {s.id for s in radar.project.sensors} - {s.id for s in demo.sensors}
     assert len(added) == 1
     sensor = find(radar.project.sensors, added.pop())
     assert find(radar.project.devices, sensor.device).family == "radar"

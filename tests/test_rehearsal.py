@@ -118,7 +118,7 @@ def test_everybody_is_where_their_track_says(demo):
 def test_a_day_sheet_is_kept_to(room):
     m = live(room, 5, 2)
     track = m.tracks[0]
-    chair = [i for i, s in enumerate(m.spots) if s.id == "chair"][0]
+    chair = next(i for i, s in enumerate(m.spots) if s.id == "chair")
     noon = [float(track.arrive[i]) for i in range(len(track.spot)) if track.spot[i] == chair]
     firsts = [min(t for t in noon if d * DAY <= t < (d + 1) * DAY) for d in range(5)]
     assert np.abs((np.array(firsts) % DAY) - 9 * 3600).max() < 40 * 60
