@@ -81,19 +81,6 @@ class Steps(NamedTuple):
         return self.level[i] + self.slope[i] * hold - self.slope_t[i]
 
 
-def _steps(t: list[Array], jumps: list[Array], slopes: list[Array]) -> Steps:
-    at, jump, slope = np.concatenate(t), np.concatenate(jumps), np.concatenate(slopes)
-    order = np.argsort(at, kind="stable")
-    at, jump, slope = at[order], jump[order], slope[order]
-    zero = [0.0]
-    return Steps(
-        at,
-        np.concatenate([zero, np.cumsum(jump)]),
-        np.concatenate([zero, np.cumsum(slope)]),
-        np.concatenate([zero, np.cumsum(slope * at)]),
-    )
-
-
 def silences(start: Signal, keep: Signal) -> Silences:
     """The silences of `keep` that count for some hold time, given what starts the light. `start` within `keep`."""
     rows = keep.intervals
@@ -136,54 +123,97 @@ def curves(start: Signal, keep: Signal, need: Signal, nobody: Signal, longest: f
     """The exact curves for holds in [0, longest). `need`: somebody awake in the dark; `nobody`: dark without."""
     s = silences(start, keep)
     near = s.lo < longest
-    s = Silences(*(part[near] for part in s))
-    hi = np.minimum(s.hi, longest)
+    if not near.all():
+        s = Silences(*(part[near] for part in s))
+    s = s._replace(hi=np.minimum(s.hi, longest))
     first = float(start.rises[0]) if len(start.rises) else need.end
-    before_need = float(need.measure(first))
     idle_all = nobody.total() - float(nobody.measure(first))
-    dark = _clipped(need, s, hi, before_need, +1.0)
-    idle = _clipped(nobody, s, hi, idle_all, -1.0)
-    return Curves(_drops(need, s, hi), dark, idle)
+    needed, wasted = _Events(_windows(need, s), s), _Events(_windows(nobody, s), s)
+    dark = needed.remainders(float(need.measure(first)), +1.0)
+    return Curves(needed.drops(), dark, wasted.remainders(idle_all, -1.0))
 
 
-def _inner(signal: Signal, s: Silences, hi: Array) -> tuple[NDArray[np.intp], Array, Array]:
-    """For each switching of a signal strictly inside a silence's window: the silence, the hold, and +1 or -1."""
-    sw = signal.switches
-    a = np.searchsorted(sw, s.e + s.lo, side="right")
-    b = np.maximum(np.searchsorted(sw, s.e + hi, side="left"), a)
+class Windows(NamedTuple):
+    """A signal M over the window [e + lo, e + hi) of each silence: whether it is on at its start and at its end, the
+    seconds on from each of them to p; and each switching inside: the silence, the hold at which e + T meets it, and
+    whether it rises (+1) or falls (-1)."""
+
+    on_lo: NDArray[np.bool_]
+    on_hi: NDArray[np.bool_]
+    left_lo: Array
+    left_hi: Array
+    at: Array
+    step: Array
+
+
+def _windows(signal: Signal, s: Silences) -> Windows:
+    switches = signal.switches
+    # Seconds on up to each switching, and at the start; between switchings it grows only while on.
+    edges = np.concatenate([[signal.start], switches])
+    on = (np.arange(len(edges)) % 2 == 1) ^ signal.first
+    so_far = np.concatenate([[0.0], np.cumsum(np.where(on[:-1], np.diff(edges), 0.0))])
+
+    def measured(t: Array, k: NDArray[np.intp]) -> Array:
+        return so_far[k] + np.where(on[k], t - edges[k], 0.0)
+
+    lo_t, hi_t = s.e + s.lo, s.e + s.hi
+    a = switches.searchsorted(lo_t, side="right")
+    b = switches.searchsorted(s.p, side="left")
+    to_p = measured(s.p, b)
+    left_hi = np.zeros(len(s.p))
+    # Most silences end with the next start; only those that do not need a look of their own.
+    early = np.flatnonzero(hi_t < s.p - 1e-6)
+    b[early] = switches.searchsorted(hi_t[early], side="left")
+    left_hi[early] = to_p[early] - measured(hi_t[early], b[early])
+    b = np.maximum(b, a)
     count = b - a
     which = np.repeat(np.arange(len(count)), count)
-    index = np.arange(int(count.sum())) - np.repeat(np.cumsum(count) - count, count) + a[which]
+    index = np.arange(len(which)) - np.repeat(np.cumsum(count) - count, count) + a[which]
     rising = (index % 2 == 0) ^ signal.first
-    return which, sw[index] - s.e[which], np.where(rising, 1.0, -1.0)
-
-
-def _clipped(signal: Signal, s: Silences, hi: Array, base: float, sign: float) -> Steps:
-    """base + sign * sum of (M(p) - M(e + T)) over the silences that count for T, M the signal's measure."""
-    start_t, end_t = s.e + s.lo, s.e + hi
-    m_p = signal.measure(s.p)
-    on_start = signal.at(start_t).astype(float)
-    which, at, step = _inner(signal, s, hi)
-    end_slope: Array = on_start + np.bincount(which, step, len(s.e)) if len(s.e) else on_start
-    # Within a window the function is (M(p) - M(e + T)); its slope is minus the signal.
-    at_lo, at_hi = m_p - signal.measure(start_t), m_p - signal.measure(end_t)
-    return _steps(
-        [np.array([-1.0]), s.lo, at, hi],
-        [
-            np.array([base]), sign * at_lo, np.zeros(len(at)),
-            -sign * at_hi,
-        ],
-        [np.zeros(1), -sign * on_start, -sign * step, np.asarray(sign * end_slope, np.float64)],
+    return Windows(
+        on[a], on[b], to_p - measured(lo_t, a), left_hi, switches[index] - s.e[which],
+        np.where(rising, 1.0, -1.0),
     )  # fmt: skip
 
 
-def _drops(need: Signal, s: Silences, hi: Array) -> Steps:
-    on_start = need.at(s.e + s.lo).astype(float)
-    which, at, step = _inner(need, s, hi)
-    at_end = on_start + (np.bincount(which, step, len(s.e)) if len(s.e) else 0.0)
-    t = [s.lo, at, hi]
-    jumps = [on_start, step, -at_end]
-    return _steps(t, jumps, [np.zeros(len(part)) for part in t])
+class _Events:
+    """The holds at which anything changes, sorted once for all the functions that step there."""
+
+    def __init__(self, w: Windows, s: Silences) -> None:
+        self.w = w
+        # Silences that count from no hold on are there from the beginning; only the others enter later.
+        self.at_once = s.lo <= 0
+        self.later = ~self.at_once
+        t = np.concatenate([s.lo[self.later], w.at, s.hi])
+        self.order = np.argsort(t)
+        self.t = t[self.order]
+
+    def _summed(self, at_once: Array, enters: Array, inside: Array, leaves: Array) -> tuple[float, Array]:
+        steps = np.concatenate([enters[self.later], inside, leaves])[self.order]
+        return float(at_once[self.at_once].sum()), steps
+
+    def drops(self) -> Steps:
+        """How many silences count for T and have the signal on at e + T."""
+        w = self.w
+        base, jumps = self._summed(w.on_lo, w.on_lo, w.step, -w.on_hi.astype(float))
+        flat = np.zeros(len(self.t) + 1)
+        return Steps(self.t, np.cumsum(np.concatenate([[base], jumps])), flat, flat)
+
+    def remainders(self, base: float, sign: float) -> Steps:
+        """base + sign * sum of the seconds from e + T to p over the silences that count for T.
+
+        Within a window the seconds left fall with T while the signal is on, so the slope is minus the signal.
+        """
+        w = self.w
+        more, jumps = self._summed(w.left_lo, w.left_lo, np.zeros(len(w.at)), -w.left_hi)
+        steep, slopes = self._summed(w.on_lo, w.on_lo, w.step, -w.on_hi.astype(float))
+        slopes *= -sign
+        return Steps(
+            self.t,
+            np.cumsum(np.concatenate([[base + sign * more], sign * jumps])),
+            np.cumsum(np.concatenate([[-sign * steep], slopes])),
+            np.cumsum(np.concatenate([[0.0], slopes * self.t])),
+        )
 
 
 # -- the tuner -----------------------------------------------------------------------------------------------------

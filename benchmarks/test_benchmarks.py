@@ -1,0 +1,275 @@
+"""How fast, each against a plain implementation of the same work in the same run: `make bench`.
+
+The ratios are what counts: the absolute figures depend on the machine and on what else it does. A bar missed fails.
+"""
+
+from __future__ import annotations
+
+import math
+import os
+import statistics
+import subprocess
+import sys
+import time
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+import shapely
+from msgspec.structs import replace
+
+from vastwatch.advice.timing import curves, tunable
+from vastwatch.control.fusion import evaluate
+from vastwatch.design.edits import presence_of, put
+from vastwatch.design.project import find
+from vastwatch.files import load_demo
+from vastwatch.memory import keep_freed_memory
+from vastwatch.rehearsal import rehearse
+from vastwatch.rehearsal.scores import drop_instants
+from vastwatch.sensing.coverage import notice_times, room_mask
+from vastwatch.sensing.noticing import placed
+from vastwatch.sensing.scene import obstacles
+from vastwatch.signals import Signal
+
+keep_freed_memory()
+
+
+@pytest.fixture(scope="module")
+def demo():
+    return load_demo()
+
+
+def median_s(work, times: int) -> float:
+    work()
+    out = []
+    for _ in range(times):
+        start = time.perf_counter()
+        work()
+        out.append(time.perf_counter() - start)
+    return statistics.median(out)
+
+
+def say(words: str) -> None:
+    print(f"\n    {words}", flush=True)
+
+
+# -- coverage ------------------------------------------------------------------------------------------------------
+
+
+def per_cell_loop(project, sensor, points, heights) -> np.ndarray:
+    """Visible share of the body at each cell, by one shapely sight line per cell and obstacle."""
+    around = obstacles(project, sensor.level, "infrared")
+    x, y, h = sensor.at
+    walls = [shapely.LineString([a, b]) for a, b in zip(around.full.a, around.full.b)]
+    prisms = [(shapely.Polygon(p.outline), p.z0, p.z1) for p in around.prisms]
+    share = np.zeros(len(points))
+    for k, (px, py) in enumerate(points):
+        ray = shapely.LineString([(x, y), (px, py)])
+        if any(ray.crosses(w) for w in walls):
+            continue
+        seen = np.ones(len(heights), bool)
+        for outline, z0, z1 in prisms:
+            over = ray.intersection(outline)
+            if over.is_empty or over.length == 0:
+                continue
+            far = [math.dist((x, y), c) / ray.length for c in over.coords]
+            for i, z in enumerate(heights):
+                zs = [h + (z - h) * f for f in far]
+                if min(zs) < z1 and max(zs) > z0:
+                    seen[i] = False
+        share[k] = seen.mean()
+    return share
+
+
+def test_coverage_of_a_moved_sensors_room_against_a_per_cell_loop(demo):
+    from vastwatch.sensing.coverage import level_grid
+    from vastwatch.sensing.figures import STANDING
+
+    room, sensor = find(demo.rooms, "throwing"), find(demo.sensors, "pir-throwing")
+    mask = room_mask(demo.rooms, room)
+    points = np.asfortranarray(level_grid(demo.rooms, "ground").points[mask.ravel()])
+    step = iter(range(10_000))
+
+    def moved():
+        s = replace(sensor, at=(sensor.at[0] - 0.001 * next(step), *sensor.at[1:]))
+        return notice_times(placed(put(demo, s), s), points, "across")
+
+    fast = median_s(moved, 40)
+    some = points[:: max(len(points) // 400, 1)]
+    start = time.perf_counter()
+    per_cell_loop(demo, sensor, some, STANDING.heights)
+    slow = (time.perf_counter() - start) * len(points) / len(some)
+    say(
+        f"coverage of one room, {len(points)} cells of 5 cm: {fast * 1e3:.1f} ms; per-cell loop {slow * 1e3:.0f} ms; × {slow / fast:.0f} (bar 50)"
+    )
+    assert slow / fast >= 50
+
+
+def test_a_frame_while_dragging_by_mouse(demo):
+    from PyQt6.QtCore import QEvent, QPointF, Qt
+    from PyQt6.QtGui import QMouseEvent
+    from PyQt6.QtTest import QTest
+
+    from vastwatch.desk.app import Desk, make_application
+    from vastwatch.desk.document import Document
+
+    app = make_application()
+    desk = Desk(Document(demo))
+    window = desk.window
+    window.resize(1280, 800)
+    window.show()
+    while window.results.busy():
+        QTest.qWait(20)
+    for ident, level, aim in (("pir-throwing", "ground", (-2.2, -1.6)), ("radar-sitting", "upper", (2.2, 0.6))):
+        window.focus.set(stage="Sensors", level=level, selected=ident, room=None)
+        QTest.qWait(50)
+        view, sensor = window.plan.viewport(), find(window.document.project.sensors, ident)
+        start = window.plan.pixel_of(*sensor.at[:2])
+        QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=start.toPoint())
+        frames = []
+        for k in range(60):
+            p = start + QPointF(*aim) * k
+            move = QMouseEvent(
+                QEvent.Type.MouseMove, p, view.mapToGlobal(p), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+            )  # fmt: skip
+            begin = time.perf_counter()
+            app.sendEvent(view, move)
+            view.repaint()
+            frames.append(time.perf_counter() - begin)
+        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=p.toPoint())
+        say(
+            f"a frame, dragging {ident} (coverage of its whole level, contours, repaint): median "
+            f"{statistics.median(frames) * 1e3:.1f} ms, best {min(frames) * 1e3:.1f} ms (guide 16 ms)"
+        )
+        assert statistics.median(frames) < 0.080
+    window.document.undo_stack.setClean()
+    window.close()
+
+
+# -- rehearsal -----------------------------------------------------------------------------------------------------
+
+
+def test_rehearsing_a_week(demo):
+    seeds = iter(range(100, 1000))
+
+    def week():
+        return rehearse(demo, 7, next(seeds))
+
+    seconds = median_s(week, 12)
+    say(f"a rehearsed week: {seconds:.3f} s (bar 0.5 s), {7 * 86_400 / seconds:,.0f} × real time (bar 500,000)")
+    assert seconds <= 0.5
+    assert 7 * 86_400 / seconds >= 500_000
+
+
+def test_following_a_changed_hold_time(demo):
+    from vastwatch.design.edits import set_hold
+
+    rehearse(demo, 7, 1)
+    holds = iter(range(30, 4000))
+    seconds = median_s(lambda: rehearse(set_hold(demo, "presence-throwing", float(next(holds))), 7, 1).scores, 30)
+    say(f"ribbon, incidents and verdict after a new hold time: {seconds * 1e3:.1f} ms")
+    assert seconds < 0.1
+
+
+# -- timing curve --------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("room", ["throwing", "sitting"])
+def test_the_timing_curve_against_a_thousand_holds_one_by_one(demo, room):
+    r = rehearse(demo, 28, 1)
+    reports = {(ident, None): run.report for ident, run in r.sensors.items()}
+    start, keep = (evaluate(e, reports) for e in tunable(presence_of(demo, room).expr))
+    run = r.rooms[room]
+    need, nobody = run.awake & run.dark, run.dark - run.awake
+    holds = np.linspace(0.5, 3600, 1000)
+
+    def one_pass():
+        exact = curves(start, keep, need, nobody)
+        return exact.drops(holds), exact.dark_s(holds), exact.idle_s(holds)
+
+    def one_by_one():
+        rows = []
+        for hold in holds.tolist():
+            lit = start.start_keep(keep.hold(hold))
+            rows.append((len(drop_instants(lit, need)), (need - lit).total(), (nobody & lit).total()))
+        return np.array(rows).T
+
+    fast = median_s(one_pass, 20)
+    begin = time.perf_counter()
+    slow_result = one_by_one()
+    slow = time.perf_counter() - begin
+    error = max(np.abs(a - b).max() for a, b in zip(one_pass(), slow_result))
+    say(
+        f"timing curve of {room}, four weeks, {len(keep)} switchings: {fast * 1e3:.1f} ms; 1,000 holds one by one "
+        f"{slow * 1e3:.0f} ms; × {slow / fast:.0f} (bar 100); greatest difference {error:.1e} s (bar 1e-6)"
+    )
+    assert slow / fast >= 100
+    assert error <= 1e-6
+
+
+# -- signals -------------------------------------------------------------------------------------------------------
+
+
+def test_signal_algebra_on_ten_thousand_switchings():
+    rng = np.random.default_rng(1)
+    a, b = (Signal(0, 1e6, False, np.sort(rng.random(10_000) * 1e6)) for _ in range(2))
+
+    def plain_any():
+        """The same union by a walk over both lists of intervals."""
+        rows = sorted([*a.intervals.tolist(), *b.intervals.tolist()])
+        out = [rows[0]]
+        for lo, hi in rows[1:]:
+            if lo <= out[-1][1]:
+                out[-1][1] = max(out[-1][1], hi)
+            else:
+                out.append([lo, hi])
+        return out
+
+    plain = median_s(plain_any, 9)
+    for name, work in (("any of", lambda: a | b), ("all of", lambda: a & b), ("hold", lambda: a.hold(30.0))):
+        seconds = median_s(work, 200)
+        say(
+            f"{name}, 10,000 switchings: {seconds * 1e3:.2f} ms (bar 1 ms), plain walk {plain * 1e3:.1f} ms, × {plain / seconds:.0f}"
+        )
+        assert seconds < 1e-3
+
+
+# -- start ---------------------------------------------------------------------------------------------------------
+
+START = """
+import resource, sys, time
+begin = time.perf_counter()
+from vastwatch.memory import keep_freed_memory
+keep_freed_memory()
+from vastwatch.desk.app import Desk, make_application
+from vastwatch.desk.document import Document
+from vastwatch.files import load_demo
+app = make_application()
+desk = Desk(Document(load_demo()))
+desk.window.show()
+while not desk.window.isVisible():
+    app.processEvents()
+app.processEvents()
+desk.window.grab()
+painted = time.perf_counter() - begin
+while desk.window.results.rehearsal is None or desk.window.results.busy():
+    app.processEvents()
+desk.window.grab()
+print(painted, time.perf_counter() - begin, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+desk.window.results.stop()
+"""
+
+
+def test_start_to_a_painted_window_and_its_memory():
+    runs = []
+    for _ in range(4):
+        out = subprocess.run([sys.executable, "-c", START], capture_output=True, text=True, check=True).stdout
+        runs.append([float(v) for v in out.split()])
+    painted, ready, memory = (statistics.median(column) for column in list(zip(*runs))[:3])
+    say(
+        f"start with the sample: painted after {painted:.2f} s (guide 1.5 s), week rehearsed after {ready:.2f} s; {memory:.0f} MB (guide 250 MB)"
+    )
+    assert painted < 3.0
+    assert memory < 250
