@@ -85,6 +85,8 @@ class Results(QObject):
 
     def refresh(self) -> None:
         """Ask for everything anew."""
+        if self._stopped:
+            return
         project = self.document.project
         self._ask("rehearsal", lambda: rehearse(project, DAYS, SEED))
         self._ask("findings", lambda: findings(project))

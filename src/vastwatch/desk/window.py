@@ -49,6 +49,7 @@ FIGURE_WORDS = {
 LEFT_WIDTH, TIMING_WIDTH, RIGHT_WIDTH = 206, 348, 302
 # Playing: this many seconds of the day per tick of this many milliseconds.
 PLAY_S, PLAY_MS = 12.0, 40
+FIRST_WORK_MS = 60
 # News in the status line stays for so long, milliseconds.
 NEWS_MS = 6000
 
@@ -85,7 +86,8 @@ class Window(QMainWindow):
         self._state()
         self._clock()
         self.plan.setFocus()
-        self.results.refresh()
+        # The first picture has the processor to itself; the work begins right after it.
+        QTimer.singleShot(FIRST_WORK_MS, self.results.refresh)
 
     def _first_focus(self) -> None:
         project = self.document.project

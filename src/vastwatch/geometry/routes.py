@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_array
-from scipy.sparse.csgraph import dijkstra
-
 from vastwatch.geometry.grids import Grid
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array
+
+# scipy.sparse is loaded where it is first used: it takes a third of a second, which the window's start can spare.
 
 Array = NDArray[np.float64]
 
@@ -36,6 +39,8 @@ class Floor:
 
     def route(self, start: tuple[float, float], goal: tuple[float, float]) -> Array | None:
         """Way points (m, 2) from start to goal, or None where no way leads there."""
+        from scipy.sparse.csgraph import dijkstra
+
         i, j = self.nearest_free(start), self.nearest_free(goal)
         if i < 0 or j < 0:
             return None
@@ -81,6 +86,8 @@ class Floor:
 
 def floor(grid: Grid, free: NDArray[np.bool_]) -> Floor:
     """Join free neighbouring cells (eight directions, corners not cut) into a walking graph."""
+    from scipy.sparse import csr_array
+
     rows, columns = free.shape
     index = np.arange(rows * columns).reshape(rows, columns)
     starts, ends, lengths = [], [], []
