@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
+
 from vastwatch.geometry.grids import Grid
 
 if TYPE_CHECKING:

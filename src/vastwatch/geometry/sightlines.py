@@ -34,6 +34,14 @@ class Screens(NamedTuple):
     z1: Array
 
 
+class Hits(NamedTuple):
+    """What one obstacle cuts: positions `at` of targets in a view, and of each the samples lo to hi - 1; all (m,)."""
+
+    at: NDArray[np.intp]
+    lo: NDArray[np.intp]
+    hi: NDArray[np.intp]
+
+
 class Prism(NamedTuple):
     """A convex counter-clockwise footprint (m, 2) that fills the heights z0 to z1."""
 
@@ -131,21 +139,19 @@ def add_crossings(view: Fan, screens: Screens, weight: Array, out: Array) -> Non
             out[run] += weight[k] * (hit < view.r[run] - TOUCH)
 
 
-def screen_hits(view: Fan, screens: Screens, k: int, heights: Array) -> list[tuple[NDArray[np.intp], Bools]]:
-    """Positions of targets in the view, and for each sample height (h, m) whether screen k cuts the ray to it."""
+def screen_hits(view: Fan, screens: Screens, k: int, heights: Array) -> list[Hits]:
+    """Of which targets screen k cuts which samples; `heights` of the samples ascending."""
     start, extent, cross = _arcs(view.eye, screens.a[k : k + 1], screens.b[k : k + 1])
     if abs(cross[0]) <= 1e-12:
         return []
     d = screens.b[k] - screens.a[k]
-    out = []
+    out: list[Hits] = []
     for run in _runs(view.azimuth, start[0], start[0] + extent[0]):
         hit = _distances(view, run, d, cross[0])
         at = np.flatnonzero(hit < view.r[run] - TOUCH)
         if len(at):
             along = hit[at] / view.r[run][at]
-            cut = _within_heights(view.eye[2], heights, along, along, screens.z0[k], screens.z1[k])
-            if cut.any():
-                out.append((at + run.start, cut))
+            _note(out, at + run.start, *_cut(view.eye[2], heights, along, along, screens.z0[k], screens.z1[k]))
     return out
 
 
@@ -158,20 +164,38 @@ def _distances(view: Fan, run: slice, d: Array, cross: float) -> Array:
     return abs(cross) / np.maximum(along, 1e-12)
 
 
-def _within_heights(eye: float, heights: Array, enter: Array, leave: Array, z0: float, z1: float) -> Bools:
-    """Whether the ray to each sample passes between the heights z0 and z1 on its way from `enter` to `leave`, both
-    as shares of the whole way; (h, m)."""
-    drop = (heights - eye)[:, None]
-    low = np.where(drop <= 0, leave, enter) if (drop > 0).any() else leave
-    cut = eye + drop * low < z1
-    if z0 > 0:
-        high = np.where(drop <= 0, enter, leave) if (drop > 0).any() else enter
-        cut &= eye + drop * high > z0
-    return cut
+def _cut(
+    eye: float, heights: Array, enter: Array, leave: Array, z0: float, z1: float
+) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Which samples' rays pass between the heights z0 and z1 on their way from `enter` to `leave`, both shares of
+    the whole way: those from index lo up to, not including, hi; each (m,).
+
+    A ray to height h runs at eye + (h - eye) s. Over s in [enter, leave] it gets below z1 exactly when h is below
+    eye + (z1 - eye) / s at the later s for z1 under the eye, at the earlier for z1 above it; likewise for z0. So the
+    samples that are cut are a run of neighbours, and no sample has to be looked at by itself.
+    """
+    below = eye + (z1 - eye) / (np.maximum(enter, 1e-12) if z1 > eye else leave)
+    hi = heights.searchsorted(below, side="left")
+    if z0 <= 0:
+        return np.zeros(len(hi), np.intp), hi
+    above = eye + (z0 - eye) / (np.maximum(enter, 1e-12) if z0 < eye else leave)
+    return heights.searchsorted(above, side="right"), hi
 
 
-def prism_hits(view: Fan, prism: Prism, heights: Array) -> list[tuple[NDArray[np.intp], Bools]]:
-    """Positions of targets in the view, and for each sample height (h, m) whether the prism cuts the ray to it.
+def _note(out: list[Hits], at: NDArray[np.intp], lo: NDArray[np.intp], hi: NDArray[np.intp]) -> None:
+    some = hi > lo
+    if some.any():
+        out.append(Hits(at[some], lo[some], hi[some]))
+
+
+def sample_mask(hits: Hits, samples: int) -> Bools:
+    """The hits as a mask over samples and targets, (samples, m)."""
+    rows = np.arange(samples)[:, None]
+    return (rows >= hits.lo) & (rows < hits.hi)
+
+
+def prism_hits(view: Fan, prism: Prism, heights: Array) -> list[Hits]:
+    """Of which targets the prism cuts which samples; `heights` of the samples ascending.
 
     A ray enters a convex footprint through an edge that faces the eye and leaves it through one that does not, so
     each edge concerns only its own run of targets. A target inside the footprint is hidden where its own ray passes
@@ -187,7 +211,7 @@ def prism_hits(view: Fan, prism: Prism, heights: Array) -> list[tuple[NDArray[np
         angles = np.arctan2(a[:, 1] - view.eye[1], a[:, 0] - view.eye[0])
         swing = np.mod(angles - angles[0] + np.pi, 2 * np.pi) - np.pi
         runs = _runs(view.azimuth, angles[0] + swing.min(), angles[0] + swing.max())
-    out = []
+    out: list[Hits] = []
     for run in runs:
         enter = np.full(run.stop - run.start, np.inf if facing.any() else 0.0)
         leave = view.r[run].copy()
@@ -205,7 +229,6 @@ def prism_hits(view: Fan, prism: Prism, heights: Array) -> list[tuple[NDArray[np
         at = np.flatnonzero(leave - enter > TOUCH)
         if len(at):
             r = view.r[run][at]
-            cut = _within_heights(view.eye[2], heights, enter[at] / r, leave[at] / r, prism.z0, prism.z1)
-            if cut.any():
-                out.append((at + run.start, cut))
+            cut = _cut(view.eye[2], heights, enter[at] / r, leave[at] / r, prism.z0, prism.z1)
+            _note(out, at + run.start, *cut)
     return out

@@ -109,9 +109,9 @@ def _in_the_way(it, points, body: Body) -> tuple[tuple[str, float], ...]:  # typ
         (around.part, around.part_ids, around.part_db),
     ):
         for k, owner in enumerate(ids):
-            for _, cut in screen_hits(view, screens, k, heights):
-                note(owner, int(cut.sum()), float(losses[k]))
+            for hits in screen_hits(view, screens, k, heights):
+                note(owner, int(hits.hi[0] - hits.lo[0]), float(losses[k]))
     for prism, owner, db in zip(around.prisms, around.prism_ids, around.prism_db):
-        for _, cut in prism_hits(view, prism, heights):
-            note(owner, int(cut.sum()), float(db))
+        for hits in prism_hits(view, prism, heights):
+            note(owner, int(hits.hi[0] - hits.lo[0]), float(db))
     return tuple(sorted(found.items(), key=lambda item: -item[1]))

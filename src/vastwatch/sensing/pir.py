@@ -14,8 +14,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.records import Sensor
 from vastwatch.devices import PirType
-from vastwatch.geometry.sightlines import fan, prism_hits, screen_hits, visible
-from vastwatch.sensing.figures import LARGE_M, SMALL_M, Body
+from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_hits, visible
+from vastwatch.sensing.figures import LARGE_M, SAMPLES, SMALL_M, Body
 from vastwatch.sensing.scene import Obstacles, near
 
 Array = NDArray[np.float64]
@@ -95,11 +95,11 @@ def look(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, p
     heights = body.heights
     seen = _in_beams(sensor, device, view.r, heights, h)
     for k in range(len(around.part_ids)):
-        for run, cut in screen_hits(view, around.part, k, heights):
-            seen[:, run] &= ~cut
+        for hits in screen_hits(view, around.part, k, heights):
+            seen[:, hits.at] &= ~sample_mask(hits, SAMPLES)
     for prism in around.prisms:
-        for run, cut in prism_hits(view, prism, heights):
-            seen[:, run] &= ~cut
+        for hits in prism_hits(view, prism, heights):
+            seen[:, hits.at] &= ~sample_mask(hits, SAMPLES)
     share = seen.mean(axis=0)
     if ceiling:
         azimuth, off_axis = np.zeros(len(share)), np.ones(len(share))

@@ -16,8 +16,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.records import Sensor
 from vastwatch.devices import RadarType
-from vastwatch.geometry.sightlines import Fan, add_crossings, fan, prism_hits, screen_hits
-from vastwatch.sensing.figures import LARGE_S, Body
+from vastwatch.geometry.sightlines import Fan, Hits, add_crossings, fan, prism_hits, sample_mask, screen_hits
+from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body
 from vastwatch.sensing.pir import chance
 from vastwatch.sensing.scene import Obstacles, near
 
@@ -131,28 +131,32 @@ def _partial_losses(view: Fan, around: Obstacles, body: Body) -> Array:
     """
     loss = np.zeros(len(view.r))
     heights = body.heights
-    hits = [
-        (at, cut, min(float(db), OPAQUE_DB))
+    found = [
+        (hits, min(float(db), OPAQUE_DB))
         for k, db in enumerate(around.part_db)
-        for at, cut in screen_hits(view, around.part, k, heights)
+        for hits in screen_hits(view, around.part, k, heights)
     ]
-    hits += [
-        (at, cut, min(float(db), OPAQUE_DB))
+    found += [
+        (hits, min(float(db), OPAQUE_DB))
         for prism, db in zip(around.prisms, around.prism_db)
-        for at, cut in prism_hits(view, prism, heights)
+        for hits in prism_hits(view, prism, heights)
     ]
     ragged = []
-    for at, cut, db in hits:
+    for hits, db in found:
         # What covers the whole body costs it plainly; only the rest has to be reckoned sample by sample.
-        whole = cut.all(axis=0)
-        loss[at[whole]] += db
+        whole = hits.hi - hits.lo == SAMPLES
+        loss[hits.at[whole]] += db
         if not whole.all():
-            ragged.append((at[~whole], cut[:, ~whole], db))
+            part = ~whole
+            ragged.append((Hits(hits.at[part], hits.lo[part], hits.hi[part]), db))
     if ragged:
-        touched = np.unique(np.concatenate([at for at, _, _ in ragged]))
-        samples = np.zeros((len(heights), len(touched)))
-        for at, cut, db in ragged:
-            samples[:, np.searchsorted(touched, at)] += cut * db
+        touched = np.zeros(len(loss), bool)
+        for hits, _ in ragged:
+            touched[hits.at] = True
+        place = np.cumsum(touched) - 1
+        samples = np.zeros((SAMPLES, int(place[-1]) + 1))
+        for hits, db in ragged:
+            samples[:, place[hits.at]] += sample_mask(hits, SAMPLES) * db
         power = (10.0 ** (-0.2 * samples)).mean(axis=0)
         loss[touched] -= 5.0 * np.log10(np.maximum(power, 1e-300))
     return loss
