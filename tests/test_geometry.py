@@ -160,7 +160,7 @@ def test_prisms_agree_with_shapely_for_each_ray(eye, eye_z, points, outline, z):
     view = sightlines.fan((*eye, eye_z), pts)
     cut = np.zeros((len(HEIGHTS), len(pts)), bool)
     prism = sightlines.Prism(polygons.counter_clockwise(outline), z0, z1)
-    for hits in sightlines.prism_hits(view, prism, HEIGHTS):
+    for _, hits in sightlines.prism_hits(view, [prism], HEIGHTS):
         cut[:, view.order[hits.at]] |= sightlines.sample_mask(hits, len(HEIGHTS))
     edges = list(zip(outline, outline[1:] + outline[:1]))
     for j, p in enumerate(points):
@@ -179,10 +179,10 @@ def test_partial_screens_agree_with_a_plain_loop(eye, points, rows):
     pts = np.array(points, float)
     view = sightlines.fan((*eye, EYE_Z), pts)
     screens = screens_of(rows, 1.0, 1.8)
-    for k, (a, b) in enumerate(rows):
-        cut = np.zeros((len(HEIGHTS), len(pts)), bool)
-        for hits in sightlines.screen_hits(view, screens, k, HEIGHTS):
-            cut[:, view.order[hits.at]] |= sightlines.sample_mask(hits, len(HEIGHTS))
+    cuts = np.zeros((len(rows), len(HEIGHTS), len(pts)), bool)
+    for k, hits in sightlines.screen_hits(view, screens, HEIGHTS):
+        cuts[k][:, view.order[hits.at]] |= sightlines.sample_mask(hits, len(HEIGHTS))
+    for (a, b), cut in zip(rows, cuts):
         for j, p in enumerate(points):
             if not clear_of(eye, p, [(a, b)]):
                 continue

@@ -341,3 +341,19 @@ def test_a_bigger_outline_than_four_corners_hides_too():
     s = sight(project, sensor, (1.0, 1.8), SEATED, "desk", 0.0)
     assert s.share == 0
     assert s.hidden_by[0][0] == "shelf"
+
+
+@pytest.mark.parametrize("ident", ["pir-throwing", "radar-sitting"])
+def test_a_hurried_map_is_the_same_in_its_own_room_and_nearly_so_elsewhere(demo, ident):
+    from vastwatch.design.edits import room_of
+    from vastwatch.sensing import coverage
+    from vastwatch.sensing.coverage import built_cells, room_mask
+
+    sensor = find(demo.sensors, ident)
+    full, quick = coverage(demo, ident, "across"), coverage(demo, ident, "across", hurried=True)
+    own = room_mask(demo.rooms, room_of(demo, sensor))
+    assert np.array_equal(full.notice_s[own], quick.notice_s[own])
+    cells, _ = built_cells(demo.rooms, sensor.level)
+    agree = (full.notice_s <= 5).ravel()[cells] == (quick.notice_s <= 5).ravel()[cells]
+    assert agree.mean() > 0.97
+    assert not np.isfinite(np.delete(quick.notice_s.ravel(), cells)).any()

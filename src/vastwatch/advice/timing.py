@@ -134,12 +134,12 @@ def curves(start: Signal, keep: Signal, need: Signal, nobody: Signal, longest: f
 
 
 class Windows(NamedTuple):
-    """A signal M over the window [e + lo, e + hi) of each silence: whether it is on at its start and at its end, the
+    """A signal M over the window [e + lo, e + hi) of each silence: whether on (1 or 0) at its start and its end, the
     seconds on from each of them to p; and each switching inside: the silence, the hold at which e + T meets it, and
     whether it rises (+1) or falls (-1)."""
 
-    on_lo: NDArray[np.bool_]
-    on_hi: NDArray[np.bool_]
+    on_lo: Array
+    on_hi: Array
     left_lo: Array
     left_hi: Array
     at: Array
@@ -171,7 +171,7 @@ def _windows(signal: Signal, s: Silences) -> Windows:
     index = np.arange(len(which)) - np.repeat(np.cumsum(count) - count, count) + a[which]
     rising = (index % 2 == 0) ^ signal.first
     return Windows(
-        on[a], on[b], to_p - measured(lo_t, a), left_hi, switches[index] - s.e[which],
+        on[a].astype(float), on[b].astype(float), to_p - measured(lo_t, a), left_hi, switches[index] - s.e[which],
         np.where(rising, 1.0, -1.0),
     )  # fmt: skip
 
@@ -195,7 +195,7 @@ class _Events:
     def drops(self) -> Steps:
         """How many silences count for T and have the signal on at e + T."""
         w = self.w
-        base, jumps = self._summed(w.on_lo, w.on_lo, w.step, -w.on_hi.astype(float))
+        base, jumps = self._summed(w.on_lo, w.on_lo, w.step, -w.on_hi)
         flat = np.zeros(len(self.t) + 1)
         return Steps(self.t, np.cumsum(np.concatenate([[base], jumps])), flat, flat)
 
@@ -206,7 +206,7 @@ class _Events:
         """
         w = self.w
         more, jumps = self._summed(w.left_lo, w.left_lo, np.zeros(len(w.at)), -w.left_hi)
-        steep, slopes = self._summed(w.on_lo, w.on_lo, w.step, -w.on_hi.astype(float))
+        steep, slopes = self._summed(w.on_lo, w.on_lo, w.step, -w.on_hi)
         slopes *= -sign
         return Steps(
             self.t,

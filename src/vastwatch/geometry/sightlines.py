@@ -10,6 +10,7 @@ at k heights; a ray runs straight from the eye to each sample.
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -21,6 +22,8 @@ Bools = NDArray[np.bool_]
 
 # Two obstacles that share a corner must not leak a ray between them: angular pad in radians.
 PAD = 1e-9
+# Twice the area of a triangle of eye and screen below which the screen is seen edge on, m2.
+EDGE_ON = 1e-12
 # A target that stands on the obstacle's own line is not behind it: metres.
 TOUCH = 1e-6
 
@@ -84,18 +87,29 @@ def fan(eye: tuple[float, float, float], points: Array, which: NDArray[np.intp] 
     return Fan(eye, index, azimuth[order], dx / r, dy / r, r)
 
 
-def _runs(azimuth: Array, start: float, end: float) -> list[slice]:
-    """Sorted positions with azimuth in [start, end], an arc of less than a turn that may pass the cut at pi."""
-    start -= PAD
-    end += PAD
-    if start < -np.pi:
-        start, end = start + 2 * np.pi, end + 2 * np.pi
-    i = int(azimuth.searchsorted(start))
-    if end <= np.pi:
-        j = int(azimuth.searchsorted(end, "right"))
-        return [slice(i, j)] if j > i else []
-    j = int(azimuth.searchsorted(end - 2 * np.pi, "right"))
-    return [s for s in (slice(i, len(azimuth)), slice(0, j)) if s.stop > s.start]
+Runs = list[tuple[slice, ...]]
+
+
+def _runs(azimuth: Array, start: Array, extent: Array) -> Runs:
+    """For each arc from `start` on, (n,) radians: the sorted positions with azimuth in it, as no, one or two slices.
+
+    An arc that passes the cut at pi has two.
+    """
+    start = start - PAD
+    end = start + extent + 2 * PAD
+    under = start < -np.pi
+    start, end = np.where(under, start + 2 * np.pi, start), np.where(under, end + 2 * np.pi, end)
+    over = end > np.pi
+    first = azimuth.searchsorted(start).tolist()
+    last = azimuth.searchsorted(np.where(over, end - 2 * np.pi, end), side="right").tolist()
+    n = len(azimuth)
+    out: Runs = []
+    for i, j, wraps in zip(first, last, over.tolist()):
+        if not wraps:
+            out.append((slice(i, j),) if j > i else ())
+        else:
+            out.append(tuple(run for run in (slice(i, n), slice(0, j)) if run.stop > run.start))
+    return out
 
 
 def _arcs(eye: tuple[float, float, float], a: Array, b: Array) -> tuple[Array, Array, Array]:
@@ -117,10 +131,10 @@ def first_hit(view: Fan, screens: Screens) -> Array:
     depth = np.full(len(view.r), np.inf)
     start, extent, cross = _arcs(view.eye, screens.a, screens.b)
     d = screens.b - screens.a
-    for k in np.flatnonzero(np.abs(cross) > 1e-12):
-        for run in _runs(view.azimuth, start[k], start[k] + extent[k]):
-            hit = _distances(view, run, d[k], cross[k])
-            np.minimum(depth[run], hit, out=depth[run])
+    for k, runs in enumerate(_runs(view.azimuth, start, extent)):
+        if abs(cross[k]) > EDGE_ON:
+            for run in runs:
+                np.minimum(depth[run], _distances(view, run, d[k], cross[k]), out=depth[run])
     return depth
 
 
@@ -133,26 +147,33 @@ def add_crossings(view: Fan, screens: Screens, weight: Array, out: Array) -> Non
     """Add weight[k] to out (n,) for every target behind floor-to-ceiling screen k."""
     start, extent, cross = _arcs(view.eye, screens.a, screens.b)
     d = screens.b - screens.a
-    for k in np.flatnonzero((np.abs(cross) > 1e-12) & (weight > 0)):
-        for run in _runs(view.azimuth, start[k], start[k] + extent[k]):
+    for k, runs in enumerate(_runs(view.azimuth, start, extent)):
+        if abs(cross[k]) > EDGE_ON and weight[k] > 0:
+            for run in runs:
+                out[run] += weight[k] * (_distances(view, run, d[k], cross[k]) < view.r[run] - TOUCH)
+
+
+def screen_hits(view: Fan, screens: Screens, heights: Array) -> Iterator[tuple[int, Hits]]:
+    """Of which targets each screen cuts which samples: pairs of screen and hits; `heights` ascending."""
+    start, extent, cross = _arcs(view.eye, screens.a, screens.b)
+    d = screens.b - screens.a
+    crossable = _crossable(view.eye[2], heights, screens.z0, screens.z1) & (np.abs(cross) > EDGE_ON)
+    for k, runs in enumerate(_runs(view.azimuth, start, extent)):
+        if not crossable[k]:
+            continue
+        for run in runs:
             hit = _distances(view, run, d[k], cross[k])
-            out[run] += weight[k] * (hit < view.r[run] - TOUCH)
+            at = np.flatnonzero(hit < view.r[run] - TOUCH)
+            if len(at):
+                along = hit[at] / view.r[run][at]
+                lo, hi = _cut(view.eye[2], heights, along, along, float(screens.z0[k]), float(screens.z1[k]))
+                if (some := hi > lo).any():
+                    yield k, Hits(at[some] + run.start, lo[some], hi[some])
 
 
-def screen_hits(view: Fan, screens: Screens, k: int, heights: Array) -> list[Hits]:
-    """Of which targets screen k cuts which samples; `heights` of the samples ascending."""
-    start, extent, cross = _arcs(view.eye, screens.a[k : k + 1], screens.b[k : k + 1])
-    if abs(cross[0]) <= 1e-12:
-        return []
-    d = screens.b[k] - screens.a[k]
-    out: list[Hits] = []
-    for run in _runs(view.azimuth, start[0], start[0] + extent[0]):
-        hit = _distances(view, run, d, cross[0])
-        at = np.flatnonzero(hit < view.r[run] - TOUCH)
-        if len(at):
-            along = hit[at] / view.r[run][at]
-            _note(out, at + run.start, *_cut(view.eye[2], heights, along, along, screens.z0[k], screens.z1[k]))
-    return out
+def _crossable(eye: float, heights: Array, z0: Array, z1: Array) -> Bools:
+    """Which obstacles reach into the heights that any ray runs through."""
+    return (z0 < max(eye, heights[-1])) & (z1 > min(eye, heights[0]))
 
 
 def _distances(view: Fan, run: slice, d: Array, cross: float) -> Array:
@@ -182,53 +203,55 @@ def _cut(
     return heights.searchsorted(above, side="right"), hi
 
 
-def _note(out: list[Hits], at: NDArray[np.intp], lo: NDArray[np.intp], hi: NDArray[np.intp]) -> None:
-    some = hi > lo
-    if some.any():
-        out.append(Hits(at[some], lo[some], hi[some]))
-
-
 def sample_mask(hits: Hits, samples: int) -> Bools:
     """The hits as a mask over samples and targets, (samples, m)."""
     rows = np.arange(samples)[:, None]
     return (rows >= hits.lo) & (rows < hits.hi)
 
 
-def prism_hits(view: Fan, prism: Prism, heights: Array) -> list[Hits]:
-    """Of which targets the prism cuts which samples; `heights` of the samples ascending.
+def prism_hits(view: Fan, prisms: Sequence[Prism], heights: Array) -> Iterator[tuple[int, Hits]]:
+    """Of which targets each prism cuts which samples: pairs of prism and hits; `heights` ascending.
 
     A ray enters a convex footprint through an edge that faces the eye and leaves it through one that does not, so
     each edge concerns only its own run of targets. A target inside the footprint is hidden where its own ray passes
     through the body before reaching it.
     """
-    a = prism.outline
-    b = np.concatenate([a[1:], a[:1]])
+    if not prisms:
+        return
+    z0, z1 = np.array([p.z0 for p in prisms]), np.array([p.z1 for p in prisms])
+    crossable = _crossable(view.eye[2], heights, z0, z1)
+    a = np.concatenate([p.outline for p in prisms])
+    b = np.concatenate([np.concatenate([p.outline[1:], p.outline[:1]]) for p in prisms])
     start, extent, cross = _arcs(view.eye, a, b)
-    facing = cross < 0
-    if not facing.any():
-        runs = [slice(0, len(view.r))]
-    else:
-        angles = np.arctan2(a[:, 1] - view.eye[1], a[:, 0] - view.eye[0])
-        swing = np.mod(angles - angles[0] + np.pi, 2 * np.pi) - np.pi
-        runs = _runs(view.azimuth, angles[0] + swing.min(), angles[0] + swing.max())
-    out: list[Hits] = []
-    for run in runs:
-        enter = np.full(run.stop - run.start, np.inf if facing.any() else 0.0)
-        leave = view.r[run].copy()
-        for k in np.flatnonzero(np.abs(cross) > 1e-12):
-            for arc in _runs(view.azimuth, start[k], start[k] + extent[k]):
-                lo, hi = max(arc.start, run.start), min(arc.stop, run.stop)
-                if lo >= hi:
-                    continue
-                hit = _distances(view, slice(lo, hi), b[k] - a[k], cross[k])
-                into = slice(lo - run.start, hi - run.start)
-                if facing[k]:
-                    enter[into] = hit
-                else:
-                    np.minimum(leave[into], hit, out=leave[into])
-        at = np.flatnonzero(leave - enter > TOUCH)
-        if len(at):
-            r = view.r[run][at]
-            cut = _cut(view.eye[2], heights, enter[at] / r, leave[at] / r, prism.z0, prism.z1)
-            _note(out, at + run.start, *cut)
-    return out
+    runs, d = _runs(view.azimuth, start, extent), b - a
+    enter, leave = np.full(len(view.r), np.inf), view.r.copy()
+    last = 0
+    for k, prism in enumerate(prisms):
+        first, last = last, last + len(prism.outline)
+        if not crossable[k]:
+            continue
+        edges = [e for e in range(first, last) if abs(cross[e]) > EDGE_ON]
+        facing = [e for e in edges if cross[e] < 0]
+        away = [e for e in edges if cross[e] > 0]
+        for e in facing:
+            for run in runs[e]:
+                enter[run] = _distances(view, run, d[e], cross[e])
+        for e in away:
+            for run in runs[e]:
+                np.minimum(view.r[run], _distances(view, run, d[e], cross[e]), out=leave[run])
+                if not facing:
+                    # The eye is inside the footprint.
+                    enter[run] = 0.0
+        for e in facing or away:
+            for run in runs[e]:
+                at = np.flatnonzero(leave[run] - enter[run] > TOUCH)
+                if len(at):
+                    r = view.r[run][at]
+                    cut = _cut(view.eye[2], heights, enter[run][at] / r, leave[run][at] / r, prism.z0, prism.z1)
+                    if (some := cut[1] > cut[0]).any():
+                        yield k, Hits(at[some] + run.start, cut[0][some], cut[1][some])
+                # A target on the corner of two edges counts once.
+                enter[run] = np.inf
+        for e in away:
+            for run in runs[e]:
+                leave[run] = view.r[run]

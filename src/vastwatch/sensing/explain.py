@@ -108,10 +108,8 @@ def _in_the_way(it, points, body: Body) -> tuple[tuple[str, float], ...]:  # typ
         (around.full, around.full_ids, around.full_db),
         (around.part, around.part_ids, around.part_db),
     ):
-        for k, owner in enumerate(ids):
-            for hits in screen_hits(view, screens, k, heights):
-                note(owner, int(hits.hi[0] - hits.lo[0]), float(losses[k]))
-    for prism, owner, db in zip(around.prisms, around.prism_ids, around.prism_db):
-        for hits in prism_hits(view, prism, heights):
-            note(owner, int(hits.hi[0] - hits.lo[0]), float(db))
+        for k, hits in screen_hits(view, screens, heights):
+            note(ids[k], int(hits.hi[0] - hits.lo[0]), float(losses[k]))
+    for k, hits in prism_hits(view, around.prisms, heights):
+        note(around.prism_ids[k], int(hits.hi[0] - hits.lo[0]), float(around.prism_db[k]))
     return tuple(sorted(found.items(), key=lambda item: -item[1]))

@@ -7,6 +7,7 @@ hidden, and for somebody coming straight at it; beyond the range the chance per 
 from __future__ import annotations
 
 import math
+from itertools import chain
 from typing import NamedTuple
 
 import numpy as np
@@ -94,12 +95,8 @@ def look(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, p
     view = view.keep(visible(view, around.full))
     heights = body.heights
     seen = _in_beams(sensor, device, view.r, heights, h)
-    for k in range(len(around.part_ids)):
-        for hits in screen_hits(view, around.part, k, heights):
-            seen[:, hits.at] &= ~sample_mask(hits, SAMPLES)
-    for prism in around.prisms:
-        for hits in prism_hits(view, prism, heights):
-            seen[:, hits.at] &= ~sample_mask(hits, SAMPLES)
+    for _, hits in chain(screen_hits(view, around.part, heights), prism_hits(view, around.prisms, heights)):
+        seen[:, hits.at] &= ~sample_mask(hits, SAMPLES)
     share = seen.mean(axis=0)
     if ceiling:
         azimuth, off_axis = np.zeros(len(share)), np.ones(len(share))

@@ -131,18 +131,11 @@ def _partial_losses(view: Fan, around: Obstacles, body: Body) -> Array:
     """
     loss = np.zeros(len(view.r))
     heights = body.heights
-    found = [
-        (hits, min(float(db), OPAQUE_DB))
-        for k, db in enumerate(around.part_db)
-        for hits in screen_hits(view, around.part, k, heights)
-    ]
-    found += [
-        (hits, min(float(db), OPAQUE_DB))
-        for prism, db in zip(around.prisms, around.prism_db)
-        for hits in prism_hits(view, prism, heights)
-    ]
+    found = [(hits, around.part_db[k]) for k, hits in screen_hits(view, around.part, heights)]
+    found += [(hits, around.prism_db[k]) for k, hits in prism_hits(view, around.prisms, heights)]
     ragged = []
-    for hits, db in found:
+    for hits, loss_db in found:
+        db = min(float(loss_db), OPAQUE_DB)
         # What covers the whole body costs it plainly; only the rest has to be reckoned sample by sample.
         whole = hits.hi - hits.lo == SAMPLES
         loss[hits.at[whole]] += db

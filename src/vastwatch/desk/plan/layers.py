@@ -196,7 +196,9 @@ def draw_contours(p: QPainter, look: Look) -> None:
     for sensor in shown_sensors(look):
         device = find(look.project.devices, sensor.device)
         hue = look.theme.family(device.family)
-        paths = band_paths(coverage(look.project, sensor.id, look.figure))
+        paths = band_paths(
+            coverage(look.project, sensor.id, look.figure, hurried=look.dragging and sensor.id == look.selected)
+        )
         if sensor.id == look.selected:
             _hatch_unseen(p, look, sensor, paths[0])
         # Fills need no smooth edge, since each has its line; that halves the time they take.
@@ -237,9 +239,14 @@ def _hatch_unseen(p: QPainter, look: Look, sensor: Sensor, seen: QPainterPath) -
 
 
 def draw_site(p: QPainter, look: Look) -> None:
-    """Furniture, walls with their openings, and the rooms' names."""
+    """Furniture, walls with their openings, the rooms' names, spots and lamps."""
     _furniture(p, look)
     _walls(p, look)
+    _names(p, look)
+    _places(p, look)
+
+
+def _names(p: QPainter, look: Look) -> None:
     with in_pixels(p) as at:
         for room in look.rooms:
             left = min(x for x, _ in room.outline)
@@ -376,7 +383,7 @@ def _opening(p: QPainter, look: Look, wall: Wall, o: Opening, length: float) -> 
 # -- marks -----------------------------------------------------------------------------------------------------------
 
 
-def draw_places(p: QPainter, look: Look) -> None:
+def _places(p: QPainter, look: Look) -> None:
     """Spots and lamps, in pixels."""
     project, theme = look.project, look.theme
     with in_pixels(p) as at:

@@ -70,7 +70,6 @@ class PlanView(QGraphicsView):
             "ground": Layer(self.look, 0, layers.draw_ground, cached=True),
             "contours": Layer(self.look, 1, layers.draw_contours),
             "site": Layer(self.look, 2, layers.draw_site, cached=True),
-            "places": Layer(self.look, 3, layers.draw_places, cached=True),
             "sensors": Layer(self.look, 3.5, layers.draw_sensors),
             "chain": Layer(self.look, 4, layers.draw_chain),
             "people": Layer(self.look, 5, layers.draw_people),
@@ -136,7 +135,7 @@ class PlanView(QGraphicsView):
         look.contours = focus.stage in ("Sensors", "Timing")
         self._moment()
         if site:
-            for name in ("ground", "site", "places"):
+            for name in ("ground", "site"):
                 self._layers[name].update()
         chrome = self.theme.panel if look.night < 0.02 else look.ground
         self.setBackgroundBrush(chrome)
