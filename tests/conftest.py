@@ -7,6 +7,7 @@ import os
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import pytest
+from hypothesis import settings
 from msgspec.structs import replace
 
 from vastwatch.design.presence import Roles, from_roles
@@ -16,6 +17,10 @@ from vastwatch.devices import catalogue
 from vastwatch.files import load_demo
 from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
 from vastwatch.site.people import Errand, Person, Stay
+
+# Examples are judged by their outcome, not by how long a busy machine takes over them.
+settings.register_profile("plain", deadline=None)
+settings.load_profile("plain")
 
 
 def rect(x0: float, y0: float, x1: float, y1: float) -> tuple[tuple[float, float], ...]:

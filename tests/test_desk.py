@@ -573,7 +573,12 @@ desk = Desk(Document(load_project(sys.argv[1]), __import__("pathlib").Path(sys.a
 desk.window.show()
 desk.window.focus.set(selected="pir", room="big")
 QTimer.singleShot(100, lambda: desk.window.plan.nudge(-0.5, 0))
-QTimer.singleShot(1500, lambda: print("ready", flush=True))
+def written():
+    if list(Journal().folder.glob("*.json")):
+        print("ready", flush=True)
+timer = QTimer()
+timer.timeout.connect(written)
+timer.start(50)
 app.exec()
 """
 

@@ -231,14 +231,14 @@ def test_missing_files_and_folders(tmp_path):
         load_project(tmp_path)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.binary(max_size=200))
 def test_no_bytes_make_it_stumble(raw):
     with pytest.raises(ProjectError):
         decode(raw)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.integers(0, 12_000), st.integers(0, 255))
 def test_no_single_wrong_byte_makes_it_stumble(at, byte):
     raw = bytearray(encode(make_room()))
