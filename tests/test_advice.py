@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from conftest import device, make_room, shelf_at
 from vastwatch.advice import findings, timing_curve
-from vastwatch.advice.findings import Finding
+from vastwatch.advice.findings import Finding, hold_for, hours_per_drop
 from vastwatch.advice.remedies import mount_points, remedies
 from vastwatch.advice.timing import _first_meeting, _knee, curve_of, curves, settable_holds
 from vastwatch.design.edits import add_sensor, set_hold
@@ -159,12 +159,26 @@ def rules(project) -> dict[str, list[Finding]]:
 
 def test_a_spot_that_is_hardly_seen_is_found_with_its_figure(room):
     assert "spot-unseen" not in rules(set_hold(room, "here", 3600.0))
+    short = rules(set_hold(room, "here", 60.0))["spot-unseen"][0]
+    assert "the light drops about once in" in short.text
     blocked = replace(room, furnishings=(shelf_at(2.0, 1.0, 3.0, 3.5, 2.4),))
     found = rules(blocked)["spot-unseen"][0]
     assert found.severity == "wrong"
     assert found.records[0] == "chair"
     assert "never" in found.text
     assert any("radar" in r.text for r in found.remedies)
+
+
+def test_hours_per_drop_and_the_hold_for_them_are_inverse():
+    for wait in (20.0, 58.0, 300.0):
+        hold = hold_for(wait, 20.0)
+        assert hours_per_drop(wait, hold) == pytest.approx(20.0)
+    # A month of drawn notices agrees.
+    rng = np.random.default_rng(2)
+    gaps = rng.exponential(58.0, 400_000)
+    assert gaps.sum() / 3600 / (gaps > 200).sum() == pytest.approx(hours_per_drop(58.0, 200.0), rel=0.03)
+    assert hours_per_drop(float("inf"), 60.0) == pytest.approx(1 / 60)
+    assert hold_for(float("inf"), 20.0) == float("inf")
 
 
 def test_next_door_is_seen_only_through_an_open_door(room):

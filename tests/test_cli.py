@@ -134,3 +134,16 @@ def test_as_a_program_of_its_own(file):
     # Core commands do not load Qt.
     probe = f"import sys, vastwatch.cli as c; c.main(['rehearse', {file!r}, '--days', '1']); assert 'PyQt6' not in sys.modules"
     assert subprocess.run([sys.executable, "-c", probe], capture_output=True).returncode == 0
+
+
+def test_a_flaw_of_the_program_is_one_line_too(file, capsys, monkeypatch):
+    from vastwatch import cli
+
+    def flawed(*_):
+        raise KeyError("oh")
+
+    monkeypatch.setitem(cli.COMMANDS, "check", flawed)
+    assert main(["check", file]) == 1
+    err = capsys.readouterr().err
+    assert "a flaw in the program" in err
+    assert err.count("\n") == 1

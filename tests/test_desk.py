@@ -616,6 +616,21 @@ def test_after_a_kill_the_next_start_offers_the_unsaved_work(qtbot, room, tmp_pa
     desk.window.results.stop()
 
 
+def test_a_flaw_in_a_slot_is_logged_and_said_and_the_window_lives(qtbot, desk, tmp_path, monkeypatch):
+    from vastwatch.desk.app import catch_flaws
+
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    log = tmp_path / "state" / "flaws.log"
+    catch_flaws(desk, log)
+    try:
+        raise RuntimeError("a flaw")
+    except RuntimeError as e:
+        sys.excepthook(type(e), e, e.__traceback__)
+    assert "a flaw" in log.read_text()
+    assert "Your work is kept" in desk.window._said.text()
+    assert desk.window.isVisible()
+
+
 def test_the_key_sheet_and_the_list_of_edits_open_by_key(qtbot, window):
     window.focus.set(selected="pir-shop")
     window.plan.nudge(-0.1, 0)

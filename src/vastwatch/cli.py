@@ -43,6 +43,11 @@ def main(argv: list[str] | None = None) -> int:
         # Whoever read the output has had enough of it.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
+    except Exception as e:
+        if os.environ.get("VASTWATCH_DEBUG"):
+            raise
+        print(f"vastwatch: a flaw in the program stopped it ({type(e).__name__}: {e})", file=sys.stderr)
+        return 1
     return 0
 
 

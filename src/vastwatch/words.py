@@ -21,6 +21,12 @@ def duration_words(seconds: float) -> str:
     return f"{hours} h" + (f" {rest:02d} min" if rest else "")
 
 
+def about_words(seconds: float) -> str:
+    """A rough figure: to ten seconds from a minute on, to minutes from ten minutes on."""
+    step = 60.0 if seconds >= 600 else 10.0 if seconds >= 60 else 1.0
+    return duration_words(round(seconds / step) * step)
+
+
 def clock_words(t: float) -> str:
     """Time of day of an instant in seconds from a midnight: `21:14:07`."""
     s = int(t) % 86_400

@@ -6,6 +6,7 @@ dark), `risk`, `note`, and `caution` for what can hurt: those defer to the local
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -19,10 +20,10 @@ from vastwatch.people.ways import way
 from vastwatch.sensing.coverage import coverage, room_mask, spot_notice_s
 from vastwatch.sensing.pir import contrast_factor
 from vastwatch.site.building import Room, Spot
-from vastwatch.words import duration_words, never_words
+from vastwatch.words import about_words, duration_words, never_words
 
-# A hold should outlast this many mean waits for notice: then a drop comes once in e^3 = 20 stays of that length.
-WAITS_PER_HOLD = 3.0
+# A spot where the light drops more often than once in so many hours of staying there is a risk, and is wrong.
+RISK_HOURS, WRONG_HOURS = 20.0, 2.0
 # A walker should be noticed within this many seconds over at least this share of the room.
 WALKER_S, WALKER_SHARE = 5.0, 0.9
 # Seeing this much of another room lets passers-by switch the light, m2 noticed within 5 s.
@@ -84,6 +85,24 @@ def spot_wait_s(project: Project, sensors: list[str], spot: Spot) -> float:
     return 1.0 / rate if rate > 0 else float("inf")
 
 
+def hours_per_drop(wait: float, hold: float) -> float:
+    """Hours of staying per drop, for notices at random, `wait` seconds apart on average, and a hold in seconds.
+
+    Silences longer than T come at rate e^(-T / wait) / wait; real movements cluster more, so it is a lower bound on
+    the drops. Somebody who is never noticed drops the light once the hold is over.
+    """
+    if not math.isfinite(wait):
+        return hold / 3600.0
+    return wait * math.exp(min(hold / wait, 700.0)) / 3600.0
+
+
+def hold_for(wait: float, hours: float) -> float:
+    """The hold in seconds with which a drop comes once in so many hours of staying; the inverse of the above."""
+    if not math.isfinite(wait):
+        return math.inf
+    return max(wait * math.log(3600.0 * hours / wait), 0.0)
+
+
 def _keepers(project: Project, room: str) -> list[str]:
     presence = presence_of(project, room)
     return [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
@@ -97,16 +116,19 @@ def _unseen_spots(project: Project) -> Iterator[Finding]:
             continue
         for spot in wakeful_spots(project, room.id):
             wait = spot_wait_s(project, _keepers(project, room.id), spot)
-            if wait * WAITS_PER_HOLD <= hold:
+            hours = hours_per_drop(wait, hold)
+            if hours >= RISK_HOURS:
                 continue
-            bad = wait > hold
-            text = (
-                f"{spot.name.capitalize()}, {spot.posture}: noticed {never_words(wait)}, "
-                f"the hold is {duration_words(hold)}."
-            )
+            bad = hours < WRONG_HOURS
+            text = f"{spot.name.capitalize()}, {spot.posture}: noticed {never_words(wait)}; with a hold of "
+            if math.isfinite(wait):
+                text += f"{duration_words(hold)} the light drops about once in {about_words(3600 * hours)}."
+            else:
+                text += f"{duration_words(hold)} the light drops on whoever stays longer."
             remedies = [Advice("Let a radar that sees this spot keep presence on.")]
-            if np.isfinite(wait) and wait * WAITS_PER_HOLD <= 3600:
-                remedies.append(Advice(f"Hold for {duration_words(wait * WAITS_PER_HOLD)} at the least."))
+            enough = hold_for(wait, RISK_HOURS)
+            if enough <= 3600:
+                remedies.append(Advice(f"Hold for {duration_words(math.ceil(enough / 60.0) * 60.0)} at the least."))
             remedies.append(Advice("Turn or move a sensor so that it looks at this spot, without furniture between."))
             yield Finding(
                 "spot-unseen",

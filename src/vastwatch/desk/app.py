@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import signal
 import sys
+import traceback
 from datetime import datetime
 from pathlib import Path
+from types import TracebackType
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
@@ -16,7 +19,7 @@ from vastwatch.desk.document import Document
 from vastwatch.desk.glyphs import app_icon
 from vastwatch.desk.window import Window
 from vastwatch.files import ProjectError, load_demo, load_project
-from vastwatch.files.journal import Journal, Leftover
+from vastwatch.files.journal import Journal, Leftover, journal_folder
 from vastwatch.site.building import Level
 
 
@@ -89,6 +92,22 @@ class Desk:
         return box.clickedButton() is take
 
 
+def catch_flaws(desk: Desk, log: Path) -> None:
+    """Let a flaw of the program neither end it nor reach the user as a traceback: it is written to a log, and said."""
+
+    def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            QApplication.quit()
+            return
+        with contextlib.suppress(OSError):
+            log.parent.mkdir(parents=True, exist_ok=True)
+            with log.open("a", encoding="utf-8") as out:
+                traceback.print_exception(kind, error, trace, file=out)
+        desk.window.say(f"That did not work, by a flaw of the program. Your work is kept; details in {log}.")
+
+    sys.excepthook = caught
+
+
 def run(file: str | None, demo: bool) -> int:
     """Open the desktop on a file, the sample project, or an empty one; returns the exit code."""
     try:
@@ -102,6 +121,7 @@ def run(file: str | None, demo: bool) -> int:
     journal = Journal()
     document = Document(project, path, journal)
     desk = Desk(document)
+    catch_flaws(desk, journal_folder().parent / "flaws.log")
     desk.window.show()
     QTimer.singleShot(0, lambda: desk.offer_leftover(journal))
     return app.exec()

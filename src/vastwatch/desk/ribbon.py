@@ -65,6 +65,7 @@ class Ribbon(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.setMinimumHeight(150)
         self._offset = 0.0
+        self._height = 0.0
         self._lanes: list[Lane] = []
         self._scrubbing = False
         focus.shift.connect(self._shifted)
@@ -177,6 +178,7 @@ class Ribbon(QWidget):
             self._teeth(p, lane)
         p.restore()
         self._fade(p)
+        self._thumb(p)
         self._playhead(p)
         if self.hasFocus():
             p.setBrush(Qt.BrushStyle.NoBrush)
@@ -276,6 +278,18 @@ class Ribbon(QWidget):
             self.tr("sunrise {}").format(sunrise),
         )
 
+    def _thumb(self, p: QPainter) -> None:
+        """Where one is among the lanes, when they do not all fit."""
+        room = self.height() - HEAD - FOOT
+        whole = self._height - HEAD
+        if whole <= room + 4:
+            return
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(self.theme.hairline)
+        p.drawRoundedRect(
+            QRectF(self.width() - 7, HEAD + room * self._offset / whole, 4, max(room * room / whole, 18)), 2, 2
+        )
+
     def _playhead(self, p: QPainter) -> None:
         t = self.theme
         x = self.x_of(self.focus.time)
@@ -350,7 +364,7 @@ class Ribbon(QWidget):
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is None:
             return
-        most = max(getattr(self, "_height", 0.0) + FOOT + 4 - self.height(), 0.0)
+        most = max(self._height + FOOT + 4 - self.height(), 0.0)
         self._offset = min(max(self._offset - event.angleDelta().y() / 4, 0.0), most)
         self.update()
 

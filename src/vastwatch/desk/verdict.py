@@ -246,8 +246,8 @@ class Verdict(QWidget):
         room = self.focus.room
         mine = [f for f in self.results.findings if f.room == room or (room in f.records)]
         if not mine:
-            if self.results.findings and room is not None:
-                self._story_box.addWidget(label(self.tr("Nothing found wrong with this room."), "soft"))
+            if room is not None and not self.results.busy("findings"):
+                self._story_box.addWidget(label(self._no_findings(room), "soft", True))
             return
         open_ = sum(f.severity in ("wrong", "risk") for f in mine)
         head = self.tr("{} open").format(open_) if open_ else self.tr("none open")
@@ -259,6 +259,16 @@ class Verdict(QWidget):
             more = QPushButton(self.tr("{} more").format(len(mine) - len(shown)))
             more.clicked.connect(self._show_all)
             self._story_box.addWidget(more)
+
+    def _no_findings(self, room: str) -> str:
+        r = self.results.rehearsal
+        count = sum(i.dark for i in r.incidents if i.room == room) if r else 0
+        if count == 0:
+            return self.tr("Nothing found wrong with this room.")
+        times = self.tr("once") if count == 1 else self.tr("{} times").format(count)
+        return self.tr(
+            "The design checks find nothing here, yet somebody was left in the dark {}. Step through with ."
+        ).format(times)
 
     def _show_all(self) -> None:
         self._all_findings = True

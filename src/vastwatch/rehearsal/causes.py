@@ -246,7 +246,7 @@ def _sights(r: Rehearsal, sensors: list[str], track: Track, where: Where) -> tup
 
 def _sight_link(r: Rehearsal, s: Sight) -> Link:
     """The geometry of one sight line, and the record that spoils it if one does."""
-    value = f"{s.slant_m:.1f} m of {s.range_m:.1f} m"
+    value = f"{s.slant_m:.1f} m; range {s.range_m:.1f} m" if s.range_m > 0 else f"{s.slant_m:.1f} m; out of sight"
     blocker = s.hidden_by[0][0] if s.hidden_by else None
     if blocker is not None and (s.share < 1 or s.loss_db > 0):
         found = find_any(r.project, blocker)

@@ -1,0 +1,100 @@
+"""Takes the pictures of docs/screenshots from the sample project, through the real window: `make screenshots`."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()
+
+from PyQt6.QtCore import QPointF
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from vastwatch.desk.app import Desk, make_application
+from vastwatch.desk.document import Document
+from vastwatch.desk.keysheet import KeySheet
+from vastwatch.files import load_demo
+from vastwatch.memory import keep_freed_memory
+
+FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+SIZE = (1280, 800)
+
+
+class Studio:
+    """A desk with the sample on it, and a camera."""
+
+    def __init__(self) -> None:
+        self.app = make_application()
+        self.desk = Desk(Document(load_demo()))
+        self.show()
+
+    @property
+    def window(self):  # type: ignore[no-untyped-def]
+        return self.desk.window
+
+    def show(self) -> None:
+        self.window.resize(*SIZE)
+        self.window.show()
+        self.settle()
+
+    def settle(self) -> None:
+        QTest.qWait(150)
+        while self.window.results.rehearsal is None or self.window.results.busy():
+            QTest.qWait(20)
+        QTest.qWait(80)
+
+    def take(self, name: str) -> None:
+        self.settle()
+        FOLDER.mkdir(parents=True, exist_ok=True)
+        self.window.grab().save(str(FOLDER / f"{name}.png"))
+        print(f"docs/screenshots/{name}.png")
+
+    def incident(self, room: str, kind: str, after_hour: float) -> None:
+        r = self.window.results.rehearsal
+        index = next(
+            i for i, x in enumerate(r.incidents)
+            if x.room == room and x.kind == kind and (x.at % 86_400) > after_hour * 3600 and x.at > 86_400
+        )  # fmt: skip
+        self.window.ribbon.open_incident(index)
+
+
+def main() -> None:
+    keep_freed_memory()
+    studio = Studio()
+    window = studio.window
+    focus = window.focus
+    focus.set(stage="Plan", room="shop", selected="shop")
+    studio.take("plan")
+    focus.set(stage="Sensors", room="throwing", selected="pir-throwing", figure="seated", day=0)
+    window.plan._hover(window.plan.pixel_of(0.75, 6.0))
+    studio.take("sensors-pir")
+    focus.set(level="upper", room="sitting", selected="radar-sitting", figure="across")
+    window.plan._hover(QPointF(-50, -50))
+    studio.take("sensors-radar")
+    focus.set(level="ground", stage="Timing", room="throwing", selected="throwing")
+    studio.take("timing")
+    studio.incident("throwing", "dropped", 19.0)
+    window.verdict.try_remedies()
+    studio.take("rehearsal-night-incident")
+    focus.set(incident=-1, room="shop", selected="shop", time=86_400 + 11.6 * 3600, day=0)
+    studio.take("rehearsal-day")
+    focus.set(level="upper", room="sitting", selected="sitting", time=86_400 + 20.2 * 3600, day=1)
+    studio.take("rehearsal-evening")
+    window.show_keys()
+    QTest.qWait(150)
+    sheet = next(w for w in QApplication.topLevelWidgets() if isinstance(w, KeySheet))
+    sheet.grab().save(str(FOLDER / "keys.png"))
+    print("docs/screenshots/keys.png")
+    sheet.close()
+    studio.desk.switch_theme()
+    studio.show()
+    studio.window.focus.set(stage="Sensors", level="ground", room="throwing", selected="pir-throwing", figure="towards")
+    studio.take("sensors-dark-desk")
+    studio.window.results.stop()
+
+
+if __name__ == "__main__":
+    main()
