@@ -133,7 +133,13 @@ def test_near_a_wall_a_sensor_takes_hold_and_faces_into_the_room(qtbot, window):
     assert s.yaw == pytest.approx(90)
     drag(qtbot, window, pixel(window, "pir-throwing"), spot_px(window, 0.2, 7.3))
     s = sensor(window, "pir-throwing")
+    # In the corner of two brick walls, 30 cm thick.
     assert s.at[:2] == pytest.approx((0.18, 7.32), abs=1e-6)
+    drag(qtbot, window, pixel(window, "pir-throwing"), spot_px(window, 0.2, 3.95))
+    # Brick to the left, 10 cm of plasterboard below.
+    assert sensor(window, "pir-throwing").at[:2] == pytest.approx((0.18, 3.78), abs=1e-6)
+    drag(qtbot, window, pixel(window, "pir-throwing"), spot_px(window, 0.2, 7.3))
+    s = sensor(window, "pir-throwing")
     assert s.yaw == pytest.approx(315)
 
 

@@ -19,7 +19,7 @@ from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.rehearsal.causes import Chain, explain
 
 # More findings than this are folded away until asked for.
-SHOWN_FINDINGS = 4
+SHOWN_FINDINGS = 3
 
 
 class Score(QWidget):
@@ -252,7 +252,9 @@ class Verdict(QWidget):
         open_ = sum(f.severity in ("wrong", "risk") for f in mine)
         head = self.tr("{} open").format(open_) if open_ else self.tr("none open")
         self._story_box.addWidget(row(label(self.tr("Findings"), "head"), label(head, "soft"), stretch=0))
-        shown = mine if self._all_findings else mine[:SHOWN_FINDINGS]
+        # Cautions are never folded away.
+        first = [f for f in mine if f.severity != "caution"][:SHOWN_FINDINGS]
+        shown = mine if self._all_findings else [f for f in mine if f in first or f.severity == "caution"]
         for finding in shown:
             self._story_box.addWidget(self._finding(finding))
         if len(mine) > len(shown):

@@ -56,7 +56,11 @@ def snap(project: Project, device: DeviceType, level: str, x: float, y: float, r
             into = a + b
             if np.hypot(*into) < 0.3:
                 continue
-            at = outline[corner] + off * (a + b)
+            at = outline[corner]
+            # Each of the two walls keeps it off by its own thickness.
+            for side, normal in ((corner - 1, a), (corner, b)):
+                middle = (outline[side] + following[side]) / 2
+                at = at + (_face(project, level, middle) + OFF_FACE) * normal
             return Snap(round(float(at[0]), 3), round(float(at[1]), 3), _bearing(into), n + corner)
     at = foot[nearest] + off * normals[nearest]
     return Snap(round(float(at[0]), 3), round(float(at[1]), 3), _bearing(normals[nearest]), nearest)
