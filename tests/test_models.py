@@ -14,7 +14,7 @@ from vastwatch.design.records import Sensor, Settings
 from vastwatch.sensing import pir, radar
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import FIDGETS, LYING, PET, SEATED, STANDING, Fidgets
+from vastwatch.sensing.figures import FIDGETS, LYING, PET, SAMPLES, SEATED, STANDING, Fidgets
 from vastwatch.sensing.noticing import mean_wait, placed, staying, walking
 from vastwatch.sensing.scene import LOSS_DB, obstacles
 
@@ -25,7 +25,9 @@ def test_bodies_have_the_heights_of_the_model():
     assert [(b.low, b.high) for b in (STANDING, SEATED, LYING, PET)] == [
         (0.1, 1.7), (0.4, 1.3), (0.45, 0.75), (0.05, 0.4),
     ]  # fmt: skip
-    assert STANDING.heights == pytest.approx([0.26, 0.58, 0.9, 1.22, 1.54])
+    assert len(STANDING.heights) == SAMPLES
+    assert STANDING.heights[:3] == pytest.approx([0.18, 0.34, 0.5])
+    assert STANDING.heights.mean() == pytest.approx(STANDING.middle)
 
 
 def test_fidgets_have_the_medians_of_the_model_and_a_log_normal_mean():
@@ -102,15 +104,15 @@ def test_pir_walk_rate_by_hand():
 
 
 def test_pir_sees_by_the_root_of_the_visible_share():
-    """A shelf 1.4 m high half way hides the two lower samples of a standing body at 4 m."""
+    """A shelf 1.4 m high half way hides what a sight line over its far edge passes: the lower part of a body at 4 m."""
     sensor = Sensor(id="pir", device="pir-corner-12", level="g", name="P", at=(0.1, 2, 2.2), yaw=0)
     project = make_room(sensors=(sensor,), furnishings=(shelf_at(2.0, 1.0, 2.2, 3.0, 1.4),))
     s = sight(project, sensor, (4.1, 2.0), STANDING, "passing", None, True)
     leaving = [2.2 + (z - 2.2) * (2.1 / 4.0) for z in STANDING.heights]
     hidden = sum(z < 1.4 for z in leaving)
-    assert hidden == 2
-    assert s.share == pytest.approx(1 - hidden / 5)
-    assert s.hidden_by == (("shelf", hidden / 5),)
+    assert 0 < hidden < SAMPLES
+    assert s.share == pytest.approx(1 - hidden / SAMPLES)
+    assert s.hidden_by == (("shelf", hidden / SAMPLES),)
     assert s.range_m == pytest.approx(12 * math.sqrt(s.share))
 
 
@@ -220,7 +222,7 @@ def test_a_body_half_behind_timber_loses_the_mean_power_of_its_samples():
         5.0 if min(z, 0.85 + (h - 0.85) * (1.9 / 3.9)) < 0.85 - 1e-9 else 0.0 for z, h in zip(rays, SEATED.heights)
     ]
     power = np.mean([10 ** (-2 * db / 10) for db in samples])
-    assert 0 < sum(samples) < 25
+    assert 0 < sum(samples) < 5 * SAMPLES
     assert view.loss_db[0] == pytest.approx(-10 * math.log10(power) / 2)
 
 
@@ -283,7 +285,7 @@ def slow_notice(project, sensor, x, y, figure):
         seen += not blocked
     room = find(project.rooms, "big")
     factor = float(pir.off_axis_factor(azimuth, device_.fov_h)) * pir.contrast_factor(room.ambient_c) * body.size
-    factor *= math.sqrt(seen / 5)
+    factor *= math.sqrt(seen / SAMPLES)
     slant = math.hypot(r, h - body.middle)
     if figure in ("seated", "lying"):
         q = float(pir.chance(slant, device_.minor_m * factor))

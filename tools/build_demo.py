@@ -139,7 +139,7 @@ def thing(ident: str, level: str, kind: str, x0: float, y0: float, x1: float, y1
 FURNISHINGS = (
     thing("wheel-left", "ground", "machine", 0.35, 6.6, 1.15, 7.3, 0.75, "Left wheel", material="metal"),
     thing("wheel-right", "ground", "machine", 3.3, 6.6, 4.1, 7.3, 0.75, "Right wheel", material="metal"),
-    thing("drying-rack", "ground", "rack", 1.75, 5.75, 2.3, 7.3, 0.92, "Drying rack", material="timber"),
+    thing("drying-rack", "ground", "rack", 1.75, 5.75, 2.3, 7.3, 0.98, "Drying rack", material="timber"),
     thing("wedging-bench", "ground", "bench", 2.0, 4.6, 3.2, 5.2, 0.9, "Wedging bench"),
     thing("clay-shelf", "ground", "shelf", 0.2, 3.95, 0.75, 5.5, 1.9, "Clay shelf"),
     thing("shop-counter", "ground", "counter", 1.9, 2.4, 4.2, 3.0, 1.05, "Counter"),

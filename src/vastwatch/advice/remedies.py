@@ -14,7 +14,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.findings import spot_wait_s, wakeful_spots
-from vastwatch.advice.timing import cached_curve
+from vastwatch.advice.timing import TUNING_DAYS, cached_curve
 from vastwatch.design.edits import add_sensor, presence_of, put, set_hold
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
@@ -67,7 +67,9 @@ def _candidates(rehearsal: Rehearsal, room: str) -> list[tuple[str, Project]]:
     presence = presence_of(project, room)
     if presence is not None and hold_of(presence.expr) is not None:
         try:
-            curve = cached_curve(rehearsal, room)
+            # The same weeks as the timing panel tunes on, so that both say the same.
+            weeks = rehearse(project, max(rehearsal.days, TUNING_DAYS), rehearsal.seed)
+            curve = cached_curve(weeks, room)
         except ValueError:
             curve = None
         if curve is not None and abs(curve.recommended_s - curve.current_s) > 0.5:

@@ -24,6 +24,8 @@ from vastwatch.desk.theme import MARGIN, Theme, alpha, font
 from vastwatch.words import duration_words
 
 SHORTEST_S = 5.0
+# The middle of the logarithmic axis, seconds.
+MIDDLE_S = 134.0
 TICKS = (5, 15, 60, 240, 900, 3600)
 
 
@@ -97,6 +99,11 @@ class CurvePlot(pg.PlotWidget):
         top = max(float(dark.max()), float(np.quantile(idle, 0.9)), 1.0)
         self.setXRange(float(x[0]), float(x[-1]), padding=0.0)
         self.setYRange(0, top * 1.04, padding=0)
+        for words, seconds in (("knee", curve.knee_s), ("recommended", curve.recommended_s)):
+            # The words stand on that side of their line where there is room.
+            side = 1.04 if seconds > MIDDLE_S else -0.04
+            self._words[words].anchors = [(side, 0.5), (side, 0.5)]
+            self._words[words].updatePosition()
         self._words["knee"].setVisible(bool(abs(np.log10(curve.knee_s / curve.recommended_s)) > 0.02))
 
     def set_mark(self, seconds: float) -> None:

@@ -18,8 +18,8 @@ from vastwatch.desk.ribbon import incident_title
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.rehearsal.causes import Chain, explain
 
-# More findings than this are folded away until asked for.
-SHOWN_FINDINGS = 3
+# More findings than this are folded away until asked for; fewer while another record than the room is inspected.
+SHOWN_FINDINGS, SHOWN_BESIDE = 3, 1
 
 
 class Score(QWidget):
@@ -163,7 +163,7 @@ class Verdict(QWidget):
             self.refresh()
 
     def _shifted(self, what: str) -> None:
-        if what in ("room", "incident", "stage"):
+        if what in ("room", "incident", "stage", "selected"):
             if what == "room":
                 self._all_findings = False
             self.refresh()
@@ -209,6 +209,7 @@ class Verdict(QWidget):
         told = (
             id(r) if open_ else 0, index if open_ else -1, self.focus.room, self.focus.stage, self._all_findings,
             id(self.results.findings), id(self.results.remedies), self.results.busy("remedies"),
+            self.focus.selected == self.focus.room,
         )  # fmt: skip
         if told == self._told:
             return
@@ -253,7 +254,8 @@ class Verdict(QWidget):
         head = self.tr("{} open").format(open_) if open_ else self.tr("none open")
         self._story_box.addWidget(row(label(self.tr("Findings"), "head"), label(head, "soft"), stretch=0))
         # Cautions are never folded away.
-        first = [f for f in mine if f.severity != "caution"][:SHOWN_FINDINGS]
+        limit = SHOWN_FINDINGS if self.focus.selected in (room, None) else SHOWN_BESIDE
+        first = [f for f in mine if f.severity != "caution"][:limit]
         shown = mine if self._all_findings else [f for f in mine if f in first or f.severity == "caution"]
         for finding in shown:
             self._story_box.addWidget(self._finding(finding))

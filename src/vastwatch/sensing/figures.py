@@ -16,7 +16,7 @@ Figure = Literal["across", "towards", "seated", "lying", "pet"]
 FIGURES: tuple[Figure, ...] = ("across", "towards", "seated", "lying", "pet")
 
 # How many heights a body is sampled at.
-SAMPLES = 5
+SAMPLES = 10
 
 # Walking speed of the figures on a coverage map, m/s.
 WALKING_SPEED = 1.1
