@@ -251,3 +251,8 @@ def test_mount_points_are_inside_and_look_in():
         assert 0 < y < 4
         ahead = np.array([x, y]) + 0.5 * np.array([np.cos(np.radians(yaw)), np.sin(np.radians(yaw))])
         assert np.linalg.norm(ahead - [2.5, 2]) < np.linalg.norm(np.array([x, y]) - [2.5, 2])
+
+
+def test_trying_stops_when_nobody_waits_for_it(demo):
+    r = rehearse(demo, 2, 1)
+    assert remedies(r, "throwing", lambda: False) == []

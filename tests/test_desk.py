@@ -508,6 +508,17 @@ def test_remedies_are_tried_shown_and_applied(qtbot, window):
     assert window.results.rehearsal.scores["throwing"] == best.after
 
 
+def test_trying_can_be_stopped(qtbot, window):
+    window.focus.set(room="throwing", selected="throwing")
+    window.verdict.try_remedies()
+    assert window.results.busy("remedies")
+    stop = next(b for b in window.verdict.findChildren(QPushButton) if "stop" in b.text())
+    stop.click()
+    assert not window.results.busy("remedies")
+    assert window.results.remedies is None
+    qtbot.waitUntil(lambda: any("Try what" in b.text() for b in window.verdict.findChildren(QPushButton)))
+
+
 # -- files, crashes, dialogs ---------------------------------------------------------------------------------------
 
 

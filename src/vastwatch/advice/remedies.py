@@ -8,6 +8,7 @@ presence on for the least money.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -48,22 +49,26 @@ class Remedy:
         return (self.before.dark_min - self.after.dark_min) + 6.0 * (self.before.idle_h - self.after.idle_h)
 
 
-def remedies(rehearsal: Rehearsal, room: str) -> list[Remedy]:
-    """Remedies for a room that change its scores, best first. Rehearses once for each candidate."""
+def remedies(rehearsal: Rehearsal, room: str, wanted: Callable[[], bool] = lambda: True) -> list[Remedy]:
+    """Remedies for a room that change its scores, best first. Rehearses once for each candidate.
+
+    `wanted` is asked before each; when it says no, what has been found so far is returned.
+    """
     before = rehearsal.scores.get(room)
     if before is None:
         return []
     out = []
     for text, project in _candidates(rehearsal, room):
+        if not wanted():
+            break
         after = rehearse(project, rehearsal.days, rehearsal.seed).scores.get(room)
         if after is not None and after != before:
             out.append(Remedy(text, project, before, after))
     return sorted(out, key=lambda r: (r.after.drops, -r.gain))
 
 
-def _candidates(rehearsal: Rehearsal, room: str) -> list[tuple[str, Project]]:
+def _candidates(rehearsal: Rehearsal, room: str) -> Iterator[tuple[str, Project]]:
     project = rehearsal.project
-    out = []
     presence = presence_of(project, room)
     if presence is not None and hold_of(presence.expr) is not None:
         try:
@@ -74,11 +79,10 @@ def _candidates(rehearsal: Rehearsal, room: str) -> list[tuple[str, Project]]:
             curve = None
         if curve is not None and abs(curve.recommended_s - curve.current_s) > 0.5:
             text = f"Hold {duration_words(curve.current_s)} → {duration_words(curve.recommended_s)}"
-            out.append((text, set_hold(project, presence.id, curve.recommended_s)))
-    for option in (_turned(project, room), _with_radar(project, room)):
-        if option is not None:
-            out.append(option)
-    return out
+            yield text, set_hold(project, presence.id, curve.recommended_s)
+    for find_option in (_turned, _with_radar):
+        if (option := find_option(project, room)) is not None:
+            yield option
 
 
 def _badness(project: Project, sensors: list[str], room: str) -> float:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 
 def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
@@ -47,6 +47,16 @@ def column(spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0)) 
     box.setContentsMargins(*margins)
     box.setSpacing(spacing)
     return out, box
+
+
+def scrolling(spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0)) -> tuple[QScrollArea, QVBoxLayout]:
+    """A column that scrolls up and down, and the layout to fill."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    content, box = column(spacing, margins)
+    area.setWidget(content)
+    return area, box
 
 
 def clear(box: QVBoxLayout) -> None:

@@ -120,7 +120,16 @@ class Results(QObject):
         if self.remedies_room == room and (self.remedies is not None or self.busy("remedies")):
             return
         self.remedies, self.remedies_room = None, room
-        self._ask("remedies", lambda: remedies(rehearsal, room))
+        number = self._numbers.get("remedies", 0) + 1
+        self._ask("remedies", lambda: remedies(rehearsal, room, lambda: self._numbers.get("remedies") == number))
+
+    def cancel(self, kind: str) -> None:
+        """No longer wait for an answer of that kind; work that asks whether it is wanted stops."""
+        self._numbers[kind] = self._numbers.get(kind, 0) + 1
+        self._busy.discard(kind)
+        if kind == "remedies":
+            self.remedies_room = None
+        self.updated.emit(kind)
 
     def _project_changed(self, old: Project, new: Project) -> None:
         self.remedies, self.remedies_room = None, None

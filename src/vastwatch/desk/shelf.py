@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from vastwatch.desk import glyphs
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import clear, column, label
+from vastwatch.desk.parts import clear, column, label, scrolling
 from vastwatch.desk.plan.view import DEVICE_MIME
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.devices import DeviceType, PirType, catalogue
@@ -125,11 +125,7 @@ class Shelf(QWidget):
         holder, inner = column(8, (0, 0, 10, 0))
         inner.addWidget(self.finder)
         box.addWidget(holder)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        content, self._list = column(5, (0, 0, 10, 0))
-        area.setWidget(content)
+        area, self._list = scrolling(5, (0, 0, 10, 0))
         box.addWidget(area, 1)
         focus.shift.connect(lambda what: self.update_cards() if what == "placing" else None)
         self._fill("")

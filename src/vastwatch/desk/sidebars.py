@@ -8,13 +8,13 @@ from datetime import timedelta
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from vastwatch.control.daylight import DAY
 from vastwatch.design.edits import room_of
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import clear, column, label, row
+from vastwatch.desk.parts import clear, label, row, scrolling
 from vastwatch.desk.results import DAYS, Results
 from vastwatch.desk.theme import MARGIN, Theme, alpha, font
 from vastwatch.geometry import polygons
@@ -78,11 +78,7 @@ class _Side(QWidget):
         head = row(label(heading, "head"), self._detail, stretch=0)
         head.setContentsMargins(0, 0, 12, 0)
         box.addWidget(head)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        content, self._list = column(3, (0, 0, 10, 0))
-        area.setWidget(content)
+        area, self._list = scrolling(3, (0, 0, 10, 0))
         box.addWidget(area, 1)
         self._foot = box
 

@@ -9,7 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QPen
-from PyQt6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice import TimingCurve
 from vastwatch.advice.timing import LONGEST_S
@@ -17,7 +17,7 @@ from vastwatch.design.edits import presence_of, set_hold
 from vastwatch.design.project import find
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import column, label, line, row
+from vastwatch.desk.parts import label, line, row, scrolling
 from vastwatch.desk.results import Results
 from vastwatch.desk.roles import RolesEditor
 from vastwatch.desk.theme import MARGIN, Theme, alpha, font
@@ -133,11 +133,7 @@ class TimingPanel(QWidget):
         self.document, self.focus, self.results, self.theme = document, focus, results, theme
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        content, box = column(8, (MARGIN, MARGIN, MARGIN, MARGIN))
-        area.setWidget(content)
+        area, box = scrolling(8, (MARGIN, MARGIN, MARGIN, MARGIN))
         outer.addWidget(area)
         self._title = label("", "head")
         box.addWidget(self._title)

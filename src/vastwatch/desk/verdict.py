@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice import Finding
 from vastwatch.advice.remedies import Remedy
@@ -12,7 +12,7 @@ from vastwatch.design.project import find, find_any
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.inspector import Inspector
-from vastwatch.desk.parts import clear, column, label, line, row
+from vastwatch.desk.parts import clear, column, label, line, row, scrolling
 from vastwatch.desk.results import DAYS, Results
 from vastwatch.desk.ribbon import incident_title
 from vastwatch.desk.theme import MARGIN, Theme, font
@@ -109,11 +109,7 @@ class Verdict(QWidget):
         self.setObjectName("verdict")
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        content, box = column(7, (MARGIN, MARGIN, MARGIN, MARGIN))
-        area.setWidget(content)
+        area, box = scrolling(7, (MARGIN, MARGIN, MARGIN, MARGIN))
         outer.addWidget(area)
         self._title = label("", "title")
         self._basis = label("", "soft")
@@ -309,12 +305,10 @@ class Verdict(QWidget):
             for k, remedy in enumerate(self.results.remedies):
                 self._story_box.addWidget(self._remedy(remedy, k == 0))
             return
-        button = QPushButton(
-            self.tr("Trying …") if self.results.busy("remedies") else self.tr("Try what would help, on the same week")
-        )
+        trying = self.results.busy("remedies")
+        button = QPushButton(self.tr("Trying … stop") if trying else self.tr("Try what would help, on the same week"))
         button.setToolTip(self.tr("Rehearses the same week with each change; nothing is applied. (T)"))
-        button.setEnabled(not self.results.busy("remedies"))
-        button.clicked.connect(self.try_remedies)
+        button.clicked.connect((lambda: self.results.cancel("remedies")) if trying else self.try_remedies)
         self._story_box.addWidget(button)
 
     def try_remedies(self) -> None:
