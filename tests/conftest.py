@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import os
+import tempfile
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# Nothing of the person who runs the tests is read or written.
+os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="vastwatch-tests-")
 
 import pytest
 from hypothesis import settings

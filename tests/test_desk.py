@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QLabel, QMessageBox, QPushButton, QUndoView
 
 from vastwatch.design.edits import presence_of
@@ -23,7 +23,7 @@ from vastwatch.design.project import find
 from vastwatch.desk.app import Desk, empty_project, make_application
 from vastwatch.desk.document import Document
 from vastwatch.desk.keysheet import KeySheet
-from vastwatch.desk.parts import FigureField
+from vastwatch.desk.parts import FigureField, LinkCard
 from vastwatch.desk.plan import layers
 from vastwatch.desk.shelf import DeviceCard
 from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_length
@@ -37,6 +37,7 @@ LEFT = Qt.MouseButton.LeftButton
 @pytest.fixture
 def desk(qtbot, demo, tmp_path):
     make_application()
+    QSettings().clear()
     desk = Desk(Document(demo, None, Journal(tmp_path / "journal")))
     window = desk.window
     window.resize(1280, 800)
@@ -262,6 +263,28 @@ def test_exact_figures_take_units_and_say_what_is_wrong(qtbot, window):
     assert sensor(window, "pir-throwing").at[0] == pytest.approx(0.4)
     key(qtbot, field(window, "Height"), Qt.Key.Key_Up)
     assert sensor(window, "pir-throwing").at[2] == pytest.approx(2.539, abs=1e-3)
+
+
+def test_lengths_in_feet_are_read_and_written_in_feet(qtbot, window, monkeypatch, tmp_path):
+    window.focus.set(selected="pir-throwing", room="throwing")
+    key(qtbot, window.plan, Qt.Key.Key_U, Qt.KeyboardModifier.ControlModifier)
+    assert field(window, "Height").text() == "7 ft 3 in"
+    type_into(qtbot, field(window, "Height"), "8 ft 2")
+    assert sensor(window, "pir-throwing").at[2] == pytest.approx(2.4892, abs=1e-3)
+    type_into(qtbot, field(window, "Height"), "7")
+    assert sensor(window, "pir-throwing").at[2] == pytest.approx(2.1336, abs=1e-3)
+    key(qtbot, window.plan, Qt.Key.Key_U, Qt.KeyboardModifier.ControlModifier)
+    assert field(window, "Height").text() == "2.13 m"
+
+
+def test_a_card_of_the_chain_goes_to_its_record_by_return(qtbot, window):
+    r = window.results.rehearsal
+    window.ribbon.open_incident(
+        next(i for i, x in enumerate(r.incidents) if x.room == "throwing" and x.kind == "dropped")
+    )
+    cards = [c for c in window.verdict.findChildren(LinkCard) if "PIR throwing room" in c.accessibleName()]
+    key(qtbot, cards[0], Qt.Key.Key_Return)
+    assert window.focus.selected == "pir-throwing"
 
 
 @pytest.mark.parametrize(

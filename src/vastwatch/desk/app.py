@@ -32,7 +32,9 @@ def make_application(argv: list[str] | None = None) -> QApplication:
     """The one QApplication, with fonts, icon and the light theme."""
     app = QApplication.instance() or QApplication(argv or ["vastwatch"])
     assert isinstance(app, QApplication)
-    app.setApplicationName("Vast Watch")
+    app.setApplicationName("vastwatch")
+    app.setOrganizationName("vastwatch")
+    app.setApplicationDisplayName("Vast Watch")
     app.setDesktopFileName("vastwatch")
     themes.load_fonts()
     themes.apply(app, themes.LIGHT)

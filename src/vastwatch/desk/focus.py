@@ -28,6 +28,8 @@ class Focus(QObject):
         self.day = 0
         self.incident = -1
         self.placing: str | None = None
+        # How the user reads lengths; the only preference among all this.
+        self.feet = False
 
     def set(self, **values: object) -> None:
         """Set several at once; each that really changes is announced after all are set."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from msgspec.structs import replace
@@ -42,13 +43,13 @@ class Inspector(QWidget):
         self._fill: list[Callable[[Any], None]] = []
         self._shown: object = None
         document.changed.connect(lambda *_: self.refresh())
-        focus.shift.connect(lambda what: self.refresh() if what in ("selected", "room", "stage") else None)
+        focus.shift.connect(lambda what: self.refresh() if what in ("selected", "room", "stage", "feet") else None)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the selected record's present figures."""
         found = find_any(self.document.project, self.focus.selected or "")
-        shape = None if found is None else (found[0], found[1].id, self.focus.stage == "Timing")
+        shape = None if found is None else (found[0], found[1].id, self.focus.stage == "Timing", self.focus.feet)
         if shape != self._shown:
             self._shown = shape
             self._rebuild(found)
@@ -86,7 +87,7 @@ class Inspector(QWidget):
         kind: str, step: float, low: float, high: float, why: str,
     ) -> None:  # fmt: skip
         forms: dict[str, tuple[Callable[[str], float], Callable[[float], str]]] = {
-            "length": (parse_length, show_length),
+            "length": (self._length, partial(show_length, feet=self.focus.feet)),
             "angle": (parse_angle, show_angle),
             "time": (parse_time, duration_words),
             "steps": (parse_angle, lambda v: f"{v:.0f}"),
@@ -114,6 +115,10 @@ class Inspector(QWidget):
         grid.addWidget(label(words, "soft"), at // 2, (at % 2) * 2)
         grid.addWidget(field, at // 2, (at % 2) * 2 + 1)
         self._fill.append(lambda record: field.set_value(read(record)))
+
+    def _length(self, text: str) -> float:
+        """A bare number is in the unit the user reads."""
+        return parse_length(text, "ft" if self.focus.feet else "m")
 
     def _name(self, heading: str) -> None:
         field = QLineEdit()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 
@@ -67,6 +67,28 @@ def clear(box: QVBoxLayout) -> None:
             w.hide()
             w.setParent(None)
             w.deleteLater()
+
+
+class LinkCard(QFrame):
+    """A card that can be clicked, or chosen with Return, to go to what it speaks of."""
+
+    chosen = pyqtSignal()
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setProperty("role", "card")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(name)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.chosen.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.chosen.emit()
+            return
+        super().keyPressEvent(event)
 
 
 class FigureField(QLineEdit):

@@ -149,6 +149,7 @@ def _sheet(t: Theme) -> str:
     QLabel[role="soft"] {{ color: {soft}; font-size: 12px; }}
     QLabel[role="bad"] {{ color: {red}; font-weight: 600; }}
     QFrame[role="card"] {{ background: {card}; border: 1px solid {line}; border-radius: 7px; }}
+    QFrame[role="card"]:focus {{ border: 1px solid {ink}; }}
     QFrame[role="line"] {{ background: {line}; max-height: 1px; min-height: 1px; border: 0; }}
     QLineEdit, QComboBox {{ background: {card}; border: 1px solid {line}; border-radius: 5px; padding: 3px 7px;
         min-height: 19px; selection-background-color: {ink}; selection-color: {card}; }}

@@ -10,9 +10,9 @@ _LENGTHS = {
 _TIMES = {"s": 1.0, "sec": 1.0, "min": 60.0, "m": 60.0, "h": 3600.0}
 
 
-def parse_length(text: str) -> float:
-    """Metres from `2.2`, `40 cm`, `8 ft 2`, `8' 2"`. Raises ValueError with a sentence."""
-    return _parse(text, _LENGTHS, "m", {"ft": "in", "'": "in"}, "a length such as 2.2, 40 cm or 8 ft 2")
+def parse_length(text: str, plain: str = "m") -> float:
+    """Metres from `2.2` (in the plain unit), `40 cm`, `8 ft 2`, `8' 2"`. Raises ValueError with a sentence."""
+    return _parse(text, _LENGTHS, plain, {"ft": "in", "'": "in"}, "a length such as 2.2, 40 cm or 8 ft 2")
 
 
 def parse_time(text: str) -> float:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice import Finding
 from vastwatch.advice.remedies import Remedy
@@ -12,7 +14,7 @@ from vastwatch.design.project import find, find_any
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.inspector import Inspector
-from vastwatch.desk.parts import clear, column, label, line, row, scrolling
+from vastwatch.desk.parts import LinkCard, clear, column, label, line, row, scrolling
 from vastwatch.desk.results import DAYS, Results
 from vastwatch.desk.ribbon import incident_title
 from vastwatch.desk.theme import MARGIN, Theme, font
@@ -71,16 +73,14 @@ class ChainView(QWidget):
         box.setSpacing(5)
         self._cards = []
         for link in chain.links:
-            card = QFrame()
-            card.setProperty("role", "card")
+            card = LinkCard(f"{link.what}: {link.value}, {link.text}")
             inner = QVBoxLayout(card)
             inner.setContentsMargins(9, 5, 9, 6)
             inner.setSpacing(0)
             what = label(link.what, "head")
             inner.addWidget(row(what, label(link.value, "soft"), stretch=0))
             inner.addWidget(label(link.text, "soft", True))
-            card.setCursor(Qt.CursorShape.PointingHandCursor)
-            card.mousePressEvent = lambda _e, r=link.record: go(r)  # type: ignore[method-assign,misc]
+            card.chosen.connect(partial(go, link.record))
             box.addWidget(card)
             self._cards.append(card)
 
@@ -274,9 +274,8 @@ class Verdict(QWidget):
         self._all_findings = True
         self._tell()
 
-    def _finding(self, finding: Finding) -> QFrame:
-        card = QFrame()
-        card.setProperty("role", "card")
+    def _finding(self, finding: Finding) -> LinkCard:
+        card = LinkCard(finding.text)
         t = self.theme
         bar = {"wrong": t.dropped, "risk": t.lamp, "caution": t.ink, "note": t.hairline}[finding.severity]
         card.setStyleSheet(f"QFrame[role='card'] {{ border-left: 3px solid {bar.name()}; }}")
@@ -289,8 +288,8 @@ class Verdict(QWidget):
             inner.addWidget(label(finding.remedies[0].text, "soft", True))
         tips = "".join(f"<li>{r.text}</li>" for r in finding.remedies)
         card.setToolTip(f"<ul style='margin-left:-24px'>{tips}</ul>" if tips else finding.text)
-        card.setCursor(Qt.CursorShape.PointingHandCursor)
-        card.mousePressEvent = lambda _e, k=finding: self._go(k.records[0]) if k.records else None  # type: ignore[method-assign,misc]
+        if finding.records:
+            card.chosen.connect(partial(self._go, finding.records[0]))
         return card
 
     def _remedies(self, open_: bool) -> None:

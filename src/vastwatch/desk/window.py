@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -62,6 +62,7 @@ class Window(QMainWindow):
         self.document, self.theme = document, theme
         self._switch_theme = switch_theme
         self.focus = Focus()
+        self.focus.feet = QSettings().value("feet", False, bool)
         self._first_focus()
         self.results = Results(document, self.focus)
         self.setWindowTitle("Vast Watch")
@@ -232,6 +233,7 @@ class Window(QMainWindow):
             self.addAction(a)
         action(self.tr("List of edits"), "Ctrl+H", self.show_edits)
         menu.addSeparator()
+        action(self.tr("Metres or feet"), "Ctrl+U", self._switch_units)
         action(self.tr("Light or dark desk"), "Ctrl+D", lambda: self._switch_theme and self._switch_theme())
         action(self.tr("Keys"), "F1", self.show_keys)
         menu.addSeparator()
@@ -241,6 +243,11 @@ class Window(QMainWindow):
         self.days.play.connect(self.play)
         self.days.previous.connect(lambda: self.ribbon.step_incident(-1))
         self.days.following.connect(lambda: self.ribbon.step_incident(1))
+
+    def _switch_units(self) -> None:
+        self.focus.set(feet=not self.focus.feet)
+        QSettings().setValue("feet", self.focus.feet)
+        self.say(self.tr("Lengths in feet and inches.") if self.focus.feet else self.tr("Lengths in metres."))
 
     def _keys(self) -> None:
         def key(keys: str, do: Callable[[], object]) -> None:
@@ -417,7 +424,8 @@ class Window(QMainWindow):
             self._first_focus()
         elif self.focus.selected is not None and find_any(new, self.focus.selected) is None:
             self.focus.set(selected=self.focus.room)
-        if self.focus.incident >= 0 and old.presences is not new.presences:
+        if self.focus.incident >= 0:
+            # The incidents of another design are others.
             self.focus.set(incident=-1)
 
     def _state(self) -> None:

@@ -394,12 +394,15 @@ class PlanView(QGraphicsView):
         sensor = find(self.document.project.sensors, ident)
         x, y, z = sensor.at
         rows = [
-            (f"{x:.2f}, {y:.2f} m", f"{show_length(z)} high"),
+            (
+                f"{show_length(x, self.focus.feet)}, {show_length(y, self.focus.feet)}",
+                f"{show_length(z, self.focus.feet)} high",
+            ),
             (f"looks to {show_angle(sensor.yaw)}", f"pitch {show_angle(sensor.pitch)}"),
         ]
         sides = clearances(self.document.project, sensor.level, x, y)
         if len(sides) == 2:
-            rows.append(("to the walls", f"{sides[0][0]:.2f} m and {sides[1][0]:.2f} m"))
+            rows.append(("to the walls", " and ".join(show_length(side[0], self.focus.feet) for side in sides)))
         self._card.show_at(pixel, rows)
 
     def _hover(self, pixel: QPointF) -> None:
