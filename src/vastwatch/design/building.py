@@ -1,0 +1,380 @@
+"""Edits of the building: rooms with the walls they need, corners and walls that are dragged, openings, furniture.
+
+Each is a function from a project to a project, and raises ValueError with a sentence where the outcome would not be
+a building: a room that crosses itself, an opening that no longer fits its wall.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from typing import Any, NamedTuple
+
+import numpy as np
+from msgspec.structs import replace
+
+from vastwatch.design.edits import remove_sensor, room_at, room_of
+from vastwatch.design.project import Project, find, fresh_id
+from vastwatch.design.records import Lamp
+from vastwatch.geometry import polygons
+from vastwatch.site.building import Furnishing, Opening, OpeningKind, Room, RoomUse, Spot, Wall
+from vastwatch.site.furniture import FurnitureType
+from vastwatch.site.record import Outline, Point
+
+# Points this close are one corner, and a point this close to a wall's line lies on it, metres.
+SAME = 0.011
+# A wall that no room has asked for anything else about.
+WALL_THICKNESS, WALL_MATERIAL = 0.1, "plasterboard"
+# What a new room's lamp draws, watts per square metre, and what it gives, lumens per watt.
+LAMP_W_M2, LAMP_LM_W = 2.0, 95.0
+# Sizes of new openings: width, sill, head.
+OPENING_SIZES: dict[OpeningKind, tuple[float, float, float]] = {
+    "door": (0.85, 0.0, 2.0),
+    "window": (1.2, 0.9, 2.1),
+    "archway": (1.2, 0.0, 2.1),
+}
+
+
+def rectangle(x: float, y: float, width: float, depth: float) -> Outline:
+    """Counter-clockwise outline from its lower left corner."""
+    return ((x, y), (x + width, y), (x + width, y + depth), (x, y + depth))
+
+
+# -- rooms ---------------------------------------------------------------------------------------------------------
+
+
+def place_beside(project: Project, level: str, width: float) -> Point:
+    """Lower left corner for another room: wall to wall with what stands farthest right; the origin on a bare level."""
+    rooms = [r for r in project.rooms if r.level == level]
+    if not rooms:
+        return 0.0, 0.0
+    right = max(rooms, key=lambda r: max(p[0] for p in r.outline))
+    return max(p[0] for p in right.outline), min(p[1] for p in right.outline)
+
+
+def add_room(project: Project, level: str, name: str, use: RoomUse, outline: Outline) -> tuple[Project, Room]:
+    """A room with its outline, the walls it lacks, and a lamp in its middle. Walls that stand already are shared.
+
+    Raises ValueError for an outline that crosses itself, or overlaps another room of the level.
+    """
+    if polygons.self_crossing(outline) is not None or polygons.area(outline) < 0.2:
+        raise ValueError("a room needs an outline that does not cross itself, of at least 0.2 m²")
+    for other in project.rooms:
+        if other.level == level and _overlap(outline, other.outline):
+            raise ValueError(f"it would overlap {other.name.lower()}")
+    room = Room(id=_fresh(project, name), level=level, name=name, outline=outline, use=use)
+    project = replace(project, rooms=(*project.rooms, room))
+    project = replace(project, walls=(*project.walls, *_missing_walls(project, level, outline)))
+    watts = float(max(round(polygons.area(outline) * LAMP_W_M2), 4))
+    x, y = polygons.centroid(outline)
+    lamp = Lamp(
+        id=_fresh(project, f"lamp {name}"), room=room.id, name=f"{name} light", at=(round(x, 2), round(y, 2)),
+        watts=watts, lumens=watts * LAMP_LM_W,
+    )  # fmt: skip
+    return replace(project, lamps=(*project.lamps, lamp)), room
+
+
+def _fresh(project: Project, stem: str) -> str:
+    """The stem itself where it is free, else numbered."""
+    numbered = fresh_id(project, stem)
+    plain = numbered.rsplit("-", 1)[0]
+    used = {r.id for c in ("levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices",
+                           "sensors", "presences", "lamps") for r in getattr(project, c)}  # fmt: skip
+    return plain if plain not in used else numbered
+
+
+def _overlap(a: Outline, b: Outline) -> bool:
+    """Whether two simple polygons share area: corners or middles of one inside the other, or edges that cross."""
+    for p, q in ((a, b), (b, a)):
+        shrunk = _shrunk(p)
+        if polygons.contains(q, shrunk).any():
+            return True
+    mine, theirs = _edges(a), _edges(b)
+    return any(_cross(e, f) for e in mine for f in theirs)
+
+
+def _shrunk(outline: Outline) -> np.ndarray:
+    """Points a little inside the outline: near each corner, near each edge's middle, and the centroid."""
+    p = np.asarray(outline, float)
+    c = np.asarray(polygons.centroid(p))
+    points = np.vstack([p, (p + np.roll(p, -1, axis=0)) / 2, c[None]])
+    inner = points + (c - points) * 0.02
+    return inner[polygons.contains(p, inner)]
+
+
+def _edges(outline: Outline) -> list[tuple[Point, Point]]:
+    return list(zip(outline, outline[1:] + outline[:1]))
+
+
+def _cross(e: tuple[Point, Point], f: tuple[Point, Point]) -> bool:
+    """Whether two segments cross at a point inside both."""
+
+    def side(a: Point, b: Point, c: Point) -> float:
+        length = math.dist(a, b) or 1.0
+        return ((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])) / length
+
+    s1, s2, s3, s4 = side(*e, f[0]), side(*e, f[1]), side(*f, e[0]), side(*f, e[1])
+    return min(s1, s2) < -SAME and max(s1, s2) > SAME and min(s3, s4) < -SAME and max(s3, s4) > SAME
+
+
+def _missing_walls(project: Project, level: str, outline: Outline) -> list[Wall]:
+    """Walls for those stretches of an outline along which none stands yet."""
+    made: list[Wall] = []
+    walls = [w for w in project.walls if w.level == level]
+    for a, b in _edges(outline):
+        for s, e in _uncovered(a, b, walls):
+            ident = fresh_id(replace(project, walls=(*project.walls, *made)), f"{level}-wall")
+            made.append(
+                Wall(id=ident, level=level, a=s, b=e, thickness=WALL_THICKNESS, material=WALL_MATERIAL)  # type: ignore[arg-type]
+            )
+    return made
+
+
+def _uncovered(a: Point, b: Point, walls: Iterable[Wall]) -> list[tuple[Point, Point]]:
+    """The stretches of segment a-b along which no wall runs."""
+    length = math.dist(a, b)
+    if length < SAME:
+        return []
+    ux, uy = (b[0] - a[0]) / length, (b[1] - a[1]) / length
+    covered = []
+    for w in walls:
+        ends = [((p[0] - a[0]) * ux + (p[1] - a[1]) * uy, (p[1] - a[1]) * ux - (p[0] - a[0]) * uy) for p in (w.a, w.b)]
+        if all(abs(off) < SAME for _, off in ends):
+            lo, hi = sorted(s for s, _ in ends)
+            covered.append((lo, hi))
+    out, at = [], 0.0
+    for lo, hi in sorted(covered):
+        if lo - at > SAME:
+            out.append((at, min(lo, length)))
+        at = max(at, hi)
+    if length - at > SAME:
+        out.append((at, length))
+
+    def point(s: float) -> Point:
+        return round(a[0] + s * ux, 4), round(a[1] + s * uy, 4)
+
+    return [(point(s), point(e)) for s, e in out if s < length]
+
+
+class Removal(NamedTuple):
+    """The project after a deletion, and what went with it, in words."""
+
+    project: Project
+    gone: tuple[str, ...]
+
+
+def remove_room(project: Project, ident: str) -> Removal:
+    """Take a room away, with its spots, lamps, sensors and presence, the walls that no other room shares, and the
+    openings in those."""
+    room = find(project.rooms, ident)
+    sensors = [s.id for s in project.sensors if (home := room_of(project, s)) is not None and home.id == ident]
+    spots = [s.id for s in project.spots if s.room == ident]
+    lamps = tuple(x for x in project.lamps if x.room != ident)
+    before = project
+    for sensor in sensors:
+        project = remove_sensor(project, sensor)
+    project = _without_spots(project, set(spots))
+    rooms = tuple(r for r in project.rooms if r.id != ident)
+    edges = [e for r in rooms if r.level == room.level for e in _edges(r.outline)]
+    mine = _edges(room.outline)
+    walls = []
+    for w in project.walls:
+        bounds = w.level == room.level and any(_alongside(w, e) for e in mine)
+        if not bounds or any(_alongside(w, e) for e in edges):
+            walls.append(w)
+    kept = {w.id for w in walls}
+    project = replace(
+        project, rooms=rooms, lamps=lamps, walls=tuple(walls),
+        openings=tuple(o for o in project.openings if o.wall in kept),
+        presences=tuple(p for p in project.presences if p.room != ident),
+    )  # fmt: skip
+    gone = [
+        _counted(len(getattr(before, c)) - len(getattr(project, c)), word)
+        for c, word in (("walls", "wall"), ("openings", "opening"), ("sensors", "sensor"), ("lamps", "lamp"),
+                        ("spots", "spot"))
+    ]  # fmt: skip
+    return Removal(project, tuple(words for words in gone if words))
+
+
+def _counted(n: int, word: str) -> str:
+    return "" if n == 0 else f"1 {word}" if n == 1 else f"{n} {word}s"
+
+
+def _alongside(wall: Wall, edge: tuple[Point, Point]) -> bool:
+    """Whether a wall and an edge share a stretch of the same line."""
+    whole = math.dist(*edge)
+    left = sum(math.dist(s, e) for s, e in _uncovered(*edge, [wall]))
+    return whole - left > SAME
+
+
+def _without_spots(project: Project, spots: set[str]) -> Project:
+    """Take spots away, with the lines of day sheets that name them; who has no line left goes too."""
+    if not spots:
+        return project
+    people = []
+    for person in project.people:
+        stays = tuple(s for s in person.stays if s.spot not in spots)
+        errands = tuple(e for e in person.errands if e.spot not in spots)
+        if len(stays) == len(person.stays) and len(errands) == len(person.errands):
+            people.append(person)
+        elif stays:
+            people.append(replace(person, stays=stays, errands=errands))
+    return replace(project, spots=tuple(s for s in project.spots if s.id not in spots), people=tuple(people))
+
+
+# -- dragging ------------------------------------------------------------------------------------------------------
+
+
+def move_corner(project: Project, level: str, corner: Point, to: Point) -> Project:
+    """Move a corner: every room outline and wall end on that level that has it goes along.
+
+    Raises ValueError where a room would cross itself or an opening would no longer fit.
+    """
+    return _displaced(project, level, lambda p: math.dist(p, corner) < SAME, to[0] - corner[0], to[1] - corner[1])
+
+
+def move_wall(project: Project, ident: str, by: float) -> Project:
+    """Move a wall sideways, `by` metres to the left of a-b; every corner and wall end on it goes along."""
+    wall = find(project.walls, ident)
+    length = math.dist(wall.a, wall.b)
+    nx, ny = -(wall.b[1] - wall.a[1]) / length, (wall.b[0] - wall.a[0]) / length
+
+    def on_it(p: Point) -> bool:
+        distance, _ = polygons.nearest_on_segments(p, wall.a, wall.b)
+        return bool(distance[0] < SAME)
+
+    return _displaced(project, wall.level, on_it, nx * by, ny * by)
+
+
+def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Project:  # type: ignore[no-untyped-def]
+    def moved(p: Point) -> Point:
+        return (round(p[0] + dx, 4), round(p[1] + dy, 4)) if moves(p) else p
+
+    rooms = tuple(
+        _changed(r, outline=tuple(moved(p) for p in r.outline)) if r.level == level else r for r in project.rooms
+    )
+    walls = tuple(_changed(w, a=moved(w.a), b=moved(w.b)) if w.level == level else w for w in project.walls)
+    for room in rooms:
+        if polygons.self_crossing(room.outline) is not None or polygons.area(room.outline) < 0.2:
+            raise ValueError(f"{room.name} would cross itself there")
+    for old, room in zip(project.rooms, rooms):
+        if room is not old:
+            for other in rooms:
+                if other is not room and other.level == level and _overlap(room.outline, other.outline):
+                    raise ValueError(f"{room.name} would overlap {other.name.lower()}")
+    by_id = {w.id: w for w in walls}
+    for o in project.openings:
+        w = by_id[o.wall]
+        if math.dist(w.a, w.b) < o.offset + o.width:
+            raise ValueError(f"the {o.kind} in that wall would no longer fit")
+    new = replace(project, rooms=rooms, walls=walls)
+    for sensor in new.sensors:
+        if sensor.level == level and room_at(new, level, sensor.at[0], sensor.at[1]) is None:
+            raise ValueError(f"{sensor.name} would be left outside")
+    return new
+
+
+def _changed(record: Any, **fields: Any) -> Any:
+    """The record itself where nothing differs, so that what did not change is shared."""
+    if all(getattr(record, name) == value for name, value in fields.items()):
+        return record
+    return replace(record, **fields)
+
+
+# -- openings and furniture ------------------------------------------------------------------------------------------
+
+
+def add_opening(project: Project, wall: str, kind: OpeningKind, middle: float) -> tuple[Project, Opening]:
+    """A door, window or archway around a place `middle` metres along a wall, pushed along where it does not fit.
+
+    Raises ValueError on a wall too short, or already full there.
+    """
+    host = find(project.walls, wall)
+    length = math.dist(host.a, host.b)
+    width, sill, head = OPENING_SIZES[kind]
+    margin = 0.1
+    if length < width + 2 * margin:
+        raise ValueError(f"this wall is {length:.2f} m long: too short for a {kind}")
+    offset = min(max(middle - width / 2, margin), length - width - margin)
+    for o in project.openings:
+        if o.wall == wall and o.offset < offset + width and offset < o.offset + o.width:
+            raise ValueError(f"there is a {o.kind} already")
+    leaf = {"door": "timber", "window": "glass", "archway": "none"}[kind]
+    opening = Opening(
+        id=fresh_id(project, kind), wall=wall, kind=kind, offset=round(offset, 3), width=width, sill=sill, head=head,
+        leaf=leaf, rest="closed",  # type: ignore[arg-type]
+    )  # fmt: skip
+    return replace(project, openings=(*project.openings, opening)), opening
+
+
+def remove_opening(project: Project, ident: str) -> Project:
+    """Take an opening away; the wall closes."""
+    return replace(project, openings=tuple(o for o in project.openings if o.id != ident))
+
+
+def add_furnishing(
+    project: Project, level: str, kind: FurnitureType, at: Point, turn: float
+) -> tuple[Project, Furnishing]:
+    """A piece of furniture around a point, its front turned to `turn` degrees; with a spot if one sits or lies on it.
+
+    Raises ValueError outside every room.
+    """
+    room = room_at(project, level, *at)
+    if room is None:
+        raise ValueError("furniture stands inside a room")
+    w, d = kind.width / 2, kind.depth / 2
+    # The front is the side away from the wall: local +y, turned to the direction asked for.
+    outline = turned(((-w, -d), (w, -d), (w, d), (-w, d)), at, turn - 90.0)
+    piece = Furnishing(
+        id=_fresh(project, kind.name), level=level, name=kind.name, kind=kind.kind, outline=outline, z0=kind.z0,
+        z1=kind.z1, material=kind.material,
+    )  # fmt: skip
+    project = replace(project, furnishings=(*project.furnishings, piece))
+    activity = kind.sits or kind.lies
+    if activity is not None:
+        spot = Spot(
+            id=_fresh(project, f"on {kind.name}"), room=room.id, name=kind.name.lower(), at=at, facing=turn % 360,
+            posture="seated" if kind.sits else "lying", activity=activity,
+        )  # fmt: skip
+        project = replace(project, spots=(*project.spots, spot))
+    return project, piece
+
+
+def turned(outline: Outline, at: Point, degrees: float) -> Outline:
+    """An outline about the origin, turned and then set down at a point."""
+    c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+    return tuple((round(at[0] + c * x - s * y, 4), round(at[1] + s * x + c * y, 4)) for x, y in outline)
+
+
+def move_furnishing(project: Project, ident: str, dx: float, dy: float, degrees: float = 0.0) -> Project:
+    """Move and turn a piece about its middle; spots on it go along. Raises ValueError out of every room."""
+    piece = find(project.furnishings, ident)
+    cx, cy = polygons.centroid(piece.outline)
+    to = (cx + dx, cy + dy)
+    if room_at(project, piece.level, *to) is None:
+        raise ValueError("furniture stands inside a room")
+    about = tuple((x - cx, y - cy) for x, y in piece.outline)
+    spots = []
+    for spot in project.spots:
+        home = find(project.rooms, spot.room)
+        if home.level == piece.level and polygons.contains_point(piece.outline, *spot.at):
+            at = turned(((spot.at[0] - cx, spot.at[1] - cy),), to, degrees)[0]
+            there = room_at(project, piece.level, *at)
+            if there is not None:
+                spot = replace(spot, at=at, facing=(spot.facing + degrees) % 360, room=there.id)
+        spots.append(spot)
+    new = replace(piece, outline=turned(about, to, degrees))
+    furnishings = tuple(new if f is piece else f for f in project.furnishings)
+    return replace(project, furnishings=furnishings, spots=tuple(spots))
+
+
+def remove_furnishing(project: Project, ident: str) -> Removal:
+    """Take a piece away, with the spots on it."""
+    piece = find(project.furnishings, ident)
+    on_it = {
+        s.id for s in project.spots
+        if find(project.rooms, s.room).level == piece.level and polygons.contains_point(piece.outline, *s.at)
+    }  # fmt: skip
+    new = _without_spots(project, on_it)
+    new = replace(new, furnishings=tuple(f for f in new.furnishings if f.id != ident))
+    return Removal(new, tuple(w for w in (_counted(len(on_it), "spot"),) if w))
