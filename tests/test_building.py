@@ -118,7 +118,7 @@ def test_a_dragged_wall_moves_sideways_with_all_that_ends_on_it(room):
     assert polygons.area(find(moved.rooms, "small").outline) == pytest.approx(14)
     assert find(moved.walls, "south") is find(room.walls, "south")
     with pytest.raises(ValueError, match="PIR would be left outside"):
-        move_wall(room, "north", 3.0)
+        move_wall(room, "north", 1.0)
     tight = replace(room, openings=(replace(room.openings[1], offset=6.4),))
     with pytest.raises(ValueError, match="no longer fit"):
         move_wall(tight, "east", 0.3)

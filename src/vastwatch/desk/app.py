@@ -13,19 +13,12 @@ from types import TracebackType
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
-from vastwatch.design.project import Project
 from vastwatch.desk import theme as themes
-from vastwatch.desk.document import Document
+from vastwatch.desk.document import Document, empty_project
 from vastwatch.desk.glyphs import app_icon
 from vastwatch.desk.window import Window
 from vastwatch.files import ProjectError, load_demo, load_project
 from vastwatch.files.journal import Journal, Leftover, journal_folder
-from vastwatch.site.building import Level
-
-
-def empty_project() -> Project:
-    """A project with one bare level."""
-    return Project(name="New project", levels=(Level(id="ground", name="Ground floor", elevation=0.0),))
 
 
 def make_application(argv: list[str] | None = None) -> QApplication:

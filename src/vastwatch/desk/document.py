@@ -14,9 +14,15 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 from vastwatch.design.project import Project
 from vastwatch.files import ProjectError, load_project, save_project
 from vastwatch.files.journal import Journal
+from vastwatch.site.building import Level
 
 # Unsaved work is written aside this long after a change, milliseconds.
 JOURNAL_MS = 700
+
+
+def empty_project() -> Project:
+    """A project with one bare level."""
+    return Project(name="New project", levels=(Level(id="ground", name="Ground floor", elevation=0.0),))
 
 
 class Document(QObject):

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from functools import partial
-from typing import Any
+from operator import attrgetter
+from typing import Any, get_args
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from vastwatch.control.daylight import daylight_factor, wanted_lux
 from vastwatch.design.edits import put, room_at
@@ -20,6 +22,7 @@ from vastwatch.desk.roles import RolesEditor
 from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_angle, show_length
 from vastwatch.devices import PirType, RadarType
 from vastwatch.geometry import polygons
+from vastwatch.site.building import FurnishingMaterial, Leaf, Rest, RoomUse, WallMaterial
 from vastwatch.words import duration_words
 
 CAUTIONS = {
@@ -49,7 +52,11 @@ class Inspector(QWidget):
     def refresh(self) -> None:
         """Show the selected record's present figures."""
         found = find_any(self.document.project, self.focus.selected or "")
-        shape = None if found is None else (found[0], found[1].id, self.focus.stage == "Timing", self.focus.feet)
+        shape = (
+            None
+            if found is None
+            else (found[0], found[1].id, self.focus.stage == "Timing", self.focus.stage == "Plan", self.focus.feet)
+        )
         if shape != self._shown:
             self._shown = shape
             self._rebuild(found)
@@ -65,6 +72,7 @@ class Inspector(QWidget):
         collection, record = found
         build = {
             "sensors": self._sensor, "rooms": self._room, "lamps": self._lamp, "spots": self._spot,
+            "walls": self._wall, "openings": self._opening, "furnishings": self._furnishing,
         }.get(collection)  # fmt: skip
         if build is not None:
             build(record)
@@ -107,7 +115,7 @@ class Inspector(QWidget):
                 field.set_value(read(record))
                 return
             self.document.apply(
-                put(self.document.project, new), f"Set {words.lower()} of {record.name} to {show(value)}",
+                put(self.document.project, new), f"Set {words.lower()} of {_called(record)} to {show(value)}",
                 f"set-{words}-{record.id}",
             )  # fmt: skip
 
@@ -145,6 +153,24 @@ class Inspector(QWidget):
         self._box.addWidget(out)
         self._fill.append(lambda record: out.setText(words(record)))
         return out
+
+    def _choice(self, grid: QGridLayout, at: int, words: str, field: str, options: tuple[str, ...], why: str) -> None:
+        """A list to choose one of a record's values from."""
+        box = QComboBox()
+        box.addItems(list(options))
+        box.setAccessibleName(words)
+        box.setToolTip(why)
+
+        def chosen(index: int) -> None:
+            found = find_any(self.document.project, self.focus.selected or "")
+            if found is not None and getattr(found[1], field) != options[index]:
+                new = put(self.document.project, replace(found[1], **{field: options[index]}))
+                self.document.apply(new, f"Set {words.lower()} to {options[index]}")
+
+        box.activated.connect(chosen)
+        grid.addWidget(label(words, "soft"), at // 2, (at % 2) * 2)
+        grid.addWidget(box, at // 2, (at % 2) * 2 + 1)
+        self._fill.append(lambda record: box.setCurrentIndex(options.index(getattr(record, field))))
 
     # -- records -----------------------------------------------------------------------------------------------
 
@@ -206,8 +232,14 @@ class Inspector(QWidget):
             light = self.tr("no window") if factor <= 0 else self.tr("daylight factor {:.1f} %").format(100 * factor)
             return f"{r.use} · {polygons.area(r.outline):.1f} m² · {light}"
 
+        if self.focus.stage == "Plan":
+            self._name(self.tr("Room"))
         self._text(facts)
         grid = self._grid()
+        if self.focus.stage == "Plan":
+            self._choice(
+                grid, 2, self.tr("Use"), "use", get_args(RoomUse), self.tr("What people do here; sets the usual lux.")
+            )
         self._figure(
             grid, 0, "Wants", lambda r: wanted_lux(r), lambda r, v: replace(r, needs=replace(r.needs, lux=v)), "plain",
             25, 0, 5000, self.tr("Lux on the task; below it the room is dark enough for its lamp."),
@@ -236,3 +268,55 @@ class Inspector(QWidget):
         grid = self._grid()
         self._figure(grid, 0, "Faces", lambda r: r.facing, lambda r, v: replace(r, facing=v % 360), "angle", 15,
                      -720, 720, self.tr("Which way somebody here faces; a radar sees a chest best."))  # fmt: skip
+
+    def _wall(self, wall: Any) -> None:
+        self._text(lambda w: self.tr("Wall, {:.2f} m long").format(math.dist(w.a, w.b)), "head")
+        grid = self._grid()
+        self._choice(grid, 0, self.tr("Material"), "material", get_args(WallMaterial),
+                     self.tr("What radar loses in it; infrared sees through none."))  # fmt: skip
+        self._figure(grid, 1, "Thick", lambda r: r.thickness, lambda r, v: replace(r, thickness=v), "length", 0.01,
+                     0.02, 1.5, self.tr("Thickness of the wall."))  # fmt: skip
+
+    def _opening(self, opening: Any) -> None:
+        self._text(lambda o: o.kind.capitalize(), "head")
+        grid = self._grid()
+        wall = find(self.document.project.walls, opening.wall)
+        length = math.dist(wall.a, wall.b)
+
+        def fits(**fields: float) -> Callable[[Any, float], Any]:
+            name = next(iter(fields))
+
+            def write(record: Any, value: float) -> Any:
+                new = replace(record, **{name: value})
+                if new.offset + new.width > length + 1e-9 or new.head <= new.sill:
+                    self.say.emit(self.tr("It would not fit its wall of {:.2f} m.").format(length))
+                    return None
+                return new
+
+            return write
+
+        figures = (
+            ("Along", "offset", 0.0, self.tr("From the wall's end to the opening.")),
+            ("Width", "width", 0.2, self.tr("Clear width.")),
+            ("Sill", "sill", 0.0, self.tr("Height of its lower edge.")),
+            ("Head", "head", 0.2, self.tr("Height of its upper edge.")),
+        )
+        for at, (words, name, low, why) in enumerate(figures):
+            self._figure(grid, at, words, attrgetter(name), fits(**{name: 0.0}), "length", 0.05, low, 20.0, why)
+        if opening.kind != "archway":
+            self._choice(grid, 4, self.tr("Leaf"), "leaf", get_args(Leaf), self.tr("Glass blinds a PIR too."))
+            self._choice(grid, 5, self.tr("Rests"), "rest", get_args(Rest), self.tr("How it normally stands."))
+
+    def _furnishing(self, piece: Any) -> None:
+        self._name(self.tr("Furniture"))
+        grid = self._grid()
+        self._figure(grid, 0, "Top", lambda r: r.z1, lambda r, v: replace(r, z1=v) if v > r.z0 else None, "length",
+                     0.05, 0.02, 10, self.tr("Height of its upper edge: what it hides depends on it."))  # fmt: skip
+        self._choice(
+            grid, 1, self.tr("Of"), "material", get_args(FurnishingMaterial), self.tr("What radar loses in it.")
+        )
+
+
+def _called(record: Any) -> str:
+    """What a record is called in the undo list: its name, or what it is."""
+    return getattr(record, "name", None) or getattr(record, "kind", "the wall")

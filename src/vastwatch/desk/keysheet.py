@@ -14,7 +14,8 @@ Section = tuple[str, tuple[tuple[str, str], ...]]
 KEYS: tuple[tuple[Section, ...], ...] = (
     (
         ("Project", (
-            ("Ctrl+O", "open"), ("Ctrl+S", "save"), ("Ctrl+Shift+S", "save elsewhere"), ("Ctrl+Z", "undo"),
+            ("Ctrl+N", "new"), ("Ctrl+O", "open"), ("Ctrl+S", "save"),
+            ("Ctrl+Shift+S", "save elsewhere"), ("Ctrl+Z", "undo"),
             ("Ctrl+Shift+Z", "redo"), ("Ctrl+H", "list of edits"), ("Ctrl+U", "metres or feet"), ("Ctrl+Q", "leave"),
         )),
         ("Time", (
@@ -32,7 +33,7 @@ KEYS: tuple[tuple[Section, ...], ...] = (
             ("N   Shift+N", "next, previous room"), ("M   Shift+M", "next, previous sensor here"),
             ("V", "next figure"), ("Esc", "let go"),
         )),
-        ("Sensor", (
+        ("Sensor, furniture, wall", (
             ("Arrows", "nudge 5 cm, with Shift 25 cm"), ("R   L", "turn right, left 5°, with Shift 15°"),
             ("Del", "delete"), ("Return", "hang the chosen device in this room"),
             ("Alt + drag", "without taking hold of walls"),

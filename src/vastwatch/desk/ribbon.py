@@ -167,6 +167,14 @@ class Ribbon(QWidget):
                 self.tr("No room has presence yet: take a sensor from the shelf and hang it in a room."),
             )  # fmt: skip
             return
+        if not r.project.people:
+            p.setFont(font(13))
+            p.setPen(t.soft)
+            words = self.tr("Nobody lives in this project yet, so there is no day to follow. The contours need nobody.")
+            p.drawText(
+                self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words
+            )
+            return
         self._night(p, r.begin)
         self._hours(p)
         p.save()

@@ -8,7 +8,7 @@ from datetime import timedelta
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from vastwatch.control.daylight import DAY
 from vastwatch.design.edits import room_of
@@ -125,6 +125,36 @@ class RoomsPanel(_Side):
         for ident, tile in self._tiles.items():
             tile.current = ident == self.focus.room
             tile.update()
+
+
+class PlanPanel(QWidget):
+    """The Plan stage: the rooms there are, or the tools to build."""
+
+    def __init__(self, rooms: RoomsPanel, build: QWidget) -> None:
+        super().__init__()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 8, 0, 0)
+        box.setSpacing(4)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(rooms)
+        self.pages.addWidget(build)
+        self.tabs = (QPushButton(self.tr("Rooms")), QPushButton(self.tr("Build")))
+        group = QButtonGroup(self)
+        for k, tab in enumerate(self.tabs):
+            tab.setCheckable(True)
+            tab.setProperty("role", "pick")
+            tab.clicked.connect(lambda _, page=k: self.show_page(page))
+            group.addButton(tab)
+        head = row(*self.tabs, spacing=4)
+        head.setContentsMargins(MARGIN, 0, MARGIN, 0)
+        box.addWidget(head)
+        box.addWidget(self.pages, 1)
+        self.show_page(0)
+
+    def show_page(self, page: int) -> None:
+        """0 the rooms, 1 the tools."""
+        self.pages.setCurrentIndex(page)
+        self.tabs[page].setChecked(True)
 
 
 class DaysPanel(_Side):

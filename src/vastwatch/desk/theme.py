@@ -165,6 +165,8 @@ def _sheet(t: Theme) -> str:
     QPushButton:focus {{ border: 1px solid {ink}; }}
     QPushButton:disabled {{ color: {soft}; }}
     QPushButton[role="try"] {{ text-align: left; background: {card}; min-height: 22px; }}
+    QPushButton[role="pick"] {{ background: {card}; border-radius: 6px; padding: 2px 6px; font-weight: 400; }}
+    QPushButton[role="pick"]:checked {{ border: 1px solid {ink}; font-weight: 600; }}
     QPushButton[role="best"] {{ text-align: left; background: {card}; border-color: {amber}; min-height: 22px; }}
     QCheckBox {{ spacing: 7px; }}
     QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {soft}; border-radius: 4px;

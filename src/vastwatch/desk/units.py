@@ -15,6 +15,17 @@ def parse_length(text: str, plain: str = "m") -> float:
     return _parse(text, _LENGTHS, plain, {"ft": "in", "'": "in"}, "a length such as 2.2, 40 cm or 8 ft 2")
 
 
+def parse_size(text: str, plain: str = "m") -> tuple[float, float]:
+    """Width and depth in metres from `4.2 x 3.6`. Raises ValueError with a sentence."""
+    parts = re.split(r"\s*(?:x|×|\*|by)\s*", text.strip().lower())
+    if len(parts) != 2:
+        raise ValueError(f"'{text.strip()}' is not a size such as 4.2 x 3.6")
+    width, depth = (parse_length(p, plain) for p in parts)
+    if not (0.3 <= width <= 200 and 0.3 <= depth <= 200):
+        raise ValueError("a room is between 0.3 and 200 m wide and deep")
+    return width, depth
+
+
 def parse_time(text: str) -> float:
     """Seconds from `90`, `2 min`, `1 min 30`, `1 h`. Raises ValueError with a sentence."""
     return _parse(text, _TIMES, "s", {"min": "s", "m": "s", "h": "min"}, "a time such as 90 s, 2 min or 1 min 30")

@@ -26,7 +26,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.desk.document import Document
+from vastwatch.desk.build import BuildPanel
+from vastwatch.desk.document import Document, empty_project
 from vastwatch.desk.focus import STAGES, Focus
 from vastwatch.desk.keysheet import KeySheet
 from vastwatch.desk.legend import Legend
@@ -35,7 +36,7 @@ from vastwatch.desk.plan import PlanView
 from vastwatch.desk.results import Results
 from vastwatch.desk.ribbon import Ribbon
 from vastwatch.desk.shelf import Shelf
-from vastwatch.desk.sidebars import DaysPanel, RoomsPanel
+from vastwatch.desk.sidebars import DaysPanel, PlanPanel, RoomsPanel
 from vastwatch.desk.strip import Strip
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict import Verdict
@@ -116,8 +117,13 @@ class Window(QMainWindow):
         self.left = QStackedWidget()
         self.shelf = Shelf(f, t)
         self.rooms = RoomsPanel(d, f, t)
+        self.build = BuildPanel(d, f)
+        self.build.say.connect(self.say)
+        self.plan_panel = PlanPanel(self.rooms, self.build)
+        if not d.project.rooms:
+            self.plan_panel.show_page(1)
         self.days = DaysPanel(d, f, r, t)
-        self._panels: dict[str, QWidget] = {"Plan": self.rooms, "Sensors": self.shelf, "Rehearsal": self.days}
+        self._panels: dict[str, QWidget] = {"Plan": self.plan_panel, "Sensors": self.shelf, "Rehearsal": self.days}
         for panel in self._panels.values():
             self.left.addWidget(panel)
         self.shelf.say.connect(self.say)
@@ -219,6 +225,7 @@ class Window(QMainWindow):
             self.addAction(a)
             return a
 
+        action(self.tr("New"), "Ctrl+N", self.new)
         action(self.tr("Open …"), "Ctrl+O", self.open_dialog)
         action(self.tr("Save"), "Ctrl+S", self.save)
         action(self.tr("Save elsewhere …"), "Ctrl+Shift+S", self.save_as)
@@ -359,8 +366,7 @@ class Window(QMainWindow):
         if stage != "Rehearsal":
             self._timer.stop()
             self.days.set_playing(False)
-        if stage != "Sensors":
-            self.focus.set(placing=None)
+        self.focus.set(placing=None)
         self._figures.setVisible(stage in ("Sensors", "Timing"))
         self._figure_buttons[self.focus.figure].setChecked(True)
         self.legend.setVisible(stage in ("Sensors", "Timing"))
@@ -403,6 +409,8 @@ class Window(QMainWindow):
         stage = self.focus.stage
         if stage == "Rehearsal":
             return self.tr("Space runs   , . incidents   [ ] a minute   D a day")
+        if stage == "Plan":
+            return self.tr("drag walls, corners and furniture   R L turn   Del deletes")
         if stage == "Timing":
             return self.tr("drag the mark along the curve   N next room")
         if self.document.project.sensors and any(s.id == self.focus.selected for s in self.document.project.sensors):
@@ -433,6 +441,16 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{name}{' · ' + self.tr('edited') if self.document.modified else ''} — Vast Watch")
 
     # -- files -------------------------------------------------------------------------------------------------
+
+    def new(self) -> None:
+        """Begin an empty project."""
+        if not self._may_leave():
+            return
+        self.document.replace(empty_project(), None)
+        self.take_over()
+        self.focus.set(stage="Plan")
+        self.plan_panel.show_page(1)
+        self.build.name.setFocus()
 
     def open_path(self, path: Path) -> bool:
         """Open a project; a message says what is wrong where it cannot."""

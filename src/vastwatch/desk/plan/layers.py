@@ -240,10 +240,26 @@ def _hatch_unseen(p: QPainter, look: Look, sensor: Sensor, seen: QPainterPath) -
 
 def draw_site(p: QPainter, look: Look) -> None:
     """Furniture, walls with their openings, the rooms' names, spots and lamps."""
+    if not look.rooms:
+        _first_words(p, look)
     _furniture(p, look)
     _walls(p, look)
     _names(p, look)
     _places(p, look)
+
+
+def _first_words(p: QPainter, look: Look) -> None:
+    """What to do on a bare level."""
+    with in_pixels(p) as at:
+        p.setFont(font(15, 500))
+        p.setPen(look.ink)
+        words = (
+            "Nothing here yet. Choose Build at the left, type a room's name and its size, 4.2 x 3.6, and press Return."
+        )
+        c = at(5.0, 4.0)
+        p.drawText(
+            QRectF(c.x() - 190, c.y() - 50, 380, 100), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words
+        )
 
 
 def _names(p: QPainter, look: Look) -> None:
@@ -317,6 +333,9 @@ def _walls(p: QPainter, look: Look) -> None:
     for wall in look.project.walls:
         if wall.level != look.level:
             continue
+        if wall.id == look.selected:
+            length = math.dist(wall.a, wall.b)
+            _halo(p, look, wall, _along(wall, 0, length), _along(wall, length, length))
         openings = sorted(by_wall.get(wall.id, []), key=lambda o: o.offset)
         pen = QPen(look.wall, wall.thickness)
         pen.setCapStyle(Qt.PenCapStyle.SquareCap if not openings else Qt.PenCapStyle.FlatCap)
@@ -328,6 +347,14 @@ def _walls(p: QPainter, look: Look) -> None:
         _piece(p, wall, s, length, pen, length)
         for o in openings:
             _opening(p, look, wall, o, length)
+
+
+def _halo(p: QPainter, look: Look, wall: Wall, a: QPointF, b: QPointF) -> None:
+    """Marks a selected stretch of wall."""
+    pen = QPen(alpha(look.ink, 0.4), wall.thickness + 0.16)
+    pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+    p.setPen(pen)
+    p.drawLine(a, b)
 
 
 def _along(wall: Wall, s: float, length: float) -> QPointF:
@@ -351,6 +378,8 @@ def _piece(p: QPainter, wall: Wall, s0: float, s1: float, pen: QPen, length: flo
 def _opening(p: QPainter, look: Look, wall: Wall, o: Opening, length: float) -> None:
     a, b = _along(wall, o.offset, length), _along(wall, min(o.offset + o.width, length), length)
     thin = mix(look.theme.soft, QColor("#6D779C"), look.night)
+    if o.id == look.selected:
+        _halo(p, look, wall, a, b)
     if o.kind == "window":
         d = (b - a) / max(math.hypot(b.x() - a.x(), b.y() - a.y()), 1e-9)
         n = QPointF(-d.y(), d.x()) * (wall.thickness / 2)

@@ -31,6 +31,7 @@ from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.plan import layers
+from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.layers import Layer, Look
 from vastwatch.desk.plan.snapping import clearances, snap
@@ -87,6 +88,7 @@ class PlanView(QGraphicsView):
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._card = Card(self, theme)
+        self.builder = Builder(self)
         self._drag: dict[str, Any] | None = None
         self._pan: QPointF | None = None
         self._fitted = False
@@ -279,6 +281,10 @@ class PlanView(QGraphicsView):
             self._drag = {"kind": "turn", "key": f"turn-{next(self._serial)}", "moved": False}
             return
         ident = self._hit(pixel)
+        if ident is None and self.focus.stage == "Plan":
+            self._drag = self.builder.take_hold(pixel)
+            if self._drag is not None:
+                return
         if ident is None:
             x, y = self.plan_at(pixel)
             room = room_at(self.document.project, self.focus.level, x, y)
@@ -341,6 +347,9 @@ class PlanView(QGraphicsView):
     def _dragged(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         drag, project = self._drag, self.document.project
         assert drag is not None
+        if drag["kind"] == "build":
+            self.builder.dragged(drag, pixel, modifiers)
+            return
         self.look.dragging = True
         if drag["kind"] == "turn":
             sensor = self._selected_sensor()
@@ -410,6 +419,8 @@ class PlanView(QGraphicsView):
         sensor = self._selected_sensor()
         x, y = self.plan_at(pixel)
         over = self._on_handle(pixel) or self._hit(pixel) is not None
+        if not over and self.focus.stage == "Plan":
+            over = self.builder.under(pixel) is not None
         cursor = (
             Qt.CursorShape.CrossCursor
             if self.focus.placing
@@ -460,7 +471,10 @@ class PlanView(QGraphicsView):
     # -- placing -----------------------------------------------------------------------------------------------
 
     def place(self, device_id: str, x: float, y: float) -> bool:
-        """Place a device from the shelf at a plan point; False where no room is."""
+        """Place what was chosen, a device from the shelf or a part of the building, at a plan point; False where
+        it cannot go."""
+        if ":" in device_id:
+            return self.builder.place(device_id, x, y)
         device = next((d for d in (*self.document.project.devices, *catalogue()) if d.id == device_id), None)
         project, level = self.document.project, self.focus.level
         if device is None or room_at(project, level, x, y) is None:
@@ -542,6 +556,8 @@ class PlanView(QGraphicsView):
         """Move the selected mark a little; False when nothing movable is selected."""
         project = self.document.project
         found = find_any(project, self.focus.selected or "")
+        if found is not None and found[0] in ("furnishings", "walls"):
+            return self.builder.nudge(found[1], dx, dy)
         if found is None or found[0] not in ("sensors", "lamps", "spots"):
             return False
         _, record = found
@@ -560,6 +576,7 @@ class PlanView(QGraphicsView):
         """Turn the selected sensor, positive to the left."""
         sensor = self._selected_sensor()
         if sensor is None:
+            self.builder.turn(degrees)
             return
         yaw = (sensor.yaw + degrees) % 360
         self.document.apply(
@@ -568,9 +585,10 @@ class PlanView(QGraphicsView):
         )  # fmt: skip
 
     def delete(self) -> None:
-        """Delete the selected sensor and say what went with it."""
+        """Delete what is selected and say what went with it."""
         sensor = self._selected_sensor()
         if sensor is None:
+            self.builder.delete()
             return
         room = room_of(self.document.project, sensor)
         new = remove_sensor(self.document.project, sensor.id)
