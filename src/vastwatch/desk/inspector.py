@@ -319,4 +319,4 @@ class Inspector(QWidget):
 
 def _called(record: Any) -> str:
     """What a record is called in the undo list: its name, or what it is."""
-    return getattr(record, "name", None) or getattr(record, "kind", "the wall")
+    return str(getattr(record, "name", None) or getattr(record, "kind", "the wall"))
