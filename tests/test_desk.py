@@ -384,7 +384,7 @@ def test_the_plan_paints_what_it_should(window):
     window.focus.set(stage="Sensors", figure="across")
     contours = window.plan.grab().toImage()
     lamp = find(project(window).lamps, "lamp-sitting").at
-    p = window.plan.pixel_of(lamp[0] + 0.5, lamp[1] + 0.3).toPoint()
+    p = window.plan.pixel_of(lamp[0] + 0.35, lamp[1] + 0.4).toPoint()
     assert paper.pixelColor(p).lightnessF() > 0.95
     assert contours.pixelColor(p).saturationF() > 0.1
     window.focus.set(stage="Rehearsal", time=86_400 + 20.2 * 3600, day=1)

@@ -93,7 +93,7 @@ def look(sensor: Sensor, device: RadarType, around: Obstacles, points: Array, bo
     # Towards the edge of the antenna the reach is shorter: there is no use in adding up losses beyond it.
     candidates = candidates[(slant <= far * free) & (slant >= device.min_gate_m) & (slant <= most)]
     view = fan(sensor.at, points, candidates)
-    around = near(around, x, y, far)
+    around = near(around, x, y, min(far, most))
     loss = np.zeros(len(view.r))
     add_crossings(view, around.full, np.minimum(around.full_db, OPAQUE_DB), loss)
     reached = np.hypot(view.r, dz) <= far * range_factor(0.0, loss, below)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -55,6 +55,15 @@ class Obstacles:
     prisms: tuple[Prism, ...]
     prism_ids: tuple[str, ...]
     prism_db: Array
+
+    @cached_property
+    def prism_circles(self) -> Array:
+        """A circle around each prism: centre and radius, (n, 3)."""
+        rows = np.zeros((len(self.prisms), 3))
+        for k, prism in enumerate(self.prisms):
+            rows[k, :2] = prism.outline.mean(axis=0)
+            rows[k, 2] = np.hypot(*(prism.outline - rows[k, :2]).T).max()
+        return rows
 
 
 @dataclass(frozen=True)
@@ -180,11 +189,8 @@ def near(obstacle: Obstacles, x: float, y: float, reach: float) -> Obstacles:
         return Screens(*(part[which] for part in screens))
 
     full, part = close(obstacle.full), close(obstacle.part)
-    prism = [
-        i
-        for i, p in enumerate(obstacle.prisms)
-        if np.hypot(*(p.outline - (x, y)).T).min() < reach + np.ptp(p.outline, axis=0).max()
-    ]
+    circles = obstacle.prism_circles
+    prism = np.flatnonzero(np.hypot(circles[:, 0] - x, circles[:, 1] - y) < reach + circles[:, 2]).tolist()
     return Obstacles(
         some(obstacle.full, full), tuple(np.array(obstacle.full_ids, object)[full]), obstacle.full_db[full],
         some(obstacle.part, part), tuple(np.array(obstacle.part_ids, object)[part]), obstacle.part_db[part],

@@ -187,8 +187,7 @@ class PlanView(QGraphicsView):
         self._fitted = True
         box = self._extent.adjusted(-0.25, -0.25, 0.25, 0.25)
         view = self.viewport().rect()  # type: ignore[union-attr]
-        # The row of figures at the top and the legend at the bottom stay clear.
-        usable = QRectF(14, 42, max(view.width() - 28, 50), max(view.height() - 72, 50))
+        usable = QRectF(6, 4, max(view.width() - 12, 50), max(view.height() - 8, 50))
         k = min(usable.width() / box.width(), usable.height() / box.height())
         self.resetTransform()
         self.scale(k, k)
