@@ -9,16 +9,18 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from conftest import device, make_room, shelf_at
-from vastwatch.advice import findings, timing_curve
+from vastwatch.advice import choose, findings, timing_curve
 from vastwatch.advice.findings import Finding, hold_for, hours_per_drop
 from vastwatch.advice.remedies import mount_points, remedies
 from vastwatch.advice.timing import _first_meeting, _knee, curve_of, curves, settable_holds
-from vastwatch.design.edits import add_sensor, set_hold
+from vastwatch.design.edits import add_sensor, presence_of, set_hold
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.records import AllOf, Hold, Not, Presence, Report, Sensor
+from vastwatch.files.check import problems
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scores import drop_instants
+from vastwatch.sensing.coverage import spot_notice_s
 from vastwatch.signals import Signal
 
 END = 1000.0
@@ -256,3 +258,37 @@ def test_mount_points_are_inside_and_look_in():
 def test_trying_stops_when_nobody_waits_for_it(demo):
     r = rehearse(demo, 2, 1)
     assert remedies(r, "throwing", lambda: False) == []
+
+
+# -- the adviser ---------------------------------------------------------------------------------------------------
+
+
+def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
+    options = choose(demo, "box")
+    assert [bool(o.fails) for o in options] == sorted(bool(o.fails) for o in options)
+    best = options[0]
+    assert not best.fails
+    spot = find(demo.spots, "desk-spot")
+    assert best.waits["desk-spot"] == pytest.approx(spot_notice_s(best.project, best.sensor.id, spot))
+    assert best.hold_s >= 30
+    assert hours_per_drop(best.waits["desk-spot"], best.hold_s) >= 20 or best.hold_s == 30
+    pir = next(o for o in options if o.device.id == "pir-ceiling-6")
+    assert pir.hold_s > 5 * best.hold_s
+    assert "so a hold of" in pir.reason
+    low = next(o for o in options if o.device.id == "pir-low-5")
+    assert any("cannot hold on somebody at work at the desk" in f for f in low.fails)
+    assert not list(problems(best.project))
+    # The promise of the hold is kept by a rehearsal: with presence in place, that hold drops less than now.
+    tried = set_hold(best.project, presence_of(best.project, "box").id, best.hold_s)
+    assert rehearse(tried, 7, 1).scores["box"].drops < 1
+
+
+def test_what_hangs_there_already_counts(demo):
+    with_radar = choose(demo, "sitting")
+    assert all(o.waits["window-spot"] < 3 for o in with_radar)
+    assert with_radar[0].reason.startswith("With what hangs there")
+
+
+def test_a_slow_type_does_not_light_a_passage(demo):
+    slow = next(o for o in choose(demo, "passage") if o.device.id == "radar-60-still")
+    assert any("too slow on the way through" in f for f in slow.fails)

@@ -531,6 +531,20 @@ def test_remedies_are_tried_shown_and_applied(qtbot, window):
     assert window.results.rehearsal.scores["throwing"] == best.after
 
 
+def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
+    window.focus.set(stage="Sensors", level="upper", room="box", selected="box")
+    key(qtbot, window.plan, Qt.Key.Key_W)
+    qtbot.waitUntil(lambda: bool(window.results.options), timeout=30_000)
+    best = window.results.options[0]
+    cards = [c for c in window.verdict.findChildren(LinkCard) if best.device.name in c.accessibleName()]
+    key(qtbot, cards[0], Qt.Key.Key_Return)
+    assert window.focus.selected == best.sensor.id
+    assert presence_of(project(window), "box") is not None
+    assert window.document.undo_stack.undoText() == f"Place {best.device.name} in box room"
+    settle(qtbot, window)
+    assert "box" in window.results.rehearsal.scores
+
+
 def test_trying_can_be_stopped(qtbot, window):
     window.focus.set(room="throwing", selected="throwing")
     window.verdict.try_remedies()

@@ -21,6 +21,7 @@ KEYS: tuple[tuple[Section, ...], ...] = (
         ("Time", (
             ("Space", "run or stop"), ("[   ]", "a minute back, on"), ("{   }", "ten minutes back, on"),
             (",   .", "previous, next incident"), ("D   Shift+D", "next, previous day"), ("T", "try remedies"),
+            ("W", "which sensor would do"),
         )),
     ),
     (

@@ -12,7 +12,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal, pyqtSlot
 
-from vastwatch.advice import Finding, TimingCurve, findings
+from vastwatch.advice import Finding, Option, TimingCurve, choose, findings
 from vastwatch.advice.remedies import Remedy, remedies
 from vastwatch.advice.timing import TUNING_DAYS, cached_curve
 from vastwatch.design.project import Project
@@ -66,6 +66,8 @@ class Results(QObject):
         self.findings: list[Finding] = []
         self.remedies: list[Remedy] | None = None
         self.remedies_room: str | None = None
+        self.options: list[Option] | None = None
+        self.options_room: str | None = None
         self._numbers: dict[str, int] = {}
         self._busy: set[str] = set()
         self._stopped = False
@@ -123,16 +125,29 @@ class Results(QObject):
         number = self._numbers.get("remedies", 0) + 1
         self._ask("remedies", lambda: remedies(rehearsal, room, lambda: self._numbers.get("remedies") == number))
 
+    def ask_options(self) -> None:
+        """Judge all device types for the room."""
+        room, project = self.focus.room, self.document.project
+        if room is None or (self.options_room == room and (self.options is not None or self.busy("options"))):
+            return
+        self.options, self.options_room = None, room
+        self._ask("options", lambda: choose(project, room))
+
     def cancel(self, kind: str) -> None:
         """No longer wait for an answer of that kind; work that asks whether it is wanted stops."""
         self._numbers[kind] = self._numbers.get(kind, 0) + 1
         self._busy.discard(kind)
         if kind == "remedies":
             self.remedies_room = None
+        elif kind == "options":
+            self.options_room = None
         self.updated.emit(kind)
 
     def _project_changed(self, old: Project, new: Project) -> None:
         self.remedies, self.remedies_room = None, None
+        self.options, self.options_room = None, None
+        self._numbers["options"] = self._numbers.get("options", 0) + 1
+        self._busy.discard("options")
         if _only_presences(old, new):
             self.rehearsal = rehearse(new, DAYS, SEED)
             # A rehearsal already under way was of the old design.
@@ -173,6 +188,8 @@ class Results(QObject):
             self.findings = outcome
         elif kind == "remedies":
             self.remedies = outcome if isinstance(outcome, list) else []
+        elif kind == "options":
+            self.options = outcome if isinstance(outcome, list) else []
         self.updated.emit(kind)
 
     def stop(self) -> None:

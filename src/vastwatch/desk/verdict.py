@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice import Finding
+from vastwatch.advice import Finding, Option
 from vastwatch.advice.remedies import Remedy
 from vastwatch.design.project import find, find_any
 from vastwatch.desk.document import Document
@@ -22,6 +22,7 @@ from vastwatch.rehearsal.causes import Chain, explain
 
 # More findings than this are folded away until asked for; fewer while another record than the room is inspected.
 SHOWN_FINDINGS, SHOWN_BESIDE = 3, 1
+SHOWN_OPTIONS = 3
 
 
 class Score(QWidget):
@@ -155,7 +156,7 @@ class Verdict(QWidget):
         self.refresh()
 
     def _updated(self, what: str) -> None:
-        if what in ("rehearsal", "findings", "remedies"):
+        if what in ("rehearsal", "findings", "remedies", "options"):
             self.refresh()
 
     def _shifted(self, what: str) -> None:
@@ -205,7 +206,7 @@ class Verdict(QWidget):
         told = (
             id(r) if open_ else 0, index if open_ else -1, self.focus.room, self.focus.stage, self._all_findings,
             id(self.results.findings), id(self.results.remedies), self.results.busy("remedies"),
-            self.focus.selected == self.focus.room,
+            self.focus.selected == self.focus.room, id(self.results.options), self.results.busy("options"),
         )  # fmt: skip
         if told == self._told:
             return
@@ -216,6 +217,8 @@ class Verdict(QWidget):
         else:
             self._findings()
         self._remedies(open_)
+        if self.focus.stage == "Sensors" and not open_:
+            self._options()
 
     def _incident(self, index: int) -> None:
         r = self.results.rehearsal
@@ -309,6 +312,60 @@ class Verdict(QWidget):
         button.setToolTip(self.tr("Rehearses the same week with each change; nothing is applied. (T)"))
         button.clicked.connect((lambda: self.results.cancel("remedies")) if trying else self.try_remedies)
         self._story_box.addWidget(button)
+
+    def _options(self) -> None:
+        room = self.focus.room
+        if room is None:
+            return
+        if self.results.options_room != room or self.results.options is None:
+            judging = self.results.busy("options")
+            words = self.tr("Judging … stop") if judging else self.tr("Which sensor would do here?")
+            button = QPushButton(words)
+            button.setToolTip(self.tr("Tries every type on the shelf at the room's corners, walls and ceiling. (W)"))
+            button.clicked.connect((lambda: self.results.cancel("options")) if judging else self.ask_options)
+            self._story_box.addWidget(button)
+            return
+        fit = [o for o in self.results.options if not o.fails]
+        failed = [o for o in self.results.options if o.fails]
+        head = self.tr("{} of {} types").format(len(fit), len(self.results.options))
+        self._story_box.addWidget(row(label(self.tr("Would do here"), "head"), label(head, "soft"), stretch=0))
+        for k, option in enumerate(fit[:SHOWN_OPTIONS]):
+            self._story_box.addWidget(self._option(option, k == 0))
+        if not fit:
+            self._story_box.addWidget(label(self.tr("None alone does; the nearest:"), "soft"))
+            for option in failed[:2]:
+                self._story_box.addWidget(self._option(option, False))
+        if failed and fit:
+            why = "".join(f"<li><b>{o.device.name}</b> {o.fails[0]}</li>" for o in failed)
+            others = label(self.tr("{} do not: point here for the reasons.").format(len(failed)), "soft")
+            others.setToolTip(f"<ul style='margin-left:-24px'>{why}</ul>")
+            self._story_box.addWidget(others)
+
+    def _option(self, option: Option, best: bool) -> LinkCard:
+        device = option.device
+        card = LinkCard(f"{device.name}, {device.price:g}: {option.reason}")
+        if best:
+            card.setStyleSheet(f"QFrame[role='card'] {{ border-color: {self.theme.lamp.name()}; }}")
+        inner = QVBoxLayout(card)
+        inner.setContentsMargins(10, 6, 10, 7)
+        inner.setSpacing(2)
+        inner.addWidget(row(label(device.name, "head"), label(f"{device.price:g}", "soft"), stretch=0))
+        words = option.reason if not option.fails else option.fails[0][:1].upper() + option.fails[0][1:] + "."
+        inner.addWidget(label(words, "soft", True))
+        card.setToolTip(self.tr("Hang it where it was judged. Ctrl+Z takes it back."))
+        card.chosen.connect(partial(self._take_option, option))
+        return card
+
+    def _take_option(self, option: Option) -> None:
+        room = find(self.document.project.rooms, self.focus.room or "")
+        self.document.apply(option.project, f"Place {option.device.name} in {room.name.lower()}")
+        self.focus.set(selected=option.sensor.id)
+
+    def ask_options(self) -> None:
+        """Ask which types would do in the focused room."""
+        self.results.ask_options()
+        self._told = None
+        self._tell()
 
     def try_remedies(self) -> None:
         """Ask for remedies of the focused room."""

@@ -285,6 +285,7 @@ class Window(QMainWindow):
         key("D", lambda: self.ribbon.step_time(86_400))
         key("Shift+D", lambda: self.ribbon.step_time(-86_400))
         key("T", self.verdict.try_remedies)
+        key("W", self._which_sensor)
         key("PgUp", lambda: self._step_level(1))
         key("PgDown", lambda: self._step_level(-1))
         key("N", lambda: self._step_room(1))
@@ -292,6 +293,10 @@ class Window(QMainWindow):
         key("M", lambda: self._step_sensor(1))
         key("Shift+M", lambda: self._step_sensor(-1))
         key("V", self._next_figure)
+
+    def _which_sensor(self) -> None:
+        self.focus.set(stage="Sensors", incident=-1)
+        self.verdict.ask_options()
 
     def _next_figure(self) -> None:
         k = FIGURES.index(self.focus.figure)
