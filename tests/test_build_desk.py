@@ -131,6 +131,27 @@ def test_furniture_stands_against_walls_turns_moves_and_goes(qtbot, bare):
     assert len(project(w).spots) == 1
 
 
+def test_somebody_moves_in_and_the_verdict_appears(qtbot, bare):
+    w = bare
+    w.build.add_person.click()
+    assert "put a chair" in w._said.text()
+    type_room(qtbot, w, "Study", "4.2 x 3.6")
+    w.plan.fit()
+    w.plan.place("furniture:Armchair", 1.5, 1.8)
+    w.build.typical.setCurrentIndex(1)
+    w.build.add_person.click()
+    assert project(w).people[0].name == "Resident, at home"
+    w.focus.set(stage="Sensors", room="study")
+    w.plan.place("pir-corner-12", 4.05, 3.45)
+    settle(qtbot, w)
+    assert w.results.rehearsal.scores["study"].drops > 0
+    w.focus.set(room="study")
+    assert w.verdict._numbers.isVisibleTo(w.verdict)
+    w.document.undo_stack.undo()
+    w.document.undo_stack.undo()
+    assert project(w).people == ()
+
+
 def test_what_is_typed_wrongly_says_so_and_is_kept(qtbot, bare):
     w = bare
     type_room(qtbot, w, "Study", "wide")

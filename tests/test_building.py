@@ -22,8 +22,10 @@ from vastwatch.design.building import (
     remove_room,
 )  # fmt: skip
 from vastwatch.design.project import Project, find
+from vastwatch.design.typical_days import add_person, remove_person
 from vastwatch.files.check import problems
 from vastwatch.geometry import polygons
+from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.coverage import spot_notice_s
 from vastwatch.site.building import Level
 from vastwatch.site.furniture import furniture
@@ -184,3 +186,44 @@ def test_the_first_useful_answer_from_nothing():
     sound(project)
     assert spot_notice_s(project, sensor.id, project.spots[0]) < 3
     assert make_room().name == "Two rooms"
+
+
+# -- typical days --------------------------------------------------------------------------------------------------
+
+
+def test_a_typical_person_uses_the_places_there_are(demo):
+    empty = replace(demo, people=())
+    new, person = add_person(empty, "at home")
+    sound(new)
+    spots = {s.spot for s in person.stays}
+    assert "cooker" in spots
+    assert spots & {"bed-left", "bed-right"}
+    again, other = add_person(new, "at home")
+    beds = [{s.spot for s in p.stays} & {"bed-left", "bed-right"} for p in (person, other)]
+    assert beds[0] != beds[1]
+    assert other.name == "Resident, at home 2"
+    assert rehearse(again, 2, 1).scores["throwing"] is not None
+    assert len(remove_person(again, person.id).people) == 1
+
+
+def test_one_chair_is_enough_and_the_way_out_is_at_the_outside_door():
+    project, _ = add_room(bare(), "g", "Study", "desk", rectangle(0, 0, 4, 3))
+    with pytest.raises(ValueError, match="put a chair"):
+        add_person(project, "out by day")
+    project, _ = add_opening(project, project.walls[0].id, "door", 1.0)
+    project, _ = add_furnishing(project, "g", kind("Chair"), (3.0, 2.0), 0.0)
+    new, person = add_person(project, "out by day")
+    sound(new)
+    out = next(s for s in new.spots if s.activity == "away")
+    assert out.at[1] == pytest.approx(0.45, abs=0.01)
+    assert {s.spot for s in person.stays} == {out.id, new.spots[0].id}
+    r = rehearse(new, 3, 1)
+    assert 4 * 3600 < r.rooms["study"].awake.total() / 3 < 20 * 3600
+
+
+def test_the_cat_goes_everywhere(demo):
+    new, cat = add_person(replace(demo, people=()), "cat")
+    sound(new)
+    assert cat.kind == "pet"
+    assert len(cat.errands) > 3
+    assert rehearse(new, 1, 1).rooms["throwing"].occupied.total() == 0

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import get_args
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.design.building import OPENING_SIZES, add_room, place_beside, rectangle
+from vastwatch.design.typical_days import TEMPLATES, add_person, remove_person
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.parts import clear, label, line, row, scrolling
@@ -59,6 +61,24 @@ class BuildPanel(QWidget):
             self.openings[kind] = button
         inner.addWidget(row(*self.openings.values(), spacing=4))
         inner.addWidget(line())
+        inner.addWidget(label(self.tr("Who lives here"), "head"))
+        holder = QWidget()
+        self._people = QVBoxLayout(holder)
+        self._people.setContentsMargins(0, 0, 0, 0)
+        self._people.setSpacing(3)
+        inner.addWidget(holder)
+        self.typical = QComboBox()
+        self.typical.setAccessibleName(self.tr("Typical person"))
+        for choice in (self.typical, self.use):
+            # As narrow as the panel wants; the list that opens is as wide as its words.
+            choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            choice.setMinimumContentsLength(6)
+        self.typical.addItems([t.name for t in TEMPLATES.values()])
+        self.add_person = QPushButton(self.tr("Add"))
+        self.add_person.setToolTip(self.tr("With a typical day over the places there are."))
+        self.add_person.clicked.connect(self._add_person)
+        inner.addWidget(row(self.typical, self.add_person, stretch=0, spacing=5))
+        inner.addWidget(line())
         inner.addWidget(label(self.tr("Furniture"), "head"))
         self.finder = QLineEdit()
         self.finder.setPlaceholderText(self.tr("find: bed, shelf …"))
@@ -74,6 +94,39 @@ class BuildPanel(QWidget):
         inner.addStretch(1)
         self._fill("")
         focus.shift.connect(self._shifted)
+        self._shown: object = None
+        document.changed.connect(self._show_people)
+        self._show_people()
+
+    def _show_people(self, *_: object) -> None:
+        people = self.document.project.people
+        if people is self._shown:
+            return
+        self._shown = people
+        clear(self._people)
+        for person in people:
+            away = QPushButton("×")
+            away.setFixedSize(22, 20)
+            away.setProperty("role", "pick")
+            away.setAccessibleName(self.tr("Take {} away").format(person.name))
+            away.setToolTip(self.tr("Take {} away").format(person.name))
+            away.clicked.connect(partial(self._remove_person, person.id, person.name))
+            lines = self.tr("{} lines").format(len(person.stays) + len(person.errands))
+            self._people.addWidget(row(label(person.name), label(lines, "soft"), away, stretch=0, spacing=6))
+        if not people:
+            self._people.addWidget(label(self.tr("Nobody yet."), "soft"))
+
+    def _add_person(self) -> None:
+        template = list(TEMPLATES)[self.typical.currentIndex()]
+        try:
+            new, person = add_person(self.document.project, template)
+        except ValueError as e:
+            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            return
+        self.document.apply(new, f"Add {person.name.lower()}")
+
+    def _remove_person(self, ident: str, name: str) -> None:
+        self.document.apply(remove_person(self.document.project, ident), f"Take {name.lower()} away")
 
     def _arming(self, words: str, token: str) -> QPushButton:
         button = QPushButton(words)
