@@ -8,9 +8,11 @@ from PyQt6.QtWidgets import QComboBox, QMessageBox
 
 from test_desk import LEFT, desk, drag, key, project, settle, spot_px, type_into, window  # noqa: F401
 from vastwatch.design.project import find
+from vastwatch.desk.drawing import DrawingDialog
 from vastwatch.desk.parts import FigureField
 from vastwatch.desk.units import parse_size
 from vastwatch.files.check import problems
+from vastwatch.files.dxf import write_drawing
 from vastwatch.geometry import polygons
 
 
@@ -150,6 +152,42 @@ def test_somebody_moves_in_and_the_verdict_appears(qtbot, bare):
     w.document.undo_stack.undo()
     w.document.undo_stack.undo()
     assert project(w).people == ()
+
+
+def test_a_drawing_is_brought_in_as_one_step(qtbot, bare, demo, tmp_path):
+    path = tmp_path / "plan.dxf"
+    write_drawing(demo, path)
+    w = bare
+    before = project(w)
+    w.bring_in(path)
+    qtbot.waitUntil(lambda: w.findChild(DrawingDialog) is not None, timeout=20_000)
+    dialog = w.findChild(DrawingDialog)
+    assert dialog.unit.currentText() == "m"
+    for name, box in dialog.boxes.items():
+        box.setChecked(name in ("upper-walls", "upper-rooms", "upper-names"))
+    key(qtbot, dialog, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: project(w) is not before)
+    assert {r.name for r in project(w).rooms} == {r.name for r in demo.rooms if r.level == "upper"}
+    assert w.document.undo_stack.count() == 1
+    assert "Brought in: " in w._said.text()
+    w.document.undo_stack.undo()
+    assert project(w) is before
+
+
+def test_a_drawing_that_is_none_is_told(qtbot, window, tmp_path, monkeypatch):  # noqa: F811
+    told = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()) or 0)
+    path = tmp_path / "bad.dxf"
+    path.write_bytes(b"\0\1\2")
+    window.bring_in(path)
+    qtbot.waitUntil(lambda: bool(told), timeout=20_000)
+    assert "not a DXF drawing" in told[0]
+    window.send_out_to(tmp_path / "out.dxf")
+    window.send_out_to(tmp_path / "out.png")
+    assert (tmp_path / "out.dxf").stat().st_size > 1000
+    assert (tmp_path / "out.png").read_bytes()[:4] == b"\x89PNG"
+    window.send_out_to(tmp_path / "none" / "out.png")
+    assert "cannot be saved" in told[-1]
 
 
 def test_what_is_typed_wrongly_says_so_and_is_kept(qtbot, bare):

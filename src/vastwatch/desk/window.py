@@ -28,6 +28,7 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.desk.build import BuildPanel
 from vastwatch.desk.document import Document, empty_project
+from vastwatch.desk.drawing import DrawingDialog, read_in_background
 from vastwatch.desk.focus import STAGES, Focus
 from vastwatch.desk.keysheet import KeySheet
 from vastwatch.desk.legend import Legend
@@ -41,6 +42,7 @@ from vastwatch.desk.strip import Strip
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict import Verdict
 from vastwatch.files import ProjectError
+from vastwatch.files.dxf import Drawing, bring_in, write_drawing
 from vastwatch.files.project_file import SUFFIX
 from vastwatch.sensing import FIGURES
 
@@ -235,6 +237,9 @@ class Window(QMainWindow):
         action(self.tr("Open …"), "Ctrl+O", self.open_dialog)
         action(self.tr("Save"), "Ctrl+S", self.save)
         action(self.tr("Save elsewhere …"), "Ctrl+Shift+S", self.save_as)
+        menu.addSeparator()
+        action(self.tr("Bring in a drawing …"), "Ctrl+I", self.bring_in_dialog)
+        action(self.tr("Send out a drawing …"), "Ctrl+E", self.send_out)
         menu.addSeparator()
         # Kept by name: the stack leaves them to whoever asked, and without a name they are gone at once.
         self._undo = stack.createUndoAction(self, self.tr("Undo:"))
@@ -493,6 +498,66 @@ class Window(QMainWindow):
         )
         if name:
             self.open_path(Path(name))
+
+    def bring_in_dialog(self) -> None:
+        """Ask for a DXF and bring it in."""
+        name, _ = QFileDialog.getOpenFileName(
+            self, self.tr("Bring in a drawing"), self._folder(), self.tr("Drawings (*.dxf)")
+        )
+        if name:
+            self.bring_in(Path(name))
+
+    def bring_in(self, path: Path) -> None:
+        """Read a DXF in the background, then ask which layers, then add them as one step."""
+
+        def then(outcome: Drawing | ProjectError) -> None:
+            if isinstance(outcome, ProjectError):
+                self.complain(self.tr("This drawing cannot be brought in"), str(outcome))
+                return
+            dialog = DrawingDialog(self, outcome)
+            dialog.accepted.connect(lambda: self._take_drawing(dialog, path))
+            dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            dialog.open()
+
+        read_in_background(self, path, then)
+
+    def _take_drawing(self, dialog: DrawingDialog, path: Path) -> None:
+        try:
+            brought = bring_in(
+                self.document.project, self.focus.level, dialog.drawing, dialog.layers, dialog.unit.currentText()
+            )
+        except ProjectError as e:
+            self.complain(self.tr("Nothing was brought in"), str(e))
+            return
+        self.document.apply(brought.project, f"Bring in {path.name}")
+        self.focus.set(stage="Plan")
+        self.plan.fit()
+        self.say(self.tr("Brought in: {}.").format(brought.words))
+
+    def send_out(self) -> None:
+        """Ask for a name and write a DXF, or a picture of the plan."""
+        suggested = self.document.project.name.lower().replace(" ", "-") + ".dxf"
+        name, _ = QFileDialog.getSaveFileName(
+            self,
+            self.tr("Send out"),
+            str(Path(self._folder()) / suggested),
+            self.tr("Drawing (*.dxf);;Picture (*.png)"),
+        )
+        if name:
+            self.send_out_to(Path(name))
+
+    def send_out_to(self, path: Path) -> None:
+        """Write the plan as a drawing, or as the picture it is now."""
+        try:
+            if path.suffix.lower() == ".png":
+                if not self.plan.grab().save(str(path)):
+                    raise ProjectError(f"{path}: the picture cannot be saved there")
+            else:
+                write_drawing(self.document.project, path)
+        except ProjectError as e:
+            self.complain(self.tr("It could not be sent out"), str(e))
+            return
+        self.say(self.tr("Sent out to {}.").format(path))
 
     def _folder(self) -> str:
         return str(self.document.path.parent) if self.document.path else ""
