@@ -18,7 +18,7 @@ from vastwatch.geometry import polygons
 
 @pytest.fixture
 def bare(qtbot, window):  # noqa: F811
-    window.new()
+    window.filing.new()
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
     return window
@@ -159,7 +159,7 @@ def test_a_drawing_is_brought_in_as_one_step(qtbot, bare, demo, tmp_path):
     write_drawing(demo, path)
     w = bare
     before = project(w)
-    w.bring_in(path)
+    w.filing.bring_in(path)
     qtbot.waitUntil(lambda: w.findChild(DrawingDialog) is not None, timeout=20_000)
     dialog = w.findChild(DrawingDialog)
     assert dialog.unit.currentText() == "m"
@@ -179,14 +179,14 @@ def test_a_drawing_that_is_none_is_told(qtbot, window, tmp_path, monkeypatch):  
     monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()) or 0)
     path = tmp_path / "bad.dxf"
     path.write_bytes(b"\0\1\2")
-    window.bring_in(path)
+    window.filing.bring_in(path)
     qtbot.waitUntil(lambda: bool(told), timeout=20_000)
     assert "not a DXF drawing" in told[0]
-    window.send_out_to(tmp_path / "out.dxf")
-    window.send_out_to(tmp_path / "out.png")
+    window.filing.send_out_to(tmp_path / "out.dxf")
+    window.filing.send_out_to(tmp_path / "out.png")
     assert (tmp_path / "out.dxf").stat().st_size > 1000
     assert (tmp_path / "out.png").read_bytes()[:4] == b"\x89PNG"
-    window.send_out_to(tmp_path / "none" / "out.png")
+    window.filing.send_out_to(tmp_path / "none" / "out.png")
     assert "cannot be saved" in told[-1]
 
 
@@ -239,7 +239,7 @@ def test_a_new_project_asks_about_unsaved_work(qtbot, window, monkeypatch):  # n
     window.focus.set(selected="pir-shop")
     window.plan.nudge(-0.1, 0)
     monkeypatch.setattr(QMessageBox, "exec", lambda box: 0)
-    window.new()
+    window.filing.new()
     assert project(window).name == "Saltmarsh Pottery"
 
 

@@ -564,7 +564,7 @@ def test_save_close_and_reopen_is_the_same(qtbot, window, tmp_path):
     assert window.document.modified
     assert "edited" in window.windowTitle()
     path = tmp_path / "shop.vastwatch.json"
-    window._save_to(path)
+    window.filing.save_to(path)
     assert not window.document.modified
     saved = encode(project(window))
     assert encode(load_project(path)) == saved
@@ -572,7 +572,7 @@ def test_save_close_and_reopen_is_the_same(qtbot, window, tmp_path):
     assert window.document.modified
     window.document.undo_stack.redo()
     assert not window.document.modified
-    assert window.open_path(path)
+    assert window.filing.open_path(path)
     assert encode(project(window)) == saved
 
 
@@ -582,9 +582,9 @@ def test_a_bad_file_is_told_in_the_window_and_the_project_stays(qtbot, window, t
     before = project(window)
     bad = tmp_path / "bad.vastwatch.json"
     bad.write_text('{"format": "vastwatch-project", "version": 9}')
-    assert not window.open_path(bad)
+    assert not window.filing.open_path(bad)
     assert "newer version" in told[-1]
-    assert not window._save_to(Path("/proc/x.vastwatch.json"))
+    assert not window.filing.save_to(Path("/proc/x.vastwatch.json"))
     assert "cannot be saved" in told[-1]
     assert project(window) is before
 

@@ -4,20 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -27,8 +24,8 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from vastwatch.desk.build import BuildPanel
-from vastwatch.desk.document import Document, empty_project
-from vastwatch.desk.drawing import DrawingDialog, read_in_background
+from vastwatch.desk.document import Document
+from vastwatch.desk.filing import Filing
 from vastwatch.desk.focus import STAGES, Focus
 from vastwatch.desk.keysheet import KeySheet
 from vastwatch.desk.legend import Legend
@@ -41,9 +38,6 @@ from vastwatch.desk.sidebars import DaysPanel, PlanPanel, RoomsPanel
 from vastwatch.desk.strip import Strip
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict import Verdict
-from vastwatch.files import ProjectError
-from vastwatch.files.dxf import Drawing, bring_in, write_drawing
-from vastwatch.files.project_file import SUFFIX
 from vastwatch.sensing import FIGURES
 
 FIGURE_WORDS = {
@@ -68,6 +62,7 @@ class Window(QMainWindow):
         self.focus.feet = QSettings().value("feet", False, bool)
         self._first_focus()
         self.results = Results(document, self.focus)
+        self.filing = Filing(self)
         self.setWindowTitle("Vast Watch")
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
@@ -233,13 +228,13 @@ class Window(QMainWindow):
             self.addAction(a)
             return a
 
-        action(self.tr("New"), "Ctrl+N", self.new)
-        action(self.tr("Open …"), "Ctrl+O", self.open_dialog)
-        action(self.tr("Save"), "Ctrl+S", self.save)
-        action(self.tr("Save elsewhere …"), "Ctrl+Shift+S", self.save_as)
+        action(self.tr("New"), "Ctrl+N", self.filing.new)
+        action(self.tr("Open …"), "Ctrl+O", self.filing.open_dialog)
+        action(self.tr("Save"), "Ctrl+S", self.filing.save)
+        action(self.tr("Save elsewhere …"), "Ctrl+Shift+S", self.filing.save_as)
         menu.addSeparator()
-        action(self.tr("Bring in a drawing …"), "Ctrl+I", self.bring_in_dialog)
-        action(self.tr("Send out a drawing …"), "Ctrl+E", self.send_out)
+        action(self.tr("Bring in a drawing …"), "Ctrl+I", self.filing.bring_in_dialog)
+        action(self.tr("Send out a drawing …"), "Ctrl+E", self.filing.send_out)
         menu.addSeparator()
         # Kept by name: the stack leaves them to whoever asked, and without a name they are gone at once.
         self._undo = stack.createUndoAction(self, self.tr("Undo:"))
@@ -459,28 +454,6 @@ class Window(QMainWindow):
         name = self.document.path.name if self.document.path else self.document.project.name
         self.setWindowTitle(f"{name}{' · ' + self.tr('edited') if self.document.modified else ''} — Vast Watch")
 
-    # -- files -------------------------------------------------------------------------------------------------
-
-    def new(self) -> None:
-        """Begin an empty project."""
-        if not self._may_leave():
-            return
-        self.document.replace(empty_project(), None)
-        self.take_over()
-        self.focus.set(stage="Plan")
-        self.plan_panel.show_page(1)
-        self.build.name.setFocus()
-
-    def open_path(self, path: Path) -> bool:
-        """Open a project; a message says what is wrong where it cannot."""
-        try:
-            self.document.open(path)
-        except ProjectError as e:
-            self.complain(self.tr("This project cannot be opened"), str(e))
-            return False
-        self.take_over()
-        return True
-
     def take_over(self) -> None:
         """After another project has come into the document: look at it from its beginning."""
         self._fill_levels()
@@ -489,132 +462,10 @@ class Window(QMainWindow):
         self.plan.fit()
         self.results.refresh()
 
-    def open_dialog(self) -> None:
-        """Ask for a project and open it."""
-        if not self._may_leave():
-            return
-        name, _ = QFileDialog.getOpenFileName(
-            self, self.tr("Open a project"), self._folder(), self.tr("Projects (*.json)")
-        )
-        if name:
-            self.open_path(Path(name))
-
-    def bring_in_dialog(self) -> None:
-        """Ask for a DXF and bring it in."""
-        name, _ = QFileDialog.getOpenFileName(
-            self, self.tr("Bring in a drawing"), self._folder(), self.tr("Drawings (*.dxf)")
-        )
-        if name:
-            self.bring_in(Path(name))
-
-    def bring_in(self, path: Path) -> None:
-        """Read a DXF in the background, then ask which layers, then add them as one step."""
-
-        def then(outcome: Drawing | ProjectError) -> None:
-            if isinstance(outcome, ProjectError):
-                self.complain(self.tr("This drawing cannot be brought in"), str(outcome))
-                return
-            dialog = DrawingDialog(self, outcome)
-            dialog.accepted.connect(lambda: self._take_drawing(dialog, path))
-            dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-            dialog.open()
-
-        read_in_background(self, path, then)
-
-    def _take_drawing(self, dialog: DrawingDialog, path: Path) -> None:
-        try:
-            brought = bring_in(
-                self.document.project, self.focus.level, dialog.drawing, dialog.layers, dialog.unit.currentText()
-            )
-        except ProjectError as e:
-            self.complain(self.tr("Nothing was brought in"), str(e))
-            return
-        self.document.apply(brought.project, f"Bring in {path.name}")
-        self.focus.set(stage="Plan")
-        self.plan.fit()
-        self.say(self.tr("Brought in: {}.").format(brought.words))
-
-    def send_out(self) -> None:
-        """Ask for a name and write a DXF, or a picture of the plan."""
-        suggested = self.document.project.name.lower().replace(" ", "-") + ".dxf"
-        name, _ = QFileDialog.getSaveFileName(
-            self,
-            self.tr("Send out"),
-            str(Path(self._folder()) / suggested),
-            self.tr("Drawing (*.dxf);;Picture (*.png)"),
-        )
-        if name:
-            self.send_out_to(Path(name))
-
-    def send_out_to(self, path: Path) -> None:
-        """Write the plan as a drawing, or as the picture it is now."""
-        try:
-            if path.suffix.lower() == ".png":
-                if not self.plan.grab().save(str(path)):
-                    raise ProjectError(f"{path}: the picture cannot be saved there")
-            else:
-                write_drawing(self.document.project, path)
-        except ProjectError as e:
-            self.complain(self.tr("It could not be sent out"), str(e))
-            return
-        self.say(self.tr("Sent out to {}.").format(path))
-
-    def _folder(self) -> str:
-        return str(self.document.path.parent) if self.document.path else ""
-
-    def save(self) -> bool:
-        """Save where it came from, or ask."""
-        if self.document.path is None:
-            return self.save_as()
-        return self._save_to(self.document.path)
-
-    def save_as(self) -> bool:
-        """Ask where to, and save there."""
-        suggested = self.document.project.name.lower().replace(" ", "-") + SUFFIX
-        name, _ = QFileDialog.getSaveFileName(
-            self, self.tr("Save the project"), str(Path(self._folder()) / suggested), self.tr("Projects (*.json)")
-        )
-        if not name:
-            return False
-        path = Path(name)
-        if path.suffix != ".json":
-            path = path.with_name(path.name + SUFFIX)
-        return self._save_to(path)
-
-    def _save_to(self, path: Path) -> bool:
-        try:
-            self.document.save(path)
-        except ProjectError as e:
-            self.complain(self.tr("This project could not be saved"), str(e))
-            return False
-        self.say(self.tr("Saved to {}.").format(path))
-        return True
-
-    def complain(self, title: str, words: str) -> None:
-        """A message with one sentence."""
-        box = QMessageBox(QMessageBox.Icon.NoIcon, title, words, QMessageBox.StandardButton.Ok, self)
-        box.setObjectName("complaint")
-        box.exec()
-
-    def _may_leave(self) -> bool:
-        if not self.document.modified:
-            return True
-        box = QMessageBox(self)
-        box.setObjectName("leave")
-        box.setWindowTitle(self.tr("Unsaved work"))
-        box.setText(self.tr("{} has changes that are not saved.").format(self.document.project.name))
-        save = box.addButton(self.tr("Save"), QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton(self.tr("Leave them"), QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton(self.tr("Stay"), QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is save:
-            return self.save()
-        return box.clickedButton() is drop
-
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
             return
-        if not self._may_leave():
+        if not self.filing.may_leave():
             event.ignore()
             return
         self._timer.stop()

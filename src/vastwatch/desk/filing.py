@@ -1,0 +1,175 @@
+"""Files at the window: new, open, save, drawings in and out, and the questions that go with them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+from vastwatch.desk.document import Document, empty_project
+from vastwatch.desk.drawing import DrawingDialog, read_in_background
+from vastwatch.files import ProjectError
+from vastwatch.files.dxf import Drawing, bring_in, write_drawing
+from vastwatch.files.project_file import SUFFIX
+
+if TYPE_CHECKING:
+    from vastwatch.desk.window import Window
+
+
+class Filing:
+    """Works for one window and its document."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+
+    @property
+    def document(self) -> Document:
+        """The window's document."""
+        return self.window.document
+
+    def new(self) -> None:
+        """Begin an empty project."""
+        if not self.may_leave():
+            return
+        self.document.replace(empty_project(), None)
+        self.window.take_over()
+        self.window.focus.set(stage="Plan")
+        self.window.plan_panel.show_page(1)
+        self.window.build.name.setFocus()
+
+    def open_path(self, path: Path) -> bool:
+        """Open a project; a message says what is wrong where it cannot."""
+        try:
+            self.document.open(path)
+        except ProjectError as e:
+            self.complain(self.window.tr("This project cannot be opened"), str(e))
+            return False
+        self.window.take_over()
+        return True
+
+    def open_dialog(self) -> None:
+        """Ask for a project and open it."""
+        if not self.may_leave():
+            return
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, self.window.tr("Open a project"), self._folder(), self.window.tr("Projects (*.json)")
+        )
+        if name:
+            self.open_path(Path(name))
+
+    def bring_in_dialog(self) -> None:
+        """Ask for a DXF and bring it in."""
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, self.window.tr("Bring in a drawing"), self._folder(), self.window.tr("Drawings (*.dxf)")
+        )
+        if name:
+            self.bring_in(Path(name))
+
+    def bring_in(self, path: Path) -> None:
+        """Read a DXF in the background, then ask which layers, then add them as one step."""
+
+        def then(outcome: Drawing | ProjectError) -> None:
+            if isinstance(outcome, ProjectError):
+                self.complain(self.window.tr("This drawing cannot be brought in"), str(outcome))
+                return
+            dialog = DrawingDialog(self.window, outcome)
+            dialog.accepted.connect(lambda: self._take_drawing(dialog, path))
+            dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            dialog.open()
+
+        read_in_background(self.window, path, then)
+
+    def _take_drawing(self, dialog: DrawingDialog, path: Path) -> None:
+        try:
+            brought = bring_in(
+                self.document.project, self.window.focus.level, dialog.drawing, dialog.layers, dialog.unit.currentText()
+            )
+        except ProjectError as e:
+            self.complain(self.window.tr("Nothing was brought in"), str(e))
+            return
+        self.document.apply(brought.project, f"Bring in {path.name}")
+        self.window.focus.set(stage="Plan")
+        self.window.plan.fit()
+        self.window.say(self.window.tr("Brought in: {}.").format(brought.words))
+
+    def send_out(self) -> None:
+        """Ask for a name and write a DXF, or a picture of the plan."""
+        suggested = self.document.project.name.lower().replace(" ", "-") + ".dxf"
+        name, _ = QFileDialog.getSaveFileName(
+            self.window,
+            self.window.tr("Send out"),
+            str(Path(self._folder()) / suggested),
+            self.window.tr("Drawing (*.dxf);;Picture (*.png)"),
+        )
+        if name:
+            self.send_out_to(Path(name))
+
+    def send_out_to(self, path: Path) -> None:
+        """Write the plan as a drawing, or as the picture it is now."""
+        try:
+            if path.suffix.lower() == ".png":
+                if not self.window.plan.grab().save(str(path)):
+                    raise ProjectError(f"{path}: the picture cannot be saved there")
+            else:
+                write_drawing(self.document.project, path)
+        except ProjectError as e:
+            self.complain(self.window.tr("It could not be sent out"), str(e))
+            return
+        self.window.say(self.window.tr("Sent out to {}.").format(path))
+
+    def _folder(self) -> str:
+        return str(self.document.path.parent) if self.document.path else ""
+
+    def save(self) -> bool:
+        """Save where it came from, or ask."""
+        if self.document.path is None:
+            return self.save_as()
+        return self.save_to(self.document.path)
+
+    def save_as(self) -> bool:
+        """Ask where to, and save there."""
+        suggested = self.document.project.name.lower().replace(" ", "-") + SUFFIX
+        name, _ = QFileDialog.getSaveFileName(
+            self.window,
+            self.window.tr("Save the project"),
+            str(Path(self._folder()) / suggested),
+            self.window.tr("Projects (*.json)"),
+        )
+        if not name:
+            return False
+        path = Path(name)
+        if path.suffix != ".json":
+            path = path.with_name(path.name + SUFFIX)
+        return self.save_to(path)
+
+    def save_to(self, path: Path) -> bool:
+        try:
+            self.document.save(path)
+        except ProjectError as e:
+            self.complain(self.window.tr("This project could not be saved"), str(e))
+            return False
+        self.window.say(self.window.tr("Saved to {}.").format(path))
+        return True
+
+    def complain(self, title: str, words: str) -> None:
+        """A message with one sentence."""
+        box = QMessageBox(QMessageBox.Icon.NoIcon, title, words, QMessageBox.StandardButton.Ok, self.window)
+        box.setObjectName("complaint")
+        box.exec()
+
+    def may_leave(self) -> bool:
+        if not self.document.modified:
+            return True
+        box = QMessageBox(self.window)
+        box.setObjectName("leave")
+        box.setWindowTitle(self.window.tr("Unsaved work"))
+        box.setText(self.window.tr("{} has changes that are not saved.").format(self.document.project.name))
+        save = box.addButton(self.window.tr("Save"), QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton(self.window.tr("Leave them"), QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(self.window.tr("Stay"), QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is drop
