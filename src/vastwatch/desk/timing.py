@@ -73,7 +73,9 @@ class CurvePlot(pg.PlotWidget):
         )  # fmt: skip
         self._words = {}
         for item, words, at in ((self._knee, "knee", 0.80), (self._best, "recommended", 0.93)):
-            tag = pg.InfLineLabel(item, words, position=at, color=theme.soft, anchors=[(-0.03, 0.5), (-0.03, 0.5)])
+            tag = pg.InfLineLabel(
+                item, words, position=at, color=theme.soft, fill=theme.card, anchors=[(-0.03, 0.5), (-0.03, 0.5)]
+            )
             tag.setFont(font(11, 500))
             self._words[words] = tag
         for item in (self._band, self._idle, self._dark, self._knee, self._best, self._mark):
