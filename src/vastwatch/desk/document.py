@@ -29,6 +29,8 @@ class Document(QObject):
     """Holds the current Project; `changed(old, new)` follows every edit, undo, redo and load."""
 
     changed = pyqtSignal(object, object)
+    # Another project altogether is about to come in: what was computed of the last one is of no use.
+    replaced = pyqtSignal()
     state_changed = pyqtSignal()
     trouble = pyqtSignal(str)
 
@@ -73,6 +75,7 @@ class Document(QObject):
         """Open another project in this document; the undo list starts afresh."""
         self.undo_stack.clear()
         self.path, self._recovered = path, recovered
+        self.replaced.emit()
         old, self.project = self.project, project
         self.changed.emit(old, project)
         self._timer.stop()

@@ -80,8 +80,16 @@ class Results(QObject):
         self._settle.setSingleShot(True)
         self._settle.setInterval(SETTLE_MS)
         self._settle.timeout.connect(self._settled)
+        document.replaced.connect(self._forget)
         document.changed.connect(self._project_changed)
         focus.shift.connect(self._shifted)
+
+    def _forget(self) -> None:
+        for kind in self._numbers:
+            self._numbers[kind] += 1
+        self._busy.clear()
+        self.rehearsal, self.curve, self.no_curve, self.findings = None, None, "", []
+        self.updated.emit("rehearsal")
 
     # -- asking ------------------------------------------------------------------------------------------------
 

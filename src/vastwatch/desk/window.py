@@ -478,7 +478,8 @@ class Window(QMainWindow):
         self._timer.stop()
         self._news.stop()
         self.results.stop()
-        for signal in (self.document.changed, self.document.state_changed, self.document.trouble):
+        d = self.document
+        for signal in (d.changed, d.replaced, d.state_changed, d.trouble):
             signal.disconnect()
 
     # -- dialogs -----------------------------------------------------------------------------------------------

@@ -515,8 +515,9 @@ def draw_chain(p: QPainter, look: Look) -> None:
         p.setPen(QPen(red, 1.8))
         p.drawEllipse(c, 14, 14)
         for k, sight in enumerate(chain.sights[:2]):
-            sensor = find(look.project.sensors, sight.sensor)
-            if sensor.level != look.level:
+            # The design may be ahead of the rehearsal that is shown, and the sensor gone.
+            sensor = next((x for x in look.sensors if x.id == sight.sensor), None)
+            if sensor is None:
                 continue
             s = at(sensor.at[0], sensor.at[1])
             p.setPen(QPen(red if k == 0 else alpha(red, 0.5), 1.6, Qt.PenStyle.DashLine))

@@ -157,7 +157,7 @@ class PlanView(QGraphicsView):
             if run is not None and run.lamp is not None and run.lamp.at(t):
                 look.lit[lamp.id] = 1.0
         look.reporting = frozenset(i for i, run in rehearsal.sensors.items() if run.report.at(t))
-        order = sorted(look.project.levels, key=lambda level: level.elevation)
+        order = sorted(rehearsal.project.levels, key=lambda level: level.elevation)
         for track in rehearsal.movements.tracks:
             where = rehearsal.movements.where(track, t)
             if where.level < 0 or order[where.level].id != focus.level:
