@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -29,14 +31,23 @@ class Floor:
     free: NDArray[np.bool_]
     _graph: csr_array
     _trees: dict[int, tuple[Array, NDArray[np.int32]]] = field(default_factory=dict)
+    _nearest: dict[tuple[float, float], int] = field(default_factory=dict)
+
+    @cached_property
+    def _standing(self) -> tuple[NDArray[np.intp], Array, Array]:
+        """Flat indices of the free cells, and their coordinates."""
+        cells = np.flatnonzero(self.free.ravel())
+        return cells, self.grid.points[cells, 0], self.grid.points[cells, 1]
 
     def nearest_free(self, point: tuple[float, float]) -> int:
         """Flat index of the free cell nearest to the point; -1 on a floor without any."""
-        cells = np.flatnonzero(self.free.ravel())
+        cells, x, y = self._standing
         if len(cells) == 0:
             return -1
-        d = self.grid.points[cells] - np.asarray(point)
-        return int(cells[np.argmin((d**2).sum(axis=1))])
+        if point not in self._nearest:
+            dx, dy = x - point[0], y - point[1]
+            self._nearest[point] = int(cells[np.argmin(dx * dx + dy * dy)])
+        return self._nearest[point]
 
     def route(self, start: tuple[float, float], goal: tuple[float, float]) -> Array | None:
         """Way points (m, 2) from start to goal, or None where no way leads there."""
@@ -78,10 +89,12 @@ class Floor:
         return way[out]
 
     def _clear(self, a: Array, b: Array) -> bool:
-        n = max(int(np.hypot(*(b - a)) / (self.grid.cell * 0.5)), 1)
-        p = a + np.linspace(0, 1, n + 1)[:, None] * (b - a)
-        column = ((p[:, 0] - self.grid.x0) / self.grid.cell).astype(int)
-        row = ((p[:, 1] - self.grid.y0) / self.grid.cell).astype(int)
+        dx, dy = float(b[0] - a[0]), float(b[1] - a[1])
+        n = max(int(math.hypot(dx, dy) / (self.grid.cell * 0.5)), 1)
+        t = np.arange(n + 1) * (1.0 / n)
+        cell = self.grid.cell
+        column = ((a[0] - self.grid.x0 + t * dx) / cell).astype(int)
+        row = ((a[1] - self.grid.y0 + t * dy) / cell).astype(int)
         return bool(self.free[row, column].all())
 
 

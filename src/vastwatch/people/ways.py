@@ -192,8 +192,13 @@ def _sampled(stretches: list[tuple[int, Array]], order: list[Level], rooms: tupl
     ahead[-1] = ahead[-2] if len(ahead) > 1 else (1.0, 0.0)
     heading = np.degrees(np.arctan2(ahead[:, 1], ahead[:, 0]))
     room = np.full(len(points), -1, np.int32)
+    place = {lv.id: i for i, lv in enumerate(order)}
+    lows, highs = corners.min(axis=0), corners.max(axis=0)
     for k, r in enumerate(rooms):
-        same = np.flatnonzero(level == next(i for i, lv in enumerate(order) if lv.id == r.level))
+        xs, ys = [p[0] for p in r.outline], [p[1] for p in r.outline]
+        if min(xs) > highs[0] or max(xs) < lows[0] or min(ys) > highs[1] or max(ys) < lows[1]:
+            continue
+        same = np.flatnonzero(level == place[r.level])
         if len(same):
             room[same[polygons.contains(r.outline, points[same])]] = k
     # On a shared edge no room may claim the point: it belongs to where the walker comes from.
