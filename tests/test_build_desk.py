@@ -174,6 +174,14 @@ def test_a_drawing_is_brought_in_as_one_step(qtbot, bare, demo, tmp_path):
     assert project(w) is before
 
 
+def test_a_list_of_rooms_is_brought_in_as_one_step(bare, tmp_path):
+    path = tmp_path / "rooms.csv"
+    path.write_text("name;width;depth;use\nHall;2;5;passage\nDen;4,2;3,6;sitting\n")
+    bare.filing.bring_in(path)
+    assert [r.name for r in project(bare).rooms] == ["Hall", "Den"]
+    assert bare.document.undo_stack.count() == 1
+
+
 def test_a_drawing_that_is_none_is_told(qtbot, window, tmp_path, monkeypatch):  # noqa: F811
     told = []
     monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()) or 0)

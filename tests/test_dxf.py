@@ -13,6 +13,7 @@ from vastwatch.design.project import Project, on_level
 from vastwatch.files import ProjectError
 from vastwatch.files.check import problems
 from vastwatch.files.dxf import bring_in, read_drawing, write_drawing
+from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level
 
@@ -138,3 +139,57 @@ def test_a_wrong_choice_changes_nothing(demo, tmp_path):
     assert beside.walls[: len(demo.walls)] == demo.walls
     with pytest.raises(ProjectError, match="cannot be saved"):
         write_drawing(demo, Path("/proc/x.dxf"))
+
+
+# -- lists of rooms --------------------------------------------------------------------------------------------------
+
+
+def listed(tmp_path, raw: bytes | str) -> Path:
+    path = tmp_path / "rooms.csv"
+    path.write_bytes(raw if isinstance(raw, bytes) else raw.encode())
+    return path
+
+
+@pytest.mark.parametrize(
+    "raw",
+    [
+        "name,width,depth,use\nHall,2,5,passage\nDen,4.2,3.6,sitting\n",
+        "Use;Depth (m);Name;Width (m)\npassage;5;Hall;2,0\nsitting;3,6;Den;4,2\n",
+        "name\twidth\tdepth\tuse\r\nHall\t2 m\t5 m\tPassage\r\n\r\nDen\t4.2\t3.6\tsitting\r\n",
+        "\ufeffroom,w,d,type\nHall,2,5,passage\nDen,4.2,3.6,sitting".encode(),
+        "name;width;depth;use\nHall;2;5;passage\nDen;4,2;3,6;sitting".encode("utf-16"),
+    ],
+)
+def test_lists_of_rooms_in_every_dialect(tmp_path, raw):
+    rooms = read_rooms(listed(tmp_path, raw))
+    assert rooms == [("Hall", 2.0, 5.0, "passage"), ("Den", 4.2, 3.6, "sitting")]
+    new, words = bring_in_rooms(bare(), "g", rooms)
+    assert words == "2 rooms"
+    assert not list(problems(new))
+    assert len(new.walls) < 8
+    assert new.rooms[1].outline[0] == (2.0, 0.0)
+
+
+def test_umlauts_of_an_old_encoding_and_unknown_uses(tmp_path):
+    rooms = read_rooms(listed(tmp_path, "name,width,depth\nKüche,3,3\n".encode("cp1252")))
+    assert rooms[0].name == "Küche"
+    assert "without a known use" in bring_in_rooms(bare(), "g", rooms)[1]
+
+
+@pytest.mark.parametrize(
+    ("raw", "wanted"),
+    [
+        (b"", "a line of headings"),
+        (b"\0\1\2\xff", "not a text file"),
+        (b"name,width\nHall,2\n", "no column for depth; its headings are name, width"),
+        (b"name,width,depth\nHall,wide,3\n", "line 2: 'wide' is not a width in metres"),
+        (b"name,width,depth\nHall,2,3\nDen,4000,3\n", "line 3: a room of 4000 m is not one"),
+        (b"name,width,depth\nHall,nan,3\n", "line 2: a room of nan m is not one"),
+        (b"name,width,depth\n,2,3\n", "line 2: the room has no name"),
+        (b"name,width,depth\nHall\n", "line 2: '' is not a width"),
+        (b"name,width,depth\n" + b"A,2,2\n" * 600, "more than one building"),
+    ],
+)
+def test_lists_that_are_none_are_told_with_their_line(tmp_path, raw, wanted):
+    with pytest.raises(ProjectError, match=wanted):
+        read_rooms(listed(tmp_path, raw))

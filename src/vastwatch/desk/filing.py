@@ -13,6 +13,7 @@ from vastwatch.desk.drawing import DrawingDialog, read_in_background
 from vastwatch.files import ProjectError
 from vastwatch.files.dxf import Drawing, bring_in, write_drawing
 from vastwatch.files.project_file import SUFFIX
+from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
 
 if TYPE_CHECKING:
     from vastwatch.desk.window import Window
@@ -62,13 +63,19 @@ class Filing:
     def bring_in_dialog(self) -> None:
         """Ask for a DXF and bring it in."""
         name, _ = QFileDialog.getOpenFileName(
-            self.window, self.window.tr("Bring in a drawing"), self._folder(), self.window.tr("Drawings (*.dxf)")
+            self.window,
+            self.window.tr("Bring in a drawing"),
+            self._folder(),
+            self.window.tr("Drawings and lists of rooms (*.dxf *.csv)"),
         )
         if name:
             self.bring_in(Path(name))
 
     def bring_in(self, path: Path) -> None:
-        """Read a DXF in the background, then ask which layers, then add them as one step."""
+        """Read a DXF in the background, then ask which layers, then add them as one step; or a CSV of rooms."""
+        if path.suffix.lower() == ".csv":
+            self._take_rooms(path)
+            return
 
         def then(outcome: Drawing | ProjectError) -> None:
             if isinstance(outcome, ProjectError):
@@ -80,6 +87,18 @@ class Filing:
             dialog.open()
 
         read_in_background(self.window, path, then)
+
+    def _take_rooms(self, path: Path) -> None:
+        try:
+            rooms = read_rooms(path)
+            new, words = bring_in_rooms(self.document.project, self.window.focus.level, rooms)
+        except (ProjectError, ValueError) as e:
+            self.complain(self.window.tr("This list cannot be brought in"), str(e))
+            return
+        self.document.apply(new, f"Bring in {path.name}")
+        self.window.focus.set(stage="Plan")
+        self.window.plan.fit()
+        self.window.say(self.window.tr("Brought in: {}.").format(words))
 
     def _take_drawing(self, dialog: DrawingDialog, path: Path) -> None:
         try:

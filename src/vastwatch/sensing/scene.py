@@ -123,7 +123,7 @@ def _obstacles(
 def _wall_pieces(wall: Wall, openings: list[Opening], height: float, infrared: bool) -> list[_Piece]:
     """Cut a wall at its openings. To infrared a closed door or a window is as opaque as the wall around it."""
     length = math.dist(wall.a, wall.b)
-    material = "timber" if wall.material == "timber" else wall.material
+    material: str = wall.material
 
     def at(s: float) -> tuple[float, float]:
         k = s / length

@@ -1,0 +1,123 @@
+"""A list of rooms as CSV: name, width, depth and use become rooms in a row, each wall to wall with the last.
+
+Written by whatever program people have: the columns in any order, commas or semicolons or tabs between them, points or
+commas for decimals, in the usual encodings.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from pathlib import Path
+from typing import NamedTuple, get_args
+
+from vastwatch.design.building import add_room, place_beside, rectangle
+from vastwatch.design.project import Project
+from vastwatch.files.check import ProjectError
+from vastwatch.site.building import RoomUse
+
+# A longer list is not one building.
+MOST_ROOMS = 500
+COLUMNS = {
+    "name": ("name", "room"),
+    "width": ("width", "w", "length"),
+    "depth": ("depth", "d"),
+    "use": ("use", "type", "kind"),
+}
+USES: tuple[RoomUse, ...] = get_args(RoomUse)
+SMALLEST_M, LARGEST_M = 0.3, 200.0
+
+
+class ListedRoom(NamedTuple):
+    """One line: sizes in metres; `use` is None where the list says none that is known."""
+
+    name: str
+    width: float
+    depth: float
+    use: RoomUse | None
+
+
+def read_rooms(path: Path) -> list[ListedRoom]:
+    """Read a list of rooms. Raises ProjectError with one sentence that names the line."""
+    try:
+        raw = path.read_bytes()
+    except FileNotFoundError:
+        raise ProjectError(f"{path}: there is no such file") from None
+    except OSError as e:
+        raise ProjectError(f"{path}: cannot be read ({(e.strerror or str(e)).lower()})") from None
+    text = _decoded(raw, path)
+    lines = [line for line in text.splitlines() if line.strip()]
+    if len(lines) < 2:
+        raise ProjectError(f"{path}: a list of rooms needs a line of headings and a line for each room")
+    head = lines[0]
+    delimiter = max((";", "\t", ","), key=head.count)
+    rows = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=delimiter))
+    where = _columns(rows[0], path)
+    if len(rows) - 1 > MOST_ROOMS:
+        raise ProjectError(f"{path}: {len(rows) - 1:,} rooms are more than one building's")
+    return [_room(row, where, n, path) for n, row in enumerate(rows[1:], 2)]
+
+
+def _decoded(raw: bytes, path: Path) -> str:
+    if raw.startswith((b"\xff\xfe", b"\xfe\xff")):
+        encodings = ["utf-16"]
+    else:
+        encodings = ["utf-8-sig", "cp1252"]
+    for encoding in encodings:
+        try:
+            text = raw.decode(encoding)
+        except UnicodeDecodeError:
+            continue
+        if "\0" not in text:
+            return text
+    raise ProjectError(f"{path}: this is not a text file")
+
+
+def _columns(heading: list[str], path: Path) -> dict[str, int]:
+    names = [h.strip().lower().split("(")[0].split("[")[0].strip() for h in heading]
+    where = {}
+    for column, known in COLUMNS.items():
+        found = next((names.index(k) for k in known if k in names), None)
+        if found is not None:
+            where[column] = found
+    missing = [c for c in ("name", "width", "depth") if c not in where]
+    if missing:
+        raise ProjectError(
+            f"{path}: the list has no column for {' and '.join(missing)}; its headings are {', '.join(names)}"
+        )
+    return where
+
+
+def _room(row: list[str], where: dict[str, int], line: int, path: Path) -> ListedRoom:
+    def cell(column: str) -> str:
+        k = where.get(column, -1)
+        return row[k].strip() if 0 <= k < len(row) else ""
+
+    def metres(column: str) -> float:
+        text = cell(column).lower().removesuffix("m").strip().replace(",", ".")
+        try:
+            value = float(text)
+        except ValueError:
+            raise ProjectError(f"{path}: line {line}: '{cell(column)}' is not a {column} in metres") from None
+        if not SMALLEST_M <= value <= LARGEST_M:
+            raise ProjectError(f"{path}: line {line}: a room of {value:g} m is not one")
+        return value
+
+    name = cell("name")
+    if not name:
+        raise ProjectError(f"{path}: line {line}: the room has no name")
+    use = next((u for u in USES if u == cell("use").lower()), None)
+    return ListedRoom(name[:60], metres("width"), metres("depth"), use)
+
+
+def bring_in_rooms(project: Project, level: str, rooms: list[ListedRoom]) -> tuple[Project, str]:
+    """Add the rooms in a row on a level; the project and what was done, in words."""
+    unknown = 0
+    for room in rooms:
+        x, y = place_beside(project, level, room.width)
+        unknown += room.use is None
+        project, _ = add_room(project, level, room.name, room.use or "sitting", rectangle(x, y, room.width, room.depth))
+    words = f"{len(rooms)} rooms"
+    if unknown:
+        words += f", {unknown} of them without a known use, taken as sitting rooms"
+    return project, words
