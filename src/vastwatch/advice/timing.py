@@ -93,10 +93,12 @@ def silences(start: Signal, keep: Signal) -> Silences:
     nxt = np.append(rows[1:, 0], np.inf)[rows[:, 1] < keep.end]
     nxt = nxt[len(nxt) - len(e) :]
     hi = nxt - e
-    i = np.searchsorted(rises, e, side="left")
-    p = np.where(i < len(rises), rises[np.minimum(i, len(rises) - 1)], keep.end)
     lo = np.zeros(len(e))
-    if not np.array_equal(p, np.minimum(nxt, keep.end)):
+    if start.same_as(keep):
+        p = np.minimum(nxt, keep.end)
+    else:
+        i = np.searchsorted(rises, e, side="left")
+        p = np.where(i < len(rises), rises[np.minimum(i, len(rises) - 1)], keep.end)
         longest, group = 0.0, -1
         lows = []
         for k, length in zip(i.tolist(), hi.tolist()):
@@ -128,7 +130,8 @@ def curves(start: Signal, keep: Signal, need: Signal, nobody: Signal, longest: f
     s = s._replace(hi=np.minimum(s.hi, longest))
     first = float(start.rises[0]) if len(start.rises) else need.end
     idle_all = nobody.total() - float(nobody.measure(first))
-    needed, wasted = _Events(_windows(need, s), s), _Events(_windows(nobody, s), s)
+    by_hi = np.argsort(s.hi)
+    needed, wasted = _Events(_windows(need, s), s, by_hi), _Events(_windows(nobody, s), s, by_hi)
     dark = needed.remainders(float(need.measure(first)), +1.0)
     return Curves(needed.drops(), dark, wasted.remainders(idle_all, -1.0))
 
@@ -153,8 +156,10 @@ def _windows(signal: Signal, s: Silences) -> Windows:
     on = (np.arange(len(edges)) % 2 == 1) ^ signal.first
     so_far = np.concatenate([[0.0], np.cumsum(np.where(on[:-1], np.diff(edges), 0.0))])
 
+    growth = on.astype(float)
+
     def measured(t: Array, k: NDArray[np.intp]) -> Array:
-        return so_far[k] + np.where(on[k], t - edges[k], 0.0)
+        return so_far[k] + growth[k] * (t - edges[k])
 
     lo_t, hi_t = s.e + s.lo, s.e + s.hi
     a = switches.searchsorted(lo_t, side="right")
@@ -177,20 +182,32 @@ def _windows(signal: Signal, s: Silences) -> Windows:
 
 
 class _Events:
-    """The holds at which anything changes, sorted once for all the functions that step there."""
+    """The holds at which anything changes, sorted for all the functions that step there.
 
-    def __init__(self, w: Windows, s: Silences) -> None:
-        self.w = w
+    Nearly all of them are the ends `hi` of the silences, sorted once by the caller; the others are few and merged in.
+    """
+
+    def __init__(self, w: Windows, s: Silences, by_hi: NDArray[np.intp]) -> None:
+        self.w, self.by_hi = w, by_hi
         # Silences that count from no hold on are there from the beginning; only the others enter later.
         self.at_once = s.lo <= 0
-        self.later = ~self.at_once
-        t = np.concatenate([s.lo[self.later], w.at, s.hi])
-        self.order = np.argsort(t)
-        self.t = t[self.order]
+        self.later = np.flatnonzero(~self.at_once)
+        few, many = np.concatenate([s.lo[self.later], w.at]), s.hi[by_hi]
+        self.few_order = np.argsort(few)
+        few = few[self.few_order]
+        self.few_at = many.searchsorted(few) + np.arange(len(few))
+        self.many_at = np.ones(len(few) + len(many), bool)
+        self.many_at[self.few_at] = False
+        self.t = self._merged(few, many)
+
+    def _merged(self, few: Array, many: Array) -> Array:
+        out = np.empty(len(self.many_at))
+        out[self.few_at], out[self.many_at] = few, many
+        return out
 
     def _summed(self, at_once: Array, enters: Array, inside: Array, leaves: Array) -> tuple[float, Array]:
-        steps = np.concatenate([enters[self.later], inside, leaves])[self.order]
-        return float(at_once[self.at_once].sum()), steps
+        few = np.concatenate([enters[self.later], inside])[self.few_order]
+        return float(at_once[self.at_once].sum()), self._merged(few, leaves[self.by_hi])
 
     def drops(self) -> Steps:
         """How many silences count for T and have the signal on at e + T."""
