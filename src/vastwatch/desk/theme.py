@@ -143,6 +143,7 @@ def _sheet(t: Theme) -> str:
     return f"""
     QWidget {{ color: {ink}; }}
     QMainWindow, QDialog {{ background: {panel}; }}
+    QDialog {{ border: 1px solid {soft}; }}
     QToolTip {{ background: {card}; color: {ink}; border: 1px solid {line}; padding: 5px 7px; }}
     QLabel[role="title"] {{ font-size: 17px; font-weight: 600; }}
     QLabel[role="head"] {{ font-size: 13px; font-weight: 600; }}
