@@ -106,7 +106,7 @@ class BuildPanel(QWidget):
         clear(self._people)
         for person in people:
             away = QPushButton("×")
-            away.setFixedSize(22, 20)
+            away.setFixedSize(24, 26)
             away.setProperty("role", "pick")
             away.setAccessibleName(self.tr("Take {} away").format(person.name))
             away.setToolTip(self.tr("Take {} away").format(person.name))

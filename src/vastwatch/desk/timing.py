@@ -77,6 +77,8 @@ class CurvePlot(pg.PlotWidget):
                 item, words, position=at, color=theme.soft, fill=theme.card, anchors=[(-0.03, 0.5), (-0.03, 0.5)]
             )
             tag.setFont(font(11, 500))
+            # Words lie over the mark, not under it.
+            item.setZValue(5)
             self._words[words] = tag
         for item in (self._band, self._idle, self._dark, self._knee, self._best, self._mark):
             self.addItem(item)
