@@ -9,7 +9,6 @@ import itertools
 import math
 from typing import Any
 
-import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -30,19 +29,17 @@ from vastwatch.design.edits import add_sensor, presence_of, put, remove_sensor, 
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.plan import layers
+from vastwatch.desk.plan import layers, marks
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.layers import Layer, Look
+from vastwatch.desk.plan.readings import explain_rows
 from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import Theme
 from vastwatch.desk.units import show_angle, show_length
 from vastwatch.devices import DeviceType, PirType, catalogue
 from vastwatch.rehearsal.causes import explain
-from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import FIGURE_ACTIVITY, LYING, PET, SEATED, STANDING
-from vastwatch.words import duration_words, never_words
 
 DEVICE_MIME = "application/x-vastwatch-device"
 # Pixels within which a click takes hold of a mark, and of a rotate handle.
@@ -71,9 +68,9 @@ class PlanView(QGraphicsView):
             "ground": Layer(self.look, 0, layers.draw_ground, cached=True),
             "contours": Layer(self.look, 1, layers.draw_contours),
             "site": Layer(self.look, 2, layers.draw_site, cached=True),
-            "sensors": Layer(self.look, 3.5, layers.draw_sensors),
-            "chain": Layer(self.look, 4, layers.draw_chain),
-            "people": Layer(self.look, 5, layers.draw_people),
+            "sensors": Layer(self.look, 3.5, marks.draw_sensors),
+            "chain": Layer(self.look, 4, marks.draw_chain),
+            "people": Layer(self.look, 5, marks.draw_people),
         }
         for layer in self._layers.values():
             scene.addItem(layer)
@@ -437,35 +434,7 @@ class PlanView(QGraphicsView):
 
     def explain_point(self, sensor: Any, x: float, y: float) -> list[tuple[str, str]]:
         """Two-column rows that say how the figure at a point is noticed by a sensor."""
-        figure = self.focus.figure
-        body = {"seated": SEATED, "lying": LYING, "pet": PET}.get(figure, STANDING)
-        activity = FIGURE_ACTIVITY.get(figure, "passing")
-        walking = figure in ("across", "towards", "pet")
-        s = sight(self.document.project, sensor, (x, y), body, activity, None, walking)
-        wait = s.notice_s
-        if figure in ("towards", "pet"):
-            from vastwatch.sensing.coverage import notice_times
-            from vastwatch.sensing.noticing import placed
-
-            wait = float(notice_times(placed(self.document.project, sensor), np.array([[x, y]]), figure)[0])
-        words = (
-            f"noticed in {duration_words(wait)}" if walking and math.isfinite(wait) else f"noticed {never_words(wait)}"
-        )
-        name = {"across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying",
-                "pet": "a pet"}[figure]  # fmt: skip
-        rows = [(name, words), (f"{s.plan_m:.1f} m, {s.slant_m:.1f} m slant", f"range {s.range_m:.1f} m here")]
-        if s.off_axis_deg > 0.5:
-            rows.append((f"{s.off_axis_deg:.0f}° off axis", f"range × {s.off_axis_factor:.2f}"))
-        if s.hidden_by:
-            found = find_any(self.document.project, s.hidden_by[0][0])
-            who = getattr(found[1], "name", None) if found else None
-            who = who or {"walls": "a wall", "openings": "a closed door or window"}.get(found[0] if found else "", "")
-            what = f"hides {100 * s.hidden_by[0][1]:.0f} %" if s.share < 1 else f"takes {s.loss_db:.1f} dB"
-            if s.share < 1 or s.loss_db > 0:
-                rows.append((who, what))
-        elif not s.in_view:
-            rows.append(("outside its field of view", ""))
-        return rows
+        return explain_rows(self.document.project, sensor, self.focus.figure, x, y)
 
     # -- placing -----------------------------------------------------------------------------------------------
 

@@ -1,0 +1,93 @@
+"""The marks that move: sensors, people, and the sight lines of an open incident, painted in pixels over the plan."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QLineF, QPointF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+
+from vastwatch.design.project import find
+from vastwatch.design.records import Sensor
+from vastwatch.desk import glyphs
+from vastwatch.desk.plan.layers import HANDLE_REACH, SENSOR_RADIUS, Look, in_pixels, ring
+from vastwatch.desk.theme import alpha, font, mix
+
+
+def draw_sensors(p: QPainter, look: Look) -> None:
+    """The sensors, in pixels; the selected one last, so that it lies on top."""
+    with in_pixels(p) as at:
+        for sensor in sorted(look.sensors, key=lambda s: s.id == look.selected):
+            _sensor(p, look, sensor, at(sensor.at[0], sensor.at[1]))
+
+
+def _sensor(p: QPainter, look: Look, sensor: Sensor, c: QPointF) -> None:
+    device = find(look.project.devices, sensor.device)
+    family = device.family
+    hue = look.theme.family(family)
+    ceiling = "ceiling" in device.mounts
+    a = math.radians(sensor.yaw)
+    if sensor.id == look.selected:
+        ring(p, c, SENSOR_RADIUS + 5, mix(look.theme.ink, QColor("#FFFFFF"), look.night))
+        if not ceiling:
+            tip = c + QPointF(math.cos(a), -math.sin(a)) * HANDLE_REACH
+            p.setPen(QPen(hue, 1.4))
+            p.drawLine(c + QPointF(math.cos(a), -math.sin(a)) * (SENSOR_RADIUS + 5), tip)
+            p.setBrush(look.theme.card)
+            p.drawEllipse(tip, 5, 5)
+    if sensor.id in look.reporting:
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(alpha(hue, 0.3))
+        p.drawEllipse(c, SENSOR_RADIUS + 6, SENSOR_RADIUS + 6)
+    p.save()
+    p.translate(c)
+    if not ceiling:
+        p.rotate(90 - sensor.yaw)
+    reporting = sensor.id in look.reporting
+    # At night only light glows: the discs take the colour of the ground.
+    disc = mix(look.theme.card, look.theme.night, 0.85 * look.night)
+    line = mix(hue, QColor("#DDE4F7"), 0.55 * look.night)
+    fill, mark = (hue, look.theme.card) if reporting else (disc, line)
+    glyphs.family_mark(p, family, QPointF(0, 0), SENSOR_RADIUS, mark, fill)
+    p.restore()
+
+
+# -- people and causes -----------------------------------------------------------------------------------------------
+
+
+def draw_people(p: QPainter, look: Look) -> None:
+    """Everybody on this level at this moment."""
+    with in_pixels(p) as at:
+        for _, label, where, left_dark in look.people:
+            c = at(*where)
+            if label == "cat":
+                glyphs.cat_mark(p, c, 7, mix(QColor("#8B8579"), QColor("#C9CFE4"), look.night), look.ground)
+                continue
+            fill = look.theme.dropped if left_dark else mix(look.theme.person, QColor("#3B4468"), look.night)
+            glyphs.person_mark(p, c, 9.5, label, fill, QColor("#FFFFFF"), font(11, 600))
+
+
+def draw_chain(p: QPainter, look: Look) -> None:
+    """The open incident: whom it happened to, and the sight line that failed or saw too much."""
+    chain = look.chain
+    if chain is None or chain.where is None:
+        return
+    with in_pixels(p) as at:
+        c = at(*chain.where.at)
+        red = mix(look.theme.dropped, QColor("#FF9A90"), look.night)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(red, 1.8))
+        p.drawEllipse(c, 14, 14)
+        for k, sight in enumerate(chain.sights[:2]):
+            # The design may be ahead of the rehearsal that is shown, and the sensor gone.
+            sensor = next((x for x in look.sensors if x.id == sight.sensor), None)
+            if sensor is None:
+                continue
+            s = at(sensor.at[0], sensor.at[1])
+            p.setPen(QPen(red if k == 0 else alpha(red, 0.5), 1.6, Qt.PenStyle.DashLine))
+            line = QLineF(c, s)
+            if line.length() > 30:
+                line.setLength(line.length() - 13)
+                start = QLineF(s, c)
+                start.setLength(start.length() - 15)
+                p.drawLine(QLineF(start.p2(), line.p2()))

@@ -1,0 +1,43 @@
+"""What the card beside the pointer says: how somebody at a point is noticed by a sensor, and why so."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from vastwatch.design.project import Project, find_any
+from vastwatch.design.records import Sensor
+from vastwatch.sensing import Figure
+from vastwatch.sensing.coverage import notice_times
+from vastwatch.sensing.explain import sight
+from vastwatch.sensing.figures import FIGURE_ACTIVITY, LYING, PET, SEATED, STANDING
+from vastwatch.sensing.noticing import placed
+from vastwatch.words import duration_words, never_words
+
+
+def explain_rows(project: Project, sensor: Sensor, figure: Figure, x: float, y: float) -> list[tuple[str, str]]:
+    """Two-column rows that say how the figure at a point is noticed by a sensor."""
+    body = {"seated": SEATED, "lying": LYING, "pet": PET}.get(figure, STANDING)
+    activity = FIGURE_ACTIVITY.get(figure, "passing")
+    walking = figure in ("across", "towards", "pet")
+    s = sight(project, sensor, (x, y), body, activity, None, walking)
+    wait = s.notice_s
+    if figure in ("towards", "pet"):
+        wait = float(notice_times(placed(project, sensor), np.array([[x, y]]), figure)[0])
+    words = f"noticed in {duration_words(wait)}" if walking and math.isfinite(wait) else f"noticed {never_words(wait)}"
+    name = {"across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying",
+            "pet": "a pet"}[figure]  # fmt: skip
+    rows = [(name, words), (f"{s.plan_m:.1f} m, {s.slant_m:.1f} m slant", f"range {s.range_m:.1f} m here")]
+    if s.off_axis_deg > 0.5:
+        rows.append((f"{s.off_axis_deg:.0f}° off axis", f"range × {s.off_axis_factor:.2f}"))
+    if s.hidden_by:
+        found = find_any(project, s.hidden_by[0][0])
+        who = getattr(found[1], "name", None) if found else None
+        who = who or {"walls": "a wall", "openings": "a closed door or window"}.get(found[0] if found else "", "")
+        what = f"hides {100 * s.hidden_by[0][1]:.0f} %" if s.share < 1 else f"takes {s.loss_db:.1f} dB"
+        if s.share < 1 or s.loss_db > 0:
+            rows.append((who, what))
+    elif not s.in_view:
+        rows.append(("outside its field of view", ""))
+    return rows
