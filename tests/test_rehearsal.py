@@ -413,3 +413,22 @@ def test_nothing_breaks_without_people_sensors_or_anything(room):
     assert rehearse(replace(room, people=()), 2, 1).scores["big"].drops == 0
     lone = Spot(id="far", room="big", name="far", at=(1, 1))
     assert rehearse(replace(room, spots=(*room.spots, lone)), 1, 1).scores["big"] is not None
+
+
+def test_a_light_that_never_came_is_not_said_to_have_come_late(room):
+    """A PIR that looks away notices nobody: the chain says so, and where presence did rise it says when."""
+    away = replace(room, sensors=(replace(room.sensors[0], at=(0.2, 3.8, 2.2), yaw=135.0),))
+    r = rehearse(away, 3, 1)
+    late = [i for i in r.incidents if i.kind == "late"]
+    assert late
+    chain = explain(r, late[0])
+    assert [k.value for k in chain.links[:2]] == ["never came on", "did not rise"]
+
+
+def test_a_light_that_came_late_says_when(demo):
+    r = rehearse(demo, 7, 1)
+    for incident in (i for i in r.incidents if i.kind == "late"):
+        lamp, chain = r.rooms[incident.room].lamp, explain(r, incident)
+        came = bool(lamp.at(incident.at + incident.duration_s + 1e-6))
+        assert chain.links[0].value.endswith("late") == came
+        assert chain.links[1].value.startswith("rose") == came

@@ -35,6 +35,8 @@ PASSING_USES = ("passage", "stair", "outside")
 LONGEST_HOLD_S, SHORTEST_HOLD_S = 1800.0, 30.0
 # Wall devices hang in corners and at wall middles; this is their pitch, degrees.
 PITCH = {"pir": 0.0, "radar": -5.0}
+# What a minute of hold is reckoned worth when types are put in order, in the catalogue's unit of money: our choice.
+PRICE_PER_HOLD_MIN = 2.0
 # A wait beyond this counts no worse when placements are compared, seconds.
 CAPPED_S = 7200.0
 
@@ -75,7 +77,7 @@ def choose(project: Project, room_id: str) -> list[Option]:
 
 def _worth(o: Option) -> float:
     """For ordering: the price, and a price for every minute of hold, which burns light for nobody."""
-    return o.device.price + 2.0 * min(o.hold_s, CAPPED_S) / 60.0
+    return o.device.price + PRICE_PER_HOLD_MIN * min(o.hold_s, CAPPED_S) / 60.0
 
 
 class _Now:

@@ -30,6 +30,8 @@ from vastwatch.words import duration_words
 CAPPED_WAIT_S = 7200.0
 # Candidate mounting points keep this far from the walls' centre lines, metres.
 INSET_M = 0.2
+# What an hour of burning for nobody is reckoned worth in minutes of dark, when remedies are put in order.
+DARK_MIN_PER_IDLE_H = 6.0
 # Aims tried to either side of the present one, degrees.
 AIMS = tuple(range(-60, 61, 5))
 
@@ -45,8 +47,9 @@ class Remedy:
 
     @property
     def gain(self) -> float:
-        """Minutes of dark spared a day less ten times the kWh it costs: for ordering only."""
-        return (self.before.dark_min - self.after.dark_min) + 6.0 * (self.before.idle_h - self.after.idle_h)
+        """Minutes of dark spared a day, burning for nobody reckoned against them: for ordering only."""
+        burned = self.after.idle_h - self.before.idle_h
+        return (self.before.dark_min - self.after.dark_min) - DARK_MIN_PER_IDLE_H * burned
 
 
 def remedies(rehearsal: Rehearsal, room: str, wanted: Callable[[], bool] = lambda: True) -> list[Remedy]:

@@ -240,7 +240,7 @@ class _Events:
 class TimingCurve:
     """The curve of one presence, per day, sampled at settable holds, with the knee and the recommended setting.
 
-    `interval_s`: where nine of ten resampled fortnights' worth of days put the recommendation. `meets_brief`:
+    `interval_s`: where nine of ten resamplings of the days put the recommendation. `meets_brief`:
     whether any settable hold keeps to the brief's limit of drops.
     """
 

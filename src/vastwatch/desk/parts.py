@@ -69,6 +69,11 @@ def clear(box: QVBoxLayout) -> None:
             w.deleteLater()
 
 
+def is_choice(event: QKeyEvent | None) -> bool:
+    """Whether a key chooses what has the focus: Return, Enter or the space bar."""
+    return event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
+
+
 class LinkCard(QFrame):
     """A card that can be clicked, or chosen with Return, to go to what it speaks of."""
 
@@ -85,7 +90,7 @@ class LinkCard(QFrame):
         self.chosen.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+        if is_choice(event):
             self.chosen.emit()
             return
         super().keyPressEvent(event)

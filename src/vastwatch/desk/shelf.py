@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from vastwatch.desk import glyphs
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import clear, column, label, scrolling
+from vastwatch.desk.parts import clear, column, is_choice, label, scrolling
 from vastwatch.desk.plan.view import DEVICE_MIME
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.devices import DeviceType, PirType, catalogue
@@ -87,7 +87,7 @@ class DeviceCard(QWidget):
             self.chosen.emit(self.device.id)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+        if is_choice(event):
             self.chosen.emit(self.device.id)
             return
         super().keyPressEvent(event)

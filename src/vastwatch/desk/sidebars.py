@@ -14,7 +14,7 @@ from vastwatch.control.daylight import DAY
 from vastwatch.design.edits import room_of
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import clear, label, row, scrolling
+from vastwatch.desk.parts import clear, is_choice, label, row, scrolling
 from vastwatch.desk.results import DAYS, Results
 from vastwatch.desk.theme import MARGIN, Theme, alpha, font
 from vastwatch.geometry import polygons
@@ -62,7 +62,7 @@ class Tile(QWidget):
         self.chosen.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+        if is_choice(event):
             self.chosen.emit()
             return
         super().keyPressEvent(event)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QWidg
 from vastwatch.desk import glyphs
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import STAGES, Focus
-from vastwatch.desk.parts import label
+from vastwatch.desk.parts import is_choice, label
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import MARGIN, Theme, font
 
@@ -64,7 +64,7 @@ class StageTab(QWidget):
         self.chosen.emit(self.stage)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+        if is_choice(event):
             self.chosen.emit(self.stage)
             return
         super().keyPressEvent(event)

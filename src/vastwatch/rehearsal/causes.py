@@ -12,12 +12,16 @@ import numpy as np
 from vastwatch.design.edits import presence_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import find, find_any
+from vastwatch.design.records import Expr
 from vastwatch.people.movements import Track, Where
 from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.run import Rehearsal
 from vastwatch.sensing.explain import Sight, sight
 from vastwatch.sensing.figures import BODIES, PET, STANDING
 from vastwatch.words import clock_words, duration_words, never_words
+
+# An instant after a switching at which its outcome is surely read, seconds.
+AFTER_S = 1e-6
 
 
 @dataclass(frozen=True)
@@ -55,7 +59,7 @@ def _dropped(r: Rehearsal, incident: Incident) -> Chain:
     presence = presence_of(r.project, incident.room)
     assert presence is not None
     t = incident.at
-    keepers = list(dict.fromkeys(p.sensor for p in reports(presence.expr)))
+    keepers = _sensors(presence.expr)
     links = [
         _lamp(r, incident, f"went off {clock_words(t)}", f"dark for {duration_words(incident.duration_s)}"),
         _presence_link(r, incident.room, f"fell {clock_words(t)}", "its hold time of {hold} ran out"),
@@ -78,11 +82,16 @@ def _late(r: Rehearsal, incident: Incident) -> Chain:
     presence = presence_of(r.project, incident.room)
     assert presence is not None
     t, wait = incident.at, incident.duration_s
-    starters = list(dict.fromkeys(p.sensor for p in reports(presence.expr)))
-    links = [
-        _lamp(r, incident, f"{duration_words(wait)} late", f"somebody came in at {clock_words(t)}"),
-        _presence_link(r, incident.room, f"rose {clock_words(t + wait)}", "nothing had started it before"),
-    ]
+    starters = _sensors(presence.expr)
+    lamp = r.rooms[incident.room].lamp
+    came_in = f"somebody came in at {clock_words(t)}"
+    if lamp is not None and lamp.at(t + wait + AFTER_S):
+        light = _lamp(r, incident, f"{duration_words(wait)} late", came_in)
+        rise = _presence_link(r, incident.room, f"rose {clock_words(t + wait)}", "nothing had started it before")
+    else:
+        light = _lamp(r, incident, "never came on", f"{came_in} and left after {duration_words(wait)}")
+        rise = _presence_link(r, incident.room, "did not rise", "nothing started it while they were there")
+    links = [light, rise]
     for ident in starters[:1]:
         device = find(r.project.devices, find(r.project.sensors, ident).device)
         links.append(
@@ -98,7 +107,7 @@ def _idle(r: Rehearsal, incident: Incident) -> Chain:
     presence = presence_of(r.project, incident.room)
     assert presence is not None
     t, end = incident.at, incident.at + incident.duration_s
-    keepers = list(dict.fromkeys(p.sensor for p in reports(presence.expr)))
+    keepers = _sensors(presence.expr)
     links = [
         _lamp(r, incident, f"burned {duration_words(incident.duration_s)}", f"for nobody from {clock_words(t)}"),
         _presence_link(r, incident.room, f"fell {clock_words(end)}", "held for {hold} after the last report"),
@@ -139,6 +148,11 @@ def _false_start(r: Rehearsal, incident: Incident) -> Chain:
 
 
 # -- parts ---------------------------------------------------------------------------------------------------------
+
+
+def _sensors(expr: Expr) -> list[str]:
+    """The sensors an expression reads, each once, those that start first."""
+    return list(dict.fromkeys(report.sensor for report in reports(expr)))
 
 
 def _lamp(r: Rehearsal, incident: Incident, value: str, text: str) -> Link:
