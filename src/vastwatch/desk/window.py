@@ -71,16 +71,17 @@ class Window(QMainWindow):
         self._keys()
         self._timer = QTimer(self)
         self._timer.setInterval(PLAY_MS)
-        self._timer.timeout.connect(lambda: self.ribbon.step_time(PLAY_S))
+        # Timers call bound methods: Qt lets go of those with the window, where a lambda could outlive it.
+        self._timer.timeout.connect(self._tick)
         self._news = QTimer(self)
         self._news.setSingleShot(True)
         self._news.setInterval(NEWS_MS)
-        self._news.timeout.connect(lambda: self._said.setText(self._hint()))
+        self._news.timeout.connect(self._hush)
         document.trouble.connect(self.say)
         document.state_changed.connect(self._state)
         document.changed.connect(self._follow)
         self.focus.shift.connect(self._shifted)
-        self.results.updated.connect(lambda what: self._clock() if what == "rehearsal" else None)
+        self.results.updated.connect(self._results_updated)
         self._stage()
         self._state()
         self._clock()
@@ -431,6 +432,16 @@ class Window(QMainWindow):
             return self.tr("arrows nudge   R L turn   Del deletes   V next figure")
         return self.tr("click a room or a sensor   M next sensor   F fits")
 
+    def _tick(self) -> None:
+        self.ribbon.step_time(PLAY_S)
+
+    def _hush(self) -> None:
+        self._said.setText(self._hint())
+
+    def _results_updated(self, what: str) -> None:
+        if what == "rehearsal":
+            self._clock()
+
     def say(self, words: str) -> None:
         """One line of news, for some seconds."""
         self._said.setText(words)
@@ -469,6 +480,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._timer.stop()
+        self._news.stop()
         self.document.give_up()
         self.results.stop()
         event.accept()
