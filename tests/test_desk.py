@@ -212,7 +212,7 @@ def test_escape_puts_a_chosen_device_back_and_outside_nothing_is_placed(qtbot, w
 
 
 def test_the_shelf_finds_by_word(qtbot, window):
-    qtbot.keyClicks(window.shelf.finder, "still 60")
+    qtbot.keyClicks(window.shelf.finder, "long still 60")
 
     def shown():
         return [c.device.id for c in window.shelf.findChildren(DeviceCard) if c.isVisible()]
@@ -538,7 +538,7 @@ def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
     best = window.results.options[0]
     cards = [c for c in window.verdict.findChildren(LinkCard) if best.device.name in c.accessibleName()]
     key(qtbot, cards[0], Qt.Key.Key_Return)
-    assert window.focus.selected == best.sensor.id
+    assert window.focus.selected == best.placed[1].id
     assert presence_of(project(window), "box") is not None
     assert window.document.undo_stack.undoText() == f"Place {best.device.name} in box room"
     settle(qtbot, window)

@@ -66,6 +66,9 @@ def test_version_1_has_every_top_level_key():
         "scenes",
         "rules",
         "logbook",
+        "sockets",
+        "circuits",
+        "switches",
         "format",
         "version",
     ]

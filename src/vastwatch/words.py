@@ -27,6 +27,15 @@ def about_words(seconds: float) -> str:
     return duration_words(round(seconds / step) * step)
 
 
+def drops_words(per_week: float) -> str:
+    """A limit of drops: `no drop`, `one drop a week`, `3 drops a week`, `one drop in 4 weeks`."""
+    if per_week <= 0:
+        return "no drop"
+    if per_week < 1:
+        return f"one drop in {1 / per_week:.0f} weeks"
+    return "one drop a week" if per_week == 1 else f"{per_week:g} drops a week"
+
+
 def clock_words(t: float) -> str:
     """Time of day of an instant in seconds from a midnight: `21:14:07`."""
     s = int(t) % 86_400

@@ -1,7 +1,18 @@
-"""What to change: findings on the design, the timing tuner, and remedies tried on the same days."""
+"""What to change: findings on the design, the timing tuner, remedies tried on the same days, and what to buy."""
 
 from vastwatch.advice.choose import Option, choose
 from vastwatch.advice.findings import Finding, findings
+from vastwatch.advice.purchase import Purchase, purchases, starter_set
 from vastwatch.advice.timing import TimingCurve, timing_curve
 
-__all__ = ["Finding", "Option", "TimingCurve", "choose", "findings", "timing_curve"]
+__all__ = [
+    "Finding",
+    "Option",
+    "Purchase",
+    "TimingCurve",
+    "choose",
+    "findings",
+    "purchases",
+    "starter_set",
+    "timing_curve",
+]

@@ -1,44 +1,76 @@
 """The adviser: which device type would do in a room, where it would hang, and why, in figures.
 
-Each type of the catalogue is tried at the room's corners, wall middles or ceiling, together with what already serves
-the room, and judged by the same models as everything else: how much of the room notices a walker soon enough, how
-often somebody at each spot is noticed, and so how long presence would have to hold.
+Each type is tried at the room's corners, wall middles, ceiling, switches, or whatever it is fixed to, together with
+what already serves the room, and judged by the same models as everything else: how much of the room notices a walker
+soon enough, how often somebody at each spot is noticed, and so how long presence would have to hold; and whether it
+gets power there, stands the place, and is not fooled by what is in the room.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
-from vastwatch.advice.findings import RISK_HOURS, WALKER_S, WALKER_SHARE, hold_for, wakeful_spots
+from vastwatch.advice.findings import RISK_HOURS, WALKER_SHARE, hold_for
+from vastwatch.advice.fixing import fixed_place, opening_middle
 from vastwatch.advice.remedies import mount_points
-from vastwatch.design.edits import add_sensor, presence_of
+from vastwatch.design.edits import add_sensor, joins_presence, presence_of, put
+from vastwatch.design.needs import needs_of, wakeful_spots
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Sensor
-from vastwatch.devices import DeviceType, catalogue
+from vastwatch.design.records import Sensor, Settings
+from vastwatch.devices import (
+    AREA_FAMILIES,
+    TOUCH_FAMILIES,
+    DeviceType,
+    DualType,
+    MatType,
+    RadarType,
+    catalogue,
+)
+from vastwatch.devices.figures import quickness
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
-from vastwatch.sensing.coverage import notice_times, spot_notice_s
-from vastwatch.sensing.noticing import Placed, placed
+from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
+from vastwatch.sensing.figures import FIDGETS
+from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
+from vastwatch.sensing.noticing import Placed, latency_s, mean_wait, placed, staying
+from vastwatch.sensing.scene import obstacles
 from vastwatch.site.building import Room, Spot
-from vastwatch.words import about_words, never_words
+from vastwatch.words import about_words, duration_words, never_words
 
-# Cells on which walkers are judged, metres: coarse, since shares are wanted and not contours.
-CELL = 0.2
-# On the way through, light has to come within this time; elsewhere WALKER_S does, seconds.
-PASSING_S = 1.0
-PASSING_USES = ("passage", "stair", "outside")
-# A hold longer than this is no cure, and none is shorter than this in service, seconds.
-LONGEST_HOLD_S, SHORTEST_HOLD_S = 1800.0, 30.0
-# Wall devices hang in corners and at wall middles; this is their pitch, degrees.
-PITCH = {"pir": 0.0, "radar": -5.0}
+# Walkers are judged on cells this far apart, coarser in large rooms so that no room has more than so many: shares are
+# wanted and not contours, metres.
+CELL, MOST_CELLS = 0.25, 200
+# No hold is shorter than this in service, seconds.
+SHORTEST_HOLD_S = 30.0
+# Wall radars look down a little, degrees.
+RADAR_PITCH = -5.0
 # What a minute of hold is reckoned worth when types are put in order, in the catalogue's unit of money: our choice.
 PRICE_PER_HOLD_MIN = 2.0
+# What weighs like money when types are put in order, for each point of the brief's weights: a cable to draw, a device
+# more to look after.
+CABLE_PRICE, DEVICE_PRICE = 15.0, 8.0
 # A wait beyond this counts no worse when placements are compared, seconds.
 CAPPED_S = 7200.0
+# Of all places, walkers are only judged at the few that are best for the spots.
+SHORTLIST = 2
+# Below this a device hangs low, for feet, and its best places are others, metres.
+LOW_M = 0.8
+# An addition that shortens the waits by less than this share, and notices no more of the room, adds nothing.
+ADDS_WAIT, ADDS_SHARE = 0.1, 0.03
+# Noticing walkers in so much of the rooms next door within the time wanted here is worth a word, and each square metre
+# is reckoned so much money when types are put in order.
+SPILL_M2, PRICE_PER_SPILL_M2 = 1.0, 1.0
+SPILL_CELL = 0.5
+# Fooled more often than this disqualifies, per hour; and this protection is what rain asks for.
+FOOLED_PER_H, RAIN = 2.0, "IP44"
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,117 +79,372 @@ class Option:
 
     `walker_share`: of the room, within `walker_s`. `waits`: per spot id the mean wait with all that serves the room.
     `hold_s`: the hold with which the worst spot drops less than once in RISK_HOURS; inf where none would.
-    `project`: the project with it placed.
+    `price`: 0 for one that is owned and not yet placed; `worth`: what it is put in order by, less is better.
     """
 
     device: DeviceType
     sensor: Sensor
-    project: Project
+    base: Project
     walker_share: float
     walker_s: float
     waits: dict[str, float]
     hold_s: float
     fails: tuple[str, ...]
     reason: str
+    price: float
+    worth: float
+
+    @cached_property
+    def placed(self) -> tuple[Project, Sensor]:
+        """The project with it placed, in its role, and the sensor that was added."""
+        s = self.sensor
+        new, made = add_sensor(self.base, self.device, s.level, s.at, s.yaw, s.pitch, s.on)
+        if s.settings != made.settings:
+            made = replace(made, settings=s.settings)
+            new = put(new, made)
+        return new, made
+
+    @property
+    def project(self) -> Project:
+        """The project with it placed."""
+        return self.placed[0]
 
 
-def choose(project: Project, room_id: str) -> list[Option]:
-    """All catalogue types for a room, those that do first, and among them by hold time and price.
+def choose(project: Project, room_id: str, types: Sequence[DeviceType] | None = None) -> list[Option]:
+    """All sensing types for a room, those that do first, and among them by hold time, price and the brief's weights.
 
-    Raises KeyError for a room that is not there.
+    `types` defaults to the catalogue. Raises KeyError for a room that is not there.
     """
-    room = find(project.rooms, room_id)
-    spots = wakeful_spots(project, room_id)
-    grid = grid_over([np.asarray(room.outline, float)], CELL)
-    cells = np.asfortranarray(grid.points[grid.mask(room.outline).ravel()])
-    now = _Now(project, room, spots, cells)
-    options = [o for d in catalogue() if (o := _best(now, d)) is not None]
-    return sorted(options, key=lambda o: (bool(o.fails), len(o.fails), _worth(o)))
+    now = _Now(project, find(project.rooms, room_id))
+    sensing = [d for d in types or catalogue() if d.family in (*AREA_FAMILIES, *TOUCH_FAMILIES)]
+    good: dict[tuple[str, bool], list[tuple[float, float]]] = {}
+    options = [o for d in sensing if (o := _best(now, d, good)) is not None]
+    return sorted(options, key=lambda o: (bool(o.fails), len(o.fails), o.worth))
 
 
-def _worth(o: Option) -> float:
-    """For ordering: the price, and a price for every minute of hold, which burns light for nobody."""
-    return o.device.price + PRICE_PER_HOLD_MIN * min(o.hold_s, CAPPED_S) / 60.0
+class Spare(NamedTuple):
+    """How many of a type are owned, and how many of those hang already."""
+
+    owned: int
+    used: int
+
+
+def spare(project: Project, device: str) -> Spare:
+    """What is owned of a type and what of that is placed."""
+    owned = sum(o.count for o in project.brief.owned if o.device == device)
+    return Spare(owned, sum(s.device == device for s in project.sensors))
 
 
 class _Now:
-    """The room as it is: rates at the spots and times at the cells by what serves it already."""
+    """The room as it is: rates at the spots and times at the cells by what serves it already, and what power, switches
+    and hazards there are."""
 
-    def __init__(self, project: Project, room: Room, spots: list[Spot], cells: np.ndarray) -> None:
-        self.project, self.room, self.spots, self.cells = project, room, spots, cells
+    def __init__(self, project: Project, room: Room) -> None:
+        self.project, self.room = project, room
+        self.needs = needs_of(project, room)
+        self.spots = wakeful_spots(project, room.id) if self.needs.stays else []
+        outline = np.asarray(room.outline, float)
+        cell = max(CELL, math.sqrt(polygons.area(outline) / MOST_CELLS))
+        grid = grid_over([outline], cell)
+        self.cells = np.asfortranarray(grid.points[grid.mask(room.outline).ravel()])
+        self.at = np.array([s.at for s in self.spots], float).reshape(-1, 2)
+        self.facing = np.array([s.facing for s in self.spots], float)
+        self.fidgets = np.array([FIDGETS[s.activity].rate for s in self.spots], float)
         presence = presence_of(project, room.id)
         serving = [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
         self.served = bool(serving)
-        self.rates = {s.id: sum(_rate(spot_notice_s(project, k, s)) for k in serving) for s in spots}
-        self.times = np.full(len(cells), math.inf)
+        self.rates = np.array([sum(_rate(spot_notice_s(project, k, s)) for k in serving) for s in self.spots], float)
+        self.times = np.full(len(self.cells), math.inf)
         for k in serving:
             sensor = find(project.sensors, k)
             if sensor.level == room.level:
-                self.times = np.minimum(self.times, notice_times(placed(project, sensor), cells, "across"))
+                self.times = np.minimum(self.times, notice_times(placed(project, sensor), self.cells, "across"))
+        self.own_share = float((self.times <= self.needs.notice_s).mean()) if len(self.cells) else 0.0
+        around = grid_over([np.asarray(r.outline, float) for r in project.rooms if r.level == room.level], SPILL_CELL)
+        others = np.zeros((around.rows, around.columns), bool)
+        for other in project.rooms:
+            if other.level == room.level and other is not room and _near_boxes(other, room):
+                others |= around.mask(other.outline)
+        self.outside = np.asfortranarray(around.points[others.ravel()])
+        self.height = find(project.levels, room.level).height
+        self.points = mount_points(room)
+        mine = [s.at for s in project.sockets if s.level == room.level]
+        self.sockets = [p for p in mine if polygons.contains_point(room.outline, *p)]
+        self.drawn_sockets = bool(project.sockets)
+        self.lamps = [lamp for lamp in project.lamps if lamp.room == room.id]
+        self.switches = [
+            s for s in project.switches
+            if s.level == room.level and polygons.contains_point(room.outline, *s.at)
+        ]  # fmt: skip
+        day = _first_day(project)
+        hazards = (resolved(project, h, day) for h in project.hazards if h.level == room.level)
+        self.hazards = [h for h in hazards if h is not None]
+
+    def placed(self, device: DeviceType, sensor: Sensor) -> Placed:
+        """As `sensing.noticing.placed`, without a project that has the sensor in it."""
+        if isinstance(device, DualType):
+            parts = (self.placed(device.pir, sensor), self.placed(device.radar, sensor))
+            return parts[0]._replace(device=device, parts=parts)
+        band = device.band_ghz if isinstance(device, RadarType) else "infrared"
+        host = None
+        if sensor.on is not None:
+            host = next((f for f in self.project.furnishings if f.id == sensor.on), None)
+        around = obstacles(self.project, self.room.level, band)
+        return Placed(sensor, device, around, self.room.ambient_c, host)
+
+    def waits(self, it: Placed) -> np.ndarray:
+        """Mean wait at each spot with this sensor besides what serves the room, (spots,)."""
+        mine = np.zeros(len(self.spots))
+        for posture in {s.posture for s in self.spots}:
+            which = np.array([s.posture == posture for s in self.spots])
+            body = spot_body(next(s for s in self.spots if s.posture == posture))
+            seen = staying(it, self.at[which], self.facing[which], body)
+            mine[which] = seen.rate(self.fidgets[which])
+        wait = mean_wait(mine, latency_s(it.device))
+        rate = self.rates + np.where(np.isfinite(wait), 1.0 / wait, 0.0)
+        return np.where(rate > 0, 1.0 / np.maximum(rate, 1e-12), math.inf)
+
+    def spill(self, it: Placed) -> float:
+        """Square metres of other rooms in which it notices a walker in time; a radar's alone, walls stop a PIR."""
+        radio = it.parts[1] if it.parts else it
+        if not isinstance(radio.device, RadarType) or len(self.outside) == 0:
+            return 0.0
+        times = notice_times(radio, self.outside, "across")
+        return float((times <= self.needs.notice_s).sum()) * SPILL_CELL**2
+
+    def share(self, it: Placed) -> float:
+        """Share of the room in which a walker is noticed in time."""
+        if len(self.cells) == 0:
+            return 0.0
+        times = np.minimum(self.times, notice_times(it, self.cells, "across"))
+        return float((times <= self.needs.notice_s).mean())
+
+
+def _near_boxes(a: Room, b: Room) -> bool:
+    """Whether two rooms' frames lie within a wall's thickness of each other."""
+    p, q = np.asarray(a.outline), np.asarray(b.outline)
+    return bool((p.min(axis=0) <= q.max(axis=0) + 0.5).all() and (q.min(axis=0) <= p.max(axis=0) + 0.5).all())
+
+
+def _first_day(project: Project):  # type: ignore[no-untyped-def]
+    from datetime import date
+
+    return date.fromisoformat(project.brief.rehearse_from)
 
 
 def _rate(wait: float) -> float:
     return 1.0 / wait if math.isfinite(wait) else 0.0
 
 
-def _places(room: Room, device: DeviceType) -> list[tuple[float, float, float, float]]:
-    """x, y, yaw, pitch of the places to try."""
+def _places(now: _Now, device: DeviceType) -> list[Sensor]:
+    """Where a type could go in the room."""
+
+    def sensor(x: float, y: float, z: float, yaw: float, pitch: float, **more: object) -> Sensor:
+        return Sensor(id="tried", device=device.id, level=now.room.level, name=device.name,
+                      at=(x, y, min(z, now.height)), yaw=yaw, pitch=pitch, **more)  # type: ignore[arg-type]  # fmt: skip
+
+    if device.family in TOUCH_FAMILIES:
+        return _fixed_places(now, device, sensor)
     if "ceiling" in device.mounts:
-        x, y = polygons.centroid(room.outline)
-        if not polygons.contains_point(room.outline, x, y):
+        x, y = polygons.centroid(now.room.outline)
+        if not polygons.contains_point(now.room.outline, x, y):
             return []
-        return [(round(x, 2), round(y, 2), 0.0, -90.0)]
-    return [(x, y, yaw, PITCH[device.family]) for x, y, yaw in mount_points(room)]
+        return [sensor(round(x, 2), round(y, 2), now.height, 0.0, -90.0)]
+    pitch = RADAR_PITCH if isinstance(device, RadarType) else 0.0
+    if device.in_switch_box:
+        return [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in _switch_places(now)]
+    points = [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in now.points]
+    # With a socket in reach of some places, the others are not worth a cable through the room.
+    near = [s for s in points if _power(now, device, s) == ""]
+    return near or points
 
 
-def _best(now: _Now, device: DeviceType) -> Option | None:
-    """The type at the place where the spots wait least, and among equals the walkers."""
-    walker_s = PASSING_S if now.room.use in PASSING_USES else WALKER_S
-    ceiling = find(now.project.levels, now.room.level).height
-    z = ceiling if "ceiling" in device.mounts else min(device.mount_height, ceiling)
-    best: tuple[tuple[float, float], Project, Sensor, dict[str, float], float] | None = None
-    for x, y, yaw, pitch in _places(now.room, device):
-        changed, sensor = add_sensor(now.project, device, now.room.level, (x, y, z), yaw, pitch)
-        waits = {}
-        for s in now.spots:
-            rate = now.rates[s.id] + _rate(spot_notice_s(changed, sensor.id, s))
-            waits[s.id] = 1.0 / rate if rate > 0 else math.inf
-        it: Placed = placed(changed, sensor)
-        times = np.minimum(now.times, notice_times(it, now.cells, "across"))
-        share = float((times <= walker_s).mean()) if len(times) else 0.0
-        key = (sum(min(w, CAPPED_S) for w in waits.values()) / 60.0, -share)
-        if best is None or key < best[0]:
-            best = (key, changed, sensor, waits, share)
-    if best is None:
+def _switch_places(now: _Now) -> list[tuple[float, float, float]]:
+    """At the room's switches, looking across; without any drawn, beside its doors, where switches are."""
+    cx, cy = polygons.centroid(now.room.outline)
+    at = [s.at for s in now.switches]
+    if not at:
+        outline = np.asarray(now.room.outline, float)
+        for o in now.project.openings:
+            if o.kind != "door" or find(now.project.walls, o.wall).level != now.room.level:
+                continue
+            (mx, my), (ux, uy) = opening_middle(now.project, o)
+            distance, _ = polygons.nearest_on_segments((mx, my), outline, np.roll(outline, -1, axis=0))
+            if distance.min() > 0.05:
+                continue
+            side = o.width / 2 + 0.2
+            for way in (-1.0, 1.0):
+                x, y = mx + way * ux * side, my + way * uy * side
+                d = math.hypot(cx - x, cy - y) or 1.0
+                p = (x + (cx - x) / d * 0.15, y + (cy - y) / d * 0.15)
+                if polygons.contains_point(now.room.outline, *p):
+                    at.append(p)
+    out = []
+    for x, y in at:
+        outline = polygons.counter_clockwise(now.room.outline)
+        distance, _ = polygons.nearest_on_segments((x, y), outline, np.roll(outline, -1, axis=0))
+        k = int(np.argmin(distance))
+        d = np.roll(outline, -1, axis=0)[k] - outline[k]
+        out.append((round(x, 3), round(y, 3), round(math.degrees(math.atan2(d[0], -d[1])) % 360, 1)))
+    return out
+
+
+def _fixed_places(now: _Now, device: DeviceType, sensor) -> list[Sensor]:  # type: ignore[no-untyped-def]
+    """At each spot of the room (or each door of it), wherever such a device finds what it is fixed to."""
+    points = [s.at for s in now.spots]
+    if device.family == "contact" or (isinstance(device, MatType) and not device.foldable and device.closing_kpa >= 4):
+        points = [opening_middle(now.project, o)[0] for o in now.project.openings if o.kind == "door"]
+        outline = np.asarray(now.room.outline, float)
+        following = np.roll(outline, -1, axis=0)
+        points = [p for p in points if polygons.nearest_on_segments(p, outline, following)[0].min() < 0.05]
+        cx, cy = polygons.centroid(now.room.outline)
+        points = [(x + (cx - x) * 0.05, y + (cy - y) * 0.05) for x, y in points]
+    out = []
+    for x, y in points:
+        try:
+            fixed = fixed_place(now.project, device, now.room.level, x, y)
+        except ValueError:
+            continue
+        if polygons.contains_point(now.room.outline, *fixed.at[:2]):
+            out.append(sensor(*fixed.at, fixed.yaw, 0.0, on=fixed.on, settings=fixed.settings or Settings()))
+    return out
+
+
+def _power(now: _Now, device: DeviceType, sensor: Sensor) -> str:
+    """Why the type gets no power at a place; empty where it does, or where nothing is drawn to tell by."""
+    reach = now.project.brief.cable_m
+    at = sensor.at[:2]
+    if device.power == "battery" or device.power == "host" or device.family == "plug":
+        return ""
+    if device.in_switch_box:
+        if not now.project.switches:
+            return ""
+        switch = min(now.switches, key=lambda s: math.dist(s.at, at), default=None)
+        if switch is None:
+            return "no wall switch is drawn in this room for it to replace"
+        circuit = find(now.project.circuits, switch.circuit)
+        if device.needs_neutral and not circuit.neutral:
+            return f"needs a neutral, which the box of {switch.name.lower()} has not"
+        return ""
+    if "ceiling" in device.mounts:
+        if now.lamps and min(math.dist(lamp.at, at) for lamp in now.lamps) <= max(reach, 1.5):
+            return ""
+        return "no lamp point within a cable's reach brings the mains to the ceiling" if now.drawn_sockets else ""
+    if not now.drawn_sockets:
+        return ""
+    nearest = min((math.dist(p, at) for p in now.sockets), default=math.inf)
+    if nearest <= reach:
+        return ""
+    how_far = f"the nearest is {nearest:.1f} m off" if math.isfinite(nearest) else "the room has none"
+    return f"no socket within {reach:g} m for its {device.power} supply: {how_far}"
+
+
+def _best(now: _Now, device: DeviceType, good: dict[tuple[str, bool], list[tuple[float, float]]]) -> Option | None:
+    """The type at the place where the spots wait least, and among equals the walkers.
+
+    The first type of its kind is tried everywhere; what is like it only at the places that were good for that one,
+    which are kept in `good`.
+    """
+    sensors = _places(now, device)
+    kind = ("pir" if device.family == "pir" else "radar", device.mount_height > LOW_M)
+    roams = device.family in AREA_FAMILIES and "ceiling" not in device.mounts and not device.in_switch_box
+    if roams and kind in good:
+        sensors = [s for s in sensors if s.at[:2] in good[kind]] or sensors
+    tried = []
+    for sensor in sensors:
+        it = now.placed(device, sensor)
+        waits = now.waits(it) if now.spots else np.zeros(0)
+        tried.append((float(np.minimum(waits, CAPPED_S).sum()) / 60.0, it, waits))
+    if not tried:
         return None
-    _, changed, sensor, waits, share = best
-    return _judged(now, device, sensor, changed, waits, share, walker_s)
+    tried.sort(key=lambda t: t[0])
+    # Where nobody stays, every place is as good for the spots: then all are judged for walkers.
+    few = tried[:SHORTLIST] if now.spots else tried
+    judged = [(round(bad, 3), -now.share(it), it, waits) for bad, it, waits in few]
+    judged.sort(key=lambda j: (j[0], j[1]))
+    if roams and kind not in good:
+        ranked = [it.sensor for _, it, _ in tried] if now.spots else [it.sensor for _, _, it, _ in judged]
+        good[kind] = [s.at[:2] for s in ranked[:SHORTLIST]]
+    best = judged[0]
+    if best[1] > -WALKER_SHARE:
+        # A place that notices the walkers as well beats one that only notices those who sit a little sooner.
+        lit = [j for j in judged if -j[1] >= WALKER_SHARE and j[0] <= best[0] * 1.5 + 1.0]
+        best = min(lit, key=lambda j: j[0], default=best)
+    return _judged(now, device, best[2], best[3], -best[1])
 
 
-def _judged(
-    now: _Now, device: DeviceType, sensor: Sensor, changed: Project, waits: dict[str, float], share: float,
-    walker_s: float,
-) -> Option:  # fmt: skip
+def _judged(now: _Now, device: DeviceType, it: Placed, waits: np.ndarray, share: float) -> Option:
     fails = []
-    worst = max(now.spots, key=lambda s: waits[s.id], default=None)
+    needs = now.needs
+    by_spot = {s.id: float(w) for s, w in zip(now.spots, waits)}
+    worst = max(now.spots, key=lambda s: by_spot[s.id], default=None)
     hold = SHORTEST_HOLD_S
     reason = "With what hangs there, a walker" if now.served else "A walker"
-    reason += f" is noticed within {walker_s:g} s in {100 * share:.0f} % of the room"
+    reason += f" is noticed within {needs.notice_s:g} s in {100 * share:.0f} % of the room"
     if worst is not None:
-        wait = waits[worst.id]
+        wait = by_spot[worst.id]
         hold = max(hold_for(wait, RISK_HOURS), SHORTEST_HOLD_S)
         noticed = f"noticed {never_words(wait)}" if math.isfinite(wait) else "never noticed"
         reason += f"; at the {worst.name} {_somebody(worst)} is {noticed}"
-        if hold > LONGEST_HOLD_S:
-            fails.append(f"cannot hold on {_somebody(worst)} at the {worst.name}: {noticed}")
+        if hold > needs.hold_max_s:
+            wants = f": it would take a hold of {about_words(hold)}" if math.isfinite(hold) else ""
+            fails.append(f"cannot hold on {_somebody(worst)} at the {worst.name}: {noticed}{wants}")
         else:
             hold = math.ceil(hold / 10.0) * 10.0
             reason += f", so a hold of {about_words(hold)} does"
     if share < WALKER_SHARE:
-        fails.append(f"notices a walker within {walker_s:g} s in only {100 * share:.0f} % of the room")
-    if now.room.use in PASSING_USES and device.latency.typical_s >= PASSING_S:
-        fails.append(f"too slow on the way through: it reports {device.latency.typical_s:g} s after it notices")
-    return Option(device, sensor, changed, share, walker_s, waits, hold, tuple(fails), reason + ".")
+        fails.append(f"notices a walker within {needs.notice_s:g} s in only {100 * share:.0f} % of the room")
+    if not joins_presence(device, now.room):
+        fails.insert(0, "says nothing of who is there by itself: a fact for rules to use")
+    elif now.served and not _adds(now, waits, share):
+        fails.append("adds nothing to what hangs there already")
+    fails += _place_fails(now, device, it)
+    # What does not do anyway need not be told apart any further.
+    spill = 0.0 if fails else now.spill(it)
+    if spill > SPILL_M2:
+        reason += f"; it also notices walkers in {spill:.0f} m² next door, unless its gate or sensitivity is set"
+    left = spare(now.project, device.id)
+    price = 0.0 if left.owned > left.used else device.price
+    weights = now.project.brief.weights
+    worth = weights.cost * price + max(weights.comfort, 0.5) * PRICE_PER_HOLD_MIN * min(hold, CAPPED_S) / 60.0
+    worth += weights.fewest * DEVICE_PRICE + PRICE_PER_SPILL_M2 * spill
+    if device.power in ("mains", "usb"):
+        worth += weights.no_cables * CABLE_PRICE
+    return Option(
+        device, it.sensor, now.project, share, needs.notice_s, by_spot, hold, tuple(fails), reason + ".", price, worth
+    )
+
+
+def _adds(now: _Now, waits: np.ndarray, share: float) -> bool:
+    """Whether the spots or the walkers are better off by it than by what serves the room."""
+    before = np.minimum(np.where(now.rates > 0, 1.0 / np.maximum(now.rates, 1e-12), math.inf), CAPPED_S).sum()
+    better = np.minimum(waits, CAPPED_S).sum() < (1 - ADDS_WAIT) * before
+    return bool(better) or share > now.own_share + ADDS_SHARE
+
+
+def _place_fails(now: _Now, device: DeviceType, it: Placed) -> list[str]:
+    """What the place itself has against a type."""
+    out = []
+    if (power := _power(now, device, it.sensor)) != "":
+        out.append(power)
+    if quickness(device) >= now.needs.notice_s:
+        out.append(
+            f"too slow: it reports {duration_words(quickness(device))} after it notices, and "
+            f"{now.needs.notice_s:g} s are wanted"
+        )
+    if not device.least_c <= now.room.ambient_c <= device.most_c:
+        out.append(f"works from {device.least_c:g} to {device.most_c:g} °C; it is {now.room.ambient_c:g} °C here")
+    if now.room.use == "outside" and device.ip < RAIN:
+        out.append(f"{device.ip} does not stand rain; {RAIN} or more does")
+    if device.load_w and device.family in AREA_FAMILIES and now.lamps:
+        watts = sum(lamp.watts for lamp in now.lamps)
+        if watts > device.load_w:
+            out.append(f"switches up to {device.load_w:g} W; the lamps here draw {watts:g} W")
+    for hazard in now.hazards:
+        rate = false_rate(it, hazard)
+        if rate * 3600.0 > FOOLED_PER_H:
+            out.append(f"the {hazard.name.lower()} fools it {per_hour_words(rate)}")
+    return out
 
 
 def _somebody(spot: Spot) -> str:

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from vastwatch.design.edits import presence_of, room_of
+from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
 from vastwatch.devices import PirType
@@ -24,8 +25,8 @@ from vastwatch.words import about_words, duration_words, never_words
 
 # A spot where the light drops more often than once in so many hours of staying there is a risk, and is wrong.
 RISK_HOURS, WRONG_HOURS = 20.0, 2.0
-# A walker should be noticed within this many seconds over at least this share of the room.
-WALKER_S, WALKER_SHARE = 5.0, 0.9
+# A walker should be noticed in time over at least this share of the room.
+WALKER_SHARE = 0.9
 # Seeing this much of another room lets passers-by switch the light, m2 noticed within 5 s.
 SPILL_M2 = 0.5
 # Hanging this much off the height its figures hold for is worth a word, metres.
@@ -63,22 +64,6 @@ def findings(project: Project) -> list[Finding]:
     return sorted(found, key=lambda f: ORDER[f.severity])
 
 
-def used_by_people(project: Project) -> set[str]:
-    """Ids of the spots some human's day sheet names."""
-    people = [person for person in project.people if person.kind != "pet"]
-    return {s.spot for p in people for s in p.stays} | {e.spot for p in people for e in p.errands}
-
-
-def wakeful_spots(project: Project, room: str) -> list[Spot]:
-    """Spots of a room where people stay and want light; all but pets' places, beds and the way out."""
-    used = used_by_people(project)
-    return [
-        s
-        for s in project.spots
-        if s.room == room and s.activity not in ("away", "sleeping") and (s.id in used or not project.people)
-    ]
-
-
 def spot_wait_s(project: Project, sensors: list[str], spot: Spot) -> float:
     """Mean seconds between notices of somebody at a spot by any of the sensors: their rates add (M5)."""
     rate = sum(1.0 / w for s in sensors if np.isfinite(w := spot_notice_s(project, s, spot)))
@@ -112,7 +97,7 @@ def _unseen_spots(project: Project) -> Iterator[Finding]:
     for room in project.rooms:
         presence = presence_of(project, room.id)
         hold = None if presence is None else hold_of(presence.expr)
-        if presence is None or hold is None:
+        if presence is None or hold is None or not needs_of(project, room).stays:
             continue
         for spot in wakeful_spots(project, room.id):
             wait = spot_wait_s(project, _keepers(project, room.id), spot)
@@ -163,12 +148,13 @@ def _walkers(project: Project) -> Iterator[Finding]:
             best = notice if best is None else np.minimum(best, notice)
         if best is None or len(best) == 0:
             continue
-        share = float((best <= WALKER_S).mean())
+        within = needs_of(project, room).notice_s
+        share = float((best <= within).mean())
         if share < WALKER_SHARE:
             yield Finding(
                 "walker-unseen", "wrong" if share < 0.5 else "risk", (room.id, presence.id),
                 f"In {100 * (1 - share):.0f} % of {room.name.lower()} somebody walking across is not noticed within "
-                f"{WALKER_S:.0f} s.",
+                f"{within:g} s.",
                 (Advice("Aim a sensor across the way people walk, or add one that starts."),), room.id,
             )  # fmt: skip
 

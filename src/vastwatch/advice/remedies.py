@@ -14,9 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.advice.findings import spot_wait_s, wakeful_spots
+from vastwatch.advice.findings import spot_wait_s
 from vastwatch.advice.timing import TUNING_DAYS, cached_curve
 from vastwatch.design.edits import add_sensor, presence_of, put, set_hold
+from vastwatch.design.needs import wakeful_spots
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
 from vastwatch.devices import PirType, RadarType, catalogue

@@ -24,12 +24,13 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.control.fusion import evaluate
 from vastwatch.design.edits import presence_of
+from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Expr, Hold, StartKeep
 from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.signals import Signal
-from vastwatch.words import duration_words
+from vastwatch.words import drops_words, duration_words
 
 Array = NDArray[np.float64]
 
@@ -315,7 +316,8 @@ def _tuned(
     drops = exact.drops(holds) / days
     dark = exact.dark_s(holds) / 60.0 / days
     idle = exact.idle_s(holds) / 3600.0 / days
-    limit = r.project.brief.drops_per_week / 7.0
+    per_week = needs_of(r.project, find(r.project.rooms, room)).drops_per_week
+    limit = per_week / 7.0
     knee = max(holds[_knee(idle, dark)], SHORTEST_SERVICE_S)
     i = _first_meeting(drops, limit, holds)
     recommended = float(knee if i is None else holds[i])
@@ -325,12 +327,17 @@ def _tuned(
         room, presence, days, holds, drops, dark, idle, float(knee), recommended, interval, i is not None, current,
         "", exact,
     )  # fmt: skip
-    return _with_reason(curve, r.project.brief.drops_per_week)
+    curve = _with_reason(curve, per_week)
+    if find(r.project.rooms, room).control == "absence":
+        # The curve reckons with a light that comes on by itself; by hand it never comes on for a passer-by.
+        note = "The light is switched on by hand here, so it burns for nobody less than the curve says."
+        curve = replace(curve, reason=f"{curve.reason} {note}")
+    return curve
 
 
 def _with_reason(c: TimingCurve, per_week: float) -> TimingCurve:
     now, best = c.at(c.current_s), c.at(c.recommended_s)
-    limit = "one drop a week" if per_week == 1 else f"{per_week:g} drops a week"
+    limit = drops_words(per_week)
     parts = []
     if c.meets_brief:
         parts.append(

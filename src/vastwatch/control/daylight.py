@@ -18,6 +18,7 @@ import numpy as np
 from astral import Observer, SunDirection
 from astral import sun as astral_sun
 
+from vastwatch.design.needs import USUAL
 from vastwatch.design.project import Place, Project, find
 from vastwatch.geometry import polygons
 from vastwatch.signals import Signal
@@ -31,13 +32,6 @@ REFLECTANCE = 0.5
 GLASS_SHARE = 0.8
 # Below this elevation there is no daylight to speak of, degrees (civil twilight).
 TWILIGHT_DEG = -6.0
-
-# Task illuminance by use, lux, where a room does not say its own: common lighting practice.
-USUAL_LUX = {
-    "passage": 100, "stair": 100, "store": 100, "toilet": 150, "bathroom": 150, "kitchen": 250, "dining": 150,
-    "sitting": 150, "bedroom": 100, "nursery": 100, "desk": 400, "workshop": 300, "shop": 300, "class": 300,
-    "plant": 150, "outside": 10,
-}  # fmt: skip
 
 
 def outdoor_lux(elevation_deg: float) -> float:
@@ -61,7 +55,7 @@ def elevation_for(lux: float) -> float:
 
 def wanted_lux(room: Room) -> float:
     """What the room asks for, or what is usual for its use."""
-    return USUAL_LUX[room.use] if room.needs.lux is None else room.needs.lux
+    return USUAL[room.use].lux if room.needs.lux is None else room.needs.lux
 
 
 def daylight_factor(project: Project, room: Room) -> float:

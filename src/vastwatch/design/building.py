@@ -14,7 +14,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.design.edits import remove_sensor, room_at, room_of
-from vastwatch.design.project import Project, find, fresh_id
+from vastwatch.design.project import COLLECTIONS, Project, find, fresh_id
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Opening, OpeningKind, Room, RoomUse, Spot, Wall
@@ -78,8 +78,7 @@ def _fresh(project: Project, stem: str) -> str:
     """The stem itself where it is free, else numbered."""
     numbered = fresh_id(project, stem)
     plain = numbered.rsplit("-", 1)[0]
-    used = {r.id for c in ("levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices",
-                           "sensors", "presences", "lamps") for r in getattr(project, c)}  # fmt: skip
+    used = {r.id for c in COLLECTIONS for r in getattr(project, c)}
     return plain if plain not in used else numbered
 
 

@@ -54,26 +54,52 @@ def presence_of(project: Project, room: str) -> Presence | None:
     return next((p for p in project.presences if p.room == room), None)
 
 
+# What a placed device is called before its room's name.
+FAMILY_WORDS = {
+    "pir": "PIR", "radar": "Radar", "dual": "PIR and radar", "mat": "Mat", "contact": "Contact",
+    "vibration": "Vibration", "plug": "Plug", "humidity": "Humidity", "light": "Light level",
+}  # fmt: skip
+# These say by themselves that somebody is there. A contact, a humid bathroom or a bright window do not.
+PRESENCE_FAMILIES = ("pir", "radar", "dual", "mat", "vibration")
+# Where somebody sleeps, a mat means "in bed", which must never switch the light on.
+SLEEPING_USES = ("bedroom", "nursery")
+
+
+def joins_presence(device: DeviceType, room: Room) -> bool:
+    """Whether a device placed in a room becomes part of its presence by itself."""
+    if device.family == "mat" and room.use in SLEEPING_USES:
+        return False
+    return device.family in PRESENCE_FAMILIES
+
+
 def add_sensor(
-    project: Project, device: DeviceType, level: str, at: tuple[float, float, float], yaw: float, pitch: float
-) -> tuple[Project, Sensor]:
-    """Place a device. It joins the presence of its room in the role its family usually has.
+    project: Project, device: DeviceType, level: str, at: tuple[float, float, float], yaw: float, pitch: float,
+    on: str | None = None,
+) -> tuple[Project, Sensor]:  # fmt: skip
+    """Place a device, `on` an opening or furnishing where it is fixed to one. It joins the presence of its room in the
+    role its family usually has.
 
     A PIR starts and keeps; a radar keeps where a PIR already starts, and otherwise starts as well. A room without
-    presence gets one. Raises ValueError outside every room.
+    presence gets one. Contacts, plugs, humidity and light level are facts to be used later and join nothing. Raises
+    ValueError outside every room, and for a device that is no sensor.
     """
     room = room_at(project, level, at[0], at[1])
     if room is None:
         raise ValueError("a sensor must hang inside a room")
+    if device.family not in FAMILY_WORDS:
+        raise ValueError(f"{device.name} senses nothing: choose it for a circuit in the brief")
     taken = {s.name for s in project.sensors}
-    word = "PIR" if device.family == "pir" else "Radar"
+    word = FAMILY_WORDS[device.family]
     name, n = f"{word} {room.name.lower()}", 2
     while name in taken:
         name, n = f"{word} {room.name.lower()} {n}", n + 1
-    sensor = Sensor(id=fresh_id(project, word), device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch)
+    ident = fresh_id(project, device.family)
+    sensor = Sensor(id=ident, device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch, on=on)
     if all(d.id != device.id for d in project.devices):
         project = replace(project, devices=(*project.devices, device))
     project = replace(project, sensors=(*project.sensors, sensor))
+    if not joins_presence(device, room):
+        return project, sensor
     presence = presence_of(project, room.id)
     if presence is None:
         made = Presence(
@@ -87,7 +113,7 @@ def add_sensor(
     if roles is not None:
         families = {find(project.devices, find(project.sensors, s).device).family for s in roles.starts}
         starts = roles.starts
-        if word == "PIR" or "pir" not in families:
+        if device.family in ("pir", "dual") or not families & {"pir", "dual"}:
             starts = (*starts, sensor.id)
         roles = Roles(starts, (*roles.keeps, sensor.id), roles.hold_s)
         project = put(project, replace(presence, expr=from_roles(roles)))
@@ -103,7 +129,7 @@ def remove_sensor(project: Project, ident: str) -> Project:
         elif (expr := without_sensor(p.expr, ident)) is not None:
             presences.append(replace(p, expr=expr))
     sensors = tuple(s for s in project.sensors if s.id != ident)
-    used = {s.device for s in sensors}
+    used = {s.device for s in sensors} | {c.module for c in project.circuits} | {o.device for o in project.brief.owned}
     devices = tuple(d for d in project.devices if d.id in used)
     if len(devices) == len(project.devices):
         devices = project.devices

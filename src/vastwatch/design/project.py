@@ -15,7 +15,18 @@ import msgspec
 
 from vastwatch.design.records import Lamp, Presence, Sensor
 from vastwatch.devices import DeviceType
-from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
+from vastwatch.site.building import (
+    Circuit,
+    Furnishing,
+    Hazard,
+    Level,
+    Opening,
+    Room,
+    Socket,
+    Spot,
+    Switch,
+    Wall,
+)  # fmt: skip
 from vastwatch.site.people import Person
 from vastwatch.site.record import Date, NotNegative, Record
 
@@ -27,6 +38,8 @@ VERSION = 1
 # Kept in the file from the first version on, and empty until this version of the program has a use for them.
 Unused = Annotated[tuple[msgspec.Raw, ...], msgspec.Meta(max_length=0, description="not used by this version")]
 
+Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
+
 
 class Place(Record, frozen=True, kw_only=True):
     """Where the building stands: degrees north and east, and the name of its time zone."""
@@ -36,12 +49,38 @@ class Place(Record, frozen=True, kw_only=True):
     timezone: str = "UTC"
 
 
+class Owned(Record, frozen=True, kw_only=True):
+    """Kit that is there already and costs nothing more: so many of a device type."""
+
+    device: str
+    count: Annotated[int, msgspec.Meta(ge=1, le=999)]
+
+
+class Weights(Record, frozen=True, kw_only=True):
+    """What matters more, each from 0 (not at all) to 3 (most): the cost, the comfort, no new cables, few devices."""
+
+    cost: Weight = 1
+    comfort: Weight = 2
+    no_cables: Weight = 1
+    fewest: Weight = 1
+
+
 class Brief(Record, frozen=True, kw_only=True):
-    """What is wanted of the whole: the limit a hold time has to meet, and the date a rehearsal begins."""
+    """What is wanted of the whole, and what is there.
+
+    `drops_per_week`: the limit a hold time has to meet; `rehearse_from`: the date a rehearsal begins; `budget` in
+    `currency`, None for no limit; `cable_m`: how far a cable may run along the wall to a socket; `controller`: what
+    will run the rules, in the user's words; `owned`: kit already bought.
+    """
 
     drops_per_week: NotNegative = 1.0
     rehearse_from: Date = "2026-01-12"
-    currency: str = ""
+    currency: Annotated[str, msgspec.Meta(max_length=8)] = ""
+    budget: NotNegative | None = None
+    cable_m: NotNegative = 3.0
+    controller: str = ""
+    owned: tuple[Owned, ...] = ()
+    weights: Weights = Weights()
 
 
 class Project(Record, frozen=True, kw_only=True):
@@ -58,7 +97,10 @@ class Project(Record, frozen=True, kw_only=True):
     rooms: tuple[Room, ...] = ()
     furnishings: tuple[Furnishing, ...] = ()
     spots: tuple[Spot, ...] = ()
-    hazards: Unused = ()
+    hazards: tuple[Hazard, ...] = ()
+    sockets: tuple[Socket, ...] = ()
+    circuits: tuple[Circuit, ...] = ()
+    switches: tuple[Switch, ...] = ()
     people: tuple[Person, ...] = ()
     devices: tuple[DeviceType, ...] = ()
     sensors: tuple[Sensor, ...] = ()
@@ -73,7 +115,7 @@ class Project(Record, frozen=True, kw_only=True):
 # The lists that hold records with an id, in file order.
 COLLECTIONS = (
     "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "presences",
-    "lamps",
+    "lamps", "hazards", "sockets", "circuits", "switches",
 )  # fmt: skip
 
 

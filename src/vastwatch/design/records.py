@@ -13,12 +13,13 @@ class Settings(Record, frozen=True, kw_only=True):
     """What is set on the placed device. None means: as the device type comes.
 
     `sensitivity_below_max`: steps of 3 dB below the most sensitive (radar). `hold_s`: the device's own hold.
-    `max_gate_m`: nothing beyond this slant range is reported (radar).
+    `max_gate_m`: nothing beyond this slant range is reported (radar). `folded`: a strip lies folded (mat).
     """
 
     sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] = 0
     hold_s: NotNegative | None = None
     max_gate_m: Positive | None = None
+    folded: bool = False
 
 
 class Sensor(Record, frozen=True, kw_only=True):

@@ -30,8 +30,18 @@ def family_mark(p: QPainter, family: str, centre: QPointF, radius: float, colour
         _fingers(p, s)
     elif family == "radar":
         _ripples(p, s)
-    elif family == "pressure":
+    elif family == "dual":
+        _finger_over_ripple(p, s)
+    elif family == "mat":
         _weave(p, s)
+    elif family == "vibration":
+        _shake(p, s)
+    elif family == "light":
+        _half_disc(p, s)
+    elif family == "humidity":
+        _drop(p, s)
+    elif family in ("plug", "module"):
+        _lever(p, s, two=family == "plug")
     else:
         _split_bar(p, s)
     p.restore()
@@ -65,6 +75,48 @@ def _split_bar(p: QPainter, s: float) -> None:
     """Contact: a bar in two halves."""
     p.drawLine(QPointF(-s * 0.85, 0), QPointF(-s * 0.2, 0))
     p.drawLine(QPointF(s * 0.2, 0), QPointF(s * 0.85, 0))
+
+
+def _finger_over_ripple(p: QPainter, s: float) -> None:
+    """PIR and radar: one ripple, and two fingers out of it."""
+    p.drawArc(QRectF(-s * 0.9, s * 0.7 - s * 0.9, 1.8 * s, 1.8 * s), 25 * 16, 130 * 16)
+    foot = QPointF(0, s * 0.7)
+    for degrees in (-24, 24):
+        a = math.radians(degrees)
+        p.drawLine(foot, QPointF(foot.x() + math.sin(a) * s * 1.6, foot.y() - math.cos(a) * s * 1.6))
+
+
+def _shake(p: QPainter, s: float) -> None:
+    """Vibration: a block between two bows."""
+    p.drawRect(QRectF(-s * 0.3, -s * 0.45, 0.6 * s, 0.9 * s))
+    for side in (-1, 1):
+        p.drawLine(QPointF(side * s * 0.75, -s * 0.5), QPointF(side * s * 0.75, s * 0.5))
+
+
+def _half_disc(p: QPainter, s: float) -> None:
+    """Light level: a half disc."""
+    p.drawEllipse(QPointF(0, 0), s * 0.75, s * 0.75)
+    p.setBrush(p.pen().color())
+    p.drawPie(QRectF(-s * 0.75, -s * 0.75, 1.5 * s, 1.5 * s), -90 * 16, 180 * 16)
+
+
+def _drop(p: QPainter, s: float) -> None:
+    """Humidity: a drop."""
+    path = QPainterPath()
+    path.moveTo(0, -s * 0.9)
+    path.cubicTo(s * 0.9, s * 0.1, s * 0.5, s * 0.8, 0, s * 0.8)
+    path.cubicTo(-s * 0.5, s * 0.8, -s * 0.9, s * 0.1, 0, -s * 0.9)
+    p.drawPath(path)
+
+
+def _lever(p: QPainter, s: float, two: bool) -> None:
+    """A switched line: a lever between two ends; with two prongs below for a plug."""
+    p.drawLine(QPointF(-s * 0.9, 0), QPointF(-s * 0.45, 0))
+    p.drawLine(QPointF(-s * 0.45, 0), QPointF(s * 0.4, -s * 0.55))
+    p.drawLine(QPointF(s * 0.45, 0), QPointF(s * 0.9, 0))
+    if two:
+        p.drawLine(QPointF(-s * 0.25, s * 0.4), QPointF(-s * 0.25, s * 0.85))
+        p.drawLine(QPointF(s * 0.25, s * 0.4), QPointF(s * 0.25, s * 0.85))
 
 
 def lamp_mark(p: QPainter, centre: QPointF, radius: float, colour: QColor, level: float, ink: QColor) -> None:

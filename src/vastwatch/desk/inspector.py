@@ -20,7 +20,8 @@ from vastwatch.desk.focus import Focus
 from vastwatch.desk.parts import FigureField, clear, label
 from vastwatch.desk.roles import RolesEditor
 from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_angle, show_length
-from vastwatch.devices import PirType, RadarType
+from vastwatch.devices import RadarType
+from vastwatch.devices.figures import FAMILY_HEADINGS
 from vastwatch.geometry import polygons
 from vastwatch.site.building import FurnishingMaterial, Leaf, Rest, RoomUse, WallMaterial
 from vastwatch.words import duration_words
@@ -176,7 +177,7 @@ class Inspector(QWidget):
 
     def _sensor(self, sensor: Any) -> None:
         device = find(self.document.project.devices, sensor.device)
-        self._name(f"{'PIR' if isinstance(device, PirType) else 'Radar'} · {device.name}")
+        self._name(f"{FAMILY_HEADINGS[device.family]} · {device.name}")
         grid = self._grid()
         level = find(self.document.project.levels, sensor.level)
 

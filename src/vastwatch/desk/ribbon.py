@@ -22,7 +22,6 @@ from vastwatch.design.project import find
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import Theme, alpha, font, mix
-from vastwatch.devices import PirType
 from vastwatch.rehearsal.incidents import Incident
 from vastwatch.signals import Signal
 
@@ -128,7 +127,7 @@ class Ribbon(QWidget):
             for sensor_id in dict.fromkeys(report.sensor for report in reports(presence.expr)):
                 sensor = find(r.project.sensors, sensor_id)
                 device = find(r.project.devices, sensor.device)
-                colour = t.pir if isinstance(device, PirType) else t.radar
+                colour = t.family(device.family)
                 signal = r.sensors[sensor_id].report
                 self._lanes.append(Lane(sensor.name, signal, colour, THICK, ident, sensor_id))
             if full and run.presence is not None:

@@ -52,7 +52,8 @@ class Theme:
 
     def family(self, family: str) -> QColor:
         """The hue of a sensor family."""
-        return {"pir": self.pir, "radar": self.radar, "pressure": self.pressure}.get(family, self.contact)
+        hues = {"pir": self.pir, "radar": self.radar, "dual": self.radar, "mat": self.pressure}
+        return hues.get(family, self.contact if family in ("contact", "vibration") else self.soft)
 
 
 def _c(text: str) -> QColor:

@@ -359,7 +359,7 @@ class Verdict(QWidget):
     def _take_option(self, option: Option) -> None:
         room = find(self.document.project.rooms, self.focus.room or "")
         self.document.apply(option.project, f"Place {option.device.name} in {room.name.lower()}")
-        self.focus.set(selected=option.sensor.id)
+        self.focus.set(selected=option.placed[1].id)
 
     def ask_options(self) -> None:
         """Ask which types would do in the focused room."""

@@ -29,6 +29,7 @@ from vastwatch.desk.filing import Filing
 from vastwatch.desk.focus import STAGES, Focus
 from vastwatch.desk.keysheet import KeySheet
 from vastwatch.desk.legend import Legend
+from vastwatch.desk.own_types import OwnTypes
 from vastwatch.desk.parts import label, row
 from vastwatch.desk.plan import PlanView
 from vastwatch.desk.results import Results
@@ -113,7 +114,8 @@ class Window(QMainWindow):
         body.setSpacing(0)
         outer.addLayout(body, 1)
         self.left = QStackedWidget()
-        self.shelf = Shelf(f, t)
+        self.own = OwnTypes()
+        self.shelf = Shelf(d, f, self.own, t)
         self.rooms = RoomsPanel(d, f, t)
         self.build = BuildPanel(d, f)
         self.build.say.connect(self.say)
@@ -149,6 +151,7 @@ class Window(QMainWindow):
         box.setSpacing(0)
         self.plan = PlanView(d, f, r, t)
         self.plan.say.connect(self.say)
+        self.plan.types = self.own.all
         # Above and below the plan, not over it: what lies over it would be painted anew with every frame.
         self._sheet = QWidget()
         self._sheet.setAutoFillBackground(True)

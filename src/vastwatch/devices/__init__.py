@@ -1,6 +1,37 @@
 """Device types: what each kind of sensor can do, and the shipped catalogue of them."""
 
 from vastwatch.devices.catalogue import catalogue
-from vastwatch.devices.types import DeviceType, PirType, RadarType
+from vastwatch.devices.types import (
+    AREA_FAMILIES,
+    FAMILIES,
+    TOUCH_FAMILIES,
+    ContactType,
+    DeviceType,
+    DualType,
+    HumidityType,
+    LightType,
+    MatType,
+    ModuleType,
+    PirType,
+    PlugType,
+    RadarType,
+    VibrationType,
+)
 
-__all__ = ["DeviceType", "PirType", "RadarType", "catalogue"]
+__all__ = [
+    "AREA_FAMILIES",
+    "FAMILIES",
+    "TOUCH_FAMILIES",
+    "ContactType",
+    "DeviceType",
+    "DualType",
+    "HumidityType",
+    "LightType",
+    "MatType",
+    "ModuleType",
+    "PirType",
+    "PlugType",
+    "RadarType",
+    "VibrationType",
+    "catalogue",
+]

@@ -18,6 +18,7 @@ import msgspec
 from vastwatch.design.edits import room_at
 from vastwatch.design.presence import reports
 from vastwatch.design.project import COLLECTIONS, Project
+from vastwatch.devices.faults import faults
 from vastwatch.geometry import polygons
 
 # A building is not larger than this, metres: farther out, a coordinate is a slip of the pen.
@@ -39,6 +40,7 @@ def problems(project: Project) -> Iterator[str]:
     yield from _numbers(project, "")
     yield from _ids(project)
     yield from _references(project)
+    yield from _devices(project)
     yield from _shapes(project)
     yield from _time_and_place(project)
 
@@ -75,12 +77,29 @@ def _references(project: Project) -> Iterator[str]:
             if ident not in have[target]:
                 yield f"{collection}[{i}].{field}: there is no {_singular(target)} '{ident}'"
 
-    for collection in ("walls", "rooms", "furnishings", "sensors"):
+    for collection in ("walls", "rooms", "furnishings", "sensors", "hazards", "sockets", "switches"):
         yield from points(collection, "level", "levels")
     yield from points("openings", "wall", "walls")
     for collection in ("spots", "presences", "lamps"):
         yield from points(collection, "room", "rooms")
     yield from points("sensors", "device", "devices")
+    yield from points("switches", "circuit", "circuits")
+    on_circuit: dict[str, int] = {}
+    for i, circuit in enumerate(project.circuits):
+        for lamp in circuit.lamps:
+            if lamp not in have["lamps"]:
+                yield f"circuits[{i}].lamps: there is no lamp '{lamp}'"
+            if lamp in on_circuit:
+                yield f"circuits[{i}].lamps: '{lamp}' is already on circuits[{on_circuit[lamp]}]"
+            on_circuit[lamp] = i
+        if circuit.module is not None and circuit.module not in have["devices"]:
+            yield f"circuits[{i}].module: there is no device '{circuit.module}'"
+    for i, owned in enumerate(project.brief.owned):
+        if owned.device not in have["devices"]:
+            yield f"brief.owned[{i}].device: there is no device '{owned.device}'"
+    for i, hazard in enumerate(project.hazards):
+        if hazard.window is not None and hazard.window not in have["openings"]:
+            yield f"hazards[{i}].window: there is no opening '{hazard.window}'"
     for i, sensor in enumerate(project.sensors):
         if sensor.on is not None and sensor.on not in have["openings"] | have["furnishings"]:
             yield f"sensors[{i}].on: there is no opening or furnishing '{sensor.on}'"
@@ -101,6 +120,20 @@ def _references(project: Project) -> Iterator[str]:
                 yield f"people[{i}].{kind}[{j}].spot: there is no spot '{spot}'"
 
 
+def _devices(project: Project) -> Iterator[str]:
+    for i, device in enumerate(project.devices):
+        for field, words in faults(device):
+            yield f"devices[{i}].{field}: {words}"
+    for i, sensor in enumerate(project.sensors):
+        if next(d for d in project.devices if d.id == sensor.device).family == "module":
+            yield f"sensors[{i}].device: '{sensor.device}' switches a circuit and senses nothing"
+    for i, circuit in enumerate(project.circuits):
+        if circuit.module is None:
+            continue
+        if next(d for d in project.devices if d.id == circuit.module).load_w <= 0:
+            yield f"circuits[{i}].module: '{circuit.module}' switches nothing"
+
+
 def _shapes(project: Project) -> Iterator[str]:
     for name, rows in (
         ("walls", [(*w.a, *w.b) for w in project.walls]),
@@ -109,11 +142,14 @@ def _shapes(project: Project) -> Iterator[str]:
         ("sensors", [s.at for s in project.sensors]),
         ("spots", [s.at for s in project.spots]),
         ("lamps", [lamp.at for lamp in project.lamps]),
+        ("hazards", [c for h in project.hazards for p in h.outline for c in p]),
+        ("sockets", [s.at for s in project.sockets]),
+        ("switches", [s.at for s in project.switches]),
     ):
         for i, row in enumerate(rows):
             for c in row if isinstance(row, tuple) else (row,):
                 if abs(c) > FARTHEST:
-                    where = f"{name}[{i}]" if name not in ("rooms", "furnishings") else name
+                    where = f"{name}[{i}]" if name not in ("rooms", "furnishings", "hazards") else name
                     yield f"{where}: the coordinate {c:g} m lies more than {FARTHEST:g} m out"
     for i, wall in enumerate(project.walls):
         if math.dist(wall.a, wall.b) < 0.01:
@@ -128,7 +164,7 @@ def _shapes(project: Project) -> Iterator[str]:
             )
         if opening.head <= opening.sill:
             yield f"openings[{i}].head: the head of '{opening.id}' is not above its sill"
-    for collection in ("rooms", "furnishings"):
+    for collection in ("rooms", "furnishings", "hazards"):
         for i, record in enumerate(getattr(project, collection)):
             crossing = polygons.self_crossing(record.outline)
             if crossing is not None:
@@ -159,4 +195,4 @@ def _time_and_place(project: Project) -> Iterator[str]:
 
 
 def _singular(collection: str) -> str:
-    return {"people": "person"}.get(collection, collection.removesuffix("s"))
+    return {"people": "person", "switches": "switch"}.get(collection, collection.removesuffix("s"))

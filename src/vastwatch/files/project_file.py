@@ -18,6 +18,7 @@ from typing import Any
 import msgspec
 
 from vastwatch.design.project import FORMAT, VERSION, Project
+from vastwatch.devices.types import IP_PATTERN
 from vastwatch.files.check import ProjectError, check_project
 from vastwatch.site.record import CLOCK_PATTERN, DATE_PATTERN, ID_PATTERN
 
@@ -34,6 +35,7 @@ _KINDS = {
 _PATTERNS = {
     CLOCK_PATTERN: "a time of day such as 07:30",
     DATE_PATTERN: "a date such as 2026-01-12",
+    IP_PATTERN: "a protection class such as IP44",
     ID_PATTERN: "an id of small letters, digits, dots, dashes and underscores",
 }
 
@@ -84,7 +86,7 @@ def decode(raw: bytes) -> Project:
     try:
         project = msgspec.convert(document, Project)
     except msgspec.ValidationError as e:
-        raise ProjectError(_explain(str(e), document)) from None
+        raise ProjectError(explain_validation(str(e), document)) from None
     check_project(project)
     return project
 
@@ -196,7 +198,7 @@ def _no_constant(name: str) -> float:
     raise ValueError(f"a number in the file is {name}; every number must be finite")
 
 
-def _explain(message: str, document: Any) -> str:
+def explain_validation(message: str, document: Any) -> str:
     """Our sentence for a validation message such as 'Expected `float`, got `str` - at `$.sensors[3].at[2]`'."""
     what, _, where = message.partition(" - at ")
     path = where.strip("`").removeprefix("$").removeprefix(".")

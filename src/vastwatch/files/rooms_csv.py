@@ -45,7 +45,7 @@ def read_rooms(path: Path) -> list[ListedRoom]:
         raise ProjectError(f"{path}: there is no such file") from None
     except OSError as e:
         raise ProjectError(f"{path}: cannot be read ({(e.strerror or str(e)).lower()})") from None
-    text = _decoded(raw, path)
+    text = decoded(raw, path)
     lines = [line for line in text.splitlines() if line.strip()]
     if len(lines) < 2:
         raise ProjectError(f"{path}: a list of rooms needs a line of headings and a line for each room")
@@ -58,7 +58,8 @@ def read_rooms(path: Path) -> list[ListedRoom]:
     return [_room(row, where, n, path) for n, row in enumerate(rows[1:], 2)]
 
 
-def _decoded(raw: bytes, path: Path) -> str:
+def decoded(raw: bytes, path: Path) -> str:
+    """The text of a file in one of the usual encodings. Raises ProjectError for what is not text."""
     if raw.startswith((b"\xff\xfe", b"\xfe\xff")):
         encodings = ["utf-16"]
     else:

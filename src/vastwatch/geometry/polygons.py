@@ -143,3 +143,23 @@ def nearest_on_segments(point: ArrayLike, a: ArrayLike, b: ArrayLike) -> tuple[A
     t = np.clip(((p - a) * ab).sum(axis=1) / length2, 0.0, 1.0)
     foot = a + t[:, None] * ab
     return np.hypot(*(foot - p).T), foot
+
+
+def clipped(outline: ArrayLike, convex: ArrayLike) -> Array:
+    """What of a convex outline lies within another convex one, (n, 2), by cutting at each of its sides in turn
+    (Sutherland and Hodgman 1974); of length 0 where nothing does."""
+    points = np.asarray(outline, float).reshape(-1, 2)
+    frame = counter_clockwise(convex)
+    for a, b in zip(frame, np.roll(frame, -1, axis=0)):
+        if len(points) == 0:
+            break
+        side = (b[0] - a[0]) * (points[:, 1] - a[1]) - (b[1] - a[1]) * (points[:, 0] - a[0])
+        kept = []
+        for k in range(len(points)):
+            p, q, s, t = points[k - 1], points[k], side[k - 1], side[k]
+            if (s < 0) != (t < 0):
+                kept.append(p + (q - p) * (s / (s - t)))
+            if t >= 0:
+                kept.append(q)
+        points = np.array(kept).reshape(-1, 2)
+    return points

@@ -18,6 +18,9 @@ from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.run import Rehearsal
 from vastwatch.sensing.explain import Sight, sight
 from vastwatch.sensing.figures import BODIES, PET, STANDING
+from vastwatch.sensing.hazards import false_rate, per_hour_words
+from vastwatch.sensing.noticing import placed
+from vastwatch.site.building import Hazard
 from vastwatch.words import clock_words, duration_words, never_words
 
 # An instant after a switching at which its outcome is surely read, seconds.
@@ -115,6 +118,7 @@ def _idle(r: Rehearsal, incident: Incident) -> Chain:
     last, when = _last_report(r, keepers, end)
     if last is not None:
         links.append(Link(_name(r, last), last, f"last report {clock_words(when)}", _who_set_off(r, last, when)))
+        links += _hazard_link(r, last, when)
     return Chain(tuple(links), None, None, ())
 
 
@@ -138,6 +142,7 @@ def _false_start(r: Rehearsal, incident: Incident) -> Chain:
     if best is None:
         return Chain(tuple(links), None, None, ())
     links.append(Link(_name(r, best), best, f"reported {clock_words(at)}", _who_set_off(r, best, at)))
+    links += _hazard_link(r, best, at)
     track = _noticed(r, best, at)
     if track is None:
         return Chain(tuple(links), None, None, ())
@@ -191,10 +196,31 @@ def _noticed(r: Rehearsal, sensor: str, t: float) -> Track | None:
     """Whose notice led to what a sensor reports at t."""
     notices = r.sensors[sensor].notices
     i = int(np.searchsorted(notices.start, t + 1e-9, side="right")) - 1
-    return r.movements.tracks[int(notices.person[i])] if i >= 0 else None
+    if i < 0 or (who := int(notices.person[i])) < 0:
+        return None
+    return r.movements.tracks[who]
+
+
+def _hazard_noticed(r: Rehearsal, sensor: str, t: float) -> Hazard | None:
+    """The hazard whose false notice led to what a sensor reports at t, if it was one."""
+    notices = r.sensors[sensor].notices
+    i = int(np.searchsorted(notices.start, t + 1e-9, side="right")) - 1
+    return r.project.hazards[-1 - int(notices.person[i])] if i >= 0 and notices.person[i] < 0 else None
+
+
+def _hazard_link(r: Rehearsal, sensor: str, t: float) -> list[Link]:
+    """The hazard that fooled a sensor, and how often it does, if it was one."""
+    hazard = _hazard_noticed(r, sensor, t)
+    if hazard is None:
+        return []
+    rate = false_rate(placed(r.project, find(r.project.sensors, sensor)), hazard)
+    return [Link(hazard.name, hazard.id, hazard.kind, f"fools {_name(r, sensor)} {per_hour_words(rate)}")]
 
 
 def _who_set_off(r: Rehearsal, sensor: str, t: float) -> str:
+    hazard = _hazard_noticed(r, sensor, t)
+    if hazard is not None:
+        return f"fooled by the {hazard.name.lower()}"
     track = _noticed(r, sensor, t)
     if track is None:
         return "nobody was noticed"

@@ -10,6 +10,7 @@ from __future__ import annotations
 import bisect
 import math
 from dataclasses import dataclass
+from datetime import timedelta
 from functools import cached_property, lru_cache
 from typing import NamedTuple
 
@@ -17,12 +18,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.design.project import Project
-from vastwatch.devices import PirType
+from vastwatch.devices import MatType, PirType
 from vastwatch.people.movements import Movements, Track, stream
 from vastwatch.people.ways import STEP
 from vastwatch.sensing.figures import BODIES, PET, STANDING
+from vastwatch.sensing.hazards import false_rate, resolved, stretches
 from vastwatch.sensing.noticing import Placed, placed, staying, walking
+from vastwatch.sensing.touch import ADULT_KG
 from vastwatch.signals import Signal
+from vastwatch.site.people import Person
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -34,11 +38,14 @@ MOVING_HOLD_S = 3.0
 # With more than this many expected detections per hold, gaps are drawn directly instead of detections: the chance
 # of a gap is then so small that a night would need tens of thousands of draws to show one.
 DENSE = 6.0
+# What is sure is seen without a gap, however short the device's own hold, seconds.
+SURE_HOLD_S = 1.0
+DAY = 86_400.0
 
 
 class Notices(NamedTuple):
     """What a sensor noticed: [start, end) stretches sorted by start (an instant has both alike), of which person
-    (index into the tracks), and whether it was a movement."""
+    (index into the tracks; -1 - i where it was hazard i of the project), and whether it was a movement."""
 
     start: Array
     end: Array
@@ -73,26 +80,67 @@ def run_sensor(project: Project, sensor_id: str, movements: Movements, seed: int
     sensor = next(s for s in project.sensors if s.id == sensor_id)
     it = placed(project, sensor)
     order = {lv.id: i for i, lv in enumerate(sorted(project.levels, key=lambda lv: lv.elevation))}
-    return _run(it, order[sensor.level], movements, seed)
+    return _run(it, order[sensor.level], movements, seed, fooling(project, it, movements))
+
+
+Fooling = tuple[tuple[int, float, tuple[tuple[float, float], ...]], ...]
+
+
+def fooling(project: Project, it: Placed, movements: Movements) -> Fooling:
+    """Which hazards fool a sensor: their index, false reports per second, and when, [from, to) in seconds.
+
+    The sun's path is taken anew every week: it moves by a degree or two in one.
+    """
+    found = []
+    days = round(movements.end / DAY)
+    for i, hazard in enumerate(project.hazards):
+        if hazard.level != it.sensor.level:
+            continue
+        for first in range(0, days, 7):
+            now = resolved(project, hazard, movements.begin + timedelta(days=first))
+            rate = 0.0 if now is None else false_rate(it, now)
+            if now is None or rate <= 0:
+                continue
+            each = stretches(now)
+            last = min(first + 7, days)
+            found.append((i, rate, tuple((d * DAY + a, d * DAY + b) for d in range(first, last) for a, b in each)))
+    return tuple(found)
 
 
 @lru_cache(maxsize=160)
-def _run(it: Placed, level: int, movements: Movements, seed: int) -> SensorRun:
+def _run(it: Placed, level: int, movements: Movements, seed: int, fooled: Fooling) -> SensorRun:
+    if it.parts:
+        # Two in one housing: each by itself, with what fools it shared out by how readily; the report is either's.
+        runs = [_run(part, level, movements, seed, fooled if k == 0 else ()) for k, part in enumerate(it.parts)]
+        both = [run.notices for run in runs]
+        order = np.argsort(np.concatenate([n.start for n in both]), kind="stable")
+        notices = Notices(*(np.concatenate(columns)[order] for columns in zip(*both)))
+        return SensorRun(notices, runs[0].report | runs[1].report, movements.end, max(r.own_hold for r in runs))
     device = it.device
     rates = {pet: _walk_rates(it, movements, level, pet) for pet in (False, True)}
-    stay = {pet: _stay_chances(it, movements, level, pet) for pet in (False, True)}
+    by_weight = isinstance(device, MatType)
+    stay = {
+        key: _stay_chances(it, movements, level, *key)
+        for key in {_bearing(t.person, by_weight) for t in movements.tracks}
+    }
     found = []
     for k, track in enumerate(movements.tracks):
         pet = track.person.kind == "pet"
-        rng = stream(seed, it.sensor.id, track.person.id)
+        mine = stay[_bearing(track.person, by_weight)]
+        rng = stream(seed, it.sensor.id, device.family, track.person.id)
         walked = _walk_notices(movements, track, rates[pet], isinstance(device, PirType), rng)
-        moved = _fidget_notices(track, *stay[pet][:2], rng)
-        still_a, still_b = _still_notices(track, stay[pet][2], _hold(it), rng)
+        moved = _fidget_notices(track, *mine[:2], rng)
+        still_a, still_b = _still_notices(track, mine[2], max(_hold(it), SURE_HOLD_S), rng)
         moving = np.concatenate([walked, moved])
         found.append((moving, moving, k, True))
         found.append((still_a, still_b, k, False))
+    for i, rate, when in fooled:
+        rng = stream(seed, it.sensor.id, f"hazard-{i}")
+        for a, b in when:
+            false = a + np.sort(rng.random(rng.poisson(rate * (b - a)))) * (b - a)
+            found.append((false, false, -1 - i, True))
     notices = _merge(found, movements.end)
-    rng = stream(seed, it.sensor.id, "latency")
+    rng = stream(seed, it.sensor.id, device.family, "latency")
     if isinstance(device, PirType):
         rows = _pir_reports(notices.start, _hold(it), device.rearm_s)
     else:
@@ -110,6 +158,11 @@ def _run(it: Placed, level: int, movements: Movements, seed: int) -> SensorRun:
     return SensorRun(notices, report, movements.end, _hold(it))
 
 
+def _bearing(person: Person, by_weight: bool) -> tuple[bool, float]:
+    """Whether it is a pet, and how heavy where that counts."""
+    return person.kind == "pet", person.body_kg if by_weight else ADULT_KG
+
+
 def _hold(it: Placed) -> float:
     own = it.sensor.settings.hold_s
     return it.device.hold_s if own is None else own
@@ -125,7 +178,7 @@ def _walk_rates(it: Placed, movements: Movements, level: int, pet: bool) -> Arra
     return out
 
 
-def _stay_chances(it: Placed, movements: Movements, level: int, pet: bool) -> tuple[Array, Array, Array]:
+def _stay_chances(it: Placed, movements: Movements, level: int, pet: bool, kg: float) -> tuple[Array, Array, Array]:
     """For each spot the chance of a large and of a small movement, and the rate of being noticed at rest."""
     n = len(movements.spots)
     large, small, still = np.zeros(n), np.zeros(n), np.zeros(n)
@@ -143,7 +196,7 @@ def _stay_chances(it: Placed, movements: Movements, level: int, pet: bool) -> tu
             continue
         at = np.array([movements.spots[i].at for i in mine], float)
         facing = np.array([movements.spots[i].facing for i in mine], float)
-        seen = staying(it, at, facing, BODIES[posture])
+        seen = staying(it, at, facing, BODIES[posture], kg)
         large[mine], small[mine], still[mine] = seen.large, seen.small, seen.still_per_s
     return large, small, still
 

@@ -9,9 +9,11 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from functools import cached_property
 
+from vastwatch.control.by_hand import absence_control
 from vastwatch.control.daylight import dark
 from vastwatch.control.fusion import evaluate
 from vastwatch.design.edits import presence_of
+from vastwatch.design.presence import hold_of
 from vastwatch.design.presence import reports as reports_of
 from vastwatch.design.project import Project
 from vastwatch.people.movements import Movements, live
@@ -113,6 +115,8 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
             concluded = evaluate(presence.expr, reports)
             if lamps:
                 lit = concluded & darkness
+                if room.control == "absence":
+                    lit = absence_control(concluded, awake, darkness, hold_of(presence.expr) or 0.0)
                 scores = score(lit, awake, darkness, sum(lamp.watts for lamp in lamps))
         occupied = movements.occupied(room.id, awake_only=False)
         rooms[room.id] = RoomRun(room.id, occupied, awake, darkness, concluded, lit, scores)

@@ -11,11 +11,11 @@ import numpy as np
 
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
-from vastwatch.devices import PirType
+from vastwatch.devices import PirType, RadarType
 from vastwatch.geometry.sightlines import fan, prism_hits, screen_hits
-from vastwatch.sensing import pir, radar
+from vastwatch.sensing import pir, radar, touch
 from vastwatch.sensing.figures import FIDGETS, SAMPLES, WALKING_SPEED, Body
-from vastwatch.sensing.noticing import latency_s, mean_wait, placed, staying, walking
+from vastwatch.sensing.noticing import Placed, latency_s, mean_wait, placed, staying, walking
 
 
 class Sight(NamedTuple):
@@ -52,8 +52,21 @@ def sight(
 ) -> Sight:
     """The sight line from a sensor to a body on the same level."""
     it = placed(project, sensor)
+    if it.parts:
+        # The part that notices sooner is the one that counts.
+        return min((_sight(part, at, body, activity, facing, walking_by) for part in it.parts), key=_soonest)
+    return _sight(it, at, body, activity, facing, walking_by)
+
+
+def _soonest(s: Sight) -> tuple[float, float]:
+    return s.notice_s, -s.range_m
+
+
+def _sight(
+    it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+) -> Sight:
+    sensor, device = it.sensor, it.device
     points = np.array([at], float)
-    device = it.device
     if walking_by:
         rate = walking(it, points, 90.0, None, WALKING_SPEED, body)
     else:
@@ -74,6 +87,12 @@ def sight(
             sensor.id, at, plan, plan if ceiling else slant, 0.0 if ceiling else azimuth, axis, axis > 0,
             float(view.share[0]) if seen else 0.0, 0.0, pir.contrast_factor(it.ambient_c), rated,
             rated * float(view.factor[0]) if seen else 0.0, hidden, wait,
+        )  # fmt: skip
+    if not isinstance(device, RadarType):
+        near = plan <= touch.reach_m(device)
+        return Sight(
+            sensor.id, at, plan, plan, 0.0, 1.0, near, 1.0, 0.0, 1.0, touch.reach_m(device),
+            touch.reach_m(device) if near else 0.0, (), wait,
         )  # fmt: skip
     echo = radar.look(sensor, device, it.around, points, body)
     az, el = radar.off_axis(

@@ -176,6 +176,7 @@ def _losses(materials: Sequence[str], band: str) -> Array:
     return np.array([LOSS_DB[m][BANDS.index(band)] for m in materials], float)
 
 
+@lru_cache(maxsize=256)
 def near(obstacle: Obstacles, x: float, y: float, reach: float) -> Obstacles:
     """Only the obstacles within `reach` metres of a point: the others cannot matter to a sensor there."""
 

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from vastwatch.site.record import Id, NotNegative, Outline, Point, Positive, Record
+from vastwatch.site.record import Clock, Id, NotNegative, Outline, Point, Positive, Record
 
 WallMaterial = Literal["plasterboard", "timber", "brick", "concrete", "glass"]
 OpeningKind = Literal["door", "window", "archway"]
@@ -19,6 +19,9 @@ RoomUse = Literal[
     "passage", "stair", "store", "toilet", "bathroom", "kitchen", "dining", "sitting", "bedroom", "nursery",
     "desk", "workshop", "shop", "class", "plant", "outside",
 ]  # fmt: skip
+
+Control = Literal["presence", "absence"]
+HazardKind = Literal["sun patch", "heat source", "vent", "fan", "curtain", "pet area", "mirror or metal", "insect lamp"]
 
 
 class Level(Record, frozen=True, kw_only=True):
@@ -56,13 +59,26 @@ class Opening(Record, frozen=True, kw_only=True):
 
 
 class Needs(Record, frozen=True, kw_only=True):
-    """What a room's users ask of its light. `lux` on the task; None takes the value usual for the room's use."""
+    """What a room's users ask of its light, where it differs from what the room's use makes of it (None).
+
+    `lux` on the task; `notice_s`: somebody walking in is noticed within it; `drops_per_week` at the most;
+    `hold_max_s`: the longest the light may burn on for nobody; `asleep_share`: the most light, of full, while
+    somebody sleeps there; `stays`: whether those who stay have to be kept in the light.
+    """
 
     lux: NotNegative | None = None
+    notice_s: Positive | None = None
+    drops_per_week: NotNegative | None = None
+    hold_max_s: Positive | None = None
+    asleep_share: Annotated[float, msgspec.Meta(ge=0, le=1)] | None = None
+    stays: bool | None = None
 
 
 class Room(Record, frozen=True, kw_only=True):
-    """A room's outline runs along the centre lines of its walls. `ambient_c` is its usual air temperature."""
+    """A room's outline runs along the centre lines of its walls. `ambient_c` is its usual air temperature.
+
+    `control`: "presence" switches on and off by itself, "absence" only off, after a hand switched on.
+    """
 
     id: Id
     level: str
@@ -70,13 +86,15 @@ class Room(Record, frozen=True, kw_only=True):
     outline: Annotated[Outline, msgspec.Meta(min_length=3)]
     use: RoomUse
     ambient_c: float = 21.0
+    control: Control = "presence"
     needs: Needs = Needs()
 
 
 class Furnishing(Record, frozen=True, kw_only=True):
     """A thing that fills its outline from z0 to z1 above the floor.
 
-    A `stair` is climbed in the direction `climb` (degrees, 0 along +x) and joins its level to the next one above.
+    A bed's `mattress` is `mattress_m` thick. A `stair` is climbed in the direction `climb` (degrees, 0 along +x) and
+    joins its level to the next one above.
     """
 
     id: Id
@@ -88,6 +106,8 @@ class Furnishing(Record, frozen=True, kw_only=True):
     z1: Positive = 0.75
     material: FurnishingMaterial = "timber"
     climb: float | None = None
+    mattress: Literal["springs", "foam"] | None = None
+    mattress_m: Positive = 0.2
 
 
 class Spot(Record, frozen=True, kw_only=True):
@@ -101,3 +121,48 @@ class Spot(Record, frozen=True, kw_only=True):
     posture: Posture = "standing"
     activity: Activity = "passing"
     lux: NotNegative | None = None
+
+
+class Hazard(Record, frozen=True, kw_only=True):
+    """Something in a room that fools sensors. `strength` from 0 (harmless) to 1 (as bad as they come) scales how
+    often it does; `times` are the hours it is there, [from, to) on the clock, and none means always. A sun patch may
+    name the `window` it comes through: its place and hours are then computed from the sun."""
+
+    id: Id
+    level: str
+    name: str
+    kind: HazardKind
+    outline: Annotated[Outline, msgspec.Meta(min_length=3)]
+    strength: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.5
+    times: tuple[tuple[Clock, Clock], ...] = ()
+    window: str | None = None
+
+
+class Socket(Record, frozen=True, kw_only=True):
+    """A mains socket: what feeds a radar within a cable's reach."""
+
+    id: Id
+    level: str
+    name: str
+    at: Point
+
+
+class Circuit(Record, frozen=True, kw_only=True):
+    """Lamps that are switched together. `neutral`: whether its switch box has one; `module`: the id of the device type
+    that switches it, in place of or behind the wall switch."""
+
+    id: Id
+    name: str
+    lamps: tuple[str, ...] = ()
+    neutral: bool = False
+    module: str | None = None
+
+
+class Switch(Record, frozen=True, kw_only=True):
+    """A wall switch. Two of one circuit are a two-way pair."""
+
+    id: Id
+    level: str
+    name: str
+    at: Point
+    circuit: str

@@ -36,7 +36,7 @@ def snap(project: Project, device: DeviceType, level: str, x: float, y: float, r
     """Snap a point to the room's walls and corners within `reach` metres; ceiling devices stay free."""
     free = Snap(round(x, 3), round(y, 3), None, None)
     room = room_at(project, level, x, y)
-    if room is None or "ceiling" in device.mounts:
+    if room is None or not {"wall", "corner", "low"} & set(device.mounts):
         return free
     outline = polygons.counter_clockwise(room.outline)
     following = np.roll(outline, -1, axis=0)

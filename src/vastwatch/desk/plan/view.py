@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Callable
 from typing import Any
 
 from msgspec.structs import replace
@@ -24,8 +25,10 @@ from PyQt6.QtGui import (
 )  # fmt: skip
 from PyQt6.QtWidgets import QGraphicsScene, QGraphicsView
 
+from vastwatch.advice.fixing import fixed_place
 from vastwatch.control.daylight import sun_elevation
 from vastwatch.design.edits import add_sensor, presence_of, put, remove_sensor, room_at, room_of
+from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
@@ -38,7 +41,7 @@ from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import Theme
 from vastwatch.desk.units import show_angle, show_length
-from vastwatch.devices import DeviceType, PirType, catalogue
+from vastwatch.devices import TOUCH_FAMILIES, DeviceType, RadarType, catalogue
 from vastwatch.rehearsal.causes import explain
 
 DEVICE_MIME = "application/x-vastwatch-device"
@@ -86,6 +89,8 @@ class PlanView(QGraphicsView):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._card = Card(self, theme)
         self.builder = Builder(self)
+        # What can be placed; the window adds the user's own types.
+        self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
         self._drag: dict[str, Any] | None = None
         self._pan: QPointF | None = None
         self._fitted = False
@@ -443,22 +448,39 @@ class PlanView(QGraphicsView):
         it cannot go."""
         if ":" in device_id:
             return self.builder.place(device_id, x, y)
-        device = next((d for d in (*self.document.project.devices, *catalogue()) if d.id == device_id), None)
         project, level = self.document.project, self.focus.level
-        if device is None or room_at(project, level, x, y) is None:
-            self.say.emit("A sensor hangs inside a room: point into one.")
+        device = next((d for d in self.types(project) if d.id == device_id), None)
+        if device is None:
             return False
-        to = snap(project, device, level, x, y, 2.2 * SNAP_PX / self.scale_px)
-        new, sensor = add_sensor(
-            project, device, level, (to.x, to.y, _height(project, device, level)), to.yaw or 0.0, _pitch(device)
-        )
-        room = room_at(project, level, to.x, to.y)
+        margin = None
+        try:
+            if device.family in TOUCH_FAMILIES:
+                fixed = fixed_place(project, device, level, x, y)
+                new, sensor = add_sensor(project, device, level, fixed.at, fixed.yaw, 0.0, fixed.on)
+                new = put(new, replace(sensor, settings=fixed.settings))
+                margin = fixed.margin
+            elif room_at(project, level, x, y) is None:
+                raise ValueError("a sensor hangs inside a room: point into one")
+            else:
+                to = snap(project, device, level, x, y, 2.2 * SNAP_PX / self.scale_px)
+                at = (to.x, to.y, _height(project, device, level))
+                new, sensor = add_sensor(project, device, level, at, to.yaw or 0.0, _pitch(device))
+        except ValueError as e:
+            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            return False
+        room = room_of(new, sensor)
         assert room is not None
         self.document.apply(new, f"Place {device.name} in {room.name.lower()}")
         self.focus.set(placing=None, selected=sensor.id, room=room.id)
         presence = presence_of(new, room.id)
-        if presence is not None:
-            self.say.emit(f"{sensor.name} placed; it takes part in “{presence.name}”.")
+        words = f"{sensor.name} placed"
+        if margin is not None:
+            words += f"; pressed {margin:.1f} times what closes it"
+        if presence is not None and sensor.id in {r.sensor for r in reports(presence.expr)}:
+            words += f"; it takes part in “{presence.name}”"
+        elif device.family in TOUCH_FAMILIES:
+            words += "; a fact beside presence, for rules to use"
+        self.say.emit(words + ".")
         return True
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
@@ -583,4 +605,4 @@ def _height(project: Project, device: DeviceType, level: str) -> float:
 def _pitch(device: DeviceType) -> float:
     if "ceiling" in device.mounts:
         return -90.0
-    return 0.0 if isinstance(device, PirType) else -5.0
+    return -5.0 if isinstance(device, RadarType) else 0.0

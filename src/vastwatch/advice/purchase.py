@@ -1,0 +1,253 @@
+"""What to buy next: of all single additions to the building, the one that removes most dark time and idle burn for
+its price; and, one after another, a set within a budget.
+
+Each candidate is one of the adviser's best for its room, hung where the adviser would, rehearsed on the same week as
+the design it is added to, and compared at the best hold time for each. Nothing here is a table of opinions.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
+from vastwatch.advice.timing import cached_curve
+from vastwatch.control.by_hand import by_hand
+from vastwatch.design.edits import presence_of, remove_sensor, set_hold
+from vastwatch.design.needs import needs_of
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import Project, find
+from vastwatch.devices import DeviceType
+from vastwatch.rehearsal import Rehearsal, rehearse
+from vastwatch.site.building import Room
+from vastwatch.words import duration_words
+
+# The week that candidates are rehearsed on.
+WEEK, SEED = 7, 1
+# So many minutes of light for nobody weigh as much as one minute in the dark, at equal weights of cost and comfort;
+# and a drop weighs as much as so many minutes in the dark: the complaint is larger than its seconds.
+IDLE_PER_DARK, DARK_PER_DROP = 20.0, 1.0
+# Of a room's options so many are rehearsed, the best first.
+TRIED_PER_ROOM = 2
+# A purchase that saves less than this, in weighted minutes a day, is none.
+LEAST_GAIN = 0.05
+# Nothing is reckoned cheaper than this, so that a gift does not win by dividing by nothing.
+LEAST_PRICE = 1.0
+MOST_STEPS = 60
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What a room's light costs its people, per day: minutes needed and not lit, hours lit for nobody, drops."""
+
+    dark_min: float
+    idle_h: float
+    drops: float
+
+
+@dataclass(frozen=True, eq=False)
+class Purchase:
+    """One addition: the option, the project with it, and the room's cost per day before and after.
+
+    `gain`: weighted minutes a day that it saves; `per_money`: that per unit of its price, shadow prices included.
+    """
+
+    room: str
+    option: Option
+    project: Project
+    before: Cost
+    after: Cost
+    gain: float
+    per_money: float
+    words: str
+
+
+def room_cost(rehearsal: Rehearsal, room: Room) -> Cost:
+    """A room's cost as rehearsed; without sensors, as a hand would switch it."""
+    run = rehearsal.rooms[room.id]
+    if run.scores is not None:
+        return Cost(run.scores.dark_min, run.scores.idle_h, run.scores.drops)
+    unlit, idle = by_hand(run.awake, run.dark)
+    return Cost(unlit / 60.0 / rehearsal.days, idle / 3600.0 / rehearsal.days, 0.0)
+
+
+def _weighed(project: Project, cost: Cost) -> float:
+    """Weighted minutes a day, the less the better."""
+    w = project.brief.weights
+    comfort = max(w.comfort, 0.1) * (cost.dark_min + DARK_PER_DROP * cost.drops)
+    return comfort + max(w.cost, 0.1) * cost.idle_h * 60.0 / IDLE_PER_DARK
+
+
+def _shadow_price(project: Project, option: Option) -> float:
+    """Its price with what a cable and one device more weigh."""
+    w = project.brief.weights
+    cable = w.no_cables * CABLE_PRICE if option.device.power in ("mains", "usb") else 0.0
+    return max(option.price + cable + w.fewest * DEVICE_PRICE, LEAST_PRICE)
+
+
+def purchases(
+    project: Project,
+    types: Sequence[DeviceType] | None = None,
+    wanted: Callable[[], bool] = lambda: True,
+    budget: float | None = None,
+    told: Callable[[float], None] = lambda _: None,
+    rooms: set[str] | None = None,
+) -> list[Purchase]:
+    """All single additions worth their money, the best first; those over the budget are left out.
+
+    `budget` defaults to the brief's less what the placed devices cost. `wanted` is asked between rooms, `told` hears
+    the share done, `rooms` limits where to look.
+    """
+    if budget is None:
+        budget = money_left(project)
+    before = rehearse(project, WEEK, SEED)
+    lit = {lamp.room for lamp in project.lamps}
+    places = [r for r in project.rooms if r.id in lit and (rooms is None or r.id in rooms)]
+    found: list[Purchase] = []
+    for k, room in enumerate(places):
+        if not wanted():
+            break
+        told(k / len(places))
+        found += _for_room(project, before, room, types, budget)
+    told(1.0)
+    return sorted(found, key=lambda p: -p.per_money)
+
+
+def _for_room(
+    project: Project, before: Rehearsal, room: Room, types: Sequence[DeviceType] | None, budget: float | None
+) -> Iterator[Purchase]:
+    was, _ = best_held(before, room)
+    if _weighed(project, was) < LEAST_GAIN:
+        return
+    tried = 0
+    for option in choose(project, room.id, types):
+        if option.fails or tried == TRIED_PER_ROOM:
+            break
+        if budget is not None and option.price > budget + 1e-9:
+            continue
+        tried += 1
+        now, hold = best_held(rehearse(option.project, WEEK, SEED), room)
+        new = option.project
+        presence = presence_of(new, room.id)
+        if hold is not None and presence is not None:
+            new = set_hold(new, presence.id, hold)
+        gain = _weighed(project, was) - _weighed(project, now)
+        if gain >= LEAST_GAIN:
+            per = gain / _shadow_price(project, option)
+            yield Purchase(room.id, option, new, was, now, gain, per, _words(project, room, option, was, now))
+
+
+def best_held(rehearsal: Rehearsal, room: Room) -> tuple[Cost, float | None]:
+    """The room's cost with the hold time that costs least, and that hold; as it is where it has none to set.
+
+    A better hold costs nothing, so a purchase is compared with the best the present sensors can do. The curve is
+    exact (M8); only holds that the room's needs allow count.
+    """
+    try:
+        curve = cached_curve(rehearsal, room.id)
+    except ValueError:
+        return room_cost(rehearsal, room), None
+    allowed = curve.hold_s <= needs_of(rehearsal.project, room).hold_max_s
+    costs = [
+        Cost(float(d), float(i), float(n))
+        for d, i, n in zip(curve.dark_min_per_day[allowed], curve.idle_h_per_day[allowed], curve.drops_per_day[allowed])
+    ]
+    weighed = [_weighed(rehearsal.project, c) for c in costs]
+    k = min(range(len(costs)), key=weighed.__getitem__)
+    return costs[k], float(curve.hold_s[allowed][k])
+
+
+def _words(project: Project, room: Room, option: Option, was: Cost, now: Cost) -> str:
+    price = "owned already" if option.price == 0 else f"{option.price:g} {project.brief.currency}".strip()
+    parts = []
+    if was.drops - now.drops > 0.05:
+        parts.append(f"{was.drops:.1f} → {now.drops:.1f} drops")
+    if abs(was.dark_min - now.dark_min) > 0.02:
+        dark = (duration_words(round(60 * m)) for m in (was.dark_min, now.dark_min))
+        parts.append(f"{' → '.join(dark)} in the dark")
+    if abs(was.idle_h - now.idle_h) > 0.02:
+        idle = (duration_words(round(3600 * h / 60) * 60) for h in (was.idle_h, now.idle_h))
+        parts.append(f"{' → '.join(idle)} burning for nobody")
+    if not parts:
+        parts.append("a little better in everything")
+    return f"{option.device.name} in {room.name.lower()}, {price}: {', '.join(parts)} a day."
+
+
+def money_left(project: Project) -> float | None:
+    """The brief's budget less the price of what is placed and not owned; None without a budget."""
+    if project.brief.budget is None:
+        return None
+    return project.brief.budget - spent(project)
+
+
+def spent(project: Project) -> float:
+    """The price of all placed sensors and chosen modules beyond those owned."""
+    owned = {o.device: o.count for o in project.brief.owned}
+    total = 0.0
+    for ident in [s.device for s in project.sensors] + [c.module for c in project.circuits if c.module is not None]:
+        if owned.get(ident, 0) > 0:
+            owned[ident] -= 1
+        else:
+            total += find(project.devices, ident).price
+    return total
+
+
+def bare(project: Project) -> Project:
+    """The same building without any sensor."""
+    for sensor in project.sensors:
+        project = remove_sensor(project, sensor.id)
+    return replace(project, presences=())
+
+
+def starter_set(
+    project: Project,
+    budget: float,
+    types: Sequence[DeviceType] | None = None,
+    wanted: Callable[[], bool] = lambda: True,
+    told: Callable[[float], None] = lambda _: None,
+) -> list[Purchase]:
+    """Purchases one after another, each the best for its money on top of those before, until the budget is spent.
+
+    Greedy by gain per price, which for gains that only shrink is within a factor (1 - 1/e) of the best set when the
+    single best is compared as well (Khuller, Moss and Naor 1999). After each step only its room is judged anew: an
+    addition in one room changes no other. The last purchase's project holds them all.
+    """
+    out: list[Purchase] = []
+    open_ = purchases(project, types, wanted, budget, lambda s: told(0.7 * s))
+    left = budget
+    while open_ and len(out) < MOST_STEPS and wanted():
+        affordable = [p for p in open_ if p.option.price <= left + 1e-9]
+        if not affordable:
+            break
+        best = max(affordable, key=lambda p: p.per_money)
+        if best.option.base is not project:
+            # Judged on an earlier design: hang it on this one.
+            option = replace_base(best.option, project)
+            presence, held = presence_of(option.project, best.room), presence_of(best.project, best.room)
+            new = option.project
+            if presence is not None and held is not None and (hold := hold_of(held.expr)) is not None:
+                new = set_hold(new, presence.id, hold)
+            best = _rebased(best, option, new)
+        project = best.project
+        left -= best.option.price
+        out.append(best)
+        told(0.7 + 0.3 * (1 - left / budget if budget > 0 else 1.0))
+        open_ = [p for p in open_ if p.room != best.room]
+        open_ += purchases(project, types, wanted, left, rooms={best.room})
+    told(1.0)
+    return out
+
+
+def replace_base(option: Option, base: Project) -> Option:
+    """The same option on another project that differs elsewhere."""
+    from dataclasses import replace as changed
+
+    return changed(option, base=base)
+
+
+def _rebased(p: Purchase, option: Option, project: Project) -> Purchase:
+    from dataclasses import replace as changed
+
+    return changed(p, option=option, project=project)

@@ -1,0 +1,52 @@
+"""Lights that a hand switches: what a room without any sensor costs, and absence control, where a hand switches on
+and the sensor only off.
+
+A hand finds the switch a moment after its owner has come in; leaving, some switches are forgotten. Both are plain
+figures of ours, to be replaced by what a client says of their own house.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from vastwatch.signals import Signal
+
+# From the door to the switch, and from a light that went off to its being on again by hand, seconds.
+REACH_S, AGAIN_S = 2.0, 12.0
+# Share of leavings at which the switch is forgotten, and how long such a light burns at most, seconds.
+FORGOTTEN, LONGEST_S = 0.25, 4 * 3600.0
+# How long a press lasts, seconds.
+PRESS_S = 0.5
+
+
+def absence_control(presence: Signal, awake: Signal, dark: Signal, hold_s: float) -> Signal:
+    """The light of a room where a hand switches on and vacancy off.
+
+    Somebody awake presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them; from
+    then it burns until neither presence nor the hold after the press is on.
+    """
+    needed = awake & dark
+    lit = presence & dark
+    first = needed.rises + REACH_S
+    again = lit.falls + AGAIN_S
+    again = again[needed.at(lit.falls)]
+    t = np.sort(np.concatenate([first, again]))
+    t = t[(t < needed.end) & needed.at(np.minimum(t, needed.end - 1e-9))]
+    presses = Signal.from_intervals(np.column_stack([t, t + PRESS_S]), needed.start, needed.end)
+    return presses.start_keep(presence | presses.hold(hold_s)) & dark
+
+
+def by_hand(awake: Signal, dark: Signal) -> tuple[float, float]:
+    """What a room without sensors is expected to cost over the span: seconds needed and not lit, and seconds lit for
+    nobody.
+
+    Each arrival in the dark costs REACH_S; after each leaving the light burns on, with chance FORGOTTEN, until
+    somebody comes again, at most LONGEST_S and only while it is dark.
+    """
+    needed = awake & dark
+    unlit = float(np.minimum(needed.intervals[:, 1] - needed.intervals[:, 0], REACH_S).sum()) if len(needed) else 0.0
+    rows = (~awake).intervals
+    rows = rows[rows[:, 0] > awake.start]
+    ends = np.minimum(rows[:, 1], rows[:, 0] + LONGEST_S)
+    burning = Signal.from_intervals(np.column_stack([rows[:, 0], ends]), awake.start, awake.end) & dark
+    return unlit, FORGOTTEN * burning.total()

@@ -1,0 +1,144 @@
+"""What each room's use asks of its light: needs in figures, each with the words and the reason, each changeable.
+
+A room's own `needs` go before what its use makes of it. Everything that judges a design, from findings to the
+adviser, takes its limits from here.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from vastwatch.design.project import Project
+from vastwatch.site.building import Room, RoomUse, Spot
+from vastwatch.words import drops_words, duration_words
+
+
+class UseNeeds(NamedTuple):
+    """What is usual for a use: task lux, seconds until a walker is noticed, whether people stay, the longest hold in
+    seconds, drops a week at most (None: the project's own limit), and the most light while somebody sleeps."""
+
+    lux: float
+    notice_s: float
+    stays: bool
+    hold_max_s: float
+    drops_per_week: float | None
+    asleep_share: float | None
+    why: str
+
+
+# Task lux is common lighting practice; the times are our choice, by how people use such rooms: on the way through
+# nobody waits, a hand full of wet things cannot wave, and a machine never runs in the dark.
+USUAL: dict[RoomUse, UseNeeds] = {
+    "passage": UseNeeds(100, 1, False, 180, None, None, "people walk through without stopping"),
+    "stair": UseNeeds(100, 1, False, 300, 0.25, None, "a step missed in the dark is a fall"),
+    "store": UseNeeds(100, 2, False, 300, None, None, "hands are full, visits are short"),
+    "toilet": UseNeeds(150, 2, True, 900, None, None, "people sit still out of sight, with nobody to wave for them"),
+    "bathroom": UseNeeds(150, 2, True, 900, 0.5, 0.15, "wet floor, still people behind a screen; night visits"),
+    "kitchen": UseNeeds(250, 2, True, 600, None, None, "knives and hot pans; much movement"),
+    "dining": UseNeeds(150, 5, True, 900, None, None, "people sit and talk"),
+    "sitting": UseNeeds(150, 5, True, 1200, None, None, "people sit still for hours"),
+    "bedroom": UseNeeds(100, 5, True, 900, None, 0.15, "somebody may be asleep"),
+    "nursery": UseNeeds(100, 5, True, 900, None, 0.05, "a child wakes from any light"),
+    "desk": UseNeeds(400, 5, True, 1200, None, None, "screen work is nearly still"),
+    "workshop": UseNeeds(300, 2, True, 900, 0.25, None, "a machine must never run in the dark"),
+    "shop": UseNeeds(300, 2, True, 900, None, None, "customers walk in at any moment"),
+    "class": UseNeeds(300, 5, True, 1200, 0.5, None, "a room full of people notices every drop"),
+    "plant": UseNeeds(150, 1, True, 600, 0.25, None, "heat and moving parts"),
+    "outside": UseNeeds(10, 1, False, 300, None, None, "the key wants light before the hand reaches the door"),
+}
+DOING = {
+    "reading": "somebody reading", "film": "somebody watching", "desk": "somebody at work", "hands-on":
+    "somebody at work", "washing": "somebody washing", "passing": "somebody standing", "sleeping": "somebody resting",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Need:
+    """One need: the `field` of `Needs` it is set by, its figure, the sentence, why, and whether it is the room's own
+    rather than its use's."""
+
+    field: str
+    value: float
+    words: str
+    why: str
+    own: bool
+
+
+class RoomNeeds(NamedTuple):
+    """The limits that count for a room, whether they are its own or its use's."""
+
+    lux: float
+    notice_s: float
+    stays: bool
+    hold_max_s: float
+    drops_per_week: float
+    asleep_share: float | None
+
+
+def needs_of(project: Project, room: Room) -> RoomNeeds:
+    """The limits that count for a room."""
+    usual, own = USUAL[room.use], room.needs
+
+    def either(mine: float | None, usually: float) -> float:
+        return usually if mine is None else mine
+
+    drops = project.brief.drops_per_week
+    if usual.drops_per_week is not None:
+        drops = min(drops, usual.drops_per_week)
+    return RoomNeeds(
+        either(own.lux, usual.lux), either(own.notice_s, usual.notice_s),
+        usual.stays if own.stays is None else own.stays, either(own.hold_max_s, usual.hold_max_s),
+        either(own.drops_per_week, drops), usual.asleep_share if own.asleep_share is None else own.asleep_share,
+    )  # fmt: skip
+
+
+def explained(project: Project, room: Room) -> list[Need]:
+    """The needs of a room in sentences, in the order people ask for them."""
+    it, usual, own = needs_of(project, room), USUAL[room.use], room.needs
+    out: list[Need] = []
+
+    def add(field: str, words: str, why: str) -> None:
+        value = getattr(it, field)
+        out.append(Need(field, float(value), words, why, getattr(own, field) is not None))
+
+    where = "anywhere in the room" if usual.stays else "on every route"
+    add("notice_s", f"notice walking within {duration_words(it.notice_s)} {where}", usual.why)
+    add("lux", f"lit below {it.lux:g} lux on the task", "usual for this use")
+    add("stays", _staying_words(project, room, it.stays), "a light that goes off on somebody is the first complaint")
+    stricter = usual.drops_per_week is not None and usual.drops_per_week < project.brief.drops_per_week
+    why = usual.why if stricter else "the whole project's limit"
+    add("drops_per_week", f"{drops_words(it.drops_per_week)} at the most", why)
+    burn = f"burn for nobody no longer than {duration_words(it.hold_max_s)}"
+    add("hold_max_s", burn, "longer holds cure nothing and burn")
+    if it.asleep_share is not None:
+        asleep = f"never more than {100 * it.asleep_share:.0f} % light while somebody sleeps"
+        add("asleep_share", asleep, "sleepers wake from a ceiling light")
+    return out
+
+
+def _staying_words(project: Project, room: Room, stays: bool) -> str:
+    if not stays:
+        return "nobody stays here"
+    spots = wakeful_spots(project, room.id)
+    stillest = [s for s in spots if s.activity in ("reading", "film", "desk")] or spots
+    if not stillest:
+        return "keep on whoever stays"
+    names = " and ".join(f"{DOING.get(s.activity, 'somebody')} at the {s.name}" for s in stillest[:2])
+    return f"keep on {names}" + (f", and {len(stillest) - 2} more" if len(stillest) > 2 else "")
+
+
+def used_by_people(project: Project) -> set[str]:
+    """Ids of the spots some human's day sheet names."""
+    people = [person for person in project.people if person.kind != "pet"]
+    return {s.spot for p in people for s in p.stays} | {e.spot for p in people for e in p.errands}
+
+
+def wakeful_spots(project: Project, room: str) -> list[Spot]:
+    """Spots of a room where people stay and want light; all but pets' places, beds and the way out."""
+    used = used_by_people(project)
+    return [
+        s
+        for s in project.spots
+        if s.room == room and s.activity not in ("away", "sleeping") and (s.id in used or not project.people)
+    ]

@@ -1,0 +1,188 @@
+"""Lists of device types as JSON or CSV: the user's own, to keep, to pass on, and to bring in.
+
+In CSV each field of a type is a column, with a dot before the fields of a part (`latency.typical_s`) and a bar between
+the items of a list (`wall|corner`); columns a family has no use for stay empty.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from vastwatch.devices import DeviceType
+from vastwatch.devices.faults import faults
+from vastwatch.files.check import ProjectError
+from vastwatch.files.project_file import explain_validation, write_atomically
+from vastwatch.files.rooms_csv import decoded
+
+MOST_TYPES = 2000
+LARGEST = 20_000_000
+BAR = "|"
+WORDS = {"yes": "true", "no": "false"}
+
+
+def flat(device: DeviceType) -> dict[str, str]:
+    """Every field of a type as text by its dotted name, in the order of the record; what is None is left out."""
+    out: dict[str, str] = {}
+
+    def add(value: Any, name: str) -> None:
+        if isinstance(value, dict):
+            for key, part in value.items():
+                add(part, f"{name}.{key}" if name else key)
+        elif isinstance(value, list | tuple):
+            out[name] = BAR.join(f"{v:g}" if isinstance(v, float) else str(v) for v in value)
+        elif isinstance(value, bool):
+            out[name] = "yes" if value else "no"
+        elif value is not None:
+            out[name] = f"{value:.10g}" if isinstance(value, float) else str(value)
+
+    add(msgspec.to_builtins(device), "")
+    return out
+
+
+# Lists, by their last name; everything else is one value.
+_LISTS = {"mounts": str, "confirm_of": int, "pad": float}
+
+
+def made(fields: dict[str, str]) -> DeviceType:
+    """The type of its fields as text. Raises ValueError with `field: what is wrong`."""
+    document: dict[str, Any] = {}
+    for name, text in fields.items():
+        text = text.strip()
+        if not text:
+            continue
+        *parts, last = name.split(".")
+        at = document
+        for part in parts:
+            at = at.setdefault(part, {})
+            if not isinstance(at, dict):
+                raise ValueError(f"{name}: '{part}' cannot have parts")
+        if last in _LISTS:
+            try:
+                at[last] = [_LISTS[last](x.strip()) for x in text.replace(",", BAR).split(BAR) if x.strip()]
+            except ValueError:
+                raise ValueError(f"{name}: '{text}' is not a list of numbers") from None
+        else:
+            at[last] = WORDS.get(text.lower(), text)
+    for part in ("pir", "radar"):
+        if isinstance(document.get(part), dict):
+            document[part].setdefault("family", part)
+    return checked(document)
+
+
+def checked(document: Any) -> DeviceType:
+    """A type from plain values, its figures checked against each other. Raises ValueError, `field: what is wrong`."""
+    try:
+        device: DeviceType = msgspec.convert(_decimals(document), DeviceType, strict=False)
+    except msgspec.ValidationError as e:
+        raise ValueError(explain_validation(str(e), document)) from None
+    for name, value in _numbers(msgspec.to_builtins(device), ""):
+        if not abs(value) < 1e9:
+            raise ValueError(f"{name}: expected a number of ordinary size, got {value:g}")
+    for field, words in faults(device):
+        raise ValueError(f"{field}: {words}")
+    return device
+
+
+def _decimals(value: Any) -> Any:
+    """Numbers written with a decimal comma read as numbers."""
+    if isinstance(value, dict):
+        return {k: _decimals(v) for k, v in value.items()}
+    if isinstance(value, str) and value.count(",") == 1:
+        plain = value.replace(",", ".")
+        try:
+            float(plain)
+        except ValueError:
+            return value
+        return plain
+    return value
+
+
+def _numbers(value: Any, name: str) -> list[tuple[str, float]]:
+    if isinstance(value, dict):
+        return [x for k, v in value.items() for x in _numbers(v, f"{name}.{k}" if name else k)]
+    if isinstance(value, list | tuple):
+        return [x for v in value for x in _numbers(v, name)]
+    return [(name, value)] if isinstance(value, float) else []
+
+
+def read_devices(path: Path) -> list[DeviceType]:
+    """Read types from a `.csv` or `.json` file. Raises ProjectError naming the line or the entry, and the field."""
+    try:
+        if path.is_dir():
+            raise ProjectError(f"{path}: this is a folder, not a list of device types")
+        if path.stat().st_size > LARGEST:
+            raise ProjectError(f"{path}: this file is too large to be a list of device types")
+        raw = path.read_bytes()
+    except FileNotFoundError:
+        raise ProjectError(f"{path}: there is no such file") from None
+    except OSError as e:
+        raise ProjectError(f"{path}: cannot be read ({(e.strerror or str(e)).lower()})") from None
+    found = _from_csv(raw, path) if path.suffix.lower() == ".csv" else _from_json(raw, path)
+    if not found:
+        raise ProjectError(f"{path}: there is no device type in it")
+    seen: set[str] = set()
+    for device in found:
+        if device.id in seen:
+            raise ProjectError(f"{path}: the id '{device.id}' is there twice")
+        seen.add(device.id)
+    return found
+
+
+def _from_json(raw: bytes, path: Path) -> list[DeviceType]:
+    try:
+        rows = msgspec.json.decode(raw)
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+        raise ProjectError(f"{path}: this is not valid JSON") from None
+    if not isinstance(rows, list):
+        raise ProjectError(f"{path}: expected a list of device types")
+    if len(rows) > MOST_TYPES:
+        raise ProjectError(f"{path}: {len(rows):,} device types are more than one shelf holds")
+    out = []
+    for i, row in enumerate(rows):
+        try:
+            out.append(checked(row))
+        except ValueError as e:
+            raise ProjectError(f"{path}: [{i}].{e}") from None
+    return out
+
+
+def _from_csv(raw: bytes, path: Path) -> list[DeviceType]:
+    lines = [x for x in decoded(raw, path).splitlines() if x.strip(" ,;\t")]
+    if len(lines) < 2:
+        raise ProjectError(f"{path}: a list of device types needs a line of headings and a line for each type")
+    if len(lines) - 1 > MOST_TYPES:
+        raise ProjectError(f"{path}: {len(lines) - 1:,} device types are more than one shelf holds")
+    delimiter = max((";", "\t", ","), key=lines[0].count)
+    rows = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=delimiter))
+    heading = [h.strip() for h in rows[0]]
+    missing = [name for name in ("family", "id", "name") if name not in heading]
+    if missing:
+        raise ProjectError(f"{path}: the list has no column for {' and '.join(missing)}")
+    out = []
+    for n, row in enumerate(rows[1:], 2):
+        try:
+            out.append(made({h: cell for h, cell in zip(heading, row) if h}))
+        except ValueError as e:
+            raise ProjectError(f"{path}: line {n}: {e}") from None
+    return out
+
+
+def write_devices(devices: list[DeviceType], path: Path) -> None:
+    """Write types as `.csv` or `.json`. Raises ProjectError when the disk refuses."""
+    if path.suffix.lower() == ".csv":
+        rows = [flat(d) for d in devices]
+        heading = list(dict.fromkeys(name for row in rows for name in row))
+        out = io.StringIO()
+        writer = csv.DictWriter(out, heading, restval="", lineterminator="\n")
+        writer.writeheader()
+        writer.writerows(rows)
+        data = out.getvalue()
+    else:
+        data = json.dumps(msgspec.to_builtins(devices), ensure_ascii=False, indent=2) + "\n"
+    write_atomically(path, data.encode())

@@ -1,0 +1,137 @@
+"""What fools sensors: how often a hazard makes a sensor report somebody who is not there (M3, and M2's cautions).
+
+Each kind has a usual rate for each technology, at full strength and in full view. It is scaled by the hazard's
+strength and by how well the sensor would notice a body in that place: its range, its angle, walls and furniture
+count as they do for people.
+"""
+
+from __future__ import annotations
+
+import math
+from datetime import date
+from functools import lru_cache
+
+import numpy as np
+
+from vastwatch.design.project import Place, Project, find
+from vastwatch.devices import PirType, RadarType
+from vastwatch.geometry import polygons
+from vastwatch.sensing import pir, radar
+from vastwatch.sensing.figures import Body
+from vastwatch.sensing.noticing import Placed
+from vastwatch.sensing.sunpatch import sun_hours, sun_patch
+from vastwatch.site.building import Hazard
+
+# False reports per hour at full strength and in full view: (PIR, radar). Typical values, a matter of the place.
+RATES_PER_H = {
+    "sun patch": (2.0, 0.0),
+    "heat source": (1.5, 0.0),
+    "vent": (3.0, 4.0),
+    "fan": (0.5, 60.0),
+    "curtain": (1.0, 12.0),
+    "pet area": (2.0, 2.0),
+    "mirror or metal": (0.2, 1.0),
+    "insect lamp": (4.0, 1.0),
+}
+# Where a hazard works, metres above the floor; what lies on the floor is low, what hangs is high.
+HEIGHTS = {"sun patch": Body(0.05, 0.4), "pet area": Body(0.05, 0.4), "fan": Body(0.8, 2.0), "vent": Body(0.8, 2.2)}
+USUAL_HEIGHT = Body(0.4, 1.6)
+# Fewer than one false report in so many hours is none.
+NEVER_H = 24.0 * 30
+
+
+def false_rate(it: Placed, hazard: Hazard) -> float:
+    """False reports per second of one sensor by one hazard, while it is there; 0 on another level."""
+    if hazard.level != it.sensor.level or hazard.strength <= 0:
+        return 0.0
+    if it.parts:
+        return sum(false_rate(part, hazard) for part in it.parts)
+    return _false_rate(it, hazard)
+
+
+@lru_cache(maxsize=1024)
+def _false_rate(it: Placed, hazard: Hazard) -> float:
+    body = HEIGHTS.get(hazard.kind, USUAL_HEIGHT)
+    points = np.array([polygons.centroid(hazard.outline), *hazard.outline], float)
+    infrared, radio = RATES_PER_H[hazard.kind]
+    device = it.device
+    if isinstance(device, PirType):
+        if infrared == 0:
+            return 0.0
+        view = pir.look(it.sensor, device, it.around, it.ambient_c, points, body)
+        chance = pir.chance(view.slant, device.radial_m * view.factor)
+        rate = infrared
+    elif isinstance(device, RadarType):
+        if radio == 0:
+            return 0.0
+        seen = radar.look(it.sensor, device, it.around, points, body)
+        chance = pir.chance(seen.slant, device.moving_m * seen.factor, radar.SOFTNESS)
+        rate = radio
+    else:
+        return 0.0
+    best = float(chance.max()) if len(chance) else 0.0
+    per_hour = rate * hazard.strength * best
+    return per_hour / 3600.0 if per_hour > 1.0 / NEVER_H else 0.0
+
+
+def resolved(project: Project, hazard: Hazard, day: date) -> Hazard | None:
+    """The hazard as it is on a day: a sun patch with a window gets its computed place and hours, or None on a day
+    without any; others are as they are."""
+    if hazard.window is None or hazard.kind != "sun patch":
+        return hazard
+    opening = next((o for o in project.openings if o.id == hazard.window), None)
+    if opening is None:
+        return hazard
+    wall = find(project.walls, opening.wall)
+    rooms = tuple(r for r in project.rooms if r.level == wall.level)
+    return _resolved(project.place, hazard, opening, wall, rooms, day)
+
+
+@lru_cache(maxsize=256)
+def _resolved(place: Place, hazard: Hazard, opening, wall, rooms, day: date) -> Hazard | None:  # type: ignore[no-untyped-def]
+    from msgspec.structs import replace
+
+    hours = sun_hours(place, opening, wall, rooms, day)
+    if not hours:
+        return None
+    middle = 0.5 * (hours[0][0] + hours[-1][1])
+    outline = sun_patch(place, opening, wall, rooms, day, middle)
+    for begin, end in hours:
+        if outline is None:
+            outline = sun_patch(place, opening, wall, rooms, day, 0.5 * (begin + end))
+    if outline is None:
+        return None
+    times = tuple((_clock(a), _clock(b)) for a, b in hours)
+    return replace(hazard, outline=outline, times=times)
+
+
+def _clock(t: float) -> str:
+    minutes = min(int(t // 60), 23 * 60 + 59)
+    return f"{minutes // 60:02d}:{minutes % 60:02d}"
+
+
+def seconds_of(clock: str) -> float:
+    """Seconds of the day of a clock time."""
+    hours, minutes = clock.split(":")
+    return 3600.0 * int(hours) + 60.0 * int(minutes)
+
+
+def stretches(hazard: Hazard) -> list[tuple[float, float]]:
+    """When it is there, [from, to) in seconds of the day; over midnight cut in two; all day without times."""
+    if not hazard.times:
+        return [(0.0, 86_400.0)]
+    out = []
+    for a, b in ((seconds_of(a), seconds_of(b)) for a, b in hazard.times):
+        out += [(a, b)] if a < b else [(0.0, b), (a, 86_400.0)]
+    return sorted(s for s in out if s[1] > s[0])
+
+
+def per_hour_words(rate_per_s: float) -> str:
+    """`about 3 times an hour`, `about once in 5 h`."""
+    per_hour = rate_per_s * 3600.0
+    if per_hour >= 1.5:
+        return f"about {per_hour:.0f} times an hour"
+    if per_hour <= 0:
+        return "never"
+    hours = 1.0 / per_hour
+    return "about once an hour" if hours < 1.5 else f"about once in {math.ceil(hours):.0f} h"
