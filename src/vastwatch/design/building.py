@@ -62,19 +62,19 @@ def add_room(project: Project, level: str, name: str, use: RoomUse, outline: Out
     for other in project.rooms:
         if other.level == level and _overlap(outline, other.outline):
             raise ValueError(f"it would overlap {other.name.lower()}")
-    room = Room(id=_fresh(project, name), level=level, name=name, outline=outline, use=use)
+    room = Room(id=fresh_name_id(project, name), level=level, name=name, outline=outline, use=use)
     project = replace(project, rooms=(*project.rooms, room))
-    project = replace(project, walls=(*project.walls, *_missing_walls(project, level, outline)))
+    project = replace(project, walls=(*project.walls, *missing_walls(project, level, outline)))
     watts = float(max(round(polygons.area(outline) * LAMP_W_M2), 4))
     x, y = polygons.centroid(outline)
     lamp = Lamp(
-        id=_fresh(project, f"lamp {name}"), room=room.id, name=f"{name} light", at=(round(x, 2), round(y, 2)),
+        id=fresh_name_id(project, f"lamp {name}"), room=room.id, name=f"{name} light", at=(round(x, 2), round(y, 2)),
         watts=watts, lumens=watts * LAMP_LM_W,
     )  # fmt: skip
     return replace(project, lamps=(*project.lamps, lamp)), room
 
 
-def _fresh(project: Project, stem: str) -> str:
+def fresh_name_id(project: Project, stem: str) -> str:
     """The stem itself where it is free, else numbered."""
     numbered = fresh_id(project, stem)
     plain = numbered.rsplit("-", 1)[0]
@@ -116,7 +116,7 @@ def _cross(e: tuple[Point, Point], f: tuple[Point, Point]) -> bool:
     return min(s1, s2) < -SAME and max(s1, s2) > SAME and min(s3, s4) < -SAME and max(s3, s4) > SAME
 
 
-def _missing_walls(project: Project, level: str, outline: Outline) -> list[Wall]:
+def missing_walls(project: Project, level: str, outline: Outline) -> list[Wall]:
     """Walls for those stretches of an outline along which none stands yet."""
     made: list[Wall] = []
     walls = [w for w in project.walls if w.level == level]
@@ -172,7 +172,20 @@ def remove_room(project: Project, ident: str) -> Removal:
     before = project
     for sensor in sensors:
         project = remove_sensor(project, sensor)
-    project = _without_spots(project, set(spots))
+    project = without_spots(project, set(spots))
+    lit = {x.id for x in project.lamps if x.room == ident}
+
+    def inside(record: Any) -> bool:
+        at = polygons.centroid(record.outline) if hasattr(record, "outline") else record.at
+        return bool(record.level == room.level and polygons.contains_point(room.outline, at[0], at[1]))
+
+    project = replace(
+        project,
+        circuits=tuple(_changed(c, lamps=tuple(x for x in c.lamps if x not in lit)) for c in project.circuits),
+        hazards=tuple(h for h in project.hazards if not inside(h)),
+        sockets=tuple(s for s in project.sockets if not inside(s)),
+        switches=tuple(s for s in project.switches if not inside(s)),
+    )
     rooms = tuple(r for r in project.rooms if r.id != ident)
     edges = [e for r in rooms if r.level == room.level for e in _edges(r.outline)]
     mine = _edges(room.outline)
@@ -182,21 +195,23 @@ def remove_room(project: Project, ident: str) -> Removal:
         if not bounds or any(_alongside(w, e) for e in edges):
             walls.append(w)
     kept = {w.id for w in walls}
+    for opening in project.openings:
+        if opening.wall not in kept:
+            project = remove_opening(project, opening.id)
     project = replace(
         project, rooms=rooms, lamps=lamps, walls=tuple(walls),
-        openings=tuple(o for o in project.openings if o.wall in kept),
         presences=tuple(p for p in project.presences if p.room != ident),
     )  # fmt: skip
     gone = [
         _counted(len(getattr(before, c)) - len(getattr(project, c)), word)
         for c, word in (("walls", "wall"), ("openings", "opening"), ("sensors", "sensor"), ("lamps", "lamp"),
-                        ("spots", "spot"))
+                        ("spots", "spot"), ("hazards", "hazard"), ("sockets", "socket"), ("switches", "switch"))
     ]  # fmt: skip
     return Removal(project, tuple(words for words in gone if words))
 
 
 def _counted(n: int, word: str) -> str:
-    return "" if n == 0 else f"1 {word}" if n == 1 else f"{n} {word}s"
+    return "" if n == 0 else f"1 {word}" if n == 1 else f"{n} {word}{'es' if word.endswith('ch') else 's'}"
 
 
 def _alongside(wall: Wall, edge: tuple[Point, Point]) -> bool:
@@ -206,7 +221,7 @@ def _alongside(wall: Wall, edge: tuple[Point, Point]) -> bool:
     return whole - left > SAME
 
 
-def _without_spots(project: Project, spots: set[str]) -> Project:
+def without_spots(project: Project, spots: set[str]) -> Project:
     """Take spots away, with the lines of day sheets that name them; who has no line left goes too."""
     if not spots:
         return project
@@ -307,8 +322,11 @@ def add_opening(project: Project, wall: str, kind: OpeningKind, middle: float) -
 
 
 def remove_opening(project: Project, ident: str) -> Project:
-    """Take an opening away; the wall closes."""
-    return replace(project, openings=tuple(o for o in project.openings if o.id != ident))
+    """Take an opening away; the wall closes, what was fixed to it goes, and a sun patch stays as it was drawn."""
+    for sensor in [s.id for s in project.sensors if s.on == ident]:
+        project = remove_sensor(project, sensor)
+    hazards = tuple(replace(h, window=None) if h.window == ident else h for h in project.hazards)
+    return replace(project, hazards=hazards, openings=tuple(o for o in project.openings if o.id != ident))
 
 
 def add_furnishing(
@@ -325,15 +343,15 @@ def add_furnishing(
     # The front is the side away from the wall: local +y, turned to the direction asked for.
     outline = turned(((-w, -d), (w, -d), (w, d), (-w, d)), at, turn - 90.0)
     piece = Furnishing(
-        id=_fresh(project, kind.name), level=level, name=kind.name, kind=kind.kind, outline=outline, z0=kind.z0,
+        id=fresh_name_id(project, kind.name), level=level, name=kind.name, kind=kind.kind, outline=outline, z0=kind.z0,
         z1=kind.z1, material=kind.material,
     )  # fmt: skip
     project = replace(project, furnishings=(*project.furnishings, piece))
     activity = kind.sits or kind.lies
     if activity is not None:
         spot = Spot(
-            id=_fresh(project, f"on {kind.name}"), room=room.id, name=kind.name.lower(), at=at, facing=turn % 360,
-            posture="seated" if kind.sits else "lying", activity=activity,
+            id=fresh_name_id(project, f"on {kind.name}"), room=room.id, name=kind.name.lower(), at=at,
+            facing=turn % 360, posture="seated" if kind.sits else "lying", activity=activity,
         )  # fmt: skip
         project = replace(project, spots=(*project.spots, spot))
     return project, piece
@@ -374,6 +392,10 @@ def remove_furnishing(project: Project, ident: str) -> Removal:
         s.id for s in project.spots
         if find(project.rooms, s.room).level == piece.level and polygons.contains_point(piece.outline, *s.at)
     }  # fmt: skip
-    new = _without_spots(project, on_it)
+    fixed = [s.id for s in project.sensors if s.on == ident]
+    for sensor in fixed:
+        project = remove_sensor(project, sensor)
+    new = without_spots(project, on_it)
     new = replace(new, furnishings=tuple(f for f in new.furnishings if f.id != ident))
-    return Removal(new, tuple(w for w in (_counted(len(on_it), "spot"),) if w))
+    counted = (_counted(len(on_it), "spot"), _counted(len(fixed), "sensor"))
+    return Removal(new, tuple(w for w in counted if w))

@@ -43,6 +43,7 @@ class Template(NamedTuple):
     body_kg: float
     lines: tuple[Line, ...]
     trips: tuple[Trip, ...]
+    many: int = 1
 
 
 _TOILET_BY_DAY = Trip(("07:30", "22:30"), "toilet", 4.0, 4.0)
@@ -71,6 +72,18 @@ TEMPLATES: dict[str, Template] = {
             Line("19:15", ("sit", "desk")), Line("22:45", ("sleep", "away")),
         ),
         (_TOILET_BY_DAY, _WASH_BY_NIGHT, Trip(("10:00", "21:00"), "cook", 3.0, 5.0)),
+    ),
+    "visitor": Template(
+        "Visitor, Sunday afternoons", "visitor", 1.1, 75.0,
+        (Line("06:00", ("away",)), Line("14:30", ("sit", "table"), "sunday"), Line("17:30", ("away",), "sunday")),
+        (Trip(("15:00", "17:00"), "toilet", 0.5, 4.0),),
+    ),
+    "class": Template(
+        "Evening class", "visitor", 1.1, 72.0,
+        (Line("06:00", ("away",)), Line("18:55", ("work", "desk", "sit"), "wednesday"),
+         Line("21:05", ("away",), "wednesday")),
+        (),
+        6,
     ),
     "cat": Template(
         "Cat", "pet", 0.6, 4.0,
@@ -104,15 +117,35 @@ def add_person(project: Project, template: str) -> tuple[Project, Person]:
     the project has none. Raises ValueError where the building has no place for them.
     """
     kind = TEMPLATES[template]
+    if kind.many > 1:
+        return _add_group(project, template)
+    return _add_one(project, template, kind.name, len(project.people), "")
+
+
+def _add_group(project: Project, template: str) -> tuple[Project, Person]:
+    """So many of them, named 1, 2, ..., each at a place of their own while there are enough; the last one."""
+    kind = TEMPLATES[template]
+    groups = {p.group for p in project.people}
+    group, n = kind.name, 2
+    while group in groups:
+        group, n = f"{kind.name} {n}", n + 1
+    person = None
+    for k in range(kind.many):
+        project, person = _add_one(project, template, f"{group}, {k + 1}", k, group)
+    assert person is not None
+    return project, person
+
+
+def _add_one(project: Project, template: str, name: str, taken: int, group: str) -> tuple[Project, Person]:
+    kind = TEMPLATES[template]
     if not any(s.activity != "away" for s in project.spots):
         raise ValueError("there is no place to be yet: put a chair or a bed into a room first")
     if any("away" in line.roles for line in kind.lines):
         project = _with_way_out(project)
     names = {p.name for p in project.people}
-    name, n = kind.name, 2
+    wanted, n = name, 2
     while name in names:
-        name, n = f"{kind.name} {n}", n + 1
-    taken = len(project.people)
+        name, n = f"{wanted} {n}", n + 1
     spots = {role: _spots(project, role) for role in ROLES}
     stays = []
     for line in kind.lines:
@@ -131,7 +164,7 @@ def add_person(project: Project, template: str) -> tuple[Project, Person]:
         raise ValueError("there is no place to be yet: put a chair or a bed into a room first")
     person = Person(
         id=fresh_id(project, template), name=name, kind=kind.kind, speed=kind.speed, body_kg=kind.body_kg,  # type: ignore[arg-type]
-        stays=tuple(stays), errands=tuple(errands),
+        stays=tuple(stays), errands=tuple(errands), group=group,
     )  # fmt: skip
     return replace(project, people=(*project.people, person)), person
 

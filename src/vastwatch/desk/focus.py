@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from vastwatch.sensing import Figure
 
-STAGES = ("Plan", "Sensors", "Timing", "Rehearsal")
+STAGES = ("Brief", "Plan", "Sensors", "Timing", "Rehearsal")
 
 
 class Focus(QObject):

@@ -6,18 +6,30 @@ hold time runs at once: the algebra takes a few milliseconds.
 
 from __future__ import annotations
 
+import contextlib
 import logging
 from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal, pyqtSlot
 
-from vastwatch.advice import Finding, Option, TimingCurve, choose, findings
+from vastwatch.advice import (
+    Finding,
+    Option,
+    Purchase,
+    TimingCurve,
+    choose,
+    findings,
+    purchases,
+    starter_set,
+)  # fmt: skip
+from vastwatch.advice.purchase import bare
 from vastwatch.advice.remedies import Remedy, remedies
 from vastwatch.advice.timing import TUNING_DAYS, cached_curve
 from vastwatch.design.project import Project
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
+from vastwatch.devices import DeviceType, catalogue
 from vastwatch.rehearsal import Rehearsal, rehearse
 
 DAYS, SEED = 7, 1
@@ -68,6 +80,12 @@ class Results(QObject):
         self.remedies_room: str | None = None
         self.options: list[Option] | None = None
         self.options_room: str | None = None
+        # What to buy: the best single additions, or a set one after the other; None until asked.
+        self.purchases: list[Purchase] | None = None
+        self.purchases_are_a_set = False
+        self.progress = 0.0
+        # What there is to choose from; the window adds the user's own types.
+        self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
         self._numbers: dict[str, int] = {}
         self._busy: set[str] = set()
         self._stopped = False
@@ -139,7 +157,28 @@ class Results(QObject):
         if room is None or (self.options_room == room and (self.options is not None or self.busy("options"))):
             return
         self.options, self.options_room = None, room
-        self._ask("options", lambda: choose(project, room))
+        types = self.types(project)
+        self._ask("options", lambda: choose(project, room, types))
+
+    def ask_purchases(self, types: list[DeviceType]) -> None:
+        """Which single additions would help most for their money."""
+        project = self.document.project
+        self._ask_to_buy(False, lambda wanted, told: purchases(project, types, wanted, told=told))
+
+    def ask_starter(self, types: list[DeviceType], budget: float) -> None:
+        """Which set to begin with, from a building without sensors."""
+        project = bare(self.document.project)
+        self._ask_to_buy(True, lambda wanted, told: starter_set(project, budget, types, wanted, told))
+
+    def _ask_to_buy(self, a_set: bool, work: Callable[[Callable[[], bool], Callable[[float], None]], Any]) -> None:
+        self.purchases, self.purchases_are_a_set, self.progress = None, a_set, 0.0
+        number = self._numbers.get("purchases", 0) + 1
+
+        def told(share: float) -> None:
+            with contextlib.suppress(RuntimeError):
+                self._done.ready.emit("progress", number, share)
+
+        self._ask("purchases", lambda: work(lambda: self._numbers.get("purchases") == number, told))
 
     def cancel(self, kind: str) -> None:
         """No longer wait for an answer of that kind; work that asks whether it is wanted stops."""
@@ -153,9 +192,11 @@ class Results(QObject):
 
     def _project_changed(self, old: Project, new: Project) -> None:
         self.remedies, self.remedies_room = None, None
-        self.options, self.options_room = None, None
-        self._numbers["options"] = self._numbers.get("options", 0) + 1
-        self._busy.discard("options")
+        self.options, self.options_room, self.purchases = None, None, None
+        for kind in ("options", "purchases"):
+            self._numbers[kind] = self._numbers.get(kind, 0) + 1
+            self._busy.discard(kind)
+        self.updated.emit("purchases")
         if _only_presences(old, new):
             self.rehearsal = rehearse(new, DAYS, SEED)
             # A rehearsal already under way was of the old design.
@@ -183,6 +224,10 @@ class Results(QObject):
 
     @pyqtSlot(str, int, object)
     def _take(self, kind: str, number: int, outcome: Any) -> None:
+        if kind == "progress" and not self._stopped and self._numbers.get("purchases") == number:
+            self.progress = float(outcome)
+            self.updated.emit("progress")
+            return
         if self._stopped or self._numbers.get(kind) != number:
             return
         self._busy.discard(kind)
@@ -198,6 +243,8 @@ class Results(QObject):
             self.remedies = outcome if isinstance(outcome, list) else []
         elif kind == "options":
             self.options = outcome if isinstance(outcome, list) else []
+        elif kind == "purchases":
+            self.purchases = outcome if isinstance(outcome, list) else []
         self.updated.emit(kind)
 
     def stop(self) -> None:

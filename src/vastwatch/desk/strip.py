@@ -123,6 +123,9 @@ class Strip(QWidget):
         """unlit, half or lit: from the findings and the scores."""
         project, r = self.document.project, self.results.rehearsal
         rules = {f.rule for f in self.results.findings if f.severity in ("wrong", "risk")}
+        if stage == "Brief":
+            # Something is wanted once somebody lives there, and all of it is told once power can be reckoned with.
+            return "unlit" if not project.people else "lit" if project.circuits or project.sockets else "half"
         if stage == "Plan":
             return "unlit" if not project.rooms else "half" if "no-way" in rules else "lit"
         if not project.sensors:

@@ -175,6 +175,24 @@ def _sheet(t: Theme) -> str:
         background: {card}; }}
     QCheckBox::indicator:checked {{ background: {mark}; border-color: {mark}; image: url({check}); }}
     QCheckBox::indicator:focus {{ border: 2px solid {ink}; }}
+    QTableView {{ background: {card}; border: 1px solid {line}; border-radius: 6px; outline: 0;
+        selection-background-color: {faint}; selection-color: {ink}; }}
+    QTableView:focus {{ border: 1px solid {ink}; }}
+    QTableView::item {{ padding: 0 5px; border: 0; }}
+    QTableView::item:focus {{ border: 1px solid {soft}; }}
+    QHeaderView {{ background: transparent; border: 0; }}
+    QHeaderView::section {{ background: transparent; border: 0; border-bottom: 1px solid {line}; padding: 3px 5px;
+        color: {soft}; font-size: 12px; }}
+    QTableView QLineEdit, QTableView QComboBox {{ border-radius: 0; padding: 0 4px; min-height: 0; }}
+    QSpinBox {{ background: {card}; border: 1px solid {line}; border-radius: 5px; padding: 2px 5px; min-height: 20px; }}
+    QSpinBox:focus {{ border: 1px solid {ink}; }}
+    QSlider::groove:horizontal {{ height: 3px; background: {line}; border-radius: 1px; }}
+    QSlider::handle:horizontal {{ width: 13px; height: 13px; margin: -5px 0; border-radius: 7px; background: {card};
+        border: 1px solid {soft}; }}
+    QSlider:focus {{ border: 1px solid {soft}; border-radius: 6px; }}
+    QSlider::handle:horizontal:focus {{ border: 2px solid {ink}; }}
+    QProgressBar {{ background: {line}; border: 0; border-radius: 3px; }}
+    QProgressBar::chunk {{ background: {soft}; border-radius: 3px; }}
     QScrollArea {{ background: transparent; border: 0; }}
     QScrollArea > QWidget > QWidget {{ background: transparent; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}

@@ -44,7 +44,9 @@ from vastwatch.sensing import FIGURES
 FIGURE_WORDS = {
     "across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying", "pet": "pet",
 }  # fmt: skip
-LEFT_WIDTH, TIMING_WIDTH, RIGHT_WIDTH = 206, 348, 302
+LEFT_WIDTH, RIGHT_WIDTH = 206, 302
+# Stages whose panel wants more than the shelf does.
+WIDE = {"Timing": 348, "Brief": 432}
 # Playing: this many seconds of the day per tick of this many milliseconds.
 PLAY_S, PLAY_MS = 12.0, 40
 FIRST_WORK_MS = 60
@@ -151,7 +153,7 @@ class Window(QMainWindow):
         box.setSpacing(0)
         self.plan = PlanView(d, f, r, t)
         self.plan.say.connect(self.say)
-        self.plan.types = self.own.all
+        self.plan.types = self.results.types = self.own.all
         # Above and below the plan, not over it: what lies over it would be painted anew with every frame.
         self._sheet = QWidget()
         self._sheet.setAutoFillBackground(True)
@@ -290,6 +292,7 @@ class Window(QMainWindow):
         key("Shift+D", lambda: self.ribbon.step_time(-86_400))
         key("T", self.verdict.try_remedies)
         key("W", self._which_sensor)
+        key("B", self._what_to_buy)
         key("PgUp", lambda: self._step_level(1))
         key("PgDown", lambda: self._step_level(-1))
         key("N", lambda: self._step_room(1))
@@ -301,6 +304,15 @@ class Window(QMainWindow):
     def _which_sensor(self) -> None:
         self.focus.set(stage="Sensors", incident=-1)
         self.verdict.ask_options()
+
+    def _what_to_buy(self) -> None:
+        from vastwatch.desk.brief import BriefPanel
+
+        self.focus.set(stage="Brief", incident=-1)
+        brief = self._panels["Brief"]
+        assert isinstance(brief, BriefPanel)
+        brief.show_page(3)
+        brief.means.ask_next()
 
     def _next_figure(self) -> None:
         k = FIGURES.index(self.focus.figure)
@@ -376,8 +388,15 @@ class Window(QMainWindow):
             panel.say.connect(self.say)
             self._panels["Timing"] = panel
             self.left.addWidget(panel)
+        if stage == "Brief" and "Brief" not in self._panels:
+            from vastwatch.desk.brief import BriefPanel
+
+            brief = BriefPanel(self.document, self.focus, self.results, self.own, self.theme)
+            brief.say.connect(self.say)
+            self._panels["Brief"] = brief
+            self.left.addWidget(brief)
         self.left.setCurrentWidget(self._panels[stage])
-        self.left.setFixedWidth(TIMING_WIDTH if stage == "Timing" else LEFT_WIDTH)
+        self.left.setFixedWidth(WIDE.get(stage, LEFT_WIDTH))
         if stage != "Rehearsal":
             self._timer.stop()
             self.days.set_playing(False)
@@ -427,6 +446,8 @@ class Window(QMainWindow):
         stage = self.focus.stage
         if stage == "Rehearsal":
             return self.tr("Space runs   , . incidents   [ ] a minute   D a day")
+        if stage == "Brief":
+            return self.tr("Return edits a cell   N next room   B what to buy")
         if stage == "Plan":
             return self.tr("drag walls, corners and furniture   R L turn   Del deletes")
         if stage == "Timing":

@@ -20,7 +20,7 @@ from vastwatch.people.ways import STEP, Way, way
 from vastwatch.sensing.figures import FIDGETS, LARGE_SHARE
 from vastwatch.signals import Signal
 from vastwatch.site.building import Spot
-from vastwatch.site.people import Person
+from vastwatch.site.people import Person, holds_on
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -229,11 +229,11 @@ def _plan(
     errands: list[tuple[float, float, int]] = []
     for d in range(-1, days):
         rng = stream(seed, person.id, d)
-        kind = "free" if (first + timedelta(days=d)).weekday() >= 5 else "workday"
+        weekday = (first + timedelta(days=d)).weekday()
         midnight = d * DAY
         for line in person.stays:
             shift = rng.standard_normal() * line.jitter_min * 60.0
-            if line.days in ("every", kind):
+            if holds_on(line.days, weekday):
                 base.append((midnight + _clock(line.at) + shift, place[line.spot]))
         for errand in person.errands:
             a, b = (_clock(c) for c in errand.between)
@@ -241,7 +241,7 @@ def _plan(
             count = int(rng.poisson(errand.per_day))
             begin = a + rng.random(count) * (b - a)
             spans = errand.minutes * 60.0 * np.exp(rng.standard_normal(count) * ERRAND_SPREAD)
-            if errand.days in ("every", kind):
+            if holds_on(errand.days, weekday):
                 errands += [(midnight + s, m, place[errand.spot]) for s, m in zip(begin.tolist(), spans.tolist())]
     base.sort()
     errands.sort()

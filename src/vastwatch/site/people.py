@@ -8,7 +8,15 @@ import msgspec
 
 from vastwatch.site.record import Clock, Id, NotNegative, Positive, Record
 
-Days = Literal["every", "workday", "free"]
+WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+Days = Literal["every", "workday", "free", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
+
+
+def holds_on(days: Days, weekday: int) -> bool:
+    """Whether a line of a day sheet holds on a weekday, 0 for Monday; Saturday and Sunday are free."""
+    if days in ("every", "workday", "free"):
+        return days == "every" or (days == "free") == (weekday >= 5)
+    return WEEKDAYS[weekday] == days
 
 
 class Stay(Record, frozen=True, kw_only=True):
@@ -31,7 +39,10 @@ class Errand(Record, frozen=True, kw_only=True):
 
 
 class Person(Record, frozen=True, kw_only=True):
-    """Somebody who walks the building. A pet needs no light, and sensors ought not to notice it."""
+    """Somebody who walks the building. A pet needs no light, and sensors ought not to notice it.
+
+    Those of one `group` (an evening class, a family of guests) come together and share their times.
+    """
 
     id: Id
     name: str
@@ -40,3 +51,4 @@ class Person(Record, frozen=True, kw_only=True):
     body_kg: Positive = 70.0
     stays: Annotated[tuple[Stay, ...], msgspec.Meta(min_length=1)]
     errands: tuple[Errand, ...] = ()
+    group: str = ""

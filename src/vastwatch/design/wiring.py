@@ -1,0 +1,128 @@
+"""Edits of circuits, switches and sockets, and what follows from them: loads, two-way pairs, what fits a box."""
+
+from __future__ import annotations
+
+import math
+
+from msgspec.structs import replace
+
+from vastwatch.design.edits import put, room_at
+from vastwatch.design.project import Project, find, fresh_id
+from vastwatch.devices import DeviceType, ModuleType
+from vastwatch.site.building import Circuit, Socket, Switch
+from vastwatch.site.record import Point
+
+
+def circuit_of(project: Project, lamp: str) -> Circuit | None:
+    """The circuit a lamp hangs on."""
+    return next((c for c in project.circuits if lamp in c.lamps), None)
+
+
+def load_w(project: Project, circuit: Circuit) -> float:
+    """What its lamps draw together, watts."""
+    return sum(find(project.lamps, lamp).watts for lamp in circuit.lamps)
+
+
+def switches_of(project: Project, circuit: str) -> list[Switch]:
+    """The wall switches of a circuit; two are a two-way pair."""
+    return [s for s in project.switches if s.circuit == circuit]
+
+
+def add_circuit(project: Project, lamps: tuple[str, ...], name: str = "") -> tuple[Project, Circuit]:
+    """A circuit for some lamps, which leave the circuits they were on. Raises ValueError without any."""
+    if not lamps:
+        raise ValueError("a circuit needs at least one lamp")
+    first = find(project.lamps, lamps[0])
+    name = name or f"{find(project.rooms, first.room).name} circuit"
+    taken, wanted, n = {c.name for c in project.circuits}, name, 2
+    while name in taken:
+        name, n = f"{wanted} {n}", n + 1
+    project = _without_lamps(project, set(lamps))
+    circuit = Circuit(id=fresh_id(project, "circuit"), name=name, lamps=lamps)
+    return replace(project, circuits=(*project.circuits, circuit)), circuit
+
+
+def _without_lamps(project: Project, lamps: set[str]) -> Project:
+    for c in project.circuits:
+        kept = tuple(x for x in c.lamps if x not in lamps)
+        if len(kept) < len(c.lamps):
+            project = put(project, replace(c, lamps=kept))
+    return project
+
+
+def set_lamp(project: Project, circuit_id: str, lamp: str, on: bool) -> Project:
+    """Hang a lamp on a circuit, or take it off."""
+    project = _without_lamps(project, {lamp})
+    circuit = find(project.circuits, circuit_id)
+    return put(project, replace(circuit, lamps=(*circuit.lamps, lamp))) if on else project
+
+
+def remove_circuit(project: Project, ident: str) -> Project:
+    """Take a circuit away with its switches; the lamps stay."""
+    gone = find(project.circuits, ident)
+    project = replace(
+        project,
+        circuits=tuple(c for c in project.circuits if c.id != ident),
+        switches=tuple(s for s in project.switches if s.circuit != ident),
+    )
+    return _unused_devices_dropped(project) if gone.module else project
+
+
+def set_module(project: Project, circuit_id: str, device: DeviceType | None) -> Project:
+    """Let a module switch a circuit, or none; the project embeds its type."""
+    circuit = find(project.circuits, circuit_id)
+    if device is not None and all(d.id != device.id for d in project.devices):
+        project = replace(project, devices=(*project.devices, device))
+    project = put(project, replace(circuit, module=None if device is None else device.id))
+    return _unused_devices_dropped(project)
+
+
+def _unused_devices_dropped(project: Project) -> Project:
+    used = {s.device for s in project.sensors} | {c.module for c in project.circuits}
+    used |= {o.device for o in project.brief.owned}
+    devices = tuple(d for d in project.devices if d.id in used)
+    return project if len(devices) == len(project.devices) else replace(project, devices=devices)
+
+
+def module_troubles(project: Project, circuit: Circuit, device: DeviceType) -> list[str]:
+    """What a circuit has against a module, in sentences."""
+    out = []
+    load = load_w(project, circuit)
+    if load > device.load_w:
+        out.append(f"the lamps draw {load:g} W, and {device.name} switches up to {device.load_w:g} W")
+    if device.needs_neutral and not circuit.neutral:
+        out.append(f"{device.name} needs a neutral, and the switch box has none")
+    pair = switches_of(project, circuit.id)
+    if isinstance(device, ModuleType) and len(pair) > 1 and not device.two_way:
+        out.append(f"{device.name} does not work in a two-way pair, and {len(pair)} switches share this circuit")
+    return out
+
+
+def add_switch(project: Project, level: str, at: Point, circuit: str) -> tuple[Project, Switch]:
+    """A wall switch of a circuit at a point of the plan. Raises ValueError outside every room."""
+    room = room_at(project, level, *at)
+    if room is None:
+        raise ValueError("a switch sits on a wall inside a room")
+    n = len(switches_of(project, circuit)) + 1
+    name = f"Switch {room.name.lower()}" + (f" {n}" if n > 1 else "")
+    switch = Switch(id=fresh_id(project, "switch"), level=level, name=name, at=at, circuit=circuit)
+    return replace(project, switches=(*project.switches, switch)), switch
+
+
+def add_socket(project: Project, level: str, at: Point) -> tuple[Project, Socket]:
+    """A mains socket at a point of the plan. Raises ValueError outside every room."""
+    room = room_at(project, level, *at)
+    if room is None:
+        raise ValueError("a socket sits on a wall inside a room")
+    socket = Socket(id=fresh_id(project, "socket"), level=level, name=f"Socket {room.name.lower()}", at=at)
+    return replace(project, sockets=(*project.sockets, socket)), socket
+
+
+def socket_distance(project: Project, level: str, at: Point) -> float:
+    """Metres to the nearest socket in the same room; inf where the room has none."""
+    room = room_at(project, level, *at)
+    mine = [
+        math.dist(s.at, at) for s in project.sockets
+        if s.level == level and room is not None and room_at(project, level, *s.at) is room
+    ]  # fmt: skip
+    return min(mine, default=math.inf)
