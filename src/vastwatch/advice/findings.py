@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 
+from vastwatch.advice import plan_checks, wiring_checks
+from vastwatch.advice.finding import ORDER, Advice, Finding
 from vastwatch.design.edits import presence_of, room_of
 from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
 from vastwatch.design.presence import hold_of, reports
@@ -35,27 +36,6 @@ HEIGHT_OFF_M = 0.5
 WARM_C = 26.0
 # A plan with more walls than this may not follow the hand while dragging.
 MANY_WALLS = 2000
-
-ORDER = {"wrong": 0, "risk": 1, "caution": 2, "note": 3}
-
-
-@dataclass(frozen=True)
-class Advice:
-    """One thing that would help, in words."""
-
-    text: str
-
-
-@dataclass(frozen=True)
-class Finding:
-    """`rule` names the check; `records` are the ids it concerns, the one to look at first; `room` where it is seen."""
-
-    rule: str
-    severity: str
-    records: tuple[str, ...]
-    text: str
-    remedies: tuple[Advice, ...] = ()
-    room: str | None = None
 
 
 def findings(project: Project) -> list[Finding]:
@@ -263,4 +243,7 @@ def _plan_size(project: Project) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-CHECKS = (_unseen_spots, _walkers, _spill, _unreachable, _mounting, _unlit_rooms, _cautions, _plan_size)
+CHECKS = (
+    *plan_checks.CHECKS, _unseen_spots, _walkers, _spill, _unreachable, *wiring_checks.CHECKS, _mounting, _unlit_rooms,
+    _cautions, _plan_size,
+)  # fmt: skip

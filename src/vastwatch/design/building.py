@@ -60,7 +60,7 @@ def add_room(project: Project, level: str, name: str, use: RoomUse, outline: Out
     if polygons.self_crossing(outline) is not None or polygons.area(outline) < 0.2:
         raise ValueError("a room needs an outline that does not cross itself, of at least 0.2 m²")
     for other in project.rooms:
-        if other.level == level and _overlap(outline, other.outline):
+        if other.level == level and overlap(outline, other.outline):
             raise ValueError(f"it would overlap {other.name.lower()}")
     room = Room(id=fresh_name_id(project, name), level=level, name=name, outline=outline, use=use)
     project = replace(project, rooms=(*project.rooms, room))
@@ -82,7 +82,7 @@ def fresh_name_id(project: Project, stem: str) -> str:
     return plain if plain not in used else numbered
 
 
-def _overlap(a: Outline, b: Outline) -> bool:
+def overlap(a: Outline, b: Outline) -> bool:
     """Whether two simple polygons share area: corners or middles of one inside the other, or edges that cross."""
     for p, q in ((a, b), (b, a)):
         shrunk = _shrunk(p)
@@ -121,7 +121,7 @@ def missing_walls(project: Project, level: str, outline: Outline) -> list[Wall]:
     made: list[Wall] = []
     walls = [w for w in project.walls if w.level == level]
     for a, b in _edges(outline):
-        for s, e in _uncovered(a, b, walls):
+        for s, e in uncovered(a, b, walls):
             ident = fresh_id(replace(project, walls=(*project.walls, *made)), f"{level}-wall")
             made.append(
                 Wall(id=ident, level=level, a=s, b=e, thickness=WALL_THICKNESS, material=WALL_MATERIAL)  # type: ignore[arg-type]
@@ -129,7 +129,7 @@ def missing_walls(project: Project, level: str, outline: Outline) -> list[Wall]:
     return made
 
 
-def _uncovered(a: Point, b: Point, walls: Iterable[Wall]) -> list[tuple[Point, Point]]:
+def uncovered(a: Point, b: Point, walls: Iterable[Wall]) -> list[tuple[Point, Point]]:
     """The stretches of segment a-b along which no wall runs."""
     length = math.dist(a, b)
     if length < SAME:
@@ -191,8 +191,8 @@ def remove_room(project: Project, ident: str) -> Removal:
     mine = _edges(room.outline)
     walls = []
     for w in project.walls:
-        bounds = w.level == room.level and any(_alongside(w, e) for e in mine)
-        if not bounds or any(_alongside(w, e) for e in edges):
+        bounds = w.level == room.level and any(alongside(w, e) for e in mine)
+        if not bounds or any(alongside(w, e) for e in edges):
             walls.append(w)
     kept = {w.id for w in walls}
     for opening in project.openings:
@@ -214,10 +214,10 @@ def _counted(n: int, word: str) -> str:
     return "" if n == 0 else f"1 {word}" if n == 1 else f"{n} {word}{'es' if word.endswith('ch') else 's'}"
 
 
-def _alongside(wall: Wall, edge: tuple[Point, Point]) -> bool:
+def alongside(wall: Wall, edge: tuple[Point, Point]) -> bool:
     """Whether a wall and an edge share a stretch of the same line."""
     whole = math.dist(*edge)
-    left = sum(math.dist(s, e) for s, e in _uncovered(*edge, [wall]))
+    left = sum(math.dist(s, e) for s, e in uncovered(*edge, [wall]))
     return whole - left > SAME
 
 
@@ -274,7 +274,7 @@ def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Pro
     for old, room in zip(project.rooms, rooms):
         if room is not old:
             for other in rooms:
-                if other is not room and other.level == level and _overlap(room.outline, other.outline):
+                if other is not room and other.level == level and overlap(room.outline, other.outline):
                     raise ValueError(f"{room.name} would overlap {other.name.lower()}")
     by_id = {w.id: w for w in walls}
     for o in project.openings:

@@ -1,22 +1,25 @@
-"""The Build panel of the Plan stage: rooms typed by name and size, openings, and the furniture shelf."""
+"""The Build page of the Plan stage: rooms typed or drawn, openings, and what to do with a selection."""
 
 from __future__ import annotations
 
 from functools import partial
 from typing import get_args
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.design.building import OPENING_SIZES, add_room, place_beside, rectangle
+from vastwatch.design.building import OPENING_SIZES, Removal, add_room, place_beside, rectangle
+from vastwatch.design.rearranging import join_rooms
 from vastwatch.design.typical_days import TEMPLATES, add_person, remove_person
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import clear, label, line, row, scrolling
+from vastwatch.desk.furnish import arming_button, mark_armed
+from vastwatch.desk.parts import FigureField, clear, label, line, row, scrolling
+from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.theme import MARGIN
-from vastwatch.desk.units import parse_size
+from vastwatch.desk.units import parse_length, parse_size, show_length
 from vastwatch.site.building import RoomUse
-from vastwatch.site.furniture import furniture
+from vastwatch.site.record import Outline
 
 USES: tuple[RoomUse, ...] = get_args(RoomUse)
 
@@ -25,6 +28,9 @@ class BuildPanel(QWidget):
     """`say` carries one-line messages."""
 
     say = pyqtSignal(str)
+    # What to do with the selection; all walls of the focused room are to be selected.
+    act = pyqtSignal(str)
+    walls_wanted = pyqtSignal()
 
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
@@ -40,7 +46,7 @@ class BuildPanel(QWidget):
         self.measure = QLineEdit()
         self.measure.setPlaceholderText(self.tr("4.2 x 3.6"))
         self.measure.setAccessibleName(self.tr("Size of the new room"))
-        self.measure.setToolTip(self.tr("Width by depth: 4.2 x 3.6, or 14 ft x 12 ft."))
+        self.measure.setToolTip(self.tr("Width by depth: 4.2 x 3.6, or 14 ft x 12 ft; or corners: 0,0 4,0 4,3 2,5."))
         self.use = QComboBox()
         self.use.setAccessibleName(self.tr("Use of the new room"))
         self.use.addItems(list(USES))
@@ -53,13 +59,22 @@ class BuildPanel(QWidget):
         self.name.returnPressed.connect(self.measure.setFocus)
         self.measure.returnPressed.connect(self.add_room)
         inner.addWidget(line())
+        self._build_drawing(inner)
+        inner.addWidget(line())
         inner.addWidget(label(self.tr("In a wall"), "head"))
         self.openings: dict[str, QPushButton] = {}
         for kind in OPENING_SIZES:
-            button = self._arming(kind.capitalize(), f"opening:{kind}")
+            button = arming_button(self, kind.capitalize(), f"opening:{kind}")
             button.setToolTip(self.tr("Choose it, then click on a wall."))
             self.openings[kind] = button
         inner.addWidget(row(*self.openings.values(), spacing=4))
+        walls = QPushButton(self.tr("All walls of this room"))
+        walls.setProperty("role", "pick")
+        walls.setToolTip(self.tr("Selects them, to set material and thickness at once at the right."))
+        walls.clicked.connect(self.walls_wanted)
+        inner.addWidget(walls)
+        inner.addWidget(line())
+        self._build_selection(inner)
         inner.addWidget(line())
         inner.addWidget(label(self.tr("Who lives here"), "head"))
         holder = QWidget()
@@ -78,25 +93,60 @@ class BuildPanel(QWidget):
         self.add_person.setToolTip(self.tr("With a typical day over the places there are."))
         self.add_person.clicked.connect(self._add_person)
         inner.addWidget(row(self.typical, self.add_person, stretch=0, spacing=5))
-        inner.addWidget(line())
-        inner.addWidget(label(self.tr("Furniture"), "head"))
-        self.finder = QLineEdit()
-        self.finder.setPlaceholderText(self.tr("find: bed, shelf …"))
-        self.finder.setAccessibleName(self.tr("Find furniture"))
-        self.finder.setClearButtonEnabled(True)
-        self.finder.textChanged.connect(self._fill)
-        inner.addWidget(self.finder)
-        holder = QWidget()
-        self._list = QVBoxLayout(holder)
-        self._list.setContentsMargins(0, 0, 0, 0)
-        self._list.setSpacing(4)
-        inner.addWidget(holder)
         inner.addStretch(1)
-        self._fill("")
         focus.shift.connect(self._shifted)
         self._shown: object = None
         document.changed.connect(self._show_people)
         self._show_people()
+        self._show_selection()
+
+    def _build_drawing(self, inner: QVBoxLayout) -> None:
+        inner.addWidget(label(self.tr("Draw"), "head"))
+        named = {"room": self.tr("Rectangle"), "polygon": self.tr("Polygon"), "split": self.tr("Split"),
+                 "tape": self.tr("Tape")}  # fmt: skip
+        self.drawing: dict[str, QPushButton] = {}
+        for token, words in named.items():
+            button = arming_button(self, words, f"draw:{token}")
+            button.setToolTip(TOOLS[token])
+            self.drawing[token] = button
+        inner.addWidget(row(self.drawing["room"], self.drawing["polygon"], spacing=4))
+        self.join = QPushButton(self.tr("Join …"))
+        self.join.setProperty("role", "pick")
+        self.join.setToolTip(self.tr("Make one room of the focused one and a neighbour; the wall between goes."))
+        self.join.clicked.connect(self._join_menu)
+        inner.addWidget(row(self.drawing["split"], self.join, self.drawing["tape"], spacing=4))
+        why = self.tr("The step of drawn points; 0 for none. Alt lets go of it.")
+        self.grid = FigureField(self.tr("Grid"), self._length, _grid_words, 0.05, 0.0, 2.0, why)
+        self.grid.set_value(self.focus.grid_m)
+        self.grid.entered.connect(lambda v: self.focus.set(grid_m=v))
+        self.grid.wrong.connect(self.say)
+        inner.addWidget(row(label(self.tr("Grid"), "soft"), self.grid, stretch=1))
+
+    def _build_selection(self, inner: QVBoxLayout) -> None:
+        inner.addWidget(label(self.tr("Selection"), "head"))
+        self._selected = label("", "soft", True)
+        inner.addWidget(self._selected)
+        acts = (
+            ("copy", self.tr("Copy"), self.tr("A copy beside it. (Ctrl+J)")),
+            ("flip", self.tr("Mirror"), self.tr("Mirror left for right. (X)")),
+            ("flop", self.tr("Upend"), self.tr("Mirror top for bottom. (Shift+X)")),
+            ("left", self.tr("Left"), self.tr("Align at the leftmost edge.")),
+            ("centre", self.tr("Centre"), self.tr("Align the middles, one above the other.")),
+            ("right", self.tr("Right"), self.tr("Align at the rightmost edge.")),
+            ("top", self.tr("Top"), self.tr("Align at the topmost edge.")),
+            ("middle", self.tr("Middle"), self.tr("Align the middles, side by side.")),
+            ("bottom", self.tr("Bottom"), self.tr("Align at the bottom edge.")),
+        )
+        self.acts: dict[str, QPushButton] = {}
+        for token, words, why in acts:
+            button = QPushButton(words)
+            button.setProperty("role", "pick")
+            button.setToolTip(why)
+            button.clicked.connect(partial(self.act.emit, token))
+            self.acts[token] = button
+        buttons = list(self.acts.values())
+        for k in (0, 3, 6):
+            inner.addWidget(row(*buttons[k : k + 3], spacing=4))
 
     def _show_people(self, *_: object) -> None:
         people = self.document.project.people
@@ -128,50 +178,54 @@ class BuildPanel(QWidget):
     def _remove_person(self, ident: str, name: str) -> None:
         self.document.apply(remove_person(self.document.project, ident), f"Take {name.lower()} away")
 
-    def _arming(self, words: str, token: str) -> QPushButton:
-        button = QPushButton(words)
-        button.setCheckable(True)
-        button.setProperty("token", token)
-        button.setProperty("role", "pick")
-        button.clicked.connect(lambda: self._arm(token))
-        return button
-
-    def _fill(self, words: str) -> None:
-        clear(self._list)
-        wanted = words.lower().split()
-        for kind in furniture():
-            if all(w in f"{kind.name} {kind.kind} {kind.material}".lower() for w in wanted):
-                button = self._arming("", f"furniture:{kind.name}")
-                button.setAccessibleName(kind.name)
-                grid = QGridLayout(button)
-                grid.setContentsMargins(9, 2, 9, 2)
-                size = label(f"{100 * kind.width:.0f} × {100 * kind.depth:.0f} cm", "soft")
-                name = label(kind.name)
-                for w in (name, size):
-                    w.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-                grid.addWidget(name, 0, 0)
-                grid.addWidget(size, 0, 1, Qt.AlignmentFlag.AlignRight)
-                button.setFixedHeight(27)
-                button.setToolTip(
-                    self.tr("{}, {:.2f} m high, {}. Choose it, then click where it stands.").format(
-                        kind.name, kind.z1, kind.material
-                    )
-                )
-                self._list.addWidget(button)
-        self._shifted("placing")
-
-    def _arm(self, token: str) -> None:
-        self.focus.set(placing=None if self.focus.placing == token else token)
-        if self.focus.placing:
-            what = self.tr("Click on a wall.") if token.startswith("opening") else self.tr("Click where it stands.")
-            self.say.emit(what + " " + self.tr("Esc puts it back."))
-        self._shifted("placing")
+    def _length(self, text: str) -> float:
+        return parse_length(text, "ft" if self.focus.feet else "m") if text.strip() not in ("0", "none") else 0.0
 
     def _shifted(self, what: str) -> None:
         if what == "placing":
-            for button in self.findChildren(QPushButton):
-                if button.isCheckable():
-                    button.setChecked(button.property("token") == self.focus.placing)
+            mark_armed(self, self.focus)
+        elif what in ("selected", "marked"):
+            self._show_selection()
+
+    def _show_selection(self) -> None:
+        n = len(self.focus.marked)
+        one = 1 if self.focus.selected is not None and self.focus.selected != self.focus.room else 0
+        if n:
+            words = self.tr("{} things: edits work on all of them.").format(n)
+        elif one:
+            words = self.tr("One thing. With Shift a click, or a frame, takes more.")
+        else:
+            words = self.tr("Nothing. Click furniture; with Shift, more of it.")
+        self._selected.setText(words)
+        for token, button in self.acts.items():
+            many = token not in ("copy", "flip", "flop")
+            button.setEnabled(n > 1 if many else n + one > 0)
+
+    def _join_menu(self) -> None:
+        project = self.document.project
+        room = next((r for r in project.rooms if r.id == self.focus.room), None)
+        if room is None:
+            self.say.emit(self.tr("Choose a room first."))
+            return
+        menu = QMenu(self)
+        for other in project.rooms:
+            if other is not room and other.level == room.level:
+                try:
+                    done = join_rooms(project, room.id, other.id)
+                except ValueError:
+                    continue
+                menu.addAction(other.name, partial(self.take_joined, room.name, other.name, room.id, done))
+        if not menu.actions():
+            self.say.emit(self.tr("No other room shares a wall with {}.").format(room.name.lower()))
+            return
+        menu.popup(self.join.mapToGlobal(self.join.rect().bottomLeft()))
+
+    def take_joined(self, name: str, other: str, ident: str, done: Removal) -> None:
+        """Make one room of two, and say what went."""
+        self.document.apply(done.project, f"Join {name.lower()} and {other.lower()}")
+        self.focus.set(room=ident, selected=ident)
+        gone = self.tr(", with {}").format(", ".join(done.gone)) if done.gone else ""
+        self.say.emit(self.tr("{} is now part of {}{}.").format(other, name.lower(), gone))
 
     def add_room(self) -> None:
         """Add the room typed; a field that is wrong says so and keeps what was typed."""
@@ -181,16 +235,30 @@ class BuildPanel(QWidget):
             self.name.setFocus()
             return
         try:
-            width, depth = parse_size(self.measure.text(), "ft" if self.focus.feet else "m")
-            x, y = place_beside(self.document.project, self.focus.level, width)
+            outline, size = self._outline(self.measure.text())
             use: RoomUse = USES[self.use.currentIndex()]
-            new, room = add_room(self.document.project, self.focus.level, name, use, rectangle(x, y, width, depth))
+            new, room = add_room(self.document.project, self.focus.level, name, use, outline)
         except ValueError as e:
             self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
             self.measure.setFocus()
             return
-        self.document.apply(new, f"Add {name}, {width:g} x {depth:g} m")
+        self.document.apply(new, f"Add {name}, {size}")
         self.focus.set(room=room.id, selected=room.id)
         self.name.clear()
         self.measure.clear()
         self.name.setFocus()
+
+    def _outline(self, text: str) -> tuple[Outline, str]:
+        """A rectangle beside what stands there for `4.2 x 3.6`; a polygon for its corners, `0,0 4,0 4,3 2,5`."""
+        unit = "ft" if self.focus.feet else "m"
+        corners = [c.split(",") for c in text.replace(";", " ").split()]
+        if len(corners) > 2 and all(len(c) == 2 for c in corners):
+            points = tuple((parse_length(x, unit), parse_length(y, unit)) for x, y in corners)
+            return points, self.tr("{} corners").format(len(points))
+        width, depth = parse_size(text, unit)
+        x, y = place_beside(self.document.project, self.focus.level, width)
+        return rectangle(x, y, width, depth), f"{width:g} x {depth:g} m"
+
+
+def _grid_words(metres: float) -> str:
+    return show_length(metres) if metres else "none"

@@ -14,6 +14,7 @@ from vastwatch.files import ProjectError
 from vastwatch.files.dxf import Drawing, bring_in, write_drawing
 from vastwatch.files.project_file import SUFFIX
 from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
+from vastwatch.files.svg import write_svg
 
 if TYPE_CHECKING:
     from vastwatch.desk.window import Window
@@ -66,7 +67,7 @@ class Filing:
             self.window,
             self.window.tr("Bring in a drawing"),
             self._folder(),
-            self.window.tr("Drawings and lists of rooms (*.dxf *.csv)"),
+            self.window.tr("Drawings, lists of rooms, pictures to draw over (*.dxf *.csv *.png *.jpg *.jpeg *.pdf)"),
         )
         if name:
             self.bring_in(Path(name))
@@ -75,6 +76,11 @@ class Filing:
         """Read a DXF in the background, then ask which layers, then add them as one step; or a CSV of rooms."""
         if path.suffix.lower() == ".csv":
             self._take_rooms(path)
+            return
+        if path.suffix.lower() in (".png", ".jpg", ".jpeg", ".pdf"):
+            self.window.focus.set(stage="Plan")
+            self.window.plan_panel.show_page(3)
+            self.window.level_panel.bring_in(path)
             return
 
         def then(outcome: Drawing | ProjectError) -> None:
@@ -120,7 +126,7 @@ class Filing:
             self.window,
             self.window.tr("Send out"),
             str(Path(self._folder()) / suggested),
-            self.window.tr("Drawing (*.dxf);;Picture (*.png)"),
+            self.window.tr("Drawing (*.dxf);;Vector picture (*.svg);;Picture (*.png)"),
         )
         if name:
             self.send_out_to(Path(name))
@@ -131,6 +137,8 @@ class Filing:
             if path.suffix.lower() == ".png":
                 if not self.window.plan.grab().save(str(path)):
                     raise ProjectError(f"{path}: the picture cannot be saved there")
+            elif path.suffix.lower() == ".svg":
+                write_svg(self.document.project, self.window.focus.level, path)
             else:
                 write_drawing(self.document.project, path)
         except ProjectError as e:

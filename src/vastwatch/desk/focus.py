@@ -28,11 +28,18 @@ class Focus(QObject):
         self.day = 0
         self.incident = -1
         self.placing: str | None = None
+        # Besides the selected record, those marked with it: a selection of many.
+        self.marked: frozenset[str] = frozenset()
+        # The step of drawn and dragged points, metres; whether the level below shows through.
+        self.grid_m = 0.05
+        self.ghost = True
         # How the user reads lengths; the only preference among all this.
         self.feet = False
 
     def set(self, **values: object) -> None:
         """Set several at once; each that really changes is announced after all are set."""
+        if "selected" in values and "marked" not in values and values["selected"] not in self.marked:
+            values["marked"] = frozenset()
         changed = [name for name, value in values.items() if getattr(self, name) != value]
         for name in changed:
             setattr(self, name, values[name])

@@ -15,22 +15,19 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QVBoxLayo
 from vastwatch.control.daylight import daylight_factor, wanted_lux
 from vastwatch.design.edits import put, room_at
 from vastwatch.design.project import find, find_any
+from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
+from vastwatch.desk.inspect_fixtures import hazard_form, many_form, mat_form, socket_form, switch_form
 from vastwatch.desk.parts import FigureField, clear, label
+from vastwatch.desk.plan.shapes import resized, sides
 from vastwatch.desk.roles import RolesEditor
 from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_angle, show_length
-from vastwatch.devices import RadarType
+from vastwatch.devices import MatType, RadarType
 from vastwatch.devices.figures import FAMILY_HEADINGS
 from vastwatch.geometry import polygons
-from vastwatch.site.building import FurnishingMaterial, Leaf, Rest, RoomUse, WallMaterial
+from vastwatch.site.building import Activity, FurnishingMaterial, Leaf, Posture, Rest, RoomUse, WallMaterial
 from vastwatch.words import duration_words
-
-CAUTIONS = {
-    "mains": "Mains: isolate the circuit at the board, prove it dead, follow the local wiring code; a licensed "
-    "electrician where that is required.",
-    "ladder": "Hung above reach: stand the ladder on firm ground, and not alone on the stairs.",
-}
 
 
 class Inspector(QWidget):
@@ -41,13 +38,15 @@ class Inspector(QWidget):
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
         self.document, self.focus = document, focus
-        self._box = QVBoxLayout(self)
-        self._box.setContentsMargins(0, 0, 0, 0)
-        self._box.setSpacing(6)
-        self._fill: list[Callable[[Any], None]] = []
+        self.box = QVBoxLayout(self)
+        self.box.setContentsMargins(0, 0, 0, 0)
+        self.box.setSpacing(6)
+        self.fills: list[Callable[[Any], None]] = []
         self._shown: object = None
         document.changed.connect(lambda *_: self.refresh())
-        focus.shift.connect(lambda what: self.refresh() if what in ("selected", "room", "stage", "feet") else None)
+        focus.shift.connect(
+            lambda what: self.refresh() if what in ("selected", "room", "stage", "feet", "marked") else None
+        )
         self.refresh()
 
     def refresh(self) -> None:
@@ -56,31 +55,43 @@ class Inspector(QWidget):
         shape = (
             None
             if found is None
-            else (found[0], found[1].id, self.focus.stage == "Timing", self.focus.stage == "Plan", self.focus.feet)
+            else (
+                found[0],
+                found[1].id,
+                self.focus.stage == "Timing",
+                self.focus.stage == "Plan",
+                self.focus.feet,
+                self.focus.marked,
+            )
         )
         if shape != self._shown:
             self._shown = shape
             self._rebuild(found)
         if found is not None:
-            for fill in self._fill:
+            for fill in self.fills:
                 fill(found[1])
 
     def _rebuild(self, found: tuple[str, Any] | None) -> None:
-        clear(self._box)
-        self._fill = []
+        clear(self.box)
+        self.fills = []
         if found is None:
             return
         collection, record = found
-        build = {
+        if self.focus.marked:
+            many_form(self)
+            return
+        forms: dict[str, Callable[[Any], None]] = {
             "sensors": self._sensor, "rooms": self._room, "lamps": self._lamp, "spots": self._spot,
             "walls": self._wall, "openings": self._opening, "furnishings": self._furnishing,
-        }.get(collection)  # fmt: skip
-        if build is not None:
-            build(record)
+            "hazards": partial(hazard_form, self), "sockets": partial(socket_form, self),
+            "switches": partial(switch_form, self),
+        }  # fmt: skip
+        if collection in forms:
+            forms[collection](record)
 
     # -- building blocks ---------------------------------------------------------------------------------------
 
-    def _grid(self) -> QGridLayout:
+    def grid(self) -> QGridLayout:
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -88,15 +99,15 @@ class Inspector(QWidget):
         grid.setVerticalSpacing(5)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
-        self._box.addWidget(holder)
+        self.box.addWidget(holder)
         return grid
 
-    def _figure(
+    def figure(
         self, grid: QGridLayout, at: int, words: str, read: Callable[[Any], float], write: Callable[[Any, float], Any],
         kind: str, step: float, low: float, high: float, why: str,
     ) -> None:  # fmt: skip
         forms: dict[str, tuple[Callable[[str], float], Callable[[float], str]]] = {
-            "length": (self._length, partial(show_length, feet=self.focus.feet)),
+            "length": (self.length, partial(show_length, feet=self.focus.feet)),
             "angle": (parse_angle, show_angle),
             "time": (parse_time, duration_words),
             "steps": (parse_angle, lambda v: f"{v:.0f}"),
@@ -123,13 +134,13 @@ class Inspector(QWidget):
         field.entered.connect(entered)
         grid.addWidget(label(words, "soft"), at // 2, (at % 2) * 2)
         grid.addWidget(field, at // 2, (at % 2) * 2 + 1)
-        self._fill.append(lambda record: field.set_value(read(record)))
+        self.fills.append(lambda record: field.set_value(read(record)))
 
-    def _length(self, text: str) -> float:
+    def length(self, text: str) -> float:
         """A bare number is in the unit the user reads."""
         return parse_length(text, "ft" if self.focus.feet else "m")
 
-    def _name(self, heading: str) -> None:
+    def name_field(self, heading: str) -> None:
         field = QLineEdit()
         field.setAccessibleName(self.tr("Name"))
 
@@ -145,17 +156,17 @@ class Inspector(QWidget):
             self.document.apply(put(self.document.project, replace(found[1], name=words)), f"Name it {words}")
 
         field.editingFinished.connect(finished)
-        self._box.addWidget(label(heading, "soft"))
-        self._box.addWidget(field)
-        self._fill.append(lambda record: field.setText(record.name) if not field.hasFocus() else None)
+        self.box.addWidget(label(heading, "soft"))
+        self.box.addWidget(field)
+        self.fills.append(lambda record: field.setText(record.name) if not field.hasFocus() else None)
 
-    def _text(self, words: Callable[[Any], str], role: str = "soft") -> QLabel:
+    def text(self, words: Callable[[Any], str], role: str = "soft") -> QLabel:
         out = label("", role, True)
-        self._box.addWidget(out)
-        self._fill.append(lambda record: out.setText(words(record)))
+        self.box.addWidget(out)
+        self.fills.append(lambda record: out.setText(words(record)))
         return out
 
-    def _choice(self, grid: QGridLayout, at: int, words: str, field: str, options: tuple[str, ...], why: str) -> None:
+    def choice(self, grid: QGridLayout, at: int, words: str, field: str, options: tuple[str, ...], why: str) -> None:
         """A list to choose one of a record's values from."""
         box = QComboBox()
         box.addItems(list(options))
@@ -171,14 +182,14 @@ class Inspector(QWidget):
         box.activated.connect(chosen)
         grid.addWidget(label(words, "soft"), at // 2, (at % 2) * 2)
         grid.addWidget(box, at // 2, (at % 2) * 2 + 1)
-        self._fill.append(lambda record: box.setCurrentIndex(options.index(getattr(record, field))))
+        self.fills.append(lambda record: box.setCurrentIndex(options.index(getattr(record, field))))
 
     # -- records -----------------------------------------------------------------------------------------------
 
     def _sensor(self, sensor: Any) -> None:
         device = find(self.document.project.devices, sensor.device)
-        self._name(f"{FAMILY_HEADINGS[device.family]} · {device.name}")
-        grid = self._grid()
+        self.name_field(f"{FAMILY_HEADINGS[device.family]} · {device.name}")
+        grid = self.grid()
         level = find(self.document.project.levels, sensor.level)
 
         def move(axis: int) -> Callable[[Any, float], Any]:
@@ -193,37 +204,39 @@ class Inspector(QWidget):
             return write
 
         why = self.tr("Type 2.2, 40 cm or 8 ft 2; Up and Down step it.")
-        self._figure(grid, 0, "X", lambda r: r.at[0], move(0), "length", 0.05, -2000, 2000, why)
-        self._figure(grid, 1, "Y", lambda r: r.at[1], move(1), "length", 0.05, -2000, 2000, why)
-        self._figure(grid, 2, "Height", lambda r: r.at[2], move(2), "length", 0.05, 0.0, level.height, why)
+        self.figure(grid, 0, "X", lambda r: r.at[0], move(0), "length", 0.05, -2000, 2000, why)
+        self.figure(grid, 1, "Y", lambda r: r.at[1], move(1), "length", 0.05, -2000, 2000, why)
+        self.figure(grid, 2, "Height", lambda r: r.at[2], move(2), "length", 0.05, 0.0, level.height, why)
         ceiling = "ceiling" in device.mounts
+        if isinstance(device, MatType):
+            mat_form(self, device)
         if not ceiling:
-            self._figure(grid, 3, "Looks to", lambda r: r.yaw, lambda r, v: replace(r, yaw=v % 360), "angle", 5,
+            self.figure(grid, 3, "Looks to", lambda r: r.yaw, lambda r, v: replace(r, yaw=v % 360), "angle", 5,
                          -720, 720, self.tr("0° along the plan's x axis, counter-clockwise."))  # fmt: skip
-            self._figure(grid, 4, "Pitch", lambda r: r.pitch, lambda r, v: replace(r, pitch=v), "angle", 1, -90, 45,
+            self.figure(grid, 4, "Pitch", lambda r: r.pitch, lambda r, v: replace(r, pitch=v), "angle", 1, -90, 45,
                          self.tr("Negative looks down."))  # fmt: skip
         at = 5 if not ceiling else 3
-        self._figure(
+        self.figure(
             grid, at, "Own hold", lambda r: device.hold_s if r.settings.hold_s is None else r.settings.hold_s,
             lambda r, v: replace(r, settings=replace(r.settings, hold_s=v)), "time", 1, 0, 3600,
             self.tr("How long the device itself goes on reporting after the last notice."),
         )  # fmt: skip
         if isinstance(device, RadarType):
             steps = device.steps
-            self._figure(
+            self.figure(
                 grid, at + 1, "Sensitivity", lambda r: steps - min(r.settings.sensitivity_below_max, steps - 1),
                 lambda r, v: replace(r, settings=replace(r.settings, sensitivity_below_max=int(steps - round(v)))),
                 "steps", 1, 1, steps, self.tr("1 to {}; each step is 3 dB.").format(steps),
             )  # fmt: skip
-            self._figure(
+            self.figure(
                 grid, at + 2, "Farthest", lambda r: r.settings.max_gate_m or device.max_gate_m,
                 lambda r, v: replace(r, settings=replace(r.settings, max_gate_m=v)), "length", 0.25, 0.5,
                 device.max_gate_m, self.tr("Nothing beyond this distance, along the slant, is reported."),
             )  # fmt: skip
         if device.power == "mains":
-            self._text(lambda _: CAUTIONS["mains"])
+            self.text(lambda _: CAUTIONS["mains"])
         elif sensor.at[2] > 1.9:
-            self._text(lambda _: CAUTIONS["ladder"])
+            self.text(lambda _: CAUTIONS["ladder"])
 
     def _room(self, room: Any) -> None:
         project = self.document.project
@@ -234,53 +247,61 @@ class Inspector(QWidget):
             return f"{r.use} · {polygons.area(r.outline):.1f} m² · {light}"
 
         if self.focus.stage == "Plan":
-            self._name(self.tr("Room"))
-        self._text(facts)
-        grid = self._grid()
+            self.name_field(self.tr("Room"))
+        self.text(facts)
+        grid = self.grid()
         if self.focus.stage == "Plan":
-            self._choice(
+            self.choice(
                 grid, 2, self.tr("Use"), "use", get_args(RoomUse), self.tr("What people do here; sets the usual lux.")
             )
-        self._figure(
+        self.figure(
             grid, 0, "Wants", lambda r: wanted_lux(r), lambda r, v: replace(r, needs=replace(r.needs, lux=v)), "plain",
             25, 0, 5000, self.tr("Lux on the task; below it the room is dark enough for its lamp."),
         )  # fmt: skip
-        self._figure(
+        self.figure(
             grid, 1, "Air °C", lambda r: r.ambient_c, lambda r, v: replace(r, ambient_c=v), "plain", 1, -30, 60,
             self.tr("The warmer the background, the shorter a PIR sees."),
         )  # fmt: skip
         if self.focus.stage != "Timing":
-            self._box.addWidget(label(self.tr("Presence"), "head"))
+            self.box.addWidget(label(self.tr("Presence"), "head"))
             roles = RolesEditor(self.document, self.focus)
             roles.say.connect(self.say)
-            self._box.addWidget(roles)
+            self.box.addWidget(roles)
 
     def _lamp(self, lamp: Any) -> None:
-        self._name(self.tr("Lamp"))
-        grid = self._grid()
-        self._figure(grid, 0, "Watts", lambda r: r.watts, lambda r, v: replace(r, watts=v), "plain", 1, 0, 5000,
+        self.name_field(self.tr("Lamp"))
+        grid = self.grid()
+        self.figure(grid, 0, "Watts", lambda r: r.watts, lambda r, v: replace(r, watts=v), "plain", 1, 0, 5000,
                      self.tr("Counts into the energy burned for nobody."))  # fmt: skip
-        self._figure(grid, 1, "Lumens", lambda r: r.lumens, lambda r, v: replace(r, lumens=v), "plain", 50, 0, 500000,
+        self.figure(grid, 1, "Lumens", lambda r: r.lumens, lambda r, v: replace(r, lumens=v), "plain", 50, 0, 500000,
                      self.tr("Light output."))  # fmt: skip
 
     def _spot(self, spot: Any) -> None:
-        self._name(self.tr("Spot"))
-        self._text(lambda r: f"{r.posture}, {r.activity}")
-        grid = self._grid()
-        self._figure(grid, 0, "Faces", lambda r: r.facing, lambda r, v: replace(r, facing=v % 360), "angle", 15,
+        self.name_field(self.tr("Spot"))
+        grid = self.grid()
+        self.choice(
+            grid, 0, self.tr("Is"), "posture", get_args(Posture), self.tr("How somebody here holds themselves.")
+        )
+        self.choice(grid, 1, self.tr("Does"), "activity", get_args(Activity),
+                     self.tr("What is done here: how still, and so how hard to notice."))  # fmt: skip
+        self.figure(grid, 2, "Faces", lambda r: r.facing, lambda r, v: replace(r, facing=v % 360), "angle", 15,
                      -720, 720, self.tr("Which way somebody here faces; a radar sees a chest best."))  # fmt: skip
+        room = find(self.document.project.rooms, spot.room)
+        self.figure(grid, 3, "Lux", lambda r: wanted_lux(room) if r.lux is None else r.lux,
+                     lambda r, v: replace(r, lux=v), "plain", 25, 0, 5000,
+                     self.tr("Light wanted at this spot; the room's own until it is set."))  # fmt: skip
 
     def _wall(self, wall: Any) -> None:
-        self._text(lambda w: self.tr("Wall, {:.2f} m long").format(math.dist(w.a, w.b)), "head")
-        grid = self._grid()
-        self._choice(grid, 0, self.tr("Material"), "material", get_args(WallMaterial),
+        self.text(lambda w: self.tr("Wall, {:.2f} m long").format(math.dist(w.a, w.b)), "head")
+        grid = self.grid()
+        self.choice(grid, 0, self.tr("Material"), "material", get_args(WallMaterial),
                      self.tr("What radar loses in it; infrared sees through none."))  # fmt: skip
-        self._figure(grid, 1, "Thick", lambda r: r.thickness, lambda r, v: replace(r, thickness=v), "length", 0.01,
+        self.figure(grid, 1, "Thick", lambda r: r.thickness, lambda r, v: replace(r, thickness=v), "length", 0.01,
                      0.02, 1.5, self.tr("Thickness of the wall."))  # fmt: skip
 
     def _opening(self, opening: Any) -> None:
-        self._text(lambda o: o.kind.capitalize(), "head")
-        grid = self._grid()
+        self.text(lambda o: o.kind.capitalize(), "head")
+        grid = self.grid()
         wall = find(self.document.project.walls, opening.wall)
         length = math.dist(wall.a, wall.b)
 
@@ -303,19 +324,52 @@ class Inspector(QWidget):
             ("Head", "head", 0.2, self.tr("Height of its upper edge.")),
         )
         for at, (words, name, low, why) in enumerate(figures):
-            self._figure(grid, at, words, attrgetter(name), fits(**{name: 0.0}), "length", 0.05, low, 20.0, why)
+            self.figure(grid, at, words, attrgetter(name), fits(**{name: 0.0}), "length", 0.05, low, 20.0, why)
         if opening.kind != "archway":
-            self._choice(grid, 4, self.tr("Leaf"), "leaf", get_args(Leaf), self.tr("Glass blinds a PIR too."))
-            self._choice(grid, 5, self.tr("Rests"), "rest", get_args(Rest), self.tr("How it normally stands."))
+            self.choice(grid, 4, self.tr("Leaf"), "leaf", get_args(Leaf), self.tr("Glass blinds a PIR too."))
+            self.choice(grid, 5, self.tr("Rests"), "rest", get_args(Rest), self.tr("How it normally stands."))
 
     def _furnishing(self, piece: Any) -> None:
-        self._name(self.tr("Furniture"))
-        grid = self._grid()
-        self._figure(grid, 0, "Top", lambda r: r.z1, lambda r, v: replace(r, z1=v) if v > r.z0 else None, "length",
+        self.name_field(self.tr("Furniture"))
+        grid = self.grid()
+        self.figure(grid, 0, "Top", lambda r: r.z1, lambda r, v: replace(r, z1=v) if v > r.z0 else None, "length",
                      0.05, 0.02, 10, self.tr("Height of its upper edge: what it hides depends on it."))  # fmt: skip
-        self._choice(
+        self.choice(
             grid, 1, self.tr("Of"), "material", get_args(FurnishingMaterial), self.tr("What radar loses in it.")
         )
+        if len(piece.outline) == 4:
+            why = self.tr("Its own size; it grows about its middle.")
+            for at, (words, side) in enumerate((("Wide", 0), ("Deep", 1)), 2):
+                self.figure(grid, at, words, partial(_side, side), partial(_with_side, side), "length", 0.05, 0.05, 20,
+                             why)  # fmt: skip
+        if piece.kind == "bed":
+            stuffs = (self.tr("springs"), self.tr("foam"))
+            box = QComboBox()
+            box.addItems(list(stuffs))
+            box.setAccessibleName(self.tr("Mattress"))
+            box.setToolTip(self.tr("Foam spreads a load until a strip under it never closes."))
+            box.activated.connect(lambda k: self.set_field("mattress", ("springs", "foam")[k]))
+            grid.addWidget(label(self.tr("Mattress"), "soft"), 2, 0)
+            grid.addWidget(box, 2, 1)
+            self.fills.append(lambda r: box.setCurrentIndex(1 if r.mattress == "foam" else 0))
+            self.figure(grid, 5, "Thick", lambda r: r.mattress_m, lambda r, v: replace(r, mattress_m=v), "length", 0.01,
+                         0.03, 0.6, self.tr("Thickness of the mattress."))  # fmt: skip
+        if piece.kind in ("machine", "kiln"):
+            self.text(lambda _: CAUTIONS["machine"])
+
+    def set_field(self, field: str, value: object) -> None:
+        found = find_any(self.document.project, self.focus.selected or "")
+        if found is not None and getattr(found[1], field) != value:
+            new = put(self.document.project, replace(found[1], **{field: value}))
+            self.document.apply(new, f"Set {field} of {_called(found[1])} to {value}")
+
+
+def _side(side: int, piece: Any) -> float:
+    return sides(piece.outline)[side]
+
+
+def _with_side(side: int, piece: Any, metres: float) -> Any:
+    return replace(piece, outline=resized(piece.outline, side, metres))
 
 
 def _called(record: Any) -> str:

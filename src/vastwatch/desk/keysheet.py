@@ -22,23 +22,24 @@ KEYS: tuple[tuple[Section, ...], ...] = (
         ("Time", (
             ("Space", "run or stop"), ("[   ]", "a minute back, on"), ("{   }", "ten minutes back, on"),
             (",   .", "previous, next incident"), ("D   Shift+D", "next, previous day"), ("T", "try remedies"),
-            ("W", "which sensor would do"),
+            ("W", "which sensor would do"), ("B", "what to buy next"),
         )),
     ),
     (
         ("Stages", (
-            ("Ctrl+1 … 4", "Plan, Sensors, Timing, Rehearsal"), ("Tab", "next control"),
+            ("Ctrl+1 … 5", "Brief, Plan, Sensors, Timing, Rehearsal"), ("Tab", "next control"),
             ("Ctrl+D", "light or dark desk"), ("?   F1", "this sheet"),
         )),
         ("Plan", (
             ("+   −", "zoom"), ("F", "fit the building"), ("PgUp   PgDn", "level above, below"),
             ("N   Shift+N", "next, previous room"), ("M   Shift+M", "next, previous sensor here"),
-            ("V", "next figure"), ("Esc", "let go"),
+            ("V", "next figure"), ("G", "show the level below, or not"), ("Esc", "let go"),
         )),
         ("Sensor, furniture, wall", (
             ("Arrows", "nudge 5 cm, with Shift 25 cm"), ("R   L", "turn right, left 5°, with Shift 15°"),
             ("Del", "delete"), ("Return", "hang the chosen device in this room"),
-            ("Alt + drag", "without taking hold of walls"),
+            ("Alt + drag", "without taking hold of walls or the grid"), ("Shift + click", "select many, or by a frame"),
+            ("X   Shift+X", "mirror left, right; top, bottom"), ("Ctrl+J", "copy"), ("C", "on the shelf: compare"),
         )),
     ),
 )  # fmt: skip

@@ -128,17 +128,18 @@ class RoomsPanel(_Side):
 
 
 class PlanPanel(QWidget):
-    """The Plan stage: the rooms there are, or the tools to build."""
+    """The Plan stage: the rooms there are, and the tools to build, to furnish, and for the level as a whole."""
 
-    def __init__(self, rooms: RoomsPanel, build: QWidget) -> None:
+    def __init__(self, rooms: RoomsPanel, build: QWidget, furnish: QWidget, level: QWidget) -> None:
         super().__init__()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 8, 0, 0)
         box.setSpacing(4)
         self.pages = QStackedWidget()
-        self.pages.addWidget(rooms)
-        self.pages.addWidget(build)
-        self.tabs = (QPushButton(self.tr("Rooms")), QPushButton(self.tr("Build")))
+        for page in (rooms, build, furnish, level):
+            self.pages.addWidget(page)
+        names = (self.tr("Rooms"), self.tr("Build"), self.tr("Furnish"), self.tr("Level"))
+        self.tabs = tuple(QPushButton(name) for name in names)
         group = QButtonGroup(self)
         for k, tab in enumerate(self.tabs):
             tab.setCheckable(True)
@@ -152,7 +153,7 @@ class PlanPanel(QWidget):
         self.show_page(0)
 
     def show_page(self, page: int) -> None:
-        """0 the rooms, 1 the tools."""
+        """0 the rooms, 1 to build, 2 to furnish, 3 the level."""
         self.pages.setCurrentIndex(page)
         self.tabs[page].setChecked(True)
 

@@ -21,6 +21,10 @@ WHY = {
 }
 
 
+# Findings that speak of the building and not of the sensors.
+PLAN_RULES = {"no-way", "room-open", "rooms-overlap", "door-nowhere", "spot-inside", "room-unreachable"}
+
+
 class StageTab(QWidget):
     """One stage: its lamp and its name."""
 
@@ -127,11 +131,11 @@ class Strip(QWidget):
             # Something is wanted once somebody lives there, and all of it is told once power can be reckoned with.
             return "unlit" if not project.people else "lit" if project.circuits or project.sockets else "half"
         if stage == "Plan":
-            return "unlit" if not project.rooms else "half" if "no-way" in rules else "lit"
+            return "unlit" if not project.rooms else "half" if rules & PLAN_RULES else "lit"
         if not project.sensors:
             return "unlit"
         if stage == "Sensors":
-            return "half" if rules - {"no-way"} else "lit"
+            return "half" if rules - PLAN_RULES else "lit"
         if r is None or not r.scores:
             return "unlit"
         limit = project.brief.drops_per_week / 7

@@ -27,8 +27,10 @@ from vastwatch.desk.build import BuildPanel
 from vastwatch.desk.document import Document
 from vastwatch.desk.filing import Filing
 from vastwatch.desk.focus import STAGES, Focus
+from vastwatch.desk.furnish import FurnishPanel
 from vastwatch.desk.keysheet import KeySheet
 from vastwatch.desk.legend import Legend
+from vastwatch.desk.level import LevelPanel
 from vastwatch.desk.own_types import OwnTypes
 from vastwatch.desk.parts import label, row
 from vastwatch.desk.plan import PlanView
@@ -46,7 +48,7 @@ FIGURE_WORDS = {
 }  # fmt: skip
 LEFT_WIDTH, RIGHT_WIDTH = 206, 302
 # Stages whose panel wants more than the shelf does.
-WIDE = {"Timing": 348, "Brief": 432}
+WIDE = {"Timing": 348, "Brief": 432, "Plan": 244}
 # Playing: this many seconds of the day per tick of this many milliseconds.
 PLAY_S, PLAY_MS = 12.0, 40
 FIRST_WORK_MS = 60
@@ -121,7 +123,12 @@ class Window(QMainWindow):
         self.rooms = RoomsPanel(d, f, t)
         self.build = BuildPanel(d, f)
         self.build.say.connect(self.say)
-        self.plan_panel = PlanPanel(self.rooms, self.build)
+        self.furnish = FurnishPanel(f, t)
+        self.level_panel = LevelPanel(d, f)
+        for page in (self.furnish, self.level_panel):
+            page.say.connect(self.say)
+        self.level_panel.shown.connect(self._show_level)
+        self.plan_panel = PlanPanel(self.rooms, self.build, self.furnish, self.level_panel)
         if not d.project.rooms:
             self.plan_panel.show_page(1)
         self.days = DaysPanel(d, f, r, t)
@@ -139,6 +146,26 @@ class Window(QMainWindow):
         body.addWidget(self.verdict)
         self.setCentralWidget(central)
 
+    def _name_next_room(self, words: str) -> None:
+        self.plan.tools.room_name = words
+
+    def _use_next_room(self, use: str) -> None:
+        self.plan.tools.room_use = use
+
+    def _act(self, what: str) -> None:
+        """An edit of the selection."""
+        builder = self.plan.builder
+        if what == "copy":
+            builder.duplicate()
+        elif what in ("flip", "flop"):
+            builder.mirror(what == "flip")
+        else:
+            builder.align(what)  # type: ignore[arg-type]
+
+    def _only_in_plan(self, what: str) -> None:
+        if self.focus.stage == "Plan":
+            self._act(what)
+
     def _hairline(self, vertical: bool = False) -> QFrame:
         out = QFrame()
         out.setStyleSheet(f"background: {self.theme.hairline.name()}; border: 0;")
@@ -154,6 +181,12 @@ class Window(QMainWindow):
         self.plan = PlanView(d, f, r, t)
         self.plan.say.connect(self.say)
         self.plan.types = self.results.types = self.own.all
+        self.plan.scale_asked.connect(self.level_panel.ask_scale)
+        self.plan.drawn.connect(self.build.name.clear)
+        self.build.name.textChanged.connect(self._name_next_room)
+        self.build.use.currentTextChanged.connect(self._use_next_room)
+        self.build.act.connect(self._act)
+        self.build.walls_wanted.connect(self.plan.builder.mark_walls_of_room)
         # Above and below the plan, not over it: what lies over it would be painted anew with every frame.
         self._sheet = QWidget()
         self._sheet.setAutoFillBackground(True)
@@ -300,6 +333,10 @@ class Window(QMainWindow):
         key("M", lambda: self._step_sensor(1))
         key("Shift+M", lambda: self._step_sensor(-1))
         key("V", self._next_figure)
+        key("G", lambda: self.focus.set(ghost=not self.focus.ghost))
+        key("X", partial(self._only_in_plan, "flip"))
+        key("Shift+X", partial(self._only_in_plan, "flop"))
+        key("Ctrl+J", partial(self._only_in_plan, "copy"))
 
     def _which_sensor(self) -> None:
         self.focus.set(stage="Sensors", incident=-1)
@@ -449,7 +486,7 @@ class Window(QMainWindow):
         if stage == "Brief":
             return self.tr("Return edits a cell   N next room   B what to buy")
         if stage == "Plan":
-            return self.tr("drag walls, corners and furniture   R L turn   Del deletes")
+            return self.tr("drag walls, corners, furniture   Shift selects many   Del deletes")
         if stage == "Timing":
             return self.tr("drag the mark along the curve   N next room")
         if self.document.project.sensors and any(s.id == self.focus.selected for s in self.document.project.sensors):

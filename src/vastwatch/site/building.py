@@ -24,6 +24,19 @@ Control = Literal["presence", "absence"]
 HazardKind = Literal["sun patch", "heat source", "vent", "fan", "curtain", "pet area", "mirror or metal", "insect lamp"]
 
 
+class Underlay(Record, frozen=True, kw_only=True):
+    """A picture that lies under a level to draw over: the picture itself (`data`, base64 of a PNG or JPEG), where its
+    lower left corner lies, how large a pixel is, and how strongly it shows."""
+
+    data: Annotated[str, msgspec.Meta(max_length=12_000_000)]
+    width_px: Annotated[int, msgspec.Meta(ge=1, le=20_000)]
+    height_px: Annotated[int, msgspec.Meta(ge=1, le=20_000)]
+    at: Point = (0.0, 0.0)
+    metres_per_px: Annotated[float, msgspec.Meta(gt=0, le=10)] = 0.01
+    opacity: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.5
+    locked: bool = False
+
+
 class Level(Record, frozen=True, kw_only=True):
     """One storey; `elevation` of its floor and `height` to its ceiling, metres."""
 
@@ -31,6 +44,7 @@ class Level(Record, frozen=True, kw_only=True):
     name: str
     elevation: float
     height: Positive = 2.5
+    underlay: Underlay | None = None
 
 
 class Wall(Record, frozen=True, kw_only=True):

@@ -62,8 +62,10 @@ class MeansPage(QWidget):
         box.addWidget(row(label(self.tr("Budget"), "head"), self.budget, self.currency, stretch=1))
         self._left = label("", "soft", True)
         box.addWidget(self._left)
-        self.drops = FigureField(self.tr("Drops a week"), lambda t: number(t, "a number"), lambda v: f"{v:g}", 0.25,
-                                 0, 1000, self.tr("In any one room the light may go off on somebody so often."))  # fmt: skip
+        why = self.tr("In any one room the light may go off on somebody so often.")
+        self.drops = FigureField(
+            self.tr("Drops a week"), lambda t: number(t, "a number"), lambda v: f"{v:g}", 0.25, 0, 1000, why
+        )
         self.drops.wrong.connect(self.say)
         self.drops.entered.connect(lambda v: self._brief(f"At most {v:g} drops a week", drops_per_week=v))
         self.drops.setFixedWidth(76)

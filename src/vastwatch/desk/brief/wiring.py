@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QVBoxL
 from vastwatch.design import wiring
 from vastwatch.design.edits import put
 from vastwatch.design.project import find
+from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.inspector import CAUTIONS
 from vastwatch.desk.own_types import OwnTypes
 from vastwatch.desk.parts import FigureField, clear, label, line, row, scrolling
 from vastwatch.desk.theme import MARGIN

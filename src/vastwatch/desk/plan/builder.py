@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
@@ -19,6 +20,7 @@ from vastwatch.design.building import (
     Removal,
     add_furnishing,
     add_opening,
+    alongside,
     move_corner,
     move_furnishing,
     move_wall,
@@ -27,9 +29,22 @@ from vastwatch.design.building import (
     remove_room,
 )  # fmt: skip
 from vastwatch.design.edits import room_at
-from vastwatch.design.project import Project, find, find_any
+from vastwatch.design.project import Project, find, find_any, fresh_id
+from vastwatch.design.rearranging import (
+    MOVABLE,
+    Side,
+    align_many,
+    duplicate_many,
+    middle_of,
+    mirror_many,
+    move_many,
+    remove_many,
+    remove_plain,
+    turn_many,
+)  # fmt: skip
+from vastwatch.design.wiring import add_socket, add_switch
 from vastwatch.geometry import polygons
-from vastwatch.site.building import Furnishing, Wall
+from vastwatch.site.building import Furnishing, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import FurnitureType, furniture
 from vastwatch.site.record import Point
 
@@ -38,8 +53,11 @@ if TYPE_CHECKING:
 
 # Pixels within which a corner and a wall are taken hold of, and to which a dragged corner lines up with others.
 CORNER_PX, WALL_PX, ALIGN_PX = 9.0, 7.0, 7.0
-# Dragged walls and corners step by this unless Alt is held; furniture by less, metres.
-GRID_M, FURNITURE_GRID_M = 0.05, 0.01
+# Dragged furniture steps by this unless Alt is held, metres; walls and corners by the grid.
+FURNITURE_GRID_M, OPENING_GRID_M = 0.01, 0.05
+FIXTURE_PX = 9.0
+# What somebody does at a spot of a posture until it is said otherwise.
+ACTIVITY_OF = {"standing": "hands-on", "seated": "desk", "lying": "sleeping"}
 # Furniture dropped this near a wall stands against it, metres.
 AGAINST_M = 0.45
 TURN_DEG = 15.0
@@ -72,6 +90,13 @@ class Builder:
         """A corner (its point), a furnishing, an opening or a wall (their records) under a pixel."""
         x, y = self.view.plan_at(pixel)
         scale = self.view.scale_px
+        both: list[Socket | Switch] = [*self.project.sockets, *self.project.switches]
+        fixtures = [f for f in both if f.level == self.level]
+        close = [f for f in fixtures if math.dist(f.at, (x, y)) * scale < FIXTURE_PX]
+        if close:
+            return "fixture", min(close, key=lambda f: math.dist(f.at, (x, y)))
+        if self.view.focus.stage == "Brief":
+            return None
         corners = {p for r in self.project.rooms if r.level == self.level for p in r.outline}
         near = [p for p in corners if math.dist(p, (x, y)) * scale < CORNER_PX]
         if near:
@@ -79,6 +104,9 @@ class Builder:
         for f in reversed(self.project.furnishings):
             if f.level == self.level and polygons.contains_point(f.outline, x, y):
                 return "furnishing", f
+        for h in reversed(self.view.look.hazards):
+            if polygons.contains_point(h.outline, x, y):
+                return "hazard", find(self.project.hazards, h.id)
         wall = self._wall_at(x, y, WALL_PX / scale)
         if wall is None:
             return None
@@ -111,6 +139,8 @@ class Builder:
         if found is None:
             return None
         what, thing = found
+        if what != "corner" and thing.id in self.view.focus.marked:
+            return self.hold_marked(pixel)
         if what != "corner":
             room = self._room_of(what, thing)
             self.view.focus.set(selected=thing.id, room=room or self.view.focus.room)
@@ -119,10 +149,29 @@ class Builder:
             "key": f"build-{next(self._serial)}", "moved": False,
         }  # fmt: skip
 
+    def hold_marked(self, pixel: QPointF) -> dict[str, Any]:
+        """Begin a drag of all that is marked."""
+        return {
+            "kind": "build", "what": "many", "thing": None, "start": self.view.plan_at(pixel), "from": self.project,
+            "key": f"build-{next(self._serial)}", "moved": False,
+        }  # fmt: skip
+
+    def within(self, x0: float, y0: float, x1: float, y1: float) -> list[str]:
+        """Ids of what lies wholly within a frame and can be moved as one: furniture, sensors, lamps, hazards, fixtures,
+        and spots that stand alone."""
+        project, out = self.project, []
+        for collection in MOVABLE:
+            for r in getattr(project, collection):
+                level = r.level if hasattr(r, "level") else find(project.rooms, r.room).level
+                points = r.outline if hasattr(r, "outline") else [r.at]
+                if level == self.level and all(x0 <= p[0] <= x1 and y0 <= p[1] <= y1 for p in points):
+                    out.append(r.id)
+        return out
+
     def _room_of(self, what: str, thing: Any) -> str | None:
-        if what != "furnishing":
+        if what not in ("furnishing", "hazard", "fixture"):
             return None
-        room = room_at(self.project, self.level, *polygons.centroid(thing.outline))
+        room = room_at(self.project, self.level, *middle_of(thing))
         return room.id if room else None
 
     def dragged(self, drag: dict[str, Any], pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
@@ -143,10 +192,13 @@ class Builder:
             elif what == "furnishing":
                 new = self._furnishing_to(base, thing, dx, dy, free)
                 words = f"Move {thing.name.lower()}"
+            elif what in ("many", "hazard", "fixture"):
+                new, words = self._many_to(base, what, thing, dx, dy, free)
             elif what == "wall":
                 nx, ny = self._normal(thing)
                 by = dx * nx + dy * ny
-                by = by if free else round(by / GRID_M) * GRID_M
+                step = self.view.focus.grid_m or 0.001
+                by = by if free else round(by / step) * step
                 new = move_wall(base, thing.id, round(by, 3))
                 words = "Move a wall"
             else:
@@ -158,6 +210,37 @@ class Builder:
         self.view.document.apply(new, words, drag["key"])
         if what == "corner":
             self.view._card.show_at(pixel, [(f"{to[0]:.2f}, {to[1]:.2f} m", "")])
+
+    def _many_to(self, base: Project, what: str, thing: Any, dx: float, dy: float, free: bool) -> tuple[Project, str]:
+        if not free and what != "fixture":
+            step = self.view.focus.grid_m or FURNITURE_GRID_M
+            dx, dy = round(dx / step) * step, round(dy / step) * step
+        if what == "many":
+            marked = sorted(self.view.focus.marked)
+            return move_many(base, marked, dx, dy), f"Move {len(marked)} things"
+        if what == "hazard" and thing.window is not None:
+            raise ValueError(f"{thing.name} follows the sun through its window; take the window off to move it")
+        if what == "fixture" and not free:
+            at = self._at_wall(thing.at[0] + dx, thing.at[1] + dy)
+            dx, dy = at[0] - thing.at[0], at[1] - thing.at[1]
+        return move_many(base, [thing.id], dx, dy), f"Move {thing.name.lower()}"
+
+    def _at_wall(self, x: float, y: float) -> Point:
+        """On the face of the nearest wall of the room, where one is near."""
+        room = room_at(self.project, self.level, x, y)
+        if room is None:
+            return x, y
+        outline = polygons.counter_clockwise(room.outline)
+        following = np.roll(outline, -1, axis=0)
+        distance, foot = polygons.nearest_on_segments((x, y), outline, following)
+        k = int(np.argmin(distance))
+        if distance[k] > AGAINST_M:
+            return round(x, 3), round(y, 3)
+        d = following[k] - outline[k]
+        normal = np.array([-d[1], d[0]]) / np.hypot(*d)
+        wall = self._wall_at(float(foot[k, 0]), float(foot[k, 1]), 0.01)
+        at = foot[k] + ((wall.thickness / 2 if wall else 0.05) + 0.02) * normal
+        return round(float(at[0]), 3), round(float(at[1]), 3)
 
     @staticmethod
     def _normal(wall: Wall) -> Point:
@@ -172,7 +255,8 @@ class Builder:
         for k, v in enumerate((x, y)):
             near = [p[k] for p in others if abs(p[k] - v) < reach]
             nearest = sorted(near, key=partial(_apart, v))
-            out.append(nearest[0] if nearest else round(v / GRID_M) * GRID_M)
+            step = self.view.focus.grid_m or 0.001
+            out.append(nearest[0] if nearest else round(v / step) * step)
         return out[0], out[1]
 
     def _furnishing_to(self, base: Project, piece: Furnishing, dx: float, dy: float, free: bool) -> Project:
@@ -184,7 +268,7 @@ class Builder:
     def _opening_to(self, base: Project, opening: Any, x: float, y: float, free: bool) -> Project:
         wall = find(base.walls, opening.wall)
         offset = self._along(wall, x, y) - opening.width / 2
-        offset = offset if free else round(offset / GRID_M) * GRID_M
+        offset = offset if free else round(offset / OPENING_GRID_M) * OPENING_GRID_M
         length = math.dist(wall.a, wall.b)
         offset = round(min(max(offset, 0.0), length - opening.width), 3)
         others = [o for o in base.openings if o.wall == wall.id and o.id != opening.id]
@@ -206,6 +290,17 @@ class Builder:
                     raise ValueError("click on a wall")
                 new, made = add_opening(self.project, wall.id, name, self._along(wall, x, y))  # type: ignore[arg-type]
                 words = f"Put a {name} into a wall"
+            elif group == "wiring":
+                at = self._at_wall(x, y)
+                if name == "socket":
+                    new, made = add_socket(self.project, self.level, at)  # type: ignore[assignment]
+                    words = "Mark a socket"
+                else:
+                    new, made = add_switch(self.project, self.level, at, name)  # type: ignore[assignment]
+                    words = "Mark a switch"
+            elif group == "spot":
+                new, made = self._new_spot(name, x, y)
+                words = "Mark a spot"
             else:
                 kind = next(k for k in furniture() if k.name == name)
                 at, turn = self._stand(kind, x, y)
@@ -216,8 +311,23 @@ class Builder:
             return False
         self.view.document.apply(new, words)
         room = room_at(new, self.level, x, y)
-        self.view.focus.set(placing=None, selected=made.id, room=room.id if room else self.view.focus.room)
+        # Sockets come by the dozen: the tool stays in the hand.
+        again = token if group == "wiring" else None
+        self.view.focus.set(placing=again, selected=made.id, room=room.id if room else self.view.focus.room)
         return True
+
+    def _new_spot(self, posture: str, x: float, y: float) -> tuple[Project, Any]:
+        room = room_at(self.project, self.level, x, y)
+        if room is None:
+            raise ValueError("a spot lies inside a room")
+        names, n = {s.name for s in self.project.spots}, 1
+        while f"spot {n}" in names:
+            n += 1
+        spot = Spot(
+            id=fresh_id(self.project, "spot"), room=room.id, name=f"spot {n}", at=(round(x, 2), round(y, 2)),
+            posture=posture, activity=ACTIVITY_OF[posture],  # type: ignore[arg-type]
+        )  # fmt: skip
+        return replace(self.project, spots=(*self.project.spots, spot)), spot
 
     def _stand(self, kind: FurnitureType, x: float, y: float) -> tuple[Point, float]:
         """Where a new piece stands and which way its front looks: with its back to a wall that is near."""
@@ -242,7 +352,9 @@ class Builder:
     def nudge(self, record: Any, dx: float, dy: float) -> bool:
         """Move a selected wall or furnishing a little."""
         try:
-            if isinstance(record, Wall):
+            if not isinstance(record, Wall | Furnishing):
+                new, words = move_many(self.project, [record.id], dx, dy), f"Nudge {record.name.lower()}"
+            elif isinstance(record, Wall):
                 nx, ny = self._normal(record)
                 new, words = move_wall(self.project, record.id, dx * nx + dy * ny), "Nudge a wall"
             else:
@@ -254,8 +366,63 @@ class Builder:
         self.view.document.apply(new, words, f"nudge-{record.id}")
         return True
 
+    def nudge_marked(self, dx: float, dy: float) -> bool:
+        """Move all that is marked a little."""
+        marked = sorted(self.view.focus.marked)
+        self._apply_many(lambda p: move_many(p, marked, dx, dy), f"Nudge {len(marked)} things", f"nudge-{marked}")
+        return True
+
+    def _apply_many(self, edit: Callable[[Project], Project], words: str, key: str | None = None) -> bool:
+        try:
+            new = edit(self.project)
+        except ValueError as e:
+            self.view.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            return False
+        self.view.document.apply(new, words, key)
+        return True
+
+    def chosen(self) -> list[str]:
+        """What an edit of many works on: all that is marked, or what is selected."""
+        return sorted(self.view.focus.marked) or [x for x in (self.view.focus.selected,) if x is not None]
+
+    def mirror(self, left_right: bool) -> None:
+        """Mirror the selection."""
+        words = "Mirror left for right" if left_right else "Mirror top for bottom"
+        self._apply_many(lambda p: mirror_many(p, self.chosen(), left_right), words)
+
+    def align(self, side: Side) -> None:
+        """Bring the selection into line."""
+        self._apply_many(lambda p: align_many(p, self.chosen(), side), f"Align at the {side}")
+
+    def duplicate(self) -> None:
+        """Copy the selection beside itself, and select the copies."""
+        try:
+            new, made = duplicate_many(self.project, self.chosen())
+        except ValueError as e:
+            self.view.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            return
+        self.view.document.apply(new, f"Copy {len(made)} things" if len(made) > 1 else "Copy it")
+        self.view.focus.set(selected=made[0], marked=frozenset(made) if len(made) > 1 else frozenset())
+
+    def mark_walls_of_room(self) -> None:
+        """Mark all walls around the focused room, to set their material at once."""
+        room = next((r for r in self.project.rooms if r.id == self.view.focus.room), None)
+        if room is None:
+            return
+        edges = list(zip(room.outline, room.outline[1:] + room.outline[:1]))
+        walls = [w.id for w in self.project.walls if w.level == room.level and any(alongside(w, e) for e in edges)]
+        if walls:
+            self.view.focus.set(selected=walls[0], marked=frozenset(walls))
+            self.view.say.emit(f"{len(walls)} walls selected: set what they are of at the right.")
+
     def turn(self, degrees: float) -> None:
-        """Turn the selected furnishing by 15 degrees, to the side of the sign."""
+        """Turn the selected furnishing, or all that is marked, by 15 degrees, to the side of the sign."""
+        if self.view.focus.marked:
+            marked = sorted(self.view.focus.marked)
+            by = math.copysign(TURN_DEG, degrees)
+            words = f"Turn {len(marked)} things"
+            self._apply_many(lambda p: turn_many(p, marked, by), words, f"turn-{marked}")
+            return
         found = find_any(self.project, self.view.focus.selected or "")
         if found is None or found[0] != "furnishings":
             return
@@ -265,10 +432,20 @@ class Builder:
 
     def delete(self) -> None:
         """Delete the selected furnishing, opening or room, and say what went with it."""
+        if self.view.focus.marked:
+            n = len(self.view.focus.marked)
+            done = remove_many(self.project, sorted(self.view.focus.marked))
+            self.view.document.apply(done.project, f"Delete {n} things")
+            self.view.focus.set(selected=self.view.focus.room, marked=frozenset())
+            extra = f", with {', '.join(done.gone)}" if done.gone else ""
+            self.view.say.emit(f"Deleted {n} things{extra}. Ctrl+Z brings them back.")
+            return
         found = find_any(self.project, self.view.focus.selected or "")
-        if found is None or self.view.focus.stage != "Plan":
+        if found is None or self.view.focus.stage not in ("Plan", "Brief"):
             return
         collection, record = found
+        if self.view.focus.stage == "Brief" and collection not in ("sockets", "switches"):
+            return
         if collection == "furnishings":
             done = remove_furnishing(self.project, record.id)
         elif collection == "rooms":
@@ -278,6 +455,8 @@ class Builder:
         elif collection == "walls":
             self.view.say.emit("A wall goes with its rooms: delete the room, or put an archway into the wall.")
             return
+        elif collection in ("spots", "lamps", "hazards", "sockets", "switches"):
+            done = remove_plain(self.project, collection, record.id)
         else:
             return
         name = record.kind if collection == "openings" else record.name.lower()

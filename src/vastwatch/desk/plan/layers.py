@@ -25,7 +25,7 @@ from vastwatch.desk.theme import Theme, alpha, font, mix
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal.causes import Chain
 from vastwatch.sensing import Figure, coverage
-from vastwatch.site.building import Opening, Room, Wall
+from vastwatch.site.building import Hazard, Opening, Room, Wall
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -54,6 +54,13 @@ class Look:
     chain: Chain | None = None
     reporting: frozenset[str] = frozenset()
     dragging: bool = False
+    stage: str = "Sensors"
+    marked: frozenset[str] = frozenset()
+    ghost: bool = True
+    # Circuits whose wiring is shown: that of the selected switch or lamp.
+    traced: frozenset[str] = frozenset()
+    # The hazards of the shown level as they are on the rehearsed day.
+    hazards: list[Hazard] = field(default_factory=list)
 
     @property
     def ground(self) -> QColor:
@@ -119,7 +126,8 @@ def polygon(outline) -> QPolygonF:  # type: ignore[no-untyped-def]
     return QPolygonF([QPointF(float(x), -float(y)) for x, y in outline])
 
 
-def _cosmetic(colour: QColor, width: float, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> QPen:
+def cosmetic(colour: QColor, width: float, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> QPen:
+    """A pen as wide in pixels, whatever the zoom."""
     pen = QPen(colour, width, style)
     pen.setCosmetic(True)
     return pen
@@ -135,7 +143,7 @@ def draw_ground(p: QPainter, look: Look) -> None:
     for room in look.rooms:
         p.drawPolygon(polygon(room.outline))
     grid = mix(QColor("#EFEBE2") if look.theme.name == "light" else look.theme.faint, look.theme.night, look.night)
-    p.setPen(_cosmetic(alpha(grid, 0.9 * (1 - look.night)), 1))
+    p.setPen(cosmetic(alpha(grid, 0.9 * (1 - look.night)), 1))
     if look.night < 0.6:
         for room in look.rooms:
             p.save()
@@ -207,7 +215,7 @@ def draw_contours(p: QPainter, look: Look) -> None:
             p.fillPath(path, alpha(hue, strength))
         p.setRenderHint(QPainter.RenderHint.Antialiasing, not look.dragging)
         p.setBrush(Qt.BrushStyle.NoBrush)
-        p.setPen(_cosmetic(alpha(hue, 0.45), 1))
+        p.setPen(cosmetic(alpha(hue, 0.45), 1))
         for path in paths:
             p.drawPath(path)
     p.restore()
@@ -284,9 +292,9 @@ def _furniture(p: QPainter, look: Look) -> None:
             continue
         blamed = f.id in hiding
         p.setBrush(alpha(look.theme.dropped, 0.28) if blamed else alpha(fill, 0.85))
-        chosen = f.id == look.selected
+        chosen = f.id == look.selected or f.id in look.marked
         colour = look.theme.dropped if blamed else look.theme.ink if chosen else line
-        p.setPen(_cosmetic(colour, 1.6 if blamed or chosen else 1))
+        p.setPen(cosmetic(colour, 1.6 if blamed or chosen else 1))
         p.drawPolygon(polygon(f.outline))
         if f.kind == "stair":
             _treads(p, f.outline, f.climb or 0.0, line, look.ink)
@@ -299,7 +307,7 @@ def _treads(p: QPainter, outline, climb: float, line: QColor, ink: QColor) -> No
     xs, ys = [x for x, _ in outline], [-y for _, y in outline]
     x0, x1, y0, y1 = min(xs), max(xs), min(ys), max(ys)
     dx, dy = math.cos(math.radians(climb)), -math.sin(math.radians(climb))
-    p.setPen(_cosmetic(line, 1))
+    p.setPen(cosmetic(line, 1))
     steps = 12
     for k in range(1, steps):
         if abs(dy) > abs(dx):
@@ -308,7 +316,7 @@ def _treads(p: QPainter, outline, climb: float, line: QColor, ink: QColor) -> No
         else:
             x = x0 + (x1 - x0) * k / steps
             p.drawLine(QLineF(x, y0, x, y1))
-    p.setPen(_cosmetic(ink, 1.3))
+    p.setPen(cosmetic(ink, 1.3))
     centre = QPointF((x0 + x1) / 2, (y0 + y1) / 2)
     half = 0.36 * (abs(dx) * (x1 - x0) + abs(dy) * (y1 - y0))
     tip = centre + QPointF(dx, dy) * half
@@ -333,7 +341,7 @@ def _walls(p: QPainter, look: Look) -> None:
     for wall in look.project.walls:
         if wall.level != look.level:
             continue
-        if wall.id == look.selected:
+        if wall.id == look.selected or wall.id in look.marked:
             length = math.dist(wall.a, wall.b)
             _halo(p, look, wall, _along(wall, 0, length), _along(wall, length, length))
         openings = sorted(by_wall.get(wall.id, []), key=lambda o: o.offset)
@@ -383,7 +391,7 @@ def _opening(p: QPainter, look: Look, wall: Wall, o: Opening, length: float) -> 
     if o.kind == "window":
         d = (b - a) / max(math.hypot(b.x() - a.x(), b.y() - a.y()), 1e-9)
         n = QPointF(-d.y(), d.x()) * (wall.thickness / 2)
-        p.setPen(_cosmetic(thin, 1))
+        p.setPen(cosmetic(thin, 1))
         p.setBrush(
             mix(QColor("#E4EAF0") if look.theme.name == "light" else QColor("#45506A"), QColor("#2C3765"), look.night)
         )
@@ -391,20 +399,20 @@ def _opening(p: QPainter, look: Look, wall: Wall, o: Opening, length: float) -> 
         p.drawLine(a, b)
         return
     if o.kind == "archway":
-        p.setPen(_cosmetic(thin, 1, Qt.PenStyle.DotLine))
+        p.setPen(cosmetic(thin, 1, Qt.PenStyle.DotLine))
         p.drawLine(a, b)
         return
     # A leaf hinged at the end nearer a, swinging to the left of a-b; closed leaves lie in the wall.
     angle = math.atan2(b.y() - a.y(), b.x() - a.x())
-    p.setPen(_cosmetic(thin, 1.2))
+    p.setPen(cosmetic(thin, 1.2))
     p.setBrush(Qt.BrushStyle.NoBrush)
     if o.rest == "closed":
         p.drawLine(a, b)
     swing = QPointF(math.cos(angle - math.pi / 2), math.sin(angle - math.pi / 2)) * o.width
-    p.setPen(_cosmetic(thin, 1.4 if o.rest == "open" else 1))
+    p.setPen(cosmetic(thin, 1.4 if o.rest == "open" else 1))
     if o.rest == "open":
         p.drawLine(a, a + swing)
-    p.setPen(_cosmetic(alpha(thin, 0.55), 1, Qt.PenStyle.SolidLine if o.rest == "open" else Qt.PenStyle.DotLine))
+    p.setPen(cosmetic(alpha(thin, 0.55), 1, Qt.PenStyle.SolidLine if o.rest == "open" else Qt.PenStyle.DotLine))
     box = QRectF(a.x() - o.width, a.y() - o.width, 2 * o.width, 2 * o.width)
     p.drawArc(box, round(-math.degrees(angle) * 16), 90 * 16)
 
@@ -420,7 +428,7 @@ def _places(p: QPainter, look: Look) -> None:
             if find(project.rooms, spot.room).level != look.level:
                 continue
             c = at(*spot.at)
-            chosen = spot.id == look.selected
+            chosen = spot.id == look.selected or spot.id in look.marked
             p.setPen(QPen(theme.ink if chosen else look.ink, 1.6 if chosen else 1.1))
             p.setBrush(alpha(look.ground, 0.8))
             p.drawEllipse(c, 4.2, 4.2)
@@ -440,7 +448,7 @@ def _places(p: QPainter, look: Look) -> None:
             glyphs.lamp_mark(
                 p, at(*lamp.at), LAMP_RADIUS, colour, level, mix(theme.lamp, QColor("#C9AE72"), look.night)
             )
-            if lamp.id == look.selected:
+            if lamp.id == look.selected or lamp.id in look.marked:
                 ring(p, at(*lamp.at), LAMP_RADIUS + 5, theme.ink)
 
 

@@ -27,6 +27,8 @@ def _sensor(p: QPainter, look: Look, sensor: Sensor, c: QPointF) -> None:
     hue = look.theme.family(family)
     ceiling = "ceiling" in device.mounts
     a = math.radians(sensor.yaw)
+    if sensor.id in look.marked and sensor.id != look.selected:
+        ring(p, c, SENSOR_RADIUS + 5, mix(look.theme.ink, QColor("#FFFFFF"), look.night))
     if sensor.id == look.selected:
         ring(p, c, SENSOR_RADIUS + 5, mix(look.theme.ink, QColor("#FFFFFF"), look.night))
         if not ceiling:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Callable
+from datetime import date
 from typing import Any
 
 from msgspec.structs import replace
@@ -23,7 +24,7 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )  # fmt: skip
-from PyQt6.QtWidgets import QGraphicsScene, QGraphicsView
+from PyQt6.QtWidgets import QGraphicsScene, QGraphicsView, QRubberBand
 
 from vastwatch.advice.fixing import fixed_place
 from vastwatch.control.daylight import sun_elevation
@@ -32,17 +33,19 @@ from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.plan import layers, marks
+from vastwatch.desk.plan import fixtures, layers, marks
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.layers import Layer, Look
 from vastwatch.desk.plan.readings import explain_rows
 from vastwatch.desk.plan.snapping import clearances, snap
+from vastwatch.desk.plan.tools import Tools
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import Theme
 from vastwatch.desk.units import show_angle, show_length
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType, RadarType, catalogue
 from vastwatch.rehearsal.causes import explain
+from vastwatch.sensing.hazards import resolved
 
 DEVICE_MIME = "application/x-vastwatch-device"
 # Pixels within which a click takes hold of a mark, and of a rotate handle.
@@ -58,6 +61,9 @@ class PlanView(QGraphicsView):
     """See the module's text. `say` carries one-line messages for the status line."""
 
     say = pyqtSignal(str)
+    # A room was drawn; two points of the underlay were chosen whose distance is to be asked for.
+    drawn = pyqtSignal()
+    scale_asked = pyqtSignal(object, object)
 
     def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
         super().__init__()
@@ -68,13 +74,18 @@ class PlanView(QGraphicsView):
         scene = QGraphicsScene(self)
         self.setScene(scene)
         self._layers = {
+            "underlay": Layer(self.look, 0.5, fixtures.draw_underlay, cached=True),
             "ground": Layer(self.look, 0, layers.draw_ground, cached=True),
             "contours": Layer(self.look, 1, layers.draw_contours),
             "site": Layer(self.look, 2, layers.draw_site, cached=True),
+            "fixtures": Layer(self.look, 3, fixtures.draw_fixtures, cached=True),
             "sensors": Layer(self.look, 3.5, marks.draw_sensors),
             "chain": Layer(self.look, 4, marks.draw_chain),
             "people": Layer(self.look, 5, marks.draw_people),
+            "tools": Layer(self.look, 6, self._draw_tools),
         }
+        # Where the tape was laid last.
+        self.measured: tuple[tuple[float, float], tuple[float, float]] | None = None
         for layer in self._layers.values():
             scene.addItem(layer)
         self.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -88,7 +99,9 @@ class PlanView(QGraphicsView):
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._card = Card(self, theme)
+        self._band = QRubberBand(QRubberBand.Shape.Rectangle, self.viewport())
         self.builder = Builder(self)
+        self.tools = Tools(self)
         # What can be placed; the window adds the user's own types.
         self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
         self._drag: dict[str, Any] | None = None
@@ -101,10 +114,17 @@ class PlanView(QGraphicsView):
         self._set_areas()
         self.refresh()
 
+    def _draw_tools(self, p: QPainter, look: Look) -> None:
+        self.tools.draw(p, look)
+
     # -- what is shown -----------------------------------------------------------------------------------------
 
     def _set_areas(self) -> None:
-        points = [p for r in self.document.project.rooms for p in r.outline] or [(0.0, 0.0), (10.0, 8.0)]
+        points = [p for r in self.document.project.rooms for p in r.outline]
+        for u in (level.underlay for level in self.document.project.levels):
+            if u is not None:
+                points += [u.at, (u.at[0] + u.width_px * u.metres_per_px, u.at[1] + u.height_px * u.metres_per_px)]
+        points = points or [(0.0, 0.0), (10.0, 8.0)]
         xs, ys = [p[0] for p in points], [-p[1] for p in points]
         box = QRectF(min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys))
         self._extent = box
@@ -117,14 +137,19 @@ class PlanView(QGraphicsView):
 
     def _project_changed(self, old: Project, new: Project) -> None:
         self.look.project = new
-        drawn = ("walls", "openings", "furnishings", "rooms", "spots", "lamps")
+        drawn = ("walls", "openings", "furnishings", "rooms", "spots", "lamps", "levels", "hazards", "sockets",
+                 "switches", "circuits", "place", "brief")  # fmt: skip
         same_site = all(getattr(old, name) is getattr(new, name) for name in drawn)
-        if old.rooms is not new.rooms:
+        if old.rooms is not new.rooms or old.levels is not new.levels:
             self._set_areas()
         self.refresh(site=not same_site)
 
     def _shifted(self, what: str) -> None:
-        self.refresh(site=what in ("level", "room", "time", "incident", "stage", "selected"))
+        if what == "placing":
+            self.tools.put_away()
+            if not (self.focus.placing or "").startswith("draw:tape"):
+                self.measured = None
+        self.refresh(site=what in ("level", "room", "time", "incident", "stage", "selected", "marked", "ghost"))
 
     def _results_updated(self, what: str) -> None:
         if what == "rehearsal":
@@ -139,11 +164,26 @@ class PlanView(QGraphicsView):
         look.contours = focus.stage in ("Sensors", "Timing")
         self._moment()
         if site:
-            for name in ("ground", "site"):
+            self._look_up()
+            for name in ("underlay", "ground", "site", "fixtures"):
                 self._layers[name].update()
         chrome = self.theme.panel if look.night < 0.02 else look.ground
         self.setBackgroundBrush(chrome)
         self.viewport().update()  # type: ignore[union-attr]
+
+    def _look_up(self) -> None:
+        """What the fixtures layer shows of the project."""
+        look, focus = self.look, self.focus
+        look.stage, look.marked, look.ghost = focus.stage, focus.marked, focus.ghost
+        project = look.project
+        lamp = next((x.id for x in project.lamps if x.id == focus.selected), None)
+        look.traced = frozenset(
+            {c.id for c in project.circuits if lamp is not None and lamp in c.lamps}
+            | {s.circuit for s in project.switches if s.id == focus.selected}
+        )
+        day = date.fromisoformat(project.brief.rehearse_from)
+        mine = (resolved(project, h, day) for h in project.hazards if h.level == focus.level)
+        look.hazards = [h for h in mine if h is not None]
 
     def _moment(self) -> None:
         """The plan at the playhead: hour, lamps, people, and the open incident."""
@@ -275,6 +315,9 @@ class PlanView(QGraphicsView):
             return
         if event.button() != Qt.MouseButton.LeftButton:
             return
+        if self.tools.name:
+            self.tools.press(pixel, event.modifiers())
+            return
         if self.focus.placing is not None:
             self.place(self.focus.placing, *self.plan_at(pixel))
             return
@@ -282,7 +325,14 @@ class PlanView(QGraphicsView):
             self._drag = {"kind": "turn", "key": f"turn-{next(self._serial)}", "moved": False}
             return
         ident = self._hit(pixel)
-        if ident is None and self.focus.stage == "Plan":
+        building = self.focus.stage in ("Plan", "Brief")
+        if building and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self._mark_or_band(pixel, ident)
+            return
+        if building and ident is not None and ident in self.focus.marked:
+            self._drag = self.builder.hold_marked(pixel)
+            return
+        if ident is None and building:
             self._drag = self.builder.take_hold(pixel)
             if self._drag is not None:
                 return
@@ -304,6 +354,24 @@ class PlanView(QGraphicsView):
             "last": record.at,
         }  # fmt: skip
 
+    def _mark_or_band(self, pixel: QPointF, ident: str | None) -> None:
+        """With Shift: add what is there to the selection or take it out; from bare ground a frame is drawn."""
+        if ident is None:
+            found = self.builder.under(pixel)
+            ident = found[1].id if found is not None and found[0] != "corner" else None
+        if ident is None:
+            self._drag = {"kind": "band", "start": self.plan_at(pixel), "moved": False}
+            return
+        marked = set(self.focus.marked) | ({self.focus.selected} if self._markable(self.focus.selected) else set())
+        marked ^= {ident}
+        chosen = ident if ident in marked else next(iter(marked), self.focus.room)
+        self.focus.set(selected=chosen, marked=frozenset(x for x in marked if x is not None))
+        self.say.emit(f"{len(marked)} selected." if marked else "Nothing selected.")
+
+    def _markable(self, ident: str | None) -> bool:
+        found = find_any(self.document.project, ident or "")
+        return found is not None and found[0] not in ("rooms", "levels", "people", "devices", "presences", "circuits")
+
     def _edge(self, sensor: Any) -> int | None:
         device = find(self.document.project.devices, sensor.device)
         x, y, _ = sensor.at
@@ -313,6 +381,12 @@ class PlanView(QGraphicsView):
         if event is None:
             return
         pixel = event.position()
+        if self.tools.name:
+            self.tools.move(pixel, event.modifiers())
+            return
+        if self._drag is not None and self._drag["kind"] == "band":
+            self._banded(pixel)
+            return
         if self._drag is not None and self._drag["kind"] != "pan":
             self._dragged(pixel, event.modifiers())
             return
@@ -333,13 +407,32 @@ class PlanView(QGraphicsView):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         drag, self._drag, self._pan = self._drag, None, None
+        if self.tools.name and event is not None:
+            self.tools.release(event.position(), event.modifiers())
+            return
         if drag is None:
+            return
+        if drag["kind"] == "band":
+            self._band.hide()
             return
         if drag["kind"] == "pan" and not drag["moved"]:
             self.focus.set(room=drag["room"] or self.focus.room, selected=drag["room"])
         self.look.dragging = False
         self._card.hide()
         self.refresh(site=False)
+
+    def _banded(self, pixel: QPointF) -> None:
+        """Mark all that lies within the frame drawn so far."""
+        assert self._drag is not None
+        a, b = self.pixel_of(*self._drag["start"]), pixel
+        self._band.setGeometry(QRectF(a, b).normalized().toRect())
+        self._band.show()
+        x0, x1 = sorted((self._drag["start"][0], self.plan_at(pixel)[0]))
+        y0, y1 = sorted((self._drag["start"][1], self.plan_at(pixel)[1]))
+        marked = frozenset(self.builder.within(x0, y0, x1, y1))
+        if marked != self.focus.marked:
+            self.focus.set(selected=next(iter(sorted(marked)), self.focus.room), marked=marked)
+            self.say.emit(f"{len(marked)} selected.")
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self._card.hide()
@@ -420,7 +513,7 @@ class PlanView(QGraphicsView):
         sensor = self._selected_sensor()
         x, y = self.plan_at(pixel)
         over = self._on_handle(pixel) or self._hit(pixel) is not None
-        if not over and self.focus.stage == "Plan":
+        if not over and self.focus.stage in ("Plan", "Brief"):
             over = self.builder.under(pixel) is not None
         cursor = (
             Qt.CursorShape.CrossCursor
@@ -509,6 +602,8 @@ class PlanView(QGraphicsView):
         arrows = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         key = event.key()
+        if self.tools.name and self.tools.key(key):
+            return
         if key in arrows:
             dx, dy = arrows[key]  # type: ignore[index]
             step = BIG_NUDGE_M if shift else NUDGE_M
@@ -524,7 +619,9 @@ class PlanView(QGraphicsView):
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.delete()
         elif key == Qt.Key.Key_Escape:
-            self.focus.set(placing=None, selected=self.focus.room, incident=-1)
+            self.focus.set(placing=None, selected=self.focus.room, marked=frozenset(), incident=-1)
+            self.measured = None
+            self.refresh(site=False)
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
             self.zoom(1.25)
         elif key == Qt.Key.Key_Minus:
@@ -545,8 +642,10 @@ class PlanView(QGraphicsView):
     def nudge(self, dx: float, dy: float) -> bool:
         """Move the selected mark a little; False when nothing movable is selected."""
         project = self.document.project
+        if self.focus.marked:
+            return self.builder.nudge_marked(dx, dy)
         found = find_any(project, self.focus.selected or "")
-        if found is not None and found[0] in ("furnishings", "walls"):
+        if found is not None and found[0] in ("furnishings", "walls", "hazards", "sockets", "switches"):
             return self.builder.nudge(found[1], dx, dy)
         if found is None or found[0] not in ("sensors", "lamps", "spots"):
             return False
@@ -565,7 +664,7 @@ class PlanView(QGraphicsView):
     def turn(self, degrees: float) -> None:
         """Turn the selected sensor, positive to the left."""
         sensor = self._selected_sensor()
-        if sensor is None:
+        if sensor is None or self.focus.marked:
             self.builder.turn(degrees)
             return
         yaw = (sensor.yaw + degrees) % 360
@@ -577,7 +676,7 @@ class PlanView(QGraphicsView):
     def delete(self) -> None:
         """Delete what is selected and say what went with it."""
         sensor = self._selected_sensor()
-        if sensor is None:
+        if sensor is None or self.focus.marked:
             self.builder.delete()
             return
         room = room_of(self.document.project, sensor)

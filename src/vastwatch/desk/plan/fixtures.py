@@ -1,0 +1,166 @@
+"""What is drawn beside walls and furniture: hazards, sockets and switches, the underlay, the level below."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen, QPolygonF
+
+from vastwatch.desk.plan.layers import Look, cosmetic, in_pixels, polygon, ring
+from vastwatch.desk.theme import alpha, mix
+from vastwatch.desk.underlay import picture_of
+from vastwatch.geometry import polygons
+from vastwatch.site.building import Hazard, Underlay
+
+FIXTURE_PX = 6.5
+
+
+@lru_cache(maxsize=8)
+def _picture(data: str, width: int, height: int) -> QImage:
+    # By the data alone: moving or fading a picture must not decode it again.
+    return picture_of(Underlay(data=data, width_px=width, height_px=height))
+
+
+def draw_underlay(p: QPainter, look: Look) -> None:
+    """The picture under the shown level, and in the Plan stage the walls of the level below."""
+    level = next((x for x in look.project.levels if x.id == look.level), None)
+    if level is None or look.stage not in ("Plan", "Brief"):
+        return
+    u = level.underlay
+    if u is not None and u.opacity > 0:
+        image = _picture(u.data, u.width_px, u.height_px)
+        w, h = u.width_px * u.metres_per_px, u.height_px * u.metres_per_px
+        p.save()
+        p.setOpacity(u.opacity)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.drawImage(QRectF(u.at[0], -u.at[1] - h, w, h), image)
+        p.restore()
+    if look.ghost:
+        _ghost(p, look, level.elevation)
+
+
+def _ghost(p: QPainter, look: Look, elevation: float) -> None:
+    below = [x for x in look.project.levels if x.elevation < elevation]
+    if not below:
+        return
+    ident = max(below, key=lambda x: x.elevation).id
+    pen = QPen(alpha(look.ink, 0.28), 1, Qt.PenStyle.DashLine)
+    pen.setCosmetic(True)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    for wall in look.project.walls:
+        if wall.level == ident:
+            length = math.dist(wall.a, wall.b)
+            nx = -(wall.b[1] - wall.a[1]) / length * wall.thickness / 2
+            ny = (wall.b[0] - wall.a[0]) / length * wall.thickness / 2
+            p.setPen(pen)
+            for s in (-1, 1):
+                p.drawLine(
+                    QPointF(wall.a[0] + s * nx, -wall.a[1] - s * ny), QPointF(wall.b[0] + s * nx, -wall.b[1] - s * ny)
+                )
+
+
+def draw_fixtures(p: QPainter, look: Look) -> None:
+    """Hazards as dashed outlines with a mark of their kind; in the Brief and Plan stages sockets and switches too."""
+    for hazard in look.hazards:
+        _hazard(p, look, hazard)
+    if look.stage not in ("Brief", "Plan"):
+        return
+    line = mix(look.theme.ink, look.theme.paper, look.night)
+    with in_pixels(p) as at:
+        for socket in look.project.sockets:
+            if socket.level == look.level:
+                c = at(*socket.at)
+                _chip(p, look, c, line)
+                p.drawEllipse(c + QPointF(-2, 0), 0.9, 0.9)
+                p.drawEllipse(c + QPointF(2, 0), 0.9, 0.9)
+                _chosen(p, look, c, socket.id)
+        for switch in look.project.switches:
+            if switch.level == look.level:
+                c = at(*switch.at)
+                _chip(p, look, c, line)
+                p.drawLine(c + QPointF(-3, 2.5), c + QPointF(2.5, -3))
+                p.drawEllipse(c + QPointF(-3, 2.5), 0.8, 0.8)
+                _chosen(p, look, c, switch.id)
+                if switch.circuit in look.traced:
+                    _lines_to_lamps(p, look, switch.circuit, c, at)
+
+
+def _chip(p: QPainter, look: Look, c: QPointF, line) -> None:  # type: ignore[no-untyped-def]
+    p.setPen(QPen(line, 1.1))
+    p.setBrush(look.ground)
+    p.drawRoundedRect(QRectF(c.x() - FIXTURE_PX, c.y() - FIXTURE_PX, 2 * FIXTURE_PX, 2 * FIXTURE_PX), 3, 3)
+
+
+def _chosen(p: QPainter, look: Look, c: QPointF, ident: str) -> None:
+    if ident == look.selected or ident in look.marked:
+        ring(p, c, FIXTURE_PX + 5, look.theme.ink)
+
+
+def _lines_to_lamps(p: QPainter, look: Look, circuit: str, c: QPointF, at) -> None:  # type: ignore[no-untyped-def]
+    """From a switch to the lamps of its circuit, while either is selected."""
+    lamps = next((x.lamps for x in look.project.circuits if x.id == circuit), ())
+    p.setPen(QPen(alpha(look.theme.lamp, 0.9), 1.2, Qt.PenStyle.DashLine))
+    for lamp in look.project.lamps:
+        if lamp.id in lamps:
+            p.drawLine(c, at(*lamp.at))
+
+
+def _hazard(p: QPainter, look: Look, hazard: Hazard) -> None:
+    chosen = hazard.id == look.selected or hazard.id in look.marked
+    colour = look.theme.ink if chosen else look.ink
+    p.setBrush(alpha(look.ink, 0.06))
+    p.setPen(cosmetic(colour, 1.6 if chosen else 1, Qt.PenStyle.DashLine))
+    p.drawPolygon(polygon(hazard.outline))
+    with in_pixels(p) as at:
+        c = at(*polygons.centroid(hazard.outline))
+        p.setPen(QPen(colour, 1.3))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        draw_hazard_mark(p, hazard.kind, c, 7.5)
+
+
+def draw_hazard_mark(p: QPainter, kind: str, c: QPointF, r: float) -> None:
+    """A small mark of our own for each kind of hazard, with the painter's pen."""
+    p.save()
+    p.translate(c)
+    if kind == "sun patch":
+        p.drawEllipse(QPointF(0, 0), r * 0.42, r * 0.42)
+        for k in range(8):
+            a = math.radians(45 * k)
+            p.drawLine(QPointF(math.cos(a), math.sin(a)) * r * 0.65, QPointF(math.cos(a), math.sin(a)) * r)
+    elif kind == "heat source":
+        for x in (-0.6, 0.0, 0.6):
+            path = QPainterPath(QPointF(x * r, r * 0.8))
+            path.cubicTo(x * r - r * 0.4, r * 0.2, x * r + r * 0.4, -r * 0.2, x * r, -r * 0.8)
+            p.drawPath(path)
+    elif kind == "vent":
+        for y in (-0.5, 0.0, 0.5):
+            p.drawLine(QPointF(-r * 0.8, y * r), QPointF(r * 0.5, y * r))
+            p.drawLine(QPointF(r * 0.5, y * r), QPointF(r * 0.85, y * r - r * 0.22))
+    elif kind == "fan":
+        p.drawEllipse(QPointF(0, 0), r * 0.18, r * 0.18)
+        for k in range(3):
+            p.save()
+            p.rotate(120 * k)
+            p.drawEllipse(QPointF(0, -r * 0.58), r * 0.26, r * 0.4)
+            p.restore()
+    elif kind == "curtain":
+        p.drawLine(QPointF(-r, -r * 0.8), QPointF(r, -r * 0.8))
+        for x in (-0.7, -0.2, 0.3, 0.8):
+            path = QPainterPath(QPointF(x * r, -r * 0.8))
+            path.cubicTo(x * r + r * 0.35, -r * 0.2, x * r - r * 0.35, r * 0.2, x * r, r * 0.8)
+            p.drawPath(path)
+    elif kind == "pet area":
+        p.drawEllipse(QPointF(0, r * 0.3), r * 0.42, r * 0.34)
+        for x, y in ((-0.6, -0.15), (-0.22, -0.55), (0.22, -0.55), (0.6, -0.15)):
+            p.drawEllipse(QPointF(x * r, y * r), r * 0.16, r * 0.2)
+    elif kind == "mirror or metal":
+        p.drawPolygon(QPolygonF([QPointF(0, -r), QPointF(r * 0.8, 0), QPointF(0, r), QPointF(-r * 0.8, 0)]))
+        p.drawLine(QPointF(-r * 0.3, r * 0.15), QPointF(r * 0.15, -r * 0.4))
+    else:
+        p.drawLine(QPointF(0, -r), QPointF(0, -r * 0.4))
+        p.drawEllipse(QPointF(0, r * 0.1), r * 0.5, r * 0.5)
+        p.drawPoint(QPointF(-r * 0.8, -r * 0.5))
+        p.drawPoint(QPointF(r * 0.9, -r * 0.2))
+    p.restore()

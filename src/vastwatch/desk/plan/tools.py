@@ -1,0 +1,293 @@
+"""Drawing tools of the Plan stage: rooms as rectangles and polygons, a cut, hazards, the tape, the underlay's scale.
+
+A tool is armed by `focus.placing`, as `draw:NAME`. It takes points from the pointer, snapped to corners, to lines
+through them, to walls and to the grid, and hands over to an edit when it has enough of them.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from vastwatch.design.building import SAME, add_room
+from vastwatch.design.drawing_aids import HAZARD_KINDS, HAZARD_M, add_hazard
+from vastwatch.design.edits import room_at
+from vastwatch.design.project import Project
+from vastwatch.design.rearranging import split_room
+from vastwatch.desk.plan.layers import Look, in_pixels
+from vastwatch.desk.theme import alpha, font, mix
+from vastwatch.desk.units import show_length
+from vastwatch.geometry import polygons
+from vastwatch.site.record import Point
+
+if TYPE_CHECKING:
+    from vastwatch.desk.plan.view import PlanView
+
+# Pixels within which a point takes hold of a corner, of a wall, or of a line through a corner.
+CORNER_PX, EDGE_PX, LINE_PX = 11.0, 9.0, 7.0
+# A press that moves less than this is a click, pixels.
+CLICK_PX = 5.0
+TOOLS = {
+    "room": "Drag from corner to corner, or click one and then the other. Alt lets go of the grid.",
+    "polygon": "Click the corners; the first one again, or Return, closes. Backspace takes one back.",
+    "split": "Click two points of a line through the room that is to be cut.",
+    "tape": "Drag, or click two points. Esc puts the tape away.",
+    "scale": "Click two points of the picture whose distance you know.",
+}
+
+
+class Tools:
+    """The armed tool's points so far; works for the plan view."""
+
+    def __init__(self, view: PlanView) -> None:
+        self.view = view
+        self.points: list[Point] = []
+        self.at: Point | None = None
+        self.caught: str = ""
+        self._pressed: QPointF | None = None
+        # What the Build panel says of the next room.
+        self.room_name, self.room_use = "", "sitting"
+
+    @property
+    def name(self) -> str:
+        """The armed tool, or an empty string."""
+        token = self.view.focus.placing or ""
+        return token.removeprefix("draw:") if token.startswith("draw:") else ""
+
+    @property
+    def project(self) -> Project:
+        """The document's project."""
+        return self.view.document.project
+
+    def put_away(self) -> None:
+        """Forget the points."""
+        self.points, self.at, self.caught, self._pressed = [], None, "", None
+
+    # -- snapping ----------------------------------------------------------------------------------------------
+
+    def snapped(self, x: float, y: float, free: bool) -> Point:
+        """The point meant by a pointer: a corner near it, else lines through corners, a wall, or the grid."""
+        self.caught = ""
+        if free:
+            return round(x, 3), round(y, 3)
+        scale, level = self.view.scale_px, self.view.focus.level
+        corners = [p for r in self.project.rooms if r.level == level for p in r.outline] + self.points
+        if corners:
+            d, k = min((math.dist(p, (x, y)), k) for k, p in enumerate(corners))
+            if d * scale < CORNER_PX:
+                self.caught = "corner"
+                return corners[k]
+        out = []
+        for axis, v in enumerate((x, y)):
+            near = min((abs(p[axis] - v), p[axis]) for p in corners)[1] if corners else math.inf
+            if abs(near - v) * scale < LINE_PX:
+                self.caught = "in line"
+                out.append(near)
+            else:
+                step = self.view.focus.grid_m
+                out.append(round(round(v / step) * step, 4) if step > 0 else round(v, 3))
+        walls = [w for w in self.project.walls if w.level == level]
+        if walls and not self.caught:
+            distance, foot = polygons.nearest_on_segments((x, y), [w.a for w in walls], [w.b for w in walls])
+            j = int(np.argmin(distance))
+            if distance[j] * scale < EDGE_PX:
+                self.caught = "wall"
+                return round(float(foot[j, 0]), 3), round(float(foot[j, 1]), 3)
+        return out[0], out[1]
+
+    # -- pointer and keys --------------------------------------------------------------------------------------
+
+    def press(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        """A button goes down."""
+        self._pressed = pixel
+        self._follow(pixel, modifiers)
+        if self.at is not None:
+            self._take(self.at)
+
+    def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        """The pointer moves."""
+        self._follow(pixel, modifiers)
+        self.view.refresh(site=False)
+        if self.points and self.at is not None:
+            a, b = self.points[-1], self.at
+            feet = self.view.focus.feet
+            rows = [(show_length(math.dist(a, b), feet), self.caught)]
+            across, along = abs(b[0] - a[0]), abs(b[1] - a[1])
+            if across > SAME and along > SAME:
+                rows.append((f"{show_length(across, feet)} × {show_length(along, feet)}", ""))
+            if self.name == "tape":
+                rows.append((f"bearing {math.degrees(math.atan2(b[1] - a[1], b[0] - a[0])) % 360:.1f}°", ""))
+            self.view._card.show_at(pixel, rows)
+
+    def release(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        """A button goes up: after a drag that is the second point."""
+        pressed, self._pressed = self._pressed, None
+        if pressed is None or (pixel - pressed).manhattanLength() < CLICK_PX or not self.points:
+            return
+        self._follow(pixel, modifiers)
+        if self.name != "polygon" and self.at is not None and len(self.points) == 1:
+            self._take(self.at)
+
+    def _follow(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        x, y = self.view.plan_at(pixel)
+        free = bool(modifiers & Qt.KeyboardModifier.AltModifier) or self.name == "scale"
+        self.at = self.snapped(x, y, free)
+        square = modifiers & Qt.KeyboardModifier.ShiftModifier
+        if square and self.points and self.name in ("polygon", "split", "tape"):
+            a = self.points[-1]
+            dx, dy = self.at[0] - a[0], self.at[1] - a[1]
+            self.at = (self.at[0], a[1]) if abs(dx) > abs(dy) else (a[0], self.at[1])
+
+    def key(self, key: int) -> bool:
+        """A key while a tool is armed; whether it was used."""
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.name == "polygon" and len(self.points) > 2:
+            self._close()
+            return True
+        if key == Qt.Key.Key_Backspace and self.points:
+            self.points.pop()
+            self.view.refresh(site=False)
+            return True
+        return False
+
+    # -- enough points -----------------------------------------------------------------------------------------
+
+    def _take(self, p: Point) -> None:
+        name = self.name
+        if name == "polygon":
+            if len(self.points) > 2 and math.dist(p, self.points[0]) * self.view.scale_px < CORNER_PX:
+                self._close()
+                return
+            if not self.points or math.dist(p, self.points[-1]) > SAME:
+                self.points.append(p)
+            return
+        if self.points and math.dist(p, self.points[0]) < SAME and name not in HAZARD_KINDS:
+            return
+        self.points.append(p)
+        if len(self.points) < 2:
+            return
+        a, b = self.points[:2]
+        if name == "tape":
+            self.view.say.emit(f"{show_length(math.dist(a, b), self.view.focus.feet)} from point to point.")
+            self.points = self.points[-2:]
+            self.view.measured = (a, b)
+            self.points = []
+            self.view.refresh(site=False)
+            return
+        self.points = []
+        if name == "room":
+            self._add(_frame(a, b))
+        elif name == "split":
+            self._split(a, b)
+        elif name == "scale":
+            self.view.focus.set(placing=None)
+            self.view.scale_asked.emit(a, b)
+        elif name in HAZARD_KINDS:
+            self._hazard(name, _frame(a, b))
+
+    def _close(self) -> None:
+        outline, self.points = tuple(self.points), []
+        self._add(outline)
+
+    def _add(self, outline: Any) -> None:
+        name = self.room_name.strip() or _next_name(self.project)
+        try:
+            new, room = add_room(self.project, self.view.focus.level, name, self.room_use, outline)  # type: ignore[arg-type]
+        except ValueError as e:
+            self._refuse(e)
+            return
+        self.view.document.apply(new, f"Draw {name}")
+        self.view.focus.set(room=room.id, selected=room.id)
+        self.view.drawn.emit()
+
+    def _split(self, a: Point, b: Point) -> None:
+        level = self.view.focus.level
+        middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
+        room = room_at(self.project, level, *middle)
+        if room is None:
+            self.view.say.emit("The cut has to go through a room.")
+            return
+        try:
+            new, part = split_room(self.project, room.id, a, b)
+        except ValueError as e:
+            self._refuse(e)
+            return
+        self.view.document.apply(new, f"Split {room.name.lower()}")
+        self.view.focus.set(placing=None, room=part.id, selected=part.id)
+
+    def _hazard(self, kind: str, outline: Any) -> None:
+        if polygons.area(outline) < 0.01:
+            (x, y), h = outline[0], HAZARD_M / 2
+            outline = _frame((x - h, y - h), (x + h, y + h))
+        try:
+            new, hazard = add_hazard(self.project, self.view.focus.level, kind, outline)  # type: ignore[arg-type]
+        except ValueError as e:
+            self._refuse(e)
+            return
+        self.view.document.apply(new, f"Mark a {kind}")
+        room = room_at(new, hazard.level, *polygons.centroid(hazard.outline))
+        self.view.focus.set(placing=None, selected=hazard.id, room=room.id if room else self.view.focus.room)
+
+    def _refuse(self, e: ValueError) -> None:
+        self.view.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+        self.view.refresh(site=False)
+
+    # -- painting ----------------------------------------------------------------------------------------------
+
+    def draw(self, p: QPainter, look: Look) -> None:
+        """The draft, the caught point, and the tape that was laid last."""
+        ink = mix(look.theme.ink, look.theme.paper, look.night)
+        with in_pixels(p) as at:
+            if self.view.measured is not None and self.name in ("tape", ""):
+                a, b = (at(*q) for q in self.view.measured)
+                self._tape(p, a, b, ink, math.dist(*self.view.measured))
+            if not self.name or self.at is None:
+                return
+            p.setPen(QPen(ink, 1.4))
+            c = at(*self.at)
+            p.drawLine(c + QPointF(-6, 0), c + QPointF(6, 0))
+            p.drawLine(c + QPointF(0, -6), c + QPointF(0, 6))
+            if self.caught == "corner":
+                p.drawEllipse(c, 7, 7)
+            if not self.points:
+                return
+            p.setBrush(alpha(ink, 0.08))
+            if self.name == "polygon":
+                path = [at(*q) for q in [*self.points, self.at]]
+                p.drawPolygon(QPolygonF(path))
+                for q in path[:-1]:
+                    p.drawEllipse(q, 3, 3)
+            elif self.name == "room" or self.name in HAZARD_KINDS:
+                p.drawPolygon(QPolygonF([at(*q) for q in _frame(self.points[0], self.at)]))
+            else:
+                self._tape(p, at(*self.points[0]), c, ink, math.dist(self.points[0], self.at))
+
+    def _tape(self, p: QPainter, a: QPointF, b: QPointF, ink: Any, metres: float) -> None:
+        p.setPen(QPen(ink, 1.3))
+        p.drawLine(a, b)
+        length = math.hypot(b.x() - a.x(), b.y() - a.y()) or 1.0
+        nx, ny = -(b.y() - a.y()) / length * 5, (b.x() - a.x()) / length * 5
+        for q in (a, b):
+            p.drawLine(q + QPointF(nx, ny), q - QPointF(nx, ny))
+        words = show_length(metres, self.view.focus.feet)
+        p.setFont(font(12, 600))
+        width = p.fontMetrics().horizontalAdvance(words) + 10
+        box = QRectF((a.x() + b.x() - width) / 2, (a.y() + b.y()) / 2 - 9, width, 18)
+        p.fillRect(box, self.view.look.ground)
+        p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+
+def _frame(a: Point, b: Point) -> tuple[Point, ...]:
+    x0, x1 = sorted((a[0], b[0]))
+    y0, y1 = sorted((a[1], b[1]))
+    return ((x0, y0), (x1, y0), (x1, y1), (x0, y1))
+
+
+def _next_name(project: Project) -> str:
+    names, n = {r.name for r in project.rooms}, len(project.rooms) + 1
+    while f"Room {n}" in names:
+        n += 1
+    return f"Room {n}"
