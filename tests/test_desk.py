@@ -22,6 +22,7 @@ from vastwatch.design.presence import hold_of, roles_of
 from vastwatch.design.project import find
 from vastwatch.desk.app import Desk, empty_project, make_application
 from vastwatch.desk.document import Document
+from vastwatch.desk.focus import STAGES
 from vastwatch.desk.keysheet import KeySheet
 from vastwatch.desk.parts import FigureField, LinkCard
 from vastwatch.desk.plan import layers
@@ -333,7 +334,7 @@ def test_rooms_levels_figures_stages_and_zoom_by_key(qtbot, window):
     assert focus.level == "ground"
     key(qtbot, plan, Qt.Key.Key_V)
     assert focus.figure == "towards"
-    key(qtbot, plan, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+    key(qtbot, plan, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
     assert focus.stage == "Timing"
     scale = plan.scale_px
     key(qtbot, plan, Qt.Key.Key_Plus)
@@ -741,12 +742,12 @@ def test_an_empty_project_opens_and_says_what_to_do(qtbot):
 
 def test_stage_lamps_tell_how_far_it_is(qtbot, window):
     states = {stage: tab.state for stage, tab in window.strip.tabs.items()}
-    assert states == {"Plan": "lit", "Sensors": "half", "Timing": "half", "Rehearsal": "half"}
-    assert list(states) == ["Plan", "Sensors", "Timing", "Rehearsal"]
+    assert states == {"Brief": "lit", "Plan": "lit", "Sensors": "half", "Timing": "half", "Rehearsal": "half"}
+    assert list(states) == ["Brief", "Plan", "Sensors", "Timing", "Rehearsal"]
 
 
 def test_everything_that_takes_focus_has_a_name(window):
-    for stage in ("Plan", "Sensors", "Timing", "Rehearsal"):
+    for stage in STAGES:
         window.focus.set(stage=stage)
         for w in window.findChildren(QPushButton) + window.findChildren(QCheckBox) + window.findChildren(FigureField):
             if w.isVisible():
@@ -756,7 +757,7 @@ def test_everything_that_takes_focus_has_a_name(window):
 def test_small_windows_hold_everything(qtbot, window):
     window.resize(1024, 700)
     window.plan.fit()
-    for stage in ("Plan", "Sensors", "Timing", "Rehearsal"):
+    for stage in STAGES:
         window.focus.set(stage=stage)
         QApplication.processEvents()
         assert window.width() == 1024

@@ -12,11 +12,22 @@ from pathlib import Path
 from typing import Any
 
 from vastwatch.design.presence import Roles, from_roles
-from vastwatch.design.project import Brief, Place, Project
+from vastwatch.design.project import Brief, Owned, Place, Project, Weights
 from vastwatch.design.records import Lamp, Presence, Sensor, Settings
 from vastwatch.devices import catalogue
 from vastwatch.files import save_project
-from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
+from vastwatch.site.building import (
+    Circuit,
+    Furnishing,
+    Hazard,
+    Level,
+    Opening,
+    Room,
+    Socket,
+    Spot,
+    Switch,
+    Wall,
+)  # fmt: skip
 from vastwatch.site.people import Errand, Person, Stay
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -124,6 +135,7 @@ ROOMS = (
         outline=box(6.7, 3.2, 12, 7.5),
         use="bedroom",
         ambient_c=18,
+        control="absence",
     ),
     Room(id="box", level="upper", name="Box room", outline=box(6.7, 0, 12, 3.2), use="desk", ambient_c=20),
 )
@@ -182,11 +194,13 @@ SPOTS = (
     spot("right-wheel", "throwing", "right wheel", 3.7, 6.25, 90, "seated", "desk"),
     spot("wedging", "throwing", "wedging bench", 2.6, 4.3, 90, "standing", "hands-on"),
     spot("trimming", "throwing", "trimming stool", 1.35, 5.2, 0, "seated", "desk"),
+    spot("wedging-east", "throwing", "wedging bench, east side", 3.4, 4.9, 180, "standing", "hands-on"),
     spot("counter", "shop", "shop counter", 3.0, 3.3, 270, "standing", "desk"),
     spot("front-door", "shop", "front door", 0.45, 1.6, 180, "standing", "away"),
     spot("shelves", "shop", "display table", 2.4, 1.75, 270, "standing", "passing"),
     spot("toilet-seat", "toilet", "toilet", 5.85, 6.8, 270, "seated", "reading"),
     spot("glaze-bench-spot", "glazing", "glaze bench", 8.6, 5.95, 90, "standing", "hands-on"),
+    spot("glaze-stool", "glazing", "glazing stool", 9.8, 5.95, 90, "seated", "hands-on"),
     spot("kiln-front", "kiln", "kiln front", 8.2, 2.1, 270, "standing", "passing"),
     spot("store-front", "store", "store shelf", 10.8, 1.0, 270, "standing", "passing"),
     spot("sofa-spot", "sitting", "sofa", 1.2, 3.95, 90, "seated", "film"),
@@ -254,6 +268,87 @@ PEOPLE = (
     ),
 )  # fmt: skip
 
+# The evening class of six: four in the throwing room, two at the glaze bench, Wednesdays from seven to nine.
+CLASS_SPOTS = ("left-wheel", "right-wheel", "trimming", "wedging-east", "glaze-bench-spot", "glaze-stool")
+PEOPLE += tuple(
+    Person(
+        id=f"class-{k}",
+        name=f"Evening class, {k}",
+        kind="visitor",
+        speed=1.1,
+        body_kg=60 + 4 * k,
+        group="Evening class",
+        stays=(
+            stay("06:00", "front-door", 0),
+            stay("18:58", where, 4, "wednesday"),
+            stay("21:04", "front-door", 3, "wednesday"),
+        ),
+        errands=(errand("19:20", "20:50", "toilet-seat", 0.3, 4, "wednesday"),),
+    )
+    for k, where in enumerate(CLASS_SPOTS, 1)
+)
+
+HAZARDS = (
+    Hazard(id="drying-fan", level="ground", name="Drying fan", kind="fan", outline=box(2.4, 6.9, 2.8, 7.2), strength=0.6,
+           times=(("09:30", "12:00"), ("14:00", "16:30"))),
+    Hazard(id="kiln-heat", level="ground", name="Hot kiln", kind="heat source", outline=box(7.5, 0.3, 9.0, 1.7), strength=0.9,
+           times=(("18:00", "06:00"),)),
+    Hazard(id="shop-sun", level="ground", name="Sun through the shop window", kind="sun patch", outline=box(1.3, 0.4, 3.9, 1.6),
+           strength=0.4, window="shop-window"),
+    Hazard(id="glazing-vent", level="ground", name="Extractor", kind="vent", outline=box(11.5, 6.7, 11.8, 7.2), strength=0.5,
+           times=(("13:30", "17:00"),)),
+    Hazard(id="cat-rug", level="upper", name="Cat's rug", kind="pet area", outline=box(6.05, 4.35, 6.5, 4.85), strength=0.2),
+    Hazard(id="kitchen-curtain", level="upper", name="Kitchen curtain", kind="curtain", outline=box(1.6, 0.2, 3.2, 0.35), strength=0.3),
+)  # fmt: skip
+
+
+def socket(ident: str, level: str, name: str, x: float, y: float) -> Socket:
+    return Socket(id=f"socket-{ident}", level=level, name=f"Socket {name}", at=(x, y))
+
+
+SOCKETS = (
+    socket("wheels", "ground", "between the wheels", 2.5, 7.33), socket("clay", "ground", "clay shelf", 0.17, 5.8),
+    socket("counter", "ground", "counter", 4.93, 2.0), socket("shop", "ground", "shop window", 0.6, 0.17),
+    socket("passage", "ground", "passage", 5.07, 4.8), socket("glaze", "ground", "glaze bench", 8.0, 7.33),
+    socket("glaze-east", "ground", "glaze shelf", 11.83, 5.9), socket("store", "ground", "store", 11.83, 2.9),
+    socket("sofa", "upper", "sofa", 0.17, 4.9), socket("window", "upper", "window seat", 4.2, 7.33),
+    socket("kitchen", "upper", "kitchen counter", 4.5, 0.17), socket("table", "upper", "kitchen table", 0.17, 2.4),
+    socket("bed-left", "upper", "left of the bed", 8.7, 7.33), socket("bed-right", "upper", "right of the bed", 10.9, 7.33),
+    socket("desk", "upper", "desk", 11.0, 0.17), socket("landing", "upper", "landing", 6.63, 2.6),
+)  # fmt: skip
+
+
+def circuit(room: str, name: str, neutral: bool, module: str | None = None) -> Circuit:
+    return Circuit(
+        id=f"circuit-{room}", name=f"{name} circuit", lamps=(f"lamp-{room}",), neutral=neutral, module=module
+    )
+
+
+CIRCUITS = (
+    circuit("throwing", "Throwing room", True, "module-switch-neutral"), circuit("shop", "Shop", True, "module-switch-neutral"),
+    circuit("passage", "Stair foot", True, "module-switch-neutral"), circuit("toilet", "Toilet", False, "module-switch-plain"),
+    circuit("glazing", "Glazing", True), circuit("kiln", "Kiln", True), circuit("store", "Store", False),
+    circuit("sitting", "Sitting room", False, "module-dimmer-plain"), circuit("kitchen", "Kitchen", True),
+    circuit("landing", "Landing", True, "module-switch-neutral"), circuit("bath", "Bathroom", False),
+    circuit("bedroom", "Bedroom", False), circuit("box", "Box room", True),
+)  # fmt: skip
+
+
+def switch(ident: str, level: str, name: str, x: float, y: float, of: str) -> Switch:
+    return Switch(id=f"switch-{ident}", level=level, name=f"Switch {name}", at=(x, y), circuit=f"circuit-{of}")
+
+
+SWITCHES = (
+    switch("throwing", "ground", "throwing room", 4.93, 4.15, "throwing"), switch("shop", "ground", "shop", 4.93, 1.4, "shop"),
+    switch("passage", "ground", "by the back door", 5.25, 0.17, "passage"), switch("passage-2", "ground", "by the toilet", 5.2, 5.93, "passage"),
+    switch("toilet", "ground", "toilet", 6.45, 5.93, "toilet"), switch("glazing", "ground", "glazing", 6.77, 5.55, "glazing"),
+    switch("kiln", "ground", "kiln", 6.77, 3.25, "kiln"), switch("store", "ground", "store", 11.45, 3.3, "store"),
+    switch("landing", "upper", "top of the stair", 6.63, 0.9, "landing"), switch("landing-2", "ground", "foot of the stair", 6.63, 4.3, "landing"),
+    switch("kitchen", "upper", "kitchen", 4.93, 1.35, "kitchen"), switch("sitting", "upper", "sitting room", 4.93, 5.55, "sitting"),
+    switch("bath", "upper", "bathroom", 6.45, 5.83, "bath"), switch("bedroom", "upper", "bedroom", 6.77, 5.45, "bedroom"),
+    switch("box", "upper", "box room", 6.77, 2.65, "box"),
+)  # fmt: skip
+
 SENSORS = (
     Sensor(id="pir-throwing", device="pir-corner-12", level="ground", name="PIR throwing room", at=(4.9, 7.3, 2.2), yaw=222),
     Sensor(id="pir-shop", device="pir-corner-12", level="ground", name="PIR shop", at=(4.85, 3.5, 2.2), yaw=225),
@@ -303,14 +398,18 @@ LAMPS = (
 
 def build() -> Project:
     """The sample project as a value."""
-    used = {s.device for s in SENSORS}
+    used = {s.device for s in SENSORS} | {c.module for c in CIRCUITS} | {"pir-wall-8"}
     return Project(
         name="Saltmarsh Pottery",
         place=Place(latitude=54.0, longitude=0.1, timezone="UTC"),
-        brief=Brief(drops_per_week=1.0, rehearse_from="2026-01-12"),
+        brief=Brief(
+            drops_per_week=1.0, rehearse_from="2026-01-12", currency="€", budget=650, cable_m=3.0,
+            controller="a small local controller in the store", owned=(Owned(device="pir-wall-8", count=1),),
+            weights=Weights(cost=1, comfort=2, no_cables=1, fewest=1),
+        ),
         levels=LEVELS, walls=WALLS, openings=OPENINGS, rooms=ROOMS, furnishings=FURNISHINGS, spots=SPOTS,
         people=PEOPLE, devices=tuple(d for d in catalogue() if d.id in used), sensors=SENSORS,
-        presences=PRESENCES, lamps=LAMPS,
+        presences=PRESENCES, lamps=LAMPS, hazards=HAZARDS, sockets=SOCKETS, circuits=CIRCUITS, switches=SWITCHES,
     )  # fmt: skip
 
 

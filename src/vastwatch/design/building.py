@@ -7,14 +7,14 @@ a building: a room that crosses itself, an opening that no longer fits its wall.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.design.edits import remove_sensor, room_at, room_of
-from vastwatch.design.project import COLLECTIONS, Project, find, fresh_id
+from vastwatch.design.project import Project, find, fresh_id, fresh_ids, is_used
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Opening, OpeningKind, Room, RoomUse, Spot, Wall
@@ -57,33 +57,63 @@ def add_room(project: Project, level: str, name: str, use: RoomUse, outline: Out
 
     Raises ValueError for an outline that crosses itself, or overlaps another room of the level.
     """
-    if polygons.self_crossing(outline) is not None or polygons.area(outline) < 0.2:
-        raise ValueError("a room needs an outline that does not cross itself, of at least 0.2 m²")
-    for other in project.rooms:
-        if other.level == level and overlap(outline, other.outline):
-            raise ValueError(f"it would overlap {other.name.lower()}")
-    room = Room(id=fresh_name_id(project, name), level=level, name=name, outline=outline, use=use)
-    project = replace(project, rooms=(*project.rooms, room))
-    project = replace(project, walls=(*project.walls, *missing_walls(project, level, outline)))
-    watts = float(max(round(polygons.area(outline) * LAMP_W_M2), 4))
-    x, y = polygons.centroid(outline)
-    lamp = Lamp(
-        id=fresh_name_id(project, f"lamp {name}"), room=room.id, name=f"{name} light", at=(round(x, 2), round(y, 2)),
-        watts=watts, lumens=watts * LAMP_LM_W,
-    )  # fmt: skip
-    return replace(project, lamps=(*project.lamps, lamp)), room
+    project, (made,) = add_rooms(project, level, [(name, use, outline)])
+    if isinstance(made, str):
+        raise ValueError(made)
+    return project, made
+
+
+def add_rooms(
+    project: Project, level: str, wanted: Sequence[tuple[str, RoomUse, Outline]]
+) -> tuple[Project, list[Room | str]]:
+    """Several rooms at once, each as `add_room` does; for each the room, or the sentence why it cannot be."""
+    out: list[Room | str] = []
+    there = [r for r in project.rooms if r.level == level]
+    walls = [w for w in project.walls if w.level == level]
+    ends = np.array([(*w.a, *w.b) for w in walls], float).reshape(-1, 4)
+    ids = fresh_ids(project, f"{level}-wall")
+    made: list[Wall] = []
+    for name, use, outline in wanted:
+        if polygons.self_crossing(outline) is not None or polygons.area(outline) < 0.2:
+            out.append("a room needs an outline that does not cross itself, of at least 0.2 m²")
+            continue
+        other = next((r for r in there if overlap(outline, r.outline)), None)
+        if other is not None:
+            out.append(f"it would overlap {other.name.lower()}")
+            continue
+        room = Room(id=fresh_name_id(project, name), level=level, name=name, outline=outline, use=use)
+        new = _walls_along(outline, level, walls, ends, ids)
+        watts = float(max(round(polygons.area(outline) * LAMP_W_M2), 4))
+        x, y = polygons.centroid(outline)
+        # Each new record is known before the next one is named.
+        project = replace(project, rooms=(*project.rooms, room))
+        lamp = Lamp(
+            id=fresh_name_id(project, f"lamp {name}"), room=room.id, name=f"{name} light",
+            at=(round(x, 2), round(y, 2)), watts=watts, lumens=watts * LAMP_LM_W,
+        )  # fmt: skip
+        project = replace(project, lamps=(*project.lamps, lamp))
+        there.append(room)
+        walls += new
+        made += new
+        ends = np.vstack([ends, np.array([(*w.a, *w.b) for w in new], float).reshape(-1, 4)])
+        out.append(room)
+    return replace(project, walls=(*project.walls, *made)), out
 
 
 def fresh_name_id(project: Project, stem: str) -> str:
-    """The stem itself where it is free, else numbered."""
+    """The stem itself as an id where it is free, else numbered."""
     numbered = fresh_id(project, stem)
     plain = numbered.rsplit("-", 1)[0]
-    used = {r.id for c in COLLECTIONS for r in getattr(project, c)}
-    return plain if plain not in used else numbered
+    return numbered if is_used(project, plain) else plain
 
 
 def overlap(a: Outline, b: Outline) -> bool:
     """Whether two simple polygons share area: corners or middles of one inside the other, or edges that cross."""
+    if (
+        max(p[0] for p in a) < min(p[0] for p in b) + SAME or max(p[0] for p in b) < min(p[0] for p in a) + SAME
+        or max(p[1] for p in a) < min(p[1] for p in b) + SAME or max(p[1] for p in b) < min(p[1] for p in a) + SAME
+    ):  # fmt: skip
+        return False
     for p, q in ((a, b), (b, a)):
         shrunk = _shrunk(p)
         if polygons.contains(q, shrunk).any():
@@ -118,15 +148,30 @@ def _cross(e: tuple[Point, Point], f: tuple[Point, Point]) -> bool:
 
 def missing_walls(project: Project, level: str, outline: Outline) -> list[Wall]:
     """Walls for those stretches of an outline along which none stands yet."""
-    made: list[Wall] = []
     walls = [w for w in project.walls if w.level == level]
+    ends = np.array([(*w.a, *w.b) for w in walls], float).reshape(-1, 4)
+    return _walls_along(outline, level, walls, ends, fresh_ids(project, f"{level}-wall"))
+
+
+def _walls_along(outline: Outline, level: str, walls: list[Wall], ends: np.ndarray, ids: Iterator[str]) -> list[Wall]:
+    """Missing walls of an outline; `ends` are those of the walls there are, (n, 4)."""
+    made: list[Wall] = []
     for a, b in _edges(outline):
-        for s, e in uncovered(a, b, walls):
-            ident = fresh_id(replace(project, walls=(*project.walls, *made)), f"{level}-wall")
+        for s, e in uncovered(a, b, [walls[k] for k in _on_line(a, b, ends)]):
             made.append(
-                Wall(id=ident, level=level, a=s, b=e, thickness=WALL_THICKNESS, material=WALL_MATERIAL)  # type: ignore[arg-type]
+                Wall(id=next(ids), level=level, a=s, b=e, thickness=WALL_THICKNESS, material=WALL_MATERIAL)  # type: ignore[arg-type]
             )
     return made
+
+
+def _on_line(a: Point, b: Point, ends: np.ndarray) -> np.ndarray:
+    """Which of the walls, (n, 4) ends, run along the line through a and b."""
+    length = math.dist(a, b)
+    if length < SAME or len(ends) == 0:
+        return np.zeros(0, int)
+    ux, uy = (b[0] - a[0]) / length, (b[1] - a[1]) / length
+    off = np.abs((ends[:, 1::2] - a[1]) * ux - (ends[:, 0::2] - a[0]) * uy)
+    return np.flatnonzero((off < SAME).all(axis=1))
 
 
 def uncovered(a: Point, b: Point, walls: Iterable[Wall]) -> list[tuple[Point, Point]]:

@@ -6,9 +6,10 @@ of the sensors does not index the walls again.
 
 from __future__ import annotations
 
+import itertools
 import re
-from collections.abc import Iterable
-from functools import lru_cache
+from collections.abc import Iterable, Iterator
+from threading import Lock
 from typing import Annotated, Any, Literal, TypeVar
 
 import msgspec
@@ -119,9 +120,23 @@ COLLECTIONS = (
 )  # fmt: skip
 
 
-@lru_cache(maxsize=256)
+# Indices by the identity of the tuple they index, each kept with its tuple so that the identity stays its own. A cache
+# that hashes its key would look at every record at every look-up.
+_indices: dict[int, tuple[tuple[Any, ...], dict[str, Any]]] = {}
+_MOST_INDICES = 256
+_making = Lock()
+
+
 def _index(records: tuple[Any, ...]) -> dict[str, Any]:
-    return {r.id: r for r in records}
+    kept = _indices.get(id(records))
+    if kept is not None and kept[0] is records:
+        return kept[1]
+    made = {r.id: r for r in records}
+    with _making:
+        while len(_indices) >= _MOST_INDICES:
+            del _indices[next(iter(_indices))]
+        _indices[id(records)] = (records, made)
+    return made
 
 
 def find(records: tuple[R, ...], ident: str) -> R:
@@ -143,11 +158,20 @@ def on_level(records: Iterable[R], level: str) -> tuple[R, ...]:
     return tuple(r for r in records if r.level == level)
 
 
+def is_used(project: Project, ident: str) -> bool:
+    """Whether a record of the project has that id."""
+    return any(ident in _index(getattr(project, c)) for c in COLLECTIONS)
+
+
+def fresh_ids(project: Project, stem: str) -> Iterator[str]:
+    """Short readable ids that the project does not use yet, one after another: `pir-3`, `pir-4`, ..."""
+    stem = re.sub(r"[^a-z0-9]+", "-", stem.lower()).strip("-")[:48] or "item"
+    used = set().union(*(_index(getattr(project, c)) for c in COLLECTIONS))
+    for n in itertools.count(1):
+        if f"{stem}-{n}" not in used:
+            yield f"{stem}-{n}"
+
+
 def fresh_id(project: Project, stem: str) -> str:
     """A short readable id that the project does not use yet, such as `pir-3`."""
-    stem = re.sub(r"[^a-z0-9]+", "-", stem.lower()).strip("-") or "item"
-    used = {r.id for c in COLLECTIONS for r in getattr(project, c)}
-    n = 1
-    while f"{stem}-{n}" in used:
-        n += 1
-    return f"{stem}-{n}"
+    return next(fresh_ids(project, stem))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -19,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.desk.parts import label, row, scrolling
 from vastwatch.files import ProjectError
-from vastwatch.files.dxf import UNITS, Drawing, read_drawing
+from vastwatch.files.dxf import UNITS, Drawing, Unwanted, read_drawing
 
 # Only a reading that takes longer than this shows that it does, milliseconds.
 PATIENCE_MS = 400
@@ -27,6 +28,8 @@ PATIENCE_MS = 400
 
 class _Told(QObject):
     ready = pyqtSignal(object)
+    progress = pyqtSignal(int)
+    wanted = True
 
 
 class _Reading(QRunnable):
@@ -36,21 +39,44 @@ class _Reading(QRunnable):
 
     def run(self) -> None:
         try:
-            outcome: Drawing | ProjectError = read_drawing(self.path)
+            outcome: Drawing | ProjectError = read_drawing(self.path, self._go_on)
         except ProjectError as e:
             outcome = e
-        self.told.ready.emit(outcome)
+        except Unwanted:
+            return
+        with contextlib.suppress(RuntimeError):
+            self.told.ready.emit(outcome)
+
+    def _go_on(self, share: float) -> bool:
+        if self.told.wanted:
+            with contextlib.suppress(RuntimeError):
+                self.told.progress.emit(round(100 * share))
+        return self.told.wanted
 
 
 def read_in_background(parent: QWidget, path: Path, then: Callable[[Drawing | ProjectError], None]) -> QProgressDialog:
     """Read a drawing in the pool; `then` gets it, or what is wrong, unless the reading was cancelled."""
-    progress = QProgressDialog(parent.tr("Reading {} …").format(path.name), parent.tr("Cancel"), 0, 0, parent)
+    progress = QProgressDialog(parent.tr("Reading {} …").format(path.name), parent.tr("Cancel"), 0, 100, parent)
     progress.setWindowModality(Qt.WindowModality.WindowModal)
     progress.setMinimumDuration(PATIENCE_MS)
+    progress.setAutoReset(False)
+    progress.setAutoClose(False)
     told = _Told(progress)
 
+    def cancelled_by_hand() -> None:
+        told.wanted = False
+
+    def advance(percent: int) -> None:
+        if told.wanted:
+            progress.setValue(percent)
+
+    progress.canceled.connect(cancelled_by_hand)
+    told.progress.connect(advance)
+
     def ready(outcome: Drawing | ProjectError) -> None:
-        cancelled = progress.wasCanceled()
+        cancelled = not told.wanted
+        # Closing a progress dialog counts as cancelling it.
+        progress.canceled.disconnect(cancelled_by_hand)
         progress.close()
         progress.deleteLater()
         if not cancelled:

@@ -7,9 +7,10 @@ then all at once. Curves are flattened, blocks taken apart.
 
 from __future__ import annotations
 
+import io
 import math
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from itertools import pairwise
 from pathlib import Path
@@ -18,11 +19,11 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.building import SAME, add_room
-from vastwatch.design.project import Project, find, fresh_id, on_level
+from vastwatch.design.building import SAME, add_rooms
+from vastwatch.design.project import Project, find, fresh_ids, on_level
 from vastwatch.files.check import ProjectError
 from vastwatch.geometry import polygons
-from vastwatch.site.building import Wall
+from vastwatch.site.building import RoomUse, Wall
 from vastwatch.site.record import Outline, Point
 
 # Metres per drawing unit, by the names people choose from and by the drawing's own code.
@@ -36,6 +37,12 @@ FLATTEN_M, DEEPEST = 0.005, 8
 SHORTEST_WALL_M, SMALLEST_ROOM_M2 = 0.05, 0.5
 # Beyond this a drawing is not one building in that unit, metres.
 LARGEST_M = 2000.0
+
+
+# Hears the share done, 0 to 1, and answers whether to go on.
+Told = Callable[[float], bool]
+# The share of the work that is reading the file itself, and a file larger than any plan, bytes.
+READ_SHARE, LARGEST_FILE = 0.85, 400_000_000
 
 
 @dataclass
@@ -69,15 +76,58 @@ class Drawing:
         return next((u for u in ("m", "cm", "mm") if 3.0 <= size * UNITS[u] <= 100.0), "m")
 
 
-def read_drawing(path: Path) -> Drawing:
-    """Read a DXF. Raises ProjectError with one sentence for what is missing, damaged, too large, or empty."""
+class Unwanted(Exception):
+    """The reading was cancelled."""
+
+
+class _Watched(io.TextIOWrapper):
+    """A text file that tells how far it has been read, and stops where nobody waits any more."""
+
+    def watch(self, size: int, told: Told) -> None:
+        self.size, self.told, self.lines, self.done = max(size, 1), told, 0, 0
+
+    def readline(self, size: int = -1) -> str:  # type: ignore[override]
+        line = super().readline(size)
+        self.lines += 1
+        self.done += len(line)
+        if self.lines % 4096 == 0 and not self.told(READ_SHARE * min(self.done / self.size, 1.0)):
+            raise Unwanted
+        return line
+
+
+def _opened(path: Path, told: Told) -> Any:
+    """The document: read as it is where it is sound, which is quick; else mended as far as it can be."""
     import ezdxf
     from ezdxf import recover
+    from ezdxf.filemanagement import dxf_file_info
+
+    try:
+        with path.open("rb") as f:
+            binary = f.read(22).startswith(b"AutoCAD Binary DXF") or b"\0" in f.read(512)
+        if not binary:
+            info = dxf_file_info(str(path))
+            with path.open("rb") as f, _Watched(f, encoding=info.encoding, errors="surrogateescape") as text:
+                text.watch(path.stat().st_size, told)
+                return ezdxf.read(text)
+    except (ezdxf.DXFError, ValueError, KeyError, IndexError, TypeError, AttributeError, StopIteration):
+        # Damaged, or not quite to the letter: tried again below.
+        if not told(READ_SHARE / 2):
+            raise Unwanted from None
+    document, _ = recover.readfile(str(path))
+    return document
+
+
+def read_drawing(path: Path, told: Told = lambda _: True) -> Drawing:
+    """Read a DXF. `told` hears the share done and says whether to go on. Raises ProjectError with one sentence for
+    what is missing, damaged, too large, or empty; Unwanted when it was told to stop."""
+    import ezdxf
 
     try:
         if path.is_dir():
             raise ProjectError(f"{path}: this is a folder, not a drawing")
-        document, _ = recover.readfile(str(path))
+        if path.stat().st_size > LARGEST_FILE:
+            raise ProjectError(f"{path}: {path.stat().st_size // 1_000_000} MB are no plan of one building")
+        document = _opened(path, told)
     except FileNotFoundError:
         raise ProjectError(f"{path}: there is no such file") from None
     except OSError as e:
@@ -85,7 +135,10 @@ def read_drawing(path: Path) -> Drawing:
     except (ezdxf.DXFError, ValueError, KeyError, IndexError, TypeError, AttributeError, RecursionError):
         raise ProjectError(f"{path}: this is not a DXF drawing, or it is damaged") from None
     drawing = Drawing(UNIT_CODES.get(int(document.header.get("$INSUNITS", 0))))
-    for seen, entity in enumerate(_taken_apart(document.modelspace(), 0), 1):
+    space = document.modelspace()
+    for seen, entity in enumerate(_taken_apart(space, 0), 1):
+        if seen % 500 == 0 and not told(READ_SHARE + (1 - READ_SHARE) * min(seen / max(len(space), 1), 1.0)):
+            raise Unwanted
         if seen > MOST_ENTITIES:
             raise ProjectError(f"{path}: more than {MOST_ENTITIES:,} entities are not a plan of one building")
         try:
@@ -165,26 +218,31 @@ def bring_in(project: Project, level: str, drawing: Drawing, layers: set[str], u
     walls = list(project.walls)
     known = {_key(w.a, w.b) for w in walls if w.level == level}
     made = 0
-    number = _numbers(project, f"{level}-wall")
-    for a, b in ((placed(a), placed(b)) for a, b in strokes):
-        if math.dist(a, b) < SHORTEST_WALL_M or _key(a, b) in known:
+    number = fresh_ids(project, f"{level}-wall")
+    ends = np.asarray([(*a, *b) for a, b in strokes], float).reshape(-1, 4) * k - (ox, oy, ox, oy)
+    long_enough = np.hypot(ends[:, 2] - ends[:, 0], ends[:, 3] - ends[:, 1]) >= SHORTEST_WALL_M
+    rounded = ends[long_enough].round(4)
+    for (ax, ay, bx, by), key in zip(rounded.tolist(), rounded.round(3).tolist()):
+        p, q = (key[0], key[1]), (key[2], key[3])
+        pair = (p, q) if p <= q else (q, p)
+        if pair in known:
             continue
-        known.add(_key(a, b))
-        walls.append(Wall(id=next(number), level=level, a=a, b=b))
+        known.add(pair)
+        walls.append(Wall(id=next(number), level=level, a=(ax, ay), b=(bx, by)))
         made += 1
     new = replace(project, walls=tuple(walls))
-    rooms, refused = 0, 0
+    wanted: list[tuple[str, RoomUse, Outline]] = []
+    refused = 0
     for n, outline in enumerate(outlines, 1):
         corners = _simplified([placed(p) for p in outline])
         if len(corners) < 3 or polygons.area(corners) < SMALLEST_ROOM_M2:
             refused += 1
             continue
         name = next((w for w, p in words if polygons.contains_point(corners, *placed(p))), f"Room {n}")
-        try:
-            new, _ = add_room(new, level, name, "sitting", corners)
-            rooms += 1
-        except ValueError:
-            refused += 1
+        wanted.append((name, "sitting", corners))
+    new, done = add_rooms(new, level, wanted)
+    rooms = sum(not isinstance(room, str) for room in done)
+    refused += len(done) - rooms
     if made == 0 and rooms == 0:
         raise ProjectError("nothing on the chosen layers could be used: every line is shorter than 5 cm in that unit")
     told = [f"{made + len(new.walls) - len(walls)} walls", f"{rooms} rooms"]
@@ -193,17 +251,6 @@ def bring_in(project: Project, level: str, drawing: Drawing, layers: set[str], u
     if drawing.passed_over:
         told.append(f"{sum(drawing.passed_over.values())} entities of other kinds passed over")
     return Brought(new, ", ".join(told))
-
-
-def _numbers(project: Project, stem: str) -> Iterator[str]:
-    first = fresh_id(project, stem)
-    base, _, n = first.rpartition("-")
-    k = int(n)
-    used = {w.id for w in project.walls}
-    while True:
-        if f"{base}-{k}" not in used:
-            yield f"{base}-{k}"
-        k += 1
 
 
 def _key(a: Point, b: Point) -> tuple[Point, Point]:

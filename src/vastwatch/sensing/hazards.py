@@ -36,6 +36,7 @@ RATES_PER_H = {
 # Where a hazard works, metres above the floor; what lies on the floor is low, what hangs is high.
 HEIGHTS = {"sun patch": Body(0.05, 0.4), "pet area": Body(0.05, 0.4), "fan": Body(0.8, 2.0), "vent": Body(0.8, 2.2)}
 USUAL_HEIGHT = Body(0.4, 1.6)
+INSIDE = 0.85
 # Fewer than one false report in so many hours is none.
 NEVER_H = 24.0 * 30
 
@@ -52,7 +53,9 @@ def false_rate(it: Placed, hazard: Hazard) -> float:
 @lru_cache(maxsize=1024)
 def _false_rate(it: Placed, hazard: Hazard) -> float:
     body = HEIGHTS.get(hazard.kind, USUAL_HEIGHT)
-    points = np.array([polygons.centroid(hazard.outline), *hazard.outline], float)
+    # Looked at a little inside its edge: an edge on a wall's line is not seen from the wall's other side.
+    middle = np.array(polygons.centroid(hazard.outline))
+    points = np.vstack([middle, middle + INSIDE * (np.array(hazard.outline, float) - middle)])
     infrared, radio = RATES_PER_H[hazard.kind]
     device = it.device
     if isinstance(device, PirType):
