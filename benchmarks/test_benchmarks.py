@@ -148,6 +148,152 @@ def test_a_frame_while_dragging_by_mouse(demo):
     window.close()
 
 
+def large_plan():
+    """60 rooms, 400 walls, 300 pieces of furniture on one level."""
+    from vastwatch.design.building import add_furnishing, add_rooms, rectangle
+    from vastwatch.design.project import Project
+    from vastwatch.site.building import Level, Wall
+    from vastwatch.site.furniture import furniture
+
+    project = Project(name="Large", levels=(Level(id="ground", name="Ground", elevation=0.0),))
+    wanted = [
+        (f"Room {i}-{j}", "desk", rectangle(4.2 * i, 3.8 * j, 4.2, 3.8)) for i in range(10) for j in range(6)
+    ]  # fmt: skip
+    project, _ = add_rooms(project, "ground", wanted)
+    kinds = [k for k in furniture() if k.width < 1.3 and k.depth < 1.0 and k.kind != "stair"]
+    for n in range(300):
+        room = project.rooms[n // 5]
+        x, y = room.outline[0]
+        at = (round(x + 0.8 + (n % 5) * 0.65, 2), round(y + 0.8 + (n % 3) * 1.1, 2))
+        project, _ = add_furnishing(project, "ground", kinds[n % len(kinds)], at, 90.0 * (n % 4))
+    short = []
+    for n in range(400 - len(project.walls)):
+        x, y = project.rooms[n % 60].outline[0]
+        x, y = x + 0.4 * (n // 60 + 1), y
+        short.append(Wall(id=f"stub-{n}", level="ground", a=(x, y), b=(x, y + 0.6)))
+    return replace(project, walls=(*project.walls, *short))
+
+
+def test_a_large_plan_pans_zooms_and_drags():
+    from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+    from PyQt6.QtGui import QMouseEvent, QWheelEvent
+    from PyQt6.QtTest import QTest
+
+    from vastwatch.desk.app import Desk, make_application
+    from vastwatch.desk.document import Document
+
+    project = large_plan()
+    assert (len(project.rooms), len(project.walls), len(project.furnishings)) == (60, 400, 300)
+    app = make_application()
+    desk = Desk(Document(project))
+    window = desk.window
+    window.resize(1280, 800)
+    window.show()
+    window.focus.set(stage="Plan")
+    QTest.qWait(300)
+    while window.results.busy():
+        QTest.qWait(20)
+    plan, view = window.plan, window.plan.viewport()
+
+    def moved(start: QPointF, aim: tuple[float, float], button=Qt.MouseButton.LeftButton) -> list[float]:
+        QTest.mousePress(view, button, pos=start.toPoint())
+        frames = []
+        for k in range(40):
+            p = start + QPointF(*aim) * k
+            move = QMouseEvent(QEvent.Type.MouseMove, p, view.mapToGlobal(p), Qt.MouseButton.NoButton, button,
+                               Qt.KeyboardModifier.NoModifier)  # fmt: skip
+            begin = time.perf_counter()
+            app.sendEvent(view, move)
+            view.repaint()
+            frames.append(time.perf_counter() - begin)
+        QTest.mouseRelease(view, button, pos=p.toPoint())
+        return frames
+
+    def wheeled() -> list[float]:
+        frames = []
+        for k in range(40):
+            at = QPointF(300, 200)
+            wheel = QWheelEvent(at, QPointF(view.mapToGlobal(at)), QPoint(), QPoint(0, 60 if k % 20 < 10 else -60),
+                                Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+                                Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+            begin = time.perf_counter()
+            app.sendEvent(view, wheel)
+            view.repaint()
+            frames.append(time.perf_counter() - begin)
+        return frames
+
+    piece = project.furnishings[152]
+    middle = [sum(p[k] for p in piece.outline) / 4 for k in (0, 1)]
+    wall = next(w for w in project.walls if w.a[0] == w.b[0] == 16.8)
+    on_wall = plan.pixel_of(wall.a[0], (wall.a[1] + wall.b[1]) / 2)
+    frames = {
+        "pans": moved(QPointF(320, 240), (2, 1), Qt.MouseButton.MiddleButton),
+        "zooms": wheeled(),
+        "drags furniture": moved(plan.pixel_of(*middle), (0.5, 0.3)),
+        "drags a wall": moved(on_wall, (0.3, 0.0)),
+    }
+    for what, times in frames.items():
+        say(f"a plan of 60 rooms, 400 walls, 300 pieces {what}: median {statistics.median(times) * 1e3:.1f} ms a "
+            f"frame, best {min(times) * 1e3:.1f} ms (bar 16.7 ms)")  # fmt: skip
+        assert statistics.median(times) < 0.100
+    window.document.undo_stack.setClean()
+    window.close()
+
+
+# -- drawings ------------------------------------------------------------------------------------------------------
+
+
+def test_a_drawing_of_20_000_entities_comes_in(tmp_path):
+    import random
+
+    import ezdxf
+
+    from vastwatch.design.project import Project
+    from vastwatch.files.dxf import bring_in, read_drawing
+    from vastwatch.site.building import Level
+
+    document = ezdxf.new()
+    document.header["$INSUNITS"] = 6
+    space, rng = document.modelspace(), random.Random(1)
+    for i in range(10):
+        for j in range(6):
+            x, y = 4.0 * i, 3.5 * j
+            corners = [(x, y), (x + 4, y), (x + 4, y + 3.5), (x, y + 3.5)]
+            space.add_lwpolyline(corners, close=True, dxfattribs={"layer": "rooms"})
+            space.add_text(f"R{i}-{j}", dxfattribs={"insert": (x + 1, y + 1), "layer": "names"})
+    while len(space) < 20_000:
+        x, y = 40 * rng.random(), 21 * rng.random()
+        space.add_line((x, y), (x + 2 * rng.random(), y + 2 * rng.random()), dxfattribs={"layer": "walls"})
+    path = tmp_path / "large.dxf"
+    document.saveas(path)
+    bare = Project(name="x", levels=(Level(id="ground", name="Ground", elevation=0.0),))
+
+    def brought():
+        drawing = read_drawing(path)
+        return bring_in(bare, "ground", drawing, set(drawing.layers), "m")
+
+    assert len(brought().project.rooms) == 60
+    seconds = median_s(brought, 3)
+    say(f"a drawing of 20,000 entities, read and made into walls and rooms: {seconds:.2f} s (bar 5 s)")
+    assert seconds < 10
+
+
+# -- the adviser ---------------------------------------------------------------------------------------------------
+
+
+def test_the_adviser_ranks_the_whole_sample(demo):
+    from vastwatch.advice import choose
+    from vastwatch.devices import catalogue
+
+    def ranked():
+        return [choose(demo, room.id) for room in demo.rooms]
+
+    seconds = median_s(ranked, 3)
+    tried = sum(len(options) for options in ranked())
+    say(f"the adviser, {len(demo.rooms)} rooms, {tried} options of {len(catalogue())} types: {seconds:.2f} s (bar 2 s)")
+    assert seconds < 5
+
+
 # -- rehearsal -----------------------------------------------------------------------------------------------------
 
 

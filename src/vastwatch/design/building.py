@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Iterator, Sequence
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -107,12 +108,17 @@ def fresh_name_id(project: Project, stem: str) -> str:
     return numbered if is_used(project, plain) else plain
 
 
+@lru_cache(maxsize=8192)
+def frame(outline: Outline) -> tuple[float, float, float, float]:
+    """Least x and y, greatest x and y."""
+    xs, ys = [p[0] for p in outline], [p[1] for p in outline]
+    return min(xs), min(ys), max(xs), max(ys)
+
+
 def overlap(a: Outline, b: Outline) -> bool:
     """Whether two simple polygons share area: corners or middles of one inside the other, or edges that cross."""
-    if (
-        max(p[0] for p in a) < min(p[0] for p in b) + SAME or max(p[0] for p in b) < min(p[0] for p in a) + SAME
-        or max(p[1] for p in a) < min(p[1] for p in b) + SAME or max(p[1] for p in b) < min(p[1] for p in a) + SAME
-    ):  # fmt: skip
+    (ax0, ay0, ax1, ay1), (bx0, by0, bx1, by1) = frame(a), frame(b)
+    if ax1 < bx0 + SAME or bx1 < ax0 + SAME or ay1 < by0 + SAME or by1 < ay0 + SAME:
         return False
     for p, q in ((a, b), (b, a)):
         shrunk = _shrunk(p)
@@ -298,9 +304,11 @@ def move_wall(project: Project, ident: str, by: float) -> Project:
     length = math.dist(wall.a, wall.b)
     nx, ny = -(wall.b[1] - wall.a[1]) / length, (wall.b[0] - wall.a[0]) / length
 
+    ux, uy = ny, -nx
+
     def on_it(p: Point) -> bool:
-        distance, _ = polygons.nearest_on_segments(p, wall.a, wall.b)
-        return bool(distance[0] < SAME)
+        x, y = p[0] - wall.a[0], p[1] - wall.a[1]
+        return abs(x * nx + y * ny) < SAME and -SAME < x * ux + y * uy < length + SAME
 
     return _displaced(project, wall.level, on_it, nx * by, ny * by)
 
@@ -313,11 +321,10 @@ def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Pro
         _changed(r, outline=tuple(moved(p) for p in r.outline)) if r.level == level else r for r in project.rooms
     )
     walls = tuple(_changed(w, a=moved(w.a), b=moved(w.b)) if w.level == level else w for w in project.walls)
-    for room in rooms:
-        if polygons.self_crossing(room.outline) is not None or polygons.area(room.outline) < 0.2:
-            raise ValueError(f"{room.name} would cross itself there")
     for old, room in zip(project.rooms, rooms):
         if room is not old:
+            if polygons.self_crossing(room.outline) is not None or polygons.area(room.outline) < 0.2:
+                raise ValueError(f"{room.name} would cross itself there")
             for other in rooms:
                 if other is not room and other.level == level and overlap(room.outline, other.outline):
                     raise ValueError(f"{room.name} would overlap {other.name.lower()}")

@@ -133,6 +133,13 @@ def lamp_mark(p: QPainter, centre: QPointF, radius: float, colour: QColor, level
     p.restore()
 
 
+def lamp_marks_off(p: QPainter, rings: QPainterPath, radius: float, colour: QColor, ink: QColor) -> None:
+    """Many lamps that do not burn, their rings in one path."""
+    p.setPen(QPen(ink, max(1.3, radius * 0.2)))
+    p.setBrush(alpha(colour, 0.15))
+    p.drawPath(rings)
+
+
 def person_mark(p: QPainter, centre: QPointF, radius: float, initial: str, fill: QColor, text: QColor, font) -> None:  # type: ignore[no-untyped-def]
     """A disc with an initial."""
     p.save()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from datetime import timedelta
+from functools import lru_cache
 
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
@@ -18,6 +19,13 @@ from vastwatch.desk.parts import clear, is_choice, label, row, scrolling
 from vastwatch.desk.results import DAYS, Results
 from vastwatch.desk.theme import MARGIN, Theme, alpha, font
 from vastwatch.geometry import polygons
+from vastwatch.site.building import Room
+
+
+@lru_cache(maxsize=1024)
+def _about(room: Room) -> str:
+    """A room's second line; rooms compare by identity."""
+    return f"{room.use}, {polygons.area(room.outline):.1f} m²"
 
 
 class Tile(QWidget):
@@ -35,6 +43,13 @@ class Tile(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         self.setAccessibleName(f"{words}, {detail}")
+
+    def set_detail(self, words: str) -> None:
+        """Change the second line."""
+        if words != self.detail:
+            self.detail = words
+            self.setAccessibleName(f"{self.words}, {words}")
+            self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
@@ -99,8 +114,13 @@ class RoomsPanel(_Side):
         """Make the tiles anew when a room, or the number of sensors in one, has changed."""
         project = self.document.project
         homes = [room_of(project, s) for s in project.sensors]
-        shape = (project.rooms, tuple(home.id if home else "" for home in homes))
+        shape = (
+            [(r.id, r.name, r.level, r.use, sum(h is r for h in homes)) for r in project.rooms], project.levels
+        )  # fmt: skip
         if shape == self._shape:
+            # Only sizes have changed: a wall is being dragged.
+            for room in project.rooms:
+                self._tiles[room.id].set_detail(_about(room))
             return
         self._shape = shape
         clear(self._list)
@@ -111,9 +131,8 @@ class RoomsPanel(_Side):
                 if room.level != level.id:
                     continue
                 n = sum(h is room for h in homes)
-                area = f"{polygons.area(room.outline):.1f} m²"
                 sensors = "" if n == 0 else self.tr("1 sensor") if n == 1 else self.tr("{} sensors").format(n)
-                tile = Tile(self.theme, room.name, f"{room.use}, {area}", sensors)
+                tile = Tile(self.theme, room.name, _about(room), sensors)
                 tile.chosen.connect(lambda r=room: self.focus.set(level=r.level, room=r.id, selected=r.id))
                 self._list.addWidget(tile)
                 self._tiles[room.id] = tile

@@ -41,6 +41,20 @@ def draw_underlay(p: QPainter, look: Look) -> None:
         _ghost(p, look, level.elevation)
 
 
+def reads_underlay(look: Look) -> tuple[object, ...]:
+    """What the underlay shows."""
+    return look.project.levels, look.level, look.stage, look.ghost, look.ghost and look.project.walls, look.theme
+
+
+def reads_fixtures(look: Look) -> tuple[object, ...]:
+    """What the fixtures layer shows."""
+    project = look.project
+    return (
+        look.hazards, project.sockets, project.switches, project.circuits, project.lamps, look.level, look.stage,
+        look.night, look.selected or "", look.marked, look.traced, look.theme,
+    )  # fmt: skip
+
+
 def _ghost(p: QPainter, look: Look, elevation: float) -> None:
     below = [x for x in look.project.levels if x.elevation < elevation]
     if not below:

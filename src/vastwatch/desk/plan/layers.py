@@ -10,10 +10,11 @@ import math
 from collections.abc import Callable
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF, QRadialGradient
+from PyQt6.QtGui import QBrush, QColor, QFontMetrics, QPainter, QPainterPath, QPen, QPolygonF, QRadialGradient
 from PyQt6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
 
 from vastwatch.design.presence import reports
@@ -29,6 +30,8 @@ from vastwatch.site.building import Hazard, Opening, Room, Wall
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+
+T = TypeVar("T")
 
 SENSOR_RADIUS = 11.0
 HANDLE_REACH = 34.0
@@ -54,11 +57,14 @@ class Look:
     chain: Chain | None = None
     reporting: frozenset[str] = frozenset()
     dragging: bool = False
+    hurried: bool = False
     stage: str = "Sensors"
     marked: frozenset[str] = frozenset()
     ghost: bool = True
     # Circuits whose wiring is shown: that of the selected switch or lamp.
     traced: frozenset[str] = frozenset()
+    # What was last made of which records: `kept` looks here.
+    made: dict[str, tuple[tuple[object, ...], object]] = field(default_factory=dict)
     # The hazards of the shown level as they are on the rehearsed day.
     hazards: list[Hazard] = field(default_factory=list)
 
@@ -88,24 +94,61 @@ class Look:
         return [r for r in self.project.rooms if r.level == self.level]
 
 
+def _same(a: object, b: object) -> bool:
+    """The same record, or the same plain value; long lists of records are compared one by one, by identity."""
+    if a is b:
+        return True
+    if isinstance(a, list) and isinstance(b, list):
+        return len(a) == len(b) and all(x is y for x, y in zip(a, b))
+    return isinstance(a, str | float | int | bool | frozenset | dict) and a == b
+
+
+def kept(look: Look, name: str, sources: tuple[object, ...], make: Callable[[], T]) -> T:
+    """What was made of the same sources before, compared by identity (words by value), else what is made now.
+
+    A plan of hundreds of walls is painted as a few long paths; while the view moves they stay as they are.
+    """
+    known = look.made.get(name)
+    if known is not None and all(_same(a, b) for a, b in zip(known[0], sources)):
+        return known[1]  # type: ignore[return-value]
+    out = make()
+    look.made[name] = (sources, out)
+    return out
+
+
 class Layer(QGraphicsItem):
     """One sheet over the whole plan that paints by a function of the look."""
 
-    def __init__(self, look: Look, z: float, draw: Callable[[QPainter, Look], None], cached: bool = False) -> None:
+    def __init__(
+        self, look: Look, z: float, draw: Callable[[QPainter, Look], None],
+        reads: Callable[[Look], tuple[object, ...]] | None = None,
+    ) -> None:  # fmt: skip
+        """A layer that says what it `reads` keeps its picture until one of those is another; others paint always."""
         super().__init__()
-        self.look, self.draw = look, draw
+        self.look, self.draw, self.reads = look, draw, reads
+        self._read: tuple[object, ...] = ()
         self.setZValue(z)
         self.setAcceptedMouseButtons(Qt.MouseButton.NoButton)
-        if cached:
+        if reads is not None:
             self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
         self.area = QRectF()
 
     def boundingRect(self) -> QRectF:
         return self.area
 
+    def look_again(self) -> None:
+        """Paint anew if what it reads has changed."""
+        if self.reads is None:
+            return
+        now = self.reads(self.look)
+        if len(now) != len(self._read) or not all(_same(a, b) for a, b in zip(now, self._read)):
+            self._read = now
+            self.update()
+
     def paint(self, p: QPainter | None, o: QStyleOptionGraphicsItem | None, w: QWidget | None = None) -> None:
         if p is not None:
-            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            # While it zooms or a wall moves, smooth edges would cost more than the frame has.
+            p.setRenderHint(QPainter.RenderHint.Antialiasing, not self.look.hurried)
             self.draw(p, self.look)
 
 
@@ -119,6 +162,22 @@ def in_pixels(p: QPainter) -> Iterator[Callable[[float, float], QPointF]]:
         yield lambda x, y: world.map(QPointF(x, -y))
     finally:
         p.restore()
+
+
+@lru_cache(maxsize=8192)
+def _polygon_of(record: Any) -> QPolygonF:
+    """The outline of a room or furnishing as a scene polygon; records compare by identity."""
+    return polygon(record.outline)
+
+
+def _path_of(records: list[Any]) -> QPainterPath:
+    """All outlines in one path; where they overlap, both are filled."""
+    out = QPainterPath()
+    out.setFillRule(Qt.FillRule.WindingFill)
+    for r in records:
+        out.addPolygon(_polygon_of(r))
+        out.closeSubpath()
+    return out
 
 
 def polygon(outline) -> QPolygonF:  # type: ignore[no-untyped-def]
@@ -138,24 +197,27 @@ def cosmetic(colour: QColor, width: float, style: Qt.PenStyle = Qt.PenStyle.Soli
 
 def draw_ground(p: QPainter, look: Look) -> None:
     """Rooms on the ground colour, a metre grid, and the light of burning lamps, clipped to their room."""
+    built = kept(look, "rooms", (look.project.rooms, look.level), lambda: _path_of(look.rooms))
     p.setPen(Qt.PenStyle.NoPen)
-    p.setBrush(look.ground)
-    for room in look.rooms:
-        p.drawPolygon(polygon(room.outline))
+    p.fillPath(built, look.ground)
     grid = mix(QColor("#EFEBE2") if look.theme.name == "light" else look.theme.faint, look.theme.night, look.night)
-    p.setPen(cosmetic(alpha(grid, 0.9 * (1 - look.night)), 1))
-    if look.night < 0.6:
-        for room in look.rooms:
+    known = look.made.get("grid")
+    # While a wall moves on a large plan the faint grid is left out: laying it anew would cost a fifth of the frame.
+    changing = look.hurried and known is not None and known[0][0] is not look.project.rooms
+    if look.night < 0.6 and look.rooms and not changing:
+        straight, bent = kept(look, "grid", (look.project.rooms, look.level), lambda: _grid(look.rooms))
+        pen = cosmetic(alpha(grid, 0.9 * (1 - look.night)), 1)
+        p.save()
+        # The lines are upright and level: without smoothing they are sharper, and quicker.
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        p.setPen(pen)
+        p.drawLines(*straight)
+        for path, lines in bent:
             p.save()
-            path = QPainterPath()
-            path.addPolygon(polygon(room.outline))
             p.setClipPath(path, Qt.ClipOperation.IntersectClip)
-            box = path.boundingRect()
-            for x in range(math.floor(box.left()), math.ceil(box.right()) + 1):
-                p.drawLine(QLineF(x, box.top(), x, box.bottom()))
-            for y in range(math.floor(box.top()), math.ceil(box.bottom()) + 1):
-                p.drawLine(QLineF(box.left(), y, box.right(), y))
+            p.drawLines(*lines)
             p.restore()
+        p.restore()
     for lamp in look.project.lamps:
         room = find(look.project.rooms, lamp.room)
         level = look.lit.get(lamp.id, 0.0)
@@ -174,6 +236,44 @@ def draw_ground(p: QPainter, look: Look) -> None:
         glow.setColorAt(1.0, alpha(look.theme.lamp, strength * 0.12))
         p.setPen(Qt.PenStyle.NoPen)
         p.fillPath(path, QBrush(glow))
+
+
+def _grid(rooms: list[Room]) -> tuple[list[QLineF], list[tuple[QPainterPath, list[QLineF]]]]:
+    """Metre lines within rectangular rooms; and for other rooms their outline to clip by, with its lines."""
+    straight: list[QLineF] = []
+    bent = []
+    for room in rooms:
+        xs, ys = [x for x, _ in room.outline], [-y for _, y in room.outline]
+        x0, x1, y0, y1 = min(xs), max(xs), min(ys), max(ys)
+        lines = [QLineF(x, y0, x, y1) for x in range(math.ceil(x0), math.floor(x1) + 1)]
+        lines += [QLineF(x0, y, x1, y) for y in range(math.ceil(y0), math.floor(y1) + 1)]
+        if polygons.area(room.outline) > 0.999 * (x1 - x0) * (y1 - y0):
+            straight += lines
+        elif lines:
+            bent.append((_path_of([room]), lines))
+    return _merged(straight) or [QLineF()], bent
+
+
+def _merged(lines: list[QLineF]) -> list[QLineF]:
+    """Upright and level lines, those that continue each other joined: a tenth as many on a plan of many rooms."""
+    along: dict[tuple[bool, float], list[tuple[float, float]]] = {}
+    for q in lines:
+        upright = q.x1() == q.x2()
+        key, ends = (True, q.x1()), (q.y1(), q.y2())
+        if not upright:
+            key, ends = (False, q.y1()), (q.x1(), q.x2())
+        along.setdefault(key, []).append(ends)
+    out = []
+    for (upright, c), spans in along.items():
+        spans.sort()
+        joined = [list(spans[0])]
+        for lo, hi in spans[1:]:
+            if lo <= joined[-1][1] + 1e-6:
+                joined[-1][1] = max(joined[-1][1], hi)
+            else:
+                joined.append([lo, hi])
+        out += [QLineF(c, lo, c, hi) if upright else QLineF(lo, c, hi, c) for lo, hi in joined]
+    return out
 
 
 # -- contours --------------------------------------------------------------------------------------------------------
@@ -246,14 +346,67 @@ def _hatch_unseen(p: QPainter, look: Look, sensor: Sensor, seen: QPainterPath) -
 # -- the building ----------------------------------------------------------------------------------------------------
 
 
-def draw_site(p: QPainter, look: Look) -> None:
-    """Furniture, walls with their openings, the rooms' names, spots and lamps."""
+def special(look: Look) -> frozenset[str]:
+    """Ids that are drawn apart: selected, marked, or blamed by the open chain of causes."""
+    blamed = {ident for s in (look.chain.sights[:1] if look.chain else ()) for ident, _ in s.hidden_by[:1]}
+    return frozenset(blamed | look.marked | ({look.selected} if look.selected else set()))
+
+
+def draw_furniture(p: QPainter, look: Look) -> None:
+    """All furniture that is not held."""
+    apart = special(look)
+    _furniture(p, look, [f for f in look.project.furnishings if f.level == look.level and f.id not in apart])
+
+
+def draw_walls(p: QPainter, look: Look) -> None:
+    """Walls with their openings."""
+    _walls(p, look)
+
+
+def draw_places(p: QPainter, look: Look) -> None:
+    """The rooms' names, spots and lamps; on a bare level what to do first."""
     if not look.rooms:
         _first_words(p, look)
-    _furniture(p, look)
-    _walls(p, look)
     _names(p, look)
     _places(p, look)
+
+
+def draw_held(p: QPainter, look: Look) -> None:
+    """What is selected, marked or blamed, over the rest: it moves with the hand, and the rest need not be painted."""
+    _held(p, look)
+
+
+def reads_furniture(look: Look) -> tuple[object, ...]:
+    """What the furniture layer shows."""
+    apart = special(look)
+    plain = [f for f in look.project.furnishings if f.level == look.level and f.id not in apart]
+    return plain, look.night, look.theme, look.level
+
+
+def reads_walls(look: Look) -> tuple[object, ...]:
+    """What the walls layer shows."""
+    return look.project.walls, look.project.openings, look.level, look.night, look.theme
+
+
+def reads_places(look: Look) -> tuple[object, ...]:
+    """What the names, spots and lamps layer shows."""
+    apart = special(look)
+    spots = [s for s in look.project.spots if s.id not in apart]
+    return (
+        look.project.rooms,
+        spots,
+        look.project.lamps,
+        look.level,
+        look.room,
+        look.night,
+        look.theme,
+        dict(look.lit),
+    )
+
+
+def reads_ground(look: Look) -> tuple[object, ...]:
+    """What the ground layer shows."""
+    return look.project.rooms, look.level, look.night, look.theme, dict(look.lit), look.project.lamps
 
 
 def _first_words(p: QPainter, look: Look) -> None:
@@ -270,6 +423,11 @@ def _first_words(p: QPainter, look: Look) -> None:
         )
 
 
+@lru_cache(maxsize=2048)
+def _width(words: str, selected: bool) -> int:
+    return QFontMetrics(font(13, 600 if selected else 500)).horizontalAdvance(words)
+
+
 def _names(p: QPainter, look: Look) -> None:
     with in_pixels(p) as at:
         for room in look.rooms:
@@ -279,27 +437,78 @@ def _names(p: QPainter, look: Look) -> None:
             p.setFont(font(13, 600 if selected else 500))
             p.setPen(mix(look.theme.ink, QColor("#E3E7F5"), look.night) if selected else look.ink)
             width = at(max(x for x, _ in room.outline), top).x() - at(left, top).x() - 20
-            words = p.fontMetrics().elidedText(room.name, Qt.TextElideMode.ElideRight, int(width))
+            words = room.name
+            if _width(words, selected) > width:
+                words = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(width))
             p.drawText(at(left, top) + QPointF(11, 21), words)
 
 
-def _furniture(p: QPainter, look: Look) -> None:
+def _furniture_colours(look: Look) -> tuple[QColor, QColor]:
     fill = mix(look.theme.furniture, look.theme.night_furniture, look.night)
     line = mix(QColor("#C9BFAF") if look.theme.name == "light" else QColor("#5A6272"), QColor("#3E4A78"), look.night)
-    hiding = {ident for s in (look.chain.sights[:1] if look.chain else ()) for ident, _ in s.hidden_by[:1]}
+    return fill, line
+
+
+def _furniture(p: QPainter, look: Look, pieces: list[Any]) -> None:
+    fill, line = _furniture_colours(look)
+    plain = kept(look, "furniture", (pieces,), lambda: _path_of(pieces))
+    p.setBrush(alpha(fill, 0.85))
+    p.setPen(cosmetic(line, 1))
+    p.drawPath(plain)
+    for f in pieces:
+        _details(p, look, f, line)
+
+
+def _details(p: QPainter, look: Look, f: Any, line: QColor) -> None:
+    if f.kind == "stair":
+        _treads(p, f.outline, f.climb or 0.0, line, look.ink)
+    elif f.kind == "bed":
+        p.setPen(cosmetic(line, 1))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        _pillows(p, f.outline)
+
+
+def _held(p: QPainter, look: Look) -> None:
+    apart = special(look)
+    if not apart:
+        return
+    fill, line = _furniture_colours(look)
+    chosen = look.marked | {look.selected}
     for f in look.project.furnishings:
-        if f.level != look.level:
-            continue
-        blamed = f.id in hiding
-        p.setBrush(alpha(look.theme.dropped, 0.28) if blamed else alpha(fill, 0.85))
-        chosen = f.id == look.selected or f.id in look.marked
-        colour = look.theme.dropped if blamed else look.theme.ink if chosen else line
-        p.setPen(cosmetic(colour, 1.6 if blamed or chosen else 1))
-        p.drawPolygon(polygon(f.outline))
-        if f.kind == "stair":
-            _treads(p, f.outline, f.climb or 0.0, line, look.ink)
-        elif f.kind == "bed":
-            _pillows(p, f.outline)
+        if f.id in apart and f.level == look.level:
+            blamed = f.id not in chosen
+            p.setBrush(alpha(look.theme.dropped, 0.28) if blamed else alpha(fill, 0.85))
+            p.setPen(cosmetic(look.theme.dropped if blamed else look.theme.ink, 1.6))
+            p.drawPolygon(_polygon_of(f))
+            _details(p, look, f, line)
+    for wall in look.project.walls:
+        if wall.level == look.level and wall.id in chosen:
+            length = math.dist(wall.a, wall.b)
+            _halo(p, look, wall, _along(wall, 0, length), _along(wall, length, length))
+    walls = {w.id: w for w in look.project.walls if w.level == look.level} if apart else {}
+    for o in look.project.openings:
+        if o.id in chosen and o.wall in walls:
+            wall = walls[o.wall]
+            length = math.dist(wall.a, wall.b)
+            end = min(o.offset + o.width, length)
+            _halo(p, look, wall, _along(wall, o.offset, length), _along(wall, end, length))
+    with in_pixels(p) as at:
+        for spot in look.project.spots:
+            if spot.id in apart and find(look.project.rooms, spot.room).level == look.level:
+                rings, wedges = QPainterPath(), QPainterPath()
+                _add_spot(rings, wedges, at(*spot.at), spot.facing)
+                _spot_marks(p, look, rings, wedges, look.theme.ink, 1.6)
+        for lamp in look.project.lamps:
+            if lamp.id in chosen and find(look.project.rooms, lamp.room).level == look.level:
+                ring(p, at(*lamp.at), LAMP_RADIUS + 5, look.theme.ink)
+
+
+def _add_spot(rings: QPainterPath, wedges: QPainterPath, c: QPointF, facing: float) -> None:
+    """A ring, and beyond it a small wedge that shows which way somebody here faces."""
+    rings.addEllipse(c, 4.2, 4.2)
+    a = math.radians(facing)
+    u, v = QPointF(math.cos(a), -math.sin(a)), QPointF(math.sin(a), math.cos(a))
+    wedges.addPolygon(QPolygonF([c + u * 10, c + u * 6.2 - v * 3.4, c + u * 6.2 + v * 3.4]))
 
 
 def _treads(p: QPainter, outline, climb: float, line: QColor, ink: QColor) -> None:  # type: ignore[no-untyped-def]
@@ -335,26 +544,43 @@ def _pillows(p: QPainter, outline) -> None:  # type: ignore[no-untyped-def]
 
 
 def _walls(p: QPainter, look: Look) -> None:
+    project = look.project
+    solid, openings = kept(
+        look, "walls", (project.walls, project.openings, look.level), lambda: _solid(project, look.level)
+    )
+    p.setPen(Qt.PenStyle.NoPen)
+    p.fillPath(solid, look.wall)
+    for wall, o in openings:
+        _opening(p, look, wall, o, math.dist(wall.a, wall.b))
+
+
+def _solid(project: Project, level: str) -> tuple[QPainterPath, list[tuple[Wall, Opening]]]:
+    """Every stretch of wall between openings as one path, and the openings with their walls."""
     by_wall: dict[str, list[Opening]] = {}
-    for o in look.project.openings:
+    for o in project.openings:
         by_wall.setdefault(o.wall, []).append(o)
-    for wall in look.project.walls:
-        if wall.level != look.level:
+    path, found = QPainterPath(), []
+    path.setFillRule(Qt.FillRule.WindingFill)
+    for wall in project.walls:
+        if wall.level != level:
             continue
-        if wall.id == look.selected or wall.id in look.marked:
-            length = math.dist(wall.a, wall.b)
-            _halo(p, look, wall, _along(wall, 0, length), _along(wall, length, length))
-        openings = sorted(by_wall.get(wall.id, []), key=lambda o: o.offset)
-        pen = QPen(look.wall, wall.thickness)
-        pen.setCapStyle(Qt.PenCapStyle.SquareCap if not openings else Qt.PenCapStyle.FlatCap)
-        length = math.dist(wall.a, wall.b)
-        s = 0.0
-        for o in openings:
-            _piece(p, wall, s, o.offset, pen, length)
-            s = max(s, o.offset + o.width)
-        _piece(p, wall, s, length, pen, length)
-        for o in openings:
-            _opening(p, look, wall, o, length)
+        mine = tuple(sorted(by_wall.get(wall.id, ()), key=lambda o: o.offset))
+        for piece in _pieces(wall, mine):
+            path.addPolygon(piece)
+        found += [(wall, o) for o in mine]
+    return path, found
+
+
+@lru_cache(maxsize=8192)
+def _pieces(wall: Wall, openings: tuple[Opening, ...]) -> list[QPolygonF]:
+    """The stretches of one wall; records compare by identity, so a dragged wall is the only one made anew."""
+    length, s = math.dist(wall.a, wall.b), 0.0
+    spans = []
+    for o in openings:
+        spans.append((s, o.offset))
+        s = max(s, o.offset + o.width)
+    spans.append((s, length))
+    return [_piece(wall, a, b, length) for a, b in spans if b - a > 1e-6]
 
 
 def _halo(p: QPainter, look: Look, wall: Wall, a: QPointF, b: QPointF) -> None:
@@ -370,24 +596,21 @@ def _along(wall: Wall, s: float, length: float) -> QPointF:
     return QPointF(wall.a[0] + k * (wall.b[0] - wall.a[0]), -(wall.a[1] + k * (wall.b[1] - wall.a[1])))
 
 
-def _piece(p: QPainter, wall: Wall, s0: float, s1: float, pen: QPen, length: float) -> None:
-    if s1 - s0 <= 1e-6:
-        return
+def _piece(wall: Wall, s0: float, s1: float, length: float) -> QPolygonF:
     half = wall.thickness / 2
     # Outer ends reach over the corner; ends at an opening are cut square.
     s0 = s0 - half if s0 <= 1e-9 else s0
     s1 = s1 + half if s1 >= length - 1e-9 else s1
-    flat = QPen(pen)
-    flat.setCapStyle(Qt.PenCapStyle.FlatCap)
-    p.setPen(flat)
-    p.drawLine(_along(wall, s0, length), _along(wall, s1, length))
+    ux, uy = (wall.b[0] - wall.a[0]) / length, (wall.b[1] - wall.a[1]) / length
+    nx, ny = -uy * half, ux * half
+    x0, y0, x1, y1 = wall.a[0] + s0 * ux, wall.a[1] + s0 * uy, wall.a[0] + s1 * ux, wall.a[1] + s1 * uy
+    corners = ((x0 + nx, y0 + ny), (x1 + nx, y1 + ny), (x1 - nx, y1 - ny), (x0 - nx, y0 - ny), (x0 + nx, y0 + ny))
+    return polygon(corners)
 
 
 def _opening(p: QPainter, look: Look, wall: Wall, o: Opening, length: float) -> None:
     a, b = _along(wall, o.offset, length), _along(wall, min(o.offset + o.width, length), length)
     thin = mix(look.theme.soft, QColor("#6D779C"), look.night)
-    if o.id == look.selected:
-        _halo(p, look, wall, a, b)
     if o.kind == "window":
         d = (b - a) / max(math.hypot(b.x() - a.x(), b.y() - a.y()), 1e-9)
         n = QPointF(-d.y(), d.x()) * (wall.thickness / 2)
@@ -424,32 +647,33 @@ def _places(p: QPainter, look: Look) -> None:
     """Spots and lamps, in pixels."""
     project, theme = look.project, look.theme
     with in_pixels(p) as at:
+        apart = special(look)
+        rings, wedges = QPainterPath(), QPainterPath()
         for spot in project.spots:
-            if find(project.rooms, spot.room).level != look.level:
-                continue
-            c = at(*spot.at)
-            chosen = spot.id == look.selected or spot.id in look.marked
-            p.setPen(QPen(theme.ink if chosen else look.ink, 1.6 if chosen else 1.1))
-            p.setBrush(alpha(look.ground, 0.8))
-            p.drawEllipse(c, 4.2, 4.2)
-            # A small wedge beyond the ring shows which way somebody here faces.
-            p.save()
-            p.translate(c)
-            p.rotate(-spot.facing)
-            p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(theme.ink if chosen else look.ink)
-            p.drawPolygon(QPolygonF([QPointF(10, 0), QPointF(6.2, -3.4), QPointF(6.2, 3.4)]))
-            p.restore()
+            if spot.id not in apart and find(project.rooms, spot.room).level == look.level:
+                _add_spot(rings, wedges, at(*spot.at), spot.facing)
+        _spot_marks(p, look, rings, wedges, look.ink, 1.1)
+        dark = QPainterPath()
+        ink = mix(theme.lamp, QColor("#C9AE72"), look.night)
+        colour = theme.lamp if look.night < 0.5 else QColor("#FFC74D")
         for lamp in project.lamps:
             if find(project.rooms, lamp.room).level != look.level:
                 continue
             level = look.lit.get(lamp.id, 0.0)
-            colour = theme.lamp if look.night < 0.5 else QColor("#FFC74D")
-            glyphs.lamp_mark(
-                p, at(*lamp.at), LAMP_RADIUS, colour, level, mix(theme.lamp, QColor("#C9AE72"), look.night)
-            )
-            if lamp.id == look.selected or lamp.id in look.marked:
-                ring(p, at(*lamp.at), LAMP_RADIUS + 5, theme.ink)
+            if level <= 0:
+                dark.addEllipse(at(*lamp.at), LAMP_RADIUS, LAMP_RADIUS)
+            else:
+                glyphs.lamp_mark(p, at(*lamp.at), LAMP_RADIUS, colour, level, ink)
+        glyphs.lamp_marks_off(p, dark, LAMP_RADIUS, colour, ink)
+
+
+def _spot_marks(
+    p: QPainter, look: Look, rings: QPainterPath, wedges: QPainterPath, colour: QColor, width: float
+) -> None:
+    p.setPen(QPen(colour, width))
+    p.setBrush(alpha(look.ground, 0.8))
+    p.drawPath(rings)
+    p.fillPath(wedges, colour)
 
 
 def ring(p: QPainter, c: QPointF, radius: float, colour: QColor) -> None:

@@ -12,7 +12,7 @@ from datetime import date
 from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QDragEnterEvent,
     QDragLeaveEvent,
@@ -53,6 +53,9 @@ GRIP = 15.0
 SNAP_PX = 16.0
 NUDGE_M, BIG_NUDGE_M = 0.05, 0.25
 TURN_DEG, BIG_TURN_DEG = 5.0, 15.0
+# With more walls and furniture than this, moving plans are painted without smooth edges, for so long after the last
+# movement, milliseconds.
+LARGE_PLAN, REST_MS = 250, 160
 # The sun this far below the horizon, or above it, and the ground is at its darkest or brightest, degrees.
 DARKEST, BRIGHTEST = -8.0, 10.0
 
@@ -74,11 +77,14 @@ class PlanView(QGraphicsView):
         scene = QGraphicsScene(self)
         self.setScene(scene)
         self._layers = {
-            "underlay": Layer(self.look, 0.5, fixtures.draw_underlay, cached=True),
-            "ground": Layer(self.look, 0, layers.draw_ground, cached=True),
+            "ground": Layer(self.look, 0, layers.draw_ground, layers.reads_ground),
+            "underlay": Layer(self.look, 0.5, fixtures.draw_underlay, fixtures.reads_underlay),
             "contours": Layer(self.look, 1, layers.draw_contours),
-            "site": Layer(self.look, 2, layers.draw_site, cached=True),
-            "fixtures": Layer(self.look, 3, fixtures.draw_fixtures, cached=True),
+            "furniture": Layer(self.look, 2, layers.draw_furniture, layers.reads_furniture),
+            "walls": Layer(self.look, 2.2, layers.draw_walls, layers.reads_walls),
+            "places": Layer(self.look, 2.4, layers.draw_places, layers.reads_places),
+            "fixtures": Layer(self.look, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
+            "held": Layer(self.look, 3.2, layers.draw_held),
             "sensors": Layer(self.look, 3.5, marks.draw_sensors),
             "chain": Layer(self.look, 4, marks.draw_chain),
             "people": Layer(self.look, 5, marks.draw_people),
@@ -108,6 +114,10 @@ class PlanView(QGraphicsView):
         self._pan: QPointF | None = None
         self._fitted = False
         self._serial = itertools.count(1)
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._rested)
         document.changed.connect(self._project_changed)
         focus.shift.connect(self._shifted)
         results.updated.connect(self._results_updated)
@@ -165,8 +175,8 @@ class PlanView(QGraphicsView):
         self._moment()
         if site:
             self._look_up()
-            for name in ("underlay", "ground", "site", "fixtures"):
-                self._layers[name].update()
+            for layer in self._layers.values():
+                layer.look_again()
         chrome = self.theme.panel if look.night < 0.02 else look.ground
         self.setBackgroundBrush(chrome)
         self.viewport().update()  # type: ignore[union-attr]
@@ -247,11 +257,24 @@ class PlanView(QGraphicsView):
     def zoom(self, factor: float, pixel: QPointF | None = None) -> None:
         """Zoom about a pixel, by default the middle, between 8 and 600 pixels a metre."""
         factor = min(max(self.scale_px * factor, 8.0), 600.0) / self.scale_px
+        self.hurry()
         pixel = pixel or QPointF(self.viewport().rect().center())  # type: ignore[union-attr]
         scene = self.mapToScene(pixel.toPoint())
         self.scale(factor, factor)
         self._put(scene, pixel)
         self._fitted = False
+
+    def hurry(self) -> None:
+        """Paint without smooth edges until the hand has rested a moment, on plans that are large."""
+        project = self.document.project
+        if len(project.walls) + len(project.furnishings) > LARGE_PLAN:
+            self.look.hurried = True
+            self._rest.start()
+
+    def _rested(self) -> None:
+        self.look.hurried = False
+        for layer in self._layers.values():
+            layer.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -442,6 +465,7 @@ class PlanView(QGraphicsView):
         drag, project = self._drag, self.document.project
         assert drag is not None
         if drag["kind"] == "build":
+            self.hurry()
             self.builder.dragged(drag, pixel, modifiers)
             return
         self.look.dragging = True
