@@ -175,6 +175,19 @@ def _words(project: Project, room: Room, option: Option, was: Cost, now: Cost) -
     return f"{option.device.name} in {room.name.lower()}, {price}: {', '.join(parts)} a day."
 
 
+def free_gain(project: Project) -> tuple[float, float]:
+    """What better hold times alone would save, at no cost: minutes in the dark and hours burned for nobody, per day."""
+    rehearsal = rehearse(project, WEEK, SEED)
+    dark = idle = 0.0
+    for room in project.rooms:
+        now = room_cost(rehearsal, room)
+        best, _ = best_held(rehearsal, room)
+        if _weighed(project, best) < _weighed(project, now):
+            dark += now.dark_min - best.dark_min
+            idle += now.idle_h - best.idle_h
+    return dark, idle
+
+
 def money_left(project: Project) -> float | None:
     """The brief's budget less the price of what is placed and not owned; None without a budget."""
     if project.brief.budget is None:

@@ -17,16 +17,15 @@ MOST = 4
 def comparison(devices: list[DeviceType]) -> list[tuple[str, list[Fact | None], bool, set[int]]]:
     """Rows of (label, a fact or None for each type, whether they differ, which are best)."""
     columns = [{f.label: f for f in facts(d)} for d in devices]
-    # Labels in the order of the first type that has them, each put after its neighbour there.
+    # Labels in the order of the first type that has them; what only a later type has stands before the next label
+    # that both have, so that its own figures stay together after the common ones.
     order: list[str] = []
     for column in columns:
-        at = 0
-        for name in column:
-            if name in order:
-                at = order.index(name) + 1
-            else:
-                order.insert(at, name)
-                at += 1
+        names = list(column)
+        for k, name in enumerate(names):
+            if name not in order:
+                following = next((n for n in names[k + 1 :] if n in order), None)
+                order.insert(len(order) if following is None else order.index(following), name)
     out = []
     for name in order:
         cells = [column.get(name) for column in columns]

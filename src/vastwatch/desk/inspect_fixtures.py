@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit
 
 from vastwatch.advice.fixing import opening_middle, weight_at
+from vastwatch.advice.wiring_checks import MAT_REACH_M
 from vastwatch.design.drawing_aids import HAZARD_KINDS, times_of, times_words
 from vastwatch.design.edits import room_at
 from vastwatch.design.project import find, find_any
@@ -180,7 +181,7 @@ def _margins(form: Inspector, sensor: Any, device: MatType) -> str:
     host = next((f for f in project.furnishings if f.id == sensor.on), None)
     told = []
     for spot in project.spots:
-        if find(project.rooms, spot.room).level != sensor.level or math.dist(spot.at, sensor.at[:2]) > 1.2:
+        if find(project.rooms, spot.room).level != sensor.level or math.dist(spot.at, sensor.at[:2]) > MAT_REACH_M:
             continue
         kg = weight_at(project, spot)
         m = margin(sensor, device, host, spot.at, spot.facing, spot.posture, kg)

@@ -39,7 +39,7 @@ FIELD_WORDS: dict[str, tuple[str, str]] = {
     "count": ("Cells", ""), "sleep_ua": ("Asleep", "µA"), "report_ma": ("Reporting", "mA"),
     "report_ms": ("Reporting for", "ms"), "watts": ("Draws", "W"), "needs_neutral": ("Needs a neutral", "yes, no"),
     "in_switch_box": ("In a switch box", "yes, no"), "load_w": ("Switches up to", "W"),
-    "radio": ("Radio", "none, mesh, wifi, wire"), "relays": ("Relays for others", "yes, no"),
+    "radio": ("Radio", "none, mesh, network, wire"), "relays": ("Relays for others", "yes, no"),
     "kind": ("Light meter", "continuous, flag"), "low_lux": ("Lux from", ""), "high_lux": ("Lux to", ""),
     "flag_lux": ("Flag at", "lux"), "interval_s": ("Every", "s"), "ip": ("Protection", "IP20"),
     "least_c": ("Works from", "°C"), "most_c": ("Works to", "°C"), "reliability": ("From use", ""),

@@ -23,7 +23,7 @@ from vastwatch.advice import (
     purchases,
     starter_set,
 )  # fmt: skip
-from vastwatch.advice.purchase import bare
+from vastwatch.advice.purchase import bare, free_gain
 from vastwatch.advice.remedies import Remedy, remedies
 from vastwatch.advice.timing import TUNING_DAYS, cached_curve
 from vastwatch.design.project import Project
@@ -83,6 +83,7 @@ class Results(QObject):
         # What to buy: the best single additions, or a set one after the other; None until asked.
         self.purchases: list[Purchase] | None = None
         self.purchases_are_a_set = False
+        self.free: tuple[float, float] | None = None
         self.progress = 0.0
         # What there is to choose from; the window adds the user's own types.
         self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
@@ -163,7 +164,13 @@ class Results(QObject):
     def ask_purchases(self, types: list[DeviceType]) -> None:
         """Which single additions would help most for their money."""
         project = self.document.project
-        self._ask_to_buy(False, lambda wanted, told: purchases(project, types, wanted, told=told))
+
+        def work(wanted: Callable[[], bool], told: Callable[[float], None]) -> list[Purchase]:
+            found = purchases(project, types, wanted, told=told)
+            self.free = free_gain(project) if wanted() else None
+            return found
+
+        self._ask_to_buy(False, work)
 
     def ask_starter(self, types: list[DeviceType], budget: float) -> None:
         """Which set to begin with, from a building without sensors."""

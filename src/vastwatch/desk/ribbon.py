@@ -73,7 +73,7 @@ class Ribbon(QWidget):
     def _shifted(self, what: str) -> None:
         if what == "room":
             self._offset = 0.0
-        if what in ("room", "level", "stage"):
+        if what in ("room", "level", "stage", "day"):
             self._build()
         self.update()
 
@@ -117,7 +117,9 @@ class Ribbon(QWidget):
         if full:
             for track in r.movements.tracks:
                 signal = r.movements.person_in(track.person.id, ident)
-                if len(signal) == 0 and not signal.first:
+                today = signal.measure(np.clip([self.start, self.start + DAY], 0.0, r.movements.end))
+                if today[1] - today[0] <= 0:
+                    # Somebody who does not come in on the shown day takes no room.
                     continue
                 pet = track.person.kind == "pet"
                 colour = alpha(t.person, 0.5) if pet else t.person

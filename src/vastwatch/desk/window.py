@@ -46,7 +46,7 @@ from vastwatch.sensing import FIGURES
 FIGURE_WORDS = {
     "across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying", "pet": "pet",
 }  # fmt: skip
-LEFT_WIDTH, RIGHT_WIDTH = 206, 302
+LEFT_WIDTH, RIGHT_WIDTH = 222, 302
 # Stages whose panel wants more than the shelf does.
 WIDE = {"Timing": 348, "Brief": 432, "Plan": 244}
 # Playing: this many seconds of the day per tick of this many milliseconds.

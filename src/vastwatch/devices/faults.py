@@ -46,7 +46,7 @@ def _faults(d: DeviceType) -> Iterator[tuple[str, str]]:
         yield "watts", f"no cell feeds a device that draws {d.watts:g} W all day"
     if d.power == "battery" and d.needs_neutral:
         yield "needs_neutral", "a battery device needs no neutral"
-    if d.relays and d.radio not in ("mesh", "wifi"):
+    if d.relays and d.radio not in ("mesh", "network"):
         yield "relays", f"it cannot relay for others without a radio (radio is {d.radio})"
     if d.relays and d.power == "battery":
         yield "relays", "a battery device sleeps, so it cannot relay for others"

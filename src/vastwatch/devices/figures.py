@@ -124,7 +124,7 @@ def facts(d: DeviceType) -> list[Fact]:
     out.append(Fact("Own hold", hold))
     out.append(Fact("Light level", _light(d.light)))
     out += _power(d)
-    radio = {"none": "none", "mesh": "mesh", "wifi": "local network", "wire": "wired output"}[d.radio]
+    radio = {"none": "none", "mesh": "mesh", "network": "local network", "wire": "wired output"}[d.radio]
     out.append(Fact("Radio", radio + (", relays for others" if d.relays else "")))
     out.append(Fact("Mounts", f"{', '.join(d.mounts)}; figures at {d.mount_height:g} m"))
     out.append(Fact("Protection", d.ip))

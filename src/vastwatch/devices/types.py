@@ -64,7 +64,7 @@ class _Type(Record, frozen=True, kw_only=True, tag_field="family"):
     needs_neutral: bool = False
     in_switch_box: bool = False
     load_w: NotNegative = 0.0
-    radio: Literal["none", "mesh", "wifi", "wire"] = "mesh"
+    radio: Literal["none", "mesh", "network", "wire"] = "mesh"
     relays: bool = False
     light: LightMeter | None = None
     ip: Annotated[str, msgspec.Meta(pattern=IP_PATTERN)] = "IP20"

@@ -29,6 +29,7 @@ from vastwatch.desk.own_types import OwnTypes
 from vastwatch.desk.parts import FigureField, LinkCard, clear, label, line, row, scrolling
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import MARGIN
+from vastwatch.words import duration_words
 
 WEIGHTS = {
     "cost": "low cost", "comfort": "never in the dark", "no_cables": "no new cables", "fewest": "few devices",
@@ -203,9 +204,30 @@ class MeansPage(QWidget):
             take.setProperty("role", "best")
             take.clicked.connect(partial(self._take, found[-1].project, self.tr("Place the starter set")))
             self._found.addWidget(take)
+        else:
+            self._tell_free()
+            # The best for each room; another type for the same room is a question for the room itself.
+            best = {p.room: p for p in reversed(found)}
+            found = sorted(best.values(), key=lambda p: -p.per_money)
         shown = found if self.results.purchases_are_a_set else found[:SHOWN]
         for k, purchase in enumerate(shown, 1):
             self._found.addWidget(self._card(k, purchase))
+
+    def _tell_free(self) -> None:
+        dark, idle = self.results.free or (0.0, 0.0)
+        if dark < 0.5:
+            return
+        words = self.tr("Free first: better hold times alone would save {} in the dark a day").format(
+            duration_words(round(dark) * 60)
+        )
+        words += self.tr(", and burn {} more.").format(duration_words(-idle * 3600 // 60 * 60)) if idle < -0.1 else "."
+        go = LinkCard(words)
+        inner = QVBoxLayout(go)
+        inner.setContentsMargins(10, 6, 10, 7)
+        inner.addWidget(label(words, "", True))
+        go.setToolTip(self.tr("Go to the timing curve."))
+        go.chosen.connect(lambda: self.focus.set(stage="Timing"))
+        self._found.addWidget(go)
 
     def _card(self, k: int, p: Purchase) -> LinkCard:
         card = LinkCard(p.words)

@@ -23,6 +23,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.desk import glyphs
 from vastwatch.desk.plan.contours import BANDS, band_paths
 from vastwatch.desk.theme import Theme, alpha, font, mix
+from vastwatch.devices import AREA_FAMILIES, DeviceType, MatType
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal.causes import Chain
 from vastwatch.sensing import Figure, coverage
@@ -135,6 +136,16 @@ class Layer(QGraphicsItem):
 
     def boundingRect(self) -> QRectF:
         return self.area
+
+    def spread(self, area: QRectF) -> None:
+        """Cover another area. The kept picture is dropped: shifted pieces of it would stay about otherwise."""
+        self.prepareGeometryChange()
+        self.area = area
+        if self.reads is not None:
+            self.setCacheMode(QGraphicsItem.CacheMode.NoCache)
+            self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
+        self._read = ()
+        self.update()
 
     def look_again(self) -> None:
         """Paint anew if what it reads has changed."""
@@ -303,6 +314,9 @@ def draw_contours(p: QPainter, look: Look) -> None:
     p.setClipPath(built, Qt.ClipOperation.IntersectClip)
     for sensor in shown_sensors(look):
         device = find(look.project.devices, sensor.device)
+        if device.family not in AREA_FAMILIES:
+            _pad(p, look, sensor, device)
+            continue
         hue = look.theme.family(device.family)
         paths = band_paths(
             coverage(look.project, sensor.id, look.figure, hurried=look.dragging and sensor.id == look.selected)
@@ -319,6 +333,22 @@ def draw_contours(p: QPainter, look: Look) -> None:
         for path in paths:
             p.drawPath(path)
     p.restore()
+
+
+def _pad(p: QPainter, look: Look, sensor: Sensor, device: DeviceType) -> None:
+    """What a sensor watches that sees no area: a mat its pad; the others only what they are fixed to."""
+    if not isinstance(device, MatType):
+        return
+    hue = look.theme.family(device.family)
+    a, (w, d) = math.radians(sensor.yaw), device.pad
+    u, v = (math.cos(a) * w / 2, math.sin(a) * w / 2), (-math.sin(a) * d / 2, math.cos(a) * d / 2)
+    corners = [
+        (sensor.at[0] + i * u[0] + j * v[0], sensor.at[1] + i * u[1] + j * v[1])
+        for i, j in ((-1, -1), (1, -1), (1, 1), (-1, 1))
+    ]
+    p.setPen(cosmetic(hue, 1.4))
+    p.setBrush(alpha(hue, 0.35))
+    p.drawPolygon(polygon(corners))
 
 
 def _hatch_unseen(p: QPainter, look: Look, sensor: Sensor, seen: QPainterPath) -> None:

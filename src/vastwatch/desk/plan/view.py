@@ -138,10 +138,12 @@ class PlanView(QGraphicsView):
         xs, ys = [p[0] for p in points], [-p[1] for p in points]
         box = QRectF(min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys))
         self._extent = box
-        area = box.adjusted(-3, -3, 3, 3)
+        # Some room around, so that a dragged wall does not make every picture anew.
+        if self._layers["ground"].area.contains(box):
+            return
+        area = box.adjusted(-6, -6, 6, 6)
         for layer in self._layers.values():
-            layer.prepareGeometryChange()
-            layer.area = area
+            layer.spread(area)
         wide = area.adjusted(-200, -200, 200, 200)
         self.setSceneRect(wide)
 
