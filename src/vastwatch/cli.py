@@ -55,7 +55,7 @@ def _desktop(argv: list[str]) -> int:
     parser = argparse.ArgumentParser(
         prog="vastwatch",
         description="Design occupancy sensing for lighting.",
-        epilog="commands: check, coverage, rehearse, tune (each with --help)",
+        epilog="commands: check, coverage, rehearse, tune, advise, buy (each with --help)",
     )
     parser.add_argument("file", nargs="?", help="project to open")
     parser.add_argument("--demo", action="store_true", help="open the sample project")
@@ -86,7 +86,22 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--room", required=True, help="the room's id")
     sub.add_argument("--days", type=_days, default=28)
     sub.add_argument("--seed", type=int, default=1)
+    sub = command("advise", "which device types would do in each room, and why the others would not")
+    sub.add_argument("--room", help="only this room's id")
+    sub = command("buy", "the next best purchase for the whole building, or a set to begin with")
+    sub.add_argument("--budget", type=_money, help="instead of the brief's budget")
+    sub.add_argument("--starter", action="store_true", help="a set from no sensor at all")
     return parser
+
+
+def _money(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a sum of money") from None
+    if not 0 <= value < 1e9:
+        raise argparse.ArgumentTypeError("budget: from 0 on")
+    return value
 
 
 def _days(text: str) -> int:
@@ -227,11 +242,72 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     return document, [c.reason]
 
 
+def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"rooms": {ROOM: [{"device", "does", "price", "hold_s", "walker_share", "reason", "fails", "at", "yaw"}]}}`."""
+    from vastwatch.advice import choose
+
+    rooms = [r for r in project.rooms if args.room in (None, r.id)]
+    if not rooms:
+        raise RequestError(f"--room: there is no room '{args.room}' in this project")
+    out: dict[str, Any] = {}
+    lines = []
+    for room in rooms:
+        options = choose(project, room.id)
+        out[room.id] = [
+            {
+                "device": o.device.id, "does": not o.fails, "price": _number(o.price), "hold_s": _number(o.hold_s, 1),
+                "walker_share": _number(o.walker_share), "walker_s": _number(o.walker_s), "reason": o.reason,
+                "fails": list(o.fails), "at": [_number(c) for c in o.sensor.at], "yaw": _number(o.sensor.yaw),
+            }
+            for o in options
+        ]  # fmt: skip
+        best = options[0] if options else None
+        if best is None or best.fails:
+            lines.append(f"{room.name}: no single type does.")
+        else:
+            lines.append(f"{room.name}: {best.device.name}. {best.reason}")
+    return {"rooms": out}, lines or ["There is no room."]
+
+
+def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"purchases": [{"room", "device", "price", "before": {...}, "after": {...}, "gain", "words"}], "total"}`."""
+    from vastwatch.advice import purchases, starter_set
+    from vastwatch.advice.purchase import bare, money_left
+
+    if args.starter:
+        budget = project.brief.budget if args.budget is None else args.budget
+        if budget is None:
+            raise RequestError("--starter: the brief has no budget; say --budget")
+        found = starter_set(bare(project), budget)
+    else:
+        found = purchases(project, budget=money_left(project) if args.budget is None else args.budget)
+
+    def cost(c: Any) -> dict[str, Any]:
+        return {
+            "dark_min_per_day": _number(c.dark_min), "idle_burn_h_per_day": _number(c.idle_h),
+            "drops_per_day": _number(c.drops),
+        }  # fmt: skip
+
+    document = {
+        "purchases": [
+            {
+                "room": p.room, "device": p.option.device.id, "price": _number(p.option.price),
+                "before": cost(p.before), "after": cost(p.after), "gain": _number(p.gain), "words": p.words,
+            }
+            for p in found
+        ],
+        "total": _number(sum(p.option.price for p in found)) if args.starter else None,
+    }  # fmt: skip
+    return document, [p.words for p in found] or ["Nothing would help for that money."]
+
+
 COMMANDS: dict[str, Callable[[Project, argparse.Namespace], tuple[Any, list[str]]]] = {
     "check": check,
     "coverage": coverage,
     "rehearse": rehearse,
     "tune": tune,
+    "advise": advise,
+    "buy": buy,
 }
 
 

@@ -110,6 +110,9 @@ def _under_somebody(project: Project, device: MatType, level: str, x: float, y: 
     spot: Spot | None = min(spots, key=lambda s: math.dist(s.at, (x, y)), default=None)
     if spot is None or math.dist(spot.at, (x, y)) > NEAR_M:
         raise ValueError(f"{device.name} lies where somebody sits or sleeps: point at such a spot")
+    room = find(project.rooms, spot.room)
+    if room.use in ("toilet", "bathroom"):
+        raise ValueError(f"{device.name} wants a cushion or mattress over it, and there is none at the {spot.name}")
     place = best_place(project, device, spot, weight_at(project, spot))
     piece = _furnishing_at(project, level, *spot.at)
     z = min(device.mount_height, piece.z1) if piece else device.mount_height

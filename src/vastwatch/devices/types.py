@@ -50,7 +50,7 @@ class _Type(Record, frozen=True, kw_only=True, tag_field="family"):
 
     id: Id
     name: str
-    summary: str
+    summary: str = ""
     power: Literal["battery", "mains", "usb", "host"]
     price: NotNegative
     mounts: tuple[Literal["wall", "corner", "ceiling", "low", "on"], ...]

@@ -124,13 +124,12 @@ def _devices(project: Project) -> Iterator[str]:
     for i, device in enumerate(project.devices):
         for field, words in faults(device):
             yield f"devices[{i}].{field}: {words}"
+    types = {d.id: d for d in project.devices}
     for i, sensor in enumerate(project.sensors):
-        if next(d for d in project.devices if d.id == sensor.device).family == "module":
+        if sensor.device in types and types[sensor.device].family == "module":
             yield f"sensors[{i}].device: '{sensor.device}' switches a circuit and senses nothing"
     for i, circuit in enumerate(project.circuits):
-        if circuit.module is None:
-            continue
-        if next(d for d in project.devices if d.id == circuit.module).load_w <= 0:
+        if circuit.module in types and types[circuit.module].load_w <= 0:
             yield f"circuits[{i}].module: '{circuit.module}' switches nothing"
 
 

@@ -35,14 +35,19 @@ def flat(device: DeviceType) -> dict[str, str]:
             for key, part in value.items():
                 add(part, f"{name}.{key}" if name else key)
         elif isinstance(value, list | tuple):
-            out[name] = BAR.join(f"{v:g}" if isinstance(v, float) else str(v) for v in value)
+            out[name] = BAR.join(_plain(v) for v in value)
         elif isinstance(value, bool):
             out[name] = "yes" if value else "no"
         elif value is not None:
-            out[name] = f"{value:.10g}" if isinstance(value, float) else str(value)
+            out[name] = _plain(value)
 
     add(msgspec.to_builtins(device), "")
     return out
+
+
+def _plain(value: Any) -> str:
+    """A figure as short as reads back the same."""
+    return str(int(value)) if isinstance(value, float) and value.is_integer() else str(value)
 
 
 # Lists, by their last name; everything else is one value.

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.design.project import Project
-from vastwatch.devices import MatType, PirType
+from vastwatch.devices import ContactType, MatType, PirType
 from vastwatch.people.movements import Movements, Track, stream
 from vastwatch.people.ways import STEP
 from vastwatch.sensing.figures import BODIES, PET, STANDING
@@ -40,6 +40,8 @@ MOVING_HOLD_S = 3.0
 DENSE = 6.0
 # What is sure is seen without a gap, however short the device's own hold, seconds.
 SURE_HOLD_S = 1.0
+# A door is shut again so long after somebody passed, seconds.
+DOOR_OPEN_S = 3.0
 DAY = 86_400.0
 
 
@@ -165,7 +167,9 @@ def _bearing(person: Person, by_weight: bool) -> tuple[bool, float]:
 
 def _hold(it: Placed) -> float:
     own = it.sensor.settings.hold_s
-    return it.device.hold_s if own is None else own
+    hold = it.device.hold_s if own is None else own
+    # A contact has no hold of its own: the door stays open for a moment behind whoever walked through.
+    return max(hold, DOOR_OPEN_S) if isinstance(it.device, ContactType) else hold
 
 
 def _walk_rates(it: Placed, movements: Movements, level: int, pet: bool) -> Array:

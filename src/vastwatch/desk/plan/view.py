@@ -141,7 +141,7 @@ class PlanView(QGraphicsView):
         # Some room around, so that a dragged wall does not make every picture anew.
         if self._layers["ground"].area.contains(box):
             return
-        area = box.adjusted(-6, -6, 6, 6)
+        area = box.adjusted(-3, -3, 3, 3)
         for layer in self._layers.values():
             layer.spread(area)
         wide = area.adjusted(-200, -200, 200, 200)
@@ -423,6 +423,7 @@ class PlanView(QGraphicsView):
                 self._drag["moved"] = True
             h, v = self.horizontalScrollBar(), self.verticalScrollBar()
             assert h is not None and v is not None
+            self.hurry()
             h.setValue(h.value() - round(d.x()))
             v.setValue(v.value() - round(d.y()))
             self._pan = pixel
