@@ -7,8 +7,8 @@ import tempfile
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # Nothing of the person who runs the tests is read or written.
-for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME"):
-    os.environ[name] = tempfile.mkdtemp(prefix="vastwatch-tests-")
+_OWN = tempfile.mkdtemp(prefix="vastwatch-tests-")
+os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _OWN
 
 import pytest
 from hypothesis import settings

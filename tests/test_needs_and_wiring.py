@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from typing import get_args
 
 import numpy as np
@@ -159,7 +160,7 @@ def test_a_week_is_the_sheet_day_by_day_and_nights_carry_over(demo):
     assert len(week) == 7
     for blocks in week:
         assert blocks[0].begin == 0 and blocks[-1].end == DAY
-        assert all(a.end == b.begin for a, b in zip(blocks, blocks[1:]))
+        assert all(a.end == b.begin for a, b in pairwise(blocks))
         assert blocks[0].spot == "bed-left"
     assert "left-wheel" in {b.spot for b in week[0]} and "left-wheel" not in {b.spot for b in week[5]}
 
@@ -252,7 +253,7 @@ def test_switches_and_sockets_stand_inside(demo):
     for add in (wiring.add_socket, lambda p, level, at: wiring.add_switch(p, level, at, "circuit-shop")):
         with pytest.raises(ValueError, match="inside a room"):
             add(demo, "ground", (50.0, 50.0))
-    new, switch = wiring.add_switch(demo, "ground", (0.3, 2.0), "circuit-shop")
+    _, switch = wiring.add_switch(demo, "ground", (0.3, 2.0), "circuit-shop")
     assert switch.name == "Switch shop 2"
     assert math.isinf(wiring.socket_distance(demo, "ground", (8.0, 2.0)))
     assert wiring.socket_distance(demo, "upper", (0.2, 5.4)) == pytest.approx(0.5, abs=0.02)

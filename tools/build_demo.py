@@ -341,11 +341,11 @@ def switch(ident: str, level: str, name: str, x: float, y: float, of: str) -> Sw
 SWITCHES = (
     switch("throwing", "ground", "throwing room", 4.93, 4.15, "throwing"), switch("shop", "ground", "shop", 4.93, 1.4, "shop"),
     switch("passage", "ground", "by the back door", 5.25, 0.17, "passage"), switch("passage-2", "ground", "by the toilet", 5.2, 5.93, "passage"),
-    switch("toilet", "ground", "toilet", 6.45, 5.93, "toilet"), switch("glazing", "ground", "glazing", 6.77, 5.55, "glazing"),
+    switch("toilet", "ground", "toilet", 6.45, 6.07, "toilet"), switch("glazing", "ground", "glazing", 6.77, 5.55, "glazing"),
     switch("kiln", "ground", "kiln", 6.77, 3.25, "kiln"), switch("store", "ground", "store", 11.45, 3.3, "store"),
     switch("landing", "upper", "top of the stair", 6.63, 0.9, "landing"), switch("landing-2", "ground", "foot of the stair", 6.63, 4.3, "landing"),
     switch("kitchen", "upper", "kitchen", 4.93, 1.35, "kitchen"), switch("sitting", "upper", "sitting room", 4.93, 5.55, "sitting"),
-    switch("bath", "upper", "bathroom", 6.45, 5.83, "bath"), switch("bedroom", "upper", "bedroom", 6.77, 5.45, "bedroom"),
+    switch("bath", "upper", "bathroom", 6.45, 5.97, "bath"), switch("bedroom", "upper", "bedroom", 6.77, 5.45, "bedroom"),
     switch("box", "upper", "box room", 6.77, 2.65, "box"),
 )  # fmt: skip
 

@@ -63,8 +63,8 @@ CAPPED_S = 7200.0
 SHORTLIST = 2
 # Below this a device hangs low, for feet, and its best places are others, metres.
 LOW_M = 0.8
-# An addition that shortens the waits by less than this share, and notices no more of the room, adds nothing.
-ADDS_WAIT, ADDS_SHARE = 0.1, 0.03
+# An addition that shortens the hold needed by less than this share, and notices no more of the room, adds nothing.
+ADDS_HOLD, ADDS_SHARE = 0.1, 0.03
 # Noticing walkers in so much of the rooms next door within the time wanted here is worth a word, and each square metre
 # is reckoned so much money when types are put in order.
 SPILL_M2, PRICE_PER_SPILL_M2 = 1.0, 1.0
@@ -416,10 +416,15 @@ def _judged(now: _Now, device: DeviceType, it: Placed, waits: np.ndarray, share:
 
 
 def _adds(now: _Now, waits: np.ndarray, share: float) -> bool:
-    """Whether the spots or the walkers are better off by it than by what serves the room."""
-    before = np.minimum(np.where(now.rates > 0, 1.0 / np.maximum(now.rates, 1e-12), math.inf), CAPPED_S).sum()
-    better = np.minimum(waits, CAPPED_S).sum() < (1 - ADDS_WAIT) * before
-    return bool(better) or share > now.own_share + ADDS_SHARE
+    """Whether the spots need a shorter hold, or more of the room notices walkers, than with what serves it already."""
+    with np.errstate(divide="ignore"):
+        before = np.where(now.rates > 0, 1.0 / now.rates, math.inf)
+
+    def hold(worst: float) -> float:
+        return min(max(hold_for(worst, RISK_HOURS), SHORTEST_HOLD_S), CAPPED_S)
+
+    shorter = len(waits) > 0 and hold(float(waits.max())) < (1 - ADDS_HOLD) * hold(float(before.max()))
+    return shorter or share > now.own_share + ADDS_SHARE
 
 
 def _place_fails(now: _Now, device: DeviceType, it: Placed) -> list[str]:

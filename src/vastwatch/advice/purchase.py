@@ -36,6 +36,8 @@ LEAST_GAIN = 0.05
 # Nothing is reckoned cheaper than this, so that a gift does not win by dividing by nothing.
 LEAST_PRICE = 1.0
 MOST_STEPS = 60
+# Holds that are tried where a hand switches on, seconds.
+HOLDS_BY_HAND = (60.0, 180.0, 420.0, 900.0)
 
 
 @dataclass(frozen=True)
@@ -145,6 +147,9 @@ def best_held(rehearsal: Rehearsal, room: Room) -> tuple[Cost, float | None]:
     A better hold costs nothing, so a purchase is compared with the best the present sensors can do. The curve is
     exact (M8); only holds that the room's needs allow count.
     """
+    presence = presence_of(rehearsal.project, room.id)
+    if room.control == "absence" and presence is not None and hold_of(presence.expr) is not None:
+        return _best_of_some(rehearsal, room, presence.id)
     try:
         curve = cached_curve(rehearsal, room.id)
     except ValueError:
@@ -157,6 +162,18 @@ def best_held(rehearsal: Rehearsal, room: Room) -> tuple[Cost, float | None]:
     weighed = [_weighed(rehearsal.project, c) for c in costs]
     k = min(range(len(costs)), key=weighed.__getitem__)
     return costs[k], float(curve.hold_s[allowed][k])
+
+
+def _best_of_some(rehearsal: Rehearsal, room: Room, presence: str) -> tuple[Cost, float]:
+    """Where a hand switches on the curve does not hold: some holds are rehearsed one by one."""
+    most = needs_of(rehearsal.project, room).hold_max_s
+    found = []
+    for hold in sorted({min(h, most) for h in HOLDS_BY_HAND}):
+        project = set_hold(rehearsal.project, presence, hold)
+        cost = room_cost(rehearse(project, rehearsal.days, rehearsal.seed), room)
+        found.append((_weighed(project, cost), hold, cost))
+    _, hold, cost = min(found, key=lambda f: f[:2])
+    return cost, hold
 
 
 def _words(project: Project, room: Room, option: Option, was: Cost, now: Cost) -> str:
