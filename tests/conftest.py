@@ -7,8 +7,8 @@ import tempfile
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # Nothing of the person who runs the tests is read or written.
-_OWN = tempfile.mkdtemp(prefix="vastwatch-tests-")
-os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _OWN
+os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="vastwatch-tests-")
+os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp(prefix="vastwatch-tests-")
 
 import pytest
 from hypothesis import settings

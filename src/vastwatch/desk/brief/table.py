@@ -181,7 +181,9 @@ class RowsTable(QTableView):
 
     def keyPressEvent(self, event: Any) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
-            self.edit(self.currentIndex())
+            # The Return that ends an edit comes by here as well.
+            if self.state() != QAbstractItemView.State.EditingState:
+                self.edit(self.currentIndex())
             return
         super().keyPressEvent(event)
 
