@@ -127,6 +127,14 @@ def test_types_come_in_and_go_out_all_or_none(qtbot, window, shelf, tmp_path):  
     assert "cannot be saved" in window._said.text()
 
 
+def test_the_last_type_forgotten_leaves_a_list_that_can_be_read_again(tmp_path):
+    path = tmp_path / "own-devices.json"
+    own = OwnTypes(path)
+    assert own.put([device("pir-wall-8")]) and own.remove("pir-wall-8")
+    again = OwnTypes(path)
+    assert again.types == [] and not again.unreadable and again.put([device("pir-wall-8")])
+
+
 def test_a_damaged_list_of_own_types_is_left_alone(tmp_path):
     path = tmp_path / "own-devices.json"
     path.write_text("{ damaged")

@@ -85,7 +85,7 @@ class OwnTypes(QObject):
         self.unreadable = ""
         if self.path.exists():
             try:
-                self.types = read_devices(self.path)
+                self.types = read_devices(self.path, may_be_empty=True)
             except ProjectError as e:
                 # Left as it is: nothing writes over it until it can be read.
                 self.unreadable = str(e)

@@ -116,7 +116,7 @@ def _numbers(value: Any, name: str) -> list[tuple[str, float]]:
     return [(name, value)] if isinstance(value, float) else []
 
 
-def read_devices(path: Path) -> list[DeviceType]:
+def read_devices(path: Path, may_be_empty: bool = False) -> list[DeviceType]:
     """Read types from a `.csv` or `.json` file. Raises ProjectError naming the line or the entry, and the field."""
     try:
         if path.is_dir():
@@ -129,7 +129,7 @@ def read_devices(path: Path) -> list[DeviceType]:
     except OSError as e:
         raise ProjectError(f"{path}: cannot be read ({(e.strerror or str(e)).lower()})") from None
     found = _from_csv(raw, path) if path.suffix.lower() == ".csv" else _from_json(raw, path)
-    if not found:
+    if not found and not may_be_empty:
         raise ProjectError(f"{path}: there is no device type in it")
     seen: set[str] = set()
     for device in found:
