@@ -16,6 +16,7 @@ from vastwatch.design.project import Brief, Owned, Place, Project, Weights
 from vastwatch.design.records import Lamp, Presence, Sensor, Settings
 from vastwatch.devices import catalogue
 from vastwatch.files import save_project
+from vastwatch.files.dxf import write_drawing
 from vastwatch.site.building import (
     Circuit,
     Furnishing,
@@ -417,3 +418,5 @@ if __name__ == "__main__":
     target = Path(sys.argv[1]) if len(sys.argv) > 1 else TARGET
     save_project(build(), target)
     target.with_name(target.name + "~").unlink(missing_ok=True)
+    # Its ground floor as a drawing, for the import to read.
+    write_drawing(build(), target.with_name("saltmarsh.dxf"), ("ground",))

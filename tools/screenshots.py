@@ -7,13 +7,14 @@ import tempfile
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()
+os.environ["XDG_STATE_HOME"] = os.environ["XDG_DATA_HOME"] = os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp()
 
 from PyQt6.QtCore import QPointF
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from vastwatch.desk.app import Desk, make_application
+from vastwatch.desk.compare import CompareSheet
 from vastwatch.desk.document import Document
 from vastwatch.desk.keysheet import KeySheet
 from vastwatch.files import load_demo
@@ -66,11 +67,23 @@ def main() -> None:
     studio = Studio()
     window = studio.window
     focus = window.focus
-    focus.set(stage="Plan", room="shop", selected="shop")
+    focus.set(stage="Brief", level="upper", room="sitting", selected="sitting")
+    brief = window._panels["Brief"]
+    studio.take("brief-rooms")
+    brief.show_page(1)
+    studio.take("brief-people")
+    brief.show_page(3)
+    brief.means.ask_next()
+    studio.take("brief-means")
+    focus.set(stage="Plan", level="ground", room="shop", selected="shop")
     studio.take("plan")
+    window.plan_panel.show_page(2)
+    focus.set(selected="shop-sun")
+    studio.take("plan-hazard")
     window.plan_panel.show_page(1)
-    focus.set(room="throwing", selected="drying-rack")
+    focus.set(room="throwing", selected="drying-rack", marked=frozenset(("drying-rack", "wedging-bench")))
     studio.take("plan-build")
+    focus.set(marked=frozenset())
     window.plan_panel.show_page(0)
     focus.set(stage="Sensors", room="throwing", selected="pir-throwing", figure="seated", day=0)
     window.plan._hover(window.plan.pixel_of(0.75, 6.0))
@@ -81,6 +94,13 @@ def main() -> None:
     focus.set(room="box", selected="box", figure="seated")
     window.verdict.ask_options()
     studio.take("adviser")
+    for ident in ("pir-corner-12", "radar-24-state", "radar-24-tracker", "dual-24-corner"):
+        window.shelf.mark(ident)
+    window.shelf.show_comparison()
+    studio.settle()
+    sheet = window.shelf.findChild(CompareSheet)
+    sheet.grab().save(str(FOLDER / "shelf-compare.png"))
+    sheet.close()
     focus.set(level="ground", figure="across", stage="Timing", room="throwing", selected="throwing")
     studio.take("timing")
     studio.incident("throwing", "dropped", 19.0)

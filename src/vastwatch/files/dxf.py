@@ -271,14 +271,17 @@ def _simplified(outline: list[Point]) -> Outline:
     return tuple(out)
 
 
-def write_drawing(project: Project, path: Path) -> None:
-    """Write all levels as a DXF in metres, each on layers of its own. Raises ProjectError when the disk refuses."""
+def write_drawing(project: Project, path: Path, levels: tuple[str, ...] = ()) -> None:
+    """Write some levels (or all) as a DXF in metres, each on layers of its own. Raises ProjectError when the disk
+    refuses."""
     import ezdxf
 
     document = ezdxf.new(setup=True)
     document.header["$INSUNITS"] = 6
     space = document.modelspace()
     for level in project.levels:
+        if levels and level.id not in levels:
+            continue
 
         def layer(kind: str, name: str = level.id) -> str:
             full = f"{name}-{kind}"
@@ -299,6 +302,8 @@ def write_drawing(project: Project, path: Path) -> None:
             space.add_text(s.name, height=0.12, dxfattribs={"layer": layer("sensors"), "insert": s.at[:2]})
     for o in project.openings:
         w = find(project.walls, o.wall)
+        if levels and w.level not in levels:
+            continue
         length = math.dist(w.a, w.b)
         a, b = (
             (w.a[0] + k * (w.b[0] - w.a[0]), w.a[1] + k * (w.b[1] - w.a[1]))
