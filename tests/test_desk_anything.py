@@ -6,12 +6,22 @@ from __future__ import annotations
 import random
 import sys
 
+import msgspec
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QMessageBox, QPushButton
+from PyQt6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QDialog,
+    QFileDialog,
+    QInputDialog,
+    QMessageBox,
+    QPushButton,
+)  # fmt: skip
 
 from test_desk import LEFT, desk, project, send_move, settle, window  # noqa: F401
+from vastwatch.desk.brief.table import RowsTable
 from vastwatch.desk.focus import STAGES
 from vastwatch.files import load_demo
 from vastwatch.files.check import problems
@@ -20,9 +30,15 @@ KEYS = [
     Qt.Key.Key_Left, Qt.Key.Key_Up, Qt.Key.Key_R, Qt.Key.Key_Delete, Qt.Key.Key_V, Qt.Key.Key_N, Qt.Key.Key_M,
     Qt.Key.Key_Comma, Qt.Key.Key_Period, Qt.Key.Key_BracketRight, Qt.Key.Key_D, Qt.Key.Key_T, Qt.Key.Key_W,
     Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_F, Qt.Key.Key_Plus, Qt.Key.Key_Escape, Qt.Key.Key_Space,
-    Qt.Key.Key_Return, Qt.Key.Key_Tab,
+    Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_X, Qt.Key.Key_G, Qt.Key.Key_B, Qt.Key.Key_L, Qt.Key.Key_C,
+    Qt.Key.Key_Backspace,
 ]  # fmt: skip
-PLACED = [None, "pir-corner-12", "radar-60-ceiling", "opening:door", "opening:window", "furniture:Sofa"]
+PLACED = [
+    None, "pir-corner-12", "radar-60-ceiling", "dual-24-corner", "mat-seat", "contact-door", "plug-meter",
+    "opening:door", "opening:window", "furniture:Sofa", "furniture:Double bed", "spot:seated", "wiring:socket",
+    "wiring:circuit-shop", "draw:room", "draw:polygon", "draw:split", "draw:tape", "draw:fan", "draw:sun patch",
+]  # fmt: skip
+SHIFT, NONE = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
 
 
 @pytest.mark.parametrize("seed", [1, 2])
@@ -32,6 +48,7 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
     monkeypatch.setattr(QMessageBox, "exec", lambda box: 0)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", staticmethod(lambda *a: ("", "")))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", staticmethod(lambda *a: ("", "")))
+    monkeypatch.setattr(QInputDialog, "getText", staticmethod(lambda *a: ("3", True)))
     rnd, w = random.Random(seed), desk.window
 
     def somewhere(widget) -> QPoint:
@@ -50,14 +67,16 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
     def drags():
         view = w.plan.viewport()
         start, end = somewhere(view), somewhere(view)
-        QTest.mousePress(view, LEFT, pos=start)
+        held = rnd.choice((NONE, NONE, SHIFT))
+        QTest.mousePress(view, LEFT, held, start)
         for k in range(1, 4):
-            send_move(w, start + (end - start) * k / 3)
-        QTest.mouseRelease(view, LEFT, pos=end)
+            send_move(w, start + (end - start) * k / 3, held)
+        QTest.mouseRelease(view, LEFT, held, end)
 
     def places():
         w.focus.set(placing=rnd.choice(PLACED))
-        QTest.mouseClick(w.plan.viewport(), LEFT, pos=somewhere(w.plan.viewport()))
+        for _ in range(rnd.choice((1, 1, 2, 4))):
+            QTest.mouseClick(w.plan.viewport(), LEFT, pos=somewhere(w.plan.viewport()))
 
     def ribbon():
         QTest.mouseClick(w.ribbon, LEFT, pos=somewhere(w.ribbon))
@@ -66,18 +85,37 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
         shown = [b for b in w.findChildren(QPushButton) + w.findChildren(QCheckBox) if b.isVisible() and b.isEnabled()]
         if shown:
             rnd.choice(shown).click()
+        if (popup := QApplication.activePopupWidget()) is not None:
+            choices = [a for a in getattr(popup, "actions", list)() if a.isEnabled() and a.text()]
+            popup.close()
+            if choices and rnd.random() < 0.5:
+                rnd.choice(choices).trigger()
+        for dialog in w.findChildren(QDialog):
+            if dialog.isVisible():
+                dialog.reject()
+
+    def cell():
+        tables = [t for t in w.findChildren(RowsTable) if t.isVisible() and t.model().rowCount()]
+        if tables:
+            model = rnd.choice(tables).model()
+            index = model.index(rnd.randrange(model.rowCount()), rnd.randrange(model.columnCount()))
+            column, record = model.columns[index.column()], model.rows[index.row()]
+            choices = [v for v, _ in column.options(record)] if column.options else ["7", "2 s", "x", "", "12:30", "-1"]
+            model.setData(index, rnd.choice(choices))
 
     def another():
         w.document.replace(load_demo(), None)
         w.take_over()
 
-    acts = [keys] * 7 + [stage, history, places, ribbon] * 2 + [drags] * 4 + [button] * 3
+    acts = [keys] * 7 + [stage, history, ribbon] * 2 + [places] * 4 + [drags] * 4 + [button] * 4 + [cell] * 2
     for n in range(160):
         another() if n % 71 == 70 else rnd.choice(acts)()
         if n % 9 == 0:
             QTest.qWait(2)
         assert not caught, caught
         assert next(problems(project(w)), None) is None
+        # Everything in it can be written: no number of another kind has slipped in.
+        msgspec.to_builtins(project(w))
     assert w.isVisible()
 
 

@@ -124,6 +124,22 @@ def test_a_room_is_cut_and_made_one_again(qtbot, plan):
     assert "now part of glazing" in w._said.text()
 
 
+def test_return_halves_a_room_or_marks_a_hazard_in_its_middle(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="glazing", selected="glazing", placing="draw:split")
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_Return)
+    halves = [polygons.area(r.outline) for r in project(w).rooms if r.name.startswith("Glazing")]
+    assert halves == pytest.approx([5.3 * 4.1 / 2] * 2, rel=1e-3)
+    w.focus.set(room="kiln", selected="kiln", placing="draw:fan")
+    key(qtbot, w.plan, Qt.Key.Key_Return)
+    assert project(w).hazards[-1].kind == "fan" and w.focus.room == "kiln"
+    before = project(w)
+    w.focus.set(placing="draw:room")
+    key(qtbot, w.plan, Qt.Key.Key_Return)
+    assert project(w) is before and "typed at the left" in w._said.text()
+
+
 def test_the_tape_measures_and_goes_with_escape(qtbot, plan):
     w = plan
     w.focus.set(placing="draw:tape")

@@ -9,6 +9,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.design.building import OPENING_SIZES, Removal, add_room, place_beside, rectangle
+from vastwatch.design.day_sheets import companions
+from vastwatch.design.project import find
 from vastwatch.design.rearranging import join_rooms
 from vastwatch.design.typical_days import TEMPLATES, add_person, remove_person
 from vastwatch.desk.document import Document
@@ -154,15 +156,18 @@ class BuildPanel(QWidget):
             return
         self._shown = people
         clear(self._people)
-        for person in people:
+        shown = [p for p in people if not p.group or p is next(q for q in people if q.group == p.group)]
+        for person in shown:
+            many = sum(p.group == person.group for p in people) if person.group else 1
+            name = f"{person.group} × {many}" if person.group else person.name
             away = QPushButton("×")
             away.setFixedSize(24, 26)
             away.setProperty("role", "pick")
             away.setAccessibleName(self.tr("Take {} away").format(person.name))
             away.setToolTip(self.tr("Take {} away").format(person.name))
-            away.clicked.connect(partial(self._remove_person, person.id, person.name))
+            away.clicked.connect(partial(self._remove_person, person.id, person.group or person.name))
             lines = self.tr("{} lines").format(len(person.stays) + len(person.errands))
-            self._people.addWidget(row(label(person.name), label(lines, "soft"), away, stretch=0, spacing=6))
+            self._people.addWidget(row(label(name), label(lines, "soft"), away, stretch=0, spacing=6))
         if not people:
             self._people.addWidget(label(self.tr("Nobody yet."), "soft"))
 
@@ -176,7 +181,10 @@ class BuildPanel(QWidget):
         self.document.apply(new, f"Add {person.name.lower()}")
 
     def _remove_person(self, ident: str, name: str) -> None:
-        self.document.apply(remove_person(self.document.project, ident), f"Take {name.lower()} away")
+        project = self.document.project
+        for person in companions(project, find(project.people, ident)):
+            project = remove_person(project, person.id)
+        self.document.apply(project, f"Take {name.lower()} away")
 
     def _length(self, text: str) -> float:
         return parse_length(text, "ft" if self.focus.feet else "m") if text.strip() not in ("0", "none") else 0.0

@@ -149,6 +149,7 @@ class Verdict(QWidget):
         box.addWidget(self.inspector)
         box.addStretch(1)
         self._all_findings = False
+        self._why_not = False
         self._told: object = None
         results.updated.connect(self._updated)
         focus.shift.connect(self._shifted)
@@ -336,10 +337,20 @@ class Verdict(QWidget):
             for option in failed[:2]:
                 self._story_box.addWidget(self._option(option, False))
         if failed and fit:
-            why = "".join(f"<li><b>{o.device.name}</b> {o.fails[0]}</li>" for o in failed)
-            others = label(self.tr("{} do not: point here for the reasons.").format(len(failed)), "soft")
-            others.setToolTip(f"<ul style='margin-left:-24px'>{why}</ul>")
+            words = self.tr("{} do not; why") if not self._why_not else self.tr("{} do not; fold")
+            others = QPushButton(words.format(len(failed)))
+            others.setToolTip(self.tr("What each of the others fails on."))
+            others.clicked.connect(self._fold_why_not)
             self._story_box.addWidget(others)
+            for option in failed if self._why_not else ():
+                reasons = "; ".join(option.fails)
+                text = f"<b>{option.device.name}</b>: {reasons}."
+                self._story_box.addWidget(label(text, "soft", True))
+
+    def _fold_why_not(self) -> None:
+        self._why_not = not self._why_not
+        self._told = None
+        self._tell()
 
     def _option(self, option: Option, best: bool) -> LinkCard:
         device = option.device
@@ -349,7 +360,8 @@ class Verdict(QWidget):
         inner = QVBoxLayout(card)
         inner.setContentsMargins(10, 6, 10, 7)
         inner.setSpacing(2)
-        inner.addWidget(row(label(device.name, "head"), label(f"{device.price:g}", "soft"), stretch=0))
+        price = f"{option.price:g} {self.document.project.brief.currency}".strip() if option.price else self.tr("owned")
+        inner.addWidget(row(label(device.name, "head"), label(price, "soft"), stretch=0))
         words = option.reason if not option.fails else option.fails[0][:1].upper() + option.fails[0][1:] + "."
         inner.addWidget(label(words, "soft", True))
         card.setToolTip(self.tr("Hang it where it was judged. Ctrl+Z takes it back."))

@@ -94,11 +94,16 @@ def decode(raw: bytes) -> Project:
 def encode(project: Project) -> bytes:
     """The bytes of the file: UTF-8, sorted keys, indented, one newline at the end."""
     text = json.dumps(
-        _plain(msgspec.to_builtins(project)), ensure_ascii=False, sort_keys=True, indent=2, allow_nan=False
+        _plain(msgspec.to_builtins(project, enc_hook=_own_number)), ensure_ascii=False, sort_keys=True, indent=2, allow_nan=False
     )
     # Short lists of numbers read better, and diff better, on one line.
     text = re.sub(r"\[\s+(-?[\d.eE+-]+(?:,\s+-?[\d.eE+-]+)*)\s+\]", _one_line, text)
     return (text + "\n").encode()
+
+
+def _own_number(value: Any) -> Any:
+    """A number of an array library as a plain one: nobody's work may be lost for a slip of an edit."""
+    return value.item()
 
 
 def _plain(value: Any) -> Any:

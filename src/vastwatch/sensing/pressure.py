@@ -135,7 +135,7 @@ def best_place(project: Project, device: MatType, spot: Spot, kg: float) -> Best
     best: BestPlace | None = None
     a = math.radians(spot.facing)
     for folded in (False, True) if device.foldable else (False,):
-        for along in np.arange(-0.3, 0.51, 0.05):
+        for along in np.arange(-0.3, 0.51, 0.05).tolist():
             at = (round(spot.at[0] + along * math.cos(a), 3), round(spot.at[1] + along * math.sin(a), 3))
             yaw = (spot.facing + 90.0) % 360.0
             sensor = Sensor(id="probe", device=device.id, level=level, name="", at=(*at, 0.0), yaw=yaw)

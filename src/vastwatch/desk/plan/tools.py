@@ -13,7 +13,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from vastwatch.design.building import SAME, add_room
+from vastwatch.design.building import SAME, add_room, frame
 from vastwatch.design.drawing_aids import HAZARD_KINDS, HAZARD_M, add_hazard
 from vastwatch.design.edits import room_at
 from vastwatch.design.project import Project
@@ -152,6 +152,19 @@ class Tools:
             self.view.refresh(site=False)
             return True
         return False
+
+    def by_key(self, x: float, y: float) -> None:
+        """Return with a tool in the hand: what it does without a pointer, at the middle of the focused room."""
+        if self.name in HAZARD_KINDS:
+            self._hazard(self.name, _frame((x, y), (x, y)))
+        elif self.name == "split":
+            room = room_at(self.project, self.view.focus.level, x, y)
+            if room is not None:
+                x0, y0, x1, y1 = frame(room.outline)
+                across = x1 - x0 >= y1 - y0
+                self._split(*(((x, y0 - 1), (x, y1 + 1)) if across else ((x0 - 1, y), (x1 + 1, y))))
+        elif self.name in ("room", "polygon"):
+            self.view.say.emit("By keyboard a room is typed at the left: 4.2 x 3.6, or its corners.")
 
     # -- enough points -----------------------------------------------------------------------------------------
 

@@ -662,7 +662,10 @@ class PlanView(QGraphicsView):
                 from vastwatch.geometry import polygons
 
                 x, y = polygons.centroid(room.outline)
-            self.place(self.focus.placing, x, y)
+            if self.tools.name:
+                self.tools.by_key(x, y)
+            else:
+                self.place(self.focus.placing, x, y)
         else:
             super().keyPressEvent(event)
 
