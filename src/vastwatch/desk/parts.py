@@ -6,7 +6,21 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from vastwatch.desk.theme import MARGIN
 
 
 def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
@@ -67,6 +81,37 @@ def clear(box: QVBoxLayout) -> None:
             w.hide()
             w.setParent(None)
             w.deleteLater()
+
+
+class Paged(QWidget):
+    """Pages under one row of tabs."""
+
+    def __init__(self, pages: list[tuple[str, QWidget]]) -> None:
+        super().__init__()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 8, 0, 0)
+        box.setSpacing(4)
+        self.pages = QStackedWidget()
+        self.tabs: list[QPushButton] = []
+        group = QButtonGroup(self)
+        for k, (words, page) in enumerate(pages):
+            self.pages.addWidget(page)
+            tab = QPushButton(words)
+            tab.setCheckable(True)
+            tab.setProperty("role", "pick")
+            tab.clicked.connect(lambda _, at=k: self.show_page(at))
+            group.addButton(tab)
+            self.tabs.append(tab)
+        head = row(*self.tabs, spacing=4)
+        head.setContentsMargins(MARGIN, 0, MARGIN, 0)
+        box.addWidget(head)
+        box.addWidget(self.pages, 1)
+        self.show_page(0)
+
+    def show_page(self, page: int) -> None:
+        """Show a page, from 0."""
+        self.pages.setCurrentIndex(page)
+        self.tabs[page].setChecked(True)
 
 
 def is_choice(event: QKeyEvent | None) -> bool:

@@ -16,7 +16,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from vastwatch.control.daylight import DAY, sun_times
-from vastwatch.design.edits import presence_of
+from vastwatch.design.edits import presence_of, room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import find
 from vastwatch.desk.focus import Focus
@@ -125,15 +125,18 @@ class Ribbon(QWidget):
                 colour = alpha(t.person, 0.5) if pet else t.person
                 self._lanes.append(Lane(track.person.name, signal, colour, 5 if pet else THICK - 2, ident))
         presence = presence_of(r.project, ident)
-        if presence is not None:
-            for sensor_id in dict.fromkeys(report.sensor for report in reports(presence.expr)):
-                sensor = find(r.project.sensors, sensor_id)
-                device = find(r.project.devices, sensor.device)
-                colour = t.family(device.family)
-                signal = r.sensors[sensor_id].report
-                self._lanes.append(Lane(sensor.name, signal, colour, THICK, ident, sensor_id))
-            if full and run.presence is not None:
-                self._lanes.append(Lane("presence", run.presence, mix(t.ink, t.soft, 0.35), THICK, ident, presence.id))
+        shown = [] if presence is None else [report.sensor for report in reports(presence.expr)]
+        if full:
+            # Facts that hang here and take no part in presence: a contact, a mat in the bed.
+            here = [(s, room_of(r.project, s)) for s in r.project.sensors]
+            shown += [s.id for s, home in here if home is not None and home.id == ident]
+        for sensor_id in dict.fromkeys(shown):
+            sensor = find(r.project.sensors, sensor_id)
+            device = find(r.project.devices, sensor.device)
+            signal = r.sensors[sensor_id].report
+            self._lanes.append(Lane(sensor.name, signal, t.family(device.family), THICK, ident, sensor_id))
+        if full and presence is not None and run.presence is not None:
+            self._lanes.append(Lane("presence", run.presence, mix(t.ink, t.soft, 0.35), THICK, ident, presence.id))
         if run.lamp is not None:
             mine = [(i, x) for i, x in enumerate(r.incidents) if x.room == ident]
             self._lanes.append(Lane("light", run.lamp, t.lamp, THICK, ident, None, mine))

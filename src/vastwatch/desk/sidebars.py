@@ -1,4 +1,4 @@
-"""The left-hand panels of the Plan and Rehearsal stages: the rooms of the building, and the days of the week."""
+"""The list of rooms of the Plan stage, and the days of the Rehearsal."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from functools import lru_cache
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from vastwatch.control.daylight import DAY
 from vastwatch.design.edits import room_of
@@ -144,37 +144,6 @@ class RoomsPanel(_Side):
         for ident, tile in self._tiles.items():
             tile.current = ident == self.focus.room
             tile.update()
-
-
-class PlanPanel(QWidget):
-    """The Plan stage: the rooms there are, and the tools to build, to furnish, and for the level as a whole."""
-
-    def __init__(self, rooms: RoomsPanel, build: QWidget, furnish: QWidget, level: QWidget) -> None:
-        super().__init__()
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 8, 0, 0)
-        box.setSpacing(4)
-        self.pages = QStackedWidget()
-        for page in (rooms, build, furnish, level):
-            self.pages.addWidget(page)
-        names = (self.tr("Rooms"), self.tr("Build"), self.tr("Furnish"), self.tr("Level"))
-        self.tabs = tuple(QPushButton(name) for name in names)
-        group = QButtonGroup(self)
-        for k, tab in enumerate(self.tabs):
-            tab.setCheckable(True)
-            tab.setProperty("role", "pick")
-            tab.clicked.connect(lambda _, page=k: self.show_page(page))
-            group.addButton(tab)
-        head = row(*self.tabs, spacing=4)
-        head.setContentsMargins(MARGIN, 0, MARGIN, 0)
-        box.addWidget(head)
-        box.addWidget(self.pages, 1)
-        self.show_page(0)
-
-    def show_page(self, page: int) -> None:
-        """0 the rooms, 1 to build, 2 to furnish, 3 the level."""
-        self.pages.setCurrentIndex(page)
-        self.tabs[page].setChecked(True)
 
 
 class DaysPanel(_Side):

@@ -32,12 +32,12 @@ from vastwatch.desk.keysheet import KeySheet
 from vastwatch.desk.legend import Legend
 from vastwatch.desk.level import LevelPanel
 from vastwatch.desk.own_types import OwnTypes
-from vastwatch.desk.parts import label, row
+from vastwatch.desk.parts import Paged, label, row
 from vastwatch.desk.plan import PlanView
 from vastwatch.desk.results import Results
 from vastwatch.desk.ribbon import Ribbon
 from vastwatch.desk.shelf import Shelf
-from vastwatch.desk.sidebars import DaysPanel, PlanPanel, RoomsPanel
+from vastwatch.desk.sidebars import DaysPanel, RoomsPanel
 from vastwatch.desk.strip import Strip
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict import Verdict
@@ -128,7 +128,12 @@ class Window(QMainWindow):
         for page in (self.furnish, self.level_panel):
             page.say.connect(self.say)
         self.level_panel.shown.connect(self._show_level)
-        self.plan_panel = PlanPanel(self.rooms, self.build, self.furnish, self.level_panel)
+        self.plan_panel = Paged(
+            [
+                (self.tr("Rooms"), self.rooms), (self.tr("Build"), self.build), (self.tr("Furnish"), self.furnish),
+                (self.tr("Level"), self.level_panel),
+            ]
+        )  # fmt: skip
         if not d.project.rooms:
             self.plan_panel.show_page(1)
         self.days = DaysPanel(d, f, r, t)

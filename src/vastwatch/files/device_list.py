@@ -18,6 +18,7 @@ from vastwatch.devices import DeviceType
 from vastwatch.devices.faults import faults
 from vastwatch.files.check import ProjectError
 from vastwatch.files.project_file import explain_validation, write_atomically
+from vastwatch.files.reading import read_whole
 from vastwatch.files.rooms_csv import decoded
 
 MOST_TYPES = 2000
@@ -118,16 +119,7 @@ def _numbers(value: Any, name: str) -> list[tuple[str, float]]:
 
 def read_devices(path: Path, may_be_empty: bool = False) -> list[DeviceType]:
     """Read types from a `.csv` or `.json` file. Raises ProjectError naming the line or the entry, and the field."""
-    try:
-        if path.is_dir():
-            raise ProjectError(f"{path}: this is a folder, not a list of device types")
-        if path.stat().st_size > LARGEST:
-            raise ProjectError(f"{path}: this file is too large to be a list of device types")
-        raw = path.read_bytes()
-    except FileNotFoundError:
-        raise ProjectError(f"{path}: there is no such file") from None
-    except OSError as e:
-        raise ProjectError(f"{path}: cannot be read ({(e.strerror or str(e)).lower()})") from None
+    raw = read_whole(path, "a list of device types", LARGEST)
     found = _from_csv(raw, path) if path.suffix.lower() == ".csv" else _from_json(raw, path)
     if not found and not may_be_empty:
         raise ProjectError(f"{path}: there is no device type in it")

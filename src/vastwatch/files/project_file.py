@@ -20,6 +20,7 @@ import msgspec
 from vastwatch.design.project import FORMAT, VERSION, Project
 from vastwatch.devices.types import IP_PATTERN
 from vastwatch.files.check import ProjectError, check_project
+from vastwatch.files.reading import read_whole
 from vastwatch.site.record import CLOCK_PATTERN, DATE_PATTERN, ID_PATTERN
 
 SUFFIX = ".vastwatch.json"
@@ -43,16 +44,7 @@ _PATTERNS = {
 def load_project(path: str | os.PathLike[str]) -> Project:
     """Read and check a project. Raises ProjectError with one sentence that names the file and the place."""
     path = Path(path)
-    try:
-        if path.is_dir():
-            raise ProjectError(f"{path}: this is a folder, not a project file")
-        if path.stat().st_size > LARGEST:
-            raise ProjectError(f"{path}: this file is too large to be a project")
-        raw = path.read_bytes()
-    except FileNotFoundError:
-        raise ProjectError(f"{path}: there is no such file") from None
-    except OSError as e:
-        raise ProjectError(f"{path}: cannot be read ({(e.strerror or str(e)).lower()})") from None
+    raw = read_whole(path, "a project", LARGEST)
     try:
         return decode(raw)
     except ProjectError as e:
@@ -94,7 +86,11 @@ def decode(raw: bytes) -> Project:
 def encode(project: Project) -> bytes:
     """The bytes of the file: UTF-8, sorted keys, indented, one newline at the end."""
     text = json.dumps(
-        _plain(msgspec.to_builtins(project, enc_hook=_own_number)), ensure_ascii=False, sort_keys=True, indent=2, allow_nan=False
+        _plain(msgspec.to_builtins(project, enc_hook=_own_number)),
+        ensure_ascii=False,
+        sort_keys=True,
+        indent=2,
+        allow_nan=False,
     )
     # Short lists of numbers read better, and diff better, on one line.
     text = re.sub(r"\[\s+(-?[\d.eE+-]+(?:,\s+-?[\d.eE+-]+)*)\s+\]", _one_line, text)
@@ -102,7 +98,7 @@ def encode(project: Project) -> bytes:
 
 
 def _own_number(value: Any) -> Any:
-    """A number of an array library as a plain one: nobody's work may be lost for a slip of an edit."""
+    """A number of an array library as a plain one: no work may be lost for a slip of an edit."""
     return value.item()
 
 

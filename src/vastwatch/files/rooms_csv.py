@@ -14,10 +14,12 @@ from typing import NamedTuple, get_args
 from vastwatch.design.building import add_room, place_beside, rectangle
 from vastwatch.design.project import Project
 from vastwatch.files.check import ProjectError
+from vastwatch.files.reading import read_whole
 from vastwatch.site.building import RoomUse
 
 # A longer list is not one building.
 MOST_ROOMS = 500
+LARGEST = 5_000_000
 COLUMNS = {
     "name": ("name", "room"),
     "width": ("width", "w", "length"),
@@ -39,12 +41,7 @@ class ListedRoom(NamedTuple):
 
 def read_rooms(path: Path) -> list[ListedRoom]:
     """Read a list of rooms. Raises ProjectError with one sentence that names the line."""
-    try:
-        raw = path.read_bytes()
-    except FileNotFoundError:
-        raise ProjectError(f"{path}: there is no such file") from None
-    except OSError as e:
-        raise ProjectError(f"{path}: cannot be read ({(e.strerror or str(e)).lower()})") from None
+    raw = read_whole(path, "a list of rooms", LARGEST)
     text = decoded(raw, path)
     lines = [line for line in text.splitlines() if line.strip()]
     if len(lines) < 2:
