@@ -6,6 +6,7 @@ import contextlib
 from collections.abc import Callable
 from pathlib import Path
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -67,13 +68,16 @@ def read_in_background(parent: QWidget, path: Path, then: Callable[[Drawing | Pr
         told.wanted = False
 
     def advance(percent: int) -> None:
-        if told.wanted:
+        # The window may have closed meanwhile, and the dialog with it.
+        if told.wanted and not sip.isdeleted(progress):
             progress.setValue(percent)
 
     progress.canceled.connect(cancelled_by_hand)
     told.progress.connect(advance)
 
     def ready(outcome: Drawing | ProjectError) -> None:
+        if sip.isdeleted(progress):
+            return
         cancelled = not told.wanted
         # Closing a progress dialog counts as cancelling it.
         progress.canceled.disconnect(cancelled_by_hand)

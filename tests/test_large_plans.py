@@ -1,0 +1,186 @@
+"""Plans of hundreds of walls: the pictures that are kept and when they are made anew, indices, and drawings brought in
+with progress."""
+
+from __future__ import annotations
+
+import sys
+from importlib import resources
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+from PyQt6.QtCore import QLineF, Qt
+from PyQt6.QtWidgets import QProgressDialog, QPushButton
+
+from test_desk import desk, drag, key, project, settle, spot_px, window  # noqa: F401
+from vastwatch.design.edits import put
+from vastwatch.design.project import Project, find, find_any
+from vastwatch.desk import drawing as drawing_module
+from vastwatch.desk.drawing import DrawingDialog, read_in_background
+from vastwatch.desk.plan import layers
+from vastwatch.desk.plan.shapes import resized, sides
+from vastwatch.files import load_demo
+from vastwatch.files.dxf import Unwanted, bring_in, read_drawing
+from vastwatch.geometry import polygons
+from vastwatch.site.building import Level
+
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "benchmarks"))
+
+
+# -- indices -------------------------------------------------------------------------------------------------------
+
+
+def test_look_ups_follow_the_value_and_never_an_older_one(demo):
+    for n in range(600):
+        moved = put(demo, replace(find(demo.sensors, "pir-shop"), yaw=float(n)))
+        assert find(moved.sensors, "pir-shop").yaw == n
+    assert find(demo.sensors, "pir-shop").yaw == 225
+    without = replace(demo, sensors=demo.sensors[1:])
+    with pytest.raises(KeyError):
+        find(without.sensors, demo.sensors[0].id)
+    assert find_any(without, demo.sensors[0].id) is None
+    assert find_any(demo, "circuit-shop")[0] == "circuits"
+
+
+# -- pictures that are kept ----------------------------------------------------------------------------------------
+
+
+def changed(w, act) -> set[str]:
+    """Names of the layers whose picture is made anew by an act."""
+    before = {name: layer._read for name, layer in w.plan._layers.items()}
+    act()
+    return {name for name, layer in w.plan._layers.items() if layer._read is not before[name]}
+
+
+def test_dragged_furniture_leaves_the_pictures_of_the_rest_alone(qtbot, window):  # noqa: F811
+    window.focus.set(stage="Plan", level="ground", room="kiln", selected="kiln-body")
+    settle(qtbot, window)
+    moved = {"n": 0.0}
+
+    def nudge():
+        moved["n"] += 0.05
+        window.plan.nudge(0.05, 0.0)
+
+    assert changed(window, nudge) == set()
+    lamp = find(project(window).lamps, "lamp-kiln")
+    edit = put(project(window), replace(lamp, at=(8.0, 3.0)))
+    assert changed(window, lambda: window.document.apply(edit, "x")) >= {"places"}
+    wall = put(project(window), replace(find(project(window).walls, "g-kiln-store"), material="glass"))
+    assert "walls" in changed(window, lambda: window.document.apply(wall, "y"))
+    assert {"ground", "walls", "places", "furniture"} <= changed(window, lambda: window.focus.set(level="upper"))
+    assert changed(window, lambda: window.focus.set(figure="seated")) == set()
+
+
+def test_what_is_selected_is_drawn_apart_and_comes_back(qtbot, window):  # noqa: F811
+    window.focus.set(stage="Plan", level="ground", room="kiln", selected="kiln")
+    settle(qtbot, window)
+    look = window.plan.look
+    assert "kiln-body" not in layers.special(look)
+    assert "furniture" in changed(window, lambda: window.focus.set(selected="kiln-body"))
+    assert "kiln-body" in layers.special(look)
+    plain = layers.reads_furniture(look)[0]
+    assert all(f.id != "kiln-body" for f in plain)
+
+
+def test_metre_lines_that_go_on_through_rooms_are_one_line():
+    lines = [QLineF(1, 0, 1, 3), QLineF(1, 3, 1, 6), QLineF(2, 0, 2, 3), QLineF(0, 1, 4, 1), QLineF(5, 1, 8, 1)]
+    merged = sorted((q.x1(), q.y1(), q.x2(), q.y2()) for q in layers._merged(lines))
+    assert merged == [(0, 1, 4, 1), (1, 0, 1, 6), (2, 0, 2, 3), (5, 1, 8, 1)]
+
+
+def test_walls_are_cut_at_their_openings_into_pieces(demo):
+    _, openings = layers._solid(demo, "ground")
+    assert len(openings) == sum(find(demo.walls, o.wall).level == "ground" for o in demo.openings)
+    wall = find(demo.walls, "g-south")
+    mine = tuple(sorted((o for o in demo.openings if o.wall == wall.id), key=lambda o: o.offset))
+    pieces = layers._pieces(wall, mine)
+    assert len(pieces) == len(mine) + 1
+    solid = sum(abs(p.at(1).x() - p.at(0).x()) for p in pieces)
+    assert solid == pytest.approx(12.0 + wall.thickness - sum(o.width for o in mine))
+
+
+def test_a_large_plan_hurries_and_rests(qtbot, window):  # noqa: F811
+    from test_benchmarks import large_plan
+
+    window.document.replace(large_plan(), None)
+    window.take_over()
+    window.focus.set(stage="Plan")
+    window.plan.zoom(1.2)
+    assert window.plan.look.hurried
+    qtbot.waitUntil(lambda: not window.plan.look.hurried, timeout=3000)
+    piece = project(window).furnishings[152]
+    x, y = polygons.centroid(piece.outline)
+    drag(qtbot, window, spot_px(window, x, y), spot_px(window, x + 0.3, y))
+    assert polygons.centroid(project(window).furnishings[152].outline)[0] > x
+    window.grab()
+    window.document.undo_stack.setClean()
+
+
+def test_a_small_plan_is_never_hurried(window):  # noqa: F811
+    window.plan.zoom(1.2)
+    assert not window.plan.look.hurried
+
+
+@pytest.mark.parametrize("turn", [0.0, 30.0, 90.0])
+def test_sizes_are_set_about_the_middle_whichever_way_it_is_turned(turn):
+    from vastwatch.design.building import turned
+
+    outline = turned(((-1, -0.5), (1, -0.5), (1, 0.5), (-1, 0.5)), (3.0, 2.0), turn)
+    wide = resized(outline, 0, 3.0)
+    assert sides(wide) == pytest.approx((3.0, 1.0), abs=2e-3)
+    deep = resized(wide, 1, 0.4)
+    assert sides(deep) == pytest.approx((3.0, 0.4), abs=2e-3)
+    assert polygons.centroid(deep) == pytest.approx((3.0, 2.0), abs=1e-3)
+
+
+# -- drawings ------------------------------------------------------------------------------------------------------
+
+
+def test_the_drawing_of_the_sample_comes_in_as_its_ground_floor():
+    path = Path(str(resources.files("vastwatch").joinpath("data/saltmarsh.dxf")))
+    drawing = read_drawing(path)
+    bare = Project(name="x", levels=(Level(id="ground", name="Ground", elevation=0.0),))
+    brought = bring_in(bare, "ground", drawing, {"ground-walls", "ground-rooms", "ground-names"}, "m").project
+    demo = load_demo()
+    names = {r.name: polygons.area(r.outline) for r in demo.rooms if r.level == "ground"}
+    assert {r.name: pytest.approx(polygons.area(r.outline), abs=0.01) for r in brought.rooms} == names
+    ends = {frozenset((w.a, w.b)) for w in demo.walls if w.level == "ground"}
+    assert {frozenset((w.a, w.b)) for w in brought.walls} == ends
+
+
+def test_a_drawing_that_is_cancelled_changes_nothing_and_is_read_no_further(qtbot, window, tmp_path, monkeypatch):  # noqa: F811
+    heard: list[float] = []
+
+    def slow(path, told):
+        import time
+
+        for k in range(400):
+            heard.append(k / 400)
+            if not told(k / 400):
+                raise Unwanted
+            time.sleep(0.01)
+        raise AssertionError("nobody stopped it")
+
+    monkeypatch.setattr(drawing_module, "read_drawing", slow)
+    before, got = project(window), []
+    progress = read_in_background(window, tmp_path / "any.dxf", got.append)
+    qtbot.waitUntil(lambda: isinstance(progress, QProgressDialog) and progress.value() > 5, timeout=5000)
+    progress.findChild(QPushButton).click()
+    n = len(heard)
+    qtbot.wait(150)
+    assert len(heard) <= n + 3 and got == [] and project(window) is before
+
+
+def test_a_drawing_is_read_told_chosen_and_brought_in_as_one_step(qtbot, window):  # noqa: F811
+    window.filing.new()
+    path = Path(str(resources.files("vastwatch").joinpath("data/saltmarsh.dxf")))
+    window.filing.bring_in(path)
+    qtbot.waitUntil(lambda: bool(window.findChildren(DrawingDialog)), timeout=10_000)
+    dialog = window.findChild(DrawingDialog)
+    for name, box in dialog.boxes.items():
+        box.setChecked(name in ("ground-walls", "ground-rooms", "ground-names"))
+    dialog.accept()
+    assert len(project(window).rooms) == 7 and window.document.undo_stack.count() == 1
+    key(qtbot, window.plan, Qt.Key.Key_F)
+    window.document.undo_stack.undo()
+    assert project(window).rooms == ()
