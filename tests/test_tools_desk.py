@@ -401,3 +401,18 @@ def test_the_plan_goes_out_as_svg(qtbot, plan, tmp_path):
     plan.filing.send_out_to(path)
     assert "Throwing room" in path.read_text()
     assert "Sent out" in plan._said.text()
+
+
+def test_a_name_half_typed_stays_with_its_own_record(qtbot, plan):
+    """Choosing something else while a name is being typed ends the typing; it never names the other thing."""
+    w = plan
+    w.focus.set(level="ground", room="kiln", selected="kiln-body")
+    field = inspect(w, "Name")
+    w.activateWindow()
+    field.setFocus()
+    qtbot.waitUntil(field.hasFocus)
+    field.selectAll()
+    qtbot.keyClicks(field, "Big kiln")
+    w.focus.set(selected="store-shelf")
+    assert find(project(w).furnishings, "store-shelf").name == "Store shelf"
+    assert find(project(w).furnishings, "kiln-body").name in ("Big kiln", "Kiln")

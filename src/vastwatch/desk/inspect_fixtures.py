@@ -71,7 +71,7 @@ def hazard_form(form: Inspector, hazard: Any) -> None:
 
 
 def _set_times(form: Inspector, field: QLineEdit) -> None:
-    found = find_any(form.document.project, form.focus.selected or "")
+    found = find_any(form.document.project, form.shown_id)
     if found is None or found[0] != "hazards" or found[1].window is not None:
         return
     try:
@@ -114,7 +114,9 @@ def socket_form(form: Inspector, socket: Any) -> None:
 
 def switch_form(form: Inspector, switch: Any) -> None:
     form.name_field(form.tr("Wall switch"))
-    circuit = find(form.document.project.circuits, switch.circuit)
+    circuit = next((c for c in form.document.project.circuits if c.id == switch.circuit), None)
+    if circuit is None:
+        return
     pair = len(switches_of(form.document.project, circuit.id))
     words = form.tr("{}, {}, {} W; {}").format(
         circuit.name, form.tr("neutral in the box") if circuit.neutral else form.tr("no neutral"),
@@ -171,7 +173,7 @@ def mat_form(form: Inspector, device: MatType) -> None:
 
 
 def _settings(form: Inspector) -> Any:
-    found = find_any(form.document.project, form.focus.selected or "")
+    found = find_any(form.document.project, form.shown_id)
     assert found is not None
     return found[1].settings
 

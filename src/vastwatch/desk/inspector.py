@@ -43,6 +43,7 @@ class Inspector(QWidget):
         self.box.setSpacing(6)
         self.fills: list[Callable[[Any], None]] = []
         self._shown: object = None
+        self.shown_id = ""
         document.changed.connect(lambda *_: self.refresh())
         focus.shift.connect(
             lambda what: self.refresh() if what in ("selected", "room", "stage", "feet", "marked") else None
@@ -77,6 +78,8 @@ class Inspector(QWidget):
         if found is None:
             return
         collection, record = found
+        # A field writes to the record it was made for, even when it is left because another one was selected.
+        self.shown_id = record.id
         if self.focus.marked:
             many_form(self)
             return
@@ -117,8 +120,10 @@ class Inspector(QWidget):
         field = FigureField(words, parse, show, step, low, high, why)
         field.wrong.connect(self.say)
 
+        ident = self.shown_id
+
         def entered(value: float) -> None:
-            found = find_any(self.document.project, self.focus.selected or "")
+            found = find_any(self.document.project, ident)
             if found is None:
                 return
             record = found[1]
@@ -144,8 +149,10 @@ class Inspector(QWidget):
         field = QLineEdit()
         field.setAccessibleName(self.tr("Name"))
 
+        ident = self.shown_id
+
         def finished() -> None:
-            found = find_any(self.document.project, self.focus.selected or "")
+            found = find_any(self.document.project, ident)
             words = field.text().strip()
             if found is None or words == found[1].name:
                 return
@@ -173,8 +180,10 @@ class Inspector(QWidget):
         box.setAccessibleName(words)
         box.setToolTip(why)
 
+        ident = self.shown_id
+
         def chosen(index: int) -> None:
-            found = find_any(self.document.project, self.focus.selected or "")
+            found = find_any(self.document.project, ident)
             if found is not None and getattr(found[1], field) != options[index]:
                 new = put(self.document.project, replace(found[1], **{field: options[index]}))
                 self.document.apply(new, f"Set {words.lower()} to {options[index]}")
@@ -358,7 +367,8 @@ class Inspector(QWidget):
             self.text(lambda _: CAUTIONS["machine"])
 
     def set_field(self, field: str, value: object) -> None:
-        found = find_any(self.document.project, self.focus.selected or "")
+        """Set a field of the record the form is of."""
+        found = find_any(self.document.project, self.shown_id)
         if found is not None and getattr(found[1], field) != value:
             new = put(self.document.project, replace(found[1], **{field: value}))
             self.document.apply(new, f"Set {field} of {_called(found[1])} to {value}")
