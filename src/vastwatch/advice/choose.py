@@ -42,7 +42,7 @@ from vastwatch.sensing.figures import FIDGETS
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.noticing import Placed, latency_s, mean_wait, placed, staying
 from vastwatch.sensing.scene import obstacles
-from vastwatch.site.building import Room, Spot
+from vastwatch.site.building import Hazard, Room, Spot
 from vastwatch.words import about_words, duration_words, never_words
 
 # Walkers are judged on cells this far apart, coarser in large rooms so that no room has more than so many: shares are
@@ -179,6 +179,9 @@ class _Now:
         day = _first_day(project)
         hazards = (resolved(project, h, day) for h in project.hazards if h.level == room.level)
         self.hazards = [h for h in hazards if h is not None]
+        own = {h.id for h in self.hazards if polygons.contains_point(room.outline, *polygons.centroid(h.outline))}
+        self.hazards_here = [h for h in self.hazards if h.id in own]
+        self.hazards_next_door = [h for h in self.hazards if h.id not in own]
 
     def placed(self, device: DeviceType, sensor: Sensor) -> Placed:
         """As `sensing.noticing.placed`, without a project that has the sensor in it."""
@@ -360,7 +363,12 @@ def _best(now: _Now, device: DeviceType, good: dict[tuple[str, bool], list[tuple
     tried.sort(key=lambda t: t[0])
     # Where nobody stays, every place is as good for the spots: then all are judged for walkers.
     few = tried[:SHORTLIST] if now.spots else tried
-    judged = [(round(bad, 3), -now.share(it), it, waits) for bad, it, waits in few]
+    judged = []
+    for bad, it, waits in few:
+        judged.append((round(bad, 3), -now.share(it), it, waits))
+        if now.spots and judged[-1][1] <= -WALKER_SHARE:
+            # The best for the spots does for the walkers too: no other place can be better.
+            break
     judged.sort(key=lambda j: (j[0], j[1]))
     if roams and kind not in good:
         ranked = [it.sensor for _, it, _ in tried] if now.spots else [it.sensor for _, _, it, _ in judged]
@@ -399,6 +407,9 @@ def _judged(now: _Now, device: DeviceType, it: Placed, waits: np.ndarray, share:
     elif now.served and not _adds(now, waits, share):
         fails.append("adds nothing to what hangs there already")
     fails += _place_fails(now, device, it)
+    if not fails and device.family in ("radar", "dual"):
+        # Walls stop infrared; a radar that would do is also asked about what moves next door.
+        fails += _fooled(it, now.hazards_next_door)
     # What does not do anyway need not be told apart any further.
     spill = 0.0 if fails else now.spill(it)
     if spill > SPILL_M2:
@@ -445,7 +456,12 @@ def _place_fails(now: _Now, device: DeviceType, it: Placed) -> list[str]:
         watts = sum(lamp.watts for lamp in now.lamps)
         if watts > device.load_w:
             out.append(f"switches up to {device.load_w:g} W; the lamps here draw {watts:g} W")
-    for hazard in now.hazards:
+    return out + _fooled(it, now.hazards_here)
+
+
+def _fooled(it: Placed, hazards: list[Hazard]) -> list[str]:
+    out = []
+    for hazard in hazards:
         rate = false_rate(it, hazard)
         if rate * 3600.0 > FOOLED_PER_H:
             out.append(f"the {hazard.name.lower()} fools it {per_hour_words(rate)}")
