@@ -18,7 +18,7 @@ from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk import drawing as drawing_module
 from vastwatch.desk.drawing import DrawingDialog, read_in_background
 from vastwatch.desk.plan import layers
-from vastwatch.desk.plan.shapes import resized, sides
+from vastwatch.desk.plan.shapes import name_place, resized, sides
 from vastwatch.files import load_demo
 from vastwatch.files.dxf import Unwanted, bring_in, read_drawing
 from vastwatch.geometry import polygons
@@ -131,6 +131,19 @@ def test_sizes_are_set_about_the_middle_whichever_way_it_is_turned(turn):
     deep = resized(wide, 1, 0.4)
     assert sides(deep) == pytest.approx((3.0, 0.4), abs=2e-3)
     assert polygons.centroid(deep) == pytest.approx((3.0, 2.0), abs=1e-3)
+
+
+def test_a_name_has_place_inside_its_room_whatever_its_shape():
+    assert name_place(((0, 0), (4, 0), (4, 3), (0, 3))) == pytest.approx((0, 2.65, 4))
+    gable = ((0, 0), (2, 0), (2, 3), (1, 4), (0, 3))
+    x, y, wide = name_place(gable)
+    assert (
+        wide >= 1.2
+        and polygons.contains_point(gable, x + 0.05, y)
+        and polygons.contains_point(gable, x + wide - 0.05, y)
+    )
+    slit = ((0, 0), (0.4, 0), (0.4, 5), (0, 5))
+    assert name_place(slit)[2] == pytest.approx(0.4)
 
 
 # -- drawings ------------------------------------------------------------------------------------------------------

@@ -167,7 +167,6 @@ def test_hazards_are_drawn_told_and_follow_the_sun(qtbot, plan):
     # A click makes a small one; a sun patch can be computed from a window.
     w.focus.set(placing="draw:sun patch")
     click(qtbot, w, 4.4, 0.6)
-    click(qtbot, w, 4.4, 0.6)
     sun = project(w).hazards[-1]
     assert sun.kind == "sun patch"
     box = inspect(w, "Computed from")

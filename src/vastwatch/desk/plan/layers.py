@@ -22,6 +22,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.desk import glyphs
 from vastwatch.desk.plan.contours import BANDS, band_paths
+from vastwatch.desk.plan.shapes import name_place
 from vastwatch.desk.theme import Theme, alpha, font, mix
 from vastwatch.devices import AREA_FAMILIES, DeviceType, MatType
 from vastwatch.geometry import polygons
@@ -461,16 +462,16 @@ def _width(words: str, selected: bool) -> int:
 def _names(p: QPainter, look: Look) -> None:
     with in_pixels(p) as at:
         for room in look.rooms:
-            left = min(x for x, _ in room.outline)
-            top = max(y for _, y in room.outline)
+            left, level, wide = name_place(room.outline)
             selected = room.id == look.room
             p.setFont(font(13, 600 if selected else 500))
             p.setPen(mix(look.theme.ink, QColor("#E3E7F5"), look.night) if selected else look.ink)
-            width = at(max(x for x, _ in room.outline), top).x() - at(left, top).x() - 20
+            at_left = at(left, level)
+            width = at(left + wide, level).x() - at_left.x() - 20
             words = room.name
             if _width(words, selected) > width:
                 words = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(width))
-            p.drawText(at(left, top) + QPointF(11, 21), words)
+            p.drawText(at_left + QPointF(11, 4), words)
 
 
 def _furniture_colours(look: Look) -> tuple[QColor, QColor]:

@@ -1,8 +1,10 @@
-"""Sizes of four-cornered furniture, whichever way it is turned. Plain geometry; no Qt."""
+"""Sizes of four-cornered furniture, whichever way it is turned, and where a room's name has place. Plain geometry; no
+Qt."""
 
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 from vastwatch.site.record import Outline
 
@@ -25,3 +27,29 @@ def resized(outline: Outline, side: int, metres: float) -> Outline:
         along = (x - cx) * ux + (y - cy) * uy
         out.append((round(x + (k - 1) * along * ux, 4), round(y + (k - 1) * along * uy, 4)))
     return tuple(out)
+
+
+# A name stands this far below the top of its room, and wants so much width to stand in, metres.
+BELOW_M, WANTED_M, STEP_M = 0.35, 1.2, 0.15
+
+
+@lru_cache(maxsize=2048)
+def name_place(outline: Outline) -> tuple[float, float, float]:
+    """Where a room's name has place: the left end, the height, and the width of the highest level stretch inside that
+    is wide enough, or else of the widest; metres."""
+    top, bottom = max(p[1] for p in outline), min(p[1] for p in outline)
+    best = (0.0, outline[0][0], top)
+    y = top - min(BELOW_M, (top - bottom) / 2)
+    while y > bottom:
+        xs = sorted(
+            a[0] + (y - a[1]) / (b[1] - a[1]) * (b[0] - a[0])
+            for a, b in zip(outline, outline[1:] + outline[:1])
+            if (a[1] > y) != (b[1] > y)
+        )
+        for left, right in zip(xs[::2], xs[1::2]):
+            if right - left > best[0]:
+                best = (right - left, left, y)
+        if best[0] >= WANTED_M:
+            break
+        y -= STEP_M
+    return best[1], best[2], best[0]

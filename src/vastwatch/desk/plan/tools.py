@@ -126,6 +126,12 @@ class Tools:
     def release(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """A button goes up: after a drag that is the second point."""
         pressed, self._pressed = self._pressed, None
+        clicked = pressed is not None and (pixel - pressed).manhattanLength() < CLICK_PX
+        if clicked and self.name in HAZARD_KINDS and self.points:
+            # A click is enough for a small one.
+            at, self.points = self.points[0], []
+            self._hazard(self.name, _frame(at, at))
+            return
         if pressed is None or (pixel - pressed).manhattanLength() < CLICK_PX or not self.points:
             return
         self._follow(pixel, modifiers)
