@@ -190,6 +190,19 @@ def test_the_evening_class_comes_on_wednesdays_and_shares_its_times(demo):
     assert all(len(p.stays) == 3 for p in shorter.people if p.group)
 
 
+def test_who_comes_on_one_day_only_is_where_their_week_left_them(demo):
+    rare = Person(id="rare", name="Rare", stays=(Stay(days="wednesday", at="10:00", spot="front-door"),
+                                                 Stay(days="wednesday", at="18:00", spot="counter")))  # fmt: skip
+    project = replace(demo, people=(*demo.people, rare))
+    for days in (1, 2, 7):
+        m = live(project, days, 1)
+        track = next(t for t in m.tracks if t.person.id == "rare")
+        spots = [s.id for s in m.spots]
+        # From Monday on still behind the counter, as since last Wednesday.
+        assert spots[track.spot[0]] == "counter" and track.arrive[0] <= 0
+        assert len(track.spot) == (3 if days == 7 else 1)
+
+
 def test_sides_of_the_bed_errands_and_last_lines(demo):
     assert day_sheets.sleeps_at(demo, find(demo.people, "potter")) == "bed-left"
     swapped = day_sheets.set_sleeps_at(demo, "potter", "bed-right")

@@ -244,6 +244,9 @@ def _plan(
             if holds_on(errand.days, weekday):
                 errands += [(midnight + s, m, place[errand.spot]) for s, m in zip(begin.tolist(), spans.tolist())]
     base.sort()
+    if not base or base[0][0] > 0:
+        # Nothing said since yesterday, as of somebody who comes on Wednesdays: they are where their week left them.
+        base.insert(0, (-2 * DAY, place[_left_at(person, (first + timedelta(days=-1)).weekday())]))
     errands.sort()
     times = [t for t, _ in base]
 
@@ -261,6 +264,15 @@ def _plan(
     # A line of the sheet that falls into an errand waits until the errand is over.
     plan.sort(key=lambda item: item[0])
     return plan
+
+
+def _left_at(person: Person, weekday: int) -> str:
+    """The spot of the last line of a day sheet before a weekday begins, going back through the week."""
+    for back in range(1, 8):
+        lines = [s for s in person.stays if holds_on(s.days, (weekday - back) % 7)]
+        if lines:
+            return max(lines, key=lambda s: _clock(s.at)).spot
+    return person.stays[-1].spot
 
 
 def _track(person: Person, place: dict[str, int], book: _Ways, first: date, days: int, seed: int) -> Track:
