@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from conftest import device, rect
 from vastwatch.advice import findings
 from vastwatch.control.by_hand import AGAIN_S, FORGOTTEN, LONGEST_S, PRESS_S, REACH_S, absence_control, by_hand
-from vastwatch.control.daylight import wanted_lux
+from vastwatch.control.daylight import asked_lux, dark, wanted_lux
 from vastwatch.design import day_sheets, wiring
 from vastwatch.design.edits import add_sensor, put
 from vastwatch.design.needs import USUAL, explained, needs_of, wakeful_spots
@@ -313,3 +313,13 @@ def test_spots_that_want_light_are_those_people_use(demo):
         "left-wheel", "right-wheel", "wedging", "trimming", "wedging-east",
     }  # fmt: skip
     assert wakeful_spots(demo, "bedroom") == []
+
+
+def test_a_spot_that_wants_more_light_makes_its_room_dark_sooner(demo):
+    room = find(demo.rooms, "glazing")
+    bright = put(demo, replace(find(demo.spots, "glaze-bench-spot"), lux=900.0))
+    assert asked_lux(demo, room) == 300 and asked_lux(bright, room) == 900
+    from datetime import date
+
+    day = date(2026, 6, 1)
+    assert dark(bright, room, day, 1).total() > dark(demo, room, day, 1).total()

@@ -415,3 +415,34 @@ def test_a_name_half_typed_stays_with_its_own_record(qtbot, plan):
     w.focus.set(selected="store-shelf")
     assert find(project(w).furnishings, "store-shelf").name == "Store shelf"
     assert find(project(w).furnishings, "kiln-body").name in ("Big kiln", "Kiln")
+
+
+def test_things_are_stepped_through_gathered_and_moved_by_keys_alone(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="kiln", selected="kiln")
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_O)
+    first = w.focus.selected
+    key(qtbot, w.plan, Qt.Key.Key_E)
+    key(qtbot, w.plan, Qt.Key.Key_O)
+    key(qtbot, w.plan, Qt.Key.Key_E)
+    assert len(w.focus.marked) == 2 and first in w.focus.marked
+    before = project(w)
+    key(qtbot, w.plan, Qt.Key.Key_Right)
+    assert project(w) is not before and w.document.undo_stack.undoText() == "Nudge 2 things"
+    key(qtbot, w.plan, Qt.Key.Key_E)
+    assert len(w.focus.marked) == 1
+    key(qtbot, w.plan, Qt.Key.Key_O, SHIFT)
+    seen = w.plan.builder.things_of_room()
+    assert {"kiln-body", "kiln-front", "lamp-kiln", "kiln-heat", "kiln-passage", "g-south"} <= set(seen)
+
+
+def test_a_door_is_hinged_and_swings_as_it_is_told(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="kiln", selected="kiln-passage")
+    for name, value, field in (("Hinge", "b", "hinge"), ("Swings", "right", "swings")):
+        box = inspect(w, name)
+        box.setCurrentText(value)
+        box.activated.emit(box.currentIndex())
+        assert getattr(find(project(w).openings, "kiln-passage"), field) == value
+    w.grab()

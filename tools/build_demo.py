@@ -163,6 +163,8 @@ FURNISHINGS = (
     thing("glaze-bench", "ground", "bench", 7.3, 6.3, 10.4, 7.0, 0.9, "Glaze bench"),
     thing("glaze-shelf", "ground", "shelf", 11.2, 3.7, 11.8, 5.6, 1.9, "Glaze shelf"),
     thing("kiln-body", "ground", "kiln", 7.6, 0.4, 8.9, 1.6, 1.5, "Kiln", material="metal"),
+    thing("isolator", "ground", "panel", 9.42, 1.5, 9.52, 1.8, 1.7, "Mains isolator", z0=1.3, material="metal"),
+    thing("door-mat", "ground", "mat", 0.16, 1.7, 0.61, 2.4, 0.02, "Door mat", material="fabric"),
     thing("store-shelf", "ground", "shelf", 9.9, 0.2, 11.8, 0.65, 1.9, "Store shelf"),
     thing("sofa", "upper", "sofa", 0.4, 3.4, 2.4, 4.3, 0.8, "Sofa", material="upholstery"),
     thing("window-seat", "upper", "bench", 1.7, 6.85, 3.7, 7.3, 0.45, "Window seat", material="upholstery"),

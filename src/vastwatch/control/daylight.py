@@ -58,6 +58,12 @@ def wanted_lux(room: Room) -> float:
     return USUAL[room.use].lux if room.needs.lux is None else room.needs.lux
 
 
+def asked_lux(project: Project, room: Room) -> float:
+    """What the room asks for, or the most that one of its spots does."""
+    spots = (s.lux for s in project.spots if s.room == room.id and s.lux is not None)
+    return max((wanted_lux(room), *spots))
+
+
 def daylight_factor(project: Project, room: Room) -> float:
     """Mean daylight inside as a share of that outside, 0 to 1."""
     height = find(project.levels, room.level).height
@@ -102,7 +108,7 @@ def dark(project: Project, room: Room, begin: date, days: int) -> Signal:
     factor = daylight_factor(project, room)
     if factor <= 0:
         return Signal.constant(True, 0.0, days * DAY)
-    return _below(project.place, round(elevation_for(wanted_lux(room) / factor), 3), begin, days)
+    return _below(project.place, round(elevation_for(asked_lux(project, room) / factor), 3), begin, days)
 
 
 @lru_cache(maxsize=256)

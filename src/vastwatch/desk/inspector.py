@@ -337,6 +337,9 @@ class Inspector(QWidget):
         if opening.kind != "archway":
             self.choice(grid, 4, self.tr("Leaf"), "leaf", get_args(Leaf), self.tr("Glass blinds a PIR too."))
             self.choice(grid, 5, self.tr("Rests"), "rest", get_args(Rest), self.tr("How it normally stands."))
+        if opening.kind == "door":
+            self.choice(grid, 6, self.tr("Hinge"), "hinge", ("a", "b"), self.tr("At which end of the opening."))
+            self.choice(grid, 7, self.tr("Swings"), "swings", ("left", "right"), self.tr("Which way the leaf opens."))
 
     def _furnishing(self, piece: Any) -> None:
         self.name_field(self.tr("Furniture"))

@@ -33,6 +33,7 @@ KEYS: tuple[tuple[Section, ...], ...] = (
         ("Plan", (
             ("+   −", "zoom"), ("F", "fit the building"), ("PgUp   PgDn", "level above, below"),
             ("N   Shift+N", "next, previous room"), ("M   Shift+M", "next, previous sensor here"),
+            ("O   Shift+O", "next, previous thing in the room"), ("E", "take it into the selection"),
             ("V", "next figure"), ("G", "show the level below, or not"), ("Esc", "let go"),
         )),
         ("Sensor, furniture, wall", (

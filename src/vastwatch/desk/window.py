@@ -338,6 +338,9 @@ class Window(QMainWindow):
         key("M", lambda: self._step_sensor(1))
         key("Shift+M", lambda: self._step_sensor(-1))
         key("V", self._next_figure)
+        key("O", partial(self._step_thing, 1))
+        key("Shift+O", partial(self._step_thing, -1))
+        key("E", self._extend)
         key("G", lambda: self.focus.set(ghost=not self.focus.ghost))
         key("X", partial(self._only_in_plan, "flip"))
         key("Shift+X", partial(self._only_in_plan, "flop"))
@@ -393,6 +396,22 @@ class Window(QMainWindow):
             room = room_of(self.document.project, sensor)
             self.focus.set(selected=sensor.id, room=room.id if room else self.focus.room)
             self.plan.setFocus()
+
+    def _step_thing(self, way: int) -> None:
+        """The next thing of the focused room: furniture, spots, lamps, hazards, openings, walls."""
+        things = self.plan.builder.things_of_room()
+        if things:
+            k = next((i for i, t in enumerate(things) if t == self.focus.selected), -1 if way > 0 else 0)
+            # Stepping on keeps what was marked, so that many can be gathered by keys.
+            self.focus.set(selected=things[(k + way) % len(things)], marked=self.focus.marked)
+            self.plan.setFocus()
+
+    def _extend(self) -> None:
+        """Take the selected thing into the selection, or out of it."""
+        if self.focus.stage in ("Plan", "Brief") and self.focus.selected not in (None, self.focus.room):
+            marked = self.focus.marked ^ {self.focus.selected}
+            self.focus.set(marked=marked)
+            self.say(self.tr("{} selected.").format(len(marked)))
 
     def play(self) -> None:
         """Run or stop the playhead."""

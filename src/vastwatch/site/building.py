@@ -59,7 +59,11 @@ class Wall(Record, frozen=True, kw_only=True):
 
 
 class Opening(Record, frozen=True, kw_only=True):
-    """A door, window or archway in a wall; it begins `offset` metres along the wall from its end a."""
+    """A door, window or archway in a wall; it begins `offset` metres along the wall from its end a.
+
+    A door's leaf is hinged at the `hinge` end of the opening, that nearer the wall's a or b, and swings to the left or
+    right of a-b.
+    """
 
     id: Id
     wall: str
@@ -70,6 +74,8 @@ class Opening(Record, frozen=True, kw_only=True):
     head: Positive = 2.0
     leaf: Leaf = "timber"
     rest: Rest = "closed"
+    hinge: Literal["a", "b"] = "a"
+    swings: Literal["left", "right"] = "left"
 
 
 class Needs(Record, frozen=True, kw_only=True):

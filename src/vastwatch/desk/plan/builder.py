@@ -168,6 +168,22 @@ class Builder:
                     out.append(r.id)
         return out
 
+    def things_of_room(self) -> list[str]:
+        """Ids of what is in and around the focused room, in the order the keys step through it."""
+        project = self.project
+        room = next((r for r in project.rooms if r.id == self.view.focus.room), None)
+        if room is None:
+            return []
+        edges = list(zip(room.outline, room.outline[1:] + room.outline[:1]))
+        walls = [w.id for w in project.walls if w.level == room.level and any(alongside(w, e) for e in edges)]
+        out = []
+        for collection in MOVABLE:
+            for r in getattr(project, collection):
+                level = r.level if hasattr(r, "level") else find(project.rooms, r.room).level
+                if level == room.level and polygons.contains_point(room.outline, *middle_of(r)):
+                    out.append(r.id)
+        return out + [o.id for o in project.openings if o.wall in walls] + walls
+
     def _room_of(self, what: str, thing: Any) -> str | None:
         if what not in ("furnishing", "hazard", "fixture"):
             return None

@@ -656,19 +656,22 @@ def _opening(p: QPainter, look: Look, wall: Wall, o: Opening, length: float) -> 
         p.setPen(cosmetic(thin, 1, Qt.PenStyle.DotLine))
         p.drawLine(a, b)
         return
-    # A leaf hinged at the end nearer a, swinging to the left of a-b; closed leaves lie in the wall.
-    angle = math.atan2(b.y() - a.y(), b.x() - a.x())
+    # Closed leaves lie in the wall; the quarter circle shows which way they swing.
     p.setPen(cosmetic(thin, 1.2))
     p.setBrush(Qt.BrushStyle.NoBrush)
     if o.rest == "closed":
         p.drawLine(a, b)
-    swing = QPointF(math.cos(angle - math.pi / 2), math.sin(angle - math.pi / 2)) * o.width
+    pivot, end = (a, b) if o.hinge == "a" else (b, a)
+    angle = math.degrees(math.atan2(-(end.y() - pivot.y()), end.x() - pivot.x()))
+    # To the left of a-b is counter-clockwise from a, and clockwise from b.
+    turn = 90.0 if (o.swings == "left") == (o.hinge == "a") else -90.0
+    open_at = math.radians(angle + turn)
     p.setPen(cosmetic(thin, 1.4 if o.rest == "open" else 1))
     if o.rest == "open":
-        p.drawLine(a, a + swing)
+        p.drawLine(pivot, pivot + QPointF(math.cos(open_at), -math.sin(open_at)) * o.width)
     p.setPen(cosmetic(alpha(thin, 0.55), 1, Qt.PenStyle.SolidLine if o.rest == "open" else Qt.PenStyle.DotLine))
-    box = QRectF(a.x() - o.width, a.y() - o.width, 2 * o.width, 2 * o.width)
-    p.drawArc(box, round(-math.degrees(angle) * 16), 90 * 16)
+    box = QRectF(pivot.x() - o.width, pivot.y() - o.width, 2 * o.width, 2 * o.width)
+    p.drawArc(box, round(angle * 16), round(turn * 16))
 
 
 # -- marks -----------------------------------------------------------------------------------------------------------
