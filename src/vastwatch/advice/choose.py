@@ -47,7 +47,7 @@ from vastwatch.words import about_words, duration_words, never_words
 
 # Walkers are judged on cells this far apart, coarser in large rooms so that no room has more than so many: shares are
 # wanted and not contours, metres.
-CELL, MOST_CELLS = 0.25, 200
+CELL, MOST_CELLS = 0.25, 150
 # No hold is shorter than this in service, seconds.
 SHORTEST_HOLD_S = 30.0
 # Wall radars look down a little, degrees.

@@ -317,10 +317,17 @@ def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Pro
     def moved(p: Point) -> Point:
         return (round(p[0] + dx, 4), round(p[1] + dy, 4)) if moves(p) else p
 
+    # Most of a large plan stays as it is: only what has a moved point is made anew.
     rooms = tuple(
-        _changed(r, outline=tuple(moved(p) for p in r.outline)) if r.level == level else r for r in project.rooms
+        replace(r, outline=tuple(moved(p) for p in r.outline))
+        if r.level == level and any(moves(p) for p in r.outline)
+        else r
+        for r in project.rooms
     )
-    walls = tuple(_changed(w, a=moved(w.a), b=moved(w.b)) if w.level == level else w for w in project.walls)
+    walls = tuple(
+        replace(w, a=moved(w.a), b=moved(w.b)) if w.level == level and (moves(w.a) or moves(w.b)) else w
+        for w in project.walls
+    )
     for old, room in zip(project.rooms, rooms):
         if room is not old:
             if polygons.self_crossing(room.outline) is not None or polygons.area(room.outline) < 0.2:

@@ -399,7 +399,9 @@ def draw_places(p: QPainter, look: Look) -> None:
     if not look.rooms:
         _first_words(p, look)
     _names(p, look)
-    _places(p, look)
+    if not look.hurried:
+        # On a large plan in motion spots and lamps wait until the hand rests.
+        _places(p, look)
 
 
 def draw_held(p: QPainter, look: Look) -> None:
