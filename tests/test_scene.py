@@ -107,3 +107,22 @@ def test_facing_away_costs_a_radar_range(room):
     ranges = [sight(project, sensor, (2.5, 2.0), SEATED, "reading", facing).range_m for facing in (180.0, 90.0, 0.0)]
     assert np.array(ranges) / ranges[0] == pytest.approx([1.0, 0.75, 0.85])
     assert find(project.devices, "radar-24-state").still_m == pytest.approx(ranges[0])
+
+
+def test_obstacles_outside_a_frame_do_not_matter_within_it(demo):
+    """The same waits and shares with the obstacles of a room's frame as with those of the whole level."""
+    import numpy as np
+
+    from vastwatch.sensing.coverage import notice_times
+    from vastwatch.sensing.noticing import placed
+    from vastwatch.sensing.scene import within
+
+    for ident, room in (("pir-throwing", (0, 3.7, 5, 7.5)), ("radar-sitting", (0, 3.0, 5, 7.5))):
+        it = placed(demo, next(s for s in demo.sensors if s.id == ident))
+        x0, y0, x1, y1 = room
+        few = it._replace(around=within(it.around, x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3))
+        assert len(few.around.prisms) < len(it.around.prisms)
+        x, y = np.meshgrid(np.linspace(x0 + 0.2, x1 - 0.2, 25), np.linspace(y0 + 0.2, y1 - 0.2, 20))
+        points = np.asfortranarray(np.column_stack([x.ravel(), y.ravel()]))
+        for figure in ("across", "seated"):
+            assert np.array_equal(notice_times(it, points, figure), notice_times(few, points, figure))

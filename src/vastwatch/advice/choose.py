@@ -20,6 +20,7 @@ from msgspec.structs import replace
 from vastwatch.advice.findings import RISK_HOURS, WALKER_SHARE, hold_for
 from vastwatch.advice.fixing import fixed_place, opening_middle
 from vastwatch.advice.remedies import mount_points
+from vastwatch.design.building import frame
 from vastwatch.design.edits import add_sensor, joins_presence, presence_of, put
 from vastwatch.design.needs import needs_of, wakeful_spots
 from vastwatch.design.presence import reports
@@ -41,7 +42,7 @@ from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import FIDGETS
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.noticing import Placed, latency_s, mean_wait, placed, staying
-from vastwatch.sensing.scene import obstacles
+from vastwatch.sensing.scene import obstacles, within
 from vastwatch.site.building import Hazard, Room, Spot
 from vastwatch.words import about_words, duration_words, never_words
 
@@ -146,6 +147,9 @@ class _Now:
         outline = np.asarray(room.outline, float)
         cell = max(CELL, math.sqrt(polygons.area(outline) / MOST_CELLS))
         grid = grid_over([outline], cell)
+        x0, y0, x1, y1 = frame(room.outline)
+        # Sensors hang a little inside; the frame holds the walls around as well.
+        self.frame = (x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3)
         self.cells = np.asfortranarray(grid.points[grid.mask(room.outline).ravel()])
         self.at = np.array([s.at for s in self.spots], float).reshape(-1, 2)
         self.facing = np.array([s.facing for s in self.spots], float)
@@ -183,16 +187,19 @@ class _Now:
         self.hazards_here = [h for h in self.hazards if h.id in own]
         self.hazards_next_door = [h for h in self.hazards if h.id not in own]
 
-    def placed(self, device: DeviceType, sensor: Sensor) -> Placed:
-        """As `sensing.noticing.placed`, without a project that has the sensor in it."""
+    def placed(self, device: DeviceType, sensor: Sensor, whole: bool = False) -> Placed:
+        """As `sensing.noticing.placed`, without a project that has the sensor in it; with the obstacles of the `whole`
+        level, or only those between points of the room."""
         if isinstance(device, DualType):
-            parts = (self.placed(device.pir, sensor), self.placed(device.radar, sensor))
+            parts = (self.placed(device.pir, sensor, whole), self.placed(device.radar, sensor, whole))
             return parts[0]._replace(device=device, parts=parts)
         band = device.band_ghz if isinstance(device, RadarType) else "infrared"
         host = None
         if sensor.on is not None:
             host = next((f for f in self.project.furnishings if f.id == sensor.on), None)
         around = obstacles(self.project, self.room.level, band)
+        if not whole:
+            around = within(around, *self.frame)
         return Placed(sensor, device, around, self.room.ambient_c, host)
 
     def waits(self, it: Placed) -> np.ndarray:
@@ -409,9 +416,9 @@ def _judged(now: _Now, device: DeviceType, it: Placed, waits: np.ndarray, share:
     fails += _place_fails(now, device, it)
     if not fails and device.family in ("radar", "dual"):
         # Walls stop infrared; a radar that would do is also asked about what moves next door.
-        fails += _fooled(it, now.hazards_next_door)
+        fails += _fooled(now.placed(device, it.sensor, whole=True), now.hazards_next_door)
     # What does not do anyway need not be told apart any further.
-    spill = 0.0 if fails else now.spill(it)
+    spill = 0.0 if fails else now.spill(now.placed(device, it.sensor, whole=True))
     if spill > SPILL_M2:
         reason += f"; it also notices walkers in {spill:.0f} m² next door, unless its gate or sensitivity is set"
     left = spare(now.project, device.id)

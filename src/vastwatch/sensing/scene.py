@@ -186,12 +186,31 @@ def near(obstacle: Obstacles, x: float, y: float, reach: float) -> Obstacles:
         distance, _ = polygons.nearest_on_segments((x, y), screens.a, screens.b)
         return distance < reach
 
-    def some(screens: Screens, which: NDArray[np.bool_]) -> Screens:
-        return Screens(*(part[which] for part in screens))
-
     full, part = close(obstacle.full), close(obstacle.part)
     circles = obstacle.prism_circles
-    prism = np.flatnonzero(np.hypot(circles[:, 0] - x, circles[:, 1] - y) < reach + circles[:, 2]).tolist()
+    prism = np.flatnonzero(np.hypot(circles[:, 0] - x, circles[:, 1] - y) < reach + circles[:, 2])
+    return _only(obstacle, full, part, prism)
+
+
+@lru_cache(maxsize=256)
+def within(obstacle: Obstacles, x0: float, y0: float, x1: float, y1: float) -> Obstacles:
+    """Only the obstacles that reach into a frame. Exact for sight lines between points of the frame: it is convex, so
+    that they never leave it."""
+
+    def touching(screens: Screens) -> NDArray[np.bool_]:
+        lo, hi = np.minimum(screens.a, screens.b), np.maximum(screens.a, screens.b)
+        return (lo[:, 0] <= x1) & (hi[:, 0] >= x0) & (lo[:, 1] <= y1) & (hi[:, 1] >= y0)
+
+    x, y, r = obstacle.prism_circles.T
+    prism = np.flatnonzero((x - r <= x1) & (x + r >= x0) & (y - r <= y1) & (y + r >= y0))
+    return _only(obstacle, touching(obstacle.full), touching(obstacle.part), prism)
+
+
+def _only(obstacle: Obstacles, full: NDArray[np.bool_], part: NDArray[np.bool_], which: NDArray[np.intp]) -> Obstacles:
+    def some(screens: Screens, chosen: NDArray[np.bool_]) -> Screens:
+        return Screens(*(column[chosen] for column in screens))
+
+    prism = which.tolist()
     return Obstacles(
         some(obstacle.full, full), tuple(np.array(obstacle.full_ids, object)[full]), obstacle.full_db[full],
         some(obstacle.part, part), tuple(np.array(obstacle.part_ids, object)[part]), obstacle.part_db[part],
