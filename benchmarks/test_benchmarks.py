@@ -197,7 +197,8 @@ def test_a_frame_while_dragging_by_mouse(app, demo):
 
 def large_plan():
     """60 rooms, 400 walls, 300 pieces of furniture on one level."""
-    from vastwatch.design.building import add_furnishing, add_rooms, rectangle
+    from vastwatch.design.building import add_rooms, rectangle
+    from vastwatch.design.fittings import add_furnishing
     from vastwatch.design.project import Project
     from vastwatch.site.building import Level, Wall
     from vastwatch.site.furniture import furniture

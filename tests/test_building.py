@@ -9,18 +9,15 @@ from msgspec.structs import replace
 
 from conftest import make_room
 from vastwatch.design.building import (
-    add_furnishing,
-    add_opening,
     add_room,
     move_corner,
-    move_furnishing,
     move_wall,
     place_beside,
     rectangle,
-    remove_furnishing,
     remove_opening,
     remove_room,
-)  # fmt: skip
+)
+from vastwatch.design.fittings import add_furnishing, add_opening, move_furnishing, remove_furnishing
 from vastwatch.design.project import Project, find
 from vastwatch.design.typical_days import add_person, remove_person
 from vastwatch.files.check import problems

@@ -25,7 +25,7 @@ from vastwatch.desk.document import Document
 from vastwatch.desk.focus import STAGES
 from vastwatch.desk.keysheet import KeySheet
 from vastwatch.desk.parts import FigureField, LinkCard
-from vastwatch.desk.plan import layers
+from vastwatch.desk.plan import look as looks
 from vastwatch.desk.shelf import DeviceCard
 from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_length
 from vastwatch.files import load_project, save_project
@@ -158,7 +158,7 @@ def test_the_handle_turns_and_keys_nudge_turn_and_delete(qtbot, window):
     s = sensor(window, "pir-throwing")
     a = math.radians(s.yaw)
     handle = pixel(window, "pir-throwing") + QPoint(
-        round(math.cos(a) * layers.HANDLE_REACH), round(-math.sin(a) * layers.HANDLE_REACH)
+        round(math.cos(a) * looks.HANDLE_REACH), round(-math.sin(a) * looks.HANDLE_REACH)
     )
     drag(qtbot, window, handle, pixel(window, "pir-throwing") + QPoint(-80, 0))
     assert sensor(window, "pir-throwing").yaw == pytest.approx(180)
@@ -368,7 +368,7 @@ def test_dragging_the_ground_pans(qtbot, window):
 def test_hovering_explains_the_point(window):
     window.focus.set(stage="Sensors", selected="pir-throwing", room="throwing", figure="seated")
     send_move(window, spot_px(window, 0.75, 5.9), buttons=Qt.MouseButton.NoButton)
-    card = window.plan._card
+    card = window.plan.card
     assert card.isVisible()
     words = dict(card.rows)
     assert words["seated still"].startswith("noticed every")

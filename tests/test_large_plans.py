@@ -17,7 +17,8 @@ from vastwatch.design.edits import put
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk import drawing as drawing_module
 from vastwatch.desk.drawing import DrawingDialog, read_in_background
-from vastwatch.desk.plan import layers
+from vastwatch.desk.plan import furniture, ground, walls
+from vastwatch.desk.plan import look as looks
 from vastwatch.desk.plan.shapes import name_place, resized, sides
 from vastwatch.files import load_demo
 from vastwatch.files.dxf import Unwanted, bring_in, read_drawing
@@ -53,7 +54,7 @@ def changed(w, act) -> set[str]:
 
 
 def test_dragged_furniture_leaves_the_pictures_of_the_rest_alone(qtbot, window):  # noqa: F811
-    window.focus.set(stage="Plan", level="ground", room="kiln", selected="kiln-body")
+    window.focus.set(stage="Plan", level="ground", room="kiln", selected="isolator")
     settle(qtbot, window)
     moved = {"n": 0.0}
 
@@ -75,25 +76,25 @@ def test_what_is_selected_is_drawn_apart_and_comes_back(qtbot, window):  # noqa:
     window.focus.set(stage="Plan", level="ground", room="kiln", selected="kiln")
     settle(qtbot, window)
     look = window.plan.look
-    assert "kiln-body" not in layers.special(look)
+    assert "kiln-body" not in looks.special(look)
     assert "furniture" in changed(window, lambda: window.focus.set(selected="kiln-body"))
-    assert "kiln-body" in layers.special(look)
-    plain = layers.reads_furniture(look)[0]
+    assert "kiln-body" in looks.special(look)
+    plain = furniture.reads_furniture(look)[0]
     assert all(f.id != "kiln-body" for f in plain)
 
 
 def test_metre_lines_that_go_on_through_rooms_are_one_line():
     lines = [QLineF(1, 0, 1, 3), QLineF(1, 3, 1, 6), QLineF(2, 0, 2, 3), QLineF(0, 1, 4, 1), QLineF(5, 1, 8, 1)]
-    merged = sorted((q.x1(), q.y1(), q.x2(), q.y2()) for q in layers._merged(lines))
+    merged = sorted((q.x1(), q.y1(), q.x2(), q.y2()) for q in ground._merged(lines))
     assert merged == [(0, 1, 4, 1), (1, 0, 1, 6), (2, 0, 2, 3), (5, 1, 8, 1)]
 
 
 def test_walls_are_cut_at_their_openings_into_pieces(demo):
-    _, openings = layers._solid(demo, "ground")
+    _, openings = walls._solid(demo, "ground")
     assert len(openings) == sum(find(demo.walls, o.wall).level == "ground" for o in demo.openings)
     wall = find(demo.walls, "g-south")
     mine = tuple(sorted((o for o in demo.openings if o.wall == wall.id), key=lambda o: o.offset))
-    pieces = layers._pieces(wall, mine)
+    pieces = walls._pieces(wall, mine)
     assert len(pieces) == len(mine) + 1
     solid = sum(abs(p.at(1).x() - p.at(0).x()) for p in pieces)
     assert solid == pytest.approx(12.0 + wall.thickness - sum(o.width for o in mine))
@@ -123,7 +124,7 @@ def test_a_small_plan_is_never_hurried(window):  # noqa: F811
 
 @pytest.mark.parametrize("turn", [0.0, 30.0, 90.0])
 def test_sizes_are_set_about_the_middle_whichever_way_it_is_turned(turn):
-    from vastwatch.design.building import turned
+    from vastwatch.design.fittings import turned
 
     outline = turned(((-1, -0.5), (1, -0.5), (1, 0.5), (-1, 0.5)), (3.0, 2.0), turn)
     wide = resized(outline, 0, 3.0)

@@ -11,16 +11,9 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from conftest import device, make_room, shelf_at
-from vastwatch.design.building import (
-    add_furnishing,
-    add_opening,
-    add_room,
-    move_corner,
-    move_wall,
-    rectangle,
-    remove_room,
-)
+from vastwatch.design.building import add_room, move_corner, move_wall, rectangle, remove_room
 from vastwatch.design.edits import add_sensor, put, remove_sensor, set_hold, set_roles
+from vastwatch.design.fittings import add_furnishing, add_opening
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence, Sensor

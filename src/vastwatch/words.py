@@ -1,4 +1,4 @@
-"""Times and durations in a reader's words; used wherever a sentence carries a figure."""
+"""Times, durations and refusals in a reader's words; used wherever a sentence carries a figure."""
 
 from __future__ import annotations
 
@@ -47,3 +47,9 @@ def never_words(seconds: float) -> str:
     if not math.isfinite(seconds):
         return "never"
     return "within 2 s" if seconds < 2 else f"every {duration_words(seconds)}"
+
+
+def sentence(e: Exception) -> str:
+    """What an edit refused with, as a sentence for the reader."""
+    words = str(e)
+    return words[:1].upper() + words[1:] + "."

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from vastwatch.design.edits import room_at
+from vastwatch.design.fittings import opening_middle
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Settings
 from vastwatch.devices import ContactType, DeviceType, MatType
@@ -49,15 +50,6 @@ def fixed_place(project: Project, device: DeviceType, level: str, x: float, y: f
         raise ValueError(f"{device.name} is fixed to furniture or a machine: point at one")
     cx, cy = polygons.centroid(piece.outline)
     return Fixed((round(cx, 3), round(cy, 3), min(device.mount_height, piece.z1)), 0.0, piece.id, Settings())
-
-
-def opening_middle(project: Project, opening: Opening) -> tuple[Point, Point]:
-    """The middle of an opening on its wall's centre line, and the unit vector along the wall."""
-    wall = find(project.walls, opening.wall)
-    length = math.dist(wall.a, wall.b)
-    ux, uy = (wall.b[0] - wall.a[0]) / length, (wall.b[1] - wall.a[1]) / length
-    s = opening.offset + opening.width / 2
-    return (wall.a[0] + s * ux, wall.a[1] + s * uy), (ux, uy)
 
 
 def _doors(project: Project, level: str, x: float, y: float, kinds: tuple[str, ...]) -> list[Opening]:

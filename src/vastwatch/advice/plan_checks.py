@@ -11,12 +11,12 @@ from itertools import pairwise
 import numpy as np
 
 from vastwatch.advice.finding import Advice, Finding
-from vastwatch.advice.fixing import opening_middle
 from vastwatch.design.building import overlap, uncovered
 from vastwatch.design.edits import room_at
+from vastwatch.design.fittings import rooms_beside
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
-from vastwatch.site.building import Opening, Room, Wall
+from vastwatch.site.building import Room, Wall
 
 # Less of a room's edge without a wall is a slip of the pen, metres.
 GAP_M = 0.05
@@ -26,8 +26,6 @@ USED_FROM_WITHIN = ("chair", "armchair", "sofa", "bed", "bench", "bath", "toilet
 STEPPED_OVER_M = 0.25
 # Narrower openings nobody walks through, metres.
 PASSABLE_M = 0.5
-# This far to either side of a wall's middle a door's rooms are looked for, metres beyond its face.
-BESIDE_M = 0.15
 # With more rooms than this the checks that compare pairs are left to the drawing tools.
 MOST_PAIRS = 400
 
@@ -74,24 +72,13 @@ def overlapping_rooms(project: Project) -> Iterator[Finding]:
                     )  # fmt: skip
 
 
-def _sides(project: Project, opening: Opening) -> tuple[Room | None, Room | None]:
-    """The rooms on the two sides of an opening."""
-    wall = find(project.walls, opening.wall)
-    (x, y), (ux, uy) = opening_middle(project, opening)
-    step = wall.thickness / 2 + BESIDE_M
-    return (
-        room_at(project, wall.level, x - uy * step, y + ux * step),
-        room_at(project, wall.level, x + uy * step, y - ux * step),
-    )
-
-
 def doors_onto_nothing(project: Project) -> Iterator[Finding]:
     """Doors and archways between no rooms, doors from an upper floor into the air, and doors within one room."""
     lowest = min((level.elevation for level in project.levels), default=0.0)
     for o in project.openings:
         if o.kind == "window":
             continue
-        a, b = _sides(project, o)
+        a, b = rooms_beside(project, o)
         level = find(project.levels, find(project.walls, o.wall).level)
         if a is None and b is None:
             text = f"This {o.kind} leads from no room to no room."
@@ -138,7 +125,7 @@ def unreachable_rooms(project: Project) -> Iterator[Finding]:
     for o in project.openings:
         if o.kind == "window" or o.width < PASSABLE_M:
             continue
-        a, b = _sides(project, o)
+        a, b = rooms_beside(project, o)
         if a is not None and b is not None:
             ways[a.id].add(b.id)
             ways[b.id].add(a.id)

@@ -1,4 +1,4 @@
-"""Edits of the building: rooms with the walls they need, corners and walls that are dragged, openings, furniture.
+"""Edits of the building: rooms with the walls they need, corners and walls that are dragged.
 
 Each is a function from a project to a project, and raises ValueError with a sentence where the outcome would not be
 a building: a room that crosses itself, an opening that no longer fits its wall.
@@ -18,8 +18,7 @@ from vastwatch.design.edits import remove_sensor, room_at, room_of
 from vastwatch.design.project import Project, find, fresh_id, fresh_ids, is_used
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
-from vastwatch.site.building import Furnishing, Opening, OpeningKind, Room, RoomUse, Spot, Wall
-from vastwatch.site.furniture import FurnitureType
+from vastwatch.site.building import Room, RoomUse, Wall
 from vastwatch.site.record import Outline, Point
 
 # Points this close are one corner, and a point this close to a wall's line lies on it, metres.
@@ -28,12 +27,6 @@ SAME = 0.011
 WALL_THICKNESS, WALL_MATERIAL = 0.1, "plasterboard"
 # What a new room's lamp draws, watts per square metre, and what it gives, lumens per watt.
 LAMP_W_M2, LAMP_LM_W = 2.0, 95.0
-# Sizes of new openings: width, sill, head.
-OPENING_SIZES: dict[OpeningKind, tuple[float, float, float]] = {
-    "door": (0.85, 0.0, 2.0),
-    "window": (1.2, 0.9, 2.1),
-    "archway": (1.2, 0.0, 2.1),
-}
 
 
 def rectangle(x: float, y: float, width: float, depth: float) -> Outline:
@@ -254,14 +247,15 @@ def remove_room(project: Project, ident: str) -> Removal:
         presences=tuple(p for p in project.presences if p.room != ident),
     )  # fmt: skip
     gone = [
-        _counted(len(getattr(before, c)) - len(getattr(project, c)), word)
+        counted(len(getattr(before, c)) - len(getattr(project, c)), word)
         for c, word in (("walls", "wall"), ("openings", "opening"), ("sensors", "sensor"), ("lamps", "lamp"),
                         ("spots", "spot"), ("hazards", "hazard"), ("sockets", "socket"), ("switches", "switch"))
     ]  # fmt: skip
     return Removal(project, tuple(words for words in gone if words))
 
 
-def _counted(n: int, word: str) -> str:
+def counted(n: int, word: str) -> str:
+    """`1 wall`, `3 walls`, `2 switches`; nothing for none."""
     return "" if n == 0 else f"1 {word}" if n == 1 else f"{n} {word}{'es' if word.endswith('ch') else 's'}"
 
 
@@ -285,6 +279,14 @@ def without_spots(project: Project, spots: set[str]) -> Project:
         elif stays:
             people.append(replace(person, stays=stays, errands=errands))
     return replace(project, spots=tuple(s for s in project.spots if s.id not in spots), people=tuple(people))
+
+
+def remove_opening(project: Project, ident: str) -> Project:
+    """Take an opening away; the wall closes, what was fixed to it goes, and a sun patch stays as it was drawn."""
+    for sensor in [s.id for s in project.sensors if s.on == ident]:
+        project = remove_sensor(project, sensor)
+    hazards = tuple(replace(h, window=None) if h.window == ident else h for h in project.hazards)
+    return replace(project, hazards=hazards, openings=tuple(o for o in project.openings if o.id != ident))
 
 
 # -- dragging ------------------------------------------------------------------------------------------------------
@@ -311,6 +313,36 @@ def move_wall(project: Project, ident: str, by: float) -> Project:
         return abs(x * nx + y * ny) < SAME and -SAME < x * ux + y * uy < length + SAME
 
     return _displaced(project, wall.level, on_it, nx * by, ny * by)
+
+
+def is_rectangle(outline: Outline) -> bool:
+    """Whether an outline is a rectangle along the axes, so that it has a width and a depth."""
+    x0, y0, x1, y1 = frame(outline)
+    upright = all(abs(a[0] - b[0]) < SAME or abs(a[1] - b[1]) < SAME for a, b in _edges(outline))
+    return upright and abs(polygons.area(outline) - (x1 - x0) * (y1 - y0)) < SAME**2
+
+
+def resize_room(project: Project, ident: str, width: float | None = None, depth: float | None = None) -> Project:
+    """Make a rectangular room so wide or deep, on its centre lines, by moving its right or its upper wall; what stands
+    on that wall goes along. Raises ValueError for another shape, and where a room would cross itself."""
+    room = find(project.rooms, ident)
+    if not is_rectangle(room.outline):
+        raise ValueError(f"{room.name.lower()} is no rectangle: drag its walls and corners")
+    x0, y0, x1, y1 = frame(room.outline)
+
+    def on_right(p: Point) -> bool:
+        return abs(p[0] - x1) < SAME and y0 - SAME < p[1] < y1 + SAME
+
+    if width is not None:
+        project = _displaced(project, room.level, on_right, x0 + width - x1, 0.0)
+        x1 = x0 + width
+
+    def on_top(p: Point) -> bool:
+        return abs(p[1] - y1) < SAME and x0 - SAME < p[0] < x1 + SAME
+
+    if depth is not None:
+        project = _displaced(project, room.level, on_top, 0.0, y0 + depth - y1)
+    return project
 
 
 def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Project:  # type: ignore[no-untyped-def]
@@ -352,109 +384,3 @@ def _changed(record: Any, **fields: Any) -> Any:
     if all(getattr(record, name) == value for name, value in fields.items()):
         return record
     return replace(record, **fields)
-
-
-# -- openings and furniture ------------------------------------------------------------------------------------------
-
-
-def add_opening(project: Project, wall: str, kind: OpeningKind, middle: float) -> tuple[Project, Opening]:
-    """A door, window or archway around a place `middle` metres along a wall, pushed along where it does not fit.
-
-    Raises ValueError on a wall too short, or already full there.
-    """
-    host = find(project.walls, wall)
-    length = math.dist(host.a, host.b)
-    width, sill, head = OPENING_SIZES[kind]
-    margin = 0.1
-    if length < width + 2 * margin:
-        raise ValueError(f"this wall is {length:.2f} m long: too short for a {kind}")
-    offset = min(max(middle - width / 2, margin), length - width - margin)
-    for o in project.openings:
-        if o.wall == wall and o.offset < offset + width and offset < o.offset + o.width:
-            raise ValueError(f"there is a {o.kind} already")
-    leaf = {"door": "timber", "window": "glass", "archway": "none"}[kind]
-    opening = Opening(
-        id=fresh_id(project, kind), wall=wall, kind=kind, offset=round(offset, 3), width=width, sill=sill, head=head,
-        leaf=leaf, rest="closed",  # type: ignore[arg-type]
-    )  # fmt: skip
-    return replace(project, openings=(*project.openings, opening)), opening
-
-
-def remove_opening(project: Project, ident: str) -> Project:
-    """Take an opening away; the wall closes, what was fixed to it goes, and a sun patch stays as it was drawn."""
-    for sensor in [s.id for s in project.sensors if s.on == ident]:
-        project = remove_sensor(project, sensor)
-    hazards = tuple(replace(h, window=None) if h.window == ident else h for h in project.hazards)
-    return replace(project, hazards=hazards, openings=tuple(o for o in project.openings if o.id != ident))
-
-
-def add_furnishing(
-    project: Project, level: str, kind: FurnitureType, at: Point, turn: float
-) -> tuple[Project, Furnishing]:
-    """A piece of furniture around a point, its front turned to `turn` degrees; with a spot if one sits or lies on it.
-
-    Raises ValueError outside every room.
-    """
-    room = room_at(project, level, *at)
-    if room is None:
-        raise ValueError("furniture stands inside a room")
-    w, d = kind.width / 2, kind.depth / 2
-    # The front is the side away from the wall: local +y, turned to the direction asked for.
-    outline = turned(((-w, -d), (w, -d), (w, d), (-w, d)), at, turn - 90.0)
-    piece = Furnishing(
-        id=fresh_name_id(project, kind.name), level=level, name=kind.name, kind=kind.kind, outline=outline, z0=kind.z0,
-        z1=kind.z1, material=kind.material,
-    )  # fmt: skip
-    project = replace(project, furnishings=(*project.furnishings, piece))
-    activity = kind.sits or kind.lies
-    if activity is not None:
-        spot = Spot(
-            id=fresh_name_id(project, f"on {kind.name}"), room=room.id, name=kind.name.lower(), at=at,
-            facing=turn % 360, posture="seated" if kind.sits else "lying", activity=activity,
-        )  # fmt: skip
-        project = replace(project, spots=(*project.spots, spot))
-    return project, piece
-
-
-def turned(outline: Outline, at: Point, degrees: float) -> Outline:
-    """An outline about the origin, turned and then set down at a point."""
-    c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
-    return tuple((round(at[0] + c * x - s * y, 4), round(at[1] + s * x + c * y, 4)) for x, y in outline)
-
-
-def move_furnishing(project: Project, ident: str, dx: float, dy: float, degrees: float = 0.0) -> Project:
-    """Move and turn a piece about its middle; spots on it go along. Raises ValueError out of every room."""
-    piece = find(project.furnishings, ident)
-    cx, cy = polygons.centroid(piece.outline)
-    to = (cx + dx, cy + dy)
-    if room_at(project, piece.level, *to) is None:
-        raise ValueError("furniture stands inside a room")
-    about = tuple((x - cx, y - cy) for x, y in piece.outline)
-    spots = []
-    for spot in project.spots:
-        home = find(project.rooms, spot.room)
-        if home.level == piece.level and polygons.contains_point(piece.outline, *spot.at):
-            at = turned(((spot.at[0] - cx, spot.at[1] - cy),), to, degrees)[0]
-            there = room_at(project, piece.level, *at)
-            if there is not None:
-                spot = replace(spot, at=at, facing=(spot.facing + degrees) % 360, room=there.id)
-        spots.append(spot)
-    new = replace(piece, outline=turned(about, to, degrees))
-    furnishings = tuple(new if f is piece else f for f in project.furnishings)
-    return replace(project, furnishings=furnishings, spots=tuple(spots))
-
-
-def remove_furnishing(project: Project, ident: str) -> Removal:
-    """Take a piece away, with the spots on it."""
-    piece = find(project.furnishings, ident)
-    on_it = {
-        s.id for s in project.spots
-        if find(project.rooms, s.room).level == piece.level and polygons.contains_point(piece.outline, *s.at)
-    }  # fmt: skip
-    fixed = [s.id for s in project.sensors if s.on == ident]
-    for sensor in fixed:
-        project = remove_sensor(project, sensor)
-    new = without_spots(project, on_it)
-    new = replace(new, furnishings=tuple(f for f in new.furnishings if f.id != ident))
-    counted = (_counted(len(on_it), "spot"), _counted(len(fixed), "sensor"))
-    return Removal(new, tuple(w for w in counted if w))

@@ -17,12 +17,12 @@ from vastwatch.design.building import (
     Removal,
     fresh_name_id,
     missing_walls,
-    remove_furnishing,
     remove_opening,
     remove_room,
     without_spots,
 )
 from vastwatch.design.edits import put, remove_sensor, room_at
+from vastwatch.design.fittings import remove_furnishing, spots_with
 from vastwatch.design.project import Project, find, find_any, fresh_id, on_level
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
@@ -180,16 +180,12 @@ def middle_of(record: Any) -> Point:
 
 
 def _with_spots(project: Project, idents: Sequence[str]) -> list[str]:
-    """The ids, with the spots that lie on selected furniture."""
+    """The ids, with the spots that go along with selected furniture."""
     out = list(dict.fromkeys(idents))
     for collection, record in records_of(project, idents):
         if collection != "furnishings":
             continue
-        for spot in project.spots:
-            home = find(project.rooms, spot.room)
-            on_it = home.level == record.level and polygons.contains_point(record.outline, *spot.at)
-            if on_it and spot.id not in out:
-                out.append(spot.id)
+        out += [s.id for s in spots_with(project, record) if s.id not in out]
     return out
 
 
@@ -288,7 +284,9 @@ def align_many(project: Project, idents: Sequence[str], side: Side) -> Project:
               "middle": (f[1] + f[3]) / 2}[side]  # fmt: skip
         by = wanted - at
         across = side in ("left", "right", "centre")
-        project = move_many(project, [r.id], by if across else 0.0, 0.0 if across else by)
+        # What goes along with a piece and is selected itself is brought into line by itself.
+        along = [x for x in _with_spots(project, [r.id]) if x == r.id or x not in idents]
+        project = move_many_exactly(project, along, by if across else 0.0, 0.0 if across else by)
     return project
 
 
@@ -387,12 +385,16 @@ def add_level(project: Project, name: str = "") -> tuple[Project, Level]:
 
 
 def copy_level(project: Project, ident: str) -> tuple[Project, Level]:
-    """A level on top with the same walls, openings, rooms, furniture, spots, lamps and hazards; no sensors, no people
-    (they are one and not two), and no stair, which joins what is there already."""
+    """A level on top that is filled as `fill_level` does."""
     old = find(project.levels, ident)
     project, level = add_level(project, f"{old.name} copy")
     project = put(project, replace(level, height=old.height))
-    new = level.id
+    return fill_level(project, ident, level.id), find(project.levels, level.id)
+
+
+def fill_level(project: Project, ident: str, new: str) -> Project:
+    """Build on a bare level what another has: the same walls, openings, rooms, furniture, spots, lamps and hazards; no
+    sensors, no people (they are one and not two), and no stair, which joins what is there already."""
     names: dict[str, str] = {}
 
     def copied(record: Any, **changes: Any) -> Any:
@@ -408,12 +410,11 @@ def copy_level(project: Project, ident: str) -> tuple[Project, Level]:
     hazards = [
         copied(h, level=new, window=names.get(h.window) if h.window else None) for h in on_level(project.hazards, ident)
     ]
-    project = replace(
+    return replace(
         project, walls=(*project.walls, *walls), openings=(*project.openings, *openings),
         rooms=(*project.rooms, *rooms), furnishings=(*project.furnishings, *pieces), spots=(*project.spots, *spots),
         lamps=(*project.lamps, *lamps), hazards=(*project.hazards, *hazards),
     )  # fmt: skip
-    return project, find(project.levels, new)
 
 
 def remove_level(project: Project, ident: str) -> Removal:

@@ -37,12 +37,13 @@ def add_circuit(project: Project, lamps: tuple[str, ...], name: str = "") -> tup
     taken, wanted, n = {c.name for c in project.circuits}, name, 2
     while name in taken:
         name, n = f"{wanted} {n}", n + 1
-    project = _without_lamps(project, set(lamps))
+    project = off_circuits(project, set(lamps))
     circuit = Circuit(id=fresh_id(project, "circuit"), name=name, lamps=lamps)
     return replace(project, circuits=(*project.circuits, circuit)), circuit
 
 
-def _without_lamps(project: Project, lamps: set[str]) -> Project:
+def off_circuits(project: Project, lamps: set[str]) -> Project:
+    """Take lamps off whatever circuits they hang on."""
     for c in project.circuits:
         kept = tuple(x for x in c.lamps if x not in lamps)
         if len(kept) < len(c.lamps):
@@ -52,7 +53,7 @@ def _without_lamps(project: Project, lamps: set[str]) -> Project:
 
 def set_lamp(project: Project, circuit_id: str, lamp: str, on: bool) -> Project:
     """Hang a lamp on a circuit, or take it off."""
-    project = _without_lamps(project, {lamp})
+    project = off_circuits(project, {lamp})
     circuit = find(project.circuits, circuit_id)
     return put(project, replace(circuit, lamps=(*circuit.lamps, lamp))) if on else project
 

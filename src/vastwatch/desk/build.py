@@ -8,20 +8,22 @@ from typing import get_args
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.design.building import OPENING_SIZES, Removal, add_room, place_beside, rectangle
+from vastwatch.design.building import Removal, add_room, place_beside, rectangle
 from vastwatch.design.day_sheets import companions
+from vastwatch.design.fittings import OPENING_SIZES
 from vastwatch.design.project import find
 from vastwatch.design.rearranging import join_rooms
 from vastwatch.design.typical_days import TEMPLATES, add_person, remove_person
+from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.furnish import arming_button, mark_armed
 from vastwatch.desk.parts import FigureField, clear, label, line, row, scrolling
 from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.theme import MARGIN
 from vastwatch.desk.units import parse_length, parse_size, show_length
 from vastwatch.site.building import RoomUse
 from vastwatch.site.record import Outline
+from vastwatch.words import sentence
 
 USES: tuple[RoomUse, ...] = get_args(RoomUse)
 
@@ -33,6 +35,8 @@ class BuildPanel(QWidget):
     # What to do with the selection; all walls of the focused room are to be selected.
     act = pyqtSignal(str)
     walls_wanted = pyqtSignal()
+    # A room was typed.
+    added = pyqtSignal(object)
 
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
@@ -66,8 +70,8 @@ class BuildPanel(QWidget):
         inner.addWidget(label(self.tr("In a wall"), "head"))
         self.openings: dict[str, QPushButton] = {}
         for kind in OPENING_SIZES:
-            button = arming_button(self, kind.capitalize(), f"opening:{kind}")
-            button.setToolTip(self.tr("Choose it, then click on a wall."))
+            button = ArmingButton(self, kind.capitalize(), f"opening:{kind}")
+            button.setToolTip(self.tr("Drag it onto a wall, or choose it and click there."))
             self.openings[kind] = button
         inner.addWidget(row(*self.openings.values(), spacing=4))
         walls = QPushButton(self.tr("All walls of this room"))
@@ -108,7 +112,7 @@ class BuildPanel(QWidget):
                  "tape": self.tr("Tape")}  # fmt: skip
         self.drawing: dict[str, QPushButton] = {}
         for token, words in named.items():
-            button = arming_button(self, words, f"draw:{token}")
+            button = ArmingButton(self, words, f"draw:{token}")
             button.setToolTip(TOOLS[token])
             self.drawing[token] = button
         inner.addWidget(row(self.drawing["room"], self.drawing["polygon"], spacing=4))
@@ -176,7 +180,7 @@ class BuildPanel(QWidget):
         try:
             new, person = add_person(self.document.project, template)
         except ValueError as e:
-            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.say.emit(sentence(e))
             return
         self.document.apply(new, f"Add {person.name.lower()}")
 
@@ -199,11 +203,11 @@ class BuildPanel(QWidget):
         n = len(self.focus.marked)
         one = 1 if self.focus.selected is not None and self.focus.selected != self.focus.room else 0
         if n:
-            words = self.tr("{} things: edits work on all of them.").format(n)
+            words = self.tr("{} things: edits work on all.").format(n)
         elif one:
-            words = self.tr("One thing. With Shift a click, or a frame, takes more.")
+            words = self.tr("One thing. Shift takes more.")
         else:
-            words = self.tr("Nothing. Click furniture; with Shift, more of it.")
+            words = self.tr("Nothing yet. Click a thing; Shift for more.")
         self._selected.setText(words)
         for token, button in self.acts.items():
             many = token not in ("copy", "flip", "flop")
@@ -247,11 +251,12 @@ class BuildPanel(QWidget):
             use: RoomUse = USES[self.use.currentIndex()]
             new, room = add_room(self.document.project, self.focus.level, name, use, outline)
         except ValueError as e:
-            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.say.emit(sentence(e))
             self.measure.setFocus()
             return
         self.document.apply(new, f"Add {name}, {size}")
         self.focus.set(room=room.id, selected=room.id)
+        self.added.emit(room)
         self.name.clear()
         self.measure.clear()
         self.name.setFocus()

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from vastwatch.desk.document import Document, empty_project
 from vastwatch.desk.drawing import DrawingDialog, read_in_background
-from vastwatch.files import ProjectError
+from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.dxf import Drawing, bring_in, write_drawing
 from vastwatch.files.project_file import SUFFIX
 from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
@@ -40,6 +40,13 @@ class Filing:
         self.window.focus.set(stage="Plan")
         self.window.plan_panel.show_page(1)
         self.window.build.name.setFocus()
+
+    def open_sample(self) -> None:
+        """Look at the sample building, as a project of its own that has no file yet."""
+        if self.may_leave():
+            self.document.replace(load_demo(), None)
+            self.window.take_over()
+            self.window.focus.set(stage="Sensors")
 
     def open_path(self, path: Path) -> bool:
         """Open a project; a message says what is wrong where it cannot."""

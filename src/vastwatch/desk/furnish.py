@@ -7,10 +7,10 @@ from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.design.drawing_aids import HAZARD_KINDS
+from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.parts import clear, label, line, row, scrolling
 from vastwatch.desk.plan.fixtures import draw_hazard_mark
-from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.theme import MARGIN, Theme
 from vastwatch.site.furniture import furniture
 
@@ -27,38 +27,6 @@ HAZARD_WHY = {
 }
 
 
-def arming_button(panel: QWidget, words: str, token: str) -> QPushButton:
-    """A button that arms what is placed by the next click; the panel has `focus` and `say`."""
-    button = QPushButton(words)
-    button.setCheckable(True)
-    button.setProperty("token", token)
-    button.setProperty("role", "pick")
-    button.clicked.connect(lambda: arm(panel, token))
-    return button
-
-
-def arm(panel: QWidget, token: str) -> None:
-    """Take a tool, or put it back."""
-    focus: Focus = panel.focus  # type: ignore[attr-defined]
-    focus.set(placing=None if focus.placing == token else token)
-    if focus.placing:
-        group, _, name = token.partition(":")
-        what = {
-            "opening": panel.tr("Click on a wall."),
-            "draw": TOOLS.get(name, panel.tr("Drag over the place, or click for a small one.")),
-            "spot": panel.tr("Click where somebody stops."),
-        }.get(group, panel.tr("Click where it stands."))
-        panel.say.emit(what + " " + panel.tr("Esc puts it back."))  # type: ignore[attr-defined]
-    mark_armed(panel, focus)
-
-
-def mark_armed(panel: QWidget, focus: Focus) -> None:
-    """Show on its button what is armed."""
-    for button in panel.findChildren(QPushButton):
-        if button.isCheckable() and button.property("token"):
-            button.setChecked(button.property("token") == focus.placing)
-
-
 class FurnishPanel(QWidget):
     """`say` carries one-line messages."""
 
@@ -72,10 +40,13 @@ class FurnishPanel(QWidget):
         area, inner = scrolling(7, (0, 0, 10, 0))
         box.addWidget(area)
         inner.addWidget(label(self.tr("Spot where somebody stops"), "head"))
-        self.spots = {p: arming_button(self, p, f"spot:{p}") for p in POSTURES}
+        self.spots = {p: ArmingButton(self, p, f"spot:{p}") for p in POSTURES}
         for posture, button in self.spots.items():
             button.setToolTip(self.tr("A spot to be {}; say at the right what is done there.").format(posture))
         inner.addWidget(row(*self.spots.values(), spacing=4))
+        self.lamp = ArmingButton(self, self.tr("lamp"), "lamp:")
+        self.lamp.setToolTip(self.tr("Another lamp; say at the right which circuit it hangs on."))
+        inner.addWidget(row(label(self.tr("Light"), "head"), self.lamp, stretch=1))
         inner.addWidget(line())
         inner.addWidget(label(self.tr("What fools sensors"), "head"))
         self.hazards: dict[str, QPushButton] = {}
@@ -84,7 +55,7 @@ class FurnishPanel(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(4)
         for k, kind in enumerate(HAZARD_KINDS):
-            button = arming_button(self, f" {kind}", f"draw:{kind}")
+            button = ArmingButton(self, f" {kind}", f"draw:{kind}")
             button.setIcon(self._icon(kind))
             button.setIconSize(QSize(16, 16))
             button.setStyleSheet("text-align: left;")
@@ -125,7 +96,7 @@ class FurnishPanel(QWidget):
         wanted = words.lower().split()
         for kind in furniture():
             if all(w in f"{kind.name} {kind.kind} {kind.material}".lower() for w in wanted):
-                button = arming_button(self, "", f"furniture:{kind.name}")
+                button = ArmingButton(self, "", f"furniture:{kind.name}")
                 button.setAccessibleName(kind.name)
                 grid = QGridLayout(button)
                 grid.setContentsMargins(9, 2, 9, 2)
@@ -136,7 +107,7 @@ class FurnishPanel(QWidget):
                 grid.addWidget(name, 0, 0)
                 grid.addWidget(size, 0, 1, Qt.AlignmentFlag.AlignRight)
                 button.setFixedHeight(27)
-                why = self.tr("{}, {:.2f} m high, {}. Choose it, then click where it stands.")
+                why = self.tr("{}, {:.2f} m high, {}. Drag it onto the plan, or choose it and click there.")
                 button.setToolTip(why.format(kind.name, kind.z1, kind.material))
                 self._list.addWidget(button)
         self._shifted("placing")

@@ -25,6 +25,7 @@ from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.noticing import placed
 from vastwatch.sensing.pressure import FOLDED, SURE_MARGIN, margin
 from vastwatch.site.building import WallMaterial
+from vastwatch.words import sentence
 
 if TYPE_CHECKING:
     from vastwatch.desk.inspector import Inspector
@@ -77,7 +78,7 @@ def _set_times(form: Inspector, field: QLineEdit) -> None:
     try:
         times = times_of(field.text())
     except ValueError as e:
-        form.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+        form.say.emit(sentence(e))
         return
     if times != found[1].times:
         form.set_field("times", times)

@@ -2,32 +2,34 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from functools import partial
-from operator import attrgetter
-from typing import Any, get_args
+from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from vastwatch.control.daylight import daylight_factor, wanted_lux
 from vastwatch.design.edits import put, room_at
-from vastwatch.design.project import find, find_any
+from vastwatch.design.project import Project, find, find_any
+from vastwatch.design.rearranging import middle_of, move_many
 from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
+from vastwatch.desk.inspect_building import (
+    furnishing_form,
+    lamp_form,
+    opening_form,
+    room_form,
+    spot_form,
+    wall_form,
+)
 from vastwatch.desk.inspect_fixtures import hazard_form, many_form, mat_form, socket_form, switch_form
 from vastwatch.desk.parts import FigureField, clear, label
-from vastwatch.desk.plan.shapes import resized, sides
-from vastwatch.desk.roles import RolesEditor
 from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_angle, show_length
 from vastwatch.devices import MatType, RadarType
 from vastwatch.devices.figures import FAMILY_HEADINGS
-from vastwatch.geometry import polygons
-from vastwatch.site.building import Activity, FurnishingMaterial, Leaf, Posture, Rest, RoomUse, WallMaterial
-from vastwatch.words import duration_words
+from vastwatch.words import duration_words, sentence
 
 
 class Inspector(QWidget):
@@ -72,6 +74,11 @@ class Inspector(QWidget):
             for fill in self.fills:
                 fill(found[1])
 
+    def rebuild(self) -> None:
+        """Make the form anew: what there is to choose from has changed."""
+        self._shown = None
+        self.refresh()
+
     def _rebuild(self, found: tuple[str, Any] | None) -> None:
         clear(self.box)
         self.fills = []
@@ -84,8 +91,10 @@ class Inspector(QWidget):
             many_form(self)
             return
         forms: dict[str, Callable[[Any], None]] = {
-            "sensors": self._sensor, "rooms": self._room, "lamps": self._lamp, "spots": self._spot,
-            "walls": self._wall, "openings": self._opening, "furnishings": self._furnishing,
+            "sensors": self._sensor, "rooms": partial(room_form, self), "lamps": partial(lamp_form, self),
+            "spots": partial(spot_form, self),
+            "walls": partial(wall_form, self), "openings": partial(opening_form, self),
+            "furnishings": partial(furnishing_form, self),
             "hazards": partial(hazard_form, self), "sockets": partial(socket_form, self),
             "switches": partial(switch_form, self),
         }  # fmt: skip
@@ -109,6 +118,8 @@ class Inspector(QWidget):
         self, grid: QGridLayout, at: int, words: str, read: Callable[[Any], float], write: Callable[[Any, float], Any],
         kind: str, step: float, low: float, high: float, why: str,
     ) -> None:  # fmt: skip
+        """A field for one figure. `write` gives the record with it, or a whole project, or None where it cannot be;
+        or raises ValueError with the reason."""
         forms: dict[str, tuple[Callable[[str], float], Callable[[float], str]]] = {
             "length": (self.length, partial(show_length, feet=self.focus.feet)),
             "angle": (parse_angle, show_angle),
@@ -127,13 +138,17 @@ class Inspector(QWidget):
             if found is None:
                 return
             record = found[1]
-            new = write(record, value)
+            try:
+                new = write(record, value)
+            except ValueError as e:
+                self.say.emit(sentence(e))
+                new = None
             if new is None:
                 field.set_value(read(record))
                 return
             self.document.apply(
-                put(self.document.project, new), f"Set {words.lower()} of {_called(record)} to {show(value)}",
-                f"set-{words}-{record.id}",
+                new if isinstance(new, Project) else put(self.document.project, new),
+                f"Set {words.lower()} of {_called(record)} to {show(value)}", f"set-{words}-{record.id}",
             )  # fmt: skip
 
         field.entered.connect(entered)
@@ -173,10 +188,25 @@ class Inspector(QWidget):
         self.fills.append(lambda record: out.setText(words(record)))
         return out
 
-    def choice(self, grid: QGridLayout, at: int, words: str, field: str, options: tuple[str, ...], why: str) -> None:
-        """A list to choose one of a record's values from."""
+    def place_figures(self, grid: QGridLayout, at: int) -> None:
+        """X and Y of what is selected, exactly; what goes with it goes along."""
+        why = self.tr("Type 2.2, 40 cm or 8 ft 2; Up and Down step it.")
+
+        def moved(axis: int, record: Any, value: float) -> Project:
+            by = value - middle_of(record)[axis]
+            return move_many(self.document.project, [record.id], *((by, 0.0) if axis == 0 else (0.0, by)))
+
+        for axis, words in enumerate(("X", "Y")):
+            self.figure(grid, at + axis, words, partial(_middle, axis), partial(moved, axis), "length", 0.05, -2000,
+                         2000, why)  # fmt: skip
+
+    def choice(
+        self, grid: QGridLayout, at: int, words: str, field: str, options: tuple[str, ...], why: str,
+        shown: tuple[str, ...] | None = None,
+    ) -> None:  # fmt: skip
+        """A list to choose one of a record's values from; `shown` are the words for them where they differ."""
         box = QComboBox()
-        box.addItems(list(options))
+        box.addItems(list(shown or options))
         box.setAccessibleName(words)
         box.setToolTip(why)
 
@@ -186,7 +216,7 @@ class Inspector(QWidget):
             found = find_any(self.document.project, ident)
             if found is not None and getattr(found[1], field) != options[index]:
                 new = put(self.document.project, replace(found[1], **{field: options[index]}))
-                self.document.apply(new, f"Set {words.lower()} to {options[index]}")
+                self.document.apply(new, f"Set {words.lower()} to {(shown or options)[index]}")
 
         box.activated.connect(chosen)
         grid.addWidget(label(words, "soft"), at // 2, (at % 2) * 2)
@@ -247,128 +277,6 @@ class Inspector(QWidget):
         elif sensor.at[2] > 1.9:
             self.text(lambda _: CAUTIONS["ladder"])
 
-    def _room(self, room: Any) -> None:
-        project = self.document.project
-
-        def facts(r: Any) -> str:
-            factor = daylight_factor(project, r)
-            light = self.tr("no window") if factor <= 0 else self.tr("daylight factor {:.1f} %").format(100 * factor)
-            return f"{r.use} · {polygons.area(r.outline):.1f} m² · {light}"
-
-        if self.focus.stage == "Plan":
-            self.name_field(self.tr("Room"))
-        self.text(facts)
-        grid = self.grid()
-        if self.focus.stage == "Plan":
-            self.choice(
-                grid, 2, self.tr("Use"), "use", get_args(RoomUse), self.tr("What people do here; sets the usual lux.")
-            )
-        self.figure(
-            grid, 0, "Wants", lambda r: wanted_lux(r), lambda r, v: replace(r, needs=replace(r.needs, lux=v)), "plain",
-            25, 0, 5000, self.tr("Lux on the task; below it the room is dark enough for its lamp."),
-        )  # fmt: skip
-        self.figure(
-            grid, 1, "Air °C", lambda r: r.ambient_c, lambda r, v: replace(r, ambient_c=v), "plain", 1, -30, 60,
-            self.tr("The warmer the background, the shorter a PIR sees."),
-        )  # fmt: skip
-        if self.focus.stage != "Timing":
-            self.box.addWidget(label(self.tr("Presence"), "head"))
-            roles = RolesEditor(self.document, self.focus)
-            roles.say.connect(self.say)
-            self.box.addWidget(roles)
-
-    def _lamp(self, lamp: Any) -> None:
-        self.name_field(self.tr("Lamp"))
-        grid = self.grid()
-        self.figure(grid, 0, "Watts", lambda r: r.watts, lambda r, v: replace(r, watts=v), "plain", 1, 0, 5000,
-                     self.tr("Counts into the energy burned for nobody."))  # fmt: skip
-        self.figure(grid, 1, "Lumens", lambda r: r.lumens, lambda r, v: replace(r, lumens=v), "plain", 50, 0, 500000,
-                     self.tr("Light output."))  # fmt: skip
-
-    def _spot(self, spot: Any) -> None:
-        self.name_field(self.tr("Spot"))
-        grid = self.grid()
-        self.choice(
-            grid, 0, self.tr("Is"), "posture", get_args(Posture), self.tr("How somebody here holds themselves.")
-        )
-        self.choice(grid, 1, self.tr("Does"), "activity", get_args(Activity),
-                     self.tr("What is done here: how still, and so how hard to notice."))  # fmt: skip
-        self.figure(grid, 2, "Faces", lambda r: r.facing, lambda r, v: replace(r, facing=v % 360), "angle", 15,
-                     -720, 720, self.tr("Which way somebody here faces; a radar sees a chest best."))  # fmt: skip
-        room = find(self.document.project.rooms, spot.room)
-        self.figure(grid, 3, "Lux", lambda r: wanted_lux(room) if r.lux is None else r.lux,
-                     lambda r, v: replace(r, lux=v), "plain", 25, 0, 5000,
-                     self.tr("Light wanted at this spot; the room's own until it is set."))  # fmt: skip
-
-    def _wall(self, wall: Any) -> None:
-        self.text(lambda w: self.tr("Wall, {:.2f} m long").format(math.dist(w.a, w.b)), "head")
-        grid = self.grid()
-        self.choice(grid, 0, self.tr("Material"), "material", get_args(WallMaterial),
-                     self.tr("What radar loses in it; infrared sees through none."))  # fmt: skip
-        self.figure(grid, 1, "Thick", lambda r: r.thickness, lambda r, v: replace(r, thickness=v), "length", 0.01,
-                     0.02, 1.5, self.tr("Thickness of the wall."))  # fmt: skip
-
-    def _opening(self, opening: Any) -> None:
-        self.text(lambda o: o.kind.capitalize(), "head")
-        grid = self.grid()
-        wall = find(self.document.project.walls, opening.wall)
-        length = math.dist(wall.a, wall.b)
-
-        def fits(**fields: float) -> Callable[[Any, float], Any]:
-            name = next(iter(fields))
-
-            def write(record: Any, value: float) -> Any:
-                new = replace(record, **{name: value})
-                if new.offset + new.width > length + 1e-9 or new.head <= new.sill:
-                    self.say.emit(self.tr("It would not fit its wall of {:.2f} m.").format(length))
-                    return None
-                return new
-
-            return write
-
-        figures = (
-            ("Along", "offset", 0.0, self.tr("From the wall's end to the opening.")),
-            ("Width", "width", 0.2, self.tr("Clear width.")),
-            ("Sill", "sill", 0.0, self.tr("Height of its lower edge.")),
-            ("Head", "head", 0.2, self.tr("Height of its upper edge.")),
-        )
-        for at, (words, name, low, why) in enumerate(figures):
-            self.figure(grid, at, words, attrgetter(name), fits(**{name: 0.0}), "length", 0.05, low, 20.0, why)
-        if opening.kind != "archway":
-            self.choice(grid, 4, self.tr("Leaf"), "leaf", get_args(Leaf), self.tr("Glass blinds a PIR too."))
-            self.choice(grid, 5, self.tr("Rests"), "rest", get_args(Rest), self.tr("How it normally stands."))
-        if opening.kind == "door":
-            self.choice(grid, 6, self.tr("Hinge"), "hinge", ("a", "b"), self.tr("At which end of the opening."))
-            self.choice(grid, 7, self.tr("Swings"), "swings", ("left", "right"), self.tr("Which way the leaf opens."))
-
-    def _furnishing(self, piece: Any) -> None:
-        self.name_field(self.tr("Furniture"))
-        grid = self.grid()
-        self.figure(grid, 0, "Top", lambda r: r.z1, lambda r, v: replace(r, z1=v) if v > r.z0 else None, "length",
-                     0.05, 0.02, 10, self.tr("Height of its upper edge: what it hides depends on it."))  # fmt: skip
-        self.choice(
-            grid, 1, self.tr("Of"), "material", get_args(FurnishingMaterial), self.tr("What radar loses in it.")
-        )
-        if len(piece.outline) == 4:
-            why = self.tr("Its own size; it grows about its middle.")
-            for at, (words, side) in enumerate((("Wide", 0), ("Deep", 1)), 2):
-                self.figure(grid, at, words, partial(_side, side), partial(_with_side, side), "length", 0.05, 0.05, 20,
-                             why)  # fmt: skip
-        if piece.kind == "bed":
-            stuffs = (self.tr("springs"), self.tr("foam"))
-            box = QComboBox()
-            box.addItems(list(stuffs))
-            box.setAccessibleName(self.tr("Mattress"))
-            box.setToolTip(self.tr("Foam spreads a load until a strip under it never closes."))
-            box.activated.connect(lambda k: self.set_field("mattress", ("springs", "foam")[k]))
-            grid.addWidget(label(self.tr("Mattress"), "soft"), 2, 0)
-            grid.addWidget(box, 2, 1)
-            self.fills.append(lambda r: box.setCurrentIndex(1 if r.mattress == "foam" else 0))
-            self.figure(grid, 5, "Thick", lambda r: r.mattress_m, lambda r, v: replace(r, mattress_m=v), "length", 0.01,
-                         0.03, 0.6, self.tr("Thickness of the mattress."))  # fmt: skip
-        if piece.kind in ("machine", "kiln"):
-            self.text(lambda _: CAUTIONS["machine"])
-
     def set_field(self, field: str, value: object) -> None:
         """Set a field of the record the form is of."""
         found = find_any(self.document.project, self.shown_id)
@@ -377,12 +285,8 @@ class Inspector(QWidget):
             self.document.apply(new, f"Set {field} of {_called(found[1])} to {value}")
 
 
-def _side(side: int, piece: Any) -> float:
-    return sides(piece.outline)[side]
-
-
-def _with_side(side: int, piece: Any, metres: float) -> Any:
-    return replace(piece, outline=resized(piece.outline, side, metres))
+def _middle(axis: int, record: Any) -> float:
+    return middle_of(record)[axis]
 
 
 def _called(record: Any) -> str:

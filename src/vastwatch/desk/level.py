@@ -20,10 +20,10 @@ from PyQt6.QtWidgets import (
 from vastwatch.design.drawing_aids import put_underlay, set_underlay_scale
 from vastwatch.design.edits import put
 from vastwatch.design.project import Project
-from vastwatch.design.rearranging import add_level, copy_level, remove_level
+from vastwatch.design.rearranging import add_level, copy_level, fill_level, remove_level
+from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.furnish import arming_button, mark_armed
 from vastwatch.desk.parts import FigureField, label, line, row, scrolling
 from vastwatch.desk.theme import MARGIN
 from vastwatch.desk.underlay import pages_of, read_underlay
@@ -31,6 +31,7 @@ from vastwatch.desk.units import parse_length, show_length
 from vastwatch.files import ProjectError
 from vastwatch.site.building import Level
 from vastwatch.site.record import Point
+from vastwatch.words import sentence
 
 PICTURES = "Pictures and PDF (*.png *.jpg *.jpeg *.pdf)"
 
@@ -95,9 +96,11 @@ class LevelPanel(QWidget):
         under.setContentsMargins(0, 0, 0, 0)
         under.setSpacing(7)
         inner.addWidget(self._picture)
-        self.scale = arming_button(self, self.tr("Scale by two points"), "draw:scale")
+        self.scale = ArmingButton(self, self.tr("Scale by two points"), "draw:scale")
         self.scale.setToolTip(self.tr("Click two points whose distance you know, then type it."))
-        under.addWidget(self.scale)
+        self.shift = ArmingButton(self, self.tr("Move"), "draw:shift")
+        self.shift.setToolTip(self.tr("Choose it, then drag the picture; or type where its corner lies."))
+        under.addWidget(row(self.scale, self.shift, stretch=0, spacing=4))
         self.opacity = QSlider(Qt.Orientation.Horizontal)
         self.opacity.setRange(0, 100)
         self.opacity.setPageStep(10)
@@ -140,6 +143,22 @@ class LevelPanel(QWidget):
     def level(self) -> Level | None:
         """The shown level."""
         return next((x for x in self.document.project.levels if x.id == self.focus.level), None)
+
+    def below(self) -> Level | None:
+        """The nearest level under the shown one, where it has rooms."""
+        project, shown = self.document.project, self.level
+        if shown is None:
+            return None
+        under = [x for x in project.levels if x.elevation < shown.elevation]
+        nearest = max(under, key=lambda x: x.elevation, default=None)
+        return nearest if nearest is not None and any(r.level == nearest.id for r in project.rooms) else None
+
+    def fill_from_below(self) -> None:
+        """Build on this bare level what the level below has."""
+        below, shown = self.below(), self.level
+        if below is not None and shown is not None:
+            new = fill_level(self.document.project, below.id, shown.id)
+            self.document.apply(new, f"Copy {below.name.lower()} onto {shown.name.lower()}")
 
     def _shifted(self, what: str) -> None:
         if what == "level":
@@ -203,7 +222,7 @@ class LevelPanel(QWidget):
         try:
             done = remove_level(self.document.project, level.id)
         except ValueError as e:
-            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.say.emit(sentence(e))
             return
         self.document.apply(done.project, f"Remove {level.name.lower()}")
         gone = self.tr(", with {}").format(", ".join(done.gone)) if done.gone else ""
@@ -267,7 +286,7 @@ class LevelPanel(QWidget):
         try:
             new = set_underlay_scale(self.document.project, level.id, a, b, self._length(text))
         except ValueError as e:
-            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.say.emit(sentence(e))
             return
         self.document.apply(new, f"Scale the picture: {text}")
 

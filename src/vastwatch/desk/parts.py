@@ -36,6 +36,16 @@ def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
     return out
 
 
+def set_role(widget: QWidget, role: str) -> None:
+    """Give a widget another role of the style sheet."""
+    if (widget.property("role") or "") != role:
+        widget.setProperty("role", role)
+        style = widget.style()
+        assert style is not None
+        style.unpolish(widget)
+        style.polish(widget)
+
+
 def line() -> QFrame:
     """A hairline."""
     out = QFrame()

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -19,12 +19,12 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from vastwatch.desk import glyphs
+from vastwatch.desk.arming import carry
 from vastwatch.desk.compare import MOST, CompareSheet
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.own_types import OwnTypes, TypeForm
 from vastwatch.desk.parts import clear, column, is_choice, label, row, scrolling
-from vastwatch.desk.plan.view import DEVICE_MIME
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.devices import FAMILIES, DeviceType
 from vastwatch.devices.figures import FAMILY_HEADINGS, line, quickness, reach, still_reach, tags
@@ -119,14 +119,10 @@ class DeviceCard(QWidget):
         if (event.position().toPoint() - self._press).manhattanLength() < 8:
             return
         self._press = None
-        drag = QDrag(self)
-        mime = QMimeData()
-        mime.setData(DEVICE_MIME, self.device.id.encode())
-        drag.setMimeData(mime)
         family = self.device.family
-        drag.setPixmap(glyphs.family_icon(family, 26, self.theme.family(family), self.theme.card))
-        drag.setHotSpot(QPoint(13, 13))
-        drag.exec(Qt.DropAction.CopyAction)
+        carry(
+            self, self.focus, self.device.id, glyphs.family_icon(family, 26, self.theme.family(family), self.theme.card)
+        )
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._press is not None:

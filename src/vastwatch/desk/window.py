@@ -23,6 +23,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from vastwatch.design.project import on_level
+from vastwatch.desk.arming import arm
+from vastwatch.desk.beginning import Beginning
 from vastwatch.desk.build import BuildPanel
 from vastwatch.desk.document import Document
 from vastwatch.desk.filing import Filing
@@ -32,7 +35,7 @@ from vastwatch.desk.keysheet import KeySheet
 from vastwatch.desk.legend import Legend
 from vastwatch.desk.level import LevelPanel
 from vastwatch.desk.own_types import OwnTypes
-from vastwatch.desk.parts import Paged, label, row
+from vastwatch.desk.parts import Paged, label, row, set_role
 from vastwatch.desk.plan import PlanView
 from vastwatch.desk.results import Results
 from vastwatch.desk.ribbon import Ribbon
@@ -90,12 +93,16 @@ class Window(QMainWindow):
         self._stage()
         self._state()
         self._clock()
+        self._show_beginning()
         self.plan.setFocus()
         # The first picture has the processor to itself; the work begins right after it.
         QTimer.singleShot(FIRST_WORK_MS, self.results.refresh)
 
     def _first_focus(self) -> None:
         project = self.document.project
+        if not project.rooms:
+            # A building begins on the plan.
+            self.focus.set(stage="Plan")
         levels = sorted(project.levels, key=lambda level: level.elevation)
         with_presence = [p.room for p in project.presences]
         room = with_presence[0] if with_presence else (project.rooms[0].id if project.rooms else None)
@@ -151,6 +158,33 @@ class Window(QMainWindow):
         body.addWidget(self.verdict)
         self.setCentralWidget(central)
 
+    def _begin(self, how: str) -> None:
+        """One of the ways to begin on a bare level."""
+        if how == "sample":
+            self.filing.open_sample()
+        elif how == "drawing":
+            self.filing.bring_in_dialog()
+        elif how == "copy":
+            self.level_panel.fill_from_below()
+        else:
+            self.focus.set(stage="Plan")
+            self.plan_panel.show_page(1)
+            if how == "draw":
+                arm(self.build, "draw:room")
+                self.plan.setFocus()
+            else:
+                self.build.name.setFocus()
+
+    def _show_beginning(self) -> None:
+        """Offer ways to begin where the shown level has nothing yet."""
+        project, level = self.document.project, self.focus.level
+        bare = not on_level(project.rooms, level) and not on_level(project.walls, level)
+        bare = bare and all(x.underlay is None for x in project.levels if x.id == level) and not self.focus.placing
+        if not bare:
+            self.beginning.hide()
+            return
+        self.beginning.show_for(not project.rooms, self.level_panel.below() is not None)
+
     def _name_next_room(self, words: str) -> None:
         self.plan.tools.room_name = words
 
@@ -184,6 +218,9 @@ class Window(QMainWindow):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
         self.plan = PlanView(d, f, r, t)
+        self.beginning = Beginning(self.plan, t)
+        self.beginning.wanted.connect(self._begin)
+        self.plan.resized.connect(self.beginning.place)
         self.plan.say.connect(self.say)
         self.plan.types = self.results.types = self.own.all
         self.plan.scale_asked.connect(self.level_panel.ask_scale)
@@ -191,6 +228,7 @@ class Window(QMainWindow):
         self.build.name.textChanged.connect(self._name_next_room)
         self.build.use.currentTextChanged.connect(self._use_next_room)
         self.build.act.connect(self._act)
+        self.build.added.connect(lambda room: self.plan.show_whole(room.outline))
         self.build.walls_wanted.connect(self.plan.builder.mark_walls_of_room)
         # Above and below the plan, not over it: what lies over it would be painted anew with every frame.
         self._sheet = QWidget()
@@ -431,8 +469,10 @@ class Window(QMainWindow):
             self.level.setCurrentIndex(self.level.findData(self.focus.level))
         elif what == "figure":
             self._figure_buttons[self.focus.figure].setChecked(True)
-        elif what == "selected":
+        elif what == "selected" and not self._news.isActive():
             self._said.setText(self._hint())
+        if what in ("level", "placing"):
+            self._show_beginning()
         if what in ("time", "day", "stage", "incident"):
             self._clock()
         if what == "incident" and self.focus.incident >= 0:
@@ -493,6 +533,9 @@ class Window(QMainWindow):
         if r is None:
             self._when.setText(self.tr("Rehearsing the week …"))
             return
+        if not self.document.project.people:
+            self._when.setText(self.tr("Nobody lives here yet: there is no week to rehearse."))
+            return
         now = r.clock(self.focus.time)
         self._when.setText(
             self.tr("{} · rehearsed {} days from {} · seed {}").format(
@@ -521,6 +564,7 @@ class Window(QMainWindow):
         self.ribbon.step_time(PLAY_S)
 
     def _hush(self) -> None:
+        set_role(self._said, "soft")
         self._said.setText(self._hint())
 
     def _results_updated(self, what: str) -> None:
@@ -529,6 +573,7 @@ class Window(QMainWindow):
 
     def say(self, words: str) -> None:
         """One line of news, for some seconds."""
+        set_role(self._said, "")
         self._said.setText(words)
         self._news.start()
 
@@ -538,6 +583,7 @@ class Window(QMainWindow):
 
         if old.levels is not new.levels:
             self._fill_levels()
+        self._show_beginning()
         if self.focus.level not in {x.id for x in new.levels} or self.focus.room not in {x.id for x in new.rooms}:
             self._first_focus()
         elif self.focus.selected is not None and find_any(new, self.focus.selected) is None:

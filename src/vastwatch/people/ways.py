@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -156,27 +157,48 @@ def _way(
     place = {level.id: i for i, level in enumerate(order)}
     here, there = place[find(rooms, start.room).level], place[find(rooms, goal.room).level]
     ground = floors(project)
-    stretches: list[tuple[int, Array]] = []
-    at, step = start.at, 1 if there >= here else -1
+    step = 1 if there >= here else -1
+    # Every way to where one stands so far, by each stair there is; buildings have few.
+    begun: list[_Begun] = [_Begun(0.0, start.at, ())]
     for i in range(here, there, step):
         lower = order[min(i, i + step)]
-        stair = next((f for f in furnishings if f.level == lower.id and f.kind == "stair"), None)
-        if stair is None:
-            return None
-        foot, head = stair_ends(stair)
-        enter, leave = (foot, head) if step > 0 else (head, foot)
-        walked = ground[order[i].id].route(at, enter)
-        if walked is None:
-            return None
-        stretches.append((i, walked))
-        # Whoever is on the stairs belongs to the level they start from.
-        stretches.append((min(i, i + step), np.array([enter, leave])))
-        at = leave
-    walked = ground[order[there].id].route(at, goal.at)
-    if walked is None:
-        return None
-    stretches.append((there, walked))
-    return _sampled(stretches, order, rooms)
+        stairs = [stair_ends(f) for f in furnishings if f.level == lower.id and f.kind == "stair"]
+        onward = []
+        for foot, head in stairs:
+            enter, leave = (foot, head) if step > 0 else (head, foot)
+            # Of all who reach this stair, only the one that walked least goes on.
+            arrived = [b for so_far in begun if (b := so_far.walked(ground[order[i].id], i, enter)) is not None]
+            if arrived:
+                # Whoever is on the stairs belongs to the lower level.
+                onward.append(min(arrived, key=_metres).climbed(min(i, i + step), leave))
+        begun = onward
+    arrived = [b for so_far in begun if (b := so_far.walked(ground[order[there].id], there, goal.at)) is not None]
+    return _sampled(list(min(arrived, key=_metres).stretches), order, rooms) if arrived else None
+
+
+class _Begun(NamedTuple):
+    """A way so far: how long it is, where it has come to, and its stretches, each with its level's place in order."""
+
+    metres: float
+    at: tuple[float, float]
+    stretches: tuple[tuple[int, Array], ...]
+
+    def walked(self, floor: Floor, level: int, to: tuple[float, float]) -> _Begun | None:
+        """On over a level's floor, or None where no way leads there."""
+        points = floor.route(self.at, to)
+        return None if points is None else self._on(level, points, to)
+
+    def climbed(self, level: int, to: tuple[float, float]) -> _Begun:
+        """Up or down a stair that runs straight."""
+        return self._on(level, np.array([self.at, to]), to)
+
+    def _on(self, level: int, points: Array, to: tuple[float, float]) -> _Begun:
+        length = float(np.hypot(*np.diff(points, axis=0).T).sum())
+        return _Begun(self.metres + length, to, (*self.stretches, (level, points)))
+
+
+def _metres(begun: _Begun) -> float:
+    return begun.metres
 
 
 def _sampled(stretches: list[tuple[int, Array]], order: list[Level], rooms: tuple[Room, ...]) -> Way:

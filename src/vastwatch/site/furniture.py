@@ -14,7 +14,8 @@ from vastwatch.site.record import NotNegative, Positive, Record
 class FurnitureType(Record, frozen=True, kw_only=True):
     """One kind: `width` along the wall it stands at, `depth` away from it, from z0 to z1, metres.
 
-    `sits` or `lies`: what somebody does who sits or lies on it; it then comes with a spot.
+    `sits` or `lies`: what somebody does who sits or lies on it; `seated_before` or `stands_before`: who sits or
+    stands at its front. It then comes with a spot.
     """
 
     kind: str
@@ -26,6 +27,8 @@ class FurnitureType(Record, frozen=True, kw_only=True):
     material: FurnishingMaterial
     sits: Activity | None = None
     lies: Activity | None = None
+    seated_before: Activity | None = None
+    stands_before: Activity | None = None
 
 
 @cache

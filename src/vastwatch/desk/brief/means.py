@@ -29,7 +29,7 @@ from vastwatch.desk.own_types import OwnTypes
 from vastwatch.desk.parts import FigureField, LinkCard, clear, label, line, row, scrolling
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import MARGIN
-from vastwatch.words import duration_words
+from vastwatch.words import duration_words, sentence
 
 WEIGHTS = {
     "cost": "low cost", "comfort": "never in the dark", "no_cables": "no new cables", "fewest": "few devices",
@@ -289,7 +289,7 @@ class MeansPage(QWidget):
         try:
             value = number(text, "a sum of money")
         except ValueError as e:
-            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.say.emit(sentence(e))
             return
         if value != now:
             self._brief(f"Budget of {value:g}", budget=value)

@@ -21,6 +21,7 @@ from vastwatch.desk.focus import Focus
 from vastwatch.desk.parts import FigureField, label, line, row, scrolling
 from vastwatch.desk.theme import MARGIN, Theme
 from vastwatch.site.people import Days, Errand, Person, Stay
+from vastwatch.words import sentence
 
 DAY_WORDS = {
     "every": "every day", "workday": "workdays", "free": "free days",
@@ -287,7 +288,7 @@ class PeoplePage(QWidget):
         try:
             new = day_sheets.set_sleeps_at(self.document.project, person.id, self.sleeps.itemData(index))
         except ValueError as e:
-            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.say.emit(sentence(e))
             return
         self._apply(new, f"{person.name} sleeps at {self.sleeps.itemText(index)}")
 
@@ -295,7 +296,7 @@ class PeoplePage(QWidget):
         try:
             new, person = add_person(self.document.project, self.typical.currentData())
         except ValueError as e:
-            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.say.emit(sentence(e))
             return
         self.shown = person.id
         self._apply(new, f"Add {person.group.lower() if person.group else person.name.lower()}")
@@ -340,7 +341,7 @@ class PeoplePage(QWidget):
         try:
             new = remove(self.document.project, person.id, model.rows[at].index)
         except ValueError as e:
-            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.say.emit(sentence(e))
             return
         self._apply(new, f"Take a line from the sheet of {person.name}")
 

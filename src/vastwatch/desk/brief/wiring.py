@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QVBoxL
 from vastwatch.design import wiring
 from vastwatch.design.edits import put
 from vastwatch.design.project import find
+from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
@@ -50,11 +51,8 @@ class WiringPage(QWidget):
         self._list.setSpacing(6)
         box.addWidget(holder)
         box.addWidget(line())
-        self.socket = QPushButton(self.tr("Socket"))
-        self.socket.setCheckable(True)
-        self.socket.setProperty("role", "pick")
-        self.socket.setToolTip(self.tr("Choose it, then click on the plan where a socket is."))
-        self.socket.clicked.connect(lambda: self._arm("wiring:socket"))
+        self.socket = ArmingButton(self, self.tr("Socket"), "wiring:socket")
+        self.socket.setToolTip(self.tr("Drag it to where a socket is, or choose it and click there."))
         self._sockets = label("", "soft", True)
         box.addWidget(row(label(self.tr("Sockets"), "head"), self._sockets, self.socket, stretch=1))
         self.cable = FigureField(self.tr("Cable"), parse_length, show_length, 0.5, 0.0, 50.0,
@@ -75,19 +73,7 @@ class WiringPage(QWidget):
 
     def _shifted(self, what: str) -> None:
         if what in ("placing", "room"):
-            self._mark()
-
-    def _mark(self) -> None:
-        for button in self.findChildren(QPushButton):
-            if button.isCheckable():
-                token = button.property("token") or "wiring:socket"
-                button.setChecked(token == self.focus.placing)
-
-    def _arm(self, token: str) -> None:
-        self.focus.set(placing=None if self.focus.placing == token else token)
-        if self.focus.placing:
-            self.say.emit(self.tr("Click where it is; near a wall it takes hold. Esc puts it back."))
-        self._mark()
+            mark_armed(self, self.focus)
 
     def refresh(self, *_: object) -> None:
         """Show the circuits as they are."""
@@ -125,12 +111,8 @@ class WiringPage(QWidget):
         gone.setAccessibleName(self.tr("Take {} away").format(circuit.name))
         gone.setToolTip(self.tr("Take the circuit away, with its switches; the lamps stay."))
         gone.clicked.connect(partial(self._remove, circuit.id, circuit.name))
-        switch = QPushButton(self.tr("+ switch"))
-        switch.setCheckable(True)
-        switch.setProperty("role", "pick")
-        switch.setProperty("token", f"wiring:{circuit.id}")
-        switch.setToolTip(self.tr("Choose it, then click where the switch is. Two make a two-way pair."))
-        switch.clicked.connect(partial(self._arm, f"wiring:{circuit.id}"))
+        switch = ArmingButton(self, self.tr("+ switch"), f"wiring:{circuit.id}")
+        switch.setToolTip(self.tr("Drag it to where the switch is, or choose it and click. Two make a two-way pair."))
         box.addWidget(row(name, switch, gone, stretch=0, spacing=5))
         rooms = dict.fromkeys(find(project.rooms, find(project.lamps, x).room).name for x in circuit.lamps)
         pair = len(wiring.switches_of(project, circuit.id))

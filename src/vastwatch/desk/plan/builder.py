@@ -18,17 +18,23 @@ from PyQt6.QtCore import QPointF, Qt
 from vastwatch.design.building import (
     SAME,
     Removal,
-    add_furnishing,
-    add_opening,
     alongside,
     move_corner,
-    move_furnishing,
     move_wall,
-    remove_furnishing,
+    rectangle,
     remove_opening,
     remove_room,
-)  # fmt: skip
+)
 from vastwatch.design.edits import room_at
+from vastwatch.design.fittings import (
+    add_furnishing,
+    add_lamp,
+    add_opening,
+    footprint,
+    move_furnishing,
+    remove_furnishing,
+    turned,
+)
 from vastwatch.design.project import Project, find, find_any, fresh_id
 from vastwatch.design.rearranging import (
     MOVABLE,
@@ -46,7 +52,8 @@ from vastwatch.design.wiring import add_socket, add_switch
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import FurnitureType, furniture
-from vastwatch.site.record import Point
+from vastwatch.site.record import Outline, Point
+from vastwatch.words import sentence
 
 if TYPE_CHECKING:
     from vastwatch.desk.plan.view import PlanView
@@ -61,6 +68,8 @@ ACTIVITY_OF = {"standing": "hands-on", "seated": "desk", "lying": "sleeping"}
 # Furniture dropped this near a wall stands against it, metres.
 AGAINST_M = 0.45
 TURN_DEG = 15.0
+# An opening takes hold of a wall so far away; what has no size is foreseen as a square of this side.
+WALL_REACH_M, SPECK_M = 0.35, 0.2
 
 
 def _apart(a: float, b: float) -> float:
@@ -221,11 +230,11 @@ class Builder:
                 new = self._opening_to(base, thing, x, y, free)
                 words = f"Move a {thing.kind}"
         except ValueError as e:
-            self.view.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.view.say.emit(sentence(e))
             return
         self.view.document.apply(new, words, drag["key"])
         if what == "corner":
-            self.view._card.show_at(pixel, [(f"{to[0]:.2f}, {to[1]:.2f} m", "")])
+            self.view.card.show_at(pixel, [(f"{to[0]:.2f}, {to[1]:.2f} m", "")])
 
     def _many_to(self, base: Project, what: str, thing: Any, dx: float, dy: float, free: bool) -> tuple[Project, str]:
         if not free and what != "fixture":
@@ -301,7 +310,7 @@ class Builder:
         group, _, name = token.partition(":")
         try:
             if group == "opening":
-                wall = self._wall_at(x, y, 0.35)
+                wall = self._wall_at(x, y, WALL_REACH_M)
                 if wall is None:
                     raise ValueError("click on a wall")
                 new, made = add_opening(self.project, wall.id, name, self._along(wall, x, y))  # type: ignore[arg-type]
@@ -317,13 +326,16 @@ class Builder:
             elif group == "spot":
                 new, made = self._new_spot(name, x, y)
                 words = "Mark a spot"
+            elif group == "lamp":
+                new, made = add_lamp(self.project, self.level, (round(x, 2), round(y, 2)))  # type: ignore[assignment]
+                words = "Hang a lamp"
             else:
                 kind = next(k for k in furniture() if k.name == name)
                 at, turn = self._stand(kind, x, y)
                 new, piece = add_furnishing(self.project, self.level, kind, at, turn)
                 made, words = piece, f"Place {name.lower()}"  # type: ignore[assignment]
         except ValueError as e:
-            self.view.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.view.say.emit(sentence(e))
             return False
         self.view.document.apply(new, words)
         room = room_at(new, self.level, x, y)
@@ -331,6 +343,37 @@ class Builder:
         again = token if group == "wiring" else None
         self.view.focus.set(placing=again, selected=made.id, room=room.id if room else self.view.focus.room)
         return True
+
+    def foresee(self, token: str, x: float, y: float) -> list[Outline]:
+        """What placing would put there, as outlines on the plan: a piece's footprint, an opening's stretch of wall, a
+        small square for what has no size; nothing where it cannot be."""
+        group, _, name = token.partition(":")
+        if group == "opening":
+            wall = self._wall_at(x, y, WALL_REACH_M)
+            if wall is None:
+                return []
+            try:
+                _, made = add_opening(self.project, wall.id, name, self._along(wall, x, y))  # type: ignore[arg-type]
+            except ValueError:
+                return []
+            length = math.dist(wall.a, wall.b)
+            ux, uy = (wall.b[0] - wall.a[0]) / length, (wall.b[1] - wall.a[1]) / length
+            half = wall.thickness / 2 + 0.03
+            ends = [(wall.a[0] + s * ux, wall.a[1] + s * uy) for s in (made.offset, made.offset + made.width)]
+            (ax, ay), (bx, by) = ends
+            nx, ny = -uy * half, ux * half
+            return [((ax - nx, ay - ny), (bx - nx, by - ny), (bx + nx, by + ny), (ax + nx, ay + ny))]
+        if room_at(self.project, self.level, x, y) is None:
+            return []
+        if group == "furniture":
+            kind = next(k for k in furniture() if k.name == name)
+            at, turn = self._stand(kind, x, y)
+            front = turned(
+                ((-0.08, kind.depth / 2), (0.08, kind.depth / 2), (0.0, kind.depth / 2 + 0.12)), at, turn - 90
+            )
+            return [footprint(kind, at, turn), front]
+        at = self._at_wall(x, y) if group == "wiring" else (x, y)
+        return [rectangle(at[0] - SPECK_M / 2, at[1] - SPECK_M / 2, SPECK_M, SPECK_M)]
 
     def _new_spot(self, posture: str, x: float, y: float) -> tuple[Project, Any]:
         room = room_at(self.project, self.level, x, y)
@@ -377,7 +420,7 @@ class Builder:
                 new = move_furnishing(self.project, record.id, dx, dy)
                 words = f"Nudge {record.name.lower()}"
         except ValueError as e:
-            self.view.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.view.say.emit(sentence(e))
             return True
         self.view.document.apply(new, words, f"nudge-{record.id}")
         return True
@@ -392,7 +435,7 @@ class Builder:
         try:
             new = edit(self.project)
         except ValueError as e:
-            self.view.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.view.say.emit(sentence(e))
             return False
         self.view.document.apply(new, words, key)
         return True
@@ -415,7 +458,7 @@ class Builder:
         try:
             new, made = duplicate_many(self.project, self.chosen())
         except ValueError as e:
-            self.view.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+            self.view.say.emit(sentence(e))
             return
         self.view.document.apply(new, f"Copy {len(made)} things" if len(made) > 1 else "Copy it")
         self.view.focus.set(selected=made[0], marked=frozenset(made) if len(made) > 1 else frozenset())

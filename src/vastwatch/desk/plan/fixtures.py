@@ -8,7 +8,7 @@ from functools import lru_cache
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen, QPolygonF
 
-from vastwatch.desk.plan.layers import Look, cosmetic, in_pixels, polygon, ring
+from vastwatch.desk.plan.look import Look, cosmetic, in_pixels, polygon, ring
 from vastwatch.desk.theme import alpha, mix
 from vastwatch.desk.underlay import picture_of
 from vastwatch.geometry import polygons

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
 from vastwatch.desk import glyphs
-from vastwatch.desk.plan.layers import HANDLE_REACH, SENSOR_RADIUS, Look, in_pixels, ring
+from vastwatch.desk.plan.look import HANDLE_REACH, SENSOR_RADIUS, Look, in_pixels, ring
 from vastwatch.desk.theme import alpha, font, mix
 
 

@@ -6,23 +6,26 @@ through them, to walls and to the grid, and hands over to an edit when it has en
 
 from __future__ import annotations
 
+import itertools
 import math
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from vastwatch.design.building import SAME, add_room, frame
 from vastwatch.design.drawing_aids import HAZARD_KINDS, HAZARD_M, add_hazard
-from vastwatch.design.edits import room_at
+from vastwatch.design.edits import put, room_at
 from vastwatch.design.project import Project
 from vastwatch.design.rearranging import split_room
-from vastwatch.desk.plan.layers import Look, in_pixels
+from vastwatch.desk.plan.look import Look, in_pixels
 from vastwatch.desk.theme import alpha, font, mix
 from vastwatch.desk.units import show_length
 from vastwatch.geometry import polygons
 from vastwatch.site.record import Point
+from vastwatch.words import sentence
 
 if TYPE_CHECKING:
     from vastwatch.desk.plan.view import PlanView
@@ -37,6 +40,7 @@ TOOLS = {
     "split": "Click two points of a line through the room that is to be cut.",
     "tape": "Drag, or click two points. Esc puts the tape away.",
     "scale": "Click two points of the picture whose distance you know.",
+    "shift": "Drag the picture to where it belongs.",
 }
 
 
@@ -49,6 +53,10 @@ class Tools:
         self.at: Point | None = None
         self.caught: str = ""
         self._pressed: QPointF | None = None
+        # Where the picture lay when it was taken hold of, and the drag's key in the undo list.
+        self._held: Point | None = None
+        self._key = ""
+        self._serial = itertools.count(1)
         # What the Build panel says of the next room.
         self.room_name, self.room_use = "", "sitting"
 
@@ -105,12 +113,22 @@ class Tools:
         """A button goes down."""
         self._pressed = pixel
         self._follow(pixel, modifiers)
-        if self.at is not None:
+        if self.name == "shift":
+            level = next((x for x in self.project.levels if x.id == self.view.focus.level), None)
+            picture = None if level is None else level.underlay
+            if picture is None or picture.locked or self.at is None:
+                self.view.say.emit("The picture is locked." if picture else "There is no picture on this level.")
+                return
+            self.points, self._held, self._key = [self.at], picture.at, f"shift-{next(self._serial)}"
+        elif self.at is not None:
             self._take(self.at)
 
     def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """The pointer moves."""
         self._follow(pixel, modifiers)
+        if self.name == "shift":
+            self._shift()
+            return
         self.view.refresh(site=False)
         if self.points and self.at is not None:
             a, b = self.points[-1], self.at
@@ -121,7 +139,7 @@ class Tools:
                 rows.append((f"{show_length(across, feet)} × {show_length(along, feet)}", ""))
             if self.name == "tape":
                 rows.append((f"bearing {math.degrees(math.atan2(b[1] - a[1], b[0] - a[0])) % 360:.1f}°", ""))
-            self.view._card.show_at(pixel, rows)
+            self.view.card.show_at(pixel, rows)
 
     def release(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """A button goes up: after a drag that is the second point."""
@@ -132,6 +150,9 @@ class Tools:
             at, self.points = self.points[0], []
             self._hazard(self.name, _frame(at, at))
             return
+        if self.name == "shift":
+            self.points = []
+            return
         if pressed is None or (pixel - pressed).manhattanLength() < CLICK_PX or not self.points:
             return
         self._follow(pixel, modifiers)
@@ -140,7 +161,7 @@ class Tools:
 
     def _follow(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         x, y = self.view.plan_at(pixel)
-        free = bool(modifiers & Qt.KeyboardModifier.AltModifier) or self.name == "scale"
+        free = bool(modifiers & Qt.KeyboardModifier.AltModifier) or self.name in ("scale", "shift")
         self.at = self.snapped(x, y, free)
         square = modifiers & Qt.KeyboardModifier.ShiftModifier
         if square and self.points and self.name in ("polygon", "split", "tape"):
@@ -171,6 +192,14 @@ class Tools:
                 self._split(*(((x, y0 - 1), (x, y1 + 1)) if across else ((x0 - 1, y), (x1 + 1, y))))
         elif self.name in ("room", "polygon"):
             self.view.say.emit("By keyboard a room is typed at the left: 4.2 x 3.6, or its corners.")
+
+    def drop(self, token: str, x: float, y: float) -> bool:
+        """A hazard carried here from the shelf: a small one, as a click makes it. False for what has to be drawn."""
+        kind = token.removeprefix("draw:")
+        if kind not in HAZARD_KINDS:
+            return False
+        self._hazard(kind, _frame((x, y), (x, y)))
+        return True
 
     # -- enough points -----------------------------------------------------------------------------------------
 
@@ -222,6 +251,19 @@ class Tools:
         self.view.focus.set(room=room.id, selected=room.id)
         self.view.drawn.emit()
 
+    def _shift(self) -> None:
+        """The picture under the level follows the hand, from where it lay when it was taken hold of."""
+        if not self.points or self.at is None or self._held is None:
+            return
+        level = next((x for x in self.project.levels if x.id == self.view.focus.level), None)
+        if level is None or level.underlay is None:
+            return
+        x = self._held[0] + self.at[0] - self.points[0][0]
+        y = self._held[1] + self.at[1] - self.points[0][1]
+        underlay = replace(level.underlay, at=(round(x, 3), round(y, 3)))
+        new = put(self.project, replace(level, underlay=underlay))
+        self.view.document.apply(new, "Move the picture", self._key)
+
     def _split(self, a: Point, b: Point) -> None:
         level = self.view.focus.level
         middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
@@ -251,7 +293,7 @@ class Tools:
         self.view.focus.set(placing=None, selected=hazard.id, room=room.id if room else self.view.focus.room)
 
     def _refuse(self, e: ValueError) -> None:
-        self.view.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
+        self.view.say.emit(sentence(e))
         self.view.refresh(site=False)
 
     # -- painting ----------------------------------------------------------------------------------------------

@@ -26,28 +26,26 @@ from PyQt6.QtGui import (
 )  # fmt: skip
 from PyQt6.QtWidgets import QGraphicsScene, QGraphicsView, QRubberBand
 
-from vastwatch.advice.fixing import fixed_place
-from vastwatch.control.daylight import sun_elevation
-from vastwatch.design.edits import add_sensor, presence_of, put, remove_sensor, room_at, room_of
-from vastwatch.design.presence import reports
+from vastwatch.design.edits import put, room_at, room_of
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.plan import fixtures, layers, marks
+from vastwatch.desk.plan import covered, fixtures, furniture, ground, held, marks, places, walls
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
-from vastwatch.desk.plan.layers import Layer, Look
+from vastwatch.desk.plan.hanging import Hanging
+from vastwatch.desk.plan.look import Layer, Look, cosmetic, polygon
+from vastwatch.desk.plan.moment import show_moment
 from vastwatch.desk.plan.readings import explain_rows
-from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.plan.tools import Tools
 from vastwatch.desk.results import Results
-from vastwatch.desk.theme import Theme
-from vastwatch.desk.units import show_angle, show_length
-from vastwatch.devices import TOUCH_FAMILIES, DeviceType, RadarType, catalogue
-from vastwatch.rehearsal.causes import explain
+from vastwatch.desk.theme import Theme, alpha, mix
+from vastwatch.devices import DeviceType, catalogue
 from vastwatch.sensing.hazards import resolved
+from vastwatch.site.record import Outline
 
-DEVICE_MIME = "application/x-vastwatch-device"
+# What a drag from a panel carries: a token of what to place, as UTF-8.
+CARRIED = "application/x-vastwatch-thing"
 # Pixels within which a click takes hold of a mark, and of a rotate handle.
 GRIP = 15.0
 SNAP_PX = 16.0
@@ -67,6 +65,7 @@ class PlanView(QGraphicsView):
     # A room was drawn; two points of the underlay were chosen whose distance is to be asked for.
     drawn = pyqtSignal()
     scale_asked = pyqtSignal(object, object)
+    resized = pyqtSignal()
 
     def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
         super().__init__()
@@ -77,14 +76,14 @@ class PlanView(QGraphicsView):
         scene = QGraphicsScene(self)
         self.setScene(scene)
         self._layers = {
-            "ground": Layer(self.look, 0, layers.draw_ground, layers.reads_ground),
+            "ground": Layer(self.look, 0, ground.draw_ground, ground.reads_ground),
             "underlay": Layer(self.look, 0.5, fixtures.draw_underlay, fixtures.reads_underlay),
-            "contours": Layer(self.look, 1, layers.draw_contours),
-            "furniture": Layer(self.look, 2, layers.draw_furniture, layers.reads_furniture),
-            "walls": Layer(self.look, 2.2, layers.draw_walls, layers.reads_walls),
-            "places": Layer(self.look, 2.4, layers.draw_places, layers.reads_places),
+            "contours": Layer(self.look, 1, covered.draw_contours),
+            "furniture": Layer(self.look, 2, furniture.draw_furniture, furniture.reads_furniture),
+            "walls": Layer(self.look, 2.2, walls.draw_walls, walls.reads_walls),
+            "places": Layer(self.look, 2.4, places.draw_places, places.reads_places),
             "fixtures": Layer(self.look, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
-            "held": Layer(self.look, 3.2, layers.draw_held),
+            "held": Layer(self.look, 3.2, held.draw_held),
             "sensors": Layer(self.look, 3.5, marks.draw_sensors),
             "chain": Layer(self.look, 4, marks.draw_chain),
             "people": Layer(self.look, 5, marks.draw_people),
@@ -104,12 +103,15 @@ class PlanView(QGraphicsView):
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self._card = Card(self, theme)
+        self.card = Card(self, theme)
         self._band = QRubberBand(QRubberBand.Shape.Rectangle, self.viewport())
         self.builder = Builder(self)
+        self.hanging = Hanging(self)
         self.tools = Tools(self)
         # What can be placed; the window adds the user's own types.
         self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
+        # Outlines of what the next click would place; None with nothing in the hand.
+        self.foreseen: list[Outline] | None = None
         self._drag: dict[str, Any] | None = None
         self._pan: QPointF | None = None
         self._fitted = False
@@ -126,6 +128,22 @@ class PlanView(QGraphicsView):
 
     def _draw_tools(self, p: QPainter, look: Look) -> None:
         self.tools.draw(p, look)
+        ink = mix(look.theme.ink, look.theme.paper, look.night)
+        p.setPen(cosmetic(ink, 1.3, Qt.PenStyle.DashLine))
+        p.setBrush(alpha(ink, 0.08))
+        for outline in self.foreseen or ():
+            p.drawPolygon(polygon(outline))
+
+    def _foresee(self, pixel: QPointF) -> None:
+        """Show where what is in the hand would go."""
+        token = self.focus.placing
+        if token is None or token.startswith("draw:"):
+            foreseen = None
+        else:
+            foreseen = (self.builder if ":" in token else self.hanging).foresee(token, *self.plan_at(pixel))
+        if foreseen != self.foreseen:
+            self.foreseen = foreseen
+            self.refresh(site=False)
 
     # -- what is shown -----------------------------------------------------------------------------------------
 
@@ -159,6 +177,7 @@ class PlanView(QGraphicsView):
     def _shifted(self, what: str) -> None:
         if what == "placing":
             self.tools.put_away()
+            self.foreseen = None
             if not (self.focus.placing or "").startswith("draw:tape"):
                 self.measured = None
         self.refresh(site=what in ("level", "room", "time", "incident", "stage", "selected", "marked", "ghost"))
@@ -174,7 +193,7 @@ class PlanView(QGraphicsView):
         look.level, look.figure = focus.level, focus.figure
         look.selected, look.room = focus.selected, focus.room
         look.contours = focus.stage in ("Sensors", "Timing")
-        self._moment()
+        show_moment(look, focus, self.results.rehearsal)
         if site:
             self._look_up()
             for layer in self._layers.values():
@@ -197,44 +216,18 @@ class PlanView(QGraphicsView):
         mine = (resolved(project, h, day) for h in project.hazards if h.level == focus.level)
         look.hazards = [h for h in mine if h is not None]
 
-    def _moment(self) -> None:
-        """The plan at the playhead: hour, lamps, people, and the open incident."""
-        look, focus, rehearsal = self.look, self.focus, self.results.rehearsal
-        look.lit, look.people, look.chain, look.reporting, look.night = {}, [], None, frozenset(), 0.0
-        if rehearsal is None or focus.stage != "Rehearsal":
-            return
-        t = focus.time
-        elevation = sun_elevation(look.project.place, rehearsal.begin, t)
-        look.night = min(max((BRIGHTEST - elevation) / (BRIGHTEST - DARKEST), 0.0), 1.0) ** 1.3
-        for lamp in look.project.lamps:
-            run = rehearsal.rooms.get(lamp.room)
-            if run is not None and run.lamp is not None and run.lamp.at(t):
-                look.lit[lamp.id] = 1.0
-        look.reporting = frozenset(i for i, run in rehearsal.sensors.items() if run.report.at(t))
-        order = sorted(rehearsal.project.levels, key=lambda level: level.elevation)
-        for track in rehearsal.movements.tracks:
-            where = rehearsal.movements.where(track, t)
-            if where.level < 0 or order[where.level].id != focus.level:
-                continue
-            pet = track.person.kind == "pet"
-            left_dark = False
-            if not pet:
-                for run in rehearsal.rooms.values():
-                    if run.lamp is not None and run.dark.at(t) and not run.lamp.at(t) and run.awake.at(t):
-                        left_dark |= bool(rehearsal.movements.person_in(track.person.id, run.room).at(t))
-            look.people.append((track.person.id, "cat" if pet else track.person.name[:1], where.at, left_dark))
-        if 0 <= focus.incident < len(rehearsal.incidents):
-            chain = explain(rehearsal, rehearsal.incidents[focus.incident])
-            at = chain.where
-            if at is not None and at.level >= 0 and order[at.level].id == focus.level:
-                look.chain = chain
-
     # -- navigation --------------------------------------------------------------------------------------------
 
     @property
     def scale_px(self) -> float:
         """Pixels per metre."""
         return self.transform().m11()
+
+    def show_whole(self, outline: Outline) -> None:
+        """Fit the building where something new does not lie within the view."""
+        view = QRectF(self.viewport().rect())  # type: ignore[union-attr]
+        if self._fitted or not all(view.contains(self.pixel_of(*p)) for p in outline):
+            self.fit()
 
     def fit(self) -> None:
         """Show the whole building, with room for its front doors."""
@@ -280,6 +273,7 @@ class PlanView(QGraphicsView):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        self.resized.emit()
         if self._fitted or self.scale_px == 1.0:
             self.fit()
 
@@ -317,18 +311,6 @@ class PlanView(QGraphicsView):
                 best, nearest = ident, d
         return best
 
-    def _on_handle(self, pixel: QPointF) -> bool:
-        sensor = self._selected_sensor()
-        if sensor is None or "ceiling" in find(self.document.project.devices, sensor.device).mounts:
-            return False
-        a = math.radians(sensor.yaw)
-        c = self.pixel_of(sensor.at[0], sensor.at[1])
-        tip = c + QPointF(math.cos(a), -math.sin(a)) * layers.HANDLE_REACH
-        return math.hypot(tip.x() - pixel.x(), tip.y() - pixel.y()) <= 10
-
-    def _selected_sensor(self):  # type: ignore[no-untyped-def]
-        return next((s for s in self.look.sensors if s.id == self.focus.selected), None)
-
     # -- mouse -------------------------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -346,7 +328,7 @@ class PlanView(QGraphicsView):
         if self.focus.placing is not None:
             self.place(self.focus.placing, *self.plan_at(pixel))
             return
-        if self._on_handle(pixel):
+        if self.hanging.on_handle(pixel):
             self._drag = {"kind": "turn", "key": f"turn-{next(self._serial)}", "moved": False}
             return
         ident = self._hit(pixel)
@@ -375,8 +357,8 @@ class PlanView(QGraphicsView):
         px = self.pixel_of(record.at[0], record.at[1])
         self._drag = {
             "kind": "move", "id": ident, "collection": collection, "key": f"move-{next(self._serial)}",
-            "grab": px - pixel, "moved": False, "edge": self._edge(record) if collection == "sensors" else None,
-            "last": record.at,
+            "grab": px - pixel, "moved": False,
+            "edge": self.hanging.edge_of(record) if collection == "sensors" else None, "last": record.at,
         }  # fmt: skip
 
     def _mark_or_band(self, pixel: QPointF, ident: str | None) -> None:
@@ -396,11 +378,6 @@ class PlanView(QGraphicsView):
     def _markable(self, ident: str | None) -> bool:
         found = find_any(self.document.project, ident or "")
         return found is not None and found[0] not in ("rooms", "levels", "people", "devices", "presences", "circuits")
-
-    def _edge(self, sensor: Any) -> int | None:
-        device = find(self.document.project.devices, sensor.device)
-        x, y, _ = sensor.at
-        return snap(self.document.project, device, sensor.level, x, y, SNAP_PX / self.scale_px).edge
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -444,7 +421,7 @@ class PlanView(QGraphicsView):
         if drag["kind"] == "pan" and not drag["moved"]:
             self.focus.set(room=drag["room"] or self.focus.room, selected=drag["room"])
         self.look.dragging = False
-        self._card.hide()
+        self.card.hide()
         self.refresh(site=False)
 
     def _banded(self, pixel: QPointF) -> None:
@@ -461,7 +438,10 @@ class PlanView(QGraphicsView):
             self.say.emit(f"{len(marked)} selected.")
 
     def leaveEvent(self, event: QEvent | None) -> None:
-        self._card.hide()
+        self.card.hide()
+        if self.foreseen:
+            self.foreseen = None
+            self.refresh(site=False)
         super().leaveEvent(event)
 
     def _dragged(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
@@ -473,22 +453,11 @@ class PlanView(QGraphicsView):
             return
         self.look.dragging = True
         if drag["kind"] == "turn":
-            sensor = self._selected_sensor()
-            if sensor is None:
-                return
-            x, y = self.plan_at(pixel)
-            yaw = math.degrees(math.atan2(y - sensor.at[1], x - sensor.at[0])) % 360
-            step = 1.0 if modifiers & Qt.KeyboardModifier.AltModifier else TURN_DEG
-            yaw = (round(yaw / step) * step) % 360
-            self.document.apply(
-                put(project, replace(sensor, yaw=yaw)), f"Turn {sensor.name} to {show_angle(yaw)}", drag["key"]
-            )
-            self._readout(pixel, sensor.id)
+            self.hanging.turned(drag, pixel, modifiers)
             return
         x, y = self.plan_at(pixel + drag["grab"])
         if drag["collection"] == "sensors":
-            self._move_sensor(drag, x, y, modifiers)
-            self._readout(pixel, drag["id"])
+            self.hanging.moved(drag, pixel, x, y, modifiers)
             return
         record = find_any(project, drag["id"])[1]  # type: ignore[index]
         room = room_at(project, self.focus.level, x, y)
@@ -497,49 +466,14 @@ class PlanView(QGraphicsView):
         moved = replace(record, at=(round(x, 2), round(y, 2)), room=room.id)
         self.document.apply(put(project, moved), f"Move {record.name}", drag["key"])
 
-    def _move_sensor(self, drag: dict[str, Any], x: float, y: float, modifiers: Qt.KeyboardModifier) -> None:
-        project = self.document.project
-        sensor = find(project.sensors, drag["id"])
-        device = find(project.devices, sensor.device)
-        if room_at(project, sensor.level, x, y) is None:
-            self.say.emit("A sensor hangs inside a room; it stays at the last place that was.")
-            return
-        free = bool(modifiers & Qt.KeyboardModifier.AltModifier)
-        to = snap(project, device, sensor.level, x, y, 0.0 if free else SNAP_PX / self.scale_px)
-        if free:
-            to = replace_snap(to, x, y)
-        yaw = sensor.yaw
-        if to.yaw is not None and to.edge != drag["edge"]:
-            yaw = to.yaw
-        drag["edge"] = to.edge if to.edge is not None else drag["edge"]
-        if room_at(project, sensor.level, to.x, to.y) is None:
-            return
-        moved = replace(sensor, at=(to.x, to.y, sensor.at[2]), yaw=yaw)
-        self.document.apply(put(project, moved), f"Move {sensor.name}", drag["key"])
-
     # -- cards -------------------------------------------------------------------------------------------------
-
-    def _readout(self, pixel: QPointF, ident: str) -> None:
-        """Exact figures while dragging."""
-        sensor = find(self.document.project.sensors, ident)
-        x, y, z = sensor.at
-        rows = [
-            (
-                f"{show_length(x, self.focus.feet)}, {show_length(y, self.focus.feet)}",
-                f"{show_length(z, self.focus.feet)} high",
-            ),
-            (f"looks to {show_angle(sensor.yaw)}", f"pitch {show_angle(sensor.pitch)}"),
-        ]
-        sides = clearances(self.document.project, sensor.level, x, y)
-        if len(sides) == 2:
-            rows.append(("to the walls", " and ".join(show_length(side[0], self.focus.feet) for side in sides)))
-        self._card.show_at(pixel, rows)
 
     def _hover(self, pixel: QPointF) -> None:
         """Over a plan with a selected sensor: how somebody at the pointer is noticed, and why."""
-        sensor = self._selected_sensor()
+        self._foresee(pixel)
+        sensor = self.hanging.selected()
         x, y = self.plan_at(pixel)
-        over = self._on_handle(pixel) or self._hit(pixel) is not None
+        over = self.hanging.on_handle(pixel) or self._hit(pixel) is not None
         if not over and self.focus.stage in ("Plan", "Brief"):
             over = self.builder.under(pixel) is not None
         cursor = (
@@ -549,13 +483,13 @@ class PlanView(QGraphicsView):
         )
         self.viewport().setCursor(cursor)  # type: ignore[union-attr]
         if sensor is None or over or self.focus.stage not in ("Sensors", "Timing"):
-            self._card.hide()
+            self.card.hide()
             return
         room = room_at(self.document.project, self.focus.level, x, y)
         if room is None:
-            self._card.hide()
+            self.card.hide()
             return
-        self._card.show_at(pixel, self.explain_point(sensor, x, y))
+        self.card.show_at(pixel, self.explain_point(sensor, x, y))
 
     def explain_point(self, sensor: Any, x: float, y: float) -> list[tuple[str, str]]:
         """Two-column rows that say how the figure at a point is noticed by a sensor."""
@@ -563,62 +497,42 @@ class PlanView(QGraphicsView):
 
     # -- placing -----------------------------------------------------------------------------------------------
 
-    def place(self, device_id: str, x: float, y: float) -> bool:
+    def place(self, token: str, x: float, y: float) -> bool:
         """Place what was chosen, a device from the shelf or a part of the building, at a plan point; False where
         it cannot go."""
-        if ":" in device_id:
-            return self.builder.place(device_id, x, y)
-        project, level = self.document.project, self.focus.level
-        device = next((d for d in self.types(project) if d.id == device_id), None)
-        if device is None:
-            return False
-        margin = None
-        try:
-            if device.family in TOUCH_FAMILIES:
-                fixed = fixed_place(project, device, level, x, y)
-                new, sensor = add_sensor(project, device, level, fixed.at, fixed.yaw, 0.0, fixed.on)
-                new = put(new, replace(sensor, settings=fixed.settings))
-                margin = fixed.margin
-            elif room_at(project, level, x, y) is None:
-                raise ValueError("a sensor hangs inside a room: point into one")
-            else:
-                to = snap(project, device, level, x, y, 2.2 * SNAP_PX / self.scale_px)
-                at = (to.x, to.y, _height(project, device, level))
-                new, sensor = add_sensor(project, device, level, at, to.yaw or 0.0, _pitch(device))
-        except ValueError as e:
-            self.say.emit(str(e)[:1].upper() + str(e)[1:] + ".")
-            return False
-        room = room_of(new, sensor)
-        assert room is not None
-        self.document.apply(new, f"Place {device.name} in {room.name.lower()}")
-        self.focus.set(placing=None, selected=sensor.id, room=room.id)
-        presence = presence_of(new, room.id)
-        words = f"{sensor.name} placed"
-        if margin is not None:
-            words += f"; pressed {margin:.1f} times what closes it"
-        if presence is not None and sensor.id in {r.sensor for r in reports(presence.expr)}:
-            words += f"; it takes part in “{presence.name}”"
-        elif device.family in TOUCH_FAMILIES:
-            words += "; a fact beside presence, for rules to use"
-        self.say.emit(words + ".")
-        return True
+        if token.startswith("draw:"):
+            return self.tools.drop(token, x, y)
+        return (self.builder if ":" in token else self.hanging).place(token, x, y)
+
+    def turn(self, degrees: float) -> None:
+        """Turn what is selected, positive to the left."""
+        if not self.hanging.turn(degrees):
+            self.builder.turn(degrees)
+
+    def delete(self) -> None:
+        """Delete what is selected and say what went with it."""
+        if not self.hanging.delete():
+            self.builder.delete()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        if event is not None and event.mimeData() is not None and event.mimeData().hasFormat(DEVICE_MIME):  # type: ignore[union-attr]
+        if event is not None and event.mimeData() is not None and event.mimeData().hasFormat(CARRIED):  # type: ignore[union-attr]
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
         if event is not None:
+            self._foresee(event.position())
             event.acceptProposedAction()
 
     def dragLeaveEvent(self, event: QDragLeaveEvent | None) -> None:
-        self._card.hide()
+        self.card.hide()
+        self.foreseen = None
+        self.refresh(site=False)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         if event is None or event.mimeData() is None:
             return
-        device = bytes(event.mimeData().data(DEVICE_MIME).data()).decode()  # type: ignore[union-attr]
-        if self.place(device, *self.plan_at(event.position())):
+        token = bytes(event.mimeData().data(CARRIED).data()).decode()  # type: ignore[union-attr]
+        if self.place(token, *self.plan_at(event.position())):
             event.acceptProposedAction()
 
     # -- keyboard ----------------------------------------------------------------------------------------------
@@ -690,48 +604,3 @@ class PlanView(QGraphicsView):
         moved = replace(record, at=at) if found[0] == "sensors" else replace(record, at=at, room=room.id)
         self.document.apply(put(project, moved), f"Nudge {record.name}", f"nudge-{record.id}")
         return True
-
-    def turn(self, degrees: float) -> None:
-        """Turn the selected sensor, positive to the left."""
-        sensor = self._selected_sensor()
-        if sensor is None or self.focus.marked:
-            self.builder.turn(degrees)
-            return
-        yaw = (sensor.yaw + degrees) % 360
-        self.document.apply(
-            put(self.document.project, replace(sensor, yaw=yaw)), f"Turn {sensor.name} to {show_angle(yaw)}",
-            f"turn-{sensor.id}",
-        )  # fmt: skip
-
-    def delete(self) -> None:
-        """Delete what is selected and say what went with it."""
-        sensor = self._selected_sensor()
-        if sensor is None or self.focus.marked:
-            self.builder.delete()
-            return
-        room = room_of(self.document.project, sensor)
-        new = remove_sensor(self.document.project, sensor.id)
-        gone = len(self.document.project.presences) - len(new.presences)
-        self.document.apply(new, f"Delete {sensor.name}")
-        self.focus.set(selected=room.id if room else None)
-        extra = " and the presence it alone upheld" if gone else ""
-        self.say.emit(f"Deleted {sensor.name}{extra}. Ctrl+Z brings it back.")
-
-
-def replace_snap(to, x: float, y: float):  # type: ignore[no-untyped-def]
-    """The free point itself, with neither yaw nor edge."""
-    from dataclasses import replace as change
-
-    return change(to, x=round(x, 3), y=round(y, 3), yaw=None, edge=None)
-
-
-def _height(project: Project, device: DeviceType, level: str) -> float:
-    """Mounting height of a new sensor: as its figures are rated, at most the ceiling."""
-    ceiling = find(project.levels, level).height
-    return ceiling if "ceiling" in device.mounts else min(device.mount_height, ceiling)
-
-
-def _pitch(device: DeviceType) -> float:
-    if "ceiling" in device.mounts:
-        return -90.0
-    return -5.0 if isinstance(device, RadarType) else 0.0

@@ -1,0 +1,209 @@
+"""Edits of what a building is fitted with: openings in its walls, furniture with its spots, lamps.
+
+Each is a function from a project to a project, and raises ValueError with a sentence where it cannot be.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from msgspec.structs import replace
+
+from vastwatch.design.building import LAMP_LM_W, Removal, counted, fresh_name_id, without_spots
+from vastwatch.design.edits import remove_sensor, room_at
+from vastwatch.design.project import Project, find, fresh_id
+from vastwatch.design.records import Lamp
+from vastwatch.geometry import polygons
+from vastwatch.site.building import Furnishing, Opening, OpeningKind, Room, Spot
+from vastwatch.site.furniture import FurnitureType
+from vastwatch.site.record import Outline, Point
+
+# Sizes of new openings: width, sill, head.
+OPENING_SIZES: dict[OpeningKind, tuple[float, float, float]] = {
+    "door": (0.85, 0.0, 2.0),
+    "window": (1.2, 0.9, 2.1),
+    "archway": (1.2, 0.0, 2.1),
+}
+# Whoever works at a piece is so far before its edge; within arm's reach, and facing it so squarely, they belong to it.
+BEFORE_M, ARMS_REACH_M, FACES_DEG = 0.35, 0.6, 45.0
+# This far to either side of a wall's face its rooms are looked for, metres.
+BESIDE_M = 0.15
+# What a lamp draws that is added to a room that has one, watts.
+MORE_LAMP_W = 8.0
+
+
+def add_opening(project: Project, wall: str, kind: OpeningKind, middle: float) -> tuple[Project, Opening]:
+    """A door, window or archway around a place `middle` metres along a wall, pushed along where it does not fit.
+
+    Raises ValueError on a wall too short, or already full there.
+    """
+    host = find(project.walls, wall)
+    length = math.dist(host.a, host.b)
+    width, sill, head = OPENING_SIZES[kind]
+    margin = 0.1
+    if length < width + 2 * margin:
+        raise ValueError(f"this wall is {length:.2f} m long: too short for a {kind}")
+    offset = min(max(middle - width / 2, margin), length - width - margin)
+    for o in project.openings:
+        if o.wall == wall and o.offset < offset + width and offset < o.offset + o.width:
+            raise ValueError(f"there is a {o.kind} already")
+    leaf = {"door": "timber", "window": "glass", "archway": "none"}[kind]
+    opening = Opening(
+        id=fresh_id(project, kind), wall=wall, kind=kind, offset=round(offset, 3), width=width, sill=sill, head=head,
+        leaf=leaf, rest="closed",  # type: ignore[arg-type]
+    )  # fmt: skip
+    return replace(project, openings=(*project.openings, opening)), opening
+
+
+def opening_middle(project: Project, opening: Opening) -> tuple[Point, Point]:
+    """The middle of an opening on its wall's centre line, and the unit vector along the wall."""
+    wall = find(project.walls, opening.wall)
+    length = math.dist(wall.a, wall.b)
+    ux, uy = (wall.b[0] - wall.a[0]) / length, (wall.b[1] - wall.a[1]) / length
+    s = opening.offset + opening.width / 2
+    return (wall.a[0] + s * ux, wall.a[1] + s * uy), (ux, uy)
+
+
+def rooms_beside(project: Project, opening: Opening) -> tuple[Room | None, Room | None]:
+    """The rooms to the left and to the right of an opening, seen along its wall from end a to end b."""
+    wall = find(project.walls, opening.wall)
+    (x, y), (ux, uy) = opening_middle(project, opening)
+    step = wall.thickness / 2 + BESIDE_M
+    return (
+        room_at(project, wall.level, x - uy * step, y + ux * step),
+        room_at(project, wall.level, x + uy * step, y - ux * step),
+    )
+
+
+def add_furnishing(
+    project: Project, level: str, kind: FurnitureType, at: Point, turn: float
+) -> tuple[Project, Furnishing]:
+    """A piece of furniture around a point, its front turned to `turn` degrees; with a spot if one sits or lies on it.
+
+    Raises ValueError outside every room.
+    """
+    room = room_at(project, level, *at)
+    if room is None:
+        raise ValueError("furniture stands inside a room")
+    piece = Furnishing(
+        id=fresh_name_id(project, kind.name), level=level, name=kind.name, kind=kind.kind,
+        outline=footprint(kind, at, turn), z0=kind.z0, z1=kind.z1, material=kind.material,
+        # One steps onto a stair at its front, and climbs towards its back.
+        climb=(turn + 180.0) % 360 if kind.kind == "stair" else None,
+    )  # fmt: skip
+    project = replace(project, furnishings=(*project.furnishings, piece))
+    spot = _spot_of(project, kind, room.id, level, at, turn)
+    return (project if spot is None else replace(project, spots=(*project.spots, spot))), piece
+
+
+def footprint(kind: FurnitureType, at: Point, turn: float) -> Outline:
+    """What a piece covers. Its front is the side away from the wall: local +y, turned to the direction asked for."""
+    w, d = kind.width / 2, kind.depth / 2
+    return turned(((-w, -d), (w, -d), (w, d), (-w, d)), at, turn - 90.0)
+
+
+def _spot_of(project: Project, kind: FurnitureType, room: str, level: str, at: Point, turn: float) -> Spot | None:
+    """The spot that comes with a piece: on it, or an arm's length before it, where there is floor."""
+    if kind.sits or kind.lies:
+        return Spot(
+            id=fresh_name_id(project, f"on {kind.name}"), room=room, name=kind.name.lower(), at=at,
+            facing=turn % 360, posture="seated" if kind.sits else "lying", activity=kind.sits or kind.lies,  # type: ignore[arg-type]
+        )  # fmt: skip
+    activity = kind.seated_before or kind.stands_before
+    if activity is None:
+        return None
+    before = turned(((0.0, kind.depth / 2 + BEFORE_M),), at, turn - 90.0)[0]
+    there = room_at(project, level, *before)
+    if there is None or there.id != room:
+        return None
+    return Spot(
+        id=fresh_name_id(project, f"at {kind.name}"), room=room, name=f"at the {kind.name.lower()}", at=before,
+        facing=(turn + 180.0) % 360, posture="seated" if kind.seated_before else "standing", activity=activity,
+    )  # fmt: skip
+
+
+def spots_with(project: Project, piece: Furnishing) -> list[Spot]:
+    """The spots that go where a piece goes: those on it, and those of whoever faces it from within arm's reach and is
+    not on some other piece."""
+    out = []
+    p = np.asarray(piece.outline, float)
+    others = [f for f in project.furnishings if f.level == piece.level and f is not piece]
+    for spot in project.spots:
+        if find(project.rooms, spot.room).level != piece.level or spot.activity == "away":
+            continue
+        if polygons.contains_point(piece.outline, *spot.at):
+            out.append(spot)
+            continue
+        distance, foot = polygons.nearest_on_segments(spot.at, p, np.roll(p, -1, axis=0))
+        k = int(np.argmin(distance))
+        if distance[k] > ARMS_REACH_M:
+            continue
+        bearing = math.degrees(math.atan2(foot[k, 1] - spot.at[1], foot[k, 0] - spot.at[0]))
+        faces = abs((bearing - spot.facing + 180) % 360 - 180) < FACES_DEG
+        if faces and not any(polygons.contains_point(f.outline, *spot.at) for f in others):
+            out.append(spot)
+    return out
+
+
+def turned(outline: Outline, at: Point, degrees: float) -> Outline:
+    """An outline about the origin, turned and then set down at a point."""
+    c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+    return tuple((round(at[0] + c * x - s * y, 4), round(at[1] + s * x + c * y, 4)) for x, y in outline)
+
+
+def move_furnishing(project: Project, ident: str, dx: float, dy: float, degrees: float = 0.0) -> Project:
+    """Move and turn a piece about its middle; its spots go along. Raises ValueError out of every room."""
+    piece = find(project.furnishings, ident)
+    cx, cy = polygons.centroid(piece.outline)
+    to = (cx + dx, cy + dy)
+    if room_at(project, piece.level, *to) is None:
+        raise ValueError("furniture stands inside a room")
+    about = tuple((x - cx, y - cy) for x, y in piece.outline)
+    mine = {s.id for s in spots_with(project, piece)}
+    spots = []
+    for spot in project.spots:
+        if spot.id in mine:
+            at = turned(((spot.at[0] - cx, spot.at[1] - cy),), to, degrees)[0]
+            there = room_at(project, piece.level, *at)
+            if there is not None:
+                spot = replace(spot, at=at, facing=(spot.facing + degrees) % 360, room=there.id)
+        spots.append(spot)
+    climb = None if piece.climb is None else (piece.climb + degrees) % 360
+    new = replace(piece, outline=turned(about, to, degrees), climb=climb)
+    furnishings = tuple(new if f is piece else f for f in project.furnishings)
+    return replace(project, furnishings=furnishings, spots=tuple(spots))
+
+
+def remove_furnishing(project: Project, ident: str) -> Removal:
+    """Take a piece away, with the spots on it."""
+    piece = find(project.furnishings, ident)
+    on_it = {
+        s.id for s in project.spots
+        if find(project.rooms, s.room).level == piece.level and polygons.contains_point(piece.outline, *s.at)
+    }  # fmt: skip
+    fixed = [s.id for s in project.sensors if s.on == ident]
+    for sensor in fixed:
+        project = remove_sensor(project, sensor)
+    new = without_spots(project, on_it)
+    new = replace(new, furnishings=tuple(f for f in new.furnishings if f.id != ident))
+    words = (counted(len(on_it), "spot"), counted(len(fixed), "sensor"))
+    return Removal(new, tuple(w for w in words if w))
+
+
+# -- lamps -----------------------------------------------------------------------------------------------------------
+
+
+def add_lamp(project: Project, level: str, at: Point) -> tuple[Project, Lamp]:
+    """Another lamp at a point of the plan. Raises ValueError outside every room."""
+    room = room_at(project, level, *at)
+    if room is None:
+        raise ValueError("a lamp hangs inside a room")
+    names, name, n = {x.name for x in project.lamps}, f"{room.name} light", 2
+    while name in names:
+        name, n = f"{room.name} light {n}", n + 1
+    lamp = Lamp(
+        id=fresh_name_id(project, f"lamp {room.name}"), room=room.id, name=name, at=at, watts=MORE_LAMP_W,
+        lumens=MORE_LAMP_W * LAMP_LM_W,
+    )  # fmt: skip
+    return replace(project, lamps=(*project.lamps, lamp)), lamp

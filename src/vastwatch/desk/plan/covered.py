@@ -1,0 +1,104 @@
+"""What sensors notice, painted: isochrones in the family's hue, what the selected one never sees hatched."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QLineF, Qt
+from PyQt6.QtGui import QPainter, QPainterPath, QPen
+
+from vastwatch.design.presence import reports
+from vastwatch.design.project import find
+from vastwatch.design.records import Sensor
+from vastwatch.desk.plan.contours import BANDS, band_paths
+from vastwatch.desk.plan.look import Look, cosmetic, in_pixels, polygon
+from vastwatch.desk.theme import alpha, mix
+from vastwatch.devices import AREA_FAMILIES, DeviceType, MatType
+from vastwatch.geometry import polygons
+from vastwatch.sensing import coverage
+
+# Pixels between the lines of a hatch.
+HATCH = 7
+
+
+def shown_sensors(look: Look) -> list[Sensor]:
+    """Whose contours are laid out: the selected sensor's; else those that serve the selected room; else all."""
+    here = look.sensors
+    for s in here:
+        if s.id == look.selected:
+            return [s]
+    serving = {
+        r.sensor for presence in look.project.presences if presence.room == look.room for r in reports(presence.expr)
+    }
+    mine = [s for s in here if s.id in serving]
+    return mine or here
+
+
+def draw_contours(p: QPainter, look: Look) -> None:
+    """Isochrones in the family's hue, the unseen part of the own room hatched."""
+    if not look.contours:
+        return
+    built = QPainterPath()
+    for room in look.rooms:
+        built.addPolygon(polygon(room.outline))
+    p.save()
+    p.setClipPath(built, Qt.ClipOperation.IntersectClip)
+    for sensor in shown_sensors(look):
+        device = find(look.project.devices, sensor.device)
+        if device.family not in AREA_FAMILIES:
+            _pad(p, look, sensor, device)
+            continue
+        hue = look.theme.family(device.family)
+        paths = band_paths(
+            coverage(look.project, sensor.id, look.figure, hurried=look.dragging and sensor.id == look.selected)
+        )
+        if sensor.id == look.selected:
+            _hatch_unseen(p, look, sensor, paths[0])
+        # Fills need no smooth edge, since each has its line; that halves the time they take.
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        for path, (_, strength) in zip(paths, BANDS):
+            p.fillPath(path, alpha(hue, strength))
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, not look.dragging)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(cosmetic(alpha(hue, 0.45), 1))
+        for path in paths:
+            p.drawPath(path)
+    p.restore()
+
+
+def _pad(p: QPainter, look: Look, sensor: Sensor, device: DeviceType) -> None:
+    """What a sensor watches that sees no area: a mat its pad; the others only what they are fixed to."""
+    if not isinstance(device, MatType):
+        return
+    hue = look.theme.family(device.family)
+    a, (w, d) = math.radians(sensor.yaw), device.pad
+    u, v = (math.cos(a) * w / 2, math.sin(a) * w / 2), (-math.sin(a) * d / 2, math.cos(a) * d / 2)
+    corners = [
+        (sensor.at[0] + i * u[0] + j * v[0], sensor.at[1] + i * u[1] + j * v[1])
+        for i, j in ((-1, -1), (1, -1), (1, 1), (-1, 1))
+    ]
+    p.setPen(cosmetic(hue, 1.4))
+    p.setBrush(alpha(hue, 0.35))
+    p.drawPolygon(polygon(corners))
+
+
+def _hatch_unseen(p: QPainter, look: Look, sensor: Sensor, seen: QPainterPath) -> None:
+    """Hatch the sensor's own room, then give the seen part its ground back."""
+    own = next((r for r in look.rooms if polygons.contains_point(r.outline, *sensor.at[:2])), None)
+    if own is None:
+        return
+    room = QPainterPath()
+    room.addPolygon(polygon(own.outline))
+    box = p.worldTransform().map(room)
+    with in_pixels(p):
+        p.setClipPath(box, Qt.ClipOperation.IntersectClip)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        p.setPen(QPen(mix(look.ground, look.theme.dropped, 0.55), 1))
+        r = box.boundingRect()
+        first, last = math.floor((r.left() - r.height()) / HATCH), math.ceil(r.right() / HATCH)
+        p.drawLines(*[QLineF(k * HATCH, r.bottom(), k * HATCH + r.height(), r.top()) for k in range(first, last)])
+    p.save()
+    p.setClipPath(room, Qt.ClipOperation.IntersectClip)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+    p.fillPath(seen, look.ground)
+    p.restore()

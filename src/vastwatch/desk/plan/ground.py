@@ -1,0 +1,100 @@
+"""The ground of the plan: rooms on their paper, the metre grid, and the light of burning lamps."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QLineF, QPointF, Qt
+from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QRadialGradient
+
+from vastwatch.design.project import find
+from vastwatch.desk.plan.look import Look, cosmetic, kept, path_of, polygon
+from vastwatch.desk.theme import alpha, mix
+from vastwatch.geometry import polygons
+from vastwatch.site.building import Room
+
+
+def draw_ground(p: QPainter, look: Look) -> None:
+    """Rooms on the ground colour, a metre grid, and the light of burning lamps, clipped to their room."""
+    built = kept(look, "rooms", (look.project.rooms, look.level), lambda: path_of(look.rooms))
+    p.setPen(Qt.PenStyle.NoPen)
+    p.fillPath(built, look.ground)
+    grid = mix(QColor("#EFEBE2") if look.theme.name == "light" else look.theme.faint, look.theme.night, look.night)
+    known = look.made.get("grid")
+    # While a wall moves on a large plan the faint grid is left out: laying it anew would cost a fifth of the frame.
+    changing = look.hurried and known is not None and known[0][0] is not look.project.rooms
+    if look.night < 0.6 and look.rooms and not changing:
+        straight, bent = kept(look, "grid", (look.project.rooms, look.level), lambda: _grid(look.rooms))
+        pen = cosmetic(alpha(grid, 0.9 * (1 - look.night)), 1)
+        p.save()
+        # The lines are upright and level: without smoothing they are sharper, and quicker.
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        p.setPen(pen)
+        p.drawLines(*straight)
+        for path, lines in bent:
+            p.save()
+            p.setClipPath(path, Qt.ClipOperation.IntersectClip)
+            p.drawLines(*lines)
+            p.restore()
+        p.restore()
+    for lamp in look.project.lamps:
+        room = find(look.project.rooms, lamp.room)
+        level = look.lit.get(lamp.id, 0.0)
+        if room.level != look.level or level <= 0:
+            continue
+        path = QPainterPath()
+        path.addPolygon(polygon(room.outline))
+        box = path.boundingRect()
+        reach = 0.62 * math.hypot(box.width(), box.height())
+        glow = QRadialGradient(QPointF(lamp.at[0], -lamp.at[1]), reach)
+        # By day a lamp hardly shows; at night it is the only thing that glows.
+        strength = (0.25 + 0.6 * look.night) * level
+        warm = QColor("#F6C667")
+        glow.setColorAt(0.0, alpha(warm, strength))
+        glow.setColorAt(0.45, alpha(look.theme.lamp, strength * 0.55))
+        glow.setColorAt(1.0, alpha(look.theme.lamp, strength * 0.12))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.fillPath(path, QBrush(glow))
+
+
+def reads_ground(look: Look) -> tuple[object, ...]:
+    """What the ground layer shows."""
+    return look.project.rooms, look.level, look.night, look.theme, dict(look.lit), look.project.lamps
+
+
+def _grid(rooms: list[Room]) -> tuple[list[QLineF], list[tuple[QPainterPath, list[QLineF]]]]:
+    """Metre lines within rectangular rooms; and for other rooms their outline to clip by, with its lines."""
+    straight: list[QLineF] = []
+    bent = []
+    for room in rooms:
+        xs, ys = [x for x, _ in room.outline], [-y for _, y in room.outline]
+        x0, x1, y0, y1 = min(xs), max(xs), min(ys), max(ys)
+        lines = [QLineF(x, y0, x, y1) for x in range(math.ceil(x0), math.floor(x1) + 1)]
+        lines += [QLineF(x0, y, x1, y) for y in range(math.ceil(y0), math.floor(y1) + 1)]
+        if polygons.area(room.outline) > 0.999 * (x1 - x0) * (y1 - y0):
+            straight += lines
+        elif lines:
+            bent.append((path_of([room]), lines))
+    return _merged(straight) or [QLineF()], bent
+
+
+def _merged(lines: list[QLineF]) -> list[QLineF]:
+    """Upright and level lines, those that continue each other joined: a tenth as many on a plan of many rooms."""
+    along: dict[tuple[bool, float], list[tuple[float, float]]] = {}
+    for q in lines:
+        upright = q.x1() == q.x2()
+        key, ends = (True, q.x1()), (q.y1(), q.y2())
+        if not upright:
+            key, ends = (False, q.y1()), (q.x1(), q.x2())
+        along.setdefault(key, []).append(ends)
+    out = []
+    for (upright, c), spans in along.items():
+        spans.sort()
+        joined = [list(spans[0])]
+        for lo, hi in spans[1:]:
+            if lo <= joined[-1][1] + 1e-6:
+                joined[-1][1] = max(joined[-1][1], hi)
+            else:
+                joined.append([lo, hi])
+        out += [QLineF(c, lo, c, hi) if upright else QLineF(lo, c, hi, c) for lo, hi in joined]
+    return out

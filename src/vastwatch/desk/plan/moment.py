@@ -1,0 +1,49 @@
+"""The plan at the playhead: the hour, which lamps burn, who stands where, and the chain of the open incident."""
+
+from __future__ import annotations
+
+from vastwatch.control.daylight import sun_elevation
+from vastwatch.desk.focus import Focus
+from vastwatch.desk.plan.look import Look
+from vastwatch.rehearsal.causes import explain
+from vastwatch.rehearsal.run import Rehearsal
+
+# The sun this far below the horizon, or above it, and the ground is at its darkest or brightest, degrees.
+DARKEST, BRIGHTEST = -8.0, 10.0
+
+
+def show_moment(look: Look, focus: Focus, rehearsal: Rehearsal | None) -> None:
+    """Set what of a look belongs to the moment; by day and without anybody where no rehearsal is followed."""
+    look.lit, look.people, look.chain, look.reporting, look.night = {}, [], None, frozenset(), 0.0
+    if rehearsal is None or focus.stage != "Rehearsal":
+        return
+    t = focus.time
+    elevation = sun_elevation(look.project.place, rehearsal.begin, t)
+    look.night = min(max((BRIGHTEST - elevation) / (BRIGHTEST - DARKEST), 0.0), 1.0) ** 1.3
+    for lamp in look.project.lamps:
+        run = rehearsal.rooms.get(lamp.room)
+        if run is not None and run.lamp is not None and run.lamp.at(t):
+            look.lit[lamp.id] = 1.0
+    look.reporting = frozenset(i for i, run in rehearsal.sensors.items() if run.report.at(t))
+    order = sorted(rehearsal.project.levels, key=lambda level: level.elevation)
+    for track in rehearsal.movements.tracks:
+        where = rehearsal.movements.where(track, t)
+        if where.level < 0 or order[where.level].id != focus.level:
+            continue
+        pet = track.person.kind == "pet"
+        dark = not pet and _in_the_dark(rehearsal, track.person.id, t)
+        look.people.append((track.person.id, "cat" if pet else track.person.name[:1], where.at, dark))
+    if 0 <= focus.incident < len(rehearsal.incidents):
+        chain = explain(rehearsal, rehearsal.incidents[focus.incident])
+        at = chain.where
+        if at is not None and at.level >= 0 and order[at.level].id == focus.level:
+            look.chain = chain
+
+
+def _in_the_dark(rehearsal: Rehearsal, person: str, t: float) -> bool:
+    """Whether somebody is awake in a room that needs light and has none."""
+    for run in rehearsal.rooms.values():
+        unlit = run.lamp is not None and run.dark.at(t) and not run.lamp.at(t) and run.awake.at(t)
+        if unlit and rehearsal.movements.person_in(person, run.room).at(t):
+            return True
+    return False
