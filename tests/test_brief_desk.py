@@ -6,7 +6,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QLineEdit, QPushButton
 
-from test_desk import LEFT, desk, key, project, settle, spot_px, type_into, window  # noqa: F401
+from test_desk import LEFT, desk, key, plain, project, settle, spot_px, type_into, window  # noqa: F401
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find
 from vastwatch.desk.brief.people import clock
@@ -78,7 +78,7 @@ def test_choosing_a_row_goes_to_the_room_and_explains_it(qtbot, window, brief): 
     brief.rooms.table.selectRow(row_of(brief.rooms.table, "Bedroom"))
     assert (window.focus.room, window.focus.level) == ("bedroom", "upper")
     QApplication.processEvents()
-    words = [x.text() for x in brief.rooms.findChildren(type(brief.rooms._title)) if x.isVisibleTo(brief)]
+    words = [plain(x.text()) for x in brief.rooms.findChildren(type(brief.rooms._title)) if x.isVisibleTo(brief)]
     assert "Bedroom asks to" in words
     assert "Never more than 15 % light while somebody sleeps" in words
     window.focus.set(room="passage", level="ground", selected="passage")

@@ -54,6 +54,11 @@ def desk(qtbot, demo, tmp_path):
     desk.window.deleteLater()
 
 
+def plain(words):
+    """What a label says, with ordinary spaces between figures and units."""
+    return words.replace("\u00a0", " ")
+
+
 @pytest.fixture
 def window(desk):
     return desk.window
@@ -429,7 +434,7 @@ def test_incidents_are_stepped_through_and_explained(qtbot, window):
     window.ribbon.open_incident(drop)
 
     def texts():
-        return [w.text() for w in window.verdict.findChildren(QLabel) if w.isVisible()]
+        return [plain(w.text()) for w in window.verdict.findChildren(QLabel) if w.isVisible()]
 
     qtbot.waitUntil(lambda: any("light dropped on P" in t for t in texts()))
     assert "its hold time of 5 min ran out" in texts()
@@ -737,7 +742,7 @@ def test_an_empty_project_opens_and_says_what_to_do(qtbot):
         desk.window.focus.set(stage=stage)
         desk.window.grab()
     assert desk.window.strip.tabs["Plan"].state == "unlit"
-    assert "Click a room" in desk.window.verdict._nothing.text()
+    assert "as soon as one is drawn" in desk.window.verdict._nothing.text()
 
 
 def test_stage_lamps_tell_how_far_it_is(qtbot, window):

@@ -11,21 +11,28 @@ from itertools import pairwise
 import numpy as np
 
 from vastwatch.advice.finding import Advice, Finding
-from vastwatch.design.building import overlap, uncovered
+from vastwatch.design.building import overlap, segments_cross, uncovered
 from vastwatch.design.edits import room_at
 from vastwatch.design.fittings import rooms_beside
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
-from vastwatch.site.building import Room, Wall
+from vastwatch.people.ways import stair_ends
+from vastwatch.site.building import Furnishing, Room, Wall
+from vastwatch.site.furniture import furniture
+from vastwatch.site.record import Point
 
 # Less of a room's edge without a wall is a slip of the pen, metres.
 GAP_M = 0.05
 # What people sit or lie on; nothing else has anybody inside it.
-USED_FROM_WITHIN = ("chair", "armchair", "sofa", "bed", "bench", "bath", "toilet", "stool", "rug", "mat", "stair")
+USED_FROM_WITHIN = {"stool", "rug", "mat", "stair"} | {k.kind for k in furniture() if k.sits or k.lies}
+# A bench lower than this is sat on, a higher one worked at, metres.
+BENCH_SEAT_M = 0.6
 # Anything lower than this is stepped over, metres.
 STEPPED_OVER_M = 0.25
 # Narrower openings nobody walks through, metres.
 PASSABLE_M = 0.5
+# So much floor is wanted before the foot and beyond the head of a stair, metres.
+LANDING_M = 0.5
 # With more rooms than this the checks that compare pairs are left to the drawing tools.
 MOST_PAIRS = 400
 
@@ -103,7 +110,8 @@ def spots_in_cupboards(project: Project) -> Iterator[Finding]:
     for spot in project.spots:
         level = find(project.rooms, spot.room).level
         for f in project.furnishings:
-            if f.level != level or f.kind in USED_FROM_WITHIN or f.z1 < STEPPED_OVER_M or f.z0 > 1.7:
+            seat = f.kind in USED_FROM_WITHIN or (f.kind == "bench" and f.z1 < BENCH_SEAT_M)
+            if f.level != level or seat or f.z1 < STEPPED_OVER_M or f.z0 > 1.7:
                 continue
             if polygons.contains_point(f.outline, *spot.at):
                 yield Finding(
@@ -135,6 +143,10 @@ def unreachable_rooms(project: Project) -> Iterator[Finding]:
         ways[a_id].add(b_id)
         ways[b_id].add(a_id)
     if not entrances:
+        # Nobody comes in anywhere yet: then only rooms without any way are certain, where others have one.
+        for room in project.rooms:
+            if not ways[room.id] and any(ways.values()):
+                yield _shut(room)
         return
     reached, front = set(entrances), list(entrances)
     while front:
@@ -143,11 +155,72 @@ def unreachable_rooms(project: Project) -> Iterator[Finding]:
             front.append(other)
     for room in project.rooms:
         if room.id not in reached:
-            yield Finding(
-                "room-unreachable", "wrong", (room.id,),
-                f"Nobody can walk to {room.name.lower()}: no door leads there.",
-                (Advice("Put a door or an archway into one of its walls."),), room.id,
-            )  # fmt: skip
+            yield _shut(room)
+
+
+def _shut(room: Room) -> Finding:
+    return Finding(
+        "room-unreachable", "wrong", (room.id,), f"Nobody can walk to {room.name.lower()}: no door leads there.",
+        (Advice("Put a door or an archway into one of its walls."),), room.id,
+    )  # fmt: skip
+
+
+def no_way_in(project: Project) -> Iterator[Finding]:
+    """People who come and go in a building that has no outside door."""
+    away = [s for s in project.spots if s.activity == "away"]
+    if not away or any(r.use == "outside" for r in project.rooms):
+        return
+    for o in project.openings:
+        if o.kind != "window" and o.width >= PASSABLE_M:
+            left, right = rooms_beside(project, o)
+            if (left is None) != (right is None):
+                return
+    spot = away[0]
+    name = find(project.rooms, spot.room).name.lower()
+    yield Finding(
+        "no-way-in", "wrong", (spot.id,), f"No door leads outside: who goes out vanishes inside {name}.",
+        (Advice("Put a door into an outer wall, and move the spot “way out” beside it."),), spot.room,
+    )  # fmt: skip
+
+
+def stairs_nowhere(project: Project) -> Iterator[Finding]:
+    """Stairs that begin or arrive where there is no room, or whose foot or head stands in a wall's way."""
+    order = sorted(project.levels, key=lambda level: level.elevation)
+    above = {a.id: b for a, b in pairwise(order)}
+    for f in project.furnishings:
+        if f.kind != "stair":
+            continue
+        foot, head = stair_ends(f)
+        below = room_at(project, f.level, *polygons.centroid(f.outline))
+        home = below.id if below else None
+        upper = above.get(f.level)
+        if upper is None:
+            text, remedy = f"{f.name} leads up to no level.", "Add a level above, or take the stair away."
+        elif room_at(project, upper.id, *head) is None:
+            text = f"{f.name} arrives on {upper.name.lower()} where there is no room."
+            remedy = "Draw the room it arrives in, or turn the way it climbs round."
+        elif (shut := _landing_shut(project, f, foot, head, upper.id)) is not None:
+            text = f"{f.name} has its {shut} against a wall: nobody can step {'onto' if shut == 'foot' else 'off'} it."
+            remedy = "Leave about a metre before its foot and its head, or turn the way it climbs round."
+        else:
+            continue
+        yield Finding("stair-nowhere", "wrong", (f.id,), text, (Advice(remedy),), home)
+
+
+def _landing_shut(project: Project, stair: Furnishing, foot: Point, head: Point, upper: str) -> str | None:
+    """Which end of a stair has a wall right before it."""
+    length = math.dist(foot, head) or 1.0
+    ux, uy = (head[0] - foot[0]) / length, (head[1] - foot[1]) / length
+    for end, at, way, level in (("foot", foot, -1.0, stair.level), ("head", head, 1.0, upper)):
+        walls = on_level(project.walls, level)
+        if not walls:
+            continue
+        step = (at[0] + way * LANDING_M * ux, at[1] + way * LANDING_M * uy)
+        doors = {o.wall for o in project.openings if o.kind != "window"}
+        for wall in walls:
+            if wall.id not in doors and segments_cross((at, step), (wall.a, wall.b)):
+                return end
+    return None
 
 
 def _stairs(project: Project) -> Iterator[tuple[str, str]]:
@@ -164,4 +237,12 @@ def _stairs(project: Project) -> Iterator[tuple[str, str]]:
             yield below.id, upper.id
 
 
-CHECKS = (open_rooms, overlapping_rooms, doors_onto_nothing, spots_in_cupboards, unreachable_rooms)
+CHECKS = (
+    open_rooms,
+    overlapping_rooms,
+    doors_onto_nothing,
+    spots_in_cupboards,
+    unreachable_rooms,
+    no_way_in,
+    stairs_nowhere,
+)

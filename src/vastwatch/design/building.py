@@ -14,7 +14,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.edits import remove_sensor, room_at, room_of
+from vastwatch.design.edits import remove_sensor, room_of
+from vastwatch.design.following import carried_along
 from vastwatch.design.project import Project, find, fresh_id, fresh_ids, is_used
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
@@ -118,7 +119,7 @@ def overlap(a: Outline, b: Outline) -> bool:
         if polygons.contains(q, shrunk).any():
             return True
     mine, theirs = _edges(a), _edges(b)
-    return any(_cross(e, f) for e in mine for f in theirs)
+    return any(segments_cross(e, f) for e in mine for f in theirs)
 
 
 def _shrunk(outline: Outline) -> np.ndarray:
@@ -134,7 +135,7 @@ def _edges(outline: Outline) -> list[tuple[Point, Point]]:
     return list(zip(outline, outline[1:] + outline[:1]))
 
 
-def _cross(e: tuple[Point, Point], f: tuple[Point, Point]) -> bool:
+def segments_cross(e: tuple[Point, Point], f: tuple[Point, Point]) -> bool:
     """Whether two segments cross at a point inside both."""
 
     def side(a: Point, b: Point, c: Point) -> float:
@@ -367,15 +368,12 @@ def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Pro
             for other in rooms:
                 if other is not room and other.level == level and overlap(room.outline, other.outline):
                     raise ValueError(f"{room.name} would overlap {other.name.lower()}")
+    new = carried_along(project, replace(project, rooms=rooms, walls=walls), level)
     by_id = {w.id: w for w in walls}
-    for o in project.openings:
+    for o in new.openings:
         w = by_id[o.wall]
-        if math.dist(w.a, w.b) < o.offset + o.width:
+        if math.dist(w.a, w.b) < o.offset + o.width - 1e-9:
             raise ValueError(f"the {o.kind} in that wall would no longer fit")
-    new = replace(project, rooms=rooms, walls=walls)
-    for sensor in new.sensors:
-        if sensor.level == level and room_at(new, level, sensor.at[0], sensor.at[1]) is None:
-            raise ValueError(f"{sensor.name} would be left outside")
     return new
 
 

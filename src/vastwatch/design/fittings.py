@@ -7,11 +7,11 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.design.building import LAMP_LM_W, Removal, counted, fresh_name_id, without_spots
 from vastwatch.design.edits import remove_sensor, room_at
+from vastwatch.design.following import spots_with
 from vastwatch.design.project import Project, find, fresh_id
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
@@ -25,8 +25,8 @@ OPENING_SIZES: dict[OpeningKind, tuple[float, float, float]] = {
     "window": (1.2, 0.9, 2.1),
     "archway": (1.2, 0.0, 2.1),
 }
-# Whoever works at a piece is so far before its edge; within arm's reach, and facing it so squarely, they belong to it.
-BEFORE_M, ARMS_REACH_M, FACES_DEG = 0.35, 0.6, 45.0
+# Whoever works at a piece is so far before its edge, metres.
+BEFORE_M = 0.35
 # This far to either side of a wall's face its rooms are looked for, metres.
 BESIDE_M = 0.15
 # What a lamp draws that is added to a room that has one, watts.
@@ -121,29 +121,6 @@ def _spot_of(project: Project, kind: FurnitureType, room: str, level: str, at: P
         id=fresh_name_id(project, f"at {kind.name}"), room=room, name=f"at the {kind.name.lower()}", at=before,
         facing=(turn + 180.0) % 360, posture="seated" if kind.seated_before else "standing", activity=activity,
     )  # fmt: skip
-
-
-def spots_with(project: Project, piece: Furnishing) -> list[Spot]:
-    """The spots that go where a piece goes: those on it, and those of whoever faces it from within arm's reach and is
-    not on some other piece."""
-    out = []
-    p = np.asarray(piece.outline, float)
-    others = [f for f in project.furnishings if f.level == piece.level and f is not piece]
-    for spot in project.spots:
-        if find(project.rooms, spot.room).level != piece.level or spot.activity == "away":
-            continue
-        if polygons.contains_point(piece.outline, *spot.at):
-            out.append(spot)
-            continue
-        distance, foot = polygons.nearest_on_segments(spot.at, p, np.roll(p, -1, axis=0))
-        k = int(np.argmin(distance))
-        if distance[k] > ARMS_REACH_M:
-            continue
-        bearing = math.degrees(math.atan2(foot[k, 1] - spot.at[1], foot[k, 0] - spot.at[0]))
-        faces = abs((bearing - spot.facing + 180) % 360 - 180) < FACES_DEG
-        if faces and not any(polygons.contains_point(f.outline, *spot.at) for f in others):
-            out.append(spot)
-    return out
 
 
 def turned(outline: Outline, at: Point, degrees: float) -> Outline:

@@ -22,7 +22,8 @@ from vastwatch.design.building import (
     without_spots,
 )
 from vastwatch.design.edits import put, remove_sensor, room_at
-from vastwatch.design.fittings import remove_furnishing, spots_with
+from vastwatch.design.fittings import remove_furnishing
+from vastwatch.design.following import spots_with
 from vastwatch.design.project import Project, find, find_any, fresh_id, on_level
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons

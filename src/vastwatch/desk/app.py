@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 import signal
 import sys
 import traceback
@@ -101,6 +102,10 @@ def catch_flaws(desk: Desk, log: Path) -> None:
         desk.window.say(f"That did not work, by a flaw of the program. Your work is kept; details in {log}.")
 
     sys.excepthook = caught
+    # What fails in the background goes to the same log, and is said by whoever asked for it.
+    with contextlib.suppress(OSError):
+        log.parent.mkdir(parents=True, exist_ok=True)
+        logging.basicConfig(handlers=[logging.FileHandler(log, encoding="utf-8", delay=True)])
 
 
 def run(file: str | None, demo: bool) -> int:

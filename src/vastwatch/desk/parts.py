@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -22,10 +23,18 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.desk.theme import MARGIN
 
+_UNIT = re.compile(r"(?<=\d) (?=(?:s|min|h|m|m²|cm|mm|kg|W|kWh|lux|%|°C|€|GHz)(?:\W|$))")
+
+
+def unbroken(text: str) -> str:
+    """The same words with figures tied to their units, so that no line ends between them."""
+    return _UNIT.sub("\u00a0", text)
+
 
 def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
-    """A label in one of the roles of the style sheet: title, head, soft, bad."""
-    out = QLabel(text)
+    """A label in one of the roles of the style sheet: title, head, soft, bad. Where it wraps, a figure keeps its
+    unit."""
+    out = QLabel(unbroken(text) if wrap else text)
     if role:
         out.setProperty("role", role)
     out.setWordWrap(wrap)

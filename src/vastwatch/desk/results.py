@@ -41,6 +41,10 @@ class _Done(QObject):
     ready = pyqtSignal(str, int, object)
 
 
+class Flaw(str):
+    """What is said in place of an outcome where the program failed."""
+
+
 class _Job(QRunnable):
     """Runs a function in the pool and hands over its outcome, or the sentence of its ValueError."""
 
@@ -56,7 +60,7 @@ class _Job(QRunnable):
         except Exception:
             # A flaw of the program must not leave the panel waiting for ever.
             logging.exception("computing the %s failed", self.kind)
-            outcome = "this could not be computed; the program's log says why"
+            outcome = Flaw("this could not be computed, by a flaw of the program; its log says why")
         try:
             self.done.ready.emit(self.kind, self.number, outcome)
         except RuntimeError:
@@ -68,6 +72,8 @@ class Results(QObject):
     """`updated` names what is new: rehearsal, curve, findings or remedies."""
 
     updated = pyqtSignal(str)
+    # Something could not be computed: a sentence for the status line.
+    trouble = pyqtSignal(str)
 
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
@@ -87,6 +93,8 @@ class Results(QObject):
         self.progress = 0.0
         # What there is to choose from; the window adds the user's own types.
         self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
+        # What failed the last time it was asked for.
+        self.flawed: set[str] = set()
         self._numbers: dict[str, int] = {}
         self._busy: set[str] = set()
         self._stopped = False
@@ -238,14 +246,19 @@ class Results(QObject):
         if self._stopped or self._numbers.get(kind) != number:
             return
         self._busy.discard(kind)
+        if isinstance(outcome, Flaw):
+            self.flawed.add(kind)
+            self.trouble.emit(f"The {kind}: {outcome}.")
+        else:
+            self.flawed.discard(kind)
         if kind == "rehearsal" and isinstance(outcome, Rehearsal):
             self.rehearsal = outcome
             self.remedies, self.remedies_room = None, None
         elif kind == "curve":
             self.curve = outcome if isinstance(outcome, TimingCurve) else None
             self.no_curve = outcome if isinstance(outcome, str) else ""
-        elif kind == "findings" and isinstance(outcome, list):
-            self.findings = outcome
+        elif kind == "findings":
+            self.findings = outcome if isinstance(outcome, list) else []
         elif kind == "remedies":
             self.remedies = outcome if isinstance(outcome, list) else []
         elif kind == "options":

@@ -151,6 +151,7 @@ class Verdict(QWidget):
         self._all_findings = False
         self._why_not = False
         self._told: object = None
+        self._told_of: tuple[object, ...] = ()
         results.updated.connect(self._updated)
         focus.shift.connect(self._shifted)
         document.changed.connect(lambda *_: self.refresh())
@@ -170,7 +171,7 @@ class Verdict(QWidget):
         """Numbers and story for the focused room."""
         project, room_id, r = self.document.project, self.focus.room, self.results.rehearsal
         room = next((x for x in project.rooms if x.id == room_id), None)
-        self._title.setText(room.name if room else self.tr("No room selected"))
+        self._title.setText(room.name if room else self.tr("No room selected") if project.rooms else self.tr("Verdict"))
         self._basis.setText(self.tr("per day, {} days").format(DAYS))
         scores = r.scores.get(room_id) if r and room_id else None
         self._numbers.setVisible(scores is not None)
@@ -187,7 +188,11 @@ class Verdict(QWidget):
         else:
             self._nothing.show()
             if room is None:
-                words = self.tr("Click a room on the plan to see how it does.")
+                words = (
+                    self.tr("Click a room on the plan to see how it does.")
+                    if project.rooms
+                    else self.tr("How a room does, and what would help, stands here as soon as one is drawn.")
+                )
             elif r is None:
                 words = self.tr("Rehearsing the week …")
             elif all(lamp.room != room.id for lamp in project.lamps):
@@ -205,13 +210,14 @@ class Verdict(QWidget):
         r, index = self.results.rehearsal, self.focus.incident
         open_ = r is not None and 0 <= index < len(r.incidents) and r.incidents[index].room == self.focus.room
         told = (
-            id(r) if open_ else 0, index if open_ else -1, self.focus.room, self.focus.stage, self._all_findings,
-            id(self.results.findings), id(self.results.remedies), self.results.busy("remedies"),
-            self.focus.selected == self.focus.room, id(self.results.options), self.results.busy("options"),
+            index if open_ else -1, self.focus.room, self.focus.stage, self._all_findings,
+            self.results.busy("remedies"), self.focus.selected == self.focus.room, self.results.busy("options"),
         )  # fmt: skip
-        if told == self._told:
+        # Kept themselves, not their addresses: those are given out again.
+        told_of = (r if open_ else None, self.results.findings, self.results.remedies, self.results.options)
+        if told == self._told and all(a is b for a, b in zip(told_of, self._told_of)):
             return
-        self._told = told
+        self._told, self._told_of = told, told_of
         clear(self._story_box)
         if open_:
             self._incident(index)
@@ -245,7 +251,9 @@ class Verdict(QWidget):
 
     def _findings(self) -> None:
         room = self.focus.room
-        mine = [f for f in self.results.findings if f.room == room or (room in f.records)]
+        mine = [f for f in self.results.findings if f.room == room or room in f.records]
+        # What belongs to no room is everybody's.
+        mine += [f for f in self.results.findings if f.room is None and f not in mine]
         if not mine:
             if room is not None and not self.results.busy("findings"):
                 self._story_box.addWidget(label(self._no_findings(room), "soft", True))
@@ -265,6 +273,8 @@ class Verdict(QWidget):
             self._story_box.addWidget(more)
 
     def _no_findings(self, room: str) -> str:
+        if "findings" in self.results.flawed:
+            return self.tr("The design checks could not be run, by a flaw of the program; its log says why.")
         r = self.results.rehearsal
         count = sum(i.dark for i in r.incidents if i.room == room) if r else 0
         if count == 0:

@@ -86,6 +86,7 @@ class Window(QMainWindow):
         self._news.setInterval(NEWS_MS)
         self._news.timeout.connect(self._hush)
         document.trouble.connect(self.say)
+        self.results.trouble.connect(self.say)
         document.state_changed.connect(self._state)
         document.changed.connect(self._follow)
         self.focus.shift.connect(self._shifted)
@@ -183,7 +184,10 @@ class Window(QMainWindow):
         if not bare:
             self.beginning.hide()
             return
+        shown = self.beginning.isVisible()
         self.beginning.show_for(not project.rooms, self.level_panel.below() is not None)
+        if not shown and self.plan.hasFocus():
+            self.beginning.offers["type"].setFocus()
 
     def _name_next_room(self, words: str) -> None:
         self.plan.tools.room_name = words
@@ -274,7 +278,7 @@ class Window(QMainWindow):
         split.setSizes([484, 236])
         box.addWidget(split, 1)
         box.addWidget(self._hairline())
-        status = QWidget()
+        status = self._status = QWidget()
         line = QHBoxLayout(status)
         line.setContentsMargins(MARGIN, 0, MARGIN, 0)
         status.setFixedHeight(34)
@@ -566,6 +570,7 @@ class Window(QMainWindow):
     def _hush(self) -> None:
         set_role(self._said, "soft")
         self._said.setText(self._hint())
+        self._when.show()
 
     def _results_updated(self, what: str) -> None:
         if what == "rehearsal":
@@ -575,6 +580,10 @@ class Window(QMainWindow):
         """One line of news, for some seconds."""
         set_role(self._said, "")
         self._said.setText(words)
+        self._said.setToolTip(words)
+        # Long news has the line to itself.
+        room = self._status.width() - 2 * MARGIN - 20
+        self._when.setVisible(self._said.sizeHint().width() + self._when.sizeHint().width() < room)
         self._news.start()
 
     def _follow(self, old, new) -> None:  # type: ignore[no-untyped-def]

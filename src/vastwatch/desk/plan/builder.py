@@ -397,14 +397,17 @@ class Builder:
         following = np.roll(outline, -1, axis=0)
         distance, foot = polygons.nearest_on_segments((x, y), outline, following)
         k = int(np.argmin(distance))
-        if distance[k] > AGAINST_M + kind.depth / 2:
+        if distance[k] > AGAINST_M + (kind.width if kind.kind == "stair" else kind.depth) / 2:
             return (round(x, 2), round(y, 2)), 270.0
         d = following[k] - outline[k]
         normal = np.array([-d[1], d[0]]) / np.hypot(*d)
         wall = self._wall_at(float(foot[k, 0]), float(foot[k, 1]), 0.01)
-        off = (wall.thickness / 2 if wall else 0.05) + 0.02 + kind.depth / 2
+        # A stair runs along its wall; whatever else there is turns its back to it.
+        along = kind.kind == "stair"
+        off = (wall.thickness / 2 if wall else 0.05) + 0.02 + (kind.width if along else kind.depth) / 2
         at = foot[k] + off * normal
-        return (round(float(at[0]), 3), round(float(at[1]), 3)), math.degrees(math.atan2(normal[1], normal[0]))
+        turn = math.degrees(math.atan2(normal[1], normal[0])) + (90.0 if along else 0.0)
+        return (round(float(at[0]), 3), round(float(at[1]), 3)), turn % 360
 
     # -- keys --------------------------------------------------------------------------------------------------
 
