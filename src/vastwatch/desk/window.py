@@ -94,8 +94,8 @@ class Window(QMainWindow):
         self._stage()
         self._state()
         self._clock()
-        self._show_beginning()
         self.plan.setFocus()
+        self._show_beginning()
         # The first picture has the processor to itself; the work begins right after it.
         QTimer.singleShot(FIRST_WORK_MS, self.results.refresh)
 
@@ -184,9 +184,9 @@ class Window(QMainWindow):
         if not bare:
             self.beginning.hide()
             return
-        shown = self.beginning.isVisible()
+        hidden = self.beginning.isHidden()
         self.beginning.show_for(not project.rooms, self.level_panel.below() is not None)
-        if not shown and self.plan.hasFocus():
+        if hidden and (self.plan.hasFocus() or not self.isVisible()):
             self.beginning.offers["type"].setFocus()
 
     def _name_next_room(self, words: str) -> None:
@@ -593,8 +593,12 @@ class Window(QMainWindow):
         if old.levels is not new.levels:
             self._fill_levels()
         self._show_beginning()
-        if self.focus.level not in {x.id for x in new.levels} or self.focus.room not in {x.id for x in new.rooms}:
+        if self.focus.level not in {x.id for x in new.levels}:
             self._first_focus()
+        elif self.focus.room is not None and self.focus.room not in {x.id for x in new.rooms}:
+            # Another room of the level that is looked at, or none on a bare one.
+            room = next((r.id for r in on_level(new.rooms, self.focus.level)), None)
+            self.focus.set(room=room, selected=room)
         elif self.focus.selected is not None and find_any(new, self.focus.selected) is None:
             self.focus.set(selected=self.focus.room)
         if self.focus.incident >= 0:
