@@ -32,11 +32,10 @@ def put(project: Project, record: Any) -> Project:
 
 def room_at(project: Project, level: str, x: float, y: float) -> Room | None:
     """The room on that level around a point of the plan; the edge of a room counts as inside it."""
-    rooms = on_level(project.rooms, level)
-    for room in rooms:
-        if polygons.contains_point(room.outline, x, y):
+    for room in project.rooms:
+        if room.level == level and polygons.contains_point(room.outline, x, y):
             return room
-    for room in rooms:
+    for room in on_level(project.rooms, level):
         a = np.asarray(room.outline, float)
         distance, _ = polygons.nearest_on_segments((x, y), a, np.roll(a, -1, axis=0))
         if distance.min() < 1e-6:

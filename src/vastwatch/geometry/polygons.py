@@ -69,6 +69,17 @@ def contains_point(outline: Sequence[Sequence[float]], x: float, y: float) -> bo
     return inside
 
 
+def frame(points: Sequence[Sequence[float]], margin: float = 0.0) -> tuple[float, float, float, float]:
+    """Least x and y, greatest x and y, each so far out; plain Python, for short outlines."""
+    xs, ys = [p[0] for p in points], [p[1] for p in points]
+    return min(xs) - margin, min(ys) - margin, max(xs) + margin, max(ys) + margin
+
+
+def in_frame(box: tuple[float, float, float, float], point: Sequence[float]) -> bool:
+    """Whether a point lies in a frame."""
+    return box[0] <= point[0] <= box[2] and box[1] <= point[1] <= box[3]
+
+
 def self_crossing(outline: ArrayLike) -> tuple[int, int] | None:
     """Indices of two edges that cross or touch improperly, or None for a simple polygon.
 

@@ -45,12 +45,17 @@ def _width(words: str, selected: bool) -> int:
 
 
 def _names(p: QPainter, look: Look) -> None:
+    plain, chosen = look.ink, mix(look.theme.ink, QColor("#E3E7F5"), look.night)
+    written: bool | None = None
     with in_pixels(p) as at:
-        for room in look.rooms:
+        # The focused room's last, so that pen and font change once.
+        for room in sorted(look.rooms, key=lambda r: r.id == look.room):
             left, level, wide = name_place(room.outline)
             selected = room.id == look.room
-            p.setFont(font(13, 600 if selected else 500))
-            p.setPen(mix(look.theme.ink, QColor("#E3E7F5"), look.night) if selected else look.ink)
+            if selected is not written:
+                written = selected
+                p.setFont(font(13, 600 if selected else 500))
+                p.setPen(chosen if selected else plain)
             at_left = at(left, level)
             width = at(left + wide, level).x() - at_left.x() - 20
             words = room.name
