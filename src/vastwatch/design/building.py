@@ -131,6 +131,11 @@ def _shrunk(outline: Outline) -> np.ndarray:
     return inner[polygons.contains(p, inner)]
 
 
+def room_edges(room: Room) -> list[tuple[Point, Point]]:
+    """The edges of a room's outline, in order."""
+    return _edges(room.outline)
+
+
 def _edges(outline: Outline) -> list[tuple[Point, Point]]:
     return list(zip(outline, outline[1:] + outline[:1]))
 

@@ -206,12 +206,15 @@ class BuildPanel(QWidget):
             words = self.tr("{} things: edits work on all.").format(n)
         elif one:
             words = self.tr("One thing. Shift takes more.")
+        elif self.focus.selected is not None:
+            words = self.tr("The room, with all that is in it.")
         else:
             words = self.tr("Nothing yet. Click a thing; Shift for more.")
         self._selected.setText(words)
         for token, button in self.acts.items():
             many = token not in ("copy", "flip", "flop")
-            button.setEnabled(n > 1 if many else n + one > 0)
+            room = token == "copy" and self.focus.selected is not None
+            button.setEnabled(n > 1 if many else n + one > 0 or room)
 
     def _join_menu(self) -> None:
         project = self.document.project

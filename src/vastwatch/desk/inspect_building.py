@@ -16,6 +16,7 @@ from vastwatch.design.building import frame, is_rectangle, resize_room
 from vastwatch.design.edits import put
 from vastwatch.design.fittings import move_furnishing, rooms_beside
 from vastwatch.design.project import Project, find, find_any
+from vastwatch.design.whole_rooms import move_room
 from vastwatch.design.wiring import add_circuit, circuit_of, off_circuits, set_lamp
 from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.parts import label
@@ -52,6 +53,11 @@ def room_form(form: Inspector, room: Any) -> None:
         grid, 1, "Air °C", lambda r: r.ambient_c, lambda r, v: replace(r, ambient_c=v), "plain", 1, -30, 60,
         form.tr("The warmer the background, the shorter a PIR sees."),
     )  # fmt: skip
+    if form.focus.stage == "Plan":
+        why = form.tr("Where its lower left corner lies; the room moves with all that is in it.")
+        for at, (words, axis) in enumerate((("X", 0), ("Y", 1)), 6):
+            form.figure(grid, at, words, partial(_corner, axis), partial(_move_to, form, axis), "length", 0.05, -2000,
+                         2000, why)  # fmt: skip
     if form.focus.stage == "Plan" and is_rectangle(room.outline):
         why = form.tr("Between the middles of its walls; what stands on the wall that moves goes along.")
         for at, (words, axis) in enumerate((("Wide", 0), ("Deep", 1)), 4):
@@ -62,6 +68,15 @@ def room_form(form: Inspector, room: Any) -> None:
         roles = RolesEditor(form.document, form.focus)
         roles.say.connect(form.say)
         form.box.addWidget(roles)
+
+
+def _corner(axis: int, room: Any) -> float:
+    return frame(room.outline)[axis]
+
+
+def _move_to(form: Inspector, axis: int, room: Any, metres: float) -> Project:
+    by = metres - frame(room.outline)[axis]
+    return move_room(form.document.project, room.id, *((by, 0.0) if axis == 0 else (0.0, by))).project
 
 
 def _resize(form: Inspector, axis: int, room: Any, metres: float) -> Project:

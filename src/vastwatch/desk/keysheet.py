@@ -37,7 +37,8 @@ KEYS: tuple[tuple[Section, ...], ...] = (
             ("V", "next figure"), ("G", "show the level below, or not"), ("Esc", "let go"),
         )),
         ("Sensor, furniture, wall", (
-            ("Arrows", "nudge 5 cm, with Shift 25 cm"), ("R   L", "turn right, left 5°, with Shift 15°"),
+            ("Arrows", "nudge 5 cm, with Shift 25 cm"), ("Ctrl + arrows", "move the whole room"),
+            ("R   L", "turn right, left 5°, with Shift 15°"),
             ("Del", "delete"), ("Return", "hang the chosen device in this room"),
             ("Alt + drag", "without taking hold of walls or the grid"), ("Shift + click", "select many, or by a frame"),
             ("X   Shift+X", "mirror left, right; top, bottom"), ("Ctrl+J", "copy"), ("C", "on the shelf: compare"),

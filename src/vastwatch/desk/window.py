@@ -557,7 +557,7 @@ class Window(QMainWindow):
         if stage == "Brief":
             return self.tr("Return edits a cell   N next room   B what to buy")
         if stage == "Plan":
-            return self.tr("drag walls, corners, furniture   Shift selects many   Del deletes")
+            return self.tr("drag furniture, walls, corners, rooms by their name   Shift for many")
         if stage == "Timing":
             return self.tr("drag the mark along the curve   N next room")
         if self.document.project.sensors and any(s.id == self.focus.selected for s in self.document.project.sensors):

@@ -48,9 +48,11 @@ from vastwatch.design.rearranging import (
     remove_plain,
     turn_many,
 )  # fmt: skip
+from vastwatch.design.whole_rooms import copy_room, move_room
 from vastwatch.design.wiring import add_socket, add_switch
+from vastwatch.desk.plan.places import name_frame
 from vastwatch.geometry import polygons
-from vastwatch.site.building import Furnishing, Socket, Spot, Switch, Wall
+from vastwatch.site.building import Furnishing, Room, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import FurnitureType, furniture
 from vastwatch.site.record import Outline, Point
 from vastwatch.words import sentence
@@ -110,6 +112,9 @@ class Builder:
         near = [p for p in corners if math.dist(p, (x, y)) * scale < CORNER_PX]
         if near:
             return "corner", min(near, key=lambda p: math.dist(p, (x, y)))
+        for room in self.view.look.rooms:
+            if name_frame(room, self.view).contains(pixel):
+                return "room", room
         for f in reversed(self.project.furnishings):
             if f.level == self.level and polygons.contains_point(f.outline, x, y):
                 return "furnishing", f
@@ -194,6 +199,8 @@ class Builder:
         return out + [o.id for o in project.openings if o.wall in walls] + walls
 
     def _room_of(self, what: str, thing: Any) -> str | None:
+        if what == "room":
+            return str(thing.id)
         if what not in ("furnishing", "hazard", "fixture"):
             return None
         room = room_at(self.project, self.level, *middle_of(thing))
@@ -217,6 +224,8 @@ class Builder:
             elif what == "furnishing":
                 new = self._furnishing_to(base, thing, dx, dy, free)
                 words = f"Move {thing.name.lower()}"
+            elif what == "room":
+                new, words = self._room_to(base, thing, dx, dy, free)
             elif what in ("many", "hazard", "fixture"):
                 new, words = self._many_to(base, what, thing, dx, dy, free)
             elif what == "wall":
@@ -235,6 +244,23 @@ class Builder:
         self.view.document.apply(new, words, drag["key"])
         if what == "corner":
             self.view.card.show_at(pixel, [(f"{to[0]:.2f}, {to[1]:.2f} m", "")])
+
+    def _room_to(self, base: Project, room: Room, dx: float, dy: float, free: bool) -> tuple[Project, str]:
+        """Along with the hand, on the grid, or in line with a corner of another room where one is near."""
+        if not free:
+            reach = ALIGN_PX / self.view.scale_px
+            others = [p for r in base.rooms if r.level == self.level and r.id != room.id for p in r.outline]
+            step = self.view.focus.grid_m or 0.001
+            by = []
+            for axis, d in enumerate((dx, dy)):
+                gaps = [q[axis] - p[axis] - d for p in room.outline for q in others]
+                nearest = min(gaps, key=abs, default=math.inf)
+                by.append(d + nearest if abs(nearest) < reach else round(d / step) * step)
+            dx, dy = by
+        done = move_room(base, room.id, round(dx, 3), round(dy, 3))
+        if done.gone:
+            self.view.say.emit(f"{room.name} moved, without {', '.join(done.gone)}.")
+        return done.project, f"Move {room.name.lower()}"
 
     def _many_to(self, base: Project, what: str, thing: Any, dx: float, dy: float, free: bool) -> tuple[Project, str]:
         if not free and what != "fixture":
@@ -414,7 +440,9 @@ class Builder:
     def nudge(self, record: Any, dx: float, dy: float) -> bool:
         """Move a selected wall or furnishing a little."""
         try:
-            if not isinstance(record, Wall | Furnishing):
+            if isinstance(record, Room):
+                new, words = move_room(self.project, record.id, dx, dy).project, f"Nudge {record.name.lower()}"
+            elif not isinstance(record, Wall | Furnishing):
                 new, words = move_many(self.project, [record.id], dx, dy), f"Nudge {record.name.lower()}"
             elif isinstance(record, Wall):
                 nx, ny = self._normal(record)
@@ -457,7 +485,15 @@ class Builder:
         self._apply_many(lambda p: align_many(p, self.chosen(), side), f"Align at the {side}")
 
     def duplicate(self) -> None:
-        """Copy the selection beside itself, and select the copies."""
+        """Copy the selection beside itself, and select the copies; a room with all that is in it."""
+        room = next((r for r in self.project.rooms if [r.id] == self.chosen()), None)
+        if room is not None:
+            new, copy = copy_room(self.project, room.id)
+            self.view.document.apply(new, f"Copy {room.name.lower()}")
+            self.view.focus.set(room=copy.id, selected=copy.id)
+            self.view.show_whole(copy.outline)
+            self.view.say.emit(f"{copy.name} is a copy of {room.name.lower()}, without its sensors.")
+            return
         try:
             new, made = duplicate_many(self.project, self.chosen())
         except ValueError as e:

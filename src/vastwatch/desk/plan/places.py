@@ -5,14 +5,16 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtWidgets import QGraphicsView
 
 from vastwatch.design.project import find
 from vastwatch.desk import glyphs
 from vastwatch.desk.plan.look import LAMP_RADIUS, Look, in_pixels, special
 from vastwatch.desk.plan.shapes import name_place
 from vastwatch.desk.theme import alpha, font, mix
+from vastwatch.site.building import Room
 
 
 def draw_places(p: QPainter, look: Look) -> None:
@@ -42,6 +44,15 @@ def reads_places(look: Look) -> tuple[object, ...]:
 @lru_cache(maxsize=2048)
 def _width(words: str, selected: bool) -> int:
     return QFontMetrics(font(13, 600 if selected else 500)).horizontalAdvance(words)
+
+
+def name_frame(room: Room, view: QGraphicsView) -> QRectF:
+    """Where a room's name stands, in pixels of a view: what takes hold of the room."""
+    left, level, wide = name_place(room.outline)
+    k = view.transform().m11()
+    at = view.mapFromScene(QPointF(left, -level))
+    width = min(_width(room.name, True), max(wide * k - 20, 0))
+    return QRectF(at.x() + 9, at.y() - 9, width + 4, 17)
 
 
 def _names(p: QPainter, look: Look) -> None:

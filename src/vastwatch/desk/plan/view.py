@@ -548,7 +548,8 @@ class PlanView(QGraphicsView):
         if key in arrows:
             dx, dy = arrows[key]  # type: ignore[index]
             step = BIG_NUDGE_M if shift else NUDGE_M
-            if not self.nudge(dx * step, dy * step):
+            whole = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+            if not self.nudge(dx * step, dy * step, whole):
                 h, v = self.horizontalScrollBar(), self.verticalScrollBar()
                 assert h is not None and v is not None
                 h.setValue(h.value() + dx * 40)
@@ -583,12 +584,15 @@ class PlanView(QGraphicsView):
         else:
             super().keyPressEvent(event)
 
-    def nudge(self, dx: float, dy: float) -> bool:
-        """Move the selected mark a little; False when nothing movable is selected."""
+    def nudge(self, dx: float, dy: float, whole: bool = False) -> bool:
+        """Move the selected mark a little; False when nothing movable is selected. A room moves only when the `whole`
+        of it is meant: else the arrows scroll."""
         project = self.document.project
         if self.focus.marked:
             return self.builder.nudge_marked(dx, dy)
         found = find_any(project, self.focus.selected or "")
+        if found is not None and found[0] == "rooms" and whole and self.focus.stage == "Plan":
+            return self.builder.nudge(found[1], dx, dy)
         if found is not None and found[0] in ("furnishings", "walls", "hazards", "sockets", "switches"):
             return self.builder.nudge(found[1], dx, dy)
         if found is None or found[0] not in ("sensors", "lamps", "spots"):
