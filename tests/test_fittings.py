@@ -36,10 +36,12 @@ from vastwatch.design.rearranging import align_many, copy_level, fill_level
 from vastwatch.design.records import Sensor
 from vastwatch.design.wiring import circuit_of, off_circuits, set_lamp
 from vastwatch.files.check import problems
+from vastwatch.files.rooms_csv import ListedRoom, bring_in_rooms
 from vastwatch.geometry import polygons
 from vastwatch.people.ways import stair_ends, way
 from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import furniture
+from vastwatch.site.uses import _TELLING, USES, use_of_name
 from vastwatch.words import sentence
 
 
@@ -375,3 +377,37 @@ def test_a_wall_knows_itself():
 
 def test_a_refusal_is_a_sentence():
     assert sentence(ValueError("this wall is too short")) == "This wall is too short."
+
+
+# -- what a name tells ---------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("name", "use"), [
+    ("Kitchen", "kitchen"), ("WC", "toilet"), ("Guest bedroom 2", "bedroom"), ("Ground floor hall", "passage"),
+    ("Shower room", "bathroom"), ("Office 3", "desk"), ("Boiler cupboard", "store"), ("Kiln room", "plant"),
+    ("Landing", "stair"), ("Class room", "class"), ("Workshop", "workshop"), ("Living kitchen", "kitchen"),
+    ("Room 4", None), ("Challenge", None), ("", None), ("Bedford", None),
+])  # fmt: skip
+def test_a_rooms_name_tells_its_use(name, use):
+    assert use_of_name(name) == use
+
+
+def test_every_use_can_be_told():
+    assert {use for use, _ in _TELLING} == set(USES)
+
+
+@given(
+    sizes=st.lists(st.tuples(st.floats(1.0, 12.0), st.floats(1.0, 12.0)), min_size=1, max_size=40),
+    level=st.sampled_from(["empty", "built"]),
+)
+def test_listed_rooms_come_in_rows_that_do_not_overlap(sizes, level):
+    project = bare()
+    if level == "built":
+        project, _ = add_room(project, "g", "There", "desk", rectangle(0, 0, 7, 3))
+    rooms = [ListedRoom(f"R{k}", round(w, 2), round(d, 2), None) for k, (w, d) in enumerate(sizes)]
+    new, words = bring_in_rooms(project, "g", rooms)
+    assert len(new.rooms) == len(project.rooms) + len(rooms) and words.startswith(f"{len(rooms)} room")
+    boxes = [frame(r.outline) for r in new.rooms[len(project.rooms) :]]
+    wide = max(b[2] for b in boxes) - min(b[0] for b in boxes)
+    floor = sum(w * d for w, d in sizes)
+    assert wide <= max(1.6 * math.sqrt(floor), max(w for w, _ in sizes)) + 0.1

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import get_args
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
@@ -23,9 +22,8 @@ from vastwatch.desk.theme import MARGIN
 from vastwatch.desk.units import parse_length, parse_size, show_length
 from vastwatch.site.building import RoomUse
 from vastwatch.site.record import Outline
+from vastwatch.site.uses import USES, use_of_name
 from vastwatch.words import sentence
-
-USES: tuple[RoomUse, ...] = get_args(RoomUse)
 
 
 class BuildPanel(QWidget):
@@ -57,6 +55,10 @@ class BuildPanel(QWidget):
         self.use.setAccessibleName(self.tr("Use of the new room"))
         self.use.addItems(list(USES))
         self.use.setCurrentText("sitting")
+        # The name tells the use, until somebody has chosen another.
+        self._use_chosen = False
+        self.name.textEdited.connect(self._guess_use)
+        self.use.activated.connect(self._choose_use)
         self.add = QPushButton(self.tr("Add room"))
         self.add.setToolTip(self.tr("Wall to wall with what stands there; drag its walls and corners afterwards."))
         for w in (self.name, row(self.measure, self.use, stretch=0, spacing=5), self.add):
@@ -190,6 +192,14 @@ class BuildPanel(QWidget):
             project = remove_person(project, person.id)
         self.document.apply(project, f"Take {name.lower()} away")
 
+    def _guess_use(self, words: str) -> None:
+        use = use_of_name(words)
+        if use is not None and not self._use_chosen:
+            self.use.setCurrentText(use)
+
+    def _choose_use(self) -> None:
+        self._use_chosen = True
+
     def _length(self, text: str) -> float:
         return parse_length(text, "ft" if self.focus.feet else "m") if text.strip() not in ("0", "none") else 0.0
 
@@ -260,6 +270,7 @@ class BuildPanel(QWidget):
         self.document.apply(new, f"Add {name}, {size}")
         self.focus.set(room=room.id, selected=room.id)
         self.added.emit(room)
+        self._use_chosen = False
         self.name.clear()
         self.measure.clear()
         self.name.setFocus()

@@ -23,7 +23,8 @@ from vastwatch.desk.parts import label
 from vastwatch.desk.plan.shapes import resized, sides
 from vastwatch.desk.roles import RolesEditor
 from vastwatch.geometry import polygons
-from vastwatch.site.building import Activity, FurnishingMaterial, Leaf, Posture, Rest, RoomUse, WallMaterial
+from vastwatch.site.building import Activity, FurnishingMaterial, Leaf, Posture, Rest, WallMaterial
+from vastwatch.site.uses import USES
 
 if TYPE_CHECKING:
     from vastwatch.desk.inspector import Inspector
@@ -42,9 +43,7 @@ def room_form(form: Inspector, room: Any) -> None:
     form.text(facts)
     grid = form.grid()
     if form.focus.stage == "Plan":
-        form.choice(
-            grid, 2, form.tr("Use"), "use", get_args(RoomUse), form.tr("What people do here; sets the usual lux.")
-        )
+        form.choice(grid, 2, form.tr("Use"), "use", USES, form.tr("What people do here; sets the usual lux."))
     form.figure(
         grid, 0, "Wants", lambda r: wanted_lux(r), lambda r, v: replace(r, needs=replace(r.needs, lux=v)), "plain",
         25, 0, 5000, form.tr("Lux on the task; below it the room is dark enough for its lamp."),

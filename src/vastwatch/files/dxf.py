@@ -25,6 +25,7 @@ from vastwatch.files.check import ProjectError
 from vastwatch.geometry import polygons
 from vastwatch.site.building import RoomUse, Wall
 from vastwatch.site.record import Outline, Point
+from vastwatch.site.uses import use_of_name
 
 # Metres per drawing unit, by the names people choose from and by the drawing's own code.
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "ft": 0.3048, "in": 0.0254}
@@ -239,7 +240,7 @@ def bring_in(project: Project, level: str, drawing: Drawing, layers: set[str], u
             refused += 1
             continue
         name = next((w for w, p in words if polygons.contains_point(corners, *placed(p))), f"Room {n}")
-        wanted.append((name, "sitting", corners))
+        wanted.append((name, use_of_name(name) or "sitting", corners))
     new, done = add_rooms(new, level, wanted)
     rooms = sum(not isinstance(room, str) for room in done)
     refused += len(done) - rooms

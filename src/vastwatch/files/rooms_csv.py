@@ -1,4 +1,4 @@
-"""A list of rooms as CSV: name, width, depth and use become rooms in a row, each wall to wall with the last.
+"""A list of rooms as CSV: name, width, depth and use become rooms in rows, each wall to wall with the last.
 
 Written by whatever program people have: the columns in any order, commas or semicolons or tabs between them, points or
 commas for decimals, in the usual encodings.
@@ -8,14 +8,16 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 from pathlib import Path
-from typing import NamedTuple, get_args
+from typing import NamedTuple
 
 from vastwatch.design.building import add_room, place_beside, rectangle
 from vastwatch.design.project import Project
 from vastwatch.files.check import ProjectError
 from vastwatch.files.reading import read_whole
 from vastwatch.site.building import RoomUse
+from vastwatch.site.uses import USES, use_of_name
 
 # A longer list is not one building.
 MOST_ROOMS = 500
@@ -26,7 +28,8 @@ COLUMNS = {
     "depth": ("depth", "d"),
     "use": ("use", "type", "kind"),
 }
-USES: tuple[RoomUse, ...] = get_args(RoomUse)
+# A row is so many times as long as the square of all rooms together; rows are so far apart, metres.
+ROW, BETWEEN_ROWS_M = 1.6, 1.0
 SMALLEST_M, LARGEST_M = 0.3, 200.0
 
 
@@ -104,17 +107,22 @@ def _room(row: list[str], where: dict[str, int], line: int, path: Path) -> Liste
     name = cell("name")
     if not name:
         raise ProjectError(f"{path}: line {line}: the room has no name")
-    use = next((u for u in USES if u == cell("use").lower()), None)
+    use = next((u for u in USES if u == cell("use").lower()), None) or use_of_name(cell("use")) or use_of_name(name)
     return ListedRoom(name[:60], metres("width"), metres("depth"), use)
 
 
 def bring_in_rooms(project: Project, level: str, rooms: list[ListedRoom]) -> tuple[Project, str]:
-    """Add the rooms in a row on a level; the project and what was done, in words."""
+    """Add the rooms to a level in rows about as long as the whole is deep; the project and what was done, in words."""
     unknown = 0
+    begin, y = place_beside(project, level, 0.0)
+    longest = max(ROW * math.sqrt(sum(r.width * r.depth for r in rooms)), max((r.width for r in rooms), default=0.0))
+    x, deepest = begin, 0.0
     for room in rooms:
-        x, y = place_beside(project, level, room.width)
+        if x > begin and x + room.width > begin + longest + 1e-9:
+            x, y, deepest = begin, round(y + deepest + BETWEEN_ROWS_M, 3), 0.0
         unknown += room.use is None
         project, _ = add_room(project, level, room.name, room.use or "sitting", rectangle(x, y, room.width, room.depth))
+        x, deepest = round(x + room.width, 3), max(deepest, room.depth)
     words = f"{len(rooms)} rooms"
     if unknown:
         words += f", {unknown} of them without a known use, taken as sitting rooms"

@@ -17,10 +17,10 @@ from vastwatch.desk.focus import Focus
 from vastwatch.desk.parts import FigureField, clear, label, row, scrolling
 from vastwatch.desk.theme import MARGIN, Theme
 from vastwatch.desk.units import parse_angle, parse_time
-from vastwatch.site.building import Control, Room, RoomUse
+from vastwatch.site.building import Control, Room
+from vastwatch.site.uses import USES
 from vastwatch.words import duration_words
 
-USES = get_args(RoomUse)
 CONTROL_WORDS = {"presence": "on and off by itself", "absence": "on by hand, off by itself"}
 
 

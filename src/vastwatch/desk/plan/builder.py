@@ -240,7 +240,11 @@ class Builder:
                 words = f"Move a {thing.kind}"
         except ValueError as e:
             self.view.say.emit(sentence(e))
+            if what == "room":
+                # Where it cannot be is shown all the same.
+                self.view.show_foreseen([tuple((x + dx, y + dy) for x, y in thing.outline)])
             return
+        self.view.show_foreseen(None)
         self.view.document.apply(new, words, drag["key"])
         if what == "corner":
             self.view.card.show_at(pixel, [(f"{to[0]:.2f}, {to[1]:.2f} m", "")])

@@ -141,8 +141,12 @@ class PlanView(QGraphicsView):
             foreseen = None
         else:
             foreseen = (self.builder if ":" in token else self.hanging).foresee(token, *self.plan_at(pixel))
-        if foreseen != self.foreseen:
-            self.foreseen = foreseen
+        self.show_foreseen(foreseen)
+
+    def show_foreseen(self, outlines: list[Outline] | None) -> None:
+        """Show where something would go, or no longer."""
+        if outlines != self.foreseen:
+            self.foreseen = outlines
             self.refresh(site=False)
 
     # -- what is shown -----------------------------------------------------------------------------------------
@@ -421,6 +425,7 @@ class PlanView(QGraphicsView):
         if drag["kind"] == "pan" and not drag["moved"]:
             self.focus.set(room=drag["room"] or self.focus.room, selected=drag["room"])
         self.look.dragging = False
+        self.show_foreseen(None)
         self.card.hide()
         self.refresh(site=False)
 
@@ -439,9 +444,7 @@ class PlanView(QGraphicsView):
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self.card.hide()
-        if self.foreseen:
-            self.foreseen = None
-            self.refresh(site=False)
+        self.show_foreseen(None)
         super().leaveEvent(event)
 
     def _dragged(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
@@ -525,8 +528,7 @@ class PlanView(QGraphicsView):
 
     def dragLeaveEvent(self, event: QDragLeaveEvent | None) -> None:
         self.card.hide()
-        self.foreseen = None
-        self.refresh(site=False)
+        self.show_foreseen(None)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         if event is None or event.mimeData() is None:

@@ -1,0 +1,39 @@
+"""What a room is probably for, told by its name: a start that is quickly changed."""
+
+from __future__ import annotations
+
+import re
+from typing import get_args
+
+from vastwatch.site.building import RoomUse
+
+USES: tuple[RoomUse, ...] = get_args(RoomUse)
+
+# Words in names, the telling ones first: a "shower room" is a bathroom, a "bedroom landing" a stair.
+_WORDS: tuple[tuple[RoomUse, str], ...] = (
+    ("stair", r"stairs?|staircase|stairwell|landing"),
+    ("passage", r"passage|corridor|hall|hallway|lobby|vestibule|entrance|porch"),
+    ("toilet", r"toilet|wc|cloakroom|lavatory|restroom"),
+    ("bathroom", r"bath|bathroom|shower|wash ?room|en ?suite|wet room"),
+    ("kitchen", r"kitchen|kitchenette|galley|pantry"),
+    ("dining", r"dining|canteen|breakfast"),
+    ("nursery", r"nursery|baby|playroom"),
+    ("bedroom", r"bed|bedroom|guest room|dormitory|dorm"),
+    ("desk", r"office|study|desk|meeting|library|reception"),
+    ("class", r"class|classroom|lecture|seminar|training"),
+    ("workshop", r"workshop|studio|garage|lab|laboratory|machines?"),
+    ("shop", r"shop|store front|gallery|showroom|sales"),
+    ("plant", r"plant|boiler|server|meter|utility|kiln|laundry"),
+    ("store", r"store|storage|storeroom|closet|cupboard|larder|cellar|attic|loft|archive|shed"),
+    ("sitting", r"sitting|living|lounge|parlour|snug|den|common room|family room"),
+    ("outside", r"outside|yard|garden|terrace|balcony|drive"),
+)
+_TELLING = tuple((use, re.compile(rf"\b(?:{words})\b")) for use, words in _WORDS)
+
+
+def use_of_name(name: str) -> RoomUse | None:
+    """The use a room's name speaks of, or None."""
+    words = name.lower()
+    # "Living room kitchen" is told by its last word: the kind comes last in English.
+    found = [(m.end(), use) for use, pattern in _TELLING for m in pattern.finditer(words)]
+    return max(found, default=(0, None), key=lambda f: f[0])[1]
