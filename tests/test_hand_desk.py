@@ -395,3 +395,23 @@ def test_figures_keep_their_units_on_the_line():
         "noticed within 5\u00a0s of 3.3\u00a0m² at 50\u00a0% and 20 of 30"
     )
     assert unbroken("7 sensors, 3 men") == "7 sensors, 3 men"
+
+
+@pytest.mark.parametrize("stage", ["Brief", "Plan", "Sensors"])
+def test_whatever_is_selected_its_form_stays_within_the_panel(qtbot, window, stage):  # noqa: F811
+    """No form asks for more width than the verdict has; what is too long is shortened in it."""
+    from vastwatch.desk.window import RIGHT_WIDTH
+
+    w = window
+    w.focus.set(stage=stage)
+    inspector = w.verdict.inspector
+    seen = 0
+    for collection in ("rooms", "openings", "walls", "furnishings", "spots", "lamps", "hazards", "sockets", "switches",
+                       "sensors"):  # fmt: skip
+        for record in getattr(project(w), collection):
+            room = getattr(record, "room", None)
+            w.focus.set(selected=record.id, room=room or w.focus.room)
+            wants = inspector.minimumSizeHint().width()
+            assert wants <= RIGHT_WIDTH - 28, (record.id, wants)
+            seen += 1
+    assert seen > 150

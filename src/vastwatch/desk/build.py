@@ -16,7 +16,7 @@ from vastwatch.design.typical_days import TEMPLATES, add_person, remove_person
 from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import FigureField, clear, label, line, row, scrolling
+from vastwatch.desk.parts import FigureField, clear, label, line, narrow, row, scrolling
 from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.theme import MARGIN
 from vastwatch.desk.units import parse_length, parse_size, show_length
@@ -92,10 +92,8 @@ class BuildPanel(QWidget):
         inner.addWidget(holder)
         self.typical = QComboBox()
         self.typical.setAccessibleName(self.tr("Typical person"))
-        for choice in (self.typical, self.use):
-            # As narrow as the panel wants; the list that opens is as wide as its words.
-            choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            choice.setMinimumContentsLength(6)
+        narrow(self.typical)
+        narrow(self.use)
         self.typical.addItems([t.name for t in TEMPLATES.values()])
         self.add_person = QPushButton(self.tr("Add"))
         self.add_person.setToolTip(self.tr("With a typical day over the places there are."))

@@ -19,7 +19,7 @@ from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.whole_rooms import move_room
 from vastwatch.design.wiring import add_circuit, circuit_of, off_circuits, set_lamp
 from vastwatch.desk.cautions import CAUTIONS
-from vastwatch.desk.parts import label
+from vastwatch.desk.parts import label, narrow
 from vastwatch.desk.plan.shapes import resized, sides
 from vastwatch.desk.roles import RolesEditor
 from vastwatch.geometry import polygons
@@ -151,7 +151,7 @@ def opening_form(form: Inspector, opening: Any) -> None:
         ends, sides = _door_words(form.document.project, opening)
         form.choice(grid, 6, form.tr("Hinge"), "hinge", ("a", "b"), form.tr("At which end of the opening."), ends)
         form.choice(
-            grid, 7, form.tr("Swings"), "swings", ("left", "right"), form.tr("Which way the leaf opens."), sides
+            grid, 8, form.tr("Swings"), "swings", ("left", "right"), form.tr("Which way the leaf opens."), sides, True
         )
 
 
@@ -179,7 +179,7 @@ def furnishing_form(form: Inspector, piece: Any) -> None:
         form.text(lambda _: CAUTIONS["stair"])
     if piece.kind == "bed":
         stuffs = (form.tr("springs"), form.tr("foam"))
-        box = QComboBox()
+        box = narrow(QComboBox())
         box.addItems(list(stuffs))
         box.setAccessibleName(form.tr("Mattress"))
         box.setToolTip(form.tr("Foam spreads a load until a strip under it never closes."))
@@ -207,7 +207,7 @@ def _reverse_climb(form: Inspector) -> None:
 
 def circuit_choice(form: Inspector, lamp: Any) -> None:
     """Which circuit a lamp hangs on: none, one there is, or one of its own."""
-    box = QComboBox()
+    box = narrow(QComboBox())
     box.setAccessibleName(form.tr("Circuit"))
     box.setToolTip(form.tr("Lamps of one circuit are switched together."))
     box.addItem(form.tr("on no circuit"), "")

@@ -18,7 +18,7 @@ from vastwatch.design.project import find, find_any
 from vastwatch.design.rearranging import set_many
 from vastwatch.design.wiring import load_w, switches_of
 from vastwatch.desk.cautions import CAUTIONS
-from vastwatch.desk.parts import FigureField, label
+from vastwatch.desk.parts import FigureField, label, narrow
 from vastwatch.desk.units import show_length
 from vastwatch.devices import MatType
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
@@ -45,7 +45,7 @@ def hazard_form(form: Inspector, hazard: Any) -> None:
                and find(form.document.project.walls, o.wall).level == hazard.level]  # fmt: skip
     from_sun = hazard.kind == "sun patch" and bool(windows)
     if from_sun:
-        box = QComboBox()
+        box = narrow(QComboBox())
         box.setAccessibleName(form.tr("Computed from"))
         box.setToolTip(form.tr("Place and hours then follow the sun through this window on the rehearsed date."))
         box.addItem(form.tr("as drawn"), None)
@@ -137,7 +137,7 @@ def many_form(form: Inspector) -> None:
         form.box.addWidget(label(form.tr("Drag or nudge them, R and L turn, X mirrors, Del deletes."), "soft", True))
         return
     grid = form.grid()
-    box = QComboBox()
+    box = narrow(QComboBox())
     box.addItems(list(get_args(WallMaterial)))
     box.setAccessibleName(form.tr("Material of all"))
     same = len({w.material for w in walls}) == 1

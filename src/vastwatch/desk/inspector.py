@@ -25,7 +25,7 @@ from vastwatch.desk.inspect_building import (
     wall_form,
 )
 from vastwatch.desk.inspect_fixtures import hazard_form, many_form, mat_form, socket_form, switch_form
-from vastwatch.desk.parts import FigureField, clear, label
+from vastwatch.desk.parts import FigureField, clear, label, narrow
 from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_angle, show_length
 from vastwatch.devices import MatType, RadarType
 from vastwatch.devices.figures import FAMILY_HEADINGS
@@ -202,10 +202,11 @@ class Inspector(QWidget):
 
     def choice(
         self, grid: QGridLayout, at: int, words: str, field: str, options: tuple[str, ...], why: str,
-        shown: tuple[str, ...] | None = None,
+        shown: tuple[str, ...] | None = None, wide: bool = False,
     ) -> None:  # fmt: skip
-        """A list to choose one of a record's values from; `shown` are the words for them where they differ."""
-        box = QComboBox()
+        """A list to choose one of a record's values from; `shown` are the words for them where they differ; a `wide`
+        one has its row to itself."""
+        box = narrow(QComboBox())
         box.addItems(list(shown or options))
         box.setAccessibleName(words)
         box.setToolTip(why)
@@ -220,7 +221,7 @@ class Inspector(QWidget):
 
         box.activated.connect(chosen)
         grid.addWidget(label(words, "soft"), at // 2, (at % 2) * 2)
-        grid.addWidget(box, at // 2, (at % 2) * 2 + 1)
+        grid.addWidget(box, at // 2, (at % 2) * 2 + 1, 1, 3 if wide else 1)
         self.fills.append(lambda record: box.setCurrentIndex(options.index(getattr(record, field))))
 
     # -- records -----------------------------------------------------------------------------------------------

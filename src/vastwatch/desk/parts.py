@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
+    QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -43,6 +44,13 @@ def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
         policy.setHeightForWidth(True)
         out.setSizePolicy(policy)
     return out
+
+
+def narrow(box: QComboBox) -> QComboBox:
+    """As narrow as its place wants; the list that opens is as wide as its words."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(6)
+    return box
 
 
 def set_role(widget: QWidget, role: str) -> None:
