@@ -175,13 +175,20 @@ def test_a_spot_that_is_hardly_seen_is_found_with_its_figure(room):
 
 
 def test_hours_per_drop_and_the_hold_for_them_are_inverse():
-    for wait in (20.0, 58.0, 300.0):
+    for wait in (20.0, 58.0, 300.0, 1e4, 1e6):
         hold = hold_for(wait, 20.0)
         assert hours_per_drop(wait, hold) == pytest.approx(20.0)
-    # A month of drawn notices agrees.
+    # A month of drawn notices agrees: the light burns until a gap has outlasted the hold.
     rng = np.random.default_rng(2)
-    gaps = rng.exponential(58.0, 400_000)
-    assert gaps.sum() / 3600 / (gaps > 200).sum() == pytest.approx(hours_per_drop(58.0, 200.0), rel=0.03)
+    for wait, hold in ((58.0, 200.0), (500.0, 120.0)):
+        gaps = rng.exponential(wait, 400_000)
+        lit = np.minimum(gaps, hold).sum() / 3600
+        assert lit / (gaps > hold).sum() == pytest.approx(hours_per_drop(wait, hold), rel=0.03)
+    # The less somebody is noticed, the sooner the light drops, and the longer a hold would have to be.
+    waits = [10.0, 100.0, 1e3, 1e4, 1e5, 1e7]
+    assert sorted(waits, key=lambda w: -hours_per_drop(w, 120.0)) == waits
+    assert sorted(waits, key=lambda w: hold_for(w, 20.0)) == waits
+    assert hours_per_drop(1e9, 120.0) == pytest.approx(hours_per_drop(float("inf"), 120.0), rel=1e-6)
     assert hours_per_drop(float("inf"), 60.0) == pytest.approx(1 / 60)
     assert hold_for(float("inf"), 20.0) == float("inf")
 

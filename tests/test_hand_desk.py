@@ -179,6 +179,18 @@ def test_a_stair_stands_along_its_wall(qtbot, plan):
     assert any("fail to ON" in x for x in words)
 
 
+def test_near_a_corner_furniture_is_kept_out_of_the_other_wall(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="store", selected="store")
+    room = find(project(w).rooms, "store").outline
+    x0, y0, x1, y1 = frame(room)
+    for x, y in ((x0 + 0.2, y1 - 0.1), (x1 - 0.2, y1 - 0.1), (x0 + 0.1, y1 - 0.2)):
+        assert w.plan.place("furniture:Rack", x, y)
+        a0, b0, a1, b1 = frame(project(w).furnishings[-1].outline)
+        assert x0 < a0 and a1 < x1 and y0 < b0 and b1 < y1
+        w.document.undo_stack.undo()
+
+
 # -- a bare beginning ----------------------------------------------------------------------------------------------
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.QtWidgets import QApplication, QPushButton, QScrollArea
 
 from conftest import device
 from test_desk import LEFT, desk, key, project, settle, window  # noqa: F401
@@ -160,3 +160,17 @@ def test_what_touches_goes_where_it_touches_and_says_how_surely(qtbot, window, s
     assert "door or window" in window._said.text()
     shelf._arm("module-plug")
     assert window.focus.placing is None and "circuit" in window._said.text()
+
+
+def test_placing_a_device_leaves_the_shelf_where_it_was_scrolled(qtbot, window, shelf):  # noqa: F811
+    cards = shelf.findChildren(DeviceCard)
+    bar = shelf.findChild(QScrollArea).verticalScrollBar()
+    bar.setValue(40)
+    used = {d.id for d in project(window).devices}
+    new = next(d for d in catalogue() if d.family == "pir" and d.id not in used)
+    window.focus.set(level="ground", room="kiln", selected="kiln")
+    assert window.plan.place(new.id, 7.2, 0.4)
+    settle(qtbot, window)
+    assert shelf.findChildren(DeviceCard) == cards and bar.value() == 40
+    window.document.undo_stack.undo()
+    assert shelf.findChildren(DeviceCard) == cards

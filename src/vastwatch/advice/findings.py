@@ -24,8 +24,10 @@ from vastwatch.sensing.pir import contrast_factor
 from vastwatch.site.building import Room, Spot
 from vastwatch.words import about_words, duration_words, never_words
 
-# A spot where the light drops more often than once in so many hours of staying there is a risk, and is wrong.
+# A spot where the light drops more often than once in so many hours in the light there is a risk, and is wrong.
 RISK_HOURS, WRONG_HOURS = 20.0, 2.0
+# Noticed so many holds apart, somebody sits in the dark most of the time.
+HARDLY = 3.0
 # A walker should be noticed in time over at least this share of the room.
 WALKER_SHARE = 0.9
 # Seeing this much of another room lets passers-by switch the light, m2 noticed within 5 s.
@@ -51,21 +53,22 @@ def spot_wait_s(project: Project, sensors: list[str], spot: Spot) -> float:
 
 
 def hours_per_drop(wait: float, hold: float) -> float:
-    """Hours of staying per drop, for notices at random, `wait` seconds apart on average, and a hold in seconds.
+    """Hours in the light per drop, for notices at random, `wait` seconds apart on average, and a hold in seconds.
 
-    Silences longer than T come at rate e^(-T / wait) / wait; real movements cluster more, so it is a lower bound on
-    the drops. Somebody who is never noticed drops the light once the hold is over.
+    From a notice on, the first silence longer than T ends after w (e^(T / w) - 1) on average; that tends to T for
+    somebody who is hardly ever noticed. What comes after the drop does not count: they wave, or sit in the dark, and
+    neither makes the hold any better. Real movements cluster more, so that it is an upper bound.
     """
     if not math.isfinite(wait):
         return hold / 3600.0
-    return wait * math.exp(min(hold / wait, 700.0)) / 3600.0
+    return wait * math.expm1(min(hold / wait, 700.0)) / 3600.0
 
 
 def hold_for(wait: float, hours: float) -> float:
-    """The hold in seconds with which a drop comes once in so many hours of staying; the inverse of the above."""
+    """The hold in seconds with which a drop comes once in so many hours in the light; the inverse of the above."""
     if not math.isfinite(wait):
         return math.inf
-    return max(wait * math.log(3600.0 * hours / wait), 0.0)
+    return wait * math.log1p(3600.0 * hours / wait)
 
 
 def _keepers(project: Project, room: str) -> list[str]:
@@ -86,7 +89,9 @@ def _unseen_spots(project: Project) -> Iterator[Finding]:
                 continue
             bad = hours < WRONG_HOURS
             text = f"{spot.name.capitalize()}, {spot.posture}: noticed {never_words(wait)}; with a hold of "
-            if math.isfinite(wait):
+            if math.isfinite(wait) and wait > HARDLY * hold:
+                text += f"{duration_words(hold)} the light drops soon after they have settled, and stays off."
+            elif math.isfinite(wait):
                 text += f"{duration_words(hold)} the light drops about once in {about_words(3600 * hours)}."
             else:
                 text += f"{duration_words(hold)} the light drops on whoever stays longer."

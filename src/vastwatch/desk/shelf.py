@@ -196,7 +196,10 @@ class Shelf(QWidget):
 
     def _project_changed(self, old, new) -> None:  # type: ignore[no-untyped-def]
         if old.devices is not new.devices:
-            self.fill()
+            # A type that was on the shelf and is now in the project as well changes nothing here.
+            now = self.own.all(new)
+            if len(now) != len(self._known) or any(a is not b for a, b in zip(now, self._known)):
+                self.fill()
 
     def fill(self, *_: object) -> None:
         """Lay the cards out anew."""
@@ -205,6 +208,7 @@ class Shelf(QWidget):
         _key_words, key, figure = ORDERS[max(self.order.currentIndex(), 0)]
         power = POWERS[max(self.power.currentIndex(), 0)]
         own = {d.id for d in self.own.types}
+        self._known = self.own.all(self.document.project)
         shown = [
             d for d in self.own.all(self.document.project)
             if power in (POWERS[0], d.power)

@@ -435,7 +435,13 @@ class Builder:
         # A stair runs along its wall; whatever else there is turns its back to it.
         along = kind.kind == "stair"
         off = (wall.thickness / 2 if wall else 0.05) + 0.02 + (kind.width if along else kind.depth) / 2
-        at = foot[k] + off * normal
+        # Not through the walls at the ends of this one, where it has place between them.
+        unit, length = d / np.hypot(*d), float(np.hypot(*d))
+        half = (kind.depth if along else kind.width) / 2 + 0.05 + 0.02
+        s = float((foot[k] - outline[k]) @ unit)
+        if length > 2 * half:
+            s = min(max(s, half), length - half)
+        at = outline[k] + s * unit + off * normal
         turn = math.degrees(math.atan2(normal[1], normal[0])) + (90.0 if along else 0.0)
         return (round(float(at[0]), 3), round(float(at[1]), 3)), turn % 360
 
