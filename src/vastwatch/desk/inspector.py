@@ -28,7 +28,7 @@ from vastwatch.desk.inspect_fixtures import hazard_form, many_form, mat_form, so
 from vastwatch.desk.parts import FigureField, clear, label, narrow
 from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_angle, show_length
 from vastwatch.devices import MatType, RadarType
-from vastwatch.devices.figures import FAMILY_HEADINGS
+from vastwatch.devices.figures import FAMILY_HEADINGS, turnable
 from vastwatch.words import duration_words, sentence
 
 
@@ -247,15 +247,18 @@ class Inspector(QWidget):
         self.figure(grid, 0, "X", lambda r: r.at[0], move(0), "length", 0.05, -2000, 2000, why)
         self.figure(grid, 1, "Y", lambda r: r.at[1], move(1), "length", 0.05, -2000, 2000, why)
         self.figure(grid, 2, "Height", lambda r: r.at[2], move(2), "length", 0.05, 0.0, level.height, why)
-        ceiling = "ceiling" in device.mounts
+        at = 3
         if isinstance(device, MatType):
             mat_form(self, device)
-        if not ceiling:
+            self.figure(grid, 3, "Turned", lambda r: r.yaw, lambda r, v: replace(r, yaw=v % 360), "angle", 5, -720, 720,
+                         self.tr("Which way its width lies."))  # fmt: skip
+            at = 4
+        elif turnable(device):
+            at = 5
             self.figure(grid, 3, "Looks to", lambda r: r.yaw, lambda r, v: replace(r, yaw=v % 360), "angle", 5,
                          -720, 720, self.tr("0° along the plan's x axis, counter-clockwise."))  # fmt: skip
             self.figure(grid, 4, "Pitch", lambda r: r.pitch, lambda r, v: replace(r, pitch=v), "angle", 1, -90, 45,
                          self.tr("Negative looks down."))  # fmt: skip
-        at = 5 if not ceiling else 3
         self.figure(
             grid, at, "Own hold", lambda r: device.hold_s if r.settings.hold_s is None else r.settings.hold_s,
             lambda r, v: replace(r, settings=replace(r.settings, hold_s=v)), "time", 1, 0, 3600,

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from vastwatch.devices.battery import battery_years
 from vastwatch.devices.types import (
+    AREA_FAMILIES,
     ContactType,
     DeviceType,
     DualType,
@@ -109,6 +110,11 @@ def still_reach(d: DeviceType) -> float:
     if isinstance(d, RadarType):
         return d.still_m
     return d.radar.still_m if isinstance(d, DualType) else 0.0
+
+
+def turnable(d: DeviceType) -> bool:
+    """Whether it matters which way a device looks or lies: not on a ceiling, nor for what only watches its host."""
+    return d.family == "mat" or (d.family in AREA_FAMILIES and "ceiling" not in d.mounts)
 
 
 def facts(d: DeviceType) -> list[Fact]:

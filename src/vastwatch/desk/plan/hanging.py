@@ -23,6 +23,7 @@ from vastwatch.desk.plan.look import HANDLE_REACH
 from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.units import show_angle, show_length
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType, RadarType
+from vastwatch.devices.figures import turnable
 from vastwatch.site.record import Outline
 from vastwatch.words import sentence
 
@@ -58,7 +59,7 @@ class Hanging:
     def on_handle(self, pixel: QPointF) -> bool:
         """Whether the rotate handle of the selected sensor lies under a pixel."""
         sensor = self.selected()
-        if sensor is None or "ceiling" in find(self.project.devices, sensor.device).mounts:
+        if sensor is None or not turnable(find(self.project.devices, sensor.device)):
             return False
         a = math.radians(sensor.yaw)
         c = self.view.pixel_of(sensor.at[0], sensor.at[1])

@@ -12,6 +12,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.desk import glyphs
 from vastwatch.desk.plan.look import HANDLE_REACH, SENSOR_RADIUS, Look, in_pixels, ring
 from vastwatch.desk.theme import alpha, font, mix
+from vastwatch.devices.figures import turnable
 
 
 def draw_sensors(p: QPainter, look: Look) -> None:
@@ -25,13 +26,13 @@ def _sensor(p: QPainter, look: Look, sensor: Sensor, c: QPointF) -> None:
     device = find(look.project.devices, sensor.device)
     family = device.family
     hue = look.theme.family(family)
-    ceiling = "ceiling" in device.mounts
+    turns = turnable(device)
     a = math.radians(sensor.yaw)
     if sensor.id in look.marked and sensor.id != look.selected:
         ring(p, c, SENSOR_RADIUS + 5, mix(look.theme.ink, QColor("#FFFFFF"), look.night))
     if sensor.id == look.selected:
         ring(p, c, SENSOR_RADIUS + 5, mix(look.theme.ink, QColor("#FFFFFF"), look.night))
-        if not ceiling:
+        if turns:
             tip = c + QPointF(math.cos(a), -math.sin(a)) * HANDLE_REACH
             p.setPen(QPen(hue, 1.4))
             p.drawLine(c + QPointF(math.cos(a), -math.sin(a)) * (SENSOR_RADIUS + 5), tip)
@@ -43,7 +44,7 @@ def _sensor(p: QPainter, look: Look, sensor: Sensor, c: QPointF) -> None:
         p.drawEllipse(c, SENSOR_RADIUS + 6, SENSOR_RADIUS + 6)
     p.save()
     p.translate(c)
-    if not ceiling:
+    if turns:
         p.rotate(90 - sensor.yaw)
     reporting = sensor.id in look.reporting
     # At night only light glows: the discs take the colour of the ground.

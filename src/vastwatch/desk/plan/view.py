@@ -369,7 +369,7 @@ class PlanView(QGraphicsView):
         """With Shift: add what is there to the selection or take it out; from bare ground a frame is drawn."""
         if ident is None:
             found = self.builder.under(pixel)
-            ident = found[1].id if found is not None and found[0] != "corner" else None
+            ident = found[1].id if found is not None and found[0] not in ("corner", "room") else None
         if ident is None:
             self._drag = {"kind": "band", "start": self.plan_at(pixel), "moved": False}
             return
