@@ -23,6 +23,8 @@ from PyQt6.QtWidgets import (
 from test_desk import LEFT, desk, project, send_move, settle, window  # noqa: F401
 from vastwatch.desk.brief.table import RowsTable
 from vastwatch.desk.focus import STAGES
+from vastwatch.desk.parts import FigureField
+from vastwatch.desk.plan.places import name_frame
 from vastwatch.files import load_demo
 from vastwatch.files.check import problems
 
@@ -37,6 +39,7 @@ PLACED = [
     None, "pir-corner-12", "radar-60-ceiling", "dual-24-corner", "mat-seat", "contact-door", "plug-meter",
     "opening:door", "opening:window", "furniture:Sofa", "furniture:Double bed", "spot:seated", "wiring:socket",
     "wiring:circuit-shop", "draw:room", "draw:polygon", "draw:split", "draw:tape", "draw:fan", "draw:sun patch",
+    "lamp:", "furniture:Stair run", "furniture:Desk with screen", "draw:shift", "opening:archway",
 ]  # fmt: skip
 SHIFT, NONE = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
 
@@ -78,6 +81,40 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
         for _ in range(rnd.choice((1, 1, 2, 4))):
             QTest.mouseClick(w.plan.viewport(), LEFT, pos=somewhere(w.plan.viewport()))
 
+    def rooms():
+        """A room by its name, by keys, or copied; or the building's levels."""
+        w.focus.set(stage="Plan")
+        here = [r for r in project(w).rooms if r.level == w.focus.level]
+        if not here or rnd.random() < 0.15:
+            rnd.choice((w.level_panel._add, w.level_panel._copy, w.level_panel.fill_from_below))()
+            return
+        room = rnd.choice(here)
+        w.focus.set(room=room.id, selected=room.id)
+        if rnd.random() < 0.5:
+            grip = name_frame(room, w.plan).center().toPoint()
+            to = grip + QPoint(rnd.randrange(-300, 300), rnd.randrange(-200, 200))
+            QTest.mousePress(w.plan.viewport(), LEFT, NONE, grip)
+            for k in range(1, 4):
+                send_move(w, grip + (to - grip) * k / 3, NONE)
+            QTest.mouseRelease(w.plan.viewport(), LEFT, NONE, to)
+        else:
+            w.plan.setFocus()
+            for key in (Qt.Key.Key_Up, Qt.Key.Key_Right, Qt.Key.Key_J)[: rnd.choice((1, 2, 3))]:
+                QTest.keyClick(w.plan, key, Qt.KeyboardModifier.ControlModifier)
+
+    def figure():
+        """Something typed into a figure at the right."""
+        things = w.plan.builder.things_of_room()
+        if things:
+            w.focus.set(stage="Plan", selected=rnd.choice(things))
+        fields = [f for f in w.verdict.inspector.findChildren(FigureField) if f.isVisible() and f.isEnabled()]
+        if fields:
+            field = rnd.choice(fields)
+            field.setFocus()
+            field.selectAll()
+            QTest.keyClicks(field, rnd.choice(("0", "1.5", "3", "-2", "12 m", "90", "", "x", "4 ft 2", "1e9")))
+            QTest.keyClick(field, Qt.Key.Key_Return)
+
     def ribbon():
         QTest.mouseClick(w.ribbon, LEFT, pos=somewhere(w.ribbon))
 
@@ -108,6 +145,7 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
         w.take_over()
 
     acts = [keys] * 7 + [stage, history, ribbon] * 2 + [places] * 4 + [drags] * 4 + [button] * 4 + [cell] * 2
+    acts += [rooms] * 2 + [figure] * 3
     for n in range(160):
         another() if n % 71 == 70 else rnd.choice(acts)()
         if n % 9 == 0:
