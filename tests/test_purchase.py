@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from dataclasses import replace as changed
 
 import pytest
@@ -12,12 +13,14 @@ from conftest import device
 from vastwatch.advice import choose, purchases, starter_set
 from vastwatch.advice.purchase import bare, best_held, free_gain, money_left, room_cost, spent
 from vastwatch.cli import main
+from vastwatch.design.building import add_room
 from vastwatch.design.edits import put
-from vastwatch.design.project import Owned, find
+from vastwatch.design.project import Owned, Project, find
 from vastwatch.files import save_project
 from vastwatch.files.check import problems
+from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
-from vastwatch.site.building import Needs
+from vastwatch.site.building import Level, Needs
 
 
 def option(project, room, ident):
@@ -199,3 +202,20 @@ def test_one_that_takes_the_whole_budget_is_taken_where_it_gains_more(demo, monk
     assert starter_set(nothing, dear.option.price, []) == [dear]
     both = starter_set(nothing, dear.option.price + cheap.option.price, [])
     assert [p.room for p in both] == [cheap.room, dear.room]
+
+
+def test_in_a_room_bent_around_its_middle_the_ceiling_place_is_inside(demo):
+    project = Project(name="Bent", levels=(Level(id="g", name="Ground", elevation=0.0),))
+    outline = ((0, 0), (9, 0), (9, 2), (2, 2), (2, 9), (0, 9))
+    project, room = add_room(project, "g", "Corner", "passage", outline)
+    (found,) = choose(project, room.id, [device("pir-ceiling-6")])
+    assert polygons.contains_point(outline, *found.sensor.at[:2])
+    assert min(math.dist(found.sensor.at[:2], p) for p in outline) >= 1.0
+    assert found.sensor.at[2] == 2.5 and found.sensor.pitch == -90
+
+
+def test_a_ceiling_sensor_may_hang_above_those_who_stay(room):
+    long = replace(room, rooms=(replace(room.rooms[0], outline=((0, 0), (12, 0), (12, 4), (0, 4)), use="desk"),),
+                   sensors=(), presences=(), spots=room.spots[:1], people=())  # fmt: skip
+    (found,) = choose(long, "big", [device("pir-ceiling-6")])
+    assert found.sensor.at[:2] == pytest.approx(long.spots[0].at)

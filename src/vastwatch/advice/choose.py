@@ -62,6 +62,8 @@ CABLE_PRICE, DEVICE_PRICE = 15.0, 8.0
 CAPPED_S = 7200.0
 # Of all places, walkers are only judged at the few that are best for the spots.
 SHORTLIST = 2
+# Ceiling places nearer to each other than this are one, metres.
+APART_M = 0.6
 # Below this a device hangs low, for feet, and its best places are others, metres.
 LOW_M = 0.8
 # An addition that shortens the hold needed by less than this share, and notices no more of the room, adds nothing.
@@ -256,10 +258,7 @@ def _places(now: _Now, device: DeviceType) -> list[Sensor]:
     if device.family in TOUCH_FAMILIES:
         return _fixed_places(now, device, sensor)
     if "ceiling" in device.mounts:
-        x, y = polygons.centroid(now.room.outline)
-        if not polygons.contains_point(now.room.outline, x, y):
-            return []
-        return [sensor(round(x, 2), round(y, 2), now.height, 0.0, -90.0)]
+        return [sensor(x, y, now.height, 0.0, -90.0) for x, y in _ceiling_places(now)]
     pitch = RADAR_PITCH if isinstance(device, RadarType) else 0.0
     if device.in_switch_box:
         return [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in _switch_places(now)]
@@ -267,6 +266,25 @@ def _places(now: _Now, device: DeviceType) -> list[Sensor]:
     # With a socket in reach of some places, the others are not worth a cable through the room.
     near = [s for s in points if _power(now, device, s) == ""]
     return near or points
+
+
+def _ceiling_places(now: _Now) -> list[tuple[float, float]]:
+    """The middle of the ceiling, and above the middle of those who stay where that is somewhere else. In a room bent
+    around its own middle it is the place farthest from all walls."""
+    outline = np.asarray(now.room.outline, float)
+    x, y = polygons.centroid(outline)
+    if not polygons.contains_point(now.room.outline, x, y):
+        following = np.roll(outline, -1, axis=0)
+        clear = [float(polygons.nearest_on_segments(p, outline, following)[0].min()) for p in now.cells]
+        if not clear:
+            return []
+        x, y = now.cells[int(np.argmax(clear))]
+    out = [(round(float(x), 2), round(float(y), 2))]
+    if len(now.at):
+        over = (round(float(now.at[:, 0].mean()), 2), round(float(now.at[:, 1].mean()), 2))
+        if math.dist(out[0], over) > APART_M and polygons.contains_point(now.room.outline, *over):
+            out.append(over)
+    return out
 
 
 def _switch_places(now: _Now) -> list[tuple[float, float, float]]:
