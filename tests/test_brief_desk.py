@@ -18,7 +18,7 @@ from vastwatch.files.check import problems
 @pytest.fixture
 def brief(qtbot, window):  # noqa: F811
     window.focus.set(stage="Brief")
-    panel = window._panels["Brief"]
+    panel = window.panels["Brief"]
     settle(qtbot, window)
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
@@ -265,7 +265,7 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):  # noqa: F81
     window.own.all = lambda p: [d for d in kept(p) if d.id in ("pir-ceiling-6", "radar-24-bands")]
     key(qtbot, window.plan, Qt.Key.Key_B)
     assert window.focus.stage == "Brief"
-    means = window._panels["Brief"].means
+    means = window.panels["Brief"].means
     assert means._working.isVisible()
     qtbot.waitUntil(lambda: window.results.purchases is not None, timeout=60_000)
     window.own.all = kept

@@ -128,7 +128,7 @@ def test_furniture_stands_against_walls_turns_moves_and_goes(qtbot, bare):
     key(qtbot, w.plan, Qt.Key.Key_Delete)
     assert project(w).furnishings == ()
     assert project(w).spots == ()
-    assert "with 1 spot" in w._said.text()
+    assert "with 1 spot" in w.status.said.text()
     w.document.undo_stack.undo()
     assert len(project(w).spots) == 1
 
@@ -136,7 +136,7 @@ def test_furniture_stands_against_walls_turns_moves_and_goes(qtbot, bare):
 def test_somebody_moves_in_and_the_verdict_appears(qtbot, bare):
     w = bare
     w.build.add_person.click()
-    assert "put a chair" in w._said.text()
+    assert "put a chair" in w.status.said.text()
     type_room(qtbot, w, "Study", "4.2 x 3.6")
     w.plan.fit()
     w.plan.place("furniture:Armchair", 1.5, 1.8)
@@ -169,7 +169,7 @@ def test_a_drawing_is_brought_in_as_one_step(qtbot, bare, demo, tmp_path):
     qtbot.waitUntil(lambda: project(w) is not before)
     assert {r.name for r in project(w).rooms} == {r.name for r in demo.rooms if r.level == "upper"}
     assert w.document.undo_stack.count() == 1
-    assert "Brought in: " in w._said.text()
+    assert "Brought in: " in w.status.said.text()
     w.document.undo_stack.undo()
     assert project(w) is before
 
@@ -202,17 +202,17 @@ def test_what_is_typed_wrongly_says_so_and_is_kept(qtbot, bare):
     w = bare
     type_room(qtbot, w, "Study", "wide")
     assert project(w).rooms == ()
-    assert "not a size" in w._said.text()
+    assert "not a size" in w.status.said.text()
     assert w.build.measure.text() == "wide"
     w.build.measure.setText("4 x 0.01")
     w.build.add_room()
-    assert "between 0.3 and 200 m" in w._said.text()
+    assert "between 0.3 and 200 m" in w.status.said.text()
     w.build.name.clear()
     w.build.add_room()
-    assert "needs a name" in w._said.text()
+    assert "needs a name" in w.status.said.text()
     w.focus.set(placing="opening:door")
     assert not w.plan.place("opening:door", 2.0, 2.0)
-    assert "Click on a wall" in w._said.text()
+    assert "Click on a wall" in w.status.said.text()
 
 
 @pytest.mark.parametrize(
@@ -238,7 +238,7 @@ def test_a_room_of_the_sample_is_renamed_reused_and_deleted(qtbot, window):  # n
     w.plan.setFocus()
     key(qtbot, w.plan, Qt.Key.Key_Delete)
     assert "store" not in {r.id for r in project(w).rooms}
-    assert "Deleted store, with" in w._said.text()
+    assert "Deleted store, with" in w.status.said.text()
     assert not list(problems(project(w)))
     settle(qtbot, w)
 

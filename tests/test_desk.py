@@ -480,7 +480,7 @@ def test_people_are_drawn_where_they_are(window):
 def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, window):
     window.focus.set(stage="Timing", room="throwing", selected="throwing")
     qtbot.waitUntil(lambda: window.results.curve is not None, timeout=30_000)
-    panel = window._panels["Timing"]
+    panel = window.panels["Timing"]
     before = window.results.rehearsal.scores["throwing"]
     panel.plot._mark.setPos(np.log10(900.0))
     presence = presence_of(project(window), "throwing")
@@ -505,7 +505,7 @@ def test_a_room_without_presence_says_why_there_is_no_curve(qtbot, window):
     window.focus.set(stage="Timing", room="kiln", selected="kiln")
     panel = None
     qtbot.waitUntil(lambda: "no presence to tune" in window.results.no_curve, timeout=30_000)
-    panel = window._panels["Timing"]
+    panel = window.panels["Timing"]
     assert "Kiln has no presence to tune" in panel._reason.text()
 
 
@@ -687,7 +687,7 @@ def test_a_flaw_in_a_slot_is_logged_and_said_and_the_window_lives(qtbot, desk, t
     except RuntimeError as e:
         sys.excepthook(type(e), e, e.__traceback__)
     assert "a flaw" in log.read_text()
-    assert "Your work is kept" in desk.window._said.text()
+    assert "Your work is kept" in desk.window.status.said.text()
     assert desk.window.isVisible()
 
 

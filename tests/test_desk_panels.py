@@ -127,7 +127,7 @@ def test_arrows_move_the_playhead_of_the_ribbon(qtbot, window):  # noqa: F811
 def test_a_room_without_incidents_says_so(qtbot, window):  # noqa: F811
     window.focus.set(room="kiln")
     window.ribbon.step_incident(1)
-    assert "No incidents" in window._said.text()
+    assert "No incidents" in window.status.said.text()
 
 
 # -- sidebars ----------------------------------------------------------------------------------------------------------

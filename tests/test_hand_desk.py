@@ -119,10 +119,10 @@ def test_what_cannot_be_there_is_not_foreseen_and_refused(plan, carried):
     pieces = len(project(w).furnishings)
     carry(w, carried, furniture_button(w, "Sofa"), -0.9, 3.0)
     assert carried["foreseen"] == [] and len(project(w).furnishings) == pieces
-    assert "inside a room" in w._said.text()
+    assert "inside a room" in w.status.said.text()
     door = w.build.openings["door"]
     carry(w, carried, door, 8.2, 2.0)
-    assert carried["foreseen"] == [] and "click on a wall" in w._said.text().lower()
+    assert carried["foreseen"] == [] and "click on a wall" in w.status.said.text().lower()
 
 
 def test_a_device_is_foreseen_looking_into_the_room(qtbot, window, carried):  # noqa: F811
@@ -211,7 +211,7 @@ def test_an_empty_building_begins_on_the_plan_with_ways_to_begin(qtbot, fresh):
     w = fresh
     assert w.focus.stage == "Plan" and w.beginning.isVisible()
     assert [n for n, b in w.beginning.offers.items() if b.isVisible()] == ["type", "draw", "drawing", "sample"]
-    assert "no week to rehearse" in w._when.text()
+    assert "no week to rehearse" in w.status.when.text()
     offer = w.beginning.offers["type"]
     qtbot.waitUntil(offer.hasFocus)
     key(qtbot, offer, Qt.Key.Key_Down)
@@ -290,7 +290,7 @@ def test_places_and_turns_are_typed_exactly(qtbot, plan):
     type_into(qtbot, inspect(w, "Bottom"), "1.2")
     assert find(project(w).furnishings, "store-shelf").z0 == 1.2
     type_into(qtbot, inspect(w, "X"), "90")
-    assert "outside" in w._said.text() or "leave the building" in w._said.text()
+    assert "outside" in w.status.said.text() or "leave the building" in w.status.said.text()
     w.focus.set(room="shop", selected="counter-spot")
     name = find(project(w).spots, w.focus.selected) if any(s.id == "counter-spot" for s in project(w).spots) else None
     spot = name or next(s for s in project(w).spots if s.room == "shop")
@@ -308,7 +308,7 @@ def test_a_room_is_as_wide_as_typed(qtbot, plan):
     assert new[2] - old[2] == pytest.approx(0.2) and new[0] == old[0]
     assert frame(find(project(w).rooms, "store").outline)[0] == pytest.approx(new[2])
     type_into(qtbot, inspect(w, "Wide"), "40")
-    assert "would" in w._said.text()
+    assert "would" in w.status.said.text()
     assert frame(find(project(w).rooms, "kiln").outline) == new
     assert inspect(w, "Wide").text() == f"{new[2] - new[0]:.2f} m"
 
@@ -358,7 +358,7 @@ def test_the_picture_underneath_is_dragged_as_one_step(qtbot, plan, tmp_path):
     assert w.document.undo_stack.count() == steps + 1
     w.level_panel.locked.setChecked(True)
     drag(qtbot, w, a, b)
-    assert w.level_panel.level.underlay.at == moved and "locked" in w._said.text()
+    assert w.level_panel.level.underlay.at == moved and "locked" in w.status.said.text()
 
 
 # -- the status line, and flaws ------------------------------------------------------------------------------------
@@ -367,13 +367,13 @@ def test_the_picture_underneath_is_dragged_as_one_step(qtbot, plan, tmp_path):
 def test_long_news_has_the_line_to_itself_and_is_not_hushed_by_a_click(qtbot, window):  # noqa: F811
     w = window
     w.say("a short word")
-    assert w._when.isVisible()
+    assert w.status.when.isVisible()
     w.say("a long sentence, " * 12)
-    assert not w._when.isVisible()
+    assert not w.status.when.isVisible()
     w.focus.set(room="shop", selected="shop")
-    assert "long sentence" in w._said.text()
-    w._hush()
-    assert w._when.isVisible() and "long" not in w._said.text()
+    assert "long sentence" in w.status.said.text()
+    w.status.hush()
+    assert w.status.when.isVisible() and "long" not in w.status.said.text()
 
 
 def test_a_flaw_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, monkeypatch, tmp_path, caplog):  # noqa: F811
@@ -393,7 +393,7 @@ def test_a_flaw_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, monke
 
         qtbot.waitUntil(lambda: any("could not be run" in x for x in words()))
         assert not any("Nothing found" in x for x in words())
-        assert "findings" in w._said.text()
+        assert "findings" in w.status.said.text()
         assert "no such thing" in log.read_text(encoding="utf-8")
     finally:
         __import__("sys").excepthook = hook

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QPushButton, QScrollArea
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QScrollArea
 
 from conftest import device
 from test_desk import LEFT, desk, key, project, settle, window  # noqa: F401
@@ -122,9 +122,9 @@ def test_types_come_in_and_go_out_all_or_none(qtbot, window, shelf, tmp_path):  
     assert [d.id for d in read_devices(tmp_path / "out.json")] == ["own-a", "own-b"]
     (tmp_path / "bad.csv").write_text("family,id,name\npir,own-c,C\n")
     shelf.bring_in(tmp_path / "bad.csv")
-    assert "line 2" in window._said.text() and "own-c" not in {d.id for d in window.own.types}
+    assert "line 2" in window.status.said.text() and "own-c" not in {d.id for d in window.own.types}
     shelf.send_out(tmp_path / "no" / "where.csv")
-    assert "cannot be saved" in window._said.text()
+    assert "cannot be saved" in window.status.said.text()
 
 
 def test_the_last_type_forgotten_leaves_a_list_that_can_be_read_again(tmp_path):
@@ -150,16 +150,16 @@ def test_what_touches_goes_where_it_touches_and_says_how_surely(qtbot, window, s
     window.focus.set(level="upper", room="bedroom", selected="bedroom")
     assert window.plan.place("mat-bed-strip", 9.4, 6.4)
     mat = project(window).sensors[-1]
-    assert mat.on == "bed" and "times what closes it" in window._said.text()
+    assert mat.on == "bed" and "times what closes it" in window.status.said.text()
     assert mat.id not in {r.sensor for p in project(window).presences for r in reports(p.expr)}
     settle(qtbot, window)
     window.grab()
-    words = [x.text() for x in window.verdict.inspector.findChildren(type(window._said))]
+    words = [x.text() for x in window.verdict.inspector.findChildren(QLabel)]
     assert any("72 kg" in w and "what closes it" in w for w in words)
     assert not window.plan.place("contact-door", 9.5, 5.0)
-    assert "door or window" in window._said.text()
+    assert "door or window" in window.status.said.text()
     shelf._arm("module-plug")
-    assert window.focus.placing is None and "circuit" in window._said.text()
+    assert window.focus.placing is None and "circuit" in window.status.said.text()
 
 
 def test_placing_a_device_leaves_the_shelf_where_it_was_scrolled(qtbot, window, shelf):  # noqa: F811

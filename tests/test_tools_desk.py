@@ -68,7 +68,7 @@ def test_a_room_is_dragged_and_the_next_takes_hold_of_its_corner(qtbot, bare):
     assert len(project(w).walls) == 7
     drag(qtbot, w, spot_px(w, 2.0, 2.0), spot_px(w, 4.0, 3.0))
     assert len(project(w).rooms) == 2
-    assert "overlap" in w._said.text()
+    assert "overlap" in w.status.said.text()
     assert not list(problems(project(w)))
 
 
@@ -89,7 +89,7 @@ def test_a_polygon_is_clicked_corner_by_corner_taken_back_and_closed(qtbot, bare
     for x, y in ((4, 5), (6, 6), (6, 5), (4, 6)):
         click(qtbot, w, x, y)
     key(qtbot, w.plan, Qt.Key.Key_Return)
-    assert len(project(w).rooms) == 2 and "cross itself" in w._said.text()
+    assert len(project(w).rooms) == 2 and "cross itself" in w.status.said.text()
     w.grab()
 
 
@@ -121,7 +121,7 @@ def test_a_room_is_cut_and_made_one_again(qtbot, plan):
     next(a for a in menu.actions() if a.text() == "Glazing 2").trigger()
     menu.close()
     assert len(project(w).rooms) == 13
-    assert "now part of glazing" in w._said.text()
+    assert "now part of glazing" in w.status.said.text()
 
 
 def test_return_halves_a_room_or_marks_a_hazard_in_its_middle(qtbot, plan):
@@ -137,7 +137,7 @@ def test_return_halves_a_room_or_marks_a_hazard_in_its_middle(qtbot, plan):
     before = project(w)
     w.focus.set(placing="draw:room")
     key(qtbot, w.plan, Qt.Key.Key_Return)
-    assert project(w) is before and "typed at the left" in w._said.text()
+    assert project(w) is before and "typed at the left" in w.status.said.text()
 
 
 def test_the_tape_measures_and_goes_with_escape(qtbot, plan):
@@ -145,7 +145,7 @@ def test_the_tape_measures_and_goes_with_escape(qtbot, plan):
     w.focus.set(placing="draw:tape")
     drag(qtbot, w, spot_px(w, 0, 0), spot_px(w, 12, 0))
     assert w.plan.measured == ((0, 0), (12, 0))
-    assert "12.00 m" in w._said.text()
+    assert "12.00 m" in w.status.said.text()
     before = project(w)
     w.grab()
     key(qtbot, w.plan, Qt.Key.Key_Escape)
@@ -163,7 +163,7 @@ def test_hazards_are_drawn_told_and_follow_the_sun(qtbot, plan):
     vent = find(project(w).hazards, vent.id)
     assert vent.strength == 0.8 and vent.times == (("09:00", "12:00"), ("14:30", "16:00"))
     type_into(qtbot, inspect(w, "Times"), "noon")
-    assert find(project(w).hazards, vent.id).times == vent.times and "stretch of time" in w._said.text()
+    assert find(project(w).hazards, vent.id).times == vent.times and "stretch of time" in w.status.said.text()
     # A click makes a small one; a sun patch can be computed from a window.
     w.focus.set(placing="draw:sun patch")
     click(qtbot, w, 4.4, 0.6)
@@ -227,7 +227,7 @@ def test_many_are_taken_with_shift_and_moved_copied_mirrored_deleted(qtbot, plan
     assert w.focus.marked == {"glaze-bench-1", "glaze-shelf-1", "glaze-bench-spot-1", "glaze-stool-1"}
     key(qtbot, w.plan, Qt.Key.Key_Delete)
     assert len(project(w).furnishings) == pieces and not w.focus.marked
-    assert "Deleted 4 things" in w._said.text()
+    assert "Deleted 4 things" in w.status.said.text()
     assert not list(problems(project(w)))
 
 
@@ -317,7 +317,7 @@ def test_a_picture_is_laid_under_scaled_moved_faded_locked_and_saved(qtbot, plan
     panel = w.level_panel
     panel.bring_in(picture(tmp_path / "scan.png"))
     under = find(project(w).levels, "ground").underlay
-    assert (under.width_px, under.height_px) == (600, 400) and "choose two points" in w._said.text()
+    assert (under.width_px, under.height_px) == (600, 400) and "choose two points" in w.status.said.text()
     w.focus.set(placing="draw:scale")
     asked = []
     w.plan.scale_asked.disconnect(panel.ask_scale)
@@ -376,7 +376,7 @@ def test_what_is_no_picture_says_so_and_changes_nothing(qtbot, plan, tmp_path, n
     before = project(plan)
     plan.level_panel.bring_in(path)
     assert project(plan) is before
-    assert words in plan._said.text() and name in plan._said.text()
+    assert words in plan.status.said.text() and name in plan.status.said.text()
 
 
 def test_a_huge_picture_is_refused_before_it_is_read(tmp_path):
@@ -401,7 +401,7 @@ def test_the_plan_goes_out_as_svg(qtbot, plan, tmp_path):
     path = tmp_path / "plan.svg"
     plan.filing.send_out_to(path)
     assert "Throwing room" in path.read_text()
-    assert "Sent out" in plan._said.text()
+    assert "Sent out" in plan.status.said.text()
 
 
 def test_a_name_half_typed_stays_with_its_own_record(qtbot, plan):

@@ -230,7 +230,7 @@ def test_a_room_is_dragged_by_its_name_and_takes_hold_of_corners(qtbot, two):
     # Onto the den it does not go.
     grip = name_frame(new, w.plan).center().toPoint()
     drag(qtbot, w, grip, grip + QPoint(round(0.9 * k), round(1.5 * k)))
-    assert "overlap" in w._said.text()
+    assert "overlap" in w.status.said.text()
 
 
 def test_a_room_is_moved_by_keys_and_figures_and_copied(qtbot, two):
@@ -245,7 +245,7 @@ def test_a_room_is_moved_by_keys_and_figures_and_copied(qtbot, two):
     type_into(qtbot, inspect(w, "Y"), "1.5")
     assert frame(find(project(w).rooms, "hall").outline) == pytest.approx((5, 1.5, 7, 4.5))
     type_into(qtbot, inspect(w, "X"), "3")
-    assert "overlap" in w._said.text() and inspect(w, "X").text() == "5.00 m"
+    assert "overlap" in w.status.said.text() and inspect(w, "X").text() == "5.00 m"
     w.plan.setFocus()
     key(qtbot, w.plan, Qt.Key.Key_J, CTRL)
     assert [r.name for r in project(w).rooms] == ["Den", "Hall", "Hall 2"] and w.focus.room == "hall-2"

@@ -68,7 +68,7 @@ def main() -> None:
     window = studio.window
     focus = window.focus
     focus.set(stage="Brief", level="upper", room="sitting", selected="sitting")
-    brief = window._panels["Brief"]
+    brief = window.panels["Brief"]
     studio.take("brief-rooms")
     brief.show_page(1)
     studio.take("brief-people")

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -14,7 +13,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMenu,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -27,22 +25,24 @@ from vastwatch.design.project import on_level
 from vastwatch.desk.arming import arm
 from vastwatch.desk.beginning import Beginning
 from vastwatch.desk.build import BuildPanel
+from vastwatch.desk.commands import Commands
 from vastwatch.desk.document import Document
 from vastwatch.desk.filing import Filing
-from vastwatch.desk.focus import STAGES, Focus
+from vastwatch.desk.focus import Focus
 from vastwatch.desk.furnish import FurnishPanel
 from vastwatch.desk.keysheet import KeySheet
 from vastwatch.desk.legend import Legend
 from vastwatch.desk.level import LevelPanel
 from vastwatch.desk.own_types import OwnTypes
-from vastwatch.desk.parts import Paged, label, row, set_role
+from vastwatch.desk.parts import Paged, row
 from vastwatch.desk.plan import PlanView
 from vastwatch.desk.results import Results
 from vastwatch.desk.ribbon import Ribbon
 from vastwatch.desk.shelf import Shelf
 from vastwatch.desk.sidebars import DaysPanel, RoomsPanel
+from vastwatch.desk.status import StatusLine
 from vastwatch.desk.strip import Strip
-from vastwatch.desk.theme import MARGIN, Theme, font
+from vastwatch.desk.theme import Theme, font
 from vastwatch.desk.verdict import Verdict
 from vastwatch.sensing import FIGURES
 
@@ -55,8 +55,6 @@ WIDE = {"Timing": 348, "Brief": 432, "Plan": 244}
 # Playing: this many seconds of the day per tick of this many milliseconds.
 PLAY_S, PLAY_MS = 12.0, 40
 FIRST_WORK_MS = 60
-# News in the status line stays for so long, milliseconds.
-NEWS_MS = 6000
 
 
 class Window(QMainWindow):
@@ -65,7 +63,7 @@ class Window(QMainWindow):
     def __init__(self, document: Document, theme: Theme, switch_theme: Callable[[], None] | None = None) -> None:
         super().__init__()
         self.document, self.theme = document, theme
-        self._switch_theme = switch_theme
+        self.switch_theme = switch_theme
         self.focus = Focus()
         self.focus.feet = QSettings().value("feet", False, bool)
         self._first_focus()
@@ -75,16 +73,11 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
         self._build()
-        self._actions()
-        self._keys()
+        self.commands = Commands(self)
         self._timer = QTimer(self)
         self._timer.setInterval(PLAY_MS)
         # Timers call bound methods: Qt lets go of those with the window, where a lambda could outlive it.
         self._timer.timeout.connect(self._tick)
-        self._news = QTimer(self)
-        self._news.setSingleShot(True)
-        self._news.setInterval(NEWS_MS)
-        self._news.timeout.connect(self._hush)
         document.trouble.connect(self.say)
         self.results.trouble.connect(self.say)
         document.state_changed.connect(self._state)
@@ -135,7 +128,7 @@ class Window(QMainWindow):
         self.level_panel = LevelPanel(d, f)
         for page in (self.furnish, self.level_panel):
             page.say.connect(self.say)
-        self.level_panel.shown.connect(self._show_level)
+        self.level_panel.shown.connect(self.show_level)
         self.plan_panel = Paged(
             [
                 (self.tr("Rooms"), self.rooms), (self.tr("Build"), self.build), (self.tr("Furnish"), self.furnish),
@@ -145,8 +138,8 @@ class Window(QMainWindow):
         if not d.project.rooms:
             self.plan_panel.show_page(1)
         self.days = DaysPanel(d, f, r, t)
-        self._panels: dict[str, QWidget] = {"Plan": self.plan_panel, "Sensors": self.shelf, "Rehearsal": self.days}
-        for panel in self._panels.values():
+        self.panels: dict[str, QWidget] = {"Plan": self.plan_panel, "Sensors": self.shelf, "Rehearsal": self.days}
+        for panel in self.panels.values():
             self.left.addWidget(panel)
         self.shelf.say.connect(self.say)
         body.addWidget(self.left)
@@ -195,20 +188,6 @@ class Window(QMainWindow):
     def _use_next_room(self, use: str) -> None:
         self.plan.tools.room_use = use
 
-    def _act(self, what: str) -> None:
-        """An edit of the selection."""
-        builder = self.plan.builder
-        if what == "copy":
-            builder.duplicate()
-        elif what in ("flip", "flop"):
-            builder.mirror(what == "flip")
-        else:
-            builder.align(what)  # type: ignore[arg-type]
-
-    def _only_in_plan(self, what: str) -> None:
-        if self.focus.stage == "Plan":
-            self._act(what)
-
     def _hairline(self, vertical: bool = False) -> QFrame:
         out = QFrame()
         out.setStyleSheet(f"background: {self.theme.hairline.name()}; border: 0;")
@@ -231,7 +210,7 @@ class Window(QMainWindow):
         self.plan.drawn.connect(self.build.name.clear)
         self.build.name.textChanged.connect(self._name_next_room)
         self.build.use.currentTextChanged.connect(self._use_next_room)
-        self.build.act.connect(self._act)
+        self.build.act.connect(lambda what: self.commands.act(what))
         self.build.added.connect(lambda room: self.plan.show_whole(room.outline))
         self.build.walls_wanted.connect(self.plan.builder.mark_walls_of_room)
         # Above and below the plan, not over it: what lies over it would be painted anew with every frame.
@@ -257,7 +236,7 @@ class Window(QMainWindow):
         self.level = QComboBox()
         self.level.setAccessibleName(self.tr("Level"))
         self.level.setToolTip(self.tr("Which level is shown. (PgUp, PgDn)"))
-        self.level.activated.connect(lambda i: self._show_level(self.level.itemData(i)))
+        self.level.activated.connect(lambda i: self.show_level(self.level.itemData(i)))
         self.moment = QLabel()
         self.moment.setFont(font(13, 500))
         bar = row(self._figures, self.moment, QWidget(), self.level, stretch=2)
@@ -278,16 +257,8 @@ class Window(QMainWindow):
         split.setSizes([484, 236])
         box.addWidget(split, 1)
         box.addWidget(self._hairline())
-        status = self._status = QWidget()
-        line = QHBoxLayout(status)
-        line.setContentsMargins(MARGIN, 0, MARGIN, 0)
-        status.setFixedHeight(34)
-        self._when = label("", "soft")
-        self._said = label("", "soft")
-        line.addWidget(self._when)
-        line.addStretch(1)
-        line.addWidget(self._said)
-        box.addWidget(status)
+        self.status = StatusLine()
+        box.addWidget(self.status)
         self._fill_levels()
         return out
 
@@ -298,114 +269,9 @@ class Window(QMainWindow):
         self.level.setCurrentIndex(self.level.findData(self.focus.level))
         self.level.setVisible(self.level.count() > 1)
 
-    # -- actions and keys --------------------------------------------------------------------------------------
+    # -- going about -------------------------------------------------------------------------------------------
 
-    def _actions(self) -> None:
-        menu = QMenu(self)
-        stack = self.document.undo_stack
-
-        def action(
-            words: str, keys: QKeySequence | QKeySequence.StandardKey | str, do: Callable[[], object]
-        ) -> QAction:
-            a = QAction(words, self)
-            a.setShortcut(QKeySequence(keys))
-            a.triggered.connect(lambda: do())
-            menu.addAction(a)
-            self.addAction(a)
-            return a
-
-        action(self.tr("New"), "Ctrl+N", self.filing.new)
-        action(self.tr("Open …"), "Ctrl+O", self.filing.open_dialog)
-        action(self.tr("Save"), "Ctrl+S", self.filing.save)
-        action(self.tr("Save elsewhere …"), "Ctrl+Shift+S", self.filing.save_as)
-        menu.addSeparator()
-        action(self.tr("Bring in a drawing …"), "Ctrl+I", self.filing.bring_in_dialog)
-        action(self.tr("Send out a drawing …"), "Ctrl+E", self.filing.send_out)
-        menu.addSeparator()
-        # Kept by name: the stack leaves them to whoever asked, and without a name they are gone at once.
-        self._undo = stack.createUndoAction(self, self.tr("Undo:"))
-        self._redo = stack.createRedoAction(self, self.tr("Redo:"))
-        for a, keys in ((self._undo, "Ctrl+Z"), (self._redo, "Ctrl+Shift+Z")):
-            assert a is not None
-            a.setShortcut(QKeySequence(keys))
-            menu.addAction(a)
-            self.addAction(a)
-        action(self.tr("List of edits"), "Ctrl+H", self.show_edits)
-        menu.addSeparator()
-        action(self.tr("Metres or feet"), "Ctrl+U", self._switch_units)
-        action(self.tr("Light or dark desk"), "Ctrl+D", lambda: self._switch_theme and self._switch_theme())
-        action(self.tr("Keys"), "F1", self.show_keys)
-        menu.addSeparator()
-        action(self.tr("Leave"), "Ctrl+Q", self.close)
-        self.strip.menu.setMenu(menu)
-        self.strip.keys.clicked.connect(self.show_keys)
-        self.days.play.connect(self.play)
-        self.days.previous.connect(lambda: self.ribbon.step_incident(-1))
-        self.days.following.connect(lambda: self.ribbon.step_incident(1))
-
-    def _switch_units(self) -> None:
-        self.focus.set(feet=not self.focus.feet)
-        QSettings().setValue("feet", self.focus.feet)
-        self.say(self.tr("Lengths in feet and inches.") if self.focus.feet else self.tr("Lengths in metres."))
-
-    def _keys(self) -> None:
-        def key(keys: str, do: Callable[[], object]) -> None:
-            # A letter typed into a field belongs to the field.
-            shortcut = QShortcut(QKeySequence(keys), self)
-            shortcut.activated.connect(do)
-
-        for k, stage in enumerate(STAGES, 1):
-            key(f"Ctrl+{k}", partial(self.focus.set, stage=stage))
-        key("?", self.show_keys)
-        for widget in (self.plan, self.ribbon):
-            # Only there: elsewhere the space bar presses what has the focus.
-            space = QShortcut(QKeySequence("Space"), widget)
-            space.setContext(Qt.ShortcutContext.WidgetShortcut)
-            space.activated.connect(self.play)
-        key("[", lambda: self.ribbon.step_time(-60))
-        key("]", lambda: self.ribbon.step_time(60))
-        key("{", lambda: self.ribbon.step_time(-600))
-        key("}", lambda: self.ribbon.step_time(600))
-        key(",", lambda: self.ribbon.step_incident(-1))
-        key(".", lambda: self.ribbon.step_incident(1))
-        key("D", lambda: self.ribbon.step_time(86_400))
-        key("Shift+D", lambda: self.ribbon.step_time(-86_400))
-        key("T", self.verdict.try_remedies)
-        key("W", self._which_sensor)
-        key("B", self._what_to_buy)
-        key("PgUp", lambda: self._step_level(1))
-        key("PgDown", lambda: self._step_level(-1))
-        key("N", lambda: self._step_room(1))
-        key("Shift+N", lambda: self._step_room(-1))
-        key("M", lambda: self._step_sensor(1))
-        key("Shift+M", lambda: self._step_sensor(-1))
-        key("V", self._next_figure)
-        key("O", partial(self._step_thing, 1))
-        key("Shift+O", partial(self._step_thing, -1))
-        key("E", self._extend)
-        key("G", lambda: self.focus.set(ghost=not self.focus.ghost))
-        key("X", partial(self._only_in_plan, "flip"))
-        key("Shift+X", partial(self._only_in_plan, "flop"))
-        key("Ctrl+J", partial(self._only_in_plan, "copy"))
-
-    def _which_sensor(self) -> None:
-        self.focus.set(stage="Sensors", incident=-1)
-        self.verdict.ask_options()
-
-    def _what_to_buy(self) -> None:
-        from vastwatch.desk.brief import BriefPanel
-
-        self.focus.set(stage="Brief", incident=-1)
-        brief = self._panels["Brief"]
-        assert isinstance(brief, BriefPanel)
-        brief.show_page(3)
-        brief.means.ask_next()
-
-    def _next_figure(self) -> None:
-        k = FIGURES.index(self.focus.figure)
-        self.focus.set(figure=FIGURES[(k + 1) % len(FIGURES)])
-
-    def _show_level(self, level: str) -> None:
+    def show_level(self, level: str) -> None:
         """Show a level, and a room of it."""
         if level == self.focus.level:
             return
@@ -413,47 +279,6 @@ class Window(QMainWindow):
         lit = [p.room for p in self.document.project.presences if p.room in rooms]
         room = next(iter(lit or rooms), None)
         self.focus.set(level=level, room=room, selected=room, incident=-1)
-
-    def _step_level(self, way: int) -> None:
-        order = [x.id for x in sorted(self.document.project.levels, key=lambda x: x.elevation)]
-        if self.focus.level in order:
-            k = order.index(self.focus.level) + way
-            if 0 <= k < len(order):
-                self._show_level(order[k])
-
-    def _step_room(self, way: int) -> None:
-        rooms = [r for r in self.document.project.rooms if r.level == self.focus.level]
-        if rooms:
-            k = next((i for i, r in enumerate(rooms) if r.id == self.focus.room), -1)
-            room = rooms[(k + way) % len(rooms)].id
-            self.focus.set(room=room, selected=room, incident=-1)
-
-    def _step_sensor(self, way: int) -> None:
-        from vastwatch.design.edits import room_of
-
-        sensors = [s for s in self.document.project.sensors if s.level == self.focus.level]
-        if sensors:
-            k = next((i for i, s in enumerate(sensors) if s.id == self.focus.selected), -1 if way > 0 else 0)
-            sensor = sensors[(k + way) % len(sensors)]
-            room = room_of(self.document.project, sensor)
-            self.focus.set(selected=sensor.id, room=room.id if room else self.focus.room)
-            self.plan.setFocus()
-
-    def _step_thing(self, way: int) -> None:
-        """The next thing of the focused room: furniture, spots, lamps, hazards, openings, walls."""
-        things = self.plan.builder.things_of_room()
-        if things:
-            k = next((i for i, t in enumerate(things) if t == self.focus.selected), -1 if way > 0 else 0)
-            # Stepping on keeps what was marked, so that many can be gathered by keys.
-            self.focus.set(selected=things[(k + way) % len(things)], marked=self.focus.marked)
-            self.plan.setFocus()
-
-    def _extend(self) -> None:
-        """Take the selected thing into the selection, or out of it."""
-        if self.focus.stage in ("Plan", "Brief") and self.focus.selected not in (None, self.focus.room):
-            marked = self.focus.marked ^ {self.focus.selected}
-            self.focus.set(marked=marked)
-            self.say(self.tr("{} selected.").format(len(marked)))
 
     def play(self) -> None:
         """Run or stop the playhead."""
@@ -473,8 +298,8 @@ class Window(QMainWindow):
             self.level.setCurrentIndex(self.level.findData(self.focus.level))
         elif what == "figure":
             self._figure_buttons[self.focus.figure].setChecked(True)
-        elif what == "selected" and not self._news.isActive():
-            self._said.setText(self._hint())
+        elif what == "selected":
+            self.status.hint(self._hint())
         if what in ("level", "placing"):
             self._show_beginning()
         if what in ("time", "day", "stage", "incident"):
@@ -485,22 +310,22 @@ class Window(QMainWindow):
 
     def _stage(self) -> None:
         stage = self.focus.stage
-        if stage == "Timing" and "Timing" not in self._panels:
+        if stage == "Timing" and "Timing" not in self.panels:
             # The charts are loaded when they are first wanted.
             from vastwatch.desk.timing import TimingPanel
 
             panel = TimingPanel(self.document, self.focus, self.results, self.theme)
             panel.say.connect(self.say)
-            self._panels["Timing"] = panel
+            self.panels["Timing"] = panel
             self.left.addWidget(panel)
-        if stage == "Brief" and "Brief" not in self._panels:
+        if stage == "Brief" and "Brief" not in self.panels:
             from vastwatch.desk.brief import BriefPanel
 
             brief = BriefPanel(self.document, self.focus, self.results, self.own, self.theme)
             brief.say.connect(self.say)
-            self._panels["Brief"] = brief
+            self.panels["Brief"] = brief
             self.left.addWidget(brief)
-        self.left.setCurrentWidget(self._panels[stage])
+        self.left.setCurrentWidget(self.panels[stage])
         self.left.setFixedWidth(WIDE.get(stage, LEFT_WIDTH))
         if stage != "Rehearsal":
             self._timer.stop()
@@ -510,7 +335,7 @@ class Window(QMainWindow):
         self._figure_buttons[self.focus.figure].setChecked(True)
         self.legend.setVisible(stage in ("Sensors", "Timing"))
         self.moment.setVisible(stage == "Rehearsal")
-        self._said.setText(self._hint())
+        self.status.hint(self._hint(), at_once=True)
         self._overlay_style()
 
     def _overlay_style(self) -> None:
@@ -535,13 +360,13 @@ class Window(QMainWindow):
     def _clock(self) -> None:
         r = self.results.rehearsal
         if r is None:
-            self._when.setText(self.tr("Rehearsing the week …"))
+            self.status.when.setText(self.tr("Rehearsing the week …"))
             return
         if not self.document.project.people:
-            self._when.setText(self.tr("Nobody lives here yet: there is no week to rehearse."))
+            self.status.when.setText(self.tr("Nobody lives here yet: there is no week to rehearse."))
             return
         now = r.clock(self.focus.time)
-        self._when.setText(
+        self.status.when.setText(
             self.tr("{} · rehearsed {} days from {} · seed {}").format(
                 f"{now:%a} {now.day} {now:%b} {now:%H:%M}", r.days, f"{r.begin.day} {r.begin:%b %Y}", r.seed
             )
@@ -567,24 +392,13 @@ class Window(QMainWindow):
     def _tick(self) -> None:
         self.ribbon.step_time(PLAY_S)
 
-    def _hush(self) -> None:
-        set_role(self._said, "soft")
-        self._said.setText(self._hint())
-        self._when.show()
-
     def _results_updated(self, what: str) -> None:
         if what == "rehearsal":
             self._clock()
 
     def say(self, words: str) -> None:
         """One line of news, for some seconds."""
-        set_role(self._said, "")
-        self._said.setText(words)
-        self._said.setToolTip(words)
-        # Long news has the line to itself.
-        room = self._status.width() - 2 * MARGIN - 20
-        self._when.setVisible(self._said.sizeHint().width() + self._when.sizeHint().width() < room)
-        self._news.start()
+        self.status.say(words)
 
     def _follow(self, old, new) -> None:  # type: ignore[no-untyped-def]
         """After undo or load the focus may point to what is gone."""
@@ -624,7 +438,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._timer.stop()
-        self._news.stop()
+        self.status.stop()
         self.document.give_up()
         self.results.stop()
         event.accept()
@@ -632,7 +446,7 @@ class Window(QMainWindow):
     def retire(self) -> None:
         """Let another window take over the document: nothing here listens to it any more."""
         self._timer.stop()
-        self._news.stop()
+        self.status.stop()
         self.results.stop()
         d = self.document
         for signal in (d.changed, d.replaced, d.state_changed, d.trouble):
