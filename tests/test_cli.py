@@ -6,11 +6,14 @@ import json
 import subprocess
 import sys
 from datetime import datetime
+from pathlib import Path
 
 import pytest
 
 from vastwatch.cli import main
 from vastwatch.files import save_project
+
+ROOT = Path(__file__).parent.parent
 
 
 @pytest.fixture
@@ -147,3 +150,16 @@ def test_a_flaw_of_the_program_is_one_line_too(file, capsys, monkeypatch):
     err = capsys.readouterr().err
     assert "a flaw in the program" in err
     assert err.count("\n") == 1
+
+
+def test_the_worked_example_of_the_readme_is_what_the_program_says(capsys):
+    shown = (ROOT / "README.md").read_text(encoding="utf-8").split("## A worked example")[1].split("\n## ")[0]
+    said = ""
+    for argv in (["check", "--demo"], ["rehearse", "--demo", "--days", "7"], ["tune", "--demo", "--room", "throwing"]):
+        assert main(argv) == 0
+        said += capsys.readouterr().out
+    said = " ".join(said.split())
+    lines = [x.strip() for x in shown.splitlines() if x.startswith("    ") and not x.strip().startswith(("$", "..."))]
+    assert len(lines) >= 5
+    for line in lines:
+        assert " ".join(line.removesuffix("...").split()) in said, line

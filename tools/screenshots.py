@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication
 
 from vastwatch.desk.app import Desk, make_application
 from vastwatch.desk.compare import CompareSheet
-from vastwatch.desk.document import Document
+from vastwatch.desk.document import Document, empty_project
 from vastwatch.desk.keysheet import KeySheet
 from vastwatch.files import load_demo
 from vastwatch.memory import keep_freed_memory
@@ -62,9 +62,22 @@ class Studio:
         self.window.ribbon.open_incident(index)
 
 
+def beginning() -> None:
+    """A bare building, which the other pictures are not of."""
+    desk = Desk(Document(empty_project()))
+    desk.window.resize(*SIZE)
+    desk.window.show()
+    QTest.qWait(600)
+    desk.window.grab().save(str(FOLDER / "beginning.png"))
+    print("docs/screenshots/beginning.png")
+    desk.window.results.stop()
+    desk.window.hide()
+
+
 def main() -> None:
     keep_freed_memory()
     studio = Studio()
+    beginning()
     window = studio.window
     focus = window.focus
     focus.set(stage="Brief", level="upper", room="sitting", selected="sitting")
