@@ -31,7 +31,7 @@ def main(argv: list[str] | None = None) -> int:
         return _desktop(argv)
     args = _parser().parse_args(argv)
     try:
-        project = load_demo() if args.file == "--demo" else load_project(args.file)
+        project = load_demo() if args.demo else load_project(args.file)
         document, lines = COMMANDS[args.command](project, args)
         text = json.dumps(document, ensure_ascii=False, allow_nan=False) if args.json else "\n".join(lines)
         print(text)
@@ -72,7 +72,9 @@ def _parser() -> argparse.ArgumentParser:
 
     def command(name: str, text: str) -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=text, description=text)
-        sub.add_argument("file", help="project file")
+        which = sub.add_mutually_exclusive_group(required=True)
+        which.add_argument("file", nargs="?", help="project file")
+        which.add_argument("--demo", action="store_true", help="the sample project instead of a file")
         sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
         return sub
 
