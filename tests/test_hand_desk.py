@@ -19,7 +19,8 @@ from vastwatch.desk import results
 from vastwatch.desk.app import Desk, catch_flaws, empty_project, make_application
 from vastwatch.desk.arming import ArmingButton
 from vastwatch.desk.document import Document
-from vastwatch.desk.parts import unbroken
+from vastwatch.desk.focus import STAGES
+from vastwatch.desk.parts import Paged, unbroken
 from vastwatch.desk.plan.view import CARRIED
 from vastwatch.desk.shelf import DeviceCard
 from vastwatch.files.check import problems
@@ -427,3 +428,28 @@ def test_whatever_is_selected_its_form_stays_within_the_panel(qtbot, window, sta
             assert wants <= RIGHT_WIDTH - 28, (record.id, wants)
             seen += 1
     assert seen > 150
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800), (1920, 1080)])
+def test_at_every_size_no_panel_is_cut(qtbot, window, size):  # noqa: F811
+    """Left, middle and right share the window, and nothing in the panels asks for more than it has."""
+    w = window
+    w.resize(*size)
+    for stage in STAGES:
+        w.focus.set(stage=stage, level="ground", room="throwing", selected="throwing")
+        settle(qtbot, w)
+        panel = w.left.currentWidget()
+        pages = panel.pages.count() if isinstance(panel, Paged) else 1
+        for page in range(pages):
+            if isinstance(panel, Paged):
+                panel.show_page(page)
+            QApplication.processEvents()
+            assert w.width() == size[0]
+            right = w.verdict.mapTo(w, QPoint(w.verdict.width(), 0)).x()
+            assert right == size[0], (stage, page)
+            assert w.left.mapTo(w, QPoint(w.left.width(), 0)).x() <= w.plan.mapTo(w, QPoint(0, 0)).x()
+            assert w.plan.width() >= 240, (stage, page)
+            for button in w.findChildren(QPushButton):
+                if button.isVisible() and button.text() and button.width() > 30:
+                    words = button.fontMetrics().horizontalAdvance(button.text().split(chr(10))[0])
+                    assert words <= button.width() + 2, (stage, page, button.text(), button.width())

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtGui import QCloseEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -52,6 +52,8 @@ FIGURE_WORDS = {
 LEFT_WIDTH, RIGHT_WIDTH = 222, 302
 # Stages whose panel wants more than the shelf does.
 WIDE = {"Timing": 348, "Brief": 432, "Plan": 244}
+# In a window narrower than this panels take less, so that the plan keeps its place.
+NARROW, NARROW_LEFT, NARROW_RIGHT = 1180, {"Timing": 318, "Brief": 372}, 276
 # Playing: this many seconds of the day per tick of this many milliseconds.
 PLAY_S, PLAY_MS = 12.0, 40
 FIRST_WORK_MS = 60
@@ -326,7 +328,7 @@ class Window(QMainWindow):
             self.panels["Brief"] = brief
             self.left.addWidget(brief)
         self.left.setCurrentWidget(self.panels[stage])
-        self.left.setFixedWidth(WIDE.get(stage, LEFT_WIDTH))
+        self._set_widths()
         if stage != "Rehearsal":
             self._timer.stop()
             self.days.set_playing(False)
@@ -337,6 +339,18 @@ class Window(QMainWindow):
         self.moment.setVisible(stage == "Rehearsal")
         self.status.hint(self._hint(), at_once=True)
         self._overlay_style()
+
+    def _set_widths(self) -> None:
+        stage, narrow = self.focus.stage, self.width() < NARROW
+        left = NARROW_LEFT.get(stage) if narrow else None
+        self.left.setFixedWidth(left or WIDE.get(stage, LEFT_WIDTH))
+        self.verdict.setFixedWidth(NARROW_RIGHT if narrow else RIGHT_WIDTH)
+        for figure, button in self._figure_buttons.items():
+            button.setText(figure if narrow else FIGURE_WORDS[figure])
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._set_widths()
+        super().resizeEvent(event)
 
     def _overlay_style(self) -> None:
         """The controls that lie on the plan take the colour of its ground."""
@@ -360,13 +374,13 @@ class Window(QMainWindow):
     def _clock(self) -> None:
         r = self.results.rehearsal
         if r is None:
-            self.status.when.setText(self.tr("Rehearsing the week …"))
+            self.status.tell_when(self.tr("Rehearsing the week …"))
             return
         if not self.document.project.people:
-            self.status.when.setText(self.tr("Nobody lives here yet: there is no week to rehearse."))
+            self.status.tell_when(self.tr("Nobody lives here yet: there is no week to rehearse."))
             return
         now = r.clock(self.focus.time)
-        self.status.when.setText(
+        self.status.tell_when(
             self.tr("{} · rehearsed {} days from {} · seed {}").format(
                 f"{now:%a} {now.day} {now:%b} {now:%H:%M}", r.days, f"{r.begin.day} {r.begin:%b %Y}", r.seed
             )

@@ -20,6 +20,8 @@ from PyQt6.QtWidgets import (
 from vastwatch.desk.theme import Theme, font
 
 ROOT = QModelIndex()
+# No column is made narrower than this; one that takes what is left over gets at least so much, pixels.
+LEAST_WIDTH, LEAST_FREE = 42, 100
 ROW_HEIGHT = 27
 
 
@@ -178,6 +180,25 @@ class RowsTable(QTableView):
                 self.setColumnWidth(k, column.width)
             else:
                 head.setSectionResizeMode(k, QHeaderView.ResizeMode.Stretch)
+
+    def resizeEvent(self, event: Any) -> None:
+        self._share_width()
+        super().resizeEvent(event)
+
+    def _share_width(self) -> None:
+        """Where the place is narrow, the widest columns give to those that take what is left over."""
+        widths = {k: c.width for k, c in enumerate(self._rows.columns) if c.width}
+        free = (len(self._rows.columns) - len(widths)) * LEAST_FREE
+        over = sum(widths.values()) + free - self.viewport().width()  # type: ignore[union-attr]
+        while over > 0:
+            widest = max(widths, key=widths.__getitem__, default=None)
+            if widest is None or widths[widest] <= LEAST_WIDTH:
+                break
+            step = min(over, 8, widths[widest] - LEAST_WIDTH)
+            widths[widest] -= step
+            over -= step
+        for k, width in widths.items():
+            self.setColumnWidth(k, width)
 
     def keyPressEvent(self, event: Any) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
