@@ -104,7 +104,7 @@ def _opened(path: Path, told: Told) -> Any:
 
     try:
         with path.open("rb") as f:
-            binary = f.read(22).startswith(b"AutoCAD Binary DXF") or b"\0" in f.read(512)
+            binary = b"Binary DXF" in f.read(22) or b"\0" in f.read(512)
         if not binary:
             info = dxf_file_info(str(path))
             with path.open("rb") as f, _Watched(f, encoding=info.encoding, errors="surrogateescape") as text:

@@ -72,57 +72,61 @@ def built_cells(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> tupl
     return cells, np.asfortranarray(grid.points[cells])
 
 
-class Hurry(NamedTuple):
-    """The cells of a level for a map that has to be ready within a frame: those of one room each by itself, the
-    others in blocks of two by two. `fine` and `coarse` are flat indices of cells, `block` the block of each coarse
-    one; the points are the centres of the fine cells and of the blocks."""
+class Blocks(NamedTuple):
+    """The cells of a level for a map that has to be ready within a frame: flat indices of all built cells (n,), which
+    block each belongs to (n,), and the middles of the blocks (m, 2)."""
 
-    fine: NDArray[np.intp]
-    fine_points: Array
-    coarse: NDArray[np.intp]
+    cells: NDArray[np.intp]
     block: NDArray[np.intp]
-    block_points: Array
+    points: Array
+
+
+# Cells by how much haste there is, metres; in haste, cells of other rooms than the sensor's are taken two by two.
+CELLS = (CELL, CELL, 2 * CELL)
 
 
 @lru_cache(maxsize=64)
-def _hurried_cells(rooms: tuple[Room, ...], room: Room) -> Hurry:
-    grid = level_grid(rooms, room.level)
-    own = room_mask(rooms, room).ravel()
-    cells, _ = built_cells(rooms, room.level)
-    fine, coarse = cells[own[cells]], cells[~own[cells]]
-    row, column = np.divmod(coarse, grid.columns)
-    blocks, block = np.unique((row // 2) * grid.columns + column // 2, return_inverse=True)
-    up, along = np.divmod(blocks, grid.columns)
-    points = np.empty((len(blocks), 2), order="F")
-    points[:, 0] = grid.x0 + (2 * along + 1) * grid.cell
-    points[:, 1] = grid.y0 + (2 * up + 1) * grid.cell
-    return Hurry(fine, np.asfortranarray(grid.points[fine]), coarse, block, points)
+def _blocks(rooms: tuple[Room, ...], room: Room, cell: float) -> Blocks:
+    grid = level_grid(rooms, room.level, cell)
+    own = room_mask(rooms, room, cell).ravel()
+    built, _ = built_cells(rooms, room.level, cell)
+    cells, block, points, count = [], [], [], 0
+    for mine, side in ((built[own[built]], 1), (built[~own[built]], 2)):
+        row, column = np.divmod(mine, grid.columns)
+        wide = -(-grid.columns // side)
+        kept, which = np.unique((row // side) * wide + column // side, return_inverse=True)
+        up, along = np.divmod(kept, wide)
+        x = grid.x0 + (along * side + side / 2) * grid.cell
+        y = grid.y0 + (up * side + side / 2) * grid.cell
+        cells.append(mine)
+        block.append(which + count)
+        points.append(np.column_stack([x, y]))
+        count += len(kept)
+    return Blocks(np.concatenate(cells), np.concatenate(block), np.asfortranarray(np.concatenate(points)))
 
 
-def coverage(project: Project, sensor_id: str, figure: Figure, hurried: bool = False) -> CoverageMap:
+def coverage(project: Project, sensor_id: str, figure: Figure, haste: int = 0) -> CoverageMap:
     """Coverage of one sensor on its level, on 5 cm cells. Raises KeyError for a sensor that is not there.
 
-    `hurried`: only its own room on 5 cm, the others on 10 cm, for a map that follows the hand. Cached by what it
-    reads: the sensor, its device type, and the walls, openings, rooms and furnishings.
+    With `haste` 1 only its own room is on 5 cm and the others on 10 cm, with 2 it is 10 and 20 cm: for a map that
+    follows the hand. Cached by what it reads: the sensor, its device type, and the walls, openings, rooms and
+    furnishings.
     """
     it = placed(project, find(project.sensors, sensor_id))
-    room = room_of(project, it.sensor) if hurried else None
-    return _coverage(it, project.rooms, room, figure)
+    room = room_of(project, it.sensor) if haste else None
+    return _coverage(it, project.rooms, room, haste, figure)
 
 
 @lru_cache(maxsize=96)
-def _coverage(it: Placed, rooms: tuple[Room, ...], room: Room | None, figure: Figure) -> CoverageMap:
-    grid = level_grid(rooms, it.sensor.level)
+def _coverage(it: Placed, rooms: tuple[Room, ...], room: Room | None, haste: int, figure: Figure) -> CoverageMap:
+    grid = level_grid(rooms, it.sensor.level, CELLS[haste])
     notice = np.full(grid.rows * grid.columns, math.inf)
     if room is None:
         cells, points = built_cells(rooms, it.sensor.level)
         notice[cells] = notice_times(it, points, figure)
     else:
-        hurry = _hurried_cells(rooms, room)
-        both = np.asfortranarray(np.concatenate([hurry.fine_points, hurry.block_points]))
-        times = notice_times(it, both, figure)
-        notice[hurry.fine] = times[: len(hurry.fine)]
-        notice[hurry.coarse] = times[len(hurry.fine) :][hurry.block]
+        blocks = _blocks(rooms, room, CELLS[haste])
+        notice[blocks.cells] = notice_times(it, blocks.points, figure)[blocks.block]
     return CoverageMap(it.sensor.id, figure, grid, notice.reshape(grid.rows, grid.columns))
 
 

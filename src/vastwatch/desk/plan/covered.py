@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import time
 
 from PyQt6.QtCore import QLineF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
@@ -17,6 +18,8 @@ from vastwatch.devices import AREA_FAMILIES, DeviceType, MatType
 from vastwatch.geometry import polygons
 from vastwatch.sensing import coverage
 
+# What of a frame the map may take while a sensor is dragged, seconds; longer, and it is coarser until it is let go.
+FRAME_SHARE_S = 0.007
 # Pixels between the lines of a hatch.
 HATCH = 7
 
@@ -49,9 +52,11 @@ def draw_contours(p: QPainter, look: Look) -> None:
             _pad(p, look, sensor, device)
             continue
         hue = look.theme.family(device.family)
-        paths = band_paths(
-            coverage(look.project, sensor.id, look.figure, hurried=look.dragging and sensor.id == look.selected)
-        )
+        held = look.dragging and sensor.id == look.selected
+        begun = time.perf_counter()
+        paths = band_paths(coverage(look.project, sensor.id, look.figure, look.haste if held else 0))
+        if held and time.perf_counter() - begun > FRAME_SHARE_S:
+            look.haste = 2
         if sensor.id == look.selected:
             _hatch_unseen(p, look, sensor, paths[0])
         # Fills need no smooth edge, since each has its line; that halves the time they take.

@@ -52,6 +52,8 @@ class Look:
     chain: Chain | None = None
     reporting: frozenset[str] = frozenset()
     dragging: bool = False
+    # How coarse the map of a dragged sensor is: 1, or 2 where the machine is slow (see `covered`).
+    haste: int = 1
     hurried: bool = False
     stage: str = "Sensors"
     marked: frozenset[str] = frozenset()

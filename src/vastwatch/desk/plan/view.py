@@ -424,7 +424,7 @@ class PlanView(QGraphicsView):
             return
         if drag["kind"] == "pan" and not drag["moved"]:
             self.focus.set(room=drag["room"] or self.focus.room, selected=drag["room"])
-        self.look.dragging = False
+        self.look.dragging, self.look.haste = False, 1
         self.show_foreseen(None)
         self.card.hide()
         self.refresh(site=False)
