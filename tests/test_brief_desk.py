@@ -6,7 +6,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QLineEdit, QPushButton
 
-from test_desk import LEFT, desk, key, plain, project, settle, spot_px, type_into, window  # noqa: F401
+from hands import LEFT, key, plain, project, settle, spot_px, type_into
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find
 from vastwatch.desk.brief.people import clock
@@ -16,7 +16,7 @@ from vastwatch.files.check import problems
 
 
 @pytest.fixture
-def brief(qtbot, window):  # noqa: F811
+def brief(qtbot, window):
     window.focus.set(stage="Brief")
     panel = window.panels["Brief"]
     settle(qtbot, window)
@@ -46,7 +46,7 @@ def type_cell(qtbot, table: RowsTable, row: int, column: int, text: str) -> None
 # -- rooms ---------------------------------------------------------------------------------------------------------
 
 
-def test_a_cell_typed_by_key_changes_a_need_and_wrong_ones_are_refused(qtbot, window, brief):  # noqa: F811
+def test_a_cell_typed_by_key_changes_a_need_and_wrong_ones_are_refused(qtbot, window, brief):
     table = brief.rooms.table
     row = row_of(table, "Sitting room")
     type_cell(qtbot, table, row, 3, "2 s")
@@ -63,7 +63,7 @@ def test_a_cell_typed_by_key_changes_a_need_and_wrong_ones_are_refused(qtbot, wi
     assert find(project(window).rooms, "sitting").name == "Sitting room"
 
 
-def test_use_and_control_are_chosen_from_lists(qtbot, window, brief):  # noqa: F811
+def test_use_and_control_are_chosen_from_lists(qtbot, window, brief):
     model = brief.rooms.model
     row = row_of(brief.rooms.table, "Box room")
     assert model.setData(model.index(row, 1), "nursery")
@@ -74,7 +74,7 @@ def test_use_and_control_are_chosen_from_lists(qtbot, window, brief):  # noqa: F
     assert not model.setData(model.index(row, 2), "magic")
 
 
-def test_choosing_a_row_goes_to_the_room_and_explains_it(qtbot, window, brief):  # noqa: F811
+def test_choosing_a_row_goes_to_the_room_and_explains_it(qtbot, window, brief):
     brief.rooms.table.selectRow(row_of(brief.rooms.table, "Bedroom"))
     assert (window.focus.room, window.focus.level) == ("bedroom", "upper")
     QApplication.processEvents()
@@ -85,7 +85,7 @@ def test_choosing_a_row_goes_to_the_room_and_explains_it(qtbot, window, brief): 
     assert brief.rooms._title.text() == "Passage asks to"
 
 
-def test_a_need_is_changed_in_its_sentence_and_set_back(qtbot, window, brief):  # noqa: F811
+def test_a_need_is_changed_in_its_sentence_and_set_back(qtbot, window, brief):
     brief.rooms.table.selectRow(row_of(brief.rooms.table, "Shop"))
     field = next(f for f in brief.rooms.findChildren(FigureField) if "burn for nobody" in f.accessibleName())
     type_into(qtbot, field, "5 min")
@@ -114,7 +114,7 @@ def test_what_is_no_time_of_day_says_so(text):
         clock(text)
 
 
-def test_a_day_sheet_is_typed_lines_come_and_go(qtbot, window, brief):  # noqa: F811
+def test_a_day_sheet_is_typed_lines_come_and_go(qtbot, window, brief):
     brief.show_page(1)
     people = brief.people
     assert people.person.id == "potter"
@@ -139,7 +139,7 @@ def test_a_day_sheet_is_typed_lines_come_and_go(qtbot, window, brief):  # noqa: 
     assert not list(problems(project(window)))
 
 
-def test_weight_speed_kind_and_the_side_of_the_bed(qtbot, window, brief):  # noqa: F811
+def test_weight_speed_kind_and_the_side_of_the_bed(qtbot, window, brief):
     brief.show_page(1)
     people = brief.people
     type_into(qtbot, people.weight, "81 kg")
@@ -153,7 +153,7 @@ def test_weight_speed_kind_and_the_side_of_the_bed(qtbot, window, brief):  # noq
     assert find(project(window).people, "potter").name == "Q, potter"
 
 
-def test_typical_people_come_and_groups_go_together(qtbot, window, brief):  # noqa: F811
+def test_typical_people_come_and_groups_go_together(qtbot, window, brief):
     brief.show_page(1)
     people = brief.people
     before = len(project(window).people)
@@ -168,7 +168,7 @@ def test_typical_people_come_and_groups_go_together(qtbot, window, brief):  # no
     assert people._nobody.isVisible() and not people._sheet.isVisible()
 
 
-def test_a_block_of_the_week_leads_to_its_place(qtbot, window, brief):  # noqa: F811
+def test_a_block_of_the_week_leads_to_its_place(qtbot, window, brief):
     brief.show_page(1)
     week = brief.people.week
     blocks = week.blocks()
@@ -185,7 +185,7 @@ def test_a_block_of_the_week_leads_to_its_place(qtbot, window, brief):  # noqa: 
 # -- wiring --------------------------------------------------------------------------------------------------------
 
 
-def test_switches_and_sockets_are_put_on_the_plan_by_clicks(qtbot, window, brief):  # noqa: F811
+def test_switches_and_sockets_are_put_on_the_plan_by_clicks(qtbot, window, brief):
     brief.show_page(2)
     window.focus.set(level="ground", room="glazing", selected="glazing")
     switch = next(b for b in brief.wiring.findChildren(QPushButton) if b.property("token") == "wiring:circuit-glazing")
@@ -208,7 +208,7 @@ def test_switches_and_sockets_are_put_on_the_plan_by_clicks(qtbot, window, brief
     assert len(project(window).sockets) == before + 1
 
 
-def test_circuits_are_made_named_fed_and_taken_away(qtbot, window, brief):  # noqa: F811
+def test_circuits_are_made_named_fed_and_taken_away(qtbot, window, brief):
     brief.show_page(2)
     wiring = brief.wiring
     for circuit in project(window).circuits:
@@ -233,7 +233,7 @@ def test_circuits_are_made_named_fed_and_taken_away(qtbot, window, brief):  # no
 # -- means ---------------------------------------------------------------------------------------------------------
 
 
-def test_budget_weights_and_kit_are_set_and_undone(qtbot, window, brief):  # noqa: F811
+def test_budget_weights_and_kit_are_set_and_undone(qtbot, window, brief):
     brief.show_page(3)
     means = brief.means
     type_into(qtbot, means.budget, "420,50")
@@ -259,7 +259,7 @@ def test_budget_weights_and_kit_are_set_and_undone(qtbot, window, brief):  # noq
     assert not list(problems(project(window)))
 
 
-def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):  # noqa: F811
+def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
     settle(qtbot, window)
     kept = window.own.all
     window.own.all = lambda p: [d for d in kept(p) if d.id in ("pir-ceiling-6", "radar-24-bands")]
@@ -284,7 +284,7 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):  # noqa: F81
     assert len(project(window).sensors) == before
 
 
-def test_a_starter_set_wants_a_budget_and_asking_can_be_stopped(qtbot, window, brief):  # noqa: F811
+def test_a_starter_set_wants_a_budget_and_asking_can_be_stopped(qtbot, window, brief):
     brief.show_page(3)
     means = brief.means
     means.budget.clear()

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QMessageBox
+from PyQt6.QtWidgets import QMessageBox
 
-from test_desk import LEFT, desk, drag, key, project, settle, spot_px, type_into, window  # noqa: F401
+from hands import LEFT, drag, inspect, key, project, settle, spot_px, type_into
 from vastwatch.design.project import find
 from vastwatch.desk.drawing import DrawingDialog
-from vastwatch.desk.parts import FigureField
 from vastwatch.desk.units import parse_size
 from vastwatch.files.check import problems
 from vastwatch.files.dxf import write_drawing
@@ -17,7 +16,7 @@ from vastwatch.geometry import polygons
 
 
 @pytest.fixture
-def bare(qtbot, window):  # noqa: F811
+def bare(qtbot, window):
     window.filing.new()
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
@@ -29,10 +28,6 @@ def type_room(qtbot, w, name, size):
     key(qtbot, w.build.name, Qt.Key.Key_Return)
     qtbot.keyClicks(w.build.measure, size)
     key(qtbot, w.build.measure, Qt.Key.Key_Return)
-
-
-def inspect(w, name):
-    return next(f for f in w.verdict.inspector.findChildren((FigureField, QComboBox)) if f.accessibleName() == name)
 
 
 def test_from_nothing_to_the_first_useful_answer_by_keys_and_clicks(qtbot, bare):
@@ -182,7 +177,7 @@ def test_a_list_of_rooms_is_brought_in_as_one_step(bare, tmp_path):
     assert bare.document.undo_stack.count() == 1
 
 
-def test_a_drawing_that_is_none_is_told(qtbot, window, tmp_path, monkeypatch):  # noqa: F811
+def test_a_drawing_that_is_none_is_told(qtbot, window, tmp_path, monkeypatch):
     told = []
     monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()) or 0)
     path = tmp_path / "bad.dxf"
@@ -228,7 +223,7 @@ def test_sizes(text, size):
     assert parse_size(text) == pytest.approx(size)
 
 
-def test_a_room_of_the_sample_is_renamed_reused_and_deleted(qtbot, window):  # noqa: F811
+def test_a_room_of_the_sample_is_renamed_reused_and_deleted(qtbot, window):
     w = window
     w.focus.set(stage="Plan", room="store", selected="store")
     use = inspect(w, "Use")
@@ -243,7 +238,7 @@ def test_a_room_of_the_sample_is_renamed_reused_and_deleted(qtbot, window):  # n
     settle(qtbot, w)
 
 
-def test_a_new_project_asks_about_unsaved_work(qtbot, window, monkeypatch):  # noqa: F811
+def test_a_new_project_asks_about_unsaved_work(qtbot, window, monkeypatch):
     window.focus.set(selected="pir-shop")
     window.plan.nudge(-0.1, 0)
     monkeypatch.setattr(QMessageBox, "exec", lambda box: 0)
@@ -251,7 +246,7 @@ def test_a_new_project_asks_about_unsaved_work(qtbot, window, monkeypatch):  # n
     assert project(window).name == "Saltmarsh Pottery"
 
 
-def test_moving_the_rack_by_hand_changes_the_verdict(qtbot, window):  # noqa: F811
+def test_moving_the_rack_by_hand_changes_the_verdict(qtbot, window):
     """The remedy the chain of causes points to: the rack out of the sight line."""
     w = window
     before = w.results.rehearsal.scores["throwing"].drops

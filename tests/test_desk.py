@@ -14,9 +14,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QLabel, QMessageBox, QPushButton, QUndoView
 
+from hands import LEFT, drag, field, key, pixel, plain, project, send_move, sensor, settle, spot_px, type_into
 from vastwatch.design.edits import presence_of
 from vastwatch.design.presence import hold_of, roles_of
 from vastwatch.design.project import find
@@ -31,83 +32,6 @@ from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_len
 from vastwatch.files import load_project, save_project
 from vastwatch.files.journal import Journal
 from vastwatch.files.project_file import encode
-
-LEFT = Qt.MouseButton.LeftButton
-
-
-@pytest.fixture
-def desk(qtbot, demo, tmp_path):
-    make_application()
-    QSettings().clear()
-    desk = Desk(Document(demo, None, Journal(tmp_path / "journal")))
-    window = desk.window
-    window.resize(1280, 800)
-    window.show()
-    window.activateWindow()
-    qtbot.waitUntil(window.isActiveWindow)
-    window.plan.setFocus()
-    settle(qtbot, window)
-    yield desk
-    # Whatever window the desk has by now; its changes are given up.
-    desk.document.undo_stack.setClean()
-    desk.window.close()
-    desk.window.deleteLater()
-
-
-def plain(words):
-    """What a label says, with ordinary spaces between figures and units."""
-    return words.replace("\u00a0", " ")
-
-
-@pytest.fixture
-def window(desk):
-    return desk.window
-
-
-def settle(qtbot, window):
-    qtbot.waitUntil(lambda: window.results.rehearsal is not None and not window.results.busy(), timeout=20_000)
-
-
-def project(window):
-    return window.document.project
-
-
-def sensor(window, ident):
-    return find(project(window).sensors, ident)
-
-
-def pixel(window, ident) -> QPoint:
-    at = sensor(window, ident).at
-    return window.plan.pixel_of(at[0], at[1]).toPoint()
-
-
-def spot_px(window, x, y) -> QPoint:
-    return window.plan.pixel_of(x, y).toPoint()
-
-
-def drag(qtbot, window, start: QPoint, end: QPoint, steps=6, modifier=Qt.KeyboardModifier.NoModifier):
-    view = window.plan.viewport()
-    qtbot.mousePress(view, LEFT, modifier, start)
-    for k in range(1, steps + 1):
-        p = start + (end - start) * k / steps
-        send_move(window, p, modifier)
-    qtbot.mouseRelease(view, LEFT, modifier, end)
-
-
-def send_move(window, p, modifier=Qt.KeyboardModifier.NoModifier, buttons=LEFT):
-    from PyQt6.QtCore import QEvent
-    from PyQt6.QtGui import QMouseEvent
-
-    view = window.plan.viewport()
-    q = QPointF(p)
-    QApplication.sendEvent(
-        view, QMouseEvent(QEvent.Type.MouseMove, q, view.mapToGlobal(q), Qt.MouseButton.NoButton, buttons, modifier)
-    )
-
-
-def key(qtbot, widget, k, modifier=Qt.KeyboardModifier.NoModifier):
-    qtbot.keyClick(widget, k, modifier)
-
 
 # -- sensors on the plan -------------------------------------------------------------------------------------------
 
@@ -236,17 +160,6 @@ def test_dropping_from_the_shelf_places(qtbot, window):
 
 
 # -- exact figures -------------------------------------------------------------------------------------------------
-
-
-def field(window, name) -> FigureField:
-    return next(f for f in window.verdict.inspector.findChildren(FigureField) if f.accessibleName() == name)
-
-
-def type_into(qtbot, f, text):
-    f.setFocus()
-    f.selectAll()
-    qtbot.keyClicks(f, text)
-    key(qtbot, f, Qt.Key.Key_Return)
 
 
 def test_exact_figures_take_units_and_say_what_is_wrong(qtbot, window):

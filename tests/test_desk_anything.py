@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QPushButton,
 )  # fmt: skip
 
-from test_desk import LEFT, desk, project, send_move, settle, window  # noqa: F401
+from hands import LEFT, project, send_move, settle
 from vastwatch.desk.brief.table import RowsTable
 from vastwatch.desk.focus import STAGES
 from vastwatch.desk.parts import FigureField
@@ -45,7 +45,7 @@ SHIFT, NONE = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
 
 
 @pytest.mark.parametrize("seed", [1, 2])
-def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, monkeypatch):  # noqa: F811
+def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, monkeypatch):
     caught = []
     monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: caught.append(error))
     monkeypatch.setattr(QMessageBox, "exec", lambda box: 0)
@@ -157,7 +157,7 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
     assert w.isVisible()
 
 
-def test_what_was_computed_of_another_project_is_dropped(qtbot, window):  # noqa: F811
+def test_what_was_computed_of_another_project_is_dropped(qtbot, window):
     settle(qtbot, window)
     window.focus.set(stage="Rehearsal")
     assert window.results.rehearsal is not None

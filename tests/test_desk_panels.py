@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
-from test_desk import LEFT, desk, key, project, settle, window  # noqa: F401
+from hands import LEFT, key, project, settle
 from vastwatch.design.project import find
 from vastwatch.desk.parts import LinkCard
 from vastwatch.desk.plan.contours import array_path, band_paths
@@ -68,7 +68,7 @@ def test_snapping_takes_hold_only_near_and_only_of_what_hangs_on_walls(demo):
 # -- ribbon ------------------------------------------------------------------------------------------------------------
 
 
-def test_the_ribbon_lists_the_room_first_and_scrolls(qtbot, window):  # noqa: F811
+def test_the_ribbon_lists_the_room_first_and_scrolls(qtbot, window):
     window.focus.set(stage="Rehearsal", room="sitting", level="upper")
     lanes = [x.words for x in window.ribbon._lanes]
     assert lanes[0] == "Sitting room"
@@ -94,14 +94,14 @@ def test_the_ribbon_lists_the_room_first_and_scrolls(qtbot, window):  # noqa: F8
     assert window.ribbon._offset == 0
 
 
-def test_a_lane_of_the_ribbon_selects_its_sensor_and_its_room(qtbot, window):  # noqa: F811
+def test_a_lane_of_the_ribbon_selects_its_sensor_and_its_room(qtbot, window):
     window.focus.set(stage="Rehearsal", room="throwing", level="ground")
     lane = next(x for x in window.ribbon._lanes if x.words == "PIR shop")
     qtbot.mouseClick(window.ribbon, LEFT, pos=QPoint(40, round(lane.y + 8)))
     assert (window.focus.selected, window.focus.room) == ("pir-shop", "shop")
 
 
-def test_bars_are_the_signal_on_the_shown_day(window):  # noqa: F811
+def test_bars_are_the_signal_on_the_shown_day(window):
     window.focus.set(day=2)
     ribbon = window.ribbon
     signal = window.results.rehearsal.rooms["throwing"].lamp
@@ -113,7 +113,7 @@ def test_bars_are_the_signal_on_the_shown_day(window):  # noqa: F811
         assert ribbon.time_at(ribbon.x_of(t)) == pytest.approx(t, abs=1)
 
 
-def test_arrows_move_the_playhead_of_the_ribbon(qtbot, window):  # noqa: F811
+def test_arrows_move_the_playhead_of_the_ribbon(qtbot, window):
     window.ribbon.setFocus()
     t = window.focus.time
     key(qtbot, window.ribbon, Qt.Key.Key_Right)
@@ -124,7 +124,7 @@ def test_arrows_move_the_playhead_of_the_ribbon(qtbot, window):  # noqa: F811
     assert window.focus.time == 0
 
 
-def test_a_room_without_incidents_says_so(qtbot, window):  # noqa: F811
+def test_a_room_without_incidents_says_so(qtbot, window):
     window.focus.set(room="kiln")
     window.ribbon.step_incident(1)
     assert "No incidents" in window.status.said.text()
@@ -133,7 +133,7 @@ def test_a_room_without_incidents_says_so(qtbot, window):  # noqa: F811
 # -- sidebars ----------------------------------------------------------------------------------------------------------
 
 
-def test_days_tell_what_went_wrong_and_go_there(qtbot, window):  # noqa: F811
+def test_days_tell_what_went_wrong_and_go_there(qtbot, window):
     window.focus.set(stage="Rehearsal", room="throwing", level="ground", day=0, time=43_200.0 + 3600)
     tiles = window.days._tiles
     assert sorted(tiles) == list(range(-1, 7))
@@ -150,7 +150,7 @@ def test_days_tell_what_went_wrong_and_go_there(qtbot, window):  # noqa: F811
     assert window.focus.day == 1
 
 
-def test_the_list_of_rooms_goes_to_rooms_and_counts_sensors(qtbot, window):  # noqa: F811
+def test_the_list_of_rooms_goes_to_rooms_and_counts_sensors(qtbot, window):
     window.focus.set(stage="Plan")
     tile = window.rooms._tiles["sitting"]
     assert tile.figure == "2 sensors"
@@ -164,7 +164,7 @@ def test_the_list_of_rooms_goes_to_rooms_and_counts_sensors(qtbot, window):  # n
     assert window.rooms._tiles["sitting"].figure == "1 sensor"
 
 
-def test_the_level_box_shows_the_level_and_changes_it(qtbot, window):  # noqa: F811
+def test_the_level_box_shows_the_level_and_changes_it(qtbot, window):
     box = window.level
     assert box.currentText() == "Ground floor"
     box.setCurrentIndex(box.findText("Upper floor"))
@@ -175,7 +175,7 @@ def test_the_level_box_shows_the_level_and_changes_it(qtbot, window):  # noqa: F
 # -- verdict -----------------------------------------------------------------------------------------------------------
 
 
-def test_findings_fold_but_cautions_never(qtbot, window):  # noqa: F811
+def test_findings_fold_but_cautions_never(qtbot, window):
     settle(qtbot, window)
     window.focus.set(stage="Sensors", room="throwing", selected="pir-throwing")
     qtbot.waitUntil(lambda: any(t.startswith("Caution.") for t in labels(window.verdict)))
@@ -185,7 +185,7 @@ def test_findings_fold_but_cautions_never(qtbot, window):  # noqa: F811
     qtbot.waitUntil(lambda: len([c for c in window.verdict.findChildren(LinkCard) if c.isVisible()]) > len(cards))
 
 
-def test_a_finding_leads_to_its_record(qtbot, window):  # noqa: F811
+def test_a_finding_leads_to_its_record(qtbot, window):
     settle(qtbot, window)
     window.focus.set(stage="Sensors", room="toilet", selected="toilet")
     card = next(c for c in window.verdict.findChildren(LinkCard) if c.accessibleName().startswith("Toilet, seated"))
@@ -194,7 +194,7 @@ def test_a_finding_leads_to_its_record(qtbot, window):  # noqa: F811
     assert find(project(window).spots, "toilet-seat").room == "toilet"
 
 
-def test_figures_that_miss_the_brief_are_red_and_others_are_not(qtbot, window):  # noqa: F811
+def test_figures_that_miss_the_brief_are_red_and_others_are_not(qtbot, window):
     red = window.theme.dropped.name()
     scores = window.verdict._scores
     window.focus.set(room="throwing")
@@ -207,14 +207,14 @@ def test_figures_that_miss_the_brief_are_red_and_others_are_not(qtbot, window): 
     assert "No sensor switches" in window.verdict._nothing.text()
 
 
-def test_a_room_the_checks_praise_and_the_week_does_not_is_told_apart(qtbot, window):  # noqa: F811
+def test_a_room_the_checks_praise_and_the_week_does_not_is_told_apart(qtbot, window):
     settle(qtbot, window)
     words = window.verdict._no_findings("shop")
     assert "somebody was left in the dark" in words
     assert window.verdict._no_findings("kiln") == "Nothing found wrong with this room."
 
 
-def test_an_incident_closes_when_the_design_changes(qtbot, window):  # noqa: F811
+def test_an_incident_closes_when_the_design_changes(qtbot, window):
     r = window.results.rehearsal
     window.ribbon.open_incident(next(i for i, x in enumerate(r.incidents) if x.room == "throwing"))
     assert window.focus.incident >= 0
@@ -223,7 +223,7 @@ def test_an_incident_closes_when_the_design_changes(qtbot, window):  # noqa: F81
     assert window.focus.incident == -1
 
 
-def test_a_newer_question_supersedes_an_older(qtbot, window):  # noqa: F811
+def test_a_newer_question_supersedes_an_older(qtbot, window):
     taken = []
     window.results.updated.connect(taken.append)
     for k in range(3):
@@ -233,7 +233,7 @@ def test_a_newer_question_supersedes_an_older(qtbot, window):  # noqa: F811
     assert taken.count("curve") == 1
 
 
-def test_a_failing_computation_leaves_nobody_waiting(qtbot, window, caplog):  # noqa: F811
+def test_a_failing_computation_leaves_nobody_waiting(qtbot, window, caplog):
     def fails():
         raise ZeroDivisionError("oh")
 

@@ -10,8 +10,7 @@ from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
-from test_desk import LEFT, desk, drag, key, plain, project, settle, spot_px, type_into, window  # noqa: F401
-from test_tools_desk import inspect
+from hands import LEFT, drag, inspect, key, plain, project, settle, spot_px, type_into
 from vastwatch.design.building import frame
 from vastwatch.design.project import find
 from vastwatch.design.wiring import circuit_of
@@ -26,13 +25,6 @@ from vastwatch.desk.shelf import DeviceCard
 from vastwatch.files.check import problems
 
 NONE = Qt.KeyboardModifier.NoModifier
-
-
-@pytest.fixture
-def plan(qtbot, window):  # noqa: F811
-    window.focus.set(stage="Plan")
-    settle(qtbot, window)
-    return window
 
 
 @pytest.fixture
@@ -126,7 +118,7 @@ def test_what_cannot_be_there_is_not_foreseen_and_refused(plan, carried):
     assert carried["foreseen"] == [] and "click on a wall" in w.status.said.text().lower()
 
 
-def test_a_device_is_foreseen_looking_into_the_room(qtbot, window, carried):  # noqa: F811
+def test_a_device_is_foreseen_looking_into_the_room(qtbot, window, carried):
     w = window
     w.focus.set(stage="Sensors", level="ground", room="kiln", selected="kiln")
     card = next(c for c in w.shelf.findChildren(DeviceCard) if c.device.id == "pir-corner-12")
@@ -155,7 +147,7 @@ def test_what_is_in_the_hand_shows_under_the_pointer_and_esc_puts_it_back(qtbot,
     assert w.focus.placing is None and not furniture_button(w, "Rack").isChecked()
 
 
-def test_a_drag_of_something_else_is_not_taken(window):  # noqa: F811
+def test_a_drag_of_something_else_is_not_taken(window):
     w, mime = window, QMimeData()
     mime.setText("a word")
     event = QDragEnterEvent(QPoint(300, 200), Qt.DropAction.CopyAction, mime, LEFT, NONE)
@@ -365,7 +357,7 @@ def test_the_picture_underneath_is_dragged_as_one_step(qtbot, plan, tmp_path):
 # -- the status line, and flaws ------------------------------------------------------------------------------------
 
 
-def test_long_news_has_the_line_to_itself_and_is_not_hushed_by_a_click(qtbot, window):  # noqa: F811
+def test_long_news_has_the_line_to_itself_and_is_not_hushed_by_a_click(qtbot, window):
     w = window
     w.say("a short word")
     assert w.status.when.isVisible()
@@ -377,7 +369,7 @@ def test_long_news_has_the_line_to_itself_and_is_not_hushed_by_a_click(qtbot, wi
     assert w.status.when.isVisible() and "long" not in w.status.said.text()
 
 
-def test_a_flaw_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, monkeypatch, tmp_path, caplog):  # noqa: F811
+def test_a_flaw_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, monkeypatch, tmp_path, caplog):
     w = desk.window
     log = tmp_path / "state" / "flaws.log"
     monkeypatch.setattr(logging.getLogger(), "handlers", [])
@@ -411,7 +403,7 @@ def test_figures_keep_their_units_on_the_line():
 
 
 @pytest.mark.parametrize("stage", ["Brief", "Plan", "Sensors"])
-def test_whatever_is_selected_its_form_stays_within_the_panel(qtbot, window, stage):  # noqa: F811
+def test_whatever_is_selected_its_form_stays_within_the_panel(qtbot, window, stage):
     """No form asks for more width than the verdict has; what is too long is shortened in it."""
     from vastwatch.desk.window import RIGHT_WIDTH
 
@@ -431,7 +423,7 @@ def test_whatever_is_selected_its_form_stays_within_the_panel(qtbot, window, sta
 
 
 @pytest.mark.parametrize("size", [(1024, 700), (1280, 800), (1920, 1080)])
-def test_at_every_size_no_panel_is_cut(qtbot, window, size):  # noqa: F811
+def test_at_every_size_no_panel_is_cut(qtbot, window, size):
     """Left, middle and right share the window, and nothing in the panels asks for more than it has."""
     w = window
     w.resize(*size)

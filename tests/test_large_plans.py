@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QLineF, Qt
 from PyQt6.QtWidgets import QProgressDialog, QPushButton
 
-from test_desk import desk, drag, key, project, settle, spot_px, window  # noqa: F401
+from hands import drag, key, project, settle, spot_px
 from vastwatch.design.edits import put
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk import drawing as drawing_module
@@ -53,7 +53,7 @@ def changed(w, act) -> set[str]:
     return {name for name, layer in w.plan._layers.items() if layer._read is not before[name]}
 
 
-def test_dragged_furniture_leaves_the_pictures_of_the_rest_alone(qtbot, window):  # noqa: F811
+def test_dragged_furniture_leaves_the_pictures_of_the_rest_alone(qtbot, window):
     window.focus.set(stage="Plan", level="ground", room="kiln", selected="isolator")
     settle(qtbot, window)
     moved = {"n": 0.0}
@@ -72,7 +72,7 @@ def test_dragged_furniture_leaves_the_pictures_of_the_rest_alone(qtbot, window):
     assert changed(window, lambda: window.focus.set(figure="seated")) == set()
 
 
-def test_what_is_selected_is_drawn_apart_and_comes_back(qtbot, window):  # noqa: F811
+def test_what_is_selected_is_drawn_apart_and_comes_back(qtbot, window):
     window.focus.set(stage="Plan", level="ground", room="kiln", selected="kiln")
     settle(qtbot, window)
     look = window.plan.look
@@ -100,7 +100,7 @@ def test_walls_are_cut_at_their_openings_into_pieces(demo):
     assert solid == pytest.approx(12.0 + wall.thickness - sum(o.width for o in mine))
 
 
-def test_a_large_plan_hurries_and_rests(qtbot, window):  # noqa: F811
+def test_a_large_plan_hurries_and_rests(qtbot, window):
     from test_benchmarks import large_plan
 
     window.document.replace(large_plan(), None)
@@ -117,7 +117,7 @@ def test_a_large_plan_hurries_and_rests(qtbot, window):  # noqa: F811
     window.document.undo_stack.setClean()
 
 
-def test_a_small_plan_is_never_hurried(window):  # noqa: F811
+def test_a_small_plan_is_never_hurried(window):
     window.plan.zoom(1.2)
     assert not window.plan.look.hurried
 
@@ -162,7 +162,7 @@ def test_the_drawing_of_the_sample_comes_in_as_its_ground_floor():
     assert {frozenset((w.a, w.b)) for w in brought.walls} == ends
 
 
-def test_a_drawing_that_is_cancelled_changes_nothing_and_is_read_no_further(qtbot, window, tmp_path, monkeypatch):  # noqa: F811
+def test_a_drawing_that_is_cancelled_changes_nothing_and_is_read_no_further(qtbot, window, tmp_path, monkeypatch):
     heard: list[float] = []
 
     def slow(path, told):
@@ -185,7 +185,7 @@ def test_a_drawing_that_is_cancelled_changes_nothing_and_is_read_no_further(qtbo
     assert len(heard) <= n + 3 and got == [] and project(window) is before
 
 
-def test_a_drawing_is_read_told_chosen_and_brought_in_as_one_step(qtbot, window):  # noqa: F811
+def test_a_drawing_is_read_told_chosen_and_brought_in_as_one_step(qtbot, window):
     window.filing.new()
     path = Path(str(resources.files("vastwatch").joinpath("data/saltmarsh.dxf")))
     window.filing.bring_in(path)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QScrollArea
 
 from conftest import device
-from test_desk import LEFT, desk, key, project, settle, window  # noqa: F401
+from hands import LEFT, key, project, settle
 from vastwatch.design.presence import reports
 from vastwatch.design.project import find
 from vastwatch.desk.compare import CompareSheet
@@ -19,7 +19,7 @@ from vastwatch.files.device_list import read_devices, write_devices
 
 
 @pytest.fixture
-def shelf(qtbot, window):  # noqa: F811
+def shelf(qtbot, window):
     for d in list(window.own.types):
         window.own.remove(d.id)
     window.focus.set(stage="Sensors")
@@ -52,7 +52,7 @@ def test_the_shelf_is_ordered_by_a_figure_and_filtered_by_power(qtbot, shelf):
         assert keys == sorted(keys)
 
 
-def test_up_to_four_are_marked_by_box_or_key_and_compared(qtbot, window, shelf):  # noqa: F811
+def test_up_to_four_are_marked_by_box_or_key_and_compared(qtbot, window, shelf):
     for ident in ("pir-corner-12", "radar-24-state", "dual-24-corner"):
         c = card(shelf, ident)
         qtbot.mouseClick(c, LEFT, pos=QPoint(c.width() - 15, 20))
@@ -72,7 +72,7 @@ def test_up_to_four_are_marked_by_box_or_key_and_compared(qtbot, window, shelf):
     assert window.focus.placing == "radar-24-state"
 
 
-def test_a_type_of_ones_own_is_made_checked_kept_and_placed(qtbot, window, shelf):  # noqa: F811
+def test_a_type_of_ones_own_is_made_checked_kept_and_placed(qtbot, window, shelf):
     form = shelf.edit(device("radar-24-bands"), window.own.fresh_id(device("radar-24-bands")))
     form.fields["name"].setText("My radar")
     form.fields["still_m"].setText("9")
@@ -104,14 +104,14 @@ def test_a_type_of_ones_own_is_made_checked_kept_and_placed(qtbot, window, shelf
 
 
 @pytest.mark.parametrize("ident", ["dual-60-ceiling", "mat-door", "module-dimmer-plain", "light-flag", "plug-meter"])
-def test_every_family_has_a_form_that_gives_back_its_type(qtbot, window, shelf, ident):  # noqa: F811
+def test_every_family_has_a_form_that_gives_back_its_type(qtbot, window, shelf, ident):
     form = shelf.edit(device(ident), "own-x")
     made = form.value()
     assert made.family == device(ident).family and made.price == device(ident).price
     form.close()
 
 
-def test_types_come_in_and_go_out_all_or_none(qtbot, window, shelf, tmp_path):  # noqa: F811
+def test_types_come_in_and_go_out_all_or_none(qtbot, window, shelf, tmp_path):
     mine = [replace(device("pir-wall-8"), id="own-a", name="A"), replace(device("contact-door"), id="own-b", name="B")]
     write_devices(mine, tmp_path / "mine.csv")
     shelf.bring_in(tmp_path / "mine.csv")
@@ -146,7 +146,7 @@ def test_a_damaged_list_of_own_types_is_left_alone(tmp_path):
     assert path.read_text() == "{ damaged"
 
 
-def test_what_touches_goes_where_it_touches_and_says_how_surely(qtbot, window, shelf):  # noqa: F811
+def test_what_touches_goes_where_it_touches_and_says_how_surely(qtbot, window, shelf):
     window.focus.set(level="upper", room="bedroom", selected="bedroom")
     assert window.plan.place("mat-bed-strip", 9.4, 6.4)
     mat = project(window).sensors[-1]
@@ -162,7 +162,7 @@ def test_what_touches_goes_where_it_touches_and_says_how_surely(qtbot, window, s
     assert window.focus.placing is None and "circuit" in window.status.said.text()
 
 
-def test_placing_a_device_leaves_the_shelf_where_it_was_scrolled(qtbot, window, shelf):  # noqa: F811
+def test_placing_a_device_leaves_the_shelf_where_it_was_scrolled(qtbot, window, shelf):
     cards = shelf.findChildren(DeviceCard)
     bar = shelf.findChild(QScrollArea).verticalScrollBar()
     bar.setValue(40)

@@ -5,11 +5,10 @@ from __future__ import annotations
 import pytest
 from PyQt6.QtCore import QMarginsF, QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPdfWriter
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QMenu
+from PyQt6.QtWidgets import QMenu
 
-from test_desk import LEFT, desk, drag, key, pixel, project, settle, spot_px, type_into, window  # noqa: F401
+from hands import LEFT, drag, inspect, key, project, send_move, settle, spot_px, type_into
 from vastwatch.design.project import find
-from vastwatch.desk.parts import FigureField
 from vastwatch.desk.underlay import LONGEST_PX, pages_of, picture_of, read_underlay
 from vastwatch.files import ProjectError, load_project
 from vastwatch.files.check import problems
@@ -19,14 +18,7 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
 @pytest.fixture
-def plan(qtbot, window):  # noqa: F811
-    window.focus.set(stage="Plan")
-    settle(qtbot, window)
-    return window
-
-
-@pytest.fixture
-def bare(qtbot, window):  # noqa: F811
+def bare(qtbot, window):
     window.filing.new()
     window.plan.resetTransform()
     window.plan.scale(50, 50)
@@ -39,11 +31,6 @@ def bare(qtbot, window):  # noqa: F811
 def click(qtbot, w, x, y, modifier=Qt.KeyboardModifier.NoModifier):
     qtbot.mouseMove(w.plan.viewport(), spot_px(w, x, y))
     qtbot.mouseClick(w.plan.viewport(), LEFT, modifier, pos=spot_px(w, x, y))
-
-
-def inspect(w, name):
-    kinds = (FigureField, QComboBox, QLineEdit)
-    return next(f for f in w.verdict.inspector.findChildren(kinds) if f.accessibleName() == name)
 
 
 # -- drawing -------------------------------------------------------------------------------------------------------
@@ -236,8 +223,6 @@ def test_a_frame_takes_what_lies_wholly_in_it(qtbot, plan):
     w.focus.set(level="ground", room="kiln", selected="kiln")
     start, end = spot_px(w, 7.0, 3.0), spot_px(w, 9.4, 0.25)
     qtbot.mousePress(w.plan.viewport(), LEFT, SHIFT, pos=start)
-    from test_desk import send_move
-
     for k in range(1, 5):
         send_move(w, start + (end - start) * (k / 4), SHIFT)
     qtbot.mouseRelease(w.plan.viewport(), LEFT, SHIFT, pos=end)

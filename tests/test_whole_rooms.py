@@ -12,8 +12,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 
 from conftest import device, make_room
-from test_desk import LEFT, desk, drag, key, project, settle, type_into, window  # noqa: F401
-from test_tools_desk import inspect
+from hands import LEFT, drag, inspect, key, project, settle, type_into
 from vastwatch.advice import findings
 from vastwatch.design.building import add_room, frame, overlap, rectangle
 from vastwatch.design.edits import add_sensor
@@ -203,7 +202,7 @@ def test_a_door_on_a_wall_told_the_other_way_swings_as_it_did():
 
 
 @pytest.fixture
-def two(qtbot, window):  # noqa: F811
+def two(qtbot, window):
     w = window
     w.filing.new()
     w.activateWindow()
