@@ -20,6 +20,7 @@ from vastwatch.desk.arming import ArmingButton
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import STAGES
 from vastwatch.desk.parts import Paged, unbroken
+from vastwatch.desk.plan.handles import handle_of
 from vastwatch.desk.plan.view import CARRIED
 from vastwatch.desk.shelf import DeviceCard
 from vastwatch.files.check import problems
@@ -328,6 +329,32 @@ def test_a_lamp_is_hung_on_a_circuit_at_the_right(qtbot, plan):
     assert len(project(w).circuits) == n + 1
     assert own.currentText() == circuit_of(project(w), "lamp-kiln").name
     assert not list(problems(project(w)))
+
+
+@pytest.mark.parametrize(("ident", "collection"), [("store-shelf", "furnishings"), ("shop-counter-spot", "spots")])
+def test_what_is_selected_is_turned_by_its_handle_in_one_step(qtbot, plan, ident, collection):
+    w = plan
+    if collection == "spots":
+        ident = next(s.id for s in project(w).spots if s.room == "shop")
+    record = find(getattr(project(w), collection), ident)
+    w.focus.set(level="ground", selected=ident)
+    handle = handle_of(w.plan.look)
+    assert handle.record is record
+    c = w.plan.pixel_of(*handle.centre)
+    tip = handle.tip(c, w.plan.scale_px)
+    assert w.plan.builder.on_handle(tip) is not None and w.plan.builder.on_handle(c) is None
+    steps = w.document.undo_stack.count()
+    drag(qtbot, w, tip.toPoint(), (c + QPointF(0, 70)).toPoint())
+    assert w.document.undo_stack.count() == steps + 1
+    turned = handle_of(w.plan.look)
+    assert turned.bearing == 270 and turned.centre == pytest.approx(handle.centre, abs=1e-3)
+    w.document.undo_stack.undo()
+    assert find(getattr(project(w), collection), ident) is record
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_L)
+    assert handle_of(w.plan.look).bearing == pytest.approx((handle.bearing + 15) % 360)
+    w.focus.set(stage="Sensors")
+    assert handle_of(w.plan.look) is None
 
 
 # -- the picture underneath ----------------------------------------------------------------------------------------

@@ -20,7 +20,7 @@ from vastwatch.design.whole_rooms import move_room
 from vastwatch.design.wiring import add_circuit, circuit_of, off_circuits, set_lamp
 from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.parts import label, narrow
-from vastwatch.desk.plan.shapes import resized, sides
+from vastwatch.desk.plan.shapes import front_of, resized, sides
 from vastwatch.desk.roles import RolesEditor
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Activity, FurnishingMaterial, Leaf, Posture, Rest, WallMaterial
@@ -169,7 +169,7 @@ def furnishing_form(form: Inspector, piece: Any) -> None:
     form.place_figures(grid, 6)
     form.figure(grid, 8, "Bottom", lambda r: r.z0, lambda r, v: replace(r, z0=v) if v < r.z1 else None, "length",
                  0.05, 0, 10, form.tr("Height of its lower edge: sensors see below it."))  # fmt: skip
-    form.figure(grid, 9, "Turned", _turned_by, partial(_turn_to, form), "angle", 5, -720, 720,
+    form.figure(grid, 9, "Turned", _front, partial(_turn_to, form), "angle", 5, -720, 720,
                  form.tr("Which way its front looks; 0° along the plan's x axis, counter-clockwise."))  # fmt: skip
     if piece.kind == "stair":
         turn = QPushButton(form.tr("Climb the other way"))
@@ -194,7 +194,7 @@ def furnishing_form(form: Inspector, piece: Any) -> None:
 
 
 def _turn_to(form: Inspector, piece: Any, degrees: float) -> Project:
-    by = degrees - _turned_by(piece)
+    by = degrees - front_of(piece.outline)
     return move_furnishing(form.document.project, piece.id, 0.0, 0.0, by)
 
 
@@ -247,10 +247,8 @@ def _extent(axis: int, room: Any) -> float:
     return round(y1 - y0 if axis else x1 - x0, 4)
 
 
-def _turned_by(piece: Any) -> float:
-    """Which way the front of a piece looks: its first side runs along its back."""
-    (x0, y0), (x1, y1) = piece.outline[:2]
-    return round((math.degrees(math.atan2(y1 - y0, x1 - x0)) + 90.0) % 360, 2) % 360
+def _front(piece: Any) -> float:
+    return front_of(piece.outline)
 
 
 def _door_words(project: Project, opening: Any) -> tuple[tuple[str, str], tuple[str, str]]:

@@ -50,7 +50,9 @@ from vastwatch.design.rearranging import (
 )  # fmt: skip
 from vastwatch.design.whole_rooms import copy_room, move_room
 from vastwatch.design.wiring import add_socket, add_switch
+from vastwatch.desk.plan.handles import GRIP_PX, STEP_DEG, Handle, handle_of, turned_to
 from vastwatch.desk.plan.places import name_frame
+from vastwatch.desk.units import show_angle
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Room, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import FurnitureType, furniture
@@ -333,6 +335,30 @@ class Builder:
             base, openings=tuple(replace(o, offset=offset) if o.id == opening.id else o for o in base.openings)
         )
 
+    def on_handle(self, pixel: QPointF) -> Handle | None:
+        """The handle under a pixel: of the selected spot or piece."""
+        handle = handle_of(self.view.look)
+        if handle is None:
+            return None
+        tip = handle.tip(self.view.pixel_of(*handle.centre), self.view.scale_px)
+        return handle if math.hypot(tip.x() - pixel.x(), tip.y() - pixel.y()) <= GRIP_PX else None
+
+    def hold_handle(self, handle: Handle) -> dict[str, Any]:
+        """Begin to turn what a handle is of."""
+        return {"kind": "face", "handle": handle, "from": self.project, "key": f"face-{next(self._serial)}"}
+
+    def faced(self, drag: dict[str, Any], pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        """Look where the pointer is; Alt lets go of the 5 degree steps."""
+        handle: Handle = drag["handle"]
+        x, y = self.view.plan_at(pixel)
+        bearing = math.degrees(math.atan2(y - handle.centre[1], x - handle.centre[0]))
+        step = 1.0 if modifiers & Qt.KeyboardModifier.AltModifier else STEP_DEG
+        bearing = (round(bearing / step) * step) % 360
+        new = turned_to(drag["from"], handle, bearing)
+        name = handle.record.name.lower()
+        self.view.document.apply(new, f"Turn {name} to {show_angle(bearing)}", drag["key"])
+        self.view.card.show_at(pixel, [(f"looks to {show_angle(bearing)}", "")])
+
     # -- placing -----------------------------------------------------------------------------------------------
 
     def place(self, token: str, x: float, y: float) -> bool:
@@ -532,9 +558,13 @@ class Builder:
             self._apply_many(lambda p: turn_many(p, marked, by), words, f"turn-{marked}")
             return
         found = find_any(self.project, self.view.focus.selected or "")
+        by = math.copysign(TURN_DEG, degrees)
+        if found is not None and found[0] in ("spots", "hazards"):
+            ident, words = found[1].id, f"Turn {found[1].name.lower()}"
+            self._apply_many(lambda p: turn_many(p, [ident], by), words, f"turn-{ident}")
+            return
         if found is None or found[0] != "furnishings":
             return
-        by = math.copysign(TURN_DEG, degrees)
         new = move_furnishing(self.project, found[1].id, 0.0, 0.0, by)
         self.view.document.apply(new, f"Turn {found[1].name.lower()}", f"turn-{found[1].id}")
 

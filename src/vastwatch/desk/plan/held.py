@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter, QPainterPath
 
 from vastwatch.design.project import find
 from vastwatch.desk.plan.furniture import draw_details, furniture_colours
+from vastwatch.desk.plan.handles import draw_handle
 from vastwatch.desk.plan.look import LAMP_RADIUS, Look, cosmetic, in_pixels, polygon_of, ring, special
 from vastwatch.desk.plan.places import add_spot, draw_spots
 from vastwatch.desk.plan.walls import along, draw_halo
@@ -48,3 +49,4 @@ def draw_held(p: QPainter, look: Look) -> None:
         for lamp in look.project.lamps:
             if lamp.id in chosen and find(look.project.rooms, lamp.room).level == look.level:
                 ring(p, at(*lamp.at), LAMP_RADIUS + 5, look.theme.ink)
+    draw_handle(p, look)

@@ -14,6 +14,12 @@ def sides(outline: Outline) -> tuple[float, float]:
     return round(math.dist(outline[0], outline[1]), 3), round(math.dist(outline[1], outline[2]), 3)
 
 
+def front_of(outline: Outline) -> float:
+    """Which way the front of a four-cornered piece looks, degrees: its first side runs along its back."""
+    (x0, y0), (x1, y1) = outline[:2]
+    return round((math.degrees(math.atan2(y1 - y0, x1 - x0)) + 90.0) % 360, 2) % 360
+
+
 def resized(outline: Outline, side: int, metres: float) -> Outline:
     """A four-cornered outline with its first or next side made so long, about its middle, its turn kept."""
     k = metres / max(sides(outline)[side], 1e-6)

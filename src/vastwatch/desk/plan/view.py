@@ -335,6 +335,10 @@ class PlanView(QGraphicsView):
         if self.hanging.on_handle(pixel):
             self._drag = {"kind": "turn", "key": f"turn-{next(self._serial)}", "moved": False}
             return
+        handle = self.builder.on_handle(pixel)
+        if handle is not None:
+            self._drag = self.builder.hold_handle(handle)
+            return
         ident = self._hit(pixel)
         building = self.focus.stage in ("Plan", "Brief")
         if building and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
@@ -454,6 +458,9 @@ class PlanView(QGraphicsView):
             self.hurry()
             self.builder.dragged(drag, pixel, modifiers)
             return
+        if drag["kind"] == "face":
+            self.builder.faced(drag, pixel, modifiers)
+            return
         self.look.dragging = True
         if drag["kind"] == "turn":
             self.hanging.turned(drag, pixel, modifiers)
@@ -476,7 +483,8 @@ class PlanView(QGraphicsView):
         self._foresee(pixel)
         sensor = self.hanging.selected()
         x, y = self.plan_at(pixel)
-        over = self.hanging.on_handle(pixel) or self._hit(pixel) is not None
+        over = self.hanging.on_handle(pixel) or self.builder.on_handle(pixel) is not None
+        over = over or self._hit(pixel) is not None
         if not over and self.focus.stage in ("Plan", "Brief"):
             over = self.builder.under(pixel) is not None
         cursor = (
