@@ -370,6 +370,20 @@ def test_a_bare_level_is_filled_from_the_one_below(room):
     assert len(new.people) == len(room.people) and len(new.sensors) == len(room.sensors)
 
 
+def test_a_level_copied_over_and_over_keeps_its_ids_apart(demo):
+    project, ident = demo, "ground"
+    for n in range(2, 7):
+        project, level = copy_level(project, ident)
+        ident = level.id
+        assert level.name == f"Ground floor {n}"
+    sound(project)
+    assert len({w.id for w in project.walls}) == len(project.walls)
+    longest = replace(demo, levels=tuple(replace(x, name="x" * 80) if x.id == "ground" else x for x in demo.levels))
+    for _ in range(3):
+        longest, level = copy_level(longest, "ground")
+    sound(longest)
+
+
 def test_a_wall_knows_itself():
     wall = Wall(id="w", level="g", a=(0, 0), b=(1, 0))
     assert wall == wall and wall != Wall(id="w", level="g", a=(0, 0), b=(1, 0))

@@ -472,3 +472,26 @@ def test_at_every_size_no_panel_is_cut(qtbot, window, size):
                 if button.isVisible() and button.text() and button.width() > 30:
                     words = button.fontMetrics().horizontalAdvance(button.text().split(chr(10))[0])
                     assert words <= button.width() + 2, (stage, page, button.text(), button.width())
+
+
+@pytest.mark.parametrize(("kind", "ask"), [
+    ("options", lambda w: w.verdict.ask_options()),
+    ("remedies", lambda w: w.verdict.try_remedies()),
+    ("purchases", lambda w: w.commands._what_to_buy()),
+])  # fmt: skip
+def test_what_could_not_be_computed_is_not_told_as_an_answer(qtbot, window, monkeypatch, kind, ask):
+    def flawed(*_, **__):
+        raise KeyError("no such thing")
+
+    for name in ("choose", "remedies", "purchases"):
+        monkeypatch.setattr(results, name, flawed)
+    w = window
+    w.focus.set(stage="Sensors", level="ground", room="throwing", selected="throwing")
+    ask(w)
+    qtbot.waitUntil(lambda: kind in w.results.flawed)
+
+    def words():
+        return [plain(x.text()) for x in w.findChildren(QLabel) if x.isVisible()]
+
+    qtbot.waitUntil(lambda: any(x == results.NOT_COMPUTED for x in words()))
+    assert not any("would help" in x and "Nothing" in x for x in words())

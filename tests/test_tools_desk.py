@@ -272,7 +272,7 @@ def test_levels_are_added_copied_named_raised_and_removed(qtbot, plan):
     panel = w.level_panel
     w.focus.set(level="upper", room="box", selected="box")
     qtbot.mouseClick(panel.copy, LEFT)
-    assert len(project(w).levels) == 3 and w.focus.level == "upper-floor-copy"
+    assert len(project(w).levels) == 3 and w.focus.level == "upper-floor-2"
     assert w.level.count() == 3
     panel.name.setText("Attic")
     panel.name.editingFinished.emit()

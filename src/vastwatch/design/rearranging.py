@@ -24,12 +24,14 @@ from vastwatch.design.building import (
 from vastwatch.design.edits import put, remove_sensor, room_at
 from vastwatch.design.fittings import remove_furnishing
 from vastwatch.design.following import spots_with
-from vastwatch.design.project import Project, find, find_any, fresh_id, on_level
+from vastwatch.design.project import COLLECTIONS, Project, find, find_any, fresh_id, on_level
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level, Room, Wall
 from vastwatch.site.record import Outline, Point
 
+# An id made of another is cut to so many characters, which leaves room for a number.
+LONGEST_STEM = 56
 # What can be moved, mirrored and duplicated as a selection.
 MOVABLE = ("furnishings", "spots", "lamps", "sensors", "hazards", "sockets", "switches")
 Side = Literal["left", "right", "top", "bottom", "middle", "centre"]
@@ -388,7 +390,10 @@ def add_level(project: Project, name: str = "") -> tuple[Project, Level]:
 def copy_level(project: Project, ident: str) -> tuple[Project, Level]:
     """A level on top that is filled as `fill_level` does."""
     old = find(project.levels, ident)
-    project, level = add_level(project, f"{old.name} copy")
+    stem, n = old.name.rstrip("0123456789").rstrip() or old.name, 2
+    while any(x.name == f"{stem} {n}" for x in project.levels):
+        n += 1
+    project, level = add_level(project, f"{stem} {n}")
     project = put(project, replace(level, height=old.height))
     return fill_level(project, ident, level.id), find(project.levels, level.id)
 
@@ -397,10 +402,16 @@ def fill_level(project: Project, ident: str, new: str) -> Project:
     """Build on a bare level what another has: the same walls, openings, rooms, furniture, spots, lamps and hazards; no
     sensors, no people (they are one and not two), and no stair, which joins what is there already."""
     names: dict[str, str] = {}
+    used = {r.id for c in COLLECTIONS for r in getattr(project, c)}
 
     def copied(record: Any, **changes: Any) -> Any:
-        names[record.id] = f"{new}-{record.id}"[:64]
-        return replace(record, id=names[record.id], **changes)
+        stem = f"{new}-{record.id.removeprefix(f'{ident}-')}"[:LONGEST_STEM].rstrip("-_.")
+        made, n = stem, 2
+        while made in used:
+            made, n = f"{stem}-{n}", n + 1
+        used.add(made)
+        names[record.id] = made
+        return replace(record, id=made, **changes)
 
     walls = [copied(w, level=new) for w in on_level(project.walls, ident)]
     openings = [copied(o, wall=names[o.wall]) for o in project.openings if o.wall in names]

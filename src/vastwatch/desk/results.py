@@ -41,6 +41,10 @@ class _Done(QObject):
     ready = pyqtSignal(str, int, object)
 
 
+# What panels say where a result they asked for could not be computed.
+NOT_COMPUTED = "This could not be computed, by a flaw of the program; its log says why."
+
+
 class Flaw(str):
     """What is said in place of an outcome where the program failed."""
 

@@ -15,7 +15,7 @@ from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.inspector import Inspector
 from vastwatch.desk.parts import LinkCard, clear, column, label, line, row, scrolling
-from vastwatch.desk.results import DAYS, Results
+from vastwatch.desk.results import DAYS, NOT_COMPUTED, Results
 from vastwatch.desk.ribbon import incident_title
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.rehearsal.causes import Chain, explain
@@ -311,6 +311,9 @@ class Verdict(QWidget):
         if r is None or room not in r.scores:
             return
         if self.results.remedies_room == room and self.results.remedies is not None:
+            if "remedies" in self.results.flawed:
+                self._story_box.addWidget(label(NOT_COMPUTED, "soft", True))
+                return
             if not self.results.remedies:
                 self._story_box.addWidget(label(self.tr("No remedy tried made a difference here."), "soft", True))
                 return
@@ -335,6 +338,9 @@ class Verdict(QWidget):
             button.setToolTip(self.tr("Tries every type on the shelf at the room's corners, walls and ceiling. (W)"))
             button.clicked.connect((lambda: self.results.cancel("options")) if judging else self.ask_options)
             self._story_box.addWidget(button)
+            return
+        if "options" in self.results.flawed:
+            self._story_box.addWidget(label(NOT_COMPUTED, "soft", True))
             return
         fit = [o for o in self.results.options if not o.fails]
         failed = [o for o in self.results.options if o.fails]

@@ -27,7 +27,7 @@ from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.own_types import OwnTypes
 from vastwatch.desk.parts import FigureField, LinkCard, clear, label, line, row, scrolling
-from vastwatch.desk.results import Results
+from vastwatch.desk.results import NOT_COMPUTED, Results
 from vastwatch.desk.theme import MARGIN
 from vastwatch.words import duration_words, sentence
 
@@ -193,6 +193,9 @@ class MeansPage(QWidget):
         found = self.results.purchases
         if found is None:
             self._found.addWidget(label(self.tr("Every figure comes from rehearsing the same week."), "soft", True))
+            return
+        if "purchases" in self.results.flawed:
+            self._found.addWidget(label(NOT_COMPUTED, "soft", True))
             return
         if not found:
             self._found.addWidget(label(self.tr("Nothing on the shelf would help for that money."), "soft", True))
