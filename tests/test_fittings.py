@@ -200,8 +200,11 @@ def test_a_stair_that_leads_nowhere_is_found():
 
 def test_people_who_leave_a_building_without_a_door_are_told_of(room):
     assert "no-way-in" in rules(room)
-    door = Opening(id="front", wall="east", kind="door", offset=1.0, width=0.9)
+    door = Opening(id="front", wall="east", kind="door", offset=2.5, width=0.9)
     assert "no-way-in" not in rules(replace(room, openings=(*room.openings, door)))
+    far = replace(door, offset=0.1, wall="south")
+    moved = [f for f in findings(replace(room, openings=(*room.openings, far))) if f.rule == "no-way-in"]
+    assert len(moved) == 1 and moved[0].severity == "risk" and "m off" in moved[0].text
     narrow = replace(door, width=0.3)
     assert "no-way-in" in rules(replace(room, openings=(*room.openings, narrow)))
     at_home = replace(room, spots=room.spots[:1], people=())

@@ -13,7 +13,7 @@ import numpy as np
 from vastwatch.advice.finding import Advice, Finding
 from vastwatch.design.building import overlap, segments_cross, uncovered
 from vastwatch.design.edits import room_at
-from vastwatch.design.fittings import rooms_beside
+from vastwatch.design.fittings import opening_middle, rooms_beside
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
 from vastwatch.people.ways import stair_ends
@@ -31,6 +31,8 @@ BENCH_SEAT_M = 0.6
 STEPPED_OVER_M = 0.25
 # Narrower openings nobody walks through, metres.
 PASSABLE_M = 0.5
+# Whoever leaves does so at an outside door, within so many metres of its middle.
+AT_DOOR_M = 2.0
 # So much floor is wanted before the foot and beyond the head of a stair, metres.
 LANDING_M = 0.5
 # With more rooms than this the checks that compare pairs are left to the drawing tools.
@@ -166,21 +168,31 @@ def _shut(room: Room) -> Finding:
 
 
 def no_way_in(project: Project) -> Iterator[Finding]:
-    """People who come and go in a building that has no outside door."""
+    """People who come and go in a building that has no outside door, or far from it."""
     away = [s for s in project.spots if s.activity == "away"]
     if not away or any(r.use == "outside" for r in project.rooms):
         return
+    doors: list[tuple[str, Point]] = []
     for o in project.openings:
         if o.kind != "window" and o.width >= PASSABLE_M:
             left, right = rooms_beside(project, o)
             if (left is None) != (right is None):
-                return
-    spot = away[0]
-    name = find(project.rooms, spot.room).name.lower()
-    yield Finding(
-        "no-way-in", "wrong", (spot.id,), f"No door leads outside: who goes out vanishes inside {name}.",
-        (Advice("Put a door into an outer wall, and move the spot “way out” beside it."),), spot.room,
-    )  # fmt: skip
+                doors.append((find(project.walls, o.wall).level, opening_middle(project, o)[0]))
+    for spot in away:
+        room = find(project.rooms, spot.room)
+        near = min((math.dist(at, spot.at) for level, at in doors if level == room.level), default=math.inf)
+        if near <= AT_DOOR_M:
+            continue
+        name = room.name.lower()
+        if not doors:
+            severity, text = "wrong", f"No door leads outside: who goes out vanishes inside {name}."
+            remedy = "Put a door into an outer wall; the way out then belongs beside it."
+        else:
+            far = "on another level" if math.isinf(near) else f"{near:.1f} m off"
+            severity = "risk"
+            text = f"Who goes out vanishes inside {name}, at “{spot.name}”: the nearest outside door is {far}."
+            remedy = "Drag the spot beside the door that people leave by."
+        yield Finding("no-way-in", severity, (spot.id,), text, (Advice(remedy),), spot.room)
 
 
 def stairs_nowhere(project: Project) -> Iterator[Finding]:
