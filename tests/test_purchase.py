@@ -219,3 +219,12 @@ def test_a_ceiling_sensor_may_hang_above_those_who_stay(room):
                    sensors=(), presences=(), spots=room.spots[:1], people=())  # fmt: skip
     (found,) = choose(long, "big", [device("pir-ceiling-6")])
     assert found.sensor.at[:2] == pytest.approx(long.spots[0].at)
+
+
+def test_what_fools_a_type_a_little_is_said_and_weighs(demo):
+    dark = replace(demo, sensors=(), presences=())
+    hot = option(dark, "kiln", "pir-ceiling-6")
+    assert not hot.fails and "the hot kiln fools it about once" in hot.reason
+    cold = replace(dark, hazards=tuple(h for h in dark.hazards if h.id != "kiln-heat"))
+    same = option(cold, "kiln", "pir-ceiling-6")
+    assert "fools" not in same.reason and same.worth < hot.worth

@@ -74,6 +74,9 @@ SPILL_M2, PRICE_PER_SPILL_M2 = 1.0, 1.0
 SPILL_CELL = 0.5
 # Fooled more often than this disqualifies, per hour; and this protection is what rain asks for.
 FOOLED_PER_H, RAIN = 2.0, "IP44"
+# Fooled more often than this is worth a word, per hour; a false report an hour is reckoned so much money when types are
+# put in order, and so many minutes of waiting when places are.
+FOOLED_WORD_PER_H, PRICE_PER_FOOLED, WAIT_PER_FOOLED_MIN = 0.2, 20.0, 5.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -223,6 +226,10 @@ class _Now:
             return 0.0
         times = notice_times(radio, self.outside, "across")
         return float((times <= self.needs.notice_s).sum()) * SPILL_CELL**2
+
+    def fooled_per_h(self, it: Placed) -> float:
+        """False reports an hour by what fools it in the room."""
+        return 3600.0 * sum(false_rate(it, h) for h in self.hazards_here)
 
     def share(self, it: Placed) -> float:
         """Share of the room in which a walker is noticed in time."""
@@ -390,6 +397,7 @@ def _best(now: _Now, device: DeviceType, good: dict[tuple[str, bool], list[tuple
     few = tried[:SHORTLIST] if now.spots else tried
     judged = []
     for bad, it, waits in few:
+        bad += WAIT_PER_FOOLED_MIN * now.fooled_per_h(it)
         judged.append((round(bad, 3), -now.share(it), it, waits))
         if now.spots and judged[-1][1] <= -WALKER_SHARE:
             # The best for the spots does for the walkers too: no other place can be better.
@@ -436,6 +444,13 @@ def _judged(now: _Now, device: DeviceType, it: Placed, waits: np.ndarray, share:
         # Walls stop infrared; a radar that would do is also asked about what moves next door.
         fails += _fooled(now.placed(device, it.sensor, whole=True), now.hazards_next_door)
     # What does not do anyway need not be told apart any further.
+    fooled = 0.0
+    if not fails:
+        rates = [(false_rate(it, h), h) for h in now.hazards_here]
+        fooled = 3600.0 * sum(r for r, _ in rates)
+        if fooled > FOOLED_WORD_PER_H:
+            rate, hazard = max(rates, key=lambda r: r[0])
+            reason += f"; the {hazard.name.lower()} fools it {per_hour_words(rate)}"
     spill = 0.0 if fails else now.spill(now.placed(device, it.sensor, whole=True))
     if spill > SPILL_M2:
         reason += f"; it also notices walkers in {spill:.0f} m² next door, unless its gate or sensitivity is set"
@@ -443,7 +458,7 @@ def _judged(now: _Now, device: DeviceType, it: Placed, waits: np.ndarray, share:
     price = 0.0 if left.owned > left.used else device.price
     weights = now.project.brief.weights
     worth = weights.cost * price + max(weights.comfort, 0.5) * PRICE_PER_HOLD_MIN * min(hold, CAPPED_S) / 60.0
-    worth += weights.fewest * DEVICE_PRICE + PRICE_PER_SPILL_M2 * spill
+    worth += weights.fewest * DEVICE_PRICE + PRICE_PER_SPILL_M2 * spill + PRICE_PER_FOOLED * fooled
     if device.power in ("mains", "usb"):
         worth += weights.no_cables * CABLE_PRICE
     return Option(
