@@ -5,17 +5,17 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QScrollArea
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton, QScrollArea
 
 from conftest import device
 from hands import LEFT, key, project, settle
 from vastwatch.design.presence import reports
 from vastwatch.design.project import find
 from vastwatch.desk.compare import CompareSheet
-from vastwatch.desk.own_types import OwnTypes
+from vastwatch.desk.own_types import OwnTypes, TypeForm
 from vastwatch.desk.shelf import ORDERS, POWERS, DeviceCard
 from vastwatch.devices import catalogue
-from vastwatch.files.device_list import read_devices, write_devices
+from vastwatch.files.device_list import choices, flat, read_devices, write_devices
 
 
 @pytest.fixture
@@ -174,3 +174,20 @@ def test_placing_a_device_leaves_the_shelf_where_it_was_scrolled(qtbot, window, 
     assert shelf.findChildren(DeviceCard) == cards and bar.value() == 40
     window.document.undo_stack.undo()
     assert shelf.findChildren(DeviceCard) == cards
+
+
+def test_what_is_one_of_a_few_words_is_chosen_and_not_typed(qtbot, window, shelf):
+    for kind in ("pir-corner-12", "radar-24-tracker", "dual-24-corner", "module-dimmer-plain"):
+        form = TypeForm(window, device(kind), "own-x", lambda d: True)
+        for name, field in form.fields.items():
+            words = choices(device(kind), name)
+            assert isinstance(field, QComboBox) == bool(words), name
+            if words:
+                assert [field.itemText(k) for k in range(field.count())] == list(words)
+                assert field.currentText() == flat(device(kind))[name]
+        assert "mounts" in form.fields and isinstance(form.fields["mounts"], QLineEdit)
+        form.fields["radio"].setCurrentText("network")
+        assert form.value().radio == "network"
+    form.fields["price"].setText("-3")
+    form.keep()
+    assert form.trouble.text() == "Price: expected a number of at least 0, got '-3'"

@@ -26,7 +26,7 @@ from vastwatch.desk.parts import label, scrolling
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.devices.figures import FAMILY_HEADINGS
 from vastwatch.files import ProjectError
-from vastwatch.files.device_list import flat, made, read_devices, write_devices
+from vastwatch.files.device_list import choices, flat, made, read_devices, write_devices
 
 # What a field is called and its unit, by the last part of its dotted name. Units stand beside the field.
 # fmt: off
@@ -160,7 +160,12 @@ class TypeForm(QDialog):
         for at, (name, text) in enumerate((n, v) for n, v in values.items() if n not in FIXED_FIELDS):
             words, unit = FIELD_WORDS.get(name.rsplit(".", 1)[-1], (name, ""))
             prefix = {"pir": "PIR: ", "radar": "Radar: "}.get(name.split(".")[0], "") if "." in name else ""
-            field = QLineEdit(text)
+            field: QLineEdit | QComboBox = QLineEdit(text)
+            if options := choices(device, name):
+                field = QComboBox()
+                field.addItems(list(options))
+                field.setCurrentText(text)
+                unit = ""
             field.setAccessibleName(prefix + words)
             field.setObjectName(name)
             mark = label(unit, "soft")
@@ -184,7 +189,10 @@ class TypeForm(QDialog):
 
     def value(self) -> DeviceType:
         """The type as it stands in the form. Raises ValueError, `field: what is wrong`."""
-        texts = {name: field.text() for name, field in self.fields.items() if isinstance(field, QLineEdit)}
+        texts = {
+            name: field.text() if isinstance(field, QLineEdit) else field.currentText()
+            for name, field in self.fields.items()
+        }
         texts |= {name: self._base[name] for name in FIXED_FIELDS if name in self._base}
         return made(texts | {"id": self._ident})
 

@@ -10,7 +10,7 @@ import csv
 import io
 import json
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
 
 import msgspec
 
@@ -53,6 +53,22 @@ def _plain(value: Any) -> str:
 
 # Lists, by their last name; everything else is one value.
 _LISTS = {"mounts": str, "confirm_of": int, "pad": float}
+
+
+def choices(device: DeviceType, name: str) -> tuple[str, ...]:
+    """What a field of a type, by its dotted name, may say, where it is one of a few words; else nothing."""
+    kind: Any = type(device)
+    for part in name.split("."):
+        field = next((f for f in msgspec.structs.fields(kind) if f.name == part), None)
+        if field is None or get_origin(field.type) is tuple:
+            return ()
+        kinds = [k for k in (get_args(field.type) or (field.type,)) if k is not type(None)]
+        kind = field.type if get_origin(field.type) is Literal else kinds[0]
+        if not (isinstance(kind, type) and issubclass(kind, msgspec.Struct)):
+            break
+    if get_origin(kind) is Literal:
+        return tuple(str(x) for x in get_args(kind))
+    return ("yes", "no") if kind is bool else ()
 
 
 def made(fields: dict[str, str]) -> DeviceType:

@@ -218,12 +218,21 @@ def explain_validation(message: str, document: Any) -> str:
     elif m := re.match(r"Expected `str` matching regex '(.*)'", what):
         text = f"expected {_PATTERNS.get(m[1].encode().decode('unicode_escape'), 'another form')}, got {_shown(value)}"
     elif m := re.match(r"Expected `(\w+)` (.*)", what):
-        text = f"expected {_KINDS.get(m[1], m[1])} {m[2].replace('`', '')}, got {_shown(value)}"
+        text = f"expected {_KINDS.get(m[1], m[1])} {_bound(m[2].replace('`', ''))}, got {_shown(value)}"
     elif re.match(r"Invalid enum value|Invalid value", what):
         text = f"{_shown(value)} is not one of the possible values"
     else:
         text = what[:1].lower() + what[1:].replace("`", "'")
     return f"{path}: {text}" if path else text
+
+
+def _bound(text: str) -> str:
+    """`of at least 0` of `>= 0.0`; what is no bound stays as it is."""
+    m = re.fullmatch(r"(>=|<=|>|<) (-?[\d.]+(?:e[+-]?\d+)?)", text)
+    if m is None:
+        return text
+    words = {">=": "of at least", "<=": "of at most", ">": "above", "<": "below"}
+    return f"{words[m[1]]} {float(m[2]):g}"
 
 
 def _look_up(document: Any, path: str) -> Any:
