@@ -11,7 +11,6 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 
@@ -21,21 +20,15 @@ from vastwatch.design.building import (
     alongside,
     move_corner,
     move_wall,
-    rectangle,
     remove_opening,
     remove_room,
 )
 from vastwatch.design.edits import room_at
 from vastwatch.design.fittings import (
-    add_furnishing,
-    add_lamp,
-    add_opening,
-    footprint,
     move_furnishing,
     remove_furnishing,
-    turned,
 )
-from vastwatch.design.project import Project, find, find_any, fresh_id
+from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.rearranging import (
     MOVABLE,
     Side,
@@ -49,14 +42,13 @@ from vastwatch.design.rearranging import (
     turn_many,
 )  # fmt: skip
 from vastwatch.design.whole_rooms import copy_room, move_room
-from vastwatch.design.wiring import add_socket, add_switch
 from vastwatch.desk.plan.handles import GRIP_PX, STEP_DEG, Handle, handle_of, turned_to
 from vastwatch.desk.plan.places import name_frame
+from vastwatch.desk.plan.snapping import along, at_wall, wall_at
 from vastwatch.desk.units import show_angle
 from vastwatch.geometry import polygons
-from vastwatch.site.building import Furnishing, Room, Socket, Spot, Switch, Wall
-from vastwatch.site.furniture import FurnitureType, furniture
-from vastwatch.site.record import Outline, Point
+from vastwatch.site.building import Furnishing, Room, Socket, Switch, Wall
+from vastwatch.site.record import Point
 from vastwatch.words import sentence
 
 if TYPE_CHECKING:
@@ -67,13 +59,7 @@ CORNER_PX, WALL_PX, ALIGN_PX = 9.0, 7.0, 7.0
 # Dragged furniture steps by this unless Alt is held, metres; walls and corners by the grid.
 FURNITURE_GRID_M, OPENING_GRID_M = 0.01, 0.05
 FIXTURE_PX = 9.0
-# What somebody does at a spot of a posture until it is said otherwise.
-ACTIVITY_OF = {"standing": "hands-on", "seated": "desk", "lying": "sleeping"}
-# Furniture dropped this near a wall stands against it, metres.
-AGAINST_M = 0.45
 TURN_DEG = 15.0
-# An opening takes hold of a wall so far away; what has no size is foreseen as a square of this side.
-WALL_REACH_M, SPECK_M = 0.35, 0.2
 
 
 def _apart(a: float, b: float) -> float:
@@ -123,29 +109,14 @@ class Builder:
         for h in reversed(self.view.look.hazards):
             if polygons.contains_point(h.outline, x, y):
                 return "hazard", find(self.project.hazards, h.id)
-        wall = self._wall_at(x, y, WALL_PX / scale)
+        wall = wall_at(self.project, self.level, x, y, WALL_PX / scale)
         if wall is None:
             return None
-        s = self._along(wall, x, y)
+        s = along(wall, x, y)
         for o in self.project.openings:
             if o.wall == wall.id and o.offset <= s <= o.offset + o.width:
                 return "opening", o
         return "wall", wall
-
-    def _wall_at(self, x: float, y: float, reach: float) -> Wall | None:
-        walls = [w for w in self.project.walls if w.level == self.level]
-        if not walls:
-            return None
-        distance, _ = polygons.nearest_on_segments((x, y), [w.a for w in walls], [w.b for w in walls])
-        over = distance - np.array([w.thickness / 2 for w in walls])
-        k = int(np.argmin(over))
-        return walls[k] if over[k] < reach else None
-
-    @staticmethod
-    def _along(wall: Wall, x: float, y: float) -> float:
-        length = math.dist(wall.a, wall.b)
-        ux, uy = (wall.b[0] - wall.a[0]) / length, (wall.b[1] - wall.a[1]) / length
-        return (x - wall.a[0]) * ux + (y - wall.a[1]) * uy
 
     # -- dragging ----------------------------------------------------------------------------------------------
 
@@ -278,26 +249,9 @@ class Builder:
         if what == "hazard" and thing.window is not None:
             raise ValueError(f"{thing.name} follows the sun through its window; take the window off to move it")
         if what == "fixture" and not free:
-            at = self._at_wall(thing.at[0] + dx, thing.at[1] + dy)
+            at = at_wall(self.project, self.level, thing.at[0] + dx, thing.at[1] + dy)
             dx, dy = at[0] - thing.at[0], at[1] - thing.at[1]
         return move_many(base, [thing.id], dx, dy), f"Move {thing.name.lower()}"
-
-    def _at_wall(self, x: float, y: float) -> Point:
-        """On the face of the nearest wall of the room, where one is near."""
-        room = room_at(self.project, self.level, x, y)
-        if room is None:
-            return x, y
-        outline = polygons.counter_clockwise(room.outline)
-        following = np.roll(outline, -1, axis=0)
-        distance, foot = polygons.nearest_on_segments((x, y), outline, following)
-        k = int(np.argmin(distance))
-        if distance[k] > AGAINST_M:
-            return round(x, 3), round(y, 3)
-        d = following[k] - outline[k]
-        normal = np.array([-d[1], d[0]]) / np.hypot(*d)
-        wall = self._wall_at(float(foot[k, 0]), float(foot[k, 1]), 0.01)
-        at = foot[k] + ((wall.thickness / 2 if wall else 0.05) + 0.02) * normal
-        return round(float(at[0]), 3), round(float(at[1]), 3)
 
     @staticmethod
     def _normal(wall: Wall) -> Point:
@@ -324,7 +278,7 @@ class Builder:
 
     def _opening_to(self, base: Project, opening: Any, x: float, y: float, free: bool) -> Project:
         wall = find(base.walls, opening.wall)
-        offset = self._along(wall, x, y) - opening.width / 2
+        offset = along(wall, x, y) - opening.width / 2
         offset = offset if free else round(offset / OPENING_GRID_M) * OPENING_GRID_M
         length = math.dist(wall.a, wall.b)
         offset = round(min(max(offset, 0.0), length - opening.width), 3)
@@ -358,118 +312,6 @@ class Builder:
         name = handle.record.name.lower()
         self.view.document.apply(new, f"Turn {name} to {show_angle(bearing)}", drag["key"])
         self.view.card.show_at(pixel, [(f"looks to {show_angle(bearing)}", "")])
-
-    # -- placing -----------------------------------------------------------------------------------------------
-
-    def place(self, token: str, x: float, y: float) -> bool:
-        """Place `opening:door` on the wall under a point, or `furniture:Sofa` at it."""
-        group, _, name = token.partition(":")
-        try:
-            if group == "opening":
-                wall = self._wall_at(x, y, WALL_REACH_M)
-                if wall is None:
-                    raise ValueError("click on a wall")
-                new, made = add_opening(self.project, wall.id, name, self._along(wall, x, y))  # type: ignore[arg-type]
-                words = f"Put a {name} into a wall"
-            elif group == "wiring":
-                at = self._at_wall(x, y)
-                if name == "socket":
-                    new, made = add_socket(self.project, self.level, at)  # type: ignore[assignment]
-                    words = "Mark a socket"
-                else:
-                    new, made = add_switch(self.project, self.level, at, name)  # type: ignore[assignment]
-                    words = "Mark a switch"
-            elif group == "spot":
-                new, made = self._new_spot(name, x, y)
-                words = "Mark a spot"
-            elif group == "lamp":
-                new, made = add_lamp(self.project, self.level, (round(x, 2), round(y, 2)))  # type: ignore[assignment]
-                words = "Hang a lamp"
-            else:
-                kind = next(k for k in furniture() if k.name == name)
-                at, turn = self._stand(kind, x, y)
-                new, piece = add_furnishing(self.project, self.level, kind, at, turn)
-                made, words = piece, f"Place {name.lower()}"  # type: ignore[assignment]
-        except ValueError as e:
-            self.view.say.emit(sentence(e))
-            return False
-        self.view.document.apply(new, words)
-        room = room_at(new, self.level, x, y)
-        # Sockets come by the dozen: the tool stays in the hand.
-        again = token if group == "wiring" else None
-        self.view.focus.set(placing=again, selected=made.id, room=room.id if room else self.view.focus.room)
-        return True
-
-    def foresee(self, token: str, x: float, y: float) -> list[Outline]:
-        """What placing would put there, as outlines on the plan: a piece's footprint, an opening's stretch of wall, a
-        small square for what has no size; nothing where it cannot be."""
-        group, _, name = token.partition(":")
-        if group == "opening":
-            wall = self._wall_at(x, y, WALL_REACH_M)
-            if wall is None:
-                return []
-            try:
-                _, made = add_opening(self.project, wall.id, name, self._along(wall, x, y))  # type: ignore[arg-type]
-            except ValueError:
-                return []
-            length = math.dist(wall.a, wall.b)
-            ux, uy = (wall.b[0] - wall.a[0]) / length, (wall.b[1] - wall.a[1]) / length
-            half = wall.thickness / 2 + 0.03
-            ends = [(wall.a[0] + s * ux, wall.a[1] + s * uy) for s in (made.offset, made.offset + made.width)]
-            (ax, ay), (bx, by) = ends
-            nx, ny = -uy * half, ux * half
-            return [((ax - nx, ay - ny), (bx - nx, by - ny), (bx + nx, by + ny), (ax + nx, ay + ny))]
-        if room_at(self.project, self.level, x, y) is None:
-            return []
-        if group == "furniture":
-            kind = next(k for k in furniture() if k.name == name)
-            at, turn = self._stand(kind, x, y)
-            front = turned(
-                ((-0.08, kind.depth / 2), (0.08, kind.depth / 2), (0.0, kind.depth / 2 + 0.12)), at, turn - 90
-            )
-            return [footprint(kind, at, turn), front]
-        at = self._at_wall(x, y) if group == "wiring" else (x, y)
-        return [rectangle(at[0] - SPECK_M / 2, at[1] - SPECK_M / 2, SPECK_M, SPECK_M)]
-
-    def _new_spot(self, posture: str, x: float, y: float) -> tuple[Project, Any]:
-        room = room_at(self.project, self.level, x, y)
-        if room is None:
-            raise ValueError("a spot lies inside a room")
-        names, n = {s.name for s in self.project.spots}, 1
-        while f"spot {n}" in names:
-            n += 1
-        spot = Spot(
-            id=fresh_id(self.project, "spot"), room=room.id, name=f"spot {n}", at=(round(x, 2), round(y, 2)),
-            posture=posture, activity=ACTIVITY_OF[posture],  # type: ignore[arg-type]
-        )  # fmt: skip
-        return replace(self.project, spots=(*self.project.spots, spot)), spot
-
-    def _stand(self, kind: FurnitureType, x: float, y: float) -> tuple[Point, float]:
-        """Where a new piece stands and which way its front looks: with its back to a wall that is near."""
-        room = room_at(self.project, self.level, x, y)
-        if room is None:
-            return (x, y), 270.0
-        outline = polygons.counter_clockwise(room.outline)
-        following = np.roll(outline, -1, axis=0)
-        distance, foot = polygons.nearest_on_segments((x, y), outline, following)
-        k = int(np.argmin(distance))
-        if distance[k] > AGAINST_M + (kind.width if kind.kind == "stair" else kind.depth) / 2:
-            return (round(x, 2), round(y, 2)), 270.0
-        d = following[k] - outline[k]
-        normal = np.array([-d[1], d[0]]) / np.hypot(*d)
-        wall = self._wall_at(float(foot[k, 0]), float(foot[k, 1]), 0.01)
-        # A stair runs along its wall; whatever else there is turns its back to it.
-        along = kind.kind == "stair"
-        off = (wall.thickness / 2 if wall else 0.05) + 0.02 + (kind.width if along else kind.depth) / 2
-        # Not through the walls at the ends of this one, where it has place between them.
-        unit, length = d / np.hypot(*d), float(np.hypot(*d))
-        half = (kind.depth if along else kind.width) / 2 + 0.05 + 0.02
-        s = float((foot[k] - outline[k]) @ unit)
-        if length > 2 * half:
-            s = min(max(s, half), length - half)
-        at = outline[k] + s * unit + off * normal
-        turn = math.degrees(math.atan2(normal[1], normal[0])) + (90.0 if along else 0.0)
-        return (round(float(at[0]), 3), round(float(at[1]), 3)), turn % 360
 
     # -- keys --------------------------------------------------------------------------------------------------
 

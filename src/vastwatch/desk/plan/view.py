@@ -36,6 +36,7 @@ from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.hanging import Hanging
 from vastwatch.desk.plan.look import Layer, Look, cosmetic, polygon
 from vastwatch.desk.plan.moment import show_moment
+from vastwatch.desk.plan.placing import Placing
 from vastwatch.desk.plan.readings import explain_rows
 from vastwatch.desk.plan.tools import Tools
 from vastwatch.desk.results import Results
@@ -107,6 +108,7 @@ class PlanView(QGraphicsView):
         self._band = QRubberBand(QRubberBand.Shape.Rectangle, self.viewport())
         self.builder = Builder(self)
         self.hanging = Hanging(self)
+        self.placing = Placing(self)
         self.tools = Tools(self)
         # What can be placed; the window adds the user's own types.
         self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
@@ -140,7 +142,7 @@ class PlanView(QGraphicsView):
         if token is None or token.startswith("draw:"):
             foreseen = None
         else:
-            foreseen = (self.builder if ":" in token else self.hanging).foresee(token, *self.plan_at(pixel))
+            foreseen = (self.placing if ":" in token else self.hanging).foresee(token, *self.plan_at(pixel))
         self.show_foreseen(foreseen)
 
     def show_foreseen(self, outlines: list[Outline] | None) -> None:
@@ -513,7 +515,7 @@ class PlanView(QGraphicsView):
         it cannot go."""
         if token.startswith("draw:"):
             return self.tools.drop(token, x, y)
-        return (self.builder if ":" in token else self.hanging).place(token, x, y)
+        return (self.placing if ":" in token else self.hanging).place(token, x, y)
 
     def turn(self, degrees: float) -> None:
         """Turn what is selected, positive to the left."""

@@ -1,0 +1,131 @@
+"""What is placed on the plan from the panels: openings, furniture, spots, lamps, sockets and switches; and where each
+would go, shown before.
+
+It works for the plan view; the edits themselves are `design/fittings.py` and `design/wiring.py`.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Any
+
+from msgspec.structs import replace
+
+from vastwatch.design.building import rectangle
+from vastwatch.design.edits import room_at
+from vastwatch.design.fittings import add_furnishing, add_lamp, add_opening, footprint, turned
+from vastwatch.design.project import Project, fresh_id
+from vastwatch.design.wiring import add_socket, add_switch
+from vastwatch.desk.plan.snapping import along, at_wall, stand, wall_at
+from vastwatch.site.building import Spot
+from vastwatch.site.furniture import furniture
+from vastwatch.site.record import Outline
+from vastwatch.words import sentence
+
+if TYPE_CHECKING:
+    from vastwatch.desk.plan.view import PlanView
+
+# What somebody does at a spot of a posture until it is said otherwise.
+ACTIVITY_OF = {"standing": "hands-on", "seated": "desk", "lying": "sleeping"}
+# An opening takes hold of a wall so far away; what has no size is foreseen as a square of this side.
+WALL_REACH_M, SPECK_M = 0.35, 0.2
+
+
+class Placing:
+    """See the module's text."""
+
+    def __init__(self, view: PlanView) -> None:
+        self.view = view
+
+    @property
+    def project(self) -> Project:
+        """The document's project."""
+        return self.view.document.project
+
+    @property
+    def level(self) -> str:
+        """The shown level."""
+        return self.view.focus.level
+
+    def place(self, token: str, x: float, y: float) -> bool:
+        """Place `opening:door` on the wall under a point, or `furniture:Sofa` at it."""
+        group, _, name = token.partition(":")
+        try:
+            if group == "opening":
+                wall = wall_at(self.project, self.level, x, y, WALL_REACH_M)
+                if wall is None:
+                    raise ValueError("click on a wall")
+                new, made = add_opening(self.project, wall.id, name, along(wall, x, y))  # type: ignore[arg-type]
+                words = f"Put a {name} into a wall"
+            elif group == "wiring":
+                at = at_wall(self.project, self.level, x, y)
+                if name == "socket":
+                    new, made = add_socket(self.project, self.level, at)  # type: ignore[assignment]
+                    words = "Mark a socket"
+                else:
+                    new, made = add_switch(self.project, self.level, at, name)  # type: ignore[assignment]
+                    words = "Mark a switch"
+            elif group == "spot":
+                new, made = self._new_spot(name, x, y)
+                words = "Mark a spot"
+            elif group == "lamp":
+                new, made = add_lamp(self.project, self.level, (round(x, 2), round(y, 2)))  # type: ignore[assignment]
+                words = "Hang a lamp"
+            else:
+                kind = next(k for k in furniture() if k.name == name)
+                at, turn = stand(self.project, self.level, kind, x, y)
+                new, piece = add_furnishing(self.project, self.level, kind, at, turn)
+                made, words = piece, f"Place {name.lower()}"  # type: ignore[assignment]
+        except ValueError as e:
+            self.view.say.emit(sentence(e))
+            return False
+        self.view.document.apply(new, words)
+        room = room_at(new, self.level, x, y)
+        # Sockets come by the dozen: the tool stays in the hand.
+        again = token if group == "wiring" else None
+        self.view.focus.set(placing=again, selected=made.id, room=room.id if room else self.view.focus.room)
+        return True
+
+    def foresee(self, token: str, x: float, y: float) -> list[Outline]:
+        """What placing would put there, as outlines on the plan: a piece's footprint, an opening's stretch of wall, a
+        small square for what has no size; nothing where it cannot be."""
+        group, _, name = token.partition(":")
+        if group == "opening":
+            wall = wall_at(self.project, self.level, x, y, WALL_REACH_M)
+            if wall is None:
+                return []
+            try:
+                _, made = add_opening(self.project, wall.id, name, along(wall, x, y))  # type: ignore[arg-type]
+            except ValueError:
+                return []
+            length = math.dist(wall.a, wall.b)
+            ux, uy = (wall.b[0] - wall.a[0]) / length, (wall.b[1] - wall.a[1]) / length
+            half = wall.thickness / 2 + 0.03
+            ends = [(wall.a[0] + s * ux, wall.a[1] + s * uy) for s in (made.offset, made.offset + made.width)]
+            (ax, ay), (bx, by) = ends
+            nx, ny = -uy * half, ux * half
+            return [((ax - nx, ay - ny), (bx - nx, by - ny), (bx + nx, by + ny), (ax + nx, ay + ny))]
+        if room_at(self.project, self.level, x, y) is None:
+            return []
+        if group == "furniture":
+            kind = next(k for k in furniture() if k.name == name)
+            at, turn = stand(self.project, self.level, kind, x, y)
+            front = turned(
+                ((-0.08, kind.depth / 2), (0.08, kind.depth / 2), (0.0, kind.depth / 2 + 0.12)), at, turn - 90
+            )
+            return [footprint(kind, at, turn), front]
+        at = at_wall(self.project, self.level, x, y) if group == "wiring" else (x, y)
+        return [rectangle(at[0] - SPECK_M / 2, at[1] - SPECK_M / 2, SPECK_M, SPECK_M)]
+
+    def _new_spot(self, posture: str, x: float, y: float) -> tuple[Project, Any]:
+        room = room_at(self.project, self.level, x, y)
+        if room is None:
+            raise ValueError("a spot lies inside a room")
+        names, n = {s.name for s in self.project.spots}, 1
+        while f"spot {n}" in names:
+            n += 1
+        spot = Spot(
+            id=fresh_id(self.project, "spot"), room=room.id, name=f"spot {n}", at=(round(x, 2), round(y, 2)),
+            posture=posture, activity=ACTIVITY_OF[posture],  # type: ignore[arg-type]
+        )  # fmt: skip
+        return replace(self.project, spots=(*self.project.spots, spot)), spot
