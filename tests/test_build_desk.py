@@ -175,6 +175,11 @@ def test_a_list_of_rooms_is_brought_in_as_one_step(bare, tmp_path):
     bare.filing.bring_in(path)
     assert [r.name for r in project(bare).rooms] == ["Hall", "Den"]
     assert bare.document.undo_stack.count() == 1
+    assert bare.focus.room == "hall" and bare.focus.stage == "Plan"
+    # What comes in beside it is looked at in its turn.
+    path.write_text("name;width;depth\nBoiler room;2;2\n")
+    bare.filing.bring_in(path)
+    assert bare.focus.room == "boiler-room" and project(bare).rooms[-1].use == "plant"
 
 
 def test_a_drawing_that_is_none_is_told(qtbot, window, tmp_path, monkeypatch):

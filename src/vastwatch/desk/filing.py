@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
+from vastwatch.design.project import Project
 from vastwatch.desk.document import Document, empty_project
 from vastwatch.desk.drawing import DrawingDialog, read_in_background
 from vastwatch.files import ProjectError, load_demo
@@ -108,9 +109,7 @@ class Filing:
         except (ProjectError, ValueError) as e:
             self.complain(self.window.tr("This list cannot be brought in"), str(e))
             return
-        self.document.apply(new, f"Bring in {path.name}")
-        self.window.focus.set(stage="Plan")
-        self.window.plan.fit()
+        self._show_brought(new, path)
         self.window.say(self.window.tr("Brought in: {}.").format(words))
 
     def _take_drawing(self, dialog: DrawingDialog, path: Path) -> None:
@@ -121,10 +120,16 @@ class Filing:
         except ProjectError as e:
             self.complain(self.window.tr("Nothing was brought in"), str(e))
             return
-        self.document.apply(brought.project, f"Bring in {path.name}")
-        self.window.focus.set(stage="Plan")
-        self.window.plan.fit()
+        self._show_brought(brought.project, path)
         self.window.say(self.window.tr("Brought in: {}.").format(brought.words))
+
+    def _show_brought(self, new: Project, path: Path) -> None:
+        """Apply what was brought in, and look at its first room."""
+        before = {r.id for r in self.document.project.rooms}
+        self.document.apply(new, f"Bring in {path.name}")
+        first = next((r.id for r in new.rooms if r.id not in before), self.window.focus.room)
+        self.window.focus.set(stage="Plan", room=first, selected=first)
+        self.window.plan.fit()
 
     def send_out(self) -> None:
         """Ask for a name and write a DXF, or a picture of the plan."""
