@@ -14,7 +14,6 @@ from conftest import make_room, rect
 from vastwatch.advice import findings
 from vastwatch.design.building import (
     add_room,
-    frame,
     is_rectangle,
     move_corner,
     move_wall,
@@ -38,8 +37,9 @@ from vastwatch.design.wiring import circuit_of, off_circuits, set_lamp
 from vastwatch.files.check import problems
 from vastwatch.files.rooms_csv import ListedRoom, bring_in_rooms
 from vastwatch.geometry import polygons
+from vastwatch.geometry.polygons import frame
 from vastwatch.people.ways import stair_ends, way
-from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch, Wall
+from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch
 from vastwatch.site.furniture import furniture
 from vastwatch.site.uses import _TELLING, USES, use_of_name
 from vastwatch.words import sentence
@@ -385,11 +385,6 @@ def test_a_level_copied_over_and_over_keeps_its_ids_apart(demo):
     for _ in range(3):
         longest, level = copy_level(longest, "ground")
     sound(longest)
-
-
-def test_a_wall_knows_itself():
-    wall = Wall(id="w", level="g", a=(0, 0), b=(1, 0))
-    assert wall == wall and wall != Wall(id="w", level="g", a=(0, 0), b=(1, 0))
 
 
 def test_a_refusal_is_a_sentence():

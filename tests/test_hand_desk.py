@@ -11,7 +11,6 @@ from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QIma
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from hands import LEFT, drag, inspect, key, plain, project, settle, spot_px, type_into
-from vastwatch.design.building import frame
 from vastwatch.design.project import find
 from vastwatch.design.wiring import circuit_of
 from vastwatch.desk import results
@@ -24,6 +23,7 @@ from vastwatch.desk.plan.handles import handle_of
 from vastwatch.desk.plan.view import CARRIED
 from vastwatch.desk.shelf import DeviceCard
 from vastwatch.files.check import problems
+from vastwatch.geometry.polygons import frame
 
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -285,10 +285,8 @@ def test_places_and_turns_are_typed_exactly(qtbot, plan):
     assert find(project(w).furnishings, "store-shelf").z0 == 1.2
     type_into(qtbot, inspect(w, "X"), "90")
     assert "outside" in w.status.said.text() or "leave the building" in w.status.said.text()
-    w.focus.set(room="shop", selected="counter-spot")
-    name = find(project(w).spots, w.focus.selected) if any(s.id == "counter-spot" for s in project(w).spots) else None
-    spot = name or next(s for s in project(w).spots if s.room == "shop")
-    w.focus.set(selected=spot.id)
+    spot = next(s for s in project(w).spots if s.room == "shop")
+    w.focus.set(room="shop", selected=spot.id)
     type_into(qtbot, inspect(w, "X"), "2.5")
     assert find(project(w).spots, spot.id).at[0] == 2.5
 

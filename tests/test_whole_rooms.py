@@ -14,7 +14,7 @@ from PyQt6.QtCore import QPoint, Qt
 from conftest import device, make_room
 from hands import LEFT, drag, inspect, key, project, settle, type_into
 from vastwatch.advice import findings
-from vastwatch.design.building import add_room, frame, overlap, rectangle
+from vastwatch.design.building import add_room, overlap, rectangle
 from vastwatch.design.edits import add_sensor
 from vastwatch.design.fittings import add_furnishing, add_opening, rooms_beside
 from vastwatch.design.project import Project, find
@@ -22,6 +22,7 @@ from vastwatch.design.whole_rooms import copy_room, move_room
 from vastwatch.desk.plan.places import name_frame
 from vastwatch.files.check import problems
 from vastwatch.geometry import polygons
+from vastwatch.geometry.polygons import frame
 from vastwatch.site.building import Level, Wall
 from vastwatch.site.furniture import furniture
 
@@ -130,15 +131,12 @@ def test_there_and_back_everything_is_where_it_was(dx, dy, which):
 
 
 def test_in_the_sample_every_room_that_can_goes_and_leaves_a_sound_building(demo):
-    moved = 0
     for r in demo.rooms:
         new = sound(move_room(demo, r.id, 40.0, 3.0).project)
         assert polygons.area(find(new.rooms, r.id).outline) == pytest.approx(polygons.area(r.outline))
         inside = [s for s in new.sensors if polygons.contains_point(find(new.rooms, r.id).outline, *s.at[:2])]
         assert len(inside) == len([s for s in demo.sensors if s.level == r.level
                                    and polygons.contains_point(r.outline, *s.at[:2])])  # fmt: skip
-        moved += 1
-    assert moved == len(demo.rooms)
 
 
 # -- copies --------------------------------------------------------------------------------------------------------

@@ -20,7 +20,6 @@ from msgspec.structs import replace
 from vastwatch.advice.findings import RISK_HOURS, WALKER_SHARE, hold_for
 from vastwatch.advice.fixing import fixed_place, opening_middle
 from vastwatch.advice.remedies import mount_points
-from vastwatch.design.building import frame
 from vastwatch.design.edits import add_sensor, joins_presence, presence_of, put
 from vastwatch.design.needs import needs_of, wakeful_spots
 from vastwatch.design.presence import reports
@@ -75,7 +74,7 @@ SPILL_CELL = 0.5
 # Fooled more often than this disqualifies, per hour; and this protection is what rain asks for.
 FOOLED_PER_H, RAIN = 2.0, "IP44"
 # Fooled more often than this is worth a word, per hour; a false report an hour is reckoned so much money when types are
-# put in order, and so many minutes of waiting when places are.
+# put in order, and so many minutes of waiting when places are: our choice, like the prices above.
 FOOLED_WORD_PER_H, PRICE_PER_FOOLED, WAIT_PER_FOOLED_MIN = 0.2, 20.0, 5.0
 
 
@@ -152,7 +151,7 @@ class _Now:
         outline = np.asarray(room.outline, float)
         cell = max(CELL, math.sqrt(polygons.area(outline) / MOST_CELLS))
         grid = grid_over([outline], cell)
-        x0, y0, x1, y1 = frame(room.outline)
+        x0, y0, x1, y1 = polygons.frame(room.outline)
         # Sensors hang a little inside; the frame holds the walls around as well.
         self.frame = (x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3)
         self.cells = np.asfortranarray(grid.points[grid.mask(room.outline).ravel()])
@@ -446,11 +445,10 @@ def _judged(now: _Now, device: DeviceType, it: Placed, waits: np.ndarray, share:
     # What does not do anyway need not be told apart any further.
     fooled = 0.0
     if not fails:
-        rates = [(false_rate(it, h), h) for h in now.hazards_here]
-        fooled = 3600.0 * sum(r for r, _ in rates)
+        fooled = now.fooled_per_h(it)
         if fooled > FOOLED_WORD_PER_H:
-            rate, hazard = max(rates, key=lambda r: r[0])
-            reason += f"; the {hazard.name.lower()} fools it {per_hour_words(rate)}"
+            worst_of_all = max(now.hazards_here, key=lambda h: false_rate(it, h))
+            reason += f"; the {worst_of_all.name.lower()} fools it {per_hour_words(false_rate(it, worst_of_all))}"
     spill = 0.0 if fails else now.spill(now.placed(device, it.sensor, whole=True))
     if spill > SPILL_M2:
         reason += f"; it also notices walkers in {spill:.0f} m² next door, unless its gate or sensitivity is set"

@@ -7,6 +7,7 @@ import math
 from collections.abc import Iterator
 from functools import lru_cache
 from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 
@@ -16,8 +17,8 @@ from vastwatch.design.edits import room_at
 from vastwatch.design.fittings import opening_middle, rooms_beside
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
-from vastwatch.people.ways import stair_ends
-from vastwatch.site.building import Furnishing, Room, Wall
+from vastwatch.people.ways import solid_stretches, stair_ends
+from vastwatch.site.building import Furnishing, Opening, Room, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.record import Point
 
@@ -29,6 +30,8 @@ USED_FROM_WITHIN = {"stool", "rug", "mat", "stair"} | {k.kind for k in furniture
 BENCH_SEAT_M = 0.6
 # Anything lower than this is stepped over, metres.
 STEPPED_OVER_M = 0.25
+# What begins higher than this hangs over whoever is there, metres.
+OVERHEAD_M = 1.7
 # Narrower openings nobody walks through, metres.
 PASSABLE_M = 0.5
 # Whoever leaves does so at an outside door, within so many metres of its middle.
@@ -81,6 +84,20 @@ def overlapping_rooms(project: Project) -> Iterator[Finding]:
                     )  # fmt: skip
 
 
+class _Passage(NamedTuple):
+    """An opening that people walk through, and the rooms at its sides."""
+
+    opening: Opening
+    left: Room | None
+    right: Room | None
+
+
+@lru_cache(maxsize=2)
+def _passages(project: Project) -> list[_Passage]:
+    passable = (o for o in project.openings if o.kind != "window" and o.width >= PASSABLE_M)
+    return [_Passage(o, *rooms_beside(project, o)) for o in passable]
+
+
 def doors_onto_nothing(project: Project) -> Iterator[Finding]:
     """Doors and archways between no rooms, doors from an upper floor into the air, and doors within one room."""
     lowest = min((level.elevation for level in project.levels), default=0.0)
@@ -113,7 +130,7 @@ def spots_in_cupboards(project: Project) -> Iterator[Finding]:
         level = find(project.rooms, spot.room).level
         for f in project.furnishings:
             seat = f.kind in USED_FROM_WITHIN or (f.kind == "bench" and f.z1 < BENCH_SEAT_M)
-            if f.level != level or seat or f.z1 < STEPPED_OVER_M or f.z0 > 1.7:
+            if f.level != level or seat or f.z1 < STEPPED_OVER_M or f.z0 > OVERHEAD_M:
                 continue
             if polygons.contains_point(f.outline, *spot.at):
                 yield Finding(
@@ -132,10 +149,7 @@ def unreachable_rooms(project: Project) -> Iterator[Finding]:
     ways: dict[str, set[str]] = {r.id: set() for r in project.rooms}
     entrances = {r.id for r in project.rooms if r.use == "outside"}
     entrances |= {s.room for s in project.spots if s.activity == "away"}
-    for o in project.openings:
-        if o.kind == "window" or o.width < PASSABLE_M:
-            continue
-        a, b = rooms_beside(project, o)
+    for _, a, b in _passages(project):
         if a is not None and b is not None:
             ways[a.id].add(b.id)
             ways[b.id].add(a.id)
@@ -172,12 +186,11 @@ def no_way_in(project: Project) -> Iterator[Finding]:
     away = [s for s in project.spots if s.activity == "away"]
     if not away or any(r.use == "outside" for r in project.rooms):
         return
-    doors: list[tuple[str, Point]] = []
-    for o in project.openings:
-        if o.kind != "window" and o.width >= PASSABLE_M:
-            left, right = rooms_beside(project, o)
-            if (left is None) != (right is None):
-                doors.append((find(project.walls, o.wall).level, opening_middle(project, o)[0]))
+    doors = [
+        (find(project.walls, p.opening.wall).level, opening_middle(project, p.opening)[0])
+        for p in _passages(project)
+        if (p.left is None) != (p.right is None)
+    ]
     for spot in away:
         room = find(project.rooms, spot.room)
         near = min((math.dist(at, spot.at) for level, at in doors if level == room.level), default=math.inf)
@@ -196,7 +209,7 @@ def no_way_in(project: Project) -> Iterator[Finding]:
 
 
 def stairs_nowhere(project: Project) -> Iterator[Finding]:
-    """Stairs that begin or arrive where there is no room, or whose foot or head stands in a wall's way."""
+    """Stairs that lead to no level, arrive where there is no room, or have a wall right before an end."""
     order = sorted(project.levels, key=lambda level: level.elevation)
     above = {a.id: b for a, b in pairwise(order)}
     for f in project.furnishings:
@@ -213,7 +226,7 @@ def stairs_nowhere(project: Project) -> Iterator[Finding]:
             remedy = "Draw the room it arrives in, or turn the way it climbs round."
         elif (shut := _landing_shut(project, f, foot, head, upper.id)) is not None:
             text = f"{f.name} has its {shut} against a wall: nobody can step {'onto' if shut == 'foot' else 'off'} it."
-            remedy = "Leave about a metre before its foot and its head, or turn the way it climbs round."
+            remedy = f"Leave {LANDING_M:g} m or more before its foot and beyond its head, or turn the climb round."
         else:
             continue
         yield Finding("stair-nowhere", "wrong", (f.id,), text, (Advice(remedy),), home)
@@ -228,10 +241,11 @@ def _landing_shut(project: Project, stair: Furnishing, foot: Point, head: Point,
         if not walls:
             continue
         step = (at[0] + way * LANDING_M * ux, at[1] + way * LANDING_M * uy)
-        doors = {o.wall for o in project.openings if o.kind != "window"}
         for wall in walls:
-            if wall.id not in doors and segments_cross((at, step), (wall.a, wall.b)):
-                return end
+            gaps = [o for o in project.openings if o.wall == wall.id and o.kind != "window"]
+            for a, b in solid_stretches(wall, gaps):
+                if segments_cross((at, step), ((float(a[0]), float(a[1])), (float(b[0]), float(b[1])))):
+                    return end
     return None
 
 

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.edits import remove_sensor, room_of
+from vastwatch.design.edits import middle_of, remove_sensor, room_of
 from vastwatch.design.following import carried_along
 from vastwatch.design.project import Project, find, fresh_id, fresh_ids, is_used
 from vastwatch.design.records import Lamp
@@ -72,7 +72,7 @@ def add_rooms(
         if polygons.self_crossing(outline) is not None or polygons.area(outline) < 0.2:
             out.append("a room needs an outline that does not cross itself, of at least 0.2 m²")
             continue
-        other = next((r for r in there if overlap(outline, r.outline)), None)
+        other = overlapped(outline, there)
         if other is not None:
             out.append(f"it would overlap {other.name.lower()}")
             continue
@@ -103,15 +103,25 @@ def fresh_name_id(project: Project, stem: str) -> str:
 
 
 @lru_cache(maxsize=8192)
-def frame(outline: Outline) -> tuple[float, float, float, float]:
-    """Least x and y, greatest x and y."""
-    xs, ys = [p[0] for p in outline], [p[1] for p in outline]
-    return min(xs), min(ys), max(xs), max(ys)
+def _frame_of(room: Room) -> tuple[float, float, float, float]:
+    """The frame of a room; records are found by identity, which takes a tenth of hashing an outline."""
+    return polygons.frame(room.outline)
+
+
+def overlapped(outline: Outline, rooms: Iterable[Room]) -> Room | None:
+    """The first of some rooms that an outline shares area with, or None."""
+    x0, y0, x1, y1 = polygons.frame(outline)
+    for room in rooms:
+        a, b, c, d = _frame_of(room)
+        apart = x1 < a + SAME or c < x0 + SAME or y1 < b + SAME or d < y0 + SAME
+        if not apart and overlap(outline, room.outline):
+            return room
+    return None
 
 
 def overlap(a: Outline, b: Outline) -> bool:
     """Whether two simple polygons share area: corners or middles of one inside the other, or edges that cross."""
-    (ax0, ay0, ax1, ay1), (bx0, by0, bx1, by1) = frame(a), frame(b)
+    (ax0, ay0, ax1, ay1), (bx0, by0, bx1, by1) = polygons.frame(a), polygons.frame(b)
     if ax1 < bx0 + SAME or bx1 < ax0 + SAME or ay1 < by0 + SAME or by1 < ay0 + SAME:
         return False
     for p, q in ((a, b), (b, a)):
@@ -226,8 +236,7 @@ def remove_room(project: Project, ident: str) -> Removal:
     lit = {x.id for x in project.lamps if x.room == ident}
 
     def inside(record: Any) -> bool:
-        at = polygons.centroid(record.outline) if hasattr(record, "outline") else record.at
-        return bool(record.level == room.level and polygons.contains_point(room.outline, at[0], at[1]))
+        return bool(record.level == room.level and polygons.contains_point(room.outline, *middle_of(record)))
 
     project = replace(
         project,
@@ -323,7 +332,7 @@ def move_wall(project: Project, ident: str, by: float) -> Project:
 
 def is_rectangle(outline: Outline) -> bool:
     """Whether an outline is a rectangle along the axes, so that it has a width and a depth."""
-    x0, y0, x1, y1 = frame(outline)
+    x0, y0, x1, y1 = polygons.frame(outline)
     upright = all(abs(a[0] - b[0]) < SAME or abs(a[1] - b[1]) < SAME for a, b in _edges(outline))
     return upright and abs(polygons.area(outline) - (x1 - x0) * (y1 - y0)) < SAME**2
 
@@ -334,7 +343,7 @@ def resize_room(project: Project, ident: str, width: float | None = None, depth:
     room = find(project.rooms, ident)
     if not is_rectangle(room.outline):
         raise ValueError(f"{room.name.lower()} is no rectangle: drag its walls and corners")
-    x0, y0, x1, y1 = frame(room.outline)
+    x0, y0, x1, y1 = polygons.frame(room.outline)
 
     def on_right(p: Point) -> bool:
         return abs(p[0] - x1) < SAME and y0 - SAME < p[1] < y1 + SAME
@@ -349,12 +358,6 @@ def resize_room(project: Project, ident: str, width: float | None = None, depth:
     if depth is not None:
         project = _displaced(project, room.level, on_top, 0.0, y0 + depth - y1)
     return project
-
-
-@lru_cache(maxsize=4096)
-def _frame_of(room: Room) -> tuple[float, float, float, float]:
-    """`frame` of a room: records are found by identity, which takes a tenth of hashing an outline."""
-    return frame(room.outline)
 
 
 def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Project:  # type: ignore[no-untyped-def]
@@ -376,14 +379,9 @@ def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Pro
         if room is not old:
             if polygons.self_crossing(room.outline) is not None or polygons.area(room.outline) < 0.2:
                 raise ValueError(f"{room.name} would cross itself there")
-            x0, y0, x1, y1 = frame(room.outline)
-            for other in rooms:
-                if other is room or other.level != level:
-                    continue
-                a, b, c, d = _frame_of(other)
-                apart = x1 < a + SAME or c < x0 + SAME or y1 < b + SAME or d < y0 + SAME
-                if not apart and overlap(room.outline, other.outline):
-                    raise ValueError(f"{room.name} would overlap {other.name.lower()}")
+            other = overlapped(room.outline, (r for r in rooms if r.level == level and r is not room))
+            if other is not None:
+                raise ValueError(f"{room.name} would overlap {other.name.lower()}")
     new = carried_along(project, replace(project, rooms=rooms, walls=walls), level)
     by_id = {w.id: w for w in walls}
     for o in new.openings:

@@ -8,7 +8,7 @@ from typing import get_args
 from msgspec.structs import replace
 
 from vastwatch.design.edits import put, room_at
-from vastwatch.design.project import Project, find, fresh_id
+from vastwatch.design.project import Project, find, fresh_id, numbered
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Hazard, HazardKind, Level
 from vastwatch.site.record import Outline, Point
@@ -29,11 +29,7 @@ def add_hazard(
     room = room_at(project, level, *polygons.centroid(outline))
     if room is None:
         raise ValueError("a hazard lies inside a room")
-    name, n = f"{kind.capitalize()} {room.name.lower()}", 2
-    taken = {h.name for h in project.hazards}
-    wanted = name
-    while name in taken:
-        name, n = f"{wanted} {n}", n + 1
+    name = numbered(f"{kind.capitalize()} {room.name.lower()}", (h.name for h in project.hazards))
     hazard = Hazard(id=fresh_id(project, kind), level=level, name=name, kind=kind, outline=outline, window=window)
     return replace(project, hazards=(*project.hazards, hazard)), hazard
 

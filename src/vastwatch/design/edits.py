@@ -8,11 +8,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.design.presence import Roles, from_roles, reports, roles_of, with_hold, without_sensor
-from vastwatch.design.project import Project, find, find_any, fresh_id, on_level
+from vastwatch.design.project import Project, find, find_any, fresh_id, numbered, on_level
 from vastwatch.design.records import Presence, Sensor
 from vastwatch.devices import DeviceType
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Room
+from vastwatch.site.record import Point
 
 # A newly made presence holds this long, seconds: long enough to install by, short enough to test with.
 FIRST_HOLD_S = 120.0
@@ -41,6 +42,19 @@ def room_at(project: Project, level: str, x: float, y: float) -> Room | None:
         if distance.min() < 1e-6:
             return room
     return None
+
+
+def middle_of(record: Any) -> Point:
+    """Where a record with an outline or a place is, on the plan: its centroid, or its point."""
+    if not hasattr(record, "outline"):
+        return record.at[0], record.at[1]
+    outline = record.outline
+    if len(outline) == 4:
+        (ax, ay), (bx, by), (cx, cy), (dx, dy) = outline
+        if abs(ax + cx - bx - dx) < 1e-6 and abs(ay + cy - by - dy) < 1e-6:
+            # A parallelogram, as most furniture is: a tenth of the time.
+            return (ax + cx) / 2, (ay + cy) / 2
+    return polygons.centroid(outline)
 
 
 def room_of(project: Project, sensor: Sensor) -> Room | None:
@@ -87,11 +101,7 @@ def add_sensor(
         raise ValueError("a sensor must hang inside a room")
     if device.family not in FAMILY_WORDS:
         raise ValueError(f"{device.name} senses nothing: choose it for a circuit in the brief")
-    taken = {s.name for s in project.sensors}
-    word = FAMILY_WORDS[device.family]
-    name, n = f"{word} {room.name.lower()}", 2
-    while name in taken:
-        name, n = f"{word} {room.name.lower()} {n}", n + 1
+    name = numbered(f"{FAMILY_WORDS[device.family]} {room.name.lower()}", (s.name for s in project.sensors))
     ident = fresh_id(project, device.family)
     sensor = Sensor(id=ident, device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch, on=on)
     if all(d.id != device.id for d in project.devices):

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from vastwatch.design.building import LAMP_LM_W, Removal, counted, fresh_name_id, without_spots
 from vastwatch.design.edits import remove_sensor, room_at
 from vastwatch.design.following import spots_with
-from vastwatch.design.project import Project, find, fresh_id
+from vastwatch.design.project import Project, find, fresh_id, numbered
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Opening, OpeningKind, Room, Spot
@@ -176,9 +176,7 @@ def add_lamp(project: Project, level: str, at: Point) -> tuple[Project, Lamp]:
     room = room_at(project, level, *at)
     if room is None:
         raise ValueError("a lamp hangs inside a room")
-    names, name, n = {x.name for x in project.lamps}, f"{room.name} light", 2
-    while name in names:
-        name, n = f"{room.name} light {n}", n + 1
+    name = numbered(f"{room.name} light", (x.name for x in project.lamps))
     lamp = Lamp(
         id=fresh_name_id(project, f"lamp {room.name}"), room=room.id, name=name, at=at, watts=MORE_LAMP_W,
         lumens=MORE_LAMP_W * LAMP_LM_W,

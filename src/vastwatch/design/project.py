@@ -158,6 +158,15 @@ def on_level(records: Iterable[R], level: str) -> tuple[R, ...]:
     return tuple(r for r in records if r.level == level)
 
 
+def numbered(name: str, taken: Iterable[str]) -> str:
+    """The name itself where it is free, else numbered on: `Office 2` after `Office`, and after `Office 1`."""
+    names = set(taken)
+    if name not in names:
+        return name
+    stem = name.rstrip("0123456789").rstrip() or name
+    return next(x for n in itertools.count(2) if (x := f"{stem} {n}") not in names)
+
+
 def is_used(project: Project, ident: str) -> bool:
     """Whether a record of the project has that id."""
     return any(ident in _index(getattr(project, c)) for c in COLLECTIONS)

@@ -13,6 +13,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.design.building import (
+    LAMP_LM_W,
     SAME,
     Removal,
     fresh_name_id,
@@ -21,10 +22,10 @@ from vastwatch.design.building import (
     remove_room,
     without_spots,
 )
-from vastwatch.design.edits import put, remove_sensor, room_at
-from vastwatch.design.fittings import remove_furnishing
+from vastwatch.design.edits import middle_of, put, remove_sensor, room_at
+from vastwatch.design.fittings import MORE_LAMP_W, remove_furnishing
 from vastwatch.design.following import spots_with
-from vastwatch.design.project import COLLECTIONS, Project, find, find_any, fresh_id, on_level
+from vastwatch.design.project import COLLECTIONS, Project, find, find_any, fresh_id, numbered, on_level
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level, Room, Wall
@@ -51,14 +52,19 @@ def split_room(project: Project, ident: str, a: Point, b: Point) -> tuple[Projec
         raise ValueError("one part would be smaller than 0.2 m²")
     keep, other = sorted((first, second), key=polygons.area, reverse=True)
     project = put(project, replace(room, outline=keep))
-    new = replace(room, id=fresh_name_id(project, room.name), name=_another(project, room.name), outline=other)
+    new = replace(
+        room,
+        id=fresh_name_id(project, room.name),
+        name=numbered(room.name, (r.name for r in project.rooms)),
+        outline=other,
+    )
     project = replace(project, rooms=(*project.rooms, new))
     project = replace(project, walls=(*project.walls, *missing_walls(project, room.level, other)))
     project = _rehomed(project)
     if all(lamp.room != new.id for lamp in project.lamps):
         x, y = polygons.centroid(other)
         lamp = Lamp(id=fresh_name_id(project, f"lamp {new.name}"), room=new.id, name=f"{new.name} light",
-                    at=(round(x, 2), round(y, 2)), watts=8.0, lumens=760.0)  # fmt: skip
+                    at=(round(x, 2), round(y, 2)), watts=MORE_LAMP_W, lumens=MORE_LAMP_W * LAMP_LM_W)  # fmt: skip
         project = replace(project, lamps=(*project.lamps, lamp))
     return project, new
 
@@ -160,14 +166,6 @@ def _rehomed(project: Project) -> Project:
     return replace(project, spots=tuple(home(s) for s in project.spots), lamps=tuple(home(x) for x in project.lamps))
 
 
-def _another(project: Project, name: str) -> str:
-    names = {r.name for r in project.rooms}
-    n = 2
-    while f"{name} {n}" in names:
-        n += 1
-    return f"{name} {n}"
-
-
 # -- selections ----------------------------------------------------------------------------------------------------
 
 
@@ -175,11 +173,6 @@ def records_of(project: Project, idents: Iterable[str]) -> list[tuple[str, Any]]
     """Collections and records of those ids that exist."""
     found = [find_any(project, ident) for ident in idents]
     return [f for f in found if f is not None]
-
-
-def middle_of(record: Any) -> Point:
-    """Where a movable record is."""
-    return polygons.centroid(record.outline) if hasattr(record, "outline") else (record.at[0], record.at[1])
 
 
 def _with_spots(project: Project, idents: Sequence[str]) -> list[str]:
@@ -390,10 +383,7 @@ def add_level(project: Project, name: str = "") -> tuple[Project, Level]:
 def copy_level(project: Project, ident: str) -> tuple[Project, Level]:
     """A level on top that is filled as `fill_level` does."""
     old = find(project.levels, ident)
-    stem, n = old.name.rstrip("0123456789").rstrip() or old.name, 2
-    while any(x.name == f"{stem} {n}" for x in project.levels):
-        n += 1
-    project, level = add_level(project, f"{stem} {n}")
+    project, level = add_level(project, numbered(old.name, (x.name for x in project.levels)))
     project = put(project, replace(level, height=old.height))
     return fill_level(project, ident, level.id), find(project.levels, level.id)
 

@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from vastwatch.design.project import Project, find, fresh_id
+from vastwatch.design.project import Project, find, fresh_id, numbered
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Spot
 from vastwatch.site.people import Days, Errand, Person, Stay
@@ -125,10 +125,7 @@ def add_person(project: Project, template: str) -> tuple[Project, Person]:
 def _add_group(project: Project, template: str) -> tuple[Project, Person]:
     """So many of them, named 1, 2, ..., each at a place of their own while there are enough; the last one."""
     kind = TEMPLATES[template]
-    groups = {p.group for p in project.people}
-    group, n = kind.name, 2
-    while group in groups:
-        group, n = f"{kind.name} {n}", n + 1
+    group = numbered(kind.name, (p.group for p in project.people))
     person = None
     for k in range(kind.many):
         project, person = _add_one(project, template, f"{group}, {k + 1}", k, group)
@@ -142,10 +139,7 @@ def _add_one(project: Project, template: str, name: str, taken: int, group: str)
         raise ValueError("there is no place to be yet: put a chair or a bed into a room first")
     if any("away" in line.roles for line in kind.lines):
         project = _with_way_out(project)
-    names = {p.name for p in project.people}
-    wanted, n = name, 2
-    while name in names:
-        name, n = f"{wanted} {n}", n + 1
+    name = numbered(name, (p.name for p in project.people))
     spots = {role: _spots(project, role) for role in ROLES}
     stays = []
     for line in kind.lines:

@@ -13,9 +13,9 @@ from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
-from vastwatch.design.building import SAME, add_room, counted, overlap, remove_opening, room_edges, uncovered
-from vastwatch.design.edits import room_of
-from vastwatch.design.project import Project, find, fresh_id, fresh_ids, on_level
+from vastwatch.design.building import SAME, add_room, counted, overlapped, remove_opening, room_edges, uncovered
+from vastwatch.design.edits import middle_of, room_of
+from vastwatch.design.project import Project, find, fresh_id, fresh_ids, numbered, on_level
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Opening, Room, Wall
 from vastwatch.site.record import Outline, Point
@@ -34,9 +34,9 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Placed:
     """Move a room. Raises ValueError where it would overlap another one."""
     room = find(project.rooms, ident)
     outline = _shifted(room.outline, dx, dy)
-    for other in on_level(project.rooms, room.level):
-        if other is not room and overlap(outline, other.outline):
-            raise ValueError(f"{room.name} would overlap {other.name.lower()}")
+    other = overlapped(outline, (r for r in on_level(project.rooms, room.level) if r is not room))
+    if other is not None:
+        raise ValueError(f"{room.name} would overlap {other.name.lower()}")
     parting = _parted(project, room)
     carried = _carried(project, room)
     there = [w for w in parting.stays if w.level == room.level]
@@ -63,7 +63,13 @@ def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
     hazards; without sensors, and without the way out."""
     room = find(project.rooms, ident)
     dx, dy = _place_for_copy(project, room)
-    new, made = add_room(project, room.level, _another(project, room.name), room.use, _shifted(room.outline, dx, dy))
+    new, made = add_room(
+        project,
+        room.level,
+        numbered(room.name, (r.name for r in project.rooms)),
+        room.use,
+        _shifted(room.outline, dx, dy),
+    )
     new = replace(
         new,
         rooms=tuple(
@@ -102,8 +108,7 @@ def _carried(project: Project, room: Room) -> dict[str, set[str]]:
     """Ids of all that is in a room, by collection."""
 
     def inside(record: Any) -> bool:
-        at = polygons.centroid(record.outline) if hasattr(record, "outline") else record.at
-        return bool(record.level == room.level and polygons.contains_point(room.outline, at[0], at[1]))
+        return bool(record.level == room.level and polygons.contains_point(room.outline, *middle_of(record)))
 
     out = {
         c: {r.id for r in getattr(project, c) if inside(r)} for c in ("furnishings", "hazards", "sockets", "switches")
@@ -306,15 +311,6 @@ def _place_for_copy(project: Project, room: Room) -> Point:
     others = on_level(project.rooms, room.level)
     for dx, dy in ((x1 - x0, 0.0), (x0 - x1, 0.0), (0.0, y1 - y0), (0.0, y0 - y1)):
         outline = _shifted(room.outline, dx, dy)
-        if not any(overlap(outline, r.outline) for r in others):
+        if overlapped(outline, others) is None:
             return dx, dy
     return max(p[0] for r in others for p in r.outline) - x0, 0.0
-
-
-def _another(project: Project, name: str) -> str:
-    """`Office 2` after `Office`, `Office 3` after `Office 2`."""
-    stem = name.rstrip("0123456789").rstrip() or name
-    names, n = {r.name for r in project.rooms}, 2
-    while f"{stem} {n}" in names:
-        n += 1
-    return f"{stem} {n}"

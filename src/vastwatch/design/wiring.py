@@ -7,7 +7,7 @@ import math
 from msgspec.structs import replace
 
 from vastwatch.design.edits import put, room_at
-from vastwatch.design.project import Project, find, fresh_id
+from vastwatch.design.project import Project, find, fresh_id, numbered
 from vastwatch.devices import DeviceType, ModuleType
 from vastwatch.site.building import Circuit, Socket, Switch
 from vastwatch.site.record import Point
@@ -33,10 +33,7 @@ def add_circuit(project: Project, lamps: tuple[str, ...], name: str = "") -> tup
     if not lamps:
         raise ValueError("a circuit needs at least one lamp")
     first = find(project.lamps, lamps[0])
-    name = name or f"{find(project.rooms, first.room).name} circuit"
-    taken, wanted, n = {c.name for c in project.circuits}, name, 2
-    while name in taken:
-        name, n = f"{wanted} {n}", n + 1
+    name = numbered(name or f"{find(project.rooms, first.room).name} circuit", (c.name for c in project.circuits))
     project = off_circuits(project, set(lamps))
     circuit = Circuit(id=fresh_id(project, "circuit"), name=name, lamps=lamps)
     return replace(project, circuits=(*project.circuits, circuit)), circuit

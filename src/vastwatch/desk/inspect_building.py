@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from vastwatch.control.daylight import daylight_factor, wanted_lux
-from vastwatch.design.building import frame, is_rectangle, resize_room
+from vastwatch.design.building import is_rectangle, resize_room
 from vastwatch.design.edits import put
 from vastwatch.design.fittings import move_furnishing, rooms_beside
 from vastwatch.design.project import Project, find, find_any
@@ -70,11 +70,11 @@ def room_form(form: Inspector, room: Any) -> None:
 
 
 def _corner(axis: int, room: Any) -> float:
-    return frame(room.outline)[axis]
+    return polygons.frame(room.outline)[axis]
 
 
 def _move_to(form: Inspector, axis: int, room: Any, metres: float) -> Project:
-    by = metres - frame(room.outline)[axis]
+    by = metres - polygons.frame(room.outline)[axis]
     return move_room(form.document.project, room.id, *((by, 0.0) if axis == 0 else (0.0, by))).project
 
 
@@ -243,7 +243,7 @@ def _hang(form: Inspector, circuit: str) -> None:
 
 
 def _extent(axis: int, room: Any) -> float:
-    x0, y0, x1, y1 = frame(room.outline)
+    x0, y0, x1, y1 = polygons.frame(room.outline)
     return round(y1 - y0 if axis else x1 - x0, 4)
 
 

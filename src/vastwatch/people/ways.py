@@ -64,7 +64,7 @@ def floor_of(
         if o.kind != "window" and o.sill <= STEP_OVER:
             by_wall.setdefault(o.wall, []).append(o)
     for wall in walls:
-        for a, b in _solid(wall, by_wall.get(wall.id, [])):
+        for a, b in solid_stretches(wall, by_wall.get(wall.id, [])):
             _block(free, grid, a, b, wall.thickness / 2 + WALL_CLEARANCE)
     for f in furnishings:
         if f.z0 < OVERHEAD and f.z1 > STEP_OVER:
@@ -74,7 +74,8 @@ def floor_of(
     return floor(grid, free)
 
 
-def _solid(wall: Wall, gaps: list[Opening]) -> list[tuple[Array, Array]]:
+def solid_stretches(wall: Wall, gaps: list[Opening]) -> list[tuple[Array, Array]]:
+    """The stretches of a wall between openings, each from end to end."""
     a, b = np.asarray(wall.a, float), np.asarray(wall.b, float)
     length = float(np.hypot(*(b - a)))
     pieces, s = [], 0.0

@@ -9,7 +9,7 @@ from vastwatch.site.building import RoomUse
 
 USES: tuple[RoomUse, ...] = get_args(RoomUse)
 
-# Words in names, the telling ones first: a "shower room" is a bathroom, a "bedroom landing" a stair.
+# Words in names. Of several the last counts: a "shower room" is a bathroom, a "boiler cupboard" a store.
 _WORDS: tuple[tuple[RoomUse, str], ...] = (
     ("stair", r"stairs?|staircase|stairwell|landing"),
     ("passage", r"passage|corridor|hall|hallway|lobby|vestibule|entrance|porch"),

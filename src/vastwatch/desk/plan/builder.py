@@ -23,7 +23,7 @@ from vastwatch.design.building import (
     remove_opening,
     remove_room,
 )
-from vastwatch.design.edits import room_at
+from vastwatch.design.edits import middle_of, room_at
 from vastwatch.design.fittings import (
     move_furnishing,
     remove_furnishing,
@@ -34,7 +34,6 @@ from vastwatch.design.rearranging import (
     Side,
     align_many,
     duplicate_many,
-    middle_of,
     mirror_many,
     move_many,
     remove_many,

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from vastwatch.design.building import SAME, add_room, frame
+from vastwatch.design.building import SAME, add_room
 from vastwatch.design.drawing_aids import HAZARD_KINDS, HAZARD_M, add_hazard
 from vastwatch.design.edits import put, room_at
 from vastwatch.design.project import Project
@@ -187,7 +187,7 @@ class Tools:
         elif self.name == "split":
             room = room_at(self.project, self.view.focus.level, x, y)
             if room is not None:
-                x0, y0, x1, y1 = frame(room.outline)
+                x0, y0, x1, y1 = polygons.frame(room.outline)
                 across = x1 - x0 >= y1 - y0
                 self._split(*(((x, y0 - 1), (x, y1 + 1)) if across else ((x0 - 1, y), (x1 + 1, y))))
         elif self.name in ("room", "polygon"):
