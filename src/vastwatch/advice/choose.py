@@ -18,19 +18,18 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.findings import RISK_HOURS, WALKER_SHARE, hold_for
-from vastwatch.advice.fixing import fixed_place, opening_middle
+from vastwatch.advice.mounting import places, power_trouble
 from vastwatch.advice.remedies import mount_points
 from vastwatch.design.edits import add_sensor, joins_presence, presence_of, put
 from vastwatch.design.needs import needs_of, wakeful_spots
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Sensor, Settings
+from vastwatch.design.records import Sensor
 from vastwatch.devices import (
     AREA_FAMILIES,
     TOUCH_FAMILIES,
     DeviceType,
     DualType,
-    MatType,
     RadarType,
     catalogue,
 )
@@ -50,8 +49,6 @@ from vastwatch.words import about_words, duration_words, never_words
 CELL, MOST_CELLS = 0.25, 150
 # No hold is shorter than this in service, seconds.
 SHORTEST_HOLD_S = 30.0
-# Wall radars look down a little, degrees.
-RADAR_PITCH = -5.0
 # What a minute of hold is reckoned worth when types are put in order, in the catalogue's unit of money: our choice.
 PRICE_PER_HOLD_MIN = 2.0
 # What weighs like money when types are put in order, for each point of the brief's weights: a cable to draw, a device
@@ -61,8 +58,6 @@ CABLE_PRICE, DEVICE_PRICE = 15.0, 8.0
 CAPPED_S = 7200.0
 # Of all places, walkers are only judged at the few that are best for the spots.
 SHORTLIST = 2
-# Ceiling places nearer to each other than this are one, metres.
-APART_M = 0.6
 # Below this a device hangs low, for feet, and its best places are others, metres.
 LOW_M = 0.8
 # An addition that shortens the hold needed by less than this share, and notices no more of the room, adds nothing.
@@ -120,7 +115,7 @@ def choose(project: Project, room_id: str, types: Sequence[DeviceType] | None = 
 
     `types` defaults to the catalogue. Raises KeyError for a room that is not there.
     """
-    now = _Now(project, find(project.rooms, room_id))
+    now = RoomNow(project, find(project.rooms, room_id))
     sensing = [d for d in types or catalogue() if d.family in (*AREA_FAMILIES, *TOUCH_FAMILIES)]
     good: dict[tuple[str, bool], list[tuple[float, float]]] = {}
     options = [o for d in sensing if (o := _best(now, d, good)) is not None]
@@ -140,7 +135,7 @@ def spare(project: Project, device: str) -> Spare:
     return Spare(owned, sum(s.device == device for s in project.sensors))
 
 
-class _Now:
+class RoomNow:
     """The room as it is: rates at the spots and times at the cells by what serves it already, and what power, switches
     and hazards there are."""
 
@@ -254,132 +249,13 @@ def _rate(wait: float) -> float:
     return 1.0 / wait if math.isfinite(wait) else 0.0
 
 
-def _places(now: _Now, device: DeviceType) -> list[Sensor]:
-    """Where a type could go in the room."""
-
-    def sensor(x: float, y: float, z: float, yaw: float, pitch: float, **more: object) -> Sensor:
-        return Sensor(id="tried", device=device.id, level=now.room.level, name=device.name,
-                      at=(x, y, min(z, now.height)), yaw=yaw, pitch=pitch, **more)  # type: ignore[arg-type]  # fmt: skip
-
-    if device.family in TOUCH_FAMILIES:
-        return _fixed_places(now, device, sensor)
-    if "ceiling" in device.mounts:
-        return [sensor(x, y, now.height, 0.0, -90.0) for x, y in _ceiling_places(now)]
-    pitch = RADAR_PITCH if isinstance(device, RadarType) else 0.0
-    if device.in_switch_box:
-        return [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in _switch_places(now)]
-    points = [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in now.points]
-    # With a socket in reach of some places, the others are not worth a cable through the room.
-    near = [s for s in points if _power(now, device, s) == ""]
-    return near or points
-
-
-def _ceiling_places(now: _Now) -> list[tuple[float, float]]:
-    """The middle of the ceiling, and above the middle of those who stay where that is somewhere else. In a room bent
-    around its own middle it is the place farthest from all walls."""
-    outline = np.asarray(now.room.outline, float)
-    x, y = polygons.centroid(outline)
-    if not polygons.contains_point(now.room.outline, x, y):
-        following = np.roll(outline, -1, axis=0)
-        clear = [float(polygons.nearest_on_segments(p, outline, following)[0].min()) for p in now.cells]
-        if not clear:
-            return []
-        x, y = now.cells[int(np.argmax(clear))]
-    out = [(round(float(x), 2), round(float(y), 2))]
-    if len(now.at):
-        over = (round(float(now.at[:, 0].mean()), 2), round(float(now.at[:, 1].mean()), 2))
-        if math.dist(out[0], over) > APART_M and polygons.contains_point(now.room.outline, *over):
-            out.append(over)
-    return out
-
-
-def _switch_places(now: _Now) -> list[tuple[float, float, float]]:
-    """At the room's switches, looking across; without any drawn, beside its doors, where switches are."""
-    cx, cy = polygons.centroid(now.room.outline)
-    at = [s.at for s in now.switches]
-    if not at:
-        outline = np.asarray(now.room.outline, float)
-        for o in now.project.openings:
-            if o.kind != "door" or find(now.project.walls, o.wall).level != now.room.level:
-                continue
-            (mx, my), (ux, uy) = opening_middle(now.project, o)
-            distance, _ = polygons.nearest_on_segments((mx, my), outline, np.roll(outline, -1, axis=0))
-            if distance.min() > 0.05:
-                continue
-            side = o.width / 2 + 0.2
-            for way in (-1.0, 1.0):
-                x, y = mx + way * ux * side, my + way * uy * side
-                d = math.hypot(cx - x, cy - y) or 1.0
-                p = (x + (cx - x) / d * 0.15, y + (cy - y) / d * 0.15)
-                if polygons.contains_point(now.room.outline, *p):
-                    at.append(p)
-    out = []
-    for x, y in at:
-        outline = polygons.counter_clockwise(now.room.outline)
-        distance, _ = polygons.nearest_on_segments((x, y), outline, np.roll(outline, -1, axis=0))
-        k = int(np.argmin(distance))
-        d = np.roll(outline, -1, axis=0)[k] - outline[k]
-        out.append((round(x, 3), round(y, 3), round(math.degrees(math.atan2(d[0], -d[1])) % 360, 1)))
-    return out
-
-
-def _fixed_places(now: _Now, device: DeviceType, sensor) -> list[Sensor]:  # type: ignore[no-untyped-def]
-    """At each spot of the room (or each door of it), wherever such a device finds what it is fixed to."""
-    points = [s.at for s in now.spots]
-    if device.family == "contact" or (isinstance(device, MatType) and not device.foldable and device.closing_kpa >= 4):
-        points = [opening_middle(now.project, o)[0] for o in now.project.openings if o.kind == "door"]
-        outline = np.asarray(now.room.outline, float)
-        following = np.roll(outline, -1, axis=0)
-        points = [p for p in points if polygons.nearest_on_segments(p, outline, following)[0].min() < 0.05]
-        cx, cy = polygons.centroid(now.room.outline)
-        points = [(x + (cx - x) * 0.05, y + (cy - y) * 0.05) for x, y in points]
-    out = []
-    for x, y in points:
-        try:
-            fixed = fixed_place(now.project, device, now.room.level, x, y)
-        except ValueError:
-            continue
-        if polygons.contains_point(now.room.outline, *fixed.at[:2]):
-            out.append(sensor(*fixed.at, fixed.yaw, 0.0, on=fixed.on, settings=fixed.settings or Settings()))
-    return out
-
-
-def _power(now: _Now, device: DeviceType, sensor: Sensor) -> str:
-    """Why the type gets no power at a place; empty where it does, or where nothing is drawn to tell by."""
-    reach = now.project.brief.cable_m
-    at = sensor.at[:2]
-    if device.power == "battery" or device.power == "host" or device.family == "plug":
-        return ""
-    if device.in_switch_box:
-        if not now.project.switches:
-            return ""
-        switch = min(now.switches, key=lambda s: math.dist(s.at, at), default=None)
-        if switch is None:
-            return "no wall switch is drawn in this room for it to replace"
-        circuit = find(now.project.circuits, switch.circuit)
-        if device.needs_neutral and not circuit.neutral:
-            return f"needs a neutral, which the box of {switch.name.lower()} has not"
-        return ""
-    if "ceiling" in device.mounts:
-        if now.lamps and min(math.dist(lamp.at, at) for lamp in now.lamps) <= max(reach, 1.5):
-            return ""
-        return "no lamp point within a cable's reach brings the mains to the ceiling" if now.drawn_sockets else ""
-    if not now.drawn_sockets:
-        return ""
-    nearest = min((math.dist(p, at) for p in now.sockets), default=math.inf)
-    if nearest <= reach:
-        return ""
-    how_far = f"the nearest is {nearest:.1f} m off" if math.isfinite(nearest) else "the room has none"
-    return f"no socket within {reach:g} m for its {device.power} supply: {how_far}"
-
-
-def _best(now: _Now, device: DeviceType, good: dict[tuple[str, bool], list[tuple[float, float]]]) -> Option | None:
+def _best(now: RoomNow, device: DeviceType, good: dict[tuple[str, bool], list[tuple[float, float]]]) -> Option | None:
     """The type at the place where the spots wait least, and among equals the walkers.
 
     The first type of its kind is tried everywhere; what is like it only at the places that were good for that one,
     which are kept in `good`.
     """
-    sensors = _places(now, device)
+    sensors = places(now, device)
     kind = ("pir" if device.family == "pir" else "radar", device.mount_height > LOW_M)
     roams = device.family in AREA_FAMILIES and "ceiling" not in device.mounts and not device.in_switch_box
     if roams and kind in good:
@@ -413,7 +289,7 @@ def _best(now: _Now, device: DeviceType, good: dict[tuple[str, bool], list[tuple
     return _judged(now, device, best[2], best[3], -best[1])
 
 
-def _judged(now: _Now, device: DeviceType, it: Placed, waits: np.ndarray, share: float) -> Option:
+def _judged(now: RoomNow, device: DeviceType, it: Placed, waits: np.ndarray, share: float) -> Option:
     fails = []
     needs = now.needs
     by_spot = {s.id: float(w) for s, w in zip(now.spots, waits)}
@@ -464,7 +340,7 @@ def _judged(now: _Now, device: DeviceType, it: Placed, waits: np.ndarray, share:
     )
 
 
-def _adds(now: _Now, waits: np.ndarray, share: float) -> bool:
+def _adds(now: RoomNow, waits: np.ndarray, share: float) -> bool:
     """Whether the spots need a shorter hold, or more of the room notices walkers, than with what serves it already."""
     with np.errstate(divide="ignore"):
         before = np.where(now.rates > 0, 1.0 / now.rates, math.inf)
@@ -476,10 +352,10 @@ def _adds(now: _Now, waits: np.ndarray, share: float) -> bool:
     return shorter or share > now.own_share + ADDS_SHARE
 
 
-def _place_fails(now: _Now, device: DeviceType, it: Placed) -> list[str]:
+def _place_fails(now: RoomNow, device: DeviceType, it: Placed) -> list[str]:
     """What the place itself has against a type."""
     out = []
-    if (power := _power(now, device, it.sensor)) != "":
+    if (power := power_trouble(now, device, it.sensor)) != "":
         out.append(power)
     if quickness(device) >= now.needs.notice_s:
         out.append(

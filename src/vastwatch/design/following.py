@@ -113,11 +113,10 @@ def carried_along(old: Project, new: Project, level: str) -> Project:
         if any(a is not b for a, b in zip(records, getattr(new, collection))):
             new = replace(new, **{collection: records})
     new = _furniture(old, new, level, went)
-    new = _rehomed(old, new)
-    kept = {r.id: r for r in new.rooms}
-    shrunk = [r for r in old.rooms if kept[r.id] is not r]
-    if shrunk:
-        around = polygons.frame([p for r in shrunk for p in r.outline])
+    changed = {now.id: now for before, now in zip(old.rooms, new.rooms) if now is not before}
+    if changed:
+        new = _spots_rehomed(old, _lamps_kept(new, changed), changed)
+        around = polygons.frame([p for r in old.rooms if r.id in changed for p in r.outline])
         for collection in ("sensors", "furnishings", "switches", "sockets"):
             _none_outside(old, new, level, collection, around)
     return new
@@ -172,31 +171,29 @@ def _furniture(old: Project, new: Project, level: str, went: list[_Moved]) -> Pr
     return new
 
 
-def _rehomed(old: Project, new: Project) -> Project:
-    """Spots of rooms that changed belong to the room they are in now; lamps stay their room's."""
-    before = {r.id: r for r in old.rooms}
-    changed = {r.id: r for r in new.rooms if before.get(r.id) is not r}
-    spots_before = {s.id: s for s in old.spots}
-    for collection in ("spots", "lamps"):
-        records = []
-        for r in getattr(new, collection):
-            room: Room | None = changed.get(r.room) or (
-                before.get(r.room) if collection == "spots" and spots_before.get(r.id) is not r else None
-            )
-            if room is not None and not polygons.contains_point(room.outline, *r.at):
-                if collection == "lamps":
-                    # A lamp is its room's: where the room no longer reaches it, it hangs in the middle.
-                    x, y = polygons.centroid(room.outline)
-                    records.append(replace(r, at=(round(x, 2), round(y, 2))))
-                    continue
-                home = room_at(new, room.level, *r.at)
-                if home is None:
-                    raise ValueError(f"{r.name} would be left outside")
-                if home.id != r.room:
-                    r = replace(r, room=home.id)
-            records.append(r)
-        if any(a is not b for a, b in zip(records, getattr(new, collection))):
-            new = replace(new, **{collection: tuple(records)})
+def _lamps_kept(new: Project, changed: dict[str, Room]) -> Project:
+    """A lamp is its room's: where the room no longer reaches it, it hangs in the middle."""
+    for lamp in new.lamps:
+        room = changed.get(lamp.room)
+        if room is not None and not polygons.contains_point(room.outline, *lamp.at):
+            x, y = polygons.centroid(room.outline)
+            new = put(new, replace(lamp, at=(round(x, 2), round(y, 2))))
+    return new
+
+
+def _spots_rehomed(old: Project, new: Project, changed: dict[str, Room]) -> Project:
+    """Spots that moved, or whose room changed, belong to the room they are in now."""
+    for before, spot in zip(old.spots, new.spots):
+        if spot is before and spot.room not in changed:
+            continue
+        room = find(new.rooms, spot.room)
+        if polygons.contains_point(room.outline, *spot.at):
+            continue
+        home = room_at(new, room.level, *spot.at)
+        if home is None:
+            raise ValueError(f"{spot.name} would be left outside")
+        if home.id != spot.room:
+            new = put(new, replace(spot, room=home.id))
     return new
 
 

@@ -43,7 +43,8 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Placed:
     arrived, openings, lost = _set_down(project, parting, there, dx, dy)
     went = {o.id for g in parting.goes for o, _ in g.openings}
     # What is fixed to a door goes where the door goes, whichever side of it the door is told of.
-    carried["sensors"] -= {s.id for s in project.sensors if s.on in {o.id for o in project.openings} - went}
+    stay = {o.id for o in project.openings} - went
+    carried["sensors"] -= {s.id for s in project.sensors if s.on in stay}
     carried["sensors"] |= {s.id for s in project.sensors if s.on in went}
     for ident in lost:
         project = remove_opening(project, ident)
@@ -82,9 +83,7 @@ def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
         host = find(project.walls, opening.wall)
         if host.level != room.level:
             continue
-        if any(
-            a <= opening.offset + SAME and opening.offset + opening.width <= b + SAME for a, b in _along(host, [room])
-        ):
+        if _within(opening, list(_along(host, [room]))):
             new = _opening_copied(new, opening, host, dx, dy)
     carried = _carried(project, room)
     for collection in ("furnishings", "hazards", "spots", "lamps"):

@@ -122,12 +122,12 @@ class Commands:
         self.window.verdict.ask_options()
 
     def _what_to_buy(self) -> None:
-        from vastwatch.desk.brief import BriefPanel
+        from vastwatch.desk.brief.panel import MEANS, BriefPanel
 
         self.focus.set(stage="Brief", incident=-1)
         brief = self.window.panels["Brief"]
         assert isinstance(brief, BriefPanel)
-        brief.show_page(3)
+        brief.show_page(MEANS)
         brief.means.ask_next()
 
     def _next_figure(self) -> None:

@@ -30,8 +30,6 @@ T = TypeVar("T")
 
 SENSOR_RADIUS = 11.0
 HANDLE_REACH = 34.0
-# Pixels between the lines of a hatch.
-HATCH = 7
 LAMP_RADIUS = 7.5
 
 

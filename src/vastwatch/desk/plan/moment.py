@@ -10,6 +10,8 @@ from vastwatch.rehearsal.run import Rehearsal
 
 # The sun this far below the horizon, or above it, and the ground is at its darkest or brightest, degrees.
 DARKEST, BRIGHTEST = -8.0, 10.0
+# Dusk falls slowly at first: by eye.
+DUSK = 1.3
 
 
 def show_moment(look: Look, focus: Focus, rehearsal: Rehearsal | None) -> None:
@@ -19,7 +21,7 @@ def show_moment(look: Look, focus: Focus, rehearsal: Rehearsal | None) -> None:
         return
     t = focus.time
     elevation = sun_elevation(look.project.place, rehearsal.begin, t)
-    look.night = min(max((BRIGHTEST - elevation) / (BRIGHTEST - DARKEST), 0.0), 1.0) ** 1.3
+    look.night = min(max((BRIGHTEST - elevation) / (BRIGHTEST - DARKEST), 0.0), 1.0) ** DUSK
     for lamp in look.project.lamps:
         run = rehearsal.rooms.get(lamp.room)
         if run is not None and run.lamp is not None and run.lamp.at(t):

@@ -21,10 +21,8 @@ from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QResizeEvent,
-    QWheelEvent,
 )  # fmt: skip
-from PyQt6.QtWidgets import QGraphicsScene, QGraphicsView, QRubberBand
+from PyQt6.QtWidgets import QGraphicsScene, QRubberBand
 
 from vastwatch.design.edits import put, room_at, room_of
 from vastwatch.design.project import Project, find, find_any
@@ -38,6 +36,7 @@ from vastwatch.desk.plan.look import Layer, Look, cosmetic, polygon
 from vastwatch.desk.plan.moment import show_moment
 from vastwatch.desk.plan.placing import Placing
 from vastwatch.desk.plan.readings import explain_rows
+from vastwatch.desk.plan.sheet import Sheet
 from vastwatch.desk.plan.tools import Tools
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import Theme, alpha, mix
@@ -49,24 +48,22 @@ from vastwatch.site.record import Outline
 CARRIED = "application/x-vastwatch-thing"
 # Pixels within which a click takes hold of a mark, and of a rotate handle.
 GRIP = 15.0
-SNAP_PX = 16.0
+# An arrow with nothing to nudge moves the view, pixels.
+KEY_PAN_PX = 40
 NUDGE_M, BIG_NUDGE_M = 0.05, 0.25
 TURN_DEG, BIG_TURN_DEG = 5.0, 15.0
 # With more walls and furniture than this, moving plans are painted without smooth edges, for so long after the last
 # movement, milliseconds.
 LARGE_PLAN, REST_MS = 250, 160
-# The sun this far below the horizon, or above it, and the ground is at its darkest or brightest, degrees.
-DARKEST, BRIGHTEST = -8.0, 10.0
 
 
-class PlanView(QGraphicsView):
+class PlanView(Sheet):
     """See the module's text. `say` carries one-line messages for the status line."""
 
     say = pyqtSignal(str)
     # A room was drawn; two points of the underlay were chosen whose distance is to be asked for.
     drawn = pyqtSignal()
     scale_asked = pyqtSignal(object, object)
-    resized = pyqtSignal()
 
     def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
         super().__init__()
@@ -94,16 +91,6 @@ class PlanView(QGraphicsView):
         self.measured: tuple[tuple[float, float], tuple[float, float]] | None = None
         for layer in self._layers.values():
             scene.addItem(layer)
-        self.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self.setFrameShape(QGraphicsView.Shape.NoFrame)
-        self.setViewportUpdateMode(QGraphicsView.ViewportUpdateMode.FullViewportUpdate)
-        self.setTransformationAnchor(QGraphicsView.ViewportAnchor.NoAnchor)
-        self.setResizeAnchor(QGraphicsView.ViewportAnchor.NoAnchor)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setMouseTracking(True)
-        self.setAcceptDrops(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.card = Card(self, theme)
         self._band = QRubberBand(QRubberBand.Shape.Rectangle, self.viewport())
         self.builder = Builder(self)
@@ -116,7 +103,6 @@ class PlanView(QGraphicsView):
         self.foreseen: list[Outline] | None = None
         self._drag: dict[str, Any] | None = None
         self._pan: QPointF | None = None
-        self._fitted = False
         self._serial = itertools.count(1)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -161,7 +147,7 @@ class PlanView(QGraphicsView):
         points = points or [(0.0, 0.0), (10.0, 8.0)]
         xs, ys = [p[0] for p in points], [-p[1] for p in points]
         box = QRectF(min(xs), min(ys), max(xs) - min(xs), max(ys) - min(ys))
-        self._extent = box
+        self.extent = box
         # Some room around, so that a dragged wall does not make every picture anew.
         if self._layers["ground"].area.contains(box):
             return
@@ -222,49 +208,6 @@ class PlanView(QGraphicsView):
         mine = (resolved(project, h, day) for h in project.hazards if h.level == focus.level)
         look.hazards = [h for h in mine if h is not None]
 
-    # -- navigation --------------------------------------------------------------------------------------------
-
-    @property
-    def scale_px(self) -> float:
-        """Pixels per metre."""
-        return self.transform().m11()
-
-    def show_whole(self, outline: Outline) -> None:
-        """Fit the building where something new does not lie within the view."""
-        view = QRectF(self.viewport().rect())  # type: ignore[union-attr]
-        if self._fitted or not all(view.contains(self.pixel_of(*p)) for p in outline):
-            self.fit()
-
-    def fit(self) -> None:
-        """Show the whole building, with room for its front doors."""
-        self._fitted = True
-        box = self._extent.adjusted(-0.25, -0.25, 0.25, 0.25)
-        view = self.viewport().rect()  # type: ignore[union-attr]
-        usable = QRectF(6, 4, max(view.width() - 12, 50), max(view.height() - 8, 50))
-        k = min(usable.width() / box.width(), usable.height() / box.height())
-        self.resetTransform()
-        self.scale(k, k)
-        centre = usable.center()
-        self._put(box.center(), centre)
-
-    def _put(self, scene: QPointF, pixel: QPointF) -> None:
-        """Scroll so that a scene point lies under a pixel."""
-        now = self.mapFromScene(scene)
-        h, v = self.horizontalScrollBar(), self.verticalScrollBar()
-        assert h is not None and v is not None
-        h.setValue(h.value() + now.x() - round(pixel.x()))
-        v.setValue(v.value() + now.y() - round(pixel.y()))
-
-    def zoom(self, factor: float, pixel: QPointF | None = None) -> None:
-        """Zoom about a pixel, by default the middle, between 8 and 600 pixels a metre."""
-        factor = min(max(self.scale_px * factor, 8.0), 600.0) / self.scale_px
-        self.hurry()
-        pixel = pixel or QPointF(self.viewport().rect().center())  # type: ignore[union-attr]
-        scene = self.mapToScene(pixel.toPoint())
-        self.scale(factor, factor)
-        self._put(scene, pixel)
-        self._fitted = False
-
     def hurry(self) -> None:
         """Paint without smooth edges until the hand has rested a moment, on plans that are large."""
         project = self.document.project
@@ -277,27 +220,7 @@ class PlanView(QGraphicsView):
         for layer in self._layers.values():
             layer.update()
 
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        super().resizeEvent(event)
-        self.resized.emit()
-        if self._fitted or self.scale_px == 1.0:
-            self.fit()
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            self.zoom(1.0015 ** event.angleDelta().y(), event.position())
-            event.accept()
-
     # -- finding things ----------------------------------------------------------------------------------------
-
-    def plan_at(self, pixel: QPointF) -> tuple[float, float]:
-        """Plan coordinates under a pixel."""
-        p = self.mapToScene(pixel.toPoint())
-        return p.x(), -p.y()
-
-    def pixel_of(self, x: float, y: float) -> QPointF:
-        """Pixel of a plan point."""
-        return QPointF(self.mapFromScene(QPointF(x, -y)))
 
     def _hit(self, pixel: QPointF) -> str | None:
         """The mark under a pixel: a sensor, else a lamp, else a spot, else in the Plan stage a furnishing."""
@@ -408,13 +331,9 @@ class PlanView(QGraphicsView):
                 return
             if self._drag is not None:
                 self._drag["moved"] = True
-            h, v = self.horizontalScrollBar(), self.verticalScrollBar()
-            assert h is not None and v is not None
             self.hurry()
-            h.setValue(h.value() - round(d.x()))
-            v.setValue(v.value() - round(d.y()))
+            self.pan(round(d.x()), round(d.y()))
             self._pan = pixel
-            self._fitted = False
             return
         self._hover(pixel)
 
@@ -562,10 +481,7 @@ class PlanView(QGraphicsView):
             step = BIG_NUDGE_M if shift else NUDGE_M
             whole = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
             if not self.nudge(dx * step, dy * step, whole):
-                h, v = self.horizontalScrollBar(), self.verticalScrollBar()
-                assert h is not None and v is not None
-                h.setValue(h.value() + dx * 40)
-                v.setValue(v.value() - dy * 40)
+                self.pan(-dx * KEY_PAN_PX, dy * KEY_PAN_PX)
         elif key == Qt.Key.Key_R:
             self.turn(-(BIG_TURN_DEG if shift else TURN_DEG))
         elif key == Qt.Key.Key_L:
