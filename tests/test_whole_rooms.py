@@ -171,6 +171,14 @@ def test_a_row_of_offices_from_one():
     assert [round(b[0] - a[0], 3) for a, b in pairwise(doors)] == [3, 3, 3, 3]
 
 
+def test_a_copys_walls_are_of_the_same_kind(demo):
+    new, copy = copy_room(demo, "glazing")
+    x0, _, x1, _ = frame(copy.outline)
+    outer = next(w for w in new.walls if w.level == "ground" and w.a[0] == w.b[0] == x1)
+    brick = next(w for w in demo.walls if w.level == "ground" and w.a[0] == w.b[0] == x0)
+    assert (outer.material, outer.thickness) == (brick.material, brick.thickness) and outer.id != brick.id
+
+
 def test_a_copy_goes_where_there_is_place(demo):
     for room in demo.rooms:
         new, copy = copy_room(demo, room.id)

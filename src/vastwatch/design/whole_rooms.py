@@ -13,7 +13,16 @@ from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
-from vastwatch.design.building import SAME, add_room, counted, overlapped, remove_opening, room_edges, uncovered
+from vastwatch.design.building import (
+    SAME,
+    add_room,
+    alongside,
+    counted,
+    overlapped,
+    remove_opening,
+    room_edges,
+    uncovered,
+)
 from vastwatch.design.edits import middle_of, room_of
 from vastwatch.design.project import Project, find, fresh_id, fresh_ids, numbered, on_level
 from vastwatch.geometry import polygons
@@ -78,6 +87,7 @@ def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
             for r in new.rooms
         ),
         lamps=new.lamps[: len(project.lamps)],
+        walls=(*project.walls, *(_like_its_model(project, w, dx, dy) for w in new.walls[len(project.walls) :])),
     )
     for opening in project.openings:
         host = find(project.walls, opening.wall)
@@ -98,6 +108,15 @@ def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
                 copy = replace(_moved(record, dx, dy), **changes)
                 new = replace(new, **{collection: (*getattr(new, collection), copy)})
     return new, find(new.rooms, made.id)
+
+
+def _like_its_model(project: Project, wall: Wall, dx: float, dy: float) -> Wall:
+    """A copied room's wall, as thick and of the same stuff as the one it is copied from."""
+    back = _shifted((wall.a, wall.b), -dx, -dy)
+    for model in on_level(project.walls, wall.level):
+        if alongside(model, (back[0], back[1])):
+            return replace(wall, thickness=model.thickness, material=model.material)
+    return wall
 
 
 # -- what goes ---------------------------------------------------------------------------------------------------------
