@@ -21,14 +21,15 @@ from msgspec.structs import replace
 
 from vastwatch.advice.timing import curves, tunable
 from vastwatch.control.fusion import evaluate
-from vastwatch.design.edits import presence_of, put
+from vastwatch.design.edits import put
 from vastwatch.design.project import find
+from vastwatch.design.relations import presence_of
 from vastwatch.files import load_demo
 from vastwatch.memory import keep_freed_memory
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scores import drop_instants
 from vastwatch.sensing.coverage import notice_times, room_mask
-from vastwatch.sensing.noticing import placed
+from vastwatch.sensing.model import placed
 from vastwatch.sensing.scene import obstacles
 from vastwatch.signals import Signal
 

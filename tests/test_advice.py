@@ -13,11 +13,12 @@ from vastwatch.advice import choose, findings, timing_curve
 from vastwatch.advice.findings import Finding, hold_for, hours_per_drop
 from vastwatch.advice.remedies import mount_points, remedies
 from vastwatch.advice.timing import _first_meeting, _knee, curve_of, curves, settable_holds
-from vastwatch.design.edits import add_sensor, presence_of, set_hold
+from vastwatch.design.edits import add_sensor, set_hold
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.records import AllOf, Hold, Not, Presence, Report, Sensor
+from vastwatch.design.relations import presence_of
 from vastwatch.files.check import problems
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scores import drop_instants

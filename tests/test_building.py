@@ -215,7 +215,7 @@ def test_one_chair_is_enough_and_the_way_out_is_at_the_outside_door():
     assert out.at[1] == pytest.approx(0.45, abs=0.01)
     assert {s.spot for s in person.stays} == {out.id, new.spots[0].id}
     r = rehearse(new, 3, 1)
-    assert 4 * 3600 < r.rooms["study"].awake.total() / 3 < 20 * 3600
+    assert 4 * 3600 < r.awake("study").total() / 3 < 20 * 3600
 
 
 def test_the_cat_goes_everywhere(demo):
@@ -223,4 +223,4 @@ def test_the_cat_goes_everywhere(demo):
     sound(new)
     assert cat.kind == "pet"
     assert len(cat.errands) > 3
-    assert rehearse(new, 1, 1).rooms["throwing"].occupied.total() == 0
+    assert rehearse(new, 1, 1).occupied("throwing").total() == 0

@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton
 
 from hands import LEFT, drag, field, key, pixel, plain, project, send_move, sensor, settle, spot_px, type_into
-from vastwatch.design.edits import presence_of
 from vastwatch.design.presence import hold_of, roles_of
 from vastwatch.design.project import find
+from vastwatch.design.relations import presence_of
 from vastwatch.desk.parts import LinkCard
 from vastwatch.desk.plan import look as looks
 from vastwatch.desk.shelf import DeviceCard
@@ -367,10 +367,10 @@ def test_time_runs_and_stops_with_the_space_bar(qtbot, window):
 
 def test_people_are_drawn_where_they_are(window):
     r = window.results.rehearsal
-    track = r.movements.tracks[0]
-    k = next(i for i, s in enumerate(track.spot) if r.movements.spots[s].id == "left-wheel")
+    track = r.truth.tracks[0]
+    k = next(i for i, s in enumerate(track.spot) if r.truth.spots[s].id == "left-wheel")
     window.focus.set(stage="Rehearsal", level="ground", time=float(track.arrive[k] + track.leave[k]) / 2)
-    assert ("potter", "P", r.movements.spots[track.spot[k]].at) in [p[:3] for p in window.plan.look.people]
+    assert ("potter", "P", r.truth.spots[track.spot[k]].at) in [p[:3] for p in window.plan.look.people]
 
 
 # -- presence and timing -------------------------------------------------------------------------------------------

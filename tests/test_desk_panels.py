@@ -104,7 +104,7 @@ def test_a_lane_of_the_ribbon_selects_its_sensor_and_its_room(qtbot, window):
 def test_bars_are_the_signal_on_the_shown_day(window):
     window.focus.set(day=2)
     ribbon = window.ribbon
-    signal = window.results.rehearsal.rooms["throwing"].lamp
+    signal = window.results.rehearsal.house.served("throwing")
     bars = ribbon._bars(signal)
     noon = ribbon.start
     on = signal.clip(noon, noon + 86_400).total() / 86_400 * (ribbon.width() - 128 - 14)

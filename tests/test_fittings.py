@@ -38,7 +38,7 @@ from vastwatch.files.check import problems
 from vastwatch.files.rooms_csv import ListedRoom, bring_in_rooms
 from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import frame
-from vastwatch.people.ways import stair_ends, way
+from vastwatch.people.routes import route, stair_ends
 from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch
 from vastwatch.site.furniture import furniture
 from vastwatch.site.uses import _TELLING, USES, use_of_name
@@ -151,9 +151,9 @@ def test_a_stair_from_the_shelf_joins_two_levels():
     foot, head = stair_ends(stair)
     # Its front looks to the left: one steps on there and climbs to the right.
     assert foot == pytest.approx((3.55, 0.7), abs=1e-3) and head == pytest.approx((6.45, 0.7), abs=1e-3)
-    walked = way(project, low, high)
+    walked = route(project, low, high)
     assert walked is not None and {0, 1} == set(walked.level.tolist())
-    back = way(project, high, low)
+    back = route(project, high, low)
     assert back is not None and back.length == pytest.approx(walked.length, rel=0.03)
     assert "stair-nowhere" not in rules(project)
 
@@ -163,7 +163,7 @@ def test_of_two_stairs_the_shorter_way_is_taken():
     lengths = {}
     for name, stairs in (("far", (far,)), ("near", (near,)), ("both", (far, near)), ("both too", (near, far))):
         project, low, high = two_levels(*stairs)
-        walked = way(project, low, high)
+        walked = route(project, low, high)
         assert walked is not None
         lengths[name] = walked.length
     assert lengths["near"] < lengths["far"] - 3
@@ -173,7 +173,7 @@ def test_of_two_stairs_the_shorter_way_is_taken():
 
 def test_without_a_stair_nobody_comes_up():
     project, low, high = two_levels()
-    assert way(project, low, high) is None
+    assert route(project, low, high) is None
 
 
 def test_a_stair_that_leads_nowhere_is_found():

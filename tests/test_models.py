@@ -11,11 +11,11 @@ from msgspec.structs import replace
 from conftest import device, make_room, shelf_at
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
-from vastwatch.sensing import pir, radar
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import FIDGETS, LYING, PET, SAMPLES, SEATED, STANDING, Fidgets
-from vastwatch.sensing.noticing import mean_wait, placed, staying, walking
+from vastwatch.sensing.families import pir, radar
+from vastwatch.sensing.figures import LYING, MINOR_MOTION, PET, SAMPLES, SEATED, STANDING, MinorMotion
+from vastwatch.sensing.model import mean_wait, placed, staying, walking
 from vastwatch.sensing.scene import LOSS_DB, obstacles
 
 # -- M1 and figures ------------------------------------------------------------------------------------------------
@@ -30,12 +30,12 @@ def test_bodies_have_the_heights_of_the_model():
     assert STANDING.heights.mean() == pytest.approx(STANDING.middle)
 
 
-def test_fidgets_have_the_medians_of_the_model_and_a_log_normal_mean():
+def test_minor_motion_has_the_medians_of_the_model_and_a_log_normal_mean():
     wanted = {"hands-on": 4, "desk": 25, "reading": 150, "film": 240, "sleeping": 900}
-    assert {k: FIDGETS[k].median_s for k in wanted} == wanted
-    assert all(1.0 <= FIDGETS[k].sigma <= 1.3 for k in wanted)
+    assert {k: MINOR_MOTION[k].median_s for k in wanted} == wanted
+    assert all(1.0 <= MINOR_MOTION[k].sigma <= 1.3 for k in wanted)
     draws = np.random.default_rng(4).lognormal(math.log(25), 1.1, 400_000)
-    assert 1 / Fidgets(25, 1.1).rate == pytest.approx(draws.mean(), rel=0.02)
+    assert 1 / MinorMotion(25, 1.1).rate == pytest.approx(draws.mean(), rel=0.02)
 
 
 # -- M2 ------------------------------------------------------------------------------------------------------------
@@ -290,7 +290,7 @@ def slow_notice(project, sensor, x, y, figure):
     if figure in ("seated", "lying"):
         q = float(pir.chance(slant, device_.minor_m * factor))
         spacing = r * math.radians(device_.beam_pitch)
-        rate = FIDGETS["desk" if figure == "seated" else "sleeping"].rate
+        rate = MINOR_MOTION["desk" if figure == "seated" else "sleeping"].rate
         rate *= 0.5 * q * min(1, 0.25 / spacing) + 0.5 * q * min(1, 0.10 / spacing)
     else:
         psi, speed = {"across": (90, 1.1), "towards": (0, 1.1), "pet": (90, 0.6)}[figure]

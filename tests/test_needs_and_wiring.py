@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from datetime import date
 from itertools import pairwise
 from typing import get_args
 
@@ -14,7 +15,7 @@ from msgspec.structs import replace
 
 from conftest import device, rect
 from vastwatch.advice import findings
-from vastwatch.control.by_hand import AGAIN_S, FORGOTTEN, LONGEST_S, PRESS_S, REACH_S, absence_control, by_hand
+from vastwatch.control.by_hand import AGAIN_S, FORGOTTEN, LONGEST_S, PRESS_S, REACH_S, by_hand, on_by_hand, presses
 from vastwatch.control.daylight import asked_lux, dark, wanted_lux
 from vastwatch.design import day_sheets, wiring
 from vastwatch.design.edits import add_sensor, put
@@ -22,9 +23,9 @@ from vastwatch.design.needs import USUAL, explained, needs_of, wakeful_spots
 from vastwatch.design.project import Brief, find
 from vastwatch.design.typical_days import TEMPLATES, add_person
 from vastwatch.files.check import problems
-from vastwatch.people.movements import live
+from vastwatch.people import simulate_days
 from vastwatch.rehearsal import rehearse
-from vastwatch.signals import Signal
+from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Hazard, Needs, RoomUse
 from vastwatch.site.people import Person, Stay, holds_on
 from vastwatch.words import drops_words
@@ -133,7 +134,7 @@ def test_absence_control_waits_for_a_hand_and_ends_by_vacancy():
     awake = signal((600, 1800), (3000, 3600))
     # A passer-by's report at 200 s lights nothing; presence drops on the first person at 1200 s.
     presence = signal((200, 260), (602, 1200), (1300, 1860), (3001, 3660))
-    lit = absence_control(presence, awake, dark, 60.0)
+    lit = on_by_hand(presence, presses(presence, awake, dark), 60.0) & dark
     assert not lit.at(230.0)
     assert not lit.at(601.0) and lit.at(602.5)
     # It fell at 1200 and was put on again by hand.
@@ -175,7 +176,7 @@ def test_each_line_holds_on_its_days(weekday):
 def test_the_evening_class_comes_on_wednesdays_and_shares_its_times(demo):
     group = [p for p in demo.people if p.group]
     assert len(group) == 6 and len({p.stays[1].spot for p in group}) == 6
-    m = live(demo, 7, 1)
+    m = simulate_days(demo, 7, 1)
     busy = [m.person_in("class-1", "throwing").clip(d * DAY, (d + 1) * DAY).total() for d in range(7)]
     # 12 January 2026 is a Monday.
     assert busy[2] > 1.5 * 3600 and sum(busy) == busy[2]
@@ -195,7 +196,7 @@ def test_who_comes_on_one_day_only_is_where_their_week_left_them(demo):
                                                  Stay(days="wednesday", at="18:00", spot="counter")))  # fmt: skip
     project = replace(demo, people=(*demo.people, rare))
     for days in (1, 2, 7):
-        m = live(project, days, 1)
+        m = simulate_days(project, days, 1)
         track = next(t for t in m.tracks if t.person.id == "rare")
         spots = [s.id for s in m.spots]
         # From Monday on still behind the counter, as since last Wednesday.
@@ -223,7 +224,7 @@ def test_every_typical_person_lives_in_the_sample(demo, template):
     project, person = add_person(demo, template)
     assert len(project.people) == before + TEMPLATES[template].many
     assert not list(problems(project))
-    assert isinstance(person, Person) and live(project, 1, 1).tracks
+    assert isinstance(person, Person) and simulate_days(project, 1, 1).tracks
 
 
 # -- wiring --------------------------------------------------------------------------------------------------------
@@ -319,7 +320,5 @@ def test_a_spot_that_wants_more_light_makes_its_room_dark_sooner(demo):
     room = find(demo.rooms, "glazing")
     bright = put(demo, replace(find(demo.spots, "glaze-bench-spot"), lux=900.0))
     assert asked_lux(demo, room) == 300 and asked_lux(bright, room) == 900
-    from datetime import date
-
-    day = date(2026, 6, 1)
-    assert dark(bright, room, day, 1).total() > dark(demo, room, day, 1).total()
+    day = Calendar(date(2026, 6, 1), "UTC", 1)
+    assert dark(bright, room, day).total() > dark(demo, room, day).total()

@@ -23,7 +23,7 @@ from vastwatch.rehearsal import rehearse
 from vastwatch.sensing import coverage
 from vastwatch.sensing.coverage import built_cells, notice_times
 from vastwatch.sensing.figures import STANDING
-from vastwatch.sensing.noticing import placed, walking
+from vastwatch.sensing.model import placed, walking
 from vastwatch.site.building import Level, Wall
 from vastwatch.site.furniture import furniture
 
@@ -132,7 +132,7 @@ def test_another_keeper_never_leaves_anybody_longer_in_the_dark(two_sensors, see
     alone = rehearse(two_sensors, 5, seed)
     kept = rehearse(set_roles(two_sensors, "here", Roles(("pir",), ("pir", "radar"), 60.0)), 5, seed)
     started = rehearse(set_roles(two_sensors, "here", Roles(("pir", "radar"), ("pir", "radar"), 60.0)), 5, seed)
-    lit = [r.rooms["big"].lamp for r in (alone, kept, started)]
+    lit = [r.house.served("big") for r in (alone, kept, started)]
     assert (lit[0] - lit[1]).total() == 0
     assert (lit[1] - lit[2]).total() == 0
     dark = [r.scores["big"].dark_min for r in (alone, kept, started)]
@@ -143,8 +143,8 @@ def test_another_keeper_never_leaves_anybody_longer_in_the_dark(two_sensors, see
 @given(st.floats(5, 1800), st.floats(1, 1800))
 def test_a_longer_hold_never_lights_less(hold, more):
     project = make_room()
-    short = rehearse(set_hold(project, "here", hold), 3, 1).rooms["big"].lamp
-    long = rehearse(set_hold(project, "here", hold + more), 3, 1).rooms["big"].lamp
+    short = rehearse(set_hold(project, "here", hold), 3, 1).house.served("big")
+    long = rehearse(set_hold(project, "here", hold + more), 3, 1).house.served("big")
     assert (short - long).total() == 0
 
 
@@ -153,18 +153,18 @@ def test_moving_a_sensor_runs_nobody_again(demo):
     a = rehearse(demo, 3, 1)
     sensor = find(demo.sensors, "pir-shop")
     b = rehearse(put(demo, replace(sensor, yaw=sensor.yaw + 5)), 3, 1)
-    assert a.movements is b.movements
-    assert a.sensors["pir-throwing"] is b.sensors["pir-throwing"]
-    assert a.sensors["pir-shop"] is not b.sensors["pir-shop"]
+    assert a.truth is b.truth
+    assert a.recording.report("pir-throwing") is b.recording.report("pir-throwing")
+    assert a.recording.report("pir-shop") is not b.recording.report("pir-shop")
     c = rehearse(set_hold(demo, "presence-shop", 77.0), 3, 1)
-    assert all(a.sensors[k] is c.sensors[k] for k in a.sensors)
+    assert a.recording is c.recording
     assert coverage(demo, "pir-shop", "across") is coverage(set_hold(demo, "presence-shop", 77.0), "pir-shop", "across")
 
 
 def test_moving_a_wall_runs_what_it_must(demo):
     moved = move_wall(demo, "g-kiln-store", 0.2)
     a, b = rehearse(demo, 2, 1), rehearse(moved, 2, 1)
-    assert a.movements is not b.movements
+    assert a.truth is not b.truth
     assert coverage(demo, "pir-shop", "across") is not coverage(moved, "pir-shop", "across")
 
 

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from conftest import device, make_room
+from conftest import device
 from vastwatch.control.daylight import (
     dark,
     daylight_factor,
@@ -24,16 +24,20 @@ from vastwatch.design.edits import put, set_hold
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Place, find
 from vastwatch.design.records import AllOf, AnyOf, AtLeast, Hold, Not, OnDelay, Presence, Report, Sensor, StartKeep
+from vastwatch.draws import arrivals, key_of
 from vastwatch.geometry import polygons
-from vastwatch.people.movements import live, stream
-from vastwatch.people.ways import STEP, floors, way
+from vastwatch.memo import MEMO
+from vastwatch.people import simulate_days
+from vastwatch.people.routes import STEP, floors, route
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.causes import explain
 from vastwatch.rehearsal.incidents import find_incidents
-from vastwatch.rehearsal.reports import _pir_reports, run_sensor
+from vastwatch.rehearsal.notices import _dense_runs
+from vastwatch.rehearsal.reports import condensed, notices_on, run_sensors
 from vastwatch.rehearsal.scores import score
 from vastwatch.sensing.coverage import spot_notice_s
-from vastwatch.signals import Signal
+from vastwatch.sensing.families import pir
+from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Spot
 from vastwatch.site.people import Person, Stay
 
@@ -49,16 +53,13 @@ def on(*rows, end=100.0):
 
 def test_the_same_seed_lives_the_same_days_to_the_bit(demo):
     a = rehearse(demo, 3, 7)
-    from vastwatch.people import movements
-    from vastwatch.rehearsal import reports
-
-    movements._live.cache_clear()
-    reports._run.cache_clear()
+    MEMO.clear()
     b = rehearse(demo, 3, 7)
-    assert a.movements is not b.movements
-    for x, y in zip(a.movements.tracks, b.movements.tracks):
+    assert a.truth is not b.truth
+    for x, y in zip(a.truth.tracks, b.truth.tracks):
         assert np.array_equal(x.arrive, y.arrive)
-        assert np.array_equal(x.fidget_t, y.fidget_t)
+    for day in range(3):
+        assert np.array_equal(a.truth.lives(day).all.minor_t, b.truth.lives(day).all.minor_t)
     for ident, signal in a.signals.items():
         assert np.array_equal(signal.switches, b.signals[ident].switches)
     assert a.scores == b.scores
@@ -66,7 +67,7 @@ def test_the_same_seed_lives_the_same_days_to_the_bit(demo):
 
 
 def test_another_day_leaves_the_earlier_days_as_they_were(demo):
-    short, long = live(demo, 2, 3), live(demo, 4, 3)
+    short, long = simulate_days(demo, 2, 3), simulate_days(demo, 4, 3)
     for x, y in zip(short.tracks, long.tracks):
         n = np.searchsorted(y.arrive, 1.9 * DAY)
         assert np.array_equal(x.arrive[: n - 1], y.arrive[: n - 1])
@@ -74,35 +75,25 @@ def test_another_day_leaves_the_earlier_days_as_they_were(demo):
 
 def test_another_person_leaves_everybody_as_they_were(demo):
     fewer = replace(demo, people=demo.people[:1])
-    a, b = live(demo, 2, 3).tracks[0], live(fewer, 2, 3).tracks[0]
+    a, b = simulate_days(demo, 2, 3).tracks[0], simulate_days(fewer, 2, 3).tracks[0]
     assert np.array_equal(a.arrive, b.arrive)
-    assert np.array_equal(a.fidget_t, b.fidget_t)
-
-
-def test_streams_are_told_apart_by_every_name():
-    draws = {stream(*names).random() for names in ((1, "a", 0), (1, "a", 1), (1, "b", 0), (2, "a", 0))}
-    assert len(draws) == 4
-    assert stream(1, "a").random() == stream(1, "a").random()
 
 
 def test_tracks_are_whole_and_walks_take_their_time(demo):
-    m = live(demo, 7, 1)
+    m = simulate_days(demo, 7, 1)
     for track in m.tracks:
-        assert len(track.arrive) == len(track.leave) == len(track.spot) == len(track.way) + 1
+        assert len(track.arrive) == len(track.leave) == len(track.spot) == len(track.route) + 1
         assert (track.leave >= track.arrive).all()
         assert (track.arrive[1:] >= track.leave[:-1]).all()
         assert track.arrive[0] == 0
         assert track.leave[-1] >= m.end
-        for k, w in enumerate(track.way):
-            assert m.ways[w].length / track.speed[k] == pytest.approx(track.arrive[k + 1] - track.leave[k])
-        inside = track.fidget_t
-        assert (inside >= track.arrive[track.fidget_stay]).all()
-        assert (inside <= track.leave[track.fidget_stay]).all()
-        assert len(track.way) > (1 if track.person.group else 50)
+        for k, w in enumerate(track.route):
+            assert m.routes[w].length / track.speed[k] == pytest.approx(track.arrive[k + 1] - track.leave[k])
+        assert len(track.route) > (1 if track.person.group else 50)
 
 
 def test_everybody_is_where_their_track_says(demo):
-    m = live(demo, 2, 1)
+    m = simulate_days(demo, 2, 1)
     track = m.tracks[0]
     k = 5
     middle = (track.arrive[k] + track.leave[k]) / 2
@@ -116,7 +107,7 @@ def test_everybody_is_where_their_track_says(demo):
 
 
 def test_a_day_sheet_is_kept_to(room):
-    m = live(room, 5, 2)
+    m = simulate_days(room, 5, 2)
     track = m.tracks[0]
     chair = next(i for i, s in enumerate(m.spots) if s.id == "chair")
     noon = [float(track.arrive[i]) for i in range(len(track.spot)) if track.spot[i] == chair]
@@ -129,7 +120,7 @@ def test_a_day_sheet_is_kept_to(room):
 
 def test_ways_keep_to_free_floor_and_go_through_doors(demo):
     spots = {s.id: s for s in demo.spots}
-    w = way(demo, spots["left-wheel"], spots["counter"])
+    w = route(demo, spots["left-wheel"], spots["counter"])
     assert w is not None
     passed = [demo.rooms[k].id for k in dict.fromkeys(w.room.tolist())]
     assert passed == ["throwing", "passage", "shop"]
@@ -145,12 +136,12 @@ def test_ways_keep_to_free_floor_and_go_through_doors(demo):
 
 def test_the_stair_joins_the_levels(demo):
     spots = {s.id: s for s in demo.spots}
-    up = way(demo, spots["left-wheel"], spots["bed-left"])
+    up = route(demo, spots["left-wheel"], spots["bed-left"])
     assert up is not None
     assert up.level[0] == 0
     assert up.level[-1] == 1
     assert (np.diff(up.level) >= 0).all()
-    down = way(demo, spots["bed-left"], spots["left-wheel"])
+    down = route(demo, spots["bed-left"], spots["left-wheel"])
     assert down is not None
     assert down.length == pytest.approx(up.length, rel=0.03)
     stair = find(demo.furnishings, "stair")
@@ -159,8 +150,8 @@ def test_the_stair_joins_the_levels(demo):
 
 def test_somebody_whom_no_way_leads_to_stays_where_they_are(room):
     walled = replace(room, openings=room.openings[1:])
-    m = live(walled, 2, 1)
-    assert len(m.tracks[0].way) == 0
+    m = simulate_days(walled, 2, 1)
+    assert len(m.tracks[0].route) == 0
 
 
 # -- reports -------------------------------------------------------------------------------------------------------
@@ -188,23 +179,24 @@ def test_pir_reports_match_a_machine_with_a_clock(seed):
     rng = np.random.default_rng(seed)
     notices = np.sort(rng.random(300) * 900)
     for hold, rearm in ((5, 3), (0.5, 0), (20, 10)):
-        fast = _pir_reports(notices, hold, rearm)
+        fast = pir.reports(notices, notices, hold, rearm)
         assert fast == pytest.approx(np.array(slow_pir(notices.tolist(), hold, rearm)))
-    assert len(_pir_reports(np.empty(0), 5, 3)) == 0
+        assert pir.reports(*condensed(notices, notices, hold, rearm), hold, rearm) == pytest.approx(fast)
+    assert len(pir.reports(np.empty(0), np.empty(0), 5, 3)) == 0
 
 
 def sitting_all_day(project, days):
     person = Person(id="a", name="A", stays=(Stay(at="00:00", spot="chair", jitter_min=0.0),))
-    return live(replace(project, people=(person,)), days, 5)
+    return simulate_days(replace(project, people=(person,)), days, 5)
 
 
 def test_notices_come_as_often_as_the_coverage_says(room):
     """Over a month in the chair, the mean gap between notices is the mean wait of the model, to a few percent."""
     m = sitting_all_day(room, 30)
-    run = run_sensor(room, "pir", m, 5)
+    n = sum(len(notices_on(room, "pir", m, day).start) for day in range(30))
     wait = spot_notice_s(room, "pir", room.spots[0]) - device("pir-corner-12").latency.typical_s
-    assert len(run.notices.start) > 1000
-    assert 30 * DAY / len(run.notices.start) == pytest.approx(wait, rel=0.05)
+    assert n > 1000
+    assert 30 * DAY / n == pytest.approx(wait, rel=0.05)
 
 
 def radar_at(project, still_m, **figures):
@@ -222,37 +214,32 @@ def radar_at(project, still_m, **figures):
 
 def test_a_radar_that_sees_breathing_holds_all_day_and_one_that_hardly_does_drops(room):
     near = radar_at(room, 6.0)
-    run = run_sensor(near, "radar", sitting_all_day(near, 3), 5)
+    run = run_sensors(near, sitting_all_day(near, 3))["radar"]
     assert run.report.total() > 3 * DAY - 60
     far = radar_at(room, 1.2, moving_m=1.0)
-    assert run_sensor(far, "radar", sitting_all_day(far, 3), 5).report.total() == 0
+    assert run_sensors(far, sitting_all_day(far, 3))["radar"].report.total() == 0
     # In between it reports part of the time, in detections drawn one by one.
     between = radar_at(room, 3.15, moving_m=1.0)
-    share = run_sensor(between, "radar", sitting_all_day(between, 3), 5).report.total() / (3 * DAY)
+    share = run_sensors(between, sitting_all_day(between, 3))["radar"].report.total() / (3 * DAY)
     assert 0.01 < share < 0.999
 
 
-def test_gaps_drawn_directly_are_as_frequent_as_detections_drawn_one_by_one(monkeypatch):
-    from vastwatch.rehearsal import reports
-
-    m = sitting_all_day(make_room(), 60)
-    track = m.tracks[0]
-    rate, hold = 0.55, 10.0
-    still = np.where([s.id == "chair" for s in m.spots], rate, 0.0)
-
-    def gaps() -> int:
-        a, b = reports._still_notices(track, still, hold, np.random.default_rng(3))
-        return int((a[1:] - b[:-1] > hold).sum())
-
-    one_by_one = gaps()
-    monkeypatch.setattr(reports, "DENSE", 1.0)
-    assert one_by_one > 300
-    assert gaps() == pytest.approx(one_by_one, rel=0.15)
+def test_gaps_drawn_directly_are_as_frequent_as_detections_drawn_one_by_one():
+    """Runs without a gap longer than the hold: from the gaps' own law, and from every single detection."""
+    rate, hold, span = 0.55, 10.0, 60 * DAY
+    each = arrivals(key_of("one by one"), rate, 0.0, span)
+    one_by_one = int((np.diff(each) > hold).sum())
+    runs = np.array(list(_dense_runs(key_of("runs"), rate, hold, 0.0, span)))
+    assert one_by_one > 10_000
+    assert len(runs) == pytest.approx(one_by_one, rel=0.03)
+    seen = (runs[:, 1] - runs[:, 0]).sum()
+    ends = np.flatnonzero(np.diff(each) > hold)
+    assert seen == pytest.approx((each[ends] - each[np.append(0, ends[:-1] + 1)]).sum(), rel=0.02)
 
 
 def test_moving_and_still_are_parts_of_the_report(room):
     project = radar_at(room, 6.0)
-    run = run_sensor(project, "radar", live(project, 2, 1), 1)
+    run = run_sensors(project, simulate_days(project, 2, 1))["radar"]
     assert (run.moving - run.report).total() == 0
     assert run.moving.total() > 0
     assert (run.moving & run.still).total() == 0
@@ -277,15 +264,16 @@ def test_every_operation_of_an_expression():
         (Report(sensor="a", state="moving"), on((12, 13))),
     ]
     for expr, expected in cases:
-        assert evaluate(expr, reports).same_as(expected)
+        assert evaluate(expr, lambda sensor, state: reports[sensor, state]).same_as(expected)
 
 
 def test_sunrise_and_sunset_at_54_north_in_january(demo):
     rise, fall = sun_times(demo.place, date(2026, 1, 13))
     assert rise == pytest.approx(8.2 * 3600, abs=900)
     assert fall == pytest.approx(16.07 * 3600, abs=900)
-    assert sun_elevation(demo.place, date(2026, 1, 13), 43_200) == pytest.approx(14.4, abs=0.6)
-    assert sun_elevation(demo.place, date(2026, 1, 13), 0) < -40
+    january = Calendar(date(2026, 1, 13), demo.place.timezone, 1)
+    assert sun_elevation(demo.place, january, 43_200) == pytest.approx(14.4, abs=0.6)
+    assert sun_elevation(demo.place, january, 0) < -40
 
 
 def test_lux_and_elevation_are_inverse():
@@ -296,27 +284,27 @@ def test_lux_and_elevation_are_inverse():
 
 
 def test_a_room_without_a_window_is_always_dark_and_one_with_a_window_follows_the_sun(room):
-    small = dark(room, find(room.rooms, "small"), date(2026, 6, 1), 2)
+    small = dark(room, find(room.rooms, "small"), Calendar(date(2026, 6, 1), "UTC", 2))
     assert small.total() == 2 * DAY
     big = find(room.rooms, "big")
     assert daylight_factor(room, big) == pytest.approx(0.68 * 1.5 * 1.2 * 0.8 * 65 / ((2 * 20 + 18 * 2.5) * 0.75) / 100)
     assert wanted_lux(big) == 300
     modest = put(room, replace(big, needs=replace(big.needs, lux=100.0)))
     big = find(modest.rooms, "big")
-    in_june, in_january = (dark(modest, big, date(2026, m, 1), 2) for m in (6, 1))
+    in_june, in_january = (dark(modest, big, Calendar(date(2026, m, 1), "UTC", 2)) for m in (6, 1))
     assert not in_june.at(43_200.0)
     assert in_june.at(1000.0)
     assert in_june.total() < in_january.total()
     greedy = put(modest, replace(big, needs=replace(big.needs, lux=4000.0)))
-    assert dark(greedy, find(greedy.rooms, "big"), date(2026, 6, 1), 1).total() == DAY
+    assert dark(greedy, find(greedy.rooms, "big"), Calendar(date(2026, 6, 1), "UTC", 1)).total() == DAY
 
 
 def test_polar_days_and_nights_have_no_crossing(room):
     far_north = replace(room, place=Place(latitude=78.0, longitude=15.0, timezone="UTC"))
     assert sun_times(far_north.place, date(2026, 6, 21)) == (None, None)
     big = find(far_north.rooms, "big")
-    assert dark(far_north, big, date(2026, 12, 20), 2).total() == 2 * DAY
-    assert rehearse(far_north, 1, 1).rooms["big"].dark is not None
+    assert dark(far_north, big, Calendar(date(2026, 12, 20), "UTC", 2)).total() == 2 * DAY
+    assert rehearse(far_north, 1, 1).house.dark("big").total() > 0
 
 
 # -- scores, incidents, causes -------------------------------------------------------------------------------------
@@ -327,7 +315,7 @@ def test_scores_of_a_day_made_by_hand():
     awake = on((1000, 4000), (6000, 7000), end=end)
     darkness = Signal.constant(True, 0.0, end)
     lamp = on((1002, 3000), (3100, 4300), (6005, 7060), (9000, 9060), end=end)
-    s = score(lamp, awake, darkness, watts=100)
+    s = score(lamp, awake, darkness, watts=100, days=1)
     assert s.drops == 1
     assert s.dark_min == pytest.approx((2 + 100 + 5) / 60)
     assert s.idle_h == pytest.approx((300 + 60 + 60) / 3600)
@@ -343,7 +331,7 @@ def test_scores_of_a_day_made_by_hand():
 
 
 def test_no_scores_by_day_and_none_without_arrivals():
-    s = score(on((10, 20)), on((10, 20)), on(), watts=10)
+    s = score(on((10, 20)), on((10, 20)), on(), watts=10, days=1)
     assert (s.drops, s.dark_min, s.first_median_s) == (0, 0, None)
 
 
@@ -371,7 +359,7 @@ def test_the_chain_of_a_drop_leads_from_the_lamp_to_the_obstacle(demo):
         "lamp-throwing", "presence-throwing", "pir-throwing", "left-wheel", "drying-rack",
     ]  # fmt: skip
     assert "5 min ran out" in chain.links[1].text
-    last = r.sensors["pir-throwing"].report.falls
+    last = r.recording.report("pir-throwing").falls
     silent = incident.at - last[np.searchsorted(last, incident.at) - 1]
     assert silent == pytest.approx(300, abs=1e-6)
     assert chain.sights[0].notice_s == pytest.approx(
@@ -428,7 +416,7 @@ def test_a_light_that_never_came_is_not_said_to_have_come_late(room):
 def test_a_light_that_came_late_says_when(demo):
     r = rehearse(demo, 7, 1)
     for incident in (i for i in r.incidents if i.kind == "late"):
-        lamp, chain = r.rooms[incident.room].lamp, explain(r, incident)
+        lamp, chain = r.house.served(incident.room), explain(r, incident)
         came = bool(lamp.at(incident.at + incident.duration_s + 1e-6))
         assert chain.links[0].value.endswith("late") == came
         assert chain.links[1].value.startswith("rose") == came

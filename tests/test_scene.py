@@ -13,10 +13,10 @@ from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.causes import _sight_link
-from vastwatch.sensing import pir
 from vastwatch.sensing.explain import sight
+from vastwatch.sensing.families import pir
 from vastwatch.sensing.figures import LYING, SEATED, STANDING
-from vastwatch.sensing.noticing import placed
+from vastwatch.sensing.model import placed
 from vastwatch.sensing.scene import near, obstacles
 
 
@@ -114,7 +114,7 @@ def test_obstacles_outside_a_frame_do_not_matter_within_it(demo):
     import numpy as np
 
     from vastwatch.sensing.coverage import notice_times
-    from vastwatch.sensing.noticing import placed
+    from vastwatch.sensing.model import placed
     from vastwatch.sensing.scene import within
 
     for ident, room in (("pir-throwing", (0, 3.7, 5, 7.5)), ("radar-sitting", (0, 3.0, 5, 7.5))):

@@ -14,17 +14,18 @@ from msgspec.structs import replace
 
 from conftest import device, make_room, rect
 from vastwatch.advice.fixing import fixed_place
-from vastwatch.design.edits import add_sensor, presence_of, put
+from vastwatch.design.edits import add_sensor, put
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Place, find
 from vastwatch.design.records import Sensor
+from vastwatch.design.relations import presence_of
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.causes import explain
 from vastwatch.sensing.coverage import coverage, spot_notice_s
+from vastwatch.sensing.families.mat import FOLDED, GRAVITY, best_place, margin, pressure_kpa
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved, stretches
-from vastwatch.sensing.noticing import placed, walking
-from vastwatch.sensing.pressure import FOLDED, GRAVITY, best_place, margin, pressure_kpa
+from vastwatch.sensing.model import placed, walking
 from vastwatch.sensing.sunpatch import carried, sun_hours, sun_patch, sun_track
 from vastwatch.site.building import Furnishing, Hazard, Opening
 
@@ -81,12 +82,12 @@ def test_a_mat_in_the_bed_reports_exactly_who_lies_there(demo):
     # In a bedroom a mat means "in bed", which lights nothing.
     assert presence_of(project, "bedroom") is None
     r = rehearse(project, 2, 3)
-    report = r.sensors[mat.id].report
-    track = next(t for t in r.movements.tracks if t.person.id == "potter")
-    spots = [s.id for s in r.movements.spots]
+    report = r.recording.report(mat.id)
+    track = next(t for t in r.truth.tracks if t.person.id == "potter")
+    spots = [s.id for s in r.truth.spots]
     in_bed = track.spot == spots.index("bed-left")
     for a, b in zip(track.arrive[in_bed], track.leave[in_bed]):
-        if b - a > 60 and a > 0 and b < r.movements.end:
+        if b - a > 60 and a > 0 and b < r.truth.end:
             assert report.at(np.array([a + 10, b - 1])).all()
             assert not report.at(np.array([a - 1.0]))[0]
     lying = (track.leave - track.arrive)[in_bed].sum()
@@ -107,17 +108,17 @@ def test_a_door_mat_feels_people_and_not_the_cat_and_a_contact_the_door(demo):
     assert not walking(placed(project, mat), at, 90.0, None, 0.6, PET).any()
     r = rehearse(project, 1, 1)
     # The door is reported whenever somebody's walk goes through it, and at no other time.
-    points, levels, _, _ = r.movements.samples
+    points, levels, _, _ = r.truth.samples
     near = (np.hypot(points[:, 0] - door.at[0], points[:, 1] - door.at[1]) < 0.45) & (levels == 0)
     through = 0
-    for track in r.movements.tracks:
+    for track in r.truth.tracks:
         if track.person.kind == "pet":
             continue
-        for w in track.way:
-            lo, hi = r.movements.way_base[w], r.movements.way_base[w + 1]
+        for w in track.route:
+            lo, hi = r.truth.route_base[w], r.truth.route_base[w + 1]
             through += bool(near[lo:hi].any())
     assert through > 5
-    assert 0.5 * through <= len(r.sensors[contact.id].report.rises) <= through
+    assert 0.5 * through <= len(r.recording.report(contact.id).rises) <= through
 
 
 def test_mats_tags_and_plugs_go_only_where_they_do_something(demo):
@@ -148,8 +149,8 @@ def test_two_in_one_housing_notice_as_either_part_does(demo):
         waits[part.family] = spot_notice_s(put(replace(demo, devices=(*demo.devices, alone)), both), both.id, spot)
     assert spot_notice_s(project, both.id, spot) <= min(waits.values()) + 0.5
     assert (coverage(project, both.id, "across").notice_s < 1).any()
-    run = rehearse(project, 1, 1).sensors[both.id]
-    assert len(run.notices.start) > 50 and (np.diff(run.notices.start) >= 0).all()
+    noticed = rehearse(project, 1, 1).notices(both.id, 0).start
+    assert len(noticed) > 50 and (np.diff(noticed) >= 0).all()
 
 
 # -- hazards -------------------------------------------------------------------------------------------------------
@@ -183,15 +184,15 @@ def test_false_reports_come_only_in_their_hours_at_their_rate_and_name_the_hazar
     when = (("01:00", "04:00"),)
     project = replace(project, hazards=(fan(2.5, 2.0, 0.5, times=when),), people=())
     r = rehearse(project, 7, 2)
-    notices = r.sensors[sensor.id].notices
-    assert (notices.person == -1).all()
-    of_day = notices.start % 86_400
+    notices = [r.notices(sensor.id, day) for day in range(7)]
+    assert {source for n in notices for source in n.source} == {"fan"}
+    of_day = np.concatenate([n.start for n in notices]) % 86_400
     assert (of_day >= 3600).all() and (of_day < 4 * 3600).all()
     expected = false_rate(placed(project, sensor), project.hazards[0]) * 3 * 3600 * 7
     assert len(of_day) == pytest.approx(expected, abs=4 * math.sqrt(expected))
     chain = explain(r, next(i for i in r.incidents if i.kind == "false start"))
     assert any(k.record == "fan" for k in chain.links)
-    assert any("fooled by the fan" in k.text for k in chain.links)
+    assert any("set off by the fan" in k.text for k in chain.links)
 
 
 def test_hours_over_midnight_are_two_stretches_and_none_is_always():

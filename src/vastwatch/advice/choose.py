@@ -20,16 +20,16 @@ from msgspec.structs import replace
 from vastwatch.advice.findings import RISK_HOURS, WALKER_SHARE, hold_for
 from vastwatch.advice.mounting import places, power_trouble
 from vastwatch.advice.remedies import mount_points
-from vastwatch.design.edits import add_sensor, joins_presence, presence_of, put
+from vastwatch.design.edits import add_sensor, joins_presence, put
 from vastwatch.design.needs import needs_of, wakeful_spots
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
+from vastwatch.design.relations import presence_of
 from vastwatch.devices import (
     AREA_FAMILIES,
     TOUCH_FAMILIES,
     DeviceType,
-    DualType,
     RadarType,
     catalogue,
 )
@@ -37,10 +37,10 @@ from vastwatch.devices.figures import quickness
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
-from vastwatch.sensing.figures import FIDGETS
+from vastwatch.sensing.figures import MINOR_MOTION
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
-from vastwatch.sensing.noticing import Placed, latency_s, mean_wait, placed, staying
-from vastwatch.sensing.scene import obstacles, within
+from vastwatch.sensing.model import Placed, assembled, latency_s, mean_wait, placed, staying
+from vastwatch.sensing.scene import Obstacles, obstacles, within
 from vastwatch.site.building import Hazard, Room, Spot
 from vastwatch.words import about_words, duration_words, never_words
 
@@ -152,7 +152,7 @@ class RoomNow:
         self.cells = np.asfortranarray(grid.points[grid.mask(room.outline).ravel()])
         self.at = np.array([s.at for s in self.spots], float).reshape(-1, 2)
         self.facing = np.array([s.facing for s in self.spots], float)
-        self.fidgets = np.array([FIDGETS[s.activity].rate for s in self.spots], float)
+        self.minor_motion = np.array([MINOR_MOTION[s.activity].rate for s in self.spots], float)
         presence = presence_of(project, room.id)
         serving = [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
         self.served = bool(serving)
@@ -187,19 +187,17 @@ class RoomNow:
         self.hazards_next_door = [h for h in self.hazards if h.id not in own]
 
     def placed(self, device: DeviceType, sensor: Sensor, whole: bool = False) -> Placed:
-        """As `sensing.noticing.placed`, without a project that has the sensor in it; with the obstacles of the `whole`
+        """As `sensing.model.placed`, without a project that has the sensor in it; with the obstacles of the `whole`
         level, or only those between points of the room."""
-        if isinstance(device, DualType):
-            parts = (self.placed(device.pir, sensor, whole), self.placed(device.radar, sensor, whole))
-            return parts[0]._replace(device=device, parts=parts)
-        band = device.band_ghz if isinstance(device, RadarType) else "infrared"
         host = None
         if sensor.on is not None:
             host = next((f for f in self.project.furnishings if f.id == sensor.on), None)
-        around = obstacles(self.project, self.room.level, band)
-        if not whole:
-            around = within(around, *self.frame)
-        return Placed(sensor, device, around, self.room.ambient_c, host)
+
+        def around(band: str) -> Obstacles:
+            every = obstacles(self.project, self.room.level, band)
+            return every if whole else within(every, *self.frame)
+
+        return assembled(sensor, device, self.room, host, around)
 
     def waits(self, it: Placed) -> np.ndarray:
         """Mean wait at each spot with this sensor besides what serves the room, (spots,)."""
@@ -208,7 +206,7 @@ class RoomNow:
             which = np.array([s.posture == posture for s in self.spots])
             body = spot_body(next(s for s in self.spots if s.posture == posture))
             seen = staying(it, self.at[which], self.facing[which], body)
-            mine[which] = seen.rate(self.fidgets[which])
+            mine[which] = seen.rate(self.minor_motion[which])
         wait = mean_wait(mine, latency_s(it.device))
         rate = self.rates + np.where(np.isfinite(wait), 1.0 / wait, 0.0)
         return np.where(rate > 0, 1.0 / np.maximum(rate, 1e-12), math.inf)

@@ -13,14 +13,15 @@ import numpy as np
 
 from vastwatch.advice import plan_checks, wiring_checks
 from vastwatch.advice.finding import ORDER, Advice, Finding
-from vastwatch.design.edits import presence_of, room_of
+from vastwatch.design.edits import room_of
 from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
+from vastwatch.design.relations import presence_of
 from vastwatch.devices import PirType
-from vastwatch.people.ways import way
+from vastwatch.people.routes import route
 from vastwatch.sensing.coverage import coverage, room_mask, spot_notice_s
-from vastwatch.sensing.pir import contrast_factor
+from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.site.building import Room, Spot
 from vastwatch.words import about_words, duration_words, never_words
 
@@ -198,9 +199,9 @@ def _unreachable(project: Project) -> Iterator[Finding]:
     if len(used) < 2:
         return
     origin = used[0]
-    ways = {s.id: way(project, origin, s) for s in used[1:]}
-    stuck = [s for s in used[1:] if ways[s.id] is None]
-    if len(stuck) > len(ways) / 2:
+    routes = {s.id: route(project, origin, s) for s in used[1:]}
+    stuck = [s for s in used[1:] if routes[s.id] is None]
+    if len(stuck) > len(routes) / 2:
         stuck = [origin]
     for spot in stuck:
         yield Finding(

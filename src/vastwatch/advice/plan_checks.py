@@ -17,7 +17,7 @@ from vastwatch.design.edits import room_at
 from vastwatch.design.fittings import opening_middle, rooms_beside
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
-from vastwatch.people.ways import solid_stretches, stair_ends
+from vastwatch.people.routes import solid_stretches, stair_ends
 from vastwatch.site.building import Furnishing, Opening, Room, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.record import Point

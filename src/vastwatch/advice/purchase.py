@@ -16,10 +16,11 @@ from msgspec.structs import replace
 from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
 from vastwatch.advice.timing import cached_curve
 from vastwatch.control.by_hand import by_hand
-from vastwatch.design.edits import presence_of, remove_sensor, set_hold
+from vastwatch.design.edits import remove_sensor, set_hold
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
+from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
 from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.site.building import Room
@@ -69,10 +70,10 @@ class Purchase:
 
 def room_cost(rehearsal: Rehearsal, room: Room) -> Cost:
     """A room's cost as rehearsed; without sensors, as a hand would switch it."""
-    run = rehearsal.rooms[room.id]
-    if run.scores is not None:
-        return Cost(run.scores.dark_min, run.scores.idle_h, run.scores.drops)
-    unlit, idle = by_hand(run.awake, run.dark)
+    scores = rehearsal.scores.get(room.id)
+    if scores is not None:
+        return Cost(scores.dark_min, scores.idle_h, scores.drops)
+    unlit, idle = by_hand(rehearsal.awake(room.id), rehearsal.house.dark(room.id))
     return Cost(unlit / 60.0 / rehearsal.days, idle / 3600.0 / rehearsal.days, 0.0)
 
 

@@ -22,19 +22,18 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from vastwatch.control.fusion import evaluate
-from vastwatch.design.edits import presence_of
+from vastwatch.control.house import concluded
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Expr, Hold, StartKeep
+from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import Rehearsal, rehearse
-from vastwatch.signals import Signal
+from vastwatch.signals import Calendar, Signal
 from vastwatch.words import drops_words, duration_words
 
 Array = NDArray[np.float64]
 
-DAY = 86_400.0
 # The longest hold time recommended, and the longest the curve is known for, seconds.
 LONGEST_S = 3600.0
 KNOWN_S = 7201.0
@@ -290,21 +289,16 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
     presence = presence_of(project, room)
     if presence is None:
         raise ValueError(f"{name} has no presence to tune: place a sensor in it first")
-    run = rehearsal.rooms[room]
-    if run.lamp is None:
+    if rehearsal.house.served(room) is None:
         raise ValueError(f"{name} has no lamp that presence could light")
     parts = tunable(presence.expr)
     if parts is None:
         raise ValueError(f"the presence of {name} has no single hold time to tune")
-    reports: dict[tuple[str, str | None], Signal] = {}
-    for ident, s in rehearsal.sensors.items():
-        reports[ident, None] = s.report
-    for ident, s in rehearsal.sensors.items():
-        reports[ident, "moving"], reports[ident, "still"] = s.moving, s.still
-    start, keep = (evaluate(p, reports) for p in parts)
+    start, keep = (concluded(p, rehearsal.recording) for p in parts)
     if (start - keep).total() > 0:
         raise ValueError(f"{name}: what starts the light must also keep it before its hold time can be tuned")
-    exact = curves(start, keep, run.awake & run.dark, run.dark - run.awake)
+    awake, dark = rehearsal.awake(room), rehearsal.house.dark(room)
+    exact = curves(start, keep, rehearsal.needs_light(room), dark - awake)
     return _tuned(rehearsal, room, presence.id, hold_of(presence.expr) or 0.0, exact, start, keep)
 
 
@@ -321,8 +315,8 @@ def _tuned(
     knee = max(holds[_knee(idle, dark)], SHORTEST_SERVICE_S)
     i = _first_meeting(drops, limit, holds)
     recommended = float(knee if i is None else holds[i])
-    run = r.rooms[room]
-    interval = _interval(_by_day(start, keep, run.awake & run.dark, holds, days), holds, limit, recommended)
+    by_day = _by_day(start, keep, r.needs_light(room), holds, r.calendar)
+    interval = _interval(by_day, holds, limit, recommended)
     curve = TimingCurve(
         room, presence, days, holds, drops, dark, idle, float(knee), recommended, interval, i is not None, current,
         "", exact,
@@ -383,10 +377,10 @@ def _knee(x: Array, y: Array) -> int:
     return int(np.argmax(np.abs(distance)))
 
 
-def _by_day(start: Signal, keep: Signal, need: Signal, holds: Array, days: int) -> Array:
+def _by_day(start: Signal, keep: Signal, need: Signal, holds: Array, calendar: Calendar) -> Array:
     """Drops by day of the silence and hold time, (days, holds)."""
-    s = silences(start, keep)
-    day = np.minimum((s.e // DAY).astype(int), days - 1)
+    s, days = silences(start, keep), calendar.days
+    day = np.minimum(calendar.days_of(s.e), days - 1)
     out = np.zeros((days, len(holds)))
     for k, hold in enumerate(holds):
         hit = (s.lo <= hold) & (hold < s.hi)

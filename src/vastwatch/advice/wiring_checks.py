@@ -9,15 +9,16 @@ from datetime import date
 
 from vastwatch.advice.finding import Advice, Finding
 from vastwatch.advice.fixing import weight_at
-from vastwatch.design.edits import presence_of, room_of
+from vastwatch.design.edits import room_of
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
+from vastwatch.design.relations import presence_of
 from vastwatch.design.wiring import module_troubles, socket_distance, switches_of
 from vastwatch.devices import MatType
+from vastwatch.sensing.families.mat import SURE_MARGIN, margin
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
-from vastwatch.sensing.noticing import placed
-from vastwatch.sensing.pressure import SURE_MARGIN, margin
+from vastwatch.sensing.model import placed
 
 # Fooled more often than this is worth a word, per hour.
 FOOLED_PER_H = 0.2

@@ -19,11 +19,10 @@ FORGOTTEN, LONGEST_S = 0.25, 4 * 3600.0
 PRESS_S = 0.5
 
 
-def absence_control(presence: Signal, awake: Signal, dark: Signal, hold_s: float) -> Signal:
-    """The light of a room where a hand switches on and vacancy off.
+def presses(presence: Signal, awake: Signal, dark: Signal) -> Signal:
+    """While the switch of a room is pressed, by those awake in it, where a hand switches on and vacancy off.
 
-    Somebody awake presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them; from
-    then it burns until neither presence nor the hold after the press is on.
+    Somebody awake presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them.
     """
     needed = awake & dark
     lit = presence & dark
@@ -32,8 +31,12 @@ def absence_control(presence: Signal, awake: Signal, dark: Signal, hold_s: float
     again = again[needed.at(lit.falls)]
     t = np.sort(np.concatenate([first, again]))
     t = t[(t < needed.end) & needed.at(np.minimum(t, needed.end - 1e-9))]
-    presses = Signal.from_intervals(np.column_stack([t, t + PRESS_S]), needed.start, needed.end)
-    return presses.start_keep(presence | presses.hold(hold_s)) & dark
+    return Signal.from_intervals(np.column_stack([t, t + PRESS_S]), needed.start, needed.end)
+
+
+def on_by_hand(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
+    """What a press switched on: until neither presence nor the hold after the press is on."""
+    return pressed.start_keep(presence | pressed.hold(hold_s))
 
 
 def by_hand(awake: Signal, dark: Signal) -> tuple[float, float]:

@@ -3,28 +3,26 @@
 Outside: the horizontal illuminance under an overcast sky, 300 + 21000 sin(elevation) lux, which is the usual design
 sky; in twilight it falls by a factor of ten for every three degrees below the horizon. Inside: the mean daylight
 factor of the room's windows, T * W * theta / (A * (1 - R^2)) in percent, with T the transmittance of clean double
-glazing, W the glass, theta the visible sky in degrees, A all inner surfaces and R their mean reflectance. Sunrise,
-sunset and the sun's elevation come from `astral`.
+glazing, W the glass, theta the visible sky in degrees, A all inner surfaces and R their mean reflectance. Where the
+sun stands, `site.sun` tells.
 """
 
 from __future__ import annotations
 
 import math
-from datetime import date, datetime, timedelta
+from datetime import date
 from functools import lru_cache
-from zoneinfo import ZoneInfo
 
 import numpy as np
-from astral import Observer, SunDirection
-from astral import sun as astral_sun
 
 from vastwatch.design.needs import USUAL
 from vastwatch.design.project import Place, Project, find
 from vastwatch.geometry import polygons
-from vastwatch.signals import Signal
+from vastwatch.memo import kept
+from vastwatch.signals import Calendar, Signal
+from vastwatch.site import sun
 from vastwatch.site.building import Opening, Room, Wall
 
-DAY = 86_400.0
 TRANSMITTANCE = 0.68
 SKY_ANGLE_DEG = 65.0
 REFLECTANCE = 0.5
@@ -103,69 +101,47 @@ def _on_edge(room: Room, point: np.ndarray) -> bool:
     return bool(distance.min() < 0.05)
 
 
-def dark(project: Project, room: Room, begin: date, days: int) -> Signal:
-    """While daylight alone does not give the room what it asks for. Cached by place, day and threshold."""
+def darkness(project: Project, calendar: Calendar) -> dict[str, Signal]:
+    """By room, while daylight alone does not give it what it asks for."""
+    return _darkness(
+        project.levels, project.walls, project.openings, project.rooms, project.spots, project.place, calendar
+    )
+
+
+@kept
+def _darkness(levels, walls, openings, rooms, spots, place: Place, calendar: Calendar) -> dict[str, Signal]:  # type: ignore[no-untyped-def]
+    project = Project(name="", levels=levels, walls=walls, openings=openings, rooms=rooms, spots=spots, place=place)
+    return {room.id: dark(project, room, calendar) for room in rooms}
+
+
+def dark(project: Project, room: Room, calendar: Calendar) -> Signal:
+    """While daylight alone does not give the room what it asks for."""
     factor = daylight_factor(project, room)
     if factor <= 0:
-        return Signal.constant(True, 0.0, days * DAY)
-    return _below(project.place, round(elevation_for(asked_lux(project, room) / factor), 3), begin, days)
+        return _always(calendar)
+    place = project.place
+    threshold = round(elevation_for(asked_lux(project, room) / factor), 3)
+    return _below(place.latitude, place.longitude, threshold, calendar)
 
 
-@lru_cache(maxsize=256)
-def _below(place: Place, elevation: float, begin: date, days: int) -> Signal:
-    """While the sun is below an elevation, over days from local midnight."""
+@kept
+def _always(calendar: Calendar) -> Signal:
+    return Signal.constant(True, 0.0, calendar.end)
+
+
+@kept
+def _below(latitude: float, longitude: float, elevation: float, calendar: Calendar) -> Signal:
+    """While the sun is below an elevation."""
     if elevation >= 90:
-        return Signal.constant(True, 0.0, days * DAY)
-    bright = []
-    for d in range(days):
-        day = begin + timedelta(days=d)
-        noon = d * DAY + DAY / 2
-        rise = _crossing(place, elevation, day, SunDirection.RISING, begin)
-        fall = _crossing(place, elevation, day, SunDirection.SETTING, begin)
-        if rise is None or fall is None or fall <= rise:
-            if sun_elevation(place, begin, noon) > elevation:
-                bright.append((d * DAY, (d + 1) * DAY) if rise is None else (rise, d * DAY + DAY))
-        else:
-            bright.append((rise, fall))
-    return ~Signal.from_intervals(bright, 0.0, days * DAY)
+        return _always(calendar)
+    return ~sun.above(latitude, longitude, elevation, calendar)
 
 
-def _observer(place: Place) -> Observer:
-    return Observer(place.latitude, place.longitude)
-
-
-def _crossing(place: Place, elevation: float, day: date, direction: SunDirection, begin: date) -> float | None:
-    zone = ZoneInfo(place.timezone)
-    try:
-        when = astral_sun.time_at_elevation(
-            _observer(place), elevation, day, direction, tzinfo=zone, with_refraction=False
-        )
-    except ValueError:
-        return None
-    return _seconds(when, begin)
-
-
-def _seconds(when: datetime, begin: date) -> float:
-    """Seconds on the wall clock from local midnight of `begin`."""
-    return (when.replace(tzinfo=None) - datetime(begin.year, begin.month, begin.day)).total_seconds()
-
-
-@lru_cache(maxsize=512)
 def sun_times(place: Place, day: date) -> tuple[float | None, float | None]:
-    """Sunrise and sunset, seconds of that local day; None where the sun does not cross the horizon."""
-    zone = ZoneInfo(place.timezone)
-    out: list[float | None] = []
-    for event in (astral_sun.sunrise, astral_sun.sunset):
-        try:
-            out.append(_seconds(event(_observer(place), day, tzinfo=zone), day))
-        except ValueError:
-            out.append(None)
-    return out[0], out[1]
+    """Sunrise and sunset of a local day, seconds from its midnight; None where the sun does not cross the horizon."""
+    return sun.rise_and_set(place.latitude, place.longitude, day, place.timezone)
 
 
-def sun_elevation(place: Place, begin: date, t: float) -> float:
-    """Elevation of the sun in degrees, t seconds on the wall clock after local midnight of `begin`."""
-    naive = datetime(begin.year, begin.month, begin.day) + timedelta(seconds=t)
-    return float(
-        astral_sun.elevation(_observer(place), naive.replace(tzinfo=ZoneInfo(place.timezone)), with_refraction=False)
-    )
+def sun_elevation(place: Place, calendar: Calendar, t: float) -> float:
+    """Elevation of the sun in degrees at an instant of a calendar."""
+    return sun.elevation_deg(place.latitude, place.longitude, calendar.instant_utc(t))

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from vastwatch.design.presence import Roles, from_roles, reports, roles_of, with_hold, without_sensor
 from vastwatch.design.project import Project, find, find_any, fresh_id, numbered, on_level
 from vastwatch.design.records import Presence, Sensor
+from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Room
@@ -60,11 +61,6 @@ def middle_of(record: Any) -> Point:
 def room_of(project: Project, sensor: Sensor) -> Room | None:
     """The room a sensor hangs in."""
     return room_at(project, sensor.level, sensor.at[0], sensor.at[1])
-
-
-def presence_of(project: Project, room: str) -> Presence | None:
-    """The presence of a room, or None while the room has none."""
-    return next((p for p in project.presences if p.room == room), None)
 
 
 # What a placed device is called before its room's name.

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from threading import Lock
 from typing import Annotated, Any, Literal, TypeVar
 
@@ -32,6 +32,7 @@ from vastwatch.site.people import Person
 from vastwatch.site.record import Date, NotNegative, Record
 
 R = TypeVar("R", bound=Any)
+T = TypeVar("T")
 
 FORMAT = "vastwatch-project"
 VERSION = 1
@@ -120,23 +121,33 @@ COLLECTIONS = (
 )  # fmt: skip
 
 
-# Indices by the identity of the tuple they index, each kept with its tuple so that the identity stays its own. A cache
-# that hashes its key would look at every record at every look-up.
-_indices: dict[int, tuple[tuple[Any, ...], dict[str, Any]]] = {}
+# Indices by the identity of the tuple they index and by what makes them, each kept with its tuple so that the identity
+# stays its own. A cache that hashed its key would look at every record at every look-up.
+_indices: dict[tuple[int, Callable[..., Any]], tuple[tuple[Any, ...], Any]] = {}
 _MOST_INDICES = 256
 _making = Lock()
 
 
-def _index(records: tuple[Any, ...]) -> dict[str, Any]:
-    kept = _indices.get(id(records))
-    if kept is not None and kept[0] is records:
-        return kept[1]
-    made = {r.id: r for r in records}
+def indexed(records: tuple[Any, ...], make: Callable[[tuple[Any, ...]], T]) -> T:
+    """An index of some records, made once for the very tuple they are in."""
+    key = (id(records), make)
+    held = _indices.get(key)
+    if held is not None and held[0] is records:
+        return held[1]
+    made = make(records)
     with _making:
         while len(_indices) >= _MOST_INDICES:
             del _indices[next(iter(_indices))]
-        _indices[id(records)] = (records, made)
+        _indices[key] = (records, made)
     return made
+
+
+def _by_id(records: tuple[Any, ...]) -> dict[str, Any]:
+    return {r.id: r for r in records}
+
+
+def _index(records: tuple[Any, ...]) -> dict[str, Any]:
+    return indexed(records, _by_id)
 
 
 def find(records: tuple[R, ...], ident: str) -> R:

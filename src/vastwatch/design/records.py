@@ -110,3 +110,7 @@ class Lamp(Record, frozen=True, kw_only=True):
     at: Point
     watts: NotNegative
     lumens: NotNegative
+
+
+# Whatever the house switches.
+Output = Lamp

@@ -21,9 +21,9 @@ from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.parts import FigureField, label, narrow
 from vastwatch.desk.units import show_length
 from vastwatch.devices import MatType
+from vastwatch.sensing.families.mat import FOLDED, SURE_MARGIN, margin
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
-from vastwatch.sensing.noticing import placed
-from vastwatch.sensing.pressure import FOLDED, SURE_MARGIN, margin
+from vastwatch.sensing.model import placed
 from vastwatch.site.building import WallMaterial
 from vastwatch.words import sentence
 

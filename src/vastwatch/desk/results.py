@@ -26,6 +26,8 @@ from vastwatch.advice import (
 from vastwatch.advice.purchase import bare, free_gain
 from vastwatch.advice.remedies import Remedy, remedies
 from vastwatch.advice.timing import TUNING_DAYS, cached_curve
+from vastwatch.control.house import HouseRun, run
+from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
@@ -83,6 +85,8 @@ class Results(QObject):
         super().__init__()
         self.document, self.focus = document, focus
         self.rehearsal: Rehearsal | None = None
+        # What sensors said in truth, where that is looked at in place of a rehearsal.
+        self.recording: Recording | None = None
         self.curve: TimingCurve | None = None
         self.no_curve: str = ""
         self.findings: list[Finding] = []
@@ -121,6 +125,20 @@ class Results(QObject):
         self._busy.clear()
         self.rehearsal, self.curve, self.no_curve, self.findings = None, None, "", []
         self.updated.emit("rehearsal")
+
+    @property
+    def house(self) -> HouseRun | None:
+        """What the house does in the shown days: of the rehearsal, or of a recording that is looked at."""
+        if self.recording is not None:
+            return run(self.document.project, self.recording)
+        return None if self.rehearsal is None else self.rehearsal.house
+
+    def show_recording(self, recording: Recording | None) -> None:
+        """Look at what sensors really said, in place of the rehearsed week; None goes back to it."""
+        self.recording, self.rehearsal = recording, None
+        self.updated.emit("rehearsal")
+        if recording is None:
+            self.refresh()
 
     # -- asking ------------------------------------------------------------------------------------------------
 

@@ -1,29 +1,31 @@
 """The ribbon: one day from noon to noon under the plan, in lanes grouped by room, with the playhead.
 
-Who is there, what each sensor says, what presence concludes, what the lamp does. A red tooth pointing down: somebody
-left in the dark; an amber tooth up: light for nobody.
+What each sensor says, what presence concludes, what the lamp does: all that a house run knows. Where it was rehearsed
+there is more to tell: who is there, and where it went wrong. A red tooth pointing down: somebody left in the dark; an
+amber tooth up: light for nobody.
 """
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
-from datetime import timedelta
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from vastwatch.control.daylight import DAY, sun_times
-from vastwatch.design.edits import presence_of, room_of
-from vastwatch.design.presence import reports
+from vastwatch.control.daylight import sun_times
+from vastwatch.control.house import HouseRun
+from vastwatch.design.edits import room_of
 from vastwatch.design.project import find
+from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import Theme, alpha, font, mix
 from vastwatch.rehearsal.incidents import Incident
-from vastwatch.signals import Signal
+from vastwatch.signals import DAY, Calendar, Signal
+from vastwatch.words import clock_words
 
 LABELS = 128
 RIGHT = 14
@@ -46,6 +48,7 @@ class Lane:
     room: str | None = None
     record: str | None = None
     incidents: list[tuple[int, Incident]] = field(default_factory=list)
+    unknown: Signal | None = None
     y: float = 0.0
 
 
@@ -67,6 +70,8 @@ class Ribbon(QWidget):
         self._height = 0.0
         self._lanes: list[Lane] = []
         self._scrubbing = False
+        # Sunset and sunrise of the shown night: where they fall, and in words.
+        self._sun: tuple[float, float, str, str] | None = None
         focus.shift.connect(self._shifted)
         results.updated.connect(self._updated)
 
@@ -85,22 +90,34 @@ class Ribbon(QWidget):
     # -- lanes -------------------------------------------------------------------------------------------------
 
     @property
+    def calendar(self) -> Calendar | None:
+        """The days there are, or None before anything is known of them."""
+        house = self.results.house
+        return None if house is None else house.recording.calendar
+
+    @property
     def start(self) -> float:
         """The noon the ribbon begins at, seconds."""
-        return self.focus.day * DAY + DAY / 2
+        return self.focus.day * DAY + DAY / 2 if self.calendar is None else self.calendar.noon(self.focus.day)
+
+    @property
+    def span(self) -> float:
+        """From noon to noon: 24 hours, but for the nights in which clocks are moved."""
+        return DAY if self.calendar is None else self.calendar.noon(self.focus.day + 1) - self.start
 
     def _build(self) -> None:
-        r = self.results.rehearsal
+        house = self.results.house
         self._lanes = []
-        if r is None:
+        if house is None:
             return
-        rooms = [room.id for room in r.project.rooms if r.rooms[room.id].presence is not None]
-        here = [i for i in rooms if find(r.project.rooms, i).level == self.focus.level]
+        project = house.project
+        rooms = [room.id for room in project.rooms if presence_of(project, room.id) is not None]
+        here = [i for i in rooms if find(project.rooms, i).level == self.focus.level]
         rooms = here + [i for i in rooms if i not in here]
-        if self.focus.room in r.rooms:
-            rooms = [self.focus.room, *(i for i in rooms if i != self.focus.room)]
+        if any(room.id == self.focus.room for room in project.rooms):
+            rooms = [str(self.focus.room), *(i for i in rooms if i != self.focus.room)]
         for k, ident in enumerate(rooms):
-            self._room(ident, full=k == 0)
+            self._room(house, ident, full=k == 0)
         y = float(HEAD + 4)
         for n, lane in enumerate(self._lanes):
             if lane.signal is None and n:
@@ -109,56 +126,70 @@ class Ribbon(QWidget):
             y += ROW
         self._height = y
 
-    def _room(self, ident: str, full: bool) -> None:
-        r, t = self.results.rehearsal, self.theme
-        assert r is not None
-        room, run = find(r.project.rooms, ident), r.rooms[ident]
+    def _room(self, house: HouseRun, ident: str, full: bool) -> None:
+        project, t = house.project, self.theme
+        room = find(project.rooms, ident)
         self._lanes.append(Lane(room.name, None, room=ident))
         if full:
-            for track in r.movements.tracks:
-                signal = r.movements.person_in(track.person.id, ident)
-                today = signal.measure(np.clip([self.start, self.start + DAY], 0.0, r.movements.end))
-                if today[1] - today[0] <= 0:
-                    # Somebody who does not come in on the shown day takes no room.
-                    continue
-                pet = track.person.kind == "pet"
-                colour = alpha(t.person, 0.5) if pet else t.person
-                self._lanes.append(Lane(track.person.name, signal, colour, 5 if pet else THICK - 2, ident))
-        presence = presence_of(r.project, ident)
-        shown = [] if presence is None else [report.sensor for report in reports(presence.expr)]
+            self._people(ident)
+        presence = presence_of(project, ident)
+        shown = [] if presence is None else list(sensors_of(presence))
         if full:
             # Facts that hang here and take no part in presence: a contact, a mat in the bed.
-            here = [(s, room_of(r.project, s)) for s in r.project.sensors]
+            here = [(s, room_of(project, s)) for s in project.sensors]
             shown += [s.id for s, home in here if home is not None and home.id == ident]
-        for sensor_id in dict.fromkeys(shown):
-            sensor = find(r.project.sensors, sensor_id)
-            device = find(r.project.devices, sensor.device)
-            signal = r.sensors[sensor_id].report
-            self._lanes.append(Lane(sensor.name, signal, t.family(device.family), THICK, ident, sensor_id))
-        if full and presence is not None and run.presence is not None:
-            self._lanes.append(Lane("presence", run.presence, mix(t.ink, t.soft, 0.35), THICK, ident, presence.id))
-        if run.lamp is not None:
-            mine = [(i, x) for i, x in enumerate(r.incidents) if x.room == ident]
-            self._lanes.append(Lane("light", run.lamp, t.lamp, THICK, ident, None, mine))
+        recorded = set(house.recording.sensors)
+        for sensor_id in dict.fromkeys(s for s in shown if s in recorded):
+            sensor = find(project.sensors, sensor_id)
+            device = find(project.devices, sensor.device)
+            colour = t.family(device.family)
+            unknown = ~house.recording.known[sensor_id] if sensor_id in house.recording.known else None
+            lane = Lane(
+                sensor.name, house.recording.report(sensor_id), colour, THICK, ident, sensor_id, unknown=unknown
+            )
+            self._lanes.append(lane)
+        concluded = house.presence(ident)
+        if full and presence is not None and concluded is not None:
+            self._lanes.append(Lane("presence", concluded, mix(t.ink, t.soft, 0.35), THICK, ident, presence.id))
+        lit = house.served(ident)
+        if lit is not None:
+            r = self.results.rehearsal
+            mine = [] if r is None else [(i, x) for i, x in enumerate(r.incidents) if x.room == ident]
+            self._lanes.append(Lane("light", lit, t.lamp, THICK, ident, None, mine))
+
+    def _people(self, room: str) -> None:
+        """Who is in a room, where that is known."""
+        r, t = self.results.rehearsal, self.theme
+        if r is None:
+            return
+        for track in r.truth.tracks:
+            signal = r.truth.person_in(track.person.id, room)
+            today = signal.measure(np.clip([self.start, self.start + self.span], 0.0, r.truth.end))
+            if today[1] - today[0] <= 0:
+                # Somebody who does not come in on the shown day takes no room.
+                continue
+            pet = track.person.kind == "pet"
+            colour = alpha(t.person, 0.5) if pet else t.person
+            self._lanes.append(Lane(track.person.name, signal, colour, 5 if pet else THICK - 2, room))
 
     # -- painting ----------------------------------------------------------------------------------------------
 
     def x_of(self, t: float) -> float:
         """Pixel of an instant."""
-        return LABELS + (t - self.start) / DAY * (self.width() - LABELS - RIGHT)
+        return LABELS + (t - self.start) / self.span * (self.width() - LABELS - RIGHT)
 
     def time_at(self, x: float) -> float:
         """Instant of a pixel, within the shown day."""
         k = (x - LABELS) / max(self.width() - LABELS - RIGHT, 1)
-        return self.start + min(max(k, 0.0), 1.0 - 1e-6) * DAY
+        return self.start + min(max(k, 0.0), 1.0 - 1e-6) * self.span
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
         t = self.theme
         p.fillRect(self.rect(), t.panel)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        r = self.results.rehearsal
-        if r is None:
+        house, r = self.results.house, self.results.rehearsal
+        if house is None:
             p.setFont(font(13))
             p.setPen(t.soft)
             p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.tr("Rehearsing the week …"))
@@ -171,7 +202,7 @@ class Ribbon(QWidget):
                 self.tr("No room has presence yet: take a sensor from the shelf and hang it in a room."),
             )  # fmt: skip
             return
-        if not r.project.people:
+        if r is not None and not r.project.people:
             p.setFont(font(13))
             p.setPen(t.soft)
             words = self.tr("Nobody lives in this project yet, so there is no day to follow. The contours need nobody.")
@@ -179,7 +210,7 @@ class Ribbon(QWidget):
                 self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words
             )
             return
-        self._night(p, r.begin)
+        self._night(p, house)
         self._hours(p)
         p.save()
         p.setClipRect(QRectF(0, HEAD, self.width(), self.height() - HEAD - FOOT))
@@ -197,23 +228,29 @@ class Ribbon(QWidget):
             p.setPen(QPen(t.ink, 1))
             p.drawRect(self.rect().adjusted(1, 1, -2, -2))
 
-    def _night(self, p: QPainter, begin) -> None:  # type: ignore[no-untyped-def]
-        t, place = self.theme, self.results.rehearsal.project.place  # type: ignore[union-attr]
-        day = begin + timedelta(days=self.focus.day)
-        _, sunset = sun_times(place, day)
-        sunrise, _ = sun_times(place, day + timedelta(days=1))
+    def _night(self, p: QPainter, house: HouseRun) -> None:
+        t, place, calendar = self.theme, house.project.place, house.recording.calendar
+        day = self.focus.day
+        _, sunset = sun_times(place, calendar.date(day))
+        sunrise, _ = sun_times(place, calendar.date(day + 1))
+        self._sun = None
         if sunset is None or sunrise is None:
             return
-        a = self.x_of(self.focus.day * DAY + sunset)
-        b = self.x_of((self.focus.day + 1) * DAY + sunrise)
+        down, up = calendar.midnight(day) + sunset, calendar.midnight(day + 1) + sunrise
+        a, b = self.x_of(down), self.x_of(up)
         p.fillRect(QRectF(a, HEAD, b - a, self.height() - HEAD), t.wash)
-        self._sun = (a, b, _hm(sunset), _hm(sunrise))
+        self._sun = (a, b, self._hm(down), self._hm(up))
+
+    def _hm(self, t: float) -> str:
+        """What clocks show at an instant."""
+        return clock_words(t if self.calendar is None else self.calendar.clock_s(t))[:5]
 
     def _hours(self, p: QPainter) -> None:
-        t = self.theme
+        t, calendar = self.theme, self.calendar
         p.setFont(font(11, 500))
         for k in range(0, 25, 2):
-            x = self.x_of(self.start + k * 3600)
+            hour = (12 + k) * 3600.0
+            x = self.x_of(self.start + k * 3600.0 if calendar is None else calendar.instant(self.focus.day, hour))
             p.setPen(QPen(alpha(t.hairline, 0.9 if k % 6 == 0 else 0.55), 1))
             p.drawLine(QPointF(x, HEAD - 3), QPointF(x, self.height()))
             p.setPen(t.soft)
@@ -239,16 +276,21 @@ class Ribbon(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         for a, b in self._bars(lane.signal):
             p.drawRect(QRectF(a, top, max(b - a, 1.0), lane.thick))
+        if lane.unknown is not None:
+            # Nobody listened: neither on nor off.
+            p.setBrush(QBrush(t.soft, Qt.BrushStyle.BDiagPattern))
+            for a, b in self._bars(lane.unknown):
+                p.drawRect(QRectF(a, top, max(b - a, 1.0), lane.thick))
         p.restore()
 
     def _bars(self, signal: Signal) -> list[tuple[float, float]]:
         """Pixel stretches of the shown day, those within a pixel of each other joined."""
         rows = signal.intervals
-        lo, hi = self.start, self.start + DAY
+        lo, hi = self.start, self.start + self.span
         rows = rows[(rows[:, 1] > lo) & (rows[:, 0] < hi)]
         if len(rows) == 0:
             return []
-        k = (self.width() - LABELS - RIGHT) / DAY
+        k = (self.width() - LABELS - RIGHT) / self.span
         x = LABELS + (np.clip(rows, lo, hi) - lo) * k
         apart = np.concatenate([[True], x[1:, 0] - np.maximum.accumulate(x[:, 1])[:-1] > 0.8])
         starts = np.flatnonzero(apart)
@@ -276,7 +318,7 @@ class Ribbon(QWidget):
     def _fade(self, p: QPainter) -> None:
         """Sunset and sunrise in words, at the foot."""
         t = self.theme
-        sun = getattr(self, "_sun", None)
+        sun = self._sun
         if sun is None:
             return
         a, b, sunset, sunrise = sun
@@ -316,7 +358,7 @@ class Ribbon(QWidget):
         p.drawRoundedRect(box, 9, 9)
         p.setPen(t.paper if t.name == "light" else t.panel)
         p.setFont(font(12, 600))
-        p.drawText(box, Qt.AlignmentFlag.AlignCenter, _hm(self.focus.time))
+        p.drawText(box, Qt.AlignmentFlag.AlignCenter, self._hm(self.focus.time))
 
     # -- mouse and keys ----------------------------------------------------------------------------------------
 
@@ -341,8 +383,8 @@ class Ribbon(QWidget):
         if pos.x() < LABELS - 6:
             lane = self._lane_at(pos.y()) if pos.y() > HEAD else None
             if lane is not None and lane.room is not None:
-                r = self.results.rehearsal
-                level = find(r.project.rooms, lane.room).level if r else self.focus.level
+                house = self.results.house
+                level = find(house.project.rooms, lane.room).level if house else self.focus.level
                 self.focus.set(level=level, room=lane.room, selected=lane.record or lane.room)
             return
         tooth = self._tooth_at(pos) if pos.y() > HEAD else None
@@ -391,10 +433,17 @@ class Ribbon(QWidget):
 
     def step_time(self, seconds: float) -> None:
         """Move the playhead, over to the next day where it passes noon."""
-        r = self.results.rehearsal
-        end = r.movements.end if r else DAY
-        t = min(max(self.focus.time + seconds, 0.0), end - 1)
-        self.focus.set(time=t, day=math.floor((t - DAY / 2) / DAY))
+        calendar = self.calendar
+        if calendar is not None:
+            t = min(max(self.focus.time + seconds, 0.0), calendar.end - 1)
+            self.focus.set(time=t, day=calendar.noon_day(t))
+
+    def step_day(self, days: int) -> None:
+        """Move the playhead to the same time of another day."""
+        calendar = self.calendar
+        if calendar is not None:
+            t = calendar.instant(calendar.day_of(self.focus.time) + days, calendar.clock_s(self.focus.time))
+            self.step_time(t - self.focus.time)
 
     def open_incident(self, index: int) -> None:
         """Open an incident: playhead, day, level and room go there."""
@@ -406,7 +455,7 @@ class Ribbon(QWidget):
         t = incident.at + min(1.0, incident.duration_s / 2)
         self.focus.set(
             stage="Rehearsal", level=level, room=incident.room, selected=incident.room, time=t,
-            day=math.floor((t - DAY / 2) / DAY), incident=index,
+            day=r.calendar.noon_day(t), incident=index,
         )  # fmt: skip
 
     def step_incident(self, way: int) -> None:
@@ -428,20 +477,15 @@ class Ribbon(QWidget):
 
 def incident_title(r, incident: Incident) -> str:  # type: ignore[no-untyped-def]
     """`21:14 light dropped on P`."""
-    at = _hm(incident.at)
+    at = clock_words(r.calendar.clock_s(incident.at))[:5]
     if incident.kind in ("dropped", "late"):
         who = next(
             (
                 k.person.name.split(",")[0]
-                for k in r.movements.tracks
-                if k.person.kind != "pet" and r.movements.person_in(k.person.id, incident.room).at(incident.at + 0.05)
+                for k in r.truth.tracks
+                if k.person.kind != "pet" and r.truth.person_in(k.person.id, incident.room).at(incident.at + 0.05)
             ),
             "somebody",
         )
         return f"{at} light dropped on {who}" if incident.kind == "dropped" else f"{at} light came late for {who}"
     return f"{at} light burned for nobody" if incident.kind == "idle" else f"{at} light came on for nobody"
-
-
-def _hm(t: float) -> str:
-    s = int(t) % 86_400
-    return f"{s // 3600:02d}:{s // 60 % 60:02d}"

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from datetime import timedelta
 from functools import lru_cache
 
@@ -11,7 +10,6 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from vastwatch.control.daylight import DAY
 from vastwatch.design.edits import room_of
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
@@ -193,8 +191,8 @@ class DaysPanel(_Side):
         mine = [i for i in r.incidents if i.room == room]
         for day in range(-1, DAYS):
             begin, end = r.begin + timedelta(days=day), r.begin + timedelta(days=day + 1)
-            lo = day * DAY + DAY / 2
-            here = [i for i in mine if lo <= i.at < lo + DAY]
+            lo, hi = r.calendar.noon(day), r.calendar.noon(day + 1)
+            here = [i for i in mine if lo <= i.at < hi]
             drops = sum(i.kind == "dropped" for i in here)
             idle = sum(not i.dark for i in here)
             words = f"{begin:%a} {begin.day} – {end:%a} {end.day} {end:%b}"
@@ -218,11 +216,12 @@ class DaysPanel(_Side):
         self._mark()
 
     def _go(self, day: int) -> None:
-        of_day = (self.focus.time - DAY / 2) % DAY
         r = self.results.rehearsal
-        end = r.movements.end if r else DAYS * DAY
-        t = float(np.clip(day * DAY + DAY / 2 + of_day, 0.0, end - 1))
-        self.focus.set(day=math.floor((t - DAY / 2) / DAY), time=t, incident=-1)
+        if r is None:
+            return
+        since_noon = self.focus.time - r.calendar.noon(self.focus.day)
+        t = float(np.clip(r.calendar.noon(day) + since_noon, 0.0, r.calendar.end - 1))
+        self.focus.set(day=r.calendar.noon_day(t), time=t, incident=-1)
 
     def _mark(self) -> None:
         for day, tile in self._tiles.items():

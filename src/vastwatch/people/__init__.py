@@ -1,5 +1,6 @@
-"""Where everybody is at each instant: day sheets turned into stays, walks and small movements."""
+"""Where everybody is at each instant: day sheets turned into stays, routes and small movements."""
 
-from vastwatch.people.movements import Movements, live
+from vastwatch.people.tracks import Track
+from vastwatch.people.truth import Truth, Where, simulate_days
 
-__all__ = ["Movements", "live"]
+__all__ = ["Track", "Truth", "Where", "simulate_days"]

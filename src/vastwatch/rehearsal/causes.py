@@ -9,17 +9,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vastwatch.design.edits import presence_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import find, find_any
 from vastwatch.design.records import Expr
-from vastwatch.people.movements import Track, Where
+from vastwatch.design.relations import presence_of
+from vastwatch.people import Track, Where
 from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.run import Rehearsal
 from vastwatch.sensing.explain import Sight, sight
 from vastwatch.sensing.figures import BODIES, PET, STANDING
 from vastwatch.sensing.hazards import false_rate, per_hour_words
-from vastwatch.sensing.noticing import placed
+from vastwatch.sensing.model import placed
 from vastwatch.site.building import Hazard
 from vastwatch.words import clock_words, duration_words, never_words
 
@@ -64,8 +64,13 @@ def _dropped(r: Rehearsal, incident: Incident) -> Chain:
     t = incident.at
     keepers = _sensors(presence.expr)
     links = [
-        _lamp(r, incident, f"went off {clock_words(t)}", f"dark for {duration_words(incident.duration_s)}"),
-        _presence_link(r, incident.room, f"fell {clock_words(t)}", "its hold time of {hold} ran out"),
+        _lamp(
+            r,
+            incident,
+            f"went off {_clock(r, t)}",
+            f"dark for {duration_words(incident.duration_s)}",
+        ),
+        _presence_link(r, incident.room, f"fell {_clock(r, t)}", "its hold time of {hold} ran out"),
     ]
     last, when = _last_report(r, keepers, t)
     if last is not None:
@@ -74,7 +79,7 @@ def _dropped(r: Rehearsal, incident: Incident) -> Chain:
             Link(
                 _name(r, last),
                 last,
-                f"last report {clock_words(when)}",
+                f"last report {_clock(r, when)}",
                 f"silent for {duration_words(quiet)}",
             )
         )
@@ -86,11 +91,11 @@ def _late(r: Rehearsal, incident: Incident) -> Chain:
     assert presence is not None
     t, wait = incident.at, incident.duration_s
     starters = _sensors(presence.expr)
-    lamp = r.rooms[incident.room].lamp
-    came_in = f"somebody came in at {clock_words(t)}"
+    lamp = r.house.served(incident.room)
+    came_in = f"somebody came in at {_clock(r, t)}"
     if lamp is not None and lamp.at(t + wait + AFTER_S):
         light = _lamp(r, incident, f"{duration_words(wait)} late", came_in)
-        rise = _presence_link(r, incident.room, f"rose {clock_words(t + wait)}", "nothing had started it before")
+        rise = _presence_link(r, incident.room, f"rose {_clock(r, t + wait)}", "nothing had started it before")
     else:
         light = _lamp(r, incident, "never came on", f"{came_in} and left after {duration_words(wait)}")
         rise = _presence_link(r, incident.room, "did not rise", "nothing started it while they were there")
@@ -112,12 +117,24 @@ def _idle(r: Rehearsal, incident: Incident) -> Chain:
     t, end = incident.at, incident.at + incident.duration_s
     keepers = _sensors(presence.expr)
     links = [
-        _lamp(r, incident, f"burned {duration_words(incident.duration_s)}", f"for nobody from {clock_words(t)}"),
-        _presence_link(r, incident.room, f"fell {clock_words(end)}", "held for {hold} after the last report"),
+        _lamp(
+            r,
+            incident,
+            f"burned {duration_words(incident.duration_s)}",
+            f"for nobody from {_clock(r, t)}",
+        ),
+        _presence_link(r, incident.room, f"fell {_clock(r, end)}", "held for {hold} after the last report"),
     ]
     last, when = _last_report(r, keepers, end)
     if last is not None:
-        links.append(Link(_name(r, last), last, f"last report {clock_words(when)}", _who_set_off(r, last, when)))
+        links.append(
+            Link(
+                _name(r, last),
+                last,
+                f"last report {_clock(r, when)}",
+                _who_set_off(r, last, when),
+            )
+        )
         links += _hazard_link(r, last, when)
     return Chain(tuple(links), None, None, ())
 
@@ -128,31 +145,36 @@ def _false_start(r: Rehearsal, incident: Incident) -> Chain:
     t = incident.at
     links = [
         _lamp(
-            r, incident, f"came on {clock_words(t)}",
+            r, incident, f"came on {_clock(r, t)}",
             f"nobody was there for all its {duration_words(incident.duration_s)}",
         )
     ]  # fmt: skip
-    links.append(_presence_link(r, incident.room, f"rose {clock_words(t)}", "held for {hold} after that"))
+    links.append(_presence_link(r, incident.room, f"rose {_clock(r, t)}", "held for {hold} after that"))
     best, at = None, -1.0
     for report in reports(presence.expr):
-        rises = r.sensors[report.sensor].report.rises
+        rises = r.recording.report(report.sensor).rises
         i = int(np.searchsorted(rises, t, side="right")) - 1
         if i >= 0 and rises[i] > at:
             best, at = report.sensor, float(rises[i])
     if best is None:
         return Chain(tuple(links), None, None, ())
-    links.append(Link(_name(r, best), best, f"reported {clock_words(at)}", _who_set_off(r, best, at)))
+    links.append(Link(_name(r, best), best, f"reported {_clock(r, at)}", _who_set_off(r, best, at)))
     links += _hazard_link(r, best, at)
     track = _noticed(r, best, at)
     if track is None:
         return Chain(tuple(links), None, None, ())
-    where = r.movements.where(track, at - 0.4)
+    where = r.truth.where(track, at - 0.4)
     seen = _sights(r, [best], track, where)
     links += [_sight_link(r, s) for s in seen[:1]]
     return Chain(tuple(links), track.person.id, where, seen)
 
 
 # -- parts ---------------------------------------------------------------------------------------------------------
+
+
+def _clock(r: Rehearsal, t: float) -> str:
+    """What clocks show at an instant."""
+    return clock_words(r.calendar.clock_s(t))
 
 
 def _sensors(expr: Expr) -> list[str]:
@@ -181,7 +203,7 @@ def _last_report(r: Rehearsal, sensors: list[str], t: float) -> tuple[str | None
     """The sensor that was last to fall silent before t, and when."""
     best, at = None, -1.0
     for ident in sensors:
-        falls = r.sensors[ident].report.falls
+        falls = r.recording.report(ident).falls
         i = int(np.searchsorted(falls, t + 1e-9, side="right")) - 1
         if i >= 0 and falls[i] > at:
             best, at = ident, float(falls[i])
@@ -189,42 +211,38 @@ def _last_report(r: Rehearsal, sensors: list[str], t: float) -> tuple[str | None
 
 
 def _keepers_of(r: Rehearsal, sensors: list[str]) -> list[str]:
-    return [s for s in sensors if s in r.sensors]
+    return [s for s in sensors if s in r.recording.sensors]
 
 
 def _noticed(r: Rehearsal, sensor: str, t: float) -> Track | None:
     """Whose notice led to what a sensor reports at t."""
-    notices = r.sensors[sensor].notices
-    i = int(np.searchsorted(notices.start, t + 1e-9, side="right")) - 1
-    if i < 0 or (who := int(notices.person[i])) < 0:
-        return None
-    return r.movements.tracks[who]
+    source = r.noticed(sensor, t)
+    return next((track for track in r.truth.tracks if track.person.id == source), None)
 
 
 def _hazard_noticed(r: Rehearsal, sensor: str, t: float) -> Hazard | None:
     """The hazard whose false notice led to what a sensor reports at t, if it was one."""
-    notices = r.sensors[sensor].notices
-    i = int(np.searchsorted(notices.start, t + 1e-9, side="right")) - 1
-    return r.project.hazards[-1 - int(notices.person[i])] if i >= 0 and notices.person[i] < 0 else None
+    source = r.noticed(sensor, t)
+    return next((h for h in r.project.hazards if h.id == source), None)
 
 
 def _hazard_link(r: Rehearsal, sensor: str, t: float) -> list[Link]:
-    """The hazard that fooled a sensor, and how often it does, if it was one."""
+    """The hazard that triggered a sensor falsely, and how often it does, if it was one."""
     hazard = _hazard_noticed(r, sensor, t)
     if hazard is None:
         return []
     rate = false_rate(placed(r.project, find(r.project.sensors, sensor)), hazard)
-    return [Link(hazard.name, hazard.id, hazard.kind, f"fools {_name(r, sensor)} {per_hour_words(rate)}")]
+    return [Link(hazard.name, hazard.id, hazard.kind, f"triggers {_name(r, sensor)} falsely, {per_hour_words(rate)}")]
 
 
 def _who_set_off(r: Rehearsal, sensor: str, t: float) -> str:
     hazard = _hazard_noticed(r, sensor, t)
     if hazard is not None:
-        return f"fooled by the {hazard.name.lower()}"
+        return f"set off by the {hazard.name.lower()}"
     track = _noticed(r, sensor, t)
     if track is None:
         return "nobody was noticed"
-    where = r.movements.where(track, t)
+    where = r.truth.where(track, t)
     if where.spot is not None:
         room = find(r.project.rooms, where.spot.room)
         return f"{track.person.name} at the {where.spot.name}, {room.name.lower()}"
@@ -234,16 +252,12 @@ def _who_set_off(r: Rehearsal, sensor: str, t: float) -> str:
 def _with_person(r: Rehearsal, incident: Incident, links: list[Link], sensors: list[str], t: float) -> Chain:
     """Add whom it happened to, and the sight lines of the sensors to them."""
     track = next(
-        (
-            k
-            for k in r.movements.tracks
-            if k.person.kind != "pet" and r.movements.person_in(k.person.id, incident.room).at(t)
-        ),
+        (k for k in r.truth.tracks if k.person.kind != "pet" and r.truth.person_in(k.person.id, incident.room).at(t)),
         None,
     )
     if track is None:
         return Chain(tuple(links), None, None, ())
-    where = r.movements.where(track, t)
+    where = r.truth.where(track, t)
     seen = _sights(r, sensors, track, where)
     rate = sum(1.0 / s.notice_s for s in seen if s.notice_s > 0)
     wait = 1.0 / rate if rate > 0 else float("inf")

@@ -7,6 +7,7 @@ from typing import Literal
 
 import numpy as np
 
+from vastwatch.memo import kept
 from vastwatch.rehearsal.scores import arrivals, drop_instants
 from vastwatch.signals import Signal
 
@@ -35,7 +36,8 @@ class Incident:
         return self.kind in ("dropped", "late")
 
 
-def find_incidents(room: str, lamp: Signal, awake: Signal, dark: Signal) -> list[Incident]:
+@kept
+def find_incidents(room: str, lamp: Signal, awake: Signal, dark: Signal) -> tuple[Incident, ...]:
     """All incidents of a room."""
     need = awake & dark
     unlit = need - lamp
@@ -57,4 +59,4 @@ def find_incidents(room: str, lamp: Signal, awake: Signal, dark: Signal) -> list
     for a, b in (lamp - awake).intervals.tolist():
         if b - a >= IDLE_S and awake.at(a - 1e-3):
             found.append(Incident("idle", room, a, b - a))
-    return found
+    return tuple(found)

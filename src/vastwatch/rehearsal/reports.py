@@ -1,294 +1,210 @@
-"""What each sensor reports while people move: notices drawn from the sensing models, then the device's own habits.
+"""What each sensor reports while people live: its notices, day by day, and what its device makes of them.
 
-Walks are looked at five times a second; each small movement of somebody who stays is looked at once; somebody whom
-a radar sees breathing is noticed of themselves. A device reports after its latency, holds for its own time after
-the last notice, and a PIR is then blind until it has re-armed.
+A device reports after its latency and holds for its own time after the last notice; the rest is its family's
+(`SensingModel.report`). Of a day's notices only those are carried on that can matter for that, a few per stretch of
+activity; the whole of them is made again for whoever asks what set a sensor off.
 """
 
 from __future__ import annotations
 
-import bisect
-import math
 from dataclasses import dataclass
-from datetime import timedelta
-from functools import cached_property, lru_cache
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.design.project import Project
-from vastwatch.devices import ContactType, MatType, PirType
-from vastwatch.people.movements import Movements, Track, stream
-from vastwatch.people.ways import STEP
-from vastwatch.sensing.figures import BODIES, PET, STANDING
-from vastwatch.sensing.hazards import false_rate, resolved, stretches
-from vastwatch.sensing.noticing import Placed, placed, staying, walking
-from vastwatch.sensing.touch import ADULT_KG
-from vastwatch.signals import Signal
-from vastwatch.site.people import Person
+from vastwatch.design.project import Project, find
+from vastwatch.draws import at_ms, key_of, triangular
+from vastwatch.memo import MEMO, is_kept, kept
+from vastwatch.people.truth import KEPT_DAYS, Household, Lives, Truth
+from vastwatch.rehearsal.notices import FalseSource, Notices, notices_of
+from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
+from vastwatch.sensing.model import Placed, each_part, held, model_of, placed
+from vastwatch.signals import Calendar, Signal, any_of
+from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
-# Walks are sampled at this rate, Hz (M6).
-WALK_HZ = 5.0
 # "Moving" of a radar lasts this long after the last movement, at most its own hold, seconds.
 MOVING_HOLD_S = 3.0
-# With more than this many expected detections per hold, gaps are drawn directly instead of detections: the chance
-# of a gap is then so small that a night would need tens of thousands of draws to show one.
-DENSE = 6.0
-# What is sure is seen without a gap, however short the device's own hold, seconds.
-SURE_HOLD_S = 1.0
-# A door is shut again so long after somebody passed, seconds.
-DOOR_OPEN_S = 3.0
-DAY = 86_400.0
-
-
-class Notices(NamedTuple):
-    """What a sensor noticed: [start, end) stretches sorted by start (an instant has both alike), of which person
-    (index into the tracks; -1 - i where it was hazard i of the project), and whether it was a movement."""
-
-    start: Array
-    end: Array
-    person: Ints
-    moving: NDArray[np.bool_]
+# The sun's path is taken anew so often, days: it moves by a degree or two in a week.
+SUN_DAYS = 7
 
 
 @dataclass(frozen=True, eq=False)
 class SensorRun:
-    """A sensor over the whole rehearsal: what it noticed and what it reported."""
+    """What a sensor reported over all days, as a whole and narrowed to those who move or are still."""
 
-    notices: Notices
     report: Signal
-    span: float
-    own_hold: float
-
-    @cached_property
-    def moving(self) -> Signal:
-        """The report narrowed to those who move."""
-        n = self.notices
-        rows = np.column_stack([n.start, n.end + min(MOVING_HOLD_S, self.own_hold)])[n.moving]
-        return Signal.from_intervals(rows, 0.0, self.span) & self.report
-
-    @cached_property
-    def still(self) -> Signal:
-        """The report while nobody moves."""
-        return self.report - self.moving
+    moving: Signal
+    still: Signal
 
 
-def run_sensor(project: Project, sensor_id: str, movements: Movements, seed: int) -> SensorRun:
-    """Run one sensor against the movements. Cached by what it reads."""
-    sensor = next(s for s in project.sensors if s.id == sensor_id)
-    it = placed(project, sensor)
-    order = {lv.id: i for i, lv in enumerate(sorted(project.levels, key=lambda lv: lv.elevation))}
-    return _run(it, order[sensor.level], movements, seed, fooling(project, it, movements))
+class Heard(NamedTuple):
+    """A day's notices as far as a report depends on them: [start, end) sorted, and [on, off) rows of movement."""
+
+    start: Array
+    end: Array
+    moving: Array
 
 
-Fooling = tuple[tuple[int, float, tuple[tuple[float, float], ...]], ...]
+class _Wanted(NamedTuple):
+    """A sensor in its place, its level's place by elevation, and by part and week what triggers it falsely."""
+
+    it: Placed
+    level: int
+    false: tuple[Weekly, ...]
 
 
-def fooling(project: Project, it: Placed, movements: Movements) -> Fooling:
-    """Which hazards fool a sensor: their index, false reports per second, and when, [from, to) in seconds.
+def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
+    """Run all sensors against a truth. Cached by sensor and day, by what each reads."""
+    wanted = {s.id: _wanted(project, s.id, truth) for s in project.sensors}
+    # Day by day, so that a day's lives are looked at once by all sensors and, in a long run, then forgotten.
+    left = [w for w in wanted.values() if not is_kept(_run, *w, truth)]
+    if left and truth.calendar.days > KEPT_DAYS:
+        for day in range(truth.calendar.days):
+            lives = truth.household.lives(day, keep=False)
+            for w in left:
+                for part, weekly in zip(each_part(w.it), w.false):
+                    _heard_of(part, w.level, truth, day, weekly, lives)
+    return {ident: _run(*w, truth) for ident, w in wanted.items()}
 
-    The sun's path is taken anew every week: it moves by a degree or two in one.
-    """
+
+def _wanted(project: Project, sensor_id: str, truth: Truth) -> _Wanted:
+    it = placed(project, find(project.sensors, sensor_id))
+    false = tuple(_false_by_week(project, part, truth.calendar) for part in each_part(it))
+    return _Wanted(it, _level(project, it), false)
+
+
+def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Notices:
+    """All that a sensor noticed on a day, whichever of its parts did."""
+    it = placed(project, find(project.sensors, sensor_id))
+    level = _level(project, it)
     found = []
-    days = round(movements.end / DAY)
-    for i, hazard in enumerate(project.hazards):
-        if hazard.level != it.sensor.level:
-            continue
-        for first in range(0, days, 7):
-            now = resolved(project, hazard, movements.begin + timedelta(days=first))
-            rate = 0.0 if now is None else false_rate(it, now)
-            if now is None or rate <= 0:
-                continue
-            each = stretches(now)
-            last = min(first + 7, days)
-            found.append((i, rate, tuple((d * DAY + a, d * DAY + b) for d in range(first, last) for a, b in each)))
-    return tuple(found)
+    for part in each_part(it):
+        false = _of_day(_false_by_week(project, part, truth.calendar), truth.calendar, day)
+        found.append(_notices(part, level, truth.household, day, false))
+    if len(found) == 1:
+        return found[0]
+    order = np.argsort(np.concatenate([n.start for n in found]), kind="stable")
+    return Notices(*(np.concatenate(columns)[order] for columns in zip(*found)))
 
 
-@lru_cache(maxsize=160)
-def _run(it: Placed, level: int, movements: Movements, seed: int, fooled: Fooling) -> SensorRun:
-    if it.parts:
-        # Two in one housing: each by itself, with what fools it shared out by how readily; the report is either's.
-        runs = [_run(part, level, movements, seed, fooled if k == 0 else ()) for k, part in enumerate(it.parts)]
-        both = [run.notices for run in runs]
-        order = np.argsort(np.concatenate([n.start for n in both]), kind="stable")
-        notices = Notices(*(np.concatenate(columns)[order] for columns in zip(*both)))
-        return SensorRun(notices, runs[0].report | runs[1].report, movements.end, max(r.own_hold for r in runs))
-    device = it.device
-    rates = {pet: _walk_rates(it, movements, level, pet) for pet in (False, True)}
-    by_weight = isinstance(device, MatType)
-    stay = {
-        key: _stay_chances(it, movements, level, *key)
-        for key in {_bearing(t.person, by_weight) for t in movements.tracks}
-    }
-    found = []
-    for k, track in enumerate(movements.tracks):
-        pet = track.person.kind == "pet"
-        mine = stay[_bearing(track.person, by_weight)]
-        rng = stream(seed, it.sensor.id, device.family, track.person.id)
-        walked = _walk_notices(movements, track, rates[pet], isinstance(device, PirType), rng)
-        moved = _fidget_notices(track, *mine[:2], rng)
-        still_a, still_b = _still_notices(track, mine[2], max(_hold(it), SURE_HOLD_S), rng)
-        moving = np.concatenate([walked, moved])
-        found.append((moving, moving, k, True))
-        found.append((still_a, still_b, k, False))
-    for i, rate, when in fooled:
-        rng = stream(seed, it.sensor.id, f"hazard-{i}")
-        for a, b in when:
-            false = a + np.sort(rng.random(rng.poisson(rate * (b - a)))) * (b - a)
-            found.append((false, false, -1 - i, True))
-    notices = _merge(found, movements.end)
-    rng = stream(seed, it.sensor.id, device.family, "latency")
-    if isinstance(device, PirType):
-        rows = _pir_reports(notices.start, _hold(it), device.rearm_s)
-    else:
-        own = Signal.from_intervals(np.column_stack([notices.start, notices.end + _hold(it)]), 0.0, movements.end)
-        rows = own.intervals
-    lag = device.latency
-    mode = min(max(lag.typical_s, lag.min_s), lag.max_s)
-    delays = (
-        rng.triangular(lag.min_s, mode, lag.max_s, len(rows))
-        if lag.max_s > lag.min_s
-        else np.full(len(rows), lag.typical_s)
-    )
-    late = np.minimum(rows[:, 0] + delays, rows[:, 1])
-    report = Signal.from_intervals(np.column_stack([late, rows[:, 1]]), 0.0, movements.end)
-    return SensorRun(notices, report, movements.end, _hold(it))
+def _level(project: Project, it: Placed) -> int:
+    order = sorted(project.levels, key=lambda level: level.elevation)
+    return next(i for i, level in enumerate(order) if level.id == it.sensor.level)
 
 
-def _bearing(person: Person, by_weight: bool) -> tuple[bool, float]:
-    """Whether it is a pet, and how heavy where that counts."""
-    return person.kind == "pet", person.body_kg if by_weight else ADULT_KG
-
-
-def _hold(it: Placed) -> float:
+def own_hold_s(it: Placed) -> float:
+    """The hold the device itself keeps: as set, or as it comes."""
     own = it.sensor.settings.hold_s
-    hold = it.device.hold_s if own is None else own
-    # A contact has no hold of its own: the door stays open for a moment behind whoever walked through.
-    return max(hold, DOOR_OPEN_S) if isinstance(it.device, ContactType) else hold
+    return it.device.hold_s if own is None else own
 
 
-def _walk_rates(it: Placed, movements: Movements, level: int, pet: bool) -> Array:
-    """Notices per second at 1 m/s at every way sample; 0 on other levels."""
-    points, levels, _, heading = movements.samples
-    out = np.zeros(len(points))
-    here = np.flatnonzero(levels == level)
-    if len(here):
-        out[here] = walking(it, points[here], None, heading[here], 1.0, PET if pet else STANDING)
-    return out
+# -- nuisance sources ----------------------------------------------------------------------------------------------
+
+# For each week the hazards that trigger a sensor: id, false reports per second, and stretches of the clock.
+Weekly = tuple[tuple[tuple[str, float, tuple[tuple[float, float], ...]], ...], ...]
 
 
-def _stay_chances(it: Placed, movements: Movements, level: int, pet: bool, kg: float) -> tuple[Array, Array, Array]:
-    """For each spot the chance of a large and of a small movement, and the rate of being noticed at rest."""
-    n = len(movements.spots)
-    large, small, still = np.zeros(n), np.zeros(n), np.zeros(n)
-    postures = {"pet"} if pet else {s.posture for s in movements.spots}
-    for posture in sorted(postures):
-        mine = np.array(
-            [
-                i
-                for i, s in enumerate(movements.spots)
-                if movements.spot_level[i] == level and (pet or s.posture == posture)
-            ],
-            int,
-        )
-        if len(mine) == 0:
-            continue
-        at = np.array([movements.spots[i].at for i in mine], float)
-        facing = np.array([movements.spots[i].facing for i in mine], float)
-        seen = staying(it, at, facing, BODIES[posture], kg)
-        large[mine], small[mine], still[mine] = seen.large, seen.small, seen.still_per_s
-    return large, small, still
+def _false_by_week(project: Project, it: Placed, calendar: Calendar) -> Weekly:
+    here = tuple(h for h in project.hazards if h.level == it.sensor.level)
+    weeks = range(0, calendar.days, SUN_DAYS)
+    return tuple(tuple(f for h in here for f in _falsely(project, it, h, calendar, first)) for first in weeks)
 
 
-def _walk_notices(movements: Movements, track: Track, rates: Array, by_speed: bool, rng: np.random.Generator) -> Array:
-    """Instants at which a walker is noticed."""
-    if len(track.way) == 0:
-        return np.empty(0)
-    base = movements.way_base
-    length = (base[1:] - base[:-1])[track.way] - 1
-    duration = track.arrive[1:] - track.leave[:-1]
-    count = np.maximum(np.ceil(duration * WALK_HZ).astype(int), 1)
-    total = int(count.sum())
-    first = np.concatenate([[0], np.cumsum(count)[:-1]])
-    walk = np.repeat(np.arange(len(count)), count)
-    # Each look falls at random within its fifth of a second, so that instants are not all on one grid.
-    t = (np.arange(total) - first[walk] + rng.random(total)) / WALK_HZ
-    row = base[track.way[walk]] + np.minimum((t * track.speed[walk] / STEP).astype(int), length[walk])
-    rate = rates[row]
-    if by_speed:
-        rate = rate * track.speed[walk]
-    hit = rng.random(total) < -np.expm1(-rate / WALK_HZ)
-    return track.leave[walk[hit]] + t[hit]
+def _falsely(
+    project: Project, it: Placed, hazard: Hazard, calendar: Calendar, first: int
+) -> list[tuple[str, float, tuple[tuple[float, float], ...]]]:
+    now = resolved(project, hazard, calendar.date(first))
+    rate = 0.0 if now is None else part_false_rate(it, now)
+    return [] if now is None or rate <= 0 else [(hazard.id, rate, tuple(stretches(now)))]
 
 
-def _fidget_notices(track: Track, large: Array, small: Array, rng: np.random.Generator) -> Array:
-    """Instants at which a small movement is noticed."""
-    spot = track.spot[track.fidget_stay]
-    q = np.where(track.fidget_large, large[spot], small[spot])
-    return track.fidget_t[rng.random(len(q)) < q]
+def _of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, ...]:
+    return tuple(
+        FalseSource(hazard, rate, tuple((calendar.instant(day, a), calendar.instant(day, b)) for a, b in when))
+        for hazard, rate, when in weekly[day // SUN_DAYS]
+    )
 
 
-def _still_notices(track: Track, still: Array, hold: float, rng: np.random.Generator) -> tuple[Array, Array]:
-    """Stretches during which somebody at rest is seen without a gap longer than the device's own hold.
+# -- days ----------------------------------------------------------------------------------------------------------
 
-    Detections come as a Poisson process. Where they are sparse each is drawn. Where they are dense (DENSE per hold)
-    the gaps are drawn instead: the time from a detection to the start of a gap longer than the hold is then
-    exponential with mean (e^(rate hold) - 1) / rate - hold, and such a gap lasts hold plus an exponential rest.
+
+@kept
+def _notices(it: Placed, level: int, household: Household, day: int, false: tuple[FalseSource, ...]) -> Notices:
+    lives = household.lives(day, keep=True)
+    return notices_of(it, level, household, lives, false, own_hold_s(it))
+
+
+def _heard_of(it: Placed, level: int, truth: Truth, day: int, weekly: Weekly, lives: Lives | None = None) -> Heard:
+    """What a part heard on a day; kept by what it reads, with the day's lives where they are at hand."""
+    false, household = _of_day(weekly, truth.calendar, day), truth.household
+
+    def work() -> Heard:
+        return _heard(it, level, household, lives or household.lives(day, keep=True), false)
+
+    return MEMO.get((_heard, it, level, household, day, false), work)
+
+
+def _heard(it: Placed, level: int, household: Household, lives: Lives, false: tuple[FalseSource, ...]) -> Heard:
+    hold = own_hold_s(it)
+    n = notices_of(it, level, household, lives, false, hold)
+    model = model_of(it.device.family)
+    start, end = condensed(n.start, n.end, hold, 0.0 if model is None else model.blind_s(it.device))
+    moving = held(n.start[n.moving], n.end[n.moving], min(MOVING_HOLD_S, hold))
+    return Heard(start, end, moving)
+
+
+def condensed(start: Array, end: Array, hold: float, blind: float) -> tuple[Array, Array]:
+    """Notices, sorted by start, less those that no report can depend on.
+
+    Within a run (no gap longer than the hold) only its first instant, its last end, and what lies within the device's
+    blind time after the first count: a report ends `hold` after a run, and the next run begins later than that, so
+    that no blindness reaches further into it. Each row ends where the next of its run begins.
     """
-    starts: list[Array] = []
-    ends: list[Array] = []
-    for k in np.flatnonzero(still[track.spot] > 0):
-        rate = float(still[track.spot[k]])
-        a, b = float(track.arrive[k]), float(track.leave[k])
-        if rate * hold <= DENSE:
-            n = rng.poisson(rate * (b - a))
-            each = a + np.sort(rng.random(n)) * (b - a)
-            starts.append(each)
-            ends.append(each)
-            continue
-        mean_run = (math.expm1(min(rate * hold, 600.0)) / rate) - hold
-        t = a + rng.exponential(1 / rate)
-        while t < b:
-            run = min(t + rng.exponential(mean_run), b)
-            starts.append(np.array([t]))
-            ends.append(np.array([run]))
-            t = run + hold + rng.exponential(1 / rate)
-    if not starts:
-        return np.empty(0), np.empty(0)
-    return np.concatenate(starts), np.concatenate(ends)
+    if len(start) == 0:
+        return start, end
+    reach = np.maximum.accumulate(end)
+    first = np.concatenate([[True], start[1:] > reach[:-1] + hold])
+    run = np.cumsum(first) - 1
+    begins = start[first]
+    last = np.append(np.flatnonzero(first)[1:], len(start)) - 1
+    keep = first.copy()
+    if blind > 0:
+        early = start <= begins[run] + blind
+        # The first one after the blind time as well: the report may begin with it.
+        keep |= early | np.concatenate([[False], early[:-1]])
+    keep[last] = True
+    index = np.flatnonzero(keep)
+    start, end, run = start[index], np.append(start[index][1:], 0.0), run[index]
+    # What is left out lies between what is kept: the run goes on from each to the next, and from the last to its end.
+    closes = np.append(run[1:] != run[:-1], True)
+    end[closes] = reach[last]
+    return start, end
 
 
-def _merge(found: list[tuple[Array, Array, int, bool]], end: float) -> Notices:
-    if not found:
-        return Notices(np.empty(0), np.empty(0), np.empty(0, int), np.empty(0, bool))
-    start = np.concatenate([f[0] for f in found])
-    stop = np.concatenate([f[1] for f in found])
-    person = np.concatenate([np.full(len(f[0]), f[2]) for f in found])
-    moving = np.concatenate([np.full(len(f[0]), f[3]) for f in found])
-    order = np.argsort(start, kind="stable")
-    order = order[(start[order] >= 0) & (start[order] < end)]
-    return Notices(start[order], np.minimum(stop[order], end), person[order].astype(int), moving[order])
+@kept
+def _run(it: Placed, level: int, false: tuple[Weekly, ...], truth: Truth) -> SensorRun:
+    reports, moving = [], []
+    for part, weekly in zip(each_part(it), false):
+        heard = [_heard_of(part, level, truth, day, weekly) for day in range(truth.calendar.days)]
+        start, end = (np.concatenate([h[k] for h in heard]) for k in (0, 1))
+        reports.append(_reported(part, start, end, truth))
+        moving.append(Signal.from_intervals(np.concatenate([h.moving for h in heard]), 0.0, truth.end))
+    report = any_of(reports)
+    moves = any_of(moving) & report
+    return SensorRun(report, moves, report - moves)
 
 
-def _pir_reports(notices: Array, hold: float, rearm: float) -> Array:
-    """[on, off) rows of a PIR: on from a notice until `hold` after the last, then blind for `rearm` seconds."""
-    if len(notices) == 0:
-        return np.empty((0, 2))
-    # The last notice of the run that each notice belongs to: a run ends where the next is more than `hold` away.
-    breaks = np.flatnonzero(np.diff(notices) > hold)
-    run_end = np.append(breaks, len(notices) - 1)
-    t = notices.tolist()
-    ends = run_end.tolist()
-    rows = []
-    i = 0
-    while i < len(t):
-        last = ends[bisect.bisect_left(ends, i)]
-        off = t[last] + hold
-        rows.append((t[i], off))
-        i = bisect.bisect_left(t, off + rearm, last + 1)
-    return np.array(rows)
+def _reported(it: Placed, start: Array, end: Array, truth: Truth) -> Signal:
+    """A device's report: its family's rows, each late by a latency of its own."""
+    model = model_of(it.device.family)
+    if model is None or len(start) == 0:
+        return Signal.constant(False, 0.0, truth.end)
+    rows = model.report(it, start, end, own_hold_s(it))
+    lag = it.device.latency
+    key = key_of(truth.household.seed, it.sensor.id, it.device.family, "latency")
+    mode = min(max(lag.typical_s, lag.min_s), lag.max_s)
+    late = rows[:, 0] + triangular(key, at_ms(rows[:, 0]), lag.min_s, mode, lag.max_s)
+    return Signal.from_intervals(np.column_stack([np.minimum(late, rows[:, 1]), rows[:, 1]]), 0.0, truth.end)

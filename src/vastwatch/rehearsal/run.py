@@ -1,123 +1,163 @@
-"""`rehearse`: the people live some days in the design, the sensors report, presence is concluded, lamps burn.
+"""`rehearse`: the people live some days in the design, its sensors record them, and the house does what it does.
 
-Each step is cached by what it reads, so that a changed hold time costs no more than the algebra that follows it.
+A rehearsal is a truth, the recording that sensors make of it, the house run that follows from the recording alone, and
+the scores that only truth can give. Each step is cached by what it reads.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from functools import cached_property
 
-from vastwatch.control.by_hand import absence_control
-from vastwatch.control.daylight import dark
-from vastwatch.control.fusion import evaluate
-from vastwatch.design.edits import presence_of
-from vastwatch.design.presence import hold_of
-from vastwatch.design.presence import reports as reports_of
+import numpy as np
+
+from vastwatch.control.by_hand import presses
+from vastwatch.control.house import HouseRun, conclude, run
+from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
-from vastwatch.people.movements import Movements, live
+from vastwatch.design.relations import presence_of
+from vastwatch.memo import kept
+from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.incidents import Incident, find_incidents
-from vastwatch.rehearsal.reports import SensorRun, run_sensor
+from vastwatch.rehearsal.notices import Notices
+from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors
 from vastwatch.rehearsal.scores import Scores, score
-from vastwatch.signals import Signal
+from vastwatch.signals import Calendar, Signal
 
-
-@dataclass(frozen=True, eq=False)
-class RoomRun:
-    """One room over the rehearsal: people in it, those awake, darkness, and, where it has presence control, what was
-    concluded and what the lamps did."""
-
-    room: str
-    occupied: Signal
-    awake: Signal
-    dark: Signal
-    presence: Signal | None
-    lamp: Signal | None
-    scores: Scores | None
+LONGEST_DAYS = 366
 
 
 @dataclass(frozen=True, eq=False)
 class Rehearsal:
-    """The outcome. Instants are seconds on the wall clock from local midnight of `begin`."""
+    """The outcome. Instants are seconds from the first local midnight."""
 
     project: Project
     days: int
     seed: int
-    movements: Movements
-    sensors: dict[str, SensorRun]
-    rooms: dict[str, RoomRun]
+    truth: Truth
+    recording: Recording
+    house: HouseRun
+
+    @property
+    def calendar(self) -> Calendar:
+        """Its days."""
+        return self.truth.calendar
 
     @property
     def begin(self) -> date:
         """The first day."""
-        return self.movements.begin
+        return self.calendar.begin
 
     def clock(self, t: float) -> datetime:
         """Local time of an instant."""
-        return datetime(self.begin.year, self.begin.month, self.begin.day) + timedelta(seconds=t)
+        return self.calendar.clock(t)
+
+    def occupied(self, room: str) -> Signal:
+        """While somebody is in a room, awake or not."""
+        return _occupied(self.truth, room, False)
+
+    def awake(self, room: str) -> Signal:
+        """While somebody awake is in a room."""
+        return _occupied(self.truth, room, True)
+
+    def needs_light(self, room: str) -> Signal:
+        """While somebody awake is in a room that daylight leaves in the dark."""
+        return _both(self.awake(room), self.house.dark(room))
 
     @cached_property
     def scores(self) -> dict[str, Scores]:
-        """Scores of every room under presence control."""
-        return {ident: run.scores for ident, run in self.rooms.items() if run.scores is not None}
+        """Scores of every room whose light the house switches."""
+        out = {}
+        for room in self.project.rooms:
+            lit = self.house.served(room.id)
+            if lit is not None:
+                out[room.id] = score(
+                    lit, self.awake(room.id), self.house.dark(room.id), self.house.watts(room.id), self.days
+                )
+        return out
 
     @cached_property
     def incidents(self) -> list[Incident]:
         """Everything that went wrong, by time."""
-        found = [
-            incident
-            for run in self.rooms.values()
-            if run.lamp is not None
-            for incident in find_incidents(run.room, run.lamp, run.awake, run.dark)
-        ]
-        return sorted(found, key=lambda i: (i.at, i.room))
+        found: list[Incident] = []
+        for room in self.project.rooms:
+            lit = self.house.served(room.id)
+            if lit is not None:
+                found += find_incidents(room.id, lit, self.awake(room.id), self.house.dark(room.id))
+        return sorted(found, key=lambda i: (i.at, i.room, i.kind))
 
-    @cached_property
+    @property
     def signals(self) -> dict[str, Signal]:
-        """Signals by record id: sensors, presences, and lamps."""
-        out = {ident: run.report for ident, run in self.sensors.items()}
-        for p in self.project.presences:
-            presence = self.rooms[p.room].presence
-            if presence is not None:
-                out[p.id] = presence
-        for lamp in self.project.lamps:
-            signal = self.rooms[lamp.room].lamp
-            out[lamp.id] = signal if signal is not None else Signal.constant(False, 0.0, self.movements.end)
-        return out
+        """Signals by record id: sensors, presences, and outputs while they are on at all."""
+        return self.house.signals
+
+    def notices(self, sensor: str, day: int) -> Notices:
+        """All that a sensor noticed on a day."""
+        return notices_on(self.project, sensor, self.truth, day)
+
+    def noticed(self, sensor: str, t: float) -> str | None:
+        """The id of the person or hazard whose notice was the last before an instant, at most a day before."""
+        today = self.calendar.day_of(min(max(t, 0.0), np.nextafter(self.truth.end, 0.0)))
+        for day in (today, today - 1):
+            if day >= 0:
+                n = self.notices(sensor, day)
+                i = int(np.searchsorted(n.start, t + 1e-9, side="right")) - 1
+                if i >= 0:
+                    return str(n.source[i])
+        return None
 
 
 def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
-    """Rehearse a design for some days. The same project, days and seed give the same result to the bit.
+    """Rehearse a design for some days. The same project, days and seed give the same result to the bit, and the first
+    days of a longer rehearsal are those of a shorter one.
 
     Raises ValueError for less than one day or more than a year.
     """
-    if not 1 <= days <= 366:
-        raise ValueError(f"a rehearsal takes 1 to 366 days, not {days}")
-    movements = live(project, days, seed)
-    sensors = {s.id: run_sensor(project, s.id, movements, seed) for s in project.sensors}
+    if not 1 <= days <= LONGEST_DAYS:
+        raise ValueError(f"a rehearsal takes 1 to {LONGEST_DAYS} days, not {days}")
+    truth = simulate_days(project, days, seed)
+    recording = record(project, truth)
+    return Rehearsal(project, days, seed, truth, recording, run(project, recording, _hands(project, truth, recording)))
+
+
+def record(project: Project, truth: Truth) -> Recording:
+    """What the design's sensors say of a truth; the same object again while none of them says anything else."""
+    runs = run_sensors(project, truth)
+    return _recording(tuple(runs), tuple(runs.values()), truth.calendar)
+
+
+@kept
+def _recording(sensors: tuple[str, ...], runs: tuple[SensorRun, ...], calendar: Calendar) -> Recording:
     reports: dict[tuple[str, str | None], Signal] = {}
-    for ident, run in sensors.items():
-        reports[ident, None] = run.report
-    for p in project.presences:
-        for report in reports_of(p.expr):
-            if report.state is not None:
-                run = sensors[report.sensor]
-                reports[report.sensor, report.state] = run.moving if report.state == "moving" else run.still
-    rooms = {}
-    for room in project.rooms:
-        awake = movements.occupied(room.id)
-        darkness = dark(project, room, movements.begin, days)
+    for ident, each in zip(sensors, runs):
+        reports[ident, None] = each.report
+        reports[ident, "moving"], reports[ident, "still"] = each.moving, each.still
+    return Recording(calendar, reports)
+
+
+def _hands(project: Project, truth: Truth, recording: Recording) -> dict[str, Signal]:
+    """Who presses the switches of rooms where a hand switches on."""
+    by_hand = [room for room in project.rooms if room.control == "absence" and presence_of(project, room.id)]
+    if not by_hand:
+        return {}
+    house = conclude(project, recording)
+    out = {}
+    for room in by_hand:
         presence = presence_of(project, room.id)
-        lamps = [lamp for lamp in project.lamps if lamp.room == room.id]
-        concluded = lit = scores = None
-        if presence is not None:
-            concluded = evaluate(presence.expr, reports)
-            if lamps:
-                lit = concluded & darkness
-                if room.control == "absence":
-                    lit = absence_control(concluded, awake, darkness, hold_of(presence.expr) or 0.0)
-                scores = score(lit, awake, darkness, sum(lamp.watts for lamp in lamps))
-        occupied = movements.occupied(room.id, awake_only=False)
-        rooms[room.id] = RoomRun(room.id, occupied, awake, darkness, concluded, lit, scores)
-    return Rehearsal(project, days, seed, movements, sensors, rooms)
+        assert presence is not None
+        out[room.id] = _presses(house.presences[presence.id], _occupied(truth, room.id, True), house.dark[room.id])
+    return out
+
+
+_presses = kept(presses)
+
+
+@kept
+def _occupied(truth: Truth, room: str, awake_only: bool) -> Signal:
+    return truth.occupied(room, awake_only)
+
+
+@kept
+def _both(a: Signal, b: Signal) -> Signal:
+    return a & b

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from vastwatch.memo import kept
 from vastwatch.signals import Signal
-
-DAY = 86_400.0
 
 
 @dataclass(frozen=True)
@@ -45,9 +44,9 @@ def arrivals(lamp: Signal, awake: Signal, dark: Signal) -> tuple[NDArray[np.floa
     return came, np.minimum(lit, left) - came
 
 
-def score(lamp: Signal, awake: Signal, dark: Signal, watts: float) -> Scores:
-    """Scores of one room from its lamp, the people awake in it, and the darkness."""
-    days = (lamp.end - lamp.start) / DAY
+@kept
+def score(lamp: Signal, awake: Signal, dark: Signal, watts: float, days: int) -> Scores:
+    """Scores of one room from its light, the people awake in it, and the darkness."""
     need = awake & dark
     idle_h = (lamp - awake).total() / 3600.0 / days
     _, waits = arrivals(lamp, awake, dark)

@@ -15,9 +15,9 @@ from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry.grids import Grid, grid_over
 from vastwatch.sensing.figures import (
     BODIES,
-    FIDGETS,
     FIGURE_ACTIVITY,
     LYING,
+    MINOR_MOTION,
     PET,
     PET_SPEED,
     SEATED,
@@ -26,7 +26,7 @@ from vastwatch.sensing.figures import (
     Body,
     Figure,
 )  # fmt: skip
-from vastwatch.sensing.noticing import Placed, latency_s, mean_wait, placed, staying, walking
+from vastwatch.sensing.model import Placed, latency_s, mean_wait, placed, staying, walking
 from vastwatch.site.building import Room, Spot
 
 Array = NDArray[np.float64]
@@ -134,7 +134,7 @@ def notice_times(it: Placed, points: Array, figure: Figure) -> Array:
     """Mean seconds until the figure is noticed at each point, (n,)."""
     if figure in ("seated", "lying"):
         body = SEATED if figure == "seated" else LYING
-        rate = staying(it, points, None, body).rate(FIDGETS[FIGURE_ACTIVITY[figure]].rate)
+        rate = staying(it, points, None, body).rate(MINOR_MOTION[FIGURE_ACTIVITY[figure]].rate)
     elif figure == "pet":
         rate = walking(it, points, 90.0, None, PET_SPEED, PET)
     else:
@@ -158,5 +158,5 @@ def spot_notice_s(project: Project, sensor_id: str, spot: Spot) -> float:
         return math.inf
     it = placed(project, sensor)
     at = np.array([spot.at], float)
-    rate = staying(it, at, spot.facing, spot_body(spot)).rate(FIDGETS[spot.activity].rate)
+    rate = staying(it, at, spot.facing, spot_body(spot)).rate(MINOR_MOTION[spot.activity].rate)
     return float(mean_wait(rate, latency_s(it.device))[0])

@@ -5,17 +5,29 @@ The same models as everywhere, for a single place, with each factor kept apart a
 
 from __future__ import annotations
 
+import math
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
-from vastwatch.devices import PirType, RadarType
 from vastwatch.geometry.sightlines import fan, prism_hits, screen_hits
-from vastwatch.sensing import pir, radar, touch
-from vastwatch.sensing.figures import FIDGETS, SAMPLES, WALKING_SPEED, Body
-from vastwatch.sensing.noticing import Placed, latency_s, mean_wait, placed, staying, walking
+from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body
+from vastwatch.sensing.model import (
+    Placed,
+    each_part,
+    latency_s,
+    mean_wait,
+    model_of,
+    placed,
+    staying,
+    walking,
+)  # fmt: skip
+from vastwatch.sensing.scene import OPAQUE_DB
+
+Array = NDArray[np.float64]
 
 
 class Sight(NamedTuple):
@@ -41,6 +53,34 @@ class Sight(NamedTuple):
     notice_s: float
 
 
+class Geometry(NamedTuple):
+    """Where a place lies as seen from a sensor; `points` the place as the array that the models take, (1, 2)."""
+
+    points: Array
+    plan_m: float
+    slant_m: float
+    bearing_deg: float
+    azimuth_deg: float
+
+
+def geometry(it: Placed, at: tuple[float, float], body: Body) -> Geometry:
+    """Distance to a body at a place, its bearing on the plan, and how far off the sensor's axis that is."""
+    x, y, z = it.sensor.at
+    plan = float(np.hypot(at[0] - x, at[1] - y))
+    bearing = float(np.degrees(np.arctan2(at[1] - y, at[0] - x)))
+    azimuth = abs((bearing - it.sensor.yaw + 180.0) % 360.0 - 180.0)
+    return Geometry(np.array([at], float), plan, float(np.hypot(plan, z - body.middle)), bearing, azimuth)
+
+
+def waited(it: Placed, points: Array, body: Body, activity: str, facing: float | None, walking_by: bool) -> float:
+    """Mean seconds until the body is noticed, inf for never."""
+    if walking_by:
+        rate = walking(it, points, 90.0, None, WALKING_SPEED, body)
+    else:
+        rate = staying(it, points, facing, body).rate(MINOR_MOTION[activity].rate)
+    return float(mean_wait(rate, latency_s(it.device))[0])
+
+
 def sight(
     project: Project,
     sensor: Sensor,
@@ -50,76 +90,41 @@ def sight(
     facing: float | None = None,
     walking_by: bool = False,
 ) -> Sight:
-    """The sight line from a sensor to a body on the same level."""
-    it = placed(project, sensor)
-    if it.parts:
-        # The part that notices sooner is the one that counts.
-        return min((_sight(part, at, body, activity, facing, walking_by) for part in it.parts), key=_soonest)
-    return _sight(it, at, body, activity, facing, walking_by)
+    """The sight line from a sensor to a body on the same level; of several parts, that which notices sooner."""
+    found = []
+    for part in each_part(placed(project, sensor)):
+        model = model_of(part.device.family)
+        if model is not None:
+            found.append(model.explain(part, at, body, activity, facing, walking_by))
+        else:
+            found.append(unseen(part, at, body))
+    return min(found, key=_soonest)
 
 
 def _soonest(s: Sight) -> tuple[float, float]:
     return s.notice_s, -s.range_m
 
 
-def _sight(
-    it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
-) -> Sight:
-    sensor, device = it.sensor, it.device
-    points = np.array([at], float)
-    if walking_by:
-        rate = walking(it, points, 90.0, None, WALKING_SPEED, body)
-    else:
-        rate = staying(it, points, facing, body).rate(FIDGETS[activity].rate)
-    wait = float(mean_wait(rate, latency_s(device))[0])
-    hidden = _in_the_way(it, points, body)
-    plan = float(np.hypot(at[0] - sensor.at[0], at[1] - sensor.at[1]))
-    slant = float(np.hypot(plan, sensor.at[2] - body.middle))
-    bearing = float(np.degrees(np.arctan2(at[1] - sensor.at[1], at[0] - sensor.at[0])))
-    azimuth = abs((bearing - sensor.yaw + 180.0) % 360.0 - 180.0)
-    if isinstance(device, PirType):
-        view = pir.look(sensor, device, it.around, it.ambient_c, points, body)
-        ceiling = device.lens == "ceiling"
-        axis = 1.0 if ceiling else float(pir.off_axis_factor(azimuth, device.fov_h, device.edge_share))
-        rated = device.tangential_m if walking_by else device.minor_m
-        seen = len(view.where) > 0
-        return Sight(
-            sensor.id, at, plan, plan if ceiling else slant, 0.0 if ceiling else azimuth, axis, axis > 0,
-            float(view.share[0]) if seen else 0.0, 0.0, pir.contrast_factor(it.ambient_c), rated,
-            rated * float(view.factor[0]) if seen else 0.0, hidden, wait,
-        )  # fmt: skip
-    if not isinstance(device, RadarType):
-        near = plan <= touch.reach_m(device)
-        return Sight(
-            sensor.id, at, plan, plan, 0.0, 1.0, near, 1.0, 0.0, 1.0, touch.reach_m(device),
-            touch.reach_m(device) if near else 0.0, (), wait,
-        )  # fmt: skip
-    echo = radar.look(sensor, device, it.around, points, body)
-    az, el = radar.off_axis(
-        sensor, points[:, 0] - sensor.at[0], points[:, 1] - sensor.at[1], body.middle - sensor.at[2]
-    )
-    axis = float(radar.range_factor(radar.gain_two_way_db(az, el, device.fov_h, device.fov_v), 0.0)[0])
-    side = 1.0
-    if facing is not None and not walking_by:
-        side = float(radar.facing_factor(facing, bearing + 180.0))
-    rated = device.moving_m if walking_by else device.still_m
-    factor = float(echo.factor[0]) if len(echo.where) else 0.0
+def unseen(it: Placed, at: tuple[float, float], body: Body, reach_m: float = 0.0, notice_s: float = math.inf) -> Sight:
+    """The sight line of what has none: it knows only what lies within its reach."""
+    g = geometry(it, at, body)
+    near = g.plan_m <= reach_m
     return Sight(
-        sensor.id, at, plan, slant, float(np.hypot(az[0], el[0])), axis, factor > 0, 1.0,
-        float(echo.loss_db[0]) if len(echo.where) else 0.0, 1.0, rated, rated * side * factor, hidden, wait,
+        sensor=it.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.plan_m, off_axis_deg=0.0, off_axis_factor=1.0,
+        in_view=near, share=1.0, loss_db=0.0, contrast=1.0, rated_m=reach_m, range_m=reach_m if near else 0.0,
+        hidden_by=(), notice_s=notice_s,
     )  # fmt: skip
 
 
-def _in_the_way(it, points, body: Body) -> tuple[tuple[str, float], ...]:  # type: ignore[no-untyped-def]
-    """Each obstacle on the way and its weight: share hidden for infrared, dB for radar."""
+def in_the_way(it: Placed, points: Array, body: Body, by_share: bool) -> tuple[tuple[str, float], ...]:
+    """Each obstacle on the way and its weight, worst first: the share of the body it hides, or its loss in dB."""
     view = fan(it.sensor.at, points)
     heights = body.heights
-    infrared = isinstance(it.device, PirType)
     found: dict[str, float] = {}
 
     def note(owner: str, cut_samples: int, db: float) -> None:
         if cut_samples:
-            weight = cut_samples / SAMPLES if infrared else min(db, radar.OPAQUE_DB)
+            weight = cut_samples / SAMPLES if by_share else min(db, OPAQUE_DB)
             found[owner] = max(found.get(owner, 0.0), weight)
 
     around = it.around

@@ -1,4 +1,4 @@
-"""The bodies a sensor looks for: how tall, how fast, how often they fidget.
+"""The bodies a sensor looks for: how tall, how fast, how often they move a little.
 
 A figure is a vertical body, sampled at a few heights (M1 of docs/models.md). Activities set how often somebody who
 stays at a spot moves a hand or the head (M6).
@@ -50,7 +50,7 @@ PET = Body(0.05, 0.4, size=0.4)
 BODIES = {"standing": STANDING, "seated": SEATED, "lying": LYING, "pet": PET}
 
 
-class Fidgets(NamedTuple):
+class MinorMotion(NamedTuple):
     """Gaps between small movements: log-normal, with this median in seconds and this sigma."""
 
     median_s: float
@@ -63,15 +63,15 @@ class Fidgets(NamedTuple):
 
 
 # Median gap and spread by activity (M6).
-FIDGETS = {
-    "passing": Fidgets(8.0, 1.0),
-    "hands-on": Fidgets(4.0, 1.0),
-    "washing": Fidgets(5.0, 1.0),
-    "desk": Fidgets(25.0, 1.1),
-    "reading": Fidgets(150.0, 1.2),
-    "film": Fidgets(240.0, 1.2),
-    "sleeping": Fidgets(900.0, 1.3),
-    "away": Fidgets(900.0, 1.0),
+MINOR_MOTION = {
+    "passing": MinorMotion(8.0, 1.0),
+    "hands-on": MinorMotion(4.0, 1.0),
+    "washing": MinorMotion(5.0, 1.0),
+    "desk": MinorMotion(25.0, 1.1),
+    "reading": MinorMotion(150.0, 1.2),
+    "film": MinorMotion(240.0, 1.2),
+    "sleeping": MinorMotion(900.0, 1.3),
+    "away": MinorMotion(900.0, 1.0),
 }
 
 # Half of the movements are large: an arm or the trunk by 0.25 m. The others are a hand or the head by 0.10 m.

@@ -1,8 +1,8 @@
-"""What fools sensors: how often a hazard makes a sensor report somebody who is not there (M3, and M2's cautions).
+"""What triggers sensors falsely: how often a hazard makes one report somebody who is not there (M2, M3).
 
-Each kind has a usual rate for each technology, at full strength and in full view. It is scaled by the hazard's
-strength and by how well the sensor would notice a body in that place: its range, its angle, walls and furniture
-count as they do for people.
+A hazard is a nuisance source. Each family has a usual rate for each kind, at full strength and in full view, in its
+model. It is scaled by the hazard's strength and by how well the sensor would notice a body in that place: its range,
+its angle, walls and furniture count as they do for people.
 """
 
 from __future__ import annotations
@@ -12,27 +12,18 @@ from datetime import date
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vastwatch.design.project import Place, Project, find
-from vastwatch.devices import PirType, RadarType
 from vastwatch.geometry import polygons
-from vastwatch.sensing import pir, radar
+from vastwatch.memo import kept
 from vastwatch.sensing.figures import Body
-from vastwatch.sensing.noticing import Placed
+from vastwatch.sensing.model import Placed, each_part, model_of
 from vastwatch.sensing.sunpatch import sun_hours, sun_patch
 from vastwatch.site.building import Hazard
 
-# False reports per hour at full strength and in full view: (PIR, radar). Typical values, a matter of the place.
-RATES_PER_H = {
-    "sun patch": (2.0, 0.0),
-    "heat source": (1.5, 0.0),
-    "vent": (3.0, 4.0),
-    "fan": (0.5, 60.0),
-    "curtain": (1.0, 12.0),
-    "pet area": (2.0, 2.0),
-    "mirror or metal": (0.2, 1.0),
-    "insect lamp": (4.0, 1.0),
-}
+Array = NDArray[np.float64]
+
 # Where a hazard works, metres above the floor; what lies on the floor is low, what hangs is high.
 HEIGHTS = {"sun patch": Body(0.05, 0.4), "pet area": Body(0.05, 0.4), "fan": Body(0.8, 2.0), "vent": Body(0.8, 2.2)}
 USUAL_HEIGHT = Body(0.4, 1.6)
@@ -43,37 +34,33 @@ NEVER_H = 24.0 * 30
 
 def false_rate(it: Placed, hazard: Hazard) -> float:
     """False reports per second of one sensor by one hazard, while it is there; 0 on another level."""
-    if hazard.level != it.sensor.level or hazard.strength <= 0:
+    return sum(part_false_rate(part, hazard) for part in each_part(it))
+
+
+@kept
+def part_false_rate(it: Placed, hazard: Hazard) -> float:
+    """`false_rate` of one part of a housing."""
+    model = model_of(it.device.family)
+    if model is None or hazard.level != it.sensor.level or hazard.strength <= 0:
         return 0.0
-    if it.parts:
-        return sum(false_rate(part, hazard) for part in it.parts)
-    return _false_rate(it, hazard)
+    return model.false_rate(it, hazard)
 
 
-@lru_cache(maxsize=1024)
-def _false_rate(it: Placed, hazard: Hazard) -> float:
-    body = HEIGHTS.get(hazard.kind, USUAL_HEIGHT)
-    # Looked at a little inside its edge: an edge on a wall's line is not seen from the wall's other side.
+def body_of(hazard: Hazard) -> Body:
+    """Where a hazard works, above the floor."""
+    return HEIGHTS.get(hazard.kind, USUAL_HEIGHT)
+
+
+def looked_at(hazard: Hazard) -> Array:
+    """The points of a hazard that a sensor might see: its middle and, a little inside, its corners."""
+    # An edge on a wall's line is not seen from the wall's other side.
     middle = np.array(polygons.centroid(hazard.outline))
-    points = np.vstack([middle, middle + INSIDE * (np.array(hazard.outline, float) - middle)])
-    infrared, radio = RATES_PER_H[hazard.kind]
-    device = it.device
-    if isinstance(device, PirType):
-        if infrared == 0:
-            return 0.0
-        view = pir.look(it.sensor, device, it.around, it.ambient_c, points, body)
-        chance = pir.chance(view.slant, device.radial_m * view.factor)
-        rate = infrared
-    elif isinstance(device, RadarType):
-        if radio == 0:
-            return 0.0
-        seen = radar.look(it.sensor, device, it.around, points, body)
-        chance = pir.chance(seen.slant, device.moving_m * seen.factor, radar.SOFTNESS)
-        rate = radio
-    else:
-        return 0.0
-    best = float(chance.max()) if len(chance) else 0.0
-    per_hour = rate * hazard.strength * best
+    return np.vstack([middle, middle + INSIDE * (np.array(hazard.outline, float) - middle)])
+
+
+def per_second(usual_per_h: float, hazard: Hazard, seen: Array) -> float:
+    """False reports per second, from a family's usual rate per hour and the chances at which it sees the points."""
+    per_hour = usual_per_h * hazard.strength * (float(seen.max()) if len(seen) else 0.0)
     return per_hour / 3600.0 if per_hour > 1.0 / NEVER_H else 0.0
 
 

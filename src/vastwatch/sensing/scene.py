@@ -35,6 +35,8 @@ LOSS_DB = {
     "none": (0.0, 0.0, 0.0),
 }
 BANDS = ("5.8", "24", "60")
+# What is seen through more than this is not seen, dB one way.
+OPAQUE_DB = 200.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,10 +105,12 @@ def _obstacles(
     pieces: list[_Piece] = []
     for wall in walls:
         pieces += _wall_pieces(wall, by_wall.get(wall.id, []), height, infrared=band == "infrared")
+    # By id, so that sums over what is crossed do not depend on the order of the records.
+    pieces.sort(key=lambda p: (p.owner, p.a, p.b, p.z0))
     full = [p for p in pieces if p.z0 <= 0 and p.z1 >= height]
     part = [p for p in pieces if not (p.z0 <= 0 and p.z1 >= height)]
     prisms, prism_ids, prism_materials = [], [], []
-    for f in furnishings:
+    for f in sorted(furnishings, key=lambda f: f.id):
         if f.kind == "stair":
             continue
         for piece in polygons.convex_pieces(f.outline):

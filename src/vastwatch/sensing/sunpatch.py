@@ -8,9 +8,8 @@ so it is an upper bound; a clear sky is assumed.
 from __future__ import annotations
 
 import math
-from datetime import date, datetime, timedelta
+from datetime import date
 from functools import lru_cache
-from zoneinfo import ZoneInfo
 
 import numpy as np
 from astral import Observer
@@ -18,6 +17,7 @@ from astral import sun as astral_sun
 
 from vastwatch.design.project import Place
 from vastwatch.geometry import polygons
+from vastwatch.signals import DAY, Calendar
 from vastwatch.site.building import Opening, Room, Wall
 from vastwatch.site.record import Outline
 
@@ -33,11 +33,10 @@ SMALLEST_M2 = 0.05
 def sun_track(place: Place, day: date) -> tuple[tuple[float, float, float], ...]:
     """Rows of (second of the day, elevation, azimuth clockwise from north) while the sun is up, every STEP_S."""
     observer = Observer(place.latitude, place.longitude)
-    zone = ZoneInfo(place.timezone)
-    midnight = datetime(day.year, day.month, day.day)
+    calendar = Calendar(day, place.timezone, 1)
     rows = []
-    for k in range(int(86_400 / STEP_S)):
-        when = (midnight + timedelta(seconds=k * STEP_S)).replace(tzinfo=zone)
+    for k in range(int(DAY / STEP_S)):
+        when = calendar.instant_utc(calendar.instant(0, k * STEP_S))
         elevation = float(astral_sun.elevation(observer, when, with_refraction=False))
         if elevation >= LOWEST_DEG:
             rows.append((k * STEP_S, elevation, float(astral_sun.azimuth(observer, when))))

@@ -14,11 +14,12 @@ from PyQt6.QtCore import QPointF, Qt
 
 from vastwatch.advice.fixing import fixed_place
 from vastwatch.design.building import rectangle
-from vastwatch.design.edits import add_sensor, presence_of, put, remove_sensor, room_at, room_of
+from vastwatch.design.edits import add_sensor, put, remove_sensor, room_at, room_of
 from vastwatch.design.fittings import turned
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
+from vastwatch.design.relations import presence_of
 from vastwatch.desk.plan.look import HANDLE_REACH
 from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.units import show_angle, show_length

@@ -20,16 +20,17 @@ def show_moment(look: Look, focus: Focus, rehearsal: Rehearsal | None) -> None:
     if rehearsal is None or focus.stage != "Rehearsal":
         return
     t = focus.time
-    elevation = sun_elevation(look.project.place, rehearsal.begin, t)
+    elevation = sun_elevation(look.project.place, rehearsal.calendar, t)
     look.night = min(max((BRIGHTEST - elevation) / (BRIGHTEST - DARKEST), 0.0), 1.0) ** DUSK
     for lamp in look.project.lamps:
-        run = rehearsal.rooms.get(lamp.room)
-        if run is not None and run.lamp is not None and run.lamp.at(t):
-            look.lit[lamp.id] = 1.0
-    look.reporting = frozenset(i for i, run in rehearsal.sensors.items() if run.report.at(t))
+        levels = rehearsal.house.outputs.get(lamp.id)
+        if levels is not None and (level := float(levels.at(t))) > 0:
+            look.lit[lamp.id] = level
+    recording = rehearsal.recording
+    look.reporting = frozenset(i for i in recording.sensors if recording.report(i).at(t))
     order = sorted(rehearsal.project.levels, key=lambda level: level.elevation)
-    for track in rehearsal.movements.tracks:
-        where = rehearsal.movements.where(track, t)
+    for track in rehearsal.truth.tracks:
+        where = rehearsal.truth.where(track, t)
         if where.level < 0 or order[where.level].id != focus.level:
             continue
         pet = track.person.kind == "pet"
@@ -44,8 +45,9 @@ def show_moment(look: Look, focus: Focus, rehearsal: Rehearsal | None) -> None:
 
 def _in_the_dark(rehearsal: Rehearsal, person: str, t: float) -> bool:
     """Whether somebody is awake in a room that needs light and has none."""
-    for run in rehearsal.rooms.values():
-        unlit = run.lamp is not None and run.dark.at(t) and not run.lamp.at(t) and run.awake.at(t)
-        if unlit and rehearsal.movements.person_in(person, run.room).at(t):
+    for room in rehearsal.scores:
+        lit = rehearsal.house.served(room)
+        unlit = lit is not None and rehearsal.needs_light(room).at(t) and not lit.at(t)
+        if unlit and rehearsal.truth.person_in(person, room).at(t):
             return True
     return False

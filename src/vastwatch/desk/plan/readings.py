@@ -12,7 +12,7 @@ from vastwatch.sensing import Figure
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import FIGURE_ACTIVITY, LYING, PET, SEATED, STANDING
-from vastwatch.sensing.noticing import placed
+from vastwatch.sensing.model import placed
 from vastwatch.words import duration_words, never_words
 
 

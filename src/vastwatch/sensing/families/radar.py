@@ -15,11 +15,15 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.records import Sensor
-from vastwatch.devices import RadarType
+from vastwatch.devices import DeviceType, RadarType
 from vastwatch.geometry.sightlines import Fan, Hits, add_crossings, fan, prism_hits, sample_mask, screen_hits
+from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
 from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body
-from vastwatch.sensing.pir import chance
-from vastwatch.sensing.scene import Obstacles, near
+from vastwatch.sensing.hazards import body_of, looked_at, per_second
+from vastwatch.sensing.model import Placed, Staying, held
+from vastwatch.sensing.scene import OPAQUE_DB, Obstacles, near
+from vastwatch.sensing.softness import chance
+from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
 
@@ -34,8 +38,11 @@ REACH = 1.83
 CHEST, SIDE, BACK = 1.0, 0.75, 0.85
 # Where the facing is not known: chest, back and two sides alike.
 ANY_SIDE = (CHEST + 2 * SIDE + BACK) / 4
-# A cell seen through more than this is not seen, dB one way.
-OPAQUE_DB = 200.0
+# False reports per hour at full strength and in full view. Typical values, a matter of the place.
+FALSE_PER_H = {
+    "sun patch": 0.0, "heat source": 0.0, "vent": 4.0, "fan": 60.0, "curtain": 12.0, "pet area": 2.0,
+    "mirror or metal": 1.0, "insect lamp": 1.0,
+}  # fmt: skip
 
 
 class RadarView(NamedTuple):
@@ -217,6 +224,88 @@ def still_rate(device: RadarType, view: RadarView, side: ArrayLike = ANY_SIDE) -
     return confirmed_rate(device, view, device.still_m * np.asarray(side, float))
 
 
-def fidget_chance(device: RadarType, view: RadarView) -> Array:
+def large_movement_chance(device: RadarType, view: RadarView) -> Array:
     """Chance that one large movement is confirmed as motion while it lasts."""
     return 1.0 - np.exp(-walk_rate(device, view) * LARGE_S)
+
+
+class RadarModel:
+    """`SensingModel` of radar presence sensors."""
+
+    by_speed, by_weight = False, False
+    settings = ("sensitivity_below_max", "max_gate_m", "hold_s")
+
+    def band(self, device: DeviceType) -> str:
+        assert isinstance(device, RadarType)
+        return device.band_ghz
+
+    def walk(
+        self,
+        it: Placed,
+        points: Array,
+        psi_deg: ArrayLike | None,
+        heading_deg: ArrayLike | None,
+        speed: float,
+        body: Body,
+    ) -> Array:
+        assert isinstance(it.device, RadarType)
+        out = np.zeros(len(points))
+        seen = look(it.sensor, it.device, it.around, points, body)
+        out[seen.where] = walk_rate(it.device, seen)
+        return out
+
+    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
+        sensor, device = it.sensor, it.device
+        assert isinstance(device, RadarType)
+        out = Staying.nobody(len(points))
+        seen = look(sensor, device, it.around, points, body)
+        side: ArrayLike = ANY_SIDE
+        if facing_deg is not None:
+            x, y = points[seen.where].T
+            bearing = np.degrees(np.arctan2(sensor.at[1] - y, sensor.at[0] - x))
+            side = facing_factor(np.broadcast_to(facing_deg, len(points))[seen.where], bearing)
+        out.large[seen.where] = large_movement_chance(device, seen)
+        out.still_per_s[seen.where] = still_rate(device, seen, side)
+        return out
+
+    def explain(
+        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+    ) -> Sight:
+        sensor, device = it.sensor, it.device
+        assert isinstance(device, RadarType)
+        g = geometry(it, at, body)
+        echo = look(sensor, device, it.around, g.points, body)
+        az, el = off_axis(
+            sensor, g.points[:, 0] - sensor.at[0], g.points[:, 1] - sensor.at[1], body.middle - sensor.at[2]
+        )
+        axis = float(range_factor(gain_two_way_db(az, el, device.fov_h, device.fov_v), 0.0)[0])
+        side = 1.0
+        if facing is not None and not walking_by:
+            side = float(facing_factor(facing, g.bearing_deg + 180.0))
+        rated = device.moving_m if walking_by else device.still_m
+        seen = len(echo.where) > 0
+        factor = float(echo.factor[0]) if seen else 0.0
+        return Sight(
+            sensor=sensor.id, at=at, plan_m=g.plan_m, slant_m=g.slant_m,
+            off_axis_deg=float(np.hypot(az[0], el[0])), off_axis_factor=axis, in_view=factor > 0, share=1.0,
+            loss_db=float(echo.loss_db[0]) if seen else 0.0, contrast=1.0, rated_m=rated,
+            range_m=rated * side * factor, hidden_by=in_the_way(it, g.points, body, by_share=False),
+            notice_s=waited(it, g.points, body, activity, facing, walking_by),
+        )  # fmt: skip
+
+    def false_rate(self, it: Placed, hazard: Hazard) -> float:
+        assert isinstance(it.device, RadarType)
+        usual = FALSE_PER_H[hazard.kind]
+        if usual <= 0:
+            return 0.0
+        view = look(it.sensor, it.device, it.around, looked_at(hazard), body_of(hazard))
+        return per_second(usual, hazard, chance(view.slant, it.device.moving_m * view.factor, SOFTNESS))
+
+    def blind_s(self, device: DeviceType) -> float:
+        return 0.0
+
+    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
+        return held(start, end, own_hold_s)
+
+
+MODEL = RadarModel()

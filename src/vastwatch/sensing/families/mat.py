@@ -1,4 +1,5 @@
-"""M4: the pressure a body puts on a mat, and whether the mat's switch closes under it.
+"""M4: the pressure a body puts on a mat, and whether the mat's switch closes under it. A mat is sure within its pad
+and blind beyond it.
 
 A body is a few Gaussians along its length, each with its share of the weight. What lies between blurs them: a
 mattress or cushion adds its spread to theirs. The switch closes where the pressure reaches the mat's own anywhere on
@@ -15,9 +16,12 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
-from vastwatch.devices import MatType
+from vastwatch.devices import DeviceType, MatType
 from vastwatch.geometry import polygons
-from vastwatch.site.building import Furnishing, Spot
+from vastwatch.sensing.explain import Sight, unseen, waited
+from vastwatch.sensing.figures import LYING, PET, SEATED, Body
+from vastwatch.sensing.model import ADULT_KG, PET_KG, SURE_PER_S, Placed, Staying, held
+from vastwatch.site.building import Furnishing, Hazard, Spot
 
 Array = NDArray[np.float64]
 
@@ -147,3 +151,59 @@ def best_place(project: Project, device: MatType, spot: Spot, kg: float) -> Best
             break
     assert best is not None
     return best
+
+
+class MatModel:
+    """`SensingModel` of pressure mats, pads and strips."""
+
+    by_speed, by_weight = False, True
+    settings = ("folded", "hold_s")
+
+    def band(self, device: DeviceType) -> str:
+        return "infrared"
+
+    def walk(
+        self,
+        it: Placed,
+        points: Array,
+        psi_deg: ArrayLike | None,
+        heading_deg: ArrayLike | None,
+        speed: float,
+        body: Body,
+    ) -> Array:
+        assert isinstance(it.device, MatType)
+        out = np.zeros(len(points))
+        kg = PET_KG if body == PET else ADULT_KG
+        if margin(it.sensor, it.device, None, it.sensor.at[:2], it.sensor.yaw, "standing", kg) >= 1.0:
+            out[on_pad(it.sensor, it.device, points)] = SURE_PER_S
+        return out
+
+    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
+        assert isinstance(it.device, MatType)
+        out = Staying.nobody(len(points))
+        facing = np.broadcast_to(np.asarray(0.0 if facing_deg is None else facing_deg, float), len(points))
+        posture = "lying" if body == LYING else "seated" if body == SEATED else "standing"
+        host = it.host if isinstance(it.host, Furnishing) else None
+        for i, (x, y) in enumerate(points.tolist()):
+            if margin(it.sensor, it.device, host, (x, y), float(facing[i]), posture, kg) >= 1.0:
+                out.still_per_s[i] = SURE_PER_S
+        return out
+
+    def explain(
+        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+    ) -> Sight:
+        assert isinstance(it.device, MatType)
+        wait = waited(it, np.array([at], float), body, activity, facing, walking_by)
+        return unseen(it, at, body, math.hypot(*it.device.pad) / 2, wait)
+
+    def false_rate(self, it: Placed, hazard: Hazard) -> float:
+        return 0.0
+
+    def blind_s(self, device: DeviceType) -> float:
+        return 0.0
+
+    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
+        return held(start, end, own_hold_s)
+
+
+MODEL = MatModel()

@@ -6,6 +6,7 @@ hidden, and for somebody coming straight at it; beyond the range the chance per 
 
 from __future__ import annotations
 
+import bisect
 import math
 from itertools import chain
 from typing import NamedTuple
@@ -14,22 +15,29 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.records import Sensor
-from vastwatch.devices import PirType
+from vastwatch.devices import DeviceType, PirType
 from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_hits, visible
+from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
 from vastwatch.sensing.figures import LARGE_M, SAMPLES, SMALL_M, Body
+from vastwatch.sensing.hazards import body_of, looked_at, per_second
+from vastwatch.sensing.model import CATALOGUE_C, Placed, Staying
 from vastwatch.sensing.scene import Obstacles, near
+from vastwatch.sensing.softness import chance
+from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
 
-# Effective surface temperature of clothed people, and the background the catalogue ranges hold for, Celsius.
+# Effective surface temperature of clothed people, Celsius.
 CLOTHED_C = 32.0
-CATALOGUE_C = 21.0
-# Softness of the range: p falls from 0.99 to 0.01 between about 0.63 and 1.37 of it.
-SOFTNESS = 0.08
 # Nothing beyond this multiple of the greatest range is worth looking at: p < 1e-5 there.
 REACH = 1.93
 # Beams converge at the lens; nearer than this their spacing means nothing, metres.
 NEAREST = 0.15
+# False reports per hour at full strength and in full view. Typical values, a matter of the place.
+FALSE_PER_H = {
+    "sun patch": 2.0, "heat source": 1.5, "vent": 3.0, "fan": 0.5, "curtain": 1.0, "pet area": 2.0,
+    "mirror or metal": 0.2, "insect lamp": 4.0,
+}  # fmt: skip
 
 
 class PirView(NamedTuple):
@@ -68,14 +76,6 @@ def heading_range(tangential: float, radial: float, psi_deg: ArrayLike) -> Array
     """Range on somebody walking at an angle psi to the sight line: an ellipse with the two catalogue half-axes."""
     psi = np.radians(np.asarray(psi_deg, float))
     return 1.0 / np.sqrt((np.cos(psi) / radial) ** 2 + (np.sin(psi) / tangential) ** 2)
-
-
-def chance(r: ArrayLike, reach: ArrayLike, softness: float = SOFTNESS) -> Array:
-    """Chance that one beam crossing at distance r is noticed by a sensor of that range: 1/2 at the range itself."""
-    r, reach = np.asarray(r, float), np.asarray(reach, float)
-    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
-        p = 1.0 / (1.0 + np.exp(np.minimum((r / reach - 1.0) / softness, 700.0)))
-    return np.where(reach > 0, p, 0.0)
 
 
 def look(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, points: Array, body: Body) -> PirView:
@@ -151,8 +151,103 @@ def walk_rate(device: PirType, view: PirView, height: float, psi_deg: ArrayLike,
     return chance(view.slant, reach) * speed * (across + towards)
 
 
-def fidget_chances(device: PirType, view: PirView) -> tuple[Array, Array]:
+def minor_motion_chances(device: PirType, view: PirView) -> tuple[Array, Array]:
     """Chance that one large and one small movement of somebody who stays is noticed, each (n,)."""
     p = chance(view.slant, device.minor_m * view.factor)
     spacing = np.maximum(view.plan, NEAREST) * math.radians(device.beam_pitch)
     return p * np.minimum(1.0, LARGE_M / spacing), p * np.minimum(1.0, SMALL_M / spacing)
+
+
+def reports(start: Array, end: Array, hold: float, rearm: float) -> Array:
+    """[on, off) rows of a PIR: on from a notice until `hold` after the last, then blind for `rearm` seconds.
+
+    Notices are [start, end) stretches sorted by start, instants having both alike.
+    """
+    if len(start) == 0:
+        return np.empty((0, 2))
+    reach = np.maximum.accumulate(end)
+    # The last notice of the run that each notice belongs to: a run ends where the next is more than `hold` away.
+    run_end = np.append(np.flatnonzero(start[1:] > reach[:-1] + hold), len(start) - 1).tolist()
+    t, until = start.tolist(), reach.tolist()
+    rows = []
+    i = 0
+    while i < len(t):
+        last = run_end[bisect.bisect_left(run_end, i)]
+        off = until[last] + hold
+        rows.append((t[i], off))
+        i = bisect.bisect_left(t, off + rearm, last + 1)
+    return np.array(rows)
+
+
+class PirModel:
+    """`SensingModel` of passive infrared sensors."""
+
+    by_speed, by_weight = True, False
+    settings = ("hold_s",)
+
+    def band(self, device: DeviceType) -> str:
+        return "infrared"
+
+    def walk(
+        self,
+        it: Placed,
+        points: Array,
+        psi_deg: ArrayLike | None,
+        heading_deg: ArrayLike | None,
+        speed: float,
+        body: Body,
+    ) -> Array:
+        sensor, device = it.sensor, it.device
+        assert isinstance(device, PirType)
+        out = np.zeros(len(points))
+        view = look(sensor, device, it.around, it.ambient_c, points, body)
+        if psi_deg is None:
+            x, y = points[view.where].T
+            bearing = np.degrees(np.arctan2(y - sensor.at[1], x - sensor.at[0]))
+            psi_deg = np.asarray(heading_deg, float)[view.where] - bearing
+        out[view.where] = walk_rate(device, view, sensor.at[2], psi_deg, speed, body)
+        return out
+
+    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
+        assert isinstance(it.device, PirType)
+        out = Staying.nobody(len(points))
+        view = look(it.sensor, it.device, it.around, it.ambient_c, points, body)
+        out.large[view.where], out.small[view.where] = minor_motion_chances(it.device, view)
+        return out
+
+    def explain(
+        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+    ) -> Sight:
+        device = it.device
+        assert isinstance(device, PirType)
+        g = geometry(it, at, body)
+        view = look(it.sensor, device, it.around, it.ambient_c, g.points, body)
+        ceiling = device.lens == "ceiling"
+        axis = 1.0 if ceiling else float(off_axis_factor(g.azimuth_deg, device.fov_h, device.edge_share))
+        rated = device.tangential_m if walking_by else device.minor_m
+        seen = len(view.where) > 0
+        return Sight(
+            sensor=it.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.plan_m if ceiling else g.slant_m,
+            off_axis_deg=0.0 if ceiling else g.azimuth_deg, off_axis_factor=axis, in_view=axis > 0,
+            share=float(view.share[0]) if seen else 0.0, loss_db=0.0, contrast=contrast_factor(it.ambient_c),
+            rated_m=rated, range_m=rated * float(view.factor[0]) if seen else 0.0,
+            hidden_by=in_the_way(it, g.points, body, by_share=True),
+            notice_s=waited(it, g.points, body, activity, facing, walking_by),
+        )  # fmt: skip
+
+    def false_rate(self, it: Placed, hazard: Hazard) -> float:
+        assert isinstance(it.device, PirType)
+        view = look(it.sensor, it.device, it.around, it.ambient_c, looked_at(hazard), body_of(hazard))
+        seen = chance(view.slant, it.device.radial_m * view.factor)
+        return per_second(FALSE_PER_H[hazard.kind], hazard, seen)
+
+    def blind_s(self, device: DeviceType) -> float:
+        assert isinstance(device, PirType)
+        return device.rearm_s
+
+    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
+        assert isinstance(it.device, PirType)
+        return reports(start, end, own_hold_s, it.device.rearm_s)
+
+
+MODEL = PirModel()

@@ -1,0 +1,94 @@
+"""Who belongs to whom: the questions everybody asks of a project, answered through indices.
+
+An index is kept with the tuple it was made of, so that asking costs nothing until one of its records changes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from vastwatch.design.presence import reports
+from vastwatch.design.project import Project, indexed
+from vastwatch.design.records import Lamp, Output, Presence
+from vastwatch.site.building import Level, Room
+
+
+def _by_room(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
+    out: dict[str, list[Any]] = {}
+    for r in records:
+        out.setdefault(r.room, []).append(r)
+    return {room: tuple(some) for room, some in out.items()}
+
+
+def presences_in(project: Project, room: str) -> tuple[Presence, ...]:
+    """The presences of a room."""
+    return indexed(project.presences, _by_room).get(room, ())
+
+
+def presence_of(project: Project, room: str) -> Presence | None:
+    """The presence that a room's outputs follow, or None while the room has none."""
+    mine = presences_in(project, room)
+    return mine[0] if mine else None
+
+
+def sensors_of(presence: Presence) -> tuple[str, ...]:
+    """The sensors a presence reads, each once, in its own order."""
+    return tuple(dict.fromkeys(report.sensor for report in reports(presence.expr)))
+
+
+def lamps_in(project: Project, room: str) -> tuple[Lamp, ...]:
+    """The lamps that light a room."""
+    return indexed(project.lamps, _by_room).get(room, ())
+
+
+def outputs(project: Project) -> Iterator[Output]:
+    """Everything that the house switches."""
+    yield from project.lamps
+
+
+def outputs_in(project: Project, room: str) -> tuple[Output, ...]:
+    """Everything in a room that the house switches."""
+    return lamps_in(project, room)
+
+
+def levels_in_order(project: Project) -> tuple[Level, ...]:
+    """The levels from the lowest to the highest."""
+    return indexed(project.levels, _by_elevation)
+
+
+def _by_elevation(levels: tuple[Level, ...]) -> tuple[Level, ...]:
+    return tuple(sorted(levels, key=lambda level: level.elevation))
+
+
+def level_number(project: Project, level: str) -> int:
+    """A level's place among them, from 0 for the lowest. Raises KeyError for one that is not there."""
+    for i, each in enumerate(levels_in_order(project)):
+        if each.id == level:
+            return i
+    raise KeyError(level)
+
+
+def rooms_on(project: Project, level: str) -> tuple[Room, ...]:
+    """The rooms of a level."""
+    return indexed(project.rooms, _by_level).get(level, ())
+
+
+def _by_level(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
+    out: dict[str, list[Any]] = {}
+    for r in records:
+        out.setdefault(r.level, []).append(r)
+    return {level: tuple(some) for level, some in out.items()}
+
+
+def readers_of(project: Project, sensor: str) -> tuple[Presence, ...]:
+    """The presences that read a sensor."""
+    return indexed(project.presences, _readers).get(sensor, ())
+
+
+def _readers(presences: tuple[Presence, ...]) -> dict[str, tuple[Presence, ...]]:
+    out: dict[str, list[Presence]] = {}
+    for p in presences:
+        for sensor in sensors_of(p):
+            out.setdefault(sensor, []).append(p)
+    return {sensor: tuple(some) for sensor, some in out.items()}

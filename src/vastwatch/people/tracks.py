@@ -1,0 +1,236 @@
+"""One person's time as it was lived: stays at spots, routes between them, and the small movements while staying.
+
+A track is made a day at a time and only ever appended to: a longer run shares the days of a shorter one. A walk is
+fixed by the instant at which it leaves its first room, so that what stands in a room changes when people set out or
+arrive there, and nothing anywhere else.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from threading import Lock
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.draws import at_ms, key_of, normal, sub_keys, uniform
+from vastwatch.people.plans import Plans
+from vastwatch.people.routes import RouteBook
+from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION
+from vastwatch.signals import DAY, Calendar
+from vastwatch.site.people import Person
+
+Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+# Spread of walking speed from walk to walk, relative; and the speeds nobody leaves, m/s.
+SPEED_SPREAD = 0.08
+SLOWEST, FASTEST = 0.3, 2.5
+# Between arriving and leaving again somebody stays at least this long, seconds.
+SHORTEST_STAY = 4.0
+
+
+@dataclass(frozen=True, eq=False)
+class Track:
+    """Stay k is at `spot[k]` from `arrive[k]` to `leave[k]`; then walk k along route `route[k]` at `speed[k]` until
+    arrive[k + 1]. `tag[k]` names stay k, the same in every run that has it."""
+
+    person: Person
+    arrive: Array
+    leave: Array
+    spot: Ints
+    tag: Ints
+    route: Ints
+    speed: Array
+
+
+class OneDay(NamedTuple):
+    """One person's day: walks that touch it, whole; stays, cut at its midnights; small movements and where."""
+
+    walk_leave: Array
+    walk_arrive: Array
+    walk_route: Ints
+    walk_speed: Array
+    stay_from: Array
+    stay_to: Array
+    stay_spot: Ints
+    stay_tag: Ints
+    minor_t: Array
+    minor_spot: Ints
+    minor_large: NDArray[np.bool_]
+
+
+class _Known(NamedTuple):
+    """The track from the dawn before the first day to as far as it is known; the last stay has no end yet."""
+
+    arrive: Array
+    leave: Array
+    spot: Ints
+    tag: Ints
+    route: Ints
+    speed: Array
+
+
+class TrackLog:
+    """A person's track, growing by whole days."""
+
+    def __init__(self, person: Person, book: RouteBook, calendar: Calendar, seed: int) -> None:
+        self.person, self.book, self.calendar = person, book, calendar
+        self._plans = Plans(person, calendar, seed)
+        self._pace_key, self._minor_key = key_of(seed, person.id, "pace"), key_of(seed, person.id, "minor")
+        self._large_key = key_of(seed, person.id, "large")
+        self._growing = Lock()
+        self._away = {s.id for s in book.spots if s.activity == "away"}
+        # It begins a day early, so that errands late in the evening before are on their way.
+        dawn = calendar.midnight(-1)
+        self._known = -1
+        self._busy = dawn
+        self._arrive, self._tag = [dawn], [int(at_ms(dawn))]
+        self._spot = [book.place[self._plans.line_at(dawn)]]
+        self._leave: list[float] = []
+        self._route: list[int] = []
+        self._speed: list[float] = []
+        self._arrays: _Known | None = None
+
+    def _until(self, day: int) -> _Known:
+        """The track as far as it is known, at least to the end of a day and whatever has set out by then."""
+        with self._growing:
+            # Whoever leaves a room just after the last midnight has set out before it.
+            while self._known <= day + 1:
+                self._live(self._known)
+                self._known += 1
+                self._arrays = None
+            if self._arrays is None:
+                self._arrays = _Known(
+                    np.array(self._arrive), np.array([*self._leave, np.inf]), np.array(self._spot, int),
+                    np.array(self._tag), np.array(self._route, int), np.array(self._speed),
+                )  # fmt: skip
+            return self._arrays
+
+    def track(self, days: int) -> Track:
+        """The first `days` days."""
+        k = self._until(days - 1)
+        end = self.calendar.midnight(days)
+        n = int(np.searchsorted(k.leave, end))
+        arrive, leave = k.arrive[: n + 1].copy(), k.leave[: n + 1].copy()
+        leave[-1] = max(end, arrive[-1])
+        # What ended before the first midnight is forgotten.
+        past = int(np.searchsorted(leave, 0.0, side="right"))
+        # Midnight may find them walking: they stand where they are headed, for the few steps left.
+        arrive[past] = 0.0
+        return Track(
+            self.person, arrive[past:], leave[past:], k.spot[past : n + 1], k.tag[past : n + 1], k.route[past:n],
+            k.speed[past:n],
+        )  # fmt: skip
+
+    def day(self, day: int) -> OneDay:
+        """What the person did on one day, cut at its midnights."""
+        k = self._until(day)
+        begin, end = self.calendar.midnight(day), self.calendar.midnight(day + 1)
+        stays = np.arange(int(np.searchsorted(k.leave, begin, side="right")), int(np.searchsorted(k.arrive, end)))
+        walks = np.arange(max(int(stays[0]) - 1, 0) if len(stays) else 0, len(k.route))
+        walks = walks[(k.leave[walks] < end) & (k.arrive[walks + 1] > max(begin, 0.0))]
+        # As in the track: whoever is on their way at the first midnight stands where they are headed.
+        if day == 0:
+            walks = walks[k.leave[walks] >= 0.0]
+        minor_t, minor_stay, large = self._minor_motion(k, stays, begin, end)
+        return OneDay(
+            k.leave[walks], k.arrive[walks + 1], k.route[walks], k.speed[walks],
+            np.maximum(k.arrive[stays], begin), np.minimum(k.leave[stays], end), k.spot[stays], k.tag[stays],
+            minor_t, k.spot[minor_stay], large,
+        )  # fmt: skip
+
+    def _live(self, day: int) -> None:
+        """Carry out the plans of a day."""
+        for planned, goal_id in self._outings(day):
+            goal, here, since = self.book.place[goal_id], self._spot[-1], self._arrive[-1]
+            if goal == here:
+                continue
+            index = self.book.between(here, goal)
+            if index < 0:
+                continue
+            route, tag = self.book.routes[index], int(at_ms(planned))
+            pace = self.person.speed * (1.0 + SPEED_SPREAD * float(normal(self._pace_key, tag)))
+            pace = min(max(pace, SLOWEST), FASTEST)
+            leave = max(planned - route.lead / pace, since + SHORTEST_STAY)
+            self._leave.append(leave)
+            self._route.append(index)
+            self._speed.append(pace)
+            self._arrive.append(leave + route.length / pace)
+            self._spot.append(goal)
+            self._tag.append(tag)
+
+    def _outings(self, day: int) -> list[tuple[float, str]]:
+        """(instant, spot): where the person sets out for on a day, and when.
+
+        A line of the sheet that falls into an errand waits until the errand is over; errands that fall into another
+        are left undone, as are those of somebody away.
+        """
+        plans = self._plans
+        begin, end = self.calendar.midnight(day), self.calendar.midnight(day + 1)
+        lines = [line for d in (day - 1, day, day + 1) for line in plans.lines(d) if begin <= line[0] < end]
+        errands = [e for d in (day - 1, day) for e in plans.errands(d) if begin <= e[0] < end]
+        out: list[tuple[float, str]] = []
+        if begin <= self._busy < end:
+            out.append((self._busy, plans.line_at(self._busy)))
+        busy_at = [(begin, self._busy)]
+        for at, lasts, spot in sorted(errands):
+            if at < self._busy or plans.line_at(at) in self._away:
+                continue
+            self._busy = at + lasts
+            busy_at.append((at, self._busy))
+            out.append((at, spot))
+            if self._busy < end:
+                out.append((self._busy, plans.line_at(self._busy)))
+        out += [line for line in lines if not any(a <= line[0] < b for a, b in busy_at)]
+        return sorted(out)
+
+    def _minor_motion(
+        self, known: _Known, stays: Ints, begin: float, end: float
+    ) -> tuple[Array, Ints, NDArray[np.bool_]]:
+        """Small movements within [begin, end) of some stays: log-normal gaps from the arrival on, by activity."""
+        away = np.array([s.activity == "away" for s in self.book.spots], bool)
+        stays = stays[~away[known.spot[stays]]]
+        spot = known.spot[stays]
+        laws = [MINOR_MOTION[s.activity] for s in self.book.spots]
+        median, sigma, rate = (np.array(c, float)[spot] for c in zip(*((m.median_s, m.sigma, m.rate) for m in laws)))
+        keys = sub_keys(self._minor_key, known.tag[stays])
+        # A stay of more than a day is taken up anew at midnight: the gap that spans it is not told from another.
+        long = known.arrive[stays] < begin - DAY
+        since = np.where(long, begin, known.arrive[stays])
+        keys = np.where(long, sub_keys(keys, int(at_ms(begin))), keys)
+        lasts = np.minimum(known.leave[stays], end) - since
+        reached, drawn = np.zeros(len(stays)), np.zeros(len(stays), int)
+        times: list[Array] = []
+        whose: list[Ints] = []
+        left = np.arange(len(stays))
+        while len(left):
+            more = ((lasts[left] - reached[left]) * rate[left] * 1.2).astype(int) + 8
+            first = np.cumsum(more) - more
+            k = np.repeat(left, more)
+            number = np.arange(len(k)) - np.repeat(first, more) + drawn[k]
+            gaps = median[k] * np.exp(sigma[k] * normal(keys[k], number))
+            # One long sum would round by what came before: each stay's gaps are summed from its own arrival.
+            t = _sums(gaps, first, more) + reached[k]
+            inside = t < lasts[k]
+            times.append(since[k[inside]] + t[inside])
+            whose.append(stays[k[inside]])
+            reached[left] = t[first + more - 1]
+            drawn[left] += more
+            left = left[reached[left] < lasts[left]]
+        if not times:
+            return np.empty(0), np.empty(0, int), np.empty(0, bool)
+        t, stay = np.concatenate(times), np.concatenate(whose)
+        order = np.argsort(t, kind="stable")
+        order = order[t[order] >= begin]
+        t = t[order]
+        return t, stay[order], uniform(self._large_key, at_ms(t)) < LARGE_SHARE
+
+
+def _sums(values: Array, first: Ints, count: Ints) -> Array:
+    """Running sums within successive groups, each the same whatever the others are."""
+    out = np.empty(len(values))
+    for a, n in zip(first.tolist(), count.tolist()):
+        np.cumsum(values[a : a + n], out=out[a : a + n])
+    return out

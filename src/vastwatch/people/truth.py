@@ -1,0 +1,261 @@
+"""`Truth`: where everybody was and who moved, over some days. It exists only where days are simulated or walked.
+
+What sensors make of it is another thing altogether (`control.recording`): nothing here knows of a sensor.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.design.project import Project
+from vastwatch.memo import kept
+from vastwatch.people.routes import STEP, Route, RouteBook
+from vastwatch.people.tracks import OneDay, Track, TrackLog
+from vastwatch.signals import Calendar, Signal
+from vastwatch.site.building import Spot
+from vastwatch.site.people import Person
+
+Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+# A log knows midnights this far ahead, days: the longest rehearsal and the day after it.
+FARTHEST = 368
+# What was done on a day is kept in runs of up to so many days; longer ones go through it once.
+KEPT_DAYS = 35
+
+
+class Where(NamedTuple):
+    """A position on the plan; `level` indexes the levels by elevation, -1 out of the house; `spot` while staying."""
+
+    at: tuple[float, float]
+    level: int
+    spot: Spot | None
+    facing: float
+
+
+class Changes(NamedTuple):
+    """Where the room changes along all routes, one after the other: metres from the route's start, and the room from
+    there on; route k has rows first[k] to first[k + 1]."""
+
+    metres: Array
+    room: Ints
+    first: Ints
+
+
+@dataclass(frozen=True, eq=False)
+class Truth:
+    """Everybody over the days of a calendar.
+
+    `routes` are the distinct routes walked; `rooms` the room ids that room indices mean.
+    """
+
+    calendar: Calendar
+    spots: tuple[Spot, ...]
+    routes: tuple[Route, ...]
+    tracks: tuple[Track, ...]
+    rooms: tuple[str, ...]
+    spot_room: Ints
+    spot_level: Ints
+    household: Household
+
+    def lives(self, day: int) -> Lives:
+        """What everybody did on one day; the same object again in a longer or shorter run."""
+        return self.household.lives(day, keep=self.calendar.days <= KEPT_DAYS)
+
+    @property
+    def begin(self) -> date:
+        """The first day."""
+        return self.calendar.begin
+
+    @property
+    def end(self) -> float:
+        """The last midnight, seconds from the first."""
+        return self.calendar.end
+
+    @cached_property
+    def route_base(self) -> Ints:
+        """First row of each route in the concatenated samples."""
+        return np.concatenate([[0], np.cumsum([len(r.points) for r in self.routes])]).astype(int)
+
+    @cached_property
+    def samples(self) -> tuple[Array, NDArray[np.int32], NDArray[np.int32], Array]:
+        """Points, level index, room index and heading of all routes, one after the other."""
+        if not self.routes:
+            none = np.zeros(0, np.int32)
+            return np.zeros((0, 2)), none, none, np.zeros(0)
+        return (
+            np.concatenate([r.points for r in self.routes]),
+            np.concatenate([r.level for r in self.routes]),
+            np.concatenate([r.room for r in self.routes]),
+            np.concatenate([r.heading for r in self.routes]),
+        )
+
+    @cached_property
+    def _changes(self) -> Changes:
+        at = [np.flatnonzero(np.diff(r.room, prepend=-2)) for r in self.routes]
+        first = np.concatenate([[0], np.cumsum([len(k) for k in at])]).astype(int)
+        if not at:
+            return Changes(np.empty(0), np.empty(0, int), first)
+        rooms = np.concatenate([r.room[k].astype(int) for r, k in zip(self.routes, at)])
+        return Changes(np.concatenate(at).astype(float) * STEP, rooms, first)
+
+    def presence_intervals(self, track: Track, awake_only: bool) -> dict[str, Array]:
+        """For each room the [from, to) rows, (n, 2), during which a person is in it (and awake)."""
+        times, rooms = self._places(track, awake_only)
+        ends = np.append(times[1:], self.end)
+        out = {}
+        for k in np.unique(rooms[rooms >= 0]):
+            here = rooms == k
+            rows = np.column_stack([times[here], ends[here]])
+            out[self.rooms[k]] = rows[rows[:, 1] > rows[:, 0]]
+        return out
+
+    def _places(self, track: Track, awake_only: bool) -> tuple[Array, Ints]:
+        """Instants at which the person's room changes, and the room from then on (-1 away or asleep)."""
+        activity = np.array([s.activity for s in self.spots])
+        gone = activity == "away"
+        if awake_only:
+            gone |= activity == "sleeping"
+        at_spot = np.where(gone, -1, self.spot_room)
+        c = self._changes
+        count = (c.first[1:] - c.first[:-1])[track.route]
+        walk = np.repeat(np.arange(len(count)), count)
+        row = np.arange(len(walk)) - np.repeat(np.cumsum(count) - count, count) + c.first[track.route][walk]
+        t = np.concatenate([track.arrive, track.leave[walk] + c.metres[row] / track.speed[walk]])
+        r = np.concatenate([at_spot[track.spot], c.room[row]])
+        order = np.argsort(t, kind="stable")
+        return np.clip(t[order], 0.0, self.end), r[order]
+
+    def occupied(self, room: str, awake_only: bool = True) -> Signal:
+        """Whether somebody (no pet) is in a room, and awake."""
+        rows = [
+            intervals[room]
+            for track in self.tracks
+            if track.person.kind != "pet" and room in (intervals := self._intervals(track, awake_only))
+        ]
+        return Signal.from_intervals(np.concatenate(rows) if rows else np.empty((0, 2)), 0.0, self.end)
+
+    def person_in(self, person: str, room: str) -> Signal:
+        """Whether one person, awake or not, is in a room."""
+        track = next(t for t in self.tracks if t.person.id == person)
+        rows = self._intervals(track, False).get(room, np.empty((0, 2)))
+        return Signal.from_intervals(rows, 0.0, self.end)
+
+    @cached_property
+    def _interval_cache(self) -> dict[tuple[int, bool], dict[str, Array]]:
+        return {}
+
+    def _intervals(self, track: Track, awake_only: bool) -> dict[str, Array]:
+        key = (id(track), awake_only)
+        if key not in self._interval_cache:
+            self._interval_cache[key] = self.presence_intervals(track, awake_only)
+        return self._interval_cache[key]
+
+    def where(self, track: Track, t: float) -> Where:
+        """Where a person is at an instant."""
+        k = max(int(np.searchsorted(track.arrive, t, side="right")) - 1, 0)
+        spot = self.spots[track.spot[k]]
+        if t < track.leave[k] or k >= len(track.route):
+            level = -1 if spot.activity == "away" else int(self.spot_level[track.spot[k]])
+            return Where(spot.at, level, spot, spot.facing)
+        r = self.routes[track.route[k]]
+        i = min(int((t - track.leave[k]) * track.speed[k] / STEP), len(r.points) - 1)
+        x, y = r.points[i]
+        return Where((float(x), float(y)), int(r.level[i]), None, float(r.heading[i]))
+
+
+@dataclass(frozen=True, eq=False)
+class Lives:
+    """What everybody did on one day, [begin, end), one person after the other: `walk_of`, `stay_of` and `minor_of`
+    say whose each row is, by place among the people. The other columns are those of `tracks.OneDay`."""
+
+    day: int
+    begin: float
+    end: float
+    people: tuple[Person, ...]
+    walk_of: Ints
+    stay_of: Ints
+    minor_of: Ints
+    all: OneDay
+
+
+def simulate_days(project: Project, days: int, seed: int) -> Truth:
+    """Let everybody live `days` days from the brief's date. The days of a shorter run are shared with it."""
+    book = _book(project.levels, project.walls, project.openings, project.rooms, project.furnishings, project.spots)
+    return _truth(Household(book, project.people, project.brief.rehearse_from, project.place.timezone, seed), days)
+
+
+@dataclass(frozen=True)
+class Household:
+    """The people of a building, from a date on: who lives which days. Equal where its parts are the same."""
+
+    book: RouteBook
+    people: tuple[Person, ...]
+    begin: str
+    zone: str
+    seed: int
+
+    def logs(self) -> list[TrackLog]:
+        """Everybody's log of days."""
+        return [_log(p, self.book, self.begin, self.zone, self.seed) for p in self.people]
+
+    def lives(self, day: int, keep: bool) -> Lives:
+        """One day of everybody's."""
+        return (_lives if keep else _lives_afresh)(self, day)
+
+
+@kept
+def _book(levels, walls, openings, rooms, furnishings, spots) -> RouteBook:  # type: ignore[no-untyped-def]
+    return RouteBook(
+        Project(
+            name="", levels=levels, walls=walls, openings=openings, rooms=rooms, furnishings=furnishings, spots=spots
+        )
+    )
+
+
+@kept
+def _log(person: Person, book: RouteBook, begin: str, zone: str, seed: int) -> TrackLog:
+    return TrackLog(person, book, Calendar(date.fromisoformat(begin), zone, FARTHEST), seed)
+
+
+_NONE, _NOWHERE = np.empty(0), np.zeros(0, int)
+_NOTHING = OneDay(_NONE, _NONE, _NOWHERE, _NONE, _NONE, _NONE, _NOWHERE, _NOWHERE, _NONE, _NOWHERE, np.zeros(0, bool))
+
+
+def _lives_afresh(household: Household, day: int) -> Lives:
+    logs = household.logs()
+    days = [log.day(day) for log in logs]
+
+    def whose(column: int) -> Ints:
+        return np.repeat(np.arange(len(days)), [len(d[column]) for d in days])
+
+    joined = OneDay(*(np.concatenate(c) for c in zip(*days))) if days else _NOTHING
+    calendar = Calendar(date.fromisoformat(household.begin), household.zone, 1)
+    return Lives(
+        day, calendar.midnight(day), calendar.midnight(day + 1), household.people, whose(0), whose(4), whose(8), joined
+    )
+
+
+_lives = kept(_lives_afresh)
+
+
+@kept
+def _truth(household: Household, days: int) -> Truth:
+    book = household.book
+    tracks = tuple(log.track(days) for log in household.logs())
+    order = {lv.id: i for i, lv in enumerate(sorted(book.project.levels, key=lambda lv: lv.elevation))}
+    room_level = {r.id: order[r.level] for r in book.project.rooms}
+    room_place = {r.id: i for i, r in enumerate(book.project.rooms)}
+    return Truth(
+        Calendar(date.fromisoformat(household.begin), household.zone, days), book.spots, tuple(book.routes), tracks,
+        tuple(r.id for r in book.project.rooms),
+        np.array([room_place[s.room] for s in book.spots], int),
+        np.array([room_level[s.room] for s in book.spots], int),
+        household,
+    )  # fmt: skip

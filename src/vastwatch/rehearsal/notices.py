@@ -1,0 +1,244 @@
+"""What a sensor notices of people's days: looks at walks, small movements, and those it sees without any.
+
+Walks are looked at five times a second; each small movement of somebody who stays is looked at once; somebody whom a
+radar sees breathing is noticed of themselves. A day at a time, each draw picked by who, when, and by which sensor.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.draws import arrivals, at_ms, exponential, key_of, sub_keys, uniform
+from vastwatch.memo import kept
+from vastwatch.people.routes import STEP, RouteBook
+from vastwatch.people.truth import Household, Lives
+from vastwatch.sensing.figures import BODIES, PET, STANDING
+from vastwatch.sensing.model import ADULT_KG, Placed, model_of, staying, walking
+from vastwatch.site.people import Person
+
+Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Ids = NDArray[np.object_]
+
+# Walks are looked at this often, Hz (M6).
+WALK_HZ = 5.0
+# With more than this many expected detections per hold, gaps are drawn directly instead of detections: the chance
+# of a gap is then so small that a night would need tens of thousands of draws to show one.
+DENSE = 6.0
+# What is sure is seen without a gap, however short the device's own hold, seconds.
+SURE_HOLD_S = 1.0
+
+
+class Notices(NamedTuple):
+    """What a sensor noticed: [start, end) stretches sorted by start (an instant has both alike), the id of the person
+    or hazard it was, and whether it was a movement."""
+
+    start: Array
+    end: Array
+    source: Ids
+    moving: NDArray[np.bool_]
+
+
+class FalseSource(NamedTuple):
+    """A hazard that triggers a sensor on one day: its id, false reports per second, and when, [from, to) instants."""
+
+    hazard: str
+    rate: float
+    when: tuple[tuple[float, float], ...]
+
+
+def notices_of(
+    it: Placed, level: int, household: Household, lives: Lives, false: tuple[FalseSource, ...], hold: float
+) -> Notices:
+    """What one sensor (or one part of a housing) notices on a day that a household lives.
+
+    `level`: its level's place by elevation; `hold`: the device's own, seconds.
+    """
+    name = (household.seed, it.sensor.id, it.device.family)
+    book = household.book
+    chances = _chances(it, level, book, len(book.routes), _bearings(it, lives.people))
+    found = [
+        _walks(it, lives, chances, name),
+        _minor(lives, chances, name),
+        _still(lives, chances, max(hold, SURE_HOLD_S), name),
+        *(_false(source, lives, name) for source in false),
+    ]
+    start, end, source, moving = (np.concatenate(columns) for columns in zip(*found))
+    order = np.argsort(start, kind="stable")
+    return Notices(start[order], np.minimum(end[order], lives.end), source[order], moving[order])
+
+
+class Chances(NamedTuple):
+    """How well a sensor notices each bearing of people: `who` gives each person's bearing (row of the others).
+
+    `walk`: notices per second at every sample of all routes (at 1 m/s where that counts), those of route k from
+    first[k] on, samples[k] of them; `reached`: which routes have any; `large`, `small`: chances per small movement at
+    each spot; `still`: notices per second at rest there.
+    """
+
+    who: Ints
+    first: Ints
+    samples: Ints
+    walk: Array
+    reached: NDArray[np.bool_]
+    large: Array
+    small: Array
+    still: Array
+
+
+def _bearings(it: Placed, people: tuple[Person, ...]) -> tuple[tuple[bool, float], ...]:
+    """Whether each is a pet, and how heavy where that counts."""
+    model = model_of(it.device.family)
+    by_weight = model is not None and model.by_weight
+    return tuple((p.kind == "pet", p.body_kg if by_weight else ADULT_KG) for p in people)
+
+
+@kept
+def _chances(it: Placed, level: int, book: RouteBook, routes: int, bearings: tuple[tuple[bool, float], ...]) -> Chances:
+    distinct = sorted(set(bearings)) or [(False, ADULT_KG)]
+    known = book.routes[:routes]
+    lengths = [len(r.points) for r in known]
+    walk = np.zeros((len(distinct), sum(lengths)))
+    if known:
+        points = np.concatenate([r.points for r in known])
+        heading = np.concatenate([r.heading for r in known])
+        here = np.flatnonzero(np.concatenate([r.level for r in known]) == level)
+        for pet in {pet for pet, _ in distinct}:
+            if len(here):
+                rates = walking(it, points[here], None, heading[here], 1.0, PET if pet else STANDING)
+                for k, (other, _) in enumerate(distinct):
+                    if other == pet:
+                        walk[k, here] = rates
+    base = np.concatenate([[0], np.cumsum(lengths)])[:-1].astype(int)
+    reached = np.add.reduceat(walk, base, axis=1) > 0 if known else np.zeros((len(distinct), 0), bool)
+    large, small, still = (np.zeros((len(distinct), len(book.spots))) for _ in range(3))
+    for k, (pet, kg) in enumerate(distinct):
+        large[k], small[k], still[k] = _stay_chances(it, book, level, pet, kg)
+    who = np.array([distinct.index(b) for b in bearings], int)
+    return Chances(who, base, np.array(lengths, int), walk, reached, large, small, still)
+
+
+def _stay_chances(it: Placed, book: RouteBook, level: int, pet: bool, kg: float) -> tuple[Array, Array, Array]:
+    """For each spot the chance of a large and of a small movement, and the rate of being noticed at rest."""
+    n = len(book.spots)
+    large, small, still = np.zeros(n), np.zeros(n), np.zeros(n)
+    for posture in ["pet"] if pet else sorted({s.posture for s in book.spots}):
+        mine = np.array(
+            [i for i, s in enumerate(book.spots) if book.spot_level[i] == level and (pet or s.posture == posture)], int
+        )
+        if len(mine) == 0:
+            continue
+        at = np.array([book.spots[i].at for i in mine], float)
+        facing = np.array([book.spots[i].facing for i in mine], float)
+        seen = staying(it, at, facing, BODIES[posture], kg)
+        large[mine], small[mine], still[mine] = seen.large, seen.small, seen.still_per_s
+    return large, small, still
+
+
+Found = tuple[Array, Array, Ids, NDArray[np.bool_]]
+
+
+def _found(start: Array, end: Array, who: Ints, lives: Lives, moving: bool) -> Found:
+    ids = np.array([p.id for p in lives.people], object)
+    return start, end, ids[who] if len(ids) else np.zeros(0, object), np.full(len(start), moving)
+
+
+def _keys(lives: Lives, *names: object) -> NDArray[np.uint64]:
+    """A key for each person."""
+    return np.array([key_of(*names, p.id) for p in lives.people], np.uint64)
+
+
+def _walks(it: Placed, lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
+    """Instants at which a walker is noticed."""
+    w = lives.all
+    some = np.flatnonzero(c.reached[c.who[lives.walk_of], w.walk_route]) if len(w.walk_route) else np.zeros(0, int)
+    leave, arrive, route, speed = (
+        np.asarray(x)[some] for x in (w.walk_leave, w.walk_arrive, w.walk_route, w.walk_speed)
+    )
+    who = lives.walk_of[some]
+    # One look in each fifth of a second of the clock, at random within it: it stays where it is whoever walks.
+    first = np.floor(np.maximum(leave, lives.begin) * WALK_HZ).astype(np.int64)
+    last = np.floor(np.minimum(arrive, lives.end) * WALK_HZ).astype(np.int64)
+    count = np.maximum(last - first + 1, 0)
+    walk = np.repeat(np.arange(len(count)), count)
+    tick = np.arange(len(walk)) - np.repeat(np.cumsum(count) - count, count) + first[walk]
+    person = who[walk]
+    t = (tick + uniform(_keys(lives, *name, "look")[person], tick)) / WALK_HZ if len(walk) else np.empty(0)
+    inside = (t >= np.maximum(leave, lives.begin)[walk]) & (t < np.minimum(arrive, lives.end)[walk])
+    t, walk, tick, person = t[inside], walk[inside], tick[inside], person[inside]
+    length = c.samples[route] - 1
+    row = c.first[route[walk]] + np.minimum(((t - leave[walk]) * speed[walk] / STEP).astype(int), length[walk])
+    rate = c.walk[c.who[person], row]
+    model = model_of(it.device.family)
+    if model is not None and model.by_speed:
+        rate = rate * speed[walk]
+    hit = uniform(_keys(lives, *name, "walk")[person], tick) < -np.expm1(-rate / WALK_HZ) if len(t) else t > 0
+    return _found(t[hit], t[hit], person[hit], lives, True)
+
+
+def _minor(lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
+    """Instants at which a small movement is noticed."""
+    w = lives.all
+    if len(w.minor_t) == 0:
+        return _found(np.empty(0), np.empty(0), np.zeros(0, int), lives, True)
+    bearing, spot = c.who[lives.minor_of], w.minor_spot
+    chance = np.where(w.minor_large, c.large[bearing, spot], c.small[bearing, spot])
+    some = np.flatnonzero(chance > 0)
+    t, who = w.minor_t[some], lives.minor_of[some]
+    hit = uniform(_keys(lives, *name, "minor")[who], at_ms(t)) < chance[some]
+    return _found(t[hit], t[hit], who[hit], lives, True)
+
+
+def _still(lives: Lives, c: Chances, hold: float, name: tuple[object, ...]) -> Found:
+    """Stretches during which somebody at rest is seen without a gap longer than the device's own hold.
+
+    Detections come as a Poisson process, which knows no yesterday: it begins anew at midnight. Where they are sparse
+    each is drawn. Where they are dense (DENSE per hold) the gaps are drawn instead: the time from a detection to the
+    start of a gap longer than the hold is then exponential with mean (e^(rate hold) - 1) / rate - hold, and such a
+    gap lasts hold plus an exponential rest.
+    """
+    w = lives.all
+    starts, ends, whose = [np.empty(0)], [np.empty(0)], [np.zeros(0, int)]
+    rates = c.still[c.who[lives.stay_of], w.stay_spot] if len(w.stay_spot) else np.zeros(0)
+    some = np.flatnonzero(rates > 0)
+    keys = sub_keys(sub_keys(_keys(lives, *name, "still")[lives.stay_of[some]], w.stay_tag[some]), lives.day)
+    for k, key in zip(some.tolist(), keys):
+        rate, a, b = float(rates[k]), float(w.stay_from[k]), float(w.stay_to[k])
+        if rate * hold <= DENSE:
+            each = arrivals(key, rate, a, b)
+            starts.append(each)
+            ends.append(each)
+        else:
+            rows = np.array(list(_dense_runs(key, rate, hold, a, b))).reshape(-1, 2)
+            starts.append(rows[:, 0])
+            ends.append(rows[:, 1])
+        whose.append(np.full(len(starts[-1]), lives.stay_of[k]))
+    return _found(np.concatenate(starts), np.concatenate(ends), np.concatenate(whose), lives, False)
+
+
+def _dense_runs(key: Any, rate: float, hold: float, a: float, b: float) -> Iterable[tuple[float, float]]:
+    """[first, last] detections of runs without a gap longer than the hold, within [a, b)."""
+    mean_run = (math.expm1(min(rate * hold, 600.0)) / rate) - hold
+    n = 0
+    t = a + float(exponential(key, n)) / rate
+    while t < b:
+        run = min(t + float(exponential(key, n + 1)) * mean_run, b)
+        yield t, run
+        n += 2
+        t = run + hold + float(exponential(key, n)) / rate
+
+
+def _false(source: FalseSource, lives: Lives, name: tuple[object, ...]) -> Found:
+    """False notices of a day by a hazard."""
+    key = sub_keys(key_of(*name, "false", source.hazard), lives.day)
+    t = arrivals(key, source.rate, lives.begin, lives.end)
+    there = np.zeros(len(t), bool)
+    for a, b in source.when:
+        there |= (t >= a) & (t < b)
+    t = t[there]
+    return t, t, np.full(len(t), source.hazard, object), np.ones(len(t), bool)

@@ -1,0 +1,224 @@
+"""`SensingModel`: what a family of sensors knows of itself, and the one way to any family's model.
+
+Every family answers the same questions: how readily is somebody noticed who walks here, or stays there, and why; what
+fools it; what does its device report of what it noticed; what can be set. Its model is the `MODEL` of the module
+named like the family in `sensing.families`; a family without such a module senses nobody.
+"""
+
+from __future__ import annotations
+
+import importlib
+import importlib.util
+import math
+from collections.abc import Callable, Iterable
+from functools import cache
+from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from vastwatch.design.edits import room_of
+from vastwatch.design.project import Project, find, find_any
+from vastwatch.design.records import Sensor
+from vastwatch.devices import AREA_FAMILIES, DeviceType
+from vastwatch.sensing.figures import LARGE_SHARE, Body
+from vastwatch.sensing.scene import Obstacles, obstacles
+from vastwatch.site.building import Hazard, Room
+from vastwatch.site.record import Outline
+
+if TYPE_CHECKING:
+    from vastwatch.sensing.explain import Sight
+
+Array = NDArray[np.float64]
+
+# What takes longer than ten days never happens.
+NEVER_S = 864_000.0
+# A body of which nobody said otherwise, and a pet, kilograms.
+ADULT_KG, PET_KG = 70.0, 4.0
+# What is sure is noticed at once: notices per second.
+SURE_PER_S = 10.0
+
+
+class Placed(NamedTuple):
+    """A sensor with everything around it that its sensing reads. Hashable parts only, so results can be cached."""
+
+    sensor: Sensor
+    device: DeviceType
+    around: Obstacles
+    ambient_c: float
+    # The outline of the room it hangs in, and the record it is fixed to, where it watches that.
+    outline: Outline | None = None
+    host: Any = None
+    # The parts of one that is several in one housing.
+    parts: tuple[Placed, ...] = ()
+
+
+class Staying(NamedTuple):
+    """How somebody who stays is noticed: by the large and the small movement (chances), and of itself (per s)."""
+
+    large: Array
+    small: Array
+    still_per_s: Array
+
+    def rate(self, minor_motions_per_s: float) -> Array:
+        """Notices per second with movements at a rate."""
+        return minor_motions_per_s * (LARGE_SHARE * self.large + (1 - LARGE_SHARE) * self.small) + self.still_per_s
+
+    @staticmethod
+    def nobody(n: int) -> Staying:
+        """Never noticed, at n places."""
+        return Staying(np.zeros(n), np.zeros(n), np.zeros(n))
+
+
+class SensingModel(Protocol):
+    """What a family knows of itself. Points are (n, 2) on the sensor's level; rates are per second."""
+
+    # Whether a walker is noticed as often again who walks twice as fast.
+    by_speed: bool
+    # Whether it matters how heavy somebody is.
+    by_weight: bool
+    # Which of the settings of a placed sensor count for it.
+    settings: tuple[str, ...]
+
+    def band(self, device: DeviceType) -> str:
+        """As what it sees obstacles: "infrared", or a radio band in GHz."""
+        ...
+
+    def walk(
+        self,
+        it: Placed,
+        points: Array,
+        psi_deg: ArrayLike | None,
+        heading_deg: ArrayLike | None,
+        speed: float,
+        body: Body,
+    ) -> Array:
+        """Notices per second, (n,), of a walker at each point; the direction is the angle psi to the sight line, or a
+        heading on the plan."""
+        ...
+
+    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
+        """How somebody who stays at each point is noticed; without a facing, all sides count alike."""
+        ...
+
+    def explain(
+        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+    ) -> Sight:
+        """Why somebody at a place is noticed as readily as they are."""
+        ...
+
+    def false_rate(self, it: Placed, hazard: Hazard) -> float:
+        """False reports per second by a hazard on its level, while it is there."""
+        ...
+
+    def blind_s(self, device: DeviceType) -> float:
+        """How long it notices nothing after a report has ended, seconds."""
+        ...
+
+    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
+        """[on, off) rows, (m, 2), that the device makes of what it noticed in [start, end), before its latency."""
+        ...
+
+
+@cache
+def model_of(family: str) -> SensingModel | None:
+    """The model of a family, or None for one that senses nobody."""
+    name = f"vastwatch.sensing.families.{family}"
+    if importlib.util.find_spec(name) is None:
+        return None
+    model: SensingModel = importlib.import_module(name).MODEL
+    return model
+
+
+def placed(project: Project, sensor: Sensor) -> Placed:
+    """Gather what a sensor's sensing reads from the project."""
+    device = find(project.devices, sensor.device)
+    host = None
+    if device.family not in AREA_FAMILIES and sensor.on is not None:
+        found = find_any(project, sensor.on)
+        host = None if found is None else found[1]
+    return assembled(
+        sensor, device, room_of(project, sensor), host, lambda band: obstacles(project, sensor.level, band)
+    )
+
+
+def assembled(
+    sensor: Sensor, device: DeviceType, room: Room | None, host: Any, around: Callable[[str], Obstacles]
+) -> Placed:
+    """A sensor of a type in a room, with its obstacles by what they are seen as; also one that no project has yet."""
+    ambient, outline = (CATALOGUE_C, None) if room is None else (room.ambient_c, room.outline)
+
+    def alone(part: DeviceType) -> Placed:
+        model = model_of(part.family)
+        return Placed(sensor, part, around("infrared" if model is None else model.band(part)), ambient, outline, host)
+
+    parts = tuple(alone(part) for part in parts_of(device))
+    return parts[0] if len(parts) == 1 else parts[0]._replace(device=device, parts=parts)
+
+
+# Background the catalogue's figures hold for, Celsius.
+CATALOGUE_C = 21.0
+
+
+def parts_of(device: DeviceType) -> tuple[DeviceType, ...]:
+    """The device types in one housing: its own parts, or itself alone."""
+    return (device.pir, device.radar) if device.family == "dual" else (device,)  # type: ignore[union-attr]
+
+
+def each_part(it: Placed) -> Iterable[Placed]:
+    """A placed sensor's parts, or itself alone."""
+    return it.parts or (it,)
+
+
+def latency_s(device: DeviceType) -> float:
+    """Typical delay from noticing to the report, seconds."""
+    return device.latency.typical_s
+
+
+def watches_area(device: DeviceType) -> bool:
+    """Whether it sees people from where it hangs, so that contours mean something."""
+    return device.family in AREA_FAMILIES
+
+
+def walking(it: Placed, points: Array, psi_deg: ArrayLike | None, heading_deg: ArrayLike | None, speed: float,
+            body: Body) -> Array:  # fmt: skip
+    """Notices per second, (n,), of a walker at each point: `SensingModel.walk` of its family, or nought."""
+    out = np.zeros(len(points))
+    for part in each_part(it):
+        model = model_of(part.device.family)
+        if model is not None:
+            out += model.walk(part, points, psi_deg, heading_deg, speed, body)
+    return out
+
+
+def staying(it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float = ADULT_KG) -> Staying:
+    """How somebody who stays at each point is noticed: `SensingModel.stay` of its family."""
+    found = []
+    for part in each_part(it):
+        model = model_of(part.device.family)
+        found.append(Staying.nobody(len(points)) if model is None else model.stay(part, points, facing_deg, body, kg))
+    out = found[0]
+    for more in found[1:]:
+        out = Staying(
+            1 - (1 - out.large) * (1 - more.large), 1 - (1 - out.small) * (1 - more.small),
+            out.still_per_s + more.still_per_s,
+        )  # fmt: skip
+    return out
+
+
+def mean_wait(rate: ArrayLike, latency: float) -> Array:
+    """Mean seconds until the report, inf where nothing is ever noticed (less than once in NEVER_S)."""
+    rate = np.asarray(rate, float)
+    wait = np.full(rate.shape, math.inf)
+    ever = rate > 1.0 / NEVER_S
+    wait[ever] = 1.0 / rate[ever] + latency
+    return wait
+
+
+def held(start: Array, end: Array, own_hold_s: float) -> Array:
+    """[on, off) rows of a device that stays on for its own hold after what it noticed, merged where they meet."""
+    if len(start) == 0:
+        return np.empty((0, 2))
+    end = np.maximum.accumulate(end + own_hold_s)
+    apart = start[1:] > end[:-1]
+    return np.column_stack([start[np.concatenate([[True], apart])], end[np.concatenate([apart, [True]])]])

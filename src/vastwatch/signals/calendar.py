@@ -1,0 +1,115 @@
+"""`Calendar`: which seconds are which days. Days have 24 hours, but for the two a year on which clocks are moved.
+
+Everywhere else an instant is a number: true seconds since the first local midnight. Here, and only here, it becomes
+a clock's reading and back.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from functools import cached_property, lru_cache
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+Array = NDArray[np.float64]
+
+DAY = 86_400.0
+
+
+@dataclass(frozen=True)
+class Calendar:
+    """`days` days from local midnight of `begin` on, in a time zone."""
+
+    begin: date
+    zone: str
+    days: int
+
+    @cached_property
+    def _zone(self) -> ZoneInfo:
+        return ZoneInfo(self.zone)
+
+    @cached_property
+    def _zero(self) -> datetime:
+        return datetime(self.begin.year, self.begin.month, self.begin.day, tzinfo=self._zone).astimezone(UTC)
+
+    @cached_property
+    def _midnights(self) -> Array:
+        """Local midnights of days 0 to `days`, and so the end of the last."""
+        return np.array([_midnight(self.begin, self.zone, d) for d in range(self.days + 1)])
+
+    @property
+    def end(self) -> float:
+        """The midnight that ends the last day."""
+        return self.midnight(self.days)
+
+    def date(self, day: int) -> date:
+        """The date of a day, counted from 0; days before the first are negative."""
+        return self.begin + timedelta(days=day)
+
+    def midnight(self, day: int) -> float:
+        """The instant a day begins; days before the first and after the last count as well."""
+        return _midnight(self.begin, self.zone, day)
+
+    def instant(self, day: int, clock_s: float) -> float:
+        """The instant at which clocks of a day have come `clock_s` seconds past midnight.
+
+        From 86,400 on it is a later day. What clocks skip in spring is counted on from before; what they show twice
+        in autumn is the first time.
+        """
+        later, rest = divmod(clock_s, DAY)
+        day += int(later)
+        begin = self.midnight(day)
+        if self.midnight(day + 1) - begin == DAY:
+            return begin + rest
+        there = self.date(day)
+        wall = datetime(there.year, there.month, there.day, tzinfo=self._zone) + timedelta(seconds=rest)
+        return (wall.astimezone(UTC) - self._zero).total_seconds()
+
+    def clock(self, t: float) -> datetime:
+        """Local date and time of an instant, as clocks there show it."""
+        return (self._zero + timedelta(seconds=float(t))).astimezone(self._zone).replace(tzinfo=None)
+
+    def clock_s(self, t: float) -> float:
+        """Seconds past midnight that clocks show at an instant."""
+        at = self.clock(t)
+        return at.hour * 3600.0 + at.minute * 60.0 + at.second + at.microsecond * 1e-6
+
+    def day_of(self, t: float) -> int:
+        """The day an instant falls on: -1 before the first midnight, `days` from the last on."""
+        return int(np.searchsorted(self._midnights, t, side="right")) - 1
+
+    def noon(self, day: int) -> float:
+        """Noon of a day."""
+        return self.instant(day, DAY / 2)
+
+    def noon_day(self, t: float) -> int:
+        """The day whose noon was the last before an instant: the night that follows counts to it."""
+        day = self.day_of(t)
+        return day if t >= self.noon(day) else day - 1
+
+    def days_of(self, t: ArrayLike) -> NDArray[np.intp]:
+        """`day_of` for many instants at once."""
+        return np.searchsorted(self._midnights, np.asarray(t, float), side="right") - 1
+
+    def instant_utc(self, t: float) -> datetime:
+        """An instant as an aware date and time."""
+        return self._zero + timedelta(seconds=float(t))
+
+    def of(self, when: datetime) -> float:
+        """The instant of an aware date and time."""
+        return (when.astimezone(UTC) - self._zero).total_seconds()
+
+    def longer(self, days: int) -> Calendar:
+        """The same beginning, another number of days."""
+        return Calendar(self.begin, self.zone, days)
+
+
+@lru_cache(maxsize=4096)
+def _midnight(begin: date, zone: str, day: int) -> float:
+    def utc(d: date) -> datetime:
+        return datetime(d.year, d.month, d.day, tzinfo=ZoneInfo(zone)).astimezone(UTC)
+
+    return (utc(begin + timedelta(days=day)) - utc(begin)).total_seconds()
