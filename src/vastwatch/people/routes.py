@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from threading import Lock
 from typing import NamedTuple
 
@@ -51,11 +51,11 @@ class Route:
         """Metres."""
         return (len(self.points) - 1) * STEP
 
-    @property
-    def lead(self) -> float:
-        """Metres walked before the first room is left; 0 where it never is."""
+    @cached_property
+    def out(self) -> int:
+        """The sample at which the first room is left; 0 where it never is."""
         left = np.flatnonzero(self.room != self.room[0])
-        return float(left[0]) * STEP if len(left) else 0.0
+        return int(left[0]) if len(left) else 0
 
 
 @lru_cache(maxsize=512)
@@ -224,11 +224,13 @@ def _route(b: _Building, start: Spot, goal: Spot) -> Route | None:
 
 
 class Stretch(NamedTuple):
-    """A part of a route on one level (its place in order): corners (m, 2); `stair`: straight up or down one."""
+    """A part of a route on one level (its place in order): corners (m, 2); `stair`: straight up or down one; `room`:
+    the index of the room it is in up to its last point, -1 for none, None where it is in several."""
 
     level: int
     points: Array
     stair: bool = False
+    room: int | None = None
 
 
 def _through(b: _Building, start: Spot, goal: Spot, furnished: bool) -> list[Stretch] | None:
@@ -285,15 +287,14 @@ def _metres(begun: _Begun) -> float:
 
 
 def _around_furniture(b: _Building, stretches: list[Stretch]) -> list[Stretch] | None:
-    """The same rooms and doors, around what stands in each room; None where something bars one of them."""
+    """The same rooms and doors, around what stands in each room, one stretch a room; None where something bars one."""
     out = []
     for stretch in stretches:
         if stretch.stair:
             out.append(stretch)
             continue
-        points, _, room = _rooms_along([stretch], b)
+        points, room = _sampled_along(stretch, b)
         turns = np.flatnonzero(np.diff(room)) + 1
-        legs: list[Array] = []
         for first, last in zip([0, *turns], [*turns, len(points) - 1]):
             piece = points[first : last + 1]
             if len(piece) < 2:
@@ -301,48 +302,58 @@ def _around_furniture(b: _Building, stretches: list[Stretch]) -> list[Stretch] |
             k = int(room[first])
             if k >= 0:
                 floor = b.room_floor(b.rooms[k], b.levels[stretch.level])
-                a, z = piece[0], piece[-1]
-                found = floor.route((float(a[0]), float(a[1])), (float(z[0]), float(z[1])))
+                found = floor.route(_point(piece[0]), _point(piece[-1]))
                 if found is None:
                     return None
                 piece = found
-            legs.append(piece if not legs else piece[1:])
-        out.append(Stretch(stretch.level, np.concatenate(legs)) if legs else stretch)
+            out.append(Stretch(stretch.level, piece, room=k))
     return out
 
 
-def _rooms_along(stretches: list[Stretch], b: _Building) -> tuple[Array, NDArray[np.int32], NDArray[np.int32]]:
-    """Points every STEP along some stretches, with level and room index of each."""
-    corners = np.concatenate([s.points for s in stretches])
-    level_at = np.concatenate([np.full(len(s.points), s.level) for s in stretches])
-    s = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(corners, axis=0).T))])
+def _point(row: Array) -> tuple[float, float]:
+    return float(row[0]), float(row[1])
+
+
+def _sampled_along(stretch: Stretch, b: _Building) -> tuple[Array, NDArray[np.int32]]:
+    """Points about every STEP along a stretch, and the room index of each, -1 for none."""
+    s = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(stretch.points, axis=0).T))])
     n = max(round(s[-1] / STEP), 1)
     t = np.linspace(0, s[-1], n + 1)
-    points = np.column_stack([np.interp(t, s, corners[:, k]) for k in (0, 1)])
-    leg = np.clip(np.searchsorted(s, t, side="right") - 1, 0, len(s) - 1)
-    level = level_at[leg].astype(np.int32)
+    points = np.column_stack([np.interp(t, s, stretch.points[:, k]) for k in (0, 1)])
     room = np.full(len(points), -1, np.int32)
-    place = {lv.id: i for i, lv in enumerate(b.levels)}
-    lows, highs = corners.min(axis=0), corners.max(axis=0)
+    level = b.levels[stretch.level].id
+    lows, highs = stretch.points.min(axis=0), stretch.points.max(axis=0)
     # By id, so that where outlines overlap the order of the records does not matter.
     for k in sorted(range(len(b.rooms)), key=lambda k: b.rooms[k].id):
         r = b.rooms[k]
         xs, ys = [p[0] for p in r.outline], [p[1] for p in r.outline]
-        if min(xs) > highs[0] or max(xs) < lows[0] or min(ys) > highs[1] or max(ys) < lows[1]:
+        if r.level != level or min(xs) > highs[0] or max(xs) < lows[0] or min(ys) > highs[1] or max(ys) < lows[1]:
             continue
-        same = np.flatnonzero(level == place[r.level])
-        if len(same):
-            room[same[polygons.contains(r.outline, points[same])]] = k
-    # On a shared edge no room may claim the point: it belongs to where the walker comes from.
+        room[polygons.contains(r.outline, points)] = k
+    return points, _carried_on(room)
+
+
+def _carried_on(room: NDArray[np.int32]) -> NDArray[np.int32]:
+    """On a shared edge no room may claim a point: it belongs to where the walker comes from."""
     known = np.where(room >= 0, np.arange(len(room)), 0)
-    return points, level, room[np.maximum.accumulate(known)]
+    return room[np.maximum.accumulate(known)]
 
 
 def _sampled(stretches: list[Stretch], b: _Building) -> Route:
-    points, level, room = _rooms_along(stretches, b)
-    ahead = np.diff(points, axis=0, append=points[-1:])
+    """The route along some stretches, each sampled by itself: one that is longer does not shift the others."""
+    points, level, room = [], [], []
+    for k, stretch in enumerate(stretches):
+        at, where = _sampled_along(stretch, b)
+        # Its last point is the first of the next: there, the walker is already in the next room.
+        n = len(at) - (1 if k < len(stretches) - 1 else 0)
+        points.append(at[:n])
+        room.append(where[:n] if stretch.room is None else np.full(n, stretch.room, np.int32))
+        level.append(np.full(n, stretch.level, np.int32))
+    along = np.concatenate(points)
+    ahead = np.diff(along, axis=0, append=along[-1:])
     ahead[-1] = ahead[-2] if len(ahead) > 1 else (1.0, 0.0)
-    return Route(points, level, room, np.degrees(np.arctan2(ahead[:, 1], ahead[:, 0])))
+    heading = np.degrees(np.arctan2(ahead[:, 1], ahead[:, 0]))
+    return Route(along, np.concatenate(level), _carried_on(np.concatenate(room)), heading)
 
 
 class RouteBook:

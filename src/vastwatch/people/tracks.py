@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from vastwatch.draws import at_ms, key_of, normal, sub_keys, uniform
 from vastwatch.people.plans import Plans
-from vastwatch.people.routes import RouteBook
+from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION
 from vastwatch.signals import DAY, Calendar
 from vastwatch.site.people import Person
@@ -34,13 +34,14 @@ SHORTEST_STAY = 4.0
 @dataclass(frozen=True, eq=False)
 class Track:
     """Stay k is at `spot[k]` from `arrive[k]` to `leave[k]`; then walk k along route `route[k]` at `speed[k]` until
-    arrive[k + 1]. `tag[k]` names stay k, the same in every run that has it."""
+    arrive[k + 1], out of its first room at `out[k]`. `tag[k]` names stay k, the same in every run that has it."""
 
     person: Person
     arrive: Array
     leave: Array
     spot: Ints
     tag: Ints
+    out: Array
     route: Ints
     speed: Array
 
@@ -50,6 +51,7 @@ class OneDay(NamedTuple):
 
     walk_leave: Array
     walk_arrive: Array
+    walk_out: Array
     walk_route: Ints
     walk_speed: Array
     stay_from: Array
@@ -68,6 +70,7 @@ class _Known(NamedTuple):
     leave: Array
     spot: Ints
     tag: Ints
+    out: Array
     route: Ints
     speed: Array
 
@@ -89,6 +92,7 @@ class TrackLog:
         self._arrive, self._tag = [dawn], [int(at_ms(dawn))]
         self._spot = [book.place[self._plans.line_at(dawn)]]
         self._leave: list[float] = []
+        self._out: list[float] = []
         self._route: list[int] = []
         self._speed: list[float] = []
         self._arrays: _Known | None = None
@@ -104,7 +108,7 @@ class TrackLog:
             if self._arrays is None:
                 self._arrays = _Known(
                     np.array(self._arrive), np.array([*self._leave, np.inf]), np.array(self._spot, int),
-                    np.array(self._tag), np.array(self._route, int), np.array(self._speed),
+                    np.array(self._tag), np.array(self._out), np.array(self._route, int), np.array(self._speed),
                 )  # fmt: skip
             return self._arrays
 
@@ -120,8 +124,8 @@ class TrackLog:
         # Midnight may find them walking: they stand where they are headed, for the few steps left.
         arrive[past] = 0.0
         return Track(
-            self.person, arrive[past:], leave[past:], k.spot[past : n + 1], k.tag[past : n + 1], k.route[past:n],
-            k.speed[past:n],
+            self.person, arrive[past:], leave[past:], k.spot[past : n + 1], k.tag[past : n + 1], k.out[past:n],
+            k.route[past:n], k.speed[past:n],
         )  # fmt: skip
 
     def day(self, day: int) -> OneDay:
@@ -136,7 +140,7 @@ class TrackLog:
             walks = walks[k.leave[walks] >= 0.0]
         minor_t, minor_stay, large = self._minor_motion(k, stays, begin, end)
         return OneDay(
-            k.leave[walks], k.arrive[walks + 1], k.route[walks], k.speed[walks],
+            k.leave[walks], k.arrive[walks + 1], k.out[walks], k.route[walks], k.speed[walks],
             np.maximum(k.arrive[stays], begin), np.minimum(k.leave[stays], end), k.spot[stays], k.tag[stays],
             minor_t, k.spot[minor_stay], large,
         )  # fmt: skip
@@ -153,11 +157,14 @@ class TrackLog:
             route, tag = self.book.routes[index], int(at_ms(planned))
             pace = self.person.speed * (1.0 + SPEED_SPREAD * float(normal(self._pace_key, tag)))
             pace = min(max(pace, SLOWEST), FASTEST)
-            leave = max(planned - route.lead / pace, since + SHORTEST_STAY)
-            self._leave.append(leave)
+            # The plan says when they leave the room; they set out so much earlier.
+            lead = route.out * STEP / pace
+            out = max(planned, since + SHORTEST_STAY + lead)
+            self._leave.append(out - lead)
+            self._out.append(out)
             self._route.append(index)
             self._speed.append(pace)
-            self._arrive.append(leave + route.length / pace)
+            self._arrive.append(out + (len(route.points) - 1 - route.out) * STEP / pace)
             self._spot.append(goal)
             self._tag.append(tag)
 

@@ -5,6 +5,7 @@ What sensors make of it is another thing altogether (`control.recording`): nothi
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
@@ -40,10 +41,10 @@ class Where(NamedTuple):
 
 
 class Changes(NamedTuple):
-    """Where the room changes along all routes, one after the other: metres from the route's start, and the room from
-    there on; route k has rows first[k] to first[k + 1]."""
+    """Where the room changes along all routes, one after the other: samples from where the first room is left, and the
+    room from there on; route k has rows first[k] to first[k + 1]."""
 
-    metres: Array
+    sample: Ints
     room: Ints
     first: Ints
 
@@ -101,9 +102,9 @@ class Truth:
         at = [np.flatnonzero(np.diff(r.room, prepend=-2)) for r in self.routes]
         first = np.concatenate([[0], np.cumsum([len(k) for k in at])]).astype(int)
         if not at:
-            return Changes(np.empty(0), np.empty(0, int), first)
+            return Changes(np.empty(0, int), np.empty(0, int), first)
         rooms = np.concatenate([r.room[k].astype(int) for r, k in zip(self.routes, at)])
-        return Changes(np.concatenate(at).astype(float) * STEP, rooms, first)
+        return Changes(np.concatenate([k - r.out for r, k in zip(self.routes, at)]), rooms, first)
 
     def presence_intervals(self, track: Track, awake_only: bool) -> dict[str, Array]:
         """For each room the [from, to) rows, (n, 2), during which a person is in it (and awake)."""
@@ -127,7 +128,7 @@ class Truth:
         count = (c.first[1:] - c.first[:-1])[track.route]
         walk = np.repeat(np.arange(len(count)), count)
         row = np.arange(len(walk)) - np.repeat(np.cumsum(count) - count, count) + c.first[track.route][walk]
-        t = np.concatenate([track.arrive, track.leave[walk] + c.metres[row] / track.speed[walk]])
+        t = np.concatenate([track.arrive, track.out[walk] + c.sample[row] * STEP / track.speed[walk]])
         r = np.concatenate([at_spot[track.spot], c.room[row]])
         order = np.argsort(t, kind="stable")
         return np.clip(t[order], 0.0, self.end), r[order]
@@ -165,7 +166,8 @@ class Truth:
             level = -1 if spot.activity == "away" else int(self.spot_level[track.spot[k]])
             return Where(spot.at, level, spot, spot.facing)
         r = self.routes[track.route[k]]
-        i = min(int((t - track.leave[k]) * track.speed[k] / STEP), len(r.points) - 1)
+        i = r.out + math.floor((t - track.out[k]) * track.speed[k] / STEP)
+        i = min(max(i, 0), len(r.points) - 1)
         x, y = r.points[i]
         return Where((float(x), float(y)), int(r.level[i]), None, float(r.heading[i]))
 
@@ -225,7 +227,9 @@ def _log(person: Person, book: RouteBook, begin: str, zone: str, seed: int) -> T
 
 
 _NONE, _NOWHERE = np.empty(0), np.zeros(0, int)
-_NOTHING = OneDay(_NONE, _NONE, _NOWHERE, _NONE, _NONE, _NONE, _NOWHERE, _NOWHERE, _NONE, _NOWHERE, np.zeros(0, bool))
+_NOTHING = OneDay(
+    _NONE, _NONE, _NONE, _NOWHERE, _NONE, _NONE, _NONE, _NOWHERE, _NOWHERE, _NONE, _NOWHERE, np.zeros(0, bool)
+)  # fmt: skip
 
 
 def _lives_afresh(household: Household, day: int) -> Lives:
@@ -238,7 +242,7 @@ def _lives_afresh(household: Household, day: int) -> Lives:
     joined = OneDay(*(np.concatenate(c) for c in zip(*days))) if days else _NOTHING
     calendar = Calendar(date.fromisoformat(household.begin), household.zone, 1)
     return Lives(
-        day, calendar.midnight(day), calendar.midnight(day + 1), household.people, whose(0), whose(4), whose(8), joined
+        day, calendar.midnight(day), calendar.midnight(day + 1), household.people, whose(0), whose(5), whose(9), joined
     )
 
 

@@ -77,13 +77,14 @@ class Chances(NamedTuple):
     """How well a sensor notices each bearing of people: `who` gives each person's bearing (row of the others).
 
     `walk`: notices per second at every sample of all routes (at 1 m/s where that counts), those of route k from
-    first[k] on, samples[k] of them; `reached`: which routes have any; `large`, `small`: chances per small movement at
-    each spot; `still`: notices per second at rest there.
+    first[k] on, samples[k] of them, the first room left at out[k]; `reached`: which routes have any; `large`,
+    `small`: chances per small movement at each spot; `still`: notices per second at rest there.
     """
 
     who: Ints
     first: Ints
     samples: Ints
+    out: Ints
     walk: Array
     reached: NDArray[np.bool_]
     large: Array
@@ -120,7 +121,8 @@ def _chances(it: Placed, level: int, book: RouteBook, routes: int, bearings: tup
     for k, (pet, kg) in enumerate(distinct):
         large[k], small[k], still[k] = _stay_chances(it, book, level, pet, kg)
     who = np.array([distinct.index(b) for b in bearings], int)
-    return Chances(who, base, np.array(lengths, int), walk, reached, large, small, still)
+    out = np.array([r.out for r in known], int)
+    return Chances(who, base, np.array(lengths, int), out, walk, reached, large, small, still)
 
 
 def _stay_chances(it: Placed, book: RouteBook, level: int, pet: bool, kg: float) -> tuple[Array, Array, Array]:
@@ -157,8 +159,8 @@ def _walks(it: Placed, lives: Lives, c: Chances, name: tuple[object, ...]) -> Fo
     """Instants at which a walker is noticed."""
     w = lives.all
     some = np.flatnonzero(c.reached[c.who[lives.walk_of], w.walk_route]) if len(w.walk_route) else np.zeros(0, int)
-    leave, arrive, route, speed = (
-        np.asarray(x)[some] for x in (w.walk_leave, w.walk_arrive, w.walk_route, w.walk_speed)
+    leave, arrive, out, route, speed = (
+        x[some] for x in (w.walk_leave, w.walk_arrive, w.walk_out, w.walk_route, w.walk_speed)
     )
     who = lives.walk_of[some]
     # One look in each fifth of a second of the clock, at random within it: it stays where it is whoever walks.
@@ -172,7 +174,8 @@ def _walks(it: Placed, lives: Lives, c: Chances, name: tuple[object, ...]) -> Fo
     inside = (t >= np.maximum(leave, lives.begin)[walk]) & (t < np.minimum(arrive, lives.end)[walk])
     t, walk, tick, person = t[inside], walk[inside], tick[inside], person[inside]
     length = c.samples[route] - 1
-    row = c.first[route[walk]] + np.minimum(((t - leave[walk]) * speed[walk] / STEP).astype(int), length[walk])
+    sample = c.out[route[walk]] + np.floor((t - out[walk]) * speed[walk] / STEP).astype(int)
+    row = c.first[route[walk]] + np.clip(sample, 0, length[walk])
     rate = c.walk[c.who[person], row]
     model = model_of(it.device.family)
     if model is not None and model.by_speed:

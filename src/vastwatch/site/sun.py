@@ -1,21 +1,25 @@
-"""The sun over a place: its height at an instant, when it passes a height, and so when it is brighter than that.
+"""The sun over a place: its height as a number over time, and so when it stands higher than something.
 
-Positions come from `astral`. Its passages are asked for by date of universal time, for more dates than the days need,
-and put in order as instants: which local date one falls on never matters, so that the date line is a place like others.
+Positions come from `astral`, by instant of universal time: which local date one falls on never matters, so that the
+date line is a place like others. They are asked for every half hour and joined by cubics; the sun moves so evenly that
+this is good to some thousandths of a degree, a second of time.
 """
 
 from __future__ import annotations
 
 from datetime import UTC, date, datetime
-from functools import lru_cache
 
-from astral import Observer, SunDirection
+import numpy as np
+from astral import Observer
 from astral import sun as astral_sun
 
-from vastwatch.signals import Calendar, Signal
+from vastwatch.memo import kept
+from vastwatch.signals import Calendar, Levels, Signal
 
-# The upper edge of the sun on the horizon, its middle as seen through the air, degrees.
-EDGE_DEG = -32.0 / (60.0 * 2.0)
+# The sun's upper edge on the horizon: its middle is so high, by half its width and the air's usual refraction, degrees.
+EDGE_DEG = -0.833
+# Positions are asked for so often, seconds, and told so many times as finely.
+ASKED_S, FINER = 1800.0, 15
 
 
 def elevation_deg(latitude: float, longitude: float, when: datetime) -> float:
@@ -23,51 +27,36 @@ def elevation_deg(latitude: float, longitude: float, when: datetime) -> float:
     return float(astral_sun.elevation(Observer(latitude, longitude), when.astimezone(UTC), with_refraction=False))
 
 
-@lru_cache(maxsize=8192)
-def _passage(latitude: float, longitude: float, day: date, elevation: float, rising: bool, refraction: bool
-             ) -> datetime | None:  # fmt: skip
-    direction = SunDirection.RISING if rising else SunDirection.SETTING
-    try:
-        return astral_sun.time_of_transit(
-            Observer(latitude, longitude), day, 90.0 - elevation, direction, with_refraction=refraction
-        )
-    except (ValueError, OverflowError):
-        # It stays above or below all day, or the date is at the end of time.
-        return None
-
-
-def passages(
-    latitude: float, longitude: float, elevation: float, calendar: Calendar, refraction: bool = False
-) -> list[tuple[float, bool]]:
-    """Instants at which the sun passes a height within the calendar's days, and whether it rises; in order."""
-    found = []
-    for d in range(-2, calendar.days + 2):
-        day = calendar.date(d)
-        for rising in (True, False):
-            when = _passage(latitude, longitude, day, elevation, rising, refraction)
-            if when is not None and 0.0 <= (t := calendar.of(when)) < calendar.end:
-                found.append((t, rising))
-    return sorted(set(found))
+@kept
+def height(latitude: float, longitude: float, calendar: Calendar) -> Levels:
+    """Height of the sun in degrees over the days of a calendar, without refraction."""
+    pieces = int(np.ceil(calendar.end / ASKED_S))
+    asked = np.arange(-1, pieces + 2) * ASKED_S
+    h = np.array([elevation_deg(latitude, longitude, calendar.instant_utc(t)) for t in asked.tolist()])
+    # Between two of them, the cubic through those and their neighbours (Lagrange).
+    x = np.arange(FINER) / FINER
+    weights = np.array(
+        [
+            -x * (x - 1) * (x - 2) / 6,
+            (x + 1) * (x - 1) * (x - 2) / 2,
+            -(x + 1) * x * (x - 2) / 2,
+            (x + 1) * x * (x - 1) / 6,
+        ]
+    )
+    fine = (np.column_stack([h[:-3], h[1:-2], h[2:-1], h[3:]]) @ weights).ravel()
+    t = np.arange(len(fine)) * (ASKED_S / FINER)
+    inside = t < calendar.end
+    last = elevation_deg(latitude, longitude, calendar.instant_utc(calendar.end))
+    return Levels(np.append(t[inside], calendar.end), np.append(fine[inside], last))
 
 
 def above(latitude: float, longitude: float, elevation: float, calendar: Calendar) -> Signal:
     """While the sun stands higher than that, degrees."""
-    up = elevation_deg(latitude, longitude, calendar.instant_utc(0.0)) > elevation
-    rows, since = [], 0.0
-    for t, rising in passages(latitude, longitude, elevation, calendar):
-        if rising and not up:
-            since = t
-        elif not rising and up:
-            rows.append((since, t))
-        up = rising
-    if up:
-        rows.append((since, calendar.end))
-    return Signal.from_intervals(rows, 0.0, calendar.end)
+    return height(latitude, longitude, calendar).above(elevation)
 
 
 def rise_and_set(latitude: float, longitude: float, day: date, zone: str) -> tuple[float | None, float | None]:
-    """Sunrise and sunset of a local day, instants from its midnight on; None where there is none that day."""
-    found = passages(latitude, longitude, EDGE_DEG, Calendar(day, zone, 1), refraction=True)
-    rises = [t for t, rising in found if rising]
-    sets = [t for t, rising in found if not rising]
-    return rises[0] if rises else None, sets[-1] if sets else None
+    """Sunrise and sunset of a local day, seconds from its midnight; None where there is none that day."""
+    up = above(latitude, longitude, EDGE_DEG, Calendar(day, zone, 1))
+    rises, falls = up.rises[up.rises > 0], up.falls
+    return float(rises[0]) if len(rises) else None, float(falls[-1]) if len(falls) else None

@@ -1,0 +1,305 @@
+"""The timing curve against hold times evaluated one by one; findings and remedies."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from samples import device, make_room, shelf_at
+from vastwatch.advice import choose, findings, timing_curve
+from vastwatch.advice.findings import Finding, hold_for, hours_per_drop
+from vastwatch.advice.remedies import mount_points, remedies
+from vastwatch.advice.timing import _first_meeting, _knee, curve_of, curves, settable_holds
+from vastwatch.design.edits import add_sensor, set_hold
+from vastwatch.design.needs import needs_of
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import find
+from vastwatch.design.records import AllOf, Hold, Not, Presence, Report, Sensor
+from vastwatch.design.relations import presence_of
+from vastwatch.files.check import problems
+from vastwatch.rehearsal import rehearse
+from vastwatch.rehearsal.scores import drop_instants
+from vastwatch.sensing.coverage import spot_notice_s
+from vastwatch.signals import Signal
+
+END = 1000.0
+
+
+def plain(start: Signal, keep: Signal, need: Signal, nobody: Signal, hold: float) -> tuple[int, float, float]:
+    """One hold time, by the plain signal algebra: drops, dark seconds, idle seconds."""
+    lit = start.start_keep(keep.hold(hold))
+    return len(drop_instants(lit, need)), (need - lit).total(), (nobody & lit).total()
+
+
+edges = st.lists(st.floats(0, END, allow_nan=False).map(lambda t: round(t, 3)), max_size=30, unique=True)
+
+
+def signal_of(times, first):
+    inner = [t for t in sorted(times) if 0 < t < END]
+    return Signal(0.0, END, first, np.array(inner))
+
+
+drawn = st.builds(signal_of, edges, st.booleans())
+
+
+@settings(max_examples=300)
+@given(drawn, drawn, drawn, drawn, st.floats(0, 900))
+def test_the_curve_is_the_algebra_for_every_hold(start, more, awake, darkness, hold):
+    keep = start | more
+    need, nobody = awake & darkness, darkness - awake
+    exact = curves(start, keep, need, nobody, longest=900.0)
+    drops, dark_s, idle_s = plain(start, keep, need, nobody, hold)
+    assert exact.dark_s(hold) == pytest.approx(dark_s, abs=1e-6)
+    assert exact.idle_s(hold) == pytest.approx(idle_s, abs=1e-6)
+    # At a hold that equals a silence, or ends on a switching of need, rounding decides which side it is on.
+    nudged = {plain(start, keep, need, nobody, max(hold + d, 0))[0] for d in (-1e-6, 0, 1e-6)}
+    if len(nudged) == 1:
+        assert exact.drops(hold) == drops
+
+
+@given(drawn, drawn, drawn)
+def test_the_plain_curve_of_one_report(report, awake, darkness):
+    """Where the same signal starts and keeps, this is the curve of M8: dark(T) is the integral of N beyond T."""
+    need = awake & darkness
+    exact = curves(report, report, need, darkness - awake, longest=2 * END)
+    grid = np.linspace(0.0, END, 4001)
+    counts = exact.drops(grid + 1e-9)
+    integral = np.concatenate([[0.0], np.cumsum((counts[1:] + counts[:-1]) / 2 * np.diff(grid))])
+    remaining = integral[-1] - integral
+    falling = exact.dark_s(grid) - exact.dark_s(END)
+    assert falling == pytest.approx(remaining, abs=0.3 * (1 + len(report) + len(need)))
+
+
+def test_no_reports_no_light():
+    off, on = Signal.constant(False, 0, END), Signal.constant(True, 0, END)
+    exact = curves(off, off, on, off)
+    assert exact.dark_s([0, 60, 3000]).tolist() == [END, END, END]
+    assert exact.idle_s([0, 60]).tolist() == [0, 0]
+    assert exact.drops(30.0) == 0
+
+
+@pytest.mark.parametrize("room", ["throwing", "sitting", "landing"])
+def test_the_curve_of_the_sample_is_its_rehearsal_at_every_hold(demo, room):
+    """The curve, made once, against whole rehearsals of the project with that hold set."""
+    base = rehearse(demo, 7, 1)
+    curve = curve_of(base, room)
+    for hold in (5.0, 60.0, 247.0, 1500.0):
+        scores = rehearse(set_hold(demo, f"presence-{room}", hold), 7, 1).scores[room]
+        drops, dark_min, idle_h = curve.at(hold)
+        assert drops == pytest.approx(scores.drops, abs=1e-9)
+        assert dark_min == pytest.approx(scores.dark_min, abs=1e-8)
+        assert idle_h == pytest.approx(scores.idle_h, abs=1e-9)
+
+
+def test_the_recommendation_meets_the_brief_and_nothing_shorter_does(demo):
+    c = timing_curve(demo, "throwing")
+    # A workshop has machines: one drop in four weeks, whatever the project's own limit.
+    limit = needs_of(demo, find(demo.rooms, "throwing")).drops_per_week / 7
+    assert limit == 0.25 / 7
+    assert c.meets_brief
+    assert c.recommended_s in settable_holds()
+    assert (c.drops_per_day[c.hold_s >= c.recommended_s] <= limit).all()
+    k = list(c.hold_s).index(c.recommended_s)
+    assert c.drops_per_day[k - 1] > limit
+    lo, hi = c.interval_s
+    assert lo <= c.recommended_s <= hi
+    assert "one drop in 4 weeks" in c.reason
+    assert "One minute more" in c.reason
+    assert (np.diff(c.idle_h_per_day) >= -1e-12).all()
+
+
+def test_a_brief_no_hold_can_meet_is_said_so(room):
+    blocked = replace(room, furnishings=(shelf_at(2.0, 1.0, 3.0, 3.5, 2.4),))
+    c = timing_curve(blocked, "big", days=7)
+    assert not c.meets_brief
+    assert c.recommended_s == c.knee_s
+    assert "No hold up to an hour" in c.reason
+    assert "sees stillness" in c.reason
+
+
+def test_what_cannot_be_tuned_says_why(demo, room):
+    with pytest.raises(ValueError, match="has no presence to tune"):
+        timing_curve(demo, "kiln", days=1)
+    with pytest.raises(ValueError, match="has no lamp"):
+        timing_curve(replace(room, lamps=()), "big", days=1)
+    odd = Presence(id="here", room="big", name="S", expr=Not(of=Report(sensor="pir")))
+    with pytest.raises(ValueError, match="no single hold time"):
+        timing_curve(replace(room, presences=(odd,)), "big", days=1)
+
+
+def test_an_all_of_under_a_hold_is_tuned_too(room):
+    second = Sensor(id="pir2", device="pir-corner-12", level="g", name="PIR 2", at=(0.2, 3.8, 2.2), yaw=315)
+    expr = Hold(of=AllOf(of=(Report(sensor="pir"), Report(sensor="pir2"))), seconds=60)
+    project = replace(
+        room, sensors=(*room.sensors, second), presences=(Presence(id="here", room="big", name="S", expr=expr),)
+    )
+    curve = timing_curve(project, "big", days=3)
+    scores = rehearse(project, 3, 1).scores["big"]
+    assert curve.at(60.0)[0] == pytest.approx(scores.drops)
+    assert hold_of(expr) == 60
+
+
+def test_knee_and_first_meeting_by_hand():
+    x, y = np.array([0.0, 1, 2, 3, 4]), np.array([10.0, 2, 1, 0.5, 0])
+    assert _knee(x, y) == 1
+    assert _knee(x, np.zeros(5)) == 0
+    holds = np.array([5.0, 30, 60, 90])
+    assert _first_meeting(np.array([9.0, 2, 1, 3]), 1.0, holds) is None
+    assert _first_meeting(np.array([9.0, 2, 1, 0]), 1.0, holds) == 2
+    # However good, nothing shorter than service allows.
+    assert _first_meeting(np.zeros(4), 1.0, holds) == 1
+
+
+# -- findings ------------------------------------------------------------------------------------------------------
+
+
+def rules(project) -> dict[str, list[Finding]]:
+    out: dict[str, list[Finding]] = {}
+    for f in findings(project):
+        out.setdefault(f.rule, []).append(f)
+    return out
+
+
+def test_a_spot_that_is_hardly_seen_is_found_with_its_figure(room):
+    assert "spot-unseen" not in rules(set_hold(room, "here", 3600.0))
+    short = rules(set_hold(room, "here", 60.0))["spot-unseen"][0]
+    assert "the light drops about once in" in short.text
+    blocked = replace(room, furnishings=(shelf_at(2.0, 1.0, 3.0, 3.5, 2.4),))
+    found = rules(blocked)["spot-unseen"][0]
+    assert found.severity == "wrong"
+    assert found.records[0] == "chair"
+    assert "never" in found.text
+    assert any("radar" in r.text for r in found.remedies)
+
+
+def test_hours_per_drop_and_the_hold_for_them_are_inverse():
+    for wait in (20.0, 58.0, 300.0, 1e4, 1e6):
+        hold = hold_for(wait, 20.0)
+        assert hours_per_drop(wait, hold) == pytest.approx(20.0)
+    # A month of drawn notices agrees: the light burns until a gap has outlasted the hold.
+    rng = np.random.default_rng(2)
+    for wait, hold in ((58.0, 200.0), (500.0, 120.0)):
+        gaps = rng.exponential(wait, 400_000)
+        lit = np.minimum(gaps, hold).sum() / 3600
+        assert lit / (gaps > hold).sum() == pytest.approx(hours_per_drop(wait, hold), rel=0.03)
+    # The less somebody is noticed, the sooner the light drops, and the longer a hold would have to be.
+    waits = [10.0, 100.0, 1e3, 1e4, 1e5, 1e7]
+    assert sorted(waits, key=lambda w: -hours_per_drop(w, 120.0)) == waits
+    assert sorted(waits, key=lambda w: hold_for(w, 20.0)) == waits
+    assert hours_per_drop(1e9, 120.0) == pytest.approx(hours_per_drop(float("inf"), 120.0), rel=1e-6)
+    assert hours_per_drop(float("inf"), 60.0) == pytest.approx(1 / 60)
+    assert hold_for(float("inf"), 20.0) == float("inf")
+
+
+def test_next_door_is_seen_only_through_an_open_door(room):
+    assert "sees-next-door" not in rules(room)
+    door = replace(room.openings[0], rest="open", width=1.6)
+    sensor = replace(room.sensors[0], at=(0.3, 1.2, 2.2), yaw=0)
+    found = rules(replace(room, openings=(door, room.openings[1]), sensors=(sensor,)))["sees-next-door"][0]
+    assert found.records == ("pir", "small")
+    assert "m² of it" in found.text
+
+
+def test_heights_warmth_unlit_rooms_and_closed_ways(room):
+    low = replace(room, sensors=(replace(room.sensors[0], at=(4.8, 3.8, 1.2)),))
+    assert rules(low)["mount-height"][0].records == ("pir",)
+    warm = replace(room, rooms=(replace(room.rooms[0], ambient_c=28.0), room.rooms[1]))
+    assert "60 % of its range" in rules(warm)["warm-room"][0].text
+    bare = replace(room, presences=(), sensors=())
+    assert rules(bare)["no-presence"][0].records == ("big",)
+    assert rules(replace(room, openings=room.openings[1:]))["no-way"]
+    assert "no-way" not in rules(room)
+
+
+def test_walkers_must_be_noticed(room):
+    away = replace(room, sensors=(replace(room.sensors[0], yaw=45),))
+    assert rules(away)["walker-unseen"][0].severity == "wrong"
+
+
+def test_cautions_stand_where_the_work_can_hurt(demo, room):
+    texts = " ".join(f.text for f in findings(demo) if f.severity == "caution")
+    assert "fail to ON" in texts
+    assert "emergency lighting" in texts
+    mains, _ = add_sensor(room, device("radar-60-still"), "g", (0.3, 0.3, 1.6), 45, 0)
+    assert "isolate at the board" in rules(mains)["mains"][0].text
+    assert [f.severity for f in findings(demo)] == sorted(
+        (f.severity for f in findings(demo)), key=["wrong", "risk", "caution", "note"].index
+    )
+
+
+# -- remedies ------------------------------------------------------------------------------------------------------
+
+
+def test_remedies_are_rehearsed_and_the_best_comes_first(demo):
+    r = rehearse(demo, 7, 1)
+    tried = remedies(r, "throwing")
+    assert len(tried) >= 2
+    assert [t.after.drops for t in tried] == sorted(t.after.drops for t in tried)
+    for t in tried:
+        assert t.before == r.scores["throwing"]
+        # The promise is what a rehearsal of the changed project gives.
+        assert rehearse(t.project, 7, 1).scores["throwing"] == t.after
+        assert t.after.drops < t.before.drops
+    radar = next(t for t in tried if "keeps presence on" in t.text)
+    added = {s.id for s in radar.project.sensors} - {s.id for s in demo.sensors}
+    assert len(added) == 1
+    sensor = find(radar.project.sensors, added.pop())
+    assert find(radar.project.devices, sensor.device).family == "radar"
+    assert demo.sensors == r.project.sensors
+
+
+def test_a_room_without_scores_has_no_remedies(demo):
+    assert remedies(rehearse(demo, 1, 1), "kiln") == []
+
+
+def test_mount_points_are_inside_and_look_in():
+    room = make_room().rooms[0]
+    points = mount_points(room)
+    assert len(points) == 8
+    for x, y, yaw in points:
+        assert 0 < x < 5
+        assert 0 < y < 4
+        ahead = np.array([x, y]) + 0.5 * np.array([np.cos(np.radians(yaw)), np.sin(np.radians(yaw))])
+        assert np.linalg.norm(ahead - [2.5, 2]) < np.linalg.norm(np.array([x, y]) - [2.5, 2])
+
+
+def test_trying_stops_when_nobody_waits_for_it(demo):
+    r = rehearse(demo, 2, 1)
+    assert remedies(r, "throwing", lambda: False) == []
+
+
+# -- the adviser ---------------------------------------------------------------------------------------------------
+
+
+def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
+    options = choose(demo, "box")
+    assert [bool(o.fails) for o in options] == sorted(bool(o.fails) for o in options)
+    best = options[0]
+    assert not best.fails
+    spot = find(demo.spots, "desk-spot")
+    assert best.waits["desk-spot"] == pytest.approx(spot_notice_s(best.project, best.placed[1].id, spot))
+    assert best.hold_s >= 30
+    assert hours_per_drop(best.waits["desk-spot"], best.hold_s) >= 20 or best.hold_s == 30
+    pir = next(o for o in options if o.device.id == "pir-ceiling-6")
+    assert pir.hold_s > 5 * best.hold_s
+    assert "so a hold of" in pir.reason
+    low = next(o for o in options if o.device.id == "pir-low-5")
+    assert any("cannot hold on somebody at work at the desk" in f for f in low.fails)
+    assert not list(problems(best.project))
+    # The promise of the hold is kept by a rehearsal: with presence in place, that hold drops less than now.
+    tried = set_hold(best.project, presence_of(best.project, "box").id, best.hold_s)
+    assert rehearse(tried, 7, 1).scores["box"].drops < 1
+
+
+def test_what_hangs_there_already_counts(demo):
+    with_radar = choose(demo, "sitting")
+    assert all(o.waits["window-spot"] < 3 for o in with_radar)
+    assert with_radar[0].reason.startswith("With what hangs there")
+
+
+def test_a_slow_type_does_not_light_a_passage(demo):
+    slow = next(o for o in choose(demo, "passage") if o.device.id == "radar-60-still")
+    assert any("too slow: it reports 1.4 s" in f for f in slow.fails)

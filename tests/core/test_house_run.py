@@ -1,0 +1,111 @@
+"""What the house concludes and does from a recording alone, written by hand: nobody's truth is needed."""
+
+from __future__ import annotations
+
+from datetime import date
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from vastwatch.control.house import run
+from vastwatch.control.outputs.handler import kwh
+from vastwatch.control.recording import Recording
+from vastwatch.design.edits import put, set_hold
+from vastwatch.design.records import AllOf, Lamp, Report
+from vastwatch.rehearsal import rehearse
+from vastwatch.signals import Calendar, Signal
+
+HOUR = 3600.0
+
+
+def recorded(rows, known=None, days=2) -> Recording:
+    calendar = Calendar(date(2026, 1, 12), "UTC", days)
+    reports = {("pir", None): Signal.from_intervals(rows, 0.0, calendar.end)}
+    return Recording(calendar, reports, known or {})
+
+
+def test_a_recording_by_hand_is_concluded_and_lit(room):
+    dark_hours = [(5 * HOUR, 5 * HOUR + 20), (5 * HOUR + 70, 5 * HOUR + 80), (29 * HOUR, 29 * HOUR + 5)]
+    house = run(room, recorded([*dark_hours, (12 * HOUR, 12 * HOUR + 9)]))
+    there = house.presence("big")
+    # Held for a minute: the two reports before dawn are one stay.
+    assert there.intervals.tolist() == [
+        [5 * HOUR, 5 * HOUR + 140], [12 * HOUR, 12 * HOUR + 69], [29 * HOUR, 29 * HOUR + 65],
+    ]  # fmt: skip
+    assert not house.dark("big").at(12 * HOUR) or house.dark("big").at(5 * HOUR)
+    lit = house.served("big")
+    assert lit.same_as(there & house.dark("big"))
+    assert house.served("small") is None and house.presence("small") is None
+    (lamp,) = room.lamps
+    assert house.kwh(lamp) == pytest.approx(lit.total() * lamp.watts / 3.6e6)
+    assert house.kwh(lamp, 0.0, 5 * HOUR) == 0.0
+    assert house.signals["lamp"].same_as(lit) and house.signals["here"] is there
+
+
+def test_another_hold_is_replayed_on_the_same_recording(room):
+    recording = recorded([(5 * HOUR, 5 * HOUR + 20), (5 * HOUR + 200, 5 * HOUR + 210)])
+    short, long = run(room, recording), run(set_hold(room, "here", 300.0), recording)
+    assert len(short.served("big").intervals) == 2
+    assert long.served("big").intervals.tolist() == [[5 * HOUR, 5 * HOUR + 510]]
+    assert long.recording is short.recording
+
+
+def test_a_sensor_the_recording_does_not_know_says_nothing(room):
+    both = put(room, replace(room.presences[0], expr=AllOf(of=(Report(sensor="pir"), Report(sensor="new")))))
+    assert run(both, recorded([(10, 20)])).presence("big").total() == 0
+    assert run(both, recorded([(10, 20)])).recording.sensors == ("pir",)
+
+
+def test_offline_is_not_off(room):
+    calendar = Calendar(date(2026, 1, 12), "UTC", 2)
+    heard = Signal.from_intervals([(0.0, 24 * HOUR)], 0.0, calendar.end)
+    house = run(room, recorded([(k * HOUR, k * HOUR + 60) for k in range(24)], {"pir": heard}))
+    assert house.known("big").same_as(heard)
+    assert house.known("small").total() == calendar.end
+    assert house.recording.reports_a_day("pir") == pytest.approx(47)
+    assert run(room, recorded([(5, 9)])).recording.reports_a_day("pir") == pytest.approx(1.0)
+    deaf = recorded([], {"pir": ~Signal.constant(True, 0.0, calendar.end)})
+    assert deaf.reports_a_day("pir") == 0.0
+
+
+def test_a_hand_lights_a_room_under_absence_control_and_none_leaves_it_dark(room):
+    by_hand = put(room, replace(room.rooms[0], control="absence"))
+    recording = recorded([(5 * HOUR, 5 * HOUR + 600)])
+    assert run(by_hand, recording).served("big").total() == 0
+    press = Signal.from_intervals([(5 * HOUR + 30, 5 * HOUR + 30.5)], 0.0, recording.end)
+    lit = run(by_hand, recording, {"big": press}).served("big")
+    assert lit.intervals.tolist() == [[5 * HOUR + 30, 5 * HOUR + 660]]
+
+
+def test_several_lamps_serve_one_room_and_their_watts_add_up(room):
+    more = replace(room, lamps=(*room.lamps, Lamp(id="two", room="big", name="Two", at=(1, 1), watts=7, lumens=600)))
+    house = run(more, recorded([(5 * HOUR, 5 * HOUR + 600)]))
+    assert house.watts("big") == 27
+    assert sum(kwh(lamp, house.outputs[lamp.id]) for lamp in more.lamps) == pytest.approx(660 * 27 / 3.6e6)
+
+
+def test_a_rehearsal_is_the_house_run_of_its_recording(demo):
+    r = rehearse(demo, 3, 1)
+    alone = run(demo, r.recording, {})
+    for room in demo.rooms:
+        if room.control == "presence" and r.house.served(room.id) is not None:
+            assert alone.served(room.id).same_as(r.house.served(room.id))
+    for ident, s in r.scores.items():
+        lit = r.house.served(ident)
+        idle = (lit - r.awake(ident)).total() / HOUR / 3
+        assert s.idle_h == pytest.approx(idle)
+        energy = sum(r.house.kwh(lamp) for lamp in demo.lamps if lamp.room == ident)
+        assert energy == pytest.approx(lit.total() / HOUR * r.house.watts(ident) / 1000)
+        assert s.idle_kwh <= energy / 3 + 1e-9
+
+
+def test_who_set_a_sensor_off_is_told_by_id(demo):
+    r = rehearse(demo, 2, 1)
+    rises = r.recording.report("pir-throwing").rises
+    people = {p.id for p in demo.people} | {h.id for h in demo.hazards}
+    assert {r.noticed("pir-throwing", float(t)) for t in rises[:50]} <= people
+    assert r.noticed("pir-throwing", 0.0) is None
+    n = r.notices("pir-throwing", 1)
+    assert (np.diff(n.start) >= 0).all() and (n.end >= n.start).all()
+    assert r.noticed("pir-throwing", float(n.start[5])) == n.source[5]

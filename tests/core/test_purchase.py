@@ -1,0 +1,233 @@
+"""The adviser under a budget: what the place has against a type, the next best purchase, a set to begin with."""
+
+from __future__ import annotations
+
+import json
+import math
+from dataclasses import replace as changed
+
+import pytest
+from msgspec.structs import replace
+
+from samples import device
+from vastwatch.advice import choose, purchases, starter_set
+from vastwatch.advice.purchase import bare, best_held, free_gain, money_left, room_cost, spent
+from vastwatch.cli import main
+from vastwatch.design.building import add_room
+from vastwatch.design.edits import put
+from vastwatch.design.project import Owned, Project, find
+from vastwatch.files import save_project
+from vastwatch.files.check import problems
+from vastwatch.geometry import polygons
+from vastwatch.rehearsal import rehearse
+from vastwatch.site.building import Level, Needs
+
+
+def option(project, room, ident):
+    return next(o for o in choose(project, room, [device(ident)]) if o.device.id == ident)
+
+
+def fails(project, room, ident):
+    return "; ".join(option(project, room, ident).fails)
+
+
+def test_what_disqualifies_a_type_is_said(demo):
+    dark = replace(demo, sensors=(), presences=())
+    assert "no socket within 3 m" in fails(replace(dark, sockets=dark.sockets[:1]), "glazing", "radar-24-state")
+    assert "no socket" not in fails(replace(dark, sockets=()), "glazing", "radar-24-state")
+    assert "needs a neutral" in fails(dark, "bath", "pir-switch-7")
+    assert "no wall switch" in fails(replace(dark, switches=dark.switches[:1]), "box", "pir-switch-7")
+    assert "too slow: it reports 1.4 s" in fails(dark, "passage", "radar-60-still")
+    hot = put(dark, replace(find(dark.rooms, "kiln"), ambient_c=45))
+    assert "works from 0 to 40 °C" in fails(hot, "kiln", "pir-wall-8")
+    porch = put(dark, replace(find(dark.rooms, "passage"), use="outside"))
+    assert "does not stand rain" in fails(porch, "passage", "pir-wall-8")
+    assert "rain" not in fails(porch, "passage", "pir-outdoor-10")
+    loaded = put(dark, replace(find(dark.lamps, "lamp-glazing"), watts=900))
+    assert "switches up to 400 W" in fails(loaded, "glazing", "pir-mains-8")
+    assert "the drying fan fools it" in fails(dark, "throwing", "radar-58-simple")
+    assert "cannot hold on a reader at the window seat" in fails(dark, "sitting", "pir-wall-8")
+    assert "says nothing of who is there" in fails(dark, "shop", "contact-door")
+    assert "in only" in fails(dark, "glazing", "pir-low-5")
+
+
+def test_what_hangs_there_is_counted_and_has_to_be_bettered(demo):
+    assert "adds nothing" in fails(demo, "landing", "pir-low-5") or "in only" in fails(demo, "landing", "pir-low-5")
+    again = option(demo, "sitting", "radar-24-state")
+    assert any("adds nothing" in f for f in again.fails)
+
+
+def test_room_needs_set_the_adviser_their_limits(demo):
+    dark = replace(demo, sensors=(), presences=())
+    slow = put(dark, replace(find(dark.rooms, "passage"), needs=Needs(notice_s=10.0)))
+    assert "too slow" not in fails(slow, "passage", "radar-60-still")
+    strict = put(dark, replace(find(dark.rooms, "box"), needs=Needs(hold_max_s=30.0)))
+    assert any("cannot hold" in f for f in option(strict, "box", "pir-corner-12").fails)
+
+
+def test_kit_owned_costs_nothing_until_it_hangs(demo):
+    assert option(demo, "glazing", "pir-wall-8").price == 0
+    assert option(demo, "glazing", "pir-corner-12").price == device("pir-corner-12").price
+    done = option(demo, "glazing", "pir-wall-8").project
+    assert option(done, "kiln", "pir-wall-8").price == device("pir-wall-8").price
+    assert spent(done) == spent(demo)
+    assert money_left(replace(demo, brief=replace(demo.brief, budget=None))) is None
+    assert money_left(demo) == pytest.approx(demo.brief.budget - spent(demo))
+
+
+def test_weights_change_the_order(demo):
+    def best(**weights):
+        brief = replace(demo.brief, weights=replace(demo.brief.weights, **weights), owned=())
+        return choose(replace(demo, brief=brief, sensors=(), presences=()), "box")[0].device
+
+    assert best(no_cables=3, cost=1).power == "battery" or best(no_cables=3, cost=1).price < 40
+    assert best(cost=3, comfort=0, no_cables=0, fewest=0).price <= best(cost=0, comfort=3, no_cables=0).price
+
+
+def test_a_room_is_never_worse_at_its_best_hold(demo):
+    r = rehearse(demo, 7, 1)
+    for room in demo.rooms:
+        now, (best, hold) = room_cost(r, room), best_held(r, room)
+
+        def weigh(c):
+            return 2 * (c.dark_min + c.drops) + 3 * c.idle_h
+
+        assert weigh(best) <= weigh(now) + 1e-6
+        assert hold is None or hold <= 1200
+    dark, idle = free_gain(demo)
+    each = [(room_cost(r, room), best_held(r, room)[0]) for room in demo.rooms]
+    assert dark > 5
+    assert dark == pytest.approx(sum(now.dark_min - best.dark_min for now, best in each))
+    assert idle == pytest.approx(sum(now.idle_h - best.idle_h for now, best in each))
+
+
+def test_purchases_are_in_order_within_the_money_and_true(demo):
+    found = purchases(demo, budget=40)
+    assert found and all(p.option.price <= 40 for p in found)
+    assert [p.per_money for p in found] == sorted((p.per_money for p in found), reverse=True)
+    best = found[0]
+    assert not list(problems(best.project))
+    r = rehearse(best.project, 7, 1)
+    scores = r.scores[best.room]
+    # The figures are those of the project that is offered, rehearsed.
+    assert scores.dark_min == pytest.approx(best.after.dark_min, abs=0.02)
+    assert scores.idle_h == pytest.approx(best.after.idle_h, abs=0.02)
+    assert find(demo.rooms, best.room).name.lower() in best.words
+    assert purchases(demo, budget=0, types=[device("radar-24-bands")]) == []
+
+
+def test_asking_for_purchases_can_be_stopped_and_tells_how_far(demo):
+    told: list[float] = []
+    asked = iter([True, True, False])
+    purchases(demo, types=[device("pir-wall-8")], wanted=lambda: next(asked), told=told.append)
+    assert told[0] == 0 and len(told) == 3 and told[-1] == 1.0
+
+
+def test_a_starter_set_keeps_to_the_budget_and_each_step_to_the_last(demo):
+    small = [device(i) for i in ("pir-ceiling-6", "radar-24-bands", "pir-corner-12")]
+    nothing = bare(demo)
+    assert not nothing.sensors and not nothing.presences
+    found = starter_set(nothing, 100, small)
+    total = sum(p.option.price for p in found)
+    assert 60 <= total <= 100
+    placed = [len(p.project.sensors) for p in found]
+    assert placed == list(range(1, len(found) + 1))
+    assert not list(problems(found[-1].project))
+    assert len({p.room for p in found}) == len(found)
+    assert starter_set(nothing, 5, small) == []
+
+
+def test_advice_and_purchases_on_the_command_line(demo, tmp_path, capsys):
+    path = tmp_path / "demo.vastwatch.json"
+    save_project(demo, path)
+    assert main(["advise", str(path), "--room", "store", "--json"]) == 0
+    rooms = json.loads(capsys.readouterr().out)["rooms"]
+    assert set(rooms) == {"store"}
+    assert {"device", "does", "fails", "reason", "hold_s"} <= set(rooms["store"][0])
+    assert rooms["store"][0]["does"]
+    assert main(["advise", str(path), "--room", "nowhere"]) == 1
+    assert "there is no room 'nowhere'" in capsys.readouterr().err
+    assert main(["buy", str(path), "--budget", "20", "--json"]) == 0
+    document = json.loads(capsys.readouterr().out)
+    assert document["purchases"] and all(p["price"] <= 20 for p in document["purchases"])
+    with pytest.raises(SystemExit) as stopped:
+        main(["buy", str(path), "--budget", "much"])
+    assert stopped.value.code == 2
+    poor = replace(demo, brief=replace(demo.brief, budget=None, owned=(Owned(device="pir-wall-8", count=1),)))
+    save_project(poor, path)
+    assert main(["buy", str(path), "--starter"]) == 1
+    assert "--budget" in capsys.readouterr().err
+
+
+def best_of_all(open_, budget):
+    """The most that one purchase in each room can gain within a budget: every whole sum of money tried in turn."""
+    best = [0.0] * (budget + 1)
+    for room in {p.room for p in open_}:
+        before = list(best)
+        for p in open_:
+            price = round(p.option.price)
+            if p.room == room:
+                for money in range(price, budget + 1):
+                    best[money] = max(best[money], before[money - price] + p.gain)
+    return best[budget]
+
+
+def test_a_starter_set_gains_nearly_what_the_best_set_would(demo):
+    nothing = bare(demo)
+    small = [device("pir-ceiling-6"), device("radar-24-state")]
+    open_ = purchases(nothing, small, budget=400)
+    prices = {round(p.option.price) for p in open_}
+    assert prices == {34, 38}
+    shares = []
+    for budget in (34, 38, 70, 110, 220):
+        gained = sum(p.gain for p in starter_set(nothing, budget, small))
+        single = max((p.gain for p in open_ if p.option.price <= budget), default=0.0)
+        assert gained >= single - 1e-9
+        shares.append(gained / best_of_all(open_, budget))
+    # Worst by proof 0.32; a second purchase in one room may even beat the reference.
+    assert min(shares) > 0.9, shares
+
+
+def test_one_that_takes_the_whole_budget_is_taken_where_it_gains_more(demo, monkeypatch):
+    """A cheap thing with more gain for its money must not crowd out the one that matters."""
+    from vastwatch.advice import purchase as module
+
+    nothing = bare(demo)
+    found = purchases(nothing, [device("pir-ceiling-6"), device("radar-24-state")], budget=100)
+    cheap = next(p for p in found if p.option.device.family == "pir")
+    dear = next(p for p in found if p.option.device.family == "radar" and p.room != cheap.room)
+    cheap, dear = changed(cheap, gain=5.0, per_money=5.0), changed(dear, gain=9.0, per_money=0.2)
+
+    def only_these(project, types, wanted, budget=None, told=lambda _: None, rooms=None):
+        return [cheap, dear] if rooms is None else []
+
+    monkeypatch.setattr(module, "purchases", only_these)
+    assert starter_set(nothing, dear.option.price, []) == [dear]
+    both = starter_set(nothing, dear.option.price + cheap.option.price, [])
+    assert [p.room for p in both] == [cheap.room, dear.room]
+
+
+def test_in_a_room_bent_around_its_middle_the_ceiling_place_is_inside(demo):
+    project = Project(name="Bent", levels=(Level(id="g", name="Ground", elevation=0.0),))
+    outline = ((0, 0), (9, 0), (9, 2), (2, 2), (2, 9), (0, 9))
+    project, room = add_room(project, "g", "Corner", "passage", outline)
+    (found,) = choose(project, room.id, [device("pir-ceiling-6")])
+    assert polygons.contains_point(outline, *found.sensor.at[:2])
+    assert min(math.dist(found.sensor.at[:2], p) for p in outline) >= 1.0
+    assert found.sensor.at[2] == 2.5 and found.sensor.pitch == -90
+
+
+def test_a_ceiling_sensor_may_hang_above_those_who_stay(room):
+    long = replace(room, rooms=(replace(room.rooms[0], outline=((0, 0), (12, 0), (12, 4), (0, 4)), use="desk"),),
+                   sensors=(), presences=(), spots=room.spots[:1], people=())  # fmt: skip
+    (found,) = choose(long, "big", [device("pir-ceiling-6")])
+    assert found.sensor.at[:2] == pytest.approx(long.spots[0].at)
+
+
+def test_what_fools_a_type_a_little_is_said_and_weighs(demo):
+    dark = replace(demo, sensors=(), presences=())
+    hot = option(dark, "kiln", "pir-ceiling-6")
+    assert not hot.fails and "the hot kiln fools it about once" in hot.reason
+    cold = replace(dark, hazards=tuple(h for h in dark.hazards if h.id != "kiln-heat"))
+    same = option(cold, "kiln", "pir-ceiling-6")
+    assert "fools" not in same.reason and same.worth < hot.worth

@@ -1,0 +1,48 @@
+"""The real window, offscreen."""
+
+from __future__ import annotations
+
+import pytest
+
+
+@pytest.fixture
+def desk(qtbot, demo, tmp_path):
+    """The sample in a window that is shown, active and at rest; whatever is changed in it is given up."""
+    from hands import settle
+    from PyQt6.QtCore import QSettings
+
+    from vastwatch.desk.app import Desk, make_application
+    from vastwatch.desk.document import Document
+    from vastwatch.files.journal import Journal
+
+    make_application()
+    QSettings().clear()
+    desk = Desk(Document(demo, None, Journal(tmp_path / "journal")))
+    window = desk.window
+    window.resize(1280, 800)
+    window.show()
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    window.plan.setFocus()
+    settle(qtbot, window)
+    yield desk
+    # Whatever window the desk has by now.
+    desk.document.undo_stack.setClean()
+    desk.window.close()
+    desk.window.deleteLater()
+
+
+@pytest.fixture
+def window(desk):
+    """Its window."""
+    return desk.window
+
+
+@pytest.fixture
+def plan(qtbot, window):
+    """The window in the Plan stage."""
+    from hands import settle
+
+    window.focus.set(stage="Plan")
+    settle(qtbot, window)
+    return window

@@ -1,0 +1,244 @@
+"""The panels of the window: what they list, fold, follow and say."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hands import LEFT, key, project, settle
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
+
+from vastwatch.design.project import find
+from vastwatch.desk.parts import LinkCard
+from vastwatch.desk.plan.contours import array_path, band_paths
+from vastwatch.desk.plan.snapping import clearances, snap
+from vastwatch.desk.sidebars import Tile
+from vastwatch.devices import catalogue
+from vastwatch.sensing import coverage
+
+
+def labels(w) -> list[str]:
+    return [x.text() for x in w.findChildren(QLabel) if x.isVisible()]
+
+
+# -- contours and snapping, without a window ---------------------------------------------------------------------------
+
+
+def test_a_path_from_arrays_is_the_polygons_it_was_given(qapp):
+    square = np.array([(0, 0), (2, 0), (2, 1), (0, 1), (0, 0)], float)
+    hole = np.array([(0.5, 0.25), (0.5, 0.75), (1.5, 0.75), (1.5, 0.25), (0.5, 0.25)], float)
+    path = array_path(np.concatenate([square, hole]), np.array([0, 5]))
+    assert path.elementCount() == 10
+    box = path.boundingRect()
+    assert (box.left(), box.top(), box.width(), box.height()) == pytest.approx((0, -1, 2, 1))
+    assert path.contains(QPointF(0.2, -0.1))
+    assert not path.contains(QPointF(1.0, -0.5))
+    assert array_path(np.empty((0, 2)), np.empty(0, int)).isEmpty()
+
+
+def test_bands_lie_inside_each_other_and_agree_with_the_map(qapp, demo):
+    map_ = coverage(demo, "pir-throwing", "towards")
+    paths = band_paths(map_)
+    areas = [p.boundingRect().width() * p.boundingRect().height() for p in paths]
+    assert areas == sorted(areas, reverse=True)
+    rng = np.random.default_rng(1)
+    agree = []
+    for x, y in zip(rng.uniform(0.3, 4.7, 200), rng.uniform(4.0, 7.2, 200)):
+        column = int((x - map_.grid.x0) / map_.grid.cell)
+        row = int((y - map_.grid.y0) / map_.grid.cell)
+        agree.append(paths[2].contains(QPointF(x, -y)) == (map_.notice_s[row, column] <= 5))
+    assert np.mean(agree) > 0.96
+
+
+def test_snapping_takes_hold_only_near_and_only_of_what_hangs_on_walls(demo):
+    corner = next(d for d in catalogue() if d.id == "pir-corner-12")
+    ceiling = next(d for d in catalogue() if d.id == "pir-ceiling-6")
+    free = snap(demo, corner, "ground", 2.5, 5.5, 0.3)
+    assert (free.x, free.y, free.yaw) == (2.5, 5.5, None)
+    wall = snap(demo, corner, "ground", 2.5, 7.2, 0.3)
+    assert (wall.y, wall.yaw) == (pytest.approx(7.5 - 0.15 - 0.03), 270)
+    assert snap(demo, ceiling, "ground", 2.5, 7.2, 0.3).yaw is None
+    assert snap(demo, corner, "ground", 50, 50, 0.3).yaw is None
+    sides = clearances(demo, "ground", 1.0, 7.0)
+    assert [s[0] for s in sides] == pytest.approx([0.5, 1.0])
+    assert clearances(demo, "ground", 50, 50) == []
+
+
+# -- ribbon ------------------------------------------------------------------------------------------------------------
+
+
+def test_the_ribbon_lists_the_room_first_and_scrolls(qtbot, window):
+    window.focus.set(stage="Rehearsal", room="sitting", level="upper")
+    lanes = [x.words for x in window.ribbon._lanes]
+    assert lanes[0] == "Sitting room"
+    assert lanes[1:8] == [
+        "P, potter",
+        "R, resident",
+        "Cat",
+        "PIR sitting room",
+        "Radar sitting room",
+        "presence",
+        "light",
+    ]
+    assert "Landing" in lanes
+    assert lanes.index("Landing") < lanes.index("Throwing room")
+    before = window.ribbon._offset
+    wheel = QWheelEvent(
+        QPointF(300, 100), QPointF(300, 100), QPoint(0, 0), QPoint(0, -240), Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(window.ribbon, wheel)
+    assert window.ribbon._offset > before
+    window.focus.set(room="throwing")
+    assert window.ribbon._offset == 0
+
+
+def test_a_lane_of_the_ribbon_selects_its_sensor_and_its_room(qtbot, window):
+    window.focus.set(stage="Rehearsal", room="throwing", level="ground")
+    lane = next(x for x in window.ribbon._lanes if x.words == "PIR shop")
+    qtbot.mouseClick(window.ribbon, LEFT, pos=QPoint(40, round(lane.y + 8)))
+    assert (window.focus.selected, window.focus.room) == ("pir-shop", "shop")
+
+
+def test_bars_are_the_signal_on_the_shown_day(window):
+    window.focus.set(day=2)
+    ribbon = window.ribbon
+    signal = window.results.rehearsal.house.served("throwing")
+    bars = ribbon._bars(signal)
+    noon = ribbon.start
+    on = signal.clip(noon, noon + 86_400).total() / 86_400 * (ribbon.width() - 128 - 14)
+    assert sum(b - a for a, b in bars) == pytest.approx(on, abs=0.9 * len(bars) + 2)
+    for t in (noon + 100, noon + 40_000):
+        assert ribbon.time_at(ribbon.x_of(t)) == pytest.approx(t, abs=1)
+
+
+def test_arrows_move_the_playhead_of_the_ribbon(qtbot, window):
+    window.ribbon.setFocus()
+    t = window.focus.time
+    key(qtbot, window.ribbon, Qt.Key.Key_Right)
+    assert window.focus.time == t + 60
+    key(qtbot, window.ribbon, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+    assert window.focus.time == t - 540
+    window.ribbon.step_time(-1e9)
+    assert window.focus.time == 0
+
+
+def test_a_room_without_incidents_says_so(qtbot, window):
+    window.focus.set(room="kiln")
+    window.ribbon.step_incident(1)
+    assert "No incidents" in window.status.said.text()
+
+
+# -- sidebars ----------------------------------------------------------------------------------------------------------
+
+
+def test_days_tell_what_went_wrong_and_go_there(qtbot, window):
+    window.focus.set(stage="Rehearsal", room="throwing", level="ground", day=0, time=43_200.0 + 3600)
+    tiles = window.days._tiles
+    assert sorted(tiles) == list(range(-1, 7))
+    r = window.results.rehearsal
+    for day, tile in tiles.items():
+        lo = day * 86_400 + 43_200
+        drops = sum(i.kind == "dropped" and i.room == "throwing" and lo <= i.at < lo + 86_400 for i in r.incidents)
+        assert tile.figure == (str(drops) if drops else "")
+    qtbot.mouseClick(tiles[3], LEFT)
+    assert window.focus.day == 3
+    assert window.focus.time == pytest.approx(3 * 86_400 + 43_200 + 3600)
+    assert tiles[3].current
+    key(qtbot, tiles[1], Qt.Key.Key_Return)
+    assert window.focus.day == 1
+
+
+def test_the_list_of_rooms_goes_to_rooms_and_counts_sensors(qtbot, window):
+    window.focus.set(stage="Plan")
+    tile = window.rooms._tiles["sitting"]
+    assert tile.figure == "2 sensors"
+    qtbot.mouseClick(tile, LEFT)
+    assert (window.focus.room, window.focus.level) == ("sitting", "upper")
+    assert isinstance(tile, Tile)
+    assert tile.current
+    window.focus.set(selected="radar-sitting")
+    window.plan.setFocus()
+    key(qtbot, window.plan, Qt.Key.Key_Delete)
+    assert window.rooms._tiles["sitting"].figure == "1 sensor"
+
+
+def test_the_level_box_shows_the_level_and_changes_it(qtbot, window):
+    box = window.level
+    assert box.currentText() == "Ground floor"
+    box.setCurrentIndex(box.findText("Upper floor"))
+    box.activated.emit(box.currentIndex())
+    assert window.focus.level == "upper"
+
+
+# -- verdict -----------------------------------------------------------------------------------------------------------
+
+
+def test_findings_fold_but_cautions_never(qtbot, window):
+    settle(qtbot, window)
+    window.focus.set(stage="Sensors", room="throwing", selected="pir-throwing")
+    qtbot.waitUntil(lambda: any(t.startswith("Caution.") for t in labels(window.verdict)))
+    cards = [c for c in window.verdict.findChildren(LinkCard) if c.isVisible()]
+    more = next(b for b in window.verdict.findChildren(QPushButton) if b.text().endswith("more"))
+    more.click()
+    qtbot.waitUntil(lambda: len([c for c in window.verdict.findChildren(LinkCard) if c.isVisible()]) > len(cards))
+
+
+def test_a_finding_leads_to_its_record(qtbot, window):
+    settle(qtbot, window)
+    window.focus.set(stage="Sensors", room="toilet", selected="toilet")
+    card = next(c for c in window.verdict.findChildren(LinkCard) if c.accessibleName().startswith("Toilet, seated"))
+    key(qtbot, card, Qt.Key.Key_Return)
+    assert window.focus.selected == "toilet-seat"
+    assert find(project(window).spots, "toilet-seat").room == "toilet"
+
+
+def test_figures_that_miss_the_brief_are_red_and_others_are_not(qtbot, window):
+    red = window.theme.dropped.name()
+    scores = window.verdict._scores
+    window.focus.set(room="throwing")
+    assert red in scores["drops"]._value.styleSheet()
+    window.focus.set(room="sitting", level="upper")
+    assert red not in scores["drops"]._value.styleSheet()
+    assert scores["idle"]._aside.text().endswith("kWh")
+    window.focus.set(room="kiln", level="ground")
+    assert not window.verdict._numbers.isVisible()
+    assert "No sensor switches" in window.verdict._nothing.text()
+
+
+def test_a_room_the_checks_praise_and_the_week_does_not_is_told_apart(qtbot, window):
+    settle(qtbot, window)
+    words = window.verdict._no_findings("shop")
+    assert "somebody was left in the dark" in words
+    assert window.verdict._no_findings("kiln") == "Nothing found wrong with this room."
+
+
+def test_an_incident_closes_when_the_design_changes(qtbot, window):
+    r = window.results.rehearsal
+    window.ribbon.open_incident(next(i for i, x in enumerate(r.incidents) if x.room == "throwing"))
+    assert window.focus.incident >= 0
+    window.focus.set(selected="pir-throwing")
+    window.plan.nudge(-0.1, 0)
+    assert window.focus.incident == -1
+
+
+def test_a_newer_question_supersedes_an_older(qtbot, window):
+    taken = []
+    window.results.updated.connect(taken.append)
+    for k in range(3):
+        window.results._ask("curve", lambda k=k: f"answer {k}")
+    qtbot.waitUntil(lambda: not window.results.busy())
+    assert window.results.no_curve == "answer 2"
+    assert taken.count("curve") == 1
+
+
+def test_a_failing_computation_leaves_nobody_waiting(qtbot, window, caplog):
+    def fails():
+        raise ZeroDivisionError("oh")
+
+    window.results._ask("curve", fails)
+    qtbot.waitUntil(lambda: not window.results.busy())
+    assert window.results.curve is None
+    assert "could not be computed" in window.results.no_curve
+    assert "oh" in caplog.text

@@ -1,0 +1,495 @@
+"""From the panels to the plan in the real window: dragged, foreseen, placed; how a bare building begins; exact figures
+at the right; what fails in the background."""
+
+from __future__ import annotations
+
+import logging
+
+import pytest
+from hands import LEFT, drag, inspect, key, plain, project, settle, spot_px, type_into
+from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
+from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage, QMouseEvent
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
+
+from vastwatch.design.project import find
+from vastwatch.design.wiring import circuit_of
+from vastwatch.desk import results
+from vastwatch.desk.app import Desk, catch_flaws, empty_project, make_application
+from vastwatch.desk.arming import ArmingButton
+from vastwatch.desk.document import Document
+from vastwatch.desk.focus import STAGES
+from vastwatch.desk.parts import Paged, unbroken
+from vastwatch.desk.plan.handles import handle_of
+from vastwatch.desk.plan.view import CARRIED
+from vastwatch.desk.shelf import DeviceCard
+from vastwatch.files.check import problems
+from vastwatch.geometry.polygons import frame
+
+NONE = Qt.KeyboardModifier.NoModifier
+
+
+@pytest.fixture
+def carried(monkeypatch):
+    """Let a drag from a panel be let go over the plan at once: where is set by the test."""
+    target = {}
+
+    def let_go(self, *_):
+        w, at = target["window"], QPointF(target["at"])
+        mime = self.mimeData()
+        action, buttons = Qt.DropAction.CopyAction, LEFT
+        for kind in (QDragEnterEvent, QDragMoveEvent):
+            event = kind(at.toPoint(), action, mime, buttons, NONE)
+            QApplication.sendEvent(w.plan.viewport(), event)
+        target["foreseen"] = w.plan.foreseen
+        drop = QDropEvent(at, action, mime, buttons, NONE)
+        QApplication.sendEvent(w.plan.viewport(), drop)
+        return action
+
+    monkeypatch.setattr(QDrag, "exec", let_go)
+    return target
+
+
+def carry(w, carried, button, x, y):
+    """Press on a thing of a panel, move, and let go at a point of the plan."""
+    carried["window"], carried["at"] = w, spot_px(w, x, y)
+    start = QPointF(button.rect().center())
+    for kind, at, buttons in (
+        (QEvent.Type.MouseButtonPress, start, LEFT),
+        (QEvent.Type.MouseMove, start + QPointF(30, 0), LEFT),
+    ):
+        which = LEFT if kind == QEvent.Type.MouseButtonPress else Qt.MouseButton.NoButton
+        QApplication.sendEvent(button, QMouseEvent(kind, at, button.mapToGlobal(at), which, buttons, NONE))
+
+
+def furniture_button(w, name):
+    return next(b for b in w.furnish.findChildren(ArmingButton) if b.token == f"furniture:{name}")
+
+
+# -- carried to the plan -------------------------------------------------------------------------------------------
+
+
+def test_furniture_is_carried_to_the_plan_and_foreseen_there(qtbot, plan, carried):
+    w = plan
+    w.focus.set(level="ground", room="kiln", selected="kiln")
+    pieces = len(project(w).furnishings)
+    carry(w, carried, furniture_button(w, "Chair"), 8.2, 2.9)
+    chair = project(w).furnishings[-1]
+    assert len(project(w).furnishings) == pieces + 1 and chair.name == "Chair"
+    footprint, _ = carried["foreseen"]
+    assert footprint == chair.outline
+    assert w.focus.placing is None and w.plan.foreseen is None and w.focus.selected == chair.id
+    assert not furniture_button(w, "Chair").isChecked()
+    assert not list(problems(project(w)))
+
+
+@pytest.mark.parametrize(("panel", "name", "at", "collection"), [
+    ("furnish", "spot:seated", (8.2, 2.9), "spots"),
+    ("furnish", "lamp:", (8.2, 2.9), "lamps"),
+    ("furnish", "draw:fan", (8.2, 2.9), "hazards"),
+    ("build", "opening:window", (8.3, 0.0), "openings"),
+])  # fmt: skip
+def test_each_kind_of_thing_is_carried(plan, carried, panel, name, at, collection):
+    w = plan
+    w.focus.set(level="ground", room="kiln", selected="kiln")
+    button = next(b for b in getattr(w, panel).findChildren(ArmingButton) if b.token == name)
+    before = len(getattr(project(w), collection))
+    carry(w, carried, button, *at)
+    assert len(getattr(project(w), collection)) == before + 1
+    assert w.focus.placing is None
+    w.document.undo_stack.undo()
+    assert len(getattr(project(w), collection)) == before
+
+
+def test_drawing_tools_are_not_carried(plan, carried):
+    w = plan
+    for button in w.build.drawing.values():
+        assert not button.carried
+    carry(w, carried, w.build.drawing["room"], 8.2, 2.9)
+    assert "foreseen" not in carried
+
+
+def test_what_cannot_be_there_is_not_foreseen_and_refused(plan, carried):
+    w = plan
+    pieces = len(project(w).furnishings)
+    carry(w, carried, furniture_button(w, "Sofa"), -0.9, 3.0)
+    assert carried["foreseen"] == [] and len(project(w).furnishings) == pieces
+    assert "inside a room" in w.status.said.text()
+    door = w.build.openings["door"]
+    carry(w, carried, door, 8.2, 2.0)
+    assert carried["foreseen"] == [] and "click on a wall" in w.status.said.text().lower()
+
+
+def test_a_device_is_foreseen_looking_into_the_room(qtbot, window, carried):
+    w = window
+    w.focus.set(stage="Sensors", level="ground", room="kiln", selected="kiln")
+    card = next(c for c in w.shelf.findChildren(DeviceCard) if c.device.id == "pir-corner-12")
+    carry(w, carried, card, 6.9, 0.3)
+    sensor = project(w).sensors[-1]
+    (dart,) = carried["foreseen"]
+    tip, tail = dart[1], ((dart[0][0] + dart[2][0]) / 2, (dart[0][1] + dart[2][1]) / 2)
+    # A dart in the lower left corner points up and to the right, where the sensor then looks.
+    assert tip[0] > tail[0] and tip[1] > tail[1] and 20 < sensor.yaw < 70
+
+
+def test_what_is_in_the_hand_shows_under_the_pointer_and_esc_puts_it_back(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="kiln", selected="kiln")
+    qtbot.mouseClick(furniture_button(w, "Rack"), LEFT)
+    assert furniture_button(w, "Rack").isChecked()
+    qtbot.mouseMove(w.plan.viewport(), spot_px(w, 8.0, 2.9))
+    qtbot.waitUntil(lambda: bool(w.plan.foreseen))
+    first = w.plan.foreseen
+    qtbot.mouseMove(w.plan.viewport(), spot_px(w, 8.4, 2.7))
+    qtbot.waitUntil(lambda: w.plan.foreseen != first)
+    assert not w.plan.grab().isNull()
+    QApplication.sendEvent(w.plan, QEvent(QEvent.Type.Leave))
+    assert w.plan.foreseen is None
+    key(qtbot, w.plan, Qt.Key.Key_Escape)
+    assert w.focus.placing is None and not furniture_button(w, "Rack").isChecked()
+
+
+def test_a_drag_of_something_else_is_not_taken(window):
+    w, mime = window, QMimeData()
+    mime.setText("a word")
+    event = QDragEnterEvent(QPoint(300, 200), Qt.DropAction.CopyAction, mime, LEFT, NONE)
+    event.ignore()
+    QApplication.sendEvent(w.plan.viewport(), event)
+    assert not event.isAccepted() and not mime.hasFormat(CARRIED)
+
+
+def test_a_stair_stands_along_its_wall(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="store", selected="store")
+    assert w.plan.place("furniture:Stair run", 11.2, 1.9)
+    stair = project(w).furnishings[-1]
+    x0, y0, x1, y1 = frame(stair.outline)
+    assert y1 - y0 == pytest.approx(2.9, abs=0.01) and x1 - x0 == pytest.approx(0.9, abs=0.01)
+    assert x1 == pytest.approx(12 - 0.15 - 0.02, abs=0.06)
+    climb = stair.climb
+    round_ = next(b for b in w.verdict.inspector.findChildren(QPushButton) if b.text().startswith("Climb"))
+    qtbot.mouseClick(round_, LEFT)
+    assert find(project(w).furnishings, stair.id).climb == (climb + 180) % 360
+    words = [plain(x.text()) for x in w.verdict.inspector.findChildren(QLabel)]
+    assert any("fail to ON" in x for x in words)
+
+
+def test_near_a_corner_furniture_is_kept_out_of_the_other_wall(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="store", selected="store")
+    room = find(project(w).rooms, "store").outline
+    x0, y0, x1, y1 = frame(room)
+    for x, y in ((x0 + 0.2, y1 - 0.1), (x1 - 0.2, y1 - 0.1), (x0 + 0.1, y1 - 0.2)):
+        assert w.plan.place("furniture:Rack", x, y)
+        a0, b0, a1, b1 = frame(project(w).furnishings[-1].outline)
+        assert x0 < a0 and a1 < x1 and y0 < b0 and b1 < y1
+        w.document.undo_stack.undo()
+
+
+# -- a bare beginning ----------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def fresh(qtbot):
+    make_application()
+    own = Desk(Document(empty_project()))
+    qtbot.addWidget(own.window)
+    own.window.show()
+    own.window.activateWindow()
+    qtbot.waitUntil(own.window.isActiveWindow)
+    settle(qtbot, own.window)
+    yield own.window
+    own.document.undo_stack.setClean()
+
+
+def test_an_empty_building_begins_on_the_plan_with_ways_to_begin(qtbot, fresh):
+    w = fresh
+    assert w.focus.stage == "Plan" and w.beginning.isVisible()
+    assert [n for n, b in w.beginning.offers.items() if b.isVisible()] == ["type", "draw", "drawing", "sample"]
+    assert "no week to rehearse" in w.status.when.text()
+    offer = w.beginning.offers["type"]
+    qtbot.waitUntil(offer.hasFocus)
+    key(qtbot, offer, Qt.Key.Key_Down)
+    assert w.beginning.offers["draw"].hasFocus()
+    qtbot.mouseClick(offer, LEFT)
+    assert w.build.name.hasFocus()
+    type_into(qtbot, w.build.name, "Den")
+    type_into(qtbot, w.build.measure, "4.2 x 3.6")
+    assert not w.beginning.isVisible()
+    # The first room lies in the middle of the plan, as large as there is place.
+    x0, y0, x1, y1 = frame(project(w).rooms[0].outline)
+    view = w.plan.viewport().rect()
+    corners = [w.plan.pixel_of(x0, y0), w.plan.pixel_of(x1, y1)]
+    assert all(view.contains(c.toPoint()) for c in corners)
+    assert abs((corners[0].x() + corners[1].x()) / 2 - view.center().x()) < 6
+    w.document.undo_stack.undo()
+    assert w.beginning.isVisible()
+
+
+def test_a_room_is_drawn_from_the_first_offer_and_the_sample_is_one_press_away(qtbot, fresh):
+    w = fresh
+    qtbot.mouseClick(w.beginning.offers["draw"], LEFT)
+    assert w.focus.placing == "draw:room" and not w.beginning.isVisible()
+    drag(qtbot, w, spot_px(w, 1.0, 1.0), spot_px(w, 5.0, 4.0))
+    assert len(project(w).rooms) == 1 and not w.beginning.isVisible()
+    w.document.undo_stack.setClean()
+    w.filing.new()
+    qtbot.mouseClick(w.beginning.offers["sample"], LEFT)
+    assert project(w).name == "Saltmarsh Pottery" and w.document.path is None
+    assert w.focus.stage == "Sensors" and not w.beginning.isVisible()
+    settle(qtbot, w)
+
+
+def test_the_first_room_of_a_bare_level_is_looked_at_where_it_is(qtbot, plan):
+    w = plan
+    w.focus.set(level="upper")
+    w.level_panel._add()
+    level = w.focus.level
+    assert w.focus.room is None
+    type_into(qtbot, w.build.name, "Loft")
+    type_into(qtbot, w.build.measure, "4 x 3")
+    assert project(w).rooms[-1].level == w.focus.level == level and w.focus.room == project(w).rooms[-1].id
+    w.document.undo_stack.undo()
+    assert w.focus.level == level and w.focus.room is None
+
+
+def test_a_bare_level_offers_the_one_below(qtbot, plan):
+    w = plan
+    w.focus.set(level="upper")
+    w.level_panel._add()
+    assert w.beginning.isVisible()
+    assert [n for n, b in w.beginning.offers.items() if b.isVisible()] == ["type", "draw", "copy", "drawing"]
+    qtbot.mouseClick(w.beginning.offers["copy"], LEFT)
+    mine = [r.name for r in project(w).rooms if r.level == w.focus.level]
+    assert mine == [r.name for r in project(w).rooms if r.level == "upper"]
+    assert not w.beginning.isVisible() and not list(problems(project(w)))
+    assert "copy" in w.document.undo_stack.undoText().lower()
+
+
+# -- exact figures -------------------------------------------------------------------------------------------------
+
+
+def test_places_and_turns_are_typed_exactly(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="store", selected="store-shelf")
+    shelf = find(project(w).furnishings, "store-shelf")
+    (x0, y0, x1, y1) = frame(shelf.outline)
+    type_into(qtbot, inspect(w, "X"), "10.4")
+    type_into(qtbot, inspect(w, "Y"), "150 cm")
+    now = frame(find(project(w).furnishings, "store-shelf").outline)
+    assert ((now[0] + now[2]) / 2, (now[1] + now[3]) / 2) == pytest.approx((10.4, 1.5))
+    type_into(qtbot, inspect(w, "Turned"), "180")
+    turned = frame(find(project(w).furnishings, "store-shelf").outline)
+    assert (turned[2] - turned[0], turned[3] - turned[1]) == pytest.approx((y1 - y0, x1 - x0), abs=1e-3)
+    assert inspect(w, "Turned").text() == "180°"
+    type_into(qtbot, inspect(w, "Bottom"), "1.2")
+    assert find(project(w).furnishings, "store-shelf").z0 == 1.2
+    type_into(qtbot, inspect(w, "X"), "90")
+    assert "outside" in w.status.said.text() or "leave the building" in w.status.said.text()
+    spot = next(s for s in project(w).spots if s.room == "shop")
+    w.focus.set(room="shop", selected=spot.id)
+    type_into(qtbot, inspect(w, "X"), "2.5")
+    assert find(project(w).spots, spot.id).at[0] == 2.5
+
+
+def test_a_room_is_as_wide_as_typed(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="kiln", selected="kiln")
+    old = frame(find(project(w).rooms, "kiln").outline)
+    type_into(qtbot, inspect(w, "Wide"), f"{old[2] - old[0] + 0.2:.2f}")
+    new = frame(find(project(w).rooms, "kiln").outline)
+    assert new[2] - old[2] == pytest.approx(0.2) and new[0] == old[0]
+    assert frame(find(project(w).rooms, "store").outline)[0] == pytest.approx(new[2])
+    type_into(qtbot, inspect(w, "Wide"), "40")
+    assert "would" in w.status.said.text()
+    assert frame(find(project(w).rooms, "kiln").outline) == new
+    assert inspect(w, "Wide").text() == f"{new[2] - new[0]:.2f} m"
+
+
+def test_a_lamp_is_hung_on_a_circuit_at_the_right(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="kiln", selected="lamp-kiln")
+
+    def choose(words):
+        box = next(b for b in w.verdict.inspector.findChildren(QComboBox) if b.accessibleName() == "Circuit")
+        at = box.findText(words)
+        assert at >= 0
+        box.setCurrentIndex(at)
+        box.activated.emit(at)
+        return next(b for b in w.verdict.inspector.findChildren(QComboBox) if b.accessibleName() == "Circuit")
+
+    shop = find(project(w).circuits, "circuit-shop")
+    assert choose(shop.name).currentText() == shop.name
+    assert circuit_of(project(w), "lamp-kiln").id == "circuit-shop"
+    assert choose("on no circuit").currentText() == "on no circuit"
+    assert circuit_of(project(w), "lamp-kiln") is None
+    n = len(project(w).circuits)
+    own = choose("a circuit of its own")
+    assert len(project(w).circuits) == n + 1
+    assert own.currentText() == circuit_of(project(w), "lamp-kiln").name
+    assert not list(problems(project(w)))
+
+
+@pytest.mark.parametrize(("ident", "collection"), [("store-shelf", "furnishings"), ("shop-counter-spot", "spots")])
+def test_what_is_selected_is_turned_by_its_handle_in_one_step(qtbot, plan, ident, collection):
+    w = plan
+    if collection == "spots":
+        ident = next(s.id for s in project(w).spots if s.room == "shop")
+    record = find(getattr(project(w), collection), ident)
+    w.focus.set(level="ground", selected=ident)
+    handle = handle_of(w.plan.look)
+    assert handle.record is record
+    c = w.plan.pixel_of(*handle.centre)
+    tip = handle.tip(c, w.plan.scale_px)
+    assert w.plan.builder.on_handle(tip) is not None and w.plan.builder.on_handle(c) is None
+    steps = w.document.undo_stack.count()
+    drag(qtbot, w, tip.toPoint(), (c + QPointF(0, 70)).toPoint())
+    assert w.document.undo_stack.count() == steps + 1
+    turned = handle_of(w.plan.look)
+    assert turned.bearing == 270 and turned.centre == pytest.approx(handle.centre, abs=1e-3)
+    w.document.undo_stack.undo()
+    assert find(getattr(project(w), collection), ident) is record
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_L)
+    assert handle_of(w.plan.look).bearing == pytest.approx((handle.bearing + 15) % 360)
+    w.focus.set(stage="Sensors")
+    assert handle_of(w.plan.look) is None
+
+
+# -- the picture underneath ----------------------------------------------------------------------------------------
+
+
+def test_the_picture_underneath_is_dragged_as_one_step(qtbot, plan, tmp_path):
+    w = plan
+    image = QImage(200, 100, QImage.Format.Format_RGB32)
+    image.fill(Qt.GlobalColor.white)
+    path = tmp_path / "plan.png"
+    assert image.save(str(path))
+    w.focus.set(level="upper")
+    w.filing.bring_in(path)
+    qtbot.waitUntil(lambda: w.level_panel.level.underlay is not None)
+    before, steps = w.level_panel.level.underlay.at, w.document.undo_stack.count()
+    qtbot.mouseClick(w.level_panel.shift, LEFT)
+    a, b = spot_px(w, 3.0, 3.0), spot_px(w, 4.5, 2.0)
+    drag(qtbot, w, a, b)
+    moved = w.level_panel.level.underlay.at
+    assert (moved[0] - before[0], moved[1] - before[1]) == pytest.approx((1.5, -1.0), abs=0.05)
+    assert w.document.undo_stack.count() == steps + 1
+    w.level_panel.locked.setChecked(True)
+    drag(qtbot, w, a, b)
+    assert w.level_panel.level.underlay.at == moved and "locked" in w.status.said.text()
+
+
+# -- the status line, and flaws ------------------------------------------------------------------------------------
+
+
+def test_long_news_has_the_line_to_itself_and_is_not_hushed_by_a_click(qtbot, window):
+    w = window
+    w.say("a short word")
+    assert w.status.when.isVisible()
+    w.say("a long sentence, " * 12)
+    assert not w.status.when.isVisible()
+    w.focus.set(room="shop", selected="shop")
+    assert "long sentence" in w.status.said.text()
+    w.status.hush()
+    assert w.status.when.isVisible() and "long" not in w.status.said.text()
+
+
+def test_a_flaw_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, monkeypatch, tmp_path, caplog):
+    w = desk.window
+    log = tmp_path / "state" / "flaws.log"
+    monkeypatch.setattr(logging.getLogger(), "handlers", [])
+    hook = __import__("sys").excepthook
+    try:
+        catch_flaws(desk, log)
+        monkeypatch.setattr(results, "findings", lambda _: {}["no such thing"])
+        w.focus.set(room="kiln", selected="kiln")
+        w.results.refresh()
+        qtbot.waitUntil(lambda: "findings" in w.results.flawed)
+
+        def words():
+            return [plain(x.text()) for x in w.verdict.findChildren(QLabel) if x.isVisible()]
+
+        qtbot.waitUntil(lambda: any("could not be run" in x for x in words()))
+        assert not any("Nothing found" in x for x in words())
+        assert "findings" in w.status.said.text()
+        assert "no such thing" in log.read_text(encoding="utf-8")
+    finally:
+        __import__("sys").excepthook = hook
+    monkeypatch.undo()
+    w.results.refresh()
+    qtbot.waitUntil(lambda: not w.results.flawed)
+
+
+def test_figures_keep_their_units_on_the_line():
+    assert unbroken("noticed within 5 s of 3.3 m² at 50 % and 20 of 30") == (
+        "noticed within 5\u00a0s of 3.3\u00a0m² at 50\u00a0% and 20 of 30"
+    )
+    assert unbroken("7 sensors, 3 men") == "7 sensors, 3 men"
+
+
+@pytest.mark.parametrize("stage", ["Brief", "Plan", "Sensors"])
+def test_whatever_is_selected_its_form_stays_within_the_panel(qtbot, window, stage):
+    """No form asks for more width than the verdict has; what is too long is shortened in it."""
+    from vastwatch.desk.window import RIGHT_WIDTH
+
+    w = window
+    w.focus.set(stage=stage)
+    inspector = w.verdict.inspector
+    seen = 0
+    for collection in ("rooms", "openings", "walls", "furnishings", "spots", "lamps", "hazards", "sockets", "switches",
+                       "sensors"):  # fmt: skip
+        for record in getattr(project(w), collection):
+            room = getattr(record, "room", None)
+            w.focus.set(selected=record.id, room=room or w.focus.room)
+            wants = inspector.minimumSizeHint().width()
+            assert wants <= RIGHT_WIDTH - 28, (record.id, wants)
+            seen += 1
+    assert seen > 150
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800), (1920, 1080)])
+def test_at_every_size_no_panel_is_cut(qtbot, window, size):
+    """Left, middle and right share the window, and nothing in the panels asks for more than it has."""
+    w = window
+    w.resize(*size)
+    for stage in STAGES:
+        w.focus.set(stage=stage, level="ground", room="throwing", selected="throwing")
+        settle(qtbot, w)
+        panel = w.left.currentWidget()
+        pages = panel.pages.count() if isinstance(panel, Paged) else 1
+        for page in range(pages):
+            if isinstance(panel, Paged):
+                panel.show_page(page)
+            QApplication.processEvents()
+            assert w.width() == size[0]
+            right = w.verdict.mapTo(w, QPoint(w.verdict.width(), 0)).x()
+            assert right == size[0], (stage, page)
+            assert w.left.mapTo(w, QPoint(w.left.width(), 0)).x() <= w.plan.mapTo(w, QPoint(0, 0)).x()
+            assert w.plan.width() >= 240, (stage, page)
+            for button in w.findChildren(QPushButton):
+                if button.isVisible() and button.text() and button.width() > 30:
+                    words = button.fontMetrics().horizontalAdvance(button.text().split(chr(10))[0])
+                    assert words <= button.width() + 2, (stage, page, button.text(), button.width())
+
+
+@pytest.mark.parametrize(("kind", "ask"), [
+    ("options", lambda w: w.verdict.ask_options()),
+    ("remedies", lambda w: w.verdict.try_remedies()),
+    ("purchases", lambda w: w.commands._what_to_buy()),
+])  # fmt: skip
+def test_what_could_not_be_computed_is_not_told_as_an_answer(qtbot, window, monkeypatch, kind, ask):
+    def flawed(*_, **__):
+        raise KeyError("no such thing")
+
+    for name in ("choose", "remedies", "purchases"):
+        monkeypatch.setattr(results, name, flawed)
+    w = window
+    w.focus.set(stage="Sensors", level="ground", room="throwing", selected="throwing")
+    ask(w)
+    qtbot.waitUntil(lambda: kind in w.results.flawed)
+
+    def words():
+        return [plain(x.text()) for x in w.findChildren(QLabel) if x.isVisible()]
+
+    qtbot.waitUntil(lambda: any(x == results.NOT_COMPUTED for x in words()))
+    assert not any("would help" in x and "Nothing" in x for x in words())

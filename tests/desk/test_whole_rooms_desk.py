@@ -1,0 +1,66 @@
+"""Whole rooms moved and copied in the real window, by their names, by keys and by figures."""
+
+from __future__ import annotations
+
+import pytest
+from hands import LEFT, drag, inspect, key, project, settle, type_into
+from PyQt6.QtCore import QPoint, Qt
+
+from vastwatch.design.project import find
+from vastwatch.desk.plan.places import name_frame
+from vastwatch.files.check import problems
+from vastwatch.geometry.polygons import frame
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def two(qtbot, window):
+    w = window
+    w.filing.new()
+    w.activateWindow()
+    qtbot.waitUntil(w.isActiveWindow)
+    for name, size in (("Den", "4 x 3"), ("Hall", "2 x 3")):
+        type_into(qtbot, w.build.name, name)
+        type_into(qtbot, w.build.measure, size)
+    settle(qtbot, w)
+    return w
+
+
+def test_a_room_is_dragged_by_its_name_and_takes_hold_of_corners(qtbot, two):
+    w = two
+    hall = project(w).rooms[1]
+    grip = name_frame(hall, w.plan).center().toPoint()
+    k = w.plan.scale_px
+    steps = w.document.undo_stack.count()
+    # To the left above the den, three pixels off its corner.
+    drag(qtbot, w, grip, grip + QPoint(round(-4 * k) + 3, round(-3 * k) - 3))
+    new = project(w).rooms[1]
+    assert frame(new.outline) == pytest.approx((0, 3, 2, 6))
+    assert w.document.undo_stack.count() == steps + 1 and w.focus.selected == hall.id
+    assert not list(problems(project(w)))
+    # Onto the den it does not go.
+    grip = name_frame(new, w.plan).center().toPoint()
+    drag(qtbot, w, grip, grip + QPoint(round(0.9 * k), round(1.5 * k)))
+    assert "overlap" in w.status.said.text()
+
+
+def test_a_room_is_moved_by_keys_and_figures_and_copied(qtbot, two):
+    w = two
+    w.focus.set(room="hall", selected="hall")
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_Right, CTRL)
+    assert frame(find(project(w).rooms, "hall").outline)[0] == pytest.approx(4.05)
+    key(qtbot, w.plan, Qt.Key.Key_Right)
+    assert frame(find(project(w).rooms, "hall").outline)[0] == pytest.approx(4.05)
+    type_into(qtbot, inspect(w, "X"), "5")
+    type_into(qtbot, inspect(w, "Y"), "1.5")
+    assert frame(find(project(w).rooms, "hall").outline) == pytest.approx((5, 1.5, 7, 4.5))
+    type_into(qtbot, inspect(w, "X"), "3")
+    assert "overlap" in w.status.said.text() and inspect(w, "X").text() == "5.00 m"
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_J, CTRL)
+    assert [r.name for r in project(w).rooms] == ["Den", "Hall", "Hall 2"] and w.focus.room == "hall-2"
+    assert w.document.undo_stack.undoText() == "Copy hall"
+    qtbot.mouseClick(w.build.acts["copy"], LEFT)
+    assert len(project(w).rooms) == 4 and not list(problems(project(w)))

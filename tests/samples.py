@@ -1,0 +1,66 @@
+"""Projects to test with: one small room whose geometry can be checked by hand."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from vastwatch.design.presence import Roles, from_roles
+from vastwatch.design.project import Project
+from vastwatch.design.records import Lamp, Presence, Sensor
+from vastwatch.devices import catalogue
+from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
+from vastwatch.site.people import Errand, Person, Stay
+
+
+def rect(x0: float, y0: float, x1: float, y1: float) -> tuple[tuple[float, float], ...]:
+    return ((x0, y0), (x1, y0), (x1, y1), (x0, y1))
+
+
+def device(ident: str):
+    return next(d for d in catalogue() if d.id == ident)
+
+
+def make_room(**changes) -> Project:
+    """Two rooms side by side, 5 x 4 m and 3 x 4 m, with a door between; a PIR in the corner of the first."""
+    project = Project(
+        name="Two rooms",
+        levels=(Level(id="g", name="Ground", elevation=0.0, height=2.5),),
+        walls=(
+            Wall(id="south", level="g", a=(0, 0), b=(8, 0)),
+            Wall(id="east", level="g", a=(8, 0), b=(8, 4)),
+            Wall(id="north", level="g", a=(8, 4), b=(0, 4)),
+            Wall(id="west", level="g", a=(0, 4), b=(0, 0)),
+            Wall(id="middle", level="g", a=(5, 0), b=(5, 4)),
+        ),
+        openings=(
+            Opening(id="door", wall="middle", kind="door", offset=0.4, width=0.9, rest="closed"),
+            Opening(id="window", wall="north", kind="window", offset=4.5, width=1.5, sill=0.9, head=2.1, leaf="glass"),
+        ),
+        rooms=(
+            Room(id="big", level="g", name="Big room", outline=rect(0, 0, 5, 4), use="workshop"),
+            Room(id="small", level="g", name="Small room", outline=rect(5, 0, 8, 4), use="store"),
+        ),
+        spots=(
+            Spot(id="chair", room="big", name="chair", at=(1.5, 1.5), facing=0, posture="seated", activity="desk"),
+            Spot(id="exit", room="small", name="way out", at=(7.5, 3.5), activity="away"),
+        ),
+        people=(
+            Person(
+                id="a",
+                name="A",
+                stays=(Stay(at="09:00", spot="chair"), Stay(at="17:00", spot="exit")),
+                errands=(Errand(between=("10:00", "16:00"), spot="exit", per_day=3, minutes=10),),
+            ),
+        ),
+        devices=(device("pir-corner-12"),),
+        sensors=(Sensor(id="pir", device="pir-corner-12", level="g", name="PIR", at=(4.8, 3.8, 2.2), yaw=225),),
+        presences=(Presence(id="here", room="big", name="Somebody", expr=from_roles(Roles(("pir",), ("pir",), 60.0))),),
+        lamps=(Lamp(id="lamp", room="big", name="Lamp", at=(2.5, 2.0), watts=20, lumens=1900),),
+    )
+    return replace(project, **changes)
+
+
+def shelf_at(x0: float, y0: float, x1: float, y1: float, z1: float = 2.0, material: str = "timber") -> Furnishing:
+    return Furnishing(
+        id="shelf", level="g", name="Shelf", kind="shelf", outline=rect(x0, y0, x1, y1), z1=z1, material=material
+    )
