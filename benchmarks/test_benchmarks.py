@@ -21,8 +21,7 @@ from msgspec.structs import replace
 
 from vastwatch.advice.timing import curves, tunable
 from vastwatch.control.fusion import evaluate
-from vastwatch.design.edits import put
-from vastwatch.design.project import find
+from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.files import load_demo
 from vastwatch.memory import keep_freed_memory
@@ -198,8 +197,8 @@ def test_a_frame_while_dragging_by_mouse(app, demo):
 
 def large_plan():
     """60 rooms, 400 walls, 300 pieces of furniture on one level."""
-    from vastwatch.design.building import add_rooms, rectangle
-    from vastwatch.design.fittings import add_furnishing
+    from vastwatch.design.edits.building import add_rooms, rectangle
+    from vastwatch.design.edits.fittings import add_furnishing
     from vastwatch.design.project import Project
     from vastwatch.site.building import Level, Wall
     from vastwatch.site.furniture import furniture
@@ -358,7 +357,7 @@ def test_rehearsing_a_week(demo):
 
 
 def test_following_a_changed_hold_time(demo):
-    from vastwatch.design.edits import set_hold
+    from vastwatch.design.edits.sensors import set_hold
 
     rehearse(demo, 7, 1)
     holds = iter(range(30, 4000))

@@ -13,7 +13,7 @@ from vastwatch.advice import choose, findings, timing_curve
 from vastwatch.advice.findings import Finding, hold_for, hours_per_drop
 from vastwatch.advice.remedies import mount_points, remedies
 from vastwatch.advice.timing import _first_meeting, _knee, curve_of, curves, settable_holds
-from vastwatch.design.edits import add_sensor, set_hold
+from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find

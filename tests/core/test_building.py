@@ -8,18 +8,11 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.design.building import (
-    add_room,
-    move_corner,
-    move_wall,
-    place_beside,
-    rectangle,
-    remove_opening,
-    remove_room,
-)
-from vastwatch.design.fittings import add_furnishing, add_opening, move_furnishing, remove_furnishing
+from vastwatch.design.edits.building import add_room, move_corner, move_wall, place_beside, rectangle
+from vastwatch.design.edits.fittings import add_furnishing, add_opening, move_furnishing
+from vastwatch.design.edits.removing import remove, removed
+from vastwatch.design.edits.typical_days import add_person
 from vastwatch.design.project import Project, find
-from vastwatch.design.typical_days import add_person, remove_person
 from vastwatch.files.check import problems
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
@@ -84,7 +77,7 @@ def test_rooms_do_not_overlap_and_are_rooms():
 
 
 def test_a_deleted_room_takes_its_own_and_leaves_what_is_shared(room):
-    new, gone = remove_room(room, "big")
+    new, gone = remove(room, ["big"])
     sound(new)
     assert [r.id for r in new.rooms] == ["small"]
     assert "1 sensor" in gone
@@ -133,7 +126,7 @@ def test_openings_are_put_where_they_fit(room):
     wall = short.walls[-1].id
     with pytest.raises(ValueError, match="too short"):
         add_opening(short, wall, "archway", 0.4)
-    assert len(remove_opening(new, opening.id).openings) == len(room.openings)
+    assert len(removed(new, opening.id).openings) == len(room.openings)
 
 
 def test_a_chair_comes_with_a_spot_and_takes_it_along(room):
@@ -146,7 +139,7 @@ def test_a_chair_comes_with_a_spot_and_takes_it_along(room):
     assert moved.spots[-1].at == pytest.approx((3.0, 2.5))
     assert moved.spots[-1].facing == 90
     assert polygons.area(find(moved.furnishings, chair.id).outline) == pytest.approx(0.85**2, rel=1e-3)
-    gone = remove_furnishing(moved, chair.id)
+    gone = remove(moved, [chair.id])
     assert gone.gone == ("1 spot",)
     assert len(gone.project.spots) == len(room.spots)
     with pytest.raises(ValueError, match=r"inside a room"):
@@ -175,7 +168,7 @@ def test_the_furniture_shelf_is_sound():
 def test_the_first_useful_answer_from_nothing():
     """A room typed as 4.2 x 3.6, a chair, a sensor: and it says how soon the chair is noticed."""
     from samples import device
-    from vastwatch.design.edits import add_sensor
+    from vastwatch.design.edits.sensors import add_sensor
 
     project, _ = add_room(bare(), "g", "Study", "desk", rectangle(0, 0, 4.2, 3.6))
     project, _ = add_furnishing(project, "g", kind("Chair"), (1.5, 1.5), 0.0)
@@ -200,7 +193,7 @@ def test_a_typical_person_uses_the_places_there_are(demo):
     assert beds[0] != beds[1]
     assert other.name == "Resident, at home 2"
     assert rehearse(again, 2, 1).scores["throwing"] is not None
-    assert len(remove_person(again, person.id).people) == 1
+    assert len(removed(again, person.id).people) == 1
 
 
 def test_one_chair_is_enough_and_the_way_out_is_at_the_outside_door():

@@ -13,10 +13,11 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.design.edits import add_sensor, remove_sensor
-from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold, without_sensor
+from vastwatch.design.edits.removing import removed
+from vastwatch.design.edits.sensors import add_sensor
+from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import COLLECTIONS, Project, find, fresh_id
-from vastwatch.design.records import AllOf, AnyOf, Hold, Not, Report, StartKeep
+from vastwatch.design.records import Not, Report
 from vastwatch.devices import catalogue
 from vastwatch.files import ProjectError, load_project, save_project
 from vastwatch.files.check import problems
@@ -194,7 +195,7 @@ HOSTILE = {
     "no such level": (broken(lambda d: d["walls"][2].update(level="attic")), r"walls\[2\].level: there is no level 'attic'"),
     "no such wall": (broken(lambda d: d["openings"][0].update(wall="x")), r"openings\[0\].wall: there is no wall 'x'"),
     "no such device": (broken(lambda d: d["sensors"][0].update(device="x")), r"sensors\[0\].device: there is no device 'x'"),
-    "no such sensor": (broken(lambda d: d["presences"][0]["expr"]["of"].update(sensor="x")), r"presences\[0\].expr: there is no sensor 'x'"),
+    "no such sensor": (broken(lambda d: d["presences"][0]["expr"]["of"].update(sensor="x")), r"presences\[0\].expr.of.sensor: there is no sensor 'x'"),
     "no such spot": (broken(lambda d: d["people"][0]["errands"][0].update(spot="x")), r"people\[0\].errands\[0\].spot: there is no spot 'x'"),
     "nan": (encode(make_room()).replace(b"4.8,", b"NaN,"), "a number in the file is NaN"),
     "infinity": (encode(make_room()).replace(b"4.8,", b"Infinity,"), "a number in the file is Infinity"),
@@ -279,7 +280,7 @@ def test_nan_made_in_memory_is_found_too(room):
 
 
 def test_an_edit_shares_what_it_does_not_touch(room):
-    new = remove_sensor(room, "pir")
+    new = removed(room, "pir")
     assert new.walls is room.walls
     assert new.rooms is room.rooms
     assert new.presences == ()
@@ -306,13 +307,8 @@ def test_placing_gives_a_role_by_family(room):
         assert not list(problems(project))
 
 
-def test_expressions_without_a_sensor():
-    a, b = Report(sensor="a"), Report(sensor="b")
-    assert without_sensor(AnyOf(of=(a, b)), "a").of == (b,)
-    assert without_sensor(AllOf(of=(a,)), "a") is None
-    assert without_sensor(Not(of=Hold(of=a, seconds=3)), "a") is None
-    keep = without_sensor(StartKeep(start=a, keep=Hold(of=AnyOf(of=(a, b)), seconds=9)), "a")
-    assert isinstance(keep, Hold)
+def test_roles_and_expressions_are_two_ways_to_say_it():
+    a = Report(sensor="a")
     assert roles_of(from_roles(Roles(("a",), ("a", "b"), 9.0))) == Roles(("a",), ("a", "b"), 9.0)
     assert roles_of(from_roles(Roles(("a", "b"), ("a", "b"), 9.0))) == Roles(("a", "b"), ("a", "b"), 9.0)
     assert roles_of(Not(of=a)) is None

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from samples import make_room, rect
 from vastwatch.advice import findings
-from vastwatch.design.building import (
+from vastwatch.design.edits.building import (
     add_room,
     is_rectangle,
     move_corner,
@@ -21,19 +21,13 @@ from vastwatch.design.building import (
     resize_room,
     segments_cross,
 )
-from vastwatch.design.fittings import (
-    BEFORE_M,
-    add_furnishing,
-    add_lamp,
-    footprint,
-    move_furnishing,
-    rooms_beside,
-)
-from vastwatch.design.following import ARMS_REACH_M, spots_with
+from vastwatch.design.edits.fittings import BEFORE_M, add_furnishing, add_lamp, footprint, move_furnishing, rooms_beside
+from vastwatch.design.edits.following import ARMS_REACH_M, spots_with
+from vastwatch.design.edits.levels import copy_level, fill_level
+from vastwatch.design.edits.selections import align_many
+from vastwatch.design.edits.wiring import circuit_of, off_circuits, set_lamp
 from vastwatch.design.project import Project, find
-from vastwatch.design.rearranging import align_many, copy_level, fill_level
 from vastwatch.design.records import Sensor
-from vastwatch.design.wiring import circuit_of, off_circuits, set_lamp
 from vastwatch.files.check import problems
 from vastwatch.files.rooms_csv import ListedRoom, bring_in_rooms
 from vastwatch.geometry import polygons

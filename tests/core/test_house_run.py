@@ -11,7 +11,8 @@ from msgspec.structs import replace
 from vastwatch.control.house import run
 from vastwatch.control.outputs.handler import kwh
 from vastwatch.control.recording import Recording
-from vastwatch.design.edits import put, set_hold
+from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.project import put
 from vastwatch.design.records import AllOf, Lamp, Report
 from vastwatch.rehearsal import rehearse
 from vastwatch.signals import Calendar, Signal

@@ -13,8 +13,9 @@ from msgspec.structs import replace
 
 from samples import device
 from vastwatch.cli import main
-from vastwatch.design.edits import add_sensor, middle_of, put, room_at
-from vastwatch.design.project import COLLECTIONS, find
+from vastwatch.design.edits.sensors import add_sensor
+from vastwatch.design.places import middle_of, room_at
+from vastwatch.design.project import COLLECTIONS, find, put
 from vastwatch.memo import MEMO
 from vastwatch.people import simulate_days
 from vastwatch.rehearsal import rehearse

@@ -5,8 +5,7 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
-from vastwatch.design.edits import put
-from vastwatch.design.project import find, find_any
+from vastwatch.design.project import find, find_any, put
 
 
 def test_look_ups_follow_the_value_and_never_an_older_one(demo):

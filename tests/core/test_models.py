@@ -347,7 +347,7 @@ def test_a_bigger_outline_than_four_corners_hides_too():
 
 @pytest.mark.parametrize("ident", ["pir-throwing", "radar-sitting"])
 def test_a_hurried_map_is_the_same_in_its_own_room_and_nearly_so_elsewhere(demo, ident):
-    from vastwatch.design.edits import room_of
+    from vastwatch.design.places import room_of
     from vastwatch.sensing import coverage
     from vastwatch.sensing.coverage import built_cells, room_mask
 

@@ -17,11 +17,12 @@ from samples import device, rect
 from vastwatch.advice import findings
 from vastwatch.control.by_hand import AGAIN_S, FORGOTTEN, LONGEST_S, PRESS_S, REACH_S, by_hand, on_by_hand, presses
 from vastwatch.control.daylight import asked_lux, dark, wanted_lux
-from vastwatch.design import day_sheets, wiring
-from vastwatch.design.edits import add_sensor, put
+from vastwatch.design.edits import day_sheets, wiring
+from vastwatch.design.edits.removing import removed
+from vastwatch.design.edits.sensors import add_sensor
+from vastwatch.design.edits.typical_days import TEMPLATES, add_person
 from vastwatch.design.needs import USUAL, explained, needs_of, wakeful_spots
-from vastwatch.design.project import Brief, find
-from vastwatch.design.typical_days import TEMPLATES, add_person
+from vastwatch.design.project import Brief, find, put
 from vastwatch.files.check import problems
 from vastwatch.people import simulate_days
 from vastwatch.rehearsal import rehearse
@@ -251,7 +252,7 @@ def test_a_lamp_is_on_one_circuit_and_modules_travel_with_the_project(demo):
     new = wiring.set_module(new, circuit.id, device("module-relay-large"))
     assert find(new.devices, "module-relay-large")
     assert not list(problems(new))
-    gone = wiring.remove_circuit(new, circuit.id)
+    gone = removed(new, circuit.id)
     assert all(d.id != "module-relay-large" for d in gone.devices)
     back = wiring.set_lamp(new, "circuit-kiln", "lamp-kiln", True)
     assert find(back.circuits, circuit.id).lamps == ("lamp-glazing",)

@@ -11,11 +11,12 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
-from vastwatch.design.building import add_room, move_corner, move_wall, rectangle, remove_room
-from vastwatch.design.edits import add_sensor, put, remove_sensor, set_hold, set_roles
-from vastwatch.design.fittings import add_furnishing, add_opening
+from vastwatch.design.edits.building import add_room, move_corner, move_wall, rectangle
+from vastwatch.design.edits.fittings import add_furnishing, add_opening
+from vastwatch.design.edits.removing import remove, removed
+from vastwatch.design.edits.sensors import add_sensor, set_hold, set_roles
 from vastwatch.design.presence import Roles, from_roles
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import Project, find, put
 from vastwatch.design.records import Presence, Sensor
 from vastwatch.files.check import problems
 from vastwatch.files.project_file import decode, encode
@@ -206,9 +207,9 @@ def step(project: Project, what: str, k: int, dx: float, dy: float) -> Project:
             return add_furnishing(project, "g", pick(furniture()), (x + dx / 3, y + dy / 3), 40.0 * dx)[0]
         return add_sensor(project, device("pir-corner-12"), "g", (x + dx / 3, y + dy / 3, 2.2), 90.0 * dy, 0.0)[0]
     if what == "drop" and sensor:
-        return remove_sensor(project, sensor.id)
+        return removed(project, sensor.id)
     if what == "raze" and room:
-        return remove_room(project, room.id).project
+        return remove(project, [room.id]).project
     return project
 
 

@@ -13,9 +13,8 @@ from samples import device
 from vastwatch.advice import choose, purchases, starter_set
 from vastwatch.advice.purchase import bare, best_held, free_gain, money_left, room_cost, spent
 from vastwatch.cli import main
-from vastwatch.design.building import add_room
-from vastwatch.design.edits import put
-from vastwatch.design.project import Owned, Project, find
+from vastwatch.design.edits.building import add_room
+from vastwatch.design.project import Owned, Project, find, put
 from vastwatch.files import save_project
 from vastwatch.files.check import problems
 from vastwatch.geometry import polygons

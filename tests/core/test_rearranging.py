@@ -13,11 +13,14 @@ from msgspec.structs import replace
 
 from samples import rect
 from vastwatch.advice.plan_checks import CHECKS
-from vastwatch.design import rearranging
-from vastwatch.design.building import add_room, add_rooms, remove_opening, remove_room
-from vastwatch.design.drawing_aids import add_hazard, set_underlay_scale, times_of, times_words
-from vastwatch.design.edits import put, room_at
-from vastwatch.design.project import Project, find, fresh_ids
+from vastwatch.design.edits import selections
+from vastwatch.design.edits.building import add_room, add_rooms
+from vastwatch.design.edits.drawing_aids import add_hazard, set_underlay_scale, times_of, times_words
+from vastwatch.design.edits.levels import add_level, copy_level
+from vastwatch.design.edits.removing import remove, removed
+from vastwatch.design.edits.split_join import join_rooms, split_room
+from vastwatch.design.places import middle_of, room_at
+from vastwatch.design.project import Project, find, fresh_ids, put
 from vastwatch.files import ProjectError
 from vastwatch.files.check import problems
 from vastwatch.files.dxf import Unwanted, read_drawing, write_drawing
@@ -41,7 +44,7 @@ def same(a, b) -> bool:
 
 
 def test_a_room_is_split_by_a_line_with_a_wall_on_it_and_what_lies_there_goes_along(demo):
-    project, part = rearranging.split_room(demo, "glazing", (9.0, 3.0), (9.0, 8.0))
+    project, part = split_room(demo, "glazing", (9.0, 3.0), (9.0, 8.0))
     whole, kept = find(demo.rooms, "glazing"), find(project.rooms, "glazing")
     assert polygons.area(kept.outline) + polygons.area(part.outline) == pytest.approx(polygons.area(whole.outline))
     assert polygons.area(kept.outline) > polygons.area(part.outline)
@@ -61,14 +64,14 @@ def test_a_room_is_split_by_a_line_with_a_wall_on_it_and_what_lies_there_goes_al
 )  # fmt: skip
 def test_a_cut_that_is_none_is_refused(demo, a, b, words):
     with pytest.raises(ValueError, match=words):
-        rearranging.split_room(demo, "glazing", a, b)
+        split_room(demo, "glazing", a, b)
 
 
 def test_joining_undoes_a_split_and_takes_the_doors_between(demo):
-    split, part = rearranging.split_room(demo, "glazing", (9.0, 3.0), (9.0, 8.0))
+    split, part = split_room(demo, "glazing", (9.0, 3.0), (9.0, 8.0))
     wall = split.walls[-1]
     door = Opening(id="between", wall=wall.id, kind="door", offset=1.0, width=0.8)
-    done = rearranging.join_rooms(replace(split, openings=(*split.openings, door)), "glazing", part.id)
+    done = join_rooms(replace(split, openings=(*split.openings, door)), "glazing", part.id)
     assert done.gone == ("1 wall", "1 openings")
     assert polygons.area(find(done.project.rooms, "glazing").outline) == pytest.approx(
         polygons.area(find(demo.rooms, "glazing").outline), abs=1e-3
@@ -80,13 +83,13 @@ def test_joining_undoes_a_split_and_takes_the_doors_between(demo):
 
 def test_rooms_that_share_no_wall_or_ring_a_third_are_not_joined(demo):
     with pytest.raises(ValueError, match="share no wall"):
-        rearranging.join_rooms(demo, "throwing", "store")
+        join_rooms(demo, "throwing", "store")
     with pytest.raises(ValueError, match="two levels"):
-        rearranging.join_rooms(demo, "throwing", "sitting")
+        join_rooms(demo, "throwing", "sitting")
     u = ((0, 0), (6, 0), (6, 4), (4, 4), (4, 2), (2, 2), (2, 4), (0, 4))
     ring = bare(("U", u), ("lid", rect(0, 4, 6, 6)))
     with pytest.raises(ValueError, match="around a third"):
-        rearranging.join_rooms(ring, ring.rooms[0].id, ring.rooms[1].id)
+        join_rooms(ring, ring.rooms[0].id, ring.rooms[1].id)
 
 
 def test_many_rooms_at_once_are_the_same_as_one_by_one():
@@ -108,11 +111,11 @@ def test_ids_are_fresh_one_after_another(demo):
 
 def test_removing_a_room_leaves_nothing_dangling(demo):
     for room in demo.rooms:
-        project = remove_room(demo, room.id).project
+        project = remove(demo, [room.id]).project
         assert not list(problems(project)), room.id
     for opening in demo.openings:
-        assert not list(problems(remove_opening(demo, opening.id)))
-    assert find(remove_opening(demo, "shop-window").hazards, "shop-sun").window is None
+        assert not list(problems(removed(demo, opening.id)))
+    assert find(removed(demo, "shop-window").hazards, "shop-sun").window is None
 
 
 # -- selections ----------------------------------------------------------------------------------------------------
@@ -123,13 +126,13 @@ PIECES = ("kiln-body", "glaze-bench", "pir-throwing", "drying-fan", "socket-glaz
 @given(st.lists(st.sampled_from(PIECES), min_size=1, max_size=5, unique=True), st.booleans())
 def test_mirrored_twice_is_as_it_was(demo, chosen, left_right):
     try:
-        once = rearranging.mirror_many(demo, chosen, left_right)
-        twice = rearranging.mirror_many(once, chosen, left_right)
+        once = selections.mirror_many(demo, chosen, left_right)
+        twice = selections.mirror_many(once, chosen, left_right)
     except ValueError:
         return
     for ident in chosen:
-        (_, a), (_, b) = rearranging.records_of(demo, [ident])[0], rearranging.records_of(twice, [ident])[0]
-        assert rearranging.middle_of(a) == pytest.approx(rearranging.middle_of(b), abs=1e-3)
+        (_, a), (_, b) = selections.records_of(demo, [ident])[0], selections.records_of(twice, [ident])[0]
+        assert middle_of(a) == pytest.approx(middle_of(b), abs=1e-3)
         for name in ("yaw", "facing"):
             if hasattr(a, name):
                 assert getattr(b, name) % 360 == pytest.approx(getattr(a, name) % 360)
@@ -138,8 +141,8 @@ def test_mirrored_twice_is_as_it_was(demo, chosen, left_right):
 @given(st.floats(-1, 1), st.floats(-1, 1))
 def test_moved_there_and_back_is_as_it_was_and_spots_ride_along(demo, dx, dy):
     try:
-        there = rearranging.move_many(demo, ["bed", "wardrobe"], dx, dy)
-        back = rearranging.move_many(there, ["bed", "wardrobe"], -dx, -dy)
+        there = selections.move_many(demo, ["bed", "wardrobe"], dx, dy)
+        back = selections.move_many(there, ["bed", "wardrobe"], -dx, -dy)
     except ValueError:
         return
     assert find(there.spots, "bed-left").at == pytest.approx((9.4 + dx, 6.4 + dy), abs=2e-4)
@@ -150,7 +153,7 @@ def test_turning_a_selection_turns_places_and_directions():
     project = bare(("Big", rect(0, 0, 10, 10)))
     project, a = add_hazard(project, "g", "fan", rect(4, 4, 5, 5))
     project, b = add_hazard(project, "g", "vent", rect(6, 4, 7, 5))
-    turned = rearranging.turn_many(project, [a.id, b.id], 90.0)
+    turned = selections.turn_many(project, [a.id, b.id], 90.0)
     assert polygons.centroid(find(turned.hazards, a.id).outline) == pytest.approx((5.5, 3.5))
     assert polygons.centroid(find(turned.hazards, b.id).outline) == pytest.approx((5.5, 5.5))
 
@@ -158,34 +161,34 @@ def test_turning_a_selection_turns_places_and_directions():
 @pytest.mark.parametrize(("side", "axis", "wanted"), [("left", 0, 7.3), ("top", 1, 7.0), ("bottom", 1, 0.4)])
 def test_aligned_things_share_an_edge(demo, side, axis, wanted):
     chosen = ["kiln-body", "glaze-bench"]
-    aligned = rearranging.align_many(demo, chosen, side)
+    aligned = selections.align_many(demo, chosen, side)
     pick = min if side in ("left", "bottom") else max
     edges = [pick(p[axis] for p in find(aligned.furnishings, i).outline) for i in chosen]
     assert edges == pytest.approx([wanted, wanted])
     with pytest.raises(ValueError, match="two or more"):
-        rearranging.align_many(demo, chosen[:1], side)
+        selections.align_many(demo, chosen[:1], side)
 
 
 def test_copies_stand_beside_with_their_spots_and_their_own_ids(demo):
-    project, made = rearranging.duplicate_many(demo, ["bed"])
+    project, made = selections.duplicate_many(demo, ["bed"])
     assert len(made) == 3
     assert len(project.spots) == len(demo.spots) + 2 and len(project.furnishings) == len(demo.furnishings) + 1
     assert not list(problems(project))
-    one, ids = rearranging.duplicate_many(demo, ["pir-shop"])
+    one, ids = selections.duplicate_many(demo, ["pir-shop"])
     assert find(one.sensors, ids[0]).device == find(demo.sensors, "pir-shop").device
     with pytest.raises(ValueError, match="can be copied"):
-        rearranging.duplicate_many(demo, ["g-south"])
+        selections.duplicate_many(demo, ["g-south"])
 
 
 def test_nothing_leaves_the_building_and_many_go_together(demo):
     with pytest.raises(ValueError, match="leave the building"):
-        rearranging.move_many(demo, ["kiln-body", "store-shelf"], 30.0, 0.0)
-    done = rearranging.remove_many(demo, ["bed", "pir-shop", "lamp-kiln", "drying-fan", "socket-glaze", "switch-kiln"])
+        selections.move_many(demo, ["kiln-body", "store-shelf"], 30.0, 0.0)
+    done = remove(demo, ["bed", "pir-shop", "lamp-kiln", "drying-fan", "socket-glaze", "switch-kiln"])
     assert "2 spots" in done.gone
     assert not list(problems(done.project))
-    spot = rearranging.remove_plain(demo, "spots", "cooker")
+    spot = remove(demo, ["cooker"])
     assert "lines of day sheets" in spot.gone[0] and not list(problems(spot.project))
-    walls = rearranging.set_many(demo, ["g-south", "g-east", "bed"], material="glass", thickness=0.02)
+    walls = selections.set_many(demo, ["g-south", "g-east", "bed"], material="glass", thickness=0.02)
     assert {find(walls.walls, w).material for w in ("g-south", "g-east")} == {"glass"}
     assert find(walls.furnishings, "bed").material == "glass"
 
@@ -194,19 +197,19 @@ def test_nothing_leaves_the_building_and_many_go_together(demo):
 
 
 def test_a_copied_level_has_the_same_rooms_and_no_second_people(demo):
-    project, level = rearranging.copy_level(demo, "upper")
+    project, level = copy_level(demo, "upper")
     count = lambda p, ident: len([r for r in p.rooms if r.level == ident])  # noqa: E731
     assert count(project, level.id) == count(demo, "upper") == 6
     assert level.elevation > 2.9 and len(project.people) == len(demo.people)
     assert all(s.level != level.id for s in project.sensors)
     assert not list(problems(project))
-    done = rearranging.remove_level(project, level.id)
+    done = remove(project, [level.id])
     assert done.gone == ("6 rooms",)
     assert same(done.project, demo)
     only = bare()
     with pytest.raises(ValueError, match="at least one level"):
-        rearranging.remove_level(only, "g")
-    with_one, added = rearranging.add_level(only)
+        remove(only, ["g"])
+    with_one, added = add_level(only)
     assert added.elevation == pytest.approx(2.8) and len(with_one.levels) == 2
 
 
@@ -235,7 +238,7 @@ def test_each_slip_of_the_pen_is_found(demo):
     assert [f.rule for f in found] == ["door-nowhere"] and "2.9 m up" in found[0].text
     inside = put(demo, replace(find(demo.spots, "window-spot"), at=(4.7, 3.6)))
     assert "spot-inside" in rules(inside)
-    shut = remove_opening(remove_opening(demo, "store-glazing"), "glazing-passage")
+    shut = removed(removed(demo, "store-glazing"), "glazing-passage")
     assert {f.room for check in CHECKS for f in check(shut) if f.rule == "room-unreachable"} == {"store", "glazing"}
     no_stair = replace(demo, furnishings=tuple(f for f in demo.furnishings if f.kind != "stair"))
     assert "landing" in {f.room for check in CHECKS for f in check(no_stair) if f.rule == "room-unreachable"}
@@ -294,7 +297,7 @@ def test_svg_is_a_drawing_at_scale_with_everything_named(demo, tmp_path):
     odd = put(demo, replace(find(demo.rooms, "shop"), name="A & B <c>"))
     assert "A &amp; B &lt;c&gt;" in svg_of(odd, "ground")
     with pytest.raises(ProjectError, match="nothing to draw"):
-        svg_of(rearranging.add_level(demo, "Attic")[0], "attic")
+        svg_of(add_level(demo, "Attic")[0], "attic")
 
 
 def test_a_reading_tells_how_far_it_is_and_stops_when_told(demo, tmp_path):

@@ -20,9 +20,9 @@ from vastwatch.control.daylight import (
     wanted_lux,
 )  # fmt: skip
 from vastwatch.control.fusion import evaluate
-from vastwatch.design.edits import put, set_hold
+from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.presence import Roles, from_roles
-from vastwatch.design.project import Place, find
+from vastwatch.design.project import Place, find, put
 from vastwatch.design.records import AllOf, AnyOf, AtLeast, Hold, Not, OnDelay, Presence, Report, Sensor, StartKeep
 from vastwatch.draws import arrivals, key_of
 from vastwatch.geometry import polygons

@@ -14,9 +14,9 @@ from msgspec.structs import replace
 
 from samples import device, make_room, rect
 from vastwatch.advice.fixing import fixed_place
-from vastwatch.design.edits import add_sensor, put
+from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.presence import reports
-from vastwatch.design.project import Place, find
+from vastwatch.design.project import Place, find, put
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.geometry import polygons

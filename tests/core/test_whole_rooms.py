@@ -13,11 +13,11 @@ from PyQt6.QtCore import Qt
 
 from samples import device, make_room
 from vastwatch.advice import findings
-from vastwatch.design.building import add_room, overlap, rectangle
-from vastwatch.design.edits import add_sensor
-from vastwatch.design.fittings import add_furnishing, add_opening, rooms_beside
+from vastwatch.design.edits.building import add_room, overlap, rectangle
+from vastwatch.design.edits.fittings import add_furnishing, add_opening, rooms_beside
+from vastwatch.design.edits.sensors import add_sensor
+from vastwatch.design.edits.whole_rooms import copy_room, move_room
 from vastwatch.design.project import Project, find
-from vastwatch.design.whole_rooms import copy_room, move_room
 from vastwatch.files.check import problems
 from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import frame

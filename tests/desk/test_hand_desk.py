@@ -11,8 +11,8 @@ from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
+from vastwatch.design.edits.wiring import circuit_of
 from vastwatch.design.project import find
-from vastwatch.design.wiring import circuit_of
 from vastwatch.desk import results
 from vastwatch.desk.app import Desk, catch_flaws, empty_project, make_application
 from vastwatch.desk.arming import ArmingButton

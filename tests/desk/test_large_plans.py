@@ -13,8 +13,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QLineF, Qt
 from PyQt6.QtWidgets import QProgressDialog, QPushButton
 
-from vastwatch.design.edits import put
-from vastwatch.design.project import find
+from vastwatch.design.project import find, put
 from vastwatch.desk import drawing as drawing_module
 from vastwatch.desk.drawing import DrawingDialog, read_in_background
 from vastwatch.desk.plan import furniture, ground, walls
@@ -107,7 +106,7 @@ def test_a_small_plan_is_never_hurried(window):
 
 @pytest.mark.parametrize("turn", [0.0, 30.0, 90.0])
 def test_sizes_are_set_about_the_middle_whichever_way_it_is_turned(turn):
-    from vastwatch.design.fittings import turned
+    from vastwatch.design.edits.fittings import turned
 
     outline = turned(((-1, -0.5), (1, -0.5), (1, 0.5), (-1, 0.5)), (3.0, 2.0), turn)
     wide = resized(outline, 0, 3.0)

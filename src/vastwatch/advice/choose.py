@@ -20,10 +20,10 @@ from msgspec.structs import replace
 from vastwatch.advice.findings import RISK_HOURS, WALKER_SHARE, hold_for
 from vastwatch.advice.mounting import places, power_trouble
 from vastwatch.advice.remedies import mount_points
-from vastwatch.design.edits import add_sensor, joins_presence, put
+from vastwatch.design.edits.sensors import add_sensor, joins_presence
 from vastwatch.design.needs import needs_of, wakeful_spots
 from vastwatch.design.presence import reports
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import Project, find, put
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import (

@@ -13,8 +13,8 @@ import numpy as np
 
 from vastwatch.advice import plan_checks, wiring_checks
 from vastwatch.advice.finding import ORDER, Advice, Finding
-from vastwatch.design.edits import room_of
 from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
+from vastwatch.design.places import room_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of

@@ -8,8 +8,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vastwatch.design.edits import room_at
-from vastwatch.design.fittings import opening_middle
+from vastwatch.design.edits.fittings import opening_middle
+from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Settings
 from vastwatch.devices import ContactType, DeviceType, MatType

@@ -12,9 +12,9 @@ from typing import NamedTuple
 import numpy as np
 
 from vastwatch.advice.finding import Advice, Finding
-from vastwatch.design.building import overlap, segments_cross, uncovered
-from vastwatch.design.edits import room_at
-from vastwatch.design.fittings import opening_middle, rooms_beside
+from vastwatch.design.edits.building import overlap, segments_cross, uncovered
+from vastwatch.design.edits.fittings import opening_middle, rooms_beside
+from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
 from vastwatch.people.routes import solid_stretches, stair_ends

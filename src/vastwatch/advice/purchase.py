@@ -16,7 +16,8 @@ from msgspec.structs import replace
 from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
 from vastwatch.advice.timing import cached_curve
 from vastwatch.control.by_hand import by_hand
-from vastwatch.design.edits import remove_sensor, set_hold
+from vastwatch.design.edits.removing import removed
+from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
@@ -229,7 +230,7 @@ def spent(project: Project) -> float:
 def bare(project: Project) -> Project:
     """The same building without any sensor."""
     for sensor in project.sensors:
-        project = remove_sensor(project, sensor.id)
+        project = removed(project, sensor.id)
     return replace(project, presences=())
 
 

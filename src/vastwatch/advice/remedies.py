@@ -16,10 +16,10 @@ from msgspec.structs import replace
 
 from vastwatch.advice.findings import spot_wait_s
 from vastwatch.advice.timing import TUNING_DAYS, cached_curve
-from vastwatch.design.edits import add_sensor, put, set_hold
+from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.needs import wakeful_spots
 from vastwatch.design.presence import hold_of, reports
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import Project, find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import PirType, RadarType, catalogue
 from vastwatch.geometry import polygons

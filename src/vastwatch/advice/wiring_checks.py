@@ -9,12 +9,12 @@ from datetime import date
 
 from vastwatch.advice.finding import Advice, Finding
 from vastwatch.advice.fixing import weight_at
-from vastwatch.design.edits import room_of
+from vastwatch.design.edits.wiring import module_troubles, socket_distance, switches_of
 from vastwatch.design.needs import needs_of
+from vastwatch.design.places import room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
-from vastwatch.design.wiring import module_troubles, socket_distance, switches_of
 from vastwatch.devices import MatType
 from vastwatch.sensing.families.mat import SURE_MARGIN, margin
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved

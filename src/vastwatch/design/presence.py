@@ -9,8 +9,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-import msgspec
-
 from vastwatch.design.records import AllOf, AnyOf, AtLeast, Expr, Hold, Not, OnDelay, Report, StartKeep
 
 
@@ -75,26 +73,6 @@ def hold_of(expr: Expr) -> float | None:
     if isinstance(expr, StartKeep) and isinstance(expr.keep, Hold):
         return expr.keep.seconds
     return None
-
-
-def without_sensor(expr: Expr, sensor: str) -> Expr | None:
-    """The expression with every report of a sensor taken out; None when nothing is left to start it."""
-    if isinstance(expr, Report):
-        return None if expr.sensor == sensor else expr
-    if isinstance(expr, AnyOf | AllOf | AtLeast):
-        left = tuple(p for p in (without_sensor(p, sensor) for p in expr.of) if p is not None)
-        if not left:
-            return None
-        if isinstance(expr, AtLeast):
-            return AtLeast(k=min(expr.k, len(left)), of=left)
-        return msgspec.structs.replace(expr, of=left)
-    if isinstance(expr, Not | Hold | OnDelay):
-        inner = without_sensor(expr.of, sensor)
-        return None if inner is None else msgspec.structs.replace(expr, of=inner)
-    start, keep = without_sensor(expr.start, sensor), without_sensor(expr.keep, sensor)
-    if start is None or keep is None:
-        return keep if start is None else start
-    return StartKeep(start=start, keep=keep)
 
 
 def _any(sensors: tuple[str, ...]) -> Expr:

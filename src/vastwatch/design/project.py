@@ -13,6 +13,7 @@ from threading import Lock
 from typing import Annotated, Any, Literal, TypeVar
 
 import msgspec
+from msgspec.structs import replace
 
 from vastwatch.design.records import Lamp, Presence, Sensor
 from vastwatch.devices import DeviceType
@@ -29,7 +30,7 @@ from vastwatch.site.building import (
     Wall,
 )  # fmt: skip
 from vastwatch.site.people import Person
-from vastwatch.site.record import Date, NotNegative, Record
+from vastwatch.site.record import Date, NotNegative, Record, Ref
 
 R = TypeVar("R", bound=Any)
 T = TypeVar("T")
@@ -54,7 +55,7 @@ class Place(Record, frozen=True, kw_only=True):
 class Owned(Record, frozen=True, kw_only=True):
     """Kit that is there already and costs nothing more: so many of a device type."""
 
-    device: str
+    device: Annotated[str, Ref("devices")]
     count: Annotated[int, msgspec.Meta(ge=1, le=999)]
 
 
@@ -162,6 +163,18 @@ def find_any(project: Project, ident: str) -> tuple[str, Any] | None:
         if ident in _index(records):
             return collection, _index(records)[ident]
     return None
+
+
+def put(project: Project, record: Any) -> Project:
+    """Replace the record that has the same id. Raises KeyError when there is none."""
+    found = find_any(project, record.id)
+    if found is None:
+        raise KeyError(record.id)
+    collection, old = found
+    if old is record:
+        return project
+    records = tuple(record if r is old else r for r in getattr(project, collection))
+    return replace(project, **{collection: records})
 
 
 def on_level(records: Iterable[R], level: str) -> tuple[R, ...]:

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from vastwatch.site.record import Id, NotNegative, Point, Point3, Positive, Record
+from vastwatch.site.record import Id, NotNegative, OfLevel, OfRoom, Point, Point3, Positive, Record, Ref
 
 
 class Settings(Record, frozen=True, kw_only=True):
@@ -26,20 +26,20 @@ class Sensor(Record, frozen=True, kw_only=True):
     """A device at a place: z above its level's floor, yaw 0 along +x counter-clockwise, pitch negative looks down."""
 
     id: Id
-    device: str
-    level: str
+    device: Annotated[str, Ref("devices")]
+    level: OfLevel
     name: str
     at: Point3
     yaw: float = 0.0
     pitch: float = 0.0
     settings: Settings = Settings()
-    on: str | None = None
+    on: Annotated[str, Ref("openings", "furnishings")] | None = None
 
 
 class Report(Record, frozen=True, kw_only=True, tag_field="op", tag="report"):
     """What a sensor says; `state` narrows a radar to those who move or those who are still."""
 
-    sensor: str
+    sensor: Annotated[str, Ref("sensors")]
     state: Literal["moving", "still"] | None = None
 
 
@@ -96,7 +96,7 @@ class Presence(Record, frozen=True, kw_only=True):
     """Whether somebody is in a room, concluded from what sensors report."""
 
     id: Id
-    room: str
+    room: OfRoom
     name: str
     expr: Expr
 
@@ -105,7 +105,7 @@ class Lamp(Record, frozen=True, kw_only=True):
     """A lamp that lights one room; it burns while the room's presence holds and it is dark enough."""
 
     id: Id
-    room: str
+    room: OfRoom
     name: str
     at: Point
     watts: NotNegative

@@ -7,12 +7,13 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.design.building import Removal, add_room, place_beside, rectangle
-from vastwatch.design.day_sheets import companions
-from vastwatch.design.fittings import OPENING_SIZES
+from vastwatch.design.edits.building import add_room, place_beside, rectangle
+from vastwatch.design.edits.day_sheets import companions
+from vastwatch.design.edits.fittings import OPENING_SIZES
+from vastwatch.design.edits.removing import Removal, removed
+from vastwatch.design.edits.split_join import join_rooms
+from vastwatch.design.edits.typical_days import TEMPLATES, add_person
 from vastwatch.design.project import find
-from vastwatch.design.rearranging import join_rooms
-from vastwatch.design.typical_days import TEMPLATES, add_person, remove_person
 from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
@@ -187,7 +188,7 @@ class BuildPanel(QWidget):
     def _remove_person(self, ident: str, name: str) -> None:
         project = self.document.project
         for person in companions(project, find(project.people, ident)):
-            project = remove_person(project, person.id)
+            project = removed(project, person.id)
         self.document.apply(project, f"Take {name.lower()} away")
 
     def _guess_use(self, words: str) -> None:

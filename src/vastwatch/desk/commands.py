@@ -149,7 +149,7 @@ class Commands:
             self.focus.set(room=room, selected=room, incident=-1)
 
     def _step_sensor(self, way: int) -> None:
-        from vastwatch.design.edits import room_of
+        from vastwatch.design.places import room_of
 
         sensors = [s for s in self.document.project.sensors if s.level == self.focus.level]
         if sensors:

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.design.drawing_aids import HAZARD_KINDS
+from vastwatch.design.edits.drawing_aids import HAZARD_KINDS
 from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.parts import clear, label, line, row, scrolling

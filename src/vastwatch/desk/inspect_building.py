@@ -12,12 +12,11 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from vastwatch.control.daylight import daylight_factor, wanted_lux
-from vastwatch.design.building import is_rectangle, resize_room
-from vastwatch.design.edits import put
-from vastwatch.design.fittings import move_furnishing, rooms_beside
-from vastwatch.design.project import Project, find, find_any
-from vastwatch.design.whole_rooms import move_room
-from vastwatch.design.wiring import add_circuit, circuit_of, off_circuits, set_lamp
+from vastwatch.design.edits.building import is_rectangle, resize_room
+from vastwatch.design.edits.fittings import move_furnishing, rooms_beside
+from vastwatch.design.edits.whole_rooms import move_room
+from vastwatch.design.edits.wiring import add_circuit, circuit_of, off_circuits, set_lamp
+from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.parts import label, narrow
 from vastwatch.desk.plan.shapes import front_of, resized, sides

@@ -12,11 +12,11 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit
 
 from vastwatch.advice.fixing import opening_middle, weight_at
 from vastwatch.advice.wiring_checks import MAT_REACH_M
-from vastwatch.design.drawing_aids import HAZARD_KINDS, times_of, times_words
-from vastwatch.design.edits import room_at
+from vastwatch.design.edits.drawing_aids import HAZARD_KINDS, times_of, times_words
+from vastwatch.design.edits.selections import set_many
+from vastwatch.design.edits.wiring import load_w, switches_of
+from vastwatch.design.places import room_at
 from vastwatch.design.project import find, find_any
-from vastwatch.design.rearranging import set_many
-from vastwatch.design.wiring import load_w, switches_of
 from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.parts import FigureField, label, narrow
 from vastwatch.desk.units import show_length

@@ -10,9 +10,9 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from vastwatch.design.edits import middle_of, put, room_at
-from vastwatch.design.project import Project, find, find_any
-from vastwatch.design.rearranging import move_many
+from vastwatch.design.edits.selections import move_many
+from vastwatch.design.places import middle_of, room_at
+from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus

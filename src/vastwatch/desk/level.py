@@ -17,10 +17,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.design.drawing_aids import put_underlay, set_underlay_scale
-from vastwatch.design.edits import put
-from vastwatch.design.project import Project
-from vastwatch.design.rearranging import add_level, copy_level, fill_level, remove_level
+from vastwatch.design.edits.drawing_aids import put_underlay, set_underlay_scale
+from vastwatch.design.edits.levels import add_level, copy_level, fill_level
+from vastwatch.design.edits.removing import remove
+from vastwatch.design.project import Project, put
 from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
@@ -220,7 +220,7 @@ class LevelPanel(QWidget):
         if level is None:
             return
         try:
-            done = remove_level(self.document.project, level.id)
+            done = remove(self.document.project, [level.id])
         except ValueError as e:
             self.say.emit(sentence(e))
             return

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from vastwatch.control.daylight import sun_times
 from vastwatch.control.house import HouseRun
-from vastwatch.design.edits import room_of
+from vastwatch.design.places import room_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.desk.focus import Focus

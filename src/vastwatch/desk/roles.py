@@ -5,7 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 
-from vastwatch.design.edits import room_of, set_hold, set_roles
+from vastwatch.design.edits.sensors import set_hold, set_roles
+from vastwatch.design.places import room_of
 from vastwatch.design.presence import Roles, hold_of, reports, roles_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of

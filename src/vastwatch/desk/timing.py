@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice import TimingCurve
 from vastwatch.advice.timing import LONGEST_S
-from vastwatch.design.edits import set_hold
+from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.document import Document

@@ -15,9 +15,9 @@ from zoneinfo import ZoneInfo
 
 import msgspec
 
-from vastwatch.design.edits import room_at
-from vastwatch.design.presence import reports
+from vastwatch.design.places import room_at
 from vastwatch.design.project import COLLECTIONS, Project
+from vastwatch.design.references import dangling
 from vastwatch.devices.faults import faults
 from vastwatch.geometry import polygons
 
@@ -69,55 +69,19 @@ def _ids(project: Project) -> Iterator[str]:
 
 
 def _references(project: Project) -> Iterator[str]:
-    have = {c: {r.id for r in getattr(project, c)} for c in COLLECTIONS}
-
-    def points(collection: str, field: str, target: str) -> Iterator[str]:
-        for i, record in enumerate(getattr(project, collection)):
-            ident = getattr(record, field)
-            if ident not in have[target]:
-                yield f"{collection}[{i}].{field}: there is no {_singular(target)} '{ident}'"
-
-    for collection in ("walls", "rooms", "furnishings", "sensors", "hazards", "sockets", "switches"):
-        yield from points(collection, "level", "levels")
-    yield from points("openings", "wall", "walls")
-    for collection in ("spots", "presences", "lamps"):
-        yield from points(collection, "room", "rooms")
-    yield from points("sensors", "device", "devices")
-    yield from points("switches", "circuit", "circuits")
+    for path, words in dangling(project):
+        yield f"{path}: {words}"
     on_circuit: dict[str, int] = {}
     for i, circuit in enumerate(project.circuits):
         for lamp in circuit.lamps:
-            if lamp not in have["lamps"]:
-                yield f"circuits[{i}].lamps: there is no lamp '{lamp}'"
             if lamp in on_circuit:
                 yield f"circuits[{i}].lamps: '{lamp}' is already on circuits[{on_circuit[lamp]}]"
             on_circuit[lamp] = i
-        if circuit.module is not None and circuit.module not in have["devices"]:
-            yield f"circuits[{i}].module: there is no device '{circuit.module}'"
-    for i, owned in enumerate(project.brief.owned):
-        if owned.device not in have["devices"]:
-            yield f"brief.owned[{i}].device: there is no device '{owned.device}'"
-    for i, hazard in enumerate(project.hazards):
-        if hazard.window is not None and hazard.window not in have["openings"]:
-            yield f"hazards[{i}].window: there is no opening '{hazard.window}'"
-    for i, sensor in enumerate(project.sensors):
-        if sensor.on is not None and sensor.on not in have["openings"] | have["furnishings"]:
-            yield f"sensors[{i}].on: there is no opening or furnishing '{sensor.on}'"
-    for i, presence in enumerate(project.presences):
-        for report in reports(presence.expr):
-            if report.sensor not in have["sensors"]:
-                yield f"presences[{i}].expr: there is no sensor '{report.sensor}'"
     rooms: dict[str, int] = {}
     for i, presence in enumerate(project.presences):
         if presence.room in rooms:
             yield f"presences[{i}].room: '{presence.room}' already has presences[{rooms[presence.room]}]"
         rooms[presence.room] = i
-    for i, person in enumerate(project.people):
-        named = [("stays", j, line.spot) for j, line in enumerate(person.stays)]
-        named += [("errands", j, line.spot) for j, line in enumerate(person.errands)]
-        for kind, j, spot in named:
-            if spot not in have["spots"]:
-                yield f"people[{i}].{kind}[{j}].spot: there is no spot '{spot}'"
 
 
 def _devices(project: Project) -> Iterator[str]:
@@ -191,7 +155,3 @@ def _time_and_place(project: Project) -> Iterator[str]:
         ZoneInfo(project.place.timezone)
     except (KeyError, ValueError, OSError):
         yield f"place.timezone: '{project.place.timezone}' is not a time zone"
-
-
-def _singular(collection: str) -> str:
-    return {"people": "person", "switches": "switch"}.get(collection, collection.removesuffix("s"))

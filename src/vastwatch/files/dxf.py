@@ -19,7 +19,7 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.building import SAME, add_rooms
+from vastwatch.design.edits.building import SAME, add_rooms
 from vastwatch.design.project import Project, find, fresh_ids, on_level
 from vastwatch.files.check import ProjectError
 from vastwatch.geometry import polygons

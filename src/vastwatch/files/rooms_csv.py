@@ -12,7 +12,7 @@ import math
 from pathlib import Path
 from typing import NamedTuple
 
-from vastwatch.design.building import add_room, place_beside, rectangle
+from vastwatch.design.edits.building import add_room, place_beside, rectangle
 from vastwatch.design.project import Project
 from vastwatch.files.check import ProjectError
 from vastwatch.files.reading import read_whole

@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.design.edits import room_of
+from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry.grids import Grid, grid_over
 from vastwatch.sensing.figures import (

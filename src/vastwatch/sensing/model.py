@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from vastwatch.design.edits import room_of
+from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.records import Sensor
 from vastwatch.devices import AREA_FAMILIES, DeviceType

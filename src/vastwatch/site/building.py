@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from vastwatch.site.record import Clock, Id, NotNegative, Outline, Point, Positive, Record
+from vastwatch.site.record import Clock, Id, NotNegative, OfLevel, OfRoom, Outline, Point, Positive, Record, Ref
 
 WallMaterial = Literal["plasterboard", "timber", "brick", "concrete", "glass"]
 OpeningKind = Literal["door", "window", "archway"]
@@ -51,7 +51,7 @@ class Wall(Record, frozen=True, kw_only=True):
     """A straight wall on the centre line a-b, from floor to ceiling."""
 
     id: Id
-    level: str
+    level: OfLevel
     a: Point
     b: Point
     thickness: Positive = 0.1
@@ -66,7 +66,7 @@ class Opening(Record, frozen=True, kw_only=True):
     """
 
     id: Id
-    wall: str
+    wall: Annotated[str, Ref("walls")]
     kind: OpeningKind
     offset: NotNegative
     width: Positive
@@ -101,7 +101,7 @@ class Room(Record, frozen=True, kw_only=True):
     """
 
     id: Id
-    level: str
+    level: OfLevel
     name: str
     outline: Annotated[Outline, msgspec.Meta(min_length=3)]
     use: RoomUse
@@ -118,7 +118,7 @@ class Furnishing(Record, frozen=True, kw_only=True):
     """
 
     id: Id
-    level: str
+    level: OfLevel
     name: str
     kind: str
     outline: Annotated[Outline, msgspec.Meta(min_length=3)]
@@ -134,7 +134,7 @@ class Spot(Record, frozen=True, kw_only=True):
     """Where somebody stops: how they hold themselves, which way they face (degrees), and what they do there."""
 
     id: Id
-    room: str
+    room: OfRoom
     name: str
     at: Point
     facing: float = 0.0
@@ -149,20 +149,20 @@ class Hazard(Record, frozen=True, kw_only=True):
     name the `window` it comes through: its place and hours are then computed from the sun."""
 
     id: Id
-    level: str
+    level: OfLevel
     name: str
     kind: HazardKind
     outline: Annotated[Outline, msgspec.Meta(min_length=3)]
     strength: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.5
     times: tuple[tuple[Clock, Clock], ...] = ()
-    window: str | None = None
+    window: Annotated[str, Ref("openings", gone="clear")] | None = None
 
 
 class Socket(Record, frozen=True, kw_only=True):
     """A mains socket: what feeds a radar within a cable's reach."""
 
     id: Id
-    level: str
+    level: OfLevel
     name: str
     at: Point
 
@@ -173,16 +173,16 @@ class Circuit(Record, frozen=True, kw_only=True):
 
     id: Id
     name: str
-    lamps: tuple[str, ...] = ()
+    lamps: tuple[Annotated[str, Ref("lamps")], ...] = ()
     neutral: bool = False
-    module: str | None = None
+    module: Annotated[str, Ref("devices", gone="clear")] | None = None
 
 
 class Switch(Record, frozen=True, kw_only=True):
     """A wall switch. Two of one circuit are a two-way pair."""
 
     id: Id
-    level: str
+    level: OfLevel
     name: str
     at: Point
-    circuit: str
+    circuit: Annotated[str, Ref("circuits")]

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from vastwatch.site.record import Clock, Id, NotNegative, Positive, Record
+from vastwatch.site.record import Clock, Id, NotNegative, OfSpot, Positive, Record
 
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 Days = Literal["every", "workday", "free", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
@@ -24,7 +24,7 @@ class Stay(Record, frozen=True, kw_only=True):
 
     days: Days = "every"
     at: Clock
-    spot: str
+    spot: OfSpot
     jitter_min: NotNegative = 5.0
 
 
@@ -33,7 +33,7 @@ class Errand(Record, frozen=True, kw_only=True):
 
     days: Days = "every"
     between: tuple[Clock, Clock]
-    spot: str
+    spot: OfSpot
     per_day: Annotated[float, msgspec.Meta(ge=0, le=200)]
     minutes: Positive
 

@@ -7,7 +7,8 @@ found again at once, and nothing ever has to be declared stale.
 
 from __future__ import annotations
 
-from typing import Annotated
+from dataclasses import dataclass
+from typing import Annotated, Literal
 
 import msgspec
 
@@ -24,6 +25,24 @@ DATE_PATTERN = r"^\d{4}-\d{2}-\d{2}$"
 Clock = Annotated[str, msgspec.Meta(pattern=CLOCK_PATTERN, description="local time, HH:MM")]
 Date = Annotated[str, msgspec.Meta(pattern=DATE_PATTERN, description="a day, YYYY-MM-DD")]
 Id = Annotated[str, msgspec.Meta(pattern=ID_PATTERN, description="unique in the project")]
+
+
+@dataclass(frozen=True)
+class Ref:
+    """Declares, within Annotated, that a text is the id of another record: of which lists, and what becomes of its
+    holder when that record goes. "along": it goes too; "clear": it forgets the other and stays."""
+
+    collections: tuple[str, ...]
+    gone: Literal["along", "clear"]
+
+    def __init__(self, *collections: str, gone: Literal["along", "clear"] = "along") -> None:
+        object.__setattr__(self, "collections", collections)
+        object.__setattr__(self, "gone", gone)
+
+
+OfLevel = Annotated[str, Ref("levels")]
+OfRoom = Annotated[str, Ref("rooms")]
+OfSpot = Annotated[str, Ref("spots")]
 
 
 class Record(msgspec.Struct, frozen=True, eq=False, kw_only=True, forbid_unknown_fields=True, omit_defaults=False):

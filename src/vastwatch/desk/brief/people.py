@@ -9,10 +9,10 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.design import day_sheets
-from vastwatch.design.edits import put
-from vastwatch.design.project import find
-from vastwatch.design.typical_days import TEMPLATES, add_person, remove_person
+from vastwatch.design.edits import day_sheets
+from vastwatch.design.edits.removing import removed
+from vastwatch.design.edits.typical_days import TEMPLATES, add_person
+from vastwatch.design.project import find, put
 from vastwatch.desk.brief.rooms import number
 from vastwatch.desk.brief.table import Column, RowsModel, RowsTable
 from vastwatch.desk.brief.week import WeekStrip
@@ -307,7 +307,7 @@ class PeoplePage(QWidget):
             return
         project = self.document.project
         for one in day_sheets.companions(project, person):
-            project = remove_person(project, one.id)
+            project = removed(project, one.id)
         who = person.group or person.name
         self._apply(project, f"Take {who.lower()} away")
         self.say.emit(self.tr("{} taken away. Ctrl+Z brings them back.").format(who))

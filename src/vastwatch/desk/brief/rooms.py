@@ -9,8 +9,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.design.edits import put
 from vastwatch.design.needs import Need, explained, needs_of
+from vastwatch.design.project import put
 from vastwatch.desk.brief.table import Column, RowsModel, RowsTable
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from vastwatch.design.day_sheets import DAY_S, Block, week_of
+from vastwatch.design.edits.day_sheets import DAY_S, Block, week_of
 from vastwatch.design.project import Project, find
 from vastwatch.desk.theme import Theme, font, mix
 from vastwatch.site.people import Person

@@ -8,9 +8,9 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.design import wiring
-from vastwatch.design.edits import put
-from vastwatch.design.project import find
+from vastwatch.design.edits import wiring
+from vastwatch.design.edits.removing import removed
+from vastwatch.design.project import find, put
 from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.document import Document
@@ -168,7 +168,7 @@ class WiringPage(QWidget):
             self.document.apply(put(self.document.project, replace(circuit, name=words)), f"Name it {words}")
 
     def _remove(self, ident: str, name: str) -> None:
-        self.document.apply(wiring.remove_circuit(self.document.project, ident), f"Take {name} away")
+        self.document.apply(removed(self.document.project, ident), f"Take {name} away")
 
     def _neutral(self, ident: str, on: bool) -> None:
         circuit = find(self.document.project.circuits, ident)

@@ -14,33 +14,21 @@ from typing import TYPE_CHECKING, Any
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 
-from vastwatch.design.building import (
-    SAME,
-    Removal,
-    alongside,
-    move_corner,
-    move_wall,
-    remove_opening,
-    remove_room,
-)
-from vastwatch.design.edits import middle_of, room_at
-from vastwatch.design.fittings import (
-    move_furnishing,
-    remove_furnishing,
-)
-from vastwatch.design.project import Project, find, find_any
-from vastwatch.design.rearranging import (
+from vastwatch.design.edits.building import SAME, alongside, move_corner, move_wall
+from vastwatch.design.edits.fittings import move_furnishing
+from vastwatch.design.edits.removing import remove
+from vastwatch.design.edits.selections import (
     MOVABLE,
     Side,
     align_many,
     duplicate_many,
     mirror_many,
     move_many,
-    remove_many,
-    remove_plain,
     turn_many,
-)  # fmt: skip
-from vastwatch.design.whole_rooms import copy_room, move_room
+)
+from vastwatch.design.edits.whole_rooms import copy_room, move_room
+from vastwatch.design.places import middle_of, room_at
+from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.plan.handles import GRIP_PX, STEP_DEG, Handle, handle_of, turned_to
 from vastwatch.desk.plan.places import name_frame
 from vastwatch.desk.plan.snapping import along, at_wall, wall_at
@@ -63,6 +51,9 @@ TURN_DEG = 15.0
 
 def _apart(a: float, b: float) -> float:
     return abs(a - b)
+
+# What goes with a stroke of the delete key; sensors go by their own hand, walls with their rooms.
+DELETABLE = ("furnishings", "rooms", "openings", "spots", "lamps", "hazards", "sockets", "switches")
 
 
 class Builder:
@@ -413,7 +404,7 @@ class Builder:
         """Delete the selected furnishing, opening or room, and say what went with it."""
         if self.view.focus.marked:
             n = len(self.view.focus.marked)
-            done = remove_many(self.project, sorted(self.view.focus.marked))
+            done = remove(self.project, sorted(self.view.focus.marked))
             self.view.document.apply(done.project, f"Delete {n} things")
             self.view.focus.set(selected=self.view.focus.room, marked=frozenset())
             extra = f", with {', '.join(done.gone)}" if done.gone else ""
@@ -425,19 +416,12 @@ class Builder:
         collection, record = found
         if self.view.focus.stage == "Brief" and collection not in ("sockets", "switches"):
             return
-        if collection == "furnishings":
-            done = remove_furnishing(self.project, record.id)
-        elif collection == "rooms":
-            done = remove_room(self.project, record.id)
-        elif collection == "openings":
-            done = Removal(remove_opening(self.project, record.id), ())
-        elif collection == "walls":
+        if collection == "walls":
             self.view.say.emit("A wall goes with its rooms: delete the room, or put an archway into the wall.")
             return
-        elif collection in ("spots", "lamps", "hazards", "sockets", "switches"):
-            done = remove_plain(self.project, collection, record.id)
-        else:
+        if collection not in DELETABLE:
             return
+        done = remove(self.project, [record.id])
         name = record.kind if collection == "openings" else record.name.lower()
         self.view.document.apply(done.project, f"Delete {name}")
         extra = f", with {', '.join(done.gone)}" if done.gone else ""

@@ -9,9 +9,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPen
 
-from vastwatch.design.edits import put
-from vastwatch.design.fittings import move_furnishing
-from vastwatch.design.project import Project, find
+from vastwatch.design.edits.fittings import move_furnishing
+from vastwatch.design.project import Project, find, put
 from vastwatch.desk.plan.look import Look, in_pixels
 from vastwatch.desk.plan.shapes import front_of, sides
 from vastwatch.desk.theme import mix

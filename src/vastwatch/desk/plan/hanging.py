@@ -13,11 +13,13 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 
 from vastwatch.advice.fixing import fixed_place
-from vastwatch.design.building import rectangle
-from vastwatch.design.edits import add_sensor, put, remove_sensor, room_at, room_of
-from vastwatch.design.fittings import turned
+from vastwatch.design.edits.building import rectangle
+from vastwatch.design.edits.fittings import turned
+from vastwatch.design.edits.removing import removed
+from vastwatch.design.edits.sensors import add_sensor
+from vastwatch.design.places import room_at, room_of
 from vastwatch.design.presence import reports
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import Project, find, put
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.plan.look import HANDLE_REACH
@@ -192,7 +194,7 @@ class Hanging:
         if sensor is None or self.view.focus.marked:
             return False
         room = room_of(self.project, sensor)
-        new = remove_sensor(self.project, sensor.id)
+        new = removed(self.project, sensor.id)
         gone = len(self.project.presences) - len(new.presences)
         self.view.document.apply(new, f"Delete {sensor.name}")
         self.view.focus.set(selected=room.id if room else None)

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 
-from vastwatch.design.building import rectangle
-from vastwatch.design.edits import room_at
-from vastwatch.design.fittings import add_furnishing, add_lamp, add_opening, footprint, turned
+from vastwatch.design.edits.building import rectangle
+from vastwatch.design.edits.fittings import add_furnishing, add_lamp, add_opening, footprint, turned
+from vastwatch.design.edits.wiring import add_socket, add_switch
+from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, fresh_id
-from vastwatch.design.wiring import add_socket, add_switch
 from vastwatch.desk.plan.snapping import along, at_wall, stand, wall_at
 from vastwatch.site.building import Spot
 from vastwatch.site.furniture import furniture

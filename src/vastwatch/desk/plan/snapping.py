@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vastwatch.design.edits import room_at
+from vastwatch.design.places import room_at
 from vastwatch.design.project import Project
 from vastwatch.devices import DeviceType
 from vastwatch.geometry import polygons

@@ -15,11 +15,11 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from vastwatch.design.building import SAME, add_room
-from vastwatch.design.drawing_aids import HAZARD_KINDS, HAZARD_M, add_hazard
-from vastwatch.design.edits import put, room_at
-from vastwatch.design.project import Project
-from vastwatch.design.rearranging import split_room
+from vastwatch.design.edits.building import SAME, add_room
+from vastwatch.design.edits.drawing_aids import HAZARD_KINDS, HAZARD_M, add_hazard
+from vastwatch.design.edits.split_join import split_room
+from vastwatch.design.places import room_at
+from vastwatch.design.project import Project, put
 from vastwatch.desk.plan.look import Look, in_pixels
 from vastwatch.desk.theme import alpha, font, mix
 from vastwatch.desk.units import show_length

@@ -24,8 +24,8 @@ from PyQt6.QtGui import (
 )  # fmt: skip
 from PyQt6.QtWidgets import QGraphicsScene, QRubberBand
 
-from vastwatch.design.edits import put, room_at, room_of
-from vastwatch.design.project import Project, find, find_any
+from vastwatch.design.places import room_at, room_of
+from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.plan import covered, fixtures, furniture, ground, held, marks, places, walls

@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.edits import middle_of, put, room_at
-from vastwatch.design.project import Project, find
+from vastwatch.design.places import middle_of, room_at
+from vastwatch.design.project import Project, find, put
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Opening, Room, Spot, Wall
 from vastwatch.site.record import Outline, Point

@@ -2,65 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.presence import Roles, from_roles, reports, roles_of, with_hold, without_sensor
-from vastwatch.design.project import Project, find, find_any, fresh_id, numbered, on_level
+from vastwatch.design.places import room_at
+from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
+from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.design.records import Presence, Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
-from vastwatch.geometry import polygons
 from vastwatch.site.building import Room
-from vastwatch.site.record import Point
 
 # A newly made presence holds this long, seconds: long enough to install by, short enough to test with.
 FIRST_HOLD_S = 120.0
-
-
-def put(project: Project, record: Any) -> Project:
-    """Replace the record that has the same id. Raises KeyError when there is none."""
-    found = find_any(project, record.id)
-    if found is None:
-        raise KeyError(record.id)
-    collection, old = found
-    if old is record:
-        return project
-    records = tuple(record if r is old else r for r in getattr(project, collection))
-    return replace(project, **{collection: records})
-
-
-def room_at(project: Project, level: str, x: float, y: float) -> Room | None:
-    """The room on that level around a point of the plan; the edge of a room counts as inside it."""
-    for room in project.rooms:
-        if room.level == level and polygons.contains_point(room.outline, x, y):
-            return room
-    for room in on_level(project.rooms, level):
-        a = np.asarray(room.outline, float)
-        distance, _ = polygons.nearest_on_segments((x, y), a, np.roll(a, -1, axis=0))
-        if distance.min() < 1e-6:
-            return room
-    return None
-
-
-def middle_of(record: Any) -> Point:
-    """Where a record with an outline or a place is, on the plan: its centroid, or its point."""
-    if not hasattr(record, "outline"):
-        return record.at[0], record.at[1]
-    outline = record.outline
-    if len(outline) == 4:
-        (ax, ay), (bx, by), (cx, cy), (dx, dy) = outline
-        if abs(ax + cx - bx - dx) < 1e-6 and abs(ay + cy - by - dy) < 1e-6:
-            # A parallelogram, as most furniture is: a tenth of the time.
-            return (ax + cx) / 2, (ay + cy) / 2
-    return polygons.centroid(outline)
-
-
-def room_of(project: Project, sensor: Sensor) -> Room | None:
-    """The room a sensor hangs in."""
-    return room_at(project, sensor.level, sensor.at[0], sensor.at[1])
 
 
 # What a placed device is called before its room's name.
@@ -123,22 +76,6 @@ def add_sensor(
         roles = Roles(starts, (*roles.keeps, sensor.id), roles.hold_s)
         project = put(project, replace(presence, expr=from_roles(roles)))
     return project, sensor
-
-
-def remove_sensor(project: Project, ident: str) -> Project:
-    """Take a sensor away, with its part in every presence; a presence left without sensors goes too."""
-    presences = []
-    for p in project.presences:
-        if all(r.sensor != ident for r in reports(p.expr)):
-            presences.append(p)
-        elif (expr := without_sensor(p.expr, ident)) is not None:
-            presences.append(replace(p, expr=expr))
-    sensors = tuple(s for s in project.sensors if s.id != ident)
-    used = {s.device for s in sensors} | {c.module for c in project.circuits} | {o.device for o in project.brief.owned}
-    devices = tuple(d for d in project.devices if d.id in used)
-    if len(devices) == len(project.devices):
-        devices = project.devices
-    return replace(project, sensors=sensors, presences=tuple(presences), devices=devices)
 
 
 def set_roles(project: Project, presence: str, roles: Roles) -> Project:

@@ -192,8 +192,3 @@ def _with_way_out(project: Project) -> Project:
             break
     spot = Spot(id=fresh_id(project, "way-out"), room=room.id, name="way out", at=at, activity="away")
     return replace(project, spots=(*project.spots, spot))
-
-
-def remove_person(project: Project, ident: str) -> Project:
-    """Take somebody away; the spots stay."""
-    return replace(project, people=tuple(p for p in project.people if p.id != ident))

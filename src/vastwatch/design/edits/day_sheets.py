@@ -9,8 +9,7 @@ from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
-from vastwatch.design.edits import put
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import Project, find, put
 from vastwatch.site.people import Errand, Person, Stay, holds_on
 
 DAY_S = 86_400.0

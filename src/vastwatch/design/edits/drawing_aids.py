@@ -7,8 +7,8 @@ from typing import get_args
 
 from msgspec.structs import replace
 
-from vastwatch.design.edits import put, room_at
-from vastwatch.design.project import Project, find, fresh_id, numbered
+from vastwatch.design.places import room_at
+from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Hazard, HazardKind, Level
 from vastwatch.site.record import Outline, Point

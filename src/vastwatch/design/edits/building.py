@@ -9,13 +9,11 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
-from typing import Any, NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.edits import middle_of, remove_sensor, room_of
-from vastwatch.design.following import carried_along
+from vastwatch.design.edits.following import carried_along
 from vastwatch.design.project import Project, find, fresh_id, fresh_ids, is_used
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
@@ -215,93 +213,11 @@ def uncovered(a: Point, b: Point, walls: Iterable[Wall]) -> list[tuple[Point, Po
     return [(point(s), point(e)) for s, e in out if s < length]
 
 
-class Removal(NamedTuple):
-    """The project after a deletion, and what went with it, in words."""
-
-    project: Project
-    gone: tuple[str, ...]
-
-
-def remove_room(project: Project, ident: str) -> Removal:
-    """Take a room away, with its spots, lamps, sensors and presence, the walls that no other room shares, and the
-    openings in those."""
-    room = find(project.rooms, ident)
-    sensors = [s.id for s in project.sensors if (home := room_of(project, s)) is not None and home.id == ident]
-    spots = [s.id for s in project.spots if s.room == ident]
-    lamps = tuple(x for x in project.lamps if x.room != ident)
-    before = project
-    for sensor in sensors:
-        project = remove_sensor(project, sensor)
-    project = without_spots(project, set(spots))
-    lit = {x.id for x in project.lamps if x.room == ident}
-
-    def inside(record: Any) -> bool:
-        return bool(record.level == room.level and polygons.contains_point(room.outline, *middle_of(record)))
-
-    project = replace(
-        project,
-        circuits=tuple(_changed(c, lamps=tuple(x for x in c.lamps if x not in lit)) for c in project.circuits),
-        hazards=tuple(h for h in project.hazards if not inside(h)),
-        sockets=tuple(s for s in project.sockets if not inside(s)),
-        switches=tuple(s for s in project.switches if not inside(s)),
-    )
-    rooms = tuple(r for r in project.rooms if r.id != ident)
-    edges = [e for r in rooms if r.level == room.level for e in _edges(r.outline)]
-    mine = _edges(room.outline)
-    walls = []
-    for w in project.walls:
-        bounds = w.level == room.level and any(alongside(w, e) for e in mine)
-        if not bounds or any(alongside(w, e) for e in edges):
-            walls.append(w)
-    kept = {w.id for w in walls}
-    for opening in project.openings:
-        if opening.wall not in kept:
-            project = remove_opening(project, opening.id)
-    project = replace(
-        project, rooms=rooms, lamps=lamps, walls=tuple(walls),
-        presences=tuple(p for p in project.presences if p.room != ident),
-    )  # fmt: skip
-    gone = [
-        counted(len(getattr(before, c)) - len(getattr(project, c)), word)
-        for c, word in (("walls", "wall"), ("openings", "opening"), ("sensors", "sensor"), ("lamps", "lamp"),
-                        ("spots", "spot"), ("hazards", "hazard"), ("sockets", "socket"), ("switches", "switch"))
-    ]  # fmt: skip
-    return Removal(project, tuple(words for words in gone if words))
-
-
-def counted(n: int, word: str) -> str:
-    """`1 wall`, `3 walls`, `2 switches`; nothing for none."""
-    return "" if n == 0 else f"1 {word}" if n == 1 else f"{n} {word}{'es' if word.endswith('ch') else 's'}"
-
-
 def alongside(wall: Wall, edge: tuple[Point, Point]) -> bool:
     """Whether a wall and an edge share a stretch of the same line."""
     whole = math.dist(*edge)
     left = sum(math.dist(s, e) for s, e in uncovered(*edge, [wall]))
     return whole - left > SAME
-
-
-def without_spots(project: Project, spots: set[str]) -> Project:
-    """Take spots away, with the lines of day sheets that name them; who has no line left goes too."""
-    if not spots:
-        return project
-    people = []
-    for person in project.people:
-        stays = tuple(s for s in person.stays if s.spot not in spots)
-        errands = tuple(e for e in person.errands if e.spot not in spots)
-        if len(stays) == len(person.stays) and len(errands) == len(person.errands):
-            people.append(person)
-        elif stays:
-            people.append(replace(person, stays=stays, errands=errands))
-    return replace(project, spots=tuple(s for s in project.spots if s.id not in spots), people=tuple(people))
-
-
-def remove_opening(project: Project, ident: str) -> Project:
-    """Take an opening away; the wall closes, what was fixed to it goes, and a sun patch stays as it was drawn."""
-    for sensor in [s.id for s in project.sensors if s.on == ident]:
-        project = remove_sensor(project, sensor)
-    hazards = tuple(replace(h, window=None) if h.window == ident else h for h in project.hazards)
-    return replace(project, hazards=hazards, openings=tuple(o for o in project.openings if o.id != ident))
 
 
 # -- dragging ------------------------------------------------------------------------------------------------------
@@ -389,10 +305,3 @@ def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Pro
         if math.dist(w.a, w.b) < o.offset + o.width - 1e-9:
             raise ValueError(f"the {o.kind} in that wall would no longer fit")
     return new
-
-
-def _changed(record: Any, **fields: Any) -> Any:
-    """The record itself where nothing differs, so that what did not change is shared."""
-    if all(getattr(record, name) == value for name, value in fields.items()):
-        return record
-    return replace(record, **fields)

@@ -6,8 +6,9 @@ import math
 
 from msgspec.structs import replace
 
-from vastwatch.design.edits import put, room_at
-from vastwatch.design.project import Project, find, fresh_id, numbered
+from vastwatch.design.edits.removing import without_unused_types
+from vastwatch.design.places import room_at
+from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.devices import DeviceType, ModuleType
 from vastwatch.site.building import Circuit, Socket, Switch
 from vastwatch.site.record import Point
@@ -55,31 +56,13 @@ def set_lamp(project: Project, circuit_id: str, lamp: str, on: bool) -> Project:
     return put(project, replace(circuit, lamps=(*circuit.lamps, lamp))) if on else project
 
 
-def remove_circuit(project: Project, ident: str) -> Project:
-    """Take a circuit away with its switches; the lamps stay."""
-    gone = find(project.circuits, ident)
-    project = replace(
-        project,
-        circuits=tuple(c for c in project.circuits if c.id != ident),
-        switches=tuple(s for s in project.switches if s.circuit != ident),
-    )
-    return _unused_devices_dropped(project) if gone.module else project
-
-
 def set_module(project: Project, circuit_id: str, device: DeviceType | None) -> Project:
     """Let a module switch a circuit, or none; the project embeds its type."""
     circuit = find(project.circuits, circuit_id)
     if device is not None and all(d.id != device.id for d in project.devices):
         project = replace(project, devices=(*project.devices, device))
-    project = put(project, replace(circuit, module=None if device is None else device.id))
-    return _unused_devices_dropped(project)
-
-
-def _unused_devices_dropped(project: Project) -> Project:
-    used = {s.device for s in project.sensors} | {c.module for c in project.circuits}
-    used |= {o.device for o in project.brief.owned}
-    devices = tuple(d for d in project.devices if d.id in used)
-    return project if len(devices) == len(project.devices) else replace(project, devices=devices)
+    new = put(project, replace(circuit, module=None if device is None else device.id))
+    return without_unused_types(project, new)
 
 
 def module_troubles(project: Project, circuit: Circuit, device: DeviceType) -> list[str]:

@@ -9,9 +9,9 @@ import math
 
 from msgspec.structs import replace
 
-from vastwatch.design.building import LAMP_LM_W, Removal, counted, fresh_name_id, without_spots
-from vastwatch.design.edits import remove_sensor, room_at
-from vastwatch.design.following import spots_with
+from vastwatch.design.edits.building import LAMP_LM_W, fresh_name_id
+from vastwatch.design.edits.following import spots_with
+from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, fresh_id, numbered
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
@@ -150,22 +150,6 @@ def move_furnishing(project: Project, ident: str, dx: float, dy: float, degrees:
     new = replace(piece, outline=turned(about, to, degrees), climb=climb)
     furnishings = tuple(new if f is piece else f for f in project.furnishings)
     return replace(project, furnishings=furnishings, spots=tuple(spots))
-
-
-def remove_furnishing(project: Project, ident: str) -> Removal:
-    """Take a piece away, with the spots on it."""
-    piece = find(project.furnishings, ident)
-    on_it = {
-        s.id for s in project.spots
-        if find(project.rooms, s.room).level == piece.level and polygons.contains_point(piece.outline, *s.at)
-    }  # fmt: skip
-    fixed = [s.id for s in project.sensors if s.on == ident]
-    for sensor in fixed:
-        project = remove_sensor(project, sensor)
-    new = without_spots(project, on_it)
-    new = replace(new, furnishings=tuple(f for f in new.furnishings if f.id != ident))
-    words = (counted(len(on_it), "spot"), counted(len(fixed), "sensor"))
-    return Removal(new, tuple(w for w in words if w))
 
 
 # -- lamps -----------------------------------------------------------------------------------------------------------

@@ -13,17 +13,9 @@ from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
-from vastwatch.design.building import (
-    SAME,
-    add_room,
-    alongside,
-    counted,
-    overlapped,
-    remove_opening,
-    room_edges,
-    uncovered,
-)
-from vastwatch.design.edits import middle_of, room_of
+from vastwatch.design.edits.building import SAME, add_room, alongside, overlapped, room_edges, uncovered
+from vastwatch.design.edits.removing import counted, removed
+from vastwatch.design.places import middle_of, room_of
 from vastwatch.design.project import Project, find, fresh_id, fresh_ids, numbered, on_level
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Opening, Room, Wall
@@ -56,7 +48,7 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Placed:
     carried["sensors"] -= {s.id for s in project.sensors if s.on in stay}
     carried["sensors"] |= {s.id for s in project.sensors if s.on in went}
     for ident in lost:
-        project = remove_opening(project, ident)
+        project = removed(project, ident)
     project = replace(
         project,
         rooms=tuple(replace(r, outline=outline) if r is room else r for r in project.rooms),

@@ -1,0 +1,143 @@
+"""Edits that make two rooms of one, and one of two."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from msgspec.structs import replace
+
+from vastwatch.design.edits.building import LAMP_LM_W, SAME, fresh_name_id, missing_walls
+from vastwatch.design.edits.fittings import MORE_LAMP_W
+from vastwatch.design.edits.removing import Removal, removed
+from vastwatch.design.places import room_at
+from vastwatch.design.project import Project, find, numbered, on_level, put
+from vastwatch.design.records import Lamp
+from vastwatch.geometry import polygons
+from vastwatch.site.building import Room, Wall
+from vastwatch.site.record import Outline, Point
+
+
+def split_room(project: Project, ident: str, a: Point, b: Point) -> tuple[Project, Room]:
+    """Cut a room along the line through two points, with a wall on the cut; the smaller part is the new room.
+
+    Raises ValueError where the line does not cross the room just twice, or leaves a part too small.
+    """
+    room = find(project.rooms, ident)
+    first, second = _cut(room.outline, a, b)
+    if min(polygons.area(first), polygons.area(second)) < 0.2:
+        raise ValueError("one part would be smaller than 0.2 m²")
+    keep, other = sorted((first, second), key=polygons.area, reverse=True)
+    project = put(project, replace(room, outline=keep))
+    new = replace(
+        room,
+        id=fresh_name_id(project, room.name),
+        name=numbered(room.name, (r.name for r in project.rooms)),
+        outline=other,
+    )
+    project = replace(project, rooms=(*project.rooms, new))
+    project = replace(project, walls=(*project.walls, *missing_walls(project, room.level, other)))
+    project = _rehomed(project)
+    if all(lamp.room != new.id for lamp in project.lamps):
+        x, y = polygons.centroid(other)
+        lamp = Lamp(id=fresh_name_id(project, f"lamp {new.name}"), room=new.id, name=f"{new.name} light",
+                    at=(round(x, 2), round(y, 2)), watts=MORE_LAMP_W, lumens=MORE_LAMP_W * LAMP_LM_W)  # fmt: skip
+        project = replace(project, lamps=(*project.lamps, lamp))
+    return project, new
+
+
+def _cut(outline: Outline, a: Point, b: Point) -> tuple[Outline, Outline]:
+    """The two parts of an outline on either side of a line."""
+    length = math.dist(a, b)
+    if length < SAME:
+        raise ValueError("the cut needs two different points")
+    nx, ny = -(b[1] - a[1]) / length, (b[0] - a[0]) / length
+    side = [(p[0] - a[0]) * nx + (p[1] - a[1]) * ny for p in outline]
+    side = [0.0 if abs(s) < SAME else s for s in side]
+    left: list[Point] = []
+    right: list[Point] = []
+    crossings = 0
+    n = len(outline)
+    for k in range(n):
+        p, q, s, t = outline[k], outline[(k + 1) % n], side[k], side[(k + 1) % n]
+        if s >= 0:
+            left.append(p)
+        if s <= 0:
+            right.append(p)
+        before = next((side[(k - j) % n] for j in range(1, n) if side[(k - j) % n] != 0), 0.0)
+        if s == 0 and before * t < 0:
+            crossings += 1
+        if s * t < 0:
+            crossings += 1
+            u = s / (s - t)
+            c = (round(p[0] + u * (q[0] - p[0]), 4), round(p[1] + u * (q[1] - p[1]), 4))
+            left.append(c)
+            right.append(c)
+    if crossings != 2 or len(left) < 3 or len(right) < 3:
+        raise ValueError("the cut has to cross the room from one side to another, once")
+    return tuple(left), tuple(right)
+
+
+def join_rooms(project: Project, one: str, other: str) -> Removal:
+    """Make one room of two that share a wall; the stretch between them goes, with its doors. The first one's name and
+    use stay. Raises ValueError where they share none, or would enclose a hole."""
+    a, b = find(project.rooms, one), find(project.rooms, other)
+    if a.level != b.level:
+        raise ValueError("rooms on two levels cannot be joined")
+    outline = _union(a.outline, b.outline)
+    project = replace(
+        project,
+        rooms=tuple(replace(a, outline=outline) if r is a else r for r in project.rooms if r is not b),
+        spots=tuple(replace(s, room=a.id) if s.room == b.id else s for s in project.spots),
+        lamps=tuple(replace(x, room=a.id) if x.room == b.id else x for x in project.lamps),
+        presences=tuple(
+            replace(p, room=a.id) if p.room == b.id else p
+            for p in project.presences
+            if p.room != b.id or all(q.room != a.id for q in project.presences)
+        ),
+    )
+    inside = [w for w in on_level(project.walls, a.level) if _between(w, outline)]
+    gone = {w.id for w in inside}
+    doors = sum(o.wall in gone for o in project.openings)
+    project = removed(project, *gone)
+    # Part of a wall between may have gone on past the two rooms: what bounds a room is built again.
+    for room in on_level(project.rooms, a.level):
+        project = replace(project, walls=(*project.walls, *missing_walls(project, a.level, room.outline)))
+    words = [f"{len(inside)} wall{'s' if len(inside) != 1 else ''}"] + ([f"{doors} openings"] if doors else [])
+    return Removal(project, tuple(words))
+
+
+def _between(wall: Wall, outline: Outline) -> bool:
+    """Whether a wall runs inside an outline: its middle is in, and not on, the edge."""
+    m = ((wall.a[0] + wall.b[0]) / 2, (wall.a[1] + wall.b[1]) / 2)
+    p = np.asarray(outline, float)
+    distance, _ = polygons.nearest_on_segments(m, p, np.roll(p, -1, axis=0))
+    return bool(distance.min() > SAME) and polygons.contains_point(outline, *m)
+
+
+def _union(a: Outline, b: Outline) -> Outline:
+    """The outline around two rooms that share a stretch of wall."""
+    from shapely.geometry import Polygon
+    from shapely.ops import unary_union
+
+    p, q = Polygon(a), Polygon(b)
+    if p.intersection(q.buffer(1e-6)).length < 0.2:
+        raise ValueError("these rooms share no wall")
+    whole = unary_union([p.buffer(1e-4, join_style="mitre"), q.buffer(1e-4, join_style="mitre")])
+    whole = whole.buffer(-1e-4, join_style="mitre").simplify(1e-3)
+    if not isinstance(whole, Polygon) or len(whole.interiors):
+        raise ValueError("together these rooms would go around a third one")
+    points = [(round(x, 3), round(y, 3)) for x, y in list(whole.exterior.coords)[:-1]]
+    return tuple((float(x), float(y)) for x, y in polygons.counter_clockwise(points))
+
+
+def _rehomed(project: Project) -> Project:
+    """Spots and lamps belong to the room they are in."""
+
+    def home(record: Any) -> Any:
+        level = find(project.rooms, record.room).level
+        room = room_at(project, level, *record.at)
+        return record if room is None or room.id == record.room else replace(record, room=room.id)
+
+    return replace(project, spots=tuple(home(s) for s in project.spots), lamps=tuple(home(x) for x in project.lamps))

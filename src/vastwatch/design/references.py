@@ -1,0 +1,240 @@
+"""Who names whom: everything that follows from the `Ref` declarations of the records.
+
+The file check, what a deletion takes along, copies with new ids, renaming, and "what uses this" all come from here, so
+that a new field that names a record is declared once, where it stands, and nowhere remembered.
+"""
+
+from __future__ import annotations
+
+import types
+import typing
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from functools import cache
+from typing import Annotated, Any, NamedTuple, get_args, get_origin
+
+import msgspec
+from msgspec.structs import replace
+
+from vastwatch.design.project import COLLECTIONS, Project
+from vastwatch.design.records import AtLeast, StartKeep
+from vastwatch.site.record import Ref
+
+
+class Reference(NamedTuple):
+    """One record's naming of another: where in the record, as what, and whom."""
+
+    path: str
+    ref: Ref
+    ident: str
+
+
+class _Field(NamedTuple):
+    """What a field holds: a `Ref`, records, or lists of either."""
+
+    name: str
+    ref: Ref | None
+    many: bool
+
+
+def _unwrapped(hint: Any) -> tuple[Ref | None, bool, bool]:
+    """The Ref a hint declares, whether it is a list of them, and whether it holds records."""
+    origin = get_origin(hint)
+    if origin is Annotated:
+        base, *notes = get_args(hint)
+        ref = next((n for n in notes if isinstance(n, Ref)), None)
+        return (ref, False, False) if ref is not None else _unwrapped(base)
+    if origin is tuple:
+        ref, _, records = _unwrapped(get_args(hint)[0])
+        return ref, True, records
+    if origin in (types.UnionType, typing.Union):
+        found = [_unwrapped(part) for part in get_args(hint) if part is not types.NoneType]
+        ref = next((r for r, _, _ in found if r is not None), None)
+        return ref, any(many for _, many, _ in found), any(records for _, _, records in found)
+    if isinstance(hint, type) and issubclass(hint, msgspec.Struct):
+        return None, False, True
+    return None, False, False
+
+
+def _kind(record: Any) -> Any:
+    return type(record)
+
+
+@cache
+def _fields(kind: Any) -> tuple[_Field, ...]:
+    """The fields of a kind of record that name records, or hold what may."""
+    out = []
+    for name, hint in typing.get_type_hints(kind, include_extras=True).items():
+        if name not in kind.__struct_fields__:
+            continue
+        ref, many, records = _unwrapped(hint)
+        if ref is not None or records:
+            out.append(_Field(name, ref, many))
+    return tuple(out)
+
+
+def references(record: Any) -> Iterator[Reference]:
+    """Whom a record names, in itself and in what it holds."""
+    return _references(record, "")
+
+
+def _references(record: Any, prefix: str) -> Iterator[Reference]:
+    for field in _fields(_kind(record)):
+        value = getattr(record, field.name)
+        if value is None:
+            continue
+        for i, part in enumerate(value if field.many else (value,)):
+            path = f"{prefix}{field.name}[{i}]" if field.many else f"{prefix}{field.name}"
+            if field.ref is not None:
+                yield Reference(path, field.ref, part)
+            else:
+                yield from _references(part, f"{path}.")
+
+
+def all_references(project: Project) -> Iterator[Reference]:
+    """Every naming in a project, by its path from the top."""
+    yield from _references(project, "")
+
+
+def dangling(project: Project) -> Iterator[tuple[str, str]]:
+    """Namings of records that are not there: (path, what is wrong)."""
+    have = {c: {r.id for r in getattr(project, c)} for c in COLLECTIONS}
+    for found in all_references(project):
+        if not any(found.ident in have[c] for c in found.ref.collections):
+            kinds = " or ".join(singular(c) for c in found.ref.collections)
+            yield found.path, f"there is no {kinds} '{found.ident}'"
+
+
+def used_by(project: Project, ident: str) -> list[tuple[str, Any]]:
+    """The collections and records that name a record."""
+    return [
+        (c, record)
+        for c in COLLECTIONS
+        for record in getattr(project, c)
+        if record.id != ident and any(r.ident == ident for r in references(record))
+    ]
+
+
+def singular(collection: str) -> str:
+    """`person` of `people`."""
+    return {"people": "person", "switches": "switch"}.get(collection, collection.removesuffix("s"))
+
+
+# -- taking away ---------------------------------------------------------------------------------------------------
+
+# In place of what goes along with a record that is gone.
+_GONE = object()
+# Where one part of these goes, the other stands for the whole.
+_STANDS_IN = {StartKeep: {"start": "keep", "keep": "start"}}
+
+
+def without(project: Project, idents: Iterable[str]) -> Project:
+    """The project without some records, and without what goes along with them, as their declarations say."""
+    gone = set(idents)
+    while True:
+        leaving: set[str] = set()
+        changed: dict[str, tuple[Any, ...]] = {}
+        for collection in COLLECTIONS:
+            records = getattr(project, collection)
+            kept = []
+            for record in records:
+                left = _GONE if record.id in gone else _without(record, gone)
+                if left is _GONE:
+                    leaving.add(record.id)
+                else:
+                    kept.append(left)
+            if len(kept) != len(records) or any(a is not b for a, b in zip(kept, records)):
+                changed[collection] = tuple(kept)
+        brief = _without(project.brief, gone)
+        if brief is not project.brief:
+            project = replace(project, brief=brief)
+        if not changed:
+            return project
+        project = replace(project, **changed)
+        gone = leaving
+
+
+def _without(record: Any, gone: Collection[str]) -> Any:
+    """A record without its namings of what is gone: itself where there are none, _GONE where it goes along."""
+    changes: dict[str, Any] = {}
+    for field in _fields(_kind(record)):
+        value = getattr(record, field.name)
+        if value is None:
+            continue
+        parts = value if field.many else (value,)
+        left = [part for part in (_part(field, part, gone) for part in parts) if part is not _GONE]
+        if len(left) == len(parts) and all(a is b for a, b in zip(left, parts)):
+            continue
+        if field.many:
+            if not left and _needs_one(_kind(record), field.name):
+                return _GONE
+            changes[field.name] = tuple(left)
+        elif left:
+            changes[field.name] = left[0]
+        elif field.ref is not None and field.ref.gone == "clear":
+            changes[field.name] = None
+        elif type(record) in _STANDS_IN:
+            return _without(getattr(record, _STANDS_IN[type(record)][field.name]), gone)
+        else:
+            return _GONE
+    if not changes:
+        return record
+    made = replace(record, **changes)
+    return replace(made, k=min(made.k, len(made.of))) if isinstance(made, AtLeast) else made
+
+
+def _part(field: _Field, part: Any, gone: Collection[str]) -> Any:
+    if field.ref is None:
+        return _without(part, gone)
+    return _GONE if part in gone else part
+
+
+@cache
+def _needs_one(kind: Any, name: str) -> bool:
+    """Whether a list of a kind of record must not be empty."""
+    hint = typing.get_type_hints(kind, include_extras=True)[name]
+    notes = get_args(hint)[1:] if get_origin(hint) is Annotated else ()
+    return any(isinstance(n, msgspec.Meta) and (n.min_length or 0) > 0 for n in notes)
+
+
+# -- renaming and copying ------------------------------------------------------------------------------------------
+
+
+def renamed(project: Project, names: Mapping[str, str]) -> Project:
+    """The project with new ids for some records, wherever they are named."""
+    changes: dict[str, Any] = {"brief": _renamed(project.brief, names)}
+    for collection in COLLECTIONS:
+        changes[collection] = tuple(_with_id(_renamed(r, names), names) for r in getattr(project, collection))
+    return replace(project, **changes)
+
+
+def copied(
+    records: Iterable[Any], name: Callable[[Any], str], also: Mapping[str, str] | None = None
+) -> tuple[list[Any], dict[str, str]]:
+    """Copies of records under new ids, which name each other as the originals do; and the new id of each.
+
+    What they name besides is named by the copies as well, or what stands for it by `also`.
+    """
+    originals = list(records)
+    names = {**(also or {}), **{r.id: name(r) for r in originals}}
+    return [_with_id(_renamed(r, names), names) for r in originals], names
+
+
+def _with_id(record: Any, names: Mapping[str, str]) -> Any:
+    return replace(record, id=names[record.id]) if record.id in names else record
+
+
+def _renamed(record: Any, names: Mapping[str, str]) -> Any:
+    """A record with the ids it names renamed; itself where none is."""
+    changes: dict[str, Any] = {}
+    for field in _fields(_kind(record)):
+        value = getattr(record, field.name)
+        if value is None:
+            continue
+        parts = value if field.many else (value,)
+        if field.ref is None:
+            new = [_renamed(part, names) for part in parts]
+        else:
+            new = [names.get(part, part) for part in parts]
+        if any(a is not b for a, b in zip(new, parts)):
+            changes[field.name] = tuple(new) if field.many else new[0]
+    return replace(record, **changes) if changes else record
