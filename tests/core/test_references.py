@@ -77,7 +77,7 @@ def test_no_field_named_like_a_record_is_left_undeclared():
 
 def test_what_is_not_there_is_told_with_its_place():
     spot = replace(DEMO.spots[0], room="nowhere")
-    sensor = replace(DEMO.sensors[0], on="nothing", device="none")
+    sensor = replace(DEMO.sensors[0], host="nothing", device="none")
     bad = put(put(DEMO, spot), sensor)
     person = replace(DEMO.people[0], stays=(replace(DEMO.people[0].stays[0], spot="gone"), *DEMO.people[0].stays[1:]))
     bad = put(bad, person)
@@ -85,7 +85,7 @@ def test_what_is_not_there_is_told_with_its_place():
     bad = put(bad, replace(bad.presences[0], expr=AnyOf(of=(Report(sensor="deaf"),))))
     assert set(dangling(bad)) == {
         ("spots[0].room", "there is no room 'nowhere'"),
-        ("sensors[0].on", "there is no opening or furnishing 'nothing'"),
+        ("sensors[0].host", "there is no opening or furnishing 'nothing'"),
         ("sensors[0].device", "there is no device 'none'"),
         ("people[0].stays[0].spot", "there is no spot 'gone'"),
         ("brief.owned[0].device", "there is no device 'toy'"),
@@ -138,7 +138,7 @@ def test_a_joined_rooms_door_takes_along_the_contact_on_it(room):
 
     contact = device("contact-door")
     project, sensor = add_sensor(room, contact, "g", (5.0, 0.85, 1.9), 0.0, 0.0, "door")
-    assert sensor.on == "door"
+    assert sensor.host == "door"
     joined = join_rooms(project, "big", "small").project
     assert not list(problems(joined)) and all(s.id != sensor.id for s in joined.sensors)
 

@@ -76,8 +76,8 @@ def test_a_strip_closes_on_springs_and_wants_folding_or_fails_on_foam(demo):
 
 def test_a_mat_in_the_bed_reports_exactly_who_lies_there(demo):
     fixed = fixed_place(demo, device("mat-bed-strip"), "upper", 9.4, 6.4)
-    assert fixed.on == "bed"
-    project, mat = add_sensor(demo, device("mat-bed-strip"), "upper", fixed.at, fixed.yaw, 0.0, fixed.on)
+    assert fixed.host == "bed"
+    project, mat = add_sensor(demo, device("mat-bed-strip"), "upper", fixed.at, fixed.yaw, 0.0, fixed.host)
     project = put(project, replace(mat, settings=fixed.settings))
     # In a bedroom a mat means "in bed", which lights nothing.
     assert presence_of(project, "bedroom") is None
@@ -98,8 +98,8 @@ def test_a_door_mat_feels_people_and_not_the_cat_and_a_contact_the_door(demo):
     fixed = fixed_place(demo, device("mat-door"), "ground", 0.4, 1.9)
     project, mat = add_sensor(demo, device("mat-door"), "ground", fixed.at, fixed.yaw, 0.0)
     door = fixed_place(demo, device("contact-door"), "ground", 5.2, 0.7)
-    assert door.on == "shop-passage"
-    project, contact = add_sensor(project, device("contact-door"), "ground", door.at, door.yaw, 0.0, door.on)
+    assert door.host == "shop-passage"
+    project, contact = add_sensor(project, device("contact-door"), "ground", door.at, door.yaw, 0.0, door.host)
     assert contact.id not in {r.sensor for p in project.presences for r in reports(p.expr)}
     at = np.array([mat.at[:2], (3.0, 1.0)])
     from vastwatch.sensing.figures import PET, STANDING
@@ -130,8 +130,8 @@ def test_mats_tags_and_plugs_go_only_where_they_do_something(demo):
         with pytest.raises(ValueError, match=words):
             fixed_place(demo, device(ident), level, *at)
     plug = fixed_place(demo, device("plug-meter"), "ground", 3.7, 6.9)
-    assert plug.on == "wheel-right"
-    project, sensor = add_sensor(demo, device("plug-meter"), "ground", plug.at, 0.0, 0.0, plug.on)
+    assert plug.host == "wheel-right"
+    project, sensor = add_sensor(demo, device("plug-meter"), "ground", plug.at, 0.0, 0.0, plug.host)
     assert spot_notice_s(project, sensor.id, find(demo.spots, "right-wheel")) < 10
     assert math.isinf(spot_notice_s(project, sensor.id, find(demo.spots, "left-wheel")))
     with pytest.raises(ValueError, match="senses nothing"):

@@ -150,7 +150,7 @@ def test_what_touches_goes_where_it_touches_and_says_how_surely(qtbot, window, s
     window.focus.set(level="upper", room="bedroom", selected="bedroom")
     assert window.plan.place("mat-bed-strip", 9.4, 6.4)
     mat = project(window).sensors[-1]
-    assert mat.on == "bed" and "times what closes it" in window.status.said.text()
+    assert mat.host == "bed" and "times what closes it" in window.status.said.text()
     assert mat.id not in {r.sensor for p in project(window).presences for r in reports(p.expr)}
     settle(qtbot, window)
     window.grab()

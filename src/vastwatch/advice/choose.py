@@ -98,7 +98,7 @@ class Option:
     def placed(self) -> tuple[Project, Sensor]:
         """The project with it placed, in its role, and the sensor that was added."""
         s = self.sensor
-        new, made = add_sensor(self.base, self.device, s.level, s.at, s.yaw, s.pitch, s.on)
+        new, made = add_sensor(self.base, self.device, s.level, s.at, s.yaw, s.pitch, s.host)
         if s.settings != made.settings:
             made = replace(made, settings=s.settings)
             new = put(new, made)
@@ -190,8 +190,8 @@ class RoomNow:
         """As `sensing.model.placed`, without a project that has the sensor in it; with the obstacles of the `whole`
         level, or only those between points of the room."""
         host = None
-        if sensor.on is not None:
-            host = next((f for f in self.project.furnishings if f.id == sensor.on), None)
+        if sensor.host is not None:
+            host = next((f for f in self.project.furnishings if f.id == sensor.host), None)
 
         def around(band: str) -> Obstacles:
             every = obstacles(self.project, self.room.level, band)

@@ -32,7 +32,7 @@ class Fixed(NamedTuple):
 
     at: tuple[float, float, float]
     yaw: float
-    on: str | None
+    host: str | None
     settings: Settings
     margin: float | None = None
 

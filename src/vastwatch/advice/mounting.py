@@ -109,7 +109,7 @@ def _fixed_places(now: RoomNow, device: DeviceType, sensor) -> list[Sensor]:  # 
         except ValueError:
             continue
         if polygons.contains_point(now.room.outline, *fixed.at[:2]):
-            out.append(sensor(*fixed.at, fixed.yaw, 0.0, on=fixed.on, settings=fixed.settings or Settings()))
+            out.append(sensor(*fixed.at, fixed.yaw, 0.0, host=fixed.host, settings=fixed.settings or Settings()))
     return out
 
 

@@ -84,7 +84,7 @@ def doubtful_mats(project: Project) -> Iterator[Finding]:
         device = find(project.devices, sensor.device)
         if not isinstance(device, MatType):
             continue
-        host = next((f for f in project.furnishings if f.id == sensor.on), None)
+        host = next((f for f in project.furnishings if f.id == sensor.host), None)
         for spot in project.spots:
             same = find(project.rooms, spot.room).level == sensor.level
             if not same or math.dist(spot.at, sensor.at[:2]) > MAT_REACH_M or spot.posture == "standing":

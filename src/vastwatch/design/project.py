@@ -15,7 +15,16 @@ from typing import Annotated, Any, Literal, TypeVar
 import msgspec
 from msgspec.structs import replace
 
-from vastwatch.design.records import Lamp, Presence, Sensor
+from vastwatch.design.records import (
+    Fixtures,
+    Lamp,
+    LogbookToBe,
+    Presence,
+    RulesToBe,
+    ScenesToBe,
+    Sensor,
+    ZonesToBe,
+)
 from vastwatch.devices import DeviceType
 from vastwatch.site.building import (
     Circuit,
@@ -36,10 +45,8 @@ R = TypeVar("R", bound=Any)
 T = TypeVar("T")
 
 FORMAT = "vastwatch-project"
-VERSION = 1
+VERSION = 2
 
-# Kept in the file from the first version on, and empty until this version of the program has a use for them.
-Unused = Annotated[tuple[msgspec.Raw, ...], msgspec.Meta(max_length=0, description="not used by this version")]
 
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
 
@@ -90,7 +97,7 @@ class Project(Record, frozen=True, kw_only=True):
     """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
 
     format: Literal["vastwatch-project"] = "vastwatch-project"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: str
     place: Place = Place()
     brief: Brief = Brief()
@@ -107,18 +114,19 @@ class Project(Record, frozen=True, kw_only=True):
     people: tuple[Person, ...] = ()
     devices: tuple[DeviceType, ...] = ()
     sensors: tuple[Sensor, ...] = ()
-    zones: Unused = ()
+    zones: ZonesToBe = ()
     presences: tuple[Presence, ...] = ()
     lamps: tuple[Lamp, ...] = ()
-    scenes: Unused = ()
-    rules: Unused = ()
-    logbook: Unused = ()
+    outputs: Fixtures = ()
+    scenes: ScenesToBe = ()
+    rules: RulesToBe = ()
+    logbook: LogbookToBe = ()
 
 
 # The lists that hold records with an id, in file order.
 COLLECTIONS = (
     "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "presences",
-    "lamps", "hazards", "sockets", "circuits", "switches",
+    "lamps", "outputs", "hazards", "sockets", "circuits", "switches",
 )  # fmt: skip
 
 

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from vastwatch.site.record import Id, NotNegative, OfLevel, OfRoom, Point, Point3, Positive, Record, Ref
+from vastwatch.site.record import Date, Id, NotNegative, OfLevel, OfRoom, Outline, Point, Point3, Positive, Record, Ref
 
 
 class Settings(Record, frozen=True, kw_only=True):
@@ -23,7 +23,10 @@ class Settings(Record, frozen=True, kw_only=True):
 
 
 class Sensor(Record, frozen=True, kw_only=True):
-    """A device at a place: z above its level's floor, yaw 0 along +x counter-clockwise, pitch negative looks down."""
+    """A device at a place: z above its level's floor, yaw 0 along +x counter-clockwise, pitch negative looks down.
+
+    `host`: the opening or furnishing it is fixed to, and watches, where it does.
+    """
 
     id: Id
     device: Annotated[str, Ref("devices")]
@@ -33,7 +36,7 @@ class Sensor(Record, frozen=True, kw_only=True):
     yaw: float = 0.0
     pitch: float = 0.0
     settings: Settings = Settings()
-    on: Annotated[str, Ref("openings", "furnishings")] | None = None
+    host: Annotated[str, Ref("openings", "furnishings")] | None = None
 
 
 class Report(Record, frozen=True, kw_only=True, tag_field="op", tag="report"):
@@ -114,3 +117,62 @@ class Lamp(Record, frozen=True, kw_only=True):
 
 # Whatever the house switches.
 Output = Lamp
+
+# -- lists that are still empty ------------------------------------------------------------------------------------
+
+# The file has had these lists from its first version on. What will be in them is said where it is clear already.
+_NOT_YET = msgspec.Meta(max_length=0, description="not used by this version")
+
+# Outputs that are no lamps.
+Fixtures = Annotated[tuple[msgspec.Raw, ...], _NOT_YET]
+
+
+class Zone(Record, frozen=True, kw_only=True):
+    """To be: an area that a tracking sensor tells apart, as drawn on the plan (M13)."""
+
+    id: Id
+    sensor: Annotated[str, Ref("sensors")]
+    name: str
+    role: Literal["detect", "ignore", "entry"] = "detect"
+    outline: Annotated[Outline, msgspec.Meta(min_length=3)]
+    sensitivity: int | None = None
+
+
+class LampLevel(Record, frozen=True, kw_only=True):
+    """To be: what a scene asks of one lamp, from 0 to 1, within so many seconds."""
+
+    lamp: Annotated[str, Ref("lamps")]
+    level: Annotated[float, msgspec.Meta(ge=0, le=1)]
+    fade_s: NotNegative = 0.0
+
+
+class Scene(Record, frozen=True, kw_only=True):
+    """To be: a level for each lamp of a room; lamps it does not name are off (M11)."""
+
+    id: Id
+    room: OfRoom
+    name: str
+    levels: tuple[LampLevel, ...] = ()
+
+
+class Rule(Record, frozen=True, kw_only=True):
+    """To be: a row of a room's ladder. Of the rows whose condition holds the first one's scene wins (M11)."""
+
+    id: Id
+    room: OfRoom
+    when: Expr
+    scene: Annotated[str, Ref("scenes")]
+
+
+class LogEntry(Record, frozen=True, kw_only=True):
+    """To be: what was changed or tried on a day, and of which record."""
+
+    id: Id
+    on: Date
+    text: str
+
+
+ZonesToBe = Annotated[tuple[Zone, ...], _NOT_YET]
+ScenesToBe = Annotated[tuple[Scene, ...], _NOT_YET]
+RulesToBe = Annotated[tuple[Rule, ...], _NOT_YET]
+LogbookToBe = Annotated[tuple[LogEntry, ...], _NOT_YET]

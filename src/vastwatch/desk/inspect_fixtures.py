@@ -181,7 +181,7 @@ def _settings(form: Inspector) -> Any:
 
 def _margins(form: Inspector, sensor: Any, device: MatType) -> str:
     project = form.document.project
-    host = next((f for f in project.furnishings if f.id == sensor.on), None)
+    host = next((f for f in project.furnishings if f.id == sensor.host), None)
     told = []
     for spot in project.spots:
         if find(project.rooms, spot.room).level != sensor.level or math.dist(spot.at, sensor.at[:2]) > MAT_REACH_M:

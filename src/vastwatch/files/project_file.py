@@ -20,6 +20,7 @@ import msgspec
 from vastwatch.design.project import FORMAT, VERSION, Project
 from vastwatch.devices.types import IP_PATTERN
 from vastwatch.files.check import ProjectError, check_project
+from vastwatch.files.migrate import migrated
 from vastwatch.files.reading import read_whole
 from vastwatch.site.record import CLOCK_PATTERN, DATE_PATTERN, ID_PATTERN
 
@@ -75,6 +76,7 @@ def decode(raw: bytes) -> Project:
             f"this project was saved by a newer version of the program (file version {version}, "
             f"this one reads up to {VERSION}); it was left as it is"
         )
+    document = migrated(document)
     try:
         project = msgspec.convert(document, Project)
     except msgspec.ValidationError as e:
@@ -84,17 +86,10 @@ def decode(raw: bytes) -> Project:
 
 
 def encode(project: Project) -> bytes:
-    """The bytes of the file: UTF-8, sorted keys, indented, one newline at the end."""
-    text = json.dumps(
-        _plain(msgspec.to_builtins(project, enc_hook=_own_number)),
-        ensure_ascii=False,
-        sort_keys=True,
-        indent=2,
-        allow_nan=False,
-    )
-    # Short lists of numbers read better, and diff better, on one line.
-    text = re.sub(r"\[\s+(-?[\d.eE+-]+(?:,\s+-?[\d.eE+-]+)*)\s+\]", _one_line, text)
-    return (text + "\n").encode()
+    """The bytes of the file: UTF-8, sorted keys, indented, lists of numbers on one line, one newline at the end."""
+    parts: list[str] = []
+    _write(msgspec.to_builtins(project, enc_hook=_own_number), "", parts)
+    return ("".join(parts) + "\n").encode()
 
 
 def _own_number(value: Any) -> Any:
@@ -102,19 +97,35 @@ def _own_number(value: Any) -> Any:
     return value.item()
 
 
-def _plain(value: Any) -> Any:
-    """Whole numbers without a decimal point, so that 2 and 2.0 are written alike."""
-    if isinstance(value, float):
-        return int(value) if value.is_integer() and abs(value) < 1e15 else value
-    if isinstance(value, list | tuple):
-        return [_plain(v) for v in value]
-    if isinstance(value, dict):
-        return {k: _plain(v) for k, v in value.items()}
-    return value
+def _write(value: Any, indent: str, out: list[str]) -> None:
+    """Append the JSON text of a value, as it reads and diffs well."""
+    deeper = indent + "  "
+    if isinstance(value, dict) and value:
+        before = "{\n"
+        for key in sorted(value):
+            out.append(f"{before}{deeper}{_scalar(key)}: ")
+            _write(value[key], deeper, out)
+            before = ",\n"
+        out.append(f"\n{indent}}}")
+    elif isinstance(value, list | tuple) and value:
+        if all(isinstance(v, int | float) and not isinstance(v, bool) for v in value):
+            out.append(f"[{', '.join(map(_scalar, value))}]")
+            return
+        before = "[\n"
+        for part in value:
+            out.append(before + deeper)
+            _write(part, deeper, out)
+            before = ",\n"
+        out.append(f"\n{indent}]")
+    else:
+        out.append(_scalar(value))
 
 
-def _one_line(match: re.Match[str]) -> str:
-    return "[" + re.sub(r",\s+", ", ", match.group(1)) + "]"
+def _scalar(value: Any) -> str:
+    """The JSON text of what has no parts; whole numbers without a point, so that 2 and 2.0 are written alike."""
+    if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
+        value = int(value)
+    return json.dumps(list(value) if isinstance(value, tuple) else value, ensure_ascii=False, allow_nan=False)
 
 
 def save_project(project: Project, path: str | os.PathLike[str]) -> None:

@@ -12,15 +12,15 @@ from typing import Any
 
 import msgspec
 
-from vastwatch.design.project import Project
+from vastwatch.design.project import VERSION, Project
 
 
 def project_schema() -> dict[str, Any]:
-    """JSON Schema (2020-12) of version 1 of the project file."""
+    """JSON Schema (2020-12) of the present version of the project file."""
     schema = msgspec.json.schema(Project)
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "Vast Watch project, version 1",
+        "title": f"Vast Watch project, version {VERSION}",
         **schema,
     }
 

@@ -134,8 +134,8 @@ def placed(project: Project, sensor: Sensor) -> Placed:
     """Gather what a sensor's sensing reads from the project."""
     device = find(project.devices, sensor.device)
     host = None
-    if device.family not in AREA_FAMILIES and sensor.on is not None:
-        found = find_any(project, sensor.on)
+    if device.family not in AREA_FAMILIES and sensor.host is not None:
+        found = find_any(project, sensor.host)
         host = None if found is None else found[1]
     return assembled(
         sensor, device, room_of(project, sensor), host, lambda band: obstacles(project, sensor.level, band)

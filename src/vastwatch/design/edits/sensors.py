@@ -36,7 +36,7 @@ def joins_presence(device: DeviceType, room: Room) -> bool:
 
 def add_sensor(
     project: Project, device: DeviceType, level: str, at: tuple[float, float, float], yaw: float, pitch: float,
-    on: str | None = None,
+    host: str | None = None,
 ) -> tuple[Project, Sensor]:  # fmt: skip
     """Place a device, `on` an opening or furnishing where it is fixed to one. It joins the presence of its room in the
     role its family usually has.
@@ -52,7 +52,7 @@ def add_sensor(
         raise ValueError(f"{device.name} senses nothing: choose it for a circuit in the brief")
     name = numbered(f"{FAMILY_WORDS[device.family]} {room.name.lower()}", (s.name for s in project.sensors))
     ident = fresh_id(project, device.family)
-    sensor = Sensor(id=ident, device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch, on=on)
+    sensor = Sensor(id=ident, device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch, host=host)
     if all(d.id != device.id for d in project.devices):
         project = replace(project, devices=(*project.devices, device))
     project = replace(project, sensors=(*project.sensors, sensor))

@@ -45,8 +45,8 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Placed:
     went = {o.id for g in parting.goes for o, _ in g.openings}
     # What is fixed to a door goes where the door goes, whichever side of it the door is told of.
     stay = {o.id for o in project.openings} - went
-    carried["sensors"] -= {s.id for s in project.sensors if s.on in stay}
-    carried["sensors"] |= {s.id for s in project.sensors if s.on in went}
+    carried["sensors"] -= {s.id for s in project.sensors if s.host in stay}
+    carried["sensors"] |= {s.id for s in project.sensors if s.host in went}
     for ident in lost:
         project = removed(project, ident)
     project = replace(

@@ -52,6 +52,7 @@ TURN_DEG = 15.0
 def _apart(a: float, b: float) -> float:
     return abs(a - b)
 
+
 # What goes with a stroke of the delete key; sensors go by their own hand, walls with their rooms.
 DELETABLE = ("furnishings", "rooms", "openings", "spots", "lamps", "hazards", "sockets", "switches")
 

@@ -135,7 +135,7 @@ class Hanging:
         try:
             if device.family in TOUCH_FAMILIES:
                 fixed = fixed_place(project, device, level, x, y)
-                new, sensor = add_sensor(project, device, level, fixed.at, fixed.yaw, 0.0, fixed.on)
+                new, sensor = add_sensor(project, device, level, fixed.at, fixed.yaw, 0.0, fixed.host)
                 new = put(new, replace(sensor, settings=fixed.settings))
                 margin = fixed.margin
             elif room_at(project, level, x, y) is None:

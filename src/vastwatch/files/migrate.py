@@ -1,0 +1,39 @@
+"""Files of older versions, brought up to the present one a version at a time, before anything is checked.
+
+A step works on the plain document and touches only what it knows; whatever is wrong besides is told afterwards, in
+the present version's terms. Files of a newer version are refused by the reader and never come here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from vastwatch.design.project import VERSION
+
+Document = dict[str, Any]
+
+
+def migrated(document: Document) -> Document:
+    """The document in the present version; itself where it is that already. Its `version` must be one of 1 to now."""
+    while document["version"] < VERSION:
+        document = _STEPS[document["version"]](document)
+    return document
+
+
+def _from_1(document: Document) -> Document:
+    """Version 2 calls what a sensor is fixed to its `host`, and has a list of outputs that are no lamps."""
+    new = {**document, "version": 2}
+    new.setdefault("outputs", [])
+    sensors = document.get("sensors")
+    if isinstance(sensors, list):
+        new["sensors"] = [_renamed(s, "on", "host") if isinstance(s, dict) else s for s in sensors]
+    return new
+
+
+def _renamed(record: dict[str, Any], old: str, new: str) -> dict[str, Any]:
+    return {new if key == old else key: value for key, value in record.items()}
+
+
+# From each version to the next.
+_STEPS: dict[int, Callable[[Document], Document]] = {1: _from_1}
