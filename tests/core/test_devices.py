@@ -13,7 +13,7 @@ from vastwatch.desk.compare import comparison
 from vastwatch.devices import FAMILIES, catalogue
 from vastwatch.devices.battery import CELL_AH, MOST_YEARS, battery_years
 from vastwatch.devices.faults import faults
-from vastwatch.devices.figures import facts, line, quickness, reach, still_reach, tags
+from vastwatch.devices.figures import facts, tags
 from vastwatch.files import ProjectError
 from vastwatch.files.device_list import flat, made, read_devices, write_devices
 
@@ -31,7 +31,7 @@ def test_the_catalogue_is_about_thirty_sound_types_of_every_family():
 
 def test_every_type_says_its_figures_and_is_found_by_its_family():
     for d in catalogue():
-        assert line(d)
+        assert d.line()
         labels = [f.label for f in facts(d)]
         assert len(labels) == len(set(labels))
         assert {"Kind", "Price", "Reports in", "Power"} <= set(labels)
@@ -100,11 +100,11 @@ def test_cells_last_as_their_currents_say():
 
 
 def test_figures_to_sort_by():
-    assert quickness(device("dual-24-corner")) == 0.4
-    assert reach(device("pir-corner-12")) == 12.0
-    assert reach(device("mat-seat")) == 0.0
-    assert still_reach(device("pir-corner-12")) == 0.0
-    assert still_reach(device("dual-60-ceiling")) == device("dual-60-ceiling").radar.still_m
+    assert device("dual-24-corner").quickness_s() == 0.4
+    assert device("pir-corner-12").reach_m() == 12.0
+    assert device("mat-seat").reach_m() == 0.0
+    assert device("pir-corner-12").still_reach_m() == 0.0
+    assert device("dual-60-ceiling").still_reach_m() == device("dual-60-ceiling").radar.still_m
 
 
 def test_a_comparison_marks_what_differs_and_what_is_better():

@@ -30,16 +30,14 @@ from vastwatch.devices import (
     AREA_FAMILIES,
     TOUCH_FAMILIES,
     DeviceType,
-    RadarType,
     catalogue,
 )
-from vastwatch.devices.figures import quickness
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
-from vastwatch.sensing.model import Placed, assembled, latency_s, mean_wait, placed, staying
+from vastwatch.sensing.model import Placed, assembled, each_part, latency_s, mean_wait, placed, staying
 from vastwatch.sensing.scene import Obstacles, obstacles, within
 from vastwatch.site.building import Hazard, Room, Spot
 from vastwatch.words import about_words, duration_words, never_words
@@ -212,11 +210,11 @@ class RoomNow:
         return np.where(rate > 0, 1.0 / np.maximum(rate, 1e-12), math.inf)
 
     def spill(self, it: Placed) -> float:
-        """Square metres of other rooms in which it notices a walker in time; a radar's alone, walls stop a PIR."""
-        radio = it.parts[1] if it.parts else it
-        if not isinstance(radio.device, RadarType) or len(self.outside) == 0:
+        """Square metres of other rooms in which it notices a walker in time, through the walls."""
+        through = [part for part in each_part(it) if part.device.through_walls]
+        if not through or len(self.outside) == 0:
             return 0.0
-        times = notice_times(radio, self.outside, "across")
+        times = np.min([notice_times(part, self.outside, "across") for part in through], axis=0)
         return float((times <= self.needs.notice_s).sum()) * SPILL_CELL**2
 
     def fooled_per_h(self, it: Placed) -> float:
@@ -254,7 +252,7 @@ def _best(now: RoomNow, device: DeviceType, good: dict[tuple[str, bool], list[tu
     which are kept in `good`.
     """
     sensors = places(now, device)
-    kind = ("pir" if device.family == "pir" else "radar", device.mount_height > LOW_M)
+    kind = ("radar" if device.family == "dual" else device.family, device.mount_height > LOW_M)
     roams = device.family in AREA_FAMILIES and "ceiling" not in device.mounts and not device.in_switch_box
     if roams and kind in good:
         sensors = [s for s in sensors if s.at[:2] in good[kind]] or sensors
@@ -313,8 +311,8 @@ def _judged(now: RoomNow, device: DeviceType, it: Placed, waits: np.ndarray, sha
     elif now.served and not _adds(now, waits, share):
         fails.append("adds nothing to what hangs there already")
     fails += _place_fails(now, device, it)
-    if not fails and device.family in ("radar", "dual"):
-        # Walls stop infrared; a radar that would do is also asked about what moves next door.
+    if not fails and device.through_walls:
+        # Walls stop most; what sees through them and would do is also asked about what moves next door.
         fails += _fooled(now.placed(device, it.sensor, whole=True), now.hazards_next_door)
     # What does not do anyway need not be told apart any further.
     fooled = 0.0
@@ -355,9 +353,9 @@ def _place_fails(now: RoomNow, device: DeviceType, it: Placed) -> list[str]:
     out = []
     if (power := power_trouble(now, device, it.sensor)) != "":
         out.append(power)
-    if quickness(device) >= now.needs.notice_s:
+    if device.quickness_s() >= now.needs.notice_s:
         out.append(
-            f"too slow: it reports {duration_words(quickness(device))} after it notices, and "
+            f"too slow: it reports {duration_words(device.quickness_s())} after it notices, and "
             f"{now.needs.notice_s:g} s are wanted"
         )
     if not device.least_c <= now.room.ambient_c <= device.most_c:

@@ -11,14 +11,12 @@ import numpy as np
 from vastwatch.advice.fixing import fixed_place, opening_middle
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
-from vastwatch.devices import TOUCH_FAMILIES, DeviceType, MatType, RadarType
+from vastwatch.devices import TOUCH_FAMILIES, DeviceType, MatType
 from vastwatch.geometry import polygons
 
 if TYPE_CHECKING:
     from vastwatch.advice.choose import RoomNow
 
-# Wall radars look down a little, degrees.
-RADAR_PITCH = -5.0
 # Ceiling places nearer to each other than this are one, metres.
 APART_M = 0.6
 
@@ -34,7 +32,7 @@ def places(now: RoomNow, device: DeviceType) -> list[Sensor]:
         return _fixed_places(now, device, sensor)
     if "ceiling" in device.mounts:
         return [sensor(x, y, now.height, 0.0, -90.0) for x, y in _ceiling_places(now)]
-    pitch = RADAR_PITCH if isinstance(device, RadarType) else 0.0
+    pitch = device.tilt
     if device.in_switch_box:
         return [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in _switch_places(now)]
     points = [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in now.points]

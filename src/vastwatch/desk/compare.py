@@ -5,11 +5,12 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.desk import glyphs
+from vastwatch.desk.looks import family_hue, family_icon
 from vastwatch.desk.parts import label, row, scrolling
 from vastwatch.desk.theme import Theme
 from vastwatch.devices import DeviceType
-from vastwatch.devices.figures import Fact, facts
+from vastwatch.devices.figures import facts
+from vastwatch.devices.types import Fact
 
 MOST = 4
 
@@ -61,7 +62,7 @@ class CompareSheet(QDialog):
         for k, device in enumerate(devices, 1):
             grid.setColumnStretch(k, 1)
             mark = QLabel()
-            mark.setPixmap(glyphs.family_icon(device.family, 26, theme.family(device.family), theme.card))
+            mark.setPixmap(family_icon(device.family, 26, family_hue(theme, device.family), theme.card))
             name = label(device.name, "title", True)
             head = row(mark, name, stretch=1)
             grid.addWidget(head, 0, k)

@@ -27,8 +27,10 @@ from vastwatch.desk.inspect_building import (
 from vastwatch.desk.inspect_fixtures import hazard_form, many_form, mat_form, socket_form, switch_form
 from vastwatch.desk.parts import FigureField, clear, label, narrow
 from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_angle, show_length
-from vastwatch.devices import MatType, RadarType
-from vastwatch.devices.figures import FAMILY_HEADINGS, turnable
+from vastwatch.devices import MatType
+from vastwatch.devices.families import HEADINGS
+from vastwatch.devices.figures import turnable
+from vastwatch.sensing.model import settings_of
 from vastwatch.words import duration_words, sentence
 
 
@@ -228,7 +230,7 @@ class Inspector(QWidget):
 
     def _sensor(self, sensor: Any) -> None:
         device = find(self.document.project.devices, sensor.device)
-        self.name_field(f"{FAMILY_HEADINGS[device.family]} · {device.name}")
+        self.name_field(f"{HEADINGS[device.family]} · {device.name}")
         grid = self.grid()
         level = find(self.document.project.levels, sensor.level)
 
@@ -259,27 +261,41 @@ class Inspector(QWidget):
                          -720, 720, self.tr("0° along the plan's x axis, counter-clockwise."))  # fmt: skip
             self.figure(grid, 4, "Pitch", lambda r: r.pitch, lambda r, v: replace(r, pitch=v), "angle", 1, -90, 45,
                          self.tr("Negative looks down."))  # fmt: skip
-        self.figure(
-            grid, at, "Own hold", lambda r: device.hold_s if r.settings.hold_s is None else r.settings.hold_s,
-            lambda r, v: replace(r, settings=replace(r.settings, hold_s=v)), "time", 1, 0, 3600,
-            self.tr("How long the device itself goes on reporting after the last notice."),
-        )  # fmt: skip
-        if isinstance(device, RadarType):
-            steps = device.steps
-            self.figure(
-                grid, at + 1, "Sensitivity", lambda r: steps - min(r.settings.sensitivity_below_max, steps - 1),
-                lambda r, v: replace(r, settings=replace(r.settings, sensitivity_below_max=int(steps - round(v)))),
-                "steps", 1, 1, steps, self.tr("1 to {}; each step is 3 dB.").format(steps),
-            )  # fmt: skip
-            self.figure(
-                grid, at + 2, "Farthest", lambda r: r.settings.max_gate_m or device.max_gate_m,
-                lambda r, v: replace(r, settings=replace(r.settings, max_gate_m=v)), "length", 0.25, 0.5,
-                device.max_gate_m, self.tr("Nothing beyond this distance, along the slant, is reported."),
-            )  # fmt: skip
+        for setting in settings_of(device):
+            at += self._setting(grid, at, setting, device)
         if device.power == "mains":
             self.text(lambda _: CAUTIONS["mains"])
         elif sensor.at[2] > 1.9:
             self.text(lambda _: CAUTIONS["ladder"])
+
+    def _setting(self, grid: QGridLayout, at: int, setting: str, device: Any) -> int:
+        """A field for one setting of a placed sensor; how many rows it took."""
+
+        def put_in(value: object) -> Callable[[Any], Any]:
+            return lambda r: replace(r, settings=replace(r.settings, **{setting: value}))
+
+        if setting == "hold_s":
+            self.figure(
+                grid, at, "Own hold", lambda r: device.hold_s if r.settings.hold_s is None else r.settings.hold_s,
+                lambda r, v: put_in(v)(r), "time", 1, 0, 3600,
+                self.tr("How long the device itself goes on reporting after the last notice."),
+            )  # fmt: skip
+        elif setting == "sensitivity_below_max":
+            steps = device.steps
+            self.figure(
+                grid, at, "Sensitivity", lambda r: steps - min(r.settings.sensitivity_below_max, steps - 1),
+                lambda r, v: put_in(int(steps - round(v)))(r), "steps", 1, 1, steps,
+                self.tr("1 to {}; each step is 3 dB.").format(steps),
+            )  # fmt: skip
+        elif setting == "max_gate_m":
+            self.figure(
+                grid, at, "Farthest", lambda r: r.settings.max_gate_m or device.max_gate_m,
+                lambda r, v: put_in(v)(r), "length", 0.25, 0.5, device.max_gate_m,
+                self.tr("Nothing beyond this distance, along the slant, is reported."),
+            )  # fmt: skip
+        else:
+            return 0
+        return 1
 
     def set_field(self, field: str, value: object) -> None:
         """Set a field of the record the form is of."""

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 from vastwatch.design.project import Project
 from vastwatch.desk.parts import label, scrolling
 from vastwatch.devices import DeviceType, catalogue
-from vastwatch.devices.figures import FAMILY_HEADINGS
+from vastwatch.devices.families import HEADINGS
 from vastwatch.files import ProjectError
 from vastwatch.files.device_list import choices, flat, made, read_devices, write_devices
 
@@ -137,7 +137,7 @@ class TypeForm(QDialog):
         super().__init__(parent)
         self.setObjectName("type-form")
         self._take, self._family, self._ident = take, device.family, ident
-        self.setWindowTitle(self.tr("Your own type: {}").format(FAMILY_HEADINGS[device.family]))
+        self.setWindowTitle(self.tr("Your own type: {}").format(HEADINGS[device.family]))
         self.resize(560, 620)
         box = QVBoxLayout(self)
         box.setContentsMargins(20, 16, 20, 16)

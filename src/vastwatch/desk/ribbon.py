@@ -21,6 +21,7 @@ from vastwatch.design.places import room_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.desk.focus import Focus
+from vastwatch.desk.looks import family_hue
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import Theme, alpha, font, mix
 from vastwatch.rehearsal.incidents import Incident
@@ -142,7 +143,7 @@ class Ribbon(QWidget):
         for sensor_id in dict.fromkeys(s for s in shown if s in recorded):
             sensor = find(project.sensors, sensor_id)
             device = find(project.devices, sensor.device)
-            colour = t.family(device.family)
+            colour = family_hue(t, device.family)
             unknown = ~house.recording.known[sensor_id] if sensor_id in house.recording.known else None
             lane = Lane(
                 sensor.name, house.recording.report(sensor_id), colour, THICK, ident, sensor_id, unknown=unknown

@@ -18,26 +18,32 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.desk import glyphs
 from vastwatch.desk.arming import carry
 from vastwatch.desk.compare import MOST, CompareSheet
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
+from vastwatch.desk.looks import family_hue, family_icon, family_mark
 from vastwatch.desk.own_types import OwnTypes, TypeForm
 from vastwatch.desk.parts import clear, column, is_choice, label, row, scrolling
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.devices import FAMILIES, DeviceType
-from vastwatch.devices.figures import FAMILY_HEADINGS, line, quickness, reach, still_reach, tags
+from vastwatch.devices.families import HEADINGS
+from vastwatch.devices.figures import tags
 from vastwatch.files import ProjectError
 from vastwatch.files.device_list import read_devices, write_devices
+
+
+def _metres(reach: float) -> str:
+    return f"{reach:g} m" if reach else "–"
+
 
 # How the shelf can be ordered: words, a key to sort by, and the figure shown for it.
 ORDERS: tuple[tuple[str, Callable[[DeviceType], float] | None, Callable[[DeviceType], str]], ...] = (
     ("by kind", None, lambda d: f"{d.price:g}"),
     ("cheapest first", lambda d: d.price, lambda d: f"{d.price:g}"),
-    ("quickest first", quickness, lambda d: f"{quickness(d):g} s"),
-    ("farthest first", lambda d: -reach(d), lambda d: f"{reach(d):g} m" if reach(d) else "–"),
-    ("best on still", lambda d: -still_reach(d), lambda d: f"{still_reach(d):g} m" if still_reach(d) else "–"),
+    ("quickest first", lambda d: d.quickness_s(), lambda d: f"{d.quickness_s():g} s"),
+    ("farthest first", lambda d: -d.reach_m(), lambda d: _metres(d.reach_m())),
+    ("best on still", lambda d: -d.still_reach_m(), lambda d: _metres(d.still_reach_m())),
 )
 POWERS = ("any power", "battery", "usb", "mains")
 TICK = 15.0
@@ -67,7 +73,8 @@ class DeviceCard(QWidget):
         )
         more = self.tr("The box at the right, or C, marks it to compare; the right button makes it your own.")
         self.setToolTip(
-            f"<b>{device.name}</b><br>{device.summary}<br>{line(device)}<br><i>{device.reliability}</i><br>{how} {more}"
+            f"<b>{device.name}</b><br>{device.summary}<br>{device.line()}<br>"
+            f"<i>{device.reliability}</i><br>{how} {more}"
         )
         self._press: QPoint | None = None
 
@@ -83,7 +90,7 @@ class DeviceCard(QWidget):
         p.setBrush(t.card)
         p.drawRoundedRect(self.rect().adjusted(1, 1, -1, -1), 7, 7)
         family = self.device.family
-        glyphs.family_mark(p, family, QPointF(20, 20), 10.5, t.family(family), t.card)
+        family_mark(p, family, QPointF(20, 20), 10.5, family_hue(t, family), t.card)
         tick = self._tick()
         p.setPen(QPen(t.ink if self.compared else t.hairline, 1.3))
         p.setBrush(t.ink if self.compared else t.card)
@@ -121,7 +128,7 @@ class DeviceCard(QWidget):
         self._press = None
         family = self.device.family
         carry(
-            self, self.focus, self.device.id, glyphs.family_icon(family, 26, self.theme.family(family), self.theme.card)
+            self, self.focus, self.device.id, family_icon(family, 26, family_hue(self.theme, family), self.theme.card)
         )
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -216,7 +223,7 @@ class Shelf(QWidget):
         ]  # fmt: skip
         groups: list[tuple[str, list[DeviceType]]] = []
         if key is None:
-            groups = [(FAMILY_HEADINGS[f], [d for d in shown if d.family == f]) for f in FAMILIES]
+            groups = [(HEADINGS[f], [d for d in shown if d.family == f]) for f in FAMILIES]
         else:
             groups = [("", sorted(shown, key=key))]
         for heading, devices in groups:
@@ -245,12 +252,7 @@ class Shelf(QWidget):
             return
         self.focus.set(placing=None if self.focus.placing == device else device)
         if self.focus.placing:
-            where = {
-                "contact": self.tr("Point at a door or window."),
-                "mat": self.tr("Point at a bed, a seat or a door."),
-                "vibration": self.tr("Point at furniture or a machine."),
-                "plug": self.tr("Point at the machine it feeds."),
-            }.get(chosen.family, self.tr("Point on the plan where it hangs; near a wall it takes hold."))
+            where = self.tr(chosen.point_at)
             self.say.emit(where + " " + self.tr("Esc puts it back."))
 
     def update_cards(self) -> None:

@@ -50,11 +50,6 @@ class Theme:
     person: QColor
     focus: QColor
 
-    def family(self, family: str) -> QColor:
-        """The hue of a sensor family."""
-        hues = {"pir": self.pir, "radar": self.radar, "dual": self.radar, "mat": self.pressure}
-        return hues.get(family, self.contact if family in ("contact", "vibration") else self.soft)
-
 
 def _c(text: str) -> QColor:
     return QColor(text)

@@ -1,7 +1,7 @@
 """Device types: what each kind of sensor can do, and the shipped catalogue of them."""
 
 from vastwatch.devices.catalogue import catalogue
-from vastwatch.devices.types import (
+from vastwatch.devices.families import (
     AREA_FAMILIES,
     FAMILIES,
     TOUCH_FAMILIES,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vastwatch.devices.types import DeviceType
+from vastwatch.devices.families import DeviceType
 
 # Usable charge of one cell at a room's temperature and these small currents, ampere hours.
 CELL_AH = {"AAA": 1.1, "AA": 2.5, "CR2032": 0.21, "CR2450": 0.55, "CR123A": 1.45, "CR2": 0.8}

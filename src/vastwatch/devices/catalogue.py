@@ -7,7 +7,7 @@ from importlib import resources
 
 import msgspec
 
-from vastwatch.devices.types import DeviceType
+from vastwatch.devices.families import DeviceType
 
 
 @cache

@@ -1,12 +1,12 @@
-"""The figures of a device type that any calculation uses.
+"""What every device type has, whatever its family: power, mounting, latency, hold, radio, price.
 
-Every range is on axis and for a catalogue mounting height. Latency is a property of the type, never of its
-technology: there are slow PIRs and quick radars.
+Latency is a property of the type, never of its technology: there are slow PIRs and quick radars.
 """
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from collections.abc import Iterator
+from typing import Annotated, ClassVar, Literal, NamedTuple
 
 import msgspec
 
@@ -45,8 +45,40 @@ class LightMeter(Record, frozen=True, kw_only=True):
     interval_s: Positive = 60.0
 
 
-class _Type(Record, frozen=True, kw_only=True, tag_field="family"):
+class Fact(NamedTuple):
+    """`better`: 1 where more is better, -1 where less is, 0 where it is a matter of the place."""
+
+    label: str
+    words: str
+    value: float | None = None
+    better: int = 0
+
+
+# Beyond this no figure of a room device is meant seriously: metres, seconds, a price.
+FARTHEST_M, LONGEST_S, DEAREST = 100.0, 86_400.0, 1e6
+
+# A contradiction: the field it is told at, and what is wrong with it.
+Fault = tuple[str, str]
+
+
+class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
+    """Base of all families. Beside its figures a family says what it is called and what it is for.
+
+    `heading`: over its types on the shelf; `called`: before a room's name; `watches`: an area from where it hangs, the
+    `host` it is fixed to, or nobody. `presence`: it says by itself that somebody is there; `starts`: it is quick
+    enough to be the one that starts presence; `through_walls`: what moves next door reaches it; `tilt`: how it is
+    pitched when it is hung on a wall, degrees; `point_at`: where one points to hang it.
+    """
+
     family: ClassVar[str]
+    heading: ClassVar[str]
+    called: ClassVar[str]
+    watches: ClassVar[Literal["area", "host", "nobody"]] = "nobody"
+    presence: ClassVar[bool] = False
+    starts: ClassVar[bool] = False
+    through_walls: ClassVar[bool] = False
+    tilt: ClassVar[float] = 0.0
+    point_at: ClassVar[str] = "Point on the plan where it hangs; near a wall it takes hold."
 
     id: Id
     name: str
@@ -72,156 +104,71 @@ class _Type(Record, frozen=True, kw_only=True, tag_field="family"):
     most_c: float = 40.0
     reliability: str = ""
 
+    def line(self) -> str:
+        """The figures that decide, in one line."""
+        return self.summary
 
-class PirType(_Type, frozen=True, kw_only=True, tag="pir"):
-    """A passive infrared sensor.
+    def facts(self) -> list[Fact]:
+        """What only its family has to say, the deciding facts first; a fact has the same label in every family."""
+        return []
 
-    `tangential_m`, `radial_m`, `minor_m`: range on somebody walking across, walking towards, and moving only the
-    hands or head, at `mount_height` and 21 C. `fov_h` is the full horizontal angle; for a `ceiling` lens it is the
-    full cone angle about straight down. `beam_pitch` is the angle between neighbouring beams in azimuth,
-    `beam_pitch_el` in elevation; the beams of a wall lens spread `span_up` above and `span_down` below its axis.
-    `edge_share` is the range left at the edge of the field of view. After a report of `hold_s` beyond the last
-    motion it is blind for `rearm_s`.
-    """
+    def faults(self) -> Iterator[Fault]:
+        """What its own figures contradict."""
+        yield from ()
 
-    family = "pir"
+    def quickness_s(self) -> float:
+        """Seconds it typically takes to report."""
+        return self.latency.typical_s
 
-    lens: Literal["wall", "ceiling"]
-    tangential_m: Positive
-    radial_m: Positive
-    minor_m: Positive
-    fov_h: Degrees
-    span_up: NotNegative = 3.0
-    span_down: NotNegative = 45.0
-    beam_pitch: Degrees = 5.0
-    beam_pitch_el: Degrees = 12.0
-    edge_share: Annotated[float, msgspec.Meta(gt=0, le=1)] = 1 / 3
-    rearm_s: NotNegative = 2.0
-    steps: Annotated[int, msgspec.Meta(ge=1)] = 1
+    def reach_m(self) -> float:
+        """Range on somebody moving, on axis; 0 for what watches only what it is fixed to."""
+        return 0.0
 
+    def still_reach_m(self) -> float:
+        """Range on somebody who only breathes; 0 for what cannot."""
+        return 0.0
 
-class RadarType(_Type, frozen=True, kw_only=True, tag="radar"):
-    """A radar presence sensor.
-
-    `moving_m` and `still_m`: range on somebody walking, and on somebody who only breathes. A presence needs
-    `confirm_of[0]` of `confirm_of[1]` successive frames. Antenna gain falls by 12 dB, both ways together, at the
-    edge of `fov_h` x `fov_v`. Sensitivity has `steps` settings of 3 dB.
-    """
-
-    family = "radar"
-
-    band_ghz: Literal["5.8", "24", "60"]
-    moving_m: Positive
-    still_m: Positive
-    fov_h: Degrees
-    fov_v: Degrees
-    frame_hz: Positive
-    confirm_of: tuple[Annotated[int, msgspec.Meta(ge=1)], Annotated[int, msgspec.Meta(ge=1, le=8)]]
-    reports: Literal["state", "distance", "xy"]
-    min_gate_m: NotNegative = 0.2
-    max_gate_m: Positive = 12.0
-    steps: Annotated[int, msgspec.Meta(ge=1)] = 10
-    targets: int = 1
-    zones: int = 0
-    bands: int = 0
-    sigma_r_m: NotNegative = 0.15
-    sigma_az_deg: NotNegative = 4.0
-    bias_r_m: float = 0.35
+    def common_faults(self) -> Iterator[Fault]:
+        """What its power, mounting, latency and price contradict, whatever the family."""
+        lag = self.latency
+        if not lag.min_s <= lag.typical_s <= lag.max_s:
+            bounds = f"the least {lag.min_s:g} s and the most {lag.max_s:g} s"
+            yield "latency.typical_s", f"the typical {lag.typical_s:g} s is not between {bounds}"
+        if lag.max_s > LONGEST_S:
+            yield "latency.max_s", f"{lag.max_s:g} s is longer than a day"
+        if not self.mounts:
+            yield "mounts", "it has to be mounted somehow"
+        if self.hold_max_s is not None and self.hold_max_s < self.hold_s:
+            yield "hold_max_s", f"the longest hold of {self.hold_max_s:g} s is below its usual {self.hold_s:g} s"
+        if self.price > DEAREST:
+            yield "price", f"{self.price:g} is no price of a sensor"
+        if self.least_c >= self.most_c:
+            yield "most_c", f"the warmest {self.most_c:g} °C is not above the coldest {self.least_c:g} °C"
+        if self.battery is not None and self.power != "battery":
+            yield "battery", f"a device on {self.power} power has no cells; leave them out"
+        if self.power == "battery" and self.watts > 0:
+            yield "watts", f"no cell feeds a device that draws {self.watts:g} W all day"
+        if self.power == "battery" and self.needs_neutral:
+            yield "needs_neutral", "a battery device needs no neutral"
+        if self.relays and self.radio not in ("mesh", "network"):
+            yield "relays", f"it cannot relay for others without a radio (radio is {self.radio})"
+        if self.relays and self.power == "battery":
+            yield "relays", "a battery device sleeps, so it cannot relay for others"
+        if self.light is not None:
+            yield from _light_faults(self.light)
 
 
-class DualType(_Type, frozen=True, kw_only=True, tag="dual"):
-    """A PIR and a radar in one housing that report as one: whichever notices first.
-
-    Each part is a whole type of its own, with its latency and hold; mounting, power and price are the housing's.
-    """
-
-    family = "dual"
-
-    pir: PirType
-    radar: RadarType
+def _light_faults(m: LightMeter) -> Iterator[Fault]:
+    if m.kind == "continuous" and m.low_lux >= m.high_lux:
+        yield "light.high_lux", f"the range from {m.low_lux:g} to {m.high_lux:g} lux is empty"
+    if m.kind == "flag" and m.flag_lux is None:
+        yield "light.flag_lux", "a light/dark flag needs the level at which it turns"
 
 
-class MatType(_Type, frozen=True, kw_only=True, tag="mat"):
-    """A pressure strip, seat pad or door mat with its transmitter.
-
-    The switch closes where the pressure reaches `closing_kpa` anywhere on its `pad` (width across, depth along its
-    yaw, metres). `hold_s` is its off-delay; its on-delay is in the latency. A `foldable` one may lie folded, which
-    raises the pressure (M4).
-    """
-
-    family = "mat"
-
-    pad: tuple[Positive, Positive]
-    closing_kpa: Positive
-    foldable: bool = False
-
-
-class ContactType(_Type, frozen=True, kw_only=True, tag="contact"):
-    """A reed contact and a magnet on a door or window: reports open or closed. `gap_mm`: the widest gap that still
-    counts as closed."""
-
-    family = "contact"
-
-    gap_mm: Positive
-
-
-class VibrationType(_Type, frozen=True, kw_only=True, tag="vibration"):
-    """Fixed to furniture; reports when it shakes. Chances that a large and a small movement on it are noticed."""
-
-    family = "vibration"
-
-    large_share: Annotated[float, msgspec.Meta(ge=0, le=1)]
-    small_share: Annotated[float, msgspec.Meta(ge=0, le=1)]
-
-
-class PlugType(_Type, frozen=True, kw_only=True, tag="plug"):
-    """A plug that measures an appliance's power, and may switch it. Reports "in use" above `threshold_w`."""
-
-    family = "plug"
-
-    threshold_w: Positive
-    switches: bool = True
-
-
-class HumidityType(_Type, frozen=True, kw_only=True, tag="humidity"):
-    """Relative humidity and temperature: a shower is a fact about a bathroom. Says nothing about who is there."""
-
-    family = "humidity"
-
-    accuracy_pct: Positive
-    interval_s: Positive
-
-
-class LightType(_Type, frozen=True, kw_only=True, tag="light"):
-    """A light-level sensor alone; its figures are in `light`."""
-
-    family = "light"
-
-
-class ModuleType(_Type, frozen=True, kw_only=True, tag="module"):
-    """What switches or dims a circuit: behind the switch, in the ceiling, on a rail. `load_w`: the largest LED load;
-    `two_way`: works where two switches share the circuit."""
-
-    family = "module"
-
-    dims: bool = False
-    channels: Annotated[int, msgspec.Meta(ge=1)] = 1
-    two_way: bool = True
-
-
-DeviceType = (
-    PirType
-    | RadarType
-    | DualType
-    | MatType
-    | ContactType
-    | VibrationType
-    | PlugType
-    | HumidityType
-    | LightType
-    | ModuleType
-)
-# Families that watch an area from where they hang; those that watch what they are fixed to; those that sense nobody.
-AREA_FAMILIES = ("pir", "radar", "dual")
-TOUCH_FAMILIES = ("mat", "contact", "vibration", "plug")
-FAMILIES = (*AREA_FAMILIES, *TOUCH_FAMILIES, "humidity", "light", "module")
+def light_words(m: LightMeter | None) -> str:
+    """A light meter in words."""
+    if m is None:
+        return "none"
+    if m.kind == "flag":
+        return f"light/dark at {m.flag_lux:g} lux"
+    return f"{m.low_lux:g} to {m.high_lux:g} lux"

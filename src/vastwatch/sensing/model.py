@@ -20,7 +20,7 @@ from numpy.typing import ArrayLike, NDArray
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.records import Sensor
-from vastwatch.devices import AREA_FAMILIES, DeviceType
+from vastwatch.devices import AREA_FAMILIES, DeviceType, DualType
 from vastwatch.sensing.figures import LARGE_SHARE, Body
 from vastwatch.sensing.scene import Obstacles, obstacles
 from vastwatch.site.building import Hazard, Room
@@ -162,12 +162,18 @@ CATALOGUE_C = 21.0
 
 def parts_of(device: DeviceType) -> tuple[DeviceType, ...]:
     """The device types in one housing: its own parts, or itself alone."""
-    return (device.pir, device.radar) if device.family == "dual" else (device,)  # type: ignore[union-attr]
+    return (device.pir, device.radar) if isinstance(device, DualType) else (device,)
 
 
 def each_part(it: Placed) -> Iterable[Placed]:
     """A placed sensor's parts, or itself alone."""
     return it.parts or (it,)
+
+
+def settings_of(device: DeviceType) -> tuple[str, ...]:
+    """Which settings of a placed sensor count for a type, in the order they are shown."""
+    models = [model_of(part.family) for part in parts_of(device)]
+    return tuple(dict.fromkeys(s for model in models if model is not None for s in model.settings))
 
 
 def latency_s(device: DeviceType) -> float:

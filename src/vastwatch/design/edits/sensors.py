@@ -16,13 +16,6 @@ from vastwatch.site.building import Room
 FIRST_HOLD_S = 120.0
 
 
-# What a placed device is called before its room's name.
-FAMILY_WORDS = {
-    "pir": "PIR", "radar": "Radar", "dual": "PIR and radar", "mat": "Mat", "contact": "Contact",
-    "vibration": "Vibration", "plug": "Plug", "humidity": "Humidity", "light": "Light level",
-}  # fmt: skip
-# These say by themselves that somebody is there. A contact, a humid bathroom or a bright window do not.
-PRESENCE_FAMILIES = ("pir", "radar", "dual", "mat", "vibration")
 # Where somebody sleeps, a mat means "in bed", which must never switch the light on.
 SLEEPING_USES = ("bedroom", "nursery")
 
@@ -31,7 +24,7 @@ def joins_presence(device: DeviceType, room: Room) -> bool:
     """Whether a device placed in a room becomes part of its presence by itself."""
     if device.family == "mat" and room.use in SLEEPING_USES:
         return False
-    return device.family in PRESENCE_FAMILIES
+    return device.presence
 
 
 def add_sensor(
@@ -41,16 +34,16 @@ def add_sensor(
     """Place a device, `on` an opening or furnishing where it is fixed to one. It joins the presence of its room in the
     role its family usually has.
 
-    A PIR starts and keeps; a radar keeps where a PIR already starts, and otherwise starts as well. A room without
-    presence gets one. Contacts, plugs, humidity and light level are facts to be used later and join nothing. Raises
-    ValueError outside every room, and for a device that is no sensor.
+    A quick starter starts and keeps; others keep where one already starts, and otherwise start as well. A room without
+    presence gets one. What does not say by itself that somebody is there is a fact to be used later and joins nothing.
+    Raises ValueError outside every room, and for a device that is no sensor.
     """
     room = room_at(project, level, at[0], at[1])
     if room is None:
         raise ValueError("a sensor must hang inside a room")
-    if device.family not in FAMILY_WORDS:
+    if not device.called:
         raise ValueError(f"{device.name} senses nothing: choose it for a circuit in the brief")
-    name = numbered(f"{FAMILY_WORDS[device.family]} {room.name.lower()}", (s.name for s in project.sensors))
+    name = numbered(f"{device.called} {room.name.lower()}", (s.name for s in project.sensors))
     ident = fresh_id(project, device.family)
     sensor = Sensor(id=ident, device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch, host=host)
     if all(d.id != device.id for d in project.devices):
@@ -69,9 +62,9 @@ def add_sensor(
         return replace(project, presences=(*project.presences, made)), sensor
     roles = roles_of(presence.expr)
     if roles is not None:
-        families = {find(project.devices, find(project.sensors, s).device).family for s in roles.starts}
+        quick = any(find(project.devices, find(project.sensors, s).device).starts for s in roles.starts)
         starts = roles.starts
-        if device.family in ("pir", "dual") or not families & {"pir", "dual"}:
+        if device.starts or not quick:
             starts = (*starts, sensor.id)
         roles = Roles(starts, (*roles.keeps, sensor.id), roles.hold_s)
         project = put(project, replace(presence, expr=from_roles(roles)))

@@ -19,7 +19,6 @@ from vastwatch.desk.own_types import OwnTypes
 from vastwatch.desk.parts import FigureField, clear, label, line, row, scrolling
 from vastwatch.desk.theme import MARGIN
 from vastwatch.desk.units import parse_length, show_length
-from vastwatch.devices.figures import line as figures_line
 from vastwatch.site.building import Circuit
 
 NO_MODULE = "switched by hand alone"
@@ -132,7 +131,7 @@ class WiringPage(QWidget):
         for device in self.own.all(project):
             if device.family == "module":
                 module.addItem(device.name, device.id)
-                module.setItemData(module.count() - 1, figures_line(device), 3)
+                module.setItemData(module.count() - 1, device.line(), 3)
         module.setCurrentIndex(max(module.findData(circuit.module), 0))
         module.activated.connect(lambda i, box=module: self._module(circuit.id, box.itemData(i)))
         box.addWidget(row(neutral, module, stretch=1))

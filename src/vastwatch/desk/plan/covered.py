@@ -11,6 +11,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen
 from vastwatch.design.presence import reports
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
+from vastwatch.desk.looks import family_hue
 from vastwatch.desk.plan.contours import BANDS, band_paths
 from vastwatch.desk.plan.look import Look, cosmetic, in_pixels, polygon
 from vastwatch.desk.theme import alpha, mix
@@ -51,7 +52,7 @@ def draw_contours(p: QPainter, look: Look) -> None:
         if device.family not in AREA_FAMILIES:
             _pad(p, look, sensor, device)
             continue
-        hue = look.theme.family(device.family)
+        hue = family_hue(look.theme, device.family)
         held = look.dragging and sensor.id == look.selected
         begun = time.perf_counter()
         paths = band_paths(coverage(look.project, sensor.id, look.figure, look.haste if held else 0))
@@ -75,7 +76,7 @@ def _pad(p: QPainter, look: Look, sensor: Sensor, device: DeviceType) -> None:
     """What a sensor watches that sees no area: a mat its pad; the others only what they are fixed to."""
     if not isinstance(device, MatType):
         return
-    hue = look.theme.family(device.family)
+    hue = family_hue(look.theme, device.family)
     a, (w, d) = math.radians(sensor.yaw), device.pad
     u, v = (math.cos(a) * w / 2, math.sin(a) * w / 2), (-math.sin(a) * d / 2, math.cos(a) * d / 2)
     corners = [

@@ -25,7 +25,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.desk.plan.look import HANDLE_REACH
 from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.units import show_angle, show_length
-from vastwatch.devices import TOUCH_FAMILIES, DeviceType, RadarType
+from vastwatch.devices import TOUCH_FAMILIES, DeviceType
 from vastwatch.devices.figures import turnable
 from vastwatch.site.record import Outline
 from vastwatch.words import sentence
@@ -212,4 +212,4 @@ def _height(project: Project, device: DeviceType, level: str) -> float:
 def _pitch(device: DeviceType) -> float:
     if "ceiling" in device.mounts:
         return -90.0
-    return -5.0 if isinstance(device, RadarType) else 0.0
+    return device.tilt

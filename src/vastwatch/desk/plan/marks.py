@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
 from vastwatch.desk import glyphs
+from vastwatch.desk.looks import family_hue, family_mark
 from vastwatch.desk.plan.look import HANDLE_REACH, SENSOR_RADIUS, Look, in_pixels, ring
 from vastwatch.desk.theme import alpha, font, mix
 from vastwatch.devices.figures import turnable
@@ -25,7 +26,7 @@ def draw_sensors(p: QPainter, look: Look) -> None:
 def _sensor(p: QPainter, look: Look, sensor: Sensor, c: QPointF) -> None:
     device = find(look.project.devices, sensor.device)
     family = device.family
-    hue = look.theme.family(family)
+    hue = family_hue(look.theme, family)
     turns = turnable(device)
     a = math.radians(sensor.yaw)
     if sensor.id in look.marked and sensor.id != look.selected:
@@ -51,7 +52,7 @@ def _sensor(p: QPainter, look: Look, sensor: Sensor, c: QPointF) -> None:
     disc = mix(look.theme.card, look.theme.night, 0.85 * look.night)
     line = mix(hue, QColor("#DDE4F7"), 0.55 * look.night)
     fill, mark = (hue, look.theme.card) if reporting else (disc, line)
-    glyphs.family_mark(p, family, QPointF(0, 0), SENSOR_RADIUS, mark, fill)
+    family_mark(p, family, QPointF(0, 0), SENSOR_RADIUS, mark, fill)
     p.restore()
 
 

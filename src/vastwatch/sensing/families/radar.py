@@ -233,7 +233,7 @@ class RadarModel:
     """`SensingModel` of radar presence sensors."""
 
     by_speed, by_weight = False, False
-    settings = ("sensitivity_below_max", "max_gate_m", "hold_s")
+    settings = ("hold_s", "sensitivity_below_max", "max_gate_m")
 
     def band(self, device: DeviceType) -> str:
         assert isinstance(device, RadarType)

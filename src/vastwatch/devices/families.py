@@ -1,0 +1,382 @@
+"""The families of device types: what each can do, what it says of itself, and what it cannot claim.
+
+Every range is on axis and for the type's own mounting height. A new family is a class here, its types in the
+catalogue, its model in `sensing.families`, and its look on the desk.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Literal, get_args
+
+import msgspec
+
+from vastwatch.devices.types import FARTHEST_M, AnyType, Degrees, Fact, Fault, light_words
+from vastwatch.site.record import NotNegative, Positive
+
+
+class PirType(AnyType, frozen=True, kw_only=True, tag="pir"):
+    """A passive infrared sensor.
+
+    `tangential_m`, `radial_m`, `minor_m`: range on somebody walking across, walking towards, and moving only the
+    hands or head, at `mount_height` and 21 C. `fov_h` is the full horizontal angle; for a `ceiling` lens it is the
+    full cone angle about straight down. `beam_pitch` is the angle between neighbouring beams in azimuth,
+    `beam_pitch_el` in elevation; the beams of a wall lens spread `span_up` above and `span_down` below its axis.
+    `edge_share` is the range left at the edge of the field of view. After a report of `hold_s` beyond the last
+    motion it is blind for `rearm_s`.
+    """
+
+    family = "pir"
+    heading = "Passive infrared"
+    called = "PIR"
+    watches = "area"
+    presence = True
+    starts = True
+
+    lens: Literal["wall", "ceiling"]
+    tangential_m: Positive
+    radial_m: Positive
+    minor_m: Positive
+    fov_h: Degrees
+    span_up: NotNegative = 3.0
+    span_down: NotNegative = 45.0
+    beam_pitch: Degrees = 5.0
+    beam_pitch_el: Degrees = 12.0
+    edge_share: Annotated[float, msgspec.Meta(gt=0, le=1)] = 1 / 3
+    rearm_s: NotNegative = 2.0
+    steps: Annotated[int, msgspec.Meta(ge=1)] = 1
+
+    def line(self) -> str:
+        ranges = f"{self.tangential_m:g} m across, {self.radial_m:g} m towards, {self.minor_m:g} m hands"
+        return f"{ranges}; {self.fov_h:.0f}°; reports in {self.latency.typical_s:g} s"
+
+    def facts(self) -> list[Fact]:
+        return [
+            Fact("Moving, across", f"{self.tangential_m:g} m", self.tangential_m, 1),
+            Fact("Moving, towards", f"{self.radial_m:g} m", self.radial_m, 1),
+            Fact("Hands and head", f"{self.minor_m:g} m", self.minor_m, 1),
+            Fact("Sitting still", "blind", 0.0, 1),
+            Fact("Field of view", f"{self.fov_h:g}°", self.fov_h, 0),
+            Fact("Blind after a report", f"{self.rearm_s:g} s", self.rearm_s, -1),
+            Fact("Sensitivity steps", f"{self.steps}", self.steps, 1),
+        ]
+
+    def faults(self) -> Iterator[Fault]:
+        if self.tangential_m > FARTHEST_M:
+            yield "tangential_m", f"{self.tangential_m:g} m is farther than any such sensor sees"
+        if self.radial_m > self.tangential_m:
+            yield "radial_m", f"a range of {self.radial_m:g} m towards is more than its {self.tangential_m:g} m across"
+        if self.minor_m > self.radial_m:
+            yield "minor_m", f"a range of {self.minor_m:g} m on hands is more than its {self.radial_m:g} m on walkers"
+        if self.beam_pitch >= self.fov_h:
+            yield "beam_pitch", f"beams {self.beam_pitch:g}° apart leave one in a field of {self.fov_h:g}°"
+        if self.lens == "wall" and self.span_up + self.span_down <= 0:
+            yield "span_down", "its beams spread neither up nor down"
+        if self.lens == "ceiling" and self.fov_h >= 180:
+            yield "fov_h", "a ceiling lens sees less than 180°"
+        elif self.lens == "ceiling" and "ceiling" not in self.mounts:
+            yield "mounts", "a ceiling lens hangs on the ceiling"
+        if self.lens == "wall" and "ceiling" in self.mounts:
+            yield "lens", "a wall lens does not look down from a ceiling"
+
+    def reach_m(self) -> float:
+        return self.tangential_m
+
+
+class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
+    """A radar presence sensor.
+
+    `moving_m` and `still_m`: range on somebody walking, and on somebody who only breathes. A presence needs
+    `confirm_of[0]` of `confirm_of[1]` successive frames. Antenna gain falls by 12 dB, both ways together, at the
+    edge of `fov_h` x `fov_v`. Sensitivity has `steps` settings of 3 dB.
+    """
+
+    family = "radar"
+    heading = "Radar"
+    called = "Radar"
+    watches = "area"
+    presence = True
+    through_walls = True
+    tilt = -5.0
+
+    band_ghz: Literal["5.8", "24", "60"]
+    moving_m: Positive
+    still_m: Positive
+    fov_h: Degrees
+    fov_v: Degrees
+    frame_hz: Positive
+    confirm_of: tuple[Annotated[int, msgspec.Meta(ge=1)], Annotated[int, msgspec.Meta(ge=1, le=8)]]
+    reports: Literal["state", "distance", "xy"]
+    min_gate_m: NotNegative = 0.2
+    max_gate_m: Positive = 12.0
+    steps: Annotated[int, msgspec.Meta(ge=1)] = 10
+    targets: int = 1
+    zones: int = 0
+    bands: int = 0
+    sigma_r_m: NotNegative = 0.15
+    sigma_az_deg: NotNegative = 4.0
+    bias_r_m: float = 0.35
+
+    def line(self) -> str:
+        ranges = f"{self.band_ghz} GHz; {self.moving_m:g} m moving, {self.still_m:g} m still"
+        return f"{ranges}; {self.fov_h:.0f}°; reports in {self.latency.typical_s:g} s"
+
+    def facts(self) -> list[Fact]:
+        tracks = {"state": "whether", "distance": "distance", "xy": "X and Y"}[self.reports]
+        bands = f"{self.zones} zones" if self.zones else f"{self.bands} bands" if self.bands else "none"
+        return [
+            Fact("Moving, across", f"{self.moving_m:g} m", self.moving_m, 1),
+            Fact("Moving, towards", f"{self.moving_m:g} m", self.moving_m, 1),
+            Fact("Sitting still", f"{self.still_m:g} m", self.still_m, 1),
+            Fact("Field of view", f"{self.fov_h:g}° × {self.fov_v:g}°", self.fov_h, 0),
+            Fact("Sensitivity steps", f"{self.steps}", self.steps, 1),
+            Fact("Tells", tracks),
+            Fact("People told apart", f"{self.targets}", self.targets, 1),
+            Fact("Zones or bands", bands, max(self.zones, self.bands), 1),
+            Fact("Band", f"{self.band_ghz} GHz"),
+        ]
+
+    def faults(self) -> Iterator[Fault]:
+        if self.moving_m > FARTHEST_M:
+            yield "moving_m", f"{self.moving_m:g} m is farther than any such sensor sees"
+        if self.still_m > self.moving_m:
+            words = f"a range of {self.still_m:g} m on somebody still is more than its {self.moving_m:g} m on movers"
+            yield "still_m", words
+        if self.min_gate_m >= self.max_gate_m:
+            words = f"the farthest gate of {self.max_gate_m:g} m is not beyond the nearest of {self.min_gate_m:g} m"
+            yield "max_gate_m", words
+        m, n = self.confirm_of
+        if m > n:
+            yield "confirm_of", f"{m} of {n} frames can never be had"
+        if self.targets < 1:
+            yield "targets", "it follows at least one target"
+        if self.zones > 0 and self.reports == "state":
+            yield "zones", "a radar that reports no place cannot have zones"
+        if self.zones < 0:
+            yield "zones", "there cannot be fewer zones than none"
+        if self.bands > 0 and self.reports == "state":
+            yield "bands", "a radar that reports no distance cannot have bands"
+
+    def reach_m(self) -> float:
+        return self.moving_m
+
+    def still_reach_m(self) -> float:
+        return self.still_m
+
+
+class DualType(AnyType, frozen=True, kw_only=True, tag="dual"):
+    """A PIR and a radar in one housing that report as one: whichever notices first.
+
+    Each part is a whole type of its own, with its latency and hold; mounting, power and price are the housing's.
+    """
+
+    family = "dual"
+    heading = "Infrared and radar"
+    called = "PIR and radar"
+    watches = "area"
+    presence = True
+    starts = True
+    through_walls = True
+
+    pir: PirType
+    radar: RadarType
+
+    def line(self) -> str:
+        ranges = f"infrared {self.pir.tangential_m:g} m across; radar {self.radar.still_m:g} m still"
+        return f"{ranges}; reports in {self.latency.typical_s:g} s"
+
+    def facts(self) -> list[Fact]:
+        seen = {f.label: f for f in self.radar.facts()}
+        for fact in self.pir.facts():
+            if fact.label not in ("Sitting still", "Field of view"):
+                seen[fact.label] = fact
+        return list(seen.values())
+
+    def faults(self) -> Iterator[Fault]:
+        for name, part in (("pir", self.pir), ("radar", self.radar)):
+            yield from ((f"{name}.{field}", words) for field, words in (*part.common_faults(), *part.faults()))
+        if ("ceiling" in self.mounts) != (self.pir.lens == "ceiling"):
+            mounts = ", ".join(self.mounts)
+            yield "pir.lens", f"a {self.pir.lens} lens does not fit where it is mounted ({mounts})"
+
+    def quickness_s(self) -> float:
+        return min(self.pir.latency.typical_s, self.radar.latency.typical_s)
+
+    def reach_m(self) -> float:
+        return max(self.pir.tangential_m, self.radar.moving_m)
+
+    def still_reach_m(self) -> float:
+        return self.radar.still_m
+
+
+class MatType(AnyType, frozen=True, kw_only=True, tag="mat"):
+    """A pressure strip, seat pad or door mat with its transmitter.
+
+    The switch closes where the pressure reaches `closing_kpa` anywhere on its `pad` (width across, depth along its
+    yaw, metres). `hold_s` is its off-delay; its on-delay is in the latency. A `foldable` one may lie folded, which
+    raises the pressure (M4).
+    """
+
+    family = "mat"
+    heading = "Pressure"
+    called = "Mat"
+    watches = "host"
+    presence = True
+    point_at = "Point at a bed, a seat or a door."
+
+    pad: tuple[Positive, Positive]
+    closing_kpa: Positive
+    foldable: bool = False
+
+    def line(self) -> str:
+        size = f"{100 * self.pad[0]:.0f} × {100 * self.pad[1]:.0f} cm"
+        return f"{size}, closes at {self.closing_kpa:g} kPa; off after {self.hold_s:g} s"
+
+    def facts(self) -> list[Fact]:
+        closes = f"{self.closing_kpa:g} kPa{', may be folded' if self.foldable else ''}"
+        return [
+            Fact("Pad", f"{100 * self.pad[0]:.0f} × {100 * self.pad[1]:.0f} cm"),
+            Fact("Closes at", closes, self.closing_kpa, -1),
+        ]
+
+
+class ContactType(AnyType, frozen=True, kw_only=True, tag="contact"):
+    """A reed contact and a magnet on a door or window: reports open or closed. `gap_mm`: the widest gap that still
+    counts as closed."""
+
+    family = "contact"
+    heading = "Contacts"
+    called = "Contact"
+    watches = "host"
+    point_at = "Point at a door or window."
+
+    gap_mm: Positive
+
+    def line(self) -> str:
+        return f"gap up to {self.gap_mm:g} mm; reports in {self.latency.typical_s:g} s"
+
+    def facts(self) -> list[Fact]:
+        return [Fact("Gap", f"up to {self.gap_mm:g} mm", self.gap_mm, 1)]
+
+
+class VibrationType(AnyType, frozen=True, kw_only=True, tag="vibration"):
+    """Fixed to furniture; reports when it shakes. Chances that a large and a small movement on it are noticed."""
+
+    family = "vibration"
+    heading = "Vibration"
+    called = "Vibration"
+    watches = "host"
+    presence = True
+    point_at = "Point at furniture or a machine."
+
+    large_share: Annotated[float, msgspec.Meta(ge=0, le=1)]
+    small_share: Annotated[float, msgspec.Meta(ge=0, le=1)]
+
+    def line(self) -> str:
+        share = f"notices {100 * self.large_share:.0f} % of large movements on it"
+        return f"{share}; reports in {self.latency.typical_s:g} s"
+
+    def facts(self) -> list[Fact]:
+        return [
+            Fact("Large movements", f"{100 * self.large_share:.0f} %", self.large_share, 1),
+            Fact("Small movements", f"{100 * self.small_share:.0f} %", self.small_share, 1),
+        ]
+
+
+class PlugType(AnyType, frozen=True, kw_only=True, tag="plug"):
+    """A plug that measures an appliance's power, and may switch it. Reports "in use" above `threshold_w`."""
+
+    family = "plug"
+    heading = "Plugs with meter"
+    called = "Plug"
+    watches = "host"
+    point_at = "Point at the machine it feeds."
+
+    threshold_w: Positive
+    switches: bool = True
+
+    def line(self) -> str:
+        return f"in use above {self.threshold_w:g} W; up to {self.load_w:g} W"
+
+    def facts(self) -> list[Fact]:
+        return [Fact("In use above", f"{self.threshold_w:g} W", self.threshold_w, -1)]
+
+
+class HumidityType(AnyType, frozen=True, kw_only=True, tag="humidity"):
+    """Relative humidity and temperature: a shower is a fact about a bathroom. Says nothing about who is there."""
+
+    family = "humidity"
+    heading = "Humidity"
+    called = "Humidity"
+
+    accuracy_pct: Positive
+    interval_s: Positive
+
+    def line(self) -> str:
+        return f"± {self.accuracy_pct:g} % humidity, every {self.interval_s:g} s"
+
+    def facts(self) -> list[Fact]:
+        return [Fact("Accuracy", f"± {self.accuracy_pct:g} %", self.accuracy_pct, -1)]
+
+
+class LightType(AnyType, frozen=True, kw_only=True, tag="light"):
+    """A light-level sensor alone; its figures are in `light`."""
+
+    family = "light"
+    heading = "Light level"
+    called = "Light level"
+
+    def line(self) -> str:
+        return light_words(self.light)
+
+    def faults(self) -> Iterator[Fault]:
+        if self.light is None:
+            yield "light", "a light-level sensor needs its range"
+
+
+class ModuleType(AnyType, frozen=True, kw_only=True, tag="module"):
+    """What switches or dims a circuit: behind the switch, in the ceiling, on a rail. `load_w`: the largest LED load;
+    `two_way`: works where two switches share the circuit."""
+
+    family = "module"
+    heading = "Switches, dimmers, relays"
+    called = ""
+
+    dims: bool = False
+    channels: Annotated[int, msgspec.Meta(ge=1)] = 1
+    two_way: bool = True
+
+    def line(self) -> str:
+        dims, neutral = ", dims" if self.dims else "", ", needs a neutral" if self.needs_neutral else ""
+        return f"up to {self.load_w:g} W{dims}{neutral}"
+
+    def facts(self) -> list[Fact]:
+        return [
+            Fact("Dims", "yes" if self.dims else "no", float(self.dims), 1),
+            Fact("Two-way circuits", "yes" if self.two_way else "no", float(self.two_way), 1),
+        ]
+
+    def faults(self) -> Iterator[Fault]:
+        if self.load_w <= 0:
+            yield "load_w", "a module that switches needs the largest load it may switch"
+
+
+DeviceType = (
+    PirType
+    | RadarType
+    | DualType
+    | MatType
+    | ContactType
+    | VibrationType
+    | PlugType
+    | HumidityType
+    | LightType
+    | ModuleType
+)
+
+FAMILY_TYPES: tuple[type[AnyType], ...] = get_args(DeviceType)
+FAMILIES = tuple(t.family for t in FAMILY_TYPES)
+HEADINGS = {t.family: t.heading for t in FAMILY_TYPES}
+# Families that watch an area from where they hang; those that watch what they are fixed to. The others sense nobody.
+AREA_FAMILIES = tuple(t.family for t in FAMILY_TYPES if t.watches == "area")
+TOUCH_FAMILIES = tuple(t.family for t in FAMILY_TYPES if t.watches == "host")
