@@ -74,6 +74,16 @@ def _ripples(p: QPainter, s: float) -> None:
     p.drawEllipse(QPointF(0, s * 0.7), s * 0.08, s * 0.08)
 
 
+def _swell(p: QPainter, s: float) -> None:
+    """Ultrasound: a wave that swells across."""
+    path = QPainterPath(QPointF(-s * 0.95, 0.0))
+    for k, height in enumerate((0.35, 0.7, 1.1)):
+        x = -s * 0.95 + k * s * 0.66
+        path.quadTo(QPointF(x + s * 0.16, -s * height), QPointF(x + s * 0.33, 0.0))
+        path.quadTo(QPointF(x + s * 0.49, s * height), QPointF(x + s * 0.66, 0.0))
+    p.drawPath(path)
+
+
 def _weave(p: QPainter, s: float) -> None:
     """Pressure: a weave."""
     for k in (-0.5, 0.0, 0.5):
@@ -136,6 +146,7 @@ def _lever_on_prongs(p: QPainter, s: float) -> None:
 LOOKS: dict[str, FamilyLook] = {
     "pir": FamilyLook(lambda t: t.pir, _fingers),
     "radar": FamilyLook(lambda t: t.radar, _ripples),
+    "ultrasonic": FamilyLook(lambda t: QColor("#A23B72") if t.name == "light" else QColor("#E08BBB"), _swell),
     "dual": FamilyLook(lambda t: t.radar, _finger_over_ripple),
     "mat": FamilyLook(lambda t: t.pressure, _weave),
     "contact": FamilyLook(lambda t: t.contact, _split_bar),

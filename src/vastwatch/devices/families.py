@@ -164,6 +164,49 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
         return self.still_m
 
 
+class UltrasonicType(AnyType, frozen=True, kw_only=True, tag="ultrasonic"):
+    """An ultrasonic motion sensor: it hears the Doppler shift that somebody moving puts on its own tone.
+
+    `moving_m` and `minor_m`: range on somebody walking towards it and moving a hand or the head, in plain sight, on
+    axis. `fov_h` is the full angle of its horns, 360 for one that fills the room around it. Sensitivity has `steps`
+    of 3 dB.
+    """
+
+    family = "ultrasonic"
+    heading = "Ultrasound"
+    called = "Ultrasonic"
+    watches = "area"
+    presence = True
+
+    moving_m: Positive
+    minor_m: Positive
+    fov_h: Degrees
+    steps: Annotated[int, msgspec.Meta(ge=1)] = 4
+
+    def line(self) -> str:
+        ranges = f"{self.moving_m:g} m walking, {self.minor_m:g} m hands; fills its room"
+        return f"{ranges}; reports in {self.latency.typical_s:g} s"
+
+    def facts(self) -> list[Fact]:
+        return [
+            Fact("Moving, towards", f"{self.moving_m:g} m", self.moving_m, 1),
+            Fact("Hands and head", f"{self.minor_m:g} m", self.minor_m, 1),
+            Fact("Sitting still", "deaf", 0.0, 1),
+            Fact("Field of view", f"{self.fov_h:g}°", self.fov_h, 0),
+            Fact("Sensitivity steps", f"{self.steps}", self.steps, 1),
+        ]
+
+    def faults(self) -> Iterator[Fault]:
+        if self.moving_m > FARTHEST_M:
+            yield "moving_m", f"{self.moving_m:g} m is farther than any such sensor hears"
+        if self.minor_m > self.moving_m:
+            words = f"a range of {self.minor_m:g} m on hands is more than its {self.moving_m:g} m on walkers"
+            yield "minor_m", words
+
+    def reach_m(self) -> float:
+        return self.moving_m
+
+
 class DualType(AnyType, frozen=True, kw_only=True, tag="dual"):
     """A PIR and a radar in one housing that report as one: whichever notices first.
 
@@ -364,6 +407,7 @@ class ModuleType(AnyType, frozen=True, kw_only=True, tag="module"):
 DeviceType = (
     PirType
     | RadarType
+    | UltrasonicType
     | DualType
     | MatType
     | ContactType
