@@ -210,7 +210,22 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         f"{ident}: {s.drops:.1f} drops, {s.dark_min:.1f} min in the dark, {s.idle_h:.1f} h burning for nobody a day"
         for ident, s in result.scores.items()
     ]
-    document = {"days": args.days, "seed": args.seed, "rooms": rooms, "incidents": incidents}
+    outputs = {
+        ident: {
+            "run_h_per_day": _number(s.run_h),
+            "idle_h_per_day": _number(s.idle_h),
+            "kwh_per_day": _number(s.kwh, 5),
+            "starts_per_day": _number(s.starts),
+        }
+        for ident, s in result.output_scores.items()
+    }
+    others = {o.id for o in project.outputs}
+    lines += [
+        f"{ident}: runs {s.run_h:.1f} h a day, {s.idle_h:.1f} h for nobody, {s.kwh:.2f} kWh"
+        for ident, s in result.output_scores.items()
+        if ident in others
+    ]
+    document = {"days": args.days, "seed": args.seed, "rooms": rooms, "outputs": outputs, "incidents": incidents}
     return document, lines or ["No room is under presence control."]
 
 

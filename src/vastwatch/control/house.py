@@ -18,7 +18,7 @@ from vastwatch.control.outputs.handler import Situation, handler_of, kwh
 from vastwatch.control.recording import Recording
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project
-from vastwatch.design.records import Expr, Output
+from vastwatch.design.records import Expr, Fixture
 from vastwatch.design.relations import lamps_in, outputs, outputs_in, presence_of, sensors_of
 from vastwatch.memo import kept
 from vastwatch.signals import Levels, Signal, all_of, any_of
@@ -93,7 +93,7 @@ class HouseRun:
         """What a room's lamps draw when full on, together."""
         return math.fsum(lamp.watts for lamp in lamps_in(self.project, room))
 
-    def kwh(self, output: Output, start: float | None = None, end: float | None = None) -> float:
+    def kwh(self, output: Fixture, start: float | None = None, end: float | None = None) -> float:
         """Energy an output drew; 0 where the house does not switch it."""
         levels = self.outputs.get(output.id)
         return 0.0 if levels is None else kwh(output, levels, start, end)
@@ -153,5 +153,5 @@ def _never(end: float) -> Signal:
 
 
 @kept
-def _output(output: Output, situation: Situation) -> Levels:
+def _output(output: Fixture, situation: Situation) -> Levels:
     return handler_of(output).run(output, situation)

@@ -123,6 +123,8 @@ class Project(Record, frozen=True, kw_only=True):
     logbook: LogbookToBe = ()
 
 
+# The lists whose records belong to a room and have a place in it.
+IN_ROOMS = ("spots", "lamps", "outputs")
 # The lists that hold records with an id, in file order.
 COLLECTIONS = (
     "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "presences",

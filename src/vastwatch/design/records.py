@@ -104,27 +104,31 @@ class Presence(Record, frozen=True, kw_only=True):
     expr: Expr
 
 
-class Lamp(Record, frozen=True, kw_only=True):
-    """A lamp that lights one room; it burns while the room's presence holds and it is dark enough."""
+class Fixture(Record, frozen=True, kw_only=True):
+    """What every output has that the house switches: a place in a room, and what it draws when full on."""
 
     id: Id
     room: OfRoom
     name: str
     at: Point
     watts: NotNegative
+
+
+class Lamp(Fixture, frozen=True, kw_only=True):
+    """A lamp that lights one room; it burns while the room's presence holds and it is dark enough."""
+
     lumens: NotNegative
 
 
-# Whatever the house switches.
-Output = Lamp
+# Outputs that are no lamps, by kind. Each is a record here, a handler in `control.outputs` and a look on the desk.
+KINDS: tuple[type[Fixture], ...] = ()
 
 # -- lists that are still empty ------------------------------------------------------------------------------------
 
 # The file has had these lists from its first version on. What will be in them is said where it is clear already.
 _NOT_YET = msgspec.Meta(max_length=0, description="not used by this version")
 
-# Outputs that are no lamps.
-Fixtures = Annotated[tuple[msgspec.Raw, ...], _NOT_YET]
+Fixtures = Annotated[tuple[Fixture, ...], _NOT_YET]
 
 
 class Zone(Record, frozen=True, kw_only=True):

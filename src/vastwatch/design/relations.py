@@ -10,7 +10,7 @@ from typing import Any
 
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, indexed
-from vastwatch.design.records import Lamp, Output, Presence
+from vastwatch.design.records import Fixture, Lamp, Presence
 from vastwatch.site.building import Level, Room
 
 
@@ -42,14 +42,15 @@ def lamps_in(project: Project, room: str) -> tuple[Lamp, ...]:
     return indexed(project.lamps, _by_room).get(room, ())
 
 
-def outputs(project: Project) -> Iterator[Output]:
-    """Everything that the house switches."""
+def outputs(project: Project) -> Iterator[Fixture]:
+    """Everything that the house switches: lamps, then whatever else."""
     yield from project.lamps
+    yield from project.outputs
 
 
-def outputs_in(project: Project, room: str) -> tuple[Output, ...]:
+def outputs_in(project: Project, room: str) -> tuple[Fixture, ...]:
     """Everything in a room that the house switches."""
-    return lamps_in(project, room)
+    return (*lamps_in(project, room), *indexed(project.outputs, _by_room).get(room, ()))
 
 
 def levels_in_order(project: Project) -> tuple[Level, ...]:

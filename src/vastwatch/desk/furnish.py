@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from vastwatch.control.outputs.handler import handlers
 from vastwatch.design.edits.drawing_aids import HAZARD_KINDS
 from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.focus import Focus
@@ -46,7 +47,11 @@ class FurnishPanel(QWidget):
         inner.addWidget(row(*self.spots.values(), spacing=4))
         self.lamp = ArmingButton(self, self.tr("lamp"), "lamp:")
         self.lamp.setToolTip(self.tr("Another lamp; say at the right which circuit it hangs on."))
-        inner.addWidget(row(label(self.tr("Light"), "head"), self.lamp, stretch=1))
+        self.outputs = {called: ArmingButton(self, self.tr(called), f"output:{called}") for called in handlers()}
+        for called, button in self.outputs.items():
+            button.setToolTip(self.tr(handlers()[called].why))
+        inner.addWidget(label(self.tr("What the house switches"), "head"))
+        inner.addWidget(row(self.lamp, *self.outputs.values(), spacing=4))
         inner.addWidget(line())
         inner.addWidget(label(self.tr("What fools sensors"), "head"))
         self.hazards: dict[str, QPushButton] = {}

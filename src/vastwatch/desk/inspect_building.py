@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from vastwatch.control.daylight import daylight_factor, wanted_lux
+from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.building import is_rectangle, resize_room
 from vastwatch.design.edits.fittings import move_furnishing, rooms_beside
 from vastwatch.design.edits.whole_rooms import move_room
@@ -83,14 +84,27 @@ def _resize(form: Inspector, axis: int, room: Any, metres: float) -> Project:
 
 
 def lamp_form(form: Inspector, lamp: Any) -> None:
-    form.name_field(form.tr("Lamp"))
-    grid = form.grid()
-    form.figure(grid, 0, "Watts", lambda r: r.watts, lambda r, v: replace(r, watts=v), "plain", 1, 0, 5000,
-                 form.tr("Counts into the energy burned for nobody."))  # fmt: skip
-    form.figure(grid, 1, "Lumens", lambda r: r.lumens, lambda r, v: replace(r, lumens=v), "plain", 50, 0, 500000,
-                 form.tr("Light output."))  # fmt: skip
-    form.place_figures(grid, 2)
+    output_form(form, lamp)
     circuit_choice(form, lamp)
+
+
+def output_form(form: Inspector, output: Any) -> None:
+    """What can be set on anything the house switches, as its kind says."""
+    handler = handler_of(output)
+    form.name_field(form.tr(handler.called.capitalize()))
+    grid = form.grid()
+    for k, f in enumerate(handler.figures):
+
+        def read(record: Any, field: str = f.field) -> float:
+            return float(getattr(record, field))
+
+        def write(record: Any, value: float, field: str = f.field) -> Any:
+            return replace(record, **{field: value})
+
+        form.figure(grid, k, form.tr(f.words), read, write, f.kind, f.step, f.low, f.high, form.tr(f.why))
+    form.place_figures(grid, len(handler.figures))
+    if handler.caution:
+        form.text(lambda _: form.tr(handler.caution))
 
 
 def spot_form(form: Inspector, spot: Any) -> None:

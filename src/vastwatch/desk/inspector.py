@@ -20,6 +20,7 @@ from vastwatch.desk.inspect_building import (
     furnishing_form,
     lamp_form,
     opening_form,
+    output_form,
     room_form,
     spot_form,
     wall_form,
@@ -94,6 +95,7 @@ class Inspector(QWidget):
             return
         forms: dict[str, Callable[[Any], None]] = {
             "sensors": self._sensor, "rooms": partial(room_form, self), "lamps": partial(lamp_form, self),
+            "outputs": partial(output_form, self),
             "spots": partial(spot_form, self),
             "walls": partial(wall_form, self), "openings": partial(opening_form, self),
             "furnishings": partial(furnishing_form, self),

@@ -156,3 +156,7 @@ LOOKS: dict[str, FamilyLook] = {
     "light": FamilyLook(lambda t: t.soft, _half_disc),
     "module": FamilyLook(lambda t: t.soft, _lever),
 }
+
+
+# Outputs that are no lamps, by what they are called: a mark in a chip, in the colour of words.
+OUTPUT_MARKS: dict[str, Callable[[QPainter, float], None]] = {}

@@ -17,9 +17,10 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from vastwatch.control.daylight import sun_times
 from vastwatch.control.house import HouseRun
+from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.places import room_of
 from vastwatch.design.project import find
-from vastwatch.design.relations import presence_of, sensors_of
+from vastwatch.design.relations import outputs_in, presence_of, sensors_of
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.looks import family_hue
 from vastwatch.desk.results import Results
@@ -157,6 +158,10 @@ class Ribbon(QWidget):
             r = self.results.rehearsal
             mine = [] if r is None else [(i, x) for i, x in enumerate(r.incidents) if x.room == ident]
             self._lanes.append(Lane("light", lit, t.lamp, THICK, ident, None, mine))
+        if full:
+            for output in outputs_in(project, ident):
+                if output.id in house.outputs and not handler_of(output).lights:
+                    self._lanes.append(Lane(output.name, house.signals[output.id], t.soft, THICK, ident, output.id))
 
     def _people(self, room: str) -> None:
         """Who is in a room, where that is known."""

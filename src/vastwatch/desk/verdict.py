@@ -10,7 +10,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 
 from vastwatch.advice import Finding, Option
 from vastwatch.advice.remedies import Remedy
+from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.project import find, find_any
+from vastwatch.design.relations import outputs_in
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.inspector import Inspector
@@ -140,6 +142,8 @@ class Verdict(QWidget):
         box.addWidget(self._numbers)
         self._nothing = label("", "soft", True)
         box.addWidget(self._nothing)
+        self._switched = label("", "soft", True)
+        box.addWidget(self._switched)
         self._story, self._story_box = column(7)
         box.addWidget(self._story)
         self._inspector_line = line()
@@ -185,7 +189,9 @@ class Verdict(QWidget):
             median = "" if scores.first_median_s is None else self.tr("median {:.1f} s").format(scores.first_median_s)
             self._scores["first"].set(scores.first_p95_s, (scores.first_p95_s or 0) > 3, median)
             self._nothing.hide()
-        else:
+        self._switched.setText(self._outputs(room_id) if room_id else "")
+        self._switched.setVisible(bool(self._switched.text()))
+        if scores is None:
             self._nothing.show()
             if room is None:
                 words = (
@@ -203,6 +209,17 @@ class Verdict(QWidget):
                 )
             self._nothing.setText(words)
         self._tell()
+
+    def _outputs(self, room: str) -> str:
+        """How what the house switches beside the light did, a line each."""
+        r = self.results.rehearsal
+        if r is None:
+            return ""
+        return "\n".join(
+            self.tr("{}: runs {:.1f} h a day, {:.1f} h for nobody, {:.2f} kWh").format(o.name, s.run_h, s.idle_h, s.kwh)
+            for o in outputs_in(r.project, room)
+            if not handler_of(o).lights and (s := r.output_scores.get(o.id)) is not None
+        )
 
     # -- the story ---------------------------------------------------------------------------------------------
 

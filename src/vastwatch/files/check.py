@@ -105,6 +105,7 @@ def _shapes(project: Project) -> Iterator[str]:
         ("sensors", [s.at for s in project.sensors]),
         ("spots", [s.at for s in project.spots]),
         ("lamps", [lamp.at for lamp in project.lamps]),
+        ("outputs", [output.at for output in project.outputs]),
         ("hazards", [c for h in project.hazards for p in h.outline for c in p]),
         ("sockets", [s.at for s in project.sockets]),
         ("switches", [s.at for s in project.switches]),

@@ -87,6 +87,13 @@ def svg_of(project: Project, level_id: str) -> str:
             marks.append(f'<circle cx="{x}" cy="{y}" r="1.6" style="fill:none;stroke:#E79A00;stroke-width:0.4"/>')
     out += group("lamps", marks)
     marks = []
+    for output in project.outputs:
+        if find(project.rooms, output.room).level == level_id:
+            x, y = at(output.at).split(",")
+            marks.append(f'<rect x="{float(x) - 1.5:.2f}" y="{float(y) - 1.5:.2f}" width="3" height="3" '
+                         f'style="fill:none;stroke:{SOFT};stroke-width:0.4"/>')  # fmt: skip
+    out += group("outputs", marks)
+    marks = []
     for s in on_level(project.sensors, level_id):
         hue = HUES.get(find(project.devices, s.device).family, "#8A6A3B")
         x, y = at(s.at[:2]).split(",")

@@ -16,13 +16,13 @@ from vastwatch.control.by_hand import presses
 from vastwatch.control.house import HouseRun, conclude, run
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
-from vastwatch.design.relations import presence_of
+from vastwatch.design.relations import outputs, presence_of
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.incidents import Incident, find_incidents
 from vastwatch.rehearsal.notices import Notices
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors
-from vastwatch.rehearsal.scores import Scores, score
+from vastwatch.rehearsal.scores import OutputScores, Scores, score, score_output
 from vastwatch.signals import Calendar, Signal
 
 LONGEST_DAYS = 366
@@ -76,6 +76,15 @@ class Rehearsal:
                     lit, self.awake(room.id), self.house.dark(room.id), self.house.watts(room.id), self.days
                 )
         return out
+
+    @cached_property
+    def output_scores(self) -> dict[str, OutputScores]:
+        """Scores of everything the house switches, by record id."""
+        return {
+            o.id: score_output(self.signals[o.id], self.occupied(o.room), self.house.kwh(o), self.days)
+            for o in outputs(self.project)
+            if o.id in self.house.outputs
+        }
 
     @cached_property
     def incidents(self) -> list[Incident]:

@@ -59,3 +59,22 @@ def score(lamp: Signal, awake: Signal, dark: Signal, watts: float, days: int) ->
         first_p95_s=float(np.percentile(waits, 95)) if len(waits) else None,
         arrivals=len(waits),
     )
+
+
+@dataclass(frozen=True)
+class OutputScores:
+    """Per day, of one output: hours it ran, those with nobody in its room, energy, and how often it started."""
+
+    run_h: float
+    idle_h: float
+    kwh: float
+    starts: float
+
+
+@kept
+def score_output(running: Signal, occupied: Signal, kwh: float, days: int) -> OutputScores:
+    """Scores of an output from when it ran at all, when anybody was in its room, and what it drew in all."""
+    return OutputScores(
+        running.total() / 3600.0 / days, (running - occupied).total() / 3600.0 / days, kwh / days,
+        len(running.rises) / days,
+    )  # fmt: skip

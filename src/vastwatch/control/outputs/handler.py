@@ -9,8 +9,9 @@ import importlib
 from functools import cache
 from typing import Any, NamedTuple, Protocol
 
-from vastwatch.design.records import Output
+from vastwatch.design.records import KINDS, Fixture
 from vastwatch.signals import Levels, Signal
+from vastwatch.site.record import Point
 
 
 class Situation(NamedTuple):
@@ -24,11 +25,33 @@ class Situation(NamedTuple):
     hold_s: float = 0.0
 
 
+class Figure(NamedTuple):
+    """A figure of an output that is set by hand: its field, what it is called, its kind (time, plain), how it steps,
+    its bounds, and why one would set it."""
+
+    field: str
+    words: str
+    kind: str
+    step: float
+    low: float
+    high: float
+    why: str
+
+
 class OutputHandler(Protocol):
     """What is known of one kind of output."""
 
     # Whether it gives the light that those in its room ask for.
     lights: bool
+    # What one is called, what it is for, what is set on it, and the usual caution where one can hurt somebody.
+    called: str
+    why: str
+    figures: tuple[Figure, ...]
+    caution: str
+
+    def new(self, ident: str, room: str, name: str, at: Point) -> Fixture:
+        """One as it usually comes."""
+        ...
 
     def run(self, output: Any, situation: Situation) -> Levels:
         """Its level from 0 to 1 over the span."""
@@ -45,11 +68,16 @@ def _handler(kind: type) -> OutputHandler:
     return handler
 
 
-def handler_of(output: Output) -> OutputHandler:
+def handler_of(output: Fixture) -> OutputHandler:
     """The handler of an output's kind."""
     return _handler(type(output))
 
 
-def kwh(output: Output, levels: Levels, start: float | None = None, end: float | None = None) -> float:
+def handlers() -> dict[str, OutputHandler]:
+    """The handlers of all kinds that are no lamps, by what one is called."""
+    return {handler.called: handler for handler in map(_handler, KINDS)}
+
+
+def kwh(output: Fixture, levels: Levels, start: float | None = None, end: float | None = None) -> float:
     """Energy drawn from start to end, by default over the whole span."""
     return handler_of(output).watts(output, levels).integral(start, end) / 3_600_000.0

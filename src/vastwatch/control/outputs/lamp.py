@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from vastwatch.control.by_hand import on_by_hand
-from vastwatch.control.outputs.handler import Situation
+from vastwatch.control.outputs.handler import Figure, Situation
 from vastwatch.design.records import Lamp
 from vastwatch.signals import Levels
+from vastwatch.site.record import Point
 
 # Seconds from one level to another.
 FADE_S = 0.0
@@ -15,6 +16,14 @@ class LampHandler:
     """`OutputHandler` of lamps."""
 
     lights = True
+    called, why, caution = "lamp", "Lights its room while somebody is there and it is dark enough.", ""
+    figures = (
+        Figure("watts", "Watts", "plain", 1, 0, 5000, "Counts into the energy burned for nobody."),
+        Figure("lumens", "Lumens", "plain", 50, 0, 500_000, "Light output."),
+    )
+
+    def new(self, ident: str, room: str, name: str, at: Point) -> Lamp:
+        return Lamp(id=ident, room=room, name=name, at=at, watts=8.0, lumens=760.0)
 
     def run(self, output: Lamp, situation: Situation) -> Levels:
         lit = situation.presence & situation.dark

@@ -6,6 +6,7 @@ Each is a function from a project to a project, and raises ValueError with a sen
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from msgspec.structs import replace
 
@@ -13,7 +14,7 @@ from vastwatch.design.edits.building import LAMP_LM_W, fresh_name_id
 from vastwatch.design.edits.following import spots_with
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, fresh_id, numbered
-from vastwatch.design.records import Lamp
+from vastwatch.design.records import Fixture, Lamp
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Opening, OpeningKind, Room, Spot
 from vastwatch.site.furniture import FurnitureType
@@ -166,3 +167,18 @@ def add_lamp(project: Project, level: str, at: Point) -> tuple[Project, Lamp]:
         lumens=MORE_LAMP_W * LAMP_LM_W,
     )  # fmt: skip
     return replace(project, lamps=(*project.lamps, lamp)), lamp
+
+
+def add_output(
+    project: Project, level: str, at: Point, called: str, make: Callable[[str, str, str, Point], Fixture]
+) -> tuple[Project, Fixture]:
+    """An output that is no lamp, at a point of the plan; `make` gives its record for an id, a room, a name and a place.
+
+    Raises ValueError outside every room.
+    """
+    room = room_at(project, level, *at)
+    if room is None:
+        raise ValueError(f"a {called} belongs inside a room")
+    name = numbered(f"{room.name} {called}", (x.name for x in project.outputs))
+    made = make(fresh_name_id(project, f"{called} {room.name}"), room.id, name, at)
+    return replace(project, outputs=(*project.outputs, made)), made

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import Project, find, put
+from vastwatch.design.relations import outputs
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Opening, Room, Spot, Wall
 from vastwatch.site.record import Outline, Point
@@ -115,7 +116,7 @@ def carried_along(old: Project, new: Project, level: str) -> Project:
     new = _furniture(old, new, level, went)
     changed = {now.id: now for before, now in zip(old.rooms, new.rooms) if now is not before}
     if changed:
-        new = _spots_rehomed(old, _lamps_kept(new, changed), changed)
+        new = _spots_rehomed(old, _outputs_kept(new, changed), changed)
         around = polygons.frame([p for r in old.rooms if r.id in changed for p in r.outline])
         for collection in ("sensors", "furnishings", "switches", "sockets"):
             _none_outside(old, new, level, collection, around)
@@ -171,13 +172,13 @@ def _furniture(old: Project, new: Project, level: str, went: list[_Moved]) -> Pr
     return new
 
 
-def _lamps_kept(new: Project, changed: dict[str, Room]) -> Project:
-    """A lamp is its room's: where the room no longer reaches it, it hangs in the middle."""
-    for lamp in new.lamps:
-        room = changed.get(lamp.room)
-        if room is not None and not polygons.contains_point(room.outline, *lamp.at):
+def _outputs_kept(new: Project, changed: dict[str, Room]) -> Project:
+    """A lamp is its room's, as any output: where the room no longer reaches it, it hangs in the middle."""
+    for output in outputs(new):
+        room = changed.get(output.room)
+        if room is not None and not polygons.contains_point(room.outline, *output.at):
             x, y = polygons.centroid(room.outline)
-            new = put(new, replace(lamp, at=(round(x, 2), round(y, 2))))
+            new = put(new, replace(output, at=(round(x, 2), round(y, 2))))
     return new
 
 

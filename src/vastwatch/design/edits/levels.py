@@ -45,6 +45,7 @@ def fill_level(project: Project, ident: str, new: str) -> Project:
         "furnishings": tuple(f for f in on_level(project.furnishings, ident) if f.kind != "stair"),
         "spots": tuple(s for s in project.spots if s.room in homes and s.activity != "away"),
         "lamps": tuple(x for x in project.lamps if x.room in homes),
+        "outputs": tuple(x for x in project.outputs if x.room in homes),
         "hazards": on_level(project.hazards, ident),
     }
     used = {r.id for c in COLLECTIONS for r in getattr(project, c)}

@@ -20,7 +20,7 @@ from vastwatch.site.building import Furnishing, Room, Wall
 from vastwatch.site.record import Point
 
 # What is told of that went along, and in this order; presences and people's lines follow from the rest.
-_TOLD = ("walls", "openings", "sensors", "lamps", "spots", "hazards", "sockets", "switches")
+_TOLD = ("walls", "openings", "sensors", "lamps", "outputs", "spots", "hazards", "sockets", "switches")
 
 
 class Removal(NamedTuple):

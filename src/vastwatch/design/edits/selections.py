@@ -17,7 +17,7 @@ from vastwatch.design.project import Project, find, find_any, fresh_id, put
 from vastwatch.site.record import Point
 
 # What can be moved, mirrored and duplicated as a selection.
-MOVABLE = ("furnishings", "spots", "lamps", "sensors", "hazards", "sockets", "switches")
+MOVABLE = ("furnishings", "spots", "lamps", "outputs", "sensors", "hazards", "sockets", "switches")
 Side = Literal["left", "right", "top", "bottom", "middle", "centre"]
 
 

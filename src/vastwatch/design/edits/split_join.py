@@ -12,7 +12,7 @@ from vastwatch.design.edits.building import LAMP_LM_W, SAME, fresh_name_id, miss
 from vastwatch.design.edits.fittings import MORE_LAMP_W
 from vastwatch.design.edits.removing import Removal, removed
 from vastwatch.design.places import room_at
-from vastwatch.design.project import Project, find, numbered, on_level, put
+from vastwatch.design.project import IN_ROOMS, Project, find, numbered, on_level, put
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Room, Wall
@@ -89,8 +89,7 @@ def join_rooms(project: Project, one: str, other: str) -> Removal:
     project = replace(
         project,
         rooms=tuple(replace(a, outline=outline) if r is a else r for r in project.rooms if r is not b),
-        spots=tuple(replace(s, room=a.id) if s.room == b.id else s for s in project.spots),
-        lamps=tuple(replace(x, room=a.id) if x.room == b.id else x for x in project.lamps),
+        **{c: tuple(replace(r, room=a.id) if r.room == b.id else r for r in getattr(project, c)) for c in IN_ROOMS},
         presences=tuple(
             replace(p, room=a.id) if p.room == b.id else p
             for p in project.presences
@@ -133,11 +132,11 @@ def _union(a: Outline, b: Outline) -> Outline:
 
 
 def _rehomed(project: Project) -> Project:
-    """Spots and lamps belong to the room they are in."""
+    """Spots, lamps and other outputs belong to the room they are in."""
 
     def home(record: Any) -> Any:
         level = find(project.rooms, record.room).level
         room = room_at(project, level, *record.at)
         return record if room is None or room.id == record.room else replace(record, room=room.id)
 
-    return replace(project, spots=tuple(home(s) for s in project.spots), lamps=tuple(home(x) for x in project.lamps))
+    return replace(project, **{c: tuple(home(r) for r in getattr(project, c)) for c in IN_ROOMS})

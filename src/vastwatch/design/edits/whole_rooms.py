@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from vastwatch.design.edits.building import SAME, add_room, alongside, overlapped, room_edges, uncovered
 from vastwatch.design.edits.removing import counted, removed
 from vastwatch.design.places import middle_of, room_of
-from vastwatch.design.project import Project, find, fresh_id, fresh_ids, numbered, on_level
+from vastwatch.design.project import IN_ROOMS, Project, find, fresh_id, fresh_ids, numbered, on_level
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Opening, Room, Wall
 from vastwatch.site.record import Outline, Point
@@ -88,7 +88,7 @@ def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
         if _within(opening, list(_along(host, [room]))):
             new = _opening_copied(new, opening, host, dx, dy)
     carried = _carried(project, room)
-    for collection in ("furnishings", "hazards", "spots", "lamps"):
+    for collection in ("furnishings", "hazards", *IN_ROOMS):
         for record in getattr(project, collection):
             if record.id in carried[collection] and getattr(record, "activity", "") != "away":
                 stem = record.id.rstrip("0123456789").rstrip("-") or record.id
@@ -124,9 +124,7 @@ def _carried(project: Project, room: Room) -> dict[str, set[str]]:
         c: {r.id for r in getattr(project, c) if inside(r)} for c in ("furnishings", "hazards", "sockets", "switches")
     }
     out["sensors"] = {s.id for s in project.sensors if (home := room_of(project, s)) is not None and home is room}
-    out["spots"] = {s.id for s in project.spots if s.room == room.id}
-    out["lamps"] = {x.id for x in project.lamps if x.room == room.id}
-    return out
+    return out | {c: {r.id for r in getattr(project, c) if r.room == room.id} for c in IN_ROOMS}
 
 
 def _moved(record: Any, dx: float, dy: float) -> Any:

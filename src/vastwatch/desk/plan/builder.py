@@ -28,7 +28,7 @@ from vastwatch.design.edits.selections import (
 )
 from vastwatch.design.edits.whole_rooms import copy_room, move_room
 from vastwatch.design.places import middle_of, room_at
-from vastwatch.design.project import Project, find, find_any
+from vastwatch.design.project import IN_ROOMS, Project, find, find_any
 from vastwatch.desk.plan.handles import GRIP_PX, STEP_DEG, Handle, handle_of, turned_to
 from vastwatch.desk.plan.places import name_frame
 from vastwatch.desk.plan.snapping import along, at_wall, wall_at
@@ -54,7 +54,7 @@ def _apart(a: float, b: float) -> float:
 
 
 # What goes with a stroke of the delete key; sensors go by their own hand, walls with their rooms.
-DELETABLE = ("furnishings", "rooms", "openings", "spots", "lamps", "hazards", "sockets", "switches")
+DELETABLE = ("furnishings", "rooms", "openings", *IN_ROOMS, "hazards", "sockets", "switches")
 
 
 class Builder:

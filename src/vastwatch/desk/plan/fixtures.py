@@ -8,13 +8,16 @@ from functools import lru_cache
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen, QPolygonF
 
+from vastwatch.control.outputs.handler import handler_of
+from vastwatch.design.project import find
+from vastwatch.desk.looks import OUTPUT_MARKS
 from vastwatch.desk.plan.look import Look, cosmetic, in_pixels, polygon, ring
 from vastwatch.desk.theme import alpha, mix
 from vastwatch.desk.underlay import picture_of
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Hazard, Underlay
 
-FIXTURE_PX = 6.5
+FIXTURE_PX, OUTPUT_PX = 6.5, 9.0
 
 
 @lru_cache(maxsize=8)
@@ -50,7 +53,8 @@ def reads_fixtures(look: Look) -> tuple[object, ...]:
     """What the fixtures layer shows."""
     project = look.project
     return (
-        look.hazards, project.sockets, project.switches, project.circuits, project.lamps, look.level, look.stage,
+        look.hazards, project.sockets, project.switches, project.circuits, project.lamps, project.outputs,
+        dict(look.lit), look.level, look.stage,
         look.night, look.selected or "", look.marked, look.traced, look.theme,
     )  # fmt: skip
 
@@ -76,9 +80,11 @@ def _ghost(p: QPainter, look: Look, elevation: float) -> None:
 
 
 def draw_fixtures(p: QPainter, look: Look) -> None:
-    """Hazards as dashed outlines with a mark of their kind; in the Brief and Plan stages sockets and switches too."""
+    """Hazards as dashed outlines with a mark of their kind; outputs that are no lamps; in the Brief and Plan stages
+    sockets and switches too."""
     for hazard in look.hazards:
         _hazard(p, look, hazard)
+    _outputs(p, look)
     if look.stage not in ("Brief", "Plan"):
         return
     line = mix(look.theme.ink, look.theme.paper, look.night)
@@ -99,6 +105,26 @@ def draw_fixtures(p: QPainter, look: Look) -> None:
                 _chosen(p, look, c, switch.id)
                 if switch.circuit in look.traced:
                     _lines_to_lamps(p, look, switch.circuit, c, at)
+
+
+def _outputs(p: QPainter, look: Look) -> None:
+    """What the house switches beside lamps, filled while it runs."""
+    line = mix(look.theme.ink, look.theme.paper, look.night)
+    with in_pixels(p) as at:
+        for output in look.project.outputs:
+            if find(look.project.rooms, output.room).level != look.level:
+                continue
+            c, runs = at(*output.at), look.lit.get(output.id, 0.0) > 0
+            p.setPen(QPen(line, 1.1))
+            p.setBrush(line if runs else look.ground)
+            p.drawEllipse(c, OUTPUT_PX, OUTPUT_PX)
+            p.save()
+            p.translate(c)
+            p.setPen(QPen(look.ground if runs else line, 1.2))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            OUTPUT_MARKS[handler_of(output).called](p, OUTPUT_PX * 0.72)
+            p.restore()
+            _chosen(p, look, c, output.id)
 
 
 def _chip(p: QPainter, look: Look, c: QPointF, line) -> None:  # type: ignore[no-untyped-def]

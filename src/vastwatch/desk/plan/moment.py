@@ -22,10 +22,9 @@ def show_moment(look: Look, focus: Focus, rehearsal: Rehearsal | None) -> None:
     t = focus.time
     elevation = sun_elevation(look.project.place, rehearsal.calendar, t)
     look.night = min(max((BRIGHTEST - elevation) / (BRIGHTEST - DARKEST), 0.0), 1.0) ** DUSK
-    for lamp in look.project.lamps:
-        levels = rehearsal.house.outputs.get(lamp.id)
-        if levels is not None and (level := float(levels.at(t))) > 0:
-            look.lit[lamp.id] = level
+    for ident, levels in rehearsal.house.outputs.items():
+        if (level := float(levels.at(t))) > 0:
+            look.lit[ident] = level
     recording = rehearsal.recording
     look.reporting = frozenset(i for i in recording.sensors if recording.report(i).at(t))
     order = sorted(rehearsal.project.levels, key=lambda level: level.elevation)

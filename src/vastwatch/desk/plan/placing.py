@@ -11,8 +11,9 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 
+from vastwatch.control.outputs.handler import handlers
 from vastwatch.design.edits.building import rectangle
-from vastwatch.design.edits.fittings import add_furnishing, add_lamp, add_opening, footprint, turned
+from vastwatch.design.edits.fittings import add_furnishing, add_lamp, add_opening, add_output, footprint, turned
 from vastwatch.design.edits.wiring import add_socket, add_switch
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, fresh_id
@@ -71,6 +72,10 @@ class Placing:
             elif group == "lamp":
                 new, made = add_lamp(self.project, self.level, (round(x, 2), round(y, 2)))  # type: ignore[assignment]
                 words = "Hang a lamp"
+            elif group == "output":
+                place = (round(x, 2), round(y, 2))
+                new, made = add_output(self.project, self.level, place, name, handlers()[name].new)  # type: ignore[assignment]
+                words = f"Place a {name}"
             else:
                 kind = next(k for k in furniture() if k.name == name)
                 at, turn = stand(self.project, self.level, kind, x, y)

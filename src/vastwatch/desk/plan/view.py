@@ -25,7 +25,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QGraphicsScene, QRubberBand
 
 from vastwatch.design.places import room_at, room_of
-from vastwatch.design.project import Project, find, find_any, put
+from vastwatch.design.project import IN_ROOMS, Project, find, find_any, put
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.plan import covered, fixtures, furniture, ground, held, marks, places, walls
@@ -159,8 +159,8 @@ class PlanView(Sheet):
 
     def _project_changed(self, old: Project, new: Project) -> None:
         self.look.project = new
-        drawn = ("walls", "openings", "furnishings", "rooms", "spots", "lamps", "levels", "hazards", "sockets",
-                 "switches", "circuits", "place", "brief")  # fmt: skip
+        drawn = ("walls", "openings", "furnishings", "rooms", "spots", "lamps", "outputs", "levels", "hazards",
+                 "sockets", "switches", "circuits", "place", "brief")  # fmt: skip
         same_site = all(getattr(old, name) is getattr(new, name) for name in drawn)
         if old.rooms is not new.rooms or old.levels is not new.levels:
             self._set_areas()
@@ -228,7 +228,7 @@ class PlanView(Sheet):
         candidates: list[tuple[str, tuple[float, float], float]] = []
         for s in self.look.sensors:
             candidates.append((s.id, (s.at[0], s.at[1]), GRIP))
-        for group, grip in ((project.lamps, 10.0), (project.spots, 8.0)):
+        for group, grip in ((project.lamps, 10.0), (project.outputs, 10.0), (project.spots, 8.0)):
             for r in group:
                 if find(project.rooms, r.room).level == self.focus.level:
                     candidates.append((r.id, r.at, grip))
@@ -523,7 +523,7 @@ class PlanView(Sheet):
             return self.builder.nudge(found[1], dx, dy)
         if found is not None and found[0] in ("furnishings", "walls", "hazards", "sockets", "switches"):
             return self.builder.nudge(found[1], dx, dy)
-        if found is None or found[0] not in ("sensors", "lamps", "spots"):
+        if found is None or found[0] not in ("sensors", *IN_ROOMS):
             return False
         _, record = found
         level = record.level if found[0] == "sensors" else find(project.rooms, record.room).level
