@@ -120,15 +120,25 @@ class Lamp(Fixture, frozen=True, kw_only=True):
     lumens: NotNegative
 
 
+class Fan(Fixture, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
+    """An extractor fan that runs while somebody is concluded to be in its room, and on for `run_on_s` after.
+
+    It starts once somebody has been there for `wait_s`, so that whoever only passes does not start it.
+    """
+
+    run_on_s: NotNegative = 600.0
+    wait_s: NotNegative = 60.0
+
+
 # Outputs that are no lamps, by kind. Each is a record here, a handler in `control.outputs` and a look on the desk.
-KINDS: tuple[type[Fixture], ...] = ()
+KINDS: tuple[type[Fixture], ...] = (Fan,)
 
 # -- lists that are still empty ------------------------------------------------------------------------------------
 
 # The file has had these lists from its first version on. What will be in them is said where it is clear already.
 _NOT_YET = msgspec.Meta(max_length=0, description="not used by this version")
 
-Fixtures = Annotated[tuple[Fixture, ...], _NOT_YET]
+Fixtures = tuple[Fan, ...]
 
 
 class Zone(Record, frozen=True, kw_only=True):

@@ -158,5 +158,18 @@ LOOKS: dict[str, FamilyLook] = {
 }
 
 
+def _blades(p: QPainter, s: float) -> None:
+    """A fan: three swept blades about a hub."""
+    p.drawEllipse(QPointF(0, 0), s * 0.14, s * 0.14)
+    for k in range(3):
+        p.save()
+        p.rotate(120 * k)
+        path = QPainterPath(QPointF(0, -s * 0.16))
+        path.cubicTo(-s * 0.55, -s * 0.5, -s * 0.3, -s * 0.95, s * 0.25, -s * 0.85)
+        path.cubicTo(s * 0.15, -s * 0.55, s * 0.1, -s * 0.35, 0, -s * 0.16)
+        p.drawPath(path)
+        p.restore()
+
+
 # Outputs that are no lamps, by what they are called: a mark in a chip, in the colour of words.
-OUTPUT_MARKS: dict[str, Callable[[QPainter, float], None]] = {}
+OUTPUT_MARKS: dict[str, Callable[[QPainter, float], None]] = {"fan": _blades}

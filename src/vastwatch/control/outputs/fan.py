@@ -1,0 +1,40 @@
+"""Fans: on once somebody has been there for a while, and on for their run-on after they left.
+
+Presence alone moves damp air too late and too short; where a room is damp, humidity has to keep the fan going. That,
+and its speeds, are not modelled yet.
+"""
+
+from __future__ import annotations
+
+from vastwatch.control.outputs.handler import Figure, Situation
+from vastwatch.design.records import Fan
+from vastwatch.signals import Levels
+from vastwatch.site.record import Point
+
+
+class FanHandler:
+    """`OutputHandler` of fans."""
+
+    lights = False
+    called, why = "fan", "An extractor that follows presence and runs on after it."
+    caution = (
+        "A fan in a room with a flue or a fire, or one that has to clear fumes, never follows presence alone: keep its "
+        "own overrun and interlocks, and ask a licensed fitter. Isolate the circuit before you touch it."
+    )
+    figures = (
+        Figure("watts", "Watts", "plain", 1, 0, 5000, "What it draws while it runs."),
+        Figure("run_on_s", "Runs on", "time", 60, 0, 7200, "How long it runs on after presence has ended."),
+        Figure("wait_s", "Starts after", "time", 15, 0, 1800, "Whoever leaves sooner does not start it."),
+    )
+
+    def new(self, ident: str, room: str, name: str, at: Point) -> Fan:
+        return Fan(id=ident, room=room, name=name, at=at, watts=12.0)
+
+    def run(self, output: Fan, situation: Situation) -> Levels:
+        return Levels.steps(situation.presence.on_delay(output.wait_s).hold(output.run_on_s))
+
+    def watts(self, output: Fan, levels: Levels) -> Levels:
+        return levels.scaled(output.watts)
+
+
+HANDLER = FanHandler()
