@@ -10,9 +10,9 @@ from __future__ import annotations
 import sys
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import fields, is_dataclass
 from functools import wraps
 from threading import RLock
+from types import FunctionType, ModuleType
 from typing import Any, ParamSpec, TypeVar
 
 import msgspec
@@ -59,10 +59,21 @@ class Memo:
                 return entry[0]
             self._held[key] = (result, weight)
             self.bytes += weight
-            while self.bytes > self.budget and len(self._held) > 1:
-                _, (_, gone) = self._held.popitem(last=False)
-                self.bytes -= gone
+            self._keep_to_budget()
         return result
+
+    def _keep_to_budget(self) -> None:
+        while self.bytes > self.budget and len(self._held) > 1:
+            _, (_, gone) = self._held.popitem(last=False)
+            self.bytes -= gone
+
+    def set_budget(self, budget: int) -> None:
+        """Keep no more than so many bytes from now on. Raises ValueError for none."""
+        if budget <= 0:
+            raise ValueError("the memo needs some bytes")
+        with self._lock:
+            self.budget = budget
+            self._keep_to_budget()
 
     def holds(self, key: tuple[Any, ...]) -> bool:
         """Whether a result is at hand."""
@@ -95,10 +106,10 @@ def weigh(result: Any) -> int:
             left.extend(thing)
         elif isinstance(thing, dict):
             left.extend(thing.values())
-        elif is_dataclass(thing) and not isinstance(thing, type):
-            left.extend(getattr(thing, f.name) for f in fields(thing))
         elif isinstance(thing, bytes | str):
             total += sys.getsizeof(thing)
+        elif not isinstance(thing, type | ModuleType | FunctionType) and hasattr(thing, "__dict__"):
+            left.extend(vars(thing).values())
         total += _THING
     return total
 

@@ -267,7 +267,7 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
     assert window.focus.stage == "Brief"
     means = window.panels["Brief"].means
     assert means._working.isVisible()
-    qtbot.waitUntil(lambda: window.results.purchases is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.results.purchases.value is not None, timeout=60_000)
     window.own.all = kept
     cards = [
         c
@@ -276,14 +276,14 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
     ]
     assert cards and not means._working.isVisible()
     assert any("Free first" in c.accessibleName() for c in means.findChildren(LinkCard))
-    rooms = {p.room for p in window.results.purchases}
+    rooms = {p.room for p in window.results.purchases.value.found}
     assert len(cards) == min(len(rooms), 6)
     before = len(project(window).sensors)
     key(qtbot, cards[0], Qt.Key.Key_Return)
     assert len(project(window).sensors) == before + 1
     assert window.focus.selected == project(window).sensors[-1].id
     # What was found was found for another design.
-    assert window.results.purchases is None
+    assert window.results.purchases.value is None
     window.document.undo_stack.undo()
     assert len(project(window).sensors) == before
 
@@ -296,11 +296,11 @@ def test_a_starter_set_wants_a_budget_and_asking_can_be_stopped(qtbot, window, b
     said = []
     brief.say.connect(said.append)
     qtbot.mouseClick(means.starter, LEFT)
-    assert "needs a budget" in said[-1] and not window.results.busy("purchases")
+    assert "needs a budget" in said[-1] and not window.results.purchases.busy
     type_into(qtbot, means.budget, "150")
     qtbot.mouseClick(means.starter, LEFT)
-    assert window.results.busy("purchases")
+    assert window.results.purchases.busy
     qtbot.mouseClick(means._stop, LEFT)
-    assert not window.results.busy("purchases") and not means._working.isVisible()
+    assert not window.results.purchases.busy and not means._working.isVisible()
     settle(qtbot, window)
-    assert window.results.purchases is None
+    assert window.results.purchases.value is None

@@ -378,7 +378,7 @@ def test_people_are_drawn_where_they_are(window):
 
 def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, window):
     window.focus.set(stage="Timing", room="throwing", selected="throwing")
-    qtbot.waitUntil(lambda: window.results.curve is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.results.curve.value is not None, timeout=30_000)
     panel = window.panels["Timing"]
     before = window.results.rehearsal.scores["throwing"]
     panel.plot._mark.setPos(np.log10(900.0))
@@ -395,15 +395,15 @@ def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, wind
     panel.plot._mark.setPos(np.log10(600.0))
     assert window.document.undo_stack.count() == 1
     qtbot.mouseClick(panel._use, LEFT)
-    assert hold_of(presence_of(project(window), "throwing").expr) == window.results.curve.recommended_s
+    assert hold_of(presence_of(project(window), "throwing").expr) == window.results.curve.value.recommended_s
     assert not panel._use.isEnabled()
-    assert panel._reason.text() == window.results.curve.reason
+    assert panel._reason.text() == window.results.curve.value.reason
 
 
 def test_a_room_without_presence_says_why_there_is_no_curve(qtbot, window):
     window.focus.set(stage="Timing", room="kiln", selected="kiln")
     panel = None
-    qtbot.waitUntil(lambda: "no presence to tune" in window.results.no_curve, timeout=30_000)
+    qtbot.waitUntil(lambda: "no presence to tune" in window.results.curve.words, timeout=30_000)
     panel = window.panels["Timing"]
     assert "Kiln has no presence to tune" in panel._reason.text()
 
@@ -425,11 +425,11 @@ def test_remedies_are_tried_shown_and_applied(qtbot, window):
     window.focus.set(room="throwing", selected="throwing")
     before = project(window)
     key(qtbot, window.plan, Qt.Key.Key_T)
-    qtbot.waitUntil(lambda: bool(window.results.remedies), timeout=30_000)
+    qtbot.waitUntil(lambda: bool(window.results.remedies.value), timeout=30_000)
     assert project(window) is before
     buttons = [b for b in window.verdict.findChildren(QPushButton) if "drops" in b.accessibleName()]
     assert len(buttons) >= 2
-    best = window.results.remedies[0]
+    best = window.results.remedies.value[0]
     qtbot.mouseClick(buttons[0], LEFT)
     assert project(window) is best.project
     settle(qtbot, window)
@@ -439,8 +439,8 @@ def test_remedies_are_tried_shown_and_applied(qtbot, window):
 def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
     window.focus.set(stage="Sensors", level="upper", room="box", selected="box")
     key(qtbot, window.plan, Qt.Key.Key_W)
-    qtbot.waitUntil(lambda: bool(window.results.options), timeout=30_000)
-    best = window.results.options[0]
+    qtbot.waitUntil(lambda: bool(window.results.options.value), timeout=30_000)
+    best = window.results.options.value[0]
     cards = [c for c in window.verdict.findChildren(LinkCard) if best.device.name in c.accessibleName()]
     key(qtbot, cards[0], Qt.Key.Key_Return)
     assert window.focus.selected == best.placed[1].id
@@ -453,9 +453,9 @@ def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
 def test_trying_can_be_stopped(qtbot, window):
     window.focus.set(room="throwing", selected="throwing")
     window.verdict.try_remedies()
-    assert window.results.busy("remedies")
+    assert window.results.remedies.busy
     stop = next(b for b in window.verdict.findChildren(QPushButton) if "stop" in b.text())
     stop.click()
-    assert not window.results.busy("remedies")
-    assert window.results.remedies is None
+    assert not window.results.remedies.busy
+    assert window.results.remedies.value is None
     qtbot.waitUntil(lambda: any("Try what" in b.text() for b in window.verdict.findChildren(QPushButton)))

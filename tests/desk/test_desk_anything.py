@@ -164,7 +164,7 @@ def test_what_was_computed_of_another_project_is_dropped(qtbot, window):
     window.document.undo_stack.setClean()
     window.filing.new()
     assert window.results.rehearsal is None
-    assert window.results.findings == []
+    assert window.results.findings.value is None
     window.grab()
     settle(qtbot, window)
     assert window.results.rehearsal.project is project(window)

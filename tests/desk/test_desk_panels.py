@@ -221,24 +221,3 @@ def test_an_incident_closes_when_the_design_changes(qtbot, window):
     window.focus.set(selected="pir-throwing")
     window.plan.nudge(-0.1, 0)
     assert window.focus.incident == -1
-
-
-def test_a_newer_question_supersedes_an_older(qtbot, window):
-    taken = []
-    window.results.updated.connect(taken.append)
-    for k in range(3):
-        window.results._ask("curve", lambda k=k: f"answer {k}")
-    qtbot.waitUntil(lambda: not window.results.busy())
-    assert window.results.no_curve == "answer 2"
-    assert taken.count("curve") == 1
-
-
-def test_a_failing_computation_leaves_nobody_waiting(qtbot, window, caplog):
-    def fails():
-        raise ZeroDivisionError("oh")
-
-    window.results._ask("curve", fails)
-    qtbot.waitUntil(lambda: not window.results.busy())
-    assert window.results.curve is None
-    assert "could not be computed" in window.results.no_curve
-    assert "oh" in caplog.text

@@ -16,6 +16,7 @@ from vastwatch.design.project import find
 from vastwatch.desk import results
 from vastwatch.desk.app import Desk, catch_flaws, empty_project, make_application
 from vastwatch.desk.arming import ArmingButton
+from vastwatch.desk.derived import NOT_COMPUTED
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import STAGES
 from vastwatch.desk.parts import Paged, unbroken
@@ -403,8 +404,9 @@ def test_a_flaw_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, monke
         catch_flaws(desk, log)
         monkeypatch.setattr(results, "findings", lambda _: {}["no such thing"])
         w.focus.set(room="kiln", selected="kiln")
+        w.results.findings.forget()
         w.results.refresh()
-        qtbot.waitUntil(lambda: "findings" in w.results.flawed)
+        qtbot.waitUntil(lambda: w.results.findings.state == "failed")
 
         def words():
             return [plain(x.text()) for x in w.verdict.findChildren(QLabel) if x.isVisible()]
@@ -416,8 +418,9 @@ def test_a_flaw_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, monke
     finally:
         __import__("sys").excepthook = hook
     monkeypatch.undo()
+    w.results.findings.forget()
     w.results.refresh()
-    qtbot.waitUntil(lambda: not w.results.flawed)
+    qtbot.waitUntil(lambda: w.results.findings.state == "fresh")
 
 
 def test_figures_keep_their_units_on_the_line():
@@ -486,10 +489,10 @@ def test_what_could_not_be_computed_is_not_told_as_an_answer(qtbot, window, monk
     w = window
     w.focus.set(stage="Sensors", level="ground", room="throwing", selected="throwing")
     ask(w)
-    qtbot.waitUntil(lambda: kind in w.results.flawed)
+    qtbot.waitUntil(lambda: getattr(w.results, kind).state == "failed")
 
     def words():
         return [plain(x.text()) for x in w.findChildren(QLabel) if x.isVisible()]
 
-    qtbot.waitUntil(lambda: any(x == results.NOT_COMPUTED for x in words()))
+    qtbot.waitUntil(lambda: any(x == NOT_COMPUTED for x in words()))
     assert not any("would help" in x and "Nothing" in x for x in words())

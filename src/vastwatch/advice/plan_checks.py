@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from functools import lru_cache
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -17,6 +16,7 @@ from vastwatch.design.edits.fittings import opening_middle, rooms_beside
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
+from vastwatch.memo import kept
 from vastwatch.people.routes import solid_stretches, stair_ends
 from vastwatch.site.building import Furnishing, Opening, Room, Wall
 from vastwatch.site.furniture import furniture
@@ -60,7 +60,7 @@ def open_rooms(project: Project) -> Iterator[Finding]:
                 )  # fmt: skip
 
 
-@lru_cache(maxsize=512)
+@kept
 def _gaps(room: Room, walls: tuple[Wall, ...]) -> list[tuple[tuple[float, float], tuple[float, float]]]:
     corners = room.outline
     found = [g for a, b in zip(corners, corners[1:] + corners[:1]) for g in uncovered(a, b, walls)]
@@ -92,7 +92,7 @@ class _Passage(NamedTuple):
     right: Room | None
 
 
-@lru_cache(maxsize=2)
+@kept
 def _passages(project: Project) -> list[_Passage]:
     passable = (o for o in project.openings if o.kind != "window" and o.width >= PASSABLE_M)
     return [_Passage(o, *rooms_beside(project, o)) for o in passable]

@@ -16,7 +16,6 @@ nobody between e + lo and e + hi. Sorting them once gives the whole curve in O(n
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -28,6 +27,7 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Expr, Hold, StartKeep
 from vastwatch.design.relations import presence_of
+from vastwatch.memo import kept
 from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.signals import Calendar, Signal
 from vastwatch.words import drops_words, duration_words
@@ -404,7 +404,7 @@ def _interval(by_day: Array, holds: Array, limit: float, centre: float) -> tuple
     return float(lo), float(hi)
 
 
-@lru_cache(maxsize=8)
+@kept
 def cached_curve(rehearsal: Rehearsal, room: str) -> TimingCurve:
     """`curve_of`, kept by the identity of the rehearsal."""
     return curve_of(rehearsal, room)

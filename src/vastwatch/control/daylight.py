@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import math
 from datetime import date
-from functools import lru_cache
 
 import numpy as np
 
@@ -75,7 +74,7 @@ def daylight_factor(project: Project, room: Room) -> float:
     return TRANSMITTANCE * glass * SKY_ANGLE_DEG / (surfaces * (1 - REFLECTANCE**2)) / 100.0
 
 
-@lru_cache(maxsize=256)
+@kept
 def _windows(
     room: Room, walls: tuple[Wall, ...], openings: tuple[Opening, ...], rooms: tuple[Room, ...]
 ) -> tuple[Opening, ...]:

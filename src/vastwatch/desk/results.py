@@ -1,17 +1,16 @@
-"""Results kept for the views: the rehearsed week, the timing curve, the findings and the tried remedies.
+"""What the desk shows of the design, each a `Derived`: the rehearsed week, the findings, the timing curve, what helps,
+which types would do, and what to buy.
 
-Work runs in the thread pool; a newer request supersedes an older one, whose outcome is dropped. What is only a new
-hold time runs at once: the algebra takes a few milliseconds.
+What is only a new hold time follows at once: the algebra takes a few milliseconds. All else waits until the hand
+rests, runs in one background thread, and only for what is looked at.
 """
 
 from __future__ import annotations
 
-import contextlib
-import logging
 from collections.abc import Callable
-from typing import Any
+from typing import NamedTuple
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal, pyqtSlot
+from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
 from vastwatch.advice import (
     Finding,
@@ -29,6 +28,7 @@ from vastwatch.advice.timing import TUNING_DAYS, cached_curve
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
+from vastwatch.desk.derived import Derived, Task
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.devices import DeviceType, catalogue
@@ -39,255 +39,144 @@ DAYS, SEED = 7, 1
 SETTLE_MS = 160
 
 
-class _Done(QObject):
-    ready = pyqtSignal(str, int, object)
+class ToBuy(NamedTuple):
+    """What to buy: the best single additions, or a set one after the other; and what better holds alone would save,
+    minutes of dark and hours of burning a day."""
 
-
-# What panels say where a result they asked for could not be computed.
-NOT_COMPUTED = "This could not be computed, by a flaw of the program; its log says why."
-
-
-class Flaw(str):
-    """What is said in place of an outcome where the program failed."""
-
-
-class _Job(QRunnable):
-    """Runs a function in the pool and hands over its outcome, or the sentence of its ValueError."""
-
-    def __init__(self, kind: str, number: int, work: Callable[[], Any], done: _Done) -> None:
-        super().__init__()
-        self.kind, self.number, self.work, self.done = kind, number, work, done
-
-    def run(self) -> None:
-        try:
-            outcome = self.work()
-        except ValueError as e:
-            outcome = str(e)
-        except Exception:
-            # A flaw of the program must not leave the panel waiting for ever.
-            logging.exception("computing the %s failed", self.kind)
-            outcome = Flaw("this could not be computed, by a flaw of the program; its log says why")
-        try:
-            self.done.ready.emit(self.kind, self.number, outcome)
-        except RuntimeError:
-            # The window closed meanwhile; nobody waits for this any more.
-            return
+    found: list[Purchase]
+    a_set: bool
+    free: tuple[float, float]
 
 
 class Results(QObject):
-    """`updated` names what is new: rehearsal, curve, findings or remedies."""
+    """The results of one window."""
 
-    updated = pyqtSignal(str)
-    # Something could not be computed: a sentence for the status line.
+    # The program failed at something: a sentence for the status line.
     trouble = pyqtSignal(str)
 
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
         self.document, self.focus = document, focus
-        self.rehearsal: Rehearsal | None = None
-        # What sensors said in truth, where that is looked at in place of a rehearsal.
-        self.recording: Recording | None = None
-        self.curve: TimingCurve | None = None
-        self.no_curve: str = ""
-        self.findings: list[Finding] = []
-        self.remedies: list[Remedy] | None = None
-        self.remedies_room: str | None = None
-        self.options: list[Option] | None = None
-        self.options_room: str | None = None
-        # What to buy: the best single additions, or a set one after the other; None until asked.
-        self.purchases: list[Purchase] | None = None
-        self.purchases_are_a_set = False
-        self.free: tuple[float, float] | None = None
-        self.progress = 0.0
         # What there is to choose from; the window adds the user's own types.
         self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
-        # What failed the last time it was asked for.
-        self.flawed: set[str] = set()
-        self._numbers: dict[str, int] = {}
-        self._busy: set[str] = set()
-        self._stopped = False
-        self._done = _Done()
-        self._done.ready.connect(self._take)
-        self._pool = QThreadPool(self)
+        # What sensors said in truth, where that is looked at in place of a rehearsal.
+        self.recording: Recording | None = None
+        self._house: tuple[Project, Recording, HouseRun] | None = None
+        # With a budget, a starter set is asked for in place of the next best purchase.
+        self._budget: float | None = None
         # Two cores: one for the window, one for the work.
+        self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
+        self.week: Derived[Rehearsal] = Derived(
+            "rehearsal", self._pool, self._of_week, lambda task, project: rehearse(project, DAYS, SEED)
+        )
+        self.findings: Derived[list[Finding]] = Derived(
+            "findings", self._pool, lambda: (document.project,), lambda task, project: findings(project)
+        )
+        self.curve: Derived[TimingCurve] = Derived(
+            "curve", self._pool, self._of_room, _curve, needed=lambda: focus.stage == "Timing"
+        )
+        self.remedies: Derived[list[Remedy]] = Derived(
+            "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True
+        )
+        self.options: Derived[list[Option]] = Derived(
+            "options", self._pool, self._of_options, lambda task, project, room, types: choose(project, room, types),
+            needed=_never, forgetful=True,
+        )  # fmt: skip
+        self.purchases: Derived[ToBuy] = Derived(
+            "purchases", self._pool, self._of_purchases, _to_buy, needed=_never, forgetful=True
+        )
+        self.all = (self.week, self.findings, self.curve, self.remedies, self.options, self.purchases)
+        for derived in self.all:
+            derived.failed.connect(self.trouble)
+        self._stopped = False
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
         self._settle.setInterval(SETTLE_MS)
-        self._settle.timeout.connect(self._settled)
+        self._settle.timeout.connect(self.refresh)
         document.replaced.connect(self._forget)
         document.changed.connect(self._project_changed)
         focus.shift.connect(self._shifted)
 
-    def _forget(self) -> None:
-        for kind in self._numbers:
-            self._numbers[kind] += 1
-        self._busy.clear()
-        self.rehearsal, self.curve, self.no_curve, self.findings = None, None, "", []
-        self.updated.emit("rehearsal")
+    # -- what each is of ---------------------------------------------------------------------------------------
+
+    def _of_week(self) -> tuple[Project] | None:
+        return None if self.recording is not None else (self.document.project,)
+
+    def _of_room(self) -> tuple[Project, str] | None:
+        return None if self.focus.room is None else (self.document.project, self.focus.room)
+
+    def _of_remedies(self) -> tuple[Rehearsal, str] | None:
+        r, room = self.rehearsal, self.focus.room
+        return None if r is None or room is None or room not in r.scores else (r, room)
+
+    def _of_options(self) -> tuple[Project, str, list[DeviceType]] | None:
+        room = self.focus.room
+        return None if room is None else (self.document.project, room, self.types(self.document.project))
+
+    def _of_purchases(self) -> tuple[Project, list[DeviceType], float | None]:
+        return self.document.project, self.types(self.document.project), self._budget
+
+    # -- asking ------------------------------------------------------------------------------------------------
+
+    @property
+    def rehearsal(self) -> Rehearsal | None:
+        """The rehearsed week, of the design as it was when it last rested."""
+        return self.week.value
 
     @property
     def house(self) -> HouseRun | None:
         """What the house does in the shown days: of the rehearsal, or of a recording that is looked at."""
-        if self.recording is not None:
-            return run(self.document.project, self.recording)
-        return None if self.rehearsal is None else self.rehearsal.house
+        project = self.document.project
+        if self.recording is None:
+            return None if self.rehearsal is None else self.rehearsal.house
+        if self._house is None or self._house[0] is not project or self._house[1] is not self.recording:
+            self._house = project, self.recording, run(project, self.recording)
+        return self._house[2]
 
     def show_recording(self, recording: Recording | None) -> None:
         """Look at what sensors really said, in place of the rehearsed week; None goes back to it."""
-        self.recording, self.rehearsal = recording, None
-        self.updated.emit("rehearsal")
-        if recording is None:
-            self.refresh()
-
-    # -- asking ------------------------------------------------------------------------------------------------
+        self.recording = recording
+        self.week.forget()
+        self.refresh()
 
     def refresh(self) -> None:
-        """Ask for everything anew."""
-        if self._stopped:
-            return
-        project = self.document.project
-        self._ask("rehearsal", lambda: rehearse(project, DAYS, SEED))
-        self._ask("findings", lambda: findings(project))
-        self._ask_curve()
+        """Ask for whatever is not of the present design and is looked at."""
+        if not self._stopped:
+            for derived in self.all:
+                derived.check()
 
-    def busy(self, kind: str = "") -> bool:
-        """Whether an answer of that kind, or of any, is under way."""
-        return kind in self._busy if kind else bool(self._busy) or self._settle.isActive()
+    def busy(self) -> bool:
+        """Whether anything is under way, or about to be."""
+        return any(derived.busy for derived in self.all) or self._settle.isActive()
 
-    def _ask(self, kind: str, work: Callable[[], Any]) -> None:
-        number = self._numbers.get(kind, 0) + 1
-        self._numbers[kind] = number
-        self._busy.add(kind)
+    def ask_to_buy(self, starter_budget: float | None = None) -> None:
+        """Which single additions would help most for their money; or, with a budget, which set to begin with."""
+        self._budget = starter_budget
+        self.purchases.ask()
 
-        def unless_superseded() -> Any:
-            return work() if self._numbers.get(kind) == number else None
-
-        self._pool.start(_Job(kind, number, unless_superseded, self._done))
-
-    def _ask_curve(self) -> None:
-        room, project = self.focus.room, self.document.project
-        if room is None or self.focus.stage != "Timing":
-            return
-        self._ask("curve", lambda: cached_curve(rehearse(project, TUNING_DAYS, SEED), room))
-
-    def ask_remedies(self) -> None:
-        """Try what would help the room, on the same days."""
-        room, rehearsal = self.focus.room, self.rehearsal
-        if room is None or rehearsal is None or room not in rehearsal.scores:
-            return
-        if self.remedies_room == room and (self.remedies is not None or self.busy("remedies")):
-            return
-        self.remedies, self.remedies_room = None, room
-        number = self._numbers.get("remedies", 0) + 1
-        self._ask("remedies", lambda: remedies(rehearsal, room, lambda: self._numbers.get("remedies") == number))
-
-    def ask_options(self) -> None:
-        """Judge all device types for the room."""
-        room, project = self.focus.room, self.document.project
-        if room is None or (self.options_room == room and (self.options is not None or self.busy("options"))):
-            return
-        self.options, self.options_room = None, room
-        types = self.types(project)
-        self._ask("options", lambda: choose(project, room, types))
-
-    def ask_purchases(self, types: list[DeviceType]) -> None:
-        """Which single additions would help most for their money."""
-        project = self.document.project
-
-        def work(wanted: Callable[[], bool], told: Callable[[float], None]) -> list[Purchase]:
-            found = purchases(project, types, wanted, told=told)
-            self.free = free_gain(project) if wanted() else None
-            return found
-
-        self._ask_to_buy(False, work)
-
-    def ask_starter(self, types: list[DeviceType], budget: float) -> None:
-        """Which set to begin with, from a building without sensors."""
-        project = bare(self.document.project)
-        self._ask_to_buy(True, lambda wanted, told: starter_set(project, budget, types, wanted, told))
-
-    def _ask_to_buy(self, a_set: bool, work: Callable[[Callable[[], bool], Callable[[float], None]], Any]) -> None:
-        self.purchases, self.purchases_are_a_set, self.progress = None, a_set, 0.0
-        number = self._numbers.get("purchases", 0) + 1
-
-        def told(share: float) -> None:
-            with contextlib.suppress(RuntimeError):
-                self._done.ready.emit("progress", number, share)
-
-        self._ask("purchases", lambda: work(lambda: self._numbers.get("purchases") == number, told))
-
-    def cancel(self, kind: str) -> None:
-        """No longer wait for an answer of that kind; work that asks whether it is wanted stops."""
-        self._numbers[kind] = self._numbers.get(kind, 0) + 1
-        self._busy.discard(kind)
-        if kind == "remedies":
-            self.remedies_room = None
-        elif kind == "options":
-            self.options_room = None
-        self.updated.emit(kind)
+    def _forget(self) -> None:
+        self.recording = None
+        for derived in self.all:
+            derived.forget()
 
     def _project_changed(self, old: Project, new: Project) -> None:
-        self.remedies, self.remedies_room = None, None
-        self.options, self.options_room, self.purchases = None, None, None
-        for kind in ("options", "purchases"):
-            self._numbers[kind] = self._numbers.get(kind, 0) + 1
-            self._busy.discard(kind)
-        self.updated.emit("purchases")
-        if _only_presences(old, new):
-            self.rehearsal = rehearse(new, DAYS, SEED)
-            # A rehearsal already under way was of the old design.
-            self._numbers["rehearsal"] = self._numbers.get("rehearsal", 0) + 1
-            self._busy.discard("rehearsal")
-            self.updated.emit("rehearsal")
-            if self.curve is not None and self.focus.stage == "Timing":
-                self._ask_curve()
+        for derived in (self.remedies, self.options, self.purchases):
+            derived.spoil()
+        if self.recording is not None:
+            self.week.changed.emit()
+        elif _only_presences(old, new) and self.week.value is not None:
+            self.week.put(rehearse(new, DAYS, SEED), (new,))
         # While the hand moves, the frame has the processor to itself.
         self._settle.start()
 
-    def _settled(self) -> None:
-        project = self.document.project
-        if self.rehearsal is None or self.rehearsal.project is not project:
-            self._ask("rehearsal", lambda: rehearse(project, DAYS, SEED))
-        self._ask("findings", lambda: findings(project))
-        self._ask_curve()
-
     def _shifted(self, what: str) -> None:
+        if what == "room":
+            self.curve.forget()
+            self.remedies.spoil()
+            self.options.spoil()
         if what in ("room", "stage"):
-            if what == "room":
-                self.curve, self.no_curve = None, ""
-                self.remedies, self.remedies_room = None, None
-            self._ask_curve()
-
-    @pyqtSlot(str, int, object)
-    def _take(self, kind: str, number: int, outcome: Any) -> None:
-        if kind == "progress" and not self._stopped and self._numbers.get("purchases") == number:
-            self.progress = float(outcome)
-            self.updated.emit("progress")
-            return
-        if self._stopped or self._numbers.get(kind) != number:
-            return
-        self._busy.discard(kind)
-        if isinstance(outcome, Flaw):
-            self.flawed.add(kind)
-            self.trouble.emit(f"The {kind}: {outcome}.")
-        else:
-            self.flawed.discard(kind)
-        if kind == "rehearsal" and isinstance(outcome, Rehearsal):
-            self.rehearsal = outcome
-            self.remedies, self.remedies_room = None, None
-        elif kind == "curve":
-            self.curve = outcome if isinstance(outcome, TimingCurve) else None
-            self.no_curve = outcome if isinstance(outcome, str) else ""
-        elif kind == "findings":
-            self.findings = outcome if isinstance(outcome, list) else []
-        elif kind == "remedies":
-            self.remedies = outcome if isinstance(outcome, list) else []
-        elif kind == "options":
-            self.options = outcome if isinstance(outcome, list) else []
-        elif kind == "purchases":
-            self.purchases = outcome if isinstance(outcome, list) else []
-        self.updated.emit(kind)
+            self.curve.check()
 
     def stop(self) -> None:
         """Let go of everything under way and wait for the pool: the window closes."""
@@ -295,6 +184,27 @@ class Results(QObject):
         self._stopped = True
         self._pool.clear()
         self._pool.waitForDone()
+
+
+def _never() -> bool:
+    """Of what is computed only when it is asked for."""
+    return False
+
+
+def _curve(task: Task, project: Project, room: str) -> TimingCurve:
+    return cached_curve(rehearse(project, TUNING_DAYS, SEED), room)
+
+
+def _remedies(task: Task, rehearsal: Rehearsal, room: str) -> list[Remedy]:
+    return remedies(rehearsal, room, task.should_continue)
+
+
+def _to_buy(task: Task, project: Project, types: list[DeviceType], budget: float | None) -> ToBuy:
+    if budget is not None:
+        found = starter_set(bare(project), budget, types, task.should_continue, task.report_progress)
+        return ToBuy(found, True, (0.0, 0.0))
+    found = purchases(project, types, task.should_continue, told=task.report_progress)
+    return ToBuy(found, False, free_gain(project) if task.should_continue() else (0.0, 0.0))
 
 
 def _only_presences(old: Project, new: Project) -> bool:

@@ -75,7 +75,7 @@ class Ribbon(QWidget):
         # Sunset and sunrise of the shown night: where they fall, and in words.
         self._sun: tuple[float, float, str, str] | None = None
         focus.shift.connect(self._shifted)
-        results.updated.connect(self._updated)
+        results.week.changed.connect(self._updated)
 
     def _shifted(self, what: str) -> None:
         if what == "room":
@@ -84,10 +84,9 @@ class Ribbon(QWidget):
             self._build()
         self.update()
 
-    def _updated(self, what: str) -> None:
-        if what == "rehearsal":
-            self._build()
-            self.update()
+    def _updated(self) -> None:
+        self._build()
+        self.update()
 
     # -- lanes -------------------------------------------------------------------------------------------------
 

@@ -166,7 +166,7 @@ class DaysPanel(_Side):
         foot.setContentsMargins(0, 0, 10, 0)
         self._foot.addWidget(label(self.tr("Incidents of this room"), "soft"))
         self._foot.addWidget(foot)
-        results.updated.connect(lambda what: self._fill() if what == "rehearsal" else None)
+        results.week.changed.connect(self._fill)
         focus.shift.connect(self._shifted)
         self._fill()
 

@@ -6,6 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QWidget
 
+from vastwatch.design.needs import needs_of
+from vastwatch.design.project import find
 from vastwatch.desk import glyphs
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import STAGES, Focus
@@ -113,7 +115,8 @@ class Strip(QWidget):
         document.state_changed.connect(self.refresh)
         document.changed.connect(lambda *_: self.refresh())
         focus.shift.connect(lambda what: self.refresh() if what == "stage" else None)
-        results.updated.connect(lambda _: self.refresh())
+        for derived in (results.week, results.findings):
+            derived.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -126,7 +129,7 @@ class Strip(QWidget):
     def state_of(self, stage: str) -> str:
         """unlit, half or lit: from the findings and the scores."""
         project, r = self.document.project, self.results.rehearsal
-        rules = {f.rule for f in self.results.findings if f.severity in ("wrong", "risk")}
+        rules = {f.rule for f in self.results.findings.value or () if f.severity in ("wrong", "risk")}
         if stage == "Brief":
             # Something is wanted once somebody lives there, and all of it is told once power can be reckoned with.
             return "unlit" if not project.people else "lit" if project.circuits or project.sockets else "half"
@@ -138,7 +141,8 @@ class Strip(QWidget):
             return "half" if rules - PLAN_RULES else "lit"
         if r is None or not r.scores:
             return "unlit"
-        limit = project.brief.drops_per_week / 7
         if stage == "Timing":
-            return "half" if any(s.drops > limit for s in r.scores.values()) else "lit"
+            over = (s.drops > needs_of(r.project, find(r.project.rooms, room)).drops_per_week / 7 + 1e-9
+                    for room, s in r.scores.items())  # fmt: skip
+            return "half" if any(over) else "lit"
         return "half" if any(i.dark for i in r.incidents) else "lit"

@@ -177,7 +177,7 @@ class TimingPanel(QWidget):
         )
         box.addWidget(self._caution)
         box.addStretch(1)
-        results.updated.connect(lambda what: self.refresh() if what == "curve" else None)
+        results.curve.changed.connect(self.refresh)
         focus.shift.connect(lambda what: self.refresh() if what in ("room", "stage") else None)
         document.changed.connect(lambda *_: self._follow())
         self.refresh()
@@ -191,7 +191,7 @@ class TimingPanel(QWidget):
     def refresh(self) -> None:
         """Show the room's curve, or say why there is none."""
         room = self.focus.room
-        curve = self.results.curve
+        curve = self.results.curve.value
         name = find(self.document.project.rooms, room).name if room else self.tr("No room selected")
         self._title.setText(self.tr("Presence in {}").format(name.lower()) if room else name)
         has = curve is not None and curve.room == room
@@ -200,11 +200,11 @@ class TimingPanel(QWidget):
         use = find(self.document.project.rooms, room).use if room else ""
         self._caution.setVisible(use in ("stair", "passage", "workshop", "plant"))
         if not has or curve is None:
-            busy = self.results.busy("curve")
+            busy = self.results.curve.busy
             self._basis.setText("")
             self._reason.setText(
                 self.tr("Rehearsing four weeks …") if busy
-                else _sentence(self.results.no_curve) or self.tr("Select a room with presence to see its curve.")
+                else _sentence(self.results.curve.words) or self.tr("Select a room with presence to see its curve.")
             )  # fmt: skip
             return
         self._basis.setText(self.tr("{} days").format(curve.days))
@@ -214,7 +214,7 @@ class TimingPanel(QWidget):
         self._follow()
 
     def _follow(self) -> None:
-        hold, curve = self._hold(), self.results.curve
+        hold, curve = self._hold(), self.results.curve.value
         if hold is None or curve is None or curve.room != self.focus.room:
             return
         self.plot.set_mark(hold)
@@ -234,8 +234,8 @@ class TimingPanel(QWidget):
         self.document.apply(new, f"Hold {presence.name.lower()} for {duration_words(seconds)}", f"hold-{presence.id}")
 
     def _take_recommended(self) -> None:
-        if self.results.curve is not None:
-            self._drag(self.results.curve.recommended_s)
+        if self.results.curve.value is not None:
+            self._drag(self.results.curve.value.recommended_s)
 
 
 def _sentence(words: str) -> str:

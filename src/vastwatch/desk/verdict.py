@@ -11,13 +11,15 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 from vastwatch.advice import Finding, Option
 from vastwatch.advice.remedies import Remedy
 from vastwatch.control.outputs.handler import handler_of
+from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find, find_any
 from vastwatch.design.relations import outputs_in
+from vastwatch.desk.derived import NOT_COMPUTED
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.inspector import Inspector
 from vastwatch.desk.parts import LinkCard, clear, column, label, line, row, scrolling
-from vastwatch.desk.results import DAYS, NOT_COMPUTED, Results
+from vastwatch.desk.results import DAYS, Results
 from vastwatch.desk.ribbon import incident_title
 from vastwatch.desk.theme import MARGIN, Theme, font
 from vastwatch.rehearsal.causes import Chain, explain
@@ -156,14 +158,11 @@ class Verdict(QWidget):
         self._why_not = False
         self._told: object = None
         self._told_of: tuple[object, ...] = ()
-        results.updated.connect(self._updated)
+        for derived in (results.week, results.findings, results.remedies, results.options):
+            derived.changed.connect(self.refresh)
         focus.shift.connect(self._shifted)
         document.changed.connect(lambda *_: self.refresh())
         self.refresh()
-
-    def _updated(self, what: str) -> None:
-        if what in ("rehearsal", "findings", "remedies", "options"):
-            self.refresh()
 
     def _shifted(self, what: str) -> None:
         if what in ("room", "incident", "stage", "selected"):
@@ -181,8 +180,8 @@ class Verdict(QWidget):
         self._numbers.setVisible(scores is not None)
         self._basis.setVisible(scores is not None)
         if scores is not None:
-            limit = project.brief.drops_per_week / 7.0
-            bad = scores.drops > limit + 1e-9
+            assert room is not None
+            bad = scores.drops > needs_of(project, room).drops_per_week / 7.0 + 1e-9
             self._scores["drops"].set(scores.drops, bad)
             self._scores["dark"].set(scores.dark_min, bad and scores.dark_min > 1)
             self._scores["idle"].set(scores.idle_h, aside=f"{scores.idle_kwh:.2f} kWh")
@@ -228,10 +227,13 @@ class Verdict(QWidget):
         open_ = r is not None and 0 <= index < len(r.incidents) and r.incidents[index].room == self.focus.room
         told = (
             index if open_ else -1, self.focus.room, self.focus.stage, self._all_findings,
-            self.results.busy("remedies"), self.focus.selected == self.focus.room, self.results.busy("options"),
+            self.results.remedies.state, self.focus.selected == self.focus.room, self.results.options.state,
+            self.results.findings.state,
         )  # fmt: skip
         # Kept themselves, not their addresses: those are given out again.
-        told_of = (r if open_ else None, self.results.findings, self.results.remedies, self.results.options)
+        told_of = (
+            r if open_ else None, self.results.findings.value, self.results.remedies.value, self.results.options.value,
+        )  # fmt: skip
         if told == self._told and all(a is b for a, b in zip(told_of, self._told_of)):
             return
         self._told, self._told_of = told, told_of
@@ -268,11 +270,11 @@ class Verdict(QWidget):
 
     def _findings(self) -> None:
         room = self.focus.room
-        mine = [f for f in self.results.findings if f.room == room or room in f.records]
+        mine = [f for f in self.results.findings.value or () if f.room == room or room in f.records]
         # What belongs to no room is everybody's.
-        mine += [f for f in self.results.findings if f.room is None and f not in mine]
+        mine += [f for f in self.results.findings.value or () if f.room is None and f not in mine]
         if not mine:
-            if room is not None and not self.results.busy("findings"):
+            if room is not None and not self.results.findings.busy:
                 self._story_box.addWidget(label(self._no_findings(room), "soft", True))
             return
         open_ = sum(f.severity in ("wrong", "risk") for f in mine)
@@ -290,7 +292,7 @@ class Verdict(QWidget):
             self._story_box.addWidget(more)
 
     def _no_findings(self, room: str) -> str:
-        if "findings" in self.results.flawed:
+        if self.results.findings.state == "failed":
             return self.tr("The design checks could not be run, by a flaw of the program; its log says why.")
         r = self.results.rehearsal
         count = sum(i.dark for i in r.incidents if i.room == room) if r else 0
@@ -327,41 +329,42 @@ class Verdict(QWidget):
         r, room = self.results.rehearsal, self.focus.room
         if r is None or room not in r.scores:
             return
-        if self.results.remedies_room == room and self.results.remedies is not None:
-            if "remedies" in self.results.flawed:
-                self._story_box.addWidget(label(NOT_COMPUTED, "soft", True))
-                return
-            if not self.results.remedies:
+        tried = self.results.remedies
+        if tried.state == "failed":
+            self._story_box.addWidget(label(NOT_COMPUTED, "soft", True))
+            return
+        if tried.value is not None:
+            if not tried.value:
                 self._story_box.addWidget(label(self.tr("No remedy tried made a difference here."), "soft", True))
                 return
             self._story_box.addWidget(label(self.tr("Tried on the same week"), "head"))
-            for k, remedy in enumerate(self.results.remedies):
+            for k, remedy in enumerate(tried.value):
                 self._story_box.addWidget(self._remedy(remedy, k == 0))
             return
-        trying = self.results.busy("remedies")
+        trying = tried.busy
         button = QPushButton(self.tr("Trying … stop") if trying else self.tr("Try what would help, on the same week"))
         button.setToolTip(self.tr("Rehearses the same week with each change; nothing is applied. (T)"))
-        button.clicked.connect((lambda: self.results.cancel("remedies")) if trying else self.try_remedies)
+        button.clicked.connect(tried.forget if trying else self.try_remedies)
         self._story_box.addWidget(button)
 
     def _options(self) -> None:
         room = self.focus.room
         if room is None:
             return
-        if self.results.options_room != room or self.results.options is None:
-            judging = self.results.busy("options")
-            words = self.tr("Judging … stop") if judging else self.tr("Which sensor would do here?")
-            button = QPushButton(words)
-            button.setToolTip(self.tr("Tries every type on the shelf at the room's corners, walls and ceiling. (W)"))
-            button.clicked.connect((lambda: self.results.cancel("options")) if judging else self.ask_options)
-            self._story_box.addWidget(button)
-            return
-        if "options" in self.results.flawed:
+        judged = self.results.options
+        if judged.state == "failed":
             self._story_box.addWidget(label(NOT_COMPUTED, "soft", True))
             return
-        fit = [o for o in self.results.options if not o.fails]
-        failed = [o for o in self.results.options if o.fails]
-        head = self.tr("{} of {} types").format(len(fit), len(self.results.options))
+        if judged.value is None:
+            words = self.tr("Judging … stop") if judged.busy else self.tr("Which sensor would do here?")
+            button = QPushButton(words)
+            button.setToolTip(self.tr("Tries every type on the shelf at the room's corners, walls and ceiling. (W)"))
+            button.clicked.connect(judged.forget if judged.busy else self.ask_options)
+            self._story_box.addWidget(button)
+            return
+        fit = [o for o in judged.value if not o.fails]
+        failed = [o for o in judged.value if o.fails]
+        head = self.tr("{} of {} types").format(len(fit), len(judged.value))
         self._story_box.addWidget(row(label(self.tr("Would do here"), "head"), label(head, "soft"), stretch=0))
         for k, option in enumerate(fit[:SHOWN_OPTIONS]):
             self._story_box.addWidget(self._option(option, k == 0))
@@ -408,15 +411,13 @@ class Verdict(QWidget):
 
     def ask_options(self) -> None:
         """Ask which types would do in the focused room."""
-        self.results.ask_options()
-        self._told = None
-        self._tell()
+        if self.results.options.value is None and not self.results.options.busy:
+            self.results.options.ask()
 
     def try_remedies(self) -> None:
         """Ask for remedies of the focused room."""
-        self.results.ask_remedies()
-        self._told = None
-        self._tell()
+        if self.results.remedies.value is None and not self.results.remedies.busy:
+            self.results.remedies.ask()
 
     def _remedy(self, remedy: Remedy, best: bool) -> QPushButton:
         before, after = remedy.before, remedy.after

@@ -85,7 +85,7 @@ class Window(QMainWindow):
         document.state_changed.connect(self._state)
         document.changed.connect(self._follow)
         self.focus.shift.connect(self._shifted)
-        self.results.updated.connect(self._results_updated)
+        self.results.week.changed.connect(self._clock)
         self._stage()
         self._state()
         self._clock()
@@ -406,10 +406,6 @@ class Window(QMainWindow):
     def _tick(self) -> None:
         self.ribbon.step_time(PLAY_S)
 
-    def _results_updated(self, what: str) -> None:
-        if what == "rehearsal":
-            self._clock()
-
     def say(self, words: str) -> None:
         """One line of news, for some seconds."""
         self.status.say(words)
@@ -441,7 +437,6 @@ class Window(QMainWindow):
         """After another project has come into the document: look at it from its beginning."""
         self._fill_levels()
         self._first_focus()
-        self.results.curve = None
         self.plan.fit()
         self.results.refresh()
 

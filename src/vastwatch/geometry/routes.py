@@ -19,6 +19,9 @@ if TYPE_CHECKING:
 
 Array = NDArray[np.float64]
 
+# Shortest-path trees kept per floor: each has a number for every cell.
+MOST_TREES = 64
+
 
 @dataclass(frozen=True, eq=False)
 class Floor:
@@ -58,6 +61,8 @@ class Floor:
             return None
         if i not in self._trees:
             distance, before = dijkstra(self._graph, directed=False, indices=i, return_predecessors=True)
+            while len(self._trees) >= MOST_TREES:
+                del self._trees[next(iter(self._trees))]
             self._trees[i] = (distance, before)
         distance, before = self._trees[i]
         if not np.isfinite(distance[j]):

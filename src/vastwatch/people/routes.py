@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 from threading import Lock
 from typing import NamedTuple
 
@@ -19,6 +19,7 @@ from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
 from vastwatch.geometry.routes import Floor, floor
+from vastwatch.memo import kept
 from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
 
 Array = NDArray[np.float64]
@@ -58,7 +59,7 @@ class Route:
         return int(left[0]) if len(left) else 0
 
 
-@lru_cache(maxsize=512)
+@kept
 def floor_of(
     level: Level,
     walls: tuple[Wall, ...],
@@ -172,17 +173,17 @@ class _Building(NamedTuple):
                         _touching(below, room))  # fmt: skip
 
 
-@lru_cache(maxsize=256)
+@kept
 def _on_level(records: tuple, level: str) -> tuple:
     return on_level(records, level)
 
 
-@lru_cache(maxsize=64)
+@kept
 def _stairs(furnishings: tuple[Furnishing, ...]) -> tuple[Furnishing, ...]:
     return tuple(f for f in furnishings if f.kind == "stair")
 
 
-@lru_cache(maxsize=2048)
+@kept
 def _touching(records: tuple, room: Room) -> tuple:
     """Those walls or furnishings that come near a room's frame."""
     xs, ys = [p[0] for p in room.outline], [p[1] for p in room.outline]
@@ -212,7 +213,7 @@ def route(project: Project, start: Spot, goal: Spot) -> Route | None:
     return _route(_building(project), start, goal)
 
 
-@lru_cache(maxsize=4096)
+@kept
 def _route(b: _Building, start: Spot, goal: Spot) -> Route | None:
     stretches = _through(b, start, goal, furnished=False)
     if stretches is None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -13,6 +12,7 @@ from numpy.typing import NDArray
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry.grids import Grid, grid_over
+from vastwatch.memo import kept
 from vastwatch.sensing.figures import (
     BODIES,
     FIGURE_ACTIVITY,
@@ -49,19 +49,19 @@ class CoverageMap:
         return float((cells <= seconds).mean()) if len(cells) else 0.0
 
 
-@lru_cache(maxsize=32)
+@kept
 def level_grid(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> Grid:
     """The grid over all rooms of a level."""
     return grid_over([np.asarray(r.outline, float) for r in on_level(rooms, level)], cell)
 
 
-@lru_cache(maxsize=512)
+@kept
 def room_mask(rooms: tuple[Room, ...], room: Room, cell: float = CELL) -> NDArray[np.bool_]:
     """The cells of a room on its level's grid."""
     return level_grid(rooms, room.level, cell).mask(room.outline)
 
 
-@lru_cache(maxsize=32)
+@kept
 def built_cells(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> tuple[NDArray[np.intp], Array]:
     """Flat indices and centres, (m,) and (m, 2), of the cells that lie in any room of a level."""
     grid = level_grid(rooms, level, cell)
@@ -85,7 +85,7 @@ class Blocks(NamedTuple):
 CELLS = (CELL, CELL, 2 * CELL)
 
 
-@lru_cache(maxsize=64)
+@kept
 def _blocks(rooms: tuple[Room, ...], room: Room, cell: float) -> Blocks:
     grid = level_grid(rooms, room.level, cell)
     own = room_mask(rooms, room, cell).ravel()
@@ -117,7 +117,7 @@ def coverage(project: Project, sensor_id: str, figure: Figure, haste: int = 0) -
     return _coverage(it, project.rooms, room, haste, figure)
 
 
-@lru_cache(maxsize=96)
+@kept
 def _coverage(it: Placed, rooms: tuple[Room, ...], room: Room | None, haste: int, figure: Figure) -> CoverageMap:
     grid = level_grid(rooms, it.sensor.level, CELLS[haste])
     notice = np.full(grid.rows * grid.columns, math.inf)

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from datetime import date
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -77,7 +76,7 @@ def resolved(project: Project, hazard: Hazard, day: date) -> Hazard | None:
     return _resolved(project.place, hazard, opening, wall, rooms, day)
 
 
-@lru_cache(maxsize=256)
+@kept
 def _resolved(place: Place, hazard: Hazard, opening, wall, rooms, day: date) -> Hazard | None:  # type: ignore[no-untyped-def]
     from msgspec.structs import replace
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
 from vastwatch.geometry.sightlines import Prism, Screens
+from vastwatch.memo import kept
 from vastwatch.site.building import Furnishing, Opening, Wall
 
 Array = NDArray[np.float64]
@@ -86,12 +87,12 @@ def obstacles(project: Project, level: str, band: str) -> Obstacles:
     return _obstacles(walls, project.openings, furnishings, height, band)
 
 
-@lru_cache(maxsize=128)
+@kept
 def _on_level(records: tuple, level: str) -> tuple:
     return on_level(records, level)
 
 
-@lru_cache(maxsize=64)
+@kept
 def _obstacles(
     walls: tuple[Wall, ...],
     openings: tuple[Opening, ...],
@@ -180,7 +181,7 @@ def _losses(materials: Sequence[str], band: str) -> Array:
     return np.array([LOSS_DB[m][BANDS.index(band)] for m in materials], float)
 
 
-@lru_cache(maxsize=256)
+@kept
 def near(obstacle: Obstacles, x: float, y: float, reach: float) -> Obstacles:
     """Only the obstacles within `reach` metres of a point: the others cannot matter to a sensor there."""
 
@@ -196,7 +197,7 @@ def near(obstacle: Obstacles, x: float, y: float, reach: float) -> Obstacles:
     return _only(obstacle, full, part, prism)
 
 
-@lru_cache(maxsize=256)
+@kept
 def within(obstacle: Obstacles, x0: float, y0: float, x1: float, y1: float) -> Obstacles:
     """Only the obstacles that reach into a frame. Exact for sight lines between points of the frame: it is convex, so
     that they never leave it."""

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from datetime import date
-from functools import lru_cache
 
 import numpy as np
 from astral import Observer
@@ -17,6 +16,7 @@ from astral import sun as astral_sun
 
 from vastwatch.design.project import Place
 from vastwatch.geometry import polygons
+from vastwatch.memo import kept
 from vastwatch.signals import DAY, Calendar
 from vastwatch.site.building import Opening, Room, Wall
 from vastwatch.site.record import Outline
@@ -29,7 +29,7 @@ STEP_S = 300.0
 SMALLEST_M2 = 0.05
 
 
-@lru_cache(maxsize=64)
+@kept
 def sun_track(place: Place, day: date) -> tuple[tuple[float, float, float], ...]:
     """Rows of (second of the day, elevation, azimuth clockwise from north) while the sun is up, every STEP_S."""
     observer = Observer(place.latitude, place.longitude)

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Iterator, Sequence
-from functools import lru_cache
 
 import numpy as np
 from msgspec.structs import replace
@@ -17,6 +16,7 @@ from vastwatch.design.edits.following import carried_along
 from vastwatch.design.project import Project, find, fresh_id, fresh_ids, is_used
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
+from vastwatch.memo import kept
 from vastwatch.site.building import Room, RoomUse, Wall
 from vastwatch.site.record import Outline, Point
 
@@ -100,7 +100,7 @@ def fresh_name_id(project: Project, stem: str) -> str:
     return numbered if is_used(project, plain) else plain
 
 
-@lru_cache(maxsize=8192)
+@kept
 def _frame_of(room: Room) -> tuple[float, float, float, float]:
     """The frame of a room; records are found by identity, which takes a tenth of hashing an outline."""
     return polygons.frame(room.outline)

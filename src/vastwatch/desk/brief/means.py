@@ -23,11 +23,12 @@ from vastwatch.advice.purchase import money_left, spent
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Owned, Project, find
 from vastwatch.desk.brief.rooms import number
+from vastwatch.desk.derived import NOT_COMPUTED
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.own_types import OwnTypes
 from vastwatch.desk.parts import FigureField, LinkCard, clear, label, line, row, scrolling
-from vastwatch.desk.results import NOT_COMPUTED, Results
+from vastwatch.desk.results import Results
 from vastwatch.desk.theme import MARGIN
 from vastwatch.words import duration_words, sentence
 
@@ -125,7 +126,7 @@ class MeansPage(QWidget):
         self._progress.setTextVisible(False)
         self._progress.setFixedHeight(6)
         self._stop = QPushButton(self.tr("Stop"))
-        self._stop.clicked.connect(lambda: self.results.cancel("purchases"))
+        self._stop.clicked.connect(lambda: self.results.purchases.forget())
         self._working = row(self._progress, self._stop, stretch=0)
         box.addWidget(self._working)
         holder = QWidget()
@@ -136,7 +137,8 @@ class MeansPage(QWidget):
         box.addStretch(1)
         document.changed.connect(self.refresh)
         own.changed.connect(self._fill_kit)
-        results.updated.connect(self._results_updated)
+        results.purchases.changed.connect(self._tell)
+        results.purchases.progressed.connect(self._tell)
         self._fill_kit()
         self.refresh()
         self._tell()
@@ -178,29 +180,25 @@ class MeansPage(QWidget):
             away.clicked.connect(partial(self._remove_owned, owned.device))
             self._owned.addWidget(row(label(f"{owned.count} × {device.name}"), QWidget(), away, stretch=1))
 
-    def _results_updated(self, what: str) -> None:
-        if what in ("purchases", "progress"):
-            self._tell()
-
     def _tell(self) -> None:
-        busy = self.results.busy("purchases")
-        self._working.setVisible(busy)
+        derived = self.results.purchases
+        self._working.setVisible(derived.busy)
         self._progress.setRange(0, 100)
-        self._progress.setValue(round(100 * self.results.progress))
-        if busy:
+        self._progress.setValue(round(100 * derived.progress))
+        if derived.busy:
             return
         clear(self._found)
-        found = self.results.purchases
-        if found is None:
-            self._found.addWidget(label(self.tr("Every figure comes from rehearsing the same week."), "soft", True))
-            return
-        if "purchases" in self.results.flawed:
+        if derived.state == "failed":
             self._found.addWidget(label(NOT_COMPUTED, "soft", True))
             return
+        if derived.value is None:
+            self._found.addWidget(label(self.tr("Every figure comes from rehearsing the same week."), "soft", True))
+            return
+        found, a_set, _ = derived.value
         if not found:
             self._found.addWidget(label(self.tr("Nothing on the shelf would help for that money."), "soft", True))
             return
-        if self.results.purchases_are_a_set:
+        if a_set:
             total = sum(p.option.price for p in found)
             take = QPushButton(self.tr("Place all {} for {:g} {}").format(
                 len(found), total, self.document.project.brief.currency))  # fmt: skip
@@ -208,16 +206,15 @@ class MeansPage(QWidget):
             take.clicked.connect(partial(self._take, found[-1].project, self.tr("Place the starter set")))
             self._found.addWidget(take)
         else:
-            self._tell_free()
+            self._tell_free(*derived.value.free)
             # The best for each room; another type for the same room is a question for the room itself.
             best = {p.room: p for p in reversed(found)}
             found = sorted(best.values(), key=lambda p: -p.per_money)
-        shown = found if self.results.purchases_are_a_set else found[:SHOWN]
+        shown = found if a_set else found[:SHOWN]
         for k, purchase in enumerate(shown, 1):
-            self._found.addWidget(self._card(k, purchase))
+            self._found.addWidget(self._card(k, purchase, a_set))
 
-    def _tell_free(self) -> None:
-        dark, idle = self.results.free or (0.0, 0.0)
+    def _tell_free(self, dark: float, idle: float) -> None:
         if dark < 0.5:
             return
         words = self.tr("Free first: better hold times alone would save {} in the dark a day").format(
@@ -232,7 +229,7 @@ class MeansPage(QWidget):
         go.chosen.connect(lambda: self.focus.set(stage="Timing"))
         self._found.addWidget(go)
 
-    def _card(self, k: int, p: Purchase) -> LinkCard:
+    def _card(self, k: int, p: Purchase, a_set: bool) -> LinkCard:
         card = LinkCard(p.words)
         inner = QVBoxLayout(card)
         inner.setContentsMargins(10, 6, 10, 7)
@@ -244,7 +241,7 @@ class MeansPage(QWidget):
         inner.addWidget(row(label(title, "head"), label(price, "soft"), stretch=0))
         _, _, figures = p.words.partition(": ")
         inner.addWidget(label(figures[:1].upper() + figures[1:], "soft", True))
-        if self.results.purchases_are_a_set:
+        if a_set:
             card.setToolTip(self.tr("Place the set up to here. Ctrl+Z takes it back."))
         else:
             card.setToolTip(self.tr("Hang it where it was judged, with the hold it was judged with."))
@@ -255,8 +252,7 @@ class MeansPage(QWidget):
 
     def ask_next(self) -> None:
         """What to buy next on top of what there is."""
-        self.results.ask_purchases(self.own.all(self.document.project))
-        self._tell()
+        self.results.ask_to_buy()
 
     def ask_starter(self) -> None:
         """A set from nothing, within the budget."""
@@ -265,8 +261,7 @@ class MeansPage(QWidget):
             self.say.emit(self.tr("A starter set needs a budget: type one above."))
             self.budget.setFocus()
             return
-        self.results.ask_starter(self.own.all(self.document.project), budget)
-        self._tell()
+        self.results.ask_to_buy(budget)
 
     def _take(self, project: Project, words: str) -> None:
         before = {s.id for s in self.document.project.sensors}

@@ -110,7 +110,7 @@ class PlanView(Sheet):
         self._rest.timeout.connect(self._rested)
         document.changed.connect(self._project_changed)
         focus.shift.connect(self._shifted)
-        results.updated.connect(self._results_updated)
+        results.week.changed.connect(self._results_updated)
         self._set_areas()
         self.refresh()
 
@@ -174,9 +174,8 @@ class PlanView(Sheet):
                 self.measured = None
         self.refresh(site=what in ("level", "room", "time", "incident", "stage", "selected", "marked", "ghost"))
 
-    def _results_updated(self, what: str) -> None:
-        if what == "rehearsal":
-            self.refresh(site=self.focus.stage == "Rehearsal")
+    def _results_updated(self) -> None:
+        self.refresh(site=self.focus.stage == "Rehearsal")
 
     def refresh(self, site: bool = True) -> None:
         """Bring the look up to date and repaint."""
