@@ -20,7 +20,7 @@ import shapely
 from msgspec.structs import replace
 
 from vastwatch.advice.timing import curves, tunable
-from vastwatch.control.fusion import evaluate
+from vastwatch.control.house import concluded
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.files import load_demo
@@ -372,10 +372,9 @@ def test_following_a_changed_hold_time(demo):
 @pytest.mark.parametrize("room", ["throwing", "sitting"])
 def test_the_timing_curve_against_a_thousand_holds_one_by_one(demo, room):
     r = rehearse(demo, 28, 1)
-    reports = {(ident, None): run.report for ident, run in r.sensors.items()}
-    start, keep = (evaluate(e, reports) for e in tunable(presence_of(demo, room).expr))
-    run = r.rooms[room]
-    need, nobody = run.awake & run.dark, run.dark - run.awake
+    start, keep = (concluded(e, r.recording) for e in tunable(presence_of(demo, room).expr))
+    awake, dark = r.awake(room), r.house.dark(room)
+    need, nobody = awake & dark, dark - awake
     holds = np.linspace(0.5, 3600, 1000)
 
     def one_pass():
@@ -427,3 +426,100 @@ def test_signal_algebra_on_ten_thousand_switchings():
             f"{name}, 10,000 switchings: {seconds * 1e3:.2f} ms (bar 1 ms), plain walk {plain * 1e3:.1f} ms, × {plain / seconds:.0f}"
         )
         assert seconds < 1e-3
+
+
+# -- a new hold in the whole window --------------------------------------------------------------------------------
+
+
+def station(sensors: int):
+    """The large plan with so many sensors, three to a room at most, lamps, and six people who work there."""
+    from vastwatch.design.edits.sensors import add_sensor
+    from vastwatch.devices import catalogue
+    from vastwatch.site.building import Spot
+    from vastwatch.site.people import Errand, Person, Stay
+
+    project = large_plan()
+    pir = next(d for d in catalogue() if d.id == "pir-corner-12")
+    each = 1 if sensors <= 60 else -(-sensors // 60)
+    corners = ((0.3, 0.3, 45.0), (3.9, 0.3, 135.0), (3.9, 3.5, 225.0))
+    hung = 0
+    for room in project.rooms:
+        x, y = room.outline[0]
+        for dx, dy, yaw in corners[:each]:
+            if hung < sensors:
+                project, _ = add_sensor(project, pir, "ground", (x + dx, y + dy, 2.2), yaw, 0.0)
+                hung += 1
+    spots = []
+    for k, room in enumerate(project.rooms[:24]):
+        x, y = room.outline[0]
+        spots.append(Spot(id=f"seat-{k}", room=room.id, name=f"seat {k}", at=(x + 2.1, y + 3.3), posture="seated",
+                          activity="desk"))  # fmt: skip
+    people = [
+        Person(
+            id=f"p-{n}", name=f"P{n}",
+            stays=(Stay(at="08:00", spot=f"seat-{4 * n}"), Stay(at="18:00", spot=f"seat-{4 * n + 1}")),
+            errands=(Errand(between=("08:30", "17:30"), spot=f"seat-{4 * n + 2}", per_day=8, minutes=6),),
+        )
+        for n in range(6)
+    ]  # fmt: skip
+    return replace(project, spots=(*project.spots, *spots), people=tuple(people))
+
+
+@pytest.mark.parametrize(("sensors", "bar"), [(20, 25), (170, 60)])
+def test_a_frame_of_a_new_hold_time_with_everything_that_follows(app, sensors, bar):
+    from PyQt6.QtTest import QTest
+
+    from vastwatch.design.edits.sensors import set_hold
+    from vastwatch.desk.app import Desk
+    from vastwatch.desk.document import Document
+
+    project = station(sensors)
+    assert len(project.sensors) == sensors
+    desk = Desk(Document(project))
+    window = desk.window
+    window.resize(1280, 800)
+    window.show()
+    room = project.presences[0].room
+    window.focus.set(stage="Timing", room=room, level="ground", selected=room)
+    QTest.qWait(200)
+    while window.results.busy():
+        QTest.qWait(20)
+    frames = []
+    for k in range(30):
+        new = set_hold(window.document.project, project.presences[0].id, 60.0 + 5 * k)
+        begin = time.perf_counter()
+        window.document.apply(new, "Hold", "hold")
+        # All that is shown is painted anew within the frame: plan, ribbon, verdict, curve, strip.
+        app.sendPostedEvents()
+        app.processEvents()
+        frames.append(time.perf_counter() - begin)
+    assert window.results.rehearsal.project is window.document.project
+    say(f"a new hold at {sensors} sensors, rehearsed, judged and painted: median {statistics.median(frames) * 1e3:.1f} ms, "
+        f"best {min(frames) * 1e3:.1f} ms (bar {bar} ms)")  # fmt: skip
+    assert statistics.median(frames) * 1e3 < 4 * bar
+    window.document.undo_stack.setClean()
+    window.close()
+
+
+def test_a_year_of_the_sample_and_its_incidents():
+    """In a process of its own, so that the memory is its alone."""
+    probe = (
+        "import re, time; from vastwatch.files import load_demo; from vastwatch.rehearsal import rehearse\n"
+        "demo = load_demo(); t = time.perf_counter(); r = rehearse(demo, 364, 1); n = len(r.incidents); s = r.scores\n"
+        "peak = re.search(r'VmHWM:\\s+(\\d+)', open('/proc/self/status').read())\n"
+        "print(time.perf_counter() - t, n, int(peak[1]) / 1024)"
+    )
+    out = subprocess.run([sys.executable, "-c", probe], capture_output=True, text=True, check=True).stdout.split()
+    seconds, incidents, memory = float(out[0]), int(out[1]), float(out[2])
+    say(f"52 weeks of the sample with {incidents} incidents: {seconds:.1f} s (bar 25 s), {memory:.0f} MB (bar 300 MB)")
+    assert seconds < 60 and memory < 300
+
+
+def test_four_weeks_at_the_command_line():
+    begin = time.perf_counter()
+    subprocess.run(
+        [sys.executable, "-m", "vastwatch", "rehearse", "--demo", "--days", "28"], capture_output=True, check=True
+    )
+    seconds = time.perf_counter() - begin
+    say(f"28 days of the sample at the command line, the process and all chains: {seconds:.2f} s (bar 2 s)")
+    assert seconds < 8

@@ -194,6 +194,7 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         }
         for ident, s in result.scores.items()
     }
+    # Chains take longer than the rest: they are made for those who read them.
     incidents = [
         {
             "kind": i.kind,
@@ -204,7 +205,7 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
                 {"what": k.what, "record": k.record, "value": k.value, "text": k.text} for k in explain(result, i).links
             ],
         }
-        for i in result.incidents
+        for i in (result.incidents if args.json else ())
     ]
     lines = [
         f"{ident}: {s.drops:.1f} drops, {s.dark_min:.1f} min in the dark, {s.idle_h:.1f} h burning for nobody a day"

@@ -25,6 +25,8 @@ R = TypeVar("R")
 BUDGET = 256 * 1024 * 1024
 # What an entry costs beside its arrays, and what anything that is no array counts, bytes.
 _ENTRY, _THING = 400, 64
+# Of a list longer than this so many are weighed for all.
+LONG, SOME = 200, 20
 # Looking through one result stops after so many things.
 _MOST_THINGS = 20_000
 
@@ -80,6 +82,10 @@ class Memo:
         with self._lock:
             return key in self._held
 
+    def put(self, key: tuple[Any, ...], result: Any) -> None:
+        """Hold a result that came of other work."""
+        self.get(key, lambda: result)
+
     def clear(self) -> None:
         """Forget everything."""
         with self._lock:
@@ -102,6 +108,9 @@ def weigh(result: Any) -> int:
                 left.append(thing.base)
         elif isinstance(thing, msgspec.Struct):
             continue
+        elif isinstance(thing, tuple | list) and len(thing) > LONG:
+            # Much of a kind: some stand for all.
+            total += sum(weigh(part) for part in thing[:SOME]) * len(thing) // SOME
         elif isinstance(thing, tuple | list | set | frozenset):
             left.extend(thing)
         elif isinstance(thing, dict):

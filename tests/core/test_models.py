@@ -352,15 +352,15 @@ def test_a_hurried_map_is_the_same_in_its_own_room_and_nearly_so_elsewhere(demo,
     from vastwatch.sensing.coverage import built_cells, room_mask
 
     sensor = find(demo.sensors, ident)
-    full, quick = coverage(demo, ident, "across"), coverage(demo, ident, "across", haste=1)
+    full, quick = coverage(demo, ident, "across"), coverage(demo, ident, "across", coarseness=1)
     own = room_mask(demo.rooms, room_of(demo, sensor))
     assert np.array_equal(full.notice_s[own], quick.notice_s[own])
     cells, _ = built_cells(demo.rooms, sensor.level)
     agree = (full.notice_s <= 5).ravel()[cells] == (quick.notice_s <= 5).ravel()[cells]
     assert agree.mean() > 0.97
     assert not np.isfinite(np.delete(quick.notice_s.ravel(), cells)).any()
-    # In greater haste the cells are twice as wide: in the middle of four is what they say.
-    rough = coverage(demo, ident, "across", haste=2)
+    # Where it is coarser the cells are twice as wide: in the middle of four is what they say.
+    rough = coverage(demo, ident, "across", coarseness=2)
     assert rough.grid.cell == 2 * full.grid.cell
     coarse = room_mask(demo.rooms, room_of(demo, sensor), rough.grid.cell)
     for tau in (1.0, 5.0, 30.0):

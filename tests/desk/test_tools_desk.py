@@ -300,6 +300,8 @@ def picture(path, width=600, height=400):
 def test_a_picture_is_laid_under_scaled_moved_faded_locked_and_saved(qtbot, plan, tmp_path):
     w = plan
     panel = w.level_panel
+    # A page that is not shown sleeps.
+    w.plan_panel.show_page(3)
     panel.bring_in(picture(tmp_path / "scan.png"))
     under = find(project(w).levels, "ground").underlay
     assert (under.width_px, under.height_px) == (600, 400) and "choose two points" in w.status.said.text()

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from vastwatch.signals import Calendar, Signal
 
@@ -31,7 +32,7 @@ class Recording:
         """The end of the span; it starts at 0."""
         return self.calendar.end
 
-    @property
+    @cached_property
     def sensors(self) -> tuple[str, ...]:
         """The sensors that said something, or could have."""
         return tuple(sensor for sensor, state in self.reports if state is None)

@@ -9,6 +9,7 @@ import numpy as np
 from vastwatch.design.project import Project, on_level
 from vastwatch.design.records import Sensor
 from vastwatch.geometry import polygons
+from vastwatch.memo import kept
 from vastwatch.site.building import Room
 from vastwatch.site.record import Point
 
@@ -42,3 +43,19 @@ def middle_of(record: Any) -> Point:
 def room_of(project: Project, sensor: Sensor) -> Room | None:
     """The room a sensor hangs in."""
     return room_at(project, sensor.level, sensor.at[0], sensor.at[1])
+
+
+def sensors_in(project: Project, room: str) -> tuple[Sensor, ...]:
+    """The sensors that hang in a room."""
+    return _homes(project.sensors, project.rooms).get(room, ())
+
+
+@kept
+def _homes(sensors: tuple[Sensor, ...], rooms: tuple[Room, ...]) -> dict[str, tuple[Sensor, ...]]:
+    project = Project(name="", sensors=sensors, rooms=rooms)
+    out: dict[str, list[Sensor]] = {}
+    for sensor in sensors:
+        home = room_of(project, sensor)
+        if home is not None:
+            out.setdefault(home.id, []).append(sensor)
+    return {room: tuple(some) for room, some in out.items()}

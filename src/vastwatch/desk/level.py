@@ -24,7 +24,7 @@ from vastwatch.design.project import Project, put
 from vastwatch.desk.arming import ArmingButton, mark_armed
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import FigureField, label, line, row, scrolling
+from vastwatch.desk.parts import FigureField, Sleeper, label, line, row, scrolling
 from vastwatch.desk.theme import MARGIN
 from vastwatch.desk.underlay import pages_of, read_underlay
 from vastwatch.desk.units import parse_length, show_length
@@ -36,7 +36,7 @@ from vastwatch.words import sentence
 PICTURES = "Pictures and PDF (*.png *.jpg *.jpeg *.pdf)"
 
 
-class LevelPanel(QWidget):
+class LevelPanel(Sleeper):
     """`say` carries one-line messages; `shown` the level that is to be looked at."""
 
     say = pyqtSignal(str)
@@ -53,7 +53,7 @@ class LevelPanel(QWidget):
         inner.addWidget(line())
         self._build_picture(inner)
         inner.addStretch(1)
-        document.changed.connect(self.refresh)
+        document.changed.connect(self.wake)
         focus.shift.connect(self._shifted)
         self.refresh()
 

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -240,3 +240,25 @@ class FigureField(QLineEdit):
             self._mark("")
             return
         super().keyPressEvent(event)
+
+
+class Sleeper(QWidget):
+    """A panel that does its work only while it is shown: what happens meanwhile is caught up with when it is."""
+
+    _missed = False
+
+    def refresh(self) -> None:
+        """Bring what is shown up to date."""
+
+    def wake(self, *_: object) -> None:
+        """Something it shows has changed."""
+        if self.isVisible():
+            self.refresh()
+        else:
+            self._missed = True
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._missed:
+            self._missed = False
+            self.refresh()

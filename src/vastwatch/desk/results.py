@@ -32,7 +32,7 @@ from vastwatch.desk.derived import Derived, Task
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.devices import DeviceType, catalogue
-from vastwatch.rehearsal import Rehearsal, rehearse
+from vastwatch.rehearsal import Rehearsal, rehearse, replay
 
 DAYS, SEED = 7, 1
 # Wait this long after a change before asking for new findings, so that a drag is not interrupted, milliseconds.
@@ -165,8 +165,8 @@ class Results(QObject):
             derived.spoil()
         if self.recording is not None:
             self.week.changed.emit()
-        elif _only_presences(old, new) and self.week.value is not None:
-            self.week.put(rehearse(new, DAYS, SEED), (new,))
+        elif self.week.value is not None and self.week.value.project is old and _only_presences(old, new):
+            self.week.put(replay(self.week.value, new), (new,))
         # While the hand moves, the frame has the processor to itself.
         self._settle.start()
 

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from vastwatch.control.daylight import sun_times
 from vastwatch.control.house import HouseRun
 from vastwatch.control.outputs.handler import handler_of
-from vastwatch.design.places import room_of
+from vastwatch.design.places import sensors_in
 from vastwatch.design.project import find
 from vastwatch.design.relations import outputs_in, presence_of, sensors_of
 from vastwatch.desk.focus import Focus
@@ -72,8 +72,11 @@ class Ribbon(QWidget):
         self._height = 0.0
         self._lanes: list[Lane] = []
         self._scrubbing = False
-        # Sunset and sunrise of the shown night: where they fall, and in words.
-        self._sun: tuple[float, float, str, str] | None = None
+        # The days there are, or None before anything is known of them; the noon the ribbon begins at, and from there to
+        # the next: 24 hours, but for the nights in which clocks are moved; sunset and sunrise of the shown night.
+        self.calendar: Calendar | None = None
+        self.start, self.span = DAY / 2, DAY
+        self._sun: tuple[float, float] | None = None
         focus.shift.connect(self._shifted)
         results.week.changed.connect(self._updated)
 
@@ -90,27 +93,19 @@ class Ribbon(QWidget):
 
     # -- lanes -------------------------------------------------------------------------------------------------
 
-    @property
-    def calendar(self) -> Calendar | None:
-        """The days there are, or None before anything is known of them."""
-        house = self.results.house
-        return None if house is None else house.recording.calendar
-
-    @property
-    def start(self) -> float:
-        """The noon the ribbon begins at, seconds."""
-        return self.focus.day * DAY + DAY / 2 if self.calendar is None else self.calendar.noon(self.focus.day)
-
-    @property
-    def span(self) -> float:
-        """From noon to noon: 24 hours, but for the nights in which clocks are moved."""
-        return DAY if self.calendar is None else self.calendar.noon(self.focus.day + 1) - self.start
-
     def _build(self) -> None:
         house = self.results.house
-        self._lanes = []
-        if house is None:
+        self._lanes, self._sun = [], None
+        self.calendar = None if house is None else house.recording.calendar
+        day, calendar = self.focus.day, self.calendar
+        self.start = day * DAY + DAY / 2 if calendar is None else calendar.noon(day)
+        self.span = DAY if calendar is None else calendar.noon(day + 1) - self.start
+        if house is None or calendar is None:
             return
+        _, sunset = sun_times(house.project.place, calendar.date(day))
+        sunrise, _ = sun_times(house.project.place, calendar.date(day + 1))
+        if sunset is not None and sunrise is not None:
+            self._sun = calendar.midnight(day) + sunset, calendar.midnight(day + 1) + sunrise
         project = house.project
         rooms = [room.id for room in project.rooms if presence_of(project, room.id) is not None]
         here = [i for i in rooms if find(project.rooms, i).level == self.focus.level]
@@ -137,10 +132,8 @@ class Ribbon(QWidget):
         shown = [] if presence is None else list(sensors_of(presence))
         if full:
             # Facts that hang here and take no part in presence: a contact, a mat in the bed.
-            here = [(s, room_of(project, s)) for s in project.sensors]
-            shown += [s.id for s, home in here if home is not None and home.id == ident]
-        recorded = set(house.recording.sensors)
-        for sensor_id in dict.fromkeys(s for s in shown if s in recorded):
+            shown += [s.id for s in sensors_in(project, ident)]
+        for sensor_id in dict.fromkeys(s for s in shown if (s, None) in house.recording.reports):
             sensor = find(project.sensors, sensor_id)
             device = find(project.devices, sensor.device)
             colour = family_hue(t, device.family)
@@ -155,7 +148,8 @@ class Ribbon(QWidget):
         lit = house.served(ident)
         if lit is not None:
             r = self.results.rehearsal
-            mine = [] if r is None else [(i, x) for i, x in enumerate(r.incidents) if x.room == ident]
+            mine = [] if r is None else r.incidents_by_room.get(ident, [])
+            mine = [(i, x) for i, x in mine if -60.0 <= x.at - self.start <= self.span + 60.0]
             self._lanes.append(Lane("light", lit, t.lamp, THICK, ident, None, mine))
         if full:
             for output in outputs_in(project, ident):
@@ -215,14 +209,16 @@ class Ribbon(QWidget):
                 self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words
             )
             return
-        self._night(p, house)
+        self._night(p)
         self._hours(p)
         p.save()
         p.setClipRect(QRectF(0, HEAD, self.width(), self.height() - HEAD - FOOT))
         p.translate(0, -self._offset)
-        for lane in self._lanes:
+        top, foot = self._offset + HEAD - 2 * ROW, self._offset + self.height() - FOOT + ROW
+        shown = [lane for lane in self._lanes if top <= lane.y <= foot]
+        for lane in shown:
             self._lane(p, lane)
-        for lane in self._lanes:
+        for lane in shown:
             self._teeth(p, lane)
         p.restore()
         self._fade(p)
@@ -233,18 +229,10 @@ class Ribbon(QWidget):
             p.setPen(QPen(t.ink, 1))
             p.drawRect(self.rect().adjusted(1, 1, -2, -2))
 
-    def _night(self, p: QPainter, house: HouseRun) -> None:
-        t, place, calendar = self.theme, house.project.place, house.recording.calendar
-        day = self.focus.day
-        _, sunset = sun_times(place, calendar.date(day))
-        sunrise, _ = sun_times(place, calendar.date(day + 1))
-        self._sun = None
-        if sunset is None or sunrise is None:
-            return
-        down, up = calendar.midnight(day) + sunset, calendar.midnight(day + 1) + sunrise
-        a, b = self.x_of(down), self.x_of(up)
-        p.fillRect(QRectF(a, HEAD, b - a, self.height() - HEAD), t.wash)
-        self._sun = (a, b, self._hm(down), self._hm(up))
+    def _night(self, p: QPainter) -> None:
+        if self._sun is not None:
+            a, b = (self.x_of(t) for t in self._sun)
+            p.fillRect(QRectF(a, HEAD, b - a, self.height() - HEAD), self.theme.wash)
 
     def _hm(self, t: float) -> str:
         """What clocks show at an instant."""
@@ -323,10 +311,9 @@ class Ribbon(QWidget):
     def _fade(self, p: QPainter) -> None:
         """Sunset and sunrise in words, at the foot."""
         t = self.theme
-        sun = self._sun
-        if sun is None:
+        if self._sun is None:
             return
-        a, b, sunset, sunrise = sun
+        (a, b), (sunset, sunrise) = (self.x_of(t) for t in self._sun), (self._hm(t) for t in self._sun)
         p.setFont(font(11, 500))
         p.setPen(mix(t.soft, QColor("#6C61A8"), 0.55))
         y = self.height() - 15

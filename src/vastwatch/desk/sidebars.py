@@ -10,10 +10,10 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from vastwatch.design.places import room_of
+from vastwatch.design.places import sensors_in
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import clear, is_choice, label, row, scrolling
+from vastwatch.desk.parts import Sleeper, clear, is_choice, label, row, scrolling
 from vastwatch.desk.results import DAYS, Results
 from vastwatch.desk.theme import MARGIN, Theme, alpha, font
 from vastwatch.geometry import polygons
@@ -81,7 +81,7 @@ class Tile(QWidget):
         super().keyPressEvent(event)
 
 
-class _Side(QWidget):
+class _Side(Sleeper):
     def __init__(self, heading: str) -> None:
         super().__init__()
         box = QVBoxLayout(self)
@@ -104,16 +104,15 @@ class RoomsPanel(_Side):
         self.document, self.focus, self.theme = document, focus, theme
         self._tiles: dict[str, Tile] = {}
         self._shape: object = None
-        document.changed.connect(self._fill)
+        document.changed.connect(self.wake)
         focus.shift.connect(lambda what: self._mark() if what == "room" else None)
-        self._fill()
+        self.refresh()
 
-    def _fill(self, *_: object) -> None:
+    def refresh(self) -> None:
         """Make the tiles anew when a room, or the number of sensors in one, has changed."""
         project = self.document.project
-        homes = [room_of(project, s) for s in project.sensors]
         shape = (
-            [(r.id, r.name, r.level, r.use, sum(h is r for h in homes)) for r in project.rooms], project.levels
+            [(r.id, r.name, r.level, r.use, len(sensors_in(project, r.id))) for r in project.rooms], project.levels
         )  # fmt: skip
         if shape == self._shape:
             # Only sizes have changed: a wall is being dragged.
@@ -128,7 +127,7 @@ class RoomsPanel(_Side):
             for room in project.rooms:
                 if room.level != level.id:
                     continue
-                n = sum(h is room for h in homes)
+                n = len(sensors_in(project, room.id))
                 sensors = "" if n == 0 else self.tr("1 sensor") if n == 1 else self.tr("{} sensors").format(n)
                 tile = Tile(self.theme, room.name, _about(room), sensors)
                 tile.chosen.connect(lambda r=room: self.focus.set(level=r.level, room=r.id, selected=r.id))
@@ -166,13 +165,13 @@ class DaysPanel(_Side):
         foot.setContentsMargins(0, 0, 10, 0)
         self._foot.addWidget(label(self.tr("Incidents of this room"), "soft"))
         self._foot.addWidget(foot)
-        results.week.changed.connect(self._fill)
+        results.week.changed.connect(self.wake)
         focus.shift.connect(self._shifted)
-        self._fill()
+        self.refresh()
 
     def _shifted(self, what: str) -> None:
         if what == "room":
-            self._fill()
+            self.wake()
         elif what == "day":
             self._mark()
 
@@ -180,7 +179,8 @@ class DaysPanel(_Side):
         """Show whether time runs."""
         self._play.setText(self.tr("Pause") if on else self.tr("Play"))
 
-    def _fill(self) -> None:
+    def refresh(self) -> None:
+        """A tile for every day."""
         clear(self._list)
         self._tiles = {}
         r, room = self.results.rehearsal, self.focus.room

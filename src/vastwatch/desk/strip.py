@@ -112,6 +112,7 @@ class Strip(QWidget):
         for b in (self.menu, self.keys):
             b.setFont(font(13, 500))
             box.addWidget(b)
+        self._of: tuple[object, ...] = ()
         document.state_changed.connect(self.refresh)
         document.changed.connect(lambda *_: self.refresh())
         focus.shift.connect(lambda what: self.refresh() if what == "stage" else None)
@@ -120,7 +121,14 @@ class Strip(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        """Name, whether it is edited, and the stage lamps."""
+        """Name, whether it is edited, and the stage lamps; nothing where none of it is another."""
+        of = (
+            self.document.project, self.document.modified, self.results.rehearsal, self.results.findings.value,
+            self.focus.stage,
+        )  # fmt: skip
+        if len(of) == len(self._of) and all(a is b for a, b in zip(of, self._of)):
+            return
+        self._of = of
         self._name.setText(self.document.project.name)
         self._edited.setText(self.tr("edited") if self.document.modified else "")
         for stage, tab in self.tabs.items():

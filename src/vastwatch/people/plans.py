@@ -17,6 +17,8 @@ from vastwatch.site.people import Person, holds_on
 ERRAND_SPREAD = 0.35
 # Nobody is later or earlier than this, seconds: half a day.
 LATEST = DAY / 2
+# Plans are drawn for so many days together.
+BLOCK = 8
 
 
 def clock_s(text: str) -> float:
@@ -37,35 +39,47 @@ class Plans:
     def lines(self, day: int) -> list[tuple[float, str]]:
         """(instant, spot) of the lines that hold on a day, in order."""
         if day not in self._lines:
-            weekday = self.calendar.date(day).weekday()
-            shifts = normal(sub_keys(self._lines_key, day), np.arange(len(self.person.stays))).tolist()
-            self._lines[day] = sorted(
-                (
-                    self.calendar.instant(day, clock_s(line.at))
-                    + min(max(shift * line.jitter_min * 60.0, -LATEST), LATEST),
-                    line.spot,
-                )
-                for line, shift in zip(self.person.stays, shifts)
-                if holds_on(line.days, weekday)
-            )
+            self._draw_lines(day - day % BLOCK)
         return self._lines[day]
 
     def errands(self, day: int) -> list[tuple[float, float, str]]:
         """(begin, seconds, spot) of the errands that begin in a day's hours, in order; those over midnight included."""
         if day not in self._errands:
-            weekday = self.calendar.date(day).weekday()
-            found = []
-            for k, errand in enumerate(self.person.errands):
-                if not holds_on(errand.days, weekday):
-                    continue
-                key = sub_keys(sub_keys(self._errands_key, day), k)
-                a, b = (clock_s(c) for c in errand.between)
-                begin, end = self.calendar.instant(day, a), self.calendar.instant(day, b if b > a else b + DAY)
-                at = arrivals(key, errand.per_day / max(end - begin, 1.0), begin, end)
-                spans = errand.minutes * 60.0 * np.exp(ERRAND_SPREAD * normal(sub_keys(key, 1), np.arange(len(at))))
-                found += [(t, lasts, errand.spot) for t, lasts in zip(at.tolist(), spans.tolist())]
-            self._errands[day] = sorted(found)
+            self._draw_errands(day - day % BLOCK)
         return self._errands[day]
+
+    def _draw_lines(self, first: int) -> None:
+        """The lines of a block of days: each day's draws are its own, they are only made together."""
+        days = np.arange(first, first + BLOCK)
+        drawn = normal(sub_keys(self._lines_key, days)[:, None], np.arange(len(self.person.stays)))
+        limits = LATEST / np.maximum([line.jitter_min * 60.0 for line in self.person.stays], 1e-9)
+        shifts = np.clip(drawn, -limits, limits).tolist()
+        for day, row in zip(days.tolist(), shifts):
+            weekday = self.calendar.date(day).weekday()
+            self._lines[day] = sorted(
+                (self.calendar.instant(day, clock_s(line.at)) + shift * line.jitter_min * 60.0, line.spot)
+                for line, shift in zip(self.person.stays, row)
+                if holds_on(line.days, weekday)
+            )
+
+    def _draw_errands(self, first: int) -> None:
+        days = np.arange(first, first + BLOCK)
+        found: dict[int, list[tuple[float, float, str]]] = {day: [] for day in days.tolist()}
+        of_day = sub_keys(self._errands_key, days)
+        for k, errand in enumerate(self.person.errands):
+            keys = sub_keys(of_day, k)
+            a, b = (clock_s(c) for c in errand.between)
+            b = b if b > a else b + DAY
+            spreads = sub_keys(keys, 1)
+            for day, key, spread in zip(days.tolist(), keys, spreads):
+                if not holds_on(errand.days, self.calendar.date(day).weekday()):
+                    continue
+                begin, end = self.calendar.instant(day, a), self.calendar.instant(day, b)
+                at = arrivals(key, errand.per_day / max(end - begin, 1.0), begin, end)
+                if len(at):
+                    spans = errand.minutes * 60.0 * np.exp(ERRAND_SPREAD * normal(spread, np.arange(len(at))))
+                    found[day] += [(t, lasts, errand.spot) for t, lasts in zip(at.tolist(), spans.tolist())]
+        self._errands |= {day: sorted(some) for day, some in found.items()}
 
     def line_at(self, t: float) -> str:
         """Where their sheet has them at an instant: the last line before it, up to a week back."""

@@ -317,10 +317,9 @@ def _point(row: Array) -> tuple[float, float]:
 
 def _sampled_along(stretch: Stretch, b: _Building) -> tuple[Array, NDArray[np.int32]]:
     """Points about every STEP along a stretch, and the room index of each, -1 for none."""
-    s = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(stretch.points, axis=0).T))])
-    n = max(round(s[-1] / STEP), 1)
-    t = np.linspace(0, s[-1], n + 1)
-    points = np.column_stack([np.interp(t, s, stretch.points[:, k]) for k in (0, 1)])
+    points = _spaced(stretch.points)
+    if stretch.room is not None:
+        return points, np.full(len(points), stretch.room, np.int32)
     room = np.full(len(points), -1, np.int32)
     level = b.levels[stretch.level].id
     lows, highs = stretch.points.min(axis=0), stretch.points.max(axis=0)
@@ -332,6 +331,14 @@ def _sampled_along(stretch: Stretch, b: _Building) -> tuple[Array, NDArray[np.in
             continue
         room[polygons.contains(r.outline, points)] = k
     return points, _carried_on(room)
+
+
+def _spaced(corners: Array) -> Array:
+    """Points about every STEP along some corners, the first and the last among them."""
+    s = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(corners, axis=0).T))])
+    n = max(round(s[-1] / STEP), 1)
+    t = np.linspace(0, s[-1], n + 1)
+    return np.column_stack([np.interp(t, s, corners[:, k]) for k in (0, 1)])
 
 
 def _carried_on(room: NDArray[np.int32]) -> NDArray[np.int32]:
@@ -348,7 +355,7 @@ def _sampled(stretches: list[Stretch], b: _Building) -> Route:
         # Its last point is the first of the next: there, the walker is already in the next room.
         n = len(at) - (1 if k < len(stretches) - 1 else 0)
         points.append(at[:n])
-        room.append(where[:n] if stretch.room is None else np.full(n, stretch.room, np.int32))
+        room.append(where[:n])
         level.append(np.full(n, stretch.level, np.int32))
     along = np.concatenate(points)
     ahead = np.diff(along, axis=0, append=along[-1:])

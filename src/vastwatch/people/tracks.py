@@ -8,6 +8,7 @@ arrive there, and nothing anywhere else.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 from threading import Lock
 from typing import NamedTuple
 
@@ -46,8 +47,9 @@ class Track:
     speed: Array
 
 
-class OneDay(NamedTuple):
-    """One person's day: walks that touch it, whole; stays, cut at its midnights; small movements and where."""
+class Days(NamedTuple):
+    """Some of one person's days: walks that touch them, whole; stays, cut at midnights, each with its day; small
+    movements and where."""
 
     walk_leave: Array
     walk_arrive: Array
@@ -56,6 +58,7 @@ class OneDay(NamedTuple):
     walk_speed: Array
     stay_from: Array
     stay_to: Array
+    stay_day: Ints
     stay_spot: Ints
     stay_tag: Ints
     minor_t: Array
@@ -128,35 +131,45 @@ class TrackLog:
             k.route[past:n], k.speed[past:n],
         )  # fmt: skip
 
-    def day(self, day: int) -> OneDay:
-        """What the person did on one day, cut at its midnights."""
-        k = self._until(day)
-        begin, end = self.calendar.midnight(day), self.calendar.midnight(day + 1)
-        stays = np.arange(int(np.searchsorted(k.leave, begin, side="right")), int(np.searchsorted(k.arrive, end)))
-        walks = np.arange(max(int(stays[0]) - 1, 0) if len(stays) else 0, len(k.route))
-        walks = walks[(k.leave[walks] < end) & (k.arrive[walks + 1] > max(begin, 0.0))]
+    def days(self, first: int, last: int) -> Days:
+        """What the person did from one day to another (not with it), cut at every midnight."""
+        k = self._until(last - 1)
+        midnights = [self.calendar.midnight(d) for d in range(first, last + 1)]
+        begin, end = midnights[0], midnights[-1]
+        walks = np.arange(max(int(np.searchsorted(k.leave, begin)) - 1, 0), int(np.searchsorted(k.leave, end)))
+        walks = walks[(walks < len(k.route)) & (k.arrive[np.minimum(walks + 1, len(k.arrive) - 1)] > max(begin, 0.0))]
         # As in the track: whoever is on their way at the first midnight stands where they are headed.
-        if day == 0:
+        if first == 0:
             walks = walks[k.leave[walks] >= 0.0]
-        minor_t, minor_stay, large = self._minor_motion(k, stays, begin, end)
-        return OneDay(
+        stays, dawn, dusk, day = [], [], [], []
+        for d, (a, b) in enumerate(pairwise(midnights), first):
+            some = np.arange(int(np.searchsorted(k.leave, a, side="right")), int(np.searchsorted(k.arrive, b)))
+            stays.append(some)
+            dawn.append(np.full(len(some), a))
+            dusk.append(np.full(len(some), b))
+            day.append(np.full(len(some), d))
+        stay, since, until, on = (np.concatenate(column) for column in (stays, dawn, dusk, day))
+        minor_t, minor_stay, large = self._minor_motion(k, stay, since, until)
+        return Days(
             k.leave[walks], k.arrive[walks + 1], k.out[walks], k.route[walks], k.speed[walks],
-            np.maximum(k.arrive[stays], begin), np.minimum(k.leave[stays], end), k.spot[stays], k.tag[stays],
+            np.maximum(k.arrive[stay], since), np.minimum(k.leave[stay], until), on, k.spot[stay], k.tag[stay],
             minor_t, k.spot[minor_stay], large,
         )  # fmt: skip
 
     def _live(self, day: int) -> None:
         """Carry out the plans of a day."""
-        for planned, goal_id in self._outings(day):
+        outings = self._outings(day)
+        tags = at_ms([planned for planned, _ in outings])
+        paces = self.person.speed * (1.0 + SPEED_SPREAD * normal(self._pace_key, tags))
+        paces = np.clip(paces, SLOWEST, FASTEST).tolist()
+        for (planned, goal_id), tag, pace in zip(outings, tags.tolist(), paces):
             goal, here, since = self.book.place[goal_id], self._spot[-1], self._arrive[-1]
             if goal == here:
                 continue
             index = self.book.between(here, goal)
             if index < 0:
                 continue
-            route, tag = self.book.routes[index], int(at_ms(planned))
-            pace = self.person.speed * (1.0 + SPEED_SPREAD * float(normal(self._pace_key, tag)))
-            pace = min(max(pace, SLOWEST), FASTEST)
+            route = self.book.routes[index]
             # The plan says when they leave the room; they set out so much earlier.
             lead = route.out * STEP / pace
             out = max(planned, since + SHORTEST_STAY + lead)
@@ -194,20 +207,21 @@ class TrackLog:
         return sorted(out)
 
     def _minor_motion(
-        self, known: _Known, stays: Ints, begin: float, end: float
+        self, known: _Known, stays: Ints, dawn: Array, dusk: Array
     ) -> tuple[Array, Ints, NDArray[np.bool_]]:
-        """Small movements within [begin, end) of some stays: log-normal gaps from the arrival on, by activity."""
+        """Small movements of some stays, of each between its `dawn` and `dusk`: log-normal gaps from the arrival on."""
         away = np.array([s.activity == "away" for s in self.book.spots], bool)
-        stays = stays[~away[known.spot[stays]]]
+        some = ~away[known.spot[stays]]
+        stays, dawn, dusk = stays[some], dawn[some], dusk[some]
         spot = known.spot[stays]
         laws = [MINOR_MOTION[s.activity] for s in self.book.spots]
         median, sigma, rate = (np.array(c, float)[spot] for c in zip(*((m.median_s, m.sigma, m.rate) for m in laws)))
         keys = sub_keys(self._minor_key, known.tag[stays])
         # A stay of more than a day is taken up anew at midnight: the gap that spans it is not told from another.
-        long = known.arrive[stays] < begin - DAY
-        since = np.where(long, begin, known.arrive[stays])
-        keys = np.where(long, sub_keys(keys, int(at_ms(begin))), keys)
-        lasts = np.minimum(known.leave[stays], end) - since
+        long = known.arrive[stays] < dawn - DAY
+        since = np.where(long, dawn, known.arrive[stays])
+        keys = np.where(long, sub_keys(keys, at_ms(dawn)), keys)
+        lasts = np.minimum(known.leave[stays], dusk) - since
         reached, drawn = np.zeros(len(stays)), np.zeros(len(stays), int)
         times: list[Array] = []
         whose: list[Ints] = []
@@ -220,7 +234,7 @@ class TrackLog:
             gaps = median[k] * np.exp(sigma[k] * normal(keys[k], number))
             # One long sum would round by what came before: each stay's gaps are summed from its own arrival.
             t = _sums(gaps, first, more) + reached[k]
-            inside = t < lasts[k]
+            inside = (t < lasts[k]) & (since[k] + t >= dawn[k])
             times.append(since[k[inside]] + t[inside])
             whose.append(stays[k[inside]])
             reached[left] = t[first + more - 1]
@@ -230,7 +244,6 @@ class TrackLog:
             return np.empty(0), np.empty(0, int), np.empty(0, bool)
         t, stay = np.concatenate(times), np.concatenate(whose)
         order = np.argsort(t, kind="stable")
-        order = order[t[order] >= begin]
         t = t[order]
         return t, stay[order], uniform(self._large_key, at_ms(t)) < LARGE_SHARE
 

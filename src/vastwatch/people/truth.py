@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project
 from vastwatch.memo import kept
 from vastwatch.people.routes import STEP, Route, RouteBook
-from vastwatch.people.tracks import OneDay, Track, TrackLog
+from vastwatch.people.tracks import Days, Track, TrackLog
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Spot
 from vastwatch.site.people import Person
@@ -27,8 +27,8 @@ Ints = NDArray[np.int64]
 
 # A log knows midnights this far ahead, days: the longest rehearsal and the day after it.
 FARTHEST = 368
-# What was done on a day is kept in runs of up to so many days; longer ones go through it once.
-KEPT_DAYS = 35
+# What was done is kept for up to so many days together.
+KEPT_DAYS = 7
 
 
 class Where(NamedTuple):
@@ -66,8 +66,8 @@ class Truth:
     household: Household
 
     def lives(self, day: int) -> Lives:
-        """What everybody did on one day; the same object again in a longer or shorter run."""
-        return self.household.lives(day, keep=self.calendar.days <= KEPT_DAYS)
+        """What everybody did on one day."""
+        return self.household.lives(day, day + 1)
 
     @property
     def begin(self) -> date:
@@ -144,6 +144,15 @@ class Truth:
 
     def person_in(self, person: str, room: str) -> Signal:
         """Whether one person, awake or not, is in a room."""
+        if (person, room) not in self._persons:
+            self._persons[person, room] = self._person_in(person, room)
+        return self._persons[person, room]
+
+    @cached_property
+    def _persons(self) -> dict[tuple[str, str], Signal]:
+        return {}
+
+    def _person_in(self, person: str, room: str) -> Signal:
         track = next(t for t in self.tracks if t.person.id == person)
         rows = self._intervals(track, False).get(room, np.empty((0, 2)))
         return Signal.from_intervals(rows, 0.0, self.end)
@@ -174,17 +183,16 @@ class Truth:
 
 @dataclass(frozen=True, eq=False)
 class Lives:
-    """What everybody did on one day, [begin, end), one person after the other: `walk_of`, `stay_of` and `minor_of`
-    say whose each row is, by place among the people. The other columns are those of `tracks.OneDay`."""
+    """What everybody did on some days, [begin, end), one person after the other: `walk_of`, `stay_of` and `minor_of`
+    say whose each row is, by place among the people. The other columns are those of `tracks.Days`."""
 
-    day: int
     begin: float
     end: float
     people: tuple[Person, ...]
     walk_of: Ints
     stay_of: Ints
     minor_of: Ints
-    all: OneDay
+    all: Days
 
 
 def simulate_days(project: Project, days: int, seed: int) -> Truth:
@@ -207,9 +215,9 @@ class Household:
         """Everybody's log of days."""
         return [_log(p, self.book, self.begin, self.zone, self.seed) for p in self.people]
 
-    def lives(self, day: int, keep: bool) -> Lives:
-        """One day of everybody's."""
-        return (_lives if keep else _lives_afresh)(self, day)
+    def lives(self, first: int, last: int) -> Lives:
+        """Everybody's days from one to another (not with it); kept for a few days, made anew for more."""
+        return (_lives if last - first <= KEPT_DAYS else _lives_afresh)(self, first, last)
 
 
 @kept
@@ -227,22 +235,22 @@ def _log(person: Person, book: RouteBook, begin: str, zone: str, seed: int) -> T
 
 
 _NONE, _NOWHERE = np.empty(0), np.zeros(0, int)
-_NOTHING = OneDay(
-    _NONE, _NONE, _NONE, _NOWHERE, _NONE, _NONE, _NONE, _NOWHERE, _NOWHERE, _NONE, _NOWHERE, np.zeros(0, bool)
+_NOTHING = Days(
+    _NONE, _NONE, _NONE, _NOWHERE, _NONE, _NONE, _NONE, _NOWHERE, _NOWHERE, _NOWHERE, _NONE, _NOWHERE,
+    np.zeros(0, bool),
 )  # fmt: skip
 
 
-def _lives_afresh(household: Household, day: int) -> Lives:
-    logs = household.logs()
-    days = [log.day(day) for log in logs]
+def _lives_afresh(household: Household, first: int, last: int) -> Lives:
+    days = [log.days(first, last) for log in household.logs()]
 
     def whose(column: int) -> Ints:
         return np.repeat(np.arange(len(days)), [len(d[column]) for d in days])
 
-    joined = OneDay(*(np.concatenate(c) for c in zip(*days))) if days else _NOTHING
+    joined = Days(*(np.concatenate(c) for c in zip(*days))) if days else _NOTHING
     calendar = Calendar(date.fromisoformat(household.begin), household.zone, 1)
     return Lives(
-        day, calendar.midnight(day), calendar.midnight(day + 1), household.people, whose(0), whose(5), whose(9), joined
+        calendar.midnight(first), calendar.midnight(last), household.people, whose(0), whose(5), whose(10), joined
     )
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from itertools import pairwise
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -45,9 +46,13 @@ class Notices(NamedTuple):
 
 
 class FalseSource(NamedTuple):
-    """A hazard that triggers a sensor on one day: its id, false reports per second, and when, [from, to) instants."""
+    """A hazard that triggers a sensor on one day, [begin, end): its id, false reports per second, and when, [from, to)
+    instants."""
 
     hazard: str
+    day: int
+    begin: float
+    end: float
     rate: float
     when: tuple[tuple[float, float], ...]
 
@@ -55,7 +60,7 @@ class FalseSource(NamedTuple):
 def notices_of(
     it: Placed, level: int, household: Household, lives: Lives, false: tuple[FalseSource, ...], hold: float
 ) -> Notices:
-    """What one sensor (or one part of a housing) notices on a day that a household lives.
+    """What one sensor (or one part of a housing) notices of some days that a household lives, cut at midnights.
 
     `level`: its level's place by elevation; `hold`: the device's own, seconds.
     """
@@ -66,7 +71,7 @@ def notices_of(
         _walks(it, lives, chances, name),
         _minor(lives, chances, name),
         _still(lives, chances, max(hold, SURE_HOLD_S), name),
-        *(_false(source, lives, name) for source in false),
+        *(_false(source, name) for source in false),
     ]
     start, end, source, moving = (np.concatenate(columns) for columns in zip(*found))
     order = np.argsort(start, kind="stable")
@@ -209,7 +214,7 @@ def _still(lives: Lives, c: Chances, hold: float, name: tuple[object, ...]) -> F
     starts, ends, whose = [np.empty(0)], [np.empty(0)], [np.zeros(0, int)]
     rates = c.still[c.who[lives.stay_of], w.stay_spot] if len(w.stay_spot) else np.zeros(0)
     some = np.flatnonzero(rates > 0)
-    keys = sub_keys(sub_keys(_keys(lives, *name, "still")[lives.stay_of[some]], w.stay_tag[some]), lives.day)
+    keys = sub_keys(sub_keys(_keys(lives, *name, "still")[lives.stay_of[some]], w.stay_tag[some]), w.stay_day[some])
     for k, key in zip(some.tolist(), keys):
         rate, a, b = float(rates[k]), float(w.stay_from[k]), float(w.stay_to[k])
         if rate * hold <= DENSE:
@@ -236,12 +241,18 @@ def _dense_runs(key: Any, rate: float, hold: float, a: float, b: float) -> Itera
         t = run + hold + float(exponential(key, n)) / rate
 
 
-def _false(source: FalseSource, lives: Lives, name: tuple[object, ...]) -> Found:
+def _false(source: FalseSource, name: tuple[object, ...]) -> Found:
     """False notices of a day by a hazard."""
-    key = sub_keys(key_of(*name, "false", source.hazard), lives.day)
-    t = arrivals(key, source.rate, lives.begin, lives.end)
+    key = sub_keys(key_of(*name, "false", source.hazard), source.day)
+    t = arrivals(key, source.rate, source.begin, source.end)
     there = np.zeros(len(t), bool)
     for a, b in source.when:
         there |= (t >= a) & (t < b)
     t = t[there]
     return t, t, np.full(len(t), source.hazard, object), np.ones(len(t), bool)
+
+
+def by_day(n: Notices, midnights: list[float]) -> list[Notices]:
+    """Notices of some days, one day after the other, between successive midnights."""
+    cuts = np.searchsorted(n.start, midnights)
+    return [Notices(n.start[a:b], n.end[a:b], n.source[a:b], n.moving[a:b]) for a, b in pairwise(cuts)]

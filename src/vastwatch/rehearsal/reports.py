@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project, find
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept
-from vastwatch.people.truth import KEPT_DAYS, Household, Lives, Truth
-from vastwatch.rehearsal.notices import FalseSource, Notices, notices_of
+from vastwatch.people.truth import Lives, Truth
+from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
 from vastwatch.sensing.model import Placed, each_part, held, model_of, placed
 from vastwatch.signals import Calendar, Signal, any_of
@@ -29,6 +29,8 @@ Array = NDArray[np.float64]
 MOVING_HOLD_S = 3.0
 # The sun's path is taken anew so often, days: it moves by a degree or two in a week.
 SUN_DAYS = 7
+# Days that are heard together.
+TOGETHER = 28
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,14 +61,13 @@ class _Wanted(NamedTuple):
 def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     """Run all sensors against a truth. Cached by sensor and day, by what each reads."""
     wanted = {s.id: _wanted(project, s.id, truth) for s in project.sensors}
-    # Day by day, so that a day's lives are looked at once by all sensors and, in a long run, then forgotten.
+    # Some weeks at a time, so that their lives are looked at by all sensors together and then forgotten.
     left = [w for w in wanted.values() if not is_kept(_run, *w, truth)]
-    if left and truth.calendar.days > KEPT_DAYS:
-        for day in range(truth.calendar.days):
-            lives = truth.household.lives(day, keep=False)
-            for w in left:
-                for part, weekly in zip(each_part(w.it), w.false):
-                    _heard_of(part, w.level, truth, day, weekly, lives)
+    for first in range(0, truth.calendar.days if left else 0, TOGETHER):
+        lives: dict[tuple[int, int], Lives] = {}
+        for w in left:
+            for part, weekly in zip(each_part(w.it), w.false):
+                _hear(part, w.level, truth, weekly, first, min(first + TOGETHER, truth.calendar.days), lives)
     return {ident: _run(*w, truth) for ident, w in wanted.items()}
 
 
@@ -78,12 +79,8 @@ def _wanted(project: Project, sensor_id: str, truth: Truth) -> _Wanted:
 
 def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Notices:
     """All that a sensor noticed on a day, whichever of its parts did."""
-    it = placed(project, find(project.sensors, sensor_id))
-    level = _level(project, it)
-    found = []
-    for part in each_part(it):
-        false = _of_day(_false_by_week(project, part, truth.calendar), truth.calendar, day)
-        found.append(_notices(part, level, truth.household, day, false))
+    it, level, false = _wanted(project, sensor_id, truth)
+    found = [_notices_of_day(part, level, truth, weekly, day) for part, weekly in zip(each_part(it), false)]
     if len(found) == 1:
         return found[0]
     order = np.argsort(np.concatenate([n.start for n in found]), kind="stable")
@@ -122,8 +119,11 @@ def _falsely(
 
 
 def _of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, ...]:
+    begin, end = calendar.midnight(day), calendar.midnight(day + 1)
     return tuple(
-        FalseSource(hazard, rate, tuple((calendar.instant(day, a), calendar.instant(day, b)) for a, b in when))
+        FalseSource(
+            hazard, day, begin, end, rate, tuple((calendar.instant(day, a), calendar.instant(day, b)) for a, b in when)
+        )
         for hazard, rate, when in weekly[day // SUN_DAYS]
     )
 
@@ -131,29 +131,58 @@ def _of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, 
 # -- days ----------------------------------------------------------------------------------------------------------
 
 
-@kept
-def _notices(it: Placed, level: int, household: Household, day: int, false: tuple[FalseSource, ...]) -> Notices:
-    lives = household.lives(day, keep=True)
-    return notices_of(it, level, household, lives, false, own_hold_s(it))
+def _key(what: str, it: Placed, level: int, truth: Truth, day: int, weekly: Weekly) -> tuple[object, ...]:
+    """By what a day of a sensor is kept: all it reads, and not how many days were asked for."""
+    return what, it, level, truth.household, day, weekly[day // SUN_DAYS]
 
 
-def _heard_of(it: Placed, level: int, truth: Truth, day: int, weekly: Weekly, lives: Lives | None = None) -> Heard:
-    """What a part heard on a day; kept by what it reads, with the day's lives where they are at hand."""
-    false, household = _of_day(weekly, truth.calendar, day), truth.household
+def _hear(
+    it: Placed, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: dict[tuple[int, int], Lives]
+) -> None:
+    """See to it that a part's days from one to another (not with it) are kept; `lives` holds those looked at so far."""
+    days = range(first, last)
+    lacking = [d for d in days if not MEMO.holds(_key("heard", it, level, truth, d, weekly))]
+    if not lacking:
+        return
+    first, last = lacking[0], lacking[-1] + 1
+    if (first, last) not in lives:
+        lives[first, last] = truth.household.lives(first, last)
+    for day, n in zip(range(first, last), _noticed(it, level, truth, weekly, first, last, lives[first, last])):
+        MEMO.put(_key("heard", it, level, truth, day, weekly), _heard(it, n))
+        if truth.calendar.days <= TOGETHER:
+            # In a long run notices are made again for whoever asks what set a sensor off.
+            MEMO.put(_key("notices", it, level, truth, day, weekly), n)
 
-    def work() -> Heard:
-        return _heard(it, level, household, lives or household.lives(day, keep=True), false)
 
-    return MEMO.get((_heard, it, level, household, day, false), work)
+def _noticed(
+    it: Placed, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: Lives
+) -> list[Notices]:
+    calendar = truth.calendar
+    false = tuple(f for d in range(first, last) for f in _of_day(weekly, calendar, d))
+    n = notices_of(it, level, truth.household, lives, false, own_hold_s(it))
+    return by_day(n, [calendar.midnight(d) for d in range(first, last + 1)])
 
 
-def _heard(it: Placed, level: int, household: Household, lives: Lives, false: tuple[FalseSource, ...]) -> Heard:
+def _notices_of_day(it: Placed, level: int, truth: Truth, weekly: Weekly, day: int) -> Notices:
+    def work() -> Notices:
+        return _noticed(it, level, truth, weekly, day, day + 1, truth.lives(day))[0]
+
+    return MEMO.get(_key("notices", it, level, truth, day, weekly), work)
+
+
+def _heard(it: Placed, n: Notices) -> Heard:
     hold = own_hold_s(it)
-    n = notices_of(it, level, household, lives, false, hold)
     model = model_of(it.device.family)
     start, end = condensed(n.start, n.end, hold, 0.0 if model is None else model.blind_s(it.device))
     moving = held(n.start[n.moving], n.end[n.moving], min(MOVING_HOLD_S, hold))
     return Heard(start, end, moving)
+
+
+def _heard_on(it: Placed, level: int, truth: Truth, weekly: Weekly, day: int) -> Heard:
+    def work() -> Heard:
+        return _heard(it, _notices_of_day(it, level, truth, weekly, day))
+
+    return MEMO.get(_key("heard", it, level, truth, day, weekly), work)
 
 
 def condensed(start: Array, end: Array, hold: float, blind: float) -> tuple[Array, Array]:
@@ -188,7 +217,8 @@ def condensed(start: Array, end: Array, hold: float, blind: float) -> tuple[Arra
 def _run(it: Placed, level: int, false: tuple[Weekly, ...], truth: Truth) -> SensorRun:
     reports, moving = [], []
     for part, weekly in zip(each_part(it), false):
-        heard = [_heard_of(part, level, truth, day, weekly) for day in range(truth.calendar.days)]
+        days = range(truth.calendar.days)
+        heard = [_heard_on(part, level, truth, weekly, day) for day in days]
         start, end = (np.concatenate([h[k] for h in heard]) for k in (0, 1))
         reports.append(_reported(part, start, end, truth))
         moving.append(Signal.from_intervals(np.concatenate([h.moving for h in heard]), 0.0, truth.end))

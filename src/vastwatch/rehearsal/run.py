@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cached_property
+from operator import attrgetter
 
 import numpy as np
 
@@ -26,6 +27,8 @@ from vastwatch.rehearsal.scores import OutputScores, Scores, score, score_output
 from vastwatch.signals import Calendar, Signal
 
 LONGEST_DAYS = 366
+# Days of notices a rehearsal keeps for who asks what set a sensor off.
+MOST_NOTICES = 400
 
 
 @dataclass(frozen=True, eq=False)
@@ -94,27 +97,62 @@ class Rehearsal:
             lit = self.house.served(room.id)
             if lit is not None:
                 found += find_incidents(room.id, lit, self.awake(room.id), self.house.dark(room.id))
-        return sorted(found, key=lambda i: (i.at, i.room, i.kind))
+        return sorted(found, key=attrgetter("at", "room", "kind"))
+
+    @cached_property
+    def incidents_by_room(self) -> dict[str, list[tuple[int, Incident]]]:
+        """For each room its incidents, each with its place among all."""
+        out: dict[str, list[tuple[int, Incident]]] = {}
+        for k, incident in enumerate(self.incidents):
+            out.setdefault(incident.room, []).append((k, incident))
+        return out
 
     @property
     def signals(self) -> dict[str, Signal]:
         """Signals by record id: sensors, presences, and outputs while they are on at all."""
         return self.house.signals
 
+    @cached_property
+    def _noticed(self) -> dict[tuple[str, int], Notices]:
+        return {}
+
     def notices(self, sensor: str, day: int) -> Notices:
         """All that a sensor noticed on a day."""
-        return notices_on(self.project, sensor, self.truth, day)
+        if (sensor, day) not in self._noticed:
+            # Chains are asked for day by day: those of a long run are not all held at once.
+            while len(self._noticed) >= MOST_NOTICES:
+                del self._noticed[next(iter(self._noticed))]
+            self._noticed[sensor, day] = notices_on(self.project, sensor, self.truth, day)
+        return self._noticed[sensor, day]
 
     def noticed(self, sensor: str, t: float) -> str | None:
         """The id of the person or hazard whose notice was the last before an instant, at most a day before."""
+        key = (sensor, t)
+        if key not in self._sources:
+            self._sources[key] = self._source(sensor, t)
+        return self._sources[key]
+
+    @cached_property
+    def _sources(self) -> dict[tuple[str, float], str | None]:
+        return {}
+
+    def _source(self, sensor: str, t: float) -> str | None:
         today = self.calendar.day_of(min(max(t, 0.0), np.nextafter(self.truth.end, 0.0)))
         for day in (today, today - 1):
             if day >= 0:
                 n = self.notices(sensor, day)
-                i = int(np.searchsorted(n.start, t + 1e-9, side="right")) - 1
+                i = int(n.start.searchsorted(t + 1e-9, side="right")) - 1
                 if i >= 0:
                     return str(n.source[i])
         return None
+
+
+def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
+    """The same days and the same recording, concluded and done as another design would: for one that differs in
+    nothing that sensors or people read, such as a hold time."""
+    truth, recording = rehearsal.truth, rehearsal.recording
+    house = run(project, recording, _hands(project, truth, recording))
+    return Rehearsal(project, rehearsal.days, rehearsal.seed, truth, recording, house)
 
 
 def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:

@@ -81,7 +81,7 @@ class Blocks(NamedTuple):
     points: Array
 
 
-# Cells by how much haste there is, metres; in haste, cells of other rooms than the sensor's are taken two by two.
+# Cells by how coarse the map is, metres; in a coarse one, cells of other rooms than the sensor's are taken two by two.
 CELLS = (CELL, CELL, 2 * CELL)
 
 
@@ -105,27 +105,27 @@ def _blocks(rooms: tuple[Room, ...], room: Room, cell: float) -> Blocks:
     return Blocks(np.concatenate(cells), np.concatenate(block), np.asfortranarray(np.concatenate(points)))
 
 
-def coverage(project: Project, sensor_id: str, figure: Figure, haste: int = 0) -> CoverageMap:
+def coverage(project: Project, sensor_id: str, figure: Figure, coarseness: int = 0) -> CoverageMap:
     """Coverage of one sensor on its level, on 5 cm cells. Raises KeyError for a sensor that is not there.
 
-    With `haste` 1 only its own room is on 5 cm and the others on 10 cm, with 2 it is 10 and 20 cm: for a map that
+    With `coarseness` 1 only its own room is on 5 cm and the others on 10 cm, with 2 it is 10 and 20 cm: for a map that
     follows the hand. Cached by what it reads: the sensor, its device type, and the walls, openings, rooms and
     furnishings.
     """
     it = placed(project, find(project.sensors, sensor_id))
-    room = room_of(project, it.sensor) if haste else None
-    return _coverage(it, project.rooms, room, haste, figure)
+    room = room_of(project, it.sensor) if coarseness else None
+    return _coverage(it, project.rooms, room, coarseness, figure)
 
 
 @kept
-def _coverage(it: Placed, rooms: tuple[Room, ...], room: Room | None, haste: int, figure: Figure) -> CoverageMap:
-    grid = level_grid(rooms, it.sensor.level, CELLS[haste])
+def _coverage(it: Placed, rooms: tuple[Room, ...], room: Room | None, coarseness: int, figure: Figure) -> CoverageMap:
+    grid = level_grid(rooms, it.sensor.level, CELLS[coarseness])
     notice = np.full(grid.rows * grid.columns, math.inf)
     if room is None:
         cells, points = built_cells(rooms, it.sensor.level)
         notice[cells] = notice_times(it, points, figure)
     else:
-        blocks = _blocks(rooms, room, CELLS[haste])
+        blocks = _blocks(rooms, room, CELLS[coarseness])
         notice[blocks.cells] = notice_times(it, blocks.points, figure)[blocks.block]
     return CoverageMap(it.sensor.id, figure, grid, notice.reshape(grid.rows, grid.columns))
 

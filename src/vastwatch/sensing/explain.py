@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
-from vastwatch.geometry.sightlines import fan, prism_hits, screen_hits
+from vastwatch.geometry.sightlines import Screens, fan, prism_hits, screen_hits
+from vastwatch.memo import kept
 from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body
 from vastwatch.sensing.model import (
     Placed,
@@ -28,6 +29,9 @@ from vastwatch.sensing.model import (
 from vastwatch.sensing.scene import OPAQUE_DB
 
 Array = NDArray[np.float64]
+
+# Beside the frame of a sight line something may still touch it, by rounding, metres.
+SLACK_M = 1e-6
 
 
 class Sight(NamedTuple):
@@ -75,10 +79,13 @@ def geometry(it: Placed, at: tuple[float, float], body: Body) -> Geometry:
 def waited(it: Placed, points: Array, body: Body, activity: str, facing: float | None, walking_by: bool) -> float:
     """Mean seconds until the body is noticed, inf for never."""
     if walking_by:
-        rate = walking(it, points, 90.0, None, WALKING_SPEED, body)
-    else:
-        rate = staying(it, points, facing, body).rate(MINOR_MOTION[activity].rate)
-    return float(mean_wait(rate, latency_s(it.device))[0])
+        return wait_of(it, walking(it, points, 90.0, None, WALKING_SPEED, body))
+    return wait_of(it, staying(it, points, facing, body).rate(MINOR_MOTION[activity].rate))
+
+
+def wait_of(it: Placed, rate: Array) -> float:
+    """Mean seconds until noticed, for a rate at one place (or nowhere), inf for never."""
+    return float(mean_wait(rate, latency_s(it.device))[0]) if len(rate) else math.inf
 
 
 def sight(
@@ -91,14 +98,16 @@ def sight(
     walking_by: bool = False,
 ) -> Sight:
     """The sight line from a sensor to a body on the same level; of several parts, that which notices sooner."""
-    found = []
-    for part in each_part(placed(project, sensor)):
-        model = model_of(part.device.family)
-        if model is not None:
-            found.append(model.explain(part, at, body, activity, facing, walking_by))
-        else:
-            found.append(unseen(part, at, body))
-    return min(found, key=_soonest)
+    parts = each_part(placed(project, sensor))
+    return min((_sight(part, at, body, activity, facing, walking_by) for part in parts), key=_soonest)
+
+
+@kept
+def _sight(
+    it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+) -> Sight:
+    model = model_of(it.device.family)
+    return unseen(it, at, body) if model is None else model.explain(it, at, body, activity, facing, walking_by)
 
 
 def _soonest(s: Sight) -> tuple[float, float]:
@@ -127,13 +136,21 @@ def in_the_way(it: Placed, points: Array, body: Body, by_share: bool) -> tuple[t
             weight = cut_samples / SAMPLES if by_share else min(db, OPAQUE_DB)
             found[owner] = max(found.get(owner, 0.0), weight)
 
+    # Only what reaches into the frame of the one sight line can be in its way.
+    ends = np.array([it.sensor.at[:2], points[0]], float)
+    lo, hi = ends.min(axis=0) - SLACK_M, ends.max(axis=0) + SLACK_M
     around = it.around
     for screens, ids, losses in (
         (around.full, around.full_ids, around.full_db),
         (around.part, around.part_ids, around.part_db),
     ):
-        for k, hits in screen_hits(view, screens, heights):
-            note(ids[k], int(hits.hi[0] - hits.lo[0]), float(losses[k]))
-    for k, hits in prism_hits(view, around.prisms, heights):
-        note(around.prism_ids[k], int(hits.hi[0] - hits.lo[0]), float(around.prism_db[k]))
-    return tuple(sorted(found.items(), key=lambda item: -item[1]))
+        some = np.flatnonzero(
+            (np.minimum(screens.a, screens.b) <= hi).all(axis=1) & (np.maximum(screens.a, screens.b) >= lo).all(axis=1)
+        )
+        for k, hits in screen_hits(view, Screens(*(column[some] for column in screens)), heights):
+            note(ids[some[k]], int(hits.hi[0] - hits.lo[0]), float(losses[some[k]]))
+    centre, r = around.prism_circles[:, :2], around.prism_circles[:, 2:]
+    some = np.flatnonzero((centre - r <= hi).all(axis=1) & (centre + r >= lo).all(axis=1))
+    for k, hits in prism_hits(view, [around.prisms[i] for i in some], heights):
+        note(around.prism_ids[some[k]], int(hits.hi[0] - hits.lo[0]), float(around.prism_db[some[k]]))
+    return tuple(sorted(found.items(), key=lambda item: (-item[1], item[0])))

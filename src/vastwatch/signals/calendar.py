@@ -74,12 +74,15 @@ class Calendar:
 
     def clock_s(self, t: float) -> float:
         """Seconds past midnight that clocks show at an instant."""
+        day = self.day_of(t)
+        if 0 <= day < self.days and self._midnights[day + 1] - self._midnights[day] == DAY:
+            return float(t - self._midnights[day])
         at = self.clock(t)
         return at.hour * 3600.0 + at.minute * 60.0 + at.second + at.microsecond * 1e-6
 
     def day_of(self, t: float) -> int:
         """The day an instant falls on: -1 before the first midnight, `days` from the last on."""
-        return int(np.searchsorted(self._midnights, t, side="right")) - 1
+        return int(self._midnights.searchsorted(t, side="right")) - 1
 
     def noon(self, day: int) -> float:
         """Noon of a day."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -57,7 +58,7 @@ class Signal:
 
     # -- reading -----------------------------------------------------------------------------------------------
 
-    @property
+    @cached_property
     def intervals(self) -> Array:
         """The on-intervals [a, b), shape (n, 2), sorted and apart."""
         edges = self.switches

@@ -27,7 +27,7 @@ from vastwatch.desk.derived import NOT_COMPUTED
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.own_types import OwnTypes
-from vastwatch.desk.parts import FigureField, LinkCard, clear, label, line, row, scrolling
+from vastwatch.desk.parts import FigureField, LinkCard, Sleeper, clear, label, line, row, scrolling
 from vastwatch.desk.results import Results
 from vastwatch.desk.theme import MARGIN
 from vastwatch.words import duration_words, sentence
@@ -39,7 +39,7 @@ WEIGHT_WORDS = ("does not matter", "matters", "matters much", "matters most")
 SHOWN = 6
 
 
-class MeansPage(QWidget):
+class MeansPage(Sleeper):
     """`say` carries one-line messages."""
 
     say = pyqtSignal(str)
@@ -135,7 +135,7 @@ class MeansPage(QWidget):
         self._found.setSpacing(5)
         box.addWidget(holder)
         box.addStretch(1)
-        document.changed.connect(self.refresh)
+        document.changed.connect(self.wake)
         own.changed.connect(self._fill_kit)
         results.purchases.changed.connect(self._tell)
         results.purchases.progressed.connect(self._tell)

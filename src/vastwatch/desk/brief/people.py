@@ -18,7 +18,7 @@ from vastwatch.desk.brief.table import Column, RowsModel, RowsTable
 from vastwatch.desk.brief.week import WeekStrip
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import FigureField, label, line, row, scrolling
+from vastwatch.desk.parts import FigureField, Sleeper, label, line, row, scrolling
 from vastwatch.desk.theme import MARGIN, Theme
 from vastwatch.site.people import Days, Errand, Person, Stay
 from vastwatch.words import sentence
@@ -50,7 +50,7 @@ class _Row:
         self.index, self.line = index, line
 
 
-class PeoplePage(QWidget):
+class PeoplePage(Sleeper):
     """`say` carries one-line messages."""
 
     say = pyqtSignal(str)
@@ -89,7 +89,7 @@ class PeoplePage(QWidget):
         self._nobody = label(self.tr("Nobody yet. Add somebody typical: without people nothing can be rehearsed."),
                              "soft", True)  # fmt: skip
         box.insertWidget(3, self._nobody)
-        document.changed.connect(self.refresh)
+        document.changed.connect(self.wake)
         self.refresh()
 
     def _build_sheet(self, box: QVBoxLayout) -> None:

@@ -14,7 +14,7 @@ from vastwatch.design.project import put
 from vastwatch.desk.brief.table import Column, RowsModel, RowsTable
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
-from vastwatch.desk.parts import FigureField, clear, label, row, scrolling
+from vastwatch.desk.parts import FigureField, Sleeper, clear, label, row, scrolling
 from vastwatch.desk.theme import MARGIN, Theme
 from vastwatch.desk.units import parse_angle, parse_time
 from vastwatch.site.building import Control, Room
@@ -35,7 +35,7 @@ def number(text: str, what: str) -> float:
     return value
 
 
-class RoomsPage(QWidget):
+class RoomsPage(Sleeper):
     """`say` carries one-line messages."""
 
     say = pyqtSignal(str)
@@ -74,7 +74,7 @@ class RoomsPage(QWidget):
         box.addWidget(area, 2)
         self._shown: object = None
         self._selecting = False
-        document.changed.connect(self.refresh)
+        document.changed.connect(self.wake)
         focus.shift.connect(self._shifted)
         selection = self.table.selectionModel()
         assert selection is not None

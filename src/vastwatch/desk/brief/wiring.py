@@ -16,7 +16,7 @@ from vastwatch.desk.cautions import CAUTIONS
 from vastwatch.desk.document import Document
 from vastwatch.desk.focus import Focus
 from vastwatch.desk.own_types import OwnTypes
-from vastwatch.desk.parts import FigureField, clear, label, line, row, scrolling
+from vastwatch.desk.parts import FigureField, Sleeper, clear, label, line, row, scrolling
 from vastwatch.desk.theme import MARGIN
 from vastwatch.desk.units import parse_length, show_length
 from vastwatch.site.building import Circuit
@@ -24,7 +24,7 @@ from vastwatch.site.building import Circuit
 NO_MODULE = "switched by hand alone"
 
 
-class WiringPage(QWidget):
+class WiringPage(Sleeper):
     """`say` carries one-line messages."""
 
     say = pyqtSignal(str)
@@ -66,7 +66,7 @@ class WiringPage(QWidget):
         box.addWidget(row(label(self.tr("Controller"), "soft"), self.controller, stretch=1))
         box.addStretch(1)
         self._shown: object = None
-        document.changed.connect(self.refresh)
+        document.changed.connect(self.wake)
         focus.shift.connect(self._shifted)
         self.refresh()
 

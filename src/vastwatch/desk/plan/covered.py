@@ -38,26 +38,38 @@ def shown_sensors(look: Look) -> list[Sensor]:
     return mine or here
 
 
+def lay_out_contours(look: Look) -> None:
+    """Make the paths of all contours that are shown: done before painting, so that painting only paints."""
+    look.laid = []
+    if not look.contours:
+        return
+    for sensor in shown_sensors(look):
+        device = find(look.project.devices, sensor.device)
+        if device.family not in AREA_FAMILIES:
+            look.laid.append((sensor, device, ()))
+            continue
+        held = look.dragging and sensor.id == look.selected
+        begun = time.perf_counter()
+        paths = band_paths(coverage(look.project, sensor.id, look.figure, look.coarseness if held else 0))
+        if held and time.perf_counter() - begun > FRAME_SHARE_S:
+            look.coarseness = 2
+        look.laid.append((sensor, device, paths))
+
+
 def draw_contours(p: QPainter, look: Look) -> None:
     """Isochrones in the family's hue, the unseen part of the own room hatched."""
-    if not look.contours:
+    if not look.laid:
         return
     built = QPainterPath()
     for room in look.rooms:
         built.addPolygon(polygon(room.outline))
     p.save()
     p.setClipPath(built, Qt.ClipOperation.IntersectClip)
-    for sensor in shown_sensors(look):
-        device = find(look.project.devices, sensor.device)
-        if device.family not in AREA_FAMILIES:
+    for sensor, device, paths in look.laid:
+        if not paths:
             _pad(p, look, sensor, device)
             continue
         hue = family_hue(look.theme, device.family)
-        held = look.dragging and sensor.id == look.selected
-        begun = time.perf_counter()
-        paths = band_paths(coverage(look.project, sensor.id, look.figure, look.haste if held else 0))
-        if held and time.perf_counter() - begun > FRAME_SHARE_S:
-            look.haste = 2
         if sensor.id == look.selected:
             _hatch_unseen(p, look, sensor, paths[0])
         # Fills need no smooth edge, since each has its line; that halves the time they take.

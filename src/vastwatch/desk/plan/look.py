@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.desk.theme import Theme, mix
+from vastwatch.devices import DeviceType
 from vastwatch.rehearsal.causes import Chain
 from vastwatch.sensing import Figure
 from vastwatch.site.building import Hazard, Room
@@ -51,13 +52,15 @@ class Look:
     reporting: frozenset[str] = frozenset()
     dragging: bool = False
     # How coarse the map of a dragged sensor is: 1, or 2 where the machine is slow (see `covered`).
-    haste: int = 1
+    coarseness: int = 1
     hurried: bool = False
     stage: str = "Sensors"
     marked: frozenset[str] = frozenset()
     ghost: bool = True
     # Circuits whose wiring is shown: that of the selected switch or lamp.
     traced: frozenset[str] = frozenset()
+    # Contours as they are painted: the sensor, its device type, and its paths (none for one that sees no area).
+    laid: list[tuple[Sensor, DeviceType, tuple[QPainterPath, ...]]] = field(default_factory=list)
     # What was last made of which records: `kept` looks here.
     made: dict[str, tuple[tuple[object, ...], object]] = field(default_factory=dict)
     # The hazards of the shown level as they are on the rehearsed day.

@@ -31,6 +31,7 @@ from vastwatch.desk.focus import Focus
 from vastwatch.desk.plan import covered, fixtures, furniture, ground, held, marks, places, walls
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
+from vastwatch.desk.plan.covered import lay_out_contours
 from vastwatch.desk.plan.hanging import Hanging
 from vastwatch.desk.plan.look import Layer, Look, cosmetic, polygon
 from vastwatch.desk.plan.moment import show_moment
@@ -111,6 +112,7 @@ class PlanView(Sheet):
         document.changed.connect(self._project_changed)
         focus.shift.connect(self._shifted)
         results.week.changed.connect(self._results_updated)
+        self._painted: tuple[object, ...] = ()
         self._set_areas()
         self.refresh()
 
@@ -185,13 +187,28 @@ class PlanView(Sheet):
         look.selected, look.room = focus.selected, focus.room
         look.contours = focus.stage in ("Sensors", "Timing")
         show_moment(look, focus, self.results.rehearsal)
+        lay_out_contours(look)
         if site:
             self._look_up()
             for layer in self._layers.values():
                 layer.look_again()
         chrome = self.theme.panel if look.night < 0.02 else look.ground
-        self.setBackgroundBrush(chrome)
-        self.viewport().update()  # type: ignore[union-attr]
+        if chrome != self.backgroundBrush().color():
+            self.setBackgroundBrush(chrome)
+        shown = self._shown()
+        if site or shown != self._painted:
+            # A new hold time changes nothing of the plan: then nothing of it is painted.
+            self._painted = shown
+            self.viewport().update()  # type: ignore[union-attr]
+
+    def _shown(self) -> tuple[object, ...]:
+        """What the layers paint that keep no picture, as far as it can change without the building."""
+        look = self.look
+        laid = tuple((s, paths) for s, _, paths in look.laid)
+        return (
+            look.project.sensors, look.project.devices, look.selected, look.room, look.marked, laid, look.reporting,
+            tuple(look.people), look.chain, look.night, look.theme, look.level, self.foreseen, look.dragging,
+        )  # fmt: skip
 
     def _look_up(self) -> None:
         """What the fixtures layer shows of the project."""
@@ -348,7 +365,7 @@ class PlanView(Sheet):
             return
         if drag["kind"] == "pan" and not drag["moved"]:
             self.focus.set(room=drag["room"] or self.focus.room, selected=drag["room"])
-        self.look.dragging, self.look.haste = False, 1
+        self.look.dragging, self.look.coarseness = False, 1
         self.show_foreseen(None)
         self.card.hide()
         self.refresh(site=False)

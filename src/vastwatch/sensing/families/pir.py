@@ -17,8 +17,8 @@ from numpy.typing import ArrayLike, NDArray
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, PirType
 from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_hits, visible
-from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
-from vastwatch.sensing.figures import LARGE_M, SAMPLES, SMALL_M, Body
+from vastwatch.sensing.explain import Sight, geometry, in_the_way, wait_of
+from vastwatch.sensing.figures import LARGE_M, MINOR_MOTION, SAMPLES, SMALL_M, WALKING_SPEED, Body
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
 from vastwatch.sensing.model import CATALOGUE_C, Placed, Staying
 from vastwatch.sensing.scene import Obstacles, near
@@ -225,6 +225,11 @@ class PirModel:
         ceiling = device.lens == "ceiling"
         axis = 1.0 if ceiling else float(off_axis_factor(g.azimuth_deg, device.fov_h, device.edge_share))
         rated = device.tangential_m if walking_by else device.minor_m
+        if walking_by:
+            rate = walk_rate(device, view, it.sensor.at[2], 90.0, WALKING_SPEED, body)
+        else:
+            large, small = minor_motion_chances(device, view)
+            rate = Staying(large, small, np.zeros(len(large))).rate(MINOR_MOTION[activity].rate)
         seen = len(view.where) > 0
         return Sight(
             sensor=it.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.plan_m if ceiling else g.slant_m,
@@ -232,7 +237,7 @@ class PirModel:
             share=float(view.share[0]) if seen else 0.0, loss_db=0.0, contrast=contrast_factor(it.ambient_c),
             rated_m=rated, range_m=rated * float(view.factor[0]) if seen else 0.0,
             hidden_by=in_the_way(it, g.points, body, by_share=True),
-            notice_s=waited(it, g.points, body, activity, facing, walking_by),
+            notice_s=wait_of(it, rate),
         )  # fmt: skip
 
     def false_rate(self, it: Placed, hazard: Hazard) -> float:
