@@ -43,7 +43,7 @@ def demo():
 @pytest.fixture(scope="module")
 def app():
     """One application for all windows: a process has only one."""
-    from vastwatch.desk.app import make_application
+    from vastwatch.desk.shell.app import make_application
 
     return make_application()
 
@@ -69,8 +69,8 @@ import resource, sys, time
 begin = time.perf_counter()
 from vastwatch.memory import keep_freed_memory
 keep_freed_memory()
-from vastwatch.desk.app import Desk, make_application
-from vastwatch.desk.document import Document
+from vastwatch.desk.shell.app import Desk, make_application
+from vastwatch.desk.shell.document import Document
 from vastwatch.files import load_demo
 app = make_application()
 desk = Desk(Document(load_demo()))
@@ -159,8 +159,8 @@ def test_a_frame_while_dragging_by_mouse(app, demo):
     from PyQt6.QtGui import QMouseEvent
     from PyQt6.QtTest import QTest
 
-    from vastwatch.desk.app import Desk
-    from vastwatch.desk.document import Document
+    from vastwatch.desk.shell.app import Desk
+    from vastwatch.desk.shell.document import Document
 
     desk = Desk(Document(demo))
     window = desk.window
@@ -227,8 +227,8 @@ def test_a_large_plan_pans_zooms_and_drags(app):
     from PyQt6.QtGui import QMouseEvent, QWheelEvent
     from PyQt6.QtTest import QTest
 
-    from vastwatch.desk.app import Desk
-    from vastwatch.desk.document import Document
+    from vastwatch.desk.shell.app import Desk
+    from vastwatch.desk.shell.document import Document
 
     project = large_plan()
     assert (len(project.rooms), len(project.walls), len(project.furnishings)) == (60, 400, 300)
@@ -470,8 +470,8 @@ def test_a_frame_of_a_new_hold_time_with_everything_that_follows(app, sensors, b
     from PyQt6.QtTest import QTest
 
     from vastwatch.design.edits.sensors import set_hold
-    from vastwatch.desk.app import Desk
-    from vastwatch.desk.document import Document
+    from vastwatch.desk.shell.app import Desk
+    from vastwatch.desk.shell.document import Document
 
     project = station(sensors)
     assert len(project.sensors) == sensors

@@ -13,10 +13,10 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from vastwatch.desk.app import Desk, make_application
-from vastwatch.desk.compare import CompareSheet
-from vastwatch.desk.document import Document, empty_project
-from vastwatch.desk.keysheet import KeySheet
+from vastwatch.desk.shell.app import Desk, make_application
+from vastwatch.desk.shell.document import Document, empty_project
+from vastwatch.desk.shell.keysheet import KeySheet
+from vastwatch.desk.stages.sensors.compare import CompareSheet
 from vastwatch.files import load_demo
 from vastwatch.memory import keep_freed_memory
 

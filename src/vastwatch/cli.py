@@ -61,7 +61,7 @@ def _desktop(argv: list[str]) -> int:
     parser.add_argument("--demo", action="store_true", help="open the sample project")
     parser.add_argument("--version", action="version", version=f"vastwatch {__version__}")
     args = parser.parse_args(argv)
-    from vastwatch.desk.app import run
+    from vastwatch.desk.shell.app import run
 
     return run(args.file, args.demo)
 

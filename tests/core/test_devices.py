@@ -9,7 +9,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device
-from vastwatch.desk.compare import comparison
+from vastwatch.desk.stages.sensors.compare import comparison
 from vastwatch.devices import FAMILIES, catalogue
 from vastwatch.devices.battery import CELL_AH, MOST_YEARS, battery_years
 from vastwatch.devices.faults import faults

@@ -79,7 +79,7 @@ def contrast(a, b) -> float:
 
 @pytest.mark.parametrize("name", ["LIGHT", "DARK"])
 def test_words_stand_out_from_their_ground(name):
-    from vastwatch.desk import theme
+    from vastwatch.desk.shell import theme
 
     t = getattr(theme, name)
     for ground in (t.panel, t.card, t.chrome):

@@ -11,8 +11,8 @@ def desk(qtbot, demo, tmp_path):
     from hands import settle
     from PyQt6.QtCore import QSettings
 
-    from vastwatch.desk.app import Desk, make_application
-    from vastwatch.desk.document import Document
+    from vastwatch.desk.shell.app import Desk, make_application
+    from vastwatch.desk.shell.document import Document
     from vastwatch.files.journal import Journal
 
     make_application()

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
 
 from vastwatch.design.project import find
-from vastwatch.desk.parts import FigureField
+from vastwatch.desk.shell.parts import FigureField
 
 LEFT = Qt.MouseButton.LeftButton
 

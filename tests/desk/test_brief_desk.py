@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QLineEdit, QPushButton
 
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find
-from vastwatch.desk.brief.people import clock
-from vastwatch.desk.brief.table import RowsTable
-from vastwatch.desk.parts import FigureField, LinkCard
+from vastwatch.desk.shell.parts import FigureField, LinkCard
+from vastwatch.desk.stages.brief.people import clock
+from vastwatch.desk.stages.brief.table import RowsTable
 from vastwatch.files.check import problems
 
 

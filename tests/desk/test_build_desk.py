@@ -8,8 +8,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMessageBox
 
 from vastwatch.design.project import find
-from vastwatch.desk.drawing import DrawingDialog
-from vastwatch.desk.units import parse_size
+from vastwatch.desk.shell.units import parse_size
+from vastwatch.desk.stages.plan.drawing import DrawingDialog
 from vastwatch.files.check import problems
 from vastwatch.files.dxf import write_drawing
 from vastwatch.geometry import polygons

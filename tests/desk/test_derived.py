@@ -9,7 +9,7 @@ from hands import project, settle
 from PyQt6.QtCore import QThreadPool
 
 from vastwatch.design.edits.sensors import set_hold
-from vastwatch.desk.derived import NOT_COMPUTED, Derived
+from vastwatch.desk.shell.derived import NOT_COMPUTED, Derived
 
 
 @pytest.fixture

@@ -13,10 +13,10 @@ from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton
 from vastwatch.design.presence import hold_of, roles_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
-from vastwatch.desk.parts import LinkCard
 from vastwatch.desk.plan import look as looks
-from vastwatch.desk.shelf import DeviceCard
-from vastwatch.desk.units import parse_angle, parse_length, parse_time, show_length
+from vastwatch.desk.shell.parts import LinkCard
+from vastwatch.desk.shell.units import parse_angle, parse_length, parse_time, show_length
+from vastwatch.desk.stages.sensors.shelf import DeviceCard
 from vastwatch.files.project_file import encode
 
 # -- sensors on the plan -------------------------------------------------------------------------------------------

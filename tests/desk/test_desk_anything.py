@@ -21,10 +21,10 @@ from PyQt6.QtWidgets import (
     QPushButton,
 )  # fmt: skip
 
-from vastwatch.desk.brief.table import RowsTable
-from vastwatch.desk.focus import STAGES
-from vastwatch.desk.parts import FigureField
 from vastwatch.desk.plan.places import name_frame
+from vastwatch.desk.shell.focus import STAGES
+from vastwatch.desk.shell.parts import FigureField
+from vastwatch.desk.stages.brief.table import RowsTable
 from vastwatch.files import load_demo
 from vastwatch.files.check import problems
 

@@ -17,11 +17,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QMessageBox, QPushButton, QUndoView
 
 from vastwatch.design.project import find
-from vastwatch.desk.app import Desk, empty_project, make_application
-from vastwatch.desk.document import Document
-from vastwatch.desk.focus import STAGES
-from vastwatch.desk.keysheet import KeySheet
-from vastwatch.desk.parts import FigureField
+from vastwatch.desk.shell.app import Desk, empty_project, make_application
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import STAGES
+from vastwatch.desk.shell.keysheet import KeySheet
+from vastwatch.desk.shell.parts import FigureField
 from vastwatch.files import load_project, save_project
 from vastwatch.files.journal import Journal
 from vastwatch.files.project_file import encode
@@ -86,8 +86,8 @@ def test_the_journal_follows_edits_and_goes_when_saved(qtbot, window, tmp_path):
 KILLED = """
 import os, sys
 from PyQt6.QtCore import QTimer
-from vastwatch.desk.app import Desk, make_application
-from vastwatch.desk.document import Document
+from vastwatch.desk.shell.app import Desk, make_application
+from vastwatch.desk.shell.document import Document
 from vastwatch.files import load_project
 from vastwatch.files.journal import Journal
 app = make_application()
@@ -139,7 +139,7 @@ def test_after_a_kill_the_next_start_offers_the_unsaved_work(qtbot, room, tmp_pa
 
 
 def test_a_flaw_in_a_slot_is_logged_and_said_and_the_window_lives(qtbot, desk, tmp_path, monkeypatch):
-    from vastwatch.desk.app import catch_flaws
+    from vastwatch.desk.shell.app import catch_flaws
 
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)
     log = tmp_path / "state" / "flaws.log"

@@ -10,10 +10,10 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from vastwatch.design.project import find
-from vastwatch.desk.parts import LinkCard
 from vastwatch.desk.plan.contours import array_path, band_paths
 from vastwatch.desk.plan.snapping import clearances, snap
-from vastwatch.desk.sidebars import Tile
+from vastwatch.desk.shell.parts import LinkCard
+from vastwatch.desk.stages.sidebars import Tile
 from vastwatch.devices import catalogue
 from vastwatch.sensing import coverage
 

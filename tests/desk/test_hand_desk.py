@@ -13,16 +13,16 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from vastwatch.design.edits.wiring import circuit_of
 from vastwatch.design.project import find
-from vastwatch.desk import results
-from vastwatch.desk.app import Desk, catch_flaws, empty_project, make_application
-from vastwatch.desk.arming import ArmingButton
-from vastwatch.desk.derived import NOT_COMPUTED
-from vastwatch.desk.document import Document
-from vastwatch.desk.focus import STAGES
-from vastwatch.desk.parts import Paged, unbroken
 from vastwatch.desk.plan.handles import handle_of
 from vastwatch.desk.plan.view import CARRIED
-from vastwatch.desk.shelf import DeviceCard
+from vastwatch.desk.shell import results
+from vastwatch.desk.shell.app import Desk, catch_flaws, empty_project, make_application
+from vastwatch.desk.shell.arming import ArmingButton
+from vastwatch.desk.shell.derived import NOT_COMPUTED
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import STAGES
+from vastwatch.desk.shell.parts import Paged, unbroken
+from vastwatch.desk.stages.sensors.shelf import DeviceCard
 from vastwatch.files.check import problems
 from vastwatch.geometry.polygons import frame
 
@@ -433,7 +433,7 @@ def test_figures_keep_their_units_on_the_line():
 @pytest.mark.parametrize("stage", ["Brief", "Plan", "Sensors"])
 def test_whatever_is_selected_its_form_stays_within_the_panel(qtbot, window, stage):
     """No form asks for more width than the verdict has; what is too long is shortened in it."""
-    from vastwatch.desk.window import RIGHT_WIDTH
+    from vastwatch.desk.shell.window import RIGHT_WIDTH
 
     w = window
     w.focus.set(stage=stage)

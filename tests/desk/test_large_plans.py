@@ -14,11 +14,11 @@ from PyQt6.QtCore import QLineF, Qt
 from PyQt6.QtWidgets import QProgressDialog, QPushButton
 
 from vastwatch.design.project import find, put
-from vastwatch.desk import drawing as drawing_module
-from vastwatch.desk.drawing import DrawingDialog, read_in_background
 from vastwatch.desk.plan import furniture, ground, walls
 from vastwatch.desk.plan import look as looks
 from vastwatch.desk.plan.shapes import name_place, resized, sides
+from vastwatch.desk.stages.plan import drawing as drawing_module
+from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
 from vastwatch.files.dxf import Unwanted
 from vastwatch.geometry import polygons
 

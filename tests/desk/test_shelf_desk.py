@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushBut
 from samples import device
 from vastwatch.design.presence import reports
 from vastwatch.design.project import find
-from vastwatch.desk.compare import CompareSheet
-from vastwatch.desk.own_types import OwnTypes, TypeForm
-from vastwatch.desk.shelf import ORDERS, POWERS, DeviceCard
+from vastwatch.desk.stages.sensors.compare import CompareSheet
+from vastwatch.desk.stages.sensors.own_types import OwnTypes, TypeForm
+from vastwatch.desk.stages.sensors.shelf import ORDERS, POWERS, DeviceCard
 from vastwatch.devices import catalogue
 from vastwatch.files.device_list import choices, flat, read_devices, write_devices
 

@@ -32,7 +32,7 @@ from vastwatch.design.project import IN_ROOMS, Project, find, find_any
 from vastwatch.desk.plan.handles import GRIP_PX, STEP_DEG, Handle, handle_of, turned_to
 from vastwatch.desk.plan.places import name_frame
 from vastwatch.desk.plan.snapping import along, at_wall, wall_at
-from vastwatch.desk.units import show_angle
+from vastwatch.desk.shell.units import show_angle
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Room, Socket, Switch, Wall
 from vastwatch.site.record import Point

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from vastwatch.desk.theme import Theme, font
+from vastwatch.desk.shell.theme import Theme, font
 
 ROW, PAD, GUTTER = 18, 8, 16
 

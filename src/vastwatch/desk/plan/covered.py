@@ -11,10 +11,10 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen
 from vastwatch.design.presence import reports
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
-from vastwatch.desk.looks import family_hue
 from vastwatch.desk.plan.contours import BANDS, band_paths
 from vastwatch.desk.plan.look import Look, cosmetic, in_pixels, polygon
-from vastwatch.desk.theme import alpha, mix
+from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.theme import alpha, mix
 from vastwatch.devices import AREA_FAMILIES, DeviceType, MatType
 from vastwatch.geometry import polygons
 from vastwatch.sensing import coverage

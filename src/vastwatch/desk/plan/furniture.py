@@ -9,7 +9,7 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter
 
 from vastwatch.desk.plan.look import Look, cosmetic, kept, path_of, special
-from vastwatch.desk.theme import alpha, mix
+from vastwatch.desk.shell.theme import alpha, mix
 
 
 def draw_furniture(p: QPainter, look: Look) -> None:

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QRadialGradient
 
 from vastwatch.design.project import find
 from vastwatch.desk.plan.look import Look, cosmetic, kept, path_of, polygon
-from vastwatch.desk.theme import alpha, mix
+from vastwatch.desk.shell.theme import alpha, mix
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Room
 

@@ -13,7 +13,7 @@ from vastwatch.design.edits.fittings import move_furnishing
 from vastwatch.design.project import Project, find, put
 from vastwatch.desk.plan.look import Look, in_pixels
 from vastwatch.desk.plan.shapes import front_of, sides
-from vastwatch.desk.theme import mix
+from vastwatch.desk.shell.theme import mix
 from vastwatch.geometry import polygons
 from vastwatch.site.record import Point
 

@@ -24,7 +24,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.plan.look import HANDLE_REACH
 from vastwatch.desk.plan.snapping import clearances, snap
-from vastwatch.desk.units import show_angle, show_length
+from vastwatch.desk.shell.units import show_angle, show_length
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType
 from vastwatch.devices.figures import turnable
 from vastwatch.site.record import Outline

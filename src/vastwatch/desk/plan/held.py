@@ -12,7 +12,7 @@ from vastwatch.desk.plan.handles import draw_handle
 from vastwatch.desk.plan.look import LAMP_RADIUS, Look, cosmetic, in_pixels, polygon_of, ring, special
 from vastwatch.desk.plan.places import add_spot, draw_spots
 from vastwatch.desk.plan.walls import along, draw_halo
-from vastwatch.desk.theme import alpha
+from vastwatch.desk.shell.theme import alpha
 
 
 def draw_held(p: QPainter, look: Look) -> None:

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
 
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
-from vastwatch.desk.theme import Theme, mix
+from vastwatch.desk.shell.theme import Theme, mix
 from vastwatch.devices import DeviceType
 from vastwatch.rehearsal.causes import Chain
 from vastwatch.sensing import Figure

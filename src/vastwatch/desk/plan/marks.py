@@ -9,10 +9,10 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
-from vastwatch.desk import glyphs
-from vastwatch.desk.looks import family_hue, family_mark
 from vastwatch.desk.plan.look import HANDLE_REACH, SENSOR_RADIUS, Look, in_pixels, ring
-from vastwatch.desk.theme import alpha, font, mix
+from vastwatch.desk.shell import glyphs
+from vastwatch.desk.shell.looks import family_hue, family_mark
+from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.devices.figures import turnable
 
 

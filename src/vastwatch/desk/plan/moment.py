@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from vastwatch.control.daylight import sun_elevation
-from vastwatch.desk.focus import Focus
 from vastwatch.desk.plan.look import Look
+from vastwatch.desk.shell.focus import Focus
 from vastwatch.rehearsal.causes import explain
 from vastwatch.rehearsal.run import Rehearsal
 

@@ -10,10 +10,10 @@ from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPen, QPol
 from PyQt6.QtWidgets import QGraphicsView
 
 from vastwatch.design.project import find
-from vastwatch.desk import glyphs
 from vastwatch.desk.plan.look import LAMP_RADIUS, Look, in_pixels, special
 from vastwatch.desk.plan.shapes import name_place
-from vastwatch.desk.theme import alpha, font, mix
+from vastwatch.desk.shell import glyphs
+from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.site.building import Room
 
 

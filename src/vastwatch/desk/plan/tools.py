@@ -21,8 +21,8 @@ from vastwatch.design.edits.split_join import split_room
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, put
 from vastwatch.desk.plan.look import Look, in_pixels
-from vastwatch.desk.theme import alpha, font, mix
-from vastwatch.desk.units import show_length
+from vastwatch.desk.shell.theme import alpha, font, mix
+from vastwatch.desk.shell.units import show_length
 from vastwatch.geometry import polygons
 from vastwatch.site.record import Point
 from vastwatch.words import sentence

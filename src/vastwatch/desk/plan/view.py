@@ -26,8 +26,6 @@ from PyQt6.QtWidgets import QGraphicsScene, QRubberBand
 
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import IN_ROOMS, Project, find, find_any, put
-from vastwatch.desk.document import Document
-from vastwatch.desk.focus import Focus
 from vastwatch.desk.plan import covered, fixtures, furniture, ground, held, marks, places, walls
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
@@ -39,8 +37,10 @@ from vastwatch.desk.plan.placing import Placing
 from vastwatch.desk.plan.readings import explain_rows
 from vastwatch.desk.plan.sheet import Sheet
 from vastwatch.desk.plan.tools import Tools
-from vastwatch.desk.results import Results
-from vastwatch.desk.theme import Theme, alpha, mix
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.results import Results
+from vastwatch.desk.shell.theme import Theme, alpha, mix
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.sensing.hazards import resolved
 from vastwatch.site.record import Outline

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from vastwatch.design.project import Project
 from vastwatch.desk.plan.look import Look, cosmetic, kept, polygon
-from vastwatch.desk.theme import alpha, mix
+from vastwatch.desk.shell.theme import alpha, mix
 from vastwatch.site.building import Opening, Wall
 
 

@@ -1,0 +1,1 @@
+"""The ribbon: a day from noon to noon under the plan."""

@@ -1,0 +1,483 @@
+"""The ribbon: one day from noon to noon under the plan, in lanes grouped by room, with the playhead.
+
+What each sensor says, what presence concludes, what the lamp does: all that a house run knows. Where it was rehearsed
+there is more to tell: who is there, and where it went wrong. A red tooth pointing down: somebody left in the dark; an
+amber tooth up: light for nobody.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from vastwatch.control.daylight import sun_times
+from vastwatch.control.house import HouseRun
+from vastwatch.control.outputs.handler import handler_of
+from vastwatch.design.places import sensors_in
+from vastwatch.design.project import find
+from vastwatch.design.relations import outputs_in, presence_of, sensors_of
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.results import Results
+from vastwatch.desk.shell.theme import Theme, alpha, font, mix
+from vastwatch.rehearsal.incidents import Incident
+from vastwatch.signals import DAY, Calendar, Signal
+from vastwatch.words import clock_words
+
+LABELS = 128
+RIGHT = 14
+HEAD = 26
+ROW, THICK = 16, 9
+GROUP_GAP = 5
+TOOTH = 6.0
+# Kept free at the bottom for sunset and sunrise.
+FOOT = 17
+
+
+@dataclass
+class Lane:
+    """One row: its words, its signal, its colour, and how tall the bars are; a heading has no signal."""
+
+    words: str
+    signal: Signal | None
+    colour: QColor | None = None
+    thick: int = THICK
+    room: str | None = None
+    record: str | None = None
+    incidents: list[tuple[int, Incident]] = field(default_factory=list)
+    unknown: Signal | None = None
+    y: float = 0.0
+
+
+class Ribbon(QWidget):
+    """`say` carries one-line messages for the status line."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, focus: Focus, results: Results, theme: Theme) -> None:
+        super().__init__()
+        self.focus, self.results, self.theme = focus, results, theme
+        self.setObjectName("ribbon")
+        self.setAccessibleName("The day from noon to noon")
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        self.setMinimumHeight(150)
+        self._offset = 0.0
+        self._height = 0.0
+        self._lanes: list[Lane] = []
+        self._scrubbing = False
+        # The days there are, or None before anything is known of them; the noon the ribbon begins at, and from there to
+        # the next: 24 hours, but for the nights in which clocks are moved; sunset and sunrise of the shown night.
+        self.calendar: Calendar | None = None
+        self.start, self.span = DAY / 2, DAY
+        self._sun: tuple[float, float] | None = None
+        focus.shift.connect(self._shifted)
+        results.week.changed.connect(self._updated)
+
+    def _shifted(self, what: str) -> None:
+        if what == "room":
+            self._offset = 0.0
+        if what in ("room", "level", "stage", "day"):
+            self._build()
+        self.update()
+
+    def _updated(self) -> None:
+        self._build()
+        self.update()
+
+    # -- lanes -------------------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        house = self.results.house
+        self._lanes, self._sun = [], None
+        self.calendar = None if house is None else house.recording.calendar
+        day, calendar = self.focus.day, self.calendar
+        self.start = day * DAY + DAY / 2 if calendar is None else calendar.noon(day)
+        self.span = DAY if calendar is None else calendar.noon(day + 1) - self.start
+        if house is None or calendar is None:
+            return
+        _, sunset = sun_times(house.project.place, calendar.date(day))
+        sunrise, _ = sun_times(house.project.place, calendar.date(day + 1))
+        if sunset is not None and sunrise is not None:
+            self._sun = calendar.midnight(day) + sunset, calendar.midnight(day + 1) + sunrise
+        project = house.project
+        rooms = [room.id for room in project.rooms if presence_of(project, room.id) is not None]
+        here = [i for i in rooms if find(project.rooms, i).level == self.focus.level]
+        rooms = here + [i for i in rooms if i not in here]
+        if any(room.id == self.focus.room for room in project.rooms):
+            rooms = [str(self.focus.room), *(i for i in rooms if i != self.focus.room)]
+        for k, ident in enumerate(rooms):
+            self._room(house, ident, full=k == 0)
+        y = float(HEAD + 4)
+        for n, lane in enumerate(self._lanes):
+            if lane.signal is None and n:
+                y += GROUP_GAP
+            lane.y = y
+            y += ROW
+        self._height = y
+
+    def _room(self, house: HouseRun, ident: str, full: bool) -> None:
+        project, t = house.project, self.theme
+        room = find(project.rooms, ident)
+        self._lanes.append(Lane(room.name, None, room=ident))
+        if full:
+            self._people(ident)
+        presence = presence_of(project, ident)
+        shown = [] if presence is None else list(sensors_of(presence))
+        if full:
+            # Facts that hang here and take no part in presence: a contact, a mat in the bed.
+            shown += [s.id for s in sensors_in(project, ident)]
+        for sensor_id in dict.fromkeys(s for s in shown if (s, None) in house.recording.reports):
+            sensor = find(project.sensors, sensor_id)
+            device = find(project.devices, sensor.device)
+            colour = family_hue(t, device.family)
+            unknown = ~house.recording.known[sensor_id] if sensor_id in house.recording.known else None
+            lane = Lane(
+                sensor.name, house.recording.report(sensor_id), colour, THICK, ident, sensor_id, unknown=unknown
+            )
+            self._lanes.append(lane)
+        concluded = house.presence(ident)
+        if full and presence is not None and concluded is not None:
+            self._lanes.append(Lane("presence", concluded, mix(t.ink, t.soft, 0.35), THICK, ident, presence.id))
+        lit = house.served(ident)
+        if lit is not None:
+            r = self.results.rehearsal
+            mine = [] if r is None else r.incidents_by_room.get(ident, [])
+            mine = [(i, x) for i, x in mine if -60.0 <= x.at - self.start <= self.span + 60.0]
+            self._lanes.append(Lane("light", lit, t.lamp, THICK, ident, None, mine))
+        if full:
+            for output in outputs_in(project, ident):
+                if output.id in house.outputs and not handler_of(output).lights:
+                    self._lanes.append(Lane(output.name, house.signals[output.id], t.soft, THICK, ident, output.id))
+
+    def _people(self, room: str) -> None:
+        """Who is in a room, where that is known."""
+        r, t = self.results.rehearsal, self.theme
+        if r is None:
+            return
+        for track in r.truth.tracks:
+            signal = r.truth.person_in(track.person.id, room)
+            today = signal.measure(np.clip([self.start, self.start + self.span], 0.0, r.truth.end))
+            if today[1] - today[0] <= 0:
+                # Somebody who does not come in on the shown day takes no room.
+                continue
+            pet = track.person.kind == "pet"
+            colour = alpha(t.person, 0.5) if pet else t.person
+            self._lanes.append(Lane(track.person.name, signal, colour, 5 if pet else THICK - 2, room))
+
+    # -- painting ----------------------------------------------------------------------------------------------
+
+    def x_of(self, t: float) -> float:
+        """Pixel of an instant."""
+        return LABELS + (t - self.start) / self.span * (self.width() - LABELS - RIGHT)
+
+    def time_at(self, x: float) -> float:
+        """Instant of a pixel, within the shown day."""
+        k = (x - LABELS) / max(self.width() - LABELS - RIGHT, 1)
+        return self.start + min(max(k, 0.0), 1.0 - 1e-6) * self.span
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        t = self.theme
+        p.fillRect(self.rect(), t.panel)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        house, r = self.results.house, self.results.rehearsal
+        if house is None:
+            p.setFont(font(13))
+            p.setPen(t.soft)
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.tr("Rehearsing the week …"))
+            return
+        if not self._lanes:
+            p.setFont(font(13))
+            p.setPen(t.soft)
+            p.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter,
+                self.tr("No room has presence yet: take a sensor from the shelf and hang it in a room."),
+            )  # fmt: skip
+            return
+        if r is not None and not r.project.people:
+            p.setFont(font(13))
+            p.setPen(t.soft)
+            words = self.tr("Nobody lives in this project yet, so there is no day to follow. The contours need nobody.")
+            p.drawText(
+                self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words
+            )
+            return
+        self._night(p)
+        self._hours(p)
+        p.save()
+        p.setClipRect(QRectF(0, HEAD, self.width(), self.height() - HEAD - FOOT))
+        p.translate(0, -self._offset)
+        top, foot = self._offset + HEAD - 2 * ROW, self._offset + self.height() - FOOT + ROW
+        shown = [lane for lane in self._lanes if top <= lane.y <= foot]
+        for lane in shown:
+            self._lane(p, lane)
+        for lane in shown:
+            self._teeth(p, lane)
+        p.restore()
+        self._fade(p)
+        self._thumb(p)
+        self._playhead(p)
+        if self.hasFocus():
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(QPen(t.ink, 1))
+            p.drawRect(self.rect().adjusted(1, 1, -2, -2))
+
+    def _night(self, p: QPainter) -> None:
+        if self._sun is not None:
+            a, b = (self.x_of(t) for t in self._sun)
+            p.fillRect(QRectF(a, HEAD, b - a, self.height() - HEAD), self.theme.wash)
+
+    def _hm(self, t: float) -> str:
+        """What clocks show at an instant."""
+        return clock_words(t if self.calendar is None else self.calendar.clock_s(t))[:5]
+
+    def _hours(self, p: QPainter) -> None:
+        t, calendar = self.theme, self.calendar
+        p.setFont(font(11, 500))
+        for k in range(0, 25, 2):
+            hour = (12 + k) * 3600.0
+            x = self.x_of(self.start + k * 3600.0 if calendar is None else calendar.instant(self.focus.day, hour))
+            p.setPen(QPen(alpha(t.hairline, 0.9 if k % 6 == 0 else 0.55), 1))
+            p.drawLine(QPointF(x, HEAD - 3), QPointF(x, self.height()))
+            p.setPen(t.soft)
+            box = QRectF(x - 20, 4, 40, 16)
+            p.drawText(box, Qt.AlignmentFlag.AlignCenter, f"{(12 + k) % 24:02d}")
+
+    def _lane(self, p: QPainter, lane: Lane) -> None:
+        t = self.theme
+        if lane.signal is None:
+            p.setFont(font(12, 600))
+            p.setPen(t.ink)
+            p.drawText(QRectF(10, lane.y, LABELS - 14, ROW), Qt.AlignmentFlag.AlignVCenter, lane.words)
+            return
+        p.setFont(font(11, 500 if lane.record == self.focus.selected else 400))
+        p.setPen(t.ink if lane.record is not None and lane.record == self.focus.selected else t.soft)
+        words = p.fontMetrics().elidedText(lane.words, Qt.TextElideMode.ElideRight, LABELS - 26)
+        p.drawText(QRectF(18, lane.y, LABELS - 22, ROW), Qt.AlignmentFlag.AlignVCenter, words)
+        p.setPen(Qt.PenStyle.NoPen)
+        assert lane.colour is not None
+        p.setBrush(lane.colour)
+        top = lane.y + (ROW - lane.thick) / 2
+        p.save()
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        for a, b in self._bars(lane.signal):
+            p.drawRect(QRectF(a, top, max(b - a, 1.0), lane.thick))
+        if lane.unknown is not None:
+            # Nobody listened: neither on nor off.
+            p.setBrush(QBrush(t.soft, Qt.BrushStyle.BDiagPattern))
+            for a, b in self._bars(lane.unknown):
+                p.drawRect(QRectF(a, top, max(b - a, 1.0), lane.thick))
+        p.restore()
+
+    def _bars(self, signal: Signal) -> list[tuple[float, float]]:
+        """Pixel stretches of the shown day, those within a pixel of each other joined."""
+        rows = signal.intervals
+        lo, hi = self.start, self.start + self.span
+        rows = rows[(rows[:, 1] > lo) & (rows[:, 0] < hi)]
+        if len(rows) == 0:
+            return []
+        k = (self.width() - LABELS - RIGHT) / self.span
+        x = LABELS + (np.clip(rows, lo, hi) - lo) * k
+        apart = np.concatenate([[True], x[1:, 0] - np.maximum.accumulate(x[:, 1])[:-1] > 0.8])
+        starts = np.flatnonzero(apart)
+        ends = np.append(starts[1:] - 1, len(x) - 1)
+        return [(float(x[i, 0]), float(x[j, 1])) for i, j in zip(starts, ends)]
+
+    def _teeth(self, p: QPainter, lane: Lane) -> None:
+        t = self.theme
+        for index, incident in lane.incidents:
+            x = self.x_of(incident.at)
+            if not LABELS - 1 <= x <= self.width() - RIGHT + 1:
+                continue
+            base = lane.y + ROW - 3 if incident.dark else lane.y + 4
+            way = 1 if incident.dark else -1
+            s = TOOTH * (0.85 if incident.kind in ("late", "false start") else 1.0)
+            tooth = QPolygonF(
+                [QPointF(x - s * 0.75, base), QPointF(x + s * 0.75, base), QPointF(x, base + way * s * 1.25)]
+            )
+            open_ = index == self.focus.incident
+            colour = t.dropped if incident.dark else t.lamp
+            p.setPen(QPen(t.ink if open_ else t.panel, 1.8 if open_ else 0.8))
+            p.setBrush(colour)
+            p.drawPolygon(tooth)
+
+    def _fade(self, p: QPainter) -> None:
+        """Sunset and sunrise in words, at the foot."""
+        t = self.theme
+        if self._sun is None:
+            return
+        (a, b), (sunset, sunrise) = (self.x_of(t) for t in self._sun), (self._hm(t) for t in self._sun)
+        p.setFont(font(11, 500))
+        p.setPen(mix(t.soft, QColor("#6C61A8"), 0.55))
+        y = self.height() - 15
+        p.drawText(QRectF(a + 5, y, 120, 13), Qt.AlignmentFlag.AlignVCenter, self.tr("sunset {}").format(sunset))
+        p.drawText(
+            QRectF(b - 125, y, 120, 13),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            self.tr("sunrise {}").format(sunrise),
+        )
+
+    def _thumb(self, p: QPainter) -> None:
+        """Where one is among the lanes, when they do not all fit."""
+        room = self.height() - HEAD - FOOT
+        whole = self._height - HEAD
+        if whole <= room + 4:
+            return
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(self.theme.hairline)
+        p.drawRoundedRect(
+            QRectF(self.width() - 7, HEAD + room * self._offset / whole, 4, max(room * room / whole, 18)), 2, 2
+        )
+
+    def _playhead(self, p: QPainter) -> None:
+        t = self.theme
+        x = self.x_of(self.focus.time)
+        if not LABELS - 1 <= x <= self.width() - RIGHT + 1:
+            return
+        p.setPen(QPen(t.ink, 1.6))
+        p.drawLine(QPointF(x, HEAD - 4), QPointF(x, self.height()))
+        box = QRectF(x - 23, 3, 46, 18)
+        box.moveLeft(min(max(box.left(), LABELS - 26), self.width() - 50))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(t.ink)
+        p.drawRoundedRect(box, 9, 9)
+        p.setPen(t.paper if t.name == "light" else t.panel)
+        p.setFont(font(12, 600))
+        p.drawText(box, Qt.AlignmentFlag.AlignCenter, self._hm(self.focus.time))
+
+    # -- mouse and keys ----------------------------------------------------------------------------------------
+
+    def _lane_at(self, y: float) -> Lane | None:
+        y += self._offset
+        return next((lane for lane in self._lanes if lane.y <= y < lane.y + ROW), None)
+
+    def _tooth_at(self, pos: QPointF) -> int | None:
+        best, nearest = None, 8.0
+        for lane in self._lanes:
+            for index, incident in lane.incidents:
+                y = lane.y - self._offset + (ROW if incident.dark else 0)
+                d = math.hypot(self.x_of(incident.at) - pos.x(), (y - pos.y()) * 0.7)
+                if d < nearest:
+                    best, nearest = index, d
+        return best
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        pos = event.position()
+        if pos.x() < LABELS - 6:
+            lane = self._lane_at(pos.y()) if pos.y() > HEAD else None
+            if lane is not None and lane.room is not None:
+                house = self.results.house
+                level = find(house.project.rooms, lane.room).level if house else self.focus.level
+                self.focus.set(level=level, room=lane.room, selected=lane.record or lane.room)
+            return
+        tooth = self._tooth_at(pos) if pos.y() > HEAD else None
+        if tooth is not None:
+            self.open_incident(tooth)
+            return
+        self._scrubbing = True
+        self.focus.set(time=self.time_at(pos.x()))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        pos = event.position()
+        if self._scrubbing:
+            self.focus.set(time=self.time_at(pos.x()))
+            return
+        tooth = self._tooth_at(pos) if pos.y() > HEAD else None
+        r = self.results.rehearsal
+        if tooth is not None and r is not None:
+            incident = r.incidents[tooth]
+            self.setToolTip(incident_title(r, incident))
+            self.setCursor(Qt.CursorShape.PointingHandCursor)
+            return
+        lane = self._lane_at(pos.y()) if pos.x() < LABELS and pos.y() > HEAD else None
+        self.setToolTip(lane.words if lane is not None else "")
+        self.setCursor(Qt.CursorShape.PointingHandCursor if lane else Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._scrubbing = False
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None:
+            return
+        most = max(self._height + FOOT + 4 - self.height(), 0.0)
+        self._offset = min(max(self._offset - event.angleDelta().y() / 4, 0.0), most)
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = 600 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 60
+            self.step_time(step if event.key() == Qt.Key.Key_Right else -step)
+        else:
+            super().keyPressEvent(event)
+
+    def step_time(self, seconds: float) -> None:
+        """Move the playhead, over to the next day where it passes noon."""
+        calendar = self.calendar
+        if calendar is not None:
+            t = min(max(self.focus.time + seconds, 0.0), calendar.end - 1)
+            self.focus.set(time=t, day=calendar.noon_day(t))
+
+    def step_day(self, days: int) -> None:
+        """Move the playhead to the same time of another day."""
+        calendar = self.calendar
+        if calendar is not None:
+            t = calendar.instant(calendar.day_of(self.focus.time) + days, calendar.clock_s(self.focus.time))
+            self.step_time(t - self.focus.time)
+
+    def open_incident(self, index: int) -> None:
+        """Open an incident: playhead, day, level and room go there."""
+        r = self.results.rehearsal
+        if r is None or not 0 <= index < len(r.incidents):
+            return
+        incident = r.incidents[index]
+        level = find(r.project.rooms, incident.room).level
+        t = incident.at + min(1.0, incident.duration_s / 2)
+        self.focus.set(
+            stage="Rehearsal", level=level, room=incident.room, selected=incident.room, time=t,
+            day=r.calendar.noon_day(t), incident=index,
+        )  # fmt: skip
+
+    def step_incident(self, way: int) -> None:
+        """To the next or previous incident of the selected room, from the playhead."""
+        r = self.results.rehearsal
+        if r is None:
+            return
+        mine = [i for i, x in enumerate(r.incidents) if x.room == self.focus.room]
+        if not mine:
+            self.say.emit(self.tr("No incidents in this room."))
+            return
+        if self.focus.incident in mine:
+            k = mine.index(self.focus.incident) + way
+        else:
+            later = [k for k, i in enumerate(mine) if r.incidents[i].at >= self.focus.time]
+            k = (later[0] if later else 0) if way > 0 else (later[0] - 1 if later else len(mine) - 1)
+        self.open_incident(mine[k % len(mine)])
+
+
+def incident_title(r, incident: Incident) -> str:  # type: ignore[no-untyped-def]
+    """`21:14 light dropped on P`."""
+    at = clock_words(r.calendar.clock_s(incident.at))[:5]
+    if incident.kind in ("dropped", "late"):
+        who = next(
+            (
+                k.person.name.split(",")[0]
+                for k in r.truth.tracks
+                if k.person.kind != "pet" and r.truth.person_in(k.person.id, incident.room).at(incident.at + 0.05)
+            ),
+            "somebody",
+        )
+        return f"{at} light dropped on {who}" if incident.kind == "dropped" else f"{at} light came late for {who}"
+    return f"{at} light burned for nobody" if incident.kind == "idle" else f"{at} light came on for nobody"

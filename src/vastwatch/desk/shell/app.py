@@ -1,0 +1,127 @@
+"""Starting the desktop: the application, its fonts and theme, the project, and unsaved work left by a crash."""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import signal
+import sys
+import traceback
+from datetime import datetime
+from pathlib import Path
+from types import TracebackType
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from vastwatch.desk.shell import theme as themes
+from vastwatch.desk.shell.document import Document, empty_project
+from vastwatch.desk.shell.glyphs import app_icon
+from vastwatch.desk.shell.window import Window
+from vastwatch.files import ProjectError, load_demo, load_project
+from vastwatch.files.journal import Journal, Leftover, journal_folder
+
+
+def make_application(argv: list[str] | None = None) -> QApplication:
+    """The one QApplication, with fonts, icon and the light theme."""
+    app = QApplication.instance() or QApplication(argv or ["vastwatch"])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("vastwatch")
+    app.setOrganizationName("vastwatch")
+    app.setApplicationDisplayName("Vast Watch")
+    app.setDesktopFileName("vastwatch")
+    themes.load_fonts()
+    themes.apply(app, themes.LIGHT)
+    app.setWindowIcon(app_icon())
+    return app
+
+
+class Desk:
+    """Owns the window, and makes it anew when the theme is switched."""
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.theme = themes.LIGHT
+        self.window = Window(document, self.theme, self.switch_theme)
+
+    def switch_theme(self) -> None:
+        """Between light and dark: the same document and focus in a window of the other theme."""
+        old = self.window
+        self.theme = themes.DARK if self.theme is themes.LIGHT else themes.LIGHT
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        themes.apply(app, self.theme)
+        old.retire()
+        self.window = Window(self.document, self.theme, self.switch_theme)
+        f, g = old.focus, self.window.focus
+        g.set(**{name: getattr(f, name) for name in ("stage", "level", "room", "selected", "figure", "time", "day")})
+        self.window.setGeometry(old.geometry())
+        self.window.show()
+        old.hide()
+        old.deleteLater()
+
+    def offer_leftover(self, journal: Journal) -> None:
+        """Offer unsaved work of a program that ended without saving."""
+        for leftover in journal.leftovers():
+            if self._wants(leftover):
+                path = Path(leftover.path) if leftover.path else None
+                self.document.replace(leftover.project, path, recovered=True)
+                self.window.take_over()
+                self.document.write_journal()
+                journal.discard(leftover)
+                return
+            journal.discard(leftover)
+
+    def _wants(self, leftover: Leftover) -> bool:
+        box = QMessageBox(self.window)
+        box.setObjectName("recover")
+        box.setWindowTitle("Unsaved work")
+        when = datetime.fromtimestamp(leftover.saved_at)
+        box.setText(
+            f"{leftover.project.name} has unsaved work of {when:%A} {when.day} {when:%B}, {when:%H:%M}, "
+            "from a session that ended without saving."
+        )
+        box.setInformativeText("Taking it up leaves the file as it is until you save.")
+        take = box.addButton("Take it up", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Let it go", QMessageBox.ButtonRole.DestructiveRole)
+        box.exec()
+        return box.clickedButton() is take
+
+
+def catch_flaws(desk: Desk, log: Path) -> None:
+    """Let a flaw of the program neither end it nor reach the user as a traceback: it is written to a log, and said."""
+
+    def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            QApplication.quit()
+            return
+        with contextlib.suppress(OSError):
+            log.parent.mkdir(parents=True, exist_ok=True)
+            with log.open("a", encoding="utf-8") as out:
+                traceback.print_exception(kind, error, trace, file=out)
+        desk.window.say(f"That did not work, by a flaw of the program. Your work is kept; details in {log}.")
+
+    sys.excepthook = caught
+    # What fails in the background goes to the same log, and is said by whoever asked for it.
+    with contextlib.suppress(OSError):
+        log.parent.mkdir(parents=True, exist_ok=True)
+        logging.basicConfig(handlers=[logging.FileHandler(log, encoding="utf-8", delay=True)])
+
+
+def run(file: str | None, demo: bool) -> int:
+    """Open the desktop on a file, the sample project, or an empty one; returns the exit code."""
+    try:
+        path = Path(file) if file else None
+        project = load_project(path) if path else load_demo() if demo else empty_project()
+    except ProjectError as e:
+        print(f"vastwatch: {e}", file=sys.stderr)
+        return 1
+    app = make_application(sys.argv[:1])
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    journal = Journal()
+    document = Document(project, path, journal)
+    desk = Desk(document)
+    catch_flaws(desk, journal_folder().parent / "flaws.log")
+    desk.window.show()
+    QTimer.singleShot(0, lambda: desk.offer_leftover(journal))
+    return app.exec()

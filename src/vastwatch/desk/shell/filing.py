@@ -1,0 +1,214 @@
+"""Files at the window: new, open, save, drawings in and out, and the questions that go with them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+from vastwatch.design.project import Project
+from vastwatch.desk.shell.document import Document, empty_project
+from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
+from vastwatch.files import ProjectError, load_demo
+from vastwatch.files.dxf import Drawing, bring_in, write_drawing
+from vastwatch.files.project_file import SUFFIX
+from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
+from vastwatch.files.svg import write_svg
+
+if TYPE_CHECKING:
+    from vastwatch.desk.shell.window import Window
+
+
+class Filing:
+    """Works for one window and its document."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+
+    @property
+    def document(self) -> Document:
+        """The window's document."""
+        return self.window.document
+
+    def new(self) -> None:
+        """Begin an empty project."""
+        if not self.may_leave():
+            return
+        self.document.replace(empty_project(), None)
+        self.window.take_over()
+        self.window.focus.set(stage="Plan")
+        self.window.plan_panel.show_page(1)
+        self.window.build.name.setFocus()
+
+    def open_sample(self) -> None:
+        """Look at the sample building, as a project of its own that has no file yet."""
+        if self.may_leave():
+            self.document.replace(load_demo(), None)
+            self.window.take_over()
+            self.window.focus.set(stage="Sensors")
+
+    def open_path(self, path: Path) -> bool:
+        """Open a project; a message says what is wrong where it cannot."""
+        try:
+            self.document.open(path)
+        except ProjectError as e:
+            self.complain(self.window.tr("This project cannot be opened"), str(e))
+            return False
+        self.window.take_over()
+        return True
+
+    def open_dialog(self) -> None:
+        """Ask for a project and open it."""
+        if not self.may_leave():
+            return
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, self.window.tr("Open a project"), self._folder(), self.window.tr("Projects (*.json)")
+        )
+        if name:
+            self.open_path(Path(name))
+
+    def bring_in_dialog(self) -> None:
+        """Ask for a DXF and bring it in."""
+        name, _ = QFileDialog.getOpenFileName(
+            self.window,
+            self.window.tr("Bring in a drawing"),
+            self._folder(),
+            self.window.tr("Drawings, lists of rooms, pictures to draw over (*.dxf *.csv *.png *.jpg *.jpeg *.pdf)"),
+        )
+        if name:
+            self.bring_in(Path(name))
+
+    def bring_in(self, path: Path) -> None:
+        """Read a DXF in the background, then ask which layers, then add them as one step; or a CSV of rooms."""
+        if path.suffix.lower() == ".csv":
+            self._take_rooms(path)
+            return
+        if path.suffix.lower() in (".png", ".jpg", ".jpeg", ".pdf"):
+            self.window.focus.set(stage="Plan")
+            self.window.plan_panel.show_page(3)
+            self.window.level_panel.bring_in(path)
+            return
+
+        def then(outcome: Drawing | ProjectError) -> None:
+            if isinstance(outcome, ProjectError):
+                self.complain(self.window.tr("This drawing cannot be brought in"), str(outcome))
+                return
+            dialog = DrawingDialog(self.window, outcome)
+            dialog.accepted.connect(lambda: self._take_drawing(dialog, path))
+            dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            dialog.open()
+
+        read_in_background(self.window, path, then)
+
+    def _take_rooms(self, path: Path) -> None:
+        try:
+            rooms = read_rooms(path)
+            new, words = bring_in_rooms(self.document.project, self.window.focus.level, rooms)
+        except (ProjectError, ValueError) as e:
+            self.complain(self.window.tr("This list cannot be brought in"), str(e))
+            return
+        self._show_brought(new, path)
+        self.window.say(self.window.tr("Brought in: {}.").format(words))
+
+    def _take_drawing(self, dialog: DrawingDialog, path: Path) -> None:
+        try:
+            brought = bring_in(
+                self.document.project, self.window.focus.level, dialog.drawing, dialog.layers, dialog.unit.currentText()
+            )
+        except ProjectError as e:
+            self.complain(self.window.tr("Nothing was brought in"), str(e))
+            return
+        self._show_brought(brought.project, path)
+        self.window.say(self.window.tr("Brought in: {}.").format(brought.words))
+
+    def _show_brought(self, new: Project, path: Path) -> None:
+        """Apply what was brought in, and look at its first room."""
+        before = {r.id for r in self.document.project.rooms}
+        self.document.apply(new, f"Bring in {path.name}")
+        first = next((r.id for r in new.rooms if r.id not in before), self.window.focus.room)
+        self.window.focus.set(stage="Plan", room=first, selected=first)
+        self.window.plan.fit()
+
+    def send_out(self) -> None:
+        """Ask for a name and write a DXF, or a picture of the plan."""
+        suggested = self.document.project.name.lower().replace(" ", "-") + ".dxf"
+        name, _ = QFileDialog.getSaveFileName(
+            self.window,
+            self.window.tr("Send out"),
+            str(Path(self._folder()) / suggested),
+            self.window.tr("Drawing (*.dxf);;Vector picture (*.svg);;Picture (*.png)"),
+        )
+        if name:
+            self.send_out_to(Path(name))
+
+    def send_out_to(self, path: Path) -> None:
+        """Write the plan as a drawing, or as the picture it is now."""
+        try:
+            if path.suffix.lower() == ".png":
+                if not self.window.plan.grab().save(str(path)):
+                    raise ProjectError(f"{path}: the picture cannot be saved there")
+            elif path.suffix.lower() == ".svg":
+                write_svg(self.document.project, self.window.focus.level, path)
+            else:
+                write_drawing(self.document.project, path)
+        except ProjectError as e:
+            self.complain(self.window.tr("It could not be sent out"), str(e))
+            return
+        self.window.say(self.window.tr("Sent out to {}.").format(path))
+
+    def _folder(self) -> str:
+        return str(self.document.path.parent) if self.document.path else ""
+
+    def save(self) -> bool:
+        """Save where it came from, or ask."""
+        if self.document.path is None:
+            return self.save_as()
+        return self.save_to(self.document.path)
+
+    def save_as(self) -> bool:
+        """Ask where to, and save there."""
+        suggested = self.document.project.name.lower().replace(" ", "-") + SUFFIX
+        name, _ = QFileDialog.getSaveFileName(
+            self.window,
+            self.window.tr("Save the project"),
+            str(Path(self._folder()) / suggested),
+            self.window.tr("Projects (*.json)"),
+        )
+        if not name:
+            return False
+        path = Path(name)
+        if path.suffix != ".json":
+            path = path.with_name(path.name + SUFFIX)
+        return self.save_to(path)
+
+    def save_to(self, path: Path) -> bool:
+        try:
+            self.document.save(path)
+        except ProjectError as e:
+            self.complain(self.window.tr("This project could not be saved"), str(e))
+            return False
+        self.window.say(self.window.tr("Saved to {}.").format(path))
+        return True
+
+    def complain(self, title: str, words: str) -> None:
+        """A message with one sentence."""
+        box = QMessageBox(QMessageBox.Icon.NoIcon, title, words, QMessageBox.StandardButton.Ok, self.window)
+        box.setObjectName("complaint")
+        box.exec()
+
+    def may_leave(self) -> bool:
+        if not self.document.modified:
+            return True
+        box = QMessageBox(self.window)
+        box.setObjectName("leave")
+        box.setWindowTitle(self.window.tr("Unsaved work"))
+        box.setText(self.window.tr("{} has changes that are not saved.").format(self.document.project.name))
+        save = box.addButton(self.window.tr("Save"), QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton(self.window.tr("Leave them"), QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(self.window.tr("Stay"), QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is drop

@@ -1,0 +1,264 @@
+"""Small widgets used across the panels: labels by role, cards, and the field that takes an exact figure."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QShowEvent
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from vastwatch.desk.shell.theme import MARGIN
+
+_UNIT = re.compile(r"(?<=\d) (?=(?:s|min|h|m|m²|cm|mm|kg|W|kWh|lux|%|°C|€|GHz)(?:\W|$))")
+
+
+def unbroken(text: str) -> str:
+    """The same words with figures tied to their units, so that no line ends between them."""
+    return _UNIT.sub("\u00a0", text)
+
+
+def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
+    """A label in one of the roles of the style sheet: title, head, soft, bad. Where it wraps, a figure keeps its
+    unit."""
+    out = QLabel(unbroken(text) if wrap else text)
+    if role:
+        out.setProperty("role", role)
+    out.setWordWrap(wrap)
+    if wrap:
+        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        policy.setHeightForWidth(True)
+        out.setSizePolicy(policy)
+    return out
+
+
+def narrow(box: QComboBox) -> QComboBox:
+    """As narrow as its place wants; the list that opens is as wide as its words."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(6)
+    return box
+
+
+def set_role(widget: QWidget, role: str) -> None:
+    """Give a widget another role of the style sheet."""
+    if (widget.property("role") or "") != role:
+        widget.setProperty("role", role)
+        style = widget.style()
+        assert style is not None
+        style.unpolish(widget)
+        style.polish(widget)
+
+
+def line() -> QFrame:
+    """A hairline."""
+    out = QFrame()
+    out.setProperty("role", "line")
+    return out
+
+
+def row(*widgets: QWidget, stretch: int = -1, spacing: int = 8) -> QWidget:
+    """Widgets in a row; `stretch` is the index that takes the space left over."""
+    out = QWidget()
+    box = QHBoxLayout(out)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(spacing)
+    for k, w in enumerate(widgets):
+        box.addWidget(w, 1 if k == stretch else 0)
+    return out
+
+
+def column(spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0)) -> tuple[QWidget, QVBoxLayout]:
+    """An empty column and its layout."""
+    out = QWidget()
+    box = QVBoxLayout(out)
+    box.setContentsMargins(*margins)
+    box.setSpacing(spacing)
+    return out, box
+
+
+def scrolling(spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0)) -> tuple[QScrollArea, QVBoxLayout]:
+    """A column that scrolls up and down, and the layout to fill."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    content, box = column(spacing, margins)
+    area.setWidget(content)
+    return area, box
+
+
+def clear(box: QVBoxLayout) -> None:
+    """Take everything out of a layout."""
+    while box.count():
+        item = box.takeAt(0)
+        if item is not None and (w := item.widget()) is not None:
+            w.hide()
+            w.setParent(None)
+            w.deleteLater()
+
+
+class Paged(QWidget):
+    """Pages under one row of tabs."""
+
+    def __init__(self, pages: list[tuple[str, QWidget]]) -> None:
+        super().__init__()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 8, 0, 0)
+        box.setSpacing(4)
+        self.pages = QStackedWidget()
+        self.tabs: list[QPushButton] = []
+        group = QButtonGroup(self)
+        for k, (words, page) in enumerate(pages):
+            self.pages.addWidget(page)
+            tab = QPushButton(words)
+            tab.setCheckable(True)
+            tab.setProperty("role", "pick")
+            tab.clicked.connect(lambda _, at=k: self.show_page(at))
+            group.addButton(tab)
+            self.tabs.append(tab)
+        head = row(*self.tabs, spacing=4)
+        head.setContentsMargins(MARGIN, 0, MARGIN, 0)
+        box.addWidget(head)
+        box.addWidget(self.pages, 1)
+        self.show_page(0)
+
+    def show_page(self, page: int) -> None:
+        """Show a page, from 0."""
+        self.pages.setCurrentIndex(page)
+        self.tabs[page].setChecked(True)
+
+
+def is_choice(event: QKeyEvent | None) -> bool:
+    """Whether a key chooses what has the focus: Return, Enter or the space bar."""
+    return event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
+
+
+class LinkCard(QFrame):
+    """A card that can be clicked, or chosen with Return, to go to what it speaks of."""
+
+    chosen = pyqtSignal()
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setProperty("role", "card")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(name)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.chosen.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if is_choice(event):
+            self.chosen.emit()
+            return
+        super().keyPressEvent(event)
+
+
+class FigureField(QLineEdit):
+    """Takes a figure with its unit; shows it again in the usual form, or says in its tooltip what is wrong.
+
+    Up and Down step the figure. `entered` carries the parsed value.
+    """
+
+    entered = pyqtSignal(float)
+    wrong = pyqtSignal(str)
+
+    def __init__(
+        self, name: str, parse: Callable[[str], float], show: Callable[[float], str], step: float,
+        low: float = -1e9, high: float = 1e9, why: str = "",
+    ) -> None:  # fmt: skip
+        super().__init__()
+        self._parse, self._show, self._step = parse, show, step
+        self._low, self._high, self._value = low, high, 0.0
+        self._why = why or name
+        self.setAccessibleName(name)
+        self.setToolTip(self._why)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.editingFinished.connect(self._finished)
+
+    def set_value(self, value: float) -> None:
+        """Show a value, unless it is being typed over."""
+        self._value = value
+        if not (self.hasFocus() and self.isModified()):
+            self.setText(self._show(value))
+            self._mark("")
+
+    def _finished(self) -> None:
+        if self.text() == self._show(self._value):
+            self._mark("")
+            return
+        try:
+            value = self._parse(self.text())
+            if not self._low <= value <= self._high:
+                raise ValueError(f"between {self._show(self._low)} and {self._show(self._high)}, please")
+        except ValueError as e:
+            self._mark(str(e))
+            self.wrong.emit(str(e))
+            return
+        self.setModified(False)
+        self._value = value
+        self.setText(self._show(value))
+        self._mark("")
+        self.entered.emit(value)
+
+    def _mark(self, trouble: str) -> None:
+        if self.toolTip() == (trouble or self._why):
+            return
+        self.setProperty("wrong", "true" if trouble else "false")
+        self.setToolTip(trouble or self._why)
+        if (style := self.style()) is not None:
+            style.unpolish(self)
+            style.polish(self)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            step = self._step * (5 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1)
+            value = self._value + (step if event.key() == Qt.Key.Key_Up else -step)
+            value = min(max(value, self._low), self._high)
+            self._value = value
+            self.setText(self._show(value))
+            self.setModified(False)
+            self.entered.emit(value)
+            return
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.setModified(False)
+            self.setText(self._show(self._value))
+            self._mark("")
+            return
+        super().keyPressEvent(event)
+
+
+class Sleeper(QWidget):
+    """A panel that does its work only while it is shown: what happens meanwhile is caught up with when it is."""
+
+    _missed = False
+
+    def refresh(self) -> None:
+        """Bring what is shown up to date."""
+
+    def wake(self, *_: object) -> None:
+        """Something it shows has changed."""
+        if self.isVisible():
+            self.refresh()
+        else:
+            self._missed = True
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._missed:
+            self._missed = False
+            self.refresh()

@@ -1,0 +1,212 @@
+"""What the desk shows of the design, each a `Derived`: the rehearsed week, the findings, the timing curve, what helps,
+which types would do, and what to buy.
+
+What is only a new hold time follows at once: the algebra takes a few milliseconds. All else waits until the hand
+rests, runs in one background thread, and only for what is looked at.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
+
+from vastwatch.advice import (
+    Finding,
+    Option,
+    Purchase,
+    TimingCurve,
+    choose,
+    findings,
+    purchases,
+    starter_set,
+)  # fmt: skip
+from vastwatch.advice.purchase import bare, free_gain
+from vastwatch.advice.remedies import Remedy, remedies
+from vastwatch.advice.timing import TUNING_DAYS, cached_curve
+from vastwatch.control.house import HouseRun, run
+from vastwatch.control.recording import Recording
+from vastwatch.design.project import Project
+from vastwatch.desk.shell.derived import Derived, Task
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.devices import DeviceType, catalogue
+from vastwatch.rehearsal import Rehearsal, rehearse, replay
+
+DAYS, SEED = 7, 1
+# Wait this long after a change before asking for new findings, so that a drag is not interrupted, milliseconds.
+SETTLE_MS = 160
+
+
+class ToBuy(NamedTuple):
+    """What to buy: the best single additions, or a set one after the other; and what better holds alone would save,
+    minutes of dark and hours of burning a day."""
+
+    found: list[Purchase]
+    a_set: bool
+    free: tuple[float, float]
+
+
+class Results(QObject):
+    """The results of one window."""
+
+    # The program failed at something: a sentence for the status line.
+    trouble = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus) -> None:
+        super().__init__()
+        self.document, self.focus = document, focus
+        # What there is to choose from; the window adds the user's own types.
+        self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
+        # What sensors said in truth, where that is looked at in place of a rehearsal.
+        self.recording: Recording | None = None
+        self._house: tuple[Project, Recording, HouseRun] | None = None
+        # With a budget, a starter set is asked for in place of the next best purchase.
+        self._budget: float | None = None
+        # Two cores: one for the window, one for the work.
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(1)
+        self.week: Derived[Rehearsal] = Derived(
+            "rehearsal", self._pool, self._of_week, lambda task, project: rehearse(project, DAYS, SEED)
+        )
+        self.findings: Derived[list[Finding]] = Derived(
+            "findings", self._pool, lambda: (document.project,), lambda task, project: findings(project)
+        )
+        self.curve: Derived[TimingCurve] = Derived(
+            "curve", self._pool, self._of_room, _curve, needed=lambda: focus.stage == "Timing"
+        )
+        self.remedies: Derived[list[Remedy]] = Derived(
+            "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True
+        )
+        self.options: Derived[list[Option]] = Derived(
+            "options", self._pool, self._of_options, lambda task, project, room, types: choose(project, room, types),
+            needed=_never, forgetful=True,
+        )  # fmt: skip
+        self.purchases: Derived[ToBuy] = Derived(
+            "purchases", self._pool, self._of_purchases, _to_buy, needed=_never, forgetful=True
+        )
+        self.all = (self.week, self.findings, self.curve, self.remedies, self.options, self.purchases)
+        for derived in self.all:
+            derived.failed.connect(self.trouble)
+        self._stopped = False
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(SETTLE_MS)
+        self._settle.timeout.connect(self.refresh)
+        document.replaced.connect(self._forget)
+        document.changed.connect(self._project_changed)
+        focus.shift.connect(self._shifted)
+
+    # -- what each is of ---------------------------------------------------------------------------------------
+
+    def _of_week(self) -> tuple[Project] | None:
+        return None if self.recording is not None else (self.document.project,)
+
+    def _of_room(self) -> tuple[Project, str] | None:
+        return None if self.focus.room is None else (self.document.project, self.focus.room)
+
+    def _of_remedies(self) -> tuple[Rehearsal, str] | None:
+        r, room = self.rehearsal, self.focus.room
+        return None if r is None or room is None or room not in r.scores else (r, room)
+
+    def _of_options(self) -> tuple[Project, str, list[DeviceType]] | None:
+        room = self.focus.room
+        return None if room is None else (self.document.project, room, self.types(self.document.project))
+
+    def _of_purchases(self) -> tuple[Project, list[DeviceType], float | None]:
+        return self.document.project, self.types(self.document.project), self._budget
+
+    # -- asking ------------------------------------------------------------------------------------------------
+
+    @property
+    def rehearsal(self) -> Rehearsal | None:
+        """The rehearsed week, of the design as it was when it last rested."""
+        return self.week.value
+
+    @property
+    def house(self) -> HouseRun | None:
+        """What the house does in the shown days: of the rehearsal, or of a recording that is looked at."""
+        project = self.document.project
+        if self.recording is None:
+            return None if self.rehearsal is None else self.rehearsal.house
+        if self._house is None or self._house[0] is not project or self._house[1] is not self.recording:
+            self._house = project, self.recording, run(project, self.recording)
+        return self._house[2]
+
+    def show_recording(self, recording: Recording | None) -> None:
+        """Look at what sensors really said, in place of the rehearsed week; None goes back to it."""
+        self.recording = recording
+        self.week.forget()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Ask for whatever is not of the present design and is looked at."""
+        if not self._stopped:
+            for derived in self.all:
+                derived.check()
+
+    def busy(self) -> bool:
+        """Whether anything is under way, or about to be."""
+        return any(derived.busy for derived in self.all) or self._settle.isActive()
+
+    def ask_to_buy(self, starter_budget: float | None = None) -> None:
+        """Which single additions would help most for their money; or, with a budget, which set to begin with."""
+        self._budget = starter_budget
+        self.purchases.ask()
+
+    def _forget(self) -> None:
+        self.recording = None
+        for derived in self.all:
+            derived.forget()
+
+    def _project_changed(self, old: Project, new: Project) -> None:
+        for derived in (self.remedies, self.options, self.purchases):
+            derived.spoil()
+        if self.recording is not None:
+            self.week.changed.emit()
+        elif self.week.value is not None and self.week.value.project is old and _only_presences(old, new):
+            self.week.put(replay(self.week.value, new), (new,))
+        # While the hand moves, the frame has the processor to itself.
+        self._settle.start()
+
+    def _shifted(self, what: str) -> None:
+        if what == "room":
+            self.curve.forget()
+            self.remedies.spoil()
+            self.options.spoil()
+        if what in ("room", "stage"):
+            self.curve.check()
+
+    def stop(self) -> None:
+        """Let go of everything under way and wait for the pool: the window closes."""
+        self._settle.stop()
+        self._stopped = True
+        self._pool.clear()
+        self._pool.waitForDone()
+
+
+def _never() -> bool:
+    """Of what is computed only when it is asked for."""
+    return False
+
+
+def _curve(task: Task, project: Project, room: str) -> TimingCurve:
+    return cached_curve(rehearse(project, TUNING_DAYS, SEED), room)
+
+
+def _remedies(task: Task, rehearsal: Rehearsal, room: str) -> list[Remedy]:
+    return remedies(rehearsal, room, task.should_continue)
+
+
+def _to_buy(task: Task, project: Project, types: list[DeviceType], budget: float | None) -> ToBuy:
+    if budget is not None:
+        found = starter_set(bare(project), budget, types, task.should_continue, task.report_progress)
+        return ToBuy(found, True, (0.0, 0.0))
+    found = purchases(project, types, task.should_continue, told=task.report_progress)
+    return ToBuy(found, False, free_gain(project) if task.should_continue() else (0.0, 0.0))
+
+
+def _only_presences(old: Project, new: Project) -> bool:
+    """Whether two values differ in nothing but the presences."""
+    return all(getattr(old, name) is getattr(new, name) for name in new.__struct_fields__ if name != "presences")

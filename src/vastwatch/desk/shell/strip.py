@@ -1,0 +1,156 @@
+"""The slim strip on top: the project's name and the stages, each with its small lamp."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QWidget
+
+from vastwatch.design.needs import needs_of
+from vastwatch.design.project import find
+from vastwatch.desk.shell import glyphs
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import STAGES, Focus
+from vastwatch.desk.shell.parts import is_choice, label
+from vastwatch.desk.shell.results import Results
+from vastwatch.desk.shell.theme import MARGIN, Theme, font
+
+HEIGHT = 46
+WHY = {
+    "unlit": "nothing here yet",
+    "half": "open findings",
+    "lit": "holds",
+}
+
+
+# Findings that speak of the building and not of the sensors.
+PLAN_RULES = {"no-way", "room-open", "rooms-overlap", "door-nowhere", "spot-inside", "room-unreachable"}
+
+
+class StageTab(QWidget):
+    """One stage: its lamp and its name."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, stage: str, number: int, theme: Theme) -> None:
+        super().__init__()
+        self.stage, self.theme, self.number = stage, theme, number
+        self.state, self.current = "unlit", False
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAttribute(Qt.WidgetAttribute.WA_Hover)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(f"{stage} stage")
+
+    def sizeHint(self) -> QSize:
+        from PyQt6.QtGui import QFontMetrics
+
+        return QSize(QFontMetrics(font(14, 600)).horizontalAdvance(self.stage) + 44, 30)
+
+    def set_state(self, state: str, current: bool) -> None:
+        """Lamp and whether this is where one is."""
+        self.state, self.current = state, current
+        self.setToolTip(f"{self.stage}: {WHY[state]}. (Ctrl+{self.number})")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        t = self.theme
+        if self.current or self.underMouse() or self.hasFocus():
+            p.setPen(QPen(t.ink if self.hasFocus() else t.hairline, 1))
+            p.setBrush(t.card if self.current else Qt.BrushStyle.NoBrush)
+            p.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 14, 14)
+        glyphs.stage_lamp(p, QPointF(17, self.height() / 2), 5.2, self.state, t.lamp, t.soft)
+        p.setPen(t.ink)
+        p.setFont(font(14, 600 if self.current else 500))
+        p.drawText(QRectF(29, 0, self.width() - 29, self.height()), Qt.AlignmentFlag.AlignVCenter, self.stage)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.chosen.emit(self.stage)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if is_choice(event):
+            self.chosen.emit(self.stage)
+            return
+        super().keyPressEvent(event)
+
+
+class Strip(QWidget):
+    """Name, stages, and at the right the menu and the keys."""
+
+    def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
+        super().__init__()
+        self.document, self.focus, self.results, self.theme = document, focus, results, theme
+        self.setFixedHeight(HEIGHT)
+        self.setAutoFillBackground(True)
+        palette = self.palette()
+        palette.setColor(self.backgroundRole(), theme.chrome)
+        self.setPalette(palette)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(MARGIN, 0, MARGIN - 4, 0)
+        box.setSpacing(2)
+        self._name = QLabel()
+        self._name.setFont(font(16, 600))
+        self._edited = label("", "soft")
+        box.addWidget(self._name)
+        box.addSpacing(6)
+        box.addWidget(self._edited)
+        box.addSpacing(20)
+        self.tabs: dict[str, StageTab] = {}
+        for k, stage in enumerate(STAGES, 1):
+            tab = StageTab(stage, k, theme)
+            tab.chosen.connect(lambda s: self.focus.set(stage=s))
+            box.addWidget(tab)
+            self.tabs[stage] = tab
+        box.addStretch(1)
+        self.menu = QToolButton()
+        self.menu.setText(self.tr("Project"))
+        self.menu.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.keys = QToolButton()
+        self.keys.setText(self.tr("? keys"))
+        for b in (self.menu, self.keys):
+            b.setFont(font(13, 500))
+            box.addWidget(b)
+        self._of: tuple[object, ...] = ()
+        document.state_changed.connect(self.refresh)
+        document.changed.connect(lambda *_: self.refresh())
+        focus.shift.connect(lambda what: self.refresh() if what == "stage" else None)
+        for derived in (results.week, results.findings):
+            derived.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Name, whether it is edited, and the stage lamps; nothing where none of it is another."""
+        of = (
+            self.document.project, self.document.modified, self.results.rehearsal, self.results.findings.value,
+            self.focus.stage,
+        )  # fmt: skip
+        if len(of) == len(self._of) and all(a is b for a, b in zip(of, self._of)):
+            return
+        self._of = of
+        self._name.setText(self.document.project.name)
+        self._edited.setText(self.tr("edited") if self.document.modified else "")
+        for stage, tab in self.tabs.items():
+            tab.set_state(self.state_of(stage), stage == self.focus.stage)
+
+    def state_of(self, stage: str) -> str:
+        """unlit, half or lit: from the findings and the scores."""
+        project, r = self.document.project, self.results.rehearsal
+        rules = {f.rule for f in self.results.findings.value or () if f.severity in ("wrong", "risk")}
+        if stage == "Brief":
+            # Something is wanted once somebody lives there, and all of it is told once power can be reckoned with.
+            return "unlit" if not project.people else "lit" if project.circuits or project.sockets else "half"
+        if stage == "Plan":
+            return "unlit" if not project.rooms else "half" if rules & PLAN_RULES else "lit"
+        if not project.sensors:
+            return "unlit"
+        if stage == "Sensors":
+            return "half" if rules - PLAN_RULES else "lit"
+        if r is None or not r.scores:
+            return "unlit"
+        if stage == "Timing":
+            over = (s.drops > needs_of(r.project, find(r.project.rooms, room)).drops_per_week / 7 + 1e-9
+                    for room, s in r.scores.items())  # fmt: skip
+            return "half" if any(over) else "lit"
+        return "half" if any(i.dark for i in r.incidents) else "lit"

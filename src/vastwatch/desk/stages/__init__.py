@@ -1,0 +1,1 @@
+"""The stages: one folder for what stands at the left in each."""

@@ -1,0 +1,320 @@
+"""The Means page: budget, what matters more, kit that is there already; and from those what to buy next."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QSlider,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from vastwatch.advice import Purchase
+from vastwatch.advice.purchase import money_left, spent
+from vastwatch.design.presence import reports
+from vastwatch.design.project import Owned, Project, find
+from vastwatch.desk.shell.derived import NOT_COMPUTED
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.parts import FigureField, LinkCard, Sleeper, clear, label, line, row, scrolling
+from vastwatch.desk.shell.results import Results
+from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.stages.brief.rooms import number
+from vastwatch.desk.stages.sensors.own_types import OwnTypes
+from vastwatch.words import duration_words, sentence
+
+WEIGHTS = {
+    "cost": "low cost", "comfort": "never in the dark", "no_cables": "no new cables", "fewest": "few devices",
+}  # fmt: skip
+WEIGHT_WORDS = ("does not matter", "matters", "matters much", "matters most")
+SHOWN = 6
+
+
+class MeansPage(Sleeper):
+    """`say` carries one-line messages."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus, results: Results, own: OwnTypes) -> None:
+        super().__init__()
+        self.document, self.focus, self.results, self.own = document, focus, results, own
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(MARGIN, 2, 4, 8)
+        area, box = scrolling(8, (0, 0, 10, 0))
+        outer.addWidget(area)
+        self.budget, self.currency = QLineEdit(), QLineEdit()
+        self.budget.setAccessibleName(self.tr("Budget"))
+        self.budget.setPlaceholderText(self.tr("no limit"))
+        self.budget.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.budget.editingFinished.connect(self._set_budget)
+        self.currency.setAccessibleName(self.tr("Currency"))
+        self.currency.setPlaceholderText(self.tr("currency"))
+        self.currency.setMaxLength(8)
+        self.currency.setFixedWidth(76)
+        self.currency.editingFinished.connect(self._set_currency)
+        box.addWidget(row(label(self.tr("Budget"), "head"), self.budget, self.currency, stretch=1))
+        self._left = label("", "soft", True)
+        box.addWidget(self._left)
+        why = self.tr("In any one room the light may go off on somebody so often.")
+        self.drops = FigureField(
+            self.tr("Drops a week"), lambda t: number(t, "a number"), lambda v: f"{v:g}", 0.25, 0, 1000, why
+        )
+        self.drops.wrong.connect(self.say)
+        self.drops.entered.connect(lambda v: self._brief(f"At most {v:g} drops a week", drops_per_week=v))
+        self.drops.setFixedWidth(76)
+        box.addWidget(row(label(self.tr("Drops a week, at most, in a room"), "soft"), self.drops, stretch=0))
+        box.addWidget(line())
+        box.addWidget(label(self.tr("What matters"), "head"))
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(8)
+        grid.setColumnStretch(1, 1)
+        self.weights: dict[str, QSlider] = {}
+        self._weight_words: dict[str, QWidget] = {}
+        for k, (name, words) in enumerate(WEIGHTS.items()):
+            slider = QSlider(Qt.Orientation.Horizontal)
+            slider.setRange(0, 3)
+            slider.setPageStep(1)
+            slider.setAccessibleName(words)
+            slider.valueChanged.connect(partial(self._set_weight, name))
+            said = label("", "soft")
+            said.setMinimumWidth(96)
+            grid.addWidget(label(words), k, 0)
+            grid.addWidget(slider, k, 1)
+            grid.addWidget(said, k, 2)
+            self.weights[name], self._weight_words[name] = slider, said
+        box.addWidget(holder)
+        box.addWidget(line())
+        self.kit = QComboBox()
+        self.kit.setAccessibleName(self.tr("Kit owned"))
+        self.kit.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.kit.setMinimumContentsLength(12)
+        self.count = QSpinBox()
+        self.count.setRange(1, 999)
+        self.count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.count.setFixedWidth(52)
+        self.count.setAccessibleName(self.tr("How many"))
+        have = QPushButton(self.tr("Have it"))
+        have.clicked.connect(self._add_owned)
+        box.addWidget(label(self.tr("Kit that is there already"), "head"))
+        box.addWidget(row(self.kit, self.count, have, stretch=0, spacing=5))
+        holder = QWidget()
+        self._owned = QVBoxLayout(holder)
+        self._owned.setContentsMargins(0, 0, 0, 0)
+        self._owned.setSpacing(2)
+        box.addWidget(holder)
+        box.addWidget(line())
+        self.next = QPushButton(self.tr("Next best purchase"))
+        self.next.setToolTip(self.tr("Tries the best types in every room on the same week. (B)"))
+        self.next.clicked.connect(self.ask_next)
+        self.starter = QPushButton(self.tr("Starter set"))
+        self.starter.setToolTip(self.tr("From no sensor at all: what to buy first, second, ... within the budget."))
+        self.starter.clicked.connect(self.ask_starter)
+        box.addWidget(row(label(self.tr("What to buy"), "head"), QWidget(), self.next, self.starter, stretch=1))
+        self._progress = QProgressBar()
+        self._progress.setTextVisible(False)
+        self._progress.setFixedHeight(6)
+        self._stop = QPushButton(self.tr("Stop"))
+        self._stop.clicked.connect(lambda: self.results.purchases.forget())
+        self._working = row(self._progress, self._stop, stretch=0)
+        box.addWidget(self._working)
+        holder = QWidget()
+        self._found = QVBoxLayout(holder)
+        self._found.setContentsMargins(0, 0, 0, 0)
+        self._found.setSpacing(5)
+        box.addWidget(holder)
+        box.addStretch(1)
+        document.changed.connect(self.wake)
+        own.changed.connect(self._fill_kit)
+        results.purchases.changed.connect(self._tell)
+        results.purchases.progressed.connect(self._tell)
+        self._fill_kit()
+        self.refresh()
+        self._tell()
+
+    # -- showing -------------------------------------------------------------------------------------------------
+
+    def _fill_kit(self) -> None:
+        self.kit.clear()
+        for device in self.own.all(self.document.project):
+            self.kit.addItem(device.name, device.id)
+
+    def refresh(self, *_: object) -> None:
+        """Show the brief as it is."""
+        project = self.document.project
+        brief = project.brief
+        if not self.budget.hasFocus():
+            self.budget.setText("" if brief.budget is None else f"{brief.budget:g}")
+        if not self.currency.hasFocus():
+            self.currency.setText(brief.currency)
+        self.drops.set_value(brief.drops_per_week)
+        left = money_left(project)
+        words = self.tr("{:g} {} placed so far").format(spent(project), brief.currency)
+        if left is not None:
+            words += self.tr("; {:g} left.").format(left) if left >= 0 else self.tr("; {:g} over.").format(-left)
+        self._left.setText(words)
+        for name, slider in self.weights.items():
+            value = getattr(brief.weights, name)
+            slider.blockSignals(True)
+            slider.setValue(value)
+            slider.blockSignals(False)
+            self._weight_words[name].setText(WEIGHT_WORDS[value])  # type: ignore[attr-defined]
+        clear(self._owned)
+        for owned in brief.owned:
+            device = find(project.devices, owned.device)
+            away = QPushButton("×")
+            away.setFixedSize(24, 26)
+            away.setProperty("role", "pick")
+            away.setAccessibleName(self.tr("No {} there").format(device.name))
+            away.clicked.connect(partial(self._remove_owned, owned.device))
+            self._owned.addWidget(row(label(f"{owned.count} × {device.name}"), QWidget(), away, stretch=1))
+
+    def _tell(self) -> None:
+        derived = self.results.purchases
+        self._working.setVisible(derived.busy)
+        self._progress.setRange(0, 100)
+        self._progress.setValue(round(100 * derived.progress))
+        if derived.busy:
+            return
+        clear(self._found)
+        if derived.state == "failed":
+            self._found.addWidget(label(NOT_COMPUTED, "soft", True))
+            return
+        if derived.value is None:
+            self._found.addWidget(label(self.tr("Every figure comes from rehearsing the same week."), "soft", True))
+            return
+        found, a_set, _ = derived.value
+        if not found:
+            self._found.addWidget(label(self.tr("Nothing on the shelf would help for that money."), "soft", True))
+            return
+        if a_set:
+            total = sum(p.option.price for p in found)
+            take = QPushButton(self.tr("Place all {} for {:g} {}").format(
+                len(found), total, self.document.project.brief.currency))  # fmt: skip
+            take.setProperty("role", "best")
+            take.clicked.connect(partial(self._take, found[-1].project, self.tr("Place the starter set")))
+            self._found.addWidget(take)
+        else:
+            self._tell_free(*derived.value.free)
+            # The best for each room; another type for the same room is a question for the room itself.
+            best = {p.room: p for p in reversed(found)}
+            found = sorted(best.values(), key=lambda p: -p.per_money)
+        shown = found if a_set else found[:SHOWN]
+        for k, purchase in enumerate(shown, 1):
+            self._found.addWidget(self._card(k, purchase, a_set))
+
+    def _tell_free(self, dark: float, idle: float) -> None:
+        if dark < 0.5:
+            return
+        words = self.tr("Free first: better hold times alone would save {} in the dark a day").format(
+            duration_words(round(dark) * 60)
+        )
+        words += self.tr(", and burn {} more.").format(duration_words(-idle * 3600 // 60 * 60)) if idle < -0.1 else "."
+        go = LinkCard(words)
+        inner = QVBoxLayout(go)
+        inner.setContentsMargins(10, 6, 10, 7)
+        inner.addWidget(label(words, "", True))
+        go.setToolTip(self.tr("Go to the timing curve."))
+        go.chosen.connect(lambda: self.focus.set(stage="Timing"))
+        self._found.addWidget(go)
+
+    def _card(self, k: int, p: Purchase, a_set: bool) -> LinkCard:
+        card = LinkCard(p.words)
+        inner = QVBoxLayout(card)
+        inner.setContentsMargins(10, 6, 10, 7)
+        inner.setSpacing(2)
+        currency = self.document.project.brief.currency
+        price = self.tr("owned") if p.option.price == 0 else f"{p.option.price:g} {currency}".strip()
+        room = find(p.project.rooms, p.room).name
+        title = f"{k}  {p.option.device.name}, {room.lower()}"
+        inner.addWidget(row(label(title, "head"), label(price, "soft"), stretch=0))
+        _, _, figures = p.words.partition(": ")
+        inner.addWidget(label(figures[:1].upper() + figures[1:], "soft", True))
+        if a_set:
+            card.setToolTip(self.tr("Place the set up to here. Ctrl+Z takes it back."))
+        else:
+            card.setToolTip(self.tr("Hang it where it was judged, with the hold it was judged with."))
+        card.chosen.connect(partial(self._take, p.project, f"Place {p.option.device.name} in {room.lower()}"))
+        return card
+
+    # -- asking and taking -----------------------------------------------------------------------------------------
+
+    def ask_next(self) -> None:
+        """What to buy next on top of what there is."""
+        self.results.ask_to_buy()
+
+    def ask_starter(self) -> None:
+        """A set from nothing, within the budget."""
+        budget = self.document.project.brief.budget
+        if budget is None:
+            self.say.emit(self.tr("A starter set needs a budget: type one above."))
+            self.budget.setFocus()
+            return
+        self.results.ask_to_buy(budget)
+
+    def _take(self, project: Project, words: str) -> None:
+        before = {s.id for s in self.document.project.sensors}
+        self.document.apply(project, words)
+        new = next((s for s in reversed(project.sensors) if s.id not in before), None)
+        if new is not None:
+            rooms = [p.room for p in project.presences if new.id in {r.sensor for r in reports(p.expr)}]
+            self.focus.set(level=new.level, room=rooms[0] if rooms else self.focus.room, selected=new.id)
+
+    # -- writing -------------------------------------------------------------------------------------------------
+
+    def _brief(self, words: str, key: str | None = None, **fields: object) -> None:
+        project = self.document.project
+        self.document.apply(replace(project, brief=replace(project.brief, **fields)), words, key)
+
+    def _set_budget(self) -> None:
+        text = self.budget.text().strip()
+        now = self.document.project.brief.budget
+        if not text:
+            if now is not None:
+                self._brief("No limit to the budget", budget=None)
+            return
+        try:
+            value = number(text, "a sum of money")
+        except ValueError as e:
+            self.say.emit(sentence(e))
+            return
+        if value != now:
+            self._brief(f"Budget of {value:g}", budget=value)
+
+    def _set_currency(self) -> None:
+        words = self.currency.text().strip()
+        if words != self.document.project.brief.currency:
+            self._brief(f"Reckon in {words}" if words else "Reckon without a currency", currency=words)
+
+    def _set_weight(self, name: str, value: int) -> None:
+        weights = replace(self.document.project.brief.weights, **{name: value})
+        self._brief(f"{WEIGHTS[name].capitalize()} {WEIGHT_WORDS[value]}", f"weight-{name}", weights=weights)
+
+    def _add_owned(self) -> None:
+        project = self.document.project
+        device = next(d for d in self.own.all(project) if d.id == self.kit.currentData())
+        if all(d.id != device.id for d in project.devices):
+            project = replace(project, devices=(*project.devices, device))
+        others = tuple(o for o in project.brief.owned if o.device != device.id)
+        owned = (*others, Owned(device=device.id, count=self.count.value()))
+        new = replace(project, brief=replace(project.brief, owned=owned))
+        self.document.apply(new, f"{self.count.value()} × {device.name} are there already")
+
+    def _remove_owned(self, device: str) -> None:
+        project = self.document.project
+        owned = tuple(o for o in project.brief.owned if o.device != device)
+        used = {s.device for s in project.sensors} | {c.module for c in project.circuits} | {o.device for o in owned}
+        devices = tuple(d for d in project.devices if d.id in used)
+        new = replace(project, brief=replace(project.brief, owned=owned), devices=devices)
+        self.document.apply(new, "Take kit off the list")

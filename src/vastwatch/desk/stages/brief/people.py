@@ -1,0 +1,351 @@
+"""The People page: who lives and works here, the day sheet of one of them, and their week at a glance."""
+
+from __future__ import annotations
+
+import re
+from typing import Any, get_args
+
+from msgspec.structs import replace
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.design.edits import day_sheets
+from vastwatch.design.edits.removing import removed
+from vastwatch.design.edits.typical_days import TEMPLATES, add_person
+from vastwatch.design.project import find, put
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.parts import FigureField, Sleeper, label, line, row, scrolling
+from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.stages.brief.rooms import number
+from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
+from vastwatch.desk.stages.brief.week import WeekStrip
+from vastwatch.site.people import Days, Errand, Person, Stay
+from vastwatch.words import sentence
+
+DAY_WORDS = {
+    "every": "every day", "workday": "workdays", "free": "free days",
+    **{d: f"{d.capitalize()}s" for d in get_args(Days) if d not in ("every", "workday", "free")},
+}  # fmt: skip
+KINDS = {"adult": "adult", "child": "child", "visitor": "visitor", "pet": "pet"}
+
+
+def clock(text: str) -> str:
+    """HH:MM of 7, 7:30, 07.30, 730 or 7:30 pm. Raises ValueError."""
+    m = re.fullmatch(r"\s*(\d{1,2})(?:[:. h]?(\d{2}))?\s*(am|pm)?\s*", text.lower())
+    if m is None:
+        raise ValueError(f"'{text}' is not a time of day such as 7:30")
+    hours, minutes = int(m[1]), int(m[2] or 0)
+    if m[3] and 1 <= hours <= 12:
+        hours = hours % 12 + (12 if m[3] == "pm" else 0)
+    if hours > 23 or minutes > 59:
+        raise ValueError(f"'{text}' is not a time of day such as 7:30")
+    return f"{hours:02d}:{minutes:02d}"
+
+
+class _Row:
+    """A line of a sheet with its place in it."""
+
+    def __init__(self, index: int, line: Any) -> None:
+        self.index, self.line = index, line
+
+
+class PeoplePage(Sleeper):
+    """`say` carries one-line messages."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus, theme: Theme) -> None:
+        super().__init__()
+        self.document, self.focus, self.theme = document, focus, theme
+        self.shown: str | None = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(MARGIN, 2, 4, 8)
+        area, box = scrolling(7, (0, 0, 10, 0))
+        outer.addWidget(area)
+        self.who = QComboBox()
+        self.who.setAccessibleName(self.tr("Whose day"))
+        self.who.activated.connect(lambda i: self.show_person(self.who.itemData(i)))
+        self.away = QPushButton(self.tr("Take away"))
+        self.away.clicked.connect(self._remove)
+        box.addWidget(row(self.who, self.away, stretch=0))
+        self.typical = QComboBox()
+        self.typical.setAccessibleName(self.tr("Typical person"))
+        for key, template in TEMPLATES.items():
+            words = template.name if template.many == 1 else f"{template.name} of {template.many}"
+            self.typical.addItem(words, key)
+        self.add = QPushButton(self.tr("Add"))
+        self.add.setToolTip(self.tr("With a typical day over the places there are; change it below."))
+        self.add.clicked.connect(self._add)
+        box.addWidget(row(self.typical, self.add, stretch=0))
+        box.addWidget(line())
+        self._sheet = QWidget()
+        sheet = QVBoxLayout(self._sheet)
+        sheet.setContentsMargins(0, 0, 0, 0)
+        sheet.setSpacing(7)
+        box.addWidget(self._sheet)
+        box.addStretch(1)
+        self._build_sheet(sheet)
+        self._nobody = label(self.tr("Nobody yet. Add somebody typical: without people nothing can be rehearsed."),
+                             "soft", True)  # fmt: skip
+        box.insertWidget(3, self._nobody)
+        document.changed.connect(self.wake)
+        self.refresh()
+
+    def _build_sheet(self, box: QVBoxLayout) -> None:
+        self.name = QLineEdit()
+        self.name.setAccessibleName(self.tr("Name"))
+        self.name.editingFinished.connect(self._rename)
+        self.kind = QComboBox()
+        self.kind.setAccessibleName(self.tr("Kind"))
+        for value, words in KINDS.items():
+            self.kind.addItem(words, value)
+        self.kind.activated.connect(lambda i: self._set("kind", self.kind.itemData(i), "kind"))
+        box.addWidget(row(self.name, self.kind, stretch=0))
+        self.weight = FigureField(self.tr("Body mass"), lambda t: number(t.lower().replace("kg", ""), "a mass in kg"),
+                                  lambda v: f"{v:g} kg", 1, 1, 300, self.tr("What a mat feels."))  # fmt: skip
+        self.weight.entered.connect(lambda v: self._set("body_kg", v, "mass"))
+        self.speed = FigureField(self.tr("Walking speed"), lambda t: number(t.lower().replace("m/s", ""), "a speed"),
+                                 lambda v: f"{v:.2g} m/s", 0.05, 0.2, 3.0,
+                                 self.tr("0.9 to 1.3 is usual; less for the old."))  # fmt: skip
+        self.speed.entered.connect(lambda v: self._set("speed", v, "speed"))
+        self.sleeps = QComboBox()
+        self.sleeps.setAccessibleName(self.tr("Sleeps at"))
+        for choice in (self.who, self.typical, self.sleeps):
+            choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            choice.setMinimumContentsLength(9)
+        self.sleeps.activated.connect(self._set_sleeps)
+        for field in (self.weight, self.speed):
+            field.wrong.connect(self.say)
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(8)
+        named: tuple[tuple[str, QWidget], ...] = (
+            (self.tr("Weighs"), self.weight), (self.tr("Walks at"), self.speed), (self.tr("Sleeps at"), self.sleeps),
+        )  # fmt: skip
+        for k, (words, widget) in enumerate(named):
+            grid.addWidget(label(words, "soft"), 0, k)
+            grid.addWidget(widget, 1, k)
+            grid.setColumnStretch(k, 2 if k == 2 else 1)
+        box.addWidget(holder)
+        self.week = WeekStrip(self.theme)
+        self.week.chosen.connect(self._go_to)
+        box.addWidget(label(self.tr("The week, noon to noon"), "head"))
+        box.addWidget(self.week)
+        days = lambda _: list(DAY_WORDS.items())  # noqa: E731
+        spots = lambda _: self._spots()  # noqa: E731
+        self.stays = RowsModel(
+            (
+                Column(self.tr("On"), lambda r: r.line.days, self._stay("days", str), days, "", 92),
+                Column(self.tr("From"), lambda r: r.line.at, self._stay("at", clock), None, "", 50),
+                Column(self.tr("At"), lambda r: r.line.spot, self._stay("spot", str), spots),
+                Column(self.tr("± min"), lambda r: f"{r.line.jitter_min:g}",
+                       self._stay("jitter_min", lambda t: number(t, "minutes")), None,
+                       self.tr("How exactly: two times in three within so many minutes."), 46, True),
+            )
+        )  # fmt: skip
+        self.errands = RowsModel(
+            (
+                Column(self.tr("On"), lambda r: r.line.days, self._errand("days", str), days, "", 92),
+                Column(self.tr("From"), lambda r: r.line.between[0], self._between(0), None, "", 50),
+                Column(self.tr("To"), lambda r: r.line.between[1], self._between(1), None, "", 50),
+                Column(self.tr("At"), lambda r: r.line.spot, self._errand("spot", str), spots),
+                Column(self.tr("a day"), lambda r: f"{r.line.per_day:g}",
+                       self._errand("per_day", lambda t: number(t, "a number of visits")), None,
+                       self.tr("So many short visits on average."), 42, True),
+                Column(self.tr("min"), lambda r: f"{r.line.minutes:g}",
+                       self._errand("minutes", lambda t: max(number(t, "minutes"), 0.1)), None,
+                       self.tr("For about so many minutes."), 38, True),
+            )
+        )  # fmt: skip
+        self.tables: dict[str, RowsTable] = {}
+        for key, heading, model, why in (
+            ("stays", self.tr("Day sheet"), self.stays, self.tr("From that time on there, until the next line.")),
+            ("errands", self.tr("Errands"), self.errands, self.tr("Short visits at random between two times.")),
+        ):
+            model.refused.connect(self.say)
+            table = RowsTable(model, heading)
+            table.setToolTip(why)
+            plus, minus = QPushButton(self.tr("Add line")), QPushButton(self.tr("Take line away"))
+            plus.clicked.connect(lambda _, k=key: self._add_line(k))
+            minus.clicked.connect(lambda _, k=key: self._remove_line(k))
+            box.addWidget(row(label(heading, "head"), QWidget(), plus, minus, stretch=1))
+            box.addWidget(table)
+            self.tables[key] = table
+
+    # -- showing -------------------------------------------------------------------------------------------------
+
+    @property
+    def person(self) -> Person | None:
+        """Whose sheet is shown."""
+        return next((p for p in self.document.project.people if p.id == self.shown), None)
+
+    def show_person(self, ident: str) -> None:
+        """Show somebody's sheet."""
+        self.shown = ident
+        self.refresh()
+
+    def refresh(self, *_: object) -> None:
+        """Show the project as it is."""
+        project = self.document.project
+        if self.person is None:
+            self.shown = project.people[0].id if project.people else None
+        people = [(p.id, p.name) for p in project.people]
+        if [(self.who.itemData(k), self.who.itemText(k)) for k in range(self.who.count())] != people:
+            self.who.clear()
+            for ident, name in people:
+                self.who.addItem(name, ident)
+        self.who.setCurrentIndex(self.who.findData(self.shown))
+        person = self.person
+        self._sheet.setVisible(person is not None)
+        self._nobody.setVisible(person is None)
+        self.away.setEnabled(person is not None)
+        self.week.show_person(project, person)
+        if person is None:
+            return
+        if not self.name.hasFocus():
+            self.name.setText(person.name)
+        self.kind.setCurrentIndex(self.kind.findData(person.kind))
+        self.weight.set_value(person.body_kg)
+        self.speed.set_value(person.speed)
+        beds = [s for s in project.spots if s.activity == "sleeping"]
+        self.sleeps.clear()
+        for s in beds:
+            self.sleeps.addItem(s.name, s.id)
+        at = day_sheets.sleeps_at(project, person)
+        self.sleeps.setCurrentIndex(self.sleeps.findData(at) if at else -1)
+        self.sleeps.setEnabled(bool(beds) and at is not None)
+        stays = sorted((_Row(k, s) for k, s in enumerate(person.stays)), key=_by_time)
+        self.stays.set_rows(stays)
+        self.errands.set_rows([_Row(k, e) for k, e in enumerate(person.errands)])
+        for table in self.tables.values():
+            table.fit_height(30)
+
+    def _spots(self) -> list[tuple[str, str]]:
+        project = self.document.project
+        rooms = {r.id: r.name for r in project.rooms}
+        found = [(s.id, f"{s.name}, {rooms[s.room].lower()}") for s in project.spots]
+        return sorted(found, key=lambda x: x[1])
+
+    def _go_to(self, spot: str) -> None:
+        project = self.document.project
+        room = find(project.rooms, find(project.spots, spot).room)
+        self.focus.set(level=room.level, room=room.id, selected=spot)
+
+    # -- writing -------------------------------------------------------------------------------------------------
+
+    def _apply(self, new: Any, words: str) -> None:
+        self.document.apply(new, words)
+
+    def _stay(self, field: str, parse: Any) -> Any:
+        def write(r: _Row, text: str) -> None:
+            person = self.person
+            if person is not None:
+                new = day_sheets.set_stay(self.document.project, person.id, r.index, **{field: parse(text)})
+                self._apply(new, f"Change the day sheet of {person.name}")
+
+        return write
+
+    def _errand(self, field: str, parse: Any) -> Any:
+        def write(r: _Row, text: str) -> None:
+            person = self.person
+            value = parse(text)
+            if field == "per_day" and value > 200:
+                raise ValueError("more than 200 visits a day are none")
+            if person is not None:
+                new = day_sheets.set_errand(self.document.project, person.id, r.index, **{field: value})
+                self._apply(new, f"Change an errand of {person.name}")
+
+        return write
+
+    def _between(self, end: int) -> Any:
+        def write(r: _Row, text: str) -> None:
+            both = list(r.line.between)
+            both[end] = clock(text)
+            self._errand("between", tuple)(r, tuple(both))
+
+        return write
+
+    def _set(self, field: str, value: Any, words: str) -> None:
+        person = self.person
+        if person is not None and getattr(person, field) != value:
+            new = put(self.document.project, replace(person, **{field: value}))
+            self.document.apply(new, f"Change the {words} of {person.name}", f"{field}-{person.id}")
+
+    def _rename(self) -> None:
+        words = self.name.text().strip()
+        if not words:
+            if self.person is not None:
+                self.name.setText(self.person.name)
+            return
+        self._set("name", words, "name")
+
+    def _set_sleeps(self, index: int) -> None:
+        person = self.person
+        if person is None:
+            return
+        try:
+            new = day_sheets.set_sleeps_at(self.document.project, person.id, self.sleeps.itemData(index))
+        except ValueError as e:
+            self.say.emit(sentence(e))
+            return
+        self._apply(new, f"{person.name} sleeps at {self.sleeps.itemText(index)}")
+
+    def _add(self) -> None:
+        try:
+            new, person = add_person(self.document.project, self.typical.currentData())
+        except ValueError as e:
+            self.say.emit(sentence(e))
+            return
+        self.shown = person.id
+        self._apply(new, f"Add {person.group.lower() if person.group else person.name.lower()}")
+
+    def _remove(self) -> None:
+        person = self.person
+        if person is None:
+            return
+        project = self.document.project
+        for one in day_sheets.companions(project, person):
+            project = removed(project, one.id)
+        who = person.group or person.name
+        self._apply(project, f"Take {who.lower()} away")
+        self.say.emit(self.tr("{} taken away. Ctrl+Z brings them back.").format(who))
+
+    def _add_line(self, key: str) -> None:
+        person, spots = self.person, self.document.project.spots
+        if person is None or not spots:
+            return
+        project = self.document.project
+        if key == "stays":
+            last = person.stays[-1]
+            new = day_sheets.add_stay(project, person.id, Stay(days=last.days, at="12:00", spot=last.spot))
+        else:
+            spot = person.errands[-1].spot if person.errands else person.stays[0].spot
+            errand = Errand(between=("09:00", "17:00"), spot=spot, per_day=2, minutes=5)
+            new = day_sheets.add_errand(project, person.id, errand)
+        self._apply(new, f"Add a line to the sheet of {person.name}")
+        model = self.stays if key == "stays" else self.errands
+        newest = max(range(len(model.rows)), key=lambda k: model.rows[k].index)
+        self.tables[key].selectRow(newest)
+        self.tables[key].setFocus()
+
+    def _remove_line(self, key: str) -> None:
+        person, table = self.person, self.tables[key]
+        model = self.stays if key == "stays" else self.errands
+        at = table.currentIndex().row()
+        if person is None or not 0 <= at < len(model.rows):
+            self.say.emit(self.tr("Select the line to take away first."))
+            return
+        remove = day_sheets.remove_stay if key == "stays" else day_sheets.remove_errand
+        try:
+            new = remove(self.document.project, person.id, model.rows[at].index)
+        except ValueError as e:
+            self.say.emit(sentence(e))
+            return
+        self._apply(new, f"Take a line from the sheet of {person.name}")
+
+
+def _by_time(r: _Row) -> tuple[str, int]:
+    """As a timetable reads: by the clock, whatever the day."""
+    return r.line.at, list(DAY_WORDS).index(r.line.days)

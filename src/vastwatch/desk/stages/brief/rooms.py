@@ -1,0 +1,200 @@
+"""The Rooms page: each room's use and control and what that asks for; under it the focused room's needs in words."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any, get_args
+
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.design.needs import Need, explained, needs_of
+from vastwatch.design.project import put
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.parts import FigureField, Sleeper, clear, label, row, scrolling
+from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.shell.units import parse_angle, parse_time
+from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
+from vastwatch.site.building import Control, Room
+from vastwatch.site.uses import USES
+from vastwatch.words import duration_words
+
+CONTROL_WORDS = {"presence": "on and off by itself", "absence": "on by hand, off by itself"}
+
+
+def number(text: str, what: str) -> float:
+    """A plain number with either decimal sign. Raises ValueError."""
+    try:
+        value = float(text.replace(",", ".").split()[0])
+    except (ValueError, IndexError):
+        raise ValueError(f"'{text}' is not {what}") from None
+    if not 0 <= value < 1e6:
+        raise ValueError(f"{text} is not {what}")
+    return value
+
+
+class RoomsPage(Sleeper):
+    """`say` carries one-line messages."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus, theme: Theme) -> None:
+        super().__init__()
+        self.document, self.focus, self.theme = document, focus, theme
+        box = QVBoxLayout(self)
+        box.setContentsMargins(MARGIN, 2, 8, 8)
+        box.setSpacing(8)
+        p = self._limits
+        self.model = RowsModel(
+            (
+                Column(self.tr("Room"), lambda r: r.name, self._rename),
+                Column(self.tr("Use"), lambda r: r.use, self._set_use, lambda _: [(u, u) for u in USES],
+                       self.tr("What people do here. The needs follow from it."), 72),
+                Column(self.tr("Light goes"), lambda r: r.control, self._set_control,
+                       lambda _: list(CONTROL_WORDS.items()),
+                       self.tr("Some want light on by itself; others want to switch it on and only forget it off."),
+                       146),
+                Column(self.tr("Within"), lambda r: f"{p(r).notice_s:g} s", partial(self._need, "notice_s"), None,
+                       self.tr("Somebody walking in is noticed within this."), 50, True,
+                       lambda r: r.needs.notice_s is not None),
+                Column(self.tr("Drops"), lambda r: f"{p(r).drops_per_week:g}", partial(self._need, "drops_per_week"),
+                       None, self.tr("At most so many a week that the light goes off on somebody."), 44, True,
+                       lambda r: r.needs.drops_per_week is not None),
+            ),
+            theme,
+        )  # fmt: skip
+        self.model.refused.connect(self.say)
+        self.table = RowsTable(self.model, self.tr("Rooms and what they are for"))
+        box.addWidget(self.table, 3)
+        self._title = label("", "head")
+        box.addWidget(self._title)
+        area, self._needs = scrolling(6, (0, 0, 8, 0))
+        box.addWidget(area, 2)
+        self._shown: object = None
+        self._selecting = False
+        document.changed.connect(self.wake)
+        focus.shift.connect(self._shifted)
+        selection = self.table.selectionModel()
+        assert selection is not None
+        selection.currentRowChanged.connect(self._row_chosen)
+        self.refresh()
+
+    def _limits(self, room: Room) -> Any:
+        return needs_of(self.document.project, room)
+
+    def refresh(self, *_: object) -> None:
+        """Show the project's rooms, level by level, and the focused one's needs."""
+        project = self.document.project
+        order = {x.id: k for k, x in enumerate(sorted(project.levels, key=lambda x: x.elevation))}
+        rooms = sorted(project.rooms, key=lambda r: order[r.level])
+        selection = self.table.selectionModel()
+        if selection is not None:
+            self._selecting = True
+            self.model.set_rows(rooms)
+            at = next((k for k, r in enumerate(rooms) if r.id == self.focus.room), -1)
+            if at >= 0 and self.table.currentIndex().row() != at:
+                self.table.selectRow(at)
+            self._selecting = False
+        self._explain()
+
+    def _shifted(self, what: str) -> None:
+        if what == "room":
+            self.refresh()
+
+    def _row_chosen(self, index: Any, _: Any) -> None:
+        if self._selecting or not index.isValid() or index.row() >= len(self.model.rows):
+            return
+        room = self.model.rows[index.row()]
+        self.focus.set(level=room.level, room=room.id, selected=room.id)
+
+    # -- writing -----------------------------------------------------------------------------------------------
+
+    def _put(self, room: Room, words: str) -> None:
+        self.document.apply(put(self.document.project, room), words)
+
+    def _rename(self, room: Room, text: str) -> None:
+        if not text:
+            raise ValueError("a room needs a name")
+        self._put(replace(room, name=text[:60]), f"Name it {text}")
+
+    def _set_use(self, room: Room, use: str) -> None:
+        self._put(replace(room, use=use), f"Use {room.name} as {use}")
+
+    def _set_control(self, room: Room, control: str) -> None:
+        if control not in get_args(Control):
+            raise ValueError(f"'{control}' is no way to control a light")
+        self._put(replace(room, control=control), f"Light in {room.name}: {CONTROL_WORDS[control]}")
+
+    def _need(self, field: str, room: Room, text: str) -> None:
+        value = parse_time(text) if field in ("notice_s", "hold_max_s") else number(text, "a number")
+        if value <= 0 and field in ("notice_s", "hold_max_s"):
+            raise ValueError("it takes some time")
+        self._set_need(room, field, value)
+
+    def _set_need(self, room: Room, field: str, value: float | bool | None) -> None:
+        words = "as usual for its use" if value is None else f"{value:g}"
+        new = replace(room, needs=replace(room.needs, **{field: value}))
+        self._put(new, f"Set a need of {room.name}: {words}")
+
+    # -- the needs in words --------------------------------------------------------------------------------------
+
+    def _explain(self) -> None:
+        project = self.document.project
+        room = next((r for r in project.rooms if r.id == self.focus.room), None)
+        shown = (room, project.spots, project.people, project.brief)
+        if shown == self._shown:
+            return
+        self._shown = shown
+        clear(self._needs)
+        if room is None:
+            self._title.setText(self.tr("Draw rooms in the Plan stage first, or bring in a drawing."))
+            return
+        self._title.setText(self.tr("{} asks to").format(room.name))
+        for need in explained(project, room):
+            self._needs.addWidget(self._line(room, need))
+        self._needs.addStretch(1)
+
+    def _line(self, room: Room, need: Need) -> QWidget:
+        holder = QWidget()
+        box = QVBoxLayout(holder)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(1)
+        words = label(need.words[:1].upper() + need.words[1:], "", True)
+        if need.field == "stays":
+            box_ = QCheckBox(self.tr("people stay"))
+            box_.setChecked(bool(need.value))
+            box_.setToolTip(self.tr("Whether those who stay have to be kept in the light."))
+            box_.toggled.connect(lambda on: self._set_need(room, "stays", on))
+            field: QWidget = box_
+        else:
+            field = self._field(room, need)
+        field.setFixedWidth(96)
+        box.addWidget(row(words, field, stretch=0))
+        why = label(self.tr("because {}").format(need.why), "soft", True)
+        if need.own:
+            usual = QPushButton(self.tr("as usual"))
+            usual.setProperty("role", "pick")
+            usual.setToolTip(self.tr("Set here; go back to what is usual for the use."))
+            usual.clicked.connect(lambda: self._set_need(room, need.field, None))
+            box.addWidget(row(why, usual, stretch=0))
+        else:
+            box.addWidget(why)
+        return holder
+
+    def _field(self, room: Room, need: Need) -> FigureField:
+        seconds = need.field in ("notice_s", "hold_max_s")
+        share = need.field == "asleep_share"
+        scale = 100.0 if share else 1.0
+        show = duration_words if seconds else (lambda v: f"{v:g} %") if share else (lambda v: f"{v:g}")
+        parse = parse_time if seconds else lambda text: number(text.replace("%", ""), "a number")
+        step = {"notice_s": 0.5, "hold_max_s": 60.0, "lux": 25.0, "asleep_share": 5.0}.get(need.field, 0.25)
+        low = 0.1 if seconds else 0.0
+        field = FigureField(need.words, parse if seconds else parse or parse_angle, show, step, low,
+                            100.0 if share else 1e5, self.tr("Type a figure; Up and Down step it."))  # fmt: skip
+        field.set_value(need.value * scale)
+        field.wrong.connect(self.say)
+        field.entered.connect(lambda v: self._set_need(room, need.field, v / scale))
+        field.setAlignment(Qt.AlignmentFlag.AlignRight)
+        return field

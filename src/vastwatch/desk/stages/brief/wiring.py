@@ -1,0 +1,192 @@
+"""The Wiring page: circuits with their lamps, switches and modules, and the sockets that feed a radar."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from msgspec.structs import replace
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.design.edits import wiring
+from vastwatch.design.edits.removing import removed
+from vastwatch.design.project import find, put
+from vastwatch.desk.shell.arming import ArmingButton, mark_armed
+from vastwatch.desk.shell.cautions import CAUTIONS
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.parts import FigureField, Sleeper, clear, label, line, row, scrolling
+from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.shell.units import parse_length, show_length
+from vastwatch.desk.stages.sensors.own_types import OwnTypes
+from vastwatch.site.building import Circuit
+
+NO_MODULE = "switched by hand alone"
+
+
+class WiringPage(Sleeper):
+    """`say` carries one-line messages."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus, own: OwnTypes) -> None:
+        super().__init__()
+        self.document, self.focus, self.own = document, focus, own
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(MARGIN, 2, 4, 8)
+        area, box = scrolling(8, (0, 0, 10, 0))
+        outer.addWidget(area)
+        box.addWidget(label(CAUTIONS["mains"], "soft", True))
+        self.add = QPushButton(self.tr("Circuit for this room's lamps"))
+        self.add.setToolTip(self.tr("A circuit with the lamps of the focused room."))
+        self.add.clicked.connect(self._add)
+        self.all = QPushButton(self.tr("One for each room"))
+        self.all.setToolTip(self.tr("A circuit for every room whose lamps are on none yet."))
+        self.all.clicked.connect(self._add_all)
+        box.addWidget(row(label(self.tr("Circuits"), "head"), QWidget(), self.add, self.all, stretch=1))
+        holder = QWidget()
+        self._list = QVBoxLayout(holder)
+        self._list.setContentsMargins(0, 0, 0, 0)
+        self._list.setSpacing(6)
+        box.addWidget(holder)
+        box.addWidget(line())
+        self.socket = ArmingButton(self, self.tr("Socket"), "wiring:socket")
+        self.socket.setToolTip(self.tr("Drag it to where a socket is, or choose it and click there."))
+        self._sockets = label("", "soft", True)
+        box.addWidget(row(label(self.tr("Sockets"), "head"), self._sockets, self.socket, stretch=1))
+        self.cable = FigureField(self.tr("Cable"), parse_length, show_length, 0.5, 0.0, 50.0,
+                                 self.tr("How far a cable may run from a socket to a radar."))  # fmt: skip
+        self.cable.wrong.connect(self.say)
+        self.cable.entered.connect(self._set_cable)
+        box.addWidget(row(label(self.tr("A cable may run"), "soft"), self.cable, stretch=1))
+        self.controller = QLineEdit()
+        self.controller.setAccessibleName(self.tr("Controller"))
+        self.controller.setPlaceholderText(self.tr("what will run the rules"))
+        self.controller.editingFinished.connect(self._set_controller)
+        box.addWidget(row(label(self.tr("Controller"), "soft"), self.controller, stretch=1))
+        box.addStretch(1)
+        self._shown: object = None
+        document.changed.connect(self.wake)
+        focus.shift.connect(self._shifted)
+        self.refresh()
+
+    def _shifted(self, what: str) -> None:
+        if what in ("placing", "room"):
+            mark_armed(self, self.focus)
+
+    def refresh(self, *_: object) -> None:
+        """Show the circuits as they are."""
+        project = self.document.project
+        self.cable.set_value(project.brief.cable_m)
+        if not self.controller.hasFocus():
+            self.controller.setText(project.brief.controller)
+        n = len(project.sockets)
+        self._sockets.setText(
+            self.tr("None drawn: power is not checked.") if n == 0 else self.tr("{} on the plan").format(n)
+        )
+        self.all.setEnabled(any(wiring.circuit_of(project, x.id) is None for x in project.lamps))
+        shown = (project.circuits, project.switches, project.lamps, project.devices, project.rooms)
+        if shown == self._shown:
+            return
+        self._shown = shown
+        clear(self._list)
+        for circuit in project.circuits:
+            self._list.addWidget(self._circuit(circuit))
+        if not project.circuits:
+            self._list.addWidget(label(self.tr("None yet: every room's lamps are taken as one."), "soft", True))
+
+    def _circuit(self, circuit: Circuit) -> QWidget:
+        project = self.document.project
+        holder = QWidget()
+        box = QVBoxLayout(holder)
+        box.setContentsMargins(0, 0, 0, 4)
+        box.setSpacing(3)
+        name = QLineEdit(circuit.name)
+        name.setAccessibleName(self.tr("Name of the circuit"))
+        name.editingFinished.connect(partial(self._rename, circuit.id, name))
+        gone = QPushButton("×")
+        gone.setFixedSize(24, 26)
+        gone.setProperty("role", "pick")
+        gone.setAccessibleName(self.tr("Take {} away").format(circuit.name))
+        gone.setToolTip(self.tr("Take the circuit away, with its switches; the lamps stay."))
+        gone.clicked.connect(partial(self._remove, circuit.id, circuit.name))
+        switch = ArmingButton(self, self.tr("+ switch"), f"wiring:{circuit.id}")
+        switch.setToolTip(self.tr("Drag it to where the switch is, or choose it and click. Two make a two-way pair."))
+        box.addWidget(row(name, switch, gone, stretch=0, spacing=5))
+        rooms = dict.fromkeys(find(project.rooms, find(project.lamps, x).room).name for x in circuit.lamps)
+        pair = len(wiring.switches_of(project, circuit.id))
+        ways = self.tr("no switch drawn") if pair == 0 else self.tr("one switch") if pair == 1 else (
+            self.tr("two-way pair") if pair == 2 else self.tr("{} switches").format(pair))  # fmt: skip
+        load = wiring.load_w(project, circuit)
+        lamps = self.tr("no lamp") if not circuit.lamps else f"{len(circuit.lamps)} × {', '.join(rooms)}".lower()
+        box.addWidget(label(f"{lamps} · {load:g} W · {ways}", "soft", True))
+        neutral = QCheckBox(self.tr("neutral in the box"))
+        neutral.setChecked(circuit.neutral)
+        neutral.toggled.connect(partial(self._neutral, circuit.id))
+        module = QComboBox()
+        module.setAccessibleName(self.tr("What switches {}").format(circuit.name))
+        module.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        module.setMinimumContentsLength(12)
+        module.addItem(NO_MODULE, None)
+        for device in self.own.all(project):
+            if device.family == "module":
+                module.addItem(device.name, device.id)
+                module.setItemData(module.count() - 1, device.line(), 3)
+        module.setCurrentIndex(max(module.findData(circuit.module), 0))
+        module.activated.connect(lambda i, box=module: self._module(circuit.id, box.itemData(i)))
+        box.addWidget(row(neutral, module, stretch=1))
+        if circuit.module is not None:
+            for words in wiring.module_troubles(project, circuit, find(project.devices, circuit.module)):
+                box.addWidget(label(words[:1].upper() + words[1:] + ".", "bad", True))
+        return holder
+
+    # -- writing -------------------------------------------------------------------------------------------------
+
+    def _add(self) -> None:
+        project = self.document.project
+        lamps = tuple(x.id for x in project.lamps if x.room == self.focus.room)
+        try:
+            new, circuit = wiring.add_circuit(project, lamps)
+        except ValueError:
+            self.say.emit(self.tr("This room has no lamp."))
+            return
+        self.document.apply(new, f"Add {circuit.name}")
+
+    def _add_all(self) -> None:
+        project = self.document.project
+        for room in project.rooms:
+            lamps = tuple(x.id for x in project.lamps if x.room == room.id and wiring.circuit_of(project, x.id) is None)
+            if lamps:
+                project, _ = wiring.add_circuit(project, lamps)
+        self.document.apply(project, "Add a circuit for each room")
+
+    def _rename(self, ident: str, field: QLineEdit) -> None:
+        circuit = next((c for c in self.document.project.circuits if c.id == ident), None)
+        words = field.text().strip()
+        if circuit is not None and words and words != circuit.name:
+            self.document.apply(put(self.document.project, replace(circuit, name=words)), f"Name it {words}")
+
+    def _remove(self, ident: str, name: str) -> None:
+        self.document.apply(removed(self.document.project, ident), f"Take {name} away")
+
+    def _neutral(self, ident: str, on: bool) -> None:
+        circuit = find(self.document.project.circuits, ident)
+        words = f"{circuit.name} has a neutral" if on else f"{circuit.name} has no neutral"
+        self.document.apply(put(self.document.project, replace(circuit, neutral=on)), words)
+
+    def _module(self, ident: str, device_id: str | None) -> None:
+        project = self.document.project
+        device = next((d for d in self.own.all(project) if d.id == device_id), None)
+        circuit = find(project.circuits, ident)
+        words = f"{device.name} switches {circuit.name}" if device else f"{circuit.name} is switched by hand"
+        self.document.apply(wiring.set_module(project, ident, device), words)
+
+    def _set_cable(self, metres: float) -> None:
+        project = self.document.project
+        new = replace(project, brief=replace(project.brief, cable_m=metres))
+        self.document.apply(new, f"A cable may run {show_length(metres)}", "cable")
+
+    def _set_controller(self) -> None:
+        project, words = self.document.project, self.controller.text().strip()
+        if words != project.brief.controller:
+            self.document.apply(replace(project, brief=replace(project.brief, controller=words)), "Name the controller")

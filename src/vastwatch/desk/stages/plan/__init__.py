@@ -1,0 +1,1 @@
+"""The Plan stage: building, furnishing, levels, drawings brought in."""

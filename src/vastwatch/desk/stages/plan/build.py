@@ -1,0 +1,290 @@
+"""The Build page of the Plan stage: rooms typed or drawn, openings, and what to do with a selection."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.design.edits.building import add_room, place_beside, rectangle
+from vastwatch.design.edits.day_sheets import companions
+from vastwatch.design.edits.fittings import OPENING_SIZES
+from vastwatch.design.edits.removing import Removal, removed
+from vastwatch.design.edits.split_join import join_rooms
+from vastwatch.design.edits.typical_days import TEMPLATES, add_person
+from vastwatch.design.project import find
+from vastwatch.desk.plan.tools import TOOLS
+from vastwatch.desk.shell.arming import ArmingButton, mark_armed
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.parts import FigureField, clear, label, line, narrow, row, scrolling
+from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.shell.units import parse_length, parse_size, show_length
+from vastwatch.site.building import RoomUse
+from vastwatch.site.record import Outline
+from vastwatch.site.uses import USES, use_of_name
+from vastwatch.words import sentence
+
+
+class BuildPanel(QWidget):
+    """`say` carries one-line messages."""
+
+    say = pyqtSignal(str)
+    # What to do with the selection; all walls of the focused room are to be selected.
+    act = pyqtSignal(str)
+    walls_wanted = pyqtSignal()
+    # A room was typed.
+    added = pyqtSignal(object)
+
+    def __init__(self, document: Document, focus: Focus) -> None:
+        super().__init__()
+        self.document, self.focus = document, focus
+        box = QVBoxLayout(self)
+        box.setContentsMargins(MARGIN, 0, 4, 8)
+        area, inner = scrolling(7, (0, 0, 10, 0))
+        box.addWidget(area)
+        inner.addWidget(label(self.tr("Room"), "head"))
+        self.name = QLineEdit()
+        self.name.setPlaceholderText(self.tr("name"))
+        self.name.setAccessibleName(self.tr("Name of the new room"))
+        self.measure = QLineEdit()
+        self.measure.setPlaceholderText(self.tr("4.2 x 3.6"))
+        self.measure.setAccessibleName(self.tr("Size of the new room"))
+        self.measure.setToolTip(self.tr("Width by depth: 4.2 x 3.6, or 14 ft x 12 ft; or corners: 0,0 4,0 4,3 2,5."))
+        self.use = QComboBox()
+        self.use.setAccessibleName(self.tr("Use of the new room"))
+        self.use.addItems(list(USES))
+        self.use.setCurrentText("sitting")
+        # The name tells the use, until somebody has chosen another.
+        self._use_chosen = False
+        self.name.textEdited.connect(self._guess_use)
+        self.use.activated.connect(self._choose_use)
+        self.add = QPushButton(self.tr("Add room"))
+        self.add.setToolTip(self.tr("Wall to wall with what stands there; drag its walls and corners afterwards."))
+        for w in (self.name, row(self.measure, self.use, stretch=0, spacing=5), self.add):
+            inner.addWidget(w)
+        self.add.clicked.connect(self.add_room)
+        self.name.returnPressed.connect(self.measure.setFocus)
+        self.measure.returnPressed.connect(self.add_room)
+        inner.addWidget(line())
+        self._build_drawing(inner)
+        inner.addWidget(line())
+        inner.addWidget(label(self.tr("In a wall"), "head"))
+        self.openings: dict[str, QPushButton] = {}
+        for kind in OPENING_SIZES:
+            button = ArmingButton(self, kind.capitalize(), f"opening:{kind}")
+            button.setToolTip(self.tr("Drag it onto a wall, or choose it and click there."))
+            self.openings[kind] = button
+        inner.addWidget(row(*self.openings.values(), spacing=4))
+        walls = QPushButton(self.tr("All walls of this room"))
+        walls.setProperty("role", "pick")
+        walls.setToolTip(self.tr("Selects them, to set material and thickness at once at the right."))
+        walls.clicked.connect(self.walls_wanted)
+        inner.addWidget(walls)
+        inner.addWidget(line())
+        self._build_selection(inner)
+        inner.addWidget(line())
+        inner.addWidget(label(self.tr("Who lives here"), "head"))
+        holder = QWidget()
+        self._people = QVBoxLayout(holder)
+        self._people.setContentsMargins(0, 0, 0, 0)
+        self._people.setSpacing(3)
+        inner.addWidget(holder)
+        self.typical = QComboBox()
+        self.typical.setAccessibleName(self.tr("Typical person"))
+        narrow(self.typical)
+        narrow(self.use)
+        self.typical.addItems([t.name for t in TEMPLATES.values()])
+        self.add_person = QPushButton(self.tr("Add"))
+        self.add_person.setToolTip(self.tr("With a typical day over the places there are."))
+        self.add_person.clicked.connect(self._add_person)
+        inner.addWidget(row(self.typical, self.add_person, stretch=0, spacing=5))
+        inner.addStretch(1)
+        focus.shift.connect(self._shifted)
+        self._shown: object = None
+        document.changed.connect(self._show_people)
+        self._show_people()
+        self._show_selection()
+
+    def _build_drawing(self, inner: QVBoxLayout) -> None:
+        inner.addWidget(label(self.tr("Draw"), "head"))
+        named = {"room": self.tr("Rectangle"), "polygon": self.tr("Polygon"), "split": self.tr("Split"),
+                 "tape": self.tr("Tape")}  # fmt: skip
+        self.drawing: dict[str, QPushButton] = {}
+        for token, words in named.items():
+            button = ArmingButton(self, words, f"draw:{token}")
+            button.setToolTip(TOOLS[token])
+            self.drawing[token] = button
+        inner.addWidget(row(self.drawing["room"], self.drawing["polygon"], spacing=4))
+        self.join = QPushButton(self.tr("Join …"))
+        self.join.setProperty("role", "pick")
+        self.join.setToolTip(self.tr("Make one room of the focused one and a neighbour; the wall between goes."))
+        self.join.clicked.connect(self._join_menu)
+        inner.addWidget(row(self.drawing["split"], self.join, self.drawing["tape"], spacing=4))
+        why = self.tr("The step of drawn points; 0 for none. Alt lets go of it.")
+        self.grid = FigureField(self.tr("Grid"), self._length, _grid_words, 0.05, 0.0, 2.0, why)
+        self.grid.set_value(self.focus.grid_m)
+        self.grid.entered.connect(lambda v: self.focus.set(grid_m=v))
+        self.grid.wrong.connect(self.say)
+        inner.addWidget(row(label(self.tr("Grid"), "soft"), self.grid, stretch=1))
+
+    def _build_selection(self, inner: QVBoxLayout) -> None:
+        inner.addWidget(label(self.tr("Selection"), "head"))
+        self._selected = label("", "soft", True)
+        inner.addWidget(self._selected)
+        acts = (
+            ("copy", self.tr("Copy"), self.tr("A copy beside it. (Ctrl+J)")),
+            ("flip", self.tr("Mirror"), self.tr("Mirror left for right. (X)")),
+            ("flop", self.tr("Upend"), self.tr("Mirror top for bottom. (Shift+X)")),
+            ("left", self.tr("Left"), self.tr("Align at the leftmost edge.")),
+            ("centre", self.tr("Centre"), self.tr("Align the middles, one above the other.")),
+            ("right", self.tr("Right"), self.tr("Align at the rightmost edge.")),
+            ("top", self.tr("Top"), self.tr("Align at the topmost edge.")),
+            ("middle", self.tr("Middle"), self.tr("Align the middles, side by side.")),
+            ("bottom", self.tr("Bottom"), self.tr("Align at the bottom edge.")),
+        )
+        self.acts: dict[str, QPushButton] = {}
+        for token, words, why in acts:
+            button = QPushButton(words)
+            button.setProperty("role", "pick")
+            button.setToolTip(why)
+            button.clicked.connect(partial(self.act.emit, token))
+            self.acts[token] = button
+        buttons = list(self.acts.values())
+        for k in (0, 3, 6):
+            inner.addWidget(row(*buttons[k : k + 3], spacing=4))
+
+    def _show_people(self, *_: object) -> None:
+        people = self.document.project.people
+        if people is self._shown:
+            return
+        self._shown = people
+        clear(self._people)
+        shown = [p for p in people if not p.group or p is next(q for q in people if q.group == p.group)]
+        for person in shown:
+            many = sum(p.group == person.group for p in people) if person.group else 1
+            name = f"{person.group} × {many}" if person.group else person.name
+            away = QPushButton("×")
+            away.setFixedSize(24, 26)
+            away.setProperty("role", "pick")
+            away.setAccessibleName(self.tr("Take {} away").format(person.name))
+            away.setToolTip(self.tr("Take {} away").format(person.name))
+            away.clicked.connect(partial(self._remove_person, person.id, person.group or person.name))
+            lines = self.tr("{} lines").format(len(person.stays) + len(person.errands))
+            self._people.addWidget(row(label(name), label(lines, "soft"), away, stretch=0, spacing=6))
+        if not people:
+            self._people.addWidget(label(self.tr("Nobody yet."), "soft"))
+
+    def _add_person(self) -> None:
+        template = list(TEMPLATES)[self.typical.currentIndex()]
+        try:
+            new, person = add_person(self.document.project, template)
+        except ValueError as e:
+            self.say.emit(sentence(e))
+            return
+        self.document.apply(new, f"Add {person.name.lower()}")
+
+    def _remove_person(self, ident: str, name: str) -> None:
+        project = self.document.project
+        for person in companions(project, find(project.people, ident)):
+            project = removed(project, person.id)
+        self.document.apply(project, f"Take {name.lower()} away")
+
+    def _guess_use(self, words: str) -> None:
+        use = use_of_name(words)
+        if use is not None and not self._use_chosen:
+            self.use.setCurrentText(use)
+
+    def _choose_use(self) -> None:
+        self._use_chosen = True
+
+    def _length(self, text: str) -> float:
+        return parse_length(text, "ft" if self.focus.feet else "m") if text.strip() not in ("0", "none") else 0.0
+
+    def _shifted(self, what: str) -> None:
+        if what == "placing":
+            mark_armed(self, self.focus)
+        elif what in ("selected", "marked"):
+            self._show_selection()
+
+    def _show_selection(self) -> None:
+        n = len(self.focus.marked)
+        one = 1 if self.focus.selected is not None and self.focus.selected != self.focus.room else 0
+        if n:
+            words = self.tr("{} things: edits work on all.").format(n)
+        elif one:
+            words = self.tr("One thing. Shift takes more.")
+        elif self.focus.selected is not None:
+            words = self.tr("The room, with all that is in it.")
+        else:
+            words = self.tr("Nothing yet. Click a thing; Shift for more.")
+        self._selected.setText(words)
+        for token, button in self.acts.items():
+            many = token not in ("copy", "flip", "flop")
+            room = token == "copy" and self.focus.selected is not None
+            button.setEnabled(n > 1 if many else n + one > 0 or room)
+
+    def _join_menu(self) -> None:
+        project = self.document.project
+        room = next((r for r in project.rooms if r.id == self.focus.room), None)
+        if room is None:
+            self.say.emit(self.tr("Choose a room first."))
+            return
+        menu = QMenu(self)
+        for other in project.rooms:
+            if other is not room and other.level == room.level:
+                try:
+                    done = join_rooms(project, room.id, other.id)
+                except ValueError:
+                    continue
+                menu.addAction(other.name, partial(self.take_joined, room.name, other.name, room.id, done))
+        if not menu.actions():
+            self.say.emit(self.tr("No other room shares a wall with {}.").format(room.name.lower()))
+            return
+        menu.popup(self.join.mapToGlobal(self.join.rect().bottomLeft()))
+
+    def take_joined(self, name: str, other: str, ident: str, done: Removal) -> None:
+        """Make one room of two, and say what went."""
+        self.document.apply(done.project, f"Join {name.lower()} and {other.lower()}")
+        self.focus.set(room=ident, selected=ident)
+        gone = self.tr(", with {}").format(", ".join(done.gone)) if done.gone else ""
+        self.say.emit(self.tr("{} is now part of {}{}.").format(other, name.lower(), gone))
+
+    def add_room(self) -> None:
+        """Add the room typed; a field that is wrong says so and keeps what was typed."""
+        name = self.name.text().strip()
+        if not name:
+            self.say.emit(self.tr("A room needs a name."))
+            self.name.setFocus()
+            return
+        try:
+            outline, size = self._outline(self.measure.text())
+            use: RoomUse = USES[self.use.currentIndex()]
+            new, room = add_room(self.document.project, self.focus.level, name, use, outline)
+        except ValueError as e:
+            self.say.emit(sentence(e))
+            self.measure.setFocus()
+            return
+        self.document.apply(new, f"Add {name}, {size}")
+        self.focus.set(room=room.id, selected=room.id)
+        self.added.emit(room)
+        self._use_chosen = False
+        self.name.clear()
+        self.measure.clear()
+        self.name.setFocus()
+
+    def _outline(self, text: str) -> tuple[Outline, str]:
+        """A rectangle beside what stands there for `4.2 x 3.6`; a polygon for its corners, `0,0 4,0 4,3 2,5`."""
+        unit = "ft" if self.focus.feet else "m"
+        corners = [c.split(",") for c in text.replace(";", " ").split()]
+        if len(corners) > 2 and all(len(c) == 2 for c in corners):
+            points = tuple((parse_length(x, unit), parse_length(y, unit)) for x, y in corners)
+            return points, self.tr("{} corners").format(len(points))
+        width, depth = parse_size(text, unit)
+        x, y = place_beside(self.document.project, self.focus.level, width)
+        return rectangle(x, y, width, depth), f"{width:g} x {depth:g} m"
+
+
+def _grid_words(metres: float) -> str:
+    return show_length(metres) if metres else "none"

@@ -1,0 +1,111 @@
+"""Up to four device types side by side, with what differs marked and the better figure in bold."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.desk.shell.looks import family_hue, family_icon
+from vastwatch.desk.shell.parts import label, row, scrolling
+from vastwatch.desk.shell.theme import Theme
+from vastwatch.devices import DeviceType
+from vastwatch.devices.figures import facts
+from vastwatch.devices.types import Fact
+
+MOST = 4
+
+
+def comparison(devices: list[DeviceType]) -> list[tuple[str, list[Fact | None], bool, set[int]]]:
+    """Rows of (label, a fact or None for each type, whether they differ, which are best)."""
+    columns = [{f.label: f for f in facts(d)} for d in devices]
+    # Labels in the order of the first type that has them; what only a later type has stands before the next label
+    # that both have, so that its own figures stay together after the common ones.
+    order: list[str] = []
+    for column in columns:
+        names = list(column)
+        for k, name in enumerate(names):
+            if name not in order:
+                following = next((n for n in names[k + 1 :] if n in order), None)
+                order.insert(len(order) if following is None else order.index(following), name)
+    out = []
+    for name in order:
+        cells = [column.get(name) for column in columns]
+        differ = len({c.words if c else None for c in cells}) > 1
+        rated = [(k, c.value * c.better) for k, c in enumerate(cells) if c and c.value is not None and c.better]
+        best: set[int] = set()
+        if len(rated) > 1 and len({v for _, v in rated}) > 1:
+            top = max(v for _, v in rated)
+            best = {k for k, v in rated if v == top}
+        out.append((name, cells, differ, best))
+    return out
+
+
+class CompareSheet(QDialog):
+    """`chosen` carries the id of a type to place."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget, devices: list[DeviceType], theme: Theme) -> None:
+        super().__init__(parent)
+        self.setObjectName("compare")
+        self.setWindowTitle(self.tr("Side by side"))
+        self.resize(240 + 190 * len(devices), 640)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(20, 16, 20, 16)
+        box.setSpacing(8)
+        area, inner = scrolling(0, (0, 0, 10, 0))
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(14)
+        grid.setVerticalSpacing(0)
+        for k, device in enumerate(devices, 1):
+            grid.setColumnStretch(k, 1)
+            mark = QLabel()
+            mark.setPixmap(family_icon(device.family, 26, family_hue(theme, device.family), theme.card))
+            name = label(device.name, "title", True)
+            head = row(mark, name, stretch=1)
+            grid.addWidget(head, 0, k)
+            summary = label(device.summary, "soft", True)
+            summary.setAlignment(Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(summary, 1, k)
+        self.rows: dict[str, list[QLabel]] = {}
+        only = label(self.tr("bold: the better figure · tinted: they differ"), "soft", True)
+        only.setAlignment(Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(only, 0, 0, 2, 1)
+        for at, (fact_name, cells, differ, best) in enumerate(comparison(devices), 2):
+            tint = f"background: {theme.wash.name()};" if differ else ""
+            edge = f"border-top: 1px solid {theme.hairline.name()}; padding: 4px 6px;"
+            head_cell = QLabel(fact_name)
+            head_cell.setStyleSheet(f"{edge} color: {theme.soft.name()};")
+            head_cell.setAlignment(Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(head_cell, at, 0)
+            made = []
+            for k, fact in enumerate(cells):
+                cell = QLabel(fact.words if fact else "–")
+                cell.setWordWrap(True)
+                cell.setAlignment(Qt.AlignmentFlag.AlignTop)
+                weight = "font-weight: 700;" if k in best else ""
+                cell.setStyleSheet(f"{edge}{tint}{weight} color: {(theme.ink if fact else theme.soft).name()};")
+                grid.addWidget(cell, at, k + 1)
+                made.append(cell)
+            self.rows[fact_name] = made
+        inner.addWidget(holder)
+        inner.addStretch(1)
+        box.addWidget(area, 1)
+        buttons = []
+        for device in devices:
+            if device.family == "module":
+                continue
+            button = QPushButton(self.tr("Place {}").format(device.name))
+            button.setAutoDefault(False)
+            button.clicked.connect(lambda _, d=device.id: self._choose(d))
+            buttons.append(button)
+        leave = QPushButton(self.tr("Close"))
+        leave.setDefault(True)
+        leave.clicked.connect(self.accept)
+        box.addWidget(row(*buttons, QWidget(), leave, stretch=len(buttons)))
+
+    def _choose(self, device: str) -> None:
+        self.chosen.emit(device)
+        self.accept()

@@ -1,0 +1,226 @@
+"""The user's own device types: kept beside the program's, made from any other, checked field by field.
+
+They live in one JSON list in the user's data folder; a project carries along those it uses.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QStandardPaths, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from vastwatch.design.project import Project
+from vastwatch.desk.shell.parts import label, scrolling
+from vastwatch.devices import DeviceType, catalogue
+from vastwatch.devices.families import HEADINGS
+from vastwatch.files import ProjectError
+from vastwatch.files.device_list import choices, flat, made, read_devices, write_devices
+
+# What a field is called and its unit, by the last part of its dotted name. Units stand beside the field.
+# fmt: off
+FIELD_WORDS: dict[str, tuple[str, str]] = {
+    "name": ("Name", ""), "summary": ("In a sentence", ""), "power": ("Power", "battery, usb, mains, host"),
+    "price": ("Price", ""), "mounts": ("Mounts", "wall|corner|ceiling|low|on"),
+    "mount_height": ("Figures hold at", "m high"), "min_s": ("Reports: least", "s"),
+    "typical_s": ("Reports: typical", "s"), "max_s": ("Reports: most", "s"), "hold_s": ("Own hold", "s"),
+    "hold_max_s": ("Longest hold", "s"), "hold_step_s": ("Hold steps", "s"), "cell": ("Cell", ""),
+    "count": ("Cells", ""), "sleep_ua": ("Asleep", "µA"), "report_ma": ("Reporting", "mA"),
+    "report_ms": ("Reporting for", "ms"), "watts": ("Draws", "W"), "needs_neutral": ("Needs a neutral", "yes, no"),
+    "in_switch_box": ("In a switch box", "yes, no"), "load_w": ("Switches up to", "W"),
+    "radio": ("Radio", "none, mesh, network, wire"), "relays": ("Relays for others", "yes, no"),
+    "kind": ("Light meter", "continuous, flag"), "low_lux": ("Lux from", ""), "high_lux": ("Lux to", ""),
+    "flag_lux": ("Flag at", "lux"), "interval_s": ("Every", "s"), "ip": ("Protection", "IP20"),
+    "least_c": ("Works from", "°C"), "most_c": ("Works to", "°C"), "reliability": ("From use", ""),
+    "lens": ("Lens", "wall, ceiling"), "tangential_m": ("Walking across", "m"), "radial_m": ("Walking towards", "m"),
+    "minor_m": ("Hands and head", "m"), "fov_h": ("Field of view", "°"), "fov_v": ("Field, upright", "°"),
+    "span_up": ("Beams above axis", "°"), "span_down": ("Beams below axis", "°"),
+    "beam_pitch": ("Between beams", "°"),
+    "beam_pitch_el": ("Between rows", "°"), "edge_share": ("Range at its edge", "of 1"),
+    "rearm_s": ("Blind after", "s"),
+    "steps": ("Sensitivity steps", ""), "band_ghz": ("Band", "5.8, 24, 60"), "moving_m": ("Somebody moving", "m"),
+    "still_m": ("Somebody still", "m"), "frame_hz": ("Frames", "a second"),
+    "confirm_of": ("Confirmed by", "m|n frames"),
+    "reports": ("Tells", "state, distance, xy"), "min_gate_m": ("Nearest gate", "m"),
+    "max_gate_m": ("Farthest gate", "m"), "targets": ("Targets", ""), "zones": ("Zones", ""), "bands": ("Bands", ""),
+    "sigma_r_m": ("Scatter, distance", "m"), "sigma_az_deg": ("Scatter, angle", "°"),
+    "bias_r_m": ("Reads long by", "m"),
+    "pad": ("Pad", "m|m"), "closing_kpa": ("Closes at", "kPa"), "foldable": ("May be folded", "yes, no"),
+    "gap_mm": ("Gap up to", "mm"), "large_share": ("Large movements", "of 1"),
+    "small_share": ("Small movements", "of 1"),
+    "threshold_w": ("In use above", "W"), "switches": ("Switches too", "yes, no"), "accuracy_pct": ("Accuracy", "± %"),
+    "dims": ("Dims", "yes, no"), "channels": ("Channels", ""), "two_way": ("Two-way circuits", "yes, no"),
+}
+# fmt: on
+FIXED_FIELDS = ("family", "id", "pir.family", "radar.family", "pir.id", "radar.id")
+
+
+def own_types_path() -> Path:
+    """Where the user's own types are kept."""
+    folder = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.AppDataLocation)
+    return Path(folder) / "own-devices.json"
+
+
+class OwnTypes(QObject):
+    """The list, in its file. `changed` follows every change; `trouble` carries a sentence."""
+
+    changed = pyqtSignal()
+    trouble = pyqtSignal(str)
+
+    def __init__(self, path: Path | None = None) -> None:
+        super().__init__()
+        self.path = path or own_types_path()
+        self.types: list[DeviceType] = []
+        self.unreadable = ""
+        if self.path.exists():
+            try:
+                self.types = read_devices(self.path, may_be_empty=True)
+            except ProjectError as e:
+                # Left as it is: nothing writes over it until it can be read.
+                self.unreadable = str(e)
+
+    def all(self, project: Project) -> list[DeviceType]:
+        """Every type to choose from: the project's as it carries them, the user's own, and the catalogue's."""
+        out: dict[str, DeviceType] = {}
+        for device in (*catalogue(), *self.types, *project.devices):
+            out[device.id] = device
+        return list(out.values())
+
+    def put(self, devices: list[DeviceType]) -> bool:
+        """Add types, or replace those with the same id."""
+        by_id = {d.id: d for d in self.types} | {d.id: d for d in devices}
+        return self._write(list(by_id.values()))
+
+    def remove(self, ident: str) -> bool:
+        """Forget a type; a project that uses it keeps it."""
+        return self._write([d for d in self.types if d.id != ident])
+
+    def _write(self, types: list[DeviceType]) -> bool:
+        if self.unreadable:
+            self.trouble.emit(self.unreadable)
+            return False
+        try:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            write_devices(types, self.path)
+        except (ProjectError, OSError) as e:
+            self.trouble.emit(str(e))
+            return False
+        self.types = types
+        self.changed.emit()
+        return True
+
+    def fresh_id(self, device: DeviceType) -> str:
+        """An id for a type made from another."""
+        used = {d.id for d in (*catalogue(), *self.types)}
+        stem, n = f"own-{device.id.removeprefix('own-')}"[:58], 2
+        ident = stem
+        while ident in used:
+            ident, n = f"{stem}-{n}", n + 1
+        return ident
+
+
+class TypeForm(QDialog):
+    """Every figure of a type, editable; what contradicts is named beside its field."""
+
+    def __init__(self, parent: QWidget, device: DeviceType, ident: str, take: Callable[[DeviceType], bool]) -> None:
+        super().__init__(parent)
+        self.setObjectName("type-form")
+        self._take, self._family, self._ident = take, device.family, ident
+        self.setWindowTitle(self.tr("Your own type: {}").format(HEADINGS[device.family]))
+        self.resize(560, 620)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(20, 16, 20, 16)
+        box.setSpacing(10)
+        lead = self.tr("From {}. Take the figures from the data sheet; every calculation uses them.")
+        box.addWidget(label(lead.format(device.name), "soft", True))
+        area, inner = scrolling(4, (0, 0, 8, 0))
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(4)
+        grid.setColumnStretch(1, 1)
+        self.fields: dict[str, QLineEdit | QComboBox] = {}
+        self.marks: dict[str, QLabel] = {}
+        self._base = flat(device)
+        values = dict(self._base)
+        for name in ("hold_max_s", "hold_step_s"):
+            values.setdefault(name, "")
+        for at, (name, text) in enumerate((n, v) for n, v in values.items() if n not in FIXED_FIELDS):
+            words, unit = FIELD_WORDS.get(name.rsplit(".", 1)[-1], (name, ""))
+            prefix = {"pir": "PIR: ", "radar": "Radar: "}.get(name.split(".")[0], "") if "." in name else ""
+            field: QLineEdit | QComboBox = QLineEdit(text)
+            if options := choices(device, name):
+                field = QComboBox()
+                field.addItems(list(options))
+                field.setCurrentText(text)
+                unit = ""
+            field.setAccessibleName(prefix + words)
+            field.setObjectName(name)
+            mark = label(unit, "soft")
+            grid.addWidget(label(prefix + words, "soft"), at, 0)
+            grid.addWidget(field, at, 1)
+            grid.addWidget(mark, at, 2)
+            self.fields[name], self.marks[name] = field, mark
+        inner.addWidget(holder)
+        inner.addStretch(1)
+        box.addWidget(area, 1)
+        self.trouble = label("", "bad", True)
+        box.addWidget(self.trouble)
+        buttons = QDialogButtonBox()
+        keep = buttons.addButton(self.tr("Keep it"), QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.addButton(self.tr("Leave"), QDialogButtonBox.ButtonRole.RejectRole)
+        assert keep is not None
+        keep.setDefault(True)
+        buttons.accepted.connect(self.keep)
+        buttons.rejected.connect(self.reject)
+        box.addLayout(_alone(buttons))
+
+    def value(self) -> DeviceType:
+        """The type as it stands in the form. Raises ValueError, `field: what is wrong`."""
+        texts = {
+            name: field.text() if isinstance(field, QLineEdit) else field.currentText()
+            for name, field in self.fields.items()
+        }
+        texts |= {name: self._base[name] for name in FIXED_FIELDS if name in self._base}
+        return made(texts | {"id": self._ident})
+
+    def keep(self) -> None:
+        """Take the type if its figures can be; else go to the field that cannot."""
+        for field in self.fields.values():
+            field.setProperty("wrong", "false")
+        try:
+            device = self.value()
+        except ValueError as e:
+            name, _, words = str(e).partition(": ")
+            # A message may name a list's item, or a part that is missing.
+            near = next((n for n in (name, name.split("[")[0]) if n in self.fields), None)
+            shown = FIELD_WORDS.get(name.split("[")[0].rsplit(".", 1)[-1], (name, ""))[0]
+            self.trouble.setText(f"{shown}: {words}")
+            if near is not None:
+                self.fields[near].setProperty("wrong", "true")
+                self.fields[near].setFocus()
+            for field in self.fields.values():
+                if (style := field.style()) is not None:
+                    style.unpolish(field)
+                    style.polish(field)
+            return
+        if self._take(device):
+            self.accept()
+
+
+def _alone(widget: QWidget) -> QHBoxLayout:
+    out = QHBoxLayout()
+    out.addWidget(widget)
+    return out

@@ -1,0 +1,1 @@
+"""The Timing stage: roles in presence, and the timing curve."""

@@ -1,0 +1,152 @@
+"""How a room's presence is put together: which sensors start it, which keep it, and for how long it holds."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
+
+from vastwatch.design.edits.sensors import set_hold, set_roles
+from vastwatch.design.places import room_of
+from vastwatch.design.presence import Roles, hold_of, reports, roles_of
+from vastwatch.design.project import find
+from vastwatch.design.relations import presence_of
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.parts import FigureField, clear, label, row
+from vastwatch.desk.shell.units import parse_time
+from vastwatch.words import duration_words
+
+HOLD_STEP_S = 15.0
+
+
+class RolesEditor(QWidget):
+    """The presence of the focused room. `say` carries what cannot be done."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus) -> None:
+        super().__init__()
+        self.document, self.focus = document, focus
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        self._box.setSpacing(6)
+        self._shape: object = None
+        self.hold: FigureField | None = None
+        # Bound methods, not lambdas: Qt lets go of them when this editor is taken down.
+        document.changed.connect(self.refresh)
+        focus.shift.connect(self._shifted)
+        self.refresh()
+
+    def _shifted(self, what: str) -> None:
+        if what == "room":
+            self.refresh()
+
+    def refresh(self, *_: object) -> None:
+        """Show the presence; the widgets are made anew only when its sensors change."""
+        project, room = self.document.project, self.focus.room
+        presence = presence_of(project, room) if room else None
+        roles = roles_of(presence.expr) if presence else None
+        shape = (room, presence.id if presence else None, roles._replace(hold_s=0.0) if roles else None,
+                 tuple((s.id, s.name, s.device) for s in project.sensors))  # fmt: skip
+        if shape != self._shape:
+            self._shape = shape
+            self._rebuild()
+        if self.hold is not None and presence is not None and (hold := hold_of(presence.expr)) is not None:
+            self.hold.set_value(hold)
+
+    def _rebuild(self) -> None:
+        clear(self._box)
+        self.hold = None
+        project, room_id = self.document.project, self.focus.room
+        if room_id is None:
+            return
+        presence = presence_of(project, room_id)
+        if presence is None:
+            self._box.addWidget(
+                label(self.tr("No presence yet. Hang a sensor in this room and it starts one."), "soft", True)
+            )
+            return
+        roles = roles_of(presence.expr)
+        if roles is None:
+            used = ", ".join(dict.fromkeys(find(project.sensors, r.sensor).name for r in reports(presence.expr)))
+            self._box.addWidget(
+                label(self.tr("A presence of its own making, from {}. It is kept as it is.").format(used), "soft", True)
+            )
+        else:
+            self._table(roles, room_id, presence.id)
+        if hold_of(presence.expr) is not None:
+            self.hold = FigureField(
+                self.tr("Hold time"), parse_time, duration_words, HOLD_STEP_S, 0.0, 7200.0,
+                self.tr("How long presence outlasts the last report. Type 90 s or 2 min; Up and Down step it."),
+            )  # fmt: skip
+            self.hold.entered.connect(self._set_hold)
+            self.hold.wrong.connect(self.say)
+            self.hold.setFixedWidth(96)
+            self._box.addWidget(row(label(self.tr("Hold time")), self.hold, stretch=0))
+
+    def _table(self, roles: Roles, room_id: str, presence: str) -> None:
+        project = self.document.project
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(4)
+        grid.setColumnStretch(0, 1)
+        for column, words in ((1, self.tr("starts")), (2, self.tr("keeps"))):
+            grid.addWidget(label(words, "soft"), 0, column, Qt.AlignmentFlag.AlignHCenter)
+        level = find(project.rooms, room_id).level
+        mine = [s for s in project.sensors if s.id in roles.keeps]
+        mine += [
+            s for s in project.sensors
+            if s not in mine and s.level == level and (r := room_of(project, s)) is not None and r.id == room_id
+        ]  # fmt: skip
+        for k, sensor in enumerate(mine, 1):
+            name = label(sensor.name)
+            grid.addWidget(name, k, 0)
+            for column, now, which in (
+                (1, sensor.id in roles.starts, "starts"), (2, sensor.id in roles.keeps, "keeps"),
+            ):  # fmt: skip
+                box = QCheckBox()
+                box.setChecked(now)
+                box.setAccessibleName(f"{sensor.name} {which}")
+                box.setToolTip(
+                    self.tr("May turn presence on.")
+                    if which == "starts"
+                    else self.tr("Keeps presence on while it reports.")
+                )
+                box.clicked.connect(lambda on, s=sensor.id, w=which, p=presence: self._set_role(p, s, w, on))
+                grid.addWidget(box, k, column, Qt.AlignmentFlag.AlignHCenter)
+        holder = QWidget()
+        holder.setLayout(grid)
+        self._box.addWidget(holder)
+
+    def _set_role(self, presence: str, sensor: str, which: str, on: bool) -> None:
+        project = self.document.project
+        old = find(project.presences, presence)
+        roles = roles_of(old.expr)
+        if roles is None:
+            return
+        starts, keeps = list(roles.starts), list(roles.keeps)
+        if which == "starts":
+            starts = [*starts, sensor] if on else [s for s in starts if s != sensor]
+            keeps = list(dict.fromkeys([*keeps, sensor]))
+        else:
+            keeps = [*keeps, sensor] if on else [s for s in keeps if s != sensor]
+            starts = starts if on else [s for s in starts if s != sensor]
+        if not starts:
+            self.say.emit(self.tr("Something has to start presence: let another sensor start it first."))
+            self._shape = None
+            self.refresh()
+            return
+        name = find(project.sensors, sensor).name
+        verb = {("starts", True): "starts", ("starts", False): "no longer starts", ("keeps", True): "keeps",
+                ("keeps", False): "no longer keeps"}[which, on]  # fmt: skip
+        new = set_roles(project, presence, Roles(tuple(starts), tuple(keeps), roles.hold_s))
+        self.document.apply(new, f"{name} {verb} presence")
+
+    def _set_hold(self, seconds: float) -> None:
+        presence = presence_of(self.document.project, self.focus.room or "")
+        if presence is not None:
+            new = set_hold(self.document.project, presence.id, seconds)
+            self.document.apply(
+                new, f"Hold {presence.name.lower()} for {duration_words(seconds)}", f"hold-{presence.id}"
+            )

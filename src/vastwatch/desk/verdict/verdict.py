@@ -1,0 +1,447 @@
+"""The verdict: is this good? Plain numbers for the room, what is wrong and why, and remedies that can be tried."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.advice import Finding, Option
+from vastwatch.advice.remedies import Remedy
+from vastwatch.control.outputs.handler import handler_of
+from vastwatch.design.needs import needs_of
+from vastwatch.design.project import find, find_any
+from vastwatch.design.relations import outputs_in
+from vastwatch.desk.ribbon.lanes import incident_title
+from vastwatch.desk.shell.derived import NOT_COMPUTED
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.parts import LinkCard, clear, column, label, line, row, scrolling
+from vastwatch.desk.shell.results import DAYS, Results
+from vastwatch.desk.shell.theme import MARGIN, Theme, font
+from vastwatch.desk.verdict.inspector import Inspector
+from vastwatch.rehearsal.causes import Chain, explain
+
+# More findings than this are folded away until asked for; fewer while another record than the room is inspected.
+SHOWN_FINDINGS, SHOWN_BESIDE = 3, 1
+SHOWN_OPTIONS = 3
+
+
+class Score(QWidget):
+    """One line: words at the left, a large figure with its unit at the right."""
+
+    def __init__(self, words: str, unit: str, theme: Theme, why: str) -> None:
+        super().__init__()
+        self.theme = theme
+        self._value, self._unit = QLabel("–"), label(unit, "soft")
+        self._bad = False
+        self._value.setFont(font(20, 600))
+        self._value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self._unit.setFixedWidth(26)
+        self.setToolTip(why)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(0, 1, 0, 1)
+        box.setSpacing(5)
+        self._aside = label("", "soft")
+        box.addWidget(label(words), 1)
+        box.addWidget(self._aside)
+        box.addSpacing(4)
+        box.addWidget(self._value)
+        box.addWidget(self._unit)
+
+    def set(self, value: float | None, bad: bool = False, aside: str = "") -> None:
+        """Show a figure, in red when it is bad, with a lesser one beside it."""
+        self._aside.setText(aside)
+        if value is None:
+            text = "–"
+        elif 0 < value < 0.05:
+            text = f"{value:.2f}"
+        else:
+            text = f"{value:.1f}" if value < 100 else f"{value:.0f}"
+        self._value.setText(text)
+        if bad != self._bad:
+            self._bad = bad
+            colour = self.theme.dropped if bad else self.theme.ink
+            self._value.setStyleSheet(f"color: {colour.name()};")
+
+
+class ChainView(QWidget):
+    """The chain of causes: linked cards, each naming a record that can be gone to."""
+
+    def __init__(self, chain: Chain, theme: Theme, go) -> None:  # type: ignore[no-untyped-def]
+        super().__init__()
+        self.theme = theme
+        box = QVBoxLayout(self)
+        box.setContentsMargins(16, 0, 0, 0)
+        box.setSpacing(5)
+        self._cards = []
+        for link in chain.links:
+            card = LinkCard(f"{link.what}: {link.value}, {link.text}")
+            inner = QVBoxLayout(card)
+            inner.setContentsMargins(9, 5, 9, 6)
+            inner.setSpacing(0)
+            what = label(link.what, "head")
+            inner.addWidget(row(what, label(link.value, "soft"), stretch=0))
+            inner.addWidget(label(link.text, "soft", True))
+            card.chosen.connect(partial(go, link.record))
+            box.addWidget(card)
+            self._cards.append(card)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        ys = [c.geometry().center().y() for c in self._cards]
+        if not ys:
+            return
+        red = self.theme.dropped
+        p.setPen(QPen(red, 1.3))
+        p.drawLine(QPointF(5, ys[0]), QPointF(5, ys[-1]))
+        for k, y in enumerate(ys):
+            p.setBrush(red if k in (0, len(ys) - 1) else self.theme.panel)
+            p.drawEllipse(QPointF(5, y), 3.6, 3.6)
+
+
+class Verdict(QWidget):
+    """The right-hand panel. `say` carries one-line messages."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
+        super().__init__()
+        self.document, self.focus, self.results, self.theme = document, focus, results, theme
+        self.setObjectName("verdict")
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, box = scrolling(7, (MARGIN, MARGIN, MARGIN, MARGIN))
+        outer.addWidget(area)
+        self._title = label("", "title")
+        self._basis = label("", "soft")
+        box.addWidget(row(self._title, self._basis, stretch=0))
+        tr = self.tr
+        rows = (
+            ("drops", tr("Dropped on somebody"), "×", tr("How often a day the light went off on somebody.")),
+            ("dark", tr("Left in the dark"), "min", tr("Minutes a day somebody needed light and had none.")),
+            (
+                "idle",
+                tr("Burning for nobody"),
+                "h",
+                tr("Hours a day lit with nobody awake there, and the energy that took."),
+            ),
+            (
+                "first",
+                tr("First light, 95 %"),
+                "s",
+                tr("From crossing the door into the dark to light: 19 arrivals of 20."),
+            ),
+        )
+        self._scores = {key: Score(words, unit, theme, why) for key, words, unit, why in rows}
+        self._numbers, numbers = column(2)
+        for score in self._scores.values():
+            numbers.addWidget(score)
+            numbers.addWidget(line())
+        box.addWidget(self._numbers)
+        self._nothing = label("", "soft", True)
+        box.addWidget(self._nothing)
+        self._switched = label("", "soft", True)
+        box.addWidget(self._switched)
+        self._story, self._story_box = column(7)
+        box.addWidget(self._story)
+        self._inspector_line = line()
+        box.addWidget(self._inspector_line)
+        self.inspector = Inspector(document, focus)
+        self.inspector.say.connect(self.say)
+        box.addWidget(self.inspector)
+        box.addStretch(1)
+        self._all_findings = False
+        self._why_not = False
+        self._told: object = None
+        self._told_of: tuple[object, ...] = ()
+        for derived in (results.week, results.findings, results.remedies, results.options):
+            derived.changed.connect(self.refresh)
+        focus.shift.connect(self._shifted)
+        document.changed.connect(lambda *_: self.refresh())
+        self.refresh()
+
+    def _shifted(self, what: str) -> None:
+        if what in ("room", "incident", "stage", "selected"):
+            if what == "room":
+                self._all_findings = False
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Numbers and story for the focused room."""
+        project, room_id, r = self.document.project, self.focus.room, self.results.rehearsal
+        room = next((x for x in project.rooms if x.id == room_id), None)
+        self._title.setText(room.name if room else self.tr("No room selected") if project.rooms else self.tr("Verdict"))
+        self._basis.setText(self.tr("per day, {} days").format(DAYS))
+        scores = r.scores.get(room_id) if r and room_id else None
+        self._numbers.setVisible(scores is not None)
+        self._basis.setVisible(scores is not None)
+        if scores is not None:
+            assert room is not None
+            bad = scores.drops > needs_of(project, room).drops_per_week / 7.0 + 1e-9
+            self._scores["drops"].set(scores.drops, bad)
+            self._scores["dark"].set(scores.dark_min, bad and scores.dark_min > 1)
+            self._scores["idle"].set(scores.idle_h, aside=f"{scores.idle_kwh:.2f} kWh")
+            median = "" if scores.first_median_s is None else self.tr("median {:.1f} s").format(scores.first_median_s)
+            self._scores["first"].set(scores.first_p95_s, (scores.first_p95_s or 0) > 3, median)
+            self._nothing.hide()
+        self._switched.setText(self._outputs(room_id) if room_id else "")
+        self._switched.setVisible(bool(self._switched.text()))
+        if scores is None:
+            self._nothing.show()
+            if room is None:
+                words = (
+                    self.tr("Click a room on the plan to see how it does.")
+                    if project.rooms
+                    else self.tr("How a room does, and what would help, stands here as soon as one is drawn.")
+                )
+            elif r is None:
+                words = self.tr("Rehearsing the week …")
+            elif all(lamp.room != room.id for lamp in project.lamps):
+                words = self.tr("This room has no lamp, so there is nothing to switch.")
+            else:
+                words = self.tr(
+                    "No sensor switches this room's light: people do. Hang one here and its verdict appears."
+                )
+            self._nothing.setText(words)
+        self._tell()
+
+    def _outputs(self, room: str) -> str:
+        """How what the house switches beside the light did, a line each."""
+        r = self.results.rehearsal
+        if r is None:
+            return ""
+        return "\n".join(
+            self.tr("{}: runs {:.1f} h a day, {:.1f} h for nobody, {:.2f} kWh").format(o.name, s.run_h, s.idle_h, s.kwh)
+            for o in outputs_in(r.project, room)
+            if not handler_of(o).lights and (s := r.output_scores.get(o.id)) is not None
+        )
+
+    # -- the story ---------------------------------------------------------------------------------------------
+
+    def _tell(self) -> None:
+        r, index = self.results.rehearsal, self.focus.incident
+        open_ = r is not None and 0 <= index < len(r.incidents) and r.incidents[index].room == self.focus.room
+        told = (
+            index if open_ else -1, self.focus.room, self.focus.stage, self._all_findings,
+            self.results.remedies.state, self.focus.selected == self.focus.room, self.results.options.state,
+            self.results.findings.state,
+        )  # fmt: skip
+        # Kept themselves, not their addresses: those are given out again.
+        told_of = (
+            r if open_ else None, self.results.findings.value, self.results.remedies.value, self.results.options.value,
+        )  # fmt: skip
+        if told == self._told and all(a is b for a, b in zip(told_of, self._told_of)):
+            return
+        self._told, self._told_of = told, told_of
+        clear(self._story_box)
+        if open_:
+            self._incident(index)
+        else:
+            self._findings()
+        self._remedies(open_)
+        if self.focus.stage == "Sensors" and not open_:
+            self._options()
+
+    def _incident(self, index: int) -> None:
+        r = self.results.rehearsal
+        assert r is not None
+        incident = r.incidents[index]
+        mine = [i for i, x in enumerate(r.incidents) if x.room == incident.room]
+        title = label(incident_title(r, incident), "bad" if incident.dark else "head", True)
+        self._story_box.addWidget(
+            row(title, label(self.tr("{} of {}").format(mine.index(index) + 1, len(mine)), "soft"), stretch=0)
+        )
+        self._story_box.addWidget(ChainView(explain(r, incident), self.theme, self._go))
+
+    def _go(self, record: str) -> None:
+        found = find_any(self.document.project, record)
+        if found is None:
+            return
+        level = getattr(found[1], "level", None)
+        if level is None and (room := getattr(found[1], "room", None)):
+            level = find(self.document.project.rooms, room).level
+        if level is not None:
+            self.focus.set(level=level)
+        self.focus.set(selected=record)
+
+    def _findings(self) -> None:
+        room = self.focus.room
+        mine = [f for f in self.results.findings.value or () if f.room == room or room in f.records]
+        # What belongs to no room is everybody's.
+        mine += [f for f in self.results.findings.value or () if f.room is None and f not in mine]
+        if not mine:
+            if room is not None and not self.results.findings.busy:
+                self._story_box.addWidget(label(self._no_findings(room), "soft", True))
+            return
+        open_ = sum(f.severity in ("wrong", "risk") for f in mine)
+        head = self.tr("{} open").format(open_) if open_ else self.tr("none open")
+        self._story_box.addWidget(row(label(self.tr("Findings"), "head"), label(head, "soft"), stretch=0))
+        # Cautions are never folded away.
+        limit = SHOWN_FINDINGS if self.focus.selected in (room, None) else SHOWN_BESIDE
+        first = [f for f in mine if f.severity != "caution"][:limit]
+        shown = mine if self._all_findings else [f for f in mine if f in first or f.severity == "caution"]
+        for finding in shown:
+            self._story_box.addWidget(self._finding(finding))
+        if len(mine) > len(shown):
+            more = QPushButton(self.tr("{} more").format(len(mine) - len(shown)))
+            more.clicked.connect(self._show_all)
+            self._story_box.addWidget(more)
+
+    def _no_findings(self, room: str) -> str:
+        if self.results.findings.state == "failed":
+            return self.tr("The design checks could not be run, by a flaw of the program; its log says why.")
+        r = self.results.rehearsal
+        count = sum(i.dark for i in r.incidents if i.room == room) if r else 0
+        if count == 0:
+            return self.tr("Nothing found wrong with this room.")
+        times = self.tr("once") if count == 1 else self.tr("{} times").format(count)
+        return self.tr(
+            "The design checks find nothing here, yet somebody was left in the dark {}. Step through with ."
+        ).format(times)
+
+    def _show_all(self) -> None:
+        self._all_findings = True
+        self._tell()
+
+    def _finding(self, finding: Finding) -> LinkCard:
+        card = LinkCard(finding.text)
+        t = self.theme
+        bar = {"wrong": t.dropped, "risk": t.lamp, "caution": t.ink, "note": t.hairline}[finding.severity]
+        card.setStyleSheet(f"QFrame[role='card'] {{ border-left: 3px solid {bar.name()}; }}")
+        inner = QVBoxLayout(card)
+        inner.setContentsMargins(10, 7, 9, 7)
+        inner.setSpacing(3)
+        word = {"wrong": "", "risk": "", "caution": self.tr("Caution. "), "note": ""}[finding.severity]
+        inner.addWidget(label(word + finding.text, "", True))
+        if finding.remedies:
+            inner.addWidget(label(finding.remedies[0].text, "soft", True))
+        tips = "".join(f"<li>{r.text}</li>" for r in finding.remedies)
+        card.setToolTip(f"<ul style='margin-left:-24px'>{tips}</ul>" if tips else finding.text)
+        if finding.records:
+            card.chosen.connect(partial(self._go, finding.records[0]))
+        return card
+
+    def _remedies(self, open_: bool) -> None:
+        r, room = self.results.rehearsal, self.focus.room
+        if r is None or room not in r.scores:
+            return
+        tried = self.results.remedies
+        if tried.state == "failed":
+            self._story_box.addWidget(label(NOT_COMPUTED, "soft", True))
+            return
+        if tried.value is not None:
+            if not tried.value:
+                self._story_box.addWidget(label(self.tr("No remedy tried made a difference here."), "soft", True))
+                return
+            self._story_box.addWidget(label(self.tr("Tried on the same week"), "head"))
+            for k, remedy in enumerate(tried.value):
+                self._story_box.addWidget(self._remedy(remedy, k == 0))
+            return
+        trying = tried.busy
+        button = QPushButton(self.tr("Trying … stop") if trying else self.tr("Try what would help, on the same week"))
+        button.setToolTip(self.tr("Rehearses the same week with each change; nothing is applied. (T)"))
+        button.clicked.connect(tried.forget if trying else self.try_remedies)
+        self._story_box.addWidget(button)
+
+    def _options(self) -> None:
+        room = self.focus.room
+        if room is None:
+            return
+        judged = self.results.options
+        if judged.state == "failed":
+            self._story_box.addWidget(label(NOT_COMPUTED, "soft", True))
+            return
+        if judged.value is None:
+            words = self.tr("Judging … stop") if judged.busy else self.tr("Which sensor would do here?")
+            button = QPushButton(words)
+            button.setToolTip(self.tr("Tries every type on the shelf at the room's corners, walls and ceiling. (W)"))
+            button.clicked.connect(judged.forget if judged.busy else self.ask_options)
+            self._story_box.addWidget(button)
+            return
+        fit = [o for o in judged.value if not o.fails]
+        failed = [o for o in judged.value if o.fails]
+        head = self.tr("{} of {} types").format(len(fit), len(judged.value))
+        self._story_box.addWidget(row(label(self.tr("Would do here"), "head"), label(head, "soft"), stretch=0))
+        for k, option in enumerate(fit[:SHOWN_OPTIONS]):
+            self._story_box.addWidget(self._option(option, k == 0))
+        if not fit:
+            self._story_box.addWidget(label(self.tr("None alone does; the nearest:"), "soft"))
+            for option in failed[:2]:
+                self._story_box.addWidget(self._option(option, False))
+        if failed and fit:
+            words = self.tr("{} do not; why") if not self._why_not else self.tr("{} do not; fold")
+            others = QPushButton(words.format(len(failed)))
+            others.setToolTip(self.tr("What each of the others fails on."))
+            others.clicked.connect(self._fold_why_not)
+            self._story_box.addWidget(others)
+            for option in failed if self._why_not else ():
+                reasons = "; ".join(option.fails)
+                text = f"<b>{option.device.name}</b>: {reasons}."
+                self._story_box.addWidget(label(text, "soft", True))
+
+    def _fold_why_not(self) -> None:
+        self._why_not = not self._why_not
+        self._told = None
+        self._tell()
+
+    def _option(self, option: Option, best: bool) -> LinkCard:
+        device = option.device
+        card = LinkCard(f"{device.name}, {device.price:g}: {option.reason}")
+        if best:
+            card.setStyleSheet(f"QFrame[role='card'] {{ border-color: {self.theme.lamp.name()}; }}")
+        inner = QVBoxLayout(card)
+        inner.setContentsMargins(10, 6, 10, 7)
+        inner.setSpacing(2)
+        price = f"{option.price:g} {self.document.project.brief.currency}".strip() if option.price else self.tr("owned")
+        inner.addWidget(row(label(device.name, "head"), label(price, "soft"), stretch=0))
+        words = option.reason if not option.fails else option.fails[0][:1].upper() + option.fails[0][1:] + "."
+        inner.addWidget(label(words, "soft", True))
+        card.setToolTip(self.tr("Hang it where it was judged. Ctrl+Z takes it back."))
+        card.chosen.connect(partial(self._take_option, option))
+        return card
+
+    def _take_option(self, option: Option) -> None:
+        room = find(self.document.project.rooms, self.focus.room or "")
+        self.document.apply(option.project, f"Place {option.device.name} in {room.name.lower()}")
+        self.focus.set(selected=option.placed[1].id)
+
+    def ask_options(self) -> None:
+        """Ask which types would do in the focused room."""
+        if self.results.options.value is None and not self.results.options.busy:
+            self.results.options.ask()
+
+    def try_remedies(self) -> None:
+        """Ask for remedies of the focused room."""
+        if self.results.remedies.value is None and not self.results.remedies.busy:
+            self.results.remedies.ask()
+
+    def _remedy(self, remedy: Remedy, best: bool) -> QPushButton:
+        before, after = remedy.before, remedy.after
+        change = f"{before.drops:.1f} → {after.drops:.1f} drops"
+        idle = after.idle_h - before.idle_h
+        if abs(idle) >= 0.05:
+            change += f", burning {'+' if idle > 0 else '−'}{abs(idle):.1f} h"
+        button = QPushButton()
+        button.setProperty("role", "best" if best else "try")
+        inner = QHBoxLayout(button)
+        inner.setContentsMargins(12, 4, 12, 4)
+        inner.setSpacing(8)
+        words, figures = label(remedy.text, "", True), label(change, "soft", True)
+        words.setFont(font(12, 500))
+        figures.setFont(font(12, 600 if best else 400))
+        figures.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        if after.drops < before.drops:
+            figures.setStyleSheet(f"color: {self.theme.good.name()};")
+        for w in (words, figures):
+            w.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        inner.addWidget(words, 3)
+        inner.addWidget(figures, 2)
+        button.setFixedHeight(44)
+        button.setAccessibleName(f"{remedy.text}: {change}")
+        button.setToolTip(self.tr("Apply it: {}. Ctrl+Z takes it back.").format(change))
+        button.clicked.connect(lambda: self.document.apply(remedy.project, remedy.text))
+        return button
