@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo run test lint check bench screenshots picture format-docs demo-data clean
+.PHONY: demo run test test-core mutants lint check bench screenshots picture format-docs demo-data clean
 
 demo: $(VENV)/ready
 	@tools/desktop.sh --demo
@@ -15,6 +15,14 @@ run: $(VENV)/ready
 
 test: $(VENV)/ready-dev
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 $(ARGS)
+
+# The core alone, without Qt.
+test-core: $(VENV)/ready-dev
+	@$(BIN)/python -m pytest tests/core -p no:pytest-qt -n 2 $(ARGS)
+
+# Breaks the core in N small ways and lists what no test of the core notices; half an hour or more.
+mutants: $(VENV)/ready-dev
+	@$(BIN)/python tools/mutants.py -n $(or $(N),200) --seed $(or $(SEED),1)
 
 lint: $(VENV)/ready-dev
 	$(BIN)/ruff check .

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime, timedelta
-from zoneinfo import ZoneInfo, available_timezones
+from datetime import UTC, date, datetime, time, timedelta
+from importlib import resources
+from pathlib import Path
+from zoneinfo import TZPATH, ZoneInfo, available_timezones
 
 import numpy as np
 import pytest
@@ -16,7 +18,25 @@ from vastwatch.signals import DAY, Calendar
 from vastwatch.site import sun
 
 HOUR = 3600.0
-ZONES = sorted(available_timezones())
+
+
+def every_zone() -> list[str]:
+    """Every zone of the data base, once for each set of rules: many are but names of one another."""
+    rules = {}
+    for name in sorted(available_timezones()):
+        with open_zone(name) as file:
+            rules.setdefault(file.read(), name)
+    return sorted(rules.values())
+
+
+def open_zone(name: str):
+    try:
+        return resources.files("tzdata.zoneinfo").joinpath(*name.split("/")).open("rb")
+    except (ModuleNotFoundError, FileNotFoundError):
+        return next(p for p in (Path(root) / name for root in TZPATH) if p.is_file()).open("rb")
+
+
+ZONES = every_zone()
 DATES = [date(2026, m, d) for m, d in zip(range(1, 13), (12, 28, 29, 5, 17, 21, 1, 9, 27, 25, 1, 21))]
 
 
@@ -68,10 +88,9 @@ def longitude_of(zone: str, day: date) -> float:
     return (15.0 * hours + 180.0) % 360.0 - 180.0
 
 
-def height_deg(latitude: float, longitude: float, when: datetime) -> float:
-    """The sun's height by the plain textbook formula: good to about half a degree."""
-    when = when.astimezone(UTC)
-    n = (when - datetime(2026, 1, 1, tzinfo=UTC)).total_seconds() / DAY
+def height_deg(latitude: float, longitude: float, midnight: datetime, after: np.ndarray) -> np.ndarray:
+    """The sun's height so many seconds after a midnight by the plain textbook formula: good to about half a degree."""
+    n = ((midnight - datetime(2026, 1, 1, tzinfo=UTC)).total_seconds() + after) / DAY
     g = 2 * np.pi * (n - 1) / 365.25
     declination = (
         0.006918 - 0.399912 * np.cos(g) + 0.070257 * np.sin(g) - 0.006758 * np.cos(2 * g) + 0.000907 * np.sin(2 * g)
@@ -82,9 +101,7 @@ def height_deg(latitude: float, longitude: float, when: datetime) -> float:
     solar = (n % 1.0) * 1440 + minutes + 4 * longitude
     turn = np.radians(solar / 4 - 180)
     lat = np.radians(latitude)
-    return float(
-        np.degrees(np.arcsin(np.sin(lat) * np.sin(declination) + np.cos(lat) * np.cos(declination) * np.cos(turn)))
-    )
+    return np.degrees(np.arcsin(np.sin(lat) * np.sin(declination) + np.cos(lat) * np.cos(declination) * np.cos(turn)))
 
 
 def test_the_suns_height_between_the_hours_is_that_of_the_ephemeris():
@@ -107,10 +124,10 @@ def test_in_every_zone_on_twelve_dates_the_sun_is_up_when_the_textbook_says(part
             assert (up.start, up.end) == (0.0, calendar.end)
             # One stretch a day, cut where a zone's clock is far from its sun.
             assert 1 <= len(up.intervals) <= 2, (zone, day)
-            for t in np.linspace(900, calendar.end - 900, 41):
-                height = height_deg(latitude, longitude, calendar.instant_utc(t))
-                if abs(height) > 1.0:
-                    assert up.at(t) == (height > 0), (zone, day, t, height)
+            t = np.linspace(900, calendar.end - 900, 41)
+            height = height_deg(latitude, longitude, datetime.combine(day, time(), ZoneInfo(zone)), t)
+            clear = np.abs(height) > 1.0
+            assert (up.at(t) == (height > 0))[clear].all(), (zone, day)
 
 
 def test_every_zone_has_a_sunrise_before_its_sunset_on_twelve_dates():

@@ -9,11 +9,10 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device
-from vastwatch.desk.stages.sensors.compare import comparison
 from vastwatch.devices import FAMILIES, catalogue
 from vastwatch.devices.battery import CELL_AH, MOST_YEARS, battery_years
 from vastwatch.devices.faults import faults
-from vastwatch.devices.figures import facts, tags
+from vastwatch.devices.figures import comparison, facts, tags
 from vastwatch.files import ProjectError
 from vastwatch.files.device_list import flat, made, read_devices, write_devices
 

@@ -9,7 +9,6 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt
 
 from samples import device, make_room
 from vastwatch.advice import findings
@@ -23,8 +22,6 @@ from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import frame
 from vastwatch.site.building import Level, Wall
 from vastwatch.site.furniture import furniture
-
-CTRL = Qt.KeyboardModifier.ControlModifier
 
 
 def sound(project):

@@ -63,3 +63,28 @@ def _power(d: DeviceType) -> list[Fact]:
     if d.power == "mains":
         out.append(Fact("Neutral", "needed" if d.needs_neutral else "not needed", float(d.needs_neutral), -1))
     return out
+
+
+def comparison(devices: list[DeviceType]) -> list[tuple[str, list[Fact | None], bool, set[int]]]:
+    """Rows of (label, a fact or None for each type, whether they differ, which are best)."""
+    columns = [{f.label: f for f in facts(d)} for d in devices]
+    # Labels in the order of the first type that has them; what only a later type has stands before the next label
+    # that both have, so that its own figures stay together after the common ones.
+    order: list[str] = []
+    for column in columns:
+        names = list(column)
+        for k, name in enumerate(names):
+            if name not in order:
+                following = next((n for n in names[k + 1 :] if n in order), None)
+                order.insert(len(order) if following is None else order.index(following), name)
+    out = []
+    for name in order:
+        cells = [column.get(name) for column in columns]
+        differ = len({c.words if c else None for c in cells}) > 1
+        rated = [(k, c.value * c.better) for k, c in enumerate(cells) if c and c.value is not None and c.better]
+        best: set[int] = set()
+        if len(rated) > 1 and len({v for _, v in rated}) > 1:
+            top = max(v for _, v in rated)
+            best = {k for k, v in rated if v == top}
+        out.append((name, cells, differ, best))
+    return out
