@@ -131,12 +131,12 @@ def test_the_tape_measures_and_goes_with_escape(qtbot, plan):
     w = plan
     w.focus.set(placing="draw:tape")
     drag(qtbot, w, spot_px(w, 0, 0), spot_px(w, 12, 0))
-    assert w.plan.measured == ((0, 0), (12, 0))
+    assert w.plan.bench.measured == ((0, 0), (12, 0))
     assert "12.00 m" in w.status.said.text()
     before = project(w)
     w.grab()
     key(qtbot, w.plan, Qt.Key.Key_Escape)
-    assert w.plan.measured is None and project(w) is before
+    assert w.plan.bench.measured is None and project(w) is before
 
 
 def test_hazards_are_drawn_told_and_follow_the_sun(qtbot, plan):

@@ -1,13 +1,13 @@
 """What is placed on the plan from the panels: openings, furniture, spots, lamps, sockets and switches; and where each
 would go, shown before.
 
-It works for the plan view; the edits themselves are `design/fittings.py` and `design/wiring.py`.
+The edits themselves are `design/edits/fittings.py` and `design/edits/wiring.py`.
 """
 
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from msgspec.structs import replace
 
@@ -17,14 +17,12 @@ from vastwatch.design.edits.fittings import add_furnishing, add_lamp, add_openin
 from vastwatch.design.edits.wiring import add_socket, add_switch
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, fresh_id
+from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.snapping import along, at_wall, stand, wall_at
 from vastwatch.site.building import Spot
 from vastwatch.site.furniture import furniture
 from vastwatch.site.record import Outline
 from vastwatch.words import sentence
-
-if TYPE_CHECKING:
-    from vastwatch.desk.plan.view import PlanView
 
 # What somebody does at a spot of a posture until it is said otherwise.
 ACTIVITY_OF = {"standing": "hands-on", "seated": "desk", "lying": "sleeping"}
@@ -35,18 +33,18 @@ WALL_REACH_M, SPECK_M = 0.35, 0.2
 class Placing:
     """See the module's text."""
 
-    def __init__(self, view: PlanView) -> None:
-        self.view = view
+    def __init__(self, bench: Bench) -> None:
+        self.bench = bench
 
     @property
     def project(self) -> Project:
         """The document's project."""
-        return self.view.document.project
+        return self.bench.document.project
 
     @property
     def level(self) -> str:
         """The shown level."""
-        return self.view.focus.level
+        return self.bench.level
 
     def place(self, token: str, x: float, y: float) -> bool:
         """Place `opening:door` on the wall under a point, or `furniture:Sofa` at it."""
@@ -82,13 +80,13 @@ class Placing:
                 new, piece = add_furnishing(self.project, self.level, kind, at, turn)
                 made, words = piece, f"Place {name.lower()}"  # type: ignore[assignment]
         except ValueError as e:
-            self.view.say.emit(sentence(e))
+            self.bench.say(sentence(e))
             return False
-        self.view.document.apply(new, words)
+        self.bench.document.apply(new, words)
         room = room_at(new, self.level, x, y)
         # Sockets come by the dozen: the tool stays in the hand.
         again = token if group == "wiring" else None
-        self.view.focus.set(placing=again, selected=made.id, room=room.id if room else self.view.focus.room)
+        self.bench.focus.set(placing=again, selected=made.id, room=room.id if room else self.bench.focus.room)
         return True
 
     def foresee(self, token: str, x: float, y: float) -> list[Outline]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
@@ -20,15 +20,13 @@ from vastwatch.design.edits.drawing_aids import HAZARD_KINDS, HAZARD_M, add_haza
 from vastwatch.design.edits.split_join import split_room
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, put
+from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.look import Look, in_pixels
 from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.desk.shell.units import show_length
 from vastwatch.geometry import polygons
 from vastwatch.site.record import Point
 from vastwatch.words import sentence
-
-if TYPE_CHECKING:
-    from vastwatch.desk.plan.view import PlanView
 
 # Pixels within which a point takes hold of a corner, of a wall, or of a line through a corner.
 CORNER_PX, EDGE_PX, LINE_PX = 11.0, 9.0, 7.0
@@ -45,10 +43,10 @@ TOOLS = {
 
 
 class Tools:
-    """The armed tool's points so far; works for the plan view."""
+    """The armed tool's points so far."""
 
-    def __init__(self, view: PlanView) -> None:
-        self.view = view
+    def __init__(self, bench: Bench) -> None:
+        self.bench = bench
         self.points: list[Point] = []
         self.at: Point | None = None
         self.caught: str = ""
@@ -63,13 +61,13 @@ class Tools:
     @property
     def name(self) -> str:
         """The armed tool, or an empty string."""
-        token = self.view.focus.placing or ""
+        token = self.bench.focus.placing or ""
         return token.removeprefix("draw:") if token.startswith("draw:") else ""
 
     @property
     def project(self) -> Project:
         """The document's project."""
-        return self.view.document.project
+        return self.bench.document.project
 
     def put_away(self) -> None:
         """Forget the points."""
@@ -82,7 +80,7 @@ class Tools:
         self.caught = ""
         if free:
             return round(x, 3), round(y, 3)
-        scale, level = self.view.scale_px, self.view.focus.level
+        scale, level = self.bench.scale_px, self.bench.level
         corners = [p for r in self.project.rooms if r.level == level for p in r.outline] + self.points
         if corners:
             d, k = min((math.dist(p, (x, y)), k) for k, p in enumerate(corners))
@@ -96,7 +94,7 @@ class Tools:
                 self.caught = "in line"
                 out.append(near)
             else:
-                step = self.view.focus.grid_m
+                step = self.bench.focus.grid_m
                 out.append(round(round(v / step) * step, 4) if step > 0 else round(v, 3))
         walls = [w for w in self.project.walls if w.level == level]
         if walls and not self.caught:
@@ -114,10 +112,10 @@ class Tools:
         self._pressed = pixel
         self._follow(pixel, modifiers)
         if self.name == "shift":
-            level = next((x for x in self.project.levels if x.id == self.view.focus.level), None)
+            level = next((x for x in self.project.levels if x.id == self.bench.level), None)
             picture = None if level is None else level.underlay
             if picture is None or picture.locked or self.at is None:
-                self.view.say.emit("The picture is locked." if picture else "There is no picture on this level.")
+                self.bench.say("The picture is locked." if picture else "There is no picture on this level.")
                 return
             self.points, self._held, self._key = [self.at], picture.at, f"shift-{next(self._serial)}"
         elif self.at is not None:
@@ -129,17 +127,17 @@ class Tools:
         if self.name == "shift":
             self._shift()
             return
-        self.view.refresh(site=False)
+        self.bench.repaint()
         if self.points and self.at is not None:
             a, b = self.points[-1], self.at
-            feet = self.view.focus.feet
+            feet = self.bench.focus.feet
             rows = [(show_length(math.dist(a, b), feet), self.caught)]
             across, along = abs(b[0] - a[0]), abs(b[1] - a[1])
             if across > SAME and along > SAME:
                 rows.append((f"{show_length(across, feet)} × {show_length(along, feet)}", ""))
             if self.name == "tape":
                 rows.append((f"bearing {math.degrees(math.atan2(b[1] - a[1], b[0] - a[0])) % 360:.1f}°", ""))
-            self.view.card.show_at(pixel, rows)
+            self.bench.card.show_at(pixel, rows)
 
     def release(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """A button goes up: after a drag that is the second point."""
@@ -160,7 +158,7 @@ class Tools:
             self._take(self.at)
 
     def _follow(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        x, y = self.view.plan_at(pixel)
+        x, y = self.bench.plan_at(pixel)
         free = bool(modifiers & Qt.KeyboardModifier.AltModifier) or self.name in ("scale", "shift")
         self.at = self.snapped(x, y, free)
         square = modifiers & Qt.KeyboardModifier.ShiftModifier
@@ -176,7 +174,7 @@ class Tools:
             return True
         if key == Qt.Key.Key_Backspace and self.points:
             self.points.pop()
-            self.view.refresh(site=False)
+            self.bench.repaint()
             return True
         return False
 
@@ -185,13 +183,13 @@ class Tools:
         if self.name in HAZARD_KINDS:
             self._hazard(self.name, _frame((x, y), (x, y)))
         elif self.name == "split":
-            room = room_at(self.project, self.view.focus.level, x, y)
+            room = room_at(self.project, self.bench.level, x, y)
             if room is not None:
                 x0, y0, x1, y1 = polygons.frame(room.outline)
                 across = x1 - x0 >= y1 - y0
                 self._split(*(((x, y0 - 1), (x, y1 + 1)) if across else ((x0 - 1, y), (x1 + 1, y))))
         elif self.name in ("room", "polygon"):
-            self.view.say.emit("By keyboard a room is typed at the left: 4.2 x 3.6, or its corners.")
+            self.bench.say("By keyboard a room is typed at the left: 4.2 x 3.6, or its corners.")
 
     def drop(self, token: str, x: float, y: float) -> bool:
         """A hazard carried here from the shelf: a small one, as a click makes it. False for what has to be drawn."""
@@ -206,7 +204,7 @@ class Tools:
     def _take(self, p: Point) -> None:
         name = self.name
         if name == "polygon":
-            if len(self.points) > 2 and math.dist(p, self.points[0]) * self.view.scale_px < CORNER_PX:
+            if len(self.points) > 2 and math.dist(p, self.points[0]) * self.bench.scale_px < CORNER_PX:
                 self._close()
                 return
             if not self.points or math.dist(p, self.points[-1]) > SAME:
@@ -219,11 +217,11 @@ class Tools:
             return
         a, b = self.points[:2]
         if name == "tape":
-            self.view.say.emit(f"{show_length(math.dist(a, b), self.view.focus.feet)} from point to point.")
+            self.bench.say(f"{show_length(math.dist(a, b), self.bench.focus.feet)} from point to point.")
             self.points = self.points[-2:]
-            self.view.measured = (a, b)
+            self.bench.measured = (a, b)
             self.points = []
-            self.view.refresh(site=False)
+            self.bench.repaint()
             return
         self.points = []
         if name == "room":
@@ -231,8 +229,8 @@ class Tools:
         elif name == "split":
             self._split(a, b)
         elif name == "scale":
-            self.view.focus.set(placing=None)
-            self.view.scale_asked.emit(a, b)
+            self.bench.focus.set(placing=None)
+            self.bench.scale_asked(a, b)
         elif name in HAZARD_KINDS:
             self._hazard(name, _frame(a, b))
 
@@ -243,58 +241,58 @@ class Tools:
     def _add(self, outline: Any) -> None:
         name = self.room_name.strip() or _next_name(self.project)
         try:
-            new, room = add_room(self.project, self.view.focus.level, name, self.room_use, outline)  # type: ignore[arg-type]
+            new, room = add_room(self.project, self.bench.level, name, self.room_use, outline)  # type: ignore[arg-type]
         except ValueError as e:
             self._refuse(e)
             return
-        self.view.document.apply(new, f"Draw {name}")
-        self.view.focus.set(room=room.id, selected=room.id)
-        self.view.drawn.emit()
+        self.bench.document.apply(new, f"Draw {name}")
+        self.bench.focus.set(room=room.id, selected=room.id)
+        self.bench.drawn()
 
     def _shift(self) -> None:
         """The picture under the level follows the hand, from where it lay when it was taken hold of."""
         if not self.points or self.at is None or self._held is None:
             return
-        level = next((x for x in self.project.levels if x.id == self.view.focus.level), None)
+        level = next((x for x in self.project.levels if x.id == self.bench.level), None)
         if level is None or level.underlay is None:
             return
         x = self._held[0] + self.at[0] - self.points[0][0]
         y = self._held[1] + self.at[1] - self.points[0][1]
         underlay = replace(level.underlay, at=(round(x, 3), round(y, 3)))
         new = put(self.project, replace(level, underlay=underlay))
-        self.view.document.apply(new, "Move the picture", self._key)
+        self.bench.document.apply(new, "Move the picture", self._key)
 
     def _split(self, a: Point, b: Point) -> None:
-        level = self.view.focus.level
+        level = self.bench.level
         middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
         room = room_at(self.project, level, *middle)
         if room is None:
-            self.view.say.emit("The cut has to go through a room.")
+            self.bench.say("The cut has to go through a room.")
             return
         try:
             new, part = split_room(self.project, room.id, a, b)
         except ValueError as e:
             self._refuse(e)
             return
-        self.view.document.apply(new, f"Split {room.name.lower()}")
-        self.view.focus.set(placing=None, room=part.id, selected=part.id)
+        self.bench.document.apply(new, f"Split {room.name.lower()}")
+        self.bench.focus.set(placing=None, room=part.id, selected=part.id)
 
     def _hazard(self, kind: str, outline: Any) -> None:
         if polygons.area(outline) < 0.01:
             (x, y), h = outline[0], HAZARD_M / 2
             outline = _frame((x - h, y - h), (x + h, y + h))
         try:
-            new, hazard = add_hazard(self.project, self.view.focus.level, kind, outline)  # type: ignore[arg-type]
+            new, hazard = add_hazard(self.project, self.bench.level, kind, outline)  # type: ignore[arg-type]
         except ValueError as e:
             self._refuse(e)
             return
-        self.view.document.apply(new, f"Mark a {kind}")
+        self.bench.document.apply(new, f"Mark a {kind}")
         room = room_at(new, hazard.level, *polygons.centroid(hazard.outline))
-        self.view.focus.set(placing=None, selected=hazard.id, room=room.id if room else self.view.focus.room)
+        self.bench.focus.set(placing=None, selected=hazard.id, room=room.id if room else self.bench.focus.room)
 
     def _refuse(self, e: ValueError) -> None:
-        self.view.say.emit(sentence(e))
-        self.view.refresh(site=False)
+        self.bench.say(sentence(e))
+        self.bench.repaint()
 
     # -- painting ----------------------------------------------------------------------------------------------
 
@@ -302,9 +300,9 @@ class Tools:
         """The draft, the caught point, and the tape that was laid last."""
         ink = mix(look.theme.ink, look.theme.paper, look.night)
         with in_pixels(p) as at:
-            if self.view.measured is not None and self.name in ("tape", ""):
-                a, b = (at(*q) for q in self.view.measured)
-                self._tape(p, a, b, ink, math.dist(*self.view.measured))
+            if self.bench.measured is not None and self.name in ("tape", ""):
+                a, b = (at(*q) for q in self.bench.measured)
+                self._tape(p, a, b, ink, math.dist(*self.bench.measured))
             if not self.name or self.at is None:
                 return
             p.setPen(QPen(ink, 1.4))
@@ -333,11 +331,11 @@ class Tools:
         nx, ny = -(b.y() - a.y()) / length * 5, (b.x() - a.x()) / length * 5
         for q in (a, b):
             p.drawLine(q + QPointF(nx, ny), q - QPointF(nx, ny))
-        words = show_length(metres, self.view.focus.feet)
+        words = show_length(metres, self.bench.focus.feet)
         p.setFont(font(12, 600))
         width = p.fontMetrics().horizontalAdvance(words) + 10
         box = QRectF((a.x() + b.x() - width) / 2, (a.y() + b.y()) / 2 - 9, width, 18)
-        p.fillRect(box, self.view.look.ground)
+        p.fillRect(box, self.bench.look.ground)
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
 

@@ -5,9 +5,7 @@ It owns no project data. Edits go to the document as new values; what to look at
 
 from __future__ import annotations
 
-import itertools
 import math
-from collections.abc import Callable
 from datetime import date
 from typing import Any
 
@@ -22,17 +20,20 @@ from PyQt6.QtGui import (
     QMouseEvent,
     QPainter,
 )  # fmt: skip
-from PyQt6.QtWidgets import QGraphicsScene, QRubberBand
+from PyQt6.QtWidgets import QGraphicsScene
 
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import IN_ROOMS, Project, find, find_any, put
 from vastwatch.desk.plan import covered, fixtures, furniture, ground, held, marks, places, walls
+from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.covered import lay_out_contours
-from vastwatch.desk.plan.hanging import Hanging
+from vastwatch.desk.plan.gestures import Band, Gesture, MoveMark, Pan
+from vastwatch.desk.plan.hanging import Hanging, MoveSensor
 from vastwatch.desk.plan.look import Layer, Look, cosmetic, polygon
 from vastwatch.desk.plan.moment import show_moment
+from vastwatch.desk.plan.moving import MoveMarked
 from vastwatch.desk.plan.placing import Placing
 from vastwatch.desk.plan.readings import explain_rows
 from vastwatch.desk.plan.sheet import Sheet
@@ -41,9 +42,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, mix
-from vastwatch.devices import DeviceType, catalogue
 from vastwatch.sensing.hazards import resolved
-from vastwatch.site.record import Outline
 
 # What a drag from a panel carries: a token of what to place, as UTF-8.
 CARRIED = "application/x-vastwatch-thing"
@@ -88,23 +87,18 @@ class PlanView(Sheet):
             "people": Layer(self.look, 5, marks.draw_people),
             "tools": Layer(self.look, 6, self._draw_tools),
         }
-        # Where the tape was laid last.
-        self.measured: tuple[tuple[float, float], tuple[float, float]] | None = None
         for layer in self._layers.values():
             scene.addItem(layer)
         self.card = Card(self, theme)
-        self._band = QRubberBand(QRubberBand.Shape.Rectangle, self.viewport())
-        self.builder = Builder(self)
-        self.hanging = Hanging(self)
-        self.placing = Placing(self)
-        self.tools = Tools(self)
-        # What can be placed; the window adds the user's own types.
-        self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
-        # Outlines of what the next click would place; None with nothing in the hand.
-        self.foreseen: list[Outline] | None = None
-        self._drag: dict[str, Any] | None = None
-        self._pan: QPointF | None = None
-        self._serial = itertools.count(1)
+        self.bench = Bench(
+            document, focus, self.look, self, self.card, say=self.say.emit, repaint=self._repaint,
+            drawn=self.drawn.emit, scale_asked=self.scale_asked.emit,
+        )  # fmt: skip
+        self.builder = Builder(self.bench)
+        self.hanging = Hanging(self.bench)
+        self.placing = Placing(self.bench)
+        self.tools = Tools(self.bench)
+        self._gesture: Gesture | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -121,7 +115,7 @@ class PlanView(Sheet):
         ink = mix(look.theme.ink, look.theme.paper, look.night)
         p.setPen(cosmetic(ink, 1.3, Qt.PenStyle.DashLine))
         p.setBrush(alpha(ink, 0.08))
-        for outline in self.foreseen or ():
+        for outline in self.bench.foreseen or ():
             p.drawPolygon(polygon(outline))
 
     def _foresee(self, pixel: QPointF) -> None:
@@ -131,13 +125,7 @@ class PlanView(Sheet):
             foreseen = None
         else:
             foreseen = (self.placing if ":" in token else self.hanging).foresee(token, *self.plan_at(pixel))
-        self.show_foreseen(foreseen)
-
-    def show_foreseen(self, outlines: list[Outline] | None) -> None:
-        """Show where something would go, or no longer."""
-        if outlines != self.foreseen:
-            self.foreseen = outlines
-            self.refresh(site=False)
+        self.bench.show_foreseen(foreseen)
 
     # -- what is shown -----------------------------------------------------------------------------------------
 
@@ -171,13 +159,16 @@ class PlanView(Sheet):
     def _shifted(self, what: str) -> None:
         if what == "placing":
             self.tools.put_away()
-            self.foreseen = None
+            self.bench.foreseen = None
             if not (self.focus.placing or "").startswith("draw:tape"):
-                self.measured = None
+                self.bench.measured = None
         self.refresh(site=what in ("level", "room", "time", "incident", "stage", "selected", "marked", "ghost"))
 
     def _results_updated(self) -> None:
         self.refresh(site=self.focus.stage == "Rehearsal")
+
+    def _repaint(self) -> None:
+        self.refresh(site=False)
 
     def refresh(self, site: bool = True) -> None:
         """Bring the look up to date and repaint."""
@@ -207,7 +198,7 @@ class PlanView(Sheet):
         laid = tuple((s, paths) for s, _, paths in look.laid)
         return (
             look.project.sensors, look.project.devices, look.selected, look.room, look.marked, laid, look.reporting,
-            tuple(look.people), look.chain, look.night, look.theme, look.level, self.foreseen, look.dragging,
+            tuple(look.people), look.chain, look.night, look.theme, look.level, self.bench.foreseen, look.dragging,
         )  # fmt: skip
 
     def _look_up(self) -> None:
@@ -261,68 +252,58 @@ class PlanView(Sheet):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        pixel = event.position()
         if event.button() == Qt.MouseButton.MiddleButton:
-            self._pan = pixel
-            return
-        if event.button() != Qt.MouseButton.LeftButton:
-            return
-        if self.tools.name:
-            self.tools.press(pixel, event.modifiers())
-            return
-        if self.focus.placing is not None:
-            self.place(self.focus.placing, *self.plan_at(pixel))
-            return
-        if self.hanging.on_handle(pixel):
-            self._drag = {"kind": "turn", "key": f"turn-{next(self._serial)}", "moved": False}
-            return
-        handle = self.builder.on_handle(pixel)
-        if handle is not None:
-            self._drag = self.builder.hold_handle(handle)
-            return
+            self._gesture = Pan(self.bench, event.position(), None, clicks=False)
+        elif event.button() == Qt.MouseButton.LeftButton and self.tools.name:
+            self.tools.press(event.position(), event.modifiers())
+        elif event.button() == Qt.MouseButton.LeftButton and self.focus.placing is not None:
+            self.place(self.focus.placing, *self.plan_at(event.position()))
+        elif event.button() == Qt.MouseButton.LeftButton:
+            self._gesture = self._begun(event.position(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+
+    def _begun(self, pixel: QPointF, shift: bool) -> Gesture | None:
+        """What a press begins: handles come first, then marks, then what is built, then the ground."""
+        turning = self.hanging.take_hold(pixel) or self.builder.take_handle(pixel)
+        if turning is not None:
+            return turning
         ident = self._hit(pixel)
         building = self.focus.stage in ("Plan", "Brief")
-        if building and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self._mark_or_band(pixel, ident)
-            return
+        if building and shift:
+            return self._mark_or_band(pixel, ident)
         if building and ident is not None and ident in self.focus.marked:
-            self._drag = self.builder.hold_marked(pixel)
-            return
-        if ident is None and building:
-            self._drag = self.builder.take_hold(pixel)
-            if self._drag is not None:
-                return
-        if ident is None:
-            x, y = self.plan_at(pixel)
-            room = room_at(self.document.project, self.focus.level, x, y)
-            self._pan = pixel
-            self._drag = {"kind": "pan", "room": None if room is None else room.id, "moved": False}
-            return
+            return MoveMarked(self.bench, pixel)
+        if ident is not None:
+            return self._mark_held(pixel, ident)
+        held = self.builder.take_hold(pixel) if building else None
+        if held is not None:
+            return held
+        room = room_at(self.document.project, self.focus.level, *self.plan_at(pixel))
+        return Pan(self.bench, pixel, None if room is None else room.id)
+
+    def _mark_held(self, pixel: QPointF, ident: str) -> Gesture:
+        """Select a sensor, lamp, other output or spot, and take hold of it."""
         found = find_any(self.document.project, ident)
         assert found is not None
         collection, record = found
         home = room_of(self.document.project, record) if collection == "sensors" else None
         self.focus.set(selected=ident, room=record.room if home is None else home.id)
-        px = self.pixel_of(record.at[0], record.at[1])
-        self._drag = {
-            "kind": "move", "id": ident, "collection": collection, "key": f"move-{next(self._serial)}",
-            "grab": px - pixel, "moved": False,
-            "edge": self.hanging.edge_of(record) if collection == "sensors" else None, "last": record.at,
-        }  # fmt: skip
+        if collection == "sensors":
+            return MoveSensor(self.hanging, pixel, record)
+        return MoveMark(self.bench, pixel, collection, record)
 
-    def _mark_or_band(self, pixel: QPointF, ident: str | None) -> None:
+    def _mark_or_band(self, pixel: QPointF, ident: str | None) -> Gesture | None:
         """With Shift: add what is there to the selection or take it out; from bare ground a frame is drawn."""
         if ident is None:
             found = self.builder.under(pixel)
             ident = found[1].id if found is not None and found[0] not in ("corner", "room") else None
         if ident is None:
-            self._drag = {"kind": "band", "start": self.plan_at(pixel), "moved": False}
-            return
+            return Band(self.bench, pixel, self.builder.within)
         marked = set(self.focus.marked) | ({self.focus.selected} if self._markable(self.focus.selected) else set())
         marked ^= {ident}
         chosen = ident if ident in marked else next(iter(marked), self.focus.room)
         self.focus.set(selected=chosen, marked=frozenset(x for x in marked if x is not None))
         self.say.emit(f"{len(marked)} selected." if marked else "Nothing selected.")
+        return None
 
     def _markable(self, ident: str | None) -> bool:
         found = find_any(self.document.project, ident or "")
@@ -331,87 +312,32 @@ class PlanView(Sheet):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        pixel = event.position()
-        if self.tools.name:
-            self.tools.move(pixel, event.modifiers())
-            return
-        if self._drag is not None and self._drag["kind"] == "band":
-            self._banded(pixel)
-            return
-        if self._drag is not None and self._drag["kind"] != "pan":
-            self._dragged(pixel, event.modifiers())
-            return
-        if self._pan is not None:
-            d = pixel - self._pan
-            if self._drag is not None and not self._drag["moved"] and d.manhattanLength() < 4:
-                return
-            if self._drag is not None:
-                self._drag["moved"] = True
-            self.hurry()
-            self.pan(round(d.x()), round(d.y()))
-            self._pan = pixel
-            return
-        self._hover(pixel)
+        if self._gesture is not None:
+            self._gesture.move(event.position(), event.modifiers())
+        elif self.tools.name:
+            self.tools.move(event.position(), event.modifiers())
+        else:
+            self._hover(event.position())
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        drag, self._drag, self._pan = self._drag, None, None
-        if self.tools.name and event is not None:
+        gesture, self._gesture = self._gesture, None
+        if gesture is not None:
+            gesture.finish()
+            self._put_down()
+        elif self.tools.name and event is not None:
             self.tools.release(event.position(), event.modifiers())
-            return
-        if drag is None:
-            return
-        if drag["kind"] == "band":
-            self._band.hide()
-            return
-        if drag["kind"] == "pan" and not drag["moved"]:
-            self.focus.set(room=drag["room"] or self.focus.room, selected=drag["room"])
+
+    def _put_down(self) -> None:
+        """After a gesture nothing is in the hand."""
         self.look.dragging, self.look.coarseness = False, 1
-        self.show_foreseen(None)
+        self.bench.show_foreseen(None)
         self.card.hide()
         self.refresh(site=False)
 
-    def _banded(self, pixel: QPointF) -> None:
-        """Mark all that lies within the frame drawn so far."""
-        assert self._drag is not None
-        a, b = self.pixel_of(*self._drag["start"]), pixel
-        self._band.setGeometry(QRectF(a, b).normalized().toRect())
-        self._band.show()
-        x0, x1 = sorted((self._drag["start"][0], self.plan_at(pixel)[0]))
-        y0, y1 = sorted((self._drag["start"][1], self.plan_at(pixel)[1]))
-        marked = frozenset(self.builder.within(x0, y0, x1, y1))
-        if marked != self.focus.marked:
-            self.focus.set(selected=next(iter(sorted(marked)), self.focus.room), marked=marked)
-            self.say.emit(f"{len(marked)} selected.")
-
     def leaveEvent(self, event: QEvent | None) -> None:
         self.card.hide()
-        self.show_foreseen(None)
+        self.bench.show_foreseen(None)
         super().leaveEvent(event)
-
-    def _dragged(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        drag, project = self._drag, self.document.project
-        assert drag is not None
-        if drag["kind"] == "build":
-            self.hurry()
-            self.builder.dragged(drag, pixel, modifiers)
-            return
-        if drag["kind"] == "face":
-            self.builder.faced(drag, pixel, modifiers)
-            return
-        self.look.dragging = True
-        if drag["kind"] == "turn":
-            self.hanging.turned(drag, pixel, modifiers)
-            return
-        x, y = self.plan_at(pixel + drag["grab"])
-        if drag["collection"] == "sensors":
-            self.hanging.moved(drag, pixel, x, y, modifiers)
-            return
-        record = find_any(project, drag["id"])[1]  # type: ignore[index]
-        room = room_at(project, self.focus.level, x, y)
-        if room is None:
-            return
-        moved = replace(record, at=(round(x, 2), round(y, 2)), room=room.id)
-        self.document.apply(put(project, moved), f"Move {record.name}", drag["key"])
 
     # -- cards -------------------------------------------------------------------------------------------------
 
@@ -473,7 +399,7 @@ class PlanView(Sheet):
 
     def dragLeaveEvent(self, event: QDragLeaveEvent | None) -> None:
         self.card.hide()
-        self.show_foreseen(None)
+        self.bench.show_foreseen(None)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         if event is None or event.mimeData() is None:
@@ -504,9 +430,13 @@ class PlanView(Sheet):
             self.turn(BIG_TURN_DEG if shift else TURN_DEG)
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.delete()
+        elif key == Qt.Key.Key_Escape and self._gesture is not None:
+            gesture, self._gesture = self._gesture, None
+            gesture.cancel()
+            self._put_down()
         elif key == Qt.Key.Key_Escape:
             self.focus.set(placing=None, selected=self.focus.room, marked=frozenset(), incident=-1)
-            self.measured = None
+            self.bench.measured = None
             self.refresh(site=False)
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
             self.zoom(1.25)

@@ -64,6 +64,16 @@ class Document(QObject):
         number = -1 if key is None else self._keys.setdefault(key, len(self._keys) + 1)
         self.undo_stack.push(_Change(self, self.project, new, words, number))
 
+    def withdraw(self, key: str) -> None:
+        """Take back the last step if it has this key, and forget it: it cannot be redone."""
+        last = self.undo_stack.command(self.undo_stack.index() - 1)
+        if isinstance(last, _Change) and last.number == self._keys.get(key):
+            # Qt drops an obsolete step in place of undoing it.
+            before = last.old
+            last.setObsolete(True)
+            self.undo_stack.undo()
+            self.set_project(before)
+
     def set_project(self, new: Project) -> None:
         """Take a value without an undo step; for the undo steps themselves."""
         old, self.project = self.project, new

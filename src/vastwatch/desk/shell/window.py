@@ -207,7 +207,7 @@ class Window(QMainWindow):
         self.beginning.wanted.connect(self._begin)
         self.plan.resized.connect(self.beginning.place)
         self.plan.say.connect(self.say)
-        self.plan.types = self.results.types = self.own.all
+        self.plan.bench.types = self.results.types = self.own.all
         self.plan.scale_asked.connect(self.level_panel.ask_scale)
         self.plan.drawn.connect(self.build.name.clear)
         self.build.name.textChanged.connect(self._name_next_room)
