@@ -28,7 +28,7 @@ from vastwatch.memory import keep_freed_memory
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scores import drop_instants
 from vastwatch.sensing.coverage import notice_times, room_mask
-from vastwatch.sensing.model import placed
+from vastwatch.sensing.model import mount
 from vastwatch.sensing.scene import obstacles
 from vastwatch.signals import Signal
 
@@ -141,7 +141,7 @@ def test_coverage_of_a_moved_sensors_room_against_a_per_cell_loop(demo):
 
     def moved():
         s = replace(sensor, at=(sensor.at[0] - 0.001 * next(step), *sensor.at[1:]))
-        return notice_times(placed(put(demo, s), s), points, "across")
+        return notice_times(mount(put(demo, s), s), points, "across")
 
     fast = median_s(moved, 40)
     some = points[:: max(len(points) // 400, 1)]

@@ -273,14 +273,14 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         options = choose(project, room.id)
         out[room.id] = [
             {
-                "device": o.device.id, "does": not o.fails, "price": _number(o.price), "hold_s": _number(o.hold_s, 1),
+                "device": o.device.id, "does": not o.misses, "price": _number(o.price), "hold_s": _number(o.hold_s, 1),
                 "walker_share": _number(o.walker_share), "walker_s": _number(o.walker_s), "reason": o.reason,
-                "fails": list(o.fails), "at": [_number(c) for c in o.sensor.at], "yaw": _number(o.sensor.yaw),
+                "fails": list(o.misses), "at": [_number(c) for c in o.sensor.at], "yaw": _number(o.sensor.yaw),
             }
             for o in options
         ]  # fmt: skip
         best = options[0] if options else None
-        if best is None or best.fails:
+        if best is None or best.misses:
             lines.append(f"{room.name}: no single type does.")
         else:
             lines.append(f"{room.name}: {best.device.name}. {best.reason}")

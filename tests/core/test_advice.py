@@ -19,7 +19,7 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.records import AllOf, Hold, Not, Presence, Report, Sensor
 from vastwatch.design.relations import presence_of
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scores import drop_instants
 from vastwatch.sensing.coverage import spot_notice_s
@@ -276,9 +276,9 @@ def test_trying_stops_when_nobody_waits_for_it(demo):
 
 def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     options = choose(demo, "box")
-    assert [bool(o.fails) for o in options] == sorted(bool(o.fails) for o in options)
+    assert [bool(o.misses) for o in options] == sorted(bool(o.misses) for o in options)
     best = options[0]
-    assert not best.fails
+    assert not best.misses
     spot = find(demo.spots, "desk-spot")
     assert best.waits["desk-spot"] == pytest.approx(spot_notice_s(best.project, best.placed[1].id, spot))
     assert best.hold_s >= 30
@@ -287,8 +287,8 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     assert pir.hold_s > 5 * best.hold_s
     assert "so a hold of" in pir.reason
     low = next(o for o in options if o.device.id == "pir-low-5")
-    assert any("cannot hold on somebody at work at the desk" in f for f in low.fails)
-    assert not list(problems(best.project))
+    assert any("cannot hold on somebody at work at the desk" in f for f in low.misses)
+    assert not list(faults_of(best.project))
     # The promise of the hold is kept by a rehearsal: with presence in place, that hold drops less than now.
     tried = set_hold(best.project, presence_of(best.project, "box").id, best.hold_s)
     assert rehearse(tried, 7, 1).scores["box"].drops < 1
@@ -302,4 +302,4 @@ def test_what_hangs_there_already_counts(demo):
 
 def test_a_slow_type_does_not_light_a_passage(demo):
     slow = next(o for o in choose(demo, "passage") if o.device.id == "radar-60-still")
-    assert any("too slow: it reports 1.4 s" in f for f in slow.fails)
+    assert any("too slow: it reports 1.4 s" in f for f in slow.misses)

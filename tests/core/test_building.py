@@ -13,7 +13,7 @@ from vastwatch.design.edits.fittings import add_furnishing, add_opening, move_fu
 from vastwatch.design.edits.removing import remove, removed
 from vastwatch.design.edits.typical_days import add_person
 from vastwatch.design.project import Project, find
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.coverage import spot_notice_s
@@ -30,7 +30,7 @@ def kind(name):
 
 
 def sound(project):
-    assert list(problems(project)) == []
+    assert list(faults_of(project)) == []
     return project
 
 

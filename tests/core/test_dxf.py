@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.project import Project, on_level
 from vastwatch.files import ProjectError, load_demo
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.files.dxf import bring_in, read_drawing, write_drawing
 from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
 from vastwatch.geometry import polygons
@@ -44,7 +44,7 @@ def test_a_drawing_written_and_read_again_gives_the_same_walls_and_rooms(demo, t
     layers = {"ground-walls", "ground-rooms", "ground-names"}
     assert layers < set(read.layers)
     new = bring_in(bare(), "g", read, layers, "m").project
-    assert not list(problems(new))
+    assert not list(faults_of(new))
     assert ends(new.walls) == ends(on_level(demo.walls, "ground"))
     mine = {r.name: polygons.area(r.outline) for r in new.rooms}
     assert mine == pytest.approx({r.name: polygons.area(r.outline) for r in on_level(demo.rooms, "ground")})
@@ -71,7 +71,7 @@ def test_lines_become_walls_outlines_rooms_and_text_their_names(tmp_path):
     # The line drawn twice is one wall; the room shares it and adds its other three sides.
     assert len(brought.project.walls) == 4
     assert "1 outlines passed over" in brought.words
-    assert not list(problems(brought.project))
+    assert not list(faults_of(brought.project))
 
 
 def test_blocks_arcs_and_splines_are_used_and_faces_passed_over(tmp_path):
@@ -166,7 +166,7 @@ def test_lists_of_rooms_in_every_dialect(tmp_path, raw):
     assert rooms == [("Hall", 2.0, 5.0, "passage"), ("Den", 4.2, 3.6, "sitting")]
     new, words = bring_in_rooms(bare(), "g", rooms)
     assert words == "2 rooms"
-    assert not list(problems(new))
+    assert not list(faults_of(new))
     assert len(new.walls) < 8
     assert new.rooms[1].outline[0] == (2.0, 0.0)
 

@@ -21,7 +21,7 @@ from vastwatch.design.edits.split_join import split_room
 from vastwatch.design.edits.whole_rooms import copy_room, move_room
 from vastwatch.design.project import find, put
 from vastwatch.files import load_project, save_project
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.files.svg import svg_of
 from vastwatch.rehearsal import rehearse
 from vastwatch.signals import Calendar, Signal
@@ -124,13 +124,13 @@ def test_it_goes_where_its_room_goes(fanned):
     assert remove(project, [fan.id]).project.outputs == ()
     copied, level = copy_level(project, "g")
     twin = next(o for o in copied.outputs if o.id != fan.id)
-    assert find(copied.rooms, twin.room).level == level.id and not list(problems(copied))
+    assert find(copied.rooms, twin.room).level == level.id and not list(faults_of(copied))
     moved = move_room(replace(project, people=()), "big", -10.0, 0.0).project
     assert find(moved.outputs, fan.id).at == (-9.0, 3.0)
     twice, other = copy_room(project, "big")
     assert [o.room for o in twice.outputs] == ["big", other.id]
     halves, new = split_room(project, "big", (2.5, 0.0), (2.5, 4.0))
-    assert find(halves.outputs, fan.id).room in ("big", new.id) and not list(problems(halves))
+    assert find(halves.outputs, fan.id).room in ("big", new.id) and not list(faults_of(halves))
     more, made = duplicate_many(project, [fan.id])
     assert len(more.outputs) == 2 and made != [fan.id]
     assert find(move_many(project, [fan.id], 0.5, 0.0).outputs, fan.id).at == (1.5, 3.0)
@@ -141,7 +141,7 @@ def test_it_hangs_inside_a_room(room):
     with pytest.raises(ValueError, match="fan belongs inside a room"):
         add_output(room, "g", (50.0, 3.0), "fan", handlers()["fan"].new)
     bad = replace(room, outputs=(handlers()["fan"].new("f", "nowhere", "F", (1.0, 1.0)),))
-    assert list(problems(bad)) == ["outputs[0].room: there is no room 'nowhere'"]
+    assert list(faults_of(bad)) == ["outputs[0].room: there is no room 'nowhere'"]
 
 
 def test_energy_is_the_area_under_what_it_draws(fanned):

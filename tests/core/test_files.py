@@ -20,7 +20,7 @@ from vastwatch.design.project import COLLECTIONS, Project, find, fresh_id
 from vastwatch.design.records import Not, Report
 from vastwatch.devices import catalogue
 from vastwatch.files import ProjectError, load_project, save_project
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.files.journal import Journal
 from vastwatch.files.project_file import decode, encode
 from vastwatch.files.schema import text as schema_text
@@ -274,7 +274,7 @@ def test_ten_thousand_walls_load_and_are_checked():
 
 def test_nan_made_in_memory_is_found_too(room):
     sensor = replace(room.sensors[0], at=(float("nan"), 1.0, 2.0))
-    assert next(problems(replace(room, sensors=(sensor,)))).startswith("sensors[0].at[0]: expected a finite number")
+    assert next(faults_of(replace(room, sensors=(sensor,)))).startswith("sensors[0].at[0]: expected a finite number")
 
 
 # -- edits and expressions -----------------------------------------------------------------------------------------
@@ -305,7 +305,7 @@ def test_placing_gives_a_role_by_family(room):
     with pytest.raises(ValueError, match="inside a room"):
         add_sensor(room, radar, "g", (60.0, 2.0, 1.5), 0, 0)
     for project in (with_radar, alone, again):
-        assert not list(problems(project))
+        assert not list(faults_of(project))
 
 
 def test_roles_and_expressions_are_two_ways_to_say_it():

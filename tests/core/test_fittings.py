@@ -28,10 +28,10 @@ from vastwatch.design.edits.selections import align_many
 from vastwatch.design.edits.wiring import circuit_of, off_circuits, set_lamp
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.files.rooms_csv import ListedRoom, bring_in_rooms
 from vastwatch.geometry import polygons
-from vastwatch.geometry.polygons import frame
+from vastwatch.geometry.polygons import bounds
 from vastwatch.people.routes import route, stair_ends
 from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch
 from vastwatch.site.furniture import furniture
@@ -48,7 +48,7 @@ def bare():
 
 
 def sound(project):
-    assert list(problems(project)) == []
+    assert list(faults_of(project)) == []
     return project
 
 
@@ -247,9 +247,9 @@ def test_a_room_is_made_as_wide_and_deep_as_typed_and_its_neighbour_follows(widt
     project, _ = add_room(bare(), "g", "Left", "desk", rectangle(0, 0, 4, 3))
     project, _ = add_room(project, "g", "Right", "desk", rectangle(4, 0, 30, 3))
     new = sound(resize_room(project, "left", width, depth))
-    x0, y0, x1, y1 = frame(find(new.rooms, "left").outline)
+    x0, y0, x1, y1 = bounds(find(new.rooms, "left").outline)
     assert (x1 - x0, y1 - y0) == pytest.approx((width, depth), abs=1e-3)
-    assert frame(find(new.rooms, "right").outline)[0] == pytest.approx(width, abs=1e-3)
+    assert bounds(find(new.rooms, "right").outline)[0] == pytest.approx(width, abs=1e-3)
     assert all(f.rule != "room-open" or "left" not in f.records for f in findings(new))
 
 
@@ -413,7 +413,7 @@ def test_listed_rooms_come_in_rows_that_do_not_overlap(sizes, level):
     rooms = [ListedRoom(f"R{k}", round(w, 2), round(d, 2), None) for k, (w, d) in enumerate(sizes)]
     new, words = bring_in_rooms(project, "g", rooms)
     assert len(new.rooms) == len(project.rooms) + len(rooms) and words.startswith(f"{len(rooms)} room")
-    boxes = [frame(r.outline) for r in new.rooms[len(project.rooms) :]]
+    boxes = [bounds(r.outline) for r in new.rooms[len(project.rooms) :]]
     wide = max(b[2] for b in boxes) - min(b[0] for b in boxes)
     floor = sum(w * d for w, d in sizes)
     assert wide <= max(1.6 * math.sqrt(floor), max(w for w, _ in sizes)) + 0.1

@@ -15,7 +15,7 @@ from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.families import pir, radar
 from vastwatch.sensing.figures import LYING, MINOR_MOTION, PET, SAMPLES, SEATED, STANDING, MinorMotion
-from vastwatch.sensing.model import mean_wait, placed, staying, walking
+from vastwatch.sensing.model import mean_wait, mount, staying, walking
 from vastwatch.sensing.scene import LOSS_DB, obstacles
 
 # -- M1 and figures ------------------------------------------------------------------------------------------------
@@ -74,11 +74,11 @@ def test_pir_blind_wedge_from_height_pitch_and_span():
     project = make_room(
         sensors=(Sensor(id="pir", device="pir-corner-12", level="g", name="P", at=(0.1, 2, 2.2), yaw=0),)
     )
-    it = placed(project, project.sensors[0])
+    mounted = mount(project, project.sensors[0])
     low = LYING._replace(low=0.0999, high=0.1001)
     wedge = 2.1 / math.tan(math.radians(50))
     at = np.array([[0.1 + wedge - 0.02, 2.0], [0.1 + wedge + 0.02, 2.0]])
-    view = pir.look(it.sensor, it.device, it.around, 21.0, at, low)
+    view = pir.look(mounted.sensor, mounted.device, mounted.around, 21.0, at, low)
     share = np.zeros(2)
     share[view.where] = view.share
     assert share.tolist() == [0.0, 1.0]
@@ -88,7 +88,7 @@ def test_pir_walk_rate_by_hand():
     project = make_room(
         sensors=(Sensor(id="pir", device="pir-corner-12", level="g", name="P", at=(0.1, 2, 2.2), yaw=0),)
     )
-    it = placed(project, project.sensors[0])
+    mounted = mount(project, project.sensors[0])
     at = np.array([[4.1, 2.0]])
     r, h, speed = 4.0, 2.2 - 0.9, 1.1
     slant = math.hypot(r, h)
@@ -96,10 +96,10 @@ def test_pir_walk_rate_by_hand():
         p = 1 / (1 + math.exp((slant / reach - 1) / 0.08))
         across = speed * math.sin(math.radians(psi)) / (r * math.radians(5))
         towards = speed * math.cos(math.radians(psi)) * h / ((r * r + h * h) * math.radians(12))
-        assert walking(it, at, psi, None, speed, STANDING)[0] == pytest.approx(p * (across + towards))
+        assert walking(mounted, at, psi, None, speed, STANDING)[0] == pytest.approx(p * (across + towards))
     # The heading on the plan gives the same as the angle to the sight line.
-    assert walking(it, at, None, [90.0], speed, STANDING)[0] == pytest.approx(
-        walking(it, at, 90, None, speed, STANDING)[0]
+    assert walking(mounted, at, None, [90.0], speed, STANDING)[0] == pytest.approx(
+        walking(mounted, at, 90, None, speed, STANDING)[0]
     )
 
 
@@ -203,10 +203,10 @@ def radar_room(material="plasterboard", **changes):
 def test_radar_adds_up_what_it_crosses():
     for material, db in (("plasterboard", 3.0), ("brick", 20.0)):
         project, sensor = radar_room(material)
-        it = placed(project, sensor)
-        view = radar.look(sensor, it.device, it.around, np.array([[5.5, 3.0]]), SEATED)
+        mounted = mount(project, sensor)
+        view = radar.look(sensor, mounted.device, mounted.around, np.array([[5.5, 3.0]]), SEATED)
         if material == "brick":
-            assert len(view.where) == 0 or radar.walk_rate(it.device, view)[0] == 0
+            assert len(view.where) == 0 or radar.walk_rate(mounted.device, view)[0] == 0
             continue
         assert view.loss_db[0] == pytest.approx(db)
         assert view.factor[0] == pytest.approx(10 ** (-2 * db / 40))
@@ -215,8 +215,8 @@ def test_radar_adds_up_what_it_crosses():
 def test_a_body_half_behind_timber_loses_the_mean_power_of_its_samples():
     project, sensor = radar_room()
     project = replace(project, furnishings=(shelf_at(2.0, 2.5, 2.2, 3.5, 0.85),))
-    it = placed(project, sensor)
-    view = radar.look(sensor, it.device, it.around, np.array([[4.0, 3.0]]), SEATED)
+    mounted = mount(project, sensor)
+    view = radar.look(sensor, mounted.device, mounted.around, np.array([[4.0, 3.0]]), SEATED)
     rays = [0.85 + (z - 0.85) * (2.1 / 3.9) for z in SEATED.heights]
     samples = [
         5.0 if min(z, 0.85 + (h - 0.85) * (1.9 / 3.9)) < 0.85 - 1e-9 else 0.0 for z, h in zip(rays, SEATED.heights)
@@ -228,9 +228,9 @@ def test_a_body_half_behind_timber_loses_the_mean_power_of_its_samples():
 
 def test_radar_gates_and_sensitivity():
     project, sensor = radar_room(settings=Settings(max_gate_m=2.0, sensitivity_below_max=2))
-    it = placed(project, sensor)
+    mounted = mount(project, sensor)
     at = np.array([[1.5, 3.0], [2.5, 3.0], [0.15, 3.0]])
-    view = radar.look(sensor, it.device, it.around, at, SEATED)
+    view = radar.look(sensor, mounted.device, mounted.around, at, SEATED)
     assert view.where.tolist() == [0]
     assert view.factor[0] == pytest.approx(10 ** (-6 / 40))
 
@@ -238,8 +238,8 @@ def test_radar_gates_and_sensitivity():
 def test_radar_does_not_look_behind_itself():
     project, sensor = radar_room()
     sensor = replace(sensor, at=(2.5, 3.0, 1.0))
-    it = placed(replace(project, sensors=(sensor,)), sensor)
-    rate = walking(it, np.array([[3.5, 3.0], [1.5, 3.0]]), 0, None, 1.0, STANDING)
+    mounted = mount(replace(project, sensors=(sensor,)), sensor)
+    rate = walking(mounted, np.array([[3.5, 3.0], [1.5, 3.0]]), 0, None, 1.0, STANDING)
     assert rate[0] > 0
     assert rate[1] == 0
 
@@ -309,7 +309,7 @@ def test_coverage_agrees_with_one_cell_at_a_time(figure):
     sensor = project.sensors[0]
     rng = np.random.default_rng(5)
     points = np.column_stack([rng.uniform(0.1, 7.9, 260), rng.uniform(0.1, 3.9, 260)])
-    fast = notice_times(placed(project, sensor), np.asfortranarray(points), figure)
+    fast = notice_times(mount(project, sensor), np.asfortranarray(points), figure)
     slow = np.array([slow_notice(project, sensor, x, y, figure) for x, y in points])
     assert np.isfinite(slow).sum() > 20
     # What is missed beyond REACH is noticed less than once in hours; leave that out on both sides.
@@ -319,8 +319,8 @@ def test_coverage_agrees_with_one_cell_at_a_time(figure):
 
 def test_rates_of_somebody_who_stays_add_large_and_small_movements():
     project = make_room()
-    it = placed(project, project.sensors[0])
-    seen = staying(it, np.array([[1.5, 1.5]]), 0.0, SEATED)
+    mounted = mount(project, project.sensors[0])
+    seen = staying(mounted, np.array([[1.5, 1.5]]), 0.0, SEATED)
     assert seen.large[0] > seen.small[0] > 0
     assert seen.rate(0.1)[0] == pytest.approx(0.05 * (seen.large[0] + seen.small[0]))
 
@@ -329,10 +329,10 @@ def test_a_metal_cabinet_stops_radar_and_plasterboard_does_not():
     project, sensor = radar_room()
     metal = replace(shelf_at(2.0, 2.0, 2.3, 4.0, 2.4), material="metal")
     behind = np.array([[4.0, 3.0]])
-    open_rate = walking(placed(project, sensor), behind, 0, None, 1.0, STANDING)[0]
+    open_rate = walking(mount(project, sensor), behind, 0, None, 1.0, STANDING)[0]
     shut = replace(project, furnishings=(metal,))
     assert open_rate > 1
-    assert walking(placed(shut, sensor), behind, 0, None, 1.0, STANDING)[0] == 0
+    assert walking(mount(shut, sensor), behind, 0, None, 1.0, STANDING)[0] == 0
 
 
 def test_a_bigger_outline_than_four_corners_hides_too():

@@ -23,7 +23,7 @@ from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.typical_days import TEMPLATES, add_person
 from vastwatch.design.needs import USUAL, explained, needs_of, wakeful_spots
 from vastwatch.design.project import Brief, find, put
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.people import simulate_days
 from vastwatch.rehearsal import rehearse
 from vastwatch.signals import Calendar, Signal
@@ -187,7 +187,7 @@ def test_the_evening_class_comes_on_wednesdays_and_shares_its_times(demo):
     assert find(later.people, "class-1").stays[1].spot == "left-wheel"
     longer = day_sheets.add_stay(later, "class-1", Stay(at="20:00", spot="wedging"))
     assert all(len(p.stays) == 4 for p in longer.people if p.group)
-    assert not list(problems(longer))
+    assert not list(faults_of(longer))
     shorter = day_sheets.remove_stay(longer, "class-3", 3)
     assert all(len(p.stays) == 3 for p in shorter.people if p.group)
 
@@ -224,7 +224,7 @@ def test_every_typical_person_lives_in_the_sample(demo, template):
     before = len(demo.people)
     project, person = add_person(demo, template)
     assert len(project.people) == before + TEMPLATES[template].many
-    assert not list(problems(project))
+    assert not list(faults_of(project))
     assert isinstance(person, Person) and simulate_days(project, 1, 1).tracks
 
 
@@ -251,7 +251,7 @@ def test_a_lamp_is_on_one_circuit_and_modules_travel_with_the_project(demo):
     assert any(f.rule == "shared-circuit" for f in findings(wired_with_presence(new)))
     new = wiring.set_module(new, circuit.id, device("module-relay-large"))
     assert find(new.devices, "module-relay-large")
-    assert not list(problems(new))
+    assert not list(faults_of(new))
     gone = removed(new, circuit.id)
     assert all(d.id != "module-relay-large" for d in gone.devices)
     back = wiring.set_lamp(new, "circuit-kiln", "lamp-kiln", True)
@@ -306,7 +306,7 @@ def test_broken_wiring_in_a_file_names_its_place(demo):
         ({"hazards": (replace(demo.hazards[0], outline=((0, 0), (1, 1), (1, 0), (0, 1))),)}, "crosses itself"),
         ({"devices": (*demo.devices[1:], replace(demo.devices[0], minor_m=50.0))}, "minor_m"),
     ):  # fmt: skip
-        told = "; ".join(problems(replace(demo, **change)))
+        told = "; ".join(faults_of(replace(demo, **change)))
         assert __import__("re").search(words, told), (words, told)
 
 

@@ -18,13 +18,13 @@ from vastwatch.design.edits.sensors import add_sensor, set_hold, set_roles
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Project, find, put
 from vastwatch.design.records import Presence, Sensor
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.files.project_file import decode, encode
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing import coverage
 from vastwatch.sensing.coverage import built_cells, notice_times
 from vastwatch.sensing.figures import STANDING
-from vastwatch.sensing.model import placed, walking
+from vastwatch.sensing.model import mount, walking
 from vastwatch.site.building import Level, Wall
 from vastwatch.site.furniture import furniture
 
@@ -69,8 +69,8 @@ def test_sensing_does_not_depend_on_where_north_is(kind, turns):
     moved = np.column_stack([c * points[:, 0] - s * points[:, 1] + 31.0, s * points[:, 0] + c * points[:, 1] - 7.0])
     other = shifted(project, 31.0, -7.0, turns)
     for figure in ("across", "towards", "seated", "pet"):
-        here = notice_times(placed(project, sensor), np.asfortranarray(points), figure)
-        there = notice_times(placed(other, other.sensors[0]), np.asfortranarray(moved), figure)
+        here = notice_times(mount(project, sensor), np.asfortranarray(points), figure)
+        there = notice_times(mount(other, other.sensors[0]), np.asfortranarray(moved), figure)
         # A ray that grazes an edge may fall either way; nearly all must agree to rounding.
         same = np.isclose(here, there, rtol=1e-6) | (np.isinf(here) & np.isinf(there))
         assert same.mean() > 0.985
@@ -109,7 +109,7 @@ def test_less_sensitivity_is_never_noticed_sooner(steps, more):
         sensor = replace(sensor, settings=replace(sensor.settings, sensitivity_below_max=below))
         project = make_room(sensors=(sensor,), devices=(device("radar-24-state"),), presences=())
         _, points = built_cells(project.rooms, "g")
-        return walking(placed(project, sensor), points, 0.0, None, 1.0, STANDING)
+        return walking(mount(project, sensor), points, 0.0, None, 1.0, STANDING)
 
     assert (rate(min(steps + more, 9)) <= rate(steps) + 1e-12).all()
 
@@ -227,7 +227,7 @@ def test_any_row_of_edits_leaves_a_project_that_can_be_saved_and_read(row):
             assert encode(project) == before
             continue
         assert encode(project) == before
-        assert list(problems(new)) == []
+        assert list(faults_of(new)) == []
         project = new
     assert encode(decode(encode(project))) == encode(project)
 

@@ -16,7 +16,7 @@ from vastwatch.cli import main
 from vastwatch.design.edits.building import add_room
 from vastwatch.design.project import Owned, Project, find, put
 from vastwatch.files import save_project
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
 from vastwatch.site.building import Level, Needs
@@ -27,7 +27,7 @@ def option(project, room, ident):
 
 
 def fails(project, room, ident):
-    return "; ".join(option(project, room, ident).fails)
+    return "; ".join(option(project, room, ident).misses)
 
 
 def test_what_disqualifies_a_type_is_said(demo):
@@ -53,7 +53,7 @@ def test_what_disqualifies_a_type_is_said(demo):
 def test_what_hangs_there_is_counted_and_has_to_be_bettered(demo):
     assert "adds nothing" in fails(demo, "landing", "pir-low-5") or "in only" in fails(demo, "landing", "pir-low-5")
     again = option(demo, "sitting", "radar-24-state")
-    assert any("adds nothing" in f for f in again.fails)
+    assert any("adds nothing" in f for f in again.misses)
 
 
 def test_room_needs_set_the_adviser_their_limits(demo):
@@ -61,7 +61,7 @@ def test_room_needs_set_the_adviser_their_limits(demo):
     slow = put(dark, replace(find(dark.rooms, "passage"), needs=Needs(notice_s=10.0)))
     assert "too slow" not in fails(slow, "passage", "radar-60-still")
     strict = put(dark, replace(find(dark.rooms, "box"), needs=Needs(hold_max_s=30.0)))
-    assert any("cannot hold" in f for f in option(strict, "box", "pir-corner-12").fails)
+    assert any("cannot hold" in f for f in option(strict, "box", "pir-corner-12").misses)
 
 
 def test_kit_owned_costs_nothing_until_it_hangs(demo):
@@ -105,7 +105,7 @@ def test_purchases_are_in_order_within_the_money_and_true(demo):
     assert found and all(p.option.price <= 40 for p in found)
     assert [p.per_money for p in found] == sorted((p.per_money for p in found), reverse=True)
     best = found[0]
-    assert not list(problems(best.project))
+    assert not list(faults_of(best.project))
     r = rehearse(best.project, 7, 1)
     scores = r.scores[best.room]
     # The figures are those of the project that is offered, rehearsed.
@@ -118,7 +118,7 @@ def test_purchases_are_in_order_within_the_money_and_true(demo):
 def test_asking_for_purchases_can_be_stopped_and_tells_how_far(demo):
     told: list[float] = []
     asked = iter([True, True, False])
-    purchases(demo, types=[device("pir-wall-8")], wanted=lambda: next(asked), told=told.append)
+    purchases(demo, types=[device("pir-wall-8")], should_continue=lambda: next(asked), report_progress=told.append)
     assert told[0] == 0 and len(told) == 3 and told[-1] == 1.0
 
 
@@ -131,7 +131,7 @@ def test_a_starter_set_keeps_to_the_budget_and_each_step_to_the_last(demo):
     assert 60 <= total <= 100
     placed = [len(p.project.sensors) for p in found]
     assert placed == list(range(1, len(found) + 1))
-    assert not list(problems(found[-1].project))
+    assert not list(faults_of(found[-1].project))
     assert len({p.room for p in found}) == len(found)
     assert starter_set(nothing, 5, small) == []
 
@@ -226,7 +226,7 @@ def test_a_ceiling_sensor_may_hang_above_those_who_stay(room):
 def test_what_fools_a_type_a_little_is_said_and_weighs(demo):
     dark = replace(demo, sensors=(), presences=())
     hot = option(dark, "kiln", "pir-ceiling-6")
-    assert not hot.fails and "the hot kiln fools it about once" in hot.reason
+    assert not hot.misses and "the hot kiln fools it about once" in hot.reason
     cold = replace(dark, hazards=tuple(h for h in dark.hazards if h.id != "kiln-heat"))
     same = option(cold, "kiln", "pir-ceiling-6")
-    assert "fools" not in same.reason and same.worth < hot.worth
+    assert "fools" not in same.reason and same.rank_cost < hot.rank_cost

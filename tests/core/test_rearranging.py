@@ -22,7 +22,7 @@ from vastwatch.design.edits.split_join import join_rooms, split_room
 from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import Project, find, fresh_ids, put
 from vastwatch.files import ProjectError
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.files.dxf import Unwanted, read_drawing, write_drawing
 from vastwatch.files.svg import svg_of, write_svg
 from vastwatch.geometry import polygons
@@ -54,7 +54,7 @@ def test_a_room_is_split_by_a_line_with_a_wall_on_it_and_what_lies_there_goes_al
     assert math.dist(wall.a, wall.b) == pytest.approx(4.1)
     assert find(project.spots, "glaze-bench-spot").room == part.id
     assert any(lamp.room == part.id for lamp in project.lamps)
-    assert not list(problems(project))
+    assert not list(faults_of(project))
 
 
 @pytest.mark.parametrize(
@@ -77,7 +77,7 @@ def test_joining_undoes_a_split_and_takes_the_doors_between(demo):
         polygons.area(find(demo.rooms, "glazing").outline), abs=1e-3
     )
     assert all(s.room == "glazing" for s in done.project.spots if s.id.startswith("glaz"))
-    assert not list(problems(done.project))
+    assert not list(faults_of(done.project))
     assert not [f for check in CHECKS for f in check(done.project) if f.rule == "room-open"]
 
 
@@ -112,9 +112,9 @@ def test_ids_are_fresh_one_after_another(demo):
 def test_removing_a_room_leaves_nothing_dangling(demo):
     for room in demo.rooms:
         project = remove(demo, [room.id]).project
-        assert not list(problems(project)), room.id
+        assert not list(faults_of(project)), room.id
     for opening in demo.openings:
-        assert not list(problems(removed(demo, opening.id)))
+        assert not list(faults_of(removed(demo, opening.id)))
     assert find(removed(demo, "shop-window").hazards, "shop-sun").window is None
 
 
@@ -173,7 +173,7 @@ def test_copies_stand_beside_with_their_spots_and_their_own_ids(demo):
     project, made = selections.duplicate_many(demo, ["bed"])
     assert len(made) == 3
     assert len(project.spots) == len(demo.spots) + 2 and len(project.furnishings) == len(demo.furnishings) + 1
-    assert not list(problems(project))
+    assert not list(faults_of(project))
     one, ids = selections.duplicate_many(demo, ["pir-shop"])
     assert find(one.sensors, ids[0]).device == find(demo.sensors, "pir-shop").device
     with pytest.raises(ValueError, match="can be copied"):
@@ -185,9 +185,9 @@ def test_nothing_leaves_the_building_and_many_go_together(demo):
         selections.move_many(demo, ["kiln-body", "store-shelf"], 30.0, 0.0)
     done = remove(demo, ["bed", "pir-shop", "lamp-kiln", "drying-fan", "socket-glaze", "switch-kiln"])
     assert "2 spots" in done.gone
-    assert not list(problems(done.project))
+    assert not list(faults_of(done.project))
     spot = remove(demo, ["cooker"])
-    assert "lines of day sheets" in spot.gone[0] and not list(problems(spot.project))
+    assert "lines of day sheets" in spot.gone[0] and not list(faults_of(spot.project))
     walls = selections.set_many(demo, ["g-south", "g-east", "bed"], material="glass", thickness=0.02)
     assert {find(walls.walls, w).material for w in ("g-south", "g-east")} == {"glass"}
     assert find(walls.furnishings, "bed").material == "glass"
@@ -202,7 +202,7 @@ def test_a_copied_level_has_the_same_rooms_and_no_second_people(demo):
     assert count(project, level.id) == count(demo, "upper") == 6
     assert level.elevation > 2.9 and len(project.people) == len(demo.people)
     assert all(s.level != level.id for s in project.sensors)
-    assert not list(problems(project))
+    assert not list(faults_of(project))
     done = remove(project, [level.id])
     assert done.gone == ("6 rooms",)
     assert same(done.project, demo)

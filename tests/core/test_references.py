@@ -21,7 +21,7 @@ from vastwatch.design.records import AllOf, AnyOf, AtLeast, Hold, Not, Report, S
 from vastwatch.design.references import _fields, all_references, copied, dangling, references, renamed, used_by, without
 from vastwatch.devices import catalogue
 from vastwatch.files import load_demo
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.site.building import Hazard
 from vastwatch.site.furniture import furniture
 
@@ -140,7 +140,7 @@ def test_a_joined_rooms_door_takes_along_the_contact_on_it(room):
     project, sensor = add_sensor(room, contact, "g", (5.0, 0.85, 1.9), 0.0, 0.0, "door")
     assert sensor.host == "door"
     joined = join_rooms(project, "big", "small").project
-    assert not list(problems(joined)) and all(s.id != sensor.id for s in joined.sensors)
+    assert not list(faults_of(joined)) and all(s.id != sensor.id for s in joined.sensors)
 
 
 def test_the_last_level_stays():
@@ -160,7 +160,7 @@ def test_whatever_is_taken_away_the_file_check_stays_content(idents):
     assert not list(dangling(new))
     assert all(find_any(new, i) is None for i in idents)
     # Walls that a room shared may leave a sensor's room open, but nothing that is named is missing.
-    assert [p for p in problems(new) if "outside every room" not in p] == []
+    assert [p for p in faults_of(new) if "outside every room" not in p] == []
 
 
 @st.composite
@@ -194,7 +194,7 @@ def projects(draw) -> Project:
 
 @given(projects(), st.data())
 def test_random_projects_stay_whole_when_records_go_and_levels_are_copied(project, data):
-    assert not list(problems(project))
+    assert not list(faults_of(project))
     for _ in range(data.draw(st.integers(1, 4))):
         ids = [r.id for c in COLLECTIONS if c != "levels" for r in getattr(project, c)]
         if not ids:
@@ -203,7 +203,7 @@ def test_random_projects_stay_whole_when_records_go_and_levels_are_copied(projec
             project = remove(project, data.draw(st.lists(st.sampled_from(ids), min_size=1, max_size=3))).project
         else:
             project, _ = copy_level(project, data.draw(st.sampled_from([level.id for level in project.levels])))
-        assert [p for p in problems(project) if "outside every room" not in p] == []
+        assert [p for p in faults_of(project) if "outside every room" not in p] == []
     for path, words in dangling(project):
         raise AssertionError(f"{path}: {words}")
 
@@ -215,7 +215,7 @@ def test_random_projects_stay_whole_when_records_go_and_levels_are_copied(projec
 def test_a_new_id_is_known_wherever_the_old_one_was(idents):
     names = {i: f"new-{i}"[:60] for i in idents}
     new = renamed(DEMO, names)
-    assert not list(problems(new))
+    assert not list(faults_of(new))
     assert [r.ident for r in all_references(new)] == [names.get(r.ident, r.ident) for r in all_references(DEMO)]
     back = renamed(new, {b: a for a, b in names.items()})
     assert msgspec.json.encode(back) == msgspec.json.encode(DEMO)

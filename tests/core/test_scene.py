@@ -16,7 +16,7 @@ from vastwatch.rehearsal.causes import _sight_link
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.families import pir
 from vastwatch.sensing.figures import LYING, SEATED, STANDING
-from vastwatch.sensing.model import placed
+from vastwatch.sensing.model import mount
 from vastwatch.sensing.scene import near, obstacles
 
 
@@ -66,18 +66,18 @@ def test_a_ceiling_lens_sees_a_cone(room):
     """136 degrees: at the floor 2.5 m below it reaches 2.5 tan 68 = 6.19 m, at a head less."""
     sensor = Sensor(id="s", device="pir-ceiling-6", level="g", name="S", at=(2.5, 2.0, 2.5), pitch=-90.0)
     project = replace(room, sensors=(sensor,), devices=(device("pir-ceiling-6"),), presences=())
-    it = placed(project, sensor)
+    mounted = mount(project, sensor)
     lying = LYING._replace(low=0.4999, high=0.5001)
     edge = 2.0 * math.tan(math.radians(68))
     wide = replace(project, walls=())
     at = np.array([[2.5 + edge - 0.02, 2.0], [2.5 + edge + 0.02, 2.0]])
-    view = pir.look(sensor, it.device, placed(wide, sensor).around, 21.0, at, lying)
+    view = pir.look(sensor, mounted.device, mount(wide, sensor).around, 21.0, at, lying)
     share = np.zeros(2)
     share[view.where] = view.share
     assert share.tolist() == [1.0, 0.0]
     # No direction of the plan is better than another.
     ring = 2.5 + 1.2 * np.cos(np.arange(6)), 2.0 + 1.2 * np.sin(np.arange(6))
-    view = pir.look(sensor, it.device, it.around, 21.0, np.column_stack(ring), STANDING)
+    view = pir.look(sensor, mounted.device, mounted.around, 21.0, np.column_stack(ring), STANDING)
     assert view.factor == pytest.approx(np.ones(6))
 
 
@@ -114,15 +114,15 @@ def test_obstacles_outside_a_frame_do_not_matter_within_it(demo):
     import numpy as np
 
     from vastwatch.sensing.coverage import notice_times
-    from vastwatch.sensing.model import placed
+    from vastwatch.sensing.model import mount
     from vastwatch.sensing.scene import within
 
     for ident, room in (("pir-throwing", (0, 3.7, 5, 7.5)), ("radar-sitting", (0, 3.0, 5, 7.5))):
-        it = placed(demo, next(s for s in demo.sensors if s.id == ident))
+        mounted = mount(demo, next(s for s in demo.sensors if s.id == ident))
         x0, y0, x1, y1 = room
-        few = it._replace(around=within(it.around, x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3))
-        assert len(few.around.prisms) < len(it.around.prisms)
+        few = mounted._replace(around=within(mounted.around, x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3))
+        assert len(few.around.prisms) < len(mounted.around.prisms)
         x, y = np.meshgrid(np.linspace(x0 + 0.2, x1 - 0.2, 25), np.linspace(y0 + 0.2, y1 - 0.2, 20))
         points = np.asfortranarray(np.column_stack([x.ravel(), y.ravel()]))
         for figure in ("across", "seated"):
-            assert np.array_equal(notice_times(it, points, figure), notice_times(few, points, figure))
+            assert np.array_equal(notice_times(mounted, points, figure), notice_times(few, points, figure))

@@ -25,7 +25,7 @@ from vastwatch.rehearsal.causes import explain
 from vastwatch.sensing.coverage import coverage, spot_notice_s
 from vastwatch.sensing.families.mat import FOLDED, GRAVITY, best_place, margin, pressure_kpa
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved, stretches
-from vastwatch.sensing.model import placed, walking
+from vastwatch.sensing.model import mount, walking
 from vastwatch.sensing.sunpatch import carried, sun_hours, sun_patch, sun_track
 from vastwatch.site.building import Furnishing, Hazard, Opening
 
@@ -104,8 +104,8 @@ def test_a_door_mat_feels_people_and_not_the_cat_and_a_contact_the_door(demo):
     at = np.array([mat.at[:2], (3.0, 1.0)])
     from vastwatch.sensing.figures import PET, STANDING
 
-    assert (walking(placed(project, mat), at, 90.0, None, 1.1, STANDING) > 0).tolist() == [True, False]
-    assert not walking(placed(project, mat), at, 90.0, None, 0.6, PET).any()
+    assert (walking(mount(project, mat), at, 90.0, None, 1.1, STANDING) > 0).tolist() == [True, False]
+    assert not walking(mount(project, mat), at, 90.0, None, 0.6, PET).any()
     r = rehearse(project, 1, 1)
     # The door is reported whenever somebody's walk goes through it, and at no other time.
     points, levels, _, _ = r.truth.samples
@@ -164,18 +164,18 @@ def fan(x: float, y: float, strength: float = 1.0, **more) -> Hazard:
 def test_a_fan_fools_a_radar_by_its_strength_and_not_through_brick(room):
     radar = device("radar-24-state")
     project, sensor = add_sensor(replace(room, sensors=(), presences=()), radar, "g", (0.3, 2.0, 1.5), 0.0, -5.0)
-    it = placed(project, sensor)
-    full = false_rate(it, fan(2.5, 2.0))
+    mounted = mount(project, sensor)
+    full = false_rate(mounted, fan(2.5, 2.0))
     assert full * 3600 == pytest.approx(60, rel=0.1)
-    assert false_rate(it, fan(2.5, 2.0, 0.25)) == pytest.approx(full / 4, rel=1e-6)
-    assert false_rate(it, fan(2.5, 2.0, 0.0)) == 0
-    assert false_rate(it, replace(fan(2.5, 2.0), level="other")) == 0
+    assert false_rate(mounted, fan(2.5, 2.0, 0.25)) == pytest.approx(full / 4, rel=1e-6)
+    assert false_rate(mounted, fan(2.5, 2.0, 0.0)) == 0
+    assert false_rate(mounted, replace(fan(2.5, 2.0), level="other")) == 0
     # Behind the sensor, and far beyond its gate.
-    assert false_rate(it, fan(30.0, 2.0)) == 0
+    assert false_rate(mounted, fan(30.0, 2.0)) == 0
     pir = find(room.sensors, room.sensors[0].id)
-    assert false_rate(placed(room, pir), fan(2.5, 2.0)) * 3600 < 1
+    assert false_rate(mount(room, pir), fan(2.5, 2.0)) * 3600 < 1
     heat = replace(fan(2.5, 2.0), kind="heat source", id="heat")
-    assert false_rate(it, heat) == 0 < false_rate(placed(room, pir), heat)
+    assert false_rate(mounted, heat) == 0 < false_rate(mount(room, pir), heat)
 
 
 def test_false_reports_come_only_in_their_hours_at_their_rate_and_name_the_hazard(room):
@@ -188,7 +188,7 @@ def test_false_reports_come_only_in_their_hours_at_their_rate_and_name_the_hazar
     assert {source for n in notices for source in n.source} == {"fan"}
     of_day = np.concatenate([n.start for n in notices]) % 86_400
     assert (of_day >= 3600).all() and (of_day < 4 * 3600).all()
-    expected = false_rate(placed(project, sensor), project.hazards[0]) * 3 * 3600 * 7
+    expected = false_rate(mount(project, sensor), project.hazards[0]) * 3 * 3600 * 7
     assert len(of_day) == pytest.approx(expected, abs=4 * math.sqrt(expected))
     chain = explain(r, next(i for i in r.incidents if i.kind == "false start"))
     assert any(k.record == "fan" for k in chain.links)

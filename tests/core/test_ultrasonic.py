@@ -20,7 +20,7 @@ from vastwatch.sensing.explain import sight
 from vastwatch.sensing.families.ultrasonic import ACROSS, AROUND, LOOKS_HZ, SMALL, across_factor, listen
 from vastwatch.sensing.figures import PET, SEATED, STANDING
 from vastwatch.sensing.hazards import false_rate
-from vastwatch.sensing.model import placed, settings_of, staying, walking
+from vastwatch.sensing.model import mount, settings_of, staying, walking
 from vastwatch.site.building import Hazard
 
 CEILING, WALL = "ultrasonic-ceiling-6", "ultrasonic-wall-9"
@@ -32,7 +32,7 @@ def hung(project, ident=CEILING, at=(2.5, 2.0, 2.5), yaw=0.0, **settings):
 
 
 def it_of(project, ident):
-    return placed(project, find(project.sensors, ident))
+    return mount(project, find(project.sensors, ident))
 
 
 @pytest.mark.parametrize(("psi", "factor"), [(0, 1.0), (90, ACROSS), (180, 1.0), (45, (0.5 + 0.5 / 0.64) ** -0.5)])
@@ -42,15 +42,15 @@ def test_a_walker_across_is_heard_less_far(psi, factor):
 
 def test_rates_by_hand_in_an_empty_room():
     project, ident = hung(make_room())
-    it = it_of(project, ident)
+    mounted = it_of(project, ident)
     at = np.array([[4.5, 2.0]])
     slant = math.hypot(2.0, 2.5 - STANDING.middle)
     p = 1 / (1 + math.exp((slant / (6.0 * ACROSS) - 1) / 0.08))
-    assert walking(it, at, 90.0, None, 1.1, STANDING)[0] == pytest.approx(LOOKS_HZ * p)
+    assert walking(mounted, at, 90.0, None, 1.1, STANDING)[0] == pytest.approx(LOOKS_HZ * p)
     # Twice as fast is not twice as often: the tone is there or it is not.
-    assert walking(it, at, 90.0, None, 2.2, STANDING)[0] == pytest.approx(LOOKS_HZ * p)
+    assert walking(mounted, at, 90.0, None, 2.2, STANDING)[0] == pytest.approx(LOOKS_HZ * p)
     seated = math.hypot(2.0, 2.5 - SEATED.middle)
-    seen = staying(it, at, None, SEATED)
+    seen = staying(mounted, at, None, SEATED)
     assert seen.large[0] == pytest.approx(1 / (1 + math.exp((seated / 4.0 - 1) / 0.08)))
     assert seen.small[0] == pytest.approx(1 / (1 + math.exp((seated / (SMALL * 4.0) - 1) / 0.08)))
     assert seen.still_per_s[0] == 0.0
@@ -137,11 +137,11 @@ def test_the_fast_factors_are_those_of_the_definition():
 
 def test_moving_air_sets_it_off_and_the_sun_does_not():
     project, ident = hung(make_room())
-    it = it_of(project, ident)
+    mounted = it_of(project, ident)
     outline = ((3.0, 1.5), (3.6, 1.5), (3.6, 2.1), (3.0, 2.1))
 
     def rate(kind):
-        return 3600 * false_rate(it, Hazard(id="h", level="g", name="H", kind=kind, outline=outline, strength=1.0))
+        return 3600 * false_rate(mounted, Hazard(id="h", level="g", name="H", kind=kind, outline=outline, strength=1.0))
 
     assert rate("vent") == pytest.approx(20, rel=0.05) and rate("fan") == pytest.approx(40, rel=0.05)
     assert rate("sun patch") == 0 < rate("insect lamp") < 1

@@ -17,15 +17,15 @@ from vastwatch.design.edits.fittings import add_furnishing, add_opening, rooms_b
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.whole_rooms import copy_room, move_room
 from vastwatch.design.project import Project, find
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.geometry import polygons
-from vastwatch.geometry.polygons import frame
+from vastwatch.geometry.polygons import bounds
 from vastwatch.site.building import Level, Wall
 from vastwatch.site.furniture import furniture
 
 
 def sound(project):
-    assert list(problems(project)) == []
+    assert list(faults_of(project)) == []
     shut = [f.text for f in findings(project) if f.rule in ("room-open", "rooms-overlap")]
     assert shut == []
     return project
@@ -50,7 +50,7 @@ def built(project):
 def test_a_room_goes_with_its_walls_and_all_that_is_in_it_and_the_neighbour_keeps_its_own(room):
     new = sound(move_room(room, "small", 0.0, 6.0).project)
     small, big = find(new.rooms, "small"), find(new.rooms, "big")
-    assert frame(small.outline) == pytest.approx((5, 6, 8, 10)) and big is find(room.rooms, "big")
+    assert bounds(small.outline) == pytest.approx((5, 6, 8, 10)) and big is find(room.rooms, "big")
     # The wall between stays with the big room; the small one has got a wall of its own there.
     assert find(new.walls, "middle") is find(room.walls, "middle")
     assert built(new) == pytest.approx(2 * (5 + 4) + 2 * (3 + 4))
@@ -156,7 +156,7 @@ def test_a_row_of_offices_from_one():
         made.append(copy)
     sound(project)
     assert [r.name for r in project.rooms] == [f"Office {n}" for n in range(1, 6)]
-    assert [frame(r.outline)[0] for r in project.rooms] == [0, 3, 6, 9, 12]
+    assert [bounds(r.outline)[0] for r in project.rooms] == [0, 3, 6, 9, 12]
     # Each has its desk with its seat, a lamp and a door; the walls between are one; sensors are bought, not copied.
     assert [x.name for x in project.lamps] == [f"Office {n} light" for n in range(1, 6)]
     assert len(project.furnishings) == len(project.spots) == len(project.lamps) == len(project.openings) == 5
@@ -168,7 +168,7 @@ def test_a_row_of_offices_from_one():
 
 def test_a_copys_walls_are_of_the_same_kind(demo):
     new, copy = copy_room(demo, "glazing")
-    x0, _, x1, _ = frame(copy.outline)
+    x0, _, x1, _ = bounds(copy.outline)
     outer = next(w for w in new.walls if w.level == "ground" and w.a[0] == w.b[0] == x1)
     brick = next(w for w in demo.walls if w.level == "ground" and w.a[0] == w.b[0] == x0)
     assert (outer.material, outer.thickness) == (brick.material, brick.thickness) and outer.id != brick.id

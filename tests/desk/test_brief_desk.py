@@ -12,7 +12,7 @@ from vastwatch.design.project import find
 from vastwatch.desk.shell.parts import FigureField, LinkCard
 from vastwatch.desk.stages.brief.people import clock
 from vastwatch.desk.stages.brief.table import RowsTable
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 
 
 @pytest.fixture
@@ -136,7 +136,7 @@ def test_a_day_sheet_is_typed_lines_come_and_go(qtbot, window, brief):
     assert people.errands.setData(people.errands.index(len(people.errands.rows) - 1, 4), "3")
     assert people.person.errands[-1].per_day == 3
     assert not people.errands.setData(people.errands.index(0, 4), "900")
-    assert not list(problems(project(window)))
+    assert not list(faults_of(project(window)))
 
 
 def test_weight_speed_kind_and_the_side_of_the_bed(qtbot, window, brief):
@@ -227,7 +227,7 @@ def test_circuits_are_made_named_fed_and_taken_away(qtbot, window, brief):
     wiring.controller.setText("a controller")
     wiring.controller.editingFinished.emit()
     assert project(window).brief.controller == "a controller"
-    assert not list(problems(project(window)))
+    assert not list(faults_of(project(window)))
 
 
 # -- means ---------------------------------------------------------------------------------------------------------
@@ -256,7 +256,7 @@ def test_budget_weights_and_kit_are_set_and_undone(qtbot, window, brief):
     assert find(project(window).devices, "radar-24-bands")
     means._remove_owned("radar-24-bands")
     assert all(d.id != "radar-24-bands" for d in project(window).devices)
-    assert not list(problems(project(window)))
+    assert not list(faults_of(project(window)))
 
 
 def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):

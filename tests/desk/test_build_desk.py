@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QMessageBox
 from vastwatch.design.project import find
 from vastwatch.desk.shell.units import parse_size
 from vastwatch.desk.stages.plan.drawing import DrawingDialog
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.files.dxf import write_drawing
 from vastwatch.geometry import polygons
 
@@ -49,7 +49,7 @@ def test_from_nothing_to_the_first_useful_answer_by_keys_and_clicks(qtbot, bare)
     w.focus.set(figure="seated")
     rows = dict(w.plan.explain_point(sensor, 1.5, 1.8))
     assert rows["seated still"].startswith("noticed every")
-    assert not list(problems(project(w)))
+    assert not list(faults_of(project(w)))
     settle(qtbot, w)
     assert "Nobody lives" not in w.windowTitle()
     w.grab()
@@ -98,7 +98,7 @@ def test_walls_and_corners_are_dragged_and_what_belongs_follows(qtbot, bare):
     assert sum((6.4, 3.5) in (x.a, x.b) for x in project(w).walls) == 2
     # Where it would not be a building it stays as it was.
     drag(qtbot, w, spot_px(w, 6.4, 3.5), spot_px(w, 1.0, 1.0))
-    assert not list(problems(project(w)))
+    assert not list(faults_of(project(w)))
     w.document.undo_stack.setIndex(steps)
     assert polygons.area(project(w).rooms[0].outline) == pytest.approx(12)
 
@@ -239,7 +239,7 @@ def test_a_room_of_the_sample_is_renamed_reused_and_deleted(qtbot, window):
     key(qtbot, w.plan, Qt.Key.Key_Delete)
     assert "store" not in {r.id for r in project(w).rooms}
     assert "Deleted store, with" in w.status.said.text()
-    assert not list(problems(project(w)))
+    assert not list(faults_of(project(w)))
     settle(qtbot, w)
 
 

@@ -26,7 +26,7 @@ from vastwatch.desk.shell.focus import STAGES
 from vastwatch.desk.shell.parts import FigureField
 from vastwatch.desk.stages.brief.table import RowsTable
 from vastwatch.files import load_demo
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 
 KEYS = [
     Qt.Key.Key_Left, Qt.Key.Key_Up, Qt.Key.Key_R, Qt.Key.Key_Delete, Qt.Key.Key_V, Qt.Key.Key_N, Qt.Key.Key_M,
@@ -151,7 +151,7 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
         if n % 9 == 0:
             QTest.qWait(2)
         assert not caught, caught
-        assert next(problems(project(w)), None) is None
+        assert next(faults_of(project(w)), None) is None
         # Everything in it can be written: no number of another kind has slipped in.
         msgspec.to_builtins(project(w))
     assert w.isVisible()

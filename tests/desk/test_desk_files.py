@@ -139,11 +139,11 @@ def test_after_a_kill_the_next_start_offers_the_unsaved_work(qtbot, room, tmp_pa
 
 
 def test_a_flaw_in_a_slot_is_logged_and_said_and_the_window_lives(qtbot, desk, tmp_path, monkeypatch):
-    from vastwatch.desk.shell.app import catch_flaws
+    from vastwatch.desk.shell.app import catch_failures
 
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)
     log = tmp_path / "state" / "flaws.log"
-    catch_flaws(desk, log)
+    catch_failures(desk, log)
     try:
         raise RuntimeError("a flaw")
     except RuntimeError as e:

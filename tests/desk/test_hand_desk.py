@@ -17,15 +17,15 @@ from vastwatch.design.project import find
 from vastwatch.desk.plan.handles import handle_of
 from vastwatch.desk.plan.view import CARRIED
 from vastwatch.desk.shell import results
-from vastwatch.desk.shell.app import Desk, catch_flaws, empty_project, make_application
+from vastwatch.desk.shell.app import Desk, catch_failures, empty_project, make_application
 from vastwatch.desk.shell.arming import ArmingButton
 from vastwatch.desk.shell.derived import NOT_COMPUTED
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import STAGES
 from vastwatch.desk.shell.parts import Paged, unbroken
 from vastwatch.desk.stages.sensors.shelf import DeviceCard
-from vastwatch.files.check import problems
-from vastwatch.geometry.polygons import frame
+from vastwatch.files.check import faults_of
+from vastwatch.geometry.polygons import bounds
 
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -81,7 +81,7 @@ def test_furniture_is_carried_to_the_plan_and_foreseen_there(qtbot, plan, carrie
     assert footprint == chair.outline
     assert w.focus.placing is None and w.plan.bench.foreseen is None and w.focus.selected == chair.id
     assert not furniture_button(w, "Chair").isChecked()
-    assert not list(problems(project(w)))
+    assert not list(faults_of(project(w)))
 
 
 @pytest.mark.parametrize(("panel", "name", "at", "collection"), [
@@ -164,7 +164,7 @@ def test_a_stair_stands_along_its_wall(qtbot, plan):
     w.focus.set(level="ground", room="store", selected="store")
     assert w.plan.place("furniture:Stair run", 11.2, 1.9)
     stair = project(w).furnishings[-1]
-    x0, y0, x1, y1 = frame(stair.outline)
+    x0, y0, x1, y1 = bounds(stair.outline)
     assert y1 - y0 == pytest.approx(2.9, abs=0.01) and x1 - x0 == pytest.approx(0.9, abs=0.01)
     assert x1 == pytest.approx(12 - 0.15 - 0.02, abs=0.06)
     climb = stair.climb
@@ -179,10 +179,10 @@ def test_near_a_corner_furniture_is_kept_out_of_the_other_wall(qtbot, plan):
     w = plan
     w.focus.set(level="ground", room="store", selected="store")
     room = find(project(w).rooms, "store").outline
-    x0, y0, x1, y1 = frame(room)
+    x0, y0, x1, y1 = bounds(room)
     for x, y in ((x0 + 0.2, y1 - 0.1), (x1 - 0.2, y1 - 0.1), (x0 + 0.1, y1 - 0.2)):
         assert w.plan.place("furniture:Rack", x, y)
-        a0, b0, a1, b1 = frame(project(w).furnishings[-1].outline)
+        a0, b0, a1, b1 = bounds(project(w).furnishings[-1].outline)
         assert x0 < a0 and a1 < x1 and y0 < b0 and b1 < y1
         w.document.undo_stack.undo()
 
@@ -218,7 +218,7 @@ def test_an_empty_building_begins_on_the_plan_with_ways_to_begin(qtbot, fresh):
     type_into(qtbot, w.build.measure, "4.2 x 3.6")
     assert not w.beginning.isVisible()
     # The first room lies in the middle of the plan, as large as there is place.
-    x0, y0, x1, y1 = frame(project(w).rooms[0].outline)
+    x0, y0, x1, y1 = bounds(project(w).rooms[0].outline)
     view = w.plan.viewport().rect()
     corners = [w.plan.pixel_of(x0, y0), w.plan.pixel_of(x1, y1)]
     assert all(view.contains(c.toPoint()) for c in corners)
@@ -263,7 +263,7 @@ def test_a_bare_level_offers_the_one_below(qtbot, plan):
     qtbot.mouseClick(w.beginning.offers["copy"], LEFT)
     mine = [r.name for r in project(w).rooms if r.level == w.focus.level]
     assert mine == [r.name for r in project(w).rooms if r.level == "upper"]
-    assert not w.beginning.isVisible() and not list(problems(project(w)))
+    assert not w.beginning.isVisible() and not list(faults_of(project(w)))
     assert "copy" in w.document.undo_stack.undoText().lower()
 
 
@@ -274,13 +274,13 @@ def test_places_and_turns_are_typed_exactly(qtbot, plan):
     w = plan
     w.focus.set(level="ground", room="store", selected="store-shelf")
     shelf = find(project(w).furnishings, "store-shelf")
-    (x0, y0, x1, y1) = frame(shelf.outline)
+    (x0, y0, x1, y1) = bounds(shelf.outline)
     type_into(qtbot, inspect(w, "X"), "10.4")
     type_into(qtbot, inspect(w, "Y"), "150 cm")
-    now = frame(find(project(w).furnishings, "store-shelf").outline)
+    now = bounds(find(project(w).furnishings, "store-shelf").outline)
     assert ((now[0] + now[2]) / 2, (now[1] + now[3]) / 2) == pytest.approx((10.4, 1.5))
     type_into(qtbot, inspect(w, "Turned"), "180")
-    turned = frame(find(project(w).furnishings, "store-shelf").outline)
+    turned = bounds(find(project(w).furnishings, "store-shelf").outline)
     assert (turned[2] - turned[0], turned[3] - turned[1]) == pytest.approx((y1 - y0, x1 - x0), abs=1e-3)
     assert inspect(w, "Turned").text() == "180°"
     type_into(qtbot, inspect(w, "Bottom"), "1.2")
@@ -296,14 +296,14 @@ def test_places_and_turns_are_typed_exactly(qtbot, plan):
 def test_a_room_is_as_wide_as_typed(qtbot, plan):
     w = plan
     w.focus.set(level="ground", room="kiln", selected="kiln")
-    old = frame(find(project(w).rooms, "kiln").outline)
+    old = bounds(find(project(w).rooms, "kiln").outline)
     type_into(qtbot, inspect(w, "Wide"), f"{old[2] - old[0] + 0.2:.2f}")
-    new = frame(find(project(w).rooms, "kiln").outline)
+    new = bounds(find(project(w).rooms, "kiln").outline)
     assert new[2] - old[2] == pytest.approx(0.2) and new[0] == old[0]
-    assert frame(find(project(w).rooms, "store").outline)[0] == pytest.approx(new[2])
+    assert bounds(find(project(w).rooms, "store").outline)[0] == pytest.approx(new[2])
     type_into(qtbot, inspect(w, "Wide"), "40")
     assert "would" in w.status.said.text()
-    assert frame(find(project(w).rooms, "kiln").outline) == new
+    assert bounds(find(project(w).rooms, "kiln").outline) == new
     assert inspect(w, "Wide").text() == f"{new[2] - new[0]:.2f} m"
 
 
@@ -328,7 +328,7 @@ def test_a_lamp_is_hung_on_a_circuit_at_the_right(qtbot, plan):
     own = choose("a circuit of its own")
     assert len(project(w).circuits) == n + 1
     assert own.currentText() == circuit_of(project(w), "lamp-kiln").name
-    assert not list(problems(project(w)))
+    assert not list(faults_of(project(w)))
 
 
 @pytest.mark.parametrize(("ident", "collection"), [("store-shelf", "furnishings"), ("shop-counter-spot", "spots")])
@@ -402,7 +402,7 @@ def test_a_flaw_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, monke
     monkeypatch.setattr(logging.getLogger(), "handlers", [])
     hook = __import__("sys").excepthook
     try:
-        catch_flaws(desk, log)
+        catch_failures(desk, log)
         monkeypatch.setattr(results, "findings", lambda _: {}["no such thing"])
         w.focus.set(room="kiln", selected="kiln")
         w.results.findings.forget()

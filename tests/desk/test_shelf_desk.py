@@ -77,7 +77,7 @@ def test_a_type_of_ones_own_is_made_checked_kept_and_placed(qtbot, window, shelf
     form.fields["name"].setText("My radar")
     form.fields["still_m"].setText("9")
     form.keep()
-    assert form.isVisible() and "Somebody still" in form.trouble.text()
+    assert form.isVisible() and "Somebody still" in form.fault.text()
     assert form.fields["still_m"].property("wrong") == "true"
     form.fields["still_m"].setText("five")
     form.keep()
@@ -140,7 +140,7 @@ def test_a_damaged_list_of_own_types_is_left_alone(tmp_path):
     path.write_text("{ damaged")
     own = OwnTypes(path)
     said = []
-    own.trouble.connect(said.append)
+    own.failure.connect(said.append)
     assert own.types == [] and not own.put([device("pir-wall-8")])
     assert "not valid JSON" in said[0]
     assert path.read_text() == "{ damaged"
@@ -190,4 +190,4 @@ def test_what_is_one_of_a_few_words_is_chosen_and_not_typed(qtbot, window, shelf
         assert form.value().radio == "network"
     form.fields["price"].setText("-3")
     form.keep()
-    assert form.trouble.text() == "Price: expected a number of at least 0, got '-3'"
+    assert form.fault.text() == "Price: expected a number of at least 0, got '-3'"

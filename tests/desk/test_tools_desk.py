@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QMenu
 from vastwatch.design.project import find
 from vastwatch.desk.stages.plan.underlay import LONGEST_PX, pages_of, picture_of, read_underlay
 from vastwatch.files import ProjectError, load_project
-from vastwatch.files.check import problems
+from vastwatch.files.check import faults_of
 from vastwatch.geometry import polygons
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -56,7 +56,7 @@ def test_a_room_is_dragged_and_the_next_takes_hold_of_its_corner(qtbot, bare):
     drag(qtbot, w, spot_px(w, 2.0, 2.0), spot_px(w, 4.0, 3.0))
     assert len(project(w).rooms) == 2
     assert "overlap" in w.status.said.text()
-    assert not list(problems(project(w)))
+    assert not list(faults_of(project(w)))
 
 
 def test_a_polygon_is_clicked_corner_by_corner_taken_back_and_closed(qtbot, bare):
@@ -215,7 +215,7 @@ def test_many_are_taken_with_shift_and_moved_copied_mirrored_deleted(qtbot, plan
     key(qtbot, w.plan, Qt.Key.Key_Delete)
     assert len(project(w).furnishings) == pieces and not w.focus.marked
     assert "Deleted 4 things" in w.status.said.text()
-    assert not list(problems(project(w)))
+    assert not list(faults_of(project(w)))
 
 
 def test_a_frame_takes_what_lies_wholly_in_it(qtbot, plan):

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPoint, Qt
 
 from vastwatch.design.project import find
 from vastwatch.desk.plan.places import name_frame
-from vastwatch.files.check import problems
-from vastwatch.geometry.polygons import frame
+from vastwatch.files.check import faults_of
+from vastwatch.geometry.polygons import bounds
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -36,9 +36,9 @@ def test_a_room_is_dragged_by_its_name_and_takes_hold_of_corners(qtbot, two):
     # To the left above the den, three pixels off its corner.
     drag(qtbot, w, grip, grip + QPoint(round(-4 * k) + 3, round(-3 * k) - 3))
     new = project(w).rooms[1]
-    assert frame(new.outline) == pytest.approx((0, 3, 2, 6))
+    assert bounds(new.outline) == pytest.approx((0, 3, 2, 6))
     assert w.document.undo_stack.count() == steps + 1 and w.focus.selected == hall.id
-    assert not list(problems(project(w)))
+    assert not list(faults_of(project(w)))
     # Onto the den it does not go.
     grip = name_frame(new, w.plan).center().toPoint()
     drag(qtbot, w, grip, grip + QPoint(round(0.9 * k), round(1.5 * k)))
@@ -50,12 +50,12 @@ def test_a_room_is_moved_by_keys_and_figures_and_copied(qtbot, two):
     w.focus.set(room="hall", selected="hall")
     w.plan.setFocus()
     key(qtbot, w.plan, Qt.Key.Key_Right, CTRL)
-    assert frame(find(project(w).rooms, "hall").outline)[0] == pytest.approx(4.05)
+    assert bounds(find(project(w).rooms, "hall").outline)[0] == pytest.approx(4.05)
     key(qtbot, w.plan, Qt.Key.Key_Right)
-    assert frame(find(project(w).rooms, "hall").outline)[0] == pytest.approx(4.05)
+    assert bounds(find(project(w).rooms, "hall").outline)[0] == pytest.approx(4.05)
     type_into(qtbot, inspect(w, "X"), "5")
     type_into(qtbot, inspect(w, "Y"), "1.5")
-    assert frame(find(project(w).rooms, "hall").outline) == pytest.approx((5, 1.5, 7, 4.5))
+    assert bounds(find(project(w).rooms, "hall").outline) == pytest.approx((5, 1.5, 7, 4.5))
     type_into(qtbot, inspect(w, "X"), "3")
     assert "overlap" in w.status.said.text() and inspect(w, "X").text() == "5.00 m"
     w.plan.setFocus()
@@ -63,4 +63,4 @@ def test_a_room_is_moved_by_keys_and_figures_and_copied(qtbot, two):
     assert [r.name for r in project(w).rooms] == ["Den", "Hall", "Hall 2"] and w.focus.room == "hall-2"
     assert w.document.undo_stack.undoText() == "Copy hall"
     qtbot.mouseClick(w.build.acts["copy"], LEFT)
-    assert len(project(w).rooms) == 4 and not list(problems(project(w)))
+    assert len(project(w).rooms) == 4 and not list(faults_of(project(w)))

@@ -37,7 +37,7 @@ from vastwatch.geometry.grids import grid_over
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
-from vastwatch.sensing.model import Placed, assembled, each_part, latency_s, mean_wait, placed, staying
+from vastwatch.sensing.model import MountedSensor, assembled, each_part, latency_s, mean_wait, mount, staying
 from vastwatch.sensing.scene import Obstacles, obstacles, within
 from vastwatch.site.building import Hazard, Room, Spot
 from vastwatch.words import about_words, duration_words, never_words
@@ -87,10 +87,10 @@ class Option:
     walker_s: float
     waits: dict[str, float]
     hold_s: float
-    fails: tuple[str, ...]
+    misses: tuple[str, ...]
     reason: str
     price: float
-    worth: float
+    rank_cost: float
 
     @cached_property
     def placed(self) -> tuple[Project, Sensor]:
@@ -117,7 +117,7 @@ def choose(project: Project, room_id: str, types: Sequence[DeviceType] | None = 
     sensing = [d for d in types or catalogue() if d.family in (*AREA_FAMILIES, *TOUCH_FAMILIES)]
     good: dict[tuple[str, bool], list[tuple[float, float]]] = {}
     options = [o for d in sensing if (o := _best(now, d, good)) is not None]
-    return sorted(options, key=lambda o: (bool(o.fails), len(o.fails), o.worth))
+    return sorted(options, key=lambda o: (bool(o.misses), len(o.misses), o.rank_cost))
 
 
 class Spare(NamedTuple):
@@ -144,7 +144,7 @@ class RoomNow:
         outline = np.asarray(room.outline, float)
         cell = max(CELL, math.sqrt(polygons.area(outline) / MOST_CELLS))
         grid = grid_over([outline], cell)
-        x0, y0, x1, y1 = polygons.frame(room.outline)
+        x0, y0, x1, y1 = polygons.bounds(room.outline)
         # Sensors hang a little inside; the frame holds the walls around as well.
         self.frame = (x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3)
         self.cells = np.asfortranarray(grid.points[grid.mask(room.outline).ravel()])
@@ -159,7 +159,7 @@ class RoomNow:
         for k in serving:
             sensor = find(project.sensors, k)
             if sensor.level == room.level:
-                self.times = np.minimum(self.times, notice_times(placed(project, sensor), self.cells, "across"))
+                self.times = np.minimum(self.times, notice_times(mount(project, sensor), self.cells, "across"))
         self.own_share = float((self.times <= self.needs.notice_s).mean()) if len(self.cells) else 0.0
         around = grid_over([np.asarray(r.outline, float) for r in project.rooms if r.level == room.level], SPILL_CELL)
         others = np.zeros((around.rows, around.columns), bool)
@@ -184,7 +184,7 @@ class RoomNow:
         self.hazards_here = [h for h in self.hazards if h.id in own]
         self.hazards_next_door = [h for h in self.hazards if h.id not in own]
 
-    def placed(self, device: DeviceType, sensor: Sensor, whole: bool = False) -> Placed:
+    def placed(self, device: DeviceType, sensor: Sensor, whole: bool = False) -> MountedSensor:
         """As `sensing.model.placed`, without a project that has the sensor in it; with the obstacles of the `whole`
         level, or only those between points of the room."""
         host = None
@@ -197,35 +197,35 @@ class RoomNow:
 
         return assembled(sensor, device, self.room, host, around)
 
-    def waits(self, it: Placed) -> np.ndarray:
+    def waits(self, mounted: MountedSensor) -> np.ndarray:
         """Mean wait at each spot with this sensor besides what serves the room, (spots,)."""
         mine = np.zeros(len(self.spots))
         for posture in {s.posture for s in self.spots}:
             which = np.array([s.posture == posture for s in self.spots])
             body = spot_body(next(s for s in self.spots if s.posture == posture))
-            seen = staying(it, self.at[which], self.facing[which], body)
+            seen = staying(mounted, self.at[which], self.facing[which], body)
             mine[which] = seen.rate(self.minor_motion[which])
-        wait = mean_wait(mine, latency_s(it.device))
+        wait = mean_wait(mine, latency_s(mounted.device))
         rate = self.rates + np.where(np.isfinite(wait), 1.0 / wait, 0.0)
         return np.where(rate > 0, 1.0 / np.maximum(rate, 1e-12), math.inf)
 
-    def spill(self, it: Placed) -> float:
+    def spill(self, mounted: MountedSensor) -> float:
         """Square metres of other rooms in which it notices a walker in time, through the walls."""
-        through = [part for part in each_part(it) if part.device.through_walls]
+        through = [part for part in each_part(mounted) if part.device.through_walls]
         if not through or len(self.outside) == 0:
             return 0.0
         times = np.min([notice_times(part, self.outside, "across") for part in through], axis=0)
         return float((times <= self.needs.notice_s).sum()) * SPILL_CELL**2
 
-    def fooled_per_h(self, it: Placed) -> float:
+    def falsely_triggered_per_h(self, mounted: MountedSensor) -> float:
         """False reports an hour by what fools it in the room."""
-        return 3600.0 * sum(false_rate(it, h) for h in self.hazards_here)
+        return 3600.0 * sum(false_rate(mounted, h) for h in self.hazards_here)
 
-    def share(self, it: Placed) -> float:
+    def share(self, mounted: MountedSensor) -> float:
         """Share of the room in which a walker is noticed in time."""
         if len(self.cells) == 0:
             return 0.0
-        times = np.minimum(self.times, notice_times(it, self.cells, "across"))
+        times = np.minimum(self.times, notice_times(mounted, self.cells, "across"))
         return float((times <= self.needs.notice_s).mean())
 
 
@@ -258,24 +258,28 @@ def _best(now: RoomNow, device: DeviceType, good: dict[tuple[str, bool], list[tu
         sensors = [s for s in sensors if s.at[:2] in good[kind]] or sensors
     tried = []
     for sensor in sensors:
-        it = now.placed(device, sensor)
-        waits = now.waits(it) if now.spots else np.zeros(0)
-        tried.append((float(np.minimum(waits, CAPPED_S).sum()) / 60.0, it, waits))
+        mounted = now.placed(device, sensor)
+        waits = now.waits(mounted) if now.spots else np.zeros(0)
+        tried.append((float(np.minimum(waits, CAPPED_S).sum()) / 60.0, mounted, waits))
     if not tried:
         return None
     tried.sort(key=lambda t: t[0])
     # Where nobody stays, every place is as good for the spots: then all are judged for walkers.
     few = tried[:SHORTLIST] if now.spots else tried
     judged = []
-    for bad, it, waits in few:
-        bad += WAIT_PER_FOOLED_MIN * now.fooled_per_h(it)
-        judged.append((round(bad, 3), -now.share(it), it, waits))
+    for bad, mounted, waits in few:
+        bad += WAIT_PER_FOOLED_MIN * now.falsely_triggered_per_h(mounted)
+        judged.append((round(bad, 3), -now.share(mounted), mounted, waits))
         if now.spots and judged[-1][1] <= -WALKER_SHARE:
             # The best for the spots does for the walkers too: no other place can be better.
             break
     judged.sort(key=lambda j: (j[0], j[1]))
     if roams and kind not in good:
-        ranked = [it.sensor for _, it, _ in tried] if now.spots else [it.sensor for _, _, it, _ in judged]
+        ranked = (
+            [mounted.sensor for _, mounted, _ in tried]
+            if now.spots
+            else [mounted.sensor for _, _, mounted, _ in judged]
+        )
         good[kind] = [s.at[:2] for s in ranked[:SHORTLIST]]
     best = judged[0]
     if best[1] > -WALKER_SHARE:
@@ -285,8 +289,8 @@ def _best(now: RoomNow, device: DeviceType, good: dict[tuple[str, bool], list[tu
     return _judged(now, device, best[2], best[3], -best[1])
 
 
-def _judged(now: RoomNow, device: DeviceType, it: Placed, waits: np.ndarray, share: float) -> Option:
-    fails = []
+def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.ndarray, share: float) -> Option:
+    misses = []
     needs = now.needs
     by_spot = {s.id: float(w) for s, w in zip(now.spots, waits)}
     worst = max(now.spots, key=lambda s: by_spot[s.id], default=None)
@@ -300,39 +304,49 @@ def _judged(now: RoomNow, device: DeviceType, it: Placed, waits: np.ndarray, sha
         reason += f"; at the {worst.name} {_somebody(worst)} is {noticed}"
         if hold > needs.hold_max_s:
             wants = f": it would take a hold of {about_words(hold)}" if math.isfinite(hold) else ""
-            fails.append(f"cannot hold on {_somebody(worst)} at the {worst.name}: {noticed}{wants}")
+            misses.append(f"cannot hold on {_somebody(worst)} at the {worst.name}: {noticed}{wants}")
         else:
             hold = math.ceil(hold / 10.0) * 10.0
             reason += f", so a hold of {about_words(hold)} does"
     if share < WALKER_SHARE:
-        fails.append(f"notices a walker within {needs.notice_s:g} s in only {100 * share:.0f} % of the room")
+        misses.append(f"notices a walker within {needs.notice_s:g} s in only {100 * share:.0f} % of the room")
     if not joins_presence(device, now.room):
-        fails.insert(0, "says nothing of who is there by itself: a fact for rules to use")
+        misses.insert(0, "says nothing of who is there by itself: a fact for rules to use")
     elif now.served and not _adds(now, waits, share):
-        fails.append("adds nothing to what hangs there already")
-    fails += _place_fails(now, device, it)
-    if not fails and device.through_walls:
+        misses.append("adds nothing to what hangs there already")
+    misses += _place_fails(now, device, mounted)
+    if not misses and device.through_walls:
         # Walls stop most; what sees through them and would do is also asked about what moves next door.
-        fails += _fooled(now.placed(device, it.sensor, whole=True), now.hazards_next_door)
+        misses += _fooled(now.placed(device, mounted.sensor, whole=True), now.hazards_next_door)
     # What does not do anyway need not be told apart any further.
-    fooled = 0.0
-    if not fails:
-        fooled = now.fooled_per_h(it)
-        if fooled > FOOLED_WORD_PER_H:
-            worst_of_all = max(now.hazards_here, key=lambda h: false_rate(it, h))
-            reason += f"; the {worst_of_all.name.lower()} fools it {per_hour_words(false_rate(it, worst_of_all))}"
-    spill = 0.0 if fails else now.spill(now.placed(device, it.sensor, whole=True))
+    falsely_triggered = 0.0
+    if not misses:
+        falsely_triggered = now.falsely_triggered_per_h(mounted)
+        if falsely_triggered > FOOLED_WORD_PER_H:
+            worst_of_all = max(now.hazards_here, key=lambda h: false_rate(mounted, h))
+            reason += f"; the {worst_of_all.name.lower()} fools it {per_hour_words(false_rate(mounted, worst_of_all))}"
+    spill = 0.0 if misses else now.spill(now.placed(device, mounted.sensor, whole=True))
     if spill > SPILL_M2:
         reason += f"; it also notices walkers in {spill:.0f} m² next door, unless its gate or sensitivity is set"
     left = spare(now.project, device.id)
     price = 0.0 if left.owned > left.used else device.price
     weights = now.project.brief.weights
-    worth = weights.cost * price + max(weights.comfort, 0.5) * PRICE_PER_HOLD_MIN * min(hold, CAPPED_S) / 60.0
-    worth += weights.fewest * DEVICE_PRICE + PRICE_PER_SPILL_M2 * spill + PRICE_PER_FOOLED * fooled
+    rank_cost = weights.cost * price + max(weights.comfort, 0.5) * PRICE_PER_HOLD_MIN * min(hold, CAPPED_S) / 60.0
+    rank_cost += weights.fewest * DEVICE_PRICE + PRICE_PER_SPILL_M2 * spill + PRICE_PER_FOOLED * falsely_triggered
     if device.power in ("mains", "usb"):
-        worth += weights.no_cables * CABLE_PRICE
+        rank_cost += weights.no_cables * CABLE_PRICE
     return Option(
-        device, it.sensor, now.project, share, needs.notice_s, by_spot, hold, tuple(fails), reason + ".", price, worth
+        device,
+        mounted.sensor,
+        now.project,
+        share,
+        needs.notice_s,
+        by_spot,
+        hold,
+        tuple(misses),
+        reason + ".",
+        price,
+        rank_cost,
     )
 
 
@@ -348,10 +362,10 @@ def _adds(now: RoomNow, waits: np.ndarray, share: float) -> bool:
     return shorter or share > now.own_share + ADDS_SHARE
 
 
-def _place_fails(now: RoomNow, device: DeviceType, it: Placed) -> list[str]:
+def _place_fails(now: RoomNow, device: DeviceType, mounted: MountedSensor) -> list[str]:
     """What the place itself has against a type."""
     out = []
-    if (power := power_trouble(now, device, it.sensor)) != "":
+    if (power := power_trouble(now, device, mounted.sensor)) != "":
         out.append(power)
     if device.quickness_s() >= now.needs.notice_s:
         out.append(
@@ -366,13 +380,13 @@ def _place_fails(now: RoomNow, device: DeviceType, it: Placed) -> list[str]:
         watts = sum(lamp.watts for lamp in now.lamps)
         if watts > device.load_w:
             out.append(f"switches up to {device.load_w:g} W; the lamps here draw {watts:g} W")
-    return out + _fooled(it, now.hazards_here)
+    return out + _fooled(mounted, now.hazards_here)
 
 
-def _fooled(it: Placed, hazards: list[Hazard]) -> list[str]:
+def _fooled(mounted: MountedSensor, hazards: list[Hazard]) -> list[str]:
     out = []
     for hazard in hazards:
-        rate = false_rate(it, hazard)
+        rate = false_rate(mounted, hazard)
         if rate * 3600.0 > FOOLED_PER_H:
             out.append(f"the {hazard.name.lower()} fools it {per_hour_words(rate)}")
     return out

@@ -95,15 +95,15 @@ def _shadow_price(project: Project, option: Option) -> float:
 def purchases(
     project: Project,
     types: Sequence[DeviceType] | None = None,
-    wanted: Callable[[], bool] = lambda: True,
+    should_continue: Callable[[], bool] = lambda: True,
     budget: float | None = None,
-    told: Callable[[float], None] = lambda _: None,
+    report_progress: Callable[[float], None] = lambda _: None,
     rooms: set[str] | None = None,
 ) -> list[Purchase]:
     """All single additions worth their money, the best first; those over the budget are left out.
 
-    `budget` defaults to the brief's less what the placed devices cost. `wanted` is asked between rooms, `told` hears
-    the share done, `rooms` limits where to look.
+    `budget` defaults to the brief's less what the placed devices cost. `should_continue` is asked between rooms,
+    `report_progress` hears the share done, `rooms` limits where to look.
     """
     if budget is None:
         budget = money_left(project)
@@ -112,11 +112,11 @@ def purchases(
     places = [r for r in project.rooms if r.id in lit and (rooms is None or r.id in rooms)]
     found: list[Purchase] = []
     for k, room in enumerate(places):
-        if not wanted():
+        if not should_continue():
             break
-        told(k / len(places))
+        report_progress(k / len(places))
         found += _for_room(project, before, room, types, budget)
-    told(1.0)
+    report_progress(1.0)
     return sorted(found, key=lambda p: -p.per_money)
 
 
@@ -128,7 +128,7 @@ def _for_room(
         return
     tried = 0
     for option in choose(project, room.id, types):
-        if option.fails or tried == TRIED_PER_ROOM:
+        if option.misses or tried == TRIED_PER_ROOM:
             break
         if budget is not None and option.price > budget + 1e-9:
             continue
@@ -238,8 +238,8 @@ def starter_set(
     project: Project,
     budget: float,
     types: Sequence[DeviceType] | None = None,
-    wanted: Callable[[], bool] = lambda: True,
-    told: Callable[[float], None] = lambda _: None,
+    should_continue: Callable[[], bool] = lambda: True,
+    report_progress: Callable[[float], None] = lambda _: None,
 ) -> list[Purchase]:
     """Purchases one after another, each the best for its money on top of those before, until the budget is spent.
 
@@ -248,15 +248,18 @@ def starter_set(
     (Khuller, Moss and Naor 1999), and mostly far nearer. After each step only its room is judged anew: an addition in
     one room changes no other.
     """
-    open_ = purchases(project, types, wanted, budget, lambda s: told(0.7 * s))
-    out = _greedy(project, budget, open_, types, wanted, lambda s: told(0.7 + 0.2 * s))
+    open_ = purchases(project, types, should_continue, budget, lambda s: report_progress(0.7 * s))
+    out = _greedy(project, budget, open_, types, should_continue, lambda s: report_progress(0.7 + 0.2 * s))
     single = max((p for p in open_ if p.option.price <= budget + 1e-9), key=lambda p: p.gain, default=None)
-    if single is not None and single.gain > sum(p.gain for p in out) and wanted():
+    if single is not None and single.gain > sum(p.gain for p in out) and should_continue():
         left = budget - single.option.price
         rest = [p for p in open_ if p.room != single.room]
-        rest += purchases(single.project, types, wanted, left, rooms={single.room})
-        out = [single, *_greedy(single.project, left, rest, types, wanted, lambda s: told(0.9 + 0.1 * s))]
-    told(1.0)
+        rest += purchases(single.project, types, should_continue, left, rooms={single.room})
+        out = [
+            single,
+            *_greedy(single.project, left, rest, types, should_continue, lambda s: report_progress(0.9 + 0.1 * s)),
+        ]
+    report_progress(1.0)
     return out
 
 
@@ -265,12 +268,12 @@ def _greedy(
     budget: float,
     open_: list[Purchase],
     types: Sequence[DeviceType] | None,
-    wanted: Callable[[], bool],
-    told: Callable[[float], None],
+    should_continue: Callable[[], bool],
+    report_progress: Callable[[float], None],
 ) -> list[Purchase]:
     out: list[Purchase] = []
     left = budget
-    while open_ and len(out) < MOST_STEPS and wanted():
+    while open_ and len(out) < MOST_STEPS and should_continue():
         affordable = [p for p in open_ if p.option.price <= left + 1e-9]
         if not affordable:
             break
@@ -286,9 +289,9 @@ def _greedy(
         project = best.project
         left -= best.option.price
         out.append(best)
-        told(1 - left / budget if budget > 0 else 1.0)
+        report_progress(1 - left / budget if budget > 0 else 1.0)
         open_ = [p for p in open_ if p.room != best.room]
-        open_ += purchases(project, types, wanted, left, rooms={best.room})
+        open_ += purchases(project, types, should_continue, left, rooms={best.room})
     return out
 
 

@@ -54,17 +54,17 @@ class Remedy:
         return (self.before.dark_min - self.after.dark_min) - DARK_MIN_PER_IDLE_H * burned
 
 
-def remedies(rehearsal: Rehearsal, room: str, wanted: Callable[[], bool] = lambda: True) -> list[Remedy]:
+def remedies(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool] = lambda: True) -> list[Remedy]:
     """Remedies for a room that change its scores, best first. Rehearses once for each candidate.
 
-    `wanted` is asked before each; when it says no, what has been found so far is returned.
+    `should_continue` is asked before each; when it says no, what has been found so far is returned.
     """
     before = rehearsal.scores.get(room)
     if before is None:
         return []
     out = []
     for text, project in _candidates(rehearsal, room):
-        if not wanted():
+        if not should_continue():
             break
         after = rehearse(project, rehearsal.days, rehearsal.seed).scores.get(room)
         if after is not None and after != before:

@@ -18,7 +18,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.devices import MatType
 from vastwatch.sensing.families.mat import SURE_MARGIN, margin
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
-from vastwatch.sensing.model import placed
+from vastwatch.sensing.model import mount
 
 # Fooled more often than this is worth a word, per hour.
 FOOLED_PER_H = 0.2
@@ -119,7 +119,7 @@ def fooled_sensors(project: Project) -> Iterator[Finding]:
         for sensor in project.sensors:
             if sensor.id not in depended:
                 continue
-            rate = false_rate(placed(project, sensor), now)
+            rate = false_rate(mount(project, sensor), now)
             if rate * 3600.0 <= FOOLED_PER_H:
                 continue
             room = room_of(project, sensor)

@@ -31,11 +31,11 @@ class ProjectError(Exception):
 
 def check_project(project: Project) -> None:
     """Raise ProjectError for the first breach found."""
-    for problem in problems(project):
-        raise ProjectError(problem)
+    for fault in faults_of(project):
+        raise ProjectError(fault)
 
 
-def problems(project: Project) -> Iterator[str]:
+def faults_of(project: Project) -> Iterator[str]:
     """Every breach, as `path: what is wrong`."""
     yield from _numbers(project, "")
     yield from _ids(project)

@@ -41,7 +41,7 @@ LARGEST_M = 2000.0
 
 
 # Hears the share done, 0 to 1, and answers whether to go on.
-Told = Callable[[float], bool]
+GoOn = Callable[[float], bool]
 # The share of the work that is reading the file itself, and a file larger than any plan, bytes.
 READ_SHARE, LARGEST_FILE = 0.85, 400_000_000
 
@@ -84,19 +84,19 @@ class Unwanted(Exception):
 class _Watched(io.TextIOWrapper):
     """A text file that tells how far it has been read, and stops where nobody waits any more."""
 
-    def watch(self, size: int, told: Told) -> None:
-        self.size, self.told, self.lines, self.done = max(size, 1), told, 0, 0
+    def watch(self, size: int, report_progress: GoOn) -> None:
+        self.size, self.report_progress, self.lines, self.done = max(size, 1), report_progress, 0, 0
 
     def readline(self, size: int = -1) -> str:  # type: ignore[override]
         line = super().readline(size)
         self.lines += 1
         self.done += len(line)
-        if self.lines % 4096 == 0 and not self.told(READ_SHARE * min(self.done / self.size, 1.0)):
+        if self.lines % 4096 == 0 and not self.report_progress(READ_SHARE * min(self.done / self.size, 1.0)):
             raise Unwanted
         return line
 
 
-def _opened(path: Path, told: Told) -> Any:
+def _opened(path: Path, report_progress: GoOn) -> Any:
     """The document: read as it is where it is sound, which is quick; else mended as far as it can be."""
     import ezdxf
     from ezdxf import recover
@@ -108,17 +108,17 @@ def _opened(path: Path, told: Told) -> Any:
         if not binary:
             info = dxf_file_info(str(path))
             with path.open("rb") as f, _Watched(f, encoding=info.encoding, errors="surrogateescape") as text:
-                text.watch(path.stat().st_size, told)
+                text.watch(path.stat().st_size, report_progress)
                 return ezdxf.read(text)
     except (ezdxf.DXFError, ValueError, KeyError, IndexError, TypeError, AttributeError, StopIteration):
         # Damaged, or not quite to the letter: tried again below.
-        if not told(READ_SHARE / 2):
+        if not report_progress(READ_SHARE / 2):
             raise Unwanted from None
     document, _ = recover.readfile(str(path))
     return document
 
 
-def read_drawing(path: Path, told: Told = lambda _: True) -> Drawing:
+def read_drawing(path: Path, report_progress: GoOn = lambda _: True) -> Drawing:
     """Read a DXF. `told` hears the share done and says whether to go on. Raises ProjectError with one sentence for
     what is missing, damaged, too large, or empty; Unwanted when it was told to stop."""
     import ezdxf
@@ -128,7 +128,7 @@ def read_drawing(path: Path, told: Told = lambda _: True) -> Drawing:
             raise ProjectError(f"{path}: this is a folder, not a drawing")
         if path.stat().st_size > LARGEST_FILE:
             raise ProjectError(f"{path}: {path.stat().st_size // 1_000_000} MB are no plan of one building")
-        document = _opened(path, told)
+        document = _opened(path, report_progress)
     except FileNotFoundError:
         raise ProjectError(f"{path}: there is no such file") from None
     except OSError as e:
@@ -138,7 +138,7 @@ def read_drawing(path: Path, told: Told = lambda _: True) -> Drawing:
     drawing = Drawing(UNIT_CODES.get(int(document.header.get("$INSUNITS", 0))))
     space = document.modelspace()
     for seen, entity in enumerate(_taken_apart(space, 0), 1):
-        if seen % 500 == 0 and not told(READ_SHARE + (1 - READ_SHARE) * min(seen / max(len(space), 1), 1.0)):
+        if seen % 500 == 0 and not report_progress(READ_SHARE + (1 - READ_SHARE) * min(seen / max(len(space), 1), 1.0)):
             raise Unwanted
         if seen > MOST_ENTITIES:
             raise ProjectError(f"{path}: more than {MOST_ENTITIES:,} entities are not a plan of one building")

@@ -69,7 +69,7 @@ def contains_point(outline: Sequence[Sequence[float]], x: float, y: float) -> bo
     return inside
 
 
-def frame(points: Sequence[Sequence[float]], margin: float = 0.0) -> tuple[float, float, float, float]:
+def bounds(points: Sequence[Sequence[float]], margin: float = 0.0) -> tuple[float, float, float, float]:
     """Least x and y, greatest x and y, each so far out; plain Python, for short outlines."""
     xs, ys = [p[0] for p in points], [p[1] for p in points]
     return min(xs) - margin, min(ys) - margin, max(xs) + margin, max(ys) + margin

@@ -19,7 +19,7 @@ from vastwatch.rehearsal.run import Rehearsal
 from vastwatch.sensing.explain import Sight, sight
 from vastwatch.sensing.figures import BODIES, PET, STANDING
 from vastwatch.sensing.hazards import false_rate, per_hour_words
-from vastwatch.sensing.model import placed
+from vastwatch.sensing.model import mount
 from vastwatch.site.building import Hazard
 from vastwatch.words import clock_words, duration_words, never_words
 
@@ -231,7 +231,7 @@ def _hazard_link(r: Rehearsal, sensor: str, t: float) -> list[Link]:
     hazard = _hazard_noticed(r, sensor, t)
     if hazard is None:
         return []
-    rate = false_rate(placed(r.project, find(r.project.sensors, sensor)), hazard)
+    rate = false_rate(mount(r.project, find(r.project.sensors, sensor)), hazard)
     return [Link(hazard.name, hazard.id, hazard.kind, f"triggers {_name(r, sensor)} falsely, {per_hour_words(rate)}")]
 
 

@@ -19,7 +19,7 @@ from vastwatch.memo import kept
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
 from vastwatch.sensing.figures import BODIES, PET, STANDING
-from vastwatch.sensing.model import ADULT_KG, Placed, model_of, staying, walking
+from vastwatch.sensing.model import ADULT_KG, MountedSensor, model_of, staying, walking
 from vastwatch.site.people import Person
 
 Array = NDArray[np.float64]
@@ -58,17 +58,17 @@ class FalseSource(NamedTuple):
 
 
 def notices_of(
-    it: Placed, level: int, household: Household, lives: Lives, false: tuple[FalseSource, ...], hold: float
+    mounted: MountedSensor, level: int, household: Household, lives: Lives, false: tuple[FalseSource, ...], hold: float
 ) -> Notices:
     """What one sensor (or one part of a housing) notices of some days that a household lives, cut at midnights.
 
     `level`: its level's place by elevation; `hold`: the device's own, seconds.
     """
-    name = (household.seed, it.sensor.id, it.device.family)
+    name = (household.seed, mounted.sensor.id, mounted.device.family)
     book = household.book
-    chances = _chances(it, level, book, len(book.routes), _bearings(it, lives.people))
+    chances = _chances(mounted, level, book, len(book.routes), _bearings(mounted, lives.people))
     found = [
-        _walks(it, lives, chances, name),
+        _walks(mounted, lives, chances, name),
         _minor(lives, chances, name),
         _still(lives, chances, max(hold, SURE_HOLD_S), name),
         *(_false(source, name) for source in false),
@@ -97,15 +97,17 @@ class Chances(NamedTuple):
     still: Array
 
 
-def _bearings(it: Placed, people: tuple[Person, ...]) -> tuple[tuple[bool, float], ...]:
+def _bearings(mounted: MountedSensor, people: tuple[Person, ...]) -> tuple[tuple[bool, float], ...]:
     """Whether each is a pet, and how heavy where that counts."""
-    model = model_of(it.device.family)
+    model = model_of(mounted.device.family)
     by_weight = model is not None and model.by_weight
     return tuple((p.kind == "pet", p.body_kg if by_weight else ADULT_KG) for p in people)
 
 
 @kept
-def _chances(it: Placed, level: int, book: RouteBook, routes: int, bearings: tuple[tuple[bool, float], ...]) -> Chances:
+def _chances(
+    mounted: MountedSensor, level: int, book: RouteBook, routes: int, bearings: tuple[tuple[bool, float], ...]
+) -> Chances:
     distinct = sorted(set(bearings)) or [(False, ADULT_KG)]
     known = book.routes[:routes]
     lengths = [len(r.points) for r in known]
@@ -116,7 +118,7 @@ def _chances(it: Placed, level: int, book: RouteBook, routes: int, bearings: tup
         here = np.flatnonzero(np.concatenate([r.level for r in known]) == level)
         for pet in {pet for pet, _ in distinct}:
             if len(here):
-                rates = walking(it, points[here], None, heading[here], 1.0, PET if pet else STANDING)
+                rates = walking(mounted, points[here], None, heading[here], 1.0, PET if pet else STANDING)
                 for k, (other, _) in enumerate(distinct):
                     if other == pet:
                         walk[k, here] = rates
@@ -124,13 +126,15 @@ def _chances(it: Placed, level: int, book: RouteBook, routes: int, bearings: tup
     reached = np.add.reduceat(walk, base, axis=1) > 0 if known else np.zeros((len(distinct), 0), bool)
     large, small, still = (np.zeros((len(distinct), len(book.spots))) for _ in range(3))
     for k, (pet, kg) in enumerate(distinct):
-        large[k], small[k], still[k] = _stay_chances(it, book, level, pet, kg)
+        large[k], small[k], still[k] = _stay_chances(mounted, book, level, pet, kg)
     who = np.array([distinct.index(b) for b in bearings], int)
     out = np.array([r.out for r in known], int)
     return Chances(who, base, np.array(lengths, int), out, walk, reached, large, small, still)
 
 
-def _stay_chances(it: Placed, book: RouteBook, level: int, pet: bool, kg: float) -> tuple[Array, Array, Array]:
+def _stay_chances(
+    mounted: MountedSensor, book: RouteBook, level: int, pet: bool, kg: float
+) -> tuple[Array, Array, Array]:
     """For each spot the chance of a large and of a small movement, and the rate of being noticed at rest."""
     n = len(book.spots)
     large, small, still = np.zeros(n), np.zeros(n), np.zeros(n)
@@ -142,7 +146,7 @@ def _stay_chances(it: Placed, book: RouteBook, level: int, pet: bool, kg: float)
             continue
         at = np.array([book.spots[i].at for i in mine], float)
         facing = np.array([book.spots[i].facing for i in mine], float)
-        seen = staying(it, at, facing, BODIES[posture], kg)
+        seen = staying(mounted, at, facing, BODIES[posture], kg)
         large[mine], small[mine], still[mine] = seen.large, seen.small, seen.still_per_s
     return large, small, still
 
@@ -160,7 +164,7 @@ def _keys(lives: Lives, *names: object) -> NDArray[np.uint64]:
     return np.array([key_of(*names, p.id) for p in lives.people], np.uint64)
 
 
-def _walks(it: Placed, lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
+def _walks(mounted: MountedSensor, lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
     """Instants at which a walker is noticed."""
     w = lives.all
     some = np.flatnonzero(c.reached[c.who[lives.walk_of], w.walk_route]) if len(w.walk_route) else np.zeros(0, int)
@@ -182,7 +186,7 @@ def _walks(it: Placed, lives: Lives, c: Chances, name: tuple[object, ...]) -> Fo
     sample = c.out[route[walk]] + np.floor((t - out[walk]) * speed[walk] / STEP).astype(int)
     row = c.first[route[walk]] + np.clip(sample, 0, length[walk])
     rate = c.walk[c.who[person], row]
-    model = model_of(it.device.family)
+    model = model_of(mounted.device.family)
     if model is not None and model.by_speed:
         rate = rate * speed[walk]
     hit = uniform(_keys(lives, *name, "walk")[person], tick) < -np.expm1(-rate / WALK_HZ) if len(t) else t > 0

@@ -19,7 +19,7 @@ from vastwatch.memo import MEMO, is_kept, kept
 from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
-from vastwatch.sensing.model import Placed, each_part, held, model_of, placed
+from vastwatch.sensing.model import MountedSensor, each_part, held, model_of, mount
 from vastwatch.signals import Calendar, Signal, any_of
 from vastwatch.site.building import Hazard
 
@@ -53,7 +53,7 @@ class Heard(NamedTuple):
 class _Wanted(NamedTuple):
     """A sensor in its place, its level's place by elevation, and by part and week what triggers it falsely."""
 
-    it: Placed
+    mounted: MountedSensor
     level: int
     false: tuple[Weekly, ...]
 
@@ -66,36 +66,36 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     for first in range(0, truth.calendar.days if left else 0, TOGETHER):
         lives: dict[tuple[int, int], Lives] = {}
         for w in left:
-            for part, weekly in zip(each_part(w.it), w.false):
+            for part, weekly in zip(each_part(w.mounted), w.false):
                 _hear(part, w.level, truth, weekly, first, min(first + TOGETHER, truth.calendar.days), lives)
     return {ident: _run(*w, truth) for ident, w in wanted.items()}
 
 
 def _wanted(project: Project, sensor_id: str, truth: Truth) -> _Wanted:
-    it = placed(project, find(project.sensors, sensor_id))
-    false = tuple(_false_by_week(project, part, truth.calendar) for part in each_part(it))
-    return _Wanted(it, _level(project, it), false)
+    mounted = mount(project, find(project.sensors, sensor_id))
+    false = tuple(_false_by_week(project, part, truth.calendar) for part in each_part(mounted))
+    return _Wanted(mounted, _level(project, mounted), false)
 
 
 def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Notices:
     """All that a sensor noticed on a day, whichever of its parts did."""
-    it, level, false = _wanted(project, sensor_id, truth)
-    found = [_notices_of_day(part, level, truth, weekly, day) for part, weekly in zip(each_part(it), false)]
+    mounted, level, false = _wanted(project, sensor_id, truth)
+    found = [_notices_of_day(part, level, truth, weekly, day) for part, weekly in zip(each_part(mounted), false)]
     if len(found) == 1:
         return found[0]
     order = np.argsort(np.concatenate([n.start for n in found]), kind="stable")
     return Notices(*(np.concatenate(columns)[order] for columns in zip(*found)))
 
 
-def _level(project: Project, it: Placed) -> int:
+def _level(project: Project, mounted: MountedSensor) -> int:
     order = sorted(project.levels, key=lambda level: level.elevation)
-    return next(i for i, level in enumerate(order) if level.id == it.sensor.level)
+    return next(i for i, level in enumerate(order) if level.id == mounted.sensor.level)
 
 
-def own_hold_s(it: Placed) -> float:
+def own_hold_s(mounted: MountedSensor) -> float:
     """The hold the device itself keeps: as set, or as it comes."""
-    own = it.sensor.settings.hold_s
-    return it.device.hold_s if own is None else own
+    own = mounted.sensor.settings.hold_s
+    return mounted.device.hold_s if own is None else own
 
 
 # -- nuisance sources ----------------------------------------------------------------------------------------------
@@ -104,17 +104,17 @@ def own_hold_s(it: Placed) -> float:
 Weekly = tuple[tuple[tuple[str, float, tuple[tuple[float, float], ...]], ...], ...]
 
 
-def _false_by_week(project: Project, it: Placed, calendar: Calendar) -> Weekly:
-    here = tuple(h for h in project.hazards if h.level == it.sensor.level)
+def _false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> Weekly:
+    here = tuple(h for h in project.hazards if h.level == mounted.sensor.level)
     weeks = range(0, calendar.days, SUN_DAYS)
-    return tuple(tuple(f for h in here for f in _falsely(project, it, h, calendar, first)) for first in weeks)
+    return tuple(tuple(f for h in here for f in _falsely(project, mounted, h, calendar, first)) for first in weeks)
 
 
 def _falsely(
-    project: Project, it: Placed, hazard: Hazard, calendar: Calendar, first: int
+    project: Project, mounted: MountedSensor, hazard: Hazard, calendar: Calendar, first: int
 ) -> list[tuple[str, float, tuple[tuple[float, float], ...]]]:
     now = resolved(project, hazard, calendar.date(first))
-    rate = 0.0 if now is None else part_false_rate(it, now)
+    rate = 0.0 if now is None else part_false_rate(mounted, now)
     return [] if now is None or rate <= 0 else [(hazard.id, rate, tuple(stretches(now)))]
 
 
@@ -131,58 +131,64 @@ def _of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, 
 # -- days ----------------------------------------------------------------------------------------------------------
 
 
-def _key(what: str, it: Placed, level: int, truth: Truth, day: int, weekly: Weekly) -> tuple[object, ...]:
+def _key(what: str, mounted: MountedSensor, level: int, truth: Truth, day: int, weekly: Weekly) -> tuple[object, ...]:
     """By what a day of a sensor is kept: all it reads, and not how many days were asked for."""
-    return what, it, level, truth.household, day, weekly[day // SUN_DAYS]
+    return what, mounted, level, truth.household, day, weekly[day // SUN_DAYS]
 
 
 def _hear(
-    it: Placed, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: dict[tuple[int, int], Lives]
+    mounted: MountedSensor,
+    level: int,
+    truth: Truth,
+    weekly: Weekly,
+    first: int,
+    last: int,
+    lives: dict[tuple[int, int], Lives],
 ) -> None:
     """See to it that a part's days from one to another (not with it) are kept; `lives` holds those looked at so far."""
     days = range(first, last)
-    lacking = [d for d in days if not MEMO.holds(_key("heard", it, level, truth, d, weekly))]
+    lacking = [d for d in days if not MEMO.holds(_key("heard", mounted, level, truth, d, weekly))]
     if not lacking:
         return
     first, last = lacking[0], lacking[-1] + 1
     if (first, last) not in lives:
         lives[first, last] = truth.household.lives(first, last)
-    for day, n in zip(range(first, last), _noticed(it, level, truth, weekly, first, last, lives[first, last])):
-        MEMO.put(_key("heard", it, level, truth, day, weekly), _heard(it, n))
+    for day, n in zip(range(first, last), _noticed(mounted, level, truth, weekly, first, last, lives[first, last])):
+        MEMO.put(_key("heard", mounted, level, truth, day, weekly), _heard(mounted, n))
         if truth.calendar.days <= TOGETHER:
             # In a long run notices are made again for whoever asks what set a sensor off.
-            MEMO.put(_key("notices", it, level, truth, day, weekly), n)
+            MEMO.put(_key("notices", mounted, level, truth, day, weekly), n)
 
 
 def _noticed(
-    it: Placed, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: Lives
+    mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: Lives
 ) -> list[Notices]:
     calendar = truth.calendar
     false = tuple(f for d in range(first, last) for f in _of_day(weekly, calendar, d))
-    n = notices_of(it, level, truth.household, lives, false, own_hold_s(it))
+    n = notices_of(mounted, level, truth.household, lives, false, own_hold_s(mounted))
     return by_day(n, [calendar.midnight(d) for d in range(first, last + 1)])
 
 
-def _notices_of_day(it: Placed, level: int, truth: Truth, weekly: Weekly, day: int) -> Notices:
+def _notices_of_day(mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int) -> Notices:
     def work() -> Notices:
-        return _noticed(it, level, truth, weekly, day, day + 1, truth.lives(day))[0]
+        return _noticed(mounted, level, truth, weekly, day, day + 1, truth.lives(day))[0]
 
-    return MEMO.get(_key("notices", it, level, truth, day, weekly), work)
+    return MEMO.get(_key("notices", mounted, level, truth, day, weekly), work)
 
 
-def _heard(it: Placed, n: Notices) -> Heard:
-    hold = own_hold_s(it)
-    model = model_of(it.device.family)
-    start, end = condensed(n.start, n.end, hold, 0.0 if model is None else model.blind_s(it.device))
+def _heard(mounted: MountedSensor, n: Notices) -> Heard:
+    hold = own_hold_s(mounted)
+    model = model_of(mounted.device.family)
+    start, end = condensed(n.start, n.end, hold, 0.0 if model is None else model.blind_s(mounted.device))
     moving = held(n.start[n.moving], n.end[n.moving], min(MOVING_HOLD_S, hold))
     return Heard(start, end, moving)
 
 
-def _heard_on(it: Placed, level: int, truth: Truth, weekly: Weekly, day: int) -> Heard:
+def _heard_on(mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int) -> Heard:
     def work() -> Heard:
-        return _heard(it, _notices_of_day(it, level, truth, weekly, day))
+        return _heard(mounted, _notices_of_day(mounted, level, truth, weekly, day))
 
-    return MEMO.get(_key("heard", it, level, truth, day, weekly), work)
+    return MEMO.get(_key("heard", mounted, level, truth, day, weekly), work)
 
 
 def condensed(start: Array, end: Array, hold: float, blind: float) -> tuple[Array, Array]:
@@ -214,9 +220,9 @@ def condensed(start: Array, end: Array, hold: float, blind: float) -> tuple[Arra
 
 
 @kept
-def _run(it: Placed, level: int, false: tuple[Weekly, ...], truth: Truth) -> SensorRun:
+def _run(mounted: MountedSensor, level: int, false: tuple[Weekly, ...], truth: Truth) -> SensorRun:
     reports, moving = [], []
-    for part, weekly in zip(each_part(it), false):
+    for part, weekly in zip(each_part(mounted), false):
         days = range(truth.calendar.days)
         heard = [_heard_on(part, level, truth, weekly, day) for day in days]
         start, end = (np.concatenate([h[k] for h in heard]) for k in (0, 1))
@@ -227,14 +233,14 @@ def _run(it: Placed, level: int, false: tuple[Weekly, ...], truth: Truth) -> Sen
     return SensorRun(report, moves, report - moves)
 
 
-def _reported(it: Placed, start: Array, end: Array, truth: Truth) -> Signal:
+def _reported(mounted: MountedSensor, start: Array, end: Array, truth: Truth) -> Signal:
     """A device's report: its family's rows, each late by a latency of its own."""
-    model = model_of(it.device.family)
+    model = model_of(mounted.device.family)
     if model is None or len(start) == 0:
         return Signal.constant(False, 0.0, truth.end)
-    rows = model.report(it, start, end, own_hold_s(it))
-    lag = it.device.latency
-    key = key_of(truth.household.seed, it.sensor.id, it.device.family, "latency")
+    rows = model.report(mounted, start, end, own_hold_s(mounted))
+    lag = mounted.device.latency
+    key = key_of(truth.household.seed, mounted.sensor.id, mounted.device.family, "latency")
     mode = min(max(lag.typical_s, lag.min_s), lag.max_s)
     late = rows[:, 0] + triangular(key, at_ms(rows[:, 0]), lag.min_s, mode, lag.max_s)
     return Signal.from_intervals(np.column_stack([np.minimum(late, rows[:, 1]), rows[:, 1]]), 0.0, truth.end)

@@ -26,7 +26,7 @@ from vastwatch.sensing.figures import (
     Body,
     Figure,
 )  # fmt: skip
-from vastwatch.sensing.model import Placed, latency_s, mean_wait, placed, staying, walking
+from vastwatch.sensing.model import MountedSensor, latency_s, mean_wait, mount, staying, walking
 from vastwatch.site.building import Room, Spot
 
 Array = NDArray[np.float64]
@@ -112,35 +112,37 @@ def coverage(project: Project, sensor_id: str, figure: Figure, coarseness: int =
     follows the hand. Cached by what it reads: the sensor, its device type, and the walls, openings, rooms and
     furnishings.
     """
-    it = placed(project, find(project.sensors, sensor_id))
-    room = room_of(project, it.sensor) if coarseness else None
-    return _coverage(it, project.rooms, room, coarseness, figure)
+    mounted = mount(project, find(project.sensors, sensor_id))
+    room = room_of(project, mounted.sensor) if coarseness else None
+    return _coverage(mounted, project.rooms, room, coarseness, figure)
 
 
 @kept
-def _coverage(it: Placed, rooms: tuple[Room, ...], room: Room | None, coarseness: int, figure: Figure) -> CoverageMap:
-    grid = level_grid(rooms, it.sensor.level, CELLS[coarseness])
+def _coverage(
+    mounted: MountedSensor, rooms: tuple[Room, ...], room: Room | None, coarseness: int, figure: Figure
+) -> CoverageMap:
+    grid = level_grid(rooms, mounted.sensor.level, CELLS[coarseness])
     notice = np.full(grid.rows * grid.columns, math.inf)
     if room is None:
-        cells, points = built_cells(rooms, it.sensor.level)
-        notice[cells] = notice_times(it, points, figure)
+        cells, points = built_cells(rooms, mounted.sensor.level)
+        notice[cells] = notice_times(mounted, points, figure)
     else:
         blocks = _blocks(rooms, room, CELLS[coarseness])
-        notice[blocks.cells] = notice_times(it, blocks.points, figure)[blocks.block]
-    return CoverageMap(it.sensor.id, figure, grid, notice.reshape(grid.rows, grid.columns))
+        notice[blocks.cells] = notice_times(mounted, blocks.points, figure)[blocks.block]
+    return CoverageMap(mounted.sensor.id, figure, grid, notice.reshape(grid.rows, grid.columns))
 
 
-def notice_times(it: Placed, points: Array, figure: Figure) -> Array:
+def notice_times(mounted: MountedSensor, points: Array, figure: Figure) -> Array:
     """Mean seconds until the figure is noticed at each point, (n,)."""
     if figure in ("seated", "lying"):
         body = SEATED if figure == "seated" else LYING
-        rate = staying(it, points, None, body).rate(MINOR_MOTION[FIGURE_ACTIVITY[figure]].rate)
+        rate = staying(mounted, points, None, body).rate(MINOR_MOTION[FIGURE_ACTIVITY[figure]].rate)
     elif figure == "pet":
-        rate = walking(it, points, 90.0, None, PET_SPEED, PET)
+        rate = walking(mounted, points, 90.0, None, PET_SPEED, PET)
     else:
         psi = 90.0 if figure == "across" else 0.0
-        rate = walking(it, points, psi, None, WALKING_SPEED, STANDING)
-    return mean_wait(rate, latency_s(it.device))
+        rate = walking(mounted, points, psi, None, WALKING_SPEED, STANDING)
+    return mean_wait(rate, latency_s(mounted.device))
 
 
 def spot_body(spot: Spot) -> Body:
@@ -156,7 +158,7 @@ def spot_notice_s(project: Project, sensor_id: str, spot: Spot) -> float:
     sensor = find(project.sensors, sensor_id)
     if find(project.rooms, spot.room).level != sensor.level:
         return math.inf
-    it = placed(project, sensor)
+    mounted = mount(project, sensor)
     at = np.array([spot.at], float)
-    rate = staying(it, at, spot.facing, spot_body(spot)).rate(MINOR_MOTION[spot.activity].rate)
-    return float(mean_wait(rate, latency_s(it.device))[0])
+    rate = staying(mounted, at, spot.facing, spot_body(spot)).rate(MINOR_MOTION[spot.activity].rate)
+    return float(mean_wait(rate, latency_s(mounted.device))[0])

@@ -17,12 +17,12 @@ from vastwatch.geometry.sightlines import Screens, fan, prism_hits, screen_hits
 from vastwatch.memo import kept
 from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body
 from vastwatch.sensing.model import (
-    Placed,
+    MountedSensor,
     each_part,
     latency_s,
     mean_wait,
     model_of,
-    placed,
+    mount,
     staying,
     walking,
 )  # fmt: skip
@@ -67,25 +67,27 @@ class Geometry(NamedTuple):
     azimuth_deg: float
 
 
-def geometry(it: Placed, at: tuple[float, float], body: Body) -> Geometry:
+def geometry(mounted: MountedSensor, at: tuple[float, float], body: Body) -> Geometry:
     """Distance to a body at a place, its bearing on the plan, and how far off the sensor's axis that is."""
-    x, y, z = it.sensor.at
+    x, y, z = mounted.sensor.at
     plan = float(np.hypot(at[0] - x, at[1] - y))
     bearing = float(np.degrees(np.arctan2(at[1] - y, at[0] - x)))
-    azimuth = abs((bearing - it.sensor.yaw + 180.0) % 360.0 - 180.0)
+    azimuth = abs((bearing - mounted.sensor.yaw + 180.0) % 360.0 - 180.0)
     return Geometry(np.array([at], float), plan, float(np.hypot(plan, z - body.middle)), bearing, azimuth)
 
 
-def waited(it: Placed, points: Array, body: Body, activity: str, facing: float | None, walking_by: bool) -> float:
+def waited(
+    mounted: MountedSensor, points: Array, body: Body, activity: str, facing: float | None, walking_by: bool
+) -> float:
     """Mean seconds until the body is noticed, inf for never."""
     if walking_by:
-        return wait_of(it, walking(it, points, 90.0, None, WALKING_SPEED, body))
-    return wait_of(it, staying(it, points, facing, body).rate(MINOR_MOTION[activity].rate))
+        return wait_of(mounted, walking(mounted, points, 90.0, None, WALKING_SPEED, body))
+    return wait_of(mounted, staying(mounted, points, facing, body).rate(MINOR_MOTION[activity].rate))
 
 
-def wait_of(it: Placed, rate: Array) -> float:
+def wait_of(mounted: MountedSensor, rate: Array) -> float:
     """Mean seconds until noticed, for a rate at one place (or nowhere), inf for never."""
-    return float(mean_wait(rate, latency_s(it.device))[0]) if len(rate) else math.inf
+    return float(mean_wait(rate, latency_s(mounted.device))[0]) if len(rate) else math.inf
 
 
 def sight(
@@ -98,36 +100,40 @@ def sight(
     walking_by: bool = False,
 ) -> Sight:
     """The sight line from a sensor to a body on the same level; of several parts, that which notices sooner."""
-    parts = each_part(placed(project, sensor))
+    parts = each_part(mount(project, sensor))
     return min((_sight(part, at, body, activity, facing, walking_by) for part in parts), key=_soonest)
 
 
 @kept
 def _sight(
-    it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+    mounted: MountedSensor, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
 ) -> Sight:
-    model = model_of(it.device.family)
-    return unseen(it, at, body) if model is None else model.explain(it, at, body, activity, facing, walking_by)
+    model = model_of(mounted.device.family)
+    return (
+        unseen(mounted, at, body) if model is None else model.explain(mounted, at, body, activity, facing, walking_by)
+    )
 
 
 def _soonest(s: Sight) -> tuple[float, float]:
     return s.notice_s, -s.range_m
 
 
-def unseen(it: Placed, at: tuple[float, float], body: Body, reach_m: float = 0.0, notice_s: float = math.inf) -> Sight:
+def unseen(
+    mounted: MountedSensor, at: tuple[float, float], body: Body, reach_m: float = 0.0, notice_s: float = math.inf
+) -> Sight:
     """The sight line of what has none: it knows only what lies within its reach."""
-    g = geometry(it, at, body)
+    g = geometry(mounted, at, body)
     near = g.plan_m <= reach_m
     return Sight(
-        sensor=it.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.plan_m, off_axis_deg=0.0, off_axis_factor=1.0,
+        sensor=mounted.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.plan_m, off_axis_deg=0.0, off_axis_factor=1.0,
         in_view=near, share=1.0, loss_db=0.0, contrast=1.0, rated_m=reach_m, range_m=reach_m if near else 0.0,
         hidden_by=(), notice_s=notice_s,
     )  # fmt: skip
 
 
-def in_the_way(it: Placed, points: Array, body: Body, by_share: bool) -> tuple[tuple[str, float], ...]:
+def in_the_way(mounted: MountedSensor, points: Array, body: Body, by_share: bool) -> tuple[tuple[str, float], ...]:
     """Each obstacle on the way and its weight, worst first: the share of the body it hides, or its loss in dB."""
-    view = fan(it.sensor.at, points)
+    view = fan(mounted.sensor.at, points)
     heights = body.heights
     found: dict[str, float] = {}
 
@@ -137,9 +143,9 @@ def in_the_way(it: Placed, points: Array, body: Body, by_share: bool) -> tuple[t
             found[owner] = max(found.get(owner, 0.0), weight)
 
     # Only what reaches into the frame of the one sight line can be in its way.
-    ends = np.array([it.sensor.at[:2], points[0]], float)
+    ends = np.array([mounted.sensor.at[:2], points[0]], float)
     lo, hi = ends.min(axis=0) - SLACK_M, ends.max(axis=0) + SLACK_M
-    around = it.around
+    around = mounted.around
     for screens, ids, losses in (
         (around.full, around.full_ids, around.full_db),
         (around.part, around.part_ids, around.part_db),

@@ -17,7 +17,7 @@ from vastwatch.design.project import Place, Project, find
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.sensing.figures import Body
-from vastwatch.sensing.model import Placed, each_part, model_of
+from vastwatch.sensing.model import MountedSensor, each_part, model_of
 from vastwatch.sensing.sunpatch import sun_hours, sun_patch
 from vastwatch.site.building import Hazard
 
@@ -31,18 +31,18 @@ INSIDE = 0.85
 NEVER_H = 24.0 * 30
 
 
-def false_rate(it: Placed, hazard: Hazard) -> float:
+def false_rate(mounted: MountedSensor, hazard: Hazard) -> float:
     """False reports per second of one sensor by one hazard, while it is there; 0 on another level."""
-    return sum(part_false_rate(part, hazard) for part in each_part(it))
+    return sum(part_false_rate(part, hazard) for part in each_part(mounted))
 
 
 @kept
-def part_false_rate(it: Placed, hazard: Hazard) -> float:
+def part_false_rate(mounted: MountedSensor, hazard: Hazard) -> float:
     """`false_rate` of one part of a housing."""
-    model = model_of(it.device.family)
-    if model is None or hazard.level != it.sensor.level or hazard.strength <= 0:
+    model = model_of(mounted.device.family)
+    if model is None or hazard.level != mounted.sensor.level or hazard.strength <= 0:
         return 0.0
-    return model.false_rate(it, hazard)
+    return model.false_rate(mounted, hazard)
 
 
 def body_of(hazard: Hazard) -> Body:

@@ -39,7 +39,7 @@ ADULT_KG, PET_KG = 70.0, 4.0
 SURE_PER_S = 10.0
 
 
-class Placed(NamedTuple):
+class MountedSensor(NamedTuple):
     """A sensor with everything around it that its sensing reads. Hashable parts only, so results can be cached."""
 
     sensor: Sensor
@@ -50,7 +50,7 @@ class Placed(NamedTuple):
     outline: Outline | None = None
     host: Any = None
     # The parts of one that is several in one housing.
-    parts: tuple[Placed, ...] = ()
+    parts: tuple[MountedSensor, ...] = ()
 
 
 class Staying(NamedTuple):
@@ -86,7 +86,7 @@ class SensingModel(Protocol):
 
     def walk(
         self,
-        it: Placed,
+        mounted: MountedSensor,
         points: Array,
         psi_deg: ArrayLike | None,
         heading_deg: ArrayLike | None,
@@ -97,17 +97,25 @@ class SensingModel(Protocol):
         heading on the plan."""
         ...
 
-    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
+    def stay(
+        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
+    ) -> Staying:
         """How somebody who stays at each point is noticed; without a facing, all sides count alike."""
         ...
 
     def explain(
-        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+        self,
+        mounted: MountedSensor,
+        at: tuple[float, float],
+        body: Body,
+        activity: str,
+        facing: float | None,
+        walking_by: bool,
     ) -> Sight:
         """Why somebody at a place is noticed as readily as they are."""
         ...
 
-    def false_rate(self, it: Placed, hazard: Hazard) -> float:
+    def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         """False reports per second by a hazard on its level, while it is there."""
         ...
 
@@ -115,7 +123,7 @@ class SensingModel(Protocol):
         """How long it notices nothing after a report has ended, seconds."""
         ...
 
-    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
+    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
         """[on, off) rows, (m, 2), that the device makes of what it noticed in [start, end), before its latency."""
         ...
 
@@ -130,7 +138,7 @@ def model_of(family: str) -> SensingModel | None:
     return model
 
 
-def placed(project: Project, sensor: Sensor) -> Placed:
+def mount(project: Project, sensor: Sensor) -> MountedSensor:
     """Gather what a sensor's sensing reads from the project."""
     device = find(project.devices, sensor.device)
     host = None
@@ -144,13 +152,15 @@ def placed(project: Project, sensor: Sensor) -> Placed:
 
 def assembled(
     sensor: Sensor, device: DeviceType, room: Room | None, host: Any, around: Callable[[str], Obstacles]
-) -> Placed:
+) -> MountedSensor:
     """A sensor of a type in a room, with its obstacles by what they are seen as; also one that no project has yet."""
     ambient, outline = (CATALOGUE_C, None) if room is None else (room.ambient_c, room.outline)
 
-    def alone(part: DeviceType) -> Placed:
+    def alone(part: DeviceType) -> MountedSensor:
         model = model_of(part.family)
-        return Placed(sensor, part, around("infrared" if model is None else model.band(part)), ambient, outline, host)
+        return MountedSensor(
+            sensor, part, around("infrared" if model is None else model.band(part)), ambient, outline, host
+        )
 
     parts = tuple(alone(part) for part in parts_of(device))
     return parts[0] if len(parts) == 1 else parts[0]._replace(device=device, parts=parts)
@@ -165,9 +175,9 @@ def parts_of(device: DeviceType) -> tuple[DeviceType, ...]:
     return (device.pir, device.radar) if isinstance(device, DualType) else (device,)
 
 
-def each_part(it: Placed) -> Iterable[Placed]:
+def each_part(mounted: MountedSensor) -> Iterable[MountedSensor]:
     """A placed sensor's parts, or itself alone."""
-    return it.parts or (it,)
+    return mounted.parts or (mounted,)
 
 
 def settings_of(device: DeviceType) -> tuple[str, ...]:
@@ -186,21 +196,25 @@ def watches_area(device: DeviceType) -> bool:
     return device.family in AREA_FAMILIES
 
 
-def walking(it: Placed, points: Array, psi_deg: ArrayLike | None, heading_deg: ArrayLike | None, speed: float,
-            body: Body) -> Array:  # fmt: skip
+def walking(
+    mounted: MountedSensor, points: Array, psi_deg: ArrayLike | None, heading_deg: ArrayLike | None, speed: float,
+    body: Body,
+) -> Array:  # fmt: skip
     """Notices per second, (n,), of a walker at each point: `SensingModel.walk` of its family, or nought."""
     out = np.zeros(len(points))
-    for part in each_part(it):
+    for part in each_part(mounted):
         model = model_of(part.device.family)
         if model is not None:
             out += model.walk(part, points, psi_deg, heading_deg, speed, body)
     return out
 
 
-def staying(it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float = ADULT_KG) -> Staying:
+def staying(
+    mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float = ADULT_KG
+) -> Staying:
     """How somebody who stays at each point is noticed: `SensingModel.stay` of its family."""
     found = []
-    for part in each_part(it):
+    for part in each_part(mounted):
         model = model_of(part.device.family)
         found.append(Staying.nobody(len(points)) if model is None else model.stay(part, points, facing_deg, body, kg))
     out = found[0]

@@ -103,12 +103,12 @@ def fresh_name_id(project: Project, stem: str) -> str:
 @kept
 def _frame_of(room: Room) -> tuple[float, float, float, float]:
     """The frame of a room; records are found by identity, which takes a tenth of hashing an outline."""
-    return polygons.frame(room.outline)
+    return polygons.bounds(room.outline)
 
 
 def overlapped(outline: Outline, rooms: Iterable[Room]) -> Room | None:
     """The first of some rooms that an outline shares area with, or None."""
-    x0, y0, x1, y1 = polygons.frame(outline)
+    x0, y0, x1, y1 = polygons.bounds(outline)
     for room in rooms:
         a, b, c, d = _frame_of(room)
         apart = x1 < a + SAME or c < x0 + SAME or y1 < b + SAME or d < y0 + SAME
@@ -119,7 +119,7 @@ def overlapped(outline: Outline, rooms: Iterable[Room]) -> Room | None:
 
 def overlap(a: Outline, b: Outline) -> bool:
     """Whether two simple polygons share area: corners or middles of one inside the other, or edges that cross."""
-    (ax0, ay0, ax1, ay1), (bx0, by0, bx1, by1) = polygons.frame(a), polygons.frame(b)
+    (ax0, ay0, ax1, ay1), (bx0, by0, bx1, by1) = polygons.bounds(a), polygons.bounds(b)
     if ax1 < bx0 + SAME or bx1 < ax0 + SAME or ay1 < by0 + SAME or by1 < ay0 + SAME:
         return False
     for p, q in ((a, b), (b, a)):
@@ -248,7 +248,7 @@ def move_wall(project: Project, ident: str, by: float) -> Project:
 
 def is_rectangle(outline: Outline) -> bool:
     """Whether an outline is a rectangle along the axes, so that it has a width and a depth."""
-    x0, y0, x1, y1 = polygons.frame(outline)
+    x0, y0, x1, y1 = polygons.bounds(outline)
     upright = all(abs(a[0] - b[0]) < SAME or abs(a[1] - b[1]) < SAME for a, b in _edges(outline))
     return upright and abs(polygons.area(outline) - (x1 - x0) * (y1 - y0)) < SAME**2
 
@@ -259,7 +259,7 @@ def resize_room(project: Project, ident: str, width: float | None = None, depth:
     room = find(project.rooms, ident)
     if not is_rectangle(room.outline):
         raise ValueError(f"{room.name.lower()} is no rectangle: drag its walls and corners")
-    x0, y0, x1, y1 = polygons.frame(room.outline)
+    x0, y0, x1, y1 = polygons.bounds(room.outline)
 
     def on_right(p: Point) -> bool:
         return abs(p[0] - x1) < SAME and y0 - SAME < p[1] < y1 + SAME

@@ -31,7 +31,7 @@ def spots_with(project: Project, piece: Furnishing) -> list[Spot]:
     not on some other piece."""
     out = []
     p = np.asarray(piece.outline, float)
-    near = polygons.frame(piece.outline, ARMS_REACH_M)
+    near = polygons.bounds(piece.outline, ARMS_REACH_M)
     others = [f for f in project.furnishings if f.level == piece.level and f is not piece]
     for spot in project.spots:
         if not polygons.in_frame(near, spot.at) or spot.activity == "away":
@@ -70,7 +70,7 @@ class _Moved:
         across, ahead = self.ux * self.vy - self.uy * self.vx, self.ux * self.vx + self.uy * self.vy
         self.turn = math.degrees(math.atan2(across, ahead))
         off = (self.r[0] - self.p[0]) * -self.uy + (self.r[1] - self.p[1]) * self.ux
-        self.near = polygons.frame((old.a, old.b), old.thickness / 2 + AGAINST_M)
+        self.near = polygons.bounds((old.a, old.b), old.thickness / 2 + AGAINST_M)
         # A wall that only grew or shrank on its own line takes nothing along.
         self.went = abs(off) > STILL_M or abs(self.turn) > 1e-6
 
@@ -117,7 +117,7 @@ def carried_along(old: Project, new: Project, level: str) -> Project:
     changed = {now.id: now for before, now in zip(old.rooms, new.rooms) if now is not before}
     if changed:
         new = _spots_rehomed(old, _outputs_kept(new, changed), changed)
-        around = polygons.frame([p for r in old.rooms if r.id in changed for p in r.outline])
+        around = polygons.bounds([p for r in old.rooms if r.id in changed for p in r.outline])
         for collection in ("sensors", "furnishings", "switches", "sockets"):
             _none_outside(old, new, level, collection, around)
     return new
@@ -157,7 +157,7 @@ def _taken(record: Any, went: list[_Moved]) -> Any:
 def _furniture(old: Project, new: Project, level: str, went: list[_Moved]) -> Project:
     if not went:
         return new
-    around = polygons.frame([p for m in went for p in (m.old.a, m.old.b)], LARGEST_M)
+    around = polygons.bounds([p for m in went for p in (m.old.a, m.old.b)], LARGEST_M)
     for piece in old.furnishings:
         if piece.level != level or not polygons.in_frame(around, piece.outline[0]):
             continue

@@ -122,12 +122,12 @@ def align_many(project: Project, idents: Sequence[str], side: Side) -> Project:
     if len(movable) < 2:
         raise ValueError("select two or more things to align")
 
-    def frame(r: Any) -> tuple[float, float, float, float]:
+    def bounds_of(r: Any) -> tuple[float, float, float, float]:
         points = r.outline if hasattr(r, "outline") else [(r.at[0], r.at[1])]
         return (min(p[0] for p in points), min(p[1] for p in points), max(p[0] for p in points),
                 max(p[1] for p in points))  # fmt: skip
 
-    frames = [frame(r) for _, r in movable]
+    frames = [bounds_of(r) for _, r in movable]
     wanted = {
         "left": min(f[0] for f in frames), "right": max(f[2] for f in frames), "bottom": min(f[1] for f in frames),
         "top": max(f[3] for f in frames), "centre": sum((f[0] + f[2]) / 2 for f in frames) / len(frames),

@@ -24,14 +24,14 @@ from vastwatch.site.record import Outline, Point
 Spans = list[tuple[float, float]]
 
 
-class Placed(NamedTuple):
+class Relocated(NamedTuple):
     """The project with the room where it is now, and what could not come along, in words."""
 
     project: Project
     gone: tuple[str, ...]
 
 
-def move_room(project: Project, ident: str, dx: float, dy: float) -> Placed:
+def move_room(project: Project, ident: str, dx: float, dy: float) -> Relocated:
     """Move a room. Raises ValueError where it would overlap another one."""
     room = find(project.rooms, ident)
     outline = _shifted(room.outline, dx, dy)
@@ -57,7 +57,7 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Placed:
     for collection, idents in carried.items():
         moved = tuple(_moved(r, dx, dy) if r.id in idents else r for r in getattr(project, collection))
         project = replace(project, **{collection: moved})
-    return Placed(project, (counted(len(lost), "opening"),) if lost else ())
+    return Relocated(project, (counted(len(lost), "opening"),) if lost else ())
 
 
 def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
@@ -315,7 +315,7 @@ def _stretch(wall: Wall, a: float, b: float, ident: str) -> Wall:
 
 def _place_for_copy(project: Project, room: Room) -> Point:
     """How far aside a copy has place: right, left, above, below, wall to wall; else right of everything."""
-    x0, y0, x1, y1 = polygons.frame(room.outline)
+    x0, y0, x1, y1 = polygons.bounds(room.outline)
     others = on_level(project.rooms, room.level)
     for dx, dy in ((x1 - x0, 0.0), (x0 - x1, 0.0), (0.0, y1 - y0), (0.0, y0 - y1)):
         outline = _shifted(room.outline, dx, dy)

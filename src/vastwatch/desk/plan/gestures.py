@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterable
 from typing import Any
 
@@ -26,16 +27,16 @@ _serial = itertools.count(1)
 STILL_PX = 4
 
 
-class Gesture:
+class Gesture(ABC):
     """The common protocol; `key` joins all its edits to one step of the undo list."""
 
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
         self.key = f"gesture-{next(_serial)}"
 
+    @abstractmethod
     def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """The pointer is elsewhere."""
-        raise NotImplementedError
 
     def finish(self) -> None:
         """The button is released."""

@@ -6,6 +6,7 @@ Each works from the project as it was at the beginning, so that a drag leaves no
 from __future__ import annotations
 
 import math
+from abc import abstractmethod
 from typing import Any
 
 from msgspec.structs import replace
@@ -68,9 +69,9 @@ class Moving(Gesture):
         bench.document.apply(new, words, self.key)
         self.tell(pixel)
 
+    @abstractmethod
     def moved_by(self, at: Point, by: Point, free: bool) -> tuple[Project, str]:
         """The project with the thing where the pointer is, and the words of the edit. Raises ValueError."""
-        raise NotImplementedError
 
     def refused(self, by: Point) -> None:
         """It cannot be there."""

@@ -12,7 +12,7 @@ from vastwatch.sensing import Figure
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import FIGURE_ACTIVITY, LYING, PET, SEATED, STANDING
-from vastwatch.sensing.model import placed
+from vastwatch.sensing.model import mount
 from vastwatch.words import duration_words, never_words
 
 
@@ -24,7 +24,7 @@ def explain_rows(project: Project, sensor: Sensor, figure: Figure, x: float, y: 
     s = sight(project, sensor, (x, y), body, activity, None, walking)
     wait = s.notice_s
     if figure in ("towards", "pet"):
-        wait = float(notice_times(placed(project, sensor), np.array([[x, y]]), figure)[0])
+        wait = float(notice_times(mount(project, sensor), np.array([[x, y]]), figure)[0])
     words = f"noticed in {duration_words(wait)}" if walking and math.isfinite(wait) else f"noticed {never_words(wait)}"
     name = {"across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying",
             "pet": "a pet"}[figure]  # fmt: skip

@@ -185,7 +185,7 @@ class Tools:
         elif self.name == "split":
             room = room_at(self.project, self.bench.level, x, y)
             if room is not None:
-                x0, y0, x1, y1 = polygons.frame(room.outline)
+                x0, y0, x1, y1 = polygons.bounds(room.outline)
                 across = x1 - x0 >= y1 - y0
                 self._split(*(((x, y0 - 1), (x, y1 + 1)) if across else ((x0 - 1, y), (x1 + 1, y))))
         elif self.name in ("room", "polygon"):

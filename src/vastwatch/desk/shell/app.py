@@ -88,7 +88,7 @@ class Desk:
         return box.clickedButton() is take
 
 
-def catch_flaws(desk: Desk, log: Path) -> None:
+def catch_failures(desk: Desk, log: Path) -> None:
     """Let a flaw of the program neither end it nor reach the user as a traceback: it is written to a log, and said."""
 
     def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
@@ -121,7 +121,7 @@ def run(file: str | None, demo: bool) -> int:
     journal = Journal()
     document = Document(project, path, journal)
     desk = Desk(document)
-    catch_flaws(desk, journal_folder().parent / "flaws.log")
+    catch_failures(desk, journal_folder().parent / "flaws.log")
     desk.window.show()
     QTimer.singleShot(0, lambda: desk.offer_leftover(journal))
     return app.exec()

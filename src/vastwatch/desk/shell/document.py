@@ -32,7 +32,7 @@ class Document(QObject):
     # Another project altogether is about to come in: what was computed of the last one is of no use.
     replaced = pyqtSignal()
     state_changed = pyqtSignal()
-    trouble = pyqtSignal(str)
+    failure = pyqtSignal(str)
 
     def __init__(self, project: Project, path: Path | None = None, journal: Journal | None = None) -> None:
         super().__init__()
@@ -120,7 +120,7 @@ class Document(QObject):
         try:
             self._journal.write(self.project, str(self.path) if self.path else None)
         except ProjectError as e:
-            self.trouble.emit(str(e))
+            self.failure.emit(str(e))
 
     def give_up(self) -> None:
         """Forget unsaved work for good: the window closes."""

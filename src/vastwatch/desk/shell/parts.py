@@ -215,11 +215,11 @@ class FigureField(QLineEdit):
         self._mark("")
         self.entered.emit(value)
 
-    def _mark(self, trouble: str) -> None:
-        if self.toolTip() == (trouble or self._why):
+    def _mark(self, fault: str) -> None:
+        if self.toolTip() == (fault or self._why):
             return
-        self.setProperty("wrong", "true" if trouble else "false")
-        self.setToolTip(trouble or self._why)
+        self.setProperty("wrong", "true" if fault else "false")
+        self.setToolTip(fault or self._why)
         if (style := self.style()) is not None:
             style.unpolish(self)
             style.polish(self)

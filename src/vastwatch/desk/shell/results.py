@@ -52,7 +52,7 @@ class Results(QObject):
     """The results of one window."""
 
     # The program failed at something: a sentence for the status line.
-    trouble = pyqtSignal(str)
+    failure = pyqtSignal(str)
 
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
@@ -88,7 +88,7 @@ class Results(QObject):
         )
         self.all = (self.week, self.findings, self.curve, self.remedies, self.options, self.purchases)
         for derived in self.all:
-            derived.failed.connect(self.trouble)
+            derived.failed.connect(self.failure)
         self._stopped = False
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -203,7 +203,7 @@ def _to_buy(task: Task, project: Project, types: list[DeviceType], budget: float
     if budget is not None:
         found = starter_set(bare(project), budget, types, task.should_continue, task.report_progress)
         return ToBuy(found, True, (0.0, 0.0))
-    found = purchases(project, types, task.should_continue, told=task.report_progress)
+    found = purchases(project, types, task.should_continue, report_progress=task.report_progress)
     return ToBuy(found, False, free_gain(project) if task.should_continue() else (0.0, 0.0))
 
 

@@ -80,8 +80,8 @@ class Window(QMainWindow):
         self._timer.setInterval(PLAY_MS)
         # Timers call bound methods: Qt lets go of those with the window, where a lambda could outlive it.
         self._timer.timeout.connect(self._tick)
-        document.trouble.connect(self.say)
-        self.results.trouble.connect(self.say)
+        document.failure.connect(self.say)
+        self.results.failure.connect(self.say)
         document.state_changed.connect(self._state)
         document.changed.connect(self._follow)
         self.focus.shift.connect(self._shifted)
@@ -458,7 +458,7 @@ class Window(QMainWindow):
         self.status.stop()
         self.results.stop()
         d = self.document
-        for signal in (d.changed, d.replaced, d.state_changed, d.trouble):
+        for signal in (d.changed, d.replaced, d.state_changed, d.failure):
             signal.disconnect()
 
     # -- dialogs -----------------------------------------------------------------------------------------------

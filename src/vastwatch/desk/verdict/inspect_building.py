@@ -70,11 +70,11 @@ def room_form(form: Inspector, room: Any) -> None:
 
 
 def _corner(axis: int, room: Any) -> float:
-    return polygons.frame(room.outline)[axis]
+    return polygons.bounds(room.outline)[axis]
 
 
 def _move_to(form: Inspector, axis: int, room: Any, metres: float) -> Project:
-    by = metres - polygons.frame(room.outline)[axis]
+    by = metres - polygons.bounds(room.outline)[axis]
     return move_room(form.document.project, room.id, *((by, 0.0) if axis == 0 else (0.0, by))).project
 
 
@@ -256,7 +256,7 @@ def _hang(form: Inspector, circuit: str) -> None:
 
 
 def _extent(axis: int, room: Any) -> float:
-    x0, y0, x1, y1 = polygons.frame(room.outline)
+    x0, y0, x1, y1 = polygons.bounds(room.outline)
     return round(y1 - y0 if axis else x1 - x0, 4)
 
 

@@ -23,7 +23,7 @@ from vastwatch.desk.shell.units import show_length
 from vastwatch.devices import MatType
 from vastwatch.sensing.families.mat import FOLDED, SURE_MARGIN, margin
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
-from vastwatch.sensing.model import placed
+from vastwatch.sensing.model import mount
 from vastwatch.site.building import WallMaterial
 from vastwatch.words import sentence
 
@@ -101,7 +101,7 @@ def _fooled(form: Inspector, hazard: Any) -> str:
         return form.tr("Fools nothing that day.")
     told = []
     for sensor in project.sensors:
-        rate = false_rate(placed(project, sensor), now)
+        rate = false_rate(mount(project, sensor), now)
         if rate > 0:
             told.append(f"{sensor.name} {per_hour_words(rate)}")
     return form.tr("Fools {}.").format("; ".join(told)) if told else form.tr("Fools no sensor that hangs there now.")

@@ -362,8 +362,8 @@ class Verdict(QWidget):
             button.clicked.connect(judged.forget if judged.busy else self.ask_options)
             self._story_box.addWidget(button)
             return
-        fit = [o for o in judged.value if not o.fails]
-        failed = [o for o in judged.value if o.fails]
+        fit = [o for o in judged.value if not o.misses]
+        failed = [o for o in judged.value if o.misses]
         head = self.tr("{} of {} types").format(len(fit), len(judged.value))
         self._story_box.addWidget(row(label(self.tr("Would do here"), "head"), label(head, "soft"), stretch=0))
         for k, option in enumerate(fit[:SHOWN_OPTIONS]):
@@ -379,7 +379,7 @@ class Verdict(QWidget):
             others.clicked.connect(self._fold_why_not)
             self._story_box.addWidget(others)
             for option in failed if self._why_not else ():
-                reasons = "; ".join(option.fails)
+                reasons = "; ".join(option.misses)
                 text = f"<b>{option.device.name}</b>: {reasons}."
                 self._story_box.addWidget(label(text, "soft", True))
 
@@ -398,7 +398,7 @@ class Verdict(QWidget):
         inner.setSpacing(2)
         price = f"{option.price:g} {self.document.project.brief.currency}".strip() if option.price else self.tr("owned")
         inner.addWidget(row(label(device.name, "head"), label(price, "soft"), stretch=0))
-        words = option.reason if not option.fails else option.fails[0][:1].upper() + option.fails[0][1:] + "."
+        words = option.reason if not option.misses else option.misses[0][:1].upper() + option.misses[0][1:] + "."
         inner.addWidget(label(words, "soft", True))
         card.setToolTip(self.tr("Hang it where it was judged. Ctrl+Z takes it back."))
         card.chosen.connect(partial(self._take_option, option))

@@ -8,7 +8,7 @@ from numpy.typing import ArrayLike, NDArray
 from vastwatch.devices import DeviceType
 from vastwatch.sensing.explain import Sight, unseen, waited
 from vastwatch.sensing.figures import PET, Body
-from vastwatch.sensing.model import SURE_PER_S, Placed, Staying, held
+from vastwatch.sensing.model import SURE_PER_S, MountedSensor, Staying, held
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
@@ -30,7 +30,7 @@ class ContactModel:
 
     def walk(
         self,
-        it: Placed,
+        mounted: MountedSensor,
         points: Array,
         psi_deg: ArrayLike | None,
         heading_deg: ArrayLike | None,
@@ -39,26 +39,34 @@ class ContactModel:
     ) -> Array:
         out = np.zeros(len(points))
         if body != PET:
-            x, y, _ = it.sensor.at
+            x, y, _ = mounted.sensor.at
             out[np.hypot(points[:, 0] - x, points[:, 1] - y) <= DOOR_M] = SURE_PER_S
         return out
 
-    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
+    def stay(
+        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
+    ) -> Staying:
         return Staying.nobody(len(points))
 
     def explain(
-        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+        self,
+        mounted: MountedSensor,
+        at: tuple[float, float],
+        body: Body,
+        activity: str,
+        facing: float | None,
+        walking_by: bool,
     ) -> Sight:
-        wait = waited(it, np.array([at], float), body, activity, facing, walking_by)
-        return unseen(it, at, body, DOOR_M, wait)
+        wait = waited(mounted, np.array([at], float), body, activity, facing, walking_by)
+        return unseen(mounted, at, body, DOOR_M, wait)
 
-    def false_rate(self, it: Placed, hazard: Hazard) -> float:
+    def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         return 0.0
 
     def blind_s(self, device: DeviceType) -> float:
         return 0.0
 
-    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
+    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
         return held(start, end, max(own_hold_s, DOOR_OPEN_S))
 
 

@@ -20,7 +20,7 @@ from vastwatch.devices import DeviceType, MatType
 from vastwatch.geometry import polygons
 from vastwatch.sensing.explain import Sight, unseen, waited
 from vastwatch.sensing.figures import LYING, PET, SEATED, Body
-from vastwatch.sensing.model import ADULT_KG, PET_KG, SURE_PER_S, Placed, Staying, held
+from vastwatch.sensing.model import ADULT_KG, PET_KG, SURE_PER_S, MountedSensor, Staying, held
 from vastwatch.site.building import Furnishing, Hazard, Spot
 
 Array = NDArray[np.float64]
@@ -164,45 +164,56 @@ class MatModel:
 
     def walk(
         self,
-        it: Placed,
+        mounted: MountedSensor,
         points: Array,
         psi_deg: ArrayLike | None,
         heading_deg: ArrayLike | None,
         speed: float,
         body: Body,
     ) -> Array:
-        assert isinstance(it.device, MatType)
+        assert isinstance(mounted.device, MatType)
         out = np.zeros(len(points))
         kg = PET_KG if body == PET else ADULT_KG
-        if margin(it.sensor, it.device, None, it.sensor.at[:2], it.sensor.yaw, "standing", kg) >= 1.0:
-            out[on_pad(it.sensor, it.device, points)] = SURE_PER_S
+        if (
+            margin(mounted.sensor, mounted.device, None, mounted.sensor.at[:2], mounted.sensor.yaw, "standing", kg)
+            >= 1.0
+        ):
+            out[on_pad(mounted.sensor, mounted.device, points)] = SURE_PER_S
         return out
 
-    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
-        assert isinstance(it.device, MatType)
+    def stay(
+        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
+    ) -> Staying:
+        assert isinstance(mounted.device, MatType)
         out = Staying.nobody(len(points))
         facing = np.broadcast_to(np.asarray(0.0 if facing_deg is None else facing_deg, float), len(points))
         posture = "lying" if body == LYING else "seated" if body == SEATED else "standing"
-        host = it.host if isinstance(it.host, Furnishing) else None
+        host = mounted.host if isinstance(mounted.host, Furnishing) else None
         for i, (x, y) in enumerate(points.tolist()):
-            if margin(it.sensor, it.device, host, (x, y), float(facing[i]), posture, kg) >= 1.0:
+            if margin(mounted.sensor, mounted.device, host, (x, y), float(facing[i]), posture, kg) >= 1.0:
                 out.still_per_s[i] = SURE_PER_S
         return out
 
     def explain(
-        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+        self,
+        mounted: MountedSensor,
+        at: tuple[float, float],
+        body: Body,
+        activity: str,
+        facing: float | None,
+        walking_by: bool,
     ) -> Sight:
-        assert isinstance(it.device, MatType)
-        wait = waited(it, np.array([at], float), body, activity, facing, walking_by)
-        return unseen(it, at, body, math.hypot(*it.device.pad) / 2, wait)
+        assert isinstance(mounted.device, MatType)
+        wait = waited(mounted, np.array([at], float), body, activity, facing, walking_by)
+        return unseen(mounted, at, body, math.hypot(*mounted.device.pad) / 2, wait)
 
-    def false_rate(self, it: Placed, hazard: Hazard) -> float:
+    def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         return 0.0
 
     def blind_s(self, device: DeviceType) -> float:
         return 0.0
 
-    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
+    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
         return held(start, end, own_hold_s)
 
 

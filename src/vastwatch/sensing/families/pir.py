@@ -20,7 +20,7 @@ from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_h
 from vastwatch.sensing.explain import Sight, geometry, in_the_way, wait_of
 from vastwatch.sensing.figures import LARGE_M, MINOR_MOTION, SAMPLES, SMALL_M, WALKING_SPEED, Body
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import CATALOGUE_C, Placed, Staying
+from vastwatch.sensing.model import CATALOGUE_C, MountedSensor, Staying
 from vastwatch.sensing.scene import Obstacles, near
 from vastwatch.sensing.softness import chance
 from vastwatch.site.building import Hazard
@@ -190,17 +190,17 @@ class PirModel:
 
     def walk(
         self,
-        it: Placed,
+        mounted: MountedSensor,
         points: Array,
         psi_deg: ArrayLike | None,
         heading_deg: ArrayLike | None,
         speed: float,
         body: Body,
     ) -> Array:
-        sensor, device = it.sensor, it.device
+        sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, PirType)
         out = np.zeros(len(points))
-        view = look(sensor, device, it.around, it.ambient_c, points, body)
+        view = look(sensor, device, mounted.around, mounted.ambient_c, points, body)
         if psi_deg is None:
             x, y = points[view.where].T
             bearing = np.degrees(np.arctan2(y - sensor.at[1], x - sensor.at[0]))
@@ -208,51 +208,61 @@ class PirModel:
         out[view.where] = walk_rate(device, view, sensor.at[2], psi_deg, speed, body)
         return out
 
-    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
-        assert isinstance(it.device, PirType)
+    def stay(
+        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
+    ) -> Staying:
+        assert isinstance(mounted.device, PirType)
         out = Staying.nobody(len(points))
-        view = look(it.sensor, it.device, it.around, it.ambient_c, points, body)
-        out.large[view.where], out.small[view.where] = minor_motion_chances(it.device, view)
+        view = look(mounted.sensor, mounted.device, mounted.around, mounted.ambient_c, points, body)
+        out.large[view.where], out.small[view.where] = minor_motion_chances(mounted.device, view)
         return out
 
     def explain(
-        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+        self,
+        mounted: MountedSensor,
+        at: tuple[float, float],
+        body: Body,
+        activity: str,
+        facing: float | None,
+        walking_by: bool,
     ) -> Sight:
-        device = it.device
+        device = mounted.device
         assert isinstance(device, PirType)
-        g = geometry(it, at, body)
-        view = look(it.sensor, device, it.around, it.ambient_c, g.points, body)
+        g = geometry(mounted, at, body)
+        view = look(mounted.sensor, device, mounted.around, mounted.ambient_c, g.points, body)
         ceiling = device.lens == "ceiling"
         axis = 1.0 if ceiling else float(off_axis_factor(g.azimuth_deg, device.fov_h, device.edge_share))
         rated = device.tangential_m if walking_by else device.minor_m
         if walking_by:
-            rate = walk_rate(device, view, it.sensor.at[2], 90.0, WALKING_SPEED, body)
+            rate = walk_rate(device, view, mounted.sensor.at[2], 90.0, WALKING_SPEED, body)
         else:
             large, small = minor_motion_chances(device, view)
             rate = Staying(large, small, np.zeros(len(large))).rate(MINOR_MOTION[activity].rate)
         seen = len(view.where) > 0
         return Sight(
-            sensor=it.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.plan_m if ceiling else g.slant_m,
+            sensor=mounted.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.plan_m if ceiling else g.slant_m,
             off_axis_deg=0.0 if ceiling else g.azimuth_deg, off_axis_factor=axis, in_view=axis > 0,
-            share=float(view.share[0]) if seen else 0.0, loss_db=0.0, contrast=contrast_factor(it.ambient_c),
+            share=float(view.share[0]) if seen else 0.0, loss_db=0.0, contrast=contrast_factor(mounted.ambient_c),
             rated_m=rated, range_m=rated * float(view.factor[0]) if seen else 0.0,
-            hidden_by=in_the_way(it, g.points, body, by_share=True),
-            notice_s=wait_of(it, rate),
+            hidden_by=in_the_way(mounted, g.points, body, by_share=True),
+            notice_s=wait_of(mounted, rate),
         )  # fmt: skip
 
-    def false_rate(self, it: Placed, hazard: Hazard) -> float:
-        assert isinstance(it.device, PirType)
-        view = look(it.sensor, it.device, it.around, it.ambient_c, looked_at(hazard), body_of(hazard))
-        seen = chance(view.slant, it.device.radial_m * view.factor)
+    def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
+        assert isinstance(mounted.device, PirType)
+        view = look(
+            mounted.sensor, mounted.device, mounted.around, mounted.ambient_c, looked_at(hazard), body_of(hazard)
+        )
+        seen = chance(view.slant, mounted.device.radial_m * view.factor)
         return per_second(FALSE_PER_H[hazard.kind], hazard, seen)
 
     def blind_s(self, device: DeviceType) -> float:
         assert isinstance(device, PirType)
         return device.rearm_s
 
-    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
-        assert isinstance(it.device, PirType)
-        return reports(start, end, own_hold_s, it.device.rearm_s)
+    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
+        assert isinstance(mounted.device, PirType)
+        return reports(start, end, own_hold_s, mounted.device.rearm_s)
 
 
 MODEL = PirModel()

@@ -20,7 +20,7 @@ from vastwatch.geometry.sightlines import Fan, Hits, add_crossings, fan, prism_h
 from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
 from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import Placed, Staying, held
+from vastwatch.sensing.model import MountedSensor, Staying, held
 from vastwatch.sensing.scene import OPAQUE_DB, Obstacles, near
 from vastwatch.sensing.softness import chance
 from vastwatch.site.building import Hazard
@@ -241,24 +241,26 @@ class RadarModel:
 
     def walk(
         self,
-        it: Placed,
+        mounted: MountedSensor,
         points: Array,
         psi_deg: ArrayLike | None,
         heading_deg: ArrayLike | None,
         speed: float,
         body: Body,
     ) -> Array:
-        assert isinstance(it.device, RadarType)
+        assert isinstance(mounted.device, RadarType)
         out = np.zeros(len(points))
-        seen = look(it.sensor, it.device, it.around, points, body)
-        out[seen.where] = walk_rate(it.device, seen)
+        seen = look(mounted.sensor, mounted.device, mounted.around, points, body)
+        out[seen.where] = walk_rate(mounted.device, seen)
         return out
 
-    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
-        sensor, device = it.sensor, it.device
+    def stay(
+        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
+    ) -> Staying:
+        sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, RadarType)
         out = Staying.nobody(len(points))
-        seen = look(sensor, device, it.around, points, body)
+        seen = look(sensor, device, mounted.around, points, body)
         side: ArrayLike = ANY_SIDE
         if facing_deg is not None:
             x, y = points[seen.where].T
@@ -269,12 +271,18 @@ class RadarModel:
         return out
 
     def explain(
-        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+        self,
+        mounted: MountedSensor,
+        at: tuple[float, float],
+        body: Body,
+        activity: str,
+        facing: float | None,
+        walking_by: bool,
     ) -> Sight:
-        sensor, device = it.sensor, it.device
+        sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, RadarType)
-        g = geometry(it, at, body)
-        echo = look(sensor, device, it.around, g.points, body)
+        g = geometry(mounted, at, body)
+        echo = look(sensor, device, mounted.around, g.points, body)
         az, el = off_axis(
             sensor, g.points[:, 0] - sensor.at[0], g.points[:, 1] - sensor.at[1], body.middle - sensor.at[2]
         )
@@ -289,22 +297,22 @@ class RadarModel:
             sensor=sensor.id, at=at, plan_m=g.plan_m, slant_m=g.slant_m,
             off_axis_deg=float(np.hypot(az[0], el[0])), off_axis_factor=axis, in_view=factor > 0, share=1.0,
             loss_db=float(echo.loss_db[0]) if seen else 0.0, contrast=1.0, rated_m=rated,
-            range_m=rated * side * factor, hidden_by=in_the_way(it, g.points, body, by_share=False),
-            notice_s=waited(it, g.points, body, activity, facing, walking_by),
+            range_m=rated * side * factor, hidden_by=in_the_way(mounted, g.points, body, by_share=False),
+            notice_s=waited(mounted, g.points, body, activity, facing, walking_by),
         )  # fmt: skip
 
-    def false_rate(self, it: Placed, hazard: Hazard) -> float:
-        assert isinstance(it.device, RadarType)
+    def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
+        assert isinstance(mounted.device, RadarType)
         usual = FALSE_PER_H[hazard.kind]
         if usual <= 0:
             return 0.0
-        view = look(it.sensor, it.device, it.around, looked_at(hazard), body_of(hazard))
-        return per_second(usual, hazard, chance(view.slant, it.device.moving_m * view.factor, SOFTNESS))
+        view = look(mounted.sensor, mounted.device, mounted.around, looked_at(hazard), body_of(hazard))
+        return per_second(usual, hazard, chance(view.slant, mounted.device.moving_m * view.factor, SOFTNESS))
 
     def blind_s(self, device: DeviceType) -> float:
         return 0.0
 
-    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
+    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
         return held(start, end, own_hold_s)
 
 

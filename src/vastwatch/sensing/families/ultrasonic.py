@@ -22,7 +22,7 @@ from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_h
 from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
 from vastwatch.sensing.figures import SAMPLES, Body
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import Placed, Staying, held
+from vastwatch.sensing.model import MountedSensor, Staying, held
 from vastwatch.sensing.scene import near
 from vastwatch.sensing.softness import SOFTNESS, chance
 from vastwatch.site.building import Hazard
@@ -55,16 +55,16 @@ class Heard(NamedTuple):
     factor: Array
 
 
-def listen(it: Placed, points: Array, body: Body) -> Heard:
+def listen(mounted: MountedSensor, points: Array, body: Body) -> Heard:
     """How the sensor hears a body at each of the (n, 2) points of its level."""
-    sensor, device = it.sensor, it.device
+    sensor, device = mounted.sensor, mounted.device
     assert isinstance(device, UltrasonicType)
     x, y, z = sensor.at
-    most = _sensitivity(it) * body.size
+    most = _sensitivity(mounted) * body.size
     reach = REACH * device.moving_m * most
     near_by = np.flatnonzero(np.hypot(points[:, 0] - x, points[:, 1] - y) < reach)
     view = fan(sensor.at, points, near_by)
-    around = near(it.around, x, y, reach)
+    around = near(mounted.around, x, y, reach)
     share = np.zeros(len(points))
     seen_by = view.keep(visible(view, around.full))
     heights = body.heights
@@ -73,8 +73,8 @@ def listen(it: Placed, points: Array, body: Body) -> Heard:
         seen[:, hits.at] &= ~sample_mask(hits, SAMPLES)
     share[seen_by.order] = seen.mean(axis=0)
     own = np.zeros(len(points), bool)
-    if it.outline is not None:
-        own[near_by] = polygons.contains(it.outline, points[near_by])
+    if mounted.outline is not None:
+        own[near_by] = polygons.contains(mounted.outline, points[near_by])
     where = near_by[own[near_by] | (share[near_by] > 0)]
     dx, dy = points[where, 0] - x, points[where, 1] - y
     azimuth = (np.degrees(np.arctan2(dy, dx)) - sensor.yaw + 180.0) % 360.0 - 180.0
@@ -85,9 +85,9 @@ def listen(it: Placed, points: Array, body: Body) -> Heard:
     return Heard(where, np.sqrt(dx * dx + dy * dy + (z - body.middle) ** 2), share[where], factor * most)
 
 
-def _sensitivity(it: Placed) -> float:
-    assert isinstance(it.device, UltrasonicType)
-    below = min(it.sensor.settings.sensitivity_below_max, it.device.steps - 1)
+def _sensitivity(mounted: MountedSensor) -> float:
+    assert isinstance(mounted.device, UltrasonicType)
+    below = min(mounted.sensor.settings.sensitivity_below_max, mounted.device.steps - 1)
     return float(10.0 ** (-STEP_DB * below / 40.0))
 
 
@@ -109,62 +109,70 @@ class UltrasonicModel:
 
     def walk(
         self,
-        it: Placed,
+        mounted: MountedSensor,
         points: Array,
         psi_deg: ArrayLike | None,
         heading_deg: ArrayLike | None,
         speed: float,
         body: Body,
     ) -> Array:
-        assert isinstance(it.device, UltrasonicType)
+        assert isinstance(mounted.device, UltrasonicType)
         out = np.zeros(len(points))
-        heard = listen(it, points, body)
+        heard = listen(mounted, points, body)
         if psi_deg is None:
             x, y = points[heard.where].T
-            bearing = np.degrees(np.arctan2(y - it.sensor.at[1], x - it.sensor.at[0]))
+            bearing = np.degrees(np.arctan2(y - mounted.sensor.at[1], x - mounted.sensor.at[0]))
             psi_deg = np.asarray(heading_deg, float)[heard.where] - bearing
-        reach = it.device.moving_m * heard.factor * across_factor(psi_deg)
+        reach = mounted.device.moving_m * heard.factor * across_factor(psi_deg)
         out[heard.where] = LOOKS_HZ * chance(heard.slant, reach, SOFTNESS)
         return out
 
-    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
-        assert isinstance(it.device, UltrasonicType)
+    def stay(
+        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
+    ) -> Staying:
+        assert isinstance(mounted.device, UltrasonicType)
         out = Staying.nobody(len(points))
-        heard = listen(it, points, body)
-        reach = it.device.minor_m * heard.factor
+        heard = listen(mounted, points, body)
+        reach = mounted.device.minor_m * heard.factor
         out.large[heard.where] = chance(heard.slant, reach, SOFTNESS)
         out.small[heard.where] = chance(heard.slant, SMALL * reach, SOFTNESS)
         return out
 
     def explain(
-        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+        self,
+        mounted: MountedSensor,
+        at: tuple[float, float],
+        body: Body,
+        activity: str,
+        facing: float | None,
+        walking_by: bool,
     ) -> Sight:
-        device = it.device
+        device = mounted.device
         assert isinstance(device, UltrasonicType)
-        g = geometry(it, at, body)
-        heard = listen(it, g.points, body)
+        g = geometry(mounted, at, body)
+        heard = listen(mounted, g.points, body)
         known = len(heard.where) > 0
         rated = device.moving_m if walking_by else device.minor_m
         factor = float(heard.factor[0]) if known else 0.0
         return Sight(
-            sensor=it.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.slant_m,
+            sensor=mounted.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.slant_m,
             off_axis_deg=g.azimuth_deg if device.fov_h < 360 else 0.0,
             off_axis_factor=1.0 if g.azimuth_deg <= device.fov_h / 2 else AROUND, in_view=factor > 0,
             share=float(heard.share[0]) if known else 0.0, loss_db=0.0, contrast=1.0, rated_m=rated,
-            range_m=rated * factor, hidden_by=in_the_way(it, g.points, body, by_share=True),
-            notice_s=waited(it, g.points, body, activity, facing, walking_by),
+            range_m=rated * factor, hidden_by=in_the_way(mounted, g.points, body, by_share=True),
+            notice_s=waited(mounted, g.points, body, activity, facing, walking_by),
         )  # fmt: skip
 
-    def false_rate(self, it: Placed, hazard: Hazard) -> float:
-        assert isinstance(it.device, UltrasonicType)
-        heard = listen(it, looked_at(hazard), body_of(hazard))
-        seen = chance(heard.slant, it.device.moving_m * heard.factor, SOFTNESS)
+    def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
+        assert isinstance(mounted.device, UltrasonicType)
+        heard = listen(mounted, looked_at(hazard), body_of(hazard))
+        seen = chance(heard.slant, mounted.device.moving_m * heard.factor, SOFTNESS)
         return per_second(FALSE_PER_H[hazard.kind], hazard, seen)
 
     def blind_s(self, device: DeviceType) -> float:
         return 0.0
 
-    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
+    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
         return held(start, end, own_hold_s)
 
 

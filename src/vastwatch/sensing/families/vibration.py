@@ -9,7 +9,7 @@ from vastwatch.devices import DeviceType, VibrationType
 from vastwatch.sensing.explain import Sight, unseen, waited
 from vastwatch.sensing.figures import Body
 from vastwatch.sensing.hosts import near_host
-from vastwatch.sensing.model import Placed, Staying, held
+from vastwatch.sensing.model import MountedSensor, Staying, held
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
@@ -29,7 +29,7 @@ class VibrationModel:
 
     def walk(
         self,
-        it: Placed,
+        mounted: MountedSensor,
         points: Array,
         psi_deg: ArrayLike | None,
         heading_deg: ArrayLike | None,
@@ -38,26 +38,34 @@ class VibrationModel:
     ) -> Array:
         return np.zeros(len(points))
 
-    def stay(self, it: Placed, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float) -> Staying:
-        assert isinstance(it.device, VibrationType)
+    def stay(
+        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
+    ) -> Staying:
+        assert isinstance(mounted.device, VibrationType)
         out = Staying.nobody(len(points))
-        on = near_host(it.host, points, ON_M)
-        out.large[on], out.small[on] = it.device.large_share, it.device.small_share
+        on = near_host(mounted.host, points, ON_M)
+        out.large[on], out.small[on] = mounted.device.large_share, mounted.device.small_share
         return out
 
     def explain(
-        self, it: Placed, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
+        self,
+        mounted: MountedSensor,
+        at: tuple[float, float],
+        body: Body,
+        activity: str,
+        facing: float | None,
+        walking_by: bool,
     ) -> Sight:
-        wait = waited(it, np.array([at], float), body, activity, facing, walking_by)
-        return unseen(it, at, body, REACH_M, wait)
+        wait = waited(mounted, np.array([at], float), body, activity, facing, walking_by)
+        return unseen(mounted, at, body, REACH_M, wait)
 
-    def false_rate(self, it: Placed, hazard: Hazard) -> float:
+    def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         return 0.0
 
     def blind_s(self, device: DeviceType) -> float:
         return 0.0
 
-    def report(self, it: Placed, start: Array, end: Array, own_hold_s: float) -> Array:
+    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
         return held(start, end, own_hold_s)
 
 

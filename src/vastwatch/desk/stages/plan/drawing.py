@@ -27,16 +27,16 @@ from vastwatch.files.dxf import UNITS, Drawing, Unwanted, read_drawing
 PATIENCE_MS = 400
 
 
-class _Told(QObject):
+class _Relay(QObject):
     ready = pyqtSignal(object)
     progress = pyqtSignal(int)
-    wanted = True
+    should_continue = True
 
 
 class _Reading(QRunnable):
-    def __init__(self, path: Path, told: _Told) -> None:
+    def __init__(self, path: Path, relay: _Relay) -> None:
         super().__init__()
-        self.path, self.told = path, told
+        self.path, self.relay = path, relay
 
     def run(self) -> None:
         try:
@@ -46,13 +46,13 @@ class _Reading(QRunnable):
         except Unwanted:
             return
         with contextlib.suppress(RuntimeError):
-            self.told.ready.emit(outcome)
+            self.relay.ready.emit(outcome)
 
     def _go_on(self, share: float) -> bool:
-        if self.told.wanted:
+        if self.relay.should_continue:
             with contextlib.suppress(RuntimeError):
-                self.told.progress.emit(round(100 * share))
-        return self.told.wanted
+                self.relay.progress.emit(round(100 * share))
+        return self.relay.should_continue
 
 
 def read_in_background(parent: QWidget, path: Path, then: Callable[[Drawing | ProjectError], None]) -> QProgressDialog:
@@ -62,23 +62,23 @@ def read_in_background(parent: QWidget, path: Path, then: Callable[[Drawing | Pr
     progress.setMinimumDuration(PATIENCE_MS)
     progress.setAutoReset(False)
     progress.setAutoClose(False)
-    told = _Told(progress)
+    relay = _Relay(progress)
 
     def cancelled_by_hand() -> None:
-        told.wanted = False
+        relay.should_continue = False
 
     def advance(percent: int) -> None:
         # The window may have closed meanwhile, and the dialog with it.
-        if told.wanted and not sip.isdeleted(progress):
+        if relay.should_continue and not sip.isdeleted(progress):
             progress.setValue(percent)
 
     progress.canceled.connect(cancelled_by_hand)
-    told.progress.connect(advance)
+    relay.progress.connect(advance)
 
     def ready(outcome: Drawing | ProjectError) -> None:
         if sip.isdeleted(progress):
             return
-        cancelled = not told.wanted
+        cancelled = not relay.should_continue
         # Closing a progress dialog counts as cancelling it.
         progress.canceled.disconnect(cancelled_by_hand)
         progress.close()
@@ -86,10 +86,10 @@ def read_in_background(parent: QWidget, path: Path, then: Callable[[Drawing | Pr
         if not cancelled:
             then(outcome)
 
-    told.ready.connect(ready)
+    relay.ready.connect(ready)
     pool = QThreadPool.globalInstance()
     assert pool is not None
-    pool.start(_Reading(path, told))
+    pool.start(_Reading(path, relay))
     return progress
 
 

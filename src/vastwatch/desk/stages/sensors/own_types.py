@@ -73,10 +73,10 @@ def own_types_path() -> Path:
 
 
 class OwnTypes(QObject):
-    """The list, in its file. `changed` follows every change; `trouble` carries a sentence."""
+    """The list, in its file. `changed` follows every change; `failure` carries a sentence."""
 
     changed = pyqtSignal()
-    trouble = pyqtSignal(str)
+    failure = pyqtSignal(str)
 
     def __init__(self, path: Path | None = None) -> None:
         super().__init__()
@@ -108,13 +108,13 @@ class OwnTypes(QObject):
 
     def _write(self, types: list[DeviceType]) -> bool:
         if self.unreadable:
-            self.trouble.emit(self.unreadable)
+            self.failure.emit(self.unreadable)
             return False
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
             write_devices(types, self.path)
         except (ProjectError, OSError) as e:
-            self.trouble.emit(str(e))
+            self.failure.emit(str(e))
             return False
         self.types = types
         self.changed.emit()
@@ -176,8 +176,8 @@ class TypeForm(QDialog):
         inner.addWidget(holder)
         inner.addStretch(1)
         box.addWidget(area, 1)
-        self.trouble = label("", "bad", True)
-        box.addWidget(self.trouble)
+        self.fault = label("", "bad", True)
+        box.addWidget(self.fault)
         buttons = QDialogButtonBox()
         keep = buttons.addButton(self.tr("Keep it"), QDialogButtonBox.ButtonRole.AcceptRole)
         buttons.addButton(self.tr("Leave"), QDialogButtonBox.ButtonRole.RejectRole)
@@ -207,7 +207,7 @@ class TypeForm(QDialog):
             # A message may name a list's item, or a part that is missing.
             near = next((n for n in (name, name.split("[")[0]) if n in self.fields), None)
             shown = FIELD_WORDS.get(name.split("[")[0].rsplit(".", 1)[-1], (name, ""))[0]
-            self.trouble.setText(f"{shown}: {words}")
+            self.fault.setText(f"{shown}: {words}")
             if near is not None:
                 self.fields[near].setProperty("wrong", "true")
                 self.fields[near].setFocus()

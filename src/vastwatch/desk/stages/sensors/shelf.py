@@ -193,7 +193,7 @@ class Shelf(QWidget):
         box.addWidget(foot)
         focus.shift.connect(self._shifted)
         own.changed.connect(self.fill)
-        own.trouble.connect(self.say)
+        own.failure.connect(self.say)
         document.changed.connect(self._project_changed)
         self.fill()
 
