@@ -9,12 +9,17 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
+from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find
 from vastwatch.desk.plan.contours import array_path, band_paths
+from vastwatch.desk.plan.legend import Legend
 from vastwatch.desk.plan.snapping import clearances, snap
+from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.parts import LinkCard
 from vastwatch.desk.stages.sidebars import Tile
 from vastwatch.devices import catalogue
+from vastwatch.geometry import polygons
+from vastwatch.memo import MEMO
 from vastwatch.sensing import coverage
 
 
@@ -221,3 +226,31 @@ def test_an_incident_closes_when_the_design_changes(qtbot, window):
     window.focus.set(selected="pir-throwing")
     window.plan.nudge(-0.1, 0)
     assert window.focus.incident == -1
+
+
+def test_about_tells_what_the_memo_holds_of_its_budget_and_can_empty_it(qtbot, window):
+    settle(qtbot, window)
+    key(qtbot, window, Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
+    sheet = window.findChild(AboutSheet)
+    assert sheet.isVisible() and sheet.bar.maximum() == MEMO.budget == 256 * 1024 * 1024
+    assert 0 < sheet.bar.value() == MEMO.bytes
+    used, results, _ = sheet.figures.values()
+    assert used.text() == f"{MEMO.bytes / 1024**2:.0f} of 256 MiB" and results.text() == f"{len(MEMO):,}"
+    qtbot.mouseClick(sheet.empty, LEFT)
+    assert used.text() == "0 of 256 MiB" and sheet.bar.value() == 0 and len(MEMO) == 0
+    key(qtbot, sheet, Qt.Key.Key_Escape)
+    assert not sheet.isVisible()
+
+
+def test_the_legend_has_a_hue_for_each_kind_of_contour_on_the_level(window):
+    legend = next(w for w in window.findChildren(Legend))
+    before = legend.families()
+    assert "ultrasonic" not in before and "pir" in before
+    p = project(window)
+    room = next(r for r in p.rooms if r.level == window.focus.level)
+    device = next(d for d in catalogue() if d.family == "ultrasonic")
+    new, _ = add_sensor(p, device, room.level, (*polygons.centroid(room.outline), 2.4), 0.0, -90.0)
+    window.document.apply(new, "Place")
+    assert set(legend.families()) == {*before, "ultrasonic"}
+    window.document.undo_stack.undo()
+    assert legend.families() == before

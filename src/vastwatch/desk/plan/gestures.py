@@ -38,8 +38,8 @@ class Gesture(ABC):
     def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """The pointer is elsewhere."""
 
-    def finish(self) -> None:
-        """The button is released."""
+    def finish(self) -> None:  # noqa: B027
+        """The button is released; most have nothing more to do."""
 
     def cancel(self) -> None:
         """Esc: as if it had never begun."""

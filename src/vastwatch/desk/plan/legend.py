@@ -6,22 +6,44 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from vastwatch.design.project import Project, find
 from vastwatch.desk.plan.contours import BANDS
+from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
+from vastwatch.devices import TOUCH_FAMILIES
 
+SWATCH_PX = 20.0
 WORDS = {1.0: "1 s", 5.0: "5 s", 30.0: "30 s", 300.0: "5 min"}
 
 
 class Legend(QWidget):
-    """`noticed within` 1 s, 5 s, 30 s, 5 min; later or never. The blue and the teal of a step side by side."""
+    """`noticed within` 1 s, 5 s, 30 s, 5 min; later or never. The hues of the level's sensors side by side."""
 
-    def __init__(self, focus: Focus, theme: Theme) -> None:
+    def __init__(self, document: Document, focus: Focus, theme: Theme) -> None:
         super().__init__()
-        self.theme = theme
+        self.document, self.focus, self.theme = document, focus, theme
+        document.changed.connect(self._changed)
+        focus.shift.connect(self._shifted)
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Noticed within 1 s, 5 s, 30 s, 5 min, or later and never")
+
+    def _changed(self, old: Project, new: Project) -> None:
+        if old.sensors is not new.sensors:
+            self.update()
+
+    def _shifted(self, what: str) -> None:
+        if what == "level":
+            self.update()
+
+    def families(self) -> list[str]:
+        """The families of the shown level that have contours, one for each hue; before there is any, the two usual."""
+        project, level = self.document.project, self.focus.level
+        there = [find(project.devices, s.device).family for s in project.sensors if s.level == level]
+        families = sorted({f for f in there if f not in TOUCH_FAMILIES}) or ["pir", "radar"]
+        return list({family_hue(self.theme, f).name(): f for f in reversed(families)}.values())[::-1]
 
     def sizeHint(self) -> QSize:
         return QSize(430, 20)
@@ -34,17 +56,18 @@ class Legend(QWidget):
         p.setPen(t.soft)
         p.drawText(QRectF(4, 0, 80, 20), Qt.AlignmentFlag.AlignVCenter, self.tr("noticed within"))
         x = 84.0
+        hues = [family_hue(t, family) for family in self.families()]
         shades = []
-        blue, teal = t.paper, t.paper
+        mixed = [t.paper for _ in hues]
         for limit, strength in BANDS:
-            blue, teal = mix(blue, t.pir, strength), mix(teal, t.radar, strength)
-            shades.append((limit, blue, teal))
-        for limit, blue, teal in reversed(shades):
+            mixed = [mix(ground, hue, strength) for ground, hue in zip(mixed, hues)]
+            shades.append((limit, mixed))
+        width = SWATCH_PX / len(hues)
+        for limit, colours in reversed(shades):
             p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(blue)
-            p.drawRect(QRectF(x, 5, 10, 10))
-            p.setBrush(teal)
-            p.drawRect(QRectF(x + 10, 5, 10, 10))
+            for k, colour in enumerate(colours):
+                p.setBrush(colour)
+                p.drawRect(QRectF(x + k * width, 5, width, 10))
             p.setPen(t.soft)
             p.drawText(QRectF(x + 25, 0, 40, 20), Qt.AlignmentFlag.AlignVCenter, WORDS[limit])
             x += 66

@@ -64,6 +64,7 @@ class Commands:
             lambda: self.window.switch_theme and self.window.switch_theme(),
         )
         action(self.tr("Keys"), "F1", self.window.show_keys)
+        action(self.tr("About"), "Shift+F1", self.window.show_about)
         menu.addSeparator()
         action(self.tr("Leave"), "Ctrl+Q", self.window.close)
         self.window.strip.menu.setMenu(menu)

@@ -28,13 +28,13 @@ KEYS: tuple[tuple[Section, ...], ...] = (
     (
         ("Stages", (
             ("Ctrl+1 … 5", "Brief, Plan, Sensors, Timing, Rehearsal"), ("Tab", "next control"),
-            ("Ctrl+D", "light or dark desk"), ("?   F1", "this sheet"),
+            ("Ctrl+D", "light or dark desk"), ("?   F1", "this sheet"), ("Shift+F1", "about, memory used"),
         )),
         ("Plan", (
             ("+   −", "zoom"), ("F", "fit the building"), ("PgUp   PgDn", "level above, below"),
             ("N   Shift+N", "next, previous room"), ("M   Shift+M", "next, previous sensor here"),
             ("O   Shift+O", "next, previous thing in the room"), ("E", "take it into the selection"),
-            ("V", "next figure"), ("G", "show the level below, or not"), ("Esc", "let go"),
+            ("V", "next figure"), ("G", "show the level below, or not"), ("Esc", "let go; amid a drag: take it back"),
         )),
         ("Sensor, furniture, wall", (
             ("Arrows", "nudge 5 cm, with Shift 25 cm"), ("Ctrl + arrows", "move the whole room"),

@@ -25,6 +25,7 @@ from vastwatch.design.project import on_level
 from vastwatch.desk.plan import PlanView
 from vastwatch.desk.plan.legend import Legend
 from vastwatch.desk.ribbon.lanes import Ribbon
+from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.arming import arm
 from vastwatch.desk.shell.beginning import Beginning
 from vastwatch.desk.shell.commands import Commands
@@ -245,7 +246,7 @@ class Window(QMainWindow):
         bar.setFixedHeight(30)
         over.addWidget(bar)
         over.addWidget(self.plan, 1)
-        self.legend = Legend(f, t)
+        self.legend = Legend(d, f, t)
         over.addWidget(self.legend, 0, Qt.AlignmentFlag.AlignLeft)
         self.ribbon = Ribbon(f, r, t)
         self.ribbon.say.connect(self.say)
@@ -468,6 +469,10 @@ class Window(QMainWindow):
         sheet = KeySheet(self, self.theme)
         sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         sheet.open()
+
+    def show_about(self) -> None:
+        """What the program is, and what it keeps in memory."""
+        AboutSheet(self).open()
 
     def show_edits(self) -> None:
         """The undo list, in sentences; click a line to go back to it."""
