@@ -23,7 +23,19 @@ from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.causes import explain
 from vastwatch.sensing.coverage import coverage, spot_notice_s
-from vastwatch.sensing.families.mat import FOLDED, GRAVITY, best_place, margin, pressure_kpa
+from vastwatch.sensing.families.mat import (
+    CUSHION_M,
+    FOLDED,
+    GRAVITY,
+    MATTRESS,
+    MATTRESS_M,
+    SPREAD,
+    best_place,
+    margin,
+    on_pad,
+    pressure_kpa,
+    spread_of,
+)
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved, stretches
 from vastwatch.sensing.model import mount, walking
 from vastwatch.sensing.sunpatch import carried, sun_hours, sun_patch, sun_track
@@ -280,3 +292,42 @@ def test_a_window_between_rooms_lets_no_sun_in():
 def test_furniture_has_a_mattress_only_where_it_says_so():
     piece = Furnishing(id="b", level="g", name="Bed", kind="bed", outline=rect(0, 0, 1, 2), z1=0.5)
     assert piece.mattress is None and piece.mattress_m == 0.2
+
+
+def turned_about(points, centre, degrees):
+    """Points turned by complex multiplication."""
+    z = np.asarray(points, float) @ (1, 1j) - complex(*centre)
+    z = z * np.exp(1j * math.radians(degrees)) + complex(*centre)
+    return np.column_stack([z.real, z.imag])
+
+
+@given(st.floats(-180, 180))
+def test_a_mat_that_is_turned_is_trodden_on_where_it_then_lies(degrees):
+    mat = device("mat-door")
+    sensor = Sensor(id="m", name="M", device=mat.id, level="ground", at=(2.0, 1.0, 0.0), yaw=0.0)
+    w, d = mat.pad
+    # A tenth of a metre belongs to it; one point inside and one outside each side, and near a corner.
+    inside = [(w / 2 + 0.09, 0), (-w / 2 - 0.09, 0.01), (0, d / 2 + 0.09), (0.02, -d / 2 - 0.09), (w / 2, d / 2)]
+    outside = [(w / 2 + 0.11, 0), (-w / 2 - 0.11, 0), (0, d / 2 + 0.11), (0, -d / 2 - 0.11), (w / 2 + 0.11, d / 2)]
+    points = turned_about(np.add(inside + outside, (2.0, 1.0)), (2.0, 1.0), degrees)
+    assert on_pad(replace(sensor, yaw=degrees), mat, points).tolist() == [True] * 5 + [False] * 5
+
+
+@given(st.floats(-180, 180), st.floats(-0.3, 0.3), st.floats(-0.3, 0.3))
+def test_a_mat_and_a_body_turned_together_press_as_before(degrees, dx, dy):
+    mat = device("mat-bed-strip")
+    sensor = Sensor(id="m", name="M", device=mat.id, level="ground", at=(2.0, 1.0, 0.0), yaw=20.0)
+    before = margin(sensor, mat, None, (2.0 + dx, 1.0 + dy), 75.0, "lying", 70.0)
+    at = turned_about([(2.0 + dx, 1.0 + dy)], (2.0, 1.0), degrees)[0]
+    after = margin(replace(sensor, yaw=20.0 + degrees), mat, None, tuple(at), 75.0 + degrees, "lying", 70.0)
+    assert before > 0 and after == pytest.approx(before, rel=1e-6)
+
+
+def test_what_lies_over_a_mat_is_the_hosts_mattress_or_a_usual_one():
+    bed = Furnishing(id="b", level="ground", name="Bed", kind="bed", outline=rect(0, 0, 2, 1))
+    thick = replace(bed, mattress="foam", mattress_m=0.3)
+    assert spread_of(thick, "lying") == pytest.approx(SPREAD["foam"] * 0.3)
+    assert spread_of(bed, "lying") == spread_of(None, "lying") == pytest.approx(SPREAD[MATTRESS] * MATTRESS_M)
+    assert spread_of(thick, "standing") == 0.0 and spread_of(thick, "seated") == pytest.approx(
+        SPREAD["springs"] * CUSHION_M
+    )
