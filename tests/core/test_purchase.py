@@ -230,3 +230,22 @@ def test_what_fools_a_type_a_little_is_said_and_weighs(demo):
     cold = replace(dark, hazards=tuple(h for h in dark.hazards if h.id != "kiln-heat"))
     same = option(cold, "kiln", "pir-ceiling-6")
     assert "fools" not in same.reason and same.rank_cost < hot.rank_cost
+
+
+def test_a_gain_is_divided_by_the_price_a_cable_and_one_device_more(demo):
+    nothing = bare(demo)
+    plain = replace(nothing.brief.weights, no_cables=0, fewest=0)
+    careful = replace(nothing.brief.weights, no_cables=2, fewest=3)
+    cell, cable = device("pir-corner-12"), device("radar-24-bands")
+    assert cell.power == "battery" and cable.power in ("usb", "mains")
+
+    def prices(weights, kind):
+        project = replace(nothing, brief=replace(nothing.brief, weights=weights))
+        found = purchases(project, types=[kind], rooms={"shop"})
+        assert found
+        return {round(p.gain / p.per_money, 6) for p in found}
+
+    assert prices(plain, cell) == {cell.price}
+    assert prices(plain, cable) == {cable.price}
+    assert prices(careful, cell) == {cell.price + 3 * 8}
+    assert prices(careful, cable) == {cable.price + 2 * 15 + 3 * 8}
