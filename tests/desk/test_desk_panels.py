@@ -16,7 +16,7 @@ from vastwatch.desk.plan.legend import Legend
 from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.parts import LinkCard
-from vastwatch.desk.stages.sidebars import Tile
+from vastwatch.desk.stages.tiles import Tile
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
 from vastwatch.memo import MEMO

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPdfWriter
 from PyQt6.QtWidgets import QMenu
 
 from vastwatch.design.project import find
-from vastwatch.desk.stages.plan.underlay import LONGEST_PX, pages_of, picture_of, read_underlay
+from vastwatch.desk.plan.underlay import LONGEST_PX, pages_of, picture_of, read_underlay
 from vastwatch.files import ProjectError, load_project
 from vastwatch.files.check import faults_of
 from vastwatch.geometry import polygons

@@ -11,9 +11,9 @@ from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen, QPolygonF
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.project import find
 from vastwatch.desk.plan.look import Look, cosmetic, in_pixels, polygon, ring
+from vastwatch.desk.plan.underlay import picture_of
 from vastwatch.desk.shell.looks import OUTPUT_MARKS
 from vastwatch.desk.shell.theme import alpha, mix
-from vastwatch.desk.stages.plan.underlay import picture_of
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Hazard, Underlay
 

@@ -41,9 +41,10 @@ from vastwatch.desk.shell.theme import Theme, font
 from vastwatch.desk.stages.plan.build import BuildPanel
 from vastwatch.desk.stages.plan.furnish import FurnishPanel
 from vastwatch.desk.stages.plan.level import LevelPanel
+from vastwatch.desk.stages.plan.rooms import RoomsPanel
+from vastwatch.desk.stages.rehearsal.days import DaysPanel
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.desk.stages.sensors.shelf import Shelf
-from vastwatch.desk.stages.sidebars import DaysPanel, RoomsPanel
 from vastwatch.desk.verdict.verdict import Verdict
 from vastwatch.sensing import FIGURES
 

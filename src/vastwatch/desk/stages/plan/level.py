@@ -21,13 +21,13 @@ from vastwatch.design.edits.drawing_aids import put_underlay, set_underlay_scale
 from vastwatch.design.edits.levels import add_level, copy_level, fill_level
 from vastwatch.design.edits.removing import remove
 from vastwatch.design.project import Project, put
+from vastwatch.desk.plan.underlay import pages_of, read_underlay
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import FigureField, Sleeper, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.shell.units import parse_length, show_length
-from vastwatch.desk.stages.plan.underlay import pages_of, read_underlay
 from vastwatch.files import ProjectError
 from vastwatch.site.building import Level
 from vastwatch.site.record import Point

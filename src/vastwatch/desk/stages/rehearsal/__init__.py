@@ -1,0 +1,1 @@
+"""The Rehearsal stage: the days at the left."""
