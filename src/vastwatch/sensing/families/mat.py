@@ -18,10 +18,10 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, MatType
 from vastwatch.geometry import polygons
-from vastwatch.sensing.explain import Sight, unseen, waited
 from vastwatch.sensing.figures import LYING, PET, SEATED, Body
-from vastwatch.sensing.model import ADULT_KG, PET_KG, SURE_PER_S, MountedSensor, Staying, held
-from vastwatch.site.building import Furnishing, Hazard, Spot
+from vastwatch.sensing.model import ADULT_KG, PET_KG, SURE_PER_S, MountedSensor, Staying
+from vastwatch.sensing.touch import TouchModel
+from vastwatch.site.building import Furnishing, Spot
 
 Array = NDArray[np.float64]
 
@@ -153,14 +153,15 @@ def best_place(project: Project, device: MatType, spot: Spot, kg: float) -> Best
     return best
 
 
-class MatModel:
+class MatModel(TouchModel):
     """`SensingModel` of pressure mats, pads and strips."""
 
     by_speed, by_weight = False, True
     settings = ("folded", "hold_s")
 
-    def band(self, device: DeviceType) -> str:
-        return "infrared"
+    def reach_m(self, device: DeviceType) -> float:
+        assert isinstance(device, MatType)
+        return math.hypot(*device.pad) / 2
 
     def walk(
         self,
@@ -193,28 +194,6 @@ class MatModel:
             if margin(mounted.sensor, mounted.device, host, (x, y), float(facing[i]), posture, kg) >= 1.0:
                 out.still_per_s[i] = SURE_PER_S
         return out
-
-    def explain(
-        self,
-        mounted: MountedSensor,
-        at: tuple[float, float],
-        body: Body,
-        activity: str,
-        facing: float | None,
-        walking_by: bool,
-    ) -> Sight:
-        assert isinstance(mounted.device, MatType)
-        wait = waited(mounted, np.array([at], float), body, activity, facing, walking_by)
-        return unseen(mounted, at, body, math.hypot(*mounted.device.pad) / 2, wait)
-
-    def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
-        return 0.0
-
-    def blind_s(self, device: DeviceType) -> float:
-        return 0.0
-
-    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
-        return held(start, end, own_hold_s)
 
 
 MODEL = MatModel()

@@ -1,0 +1,56 @@
+"""What the models of sensors that are fixed to something share: a mat, a contact, a plug, a tag."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from vastwatch.devices import DeviceType
+from vastwatch.sensing.explain import Sight, unseen, waited
+from vastwatch.sensing.figures import Body
+from vastwatch.sensing.model import MountedSensor, Staying, held
+from vastwatch.site.building import Hazard
+
+Array = NDArray[np.float64]
+
+
+class TouchModel:
+    """`SensingModel` of what notices nobody, has no sight line and is not set off by anything else; each kind
+    overrides what it knows better."""
+
+    by_speed, by_weight = False, False
+    settings: tuple[str, ...] = ("hold_s",)
+
+    def reach_m(self, device: DeviceType) -> float:
+        """How far around itself it speaks for, metres."""
+        return 0.0
+
+    def band(self, device: DeviceType) -> str:
+        return "infrared"
+
+    def walk(
+        self, mounted: MountedSensor, points: Array, psi_deg: ArrayLike | None, heading_deg: ArrayLike | None,
+        speed: float, body: Body,
+    ) -> Array:  # fmt: skip
+        return np.zeros(len(points))
+
+    def stay(
+        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
+    ) -> Staying:
+        return Staying.nobody(len(points))
+
+    def explain(
+        self, mounted: MountedSensor, at: tuple[float, float], body: Body, activity: str, facing: float | None,
+        walking_by: bool,
+    ) -> Sight:  # fmt: skip
+        wait = waited(mounted, np.array([at], float), body, activity, facing, walking_by)
+        return unseen(mounted, at, body, self.reach_m(mounted.device), wait)
+
+    def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
+        return 0.0
+
+    def blind_s(self, device: DeviceType) -> float:
+        return 0.0
+
+    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
+        return held(start, end, own_hold_s)
