@@ -6,13 +6,12 @@ from __future__ import annotations
 import logging
 
 import pytest
-from hands import LEFT, drag, inspect, key, plain, project, send_move, settle, spot_px, type_into
+from hands import LEFT, drag, inspect, key, plain, project, settle, spot_px, type_into
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 
 from vastwatch.design.edits.wiring import circuit_of
-from vastwatch.design.places import middle_of
 from vastwatch.design.project import find
 from vastwatch.desk.plan.handles import handle_of
 from vastwatch.desk.plan.view import CARRIED
@@ -497,33 +496,3 @@ def test_what_could_not_be_computed_is_not_told_as_an_answer(qtbot, window, monk
 
     qtbot.waitUntil(lambda: any(x == NOT_COMPUTED for x in words()))
     assert not any("would help" in x and "Nothing" in x for x in words())
-
-
-@pytest.mark.parametrize(
-    ("stage", "collection"), [("Plan", "furnishings"), ("Plan", "lamps"), ("Sensors", "sensors"), ("Sensors", "spots")]
-)
-def test_escape_in_the_middle_of_a_drag_takes_it_back_and_leaves_no_step(qtbot, window, stage, collection):
-    w = window
-    w.focus.set(stage=stage)
-    before, steps = project(w), w.document.undo_stack.count()
-    start = spot_px(w, *middle_of(getattr(before, collection)[0]))
-    qtbot.mousePress(w.plan.viewport(), LEFT, NONE, start)
-    for k in range(1, 6):
-        send_move(w, start + QPoint(4 * k, 3 * k))
-    assert project(w) is not before and w.document.undo_stack.count() == steps + 1
-    qtbot.keyClick(w.plan, Qt.Key.Key_Escape)
-    assert project(w) is before and w.document.undo_stack.count() == steps
-    send_move(w, start + QPoint(60, 60))
-    qtbot.mouseRelease(w.plan.viewport(), LEFT, NONE, start + QPoint(60, 60))
-    assert project(w) is before and not w.plan.look.dragging
-
-
-def test_escape_in_a_frame_marks_again_what_was_marked(qtbot, window):
-    w = window
-    w.focus.set(stage="Plan", marked=frozenset({project(w).furnishings[0].id}))
-    before, shift = w.focus.marked, Qt.KeyboardModifier.ShiftModifier
-    qtbot.mousePress(w.plan.viewport(), LEFT, shift, spot_px(w, -1.5, -0.4))
-    send_move(w, spot_px(w, 9, 7), shift)
-    assert len(w.focus.marked) > 1
-    qtbot.keyClick(w.plan, Qt.Key.Key_Escape)
-    assert w.focus.marked == before

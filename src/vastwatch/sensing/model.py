@@ -226,6 +226,12 @@ def staying(
     return out
 
 
+def angle_to_sight(sensor: Sensor, points: Array, heading_deg: ArrayLike) -> Array:
+    """The angle psi between the heading of a walker at each point (n, 2) and the sight line to the sensor, degrees."""
+    x, y = points.T
+    return np.asarray(heading_deg, float) - np.degrees(np.arctan2(y - sensor.at[1], x - sensor.at[0]))
+
+
 def mean_wait(rate: ArrayLike, latency: float) -> Array:
     """Mean seconds until the report, inf where nothing is ever noticed (less than once in NEVER_S)."""
     rate = np.asarray(rate, float)

@@ -20,7 +20,7 @@ from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_h
 from vastwatch.sensing.explain import Sight, geometry, in_the_way, wait_of
 from vastwatch.sensing.figures import LARGE_M, MINOR_MOTION, SAMPLES, SMALL_M, WALKING_SPEED, Body
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import CATALOGUE_C, MountedSensor, Staying
+from vastwatch.sensing.model import CATALOGUE_C, MountedSensor, Staying, angle_to_sight
 from vastwatch.sensing.scene import Obstacles, near
 from vastwatch.sensing.softness import chance
 from vastwatch.site.building import Hazard
@@ -202,9 +202,8 @@ class PirModel:
         out = np.zeros(len(points))
         view = look(sensor, device, mounted.around, mounted.ambient_c, points, body)
         if psi_deg is None:
-            x, y = points[view.where].T
-            bearing = np.degrees(np.arctan2(y - sensor.at[1], x - sensor.at[0]))
-            psi_deg = np.asarray(heading_deg, float)[view.where] - bearing
+            assert heading_deg is not None
+            psi_deg = angle_to_sight(sensor, points[view.where], np.asarray(heading_deg)[view.where])
         out[view.where] = walk_rate(device, view, sensor.at[2], psi_deg, speed, body)
         return out
 

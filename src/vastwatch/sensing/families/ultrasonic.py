@@ -22,7 +22,7 @@ from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_h
 from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
 from vastwatch.sensing.figures import SAMPLES, Body
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import MountedSensor, Staying, held
+from vastwatch.sensing.model import MountedSensor, Staying, angle_to_sight, held
 from vastwatch.sensing.scene import near
 from vastwatch.sensing.softness import SOFTNESS, chance
 from vastwatch.site.building import Hazard
@@ -120,9 +120,8 @@ class UltrasonicModel:
         out = np.zeros(len(points))
         heard = listen(mounted, points, body)
         if psi_deg is None:
-            x, y = points[heard.where].T
-            bearing = np.degrees(np.arctan2(y - mounted.sensor.at[1], x - mounted.sensor.at[0]))
-            psi_deg = np.asarray(heading_deg, float)[heard.where] - bearing
+            assert heading_deg is not None
+            psi_deg = angle_to_sight(mounted.sensor, points[heard.where], np.asarray(heading_deg)[heard.where])
         reach = mounted.device.moving_m * heard.factor * across_factor(psi_deg)
         out[heard.where] = LOOKS_HZ * chance(heard.slant, reach, SOFTNESS)
         return out
