@@ -59,7 +59,7 @@ class Studio:
             i for i, x in enumerate(r.incidents)
             if x.room == room and x.kind == kind and (x.at % 86_400) > after_hour * 3600 and x.at > 86_400
         )  # fmt: skip
-        self.window.ribbon.open_incident(index)
+        self.window.playhead.open_incident(index)
 
 
 def beginning() -> None:
@@ -81,7 +81,7 @@ def main() -> None:
     window = studio.window
     focus = window.focus
     focus.set(stage="Brief", level="upper", room="sitting", selected="sitting")
-    brief = window.panels["Brief"]
+    brief = window.panel("Brief")
     studio.take("brief-rooms")
     brief.show_page(1)
     studio.take("brief-people")
@@ -90,14 +90,14 @@ def main() -> None:
     studio.take("brief-means")
     focus.set(stage="Plan", level="ground", room="shop", selected="shop")
     studio.take("plan")
-    window.plan_panel.show_page(2)
+    window.panel("Plan").show_page(2)
     focus.set(selected="shop-sun")
     studio.take("plan-hazard")
-    window.plan_panel.show_page(1)
+    window.panel("Plan").show_page(1)
     focus.set(room="throwing", selected="drying-rack", marked=frozenset(("drying-rack", "wedging-bench")))
     studio.take("plan-build")
     focus.set(marked=frozenset())
-    window.plan_panel.show_page(0)
+    window.panel("Plan").show_page(0)
     focus.set(stage="Sensors", room="throwing", selected="pir-throwing", figure="seated", day=0)
     window.plan._hover(window.plan.pixel_of(0.75, 6.0))
     studio.take("sensors-pir")
@@ -108,10 +108,10 @@ def main() -> None:
     window.verdict.ask_options()
     studio.take("adviser")
     for ident in ("pir-corner-12", "radar-24-state", "radar-24-tracker", "dual-24-corner"):
-        window.shelf.mark(ident)
-    window.shelf.show_comparison()
+        window.panel("Sensors").mark(ident)
+    window.panel("Sensors").show_comparison()
     studio.settle()
-    sheet = window.shelf.findChild(CompareSheet)
+    sheet = window.panel("Sensors").findChild(CompareSheet)
     sheet.grab().save(str(FOLDER / "shelf-compare.png"))
     sheet.close()
     focus.set(level="ground", figure="across", stage="Timing", room="throwing", selected="throwing")
@@ -123,7 +123,7 @@ def main() -> None:
     studio.take("rehearsal-day")
     focus.set(level="upper", room="sitting", selected="sitting", time=86_400 + 20.2 * 3600, day=1)
     studio.take("rehearsal-evening")
-    window.show_keys()
+    window.commands.show_keys()
     QTest.qWait(150)
     sheet = next(w for w in QApplication.topLevelWidgets() if isinstance(w, KeySheet))
     sheet.grab().save(str(FOLDER / "keys.png"))

@@ -18,7 +18,7 @@ from vastwatch.files.check import faults_of
 @pytest.fixture
 def brief(qtbot, window):
     window.focus.set(stage="Brief")
-    panel = window.panels["Brief"]
+    panel = window.panel("Brief")
     settle(qtbot, window)
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
@@ -53,7 +53,7 @@ def test_a_cell_typed_by_key_changes_a_need_and_wrong_ones_are_refused(qtbot, wi
     room = find(project(window).rooms, "sitting")
     assert room.needs.notice_s == 2.0 and needs_of(project(window), room).notice_s == 2.0
     said = []
-    brief.say.connect(said.append)
+    brief.rooms.say.connect(said.append)
     type_cell(qtbot, table, row, 4, "often")
     assert find(project(window).rooms, "sitting").needs.drops_per_week is None
     assert "often" in said[-1]
@@ -123,7 +123,7 @@ def test_a_day_sheet_is_typed_lines_come_and_go(qtbot, window, brief):
     type_cell(qtbot, people.tables["stays"], row, 1, "9.15 pm")
     assert "21:15" in {s.at for s in people.person.stays}
     said = []
-    brief.say.connect(said.append)
+    people.say.connect(said.append)
     type_cell(qtbot, people.tables["stays"], row, 1, "late")
     assert "time of day" in said[-1]
     add = [b for b in people.findChildren(QPushButton) if b.text() == "Add line"]
@@ -239,7 +239,7 @@ def test_budget_weights_and_kit_are_set_and_undone(qtbot, window, brief):
     type_into(qtbot, means.budget, "420,50")
     assert project(window).brief.budget == 420.5
     said = []
-    brief.say.connect(said.append)
+    means.say.connect(said.append)
     type_into(qtbot, means.budget, "much")
     assert "'much' is not a sum of money" in said[-1] and project(window).brief.budget == 420.5
     means.budget.clear()
@@ -265,7 +265,7 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
     window.own.all = lambda p: [d for d in kept(p) if d.id in ("pir-ceiling-6", "radar-24-bands")]
     key(qtbot, window.plan, Qt.Key.Key_B)
     assert window.focus.stage == "Brief"
-    means = window.panels["Brief"].means
+    means = window.panel("Brief").means
     assert means._working.isVisible()
     qtbot.waitUntil(lambda: window.results.purchases.value is not None, timeout=60_000)
     window.own.all = kept
@@ -294,7 +294,7 @@ def test_a_starter_set_wants_a_budget_and_asking_can_be_stopped(qtbot, window, b
     means.budget.clear()
     means.budget.editingFinished.emit()
     said = []
-    brief.say.connect(said.append)
+    means.say.connect(said.append)
     qtbot.mouseClick(means.starter, LEFT)
     assert "needs a budget" in said[-1] and not window.results.purchases.busy
     type_into(qtbot, means.budget, "150")

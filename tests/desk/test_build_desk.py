@@ -24,10 +24,10 @@ def bare(qtbot, window):
 
 
 def type_room(qtbot, w, name, size):
-    qtbot.keyClicks(w.build.name, name)
-    key(qtbot, w.build.name, Qt.Key.Key_Return)
-    qtbot.keyClicks(w.build.measure, size)
-    key(qtbot, w.build.measure, Qt.Key.Key_Return)
+    qtbot.keyClicks(w.panel("Plan").build.name, name)
+    key(qtbot, w.panel("Plan").build.name, Qt.Key.Key_Return)
+    qtbot.keyClicks(w.panel("Plan").build.measure, size)
+    key(qtbot, w.panel("Plan").build.measure, Qt.Key.Key_Return)
 
 
 def test_from_nothing_to_the_first_useful_answer_by_keys_and_clicks(qtbot, bare):
@@ -61,7 +61,7 @@ def test_a_second_room_shares_its_wall_and_takes_a_door_and_a_window(qtbot, bare
     type_room(qtbot, w, "Hall", "2 x 5")
     assert len(project(w).walls) == 8
     w.plan.fit()
-    qtbot.mouseClick(w.build.openings["door"], LEFT)
+    qtbot.mouseClick(w.panel("Plan").build.openings["door"], LEFT)
     assert w.focus.placing == "opening:door"
     qtbot.mouseClick(w.plan.viewport(), LEFT, pos=spot_px(w, 4.2, 1.5))
     door = project(w).openings[-1]
@@ -130,13 +130,13 @@ def test_furniture_stands_against_walls_turns_moves_and_goes(qtbot, bare):
 
 def test_somebody_moves_in_and_the_verdict_appears(qtbot, bare):
     w = bare
-    w.build.add_person.click()
+    w.panel("Plan").build.add_person.click()
     assert "put a chair" in w.status.said.text()
     type_room(qtbot, w, "Study", "4.2 x 3.6")
     w.plan.fit()
     w.plan.place("furniture:Armchair", 1.5, 1.8)
-    w.build.typical.setCurrentIndex(1)
-    w.build.add_person.click()
+    w.panel("Plan").build.typical.setCurrentIndex(1)
+    w.panel("Plan").build.add_person.click()
     assert project(w).people[0].name == "Resident, at home"
     w.focus.set(stage="Sensors", room="study")
     w.plan.place("pir-corner-12", 4.05, 3.45)
@@ -203,12 +203,12 @@ def test_what_is_typed_wrongly_says_so_and_is_kept(qtbot, bare):
     type_room(qtbot, w, "Study", "wide")
     assert project(w).rooms == ()
     assert "not a size" in w.status.said.text()
-    assert w.build.measure.text() == "wide"
-    w.build.measure.setText("4 x 0.01")
-    w.build.add_room()
+    assert w.panel("Plan").build.measure.text() == "wide"
+    w.panel("Plan").build.measure.setText("4 x 0.01")
+    w.panel("Plan").build.add_room()
     assert "between 0.3 and 200 m" in w.status.said.text()
-    w.build.name.clear()
-    w.build.add_room()
+    w.panel("Plan").build.name.clear()
+    w.panel("Plan").build.add_room()
     assert "needs a name" in w.status.said.text()
     w.focus.set(placing="opening:door")
     assert not w.plan.place("opening:door", 2.0, 2.0)

@@ -96,7 +96,7 @@ def test_the_handle_turns_and_keys_nudge_turn_and_delete(qtbot, window):
 
 def test_a_device_from_the_shelf_is_placed_by_click_and_by_return(qtbot, window):
     before = window.results.rehearsal.scores["throwing"]
-    card = next(c for c in window.shelf.findChildren(DeviceCard) if c.device.id == "radar-24-state")
+    card = next(c for c in window.panel("Sensors").findChildren(DeviceCard) if c.device.id == "radar-24-state")
     qtbot.mouseClick(card, LEFT)
     assert window.focus.placing == "radar-24-state"
     qtbot.mouseClick(window.plan.viewport(), LEFT, pos=spot_px(window, 0.4, 7.2))
@@ -110,7 +110,7 @@ def test_a_device_from_the_shelf_is_placed_by_click_and_by_return(qtbot, window)
     settle(qtbot, window)
     assert window.results.rehearsal.scores["throwing"].drops < before.drops / 3
     # By keyboard alone: choose on the shelf with Return, hang it with Return.
-    card = next(c for c in window.shelf.findChildren(DeviceCard) if c.device.id == "pir-low-5")
+    card = next(c for c in window.panel("Sensors").findChildren(DeviceCard) if c.device.id == "pir-low-5")
     key(qtbot, card, Qt.Key.Key_Return)
     window.plan.setFocus()
     key(qtbot, window.plan, Qt.Key.Key_Return)
@@ -128,13 +128,13 @@ def test_escape_puts_a_chosen_device_back_and_outside_nothing_is_placed(qtbot, w
 
 
 def test_the_shelf_finds_by_word(qtbot, window):
-    qtbot.keyClicks(window.shelf.finder, "long still 60")
+    qtbot.keyClicks(window.panel("Sensors").finder, "long still 60")
 
     def shown():
-        return [c.device.id for c in window.shelf.findChildren(DeviceCard) if c.isVisible()]
+        return [c.device.id for c in window.panel("Sensors").findChildren(DeviceCard) if c.isVisible()]
 
     qtbot.waitUntil(lambda: shown() == ["radar-60-still"])
-    window.shelf.finder.setText("qqq")
+    window.panel("Sensors").finder.setText("qqq")
     qtbot.waitUntil(lambda: not shown())
 
 
@@ -184,7 +184,7 @@ def test_lengths_in_feet_are_read_and_written_in_feet(qtbot, window, monkeypatch
 
 def test_a_card_of_the_chain_goes_to_its_record_by_return(qtbot, window):
     r = window.results.rehearsal
-    window.ribbon.open_incident(
+    window.playhead.open_incident(
         next(i for i, x in enumerate(r.incidents) if x.room == "throwing" and x.kind == "dropped")
     )
     cards = [c for c in window.verdict.findChildren(LinkCard) if "PIR throwing room" in c.accessibleName()]
@@ -330,7 +330,7 @@ def test_incidents_are_stepped_through_and_explained(qtbot, window):
     key(qtbot, window.plan, Qt.Key.Key_Comma)
     assert window.focus.incident == first
     drop = next(i for i, x in enumerate(r.incidents) if x.room == "throwing" and x.kind == "dropped")
-    window.ribbon.open_incident(drop)
+    window.playhead.open_incident(drop)
 
     def texts():
         return [plain(w.text()) for w in window.verdict.findChildren(QLabel) if w.isVisible()]
@@ -362,7 +362,7 @@ def test_time_runs_and_stops_with_the_space_bar(qtbot, window):
     start = window.focus.time
     qtbot.waitUntil(lambda: window.focus.time > start + 20, timeout=5000)
     key(qtbot, window.plan, Qt.Key.Key_Space)
-    assert not window._timer.isActive()
+    assert not window.playhead.runs
 
 
 def test_people_are_drawn_where_they_are(window):
@@ -379,7 +379,7 @@ def test_people_are_drawn_where_they_are(window):
 def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, window):
     window.focus.set(stage="Timing", room="throwing", selected="throwing")
     qtbot.waitUntil(lambda: window.results.curve.value is not None, timeout=30_000)
-    panel = window.panels["Timing"]
+    panel = window.panel("Timing")
     before = window.results.rehearsal.scores["throwing"]
     panel.plot._mark.setPos(np.log10(900.0))
     presence = presence_of(project(window), "throwing")
@@ -404,7 +404,7 @@ def test_a_room_without_presence_says_why_there_is_no_curve(qtbot, window):
     window.focus.set(stage="Timing", room="kiln", selected="kiln")
     panel = None
     qtbot.waitUntil(lambda: "no presence to tune" in window.results.curve.words, timeout=30_000)
-    panel = window.panels["Timing"]
+    panel = window.panel("Timing")
     assert "Kiln has no presence to tune" in panel._reason.text()
 
 

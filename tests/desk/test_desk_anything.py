@@ -22,8 +22,8 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from vastwatch.desk.plan.places import name_frame
-from vastwatch.desk.shell.focus import STAGES
 from vastwatch.desk.shell.parts import FigureField
+from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.stages.brief.table import RowsTable
 from vastwatch.files import load_demo
 from vastwatch.files.check import faults_of
@@ -61,7 +61,7 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
         QTest.keyClick(QApplication.focusWidget() or w.plan, rnd.choice(KEYS))
 
     def stage():
-        w.focus.set(stage=rnd.choice(STAGES))
+        w.focus.set(stage=rnd.choice(STAGE_NAMES))
         w.plan.setFocus()
 
     def history():
@@ -86,7 +86,9 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
         w.focus.set(stage="Plan")
         here = [r for r in project(w).rooms if r.level == w.focus.level]
         if not here or rnd.random() < 0.15:
-            rnd.choice((w.level_panel._add, w.level_panel._copy, w.level_panel.fill_from_below))()
+            rnd.choice(
+                (w.panel("Plan").level._add, w.panel("Plan").level._copy, w.panel("Plan").level.fill_from_below)
+            )()
             return
         room = rnd.choice(here)
         w.focus.set(room=room.id, selected=room.id)

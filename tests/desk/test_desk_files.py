@@ -19,9 +19,9 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QMessageBox, QPushButton, Q
 from vastwatch.design.project import find
 from vastwatch.desk.shell.app import Desk, empty_project, make_application
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.focus import STAGES
 from vastwatch.desk.shell.keysheet import KeySheet
 from vastwatch.desk.shell.parts import FigureField
+from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.files import load_project, save_project
 from vastwatch.files.journal import Journal
 from vastwatch.files.project_file import encode
@@ -171,9 +171,9 @@ def test_the_key_sheet_and_the_list_of_edits_open_by_key(qtbot, window):
 
 def test_letters_typed_into_a_field_stay_there(qtbot, window):
     level, day = window.focus.level, window.focus.day
-    window.shelf.finder.setFocus()
-    qtbot.keyClicks(window.shelf.finder, "vd t,n")
-    assert window.shelf.finder.text() == "vd t,n"
+    window.panel("Sensors").finder.setFocus()
+    qtbot.keyClicks(window.panel("Sensors").finder, "vd t,n")
+    assert window.panel("Sensors").finder.text() == "vd t,n"
     assert (window.focus.figure, window.focus.level, window.focus.day) == ("across", level, day)
 
 
@@ -214,7 +214,7 @@ def test_stage_lamps_tell_how_far_it_is(qtbot, window):
 
 
 def test_everything_that_takes_focus_has_a_name(window):
-    for stage in STAGES:
+    for stage in STAGE_NAMES:
         window.focus.set(stage=stage)
         for w in window.findChildren(QPushButton) + window.findChildren(QCheckBox) + window.findChildren(FigureField):
             if w.isVisible():
@@ -224,7 +224,7 @@ def test_everything_that_takes_focus_has_a_name(window):
 def test_small_windows_hold_everything(qtbot, window):
     window.resize(1024, 700)
     window.plan.fit()
-    for stage in STAGES:
+    for stage in STAGE_NAMES:
         window.focus.set(stage=stage)
         QApplication.processEvents()
         assert window.width() == 1024

@@ -16,6 +16,7 @@ from vastwatch.desk.plan.legend import Legend
 from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.parts import LinkCard
+from vastwatch.desk.stages import STAGES
 from vastwatch.desk.stages.tiles import Tile
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
@@ -125,13 +126,13 @@ def test_arrows_move_the_playhead_of_the_ribbon(qtbot, window):
     assert window.focus.time == t + 60
     key(qtbot, window.ribbon, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
     assert window.focus.time == t - 540
-    window.ribbon.step_time(-1e9)
+    window.playhead.step_time(-1e9)
     assert window.focus.time == 0
 
 
 def test_a_room_without_incidents_says_so(qtbot, window):
     window.focus.set(room="kiln")
-    window.ribbon.step_incident(1)
+    window.playhead.step_incident(1)
     assert "No incidents" in window.status.said.text()
 
 
@@ -140,7 +141,7 @@ def test_a_room_without_incidents_says_so(qtbot, window):
 
 def test_days_tell_what_went_wrong_and_go_there(qtbot, window):
     window.focus.set(stage="Rehearsal", room="throwing", level="ground", day=0, time=43_200.0 + 3600)
-    tiles = window.days._tiles
+    tiles = window.panel("Rehearsal")._tiles
     assert sorted(tiles) == list(range(-1, 7))
     r = window.results.rehearsal
     for day, tile in tiles.items():
@@ -157,7 +158,7 @@ def test_days_tell_what_went_wrong_and_go_there(qtbot, window):
 
 def test_the_list_of_rooms_goes_to_rooms_and_counts_sensors(qtbot, window):
     window.focus.set(stage="Plan")
-    tile = window.rooms._tiles["sitting"]
+    tile = window.panel("Plan").rooms._tiles["sitting"]
     assert tile.figure == "2 sensors"
     qtbot.mouseClick(tile, LEFT)
     assert (window.focus.room, window.focus.level) == ("sitting", "upper")
@@ -166,7 +167,7 @@ def test_the_list_of_rooms_goes_to_rooms_and_counts_sensors(qtbot, window):
     window.focus.set(selected="radar-sitting")
     window.plan.setFocus()
     key(qtbot, window.plan, Qt.Key.Key_Delete)
-    assert window.rooms._tiles["sitting"].figure == "1 sensor"
+    assert window.panel("Plan").rooms._tiles["sitting"].figure == "1 sensor"
 
 
 def test_the_level_box_shows_the_level_and_changes_it(qtbot, window):
@@ -221,7 +222,7 @@ def test_a_room_the_checks_praise_and_the_week_does_not_is_told_apart(qtbot, win
 
 def test_an_incident_closes_when_the_design_changes(qtbot, window):
     r = window.results.rehearsal
-    window.ribbon.open_incident(next(i for i, x in enumerate(r.incidents) if x.room == "throwing"))
+    window.playhead.open_incident(next(i for i, x in enumerate(r.incidents) if x.room == "throwing"))
     assert window.focus.incident >= 0
     window.focus.set(selected="pir-throwing")
     window.plan.nudge(-0.1, 0)
@@ -254,3 +255,15 @@ def test_the_legend_has_a_hue_for_each_kind_of_contour_on_the_level(window):
     assert set(legend.families()) == {*before, "ultrasonic"}
     window.document.undo_stack.undo()
     assert legend.families() == before
+
+
+def test_every_stage_has_a_tab_a_key_a_panel_and_a_hint(qtbot, window):
+    for k, stage in enumerate(STAGES, 1):
+        qtbot.keyClick(window.plan, Qt.Key(Qt.Key.Key_0 + k), Qt.KeyboardModifier.ControlModifier)
+        assert window.focus.here is stage and window.strip.tabs[stage.name].current
+        assert window.left.currentWidget() is window.panel(stage.name) and window.left.width() == stage.width
+        assert window._figures.isVisible() == stage.covers and window.moment.isVisible() == stage.follows_time
+        assert window._hint() in (stage.hint, *stage.hints.values())
+        window.focus.set(selected="radar-sitting")
+        assert window._hint() == stage.hints.get("sensors", stage.hint)
+        window.focus.set(selected=window.focus.room)

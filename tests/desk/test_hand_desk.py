@@ -20,8 +20,8 @@ from vastwatch.desk.shell.app import Desk, catch_failures, empty_project, make_a
 from vastwatch.desk.shell.arming import ArmingButton
 from vastwatch.desk.shell.derived import NOT_COMPUTED
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.focus import STAGES
 from vastwatch.desk.shell.parts import Paged, unbroken
+from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.stages.sensors.shelf import DeviceCard
 from vastwatch.files.check import faults_of
 from vastwatch.geometry.polygons import bounds
@@ -63,7 +63,7 @@ def carry(w, carried, button, x, y):
 
 
 def furniture_button(w, name):
-    return next(b for b in w.furnish.findChildren(ArmingButton) if b.token == f"furniture:{name}")
+    return next(b for b in w.panel("Plan").furnish.findChildren(ArmingButton) if b.token == f"furniture:{name}")
 
 
 # -- carried to the plan -------------------------------------------------------------------------------------------
@@ -92,7 +92,7 @@ def test_furniture_is_carried_to_the_plan_and_foreseen_there(qtbot, plan, carrie
 def test_each_kind_of_thing_is_carried(plan, carried, panel, name, at, collection):
     w = plan
     w.focus.set(level="ground", room="kiln", selected="kiln")
-    button = next(b for b in getattr(w, panel).findChildren(ArmingButton) if b.token == name)
+    button = next(b for b in getattr(w.panel("Plan"), panel).findChildren(ArmingButton) if b.token == name)
     before = len(getattr(project(w), collection))
     carry(w, carried, button, *at)
     assert len(getattr(project(w), collection)) == before + 1
@@ -103,9 +103,9 @@ def test_each_kind_of_thing_is_carried(plan, carried, panel, name, at, collectio
 
 def test_drawing_tools_are_not_carried(plan, carried):
     w = plan
-    for button in w.build.drawing.values():
+    for button in w.panel("Plan").build.drawing.values():
         assert not button.carried
-    carry(w, carried, w.build.drawing["room"], 8.2, 2.9)
+    carry(w, carried, w.panel("Plan").build.drawing["room"], 8.2, 2.9)
     assert "foreseen" not in carried
 
 
@@ -115,7 +115,7 @@ def test_what_cannot_be_there_is_not_foreseen_and_refused(plan, carried):
     carry(w, carried, furniture_button(w, "Sofa"), -0.9, 3.0)
     assert carried["foreseen"] == [] and len(project(w).furnishings) == pieces
     assert "inside a room" in w.status.said.text()
-    door = w.build.openings["door"]
+    door = w.panel("Plan").build.openings["door"]
     carry(w, carried, door, 8.2, 2.0)
     assert carried["foreseen"] == [] and "click on a wall" in w.status.said.text().lower()
 
@@ -123,7 +123,7 @@ def test_what_cannot_be_there_is_not_foreseen_and_refused(plan, carried):
 def test_a_device_is_foreseen_looking_into_the_room(qtbot, window, carried):
     w = window
     w.focus.set(stage="Sensors", level="ground", room="kiln", selected="kiln")
-    card = next(c for c in w.shelf.findChildren(DeviceCard) if c.device.id == "pir-corner-12")
+    card = next(c for c in w.panel("Sensors").findChildren(DeviceCard) if c.device.id == "pir-corner-12")
     carry(w, carried, card, 6.9, 0.3)
     sensor = project(w).sensors[-1]
     (dart,) = carried["foreseen"]
@@ -212,9 +212,9 @@ def test_an_empty_building_begins_on_the_plan_with_ways_to_begin(qtbot, fresh):
     key(qtbot, offer, Qt.Key.Key_Down)
     assert w.beginning.offers["draw"].hasFocus()
     qtbot.mouseClick(offer, LEFT)
-    assert w.build.name.hasFocus()
-    type_into(qtbot, w.build.name, "Den")
-    type_into(qtbot, w.build.measure, "4.2 x 3.6")
+    assert w.panel("Plan").build.name.hasFocus()
+    type_into(qtbot, w.panel("Plan").build.name, "Den")
+    type_into(qtbot, w.panel("Plan").build.measure, "4.2 x 3.6")
     assert not w.beginning.isVisible()
     # The first room lies in the middle of the plan, as large as there is place.
     x0, y0, x1, y1 = bounds(project(w).rooms[0].outline)
@@ -243,11 +243,11 @@ def test_a_room_is_drawn_from_the_first_offer_and_the_sample_is_one_press_away(q
 def test_the_first_room_of_a_bare_level_is_looked_at_where_it_is(qtbot, plan):
     w = plan
     w.focus.set(level="upper")
-    w.level_panel._add()
+    w.panel("Plan").level._add()
     level = w.focus.level
     assert w.focus.room is None
-    type_into(qtbot, w.build.name, "Loft")
-    type_into(qtbot, w.build.measure, "4 x 3")
+    type_into(qtbot, w.panel("Plan").build.name, "Loft")
+    type_into(qtbot, w.panel("Plan").build.measure, "4 x 3")
     assert project(w).rooms[-1].level == w.focus.level == level and w.focus.room == project(w).rooms[-1].id
     w.document.undo_stack.undo()
     assert w.focus.level == level and w.focus.room is None
@@ -256,7 +256,7 @@ def test_the_first_room_of_a_bare_level_is_looked_at_where_it_is(qtbot, plan):
 def test_a_bare_level_offers_the_one_below(qtbot, plan):
     w = plan
     w.focus.set(level="upper")
-    w.level_panel._add()
+    w.panel("Plan").level._add()
     assert w.beginning.isVisible()
     assert [n for n, b in w.beginning.offers.items() if b.isVisible()] == ["type", "draw", "copy", "drawing"]
     qtbot.mouseClick(w.beginning.offers["copy"], LEFT)
@@ -367,17 +367,17 @@ def test_the_picture_underneath_is_dragged_as_one_step(qtbot, plan, tmp_path):
     assert image.save(str(path))
     w.focus.set(level="upper")
     w.filing.bring_in(path)
-    qtbot.waitUntil(lambda: w.level_panel.level.underlay is not None)
-    before, steps = w.level_panel.level.underlay.at, w.document.undo_stack.count()
-    qtbot.mouseClick(w.level_panel.shift, LEFT)
+    qtbot.waitUntil(lambda: w.panel("Plan").level.level.underlay is not None)
+    before, steps = w.panel("Plan").level.level.underlay.at, w.document.undo_stack.count()
+    qtbot.mouseClick(w.panel("Plan").level.shift, LEFT)
     a, b = spot_px(w, 3.0, 3.0), spot_px(w, 4.5, 2.0)
     drag(qtbot, w, a, b)
-    moved = w.level_panel.level.underlay.at
+    moved = w.panel("Plan").level.level.underlay.at
     assert (moved[0] - before[0], moved[1] - before[1]) == pytest.approx((1.5, -1.0), abs=0.05)
     assert w.document.undo_stack.count() == steps + 1
-    w.level_panel.locked.setChecked(True)
+    w.panel("Plan").level.locked.setChecked(True)
     drag(qtbot, w, a, b)
-    assert w.level_panel.level.underlay.at == moved and "locked" in w.status.said.text()
+    assert w.panel("Plan").level.level.underlay.at == moved and "locked" in w.status.said.text()
 
 
 # -- the status line, and flaws ------------------------------------------------------------------------------------
@@ -455,7 +455,7 @@ def test_at_every_size_no_panel_is_cut(qtbot, window, size):
     """Left, middle and right share the window, and nothing in the panels asks for more than it has."""
     w = window
     w.resize(*size)
-    for stage in STAGES:
+    for stage in STAGE_NAMES:
         w.focus.set(stage=stage, level="ground", room="throwing", selected="throwing")
         settle(qtbot, w)
         panel = w.left.currentWidget()

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QLabel
 
 def test_a_fan_is_placed_set_told_of_and_deleted(qtbot, plan):
     w = plan
-    w.plan_panel.show_page(2)
+    w.panel("Plan").show_page(2)
     w.show_level("ground")
-    qtbot.mouseClick(w.furnish.outputs["fan"], LEFT)
+    qtbot.mouseClick(w.panel("Plan").furnish.outputs["fan"], LEFT)
     assert w.focus.placing == "output:fan"
     qtbot.mouseClick(w.plan.viewport(), LEFT, pos=spot_px(w, 6.35, 6.3))
     (fan,) = project(w).outputs

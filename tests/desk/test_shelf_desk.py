@@ -24,7 +24,7 @@ def shelf(qtbot, window):
         window.own.remove(d.id)
     window.focus.set(stage="Sensors")
     settle(qtbot, window)
-    return window.shelf
+    return window.panel("Sensors")
 
 
 def shown(shelf) -> list[str]:

@@ -38,14 +38,14 @@ def click(qtbot, w, x, y, modifier=Qt.KeyboardModifier.NoModifier):
 
 def test_a_room_is_dragged_and_the_next_takes_hold_of_its_corner(qtbot, bare):
     w = bare
-    w.build.name.setText("Hall")
-    w.build.use.setCurrentText("passage")
-    qtbot.mouseClick(w.build.drawing["room"], LEFT)
+    w.panel("Plan").build.name.setText("Hall")
+    w.panel("Plan").build.use.setCurrentText("passage")
+    qtbot.mouseClick(w.panel("Plan").build.drawing["room"], LEFT)
     drag(qtbot, w, spot_px(w, 1.0, 1.0), spot_px(w, 5.0, 4.0))
     hall = project(w).rooms[0]
     assert (hall.name, hall.use) == ("Hall", "passage")
     assert polygons.area(hall.outline) == pytest.approx(12.0, abs=0.2)
-    assert w.build.name.text() == ""
+    assert w.panel("Plan").build.name.text() == ""
     # Two clicks do as well; the first corner is caught from 6 pixels away.
     click(qtbot, w, hall.outline[1][0] + 0.1, hall.outline[1][1] + 0.05)
     click(qtbot, w, 7.5, 4.03)
@@ -82,29 +82,29 @@ def test_a_polygon_is_clicked_corner_by_corner_taken_back_and_closed(qtbot, bare
 
 def test_corners_typed_make_a_polygon_and_the_grid_can_be_set(qtbot, bare):
     w = bare
-    qtbot.keyClicks(w.build.name, "Bay")
-    qtbot.keyClicks(w.build.measure, "0,0 4,0 5,1.5 4,3 0,3")
-    key(qtbot, w.build.measure, Qt.Key.Key_Return)
+    qtbot.keyClicks(w.panel("Plan").build.name, "Bay")
+    qtbot.keyClicks(w.panel("Plan").build.measure, "0,0 4,0 5,1.5 4,3 0,3")
+    key(qtbot, w.panel("Plan").build.measure, Qt.Key.Key_Return)
     assert project(w).rooms[0].outline[2] == (5.0, 1.5)
-    type_into(qtbot, w.build.grid, "50 cm")
+    type_into(qtbot, w.panel("Plan").build.grid, "50 cm")
     assert w.focus.grid_m == 0.5
     assert w.plan.tools.snapped(7.3, 6.4, False) == (7.5, 6.5)
     assert w.plan.tools.snapped(7.3, 6.4, True) == (7.3, 6.4)
-    type_into(qtbot, w.build.grid, "0")
+    type_into(qtbot, w.panel("Plan").build.grid, "0")
     assert w.plan.tools.snapped(7.312, 6.4, False) == pytest.approx((7.312, 6.4))
 
 
 def test_a_room_is_cut_and_made_one_again(qtbot, plan):
     w = plan
-    qtbot.mouseClick(w.build.drawing["split"], LEFT)
+    qtbot.mouseClick(w.panel("Plan").build.drawing["split"], LEFT)
     click(qtbot, w, 9.0, 3.4)
     click(qtbot, w, 9.0, 7.5)
     assert len(project(w).rooms) == 14 and w.focus.placing is None
     part = w.focus.room
     assert find(project(w).rooms, part).name == "Glazing 2"
     w.focus.set(room="glazing", selected="glazing")
-    w.build._join_menu()
-    menu = w.build.findChildren(QMenu)[-1]
+    w.panel("Plan").build._join_menu()
+    menu = w.panel("Plan").build.findChildren(QMenu)[-1]
     next(a for a in menu.actions() if a.text() == "Glazing 2").trigger()
     menu.close()
     assert len(project(w).rooms) == 13
@@ -141,7 +141,7 @@ def test_the_tape_measures_and_goes_with_escape(qtbot, plan):
 
 def test_hazards_are_drawn_told_and_follow_the_sun(qtbot, plan):
     w = plan
-    qtbot.mouseClick(w.furnish.hazards["vent"], LEFT)
+    qtbot.mouseClick(w.panel("Plan").furnish.hazards["vent"], LEFT)
     drag(qtbot, w, spot_px(w, 2.0, 0.4), spot_px(w, 3.0, 1.0))
     vent = project(w).hazards[-1]
     assert vent.kind == "vent" and w.focus.selected == vent.id
@@ -167,7 +167,7 @@ def test_hazards_are_drawn_told_and_follow_the_sun(qtbot, plan):
 
 def test_spots_are_set_down_and_say_what_is_done_there(qtbot, plan):
     w = plan
-    qtbot.mouseClick(w.furnish.spots["seated"], LEFT)
+    qtbot.mouseClick(w.panel("Plan").furnish.spots["seated"], LEFT)
     click(qtbot, w, 9.5, 4.5)
     spot = project(w).spots[-1]
     assert (spot.room, spot.posture, spot.activity) == ("glazing", "seated", "desk")
@@ -202,7 +202,7 @@ def test_many_are_taken_with_shift_and_moved_copied_mirrored_deleted(qtbot, plan
     moved = find(project(w).furnishings, "glaze-shelf").outline[0]
     assert moved[1] == pytest.approx(shelf[1] - 0.3, abs=0.06)
     assert w.focus.marked == {"glaze-bench", "glaze-shelf"}
-    qtbot.mouseClick(w.build.acts["bottom"], LEFT)
+    qtbot.mouseClick(w.panel("Plan").build.acts["bottom"], LEFT)
     low = [min(p[1] for p in find(project(w).furnishings, i).outline) for i in sorted(w.focus.marked)]
     assert low[0] == pytest.approx(low[1])
     key(qtbot, w.plan, Qt.Key.Key_X)
@@ -235,7 +235,7 @@ def test_a_frame_takes_what_lies_wholly_in_it(qtbot, plan):
 def test_all_walls_of_a_room_are_of_another_stuff_at_once(qtbot, plan):
     w = plan
     w.focus.set(room="kiln", selected="kiln")
-    w.build.walls_wanted.emit()
+    w.panel("Plan").build.walls_wanted.emit()
     assert len(w.focus.marked) >= 4
     box = inspect(w, "Material of all")
     box.setCurrentText("concrete")
@@ -268,8 +268,8 @@ def test_furniture_takes_its_own_size_whichever_way_it_is_turned(qtbot, plan):
 
 def test_levels_are_added_copied_named_raised_and_removed(qtbot, plan):
     w = plan
-    w.plan_panel.show_page(3)
-    panel = w.level_panel
+    w.panel("Plan").show_page(3)
+    panel = w.panel("Plan").level
     w.focus.set(level="upper", room="box", selected="box")
     qtbot.mouseClick(panel.copy, LEFT)
     assert len(project(w).levels) == 3 and w.focus.level == "upper-floor-2"
@@ -299,9 +299,9 @@ def picture(path, width=600, height=400):
 
 def test_a_picture_is_laid_under_scaled_moved_faded_locked_and_saved(qtbot, plan, tmp_path):
     w = plan
-    panel = w.level_panel
+    panel = w.panel("Plan").level
     # A page that is not shown sleeps.
-    w.plan_panel.show_page(3)
+    w.panel("Plan").show_page(3)
     panel.bring_in(picture(tmp_path / "scan.png"))
     under = find(project(w).levels, "ground").underlay
     assert (under.width_px, under.height_px) == (600, 400) and "choose two points" in w.status.said.text()
@@ -341,7 +341,7 @@ def test_a_page_of_a_pdf_is_laid_under(qtbot, plan, tmp_path):
     painter.drawLine(QPoint(10, 4000), QPoint(4000, 10))
     painter.end()
     assert pages_of(path) == 2
-    plan.level_panel.bring_in(path, page=1)
+    plan.panel("Plan").level.bring_in(path, page=1)
     under = find(project(plan).levels, "ground").underlay
     assert max(under.width_px, under.height_px) == LONGEST_PX
     with pytest.raises(ProjectError, match="PDF"):
@@ -361,7 +361,7 @@ def test_what_is_no_picture_says_so_and_changes_nothing(qtbot, plan, tmp_path, n
     if data is not None:
         path.write_bytes(data)
     before = project(plan)
-    plan.level_panel.bring_in(path)
+    plan.panel("Plan").level.bring_in(path)
     assert project(plan) is before
     assert words in plan.status.said.text() and name in plan.status.said.text()
 

@@ -21,8 +21,8 @@ def two(qtbot, window):
     w.activateWindow()
     qtbot.waitUntil(w.isActiveWindow)
     for name, size in (("Den", "4 x 3"), ("Hall", "2 x 3")):
-        type_into(qtbot, w.build.name, name)
-        type_into(qtbot, w.build.measure, size)
+        type_into(qtbot, w.panel("Plan").build.name, name)
+        type_into(qtbot, w.panel("Plan").build.measure, size)
     settle(qtbot, w)
     return w
 
@@ -62,5 +62,5 @@ def test_a_room_is_moved_by_keys_and_figures_and_copied(qtbot, two):
     key(qtbot, w.plan, Qt.Key.Key_J, CTRL)
     assert [r.name for r in project(w).rooms] == ["Den", "Hall", "Hall 2"] and w.focus.room == "hall-2"
     assert w.document.undo_stack.undoText() == "Copy hall"
-    qtbot.mouseClick(w.build.acts["copy"], LEFT)
+    qtbot.mouseClick(w.panel("Plan").build.acts["copy"], LEFT)
     assert len(project(w).rooms) == 4 and not list(faults_of(project(w)))

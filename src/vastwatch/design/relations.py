@@ -62,6 +62,14 @@ def _by_elevation(levels: tuple[Level, ...]) -> tuple[Level, ...]:
     return tuple(sorted(levels, key=lambda level: level.elevation))
 
 
+def built_below(project: Project, level: str) -> Level | None:
+    """The nearest lower level, if it has rooms. Raises KeyError for a level that is not there."""
+    order = levels_in_order(project)
+    shown = order[level_number(project, level)]
+    below = [each for each in order if each.elevation < shown.elevation]
+    return below[-1] if below and rooms_on(project, below[-1].id) else None
+
+
 def level_number(project: Project, level: str) -> int:
     """A level's place among them, from 0 for the lowest. Raises KeyError for one that is not there."""
     for i, each in enumerate(levels_in_order(project)):

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Any
+from typing import Any, cast
 
 from PyQt6.QtCore import QPointF
 
@@ -74,7 +74,7 @@ class Builder:
         close = [f for f in fixtures if math.dist(f.at, (x, y)) * scale < FIXTURE_PX]
         if close:
             return "fixture", min(close, key=lambda f: math.dist(f.at, (x, y)))
-        if self.bench.focus.stage == "Brief":
+        if self.bench.focus.here.shapes == "fixtures":
             return None
         corners = {p for r in self.project.rooms if r.level == self.level for p in r.outline}
         near = [p for p in corners if math.dist(p, (x, y)) * scale < CORNER_PX]
@@ -210,6 +210,15 @@ class Builder:
         """Bring the selection into line."""
         self._apply_many(lambda p: align_many(p, self.chosen(), side), f"Align at the {side}")
 
+    def act(self, what: str) -> None:
+        """An edit of the selection by its name: copy, flip, flop, or the side to align at."""
+        if what == "copy":
+            self.duplicate()
+        elif what in ("flip", "flop"):
+            self.mirror(what == "flip")
+        else:
+            self.align(cast(Side, what))
+
     def duplicate(self) -> None:
         """Copy the selection beside itself, and select the copies; a room with all that is in it."""
         room = next((r for r in self.project.rooms if [r.id] == self.chosen()), None)
@@ -269,10 +278,10 @@ class Builder:
             self.bench.say(f"Deleted {n} things{extra}. Ctrl+Z brings them back.")
             return
         found = find_any(self.project, self.bench.focus.selected or "")
-        if found is None or self.bench.focus.stage not in ("Plan", "Brief"):
+        if found is None or self.bench.focus.here.shapes == "nothing":
             return
         collection, record = found
-        if self.bench.focus.stage == "Brief" and collection not in ("sockets", "switches"):
+        if self.bench.focus.here.shapes == "fixtures" and collection not in ("sockets", "switches"):
             return
         if collection == "walls":
             self.bench.say("A wall goes with its rooms: delete the room, or put an archway into the wall.")

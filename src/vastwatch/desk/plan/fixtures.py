@@ -29,7 +29,7 @@ def _picture(data: str, width: int, height: int) -> QImage:
 def draw_underlay(p: QPainter, look: Look) -> None:
     """The picture under the shown level, and in the Plan stage the walls of the level below."""
     level = next((x for x in look.project.levels if x.id == look.level), None)
-    if level is None or look.stage not in ("Plan", "Brief"):
+    if level is None or look.shapes == "nothing":
         return
     u = level.underlay
     if u is not None and u.opacity > 0:
@@ -46,7 +46,7 @@ def draw_underlay(p: QPainter, look: Look) -> None:
 
 def reads_underlay(look: Look) -> tuple[object, ...]:
     """What the underlay shows."""
-    return look.project.levels, look.level, look.stage, look.ghost, look.ghost and look.project.walls, look.theme
+    return look.project.levels, look.level, look.shapes, look.ghost, look.ghost and look.project.walls, look.theme
 
 
 def reads_fixtures(look: Look) -> tuple[object, ...]:
@@ -54,7 +54,7 @@ def reads_fixtures(look: Look) -> tuple[object, ...]:
     project = look.project
     return (
         look.hazards, project.sockets, project.switches, project.circuits, project.lamps, project.outputs,
-        dict(look.lit), look.level, look.stage,
+        dict(look.lit), look.level, look.shapes,
         look.night, look.selected or "", look.marked, look.traced, look.theme,
     )  # fmt: skip
 
@@ -85,7 +85,7 @@ def draw_fixtures(p: QPainter, look: Look) -> None:
     for hazard in look.hazards:
         _hazard(p, look, hazard)
     _outputs(p, look)
-    if look.stage not in ("Brief", "Plan"):
+    if look.shapes == "nothing":
         return
     line = mix(look.theme.ink, look.theme.paper, look.night)
     with in_pixels(p) as at:

@@ -38,8 +38,8 @@ class Handle(NamedTuple):
 
 
 def handle_of(look: Look) -> Handle | None:
-    """The handle of what is selected alone in the Plan stage, if it has one."""
-    if look.stage != "Plan" or look.marked or look.selected is None:
+    """The handle of what is selected alone where the building is shaped, if it has one."""
+    if look.shapes != "building" or look.marked or look.selected is None:
         return None
     for spot in look.project.spots:
         if spot.id == look.selected and find(look.project.rooms, spot.room).level == look.level:

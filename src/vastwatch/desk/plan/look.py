@@ -54,7 +54,7 @@ class Look:
     # How coarse the map of a dragged sensor is: 1, or 2 where the machine is slow (see `covered`).
     coarseness: int = 1
     hurried: bool = False
-    stage: str = "Sensors"
+    shapes: str = "nothing"
     marked: frozenset[str] = frozenset()
     ghost: bool = True
     # Circuits whose wiring is shown: that of the selected switch or lamp.

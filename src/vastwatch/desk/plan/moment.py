@@ -17,7 +17,7 @@ DUSK = 1.3
 def show_moment(look: Look, focus: Focus, rehearsal: Rehearsal | None) -> None:
     """Set what of a look belongs to the moment; by day and without anybody where no rehearsal is followed."""
     look.lit, look.people, look.chain, look.reporting, look.night = {}, [], None, frozenset(), 0.0
-    if rehearsal is None or focus.stage != "Rehearsal":
+    if rehearsal is None or not focus.here.follows_time:
         return
     t = focus.time
     elevation = sun_elevation(look.project.place, rehearsal.calendar, t)

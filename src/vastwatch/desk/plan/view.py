@@ -165,7 +165,7 @@ class PlanView(Sheet):
         self.refresh(site=what in ("level", "room", "time", "incident", "stage", "selected", "marked", "ghost"))
 
     def _results_updated(self) -> None:
-        self.refresh(site=self.focus.stage == "Rehearsal")
+        self.refresh(site=self.focus.here.follows_time)
 
     def _repaint(self) -> None:
         self.refresh(site=False)
@@ -176,7 +176,7 @@ class PlanView(Sheet):
         look.theme = self.theme
         look.level, look.figure = focus.level, focus.figure
         look.selected, look.room = focus.selected, focus.room
-        look.contours = focus.stage in ("Sensors", "Timing")
+        look.contours = focus.here.covers
         show_moment(look, focus, self.results.rehearsal)
         lay_out_contours(look)
         if site:
@@ -204,7 +204,7 @@ class PlanView(Sheet):
     def _look_up(self) -> None:
         """What the fixtures layer shows of the project."""
         look, focus = self.look, self.focus
-        look.stage, look.marked, look.ghost = focus.stage, focus.marked, focus.ghost
+        look.shapes, look.marked, look.ghost = focus.here.shapes, focus.marked, focus.ghost
         project = look.project
         lamp = next((x.id for x in project.lamps if x.id == focus.selected), None)
         look.traced = frozenset(
@@ -267,7 +267,7 @@ class PlanView(Sheet):
         if turning is not None:
             return turning
         ident = self._hit(pixel)
-        building = self.focus.stage in ("Plan", "Brief")
+        building = self.focus.here.shapes != "nothing"
         if building and shift:
             return self._mark_or_band(pixel, ident)
         if building and ident is not None and ident in self.focus.marked:
@@ -348,7 +348,7 @@ class PlanView(Sheet):
         x, y = self.plan_at(pixel)
         over = self.hanging.on_handle(pixel) or self.builder.on_handle(pixel) is not None
         over = over or self._hit(pixel) is not None
-        if not over and self.focus.stage in ("Plan", "Brief"):
+        if not over and self.focus.here.shapes != "nothing":
             over = self.builder.under(pixel) is not None
         cursor = (
             Qt.CursorShape.CrossCursor
@@ -356,7 +356,7 @@ class PlanView(Sheet):
             else (Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
         )
         self.viewport().setCursor(cursor)  # type: ignore[union-attr]
-        if sensor is None or over or self.focus.stage not in ("Sensors", "Timing"):
+        if sensor is None or over or not self.focus.here.covers:
             self.card.hide()
             return
         room = room_at(self.document.project, self.focus.level, x, y)
@@ -465,7 +465,7 @@ class PlanView(Sheet):
         if self.focus.marked:
             return self.builder.nudge_marked(dx, dy)
         found = find_any(project, self.focus.selected or "")
-        if found is not None and found[0] == "rooms" and whole and self.focus.stage == "Plan":
+        if found is not None and found[0] == "rooms" and whole and self.focus.here.shapes == "building":
             return self.builder.nudge(found[1], dx, dy)
         if found is not None and found[0] in ("furnishings", "walls", "hazards", "sockets", "switches"):
             return self.builder.nudge(found[1], dx, dy)

@@ -23,6 +23,7 @@ from vastwatch.design.project import find
 from vastwatch.design.relations import outputs_in, presence_of, sensors_of
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.playhead import Playhead
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
 from vastwatch.rehearsal.incidents import Incident
@@ -59,9 +60,9 @@ class Ribbon(QWidget):
 
     say = pyqtSignal(str)
 
-    def __init__(self, focus: Focus, results: Results, theme: Theme) -> None:
+    def __init__(self, focus: Focus, results: Results, theme: Theme, playhead: Playhead) -> None:
         super().__init__()
-        self.focus, self.results, self.theme = focus, results, theme
+        self.focus, self.results, self.theme, self.playhead = focus, results, theme, playhead
         self.setObjectName("ribbon")
         self.setAccessibleName("The day from noon to noon")
         self.setMouseTracking(True)
@@ -381,7 +382,7 @@ class Ribbon(QWidget):
             return
         tooth = self._tooth_at(pos) if pos.y() > HEAD else None
         if tooth is not None:
-            self.open_incident(tooth)
+            self.playhead.open_incident(tooth)
             return
         self._scrubbing = True
         self.focus.set(time=self.time_at(pos.x()))
@@ -419,52 +420,9 @@ class Ribbon(QWidget):
             return
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             step = 600 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 60
-            self.step_time(step if event.key() == Qt.Key.Key_Right else -step)
+            self.playhead.step_time(step if event.key() == Qt.Key.Key_Right else -step)
         else:
             super().keyPressEvent(event)
-
-    def step_time(self, seconds: float) -> None:
-        """Move the playhead, over to the next day where it passes noon."""
-        calendar = self.calendar
-        if calendar is not None:
-            t = min(max(self.focus.time + seconds, 0.0), calendar.end - 1)
-            self.focus.set(time=t, day=calendar.noon_day(t))
-
-    def step_day(self, days: int) -> None:
-        """Move the playhead to the same time of another day."""
-        calendar = self.calendar
-        if calendar is not None:
-            t = calendar.instant(calendar.day_of(self.focus.time) + days, calendar.clock_s(self.focus.time))
-            self.step_time(t - self.focus.time)
-
-    def open_incident(self, index: int) -> None:
-        """Open an incident: playhead, day, level and room go there."""
-        r = self.results.rehearsal
-        if r is None or not 0 <= index < len(r.incidents):
-            return
-        incident = r.incidents[index]
-        level = find(r.project.rooms, incident.room).level
-        t = incident.at + min(1.0, incident.duration_s / 2)
-        self.focus.set(
-            stage="Rehearsal", level=level, room=incident.room, selected=incident.room, time=t,
-            day=r.calendar.noon_day(t), incident=index,
-        )  # fmt: skip
-
-    def step_incident(self, way: int) -> None:
-        """To the next or previous incident of the selected room, from the playhead."""
-        r = self.results.rehearsal
-        if r is None:
-            return
-        mine = [i for i, x in enumerate(r.incidents) if x.room == self.focus.room]
-        if not mine:
-            self.say.emit(self.tr("No incidents in this room."))
-            return
-        if self.focus.incident in mine:
-            k = mine.index(self.focus.incident) + way
-        else:
-            later = [k for k, i in enumerate(mine) if r.incidents[i].at >= self.focus.time]
-            k = (later[0] if later else 0) if way > 0 else (later[0] - 1 if later else len(mine) - 1)
-        self.open_incident(mine[k % len(mine)])
 
 
 def incident_title(r, incident: Incident) -> str:  # type: ignore[no-untyped-def]

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QMessageBox
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.document import Document, empty_project
+from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
 from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.dxf import Drawing, bring_in, write_drawing
@@ -17,46 +17,48 @@ from vastwatch.files.project_file import SUFFIX
 from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
 from vastwatch.files.svg import write_svg
 
-if TYPE_CHECKING:
-    from vastwatch.desk.shell.window import Window
 
+class Filing(QObject):
+    """Works for one document. `window` is what its dialogs lie over; `plan` is what a picture is taken of.
 
-class Filing:
-    """Works for one window and its document."""
+    `say` carries one-line messages. Whoever shows the document listens to the others: another project has `come` in;
+    its first room is to be typed (`bare`); rooms were `brought` in; a `picture` is to be drawn over.
+    """
 
-    def __init__(self, window: Window) -> None:
-        self.window = window
+    say = pyqtSignal(str)
+    come = pyqtSignal()
+    bare = pyqtSignal()
+    brought = pyqtSignal()
+    picture = pyqtSignal(Path)
 
-    @property
-    def document(self) -> Document:
-        """The window's document."""
-        return self.window.document
+    def __init__(self, window: QWidget, document: Document, focus: Focus, plan: QWidget) -> None:
+        super().__init__(window)
+        self.window, self.document, self.focus, self.plan = window, document, focus, plan
 
     def new(self) -> None:
         """Begin an empty project."""
         if not self.may_leave():
             return
         self.document.replace(empty_project(), None)
-        self.window.take_over()
-        self.window.focus.set(stage="Plan")
-        self.window.plan_panel.show_page(1)
-        self.window.build.name.setFocus()
+        self.come.emit()
+        self.focus.set(stage="Plan")
+        self.bare.emit()
 
     def open_sample(self) -> None:
         """Look at the sample building, as a project of its own that has no file yet."""
         if self.may_leave():
             self.document.replace(load_demo(), None)
-            self.window.take_over()
-            self.window.focus.set(stage="Sensors")
+            self.come.emit()
+            self.focus.set(stage="Sensors")
 
     def open_path(self, path: Path) -> bool:
         """Open a project; a message says what is wrong where it cannot."""
         try:
             self.document.open(path)
         except ProjectError as e:
-            self.complain(self.window.tr("This project cannot be opened"), str(e))
+            self.complain(self.tr("This project cannot be opened"), str(e))
             return False
-        self.window.take_over()
+        self.come.emit()
         return True
 
     def open_dialog(self) -> None:
@@ -64,7 +66,7 @@ class Filing:
         if not self.may_leave():
             return
         name, _ = QFileDialog.getOpenFileName(
-            self.window, self.window.tr("Open a project"), self._folder(), self.window.tr("Projects (*.json)")
+            self.window, self.tr("Open a project"), self._folder(), self.tr("Projects (*.json)")
         )
         if name:
             self.open_path(Path(name))
@@ -73,9 +75,9 @@ class Filing:
         """Ask for a DXF and bring it in."""
         name, _ = QFileDialog.getOpenFileName(
             self.window,
-            self.window.tr("Bring in a drawing"),
+            self.tr("Bring in a drawing"),
             self._folder(),
-            self.window.tr("Drawings, lists of rooms, pictures to draw over (*.dxf *.csv *.png *.jpg *.jpeg *.pdf)"),
+            self.tr("Drawings, lists of rooms, pictures to draw over (*.dxf *.csv *.png *.jpg *.jpeg *.pdf)"),
         )
         if name:
             self.bring_in(Path(name))
@@ -86,14 +88,13 @@ class Filing:
             self._take_rooms(path)
             return
         if path.suffix.lower() in (".png", ".jpg", ".jpeg", ".pdf"):
-            self.window.focus.set(stage="Plan")
-            self.window.plan_panel.show_page(3)
-            self.window.level_panel.bring_in(path)
+            self.focus.set(stage="Plan")
+            self.picture.emit(path)
             return
 
         def then(outcome: Drawing | ProjectError) -> None:
             if isinstance(outcome, ProjectError):
-                self.complain(self.window.tr("This drawing cannot be brought in"), str(outcome))
+                self.complain(self.tr("This drawing cannot be brought in"), str(outcome))
                 return
             dialog = DrawingDialog(self.window, outcome)
             dialog.accepted.connect(lambda: self._take_drawing(dialog, path))
@@ -105,40 +106,40 @@ class Filing:
     def _take_rooms(self, path: Path) -> None:
         try:
             rooms = read_rooms(path)
-            new, words = bring_in_rooms(self.document.project, self.window.focus.level, rooms)
+            new, words = bring_in_rooms(self.document.project, self.focus.level, rooms)
         except (ProjectError, ValueError) as e:
-            self.complain(self.window.tr("This list cannot be brought in"), str(e))
+            self.complain(self.tr("This list cannot be brought in"), str(e))
             return
         self._show_brought(new, path)
-        self.window.say(self.window.tr("Brought in: {}.").format(words))
+        self.say.emit(self.tr("Brought in: {}.").format(words))
 
     def _take_drawing(self, dialog: DrawingDialog, path: Path) -> None:
         try:
             brought = bring_in(
-                self.document.project, self.window.focus.level, dialog.drawing, dialog.layers, dialog.unit.currentText()
+                self.document.project, self.focus.level, dialog.drawing, dialog.layers, dialog.unit.currentText()
             )
         except ProjectError as e:
-            self.complain(self.window.tr("Nothing was brought in"), str(e))
+            self.complain(self.tr("Nothing was brought in"), str(e))
             return
         self._show_brought(brought.project, path)
-        self.window.say(self.window.tr("Brought in: {}.").format(brought.words))
+        self.say.emit(self.tr("Brought in: {}.").format(brought.words))
 
     def _show_brought(self, new: Project, path: Path) -> None:
         """Apply what was brought in, and look at its first room."""
         before = {r.id for r in self.document.project.rooms}
         self.document.apply(new, f"Bring in {path.name}")
-        first = next((r.id for r in new.rooms if r.id not in before), self.window.focus.room)
-        self.window.focus.set(stage="Plan", room=first, selected=first)
-        self.window.plan.fit()
+        first = next((r.id for r in new.rooms if r.id not in before), self.focus.room)
+        self.focus.set(stage="Plan", room=first, selected=first)
+        self.brought.emit()
 
     def send_out(self) -> None:
         """Ask for a name and write a DXF, or a picture of the plan."""
         suggested = self.document.project.name.lower().replace(" ", "-") + ".dxf"
         name, _ = QFileDialog.getSaveFileName(
             self.window,
-            self.window.tr("Send out"),
+            self.tr("Send out"),
             str(Path(self._folder()) / suggested),
-            self.window.tr("Drawing (*.dxf);;Vector picture (*.svg);;Picture (*.png)"),
+            self.tr("Drawing (*.dxf);;Vector picture (*.svg);;Picture (*.png)"),
         )
         if name:
             self.send_out_to(Path(name))
@@ -147,16 +148,16 @@ class Filing:
         """Write the plan as a drawing, or as the picture it is now."""
         try:
             if path.suffix.lower() == ".png":
-                if not self.window.plan.grab().save(str(path)):
+                if not self.plan.grab().save(str(path)):
                     raise ProjectError(f"{path}: the picture cannot be saved there")
             elif path.suffix.lower() == ".svg":
-                write_svg(self.document.project, self.window.focus.level, path)
+                write_svg(self.document.project, self.focus.level, path)
             else:
                 write_drawing(self.document.project, path)
         except ProjectError as e:
-            self.complain(self.window.tr("It could not be sent out"), str(e))
+            self.complain(self.tr("It could not be sent out"), str(e))
             return
-        self.window.say(self.window.tr("Sent out to {}.").format(path))
+        self.say.emit(self.tr("Sent out to {}.").format(path))
 
     def _folder(self) -> str:
         return str(self.document.path.parent) if self.document.path else ""
@@ -172,9 +173,9 @@ class Filing:
         suggested = self.document.project.name.lower().replace(" ", "-") + SUFFIX
         name, _ = QFileDialog.getSaveFileName(
             self.window,
-            self.window.tr("Save the project"),
+            self.tr("Save the project"),
             str(Path(self._folder()) / suggested),
-            self.window.tr("Projects (*.json)"),
+            self.tr("Projects (*.json)"),
         )
         if not name:
             return False
@@ -187,9 +188,9 @@ class Filing:
         try:
             self.document.save(path)
         except ProjectError as e:
-            self.complain(self.window.tr("This project could not be saved"), str(e))
+            self.complain(self.tr("This project could not be saved"), str(e))
             return False
-        self.window.say(self.window.tr("Saved to {}.").format(path))
+        self.say.emit(self.tr("Saved to {}.").format(path))
         return True
 
     def complain(self, title: str, words: str) -> None:
@@ -203,11 +204,11 @@ class Filing:
             return True
         box = QMessageBox(self.window)
         box.setObjectName("leave")
-        box.setWindowTitle(self.window.tr("Unsaved work"))
-        box.setText(self.window.tr("{} has changes that are not saved.").format(self.document.project.name))
-        save = box.addButton(self.window.tr("Save"), QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton(self.window.tr("Leave them"), QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton(self.window.tr("Stay"), QMessageBox.ButtonRole.RejectRole)
+        box.setWindowTitle(self.tr("Unsaved work"))
+        box.setText(self.tr("{} has changes that are not saved.").format(self.document.project.name))
+        save = box.addButton(self.tr("Save"), QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton(self.tr("Leave them"), QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(self.tr("Stay"), QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is save:
             return self.save()

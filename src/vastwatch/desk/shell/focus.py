@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from vastwatch.desk.stages import Stage, stage_named
 from vastwatch.sensing import Figure
-
-STAGES = ("Brief", "Plan", "Sensors", "Timing", "Rehearsal")
 
 
 class Focus(QObject):
@@ -35,6 +34,11 @@ class Focus(QObject):
         self.ghost = True
         # How the user reads lengths; the only preference among all this.
         self.feet = False
+
+    @property
+    def here(self) -> Stage:
+        """The stage one is in, with what it shows and lets one do."""
+        return stage_named(self.stage)
 
     def set(self, **values: object) -> None:
         """Set several at once; each that really changes is announced after all are set."""

@@ -74,7 +74,7 @@ class Results(QObject):
             "findings", self._pool, lambda: (document.project,), lambda task, project: findings(project)
         )
         self.curve: Derived[TimingCurve] = Derived(
-            "curve", self._pool, self._of_room, _curve, needed=lambda: focus.stage == "Timing"
+            "curve", self._pool, self._of_room, _curve, needed=lambda: "curve" in focus.here.results
         )
         self.remedies: Derived[list[Remedy]] = Derived(
             "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True

@@ -6,14 +6,14 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QWidget
 
-from vastwatch.design.needs import needs_of
-from vastwatch.design.project import find
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.focus import STAGES, Focus
+from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import is_choice, label
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
+from vastwatch.desk.stages import STAGES
+from vastwatch.desk.stages.stage import Standing
 
 HEIGHT = 46
 WHY = {
@@ -21,10 +21,6 @@ WHY = {
     "half": "open findings",
     "lit": "holds",
 }
-
-
-# Findings that speak of the building and not of the sensors.
-PLAN_RULES = {"no-way", "room-open", "rooms-overlap", "door-nowhere", "spot-inside", "room-unreachable"}
 
 
 class StageTab(QWidget):
@@ -99,10 +95,10 @@ class Strip(QWidget):
         box.addSpacing(20)
         self.tabs: dict[str, StageTab] = {}
         for k, stage in enumerate(STAGES, 1):
-            tab = StageTab(stage, k, theme)
+            tab = StageTab(stage.name, k, theme)
             tab.chosen.connect(lambda s: self.focus.set(stage=s))
             box.addWidget(tab)
-            self.tabs[stage] = tab
+            self.tabs[stage.name] = tab
         box.addStretch(1)
         self.menu = QToolButton()
         self.menu.setText(self.tr("Project"))
@@ -131,26 +127,7 @@ class Strip(QWidget):
         self._of = of
         self._name.setText(self.document.project.name)
         self._edited.setText(self.tr("edited") if self.document.modified else "")
-        for stage, tab in self.tabs.items():
-            tab.set_state(self.state_of(stage), stage == self.focus.stage)
-
-    def state_of(self, stage: str) -> str:
-        """unlit, half or lit: from the findings and the scores."""
-        project, r = self.document.project, self.results.rehearsal
         rules = {f.rule for f in self.results.findings.value or () if f.severity in ("wrong", "risk")}
-        if stage == "Brief":
-            # Something is wanted once somebody lives there, and all of it is told once power can be reckoned with.
-            return "unlit" if not project.people else "lit" if project.circuits or project.sockets else "half"
-        if stage == "Plan":
-            return "unlit" if not project.rooms else "half" if rules & PLAN_RULES else "lit"
-        if not project.sensors:
-            return "unlit"
-        if stage == "Sensors":
-            return "half" if rules - PLAN_RULES else "lit"
-        if r is None or not r.scores:
-            return "unlit"
-        if stage == "Timing":
-            over = (s.drops > needs_of(r.project, find(r.project.rooms, room)).drops_per_week / 7 + 1e-9
-                    for room, s in r.scores.items())  # fmt: skip
-            return "half" if any(over) else "lit"
-        return "half" if any(i.dark for i in r.incidents) else "lit"
+        standing = Standing(self.document.project, self.results.rehearsal, frozenset(rules))
+        for stage in STAGES:
+            self.tabs[stage.name].set_state(stage.lamp(standing), stage is self.focus.here)

@@ -1,8 +1,9 @@
-"""The one window: strip, tool panel, plan over ribbon, verdict, status line. It joins the parts and holds the keys."""
+"""The one window: strip, the stage's panel, plan over ribbon, verdict, status line. It joins the parts."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
@@ -16,48 +17,39 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QUndoView,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
-from vastwatch.design.project import on_level
+from vastwatch.design.project import Project, find_any, on_level
+from vastwatch.design.relations import built_below, levels_in_order
 from vastwatch.desk.plan import PlanView
 from vastwatch.desk.plan.legend import Legend
 from vastwatch.desk.ribbon.lanes import Ribbon
-from vastwatch.desk.shell.about import AboutSheet
-from vastwatch.desk.shell.arming import arm
 from vastwatch.desk.shell.beginning import Beginning
 from vastwatch.desk.shell.commands import Commands
+from vastwatch.desk.shell.common import Common
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.keysheet import KeySheet
-from vastwatch.desk.shell.parts import Paged, row
+from vastwatch.desk.shell.parts import row
+from vastwatch.desk.shell.playhead import Playhead
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.status import StatusLine
+from vastwatch.desk.shell.steps import show_level
 from vastwatch.desk.shell.strip import Strip
-from vastwatch.desk.shell.theme import Theme, font
-from vastwatch.desk.stages.plan.build import BuildPanel
-from vastwatch.desk.stages.plan.furnish import FurnishPanel
-from vastwatch.desk.stages.plan.level import LevelPanel
-from vastwatch.desk.stages.plan.rooms import RoomsPanel
-from vastwatch.desk.stages.rehearsal.days import DaysPanel
+from vastwatch.desk.shell.theme import Theme, font, mix
+from vastwatch.desk.stages import stage_named
+from vastwatch.desk.stages.plan.panel import PlanPanel
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
-from vastwatch.desk.stages.sensors.shelf import Shelf
 from vastwatch.desk.verdict.verdict import Verdict
 from vastwatch.sensing import FIGURES
 
 FIGURE_WORDS = {
     "across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying", "pet": "pet",
 }  # fmt: skip
-LEFT_WIDTH, RIGHT_WIDTH = 222, 302
-# Stages whose panel wants more than the shelf does.
-WIDE = {"Timing": 348, "Brief": 432, "Plan": 244}
 # In a window narrower than this panels take less, so that the plan keeps its place.
-NARROW, NARROW_LEFT, NARROW_RIGHT = 1180, {"Timing": 318, "Brief": 372}, 276
-# Playing: this many seconds of the day per tick of this many milliseconds.
-PLAY_S, PLAY_MS = 12.0, 40
+NARROW, RIGHT_WIDTH, NARROW_RIGHT = 1180, 302, 276
 FIRST_WORK_MS = 60
 
 
@@ -67,27 +59,28 @@ class Window(QMainWindow):
     def __init__(self, document: Document, theme: Theme, switch_theme: Callable[[], None] | None = None) -> None:
         super().__init__()
         self.document, self.theme = document, theme
-        self.switch_theme = switch_theme
         self.focus = Focus()
         self.focus.feet = QSettings().value("feet", False, bool)
         self._first_focus()
         self.results = Results(document, self.focus)
-        self.filing = Filing(self)
+        self.own = OwnTypes()
+        self.playhead = Playhead(self.focus, self.results)
+        self.plan = PlanView(document, self.focus, self.results, theme)
+        self.plan.bench.types = self.results.types = self.own.all
+        self.common = Common(
+            document, self.focus, self.results, theme, self.own, self.plan, self.playhead, self.say
+        )  # fmt: skip
+        self._panels: dict[str, QWidget] = {}
+        self.filing = Filing(self, document, self.focus, self.plan)
         self.setWindowTitle("Vast Watch")
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
         self._build()
-        self.commands = Commands(self)
-        self._timer = QTimer(self)
-        self._timer.setInterval(PLAY_MS)
-        # Timers call bound methods: Qt lets go of those with the window, where a lambda could outlive it.
-        self._timer.timeout.connect(self._tick)
-        document.failure.connect(self.say)
-        self.results.failure.connect(self.say)
-        document.state_changed.connect(self._state)
-        document.changed.connect(self._follow)
-        self.focus.shift.connect(self._shifted)
-        self.results.week.changed.connect(self._clock)
+        self.commands = Commands(self, self.common, self.filing, self.verdict, self.panel, switch_theme)
+        self.commands.run_by_space(self.plan, self.ribbon)
+        self.strip.menu.setMenu(self.commands.menu)
+        self.strip.keys.clicked.connect(self.commands.show_keys)
+        self._listen()
         self._stage()
         self._state()
         self._clock()
@@ -101,7 +94,7 @@ class Window(QMainWindow):
         if not project.rooms:
             # A building begins on the plan.
             self.focus.set(stage="Plan")
-        levels = sorted(project.levels, key=lambda level: level.elevation)
+        levels = levels_in_order(project)
         with_presence = [p.room for p in project.presences]
         room = with_presence[0] if with_presence else (project.rooms[0].id if project.rooms else None)
         level = next((r.level for r in project.rooms if r.id == room), levels[0].id if levels else "")
@@ -123,74 +116,14 @@ class Window(QMainWindow):
         body.setSpacing(0)
         outer.addLayout(body, 1)
         self.left = QStackedWidget()
-        self.own = OwnTypes()
-        self.shelf = Shelf(d, f, self.own, t)
-        self.rooms = RoomsPanel(d, f, t)
-        self.build = BuildPanel(d, f)
-        self.build.say.connect(self.say)
-        self.furnish = FurnishPanel(f, t)
-        self.level_panel = LevelPanel(d, f)
-        for page in (self.furnish, self.level_panel):
-            page.say.connect(self.say)
-        self.level_panel.shown.connect(self.show_level)
-        self.plan_panel = Paged(
-            [
-                (self.tr("Rooms"), self.rooms), (self.tr("Build"), self.build), (self.tr("Furnish"), self.furnish),
-                (self.tr("Level"), self.level_panel),
-            ]
-        )  # fmt: skip
-        if not d.project.rooms:
-            self.plan_panel.show_page(1)
-        self.days = DaysPanel(d, f, r, t)
-        self.panels: dict[str, QWidget] = {"Plan": self.plan_panel, "Sensors": self.shelf, "Rehearsal": self.days}
-        for panel in self.panels.values():
-            self.left.addWidget(panel)
-        self.shelf.say.connect(self.say)
         body.addWidget(self.left)
         body.addWidget(self._hairline(vertical=True))
         body.addWidget(self._middle(), 1)
         body.addWidget(self._hairline(vertical=True))
         self.verdict = Verdict(d, f, r, t)
         self.verdict.setFixedWidth(RIGHT_WIDTH)
-        self.verdict.say.connect(self.say)
         body.addWidget(self.verdict)
         self.setCentralWidget(central)
-
-    def _begin(self, how: str) -> None:
-        """One of the ways to begin on a bare level."""
-        if how == "sample":
-            self.filing.open_sample()
-        elif how == "drawing":
-            self.filing.bring_in_dialog()
-        elif how == "copy":
-            self.level_panel.fill_from_below()
-        else:
-            self.focus.set(stage="Plan")
-            self.plan_panel.show_page(1)
-            if how == "draw":
-                arm(self.build, "draw:room")
-                self.plan.setFocus()
-            else:
-                self.build.name.setFocus()
-
-    def _show_beginning(self) -> None:
-        """Offer ways to begin where the shown level has nothing yet."""
-        project, level = self.document.project, self.focus.level
-        bare = not on_level(project.rooms, level) and not on_level(project.walls, level)
-        bare = bare and all(x.underlay is None for x in project.levels if x.id == level) and not self.focus.placing
-        if not bare:
-            self.beginning.hide()
-            return
-        hidden = self.beginning.isHidden()
-        self.beginning.show_for(not project.rooms, self.level_panel.below() is not None)
-        if hidden and (self.plan.hasFocus() or not self.isVisible()):
-            self.beginning.offers["type"].setFocus()
-
-    def _name_next_room(self, words: str) -> None:
-        self.plan.tools.room_name = words
-
-    def _use_next_room(self, use: str) -> None:
-        self.plan.tools.room_use = use
 
     def _hairline(self, vertical: bool = False) -> QFrame:
         out = QFrame()
@@ -199,58 +132,22 @@ class Window(QMainWindow):
         return out
 
     def _middle(self) -> QWidget:
-        d, f, r, t = self.document, self.focus, self.results, self.theme
         out = QWidget()
         box = QVBoxLayout(out)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
-        self.plan = PlanView(d, f, r, t)
-        self.beginning = Beginning(self.plan, t)
-        self.beginning.wanted.connect(self._begin)
-        self.plan.resized.connect(self.beginning.place)
-        self.plan.say.connect(self.say)
-        self.plan.bench.types = self.results.types = self.own.all
-        self.plan.scale_asked.connect(self.level_panel.ask_scale)
-        self.plan.drawn.connect(self.build.name.clear)
-        self.build.name.textChanged.connect(self._name_next_room)
-        self.build.use.currentTextChanged.connect(self._use_next_room)
-        self.build.act.connect(lambda what: self.commands.act(what))
-        self.build.added.connect(lambda room: self.plan.show_whole(room.outline))
-        self.build.walls_wanted.connect(self.plan.builder.mark_walls_of_room)
+        self.beginning = Beginning(self.plan, self.theme)
         # Above and below the plan, not over it: what lies over it would be painted anew with every frame.
         self._sheet = QWidget()
         self._sheet.setAutoFillBackground(True)
         over = QVBoxLayout(self._sheet)
         over.setContentsMargins(8, 7, 8, 6)
         over.setSpacing(0)
-        self._figures = QWidget()
-        figures = QHBoxLayout(self._figures)
-        figures.setContentsMargins(0, 0, 0, 0)
-        figures.setSpacing(2)
-        group = QButtonGroup(self)
-        self._figure_buttons = {}
-        for figure in FIGURES:
-            button = QPushButton(FIGURE_WORDS[figure])
-            button.setCheckable(True)
-            button.setToolTip(self.tr("Contours for somebody {}. (V steps through)").format(FIGURE_WORDS[figure]))
-            button.clicked.connect(lambda _, x=figure: f.set(figure=x))
-            group.addButton(button)
-            figures.addWidget(button)
-            self._figure_buttons[figure] = button
-        self.level = QComboBox()
-        self.level.setAccessibleName(self.tr("Level"))
-        self.level.setToolTip(self.tr("Which level is shown. (PgUp, PgDn)"))
-        self.level.activated.connect(lambda i: self.show_level(self.level.itemData(i)))
-        self.moment = QLabel()
-        self.moment.setFont(font(13, 500))
-        bar = row(self._figures, self.moment, QWidget(), self.level, stretch=2)
-        bar.setFixedHeight(30)
-        over.addWidget(bar)
+        over.addWidget(self._bar())
         over.addWidget(self.plan, 1)
-        self.legend = Legend(d, f, t)
+        self.legend = Legend(self.document, self.focus, self.theme)
         over.addWidget(self.legend, 0, Qt.AlignmentFlag.AlignLeft)
-        self.ribbon = Ribbon(f, r, t)
-        self.ribbon.say.connect(self.say)
+        self.ribbon = Ribbon(self.focus, self.results, self.theme, self.playhead)
         split = QSplitter(Qt.Orientation.Vertical)
         split.setHandleWidth(5)
         split.setChildrenCollapsible(False)
@@ -266,32 +163,105 @@ class Window(QMainWindow):
         self._fill_levels()
         return out
 
+    def _bar(self) -> QWidget:
+        """What stands above the plan: for which figure, at which moment, which level."""
+        self._figures = QWidget()
+        figures = QHBoxLayout(self._figures)
+        figures.setContentsMargins(0, 0, 0, 0)
+        figures.setSpacing(2)
+        group = QButtonGroup(self)
+        self._figure_buttons = {}
+        for figure in FIGURES:
+            button = QPushButton(FIGURE_WORDS[figure])
+            button.setCheckable(True)
+            button.setToolTip(self.tr("Contours for somebody {}. (V steps through)").format(FIGURE_WORDS[figure]))
+            button.clicked.connect(lambda _, x=figure: self.focus.set(figure=x))
+            group.addButton(button)
+            figures.addWidget(button)
+            self._figure_buttons[figure] = button
+        self.level = QComboBox()
+        self.level.setAccessibleName(self.tr("Level"))
+        self.level.setToolTip(self.tr("Which level is shown. (PgUp, PgDn)"))
+        self.level.activated.connect(lambda i: self.show_level(self.level.itemData(i)))
+        self.moment = QLabel()
+        self.moment.setFont(font(13, 500))
+        bar = row(self._figures, self.moment, QWidget(), self.level, stretch=2)
+        bar.setFixedHeight(30)
+        return bar
+
+    def _listen(self) -> None:
+        for speaker in (self.verdict, self.plan, self.ribbon, self.playhead, self.filing):
+            speaker.say.connect(self.say)
+        self.document.failure.connect(self.say)
+        self.results.failure.connect(self.say)
+        self.document.state_changed.connect(self._state)
+        self.document.changed.connect(self._follow)
+        self.focus.shift.connect(self._shifted)
+        self.results.week.changed.connect(self._clock)
+        self.beginning.wanted.connect(self._begin)
+        self.plan.resized.connect(self.beginning.place)
+        self.filing.come.connect(self.take_over)
+        self.filing.brought.connect(self.plan.fit)
+        self.filing.bare.connect(self._type_room)
+        self.filing.picture.connect(self._draw_over)
+
+    def panel(self, name: str) -> QWidget:
+        """The panel of a stage, made when it is first wanted."""
+        if name not in self._panels:
+            panel = stage_named(name).make(self.common)
+            self._panels[name] = panel
+            self.left.addWidget(panel)
+        return self._panels[name]
+
+    def _plan_panel(self) -> PlanPanel:
+        panel = self.panel("Plan")
+        assert isinstance(panel, PlanPanel)
+        return panel
+
     def _fill_levels(self) -> None:
         self.level.clear()
-        for level in sorted(self.document.project.levels, key=lambda x: -x.elevation):
+        for level in reversed(levels_in_order(self.document.project)):
             self.level.addItem(level.name, level.id)
         self.level.setCurrentIndex(self.level.findData(self.focus.level))
         self.level.setVisible(self.level.count() > 1)
 
-    # -- going about -------------------------------------------------------------------------------------------
+    # -- beginning ---------------------------------------------------------------------------------------------
+
+    def _begin(self, how: str) -> None:
+        """One of the ways to begin on a bare level."""
+        if how == "sample":
+            self.filing.open_sample()
+        elif how == "drawing":
+            self.filing.bring_in_dialog()
+        elif how == "copy":
+            self._plan_panel().level.fill_from_below()
+        else:
+            self.focus.set(stage="Plan")
+            (self._plan_panel().draw_room if how == "draw" else self._plan_panel().type_room)()
+
+    def _type_room(self) -> None:
+        self._plan_panel().type_room()
+
+    def _draw_over(self, picture: Path) -> None:
+        self._plan_panel().draw_over(picture)
+
+    def _show_beginning(self) -> None:
+        """Offer ways to begin where the shown level has nothing yet."""
+        project, level = self.document.project, self.focus.level
+        bare = not on_level(project.rooms, level) and not on_level(project.walls, level)
+        bare = bare and all(x.underlay is None for x in project.levels if x.id == level) and not self.focus.placing
+        if not bare:
+            self.beginning.hide()
+            return
+        hidden = self.beginning.isHidden()
+        below = any(x.id == level for x in project.levels) and built_below(project, level) is not None
+        self.beginning.show_for(not project.rooms, below)
+        if hidden and (self.plan.hasFocus() or not self.isVisible()):
+            self.beginning.offers["type"].setFocus()
 
     def show_level(self, level: str) -> None:
         """Show a level, and a room of it."""
-        if level == self.focus.level:
-            return
-        rooms = [r.id for r in self.document.project.rooms if r.level == level]
-        lit = [p.room for p in self.document.project.presences if p.room in rooms]
-        room = next(iter(lit or rooms), None)
-        self.focus.set(level=level, room=room, selected=room, incident=-1)
-
-    def play(self) -> None:
-        """Run or stop the playhead."""
-        if self._timer.isActive():
-            self._timer.stop()
-        else:
-            self.focus.set(stage="Rehearsal", incident=-1)
-            self._timer.start()
-        self.days.set_playing(self._timer.isActive())
+        show_level(self.focus, self.document.project, level)
 
     # -- following the focus -----------------------------------------------------------------------------------
 
@@ -308,44 +278,22 @@ class Window(QMainWindow):
             self._show_beginning()
         if what in ("time", "day", "stage", "incident"):
             self._clock()
-        if what == "incident" and self.focus.incident >= 0:
-            self._timer.stop()
-            self.days.set_playing(False)
 
     def _stage(self) -> None:
-        stage = self.focus.stage
-        if stage == "Timing" and "Timing" not in self.panels:
-            # The charts are loaded when they are first wanted.
-            from vastwatch.desk.stages.timing.panel import TimingPanel
-
-            panel = TimingPanel(self.document, self.focus, self.results, self.theme)
-            panel.say.connect(self.say)
-            self.panels["Timing"] = panel
-            self.left.addWidget(panel)
-        if stage == "Brief" and "Brief" not in self.panels:
-            from vastwatch.desk.stages.brief import BriefPanel
-
-            brief = BriefPanel(self.document, self.focus, self.results, self.own, self.theme)
-            brief.say.connect(self.say)
-            self.panels["Brief"] = brief
-            self.left.addWidget(brief)
-        self.left.setCurrentWidget(self.panels[stage])
+        here = self.focus.here
+        self.left.setCurrentWidget(self.panel(here.name))
         self._set_widths()
-        if stage != "Rehearsal":
-            self._timer.stop()
-            self.days.set_playing(False)
         self.focus.set(placing=None)
-        self._figures.setVisible(stage in ("Sensors", "Timing"))
+        self._figures.setVisible(here.covers)
         self._figure_buttons[self.focus.figure].setChecked(True)
-        self.legend.setVisible(stage in ("Sensors", "Timing"))
-        self.moment.setVisible(stage == "Rehearsal")
+        self.legend.setVisible(here.covers)
+        self.moment.setVisible(here.follows_time)
         self.status.hint(self._hint(), at_once=True)
         self._overlay_style()
 
     def _set_widths(self) -> None:
-        stage, narrow = self.focus.stage, self.width() < NARROW
-        left = NARROW_LEFT.get(stage) if narrow else None
-        self.left.setFixedWidth(left or WIDE.get(stage, LEFT_WIDTH))
+        here, narrow = self.focus.here, self.width() < NARROW
+        self.left.setFixedWidth(here.narrow if narrow and here.narrow is not None else here.width)
         self.verdict.setFixedWidth(NARROW_RIGHT if narrow else RIGHT_WIDTH)
         for figure, button in self._figure_buttons.items():
             button.setText(figure if narrow else FIGURE_WORDS[figure])
@@ -354,10 +302,13 @@ class Window(QMainWindow):
         self._set_widths()
         super().resizeEvent(event)
 
+    def _hint(self) -> str:
+        here, selected = self.focus.here, self.focus.selected
+        found = find_any(self.document.project, selected) if here.hints and selected is not None else None
+        return self.tr(here.hints.get(found[0], here.hint) if found is not None else here.hint)
+
     def _overlay_style(self) -> None:
         """The controls that lie on the plan take the colour of its ground."""
-        from vastwatch.desk.shell.theme import mix
-
         t, night = self.theme, self.plan.look.night
         ink = mix(t.ink, t.paper if t.name == "light" else t.ink, night).name()
         back = mix(t.card, t.night, night).name()
@@ -388,34 +339,15 @@ class Window(QMainWindow):
             )
         )
         self.moment.setText(f"{now:%A} {now.day} {now:%B}, {now:%H:%M}")
-        if self.focus.stage == "Rehearsal":
+        if self.focus.here.follows_time:
             self._overlay_style()
-
-    def _hint(self) -> str:
-        stage = self.focus.stage
-        if stage == "Rehearsal":
-            return self.tr("Space runs   , . incidents   [ ] a minute   D a day")
-        if stage == "Brief":
-            return self.tr("Return edits a cell   N next room   B what to buy")
-        if stage == "Plan":
-            return self.tr("drag furniture, walls, corners, rooms by their name   Shift for many")
-        if stage == "Timing":
-            return self.tr("drag the mark along the curve   N next room")
-        if self.document.project.sensors and any(s.id == self.focus.selected for s in self.document.project.sensors):
-            return self.tr("arrows nudge   R L turn   Del deletes   V next figure")
-        return self.tr("click a room or a sensor   M next sensor   F fits")
-
-    def _tick(self) -> None:
-        self.ribbon.step_time(PLAY_S)
 
     def say(self, words: str) -> None:
         """One line of news, for some seconds."""
         self.status.say(words)
 
-    def _follow(self, old, new) -> None:  # type: ignore[no-untyped-def]
+    def _follow(self, old: Project, new: Project) -> None:
         """After undo or load the focus may point to what is gone."""
-        from vastwatch.design.project import find_any
-
         if old.levels is not new.levels:
             self._fill_levels()
         self._show_beginning()
@@ -448,7 +380,7 @@ class Window(QMainWindow):
         if not self.filing.may_leave():
             event.ignore()
             return
-        self._timer.stop()
+        self.playhead.stop()
         self.status.stop()
         self.document.give_up()
         self.results.stop()
@@ -456,31 +388,9 @@ class Window(QMainWindow):
 
     def retire(self) -> None:
         """Let another window take over the document: nothing here listens to it any more."""
-        self._timer.stop()
+        self.playhead.stop()
         self.status.stop()
         self.results.stop()
         d = self.document
         for signal in (d.changed, d.replaced, d.state_changed, d.failure):
             signal.disconnect()
-
-    # -- dialogs -----------------------------------------------------------------------------------------------
-
-    def show_keys(self) -> None:
-        """The keyboard sheet."""
-        sheet = KeySheet(self, self.theme)
-        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        sheet.open()
-
-    def show_about(self) -> None:
-        """What the program is, and what it keeps in memory."""
-        AboutSheet(self).open()
-
-    def show_edits(self) -> None:
-        """The undo list, in sentences; click a line to go back to it."""
-        view = QUndoView(self.document.undo_stack)
-        view.setEmptyLabel(self.tr("As opened"))
-        view.setWindowTitle(self.tr("List of edits"))
-        view.setParent(self, Qt.WindowType.Dialog)
-        view.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        view.resize(340, 380)
-        view.show()

@@ -38,11 +38,11 @@ def room_form(form: Inspector, room: Any) -> None:
         light = form.tr("no window") if factor <= 0 else form.tr("daylight factor {:.1f} %").format(100 * factor)
         return f"{r.use} · {polygons.area(r.outline):.1f} m² · {light}"
 
-    if form.focus.stage == "Plan":
+    if form.focus.here.shapes == "building":
         form.name_field(form.tr("Room"))
     form.text(facts)
     grid = form.grid()
-    if form.focus.stage == "Plan":
+    if form.focus.here.shapes == "building":
         form.choice(grid, 2, form.tr("Use"), "use", USES, form.tr("What people do here; sets the usual lux."))
     form.figure(
         grid, 0, "Wants", lambda r: wanted_lux(r), lambda r, v: replace(r, needs=replace(r.needs, lux=v)), "plain",
@@ -52,17 +52,17 @@ def room_form(form: Inspector, room: Any) -> None:
         grid, 1, "Air °C", lambda r: r.ambient_c, lambda r, v: replace(r, ambient_c=v), "plain", 1, -30, 60,
         form.tr("The warmer the background, the shorter a PIR sees."),
     )  # fmt: skip
-    if form.focus.stage == "Plan":
+    if form.focus.here.shapes == "building":
         why = form.tr("Where its lower left corner lies; the room moves with all that is in it.")
         for at, (words, axis) in enumerate((("X", 0), ("Y", 1)), 6):
             form.figure(grid, at, words, partial(_corner, axis), partial(_move_to, form, axis), "length", 0.05, -2000,
                          2000, why)  # fmt: skip
-    if form.focus.stage == "Plan" and is_rectangle(room.outline):
+    if form.focus.here.shapes == "building" and is_rectangle(room.outline):
         why = form.tr("Between the middles of its walls; what stands on the wall that moves goes along.")
         for at, (words, axis) in enumerate((("Wide", 0), ("Deep", 1)), 4):
             form.figure(grid, at, words, partial(_extent, axis), partial(_resize, form, axis), "length", 0.05, 0.5,
                          500, why)  # fmt: skip
-    if form.focus.stage != "Timing":
+    if not form.focus.here.has_roles:
         form.box.addWidget(label(form.tr("Presence"), "head"))
         roles = RolesEditor(form.document, form.focus)
         roles.say.connect(form.say)

@@ -64,8 +64,8 @@ class Inspector(QWidget):
             else (
                 found[0],
                 found[1].id,
-                self.focus.stage == "Timing",
-                self.focus.stage == "Plan",
+                self.focus.here.has_roles,
+                self.focus.here.shapes,
                 self.focus.feet,
                 self.focus.marked,
             )

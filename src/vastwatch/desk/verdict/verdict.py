@@ -243,7 +243,7 @@ class Verdict(QWidget):
         else:
             self._findings()
         self._remedies(open_)
-        if self.focus.stage == "Sensors" and not open_:
+        if self.focus.here.chooses and not open_:
             self._options()
 
     def _incident(self, index: int) -> None:

@@ -1,5 +1,29 @@
 """The Brief stage: what is wanted of each room, who lives there, how it is wired, and what may be spent."""
 
-from vastwatch.desk.stages.brief.panel import BriefPanel
+from __future__ import annotations
 
-__all__ = ["BriefPanel"]
+from typing import TYPE_CHECKING, Literal
+
+from vastwatch.desk.stages.stage import Stage, Standing
+
+if TYPE_CHECKING:
+    from vastwatch.desk.shell.common import Common
+    from vastwatch.desk.stages.brief.panel import BriefPanel
+
+
+def _make(common: Common) -> BriefPanel:
+    from vastwatch.desk.stages.brief.panel import BriefPanel
+
+    return BriefPanel(common)
+
+
+def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
+    # Something is wanted once somebody lives there, and all of it is told once power can be reckoned with.
+    project = standing.project
+    return "unlit" if not project.people else "lit" if project.circuits or project.sockets else "half"
+
+
+STAGE = Stage(
+    "Brief", _make, _lamp, "Return edits a cell   N next room   B what to buy", width=432, narrow=372,
+    shapes="fixtures",
+)  # fmt: skip

@@ -2,33 +2,31 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
-
-from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.common import Common
 from vastwatch.desk.shell.parts import Paged
-from vastwatch.desk.shell.results import Results
-from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.brief.means import MeansPage
 from vastwatch.desk.stages.brief.people import PeoplePage
 from vastwatch.desk.stages.brief.rooms import RoomsPage
 from vastwatch.desk.stages.brief.wiring import WiringPage
-from vastwatch.desk.stages.sensors.own_types import OwnTypes
 
 ROOMS, PEOPLE, WIRING, MEANS = range(4)
 
 
 class BriefPanel(Paged):
-    """`say` carries one-line messages."""
+    """What is wanted, by whom, and with what."""
 
-    say = pyqtSignal(str)
-
-    def __init__(self, document: Document, focus: Focus, results: Results, own: OwnTypes, theme: Theme) -> None:
-        self.rooms = RoomsPage(document, focus, theme)
-        self.people = PeoplePage(document, focus, theme)
-        self.wiring = WiringPage(document, focus, own)
-        self.means = MeansPage(document, focus, results, own)
+    def __init__(self, common: Common) -> None:
+        document, focus = common.document, common.focus
+        self.rooms = RoomsPage(document, focus, common.theme)
+        self.people = PeoplePage(document, focus, common.theme)
+        self.wiring = WiringPage(document, focus, common.own)
+        self.means = MeansPage(document, focus, common.results, common.own)
         words = ("Rooms", "People", "Wiring", "Means")
         super().__init__(list(zip(words, (self.rooms, self.people, self.wiring, self.means))))
         for page in (self.rooms, self.people, self.wiring, self.means):
-            page.say.connect(self.say)
+            page.say.connect(common.say)
+
+    def ask_what_to_buy(self) -> None:
+        """Which single addition would help most for its money."""
+        self.show_page(MEANS)
+        self.means.ask_next()

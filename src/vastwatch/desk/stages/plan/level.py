@@ -21,6 +21,7 @@ from vastwatch.design.edits.drawing_aids import put_underlay, set_underlay_scale
 from vastwatch.design.edits.levels import add_level, copy_level, fill_level
 from vastwatch.design.edits.removing import remove
 from vastwatch.design.project import Project, put
+from vastwatch.design.relations import built_below
 from vastwatch.desk.plan.underlay import pages_of, read_underlay
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
@@ -144,18 +145,10 @@ class LevelPanel(Sleeper):
         """The shown level."""
         return next((x for x in self.document.project.levels if x.id == self.focus.level), None)
 
-    def below(self) -> Level | None:
-        """The nearest level under the shown one, where it has rooms."""
-        project, shown = self.document.project, self.level
-        if shown is None:
-            return None
-        under = [x for x in project.levels if x.elevation < shown.elevation]
-        nearest = max(under, key=lambda x: x.elevation, default=None)
-        return nearest if nearest is not None and any(r.level == nearest.id for r in project.rooms) else None
-
     def fill_from_below(self) -> None:
         """Build on this bare level what the level below has."""
-        below, shown = self.below(), self.level
+        shown = self.level
+        below = None if shown is None else built_below(self.document.project, shown.id)
         if below is not None and shown is not None:
             new = fill_level(self.document.project, below.id, shown.id)
             self.document.apply(new, f"Copy {below.name.lower()} onto {shown.name.lower()}")

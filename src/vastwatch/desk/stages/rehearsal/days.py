@@ -5,41 +5,39 @@ from __future__ import annotations
 from datetime import timedelta
 
 import numpy as np
-from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton
 
-from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.common import Common
 from vastwatch.desk.shell.parts import clear, label, row
-from vastwatch.desk.shell.results import DAYS, Results
-from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.shell.results import DAYS
 from vastwatch.desk.stages.tiles import Side, Tile
 
 
 class DaysPanel(Side):
     """The rehearsed days from noon to noon, each with what went wrong in the focused room; and the transport."""
 
-    play = pyqtSignal()
-
-    def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
+    def __init__(self, common: Common) -> None:
         super().__init__(self.tr("Days"))
-        self.document, self.focus, self.results, self.theme = document, focus, results, theme
+        self.focus, self.results, self.theme = common.focus, common.results, common.theme
+        playhead = common.playhead
         self._tiles: dict[int, Tile] = {}
         self._play = QPushButton(self.tr("Play"))
         self._play.setToolTip(self.tr("Run the playhead, five minutes a second. (Space)"))
-        self._play.clicked.connect(self.play)
+        self._play.clicked.connect(playhead.play)
+        playhead.running.connect(self._show_running)
         previous, following = QPushButton("‹"), QPushButton("›")
         previous.setToolTip(self.tr("Previous incident of this room. (,)"))
         following.setToolTip(self.tr("Next incident of this room. (.)"))
         previous.setAccessibleName(self.tr("Previous incident"))
         following.setAccessibleName(self.tr("Next incident"))
-        self.previous, self.following = previous.clicked, following.clicked
+        previous.clicked.connect(lambda: playhead.step_incident(-1))
+        following.clicked.connect(lambda: playhead.step_incident(1))
         foot = row(self._play, previous, following, stretch=0, spacing=6)
         foot.setContentsMargins(0, 0, 10, 0)
         self._foot.addWidget(label(self.tr("Incidents of this room"), "soft"))
         self._foot.addWidget(foot)
-        results.week.changed.connect(self.wake)
-        focus.shift.connect(self._shifted)
+        self.results.week.changed.connect(self.wake)
+        self.focus.shift.connect(self._shifted)
         self.refresh()
 
     def _shifted(self, what: str) -> None:
@@ -48,8 +46,7 @@ class DaysPanel(Side):
         elif what == "day":
             self._mark()
 
-    def set_playing(self, on: bool) -> None:
-        """Show whether time runs."""
+    def _show_running(self, on: bool) -> None:
         self._play.setText(self.tr("Pause") if on else self.tr("Play"))
 
     def refresh(self) -> None:

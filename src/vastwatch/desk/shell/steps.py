@@ -1,0 +1,63 @@
+"""Stepping through what there is: levels, rooms, sensors, things of a room, figures."""
+
+from __future__ import annotations
+
+from vastwatch.design.places import room_of
+from vastwatch.design.project import Project
+from vastwatch.design.relations import levels_in_order, presence_of, rooms_on
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.sensing import FIGURES
+
+
+def show_level(focus: Focus, project: Project, level: str) -> None:
+    """Show a level, and a room of it: one with presence, if there is one."""
+    if level == focus.level:
+        return
+    rooms = [r.id for r in rooms_on(project, level)]
+    lit = [r for r in rooms if presence_of(project, r) is not None]
+    room = next(iter(lit or rooms), None)
+    focus.set(level=level, room=room, selected=room, incident=-1)
+
+
+def step_level(focus: Focus, project: Project, way: int) -> None:
+    """The level above (1) or below (-1), where there is one."""
+    order = [level.id for level in levels_in_order(project)]
+    if focus.level in order:
+        k = order.index(focus.level) + way
+        if 0 <= k < len(order):
+            show_level(focus, project, order[k])
+
+
+def step_room(focus: Focus, project: Project, way: int) -> None:
+    """The next or previous room of the level, all round."""
+    rooms = [r.id for r in rooms_on(project, focus.level)]
+    if rooms:
+        room = rooms[((rooms.index(focus.room) if focus.room in rooms else -1) + way) % len(rooms)]
+        focus.set(room=room, selected=room, incident=-1)
+
+
+def step_sensor(focus: Focus, project: Project, way: int) -> bool:
+    """The next or previous sensor of the level, all round, with its room; whether there is one."""
+    sensors = [s for s in project.sensors if s.level == focus.level]
+    if not sensors:
+        return False
+    k = next((i for i, s in enumerate(sensors) if s.id == focus.selected), -1 if way > 0 else 0)
+    sensor = sensors[(k + way) % len(sensors)]
+    room = room_of(project, sensor)
+    focus.set(selected=sensor.id, room=room.id if room else focus.room)
+    return True
+
+
+def step_thing(focus: Focus, things: list[str], way: int) -> bool:
+    """The next or previous of some things by id, all round; whether there is one."""
+    if not things:
+        return False
+    k = next((i for i, t in enumerate(things) if t == focus.selected), -1 if way > 0 else 0)
+    # Stepping on keeps what was marked, so that many can be gathered by keys.
+    focus.set(selected=things[(k + way) % len(things)], marked=focus.marked)
+    return True
+
+
+def next_figure(focus: Focus) -> None:
+    """Contours for the next figure, all round."""
+    focus.set(figure=FIGURES[(FIGURES.index(focus.figure) + 1) % len(FIGURES)])
