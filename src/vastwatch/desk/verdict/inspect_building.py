@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 from functools import partial
 from operator import attrgetter
-from typing import TYPE_CHECKING, Any, get_args
+from typing import Any, get_args
 
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QComboBox, QPushButton
@@ -22,15 +22,13 @@ from vastwatch.desk.plan.shapes import front_of, resized, sides
 from vastwatch.desk.shell.cautions import CAUTIONS
 from vastwatch.desk.shell.parts import label, narrow
 from vastwatch.desk.stages.timing.roles import RolesEditor
+from vastwatch.desk.verdict.form import Form
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Activity, FurnishingMaterial, Leaf, Posture, Rest, WallMaterial
 from vastwatch.site.uses import USES
 
-if TYPE_CHECKING:
-    from vastwatch.desk.verdict.inspector import Inspector
 
-
-def room_form(form: Inspector, room: Any) -> None:
+def room_form(form: Form, room: Any) -> None:
     project = form.document.project
 
     def facts(r: Any) -> str:
@@ -73,22 +71,22 @@ def _corner(axis: int, room: Any) -> float:
     return polygons.bounds(room.outline)[axis]
 
 
-def _move_to(form: Inspector, axis: int, room: Any, metres: float) -> Project:
+def _move_to(form: Form, axis: int, room: Any, metres: float) -> Project:
     by = metres - polygons.bounds(room.outline)[axis]
     return move_room(form.document.project, room.id, *((by, 0.0) if axis == 0 else (0.0, by))).project
 
 
-def _resize(form: Inspector, axis: int, room: Any, metres: float) -> Project:
+def _resize(form: Form, axis: int, room: Any, metres: float) -> Project:
     size = {"width": metres} if axis == 0 else {"depth": metres}
     return resize_room(form.document.project, room.id, **size)
 
 
-def lamp_form(form: Inspector, lamp: Any) -> None:
+def lamp_form(form: Form, lamp: Any) -> None:
     output_form(form, lamp)
     circuit_choice(form, lamp)
 
 
-def output_form(form: Inspector, output: Any) -> None:
+def output_form(form: Form, output: Any) -> None:
     """What can be set on anything the house switches, as its kind says."""
     handler = handler_of(output)
     form.name_field(form.tr(handler.called.capitalize()))
@@ -107,7 +105,7 @@ def output_form(form: Inspector, output: Any) -> None:
         form.text(lambda _: form.tr(handler.caution))
 
 
-def spot_form(form: Inspector, spot: Any) -> None:
+def spot_form(form: Form, spot: Any) -> None:
     form.name_field(form.tr("Spot"))
     grid = form.grid()
     form.choice(grid, 0, form.tr("Is"), "posture", get_args(Posture), form.tr("How somebody here holds themselves."))
@@ -122,7 +120,7 @@ def spot_form(form: Inspector, spot: Any) -> None:
                  form.tr("Light wanted at this spot; the room's own until it is set."))  # fmt: skip
 
 
-def wall_form(form: Inspector, wall: Any) -> None:
+def wall_form(form: Form, wall: Any) -> None:
     form.text(lambda w: form.tr("Wall, {:.2f} m long").format(math.dist(w.a, w.b)), "head")
     grid = form.grid()
     form.choice(grid, 0, form.tr("Material"), "material", get_args(WallMaterial),
@@ -131,7 +129,7 @@ def wall_form(form: Inspector, wall: Any) -> None:
                  0.02, 1.5, form.tr("Thickness of the wall."))  # fmt: skip
 
 
-def opening_form(form: Inspector, opening: Any) -> None:
+def opening_form(form: Form, opening: Any) -> None:
     form.text(lambda o: o.kind.capitalize(), "head")
     grid = form.grid()
     wall = find(form.document.project.walls, opening.wall)
@@ -168,7 +166,7 @@ def opening_form(form: Inspector, opening: Any) -> None:
         )
 
 
-def furnishing_form(form: Inspector, piece: Any) -> None:
+def furnishing_form(form: Form, piece: Any) -> None:
     form.name_field(form.tr("Furniture"))
     grid = form.grid()
     form.figure(grid, 0, "Top", lambda r: r.z1, lambda r, v: replace(r, z1=v) if v > r.z0 else None, "length",
@@ -206,19 +204,19 @@ def furnishing_form(form: Inspector, piece: Any) -> None:
         form.text(lambda _: CAUTIONS["machine"])
 
 
-def _turn_to(form: Inspector, piece: Any, degrees: float) -> Project:
+def _turn_to(form: Form, piece: Any, degrees: float) -> Project:
     by = degrees - front_of(piece.outline)
     return move_furnishing(form.document.project, piece.id, 0.0, 0.0, by)
 
 
-def _reverse_climb(form: Inspector) -> None:
+def _reverse_climb(form: Form) -> None:
     found = find_any(form.document.project, form.shown_id)
     if found is not None and found[0] == "furnishings":
         new = replace(found[1], climb=((found[1].climb or 0.0) + 180.0) % 360)
         form.document.apply(put(form.document.project, new), f"Turn the climb of {found[1].name.lower()} round")
 
 
-def circuit_choice(form: Inspector, lamp: Any) -> None:
+def circuit_choice(form: Form, lamp: Any) -> None:
     """Which circuit a lamp hangs on: none, one there is, or one of its own."""
     box = narrow(QComboBox())
     box.setAccessibleName(form.tr("Circuit"))
@@ -238,7 +236,7 @@ def circuit_choice(form: Inspector, lamp: Any) -> None:
     form.fills.append(fill)
 
 
-def _hang(form: Inspector, circuit: str) -> None:
+def _hang(form: Form, circuit: str) -> None:
     project, lamp = form.document.project, form.shown_id
     now = circuit_of(project, lamp)
     if circuit == (now.id if now else ""):
@@ -252,7 +250,7 @@ def _hang(form: Inspector, circuit: str) -> None:
     else:
         new, words = off_circuits(project, {lamp}), "Take it off its circuit"
     form.document.apply(new, words)
-    form.rebuild()
+    form.outdated.emit()
 
 
 def _extent(axis: int, room: Any) -> float:

@@ -1,17 +1,15 @@
-"""Forms of the inspector for hazards, sockets, switches and mats, and for many things at once."""
+"""Forms of the inspector for hazards, sockets and switches, and for many things at once."""
 
 from __future__ import annotations
 
-import math
 from datetime import date
 from functools import partial
-from typing import TYPE_CHECKING, Any, get_args
+from typing import Any, get_args
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit
+from PyQt6.QtWidgets import QComboBox, QLineEdit
 
-from vastwatch.advice.fixing import opening_middle, weight_at
-from vastwatch.advice.wiring_checks import MAT_REACH_M
+from vastwatch.advice.fixing import opening_middle
 from vastwatch.design.edits.drawing_aids import HAZARD_KINDS, times_of, times_words
 from vastwatch.design.edits.selections import set_many
 from vastwatch.design.edits.wiring import load_w, switches_of
@@ -20,18 +18,14 @@ from vastwatch.design.project import find, find_any
 from vastwatch.desk.shell.cautions import CAUTIONS
 from vastwatch.desk.shell.parts import FigureField, label, narrow
 from vastwatch.desk.shell.units import show_length
-from vastwatch.devices import MatType
-from vastwatch.sensing.families.mat import FOLDED, SURE_MARGIN, margin
+from vastwatch.desk.verdict.form import Form
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.model import mount
 from vastwatch.site.building import WallMaterial
 from vastwatch.words import sentence
 
-if TYPE_CHECKING:
-    from vastwatch.desk.verdict.inspector import Inspector
 
-
-def hazard_form(form: Inspector, hazard: Any) -> None:
+def hazard_form(form: Form, hazard: Any) -> None:
     form.name_field(form.tr("Fools sensors"))
     grid = form.grid()
     form.choice(grid, 0, form.tr("Kind"), "kind", HAZARD_KINDS, form.tr("What it is; how often it fools follows."))
@@ -71,7 +65,7 @@ def hazard_form(form: Inspector, hazard: Any) -> None:
         form.text(lambda _: CAUTIONS["heat"])
 
 
-def _set_times(form: Inspector, field: QLineEdit) -> None:
+def _set_times(form: Form, field: QLineEdit) -> None:
     found = find_any(form.document.project, form.shown_id)
     if found is None or found[0] != "hazards" or found[1].window is not None:
         return
@@ -84,7 +78,7 @@ def _set_times(form: Inspector, field: QLineEdit) -> None:
         form.set_field("times", times)
 
 
-def _window_words(form: Inspector, opening: Any) -> str:
+def _window_words(form: Form, opening: Any) -> str:
     (x, y), _ = opening_middle(form.document.project, opening)
     project = form.document.project
     level = find(project.walls, opening.wall).level
@@ -93,7 +87,7 @@ def _window_words(form: Inspector, opening: Any) -> str:
     return form.tr("window {:.1f} m wide, {}").format(opening.width, room.name.lower() if room else opening.wall)
 
 
-def _fooled(form: Inspector, hazard: Any) -> str:
+def _fooled(form: Form, hazard: Any) -> str:
     """How often it fools which sensor."""
     project = form.document.project
     now = resolved(project, hazard, date.fromisoformat(project.brief.rehearse_from))
@@ -107,13 +101,13 @@ def _fooled(form: Inspector, hazard: Any) -> str:
     return form.tr("Fools {}.").format("; ".join(told)) if told else form.tr("Fools no sensor that hangs there now.")
 
 
-def socket_form(form: Inspector, socket: Any) -> None:
+def socket_form(form: Form, socket: Any) -> None:
     form.name_field(form.tr("Socket"))
     reach = form.document.project.brief.cable_m
     form.text(lambda _: form.tr("Feeds what hangs within {} of it in this room.").format(show_length(reach)))
 
 
-def switch_form(form: Inspector, switch: Any) -> None:
+def switch_form(form: Form, switch: Any) -> None:
     form.name_field(form.tr("Wall switch"))
     circuit = next((c for c in form.document.project.circuits if c.id == switch.circuit), None)
     if circuit is None:
@@ -128,7 +122,7 @@ def switch_form(form: Inspector, switch: Any) -> None:
     form.text(lambda _: CAUTIONS["mains"])
 
 
-def many_form(form: Inspector) -> None:
+def many_form(form: Form) -> None:
     """Of several: how many, and for walls what they are of, all at once."""
     n = len(form.focus.marked)
     form.box.addWidget(label(form.tr("{} selected").format(n), "head"))
@@ -153,41 +147,7 @@ def many_form(form: Inspector) -> None:
         grid.addWidget(widget, 0, 2 * at + 1)
 
 
-def _set_walls(form: Inspector, field: str, value: object) -> None:
+def _set_walls(form: Form, field: str, value: object) -> None:
     marked = sorted(form.focus.marked)
     new = set_many(form.document.project, marked, **{field: value})
     form.document.apply(new, f"Set {field} of {len(marked)} walls to {value}", f"walls-{field}")
-
-
-def mat_form(form: Inspector, device: MatType) -> None:
-    """Fold, and how surely it closes under each who uses the spots it reaches."""
-    if device.foldable:
-        box = QCheckBox(form.tr("folded"))
-        box.setToolTip(form.tr("Folded it lies on a ridge and feels {:.1f} times the pressure.").format(FOLDED))
-        box.toggled.connect(
-            lambda on: form.set_field("settings", replace(_settings(form), folded=on))
-            if _settings(form).folded != on else None
-        )  # fmt: skip
-        form.box.addWidget(box)
-        form.fills.append(lambda r: box.setChecked(r.settings.folded))
-    form.text(lambda r: _margins(form, r, device))
-
-
-def _settings(form: Inspector) -> Any:
-    found = find_any(form.document.project, form.shown_id)
-    assert found is not None
-    return found[1].settings
-
-
-def _margins(form: Inspector, sensor: Any, device: MatType) -> str:
-    project = form.document.project
-    host = next((f for f in project.furnishings if f.id == sensor.host), None)
-    told = []
-    for spot in project.spots:
-        if find(project.rooms, spot.room).level != sensor.level or math.dist(spot.at, sensor.at[:2]) > MAT_REACH_M:
-            continue
-        kg = weight_at(project, spot)
-        m = margin(sensor, device, host, spot.at, spot.facing, spot.posture, kg)
-        sure = form.tr("sure") if m >= SURE_MARGIN else form.tr("doubtful") if m >= 1 else form.tr("stays open")
-        told.append(form.tr("{}, {:g} kg: {:.1f} × what closes it, {}").format(spot.name, kg, m, sure))
-    return "\n".join(told) or form.tr("Nobody sits or lies over it.")
