@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo run test test-core mutants lint check bench screenshots picture format-docs demo-data clean
+.PHONY: demo run test test-core mutants sample-figures lint check bench screenshots picture format-docs demo-data clean
 
 demo: $(VENV)/ready
 	@tools/desktop.sh --demo
@@ -23,6 +23,10 @@ test-core: $(VENV)/ready-dev
 # Breaks the core in N small ways and lists what no test of the core notices; half an hour or more.
 mutants: $(VENV)/ready-dev
 	@$(BIN)/python tools/mutants.py -n $(or $(N),200) --seed $(or $(SEED),1)
+
+# Writes anew what the program says of the sample; look at the difference before you keep it.
+sample-figures: $(VENV)/ready-dev
+	@PYTHONPATH=tests $(BIN)/python tests/sample_figures.py
 
 lint: $(VENV)/ready-dev
 	$(BIN)/ruff check .

@@ -39,6 +39,7 @@ from vastwatch.sensing.families.mat import (
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved, stretches
 from vastwatch.sensing.model import mount, walking
 from vastwatch.sensing.sunpatch import carried, sun_hours, sun_patch, sun_track
+from vastwatch.signals import Signal
 from vastwatch.site.building import Furnishing, Hazard, Opening
 
 # -- pressure ------------------------------------------------------------------------------------------------------
@@ -331,3 +332,19 @@ def test_what_lies_over_a_mat_is_the_hosts_mattress_or_a_usual_one():
     assert spread_of(thick, "standing") == 0.0 and spread_of(thick, "seated") == pytest.approx(
         SPREAD["springs"] * CUSHION_M
     )
+
+
+@pytest.mark.parametrize("ident", ["mat-door", "radar-24-state", "pir-corner-12"])
+def test_who_is_away_is_not_on_the_mat_before_the_door(room, ident):
+    """The place where people leave the building is inside it, and in view: but from then on nobody is there."""
+    d = device(ident)
+    exit_ = find(room.spots, "exit")
+    at = (*exit_.at, 0.01) if d.family == "mat" else (5.2, 0.3, 1.5)
+    with_it, made = add_sensor(room, d, "g", at, 60.0, 0.0)
+    # A leaves at 17:00 for good, until 09:00.
+    quiet = rehearse(replace(with_it, people=(replace(room.people[0], errands=()),)), 2)
+    report = quiet.recording.report(made.id)
+    assert report.measure(9.2 * 3600) > 0
+    for day in (0, 1):
+        gone = report & Signal.from_intervals([(day * 86_400 + 17.5 * 3600, day * 86_400 + 86_400)], 0.0, report.end)
+        assert gone.total() == 0

@@ -135,13 +135,17 @@ def _chances(
 def _stay_chances(
     mounted: MountedSensor, book: RouteBook, level: int, pet: bool, kg: float
 ) -> tuple[Array, Array, Array]:
-    """For each spot the chance of a large and of a small movement, and the rate of being noticed at rest."""
+    """For each spot the chance of a large and of a small movement, and the rate of being noticed at rest: none where
+    people leave the building, for they are gone."""
     n = len(book.spots)
     large, small, still = np.zeros(n), np.zeros(n), np.zeros(n)
     for posture in ["pet"] if pet else sorted({s.posture for s in book.spots}):
         mine = np.array(
-            [i for i, s in enumerate(book.spots) if book.spot_level[i] == level and (pet or s.posture == posture)], int
-        )
+            [
+                i for i, s in enumerate(book.spots)
+                if book.spot_level[i] == level and (pet or s.posture == posture) and s.activity != "away"
+            ], int,
+        )  # fmt: skip
         if len(mine) == 0:
             continue
         at = np.array([book.spots[i].at for i in mine], float)

@@ -1,0 +1,42 @@
+"""What the program says of the sample building changes only on purpose: `make sample-figures` writes it anew."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import pytest
+
+from sample_figures import GOLDEN, TOPICS, rounded
+
+
+def first_difference(was: Any, now: Any, at: str = "") -> str | None:
+    """Where two pieces of data differ first, by more than rounding; None where they do not."""
+    if isinstance(was, dict) and isinstance(now, dict):
+        if was.keys() != now.keys():
+            return f"{at}: {sorted(was.keys() ^ now.keys())}"
+        pairs = [(was[k], now[k], f"{at} > {k}") for k in was]
+    elif isinstance(was, list) and isinstance(now, list):
+        if len(was) != len(now):
+            return f"{at}: {len(was)} entries were, {len(now)} are"
+        pairs = [(a, b, f"{at} > {k}") for k, (a, b) in enumerate(zip(was, now))]
+    elif isinstance(was, float | int) and isinstance(now, float | int):
+        return None if now == pytest.approx(was, rel=2e-4, abs=1e-9) else f"{at}: {was} was, {now} is"
+    else:
+        return None if was == now else f"{at}: {was!r} was, {now!r} is"
+    return next((d for a, b, where in pairs if (d := first_difference(a, b, where)) is not None), None)
+
+
+@pytest.mark.parametrize("topic", TOPICS)
+def test_the_sample_says_what_it_said(topic):
+    was = json.loads((GOLDEN / f"{topic}.json").read_text(encoding="utf-8"))
+    assert first_difference(was, json.loads(json.dumps(rounded(TOPICS[topic]())))) is None
+
+
+def test_the_difference_is_told_by_its_place():
+    was = {"a": [1.0, {"b": "x"}], "c": [1, 2]}
+    assert first_difference(was, {"a": [1.00001, {"b": "x"}], "c": [1, 2]}) is None
+    assert first_difference(was, {"a": [1.1, {"b": "x"}], "c": [1, 2]}) == " > a > 0: 1.0 was, 1.1 is"
+    assert first_difference(was, {"a": [1.0, {"b": "y"}], "c": [1, 2]}) == " > a > 1 > b: 'x' was, 'y' is"
+    assert first_difference(was, {"a": [1.0, {"b": "x"}], "c": [1]}) == " > c: 2 entries were, 1 are"
+    assert first_difference(was, {"a": [1.0, {"b": "x"}]}) == ": ['c']"
