@@ -51,6 +51,7 @@ from vastwatch.rehearsal.causes import explain
 from vastwatch.sensing import FIGURES
 from vastwatch.sensing.coverage import coverage, room_mask, spot_body
 from vastwatch.sensing.explain import sight
+from vastwatch.sensing.figures import Somebody
 from vastwatch.sensing.hazards import false_rate, resolved
 from vastwatch.sensing.model import mount, watches_area
 from vastwatch.site.furniture import furniture
@@ -146,7 +147,8 @@ def of_types() -> Any:
                 seen = []
                 for spot in spots:
                     for walking_by in (False, True):
-                        g = sight(with_it, made, spot.at, spot_body(spot), spot.activity, spot.facing, walking_by)
+                        who = Somebody(spot.at, spot_body(spot), spot.activity, spot.facing, walking_by)
+                        g = sight(with_it, made, who)
                         seen.append([g.off_axis_deg, g.share, g.loss_db, g.contrast, g.range_m, g.in_view, g.notice_s,
                                      [list(h) for h in g.hidden_by]])  # fmt: skip
                 out[f"{room} {d.id} {k} of {len(all_places)}"] = {

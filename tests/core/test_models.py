@@ -14,7 +14,18 @@ from vastwatch.design.records import Sensor, Settings
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.families import pir, radar
-from vastwatch.sensing.figures import LYING, MINOR_MOTION, PET, SAMPLES, SEATED, STANDING, MinorMotion
+from vastwatch.sensing.figures import (
+    LYING,
+    MINOR_MOTION,
+    PET,
+    SAMPLES,
+    SEATED,
+    STANDING,
+    MinorMotion,
+    Somebody,
+    Stayer,
+    Walker,
+)
 from vastwatch.sensing.model import mean_wait, mount, staying, walking
 from vastwatch.sensing.scene import LOSS_DB, obstacles
 
@@ -96,10 +107,10 @@ def test_pir_walk_rate_by_hand():
         p = 1 / (1 + math.exp((slant / reach - 1) / 0.08))
         across = speed * math.sin(math.radians(psi)) / (r * math.radians(5))
         towards = speed * math.cos(math.radians(psi)) * h / ((r * r + h * h) * math.radians(12))
-        assert walking(mounted, at, psi, None, speed, STANDING)[0] == pytest.approx(p * (across + towards))
+        assert walking(mounted, at, Walker(STANDING, speed, psi))[0] == pytest.approx(p * (across + towards))
     # The heading on the plan gives the same as the angle to the sight line.
-    assert walking(mounted, at, None, [90.0], speed, STANDING)[0] == pytest.approx(
-        walking(mounted, at, 90, None, speed, STANDING)[0]
+    assert walking(mounted, at, Walker(STANDING, speed, None, [90.0]))[0] == pytest.approx(
+        walking(mounted, at, Walker(STANDING, speed, 90))[0]
     )
 
 
@@ -107,7 +118,7 @@ def test_pir_sees_by_the_root_of_the_visible_share():
     """A shelf 1.4 m high half way hides what a sight line over its far edge passes: the lower part of a body at 4 m."""
     sensor = Sensor(id="pir", device="pir-corner-12", level="g", name="P", at=(0.1, 2, 2.2), yaw=0)
     project = make_room(sensors=(sensor,), furnishings=(shelf_at(2.0, 1.0, 2.2, 3.0, 1.4),))
-    s = sight(project, sensor, (4.1, 2.0), STANDING, "passing", None, True)
+    s = sight(project, sensor, Somebody((4.1, 2.0), STANDING, "passing", None, True))
     leaving = [2.2 + (z - 2.2) * (2.1 / 4.0) for z in STANDING.heights]
     hidden = sum(z < 1.4 for z in leaving)
     assert 0 < hidden < SAMPLES
@@ -122,7 +133,7 @@ def test_glass_and_closed_doors_blind_a_pir_and_an_open_door_does_not():
         project = make_room(sensors=(sensor,))
         door = replace(project.openings[0], rest=rest, leaf=leaf)
         project = replace(project, openings=(door, project.openings[1]))
-        s = sight(project, sensor, (7.0, 0.85), STANDING, "passing", None, True)
+        s = sight(project, sensor, Somebody((7.0, 0.85), STANDING, "passing", None, True))
         assert math.isfinite(s.notice_s) == seen
 
 
@@ -239,7 +250,7 @@ def test_radar_does_not_look_behind_itself():
     project, sensor = radar_room()
     sensor = replace(sensor, at=(2.5, 3.0, 1.0))
     mounted = mount(replace(project, sensors=(sensor,)), sensor)
-    rate = walking(mounted, np.array([[3.5, 3.0], [1.5, 3.0]]), 0, None, 1.0, STANDING)
+    rate = walking(mounted, np.array([[3.5, 3.0], [1.5, 3.0]]), Walker(STANDING, 1.0, 0))
     assert rate[0] > 0
     assert rate[1] == 0
 
@@ -320,7 +331,7 @@ def test_coverage_agrees_with_one_cell_at_a_time(figure):
 def test_rates_of_somebody_who_stays_add_large_and_small_movements():
     project = make_room()
     mounted = mount(project, project.sensors[0])
-    seen = staying(mounted, np.array([[1.5, 1.5]]), 0.0, SEATED)
+    seen = staying(mounted, np.array([[1.5, 1.5]]), Stayer(SEATED, 0.0))
     assert seen.large[0] > seen.small[0] > 0
     assert seen.rate(0.1)[0] == pytest.approx(0.05 * (seen.large[0] + seen.small[0]))
 
@@ -329,10 +340,10 @@ def test_a_metal_cabinet_stops_radar_and_plasterboard_does_not():
     project, sensor = radar_room()
     metal = replace(shelf_at(2.0, 2.0, 2.3, 4.0, 2.4), material="metal")
     behind = np.array([[4.0, 3.0]])
-    open_rate = walking(mount(project, sensor), behind, 0, None, 1.0, STANDING)[0]
+    open_rate = walking(mount(project, sensor), behind, Walker(STANDING, 1.0, 0))[0]
     shut = replace(project, furnishings=(metal,))
     assert open_rate > 1
-    assert walking(mount(shut, sensor), behind, 0, None, 1.0, STANDING)[0] == 0
+    assert walking(mount(shut, sensor), behind, Walker(STANDING, 1.0, 0))[0] == 0
 
 
 def test_a_bigger_outline_than_four_corners_hides_too():
@@ -340,7 +351,7 @@ def test_a_bigger_outline_than_four_corners_hides_too():
     shelf = replace(shelf_at(0, 0, 1, 1, 2.4), outline=l_shape)
     project = make_room(furnishings=(shelf,))
     sensor = replace(project.sensors[0], at=(4.8, 1.8, 2.2), yaw=180)
-    s = sight(project, sensor, (1.0, 1.8), SEATED, "desk", 0.0)
+    s = sight(project, sensor, Somebody((1.0, 1.8), SEATED, "desk", 0.0))
     assert s.share == 0
     assert s.hidden_by[0][0] == "shelf"
 

@@ -15,7 +15,7 @@ from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.causes import _sight_link
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.families import pir
-from vastwatch.sensing.figures import LYING, SEATED, STANDING
+from vastwatch.sensing.figures import LYING, SEATED, STANDING, Somebody
 from vastwatch.sensing.model import mount
 from vastwatch.sensing.scene import near, obstacles
 
@@ -82,7 +82,7 @@ def test_a_ceiling_lens_sees_a_cone(room):
 
 
 def test_a_sight_out_of_view_says_so(room):
-    behind = sight(room, replace(room.sensors[0], yaw=45.0), (1.0, 1.0), SEATED, "desk", 0.0)
+    behind = sight(room, replace(room.sensors[0], yaw=45.0), Somebody((1.0, 1.0), SEATED, "desk", 0.0))
     assert not behind.in_view
     assert behind.range_m == 0
     assert math.isinf(behind.notice_s)
@@ -92,7 +92,7 @@ def test_a_sight_out_of_view_says_so(room):
 def test_a_radar_names_the_wall_it_looks_through(room):
     sensor = Sensor(id="radar", device="radar-24-state", level="g", name="R", at=(4.0, 3.0, 0.85), yaw=0.0)
     project = replace(room, sensors=(sensor,), devices=(device("radar-24-state"),), presences=())
-    s = sight(project, sensor, (6.0, 3.0), SEATED, "reading", 180.0)
+    s = sight(project, sensor, Somebody((6.0, 3.0), SEATED, "reading", 180.0))
     assert s.hidden_by == (("middle", 3.0),)
     assert s.range_m == pytest.approx(5.0 * 10 ** (-6 / 40), rel=1e-3)
     link = _sight_link(rehearse(project, 1, 1), s)
@@ -104,7 +104,9 @@ def test_a_radar_names_the_wall_it_looks_through(room):
 def test_facing_away_costs_a_radar_range(room):
     sensor = Sensor(id="radar", device="radar-24-state", level="g", name="R", at=(0.2, 2.0, 0.85), yaw=0.0)
     project = replace(room, sensors=(sensor,), devices=(device("radar-24-state"),), presences=())
-    ranges = [sight(project, sensor, (2.5, 2.0), SEATED, "reading", facing).range_m for facing in (180.0, 90.0, 0.0)]
+    ranges = [
+        sight(project, sensor, Somebody((2.5, 2.0), SEATED, "reading", facing)).range_m for facing in (180.0, 90.0, 0.0)
+    ]
     assert np.array(ranges) / ranges[0] == pytest.approx([1.0, 0.75, 0.85])
     assert find(project.devices, "radar-24-state").still_m == pytest.approx(ranges[0])
 

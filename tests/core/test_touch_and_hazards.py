@@ -36,6 +36,7 @@ from vastwatch.sensing.families.mat import (
     pressure_kpa,
     spread_of,
 )
+from vastwatch.sensing.figures import Walker
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved, stretches
 from vastwatch.sensing.model import mount, walking
 from vastwatch.sensing.sunpatch import carried, sun_hours, sun_patch, sun_track
@@ -117,8 +118,8 @@ def test_a_door_mat_feels_people_and_not_the_cat_and_a_contact_the_door(demo):
     at = np.array([mat.at[:2], (3.0, 1.0)])
     from vastwatch.sensing.figures import PET, STANDING
 
-    assert (walking(mount(project, mat), at, 90.0, None, 1.1, STANDING) > 0).tolist() == [True, False]
-    assert not walking(mount(project, mat), at, 90.0, None, 0.6, PET).any()
+    assert (walking(mount(project, mat), at, Walker(STANDING, 1.1, 90.0)) > 0).tolist() == [True, False]
+    assert not walking(mount(project, mat), at, Walker(PET, 0.6, 90.0)).any()
     r = rehearse(project, 1, 1)
     # The door is reported whenever somebody's walk goes through it, and at no other time.
     points, levels, _, _ = r.truth.samples

@@ -18,7 +18,7 @@ from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.coverage import coverage, spot_notice_s
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.families.ultrasonic import ACROSS, AROUND, LOOKS_HZ, SMALL, across_factor, listen
-from vastwatch.sensing.figures import PET, SEATED, STANDING
+from vastwatch.sensing.figures import PET, SEATED, STANDING, Somebody, Stayer, Walker
 from vastwatch.sensing.hazards import false_rate
 from vastwatch.sensing.model import mount, settings_of, staying, walking
 from vastwatch.site.building import Hazard
@@ -46,11 +46,11 @@ def test_rates_by_hand_in_an_empty_room():
     at = np.array([[4.5, 2.0]])
     slant = math.hypot(2.0, 2.5 - STANDING.middle)
     p = 1 / (1 + math.exp((slant / (6.0 * ACROSS) - 1) / 0.08))
-    assert walking(mounted, at, 90.0, None, 1.1, STANDING)[0] == pytest.approx(LOOKS_HZ * p)
+    assert walking(mounted, at, Walker(STANDING, 1.1, 90.0))[0] == pytest.approx(LOOKS_HZ * p)
     # Twice as fast is not twice as often: the tone is there or it is not.
-    assert walking(mounted, at, 90.0, None, 2.2, STANDING)[0] == pytest.approx(LOOKS_HZ * p)
+    assert walking(mounted, at, Walker(STANDING, 2.2, 90.0))[0] == pytest.approx(LOOKS_HZ * p)
     seated = math.hypot(2.0, 2.5 - SEATED.middle)
-    seen = staying(mounted, at, None, SEATED)
+    seen = staying(mounted, at, Stayer(SEATED, None))
     assert seen.large[0] == pytest.approx(1 / (1 + math.exp((seated / 4.0 - 1) / 0.08)))
     assert seen.small[0] == pytest.approx(1 / (1 + math.exp((seated / (SMALL * 4.0) - 1) / 0.08)))
     assert seen.still_per_s[0] == 0.0
@@ -71,10 +71,10 @@ def test_next_door_is_heard_through_an_open_door_only(rest):
     room = make_room()
     project, ident = hung(replace(room, openings=(replace(room.openings[0], rest=rest), room.openings[1])))
     beyond = np.array([[5.8, 0.55]])
-    assert (walking(it_of(project, ident), beyond, 0.0, None, 1.1, STANDING)[0] > 0.5) == (rest == "open")
+    assert (walking(it_of(project, ident), beyond, Walker(STANDING, 1.1, 0.0))[0] > 0.5) == (rest == "open")
     glass = replace(room, openings=(replace(room.openings[0], kind="window", leaf="glass", sill=0.0), room.openings[1]))
     project, ident = hung(glass)
-    assert walking(it_of(project, ident), beyond, 0.0, None, 1.1, STANDING)[0] == 0.0
+    assert walking(it_of(project, ident), beyond, Walker(STANDING, 1.1, 0.0))[0] == 0.0
 
 
 def test_horns_that_point_away_hear_by_way_of_the_walls():
@@ -162,7 +162,7 @@ def test_it_is_mapped_explained_rehearsed_and_advised(demo):
     seen = coverage(project, sensor.id, "across")
     assert 10 < (seen.notice_s < 2).sum() * seen.grid.cell**2 < 60
     bench = find(project.spots, "glaze-bench-spot")
-    s = sight(project, sensor, bench.at, STANDING, bench.activity, bench.facing)
+    s = sight(project, sensor, Somebody(bench.at, STANDING, bench.activity, bench.facing))
     assert s.notice_s == pytest.approx(spot_notice_s(project, sensor.id, bench), rel=0.05) and s.range_m > 0
     r = rehearse(project, 2, 1)
     assert len(r.recording.report(sensor.id)) > 20

@@ -35,7 +35,7 @@ from vastwatch.devices import (
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
-from vastwatch.sensing.figures import MINOR_MOTION
+from vastwatch.sensing.figures import MINOR_MOTION, Stayer
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.model import MountedSensor, assembled, each_part, latency_s, mean_wait, mount, staying
 from vastwatch.sensing.scene import Obstacles, obstacles, within
@@ -203,7 +203,7 @@ class RoomNow:
         for posture in {s.posture for s in self.spots}:
             which = np.array([s.posture == posture for s in self.spots])
             body = spot_body(next(s for s in self.spots if s.posture == posture))
-            seen = staying(mounted, self.at[which], self.facing[which], body)
+            seen = staying(mounted, self.at[which], Stayer(body, self.facing[which]))
             mine[which] = seen.rate(self.minor_motion[which])
         wait = mean_wait(mine, latency_s(mounted.device))
         rate = self.rates + np.where(np.isfinite(wait), 1.0 / wait, 0.0)

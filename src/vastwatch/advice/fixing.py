@@ -15,7 +15,7 @@ from vastwatch.design.records import Settings
 from vastwatch.devices import ContactType, DeviceType, MatType
 from vastwatch.geometry import polygons
 from vastwatch.sensing.families.mat import best_place
-from vastwatch.sensing.model import ADULT_KG
+from vastwatch.sensing.figures import ADULT_KG
 from vastwatch.site.building import Furnishing, Opening, Spot
 from vastwatch.site.record import Point
 

@@ -17,7 +17,7 @@ from vastwatch.people import Track, Where
 from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.run import Rehearsal
 from vastwatch.sensing.explain import Sight, sight
-from vastwatch.sensing.figures import BODIES, PET, STANDING
+from vastwatch.sensing.figures import BODIES, PET, STANDING, Somebody
 from vastwatch.sensing.hazards import false_rate, per_hour_words
 from vastwatch.sensing.model import mount
 from vastwatch.site.building import Hazard
@@ -292,9 +292,9 @@ def _sights(r: Rehearsal, sensors: list[str], track: Track, where: Where) -> tup
         pet = track.person.kind == "pet"
         if where.spot is not None:
             body = PET if pet else BODIES[where.spot.posture]
-            out.append(sight(r.project, sensor, where.at, body, where.spot.activity, where.spot.facing))
+            out.append(sight(r.project, sensor, Somebody(where.at, body, where.spot.activity, where.spot.facing)))
         else:
-            out.append(sight(r.project, sensor, where.at, PET if pet else STANDING, "passing", None, True))
+            out.append(sight(r.project, sensor, Somebody(where.at, PET if pet else STANDING, "passing", None, True)))
     return tuple(sorted(out, key=lambda s: s.notice_s))
 
 

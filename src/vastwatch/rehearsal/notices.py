@@ -18,8 +18,8 @@ from vastwatch.draws import arrivals, at_ms, exponential, key_of, sub_keys, unif
 from vastwatch.memo import kept
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
-from vastwatch.sensing.figures import BODIES, PET, STANDING
-from vastwatch.sensing.model import ADULT_KG, MountedSensor, model_of, staying, walking
+from vastwatch.sensing.figures import ADULT_KG, BODIES, PET, STANDING, Stayer, Walker
+from vastwatch.sensing.model import MountedSensor, model_of, staying, walking
 from vastwatch.site.people import Person
 
 Array = NDArray[np.float64]
@@ -118,7 +118,7 @@ def _chances(
         here = np.flatnonzero(np.concatenate([r.level for r in known]) == level)
         for pet in {pet for pet, _ in distinct}:
             if len(here):
-                rates = walking(mounted, points[here], None, heading[here], 1.0, PET if pet else STANDING)
+                rates = walking(mounted, points[here], Walker(PET if pet else STANDING, 1.0, None, heading[here]))
                 for k, (other, _) in enumerate(distinct):
                     if other == pet:
                         walk[k, here] = rates
@@ -150,7 +150,7 @@ def _stay_chances(
             continue
         at = np.array([book.spots[i].at for i in mine], float)
         facing = np.array([book.spots[i].facing for i in mine], float)
-        seen = staying(mounted, at, facing, BODIES[posture], kg)
+        seen = staying(mounted, at, Stayer(BODIES[posture], facing, kg))
         large[mine], small[mine], still[mine] = seen.large, seen.small, seen.still_per_s
     return large, small, still
 

@@ -25,6 +25,8 @@ from vastwatch.sensing.figures import (
     WALKING_SPEED,
     Body,
     Figure,
+    Stayer,
+    Walker,
 )  # fmt: skip
 from vastwatch.sensing.model import MountedSensor, latency_s, mean_wait, mount, staying, walking
 from vastwatch.site.building import Room, Spot
@@ -136,12 +138,12 @@ def notice_times(mounted: MountedSensor, points: Array, figure: Figure) -> Array
     """Mean seconds until the figure is noticed at each point, (n,)."""
     if figure in ("seated", "lying"):
         body = SEATED if figure == "seated" else LYING
-        rate = staying(mounted, points, None, body).rate(MINOR_MOTION[FIGURE_ACTIVITY[figure]].rate)
+        rate = staying(mounted, points, Stayer(body)).rate(MINOR_MOTION[FIGURE_ACTIVITY[figure]].rate)
     elif figure == "pet":
-        rate = walking(mounted, points, 90.0, None, PET_SPEED, PET)
+        rate = walking(mounted, points, Walker(PET, PET_SPEED, 90.0))
     else:
         psi = 90.0 if figure == "across" else 0.0
-        rate = walking(mounted, points, psi, None, WALKING_SPEED, STANDING)
+        rate = walking(mounted, points, Walker(STANDING, WALKING_SPEED, psi))
     return mean_wait(rate, latency_s(mounted.device))
 
 
@@ -160,5 +162,5 @@ def spot_notice_s(project: Project, sensor_id: str, spot: Spot) -> float:
         return math.inf
     mounted = mount(project, sensor)
     at = np.array([spot.at], float)
-    rate = staying(mounted, at, spot.facing, spot_body(spot)).rate(MINOR_MOTION[spot.activity].rate)
+    rate = staying(mounted, at, Stayer(spot_body(spot), spot.facing)).rate(MINOR_MOTION[spot.activity].rate)
     return float(mean_wait(rate, latency_s(mounted.device))[0])

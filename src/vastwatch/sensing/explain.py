@@ -15,7 +15,7 @@ from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.geometry.sightlines import Screens, fan, prism_hits, screen_hits
 from vastwatch.memo import kept
-from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body
+from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.model import (
     MountedSensor,
     each_part,
@@ -67,8 +67,9 @@ class Geometry(NamedTuple):
     azimuth_deg: float
 
 
-def geometry(mounted: MountedSensor, at: tuple[float, float], body: Body) -> Geometry:
-    """Distance to a body at a place, its bearing on the plan, and how far off the sensor's axis that is."""
+def geometry(mounted: MountedSensor, who: Somebody) -> Geometry:
+    """Distance to somebody, their bearing on the plan, and how far off the sensor's axis that is."""
+    at, body = who.at, who.body
     x, y, z = mounted.sensor.at
     plan = float(np.hypot(at[0] - x, at[1] - y))
     bearing = float(np.degrees(np.arctan2(at[1] - y, at[0] - x)))
@@ -76,13 +77,13 @@ def geometry(mounted: MountedSensor, at: tuple[float, float], body: Body) -> Geo
     return Geometry(np.array([at], float), plan, float(np.hypot(plan, z - body.middle)), bearing, azimuth)
 
 
-def waited(
-    mounted: MountedSensor, points: Array, body: Body, activity: str, facing: float | None, walking_by: bool
-) -> float:
-    """Mean seconds until the body is noticed, inf for never."""
-    if walking_by:
-        return wait_of(mounted, walking(mounted, points, 90.0, None, WALKING_SPEED, body))
-    return wait_of(mounted, staying(mounted, points, facing, body).rate(MINOR_MOTION[activity].rate))
+def waited(mounted: MountedSensor, who: Somebody) -> float:
+    """Mean seconds until somebody is noticed, inf for never."""
+    points = np.array([who.at], float)
+    if who.walking_by:
+        return wait_of(mounted, walking(mounted, points, Walker(who.body, WALKING_SPEED, 90.0)))
+    seen = staying(mounted, points, Stayer(who.body, who.facing))
+    return wait_of(mounted, seen.rate(MINOR_MOTION[who.activity].rate))
 
 
 def wait_of(mounted: MountedSensor, rate: Array) -> float:
@@ -90,42 +91,28 @@ def wait_of(mounted: MountedSensor, rate: Array) -> float:
     return float(mean_wait(rate, latency_s(mounted.device))[0]) if len(rate) else math.inf
 
 
-def sight(
-    project: Project,
-    sensor: Sensor,
-    at: tuple[float, float],
-    body: Body,
-    activity: str,
-    facing: float | None = None,
-    walking_by: bool = False,
-) -> Sight:
-    """The sight line from a sensor to a body on the same level; of several parts, that which notices sooner."""
+def sight(project: Project, sensor: Sensor, who: Somebody) -> Sight:
+    """The sight line from a sensor to somebody on the same level; of several parts, that which notices sooner."""
     parts = each_part(mount(project, sensor))
-    return min((_sight(part, at, body, activity, facing, walking_by) for part in parts), key=_soonest)
+    return min((_sight(part, who) for part in parts), key=_soonest)
 
 
 @kept
-def _sight(
-    mounted: MountedSensor, at: tuple[float, float], body: Body, activity: str, facing: float | None, walking_by: bool
-) -> Sight:
+def _sight(mounted: MountedSensor, who: Somebody) -> Sight:
     model = model_of(mounted.device.family)
-    return (
-        unseen(mounted, at, body) if model is None else model.explain(mounted, at, body, activity, facing, walking_by)
-    )
+    return unseen(mounted, who) if model is None else model.explain(mounted, who)
 
 
 def _soonest(s: Sight) -> tuple[float, float]:
     return s.notice_s, -s.range_m
 
 
-def unseen(
-    mounted: MountedSensor, at: tuple[float, float], body: Body, reach_m: float = 0.0, notice_s: float = math.inf
-) -> Sight:
+def unseen(mounted: MountedSensor, who: Somebody, reach_m: float = 0.0, notice_s: float = math.inf) -> Sight:
     """The sight line of what has none: it knows only what lies within its reach."""
-    g = geometry(mounted, at, body)
+    g = geometry(mounted, who)
     near = g.plan_m <= reach_m
     return Sight(
-        sensor=mounted.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.plan_m, off_axis_deg=0.0, off_axis_factor=1.0,
+        sensor=mounted.sensor.id, at=who.at, plan_m=g.plan_m, slant_m=g.plan_m, off_axis_deg=0.0, off_axis_factor=1.0,
         in_view=near, share=1.0, loss_db=0.0, contrast=1.0, rated_m=reach_m, range_m=reach_m if near else 0.0,
         hidden_by=(), notice_s=notice_s,
     )  # fmt: skip

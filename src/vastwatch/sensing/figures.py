@@ -10,7 +10,7 @@ import math
 from typing import Literal, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 Figure = Literal["across", "towards", "seated", "lying", "pet"]
 FIGURES: tuple[Figure, ...] = ("across", "towards", "seated", "lying", "pet")
@@ -47,7 +47,38 @@ LYING = Body(0.45, 0.75)
 # A cat shows about a sixth of an adult's warm surface; range goes with the square root of it.
 PET = Body(0.05, 0.4, size=0.4)
 
+# A body of which nobody said otherwise, and a pet, kilograms.
+ADULT_KG, PET_KG = 70.0, 4.0
+
 BODIES = {"standing": STANDING, "seated": SEATED, "lying": LYING, "pet": PET}
+
+
+class Walker(NamedTuple):
+    """Somebody who walks, m/s: at an angle `psi_deg` to the sight line, or else on a heading on the plan, at each
+    point."""
+
+    body: Body
+    speed: float
+    psi_deg: float | None = None
+    heading_deg: ArrayLike | None = None
+
+
+class Stayer(NamedTuple):
+    """Somebody who stays, facing so on the plan, at each point; without a facing, all sides count alike."""
+
+    body: Body
+    facing_deg: ArrayLike | None = None
+    kg: float = ADULT_KG
+
+
+class Somebody(NamedTuple):
+    """Somebody at one place on the plan: walking by, or staying with an activity, facing so or any way."""
+
+    at: tuple[float, float]
+    body: Body
+    activity: str
+    facing: float | None = None
+    walking_by: bool = False
 
 
 class MinorMotion(NamedTuple):

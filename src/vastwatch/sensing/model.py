@@ -21,7 +21,7 @@ from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.records import Sensor
 from vastwatch.devices import AREA_FAMILIES, DeviceType, DualType
-from vastwatch.sensing.figures import LARGE_SHARE, Body
+from vastwatch.sensing.figures import LARGE_SHARE, Somebody, Stayer, Walker
 from vastwatch.sensing.scene import Obstacles, obstacles
 from vastwatch.site.building import Hazard, Room
 from vastwatch.site.record import Outline
@@ -33,8 +33,6 @@ Array = NDArray[np.float64]
 
 # What takes longer than ten days never happens.
 NEVER_S = 864_000.0
-# A body of which nobody said otherwise, and a pet, kilograms.
-ADULT_KG, PET_KG = 70.0, 4.0
 # What is sure is noticed at once: notices per second.
 SURE_PER_S = 10.0
 
@@ -84,35 +82,16 @@ class SensingModel(Protocol):
         """As what it sees obstacles: "infrared", or a radio band in GHz."""
         ...
 
-    def walk(
-        self,
-        mounted: MountedSensor,
-        points: Array,
-        psi_deg: ArrayLike | None,
-        heading_deg: ArrayLike | None,
-        speed: float,
-        body: Body,
-    ) -> Array:
-        """Notices per second, (n,), of a walker at each point; the direction is the angle psi to the sight line, or a
-        heading on the plan."""
+    def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
+        """Notices per second, (n,), of a walker at each point."""
         ...
 
-    def stay(
-        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
-    ) -> Staying:
-        """How somebody who stays at each point is noticed; without a facing, all sides count alike."""
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
+        """How somebody who stays at each point is noticed."""
         ...
 
-    def explain(
-        self,
-        mounted: MountedSensor,
-        at: tuple[float, float],
-        body: Body,
-        activity: str,
-        facing: float | None,
-        walking_by: bool,
-    ) -> Sight:
-        """Why somebody at a place is noticed as readily as they are."""
+    def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
+        """Why somebody is noticed as readily as they are."""
         ...
 
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
@@ -196,27 +175,22 @@ def watches_area(device: DeviceType) -> bool:
     return device.family in AREA_FAMILIES
 
 
-def walking(
-    mounted: MountedSensor, points: Array, psi_deg: ArrayLike | None, heading_deg: ArrayLike | None, speed: float,
-    body: Body,
-) -> Array:  # fmt: skip
+def walking(mounted: MountedSensor, points: Array, walker: Walker) -> Array:
     """Notices per second, (n,), of a walker at each point: `SensingModel.walk` of its family, or nought."""
     out = np.zeros(len(points))
     for part in each_part(mounted):
         model = model_of(part.device.family)
         if model is not None:
-            out += model.walk(part, points, psi_deg, heading_deg, speed, body)
+            out += model.walk(part, points, walker)
     return out
 
 
-def staying(
-    mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float = ADULT_KG
-) -> Staying:
+def staying(mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
     """How somebody who stays at each point is noticed: `SensingModel.stay` of its family."""
     found = []
     for part in each_part(mounted):
         model = model_of(part.device.family)
-        found.append(Staying.nobody(len(points)) if model is None else model.stay(part, points, facing_deg, body, kg))
+        found.append(Staying.nobody(len(points)) if model is None else model.stay(part, points, stayer))
     out = found[0]
     for more in found[1:]:
         out = Staying(
@@ -226,10 +200,13 @@ def staying(
     return out
 
 
-def angle_to_sight(sensor: Sensor, points: Array, heading_deg: ArrayLike) -> Array:
-    """The angle psi between the heading of a walker at each point (n, 2) and the sight line to the sensor, degrees."""
-    x, y = points.T
-    return np.asarray(heading_deg, float) - np.degrees(np.arctan2(y - sensor.at[1], x - sensor.at[0]))
+def angle_to_sight(sensor: Sensor, points: Array, where: NDArray[np.intp], walker: Walker) -> Array | float:
+    """The angle psi between a walker's heading and the sight line to the sensor, degrees, at some of the points."""
+    if walker.psi_deg is not None:
+        return walker.psi_deg
+    assert walker.heading_deg is not None
+    x, y = points[where].T
+    return np.asarray(walker.heading_deg, float)[where] - np.degrees(np.arctan2(y - sensor.at[1], x - sensor.at[0]))
 
 
 def mean_wait(rate: ArrayLike, latency: float) -> Array:

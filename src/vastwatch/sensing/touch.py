@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType
 from vastwatch.sensing.explain import Sight, unseen, waited
-from vastwatch.sensing.figures import Body
+from vastwatch.sensing.figures import Somebody, Stayer, Walker
 from vastwatch.sensing.model import MountedSensor, Staying, held
 from vastwatch.site.building import Hazard
 
@@ -28,23 +28,14 @@ class TouchModel:
     def band(self, device: DeviceType) -> str:
         return "infrared"
 
-    def walk(
-        self, mounted: MountedSensor, points: Array, psi_deg: ArrayLike | None, heading_deg: ArrayLike | None,
-        speed: float, body: Body,
-    ) -> Array:  # fmt: skip
+    def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         return np.zeros(len(points))
 
-    def stay(
-        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
-    ) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
         return Staying.nobody(len(points))
 
-    def explain(
-        self, mounted: MountedSensor, at: tuple[float, float], body: Body, activity: str, facing: float | None,
-        walking_by: bool,
-    ) -> Sight:  # fmt: skip
-        wait = waited(mounted, np.array([at], float), body, activity, facing, walking_by)
-        return unseen(mounted, at, body, self.reach_m(mounted.device), wait)
+    def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
+        return unseen(mounted, who, self.reach_m(mounted.device), waited(mounted, who))
 
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         return 0.0

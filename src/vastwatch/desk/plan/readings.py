@@ -11,7 +11,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.sensing import Figure
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import FIGURE_ACTIVITY, LYING, PET, SEATED, STANDING
+from vastwatch.sensing.figures import FIGURE_ACTIVITY, LYING, PET, SEATED, STANDING, Somebody
 from vastwatch.sensing.model import mount
 from vastwatch.words import duration_words, never_words
 
@@ -21,7 +21,7 @@ def explain_rows(project: Project, sensor: Sensor, figure: Figure, x: float, y: 
     body = {"seated": SEATED, "lying": LYING, "pet": PET}.get(figure, STANDING)
     activity = FIGURE_ACTIVITY.get(figure, "passing")
     walking = figure in ("across", "towards", "pet")
-    s = sight(project, sensor, (x, y), body, activity, None, walking)
+    s = sight(project, sensor, Somebody((x, y), body, activity, None, walking))
     wait = s.notice_s
     if figure in ("towards", "pet"):
         wait = float(notice_times(mount(project, sensor), np.array([[x, y]]), figure)[0])

@@ -11,10 +11,10 @@ from PyQt6.QtGui import QAction, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QMainWindow, QMenu, QUndoView, QWidget
 
 from vastwatch.desk.shell.about import AboutSheet
-from vastwatch.desk.shell.common import Common
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.keysheet import KeySheet
 from vastwatch.desk.shell.steps import next_figure, step_level, step_room, step_sensor, step_thing
+from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.verdict.verdict import Verdict
 
@@ -32,11 +32,11 @@ class Commands(QObject):
     what dialogs lie over."""
 
     def __init__(
-        self, window: QMainWindow, common: Common, filing: Filing, verdict: Verdict, panel: Callable[[str], QWidget],
+        self, window: QMainWindow, around: Surroundings, filing: Filing, verdict: Verdict, panel: Callable[[str], QWidget],
         switch_theme: Callable[[], None] | None,
     ) -> None:  # fmt: skip
         super().__init__(window)
-        self.window, self.common, self.focus, self.panel = window, common, common.focus, panel
+        self.window, self.around, self.focus, self.panel = window, around, around.focus, panel
         self.verdict, self.switch_theme = verdict, switch_theme
         self.menu = QMenu(window)
         self._undo, self._redo = self._undo_actions()
@@ -66,7 +66,7 @@ class Commands(QObject):
             shortcut.activated.connect(do)
 
     def _undo_actions(self) -> tuple[QAction, QAction]:
-        stack = self.common.document.undo_stack
+        stack = self.around.document.undo_stack
         # Kept by name: the stack leaves them to whoever asked, and without a name they are gone at once.
         undo, redo = stack.createUndoAction(self, self.tr("Undo:")), stack.createRedoAction(self, self.tr("Redo:"))
         assert undo is not None and redo is not None
@@ -90,7 +90,7 @@ class Commands(QObject):
         return action
 
     def _keys(self) -> dict[str, Callable[[], object]]:
-        focus, playhead = self.focus, self.common.playhead
+        focus, playhead = self.focus, self.around.playhead
         of_stages = {f"Ctrl+{k}": partial(focus.set, stage=name) for k, name in enumerate(STAGE_NAMES, 1)}
         return {
             **of_stages,
@@ -127,14 +127,14 @@ class Commands(QObject):
         for widget in widgets:
             space = QShortcut(QKeySequence("Space"), widget)
             space.setContext(Qt.ShortcutContext.WidgetShortcut)
-            space.activated.connect(self.common.playhead.play)
+            space.activated.connect(self.around.playhead.play)
 
     # -- what they do ------------------------------------------------------------------------------------------
 
     def _switch_units(self) -> None:
         self.focus.set(feet=not self.focus.feet)
         QSettings().setValue("feet", self.focus.feet)
-        self.common.say(self.tr("Lengths in feet and inches.") if self.focus.feet else self.tr("Lengths in metres."))
+        self.around.say(self.tr("Lengths in feet and inches.") if self.focus.feet else self.tr("Lengths in metres."))
 
     def _switch_theme(self) -> None:
         if self.switch_theme is not None:
@@ -156,30 +156,30 @@ class Commands(QObject):
         brief.ask_what_to_buy()
 
     def _step(self, step: Callable[..., object], way: int) -> None:
-        if step(self.focus, self.common.document.project, way):
-            self.common.plan.setFocus()
+        if step(self.focus, self.around.document.project, way):
+            self.around.plan.setFocus()
 
     def _step_thing(self, way: int) -> None:
         """The next thing of the focused room: furniture, spots, lamps, hazards, openings, walls."""
-        if step_thing(self.focus, self.common.plan.builder.things_of_room(), way):
-            self.common.plan.setFocus()
+        if step_thing(self.focus, self.around.plan.builder.things_of_room(), way):
+            self.around.plan.setFocus()
 
     def _extend(self) -> None:
         """Take the selected thing into the selection, or out of it."""
         focus = self.focus
         if focus.here.shapes != "nothing" and focus.selected not in (None, focus.room):
             focus.set(marked=focus.marked ^ {focus.selected})
-            self.common.say(self.tr("{} selected.").format(len(focus.marked)))
+            self.around.say(self.tr("{} selected.").format(len(focus.marked)))
 
     def _only_where_built(self, what: str) -> None:
         if self.focus.here.shapes == "building":
-            self.common.plan.builder.act(what)
+            self.around.plan.builder.act(what)
 
     # -- dialogs -----------------------------------------------------------------------------------------------
 
     def show_keys(self) -> None:
         """The keyboard sheet."""
-        sheet = KeySheet(self.window, self.common.theme)
+        sheet = KeySheet(self.window, self.around.theme)
         sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         sheet.open()
 
@@ -189,7 +189,7 @@ class Commands(QObject):
 
     def show_edits(self) -> None:
         """The undo list, in sentences; click a line to go back to it."""
-        view = QUndoView(self.common.document.undo_stack)
+        view = QUndoView(self.around.document.undo_stack)
         view.setEmptyLabel(self.tr("As opened"))
         view.setWindowTitle(self.tr("List of edits"))
         view.setParent(self.window, Qt.WindowType.Dialog)

@@ -28,7 +28,6 @@ from vastwatch.desk.plan.legend import Legend
 from vastwatch.desk.ribbon.lanes import Ribbon
 from vastwatch.desk.shell.beginning import Beginning
 from vastwatch.desk.shell.commands import Commands
-from vastwatch.desk.shell.common import Common
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.focus import Focus
@@ -38,6 +37,7 @@ from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.status import StatusLine
 from vastwatch.desk.shell.steps import show_level
 from vastwatch.desk.shell.strip import Strip
+from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import Theme, font, mix
 from vastwatch.desk.stages import stage_named
 from vastwatch.desk.stages.plan.panel import PlanPanel
@@ -67,7 +67,7 @@ class Window(QMainWindow):
         self.playhead = Playhead(self.focus, self.results)
         self.plan = PlanView(document, self.focus, self.results, theme)
         self.plan.bench.types = self.results.types = self.own.all
-        self.common = Common(
+        self.around = Surroundings(
             document, self.focus, self.results, theme, self.own, self.plan, self.playhead, self.say
         )  # fmt: skip
         self._panels: dict[str, QWidget] = {}
@@ -76,7 +76,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
         self._build()
-        self.commands = Commands(self, self.common, self.filing, self.verdict, self.panel, switch_theme)
+        self.commands = Commands(self, self.around, self.filing, self.verdict, self.panel, switch_theme)
         self.commands.run_by_space(self.plan, self.ribbon)
         self.strip.menu.setMenu(self.commands.menu)
         self.strip.keys.clicked.connect(self.commands.show_keys)
@@ -208,7 +208,7 @@ class Window(QMainWindow):
     def panel(self, name: str) -> QWidget:
         """The panel of a stage, made when it is first wanted."""
         if name not in self._panels:
-            panel = stage_named(name).make(self.common)
+            panel = stage_named(name).make(self.around)
             self._panels[name] = panel
             self.left.addWidget(panel)
         return self._panels[name]

@@ -12,7 +12,7 @@ from vastwatch.rehearsal.run import Rehearsal
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
-    from vastwatch.desk.shell.common import Common
+    from vastwatch.desk.shell.surroundings import Surroundings
 
 LEFT_WIDTH = 222
 
@@ -35,7 +35,7 @@ class Stage:
     """
 
     name: str
-    make: Callable[[Common], QWidget]
+    make: Callable[[Surroundings], QWidget]
     lamp: Callable[[Standing], Literal["unlit", "half", "lit"]]
     hint: str
     hints: Mapping[str, str] = field(default_factory=dict)

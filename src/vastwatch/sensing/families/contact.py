@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType
-from vastwatch.sensing.figures import PET, Body
+from vastwatch.sensing.figures import PET, Walker
 from vastwatch.sensing.model import SURE_PER_S, MountedSensor, held
 from vastwatch.sensing.touch import TouchModel
 
@@ -24,17 +24,9 @@ class ContactModel(TouchModel):
     def reach_m(self, device: DeviceType) -> float:
         return DOOR_M
 
-    def walk(
-        self,
-        mounted: MountedSensor,
-        points: Array,
-        psi_deg: ArrayLike | None,
-        heading_deg: ArrayLike | None,
-        speed: float,
-        body: Body,
-    ) -> Array:
+    def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         out = np.zeros(len(points))
-        if body != PET:
+        if walker.body != PET:
             x, y, _ = mounted.sensor.at
             out[np.hypot(points[:, 0] - x, points[:, 1] - y) <= DOOR_M] = SURE_PER_S
         return out

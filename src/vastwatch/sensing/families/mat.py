@@ -18,8 +18,8 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, MatType
 from vastwatch.geometry import polygons
-from vastwatch.sensing.figures import LYING, PET, SEATED, Body
-from vastwatch.sensing.model import ADULT_KG, PET_KG, SURE_PER_S, MountedSensor, Staying
+from vastwatch.sensing.figures import ADULT_KG, LYING, PET, PET_KG, SEATED, Stayer, Walker
+from vastwatch.sensing.model import SURE_PER_S, MountedSensor, Staying
 from vastwatch.sensing.touch import TouchModel
 from vastwatch.site.building import Furnishing, Spot
 
@@ -163,18 +163,10 @@ class MatModel(TouchModel):
         assert isinstance(device, MatType)
         return math.hypot(*device.pad) / 2
 
-    def walk(
-        self,
-        mounted: MountedSensor,
-        points: Array,
-        psi_deg: ArrayLike | None,
-        heading_deg: ArrayLike | None,
-        speed: float,
-        body: Body,
-    ) -> Array:
+    def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         assert isinstance(mounted.device, MatType)
         out = np.zeros(len(points))
-        kg = PET_KG if body == PET else ADULT_KG
+        kg = PET_KG if walker.body == PET else ADULT_KG
         if (
             margin(mounted.sensor, mounted.device, None, mounted.sensor.at[:2], mounted.sensor.yaw, "standing", kg)
             >= 1.0
@@ -182,16 +174,16 @@ class MatModel(TouchModel):
             out[on_pad(mounted.sensor, mounted.device, points)] = SURE_PER_S
         return out
 
-    def stay(
-        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
-    ) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
         assert isinstance(mounted.device, MatType)
         out = Staying.nobody(len(points))
-        facing = np.broadcast_to(np.asarray(0.0 if facing_deg is None else facing_deg, float), len(points))
-        posture = "lying" if body == LYING else "seated" if body == SEATED else "standing"
+        facing = np.broadcast_to(
+            np.asarray(0.0 if stayer.facing_deg is None else stayer.facing_deg, float), len(points)
+        )
+        posture = "lying" if stayer.body == LYING else "seated" if stayer.body == SEATED else "standing"
         host = mounted.host if isinstance(mounted.host, Furnishing) else None
         for i, (x, y) in enumerate(points.tolist()):
-            if margin(mounted.sensor, mounted.device, host, (x, y), float(facing[i]), posture, kg) >= 1.0:
+            if margin(mounted.sensor, mounted.device, host, (x, y), float(facing[i]), posture, stayer.kg) >= 1.0:
                 out.still_per_s[i] = SURE_PER_S
         return out
 

@@ -18,7 +18,17 @@ from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, PirType
 from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_hits, visible
 from vastwatch.sensing.explain import Sight, geometry, in_the_way, wait_of
-from vastwatch.sensing.figures import LARGE_M, MINOR_MOTION, SAMPLES, SMALL_M, WALKING_SPEED, Body
+from vastwatch.sensing.figures import (
+    LARGE_M,
+    MINOR_MOTION,
+    SAMPLES,
+    SMALL_M,
+    WALKING_SPEED,
+    Body,
+    Somebody,
+    Stayer,
+    Walker,
+)
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
 from vastwatch.sensing.model import CATALOGUE_C, MountedSensor, Staying, angle_to_sight
 from vastwatch.sensing.scene import Obstacles, near
@@ -188,62 +198,42 @@ class PirModel:
     def band(self, device: DeviceType) -> str:
         return "infrared"
 
-    def walk(
-        self,
-        mounted: MountedSensor,
-        points: Array,
-        psi_deg: ArrayLike | None,
-        heading_deg: ArrayLike | None,
-        speed: float,
-        body: Body,
-    ) -> Array:
+    def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, PirType)
         out = np.zeros(len(points))
-        view = look(sensor, device, mounted.around, mounted.ambient_c, points, body)
-        if psi_deg is None:
-            assert heading_deg is not None
-            psi_deg = angle_to_sight(sensor, points[view.where], np.asarray(heading_deg)[view.where])
-        out[view.where] = walk_rate(device, view, sensor.at[2], psi_deg, speed, body)
+        view = look(sensor, device, mounted.around, mounted.ambient_c, points, walker.body)
+        psi = angle_to_sight(sensor, points, view.where, walker)
+        out[view.where] = walk_rate(device, view, sensor.at[2], psi, walker.speed, walker.body)
         return out
 
-    def stay(
-        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
-    ) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
         assert isinstance(mounted.device, PirType)
         out = Staying.nobody(len(points))
-        view = look(mounted.sensor, mounted.device, mounted.around, mounted.ambient_c, points, body)
+        view = look(mounted.sensor, mounted.device, mounted.around, mounted.ambient_c, points, stayer.body)
         out.large[view.where], out.small[view.where] = minor_motion_chances(mounted.device, view)
         return out
 
-    def explain(
-        self,
-        mounted: MountedSensor,
-        at: tuple[float, float],
-        body: Body,
-        activity: str,
-        facing: float | None,
-        walking_by: bool,
-    ) -> Sight:
+    def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
         device = mounted.device
         assert isinstance(device, PirType)
-        g = geometry(mounted, at, body)
-        view = look(mounted.sensor, device, mounted.around, mounted.ambient_c, g.points, body)
+        g = geometry(mounted, who)
+        view = look(mounted.sensor, device, mounted.around, mounted.ambient_c, g.points, who.body)
         ceiling = device.lens == "ceiling"
         axis = 1.0 if ceiling else float(off_axis_factor(g.azimuth_deg, device.fov_h, device.edge_share))
-        rated = device.tangential_m if walking_by else device.minor_m
-        if walking_by:
-            rate = walk_rate(device, view, mounted.sensor.at[2], 90.0, WALKING_SPEED, body)
+        rated = device.tangential_m if who.walking_by else device.minor_m
+        if who.walking_by:
+            rate = walk_rate(device, view, mounted.sensor.at[2], 90.0, WALKING_SPEED, who.body)
         else:
             large, small = minor_motion_chances(device, view)
-            rate = Staying(large, small, np.zeros(len(large))).rate(MINOR_MOTION[activity].rate)
+            rate = Staying(large, small, np.zeros(len(large))).rate(MINOR_MOTION[who.activity].rate)
         seen = len(view.where) > 0
         return Sight(
-            sensor=mounted.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.plan_m if ceiling else g.slant_m,
+            sensor=mounted.sensor.id, at=who.at, plan_m=g.plan_m, slant_m=g.plan_m if ceiling else g.slant_m,
             off_axis_deg=0.0 if ceiling else g.azimuth_deg, off_axis_factor=axis, in_view=axis > 0,
             share=float(view.share[0]) if seen else 0.0, loss_db=0.0, contrast=contrast_factor(mounted.ambient_c),
             rated_m=rated, range_m=rated * float(view.factor[0]) if seen else 0.0,
-            hidden_by=in_the_way(mounted, g.points, body, by_share=True),
+            hidden_by=in_the_way(mounted, g.points, who.body, by_share=True),
             notice_s=wait_of(mounted, rate),
         )  # fmt: skip
 

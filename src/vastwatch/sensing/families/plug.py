@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType
-from vastwatch.sensing.figures import Body
+from vastwatch.sensing.figures import Stayer
 from vastwatch.sensing.hosts import near_host
 from vastwatch.sensing.model import SURE_PER_S, MountedSensor, Staying
 from vastwatch.sensing.touch import TouchModel
@@ -23,9 +23,7 @@ class PlugModel(TouchModel):
     def reach_m(self, device: DeviceType) -> float:
         return AT_MACHINE_M
 
-    def stay(
-        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
-    ) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
         out = Staying.nobody(len(points))
         out.still_per_s[near_host(mounted.host, points, AT_MACHINE_M)] = SURE_PER_S
         return out

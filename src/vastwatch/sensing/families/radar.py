@@ -18,7 +18,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, RadarType
 from vastwatch.geometry.sightlines import Fan, Hits, add_crossings, fan, prism_hits, sample_mask, screen_hits
 from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
-from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body
+from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
 from vastwatch.sensing.model import MountedSensor, Staying, held
 from vastwatch.sensing.scene import OPAQUE_DB, Obstacles, near
@@ -239,66 +239,48 @@ class RadarModel:
         assert isinstance(device, RadarType)
         return device.band_ghz
 
-    def walk(
-        self,
-        mounted: MountedSensor,
-        points: Array,
-        psi_deg: ArrayLike | None,
-        heading_deg: ArrayLike | None,
-        speed: float,
-        body: Body,
-    ) -> Array:
+    def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         assert isinstance(mounted.device, RadarType)
         out = np.zeros(len(points))
-        seen = look(mounted.sensor, mounted.device, mounted.around, points, body)
+        seen = look(mounted.sensor, mounted.device, mounted.around, points, walker.body)
         out[seen.where] = walk_rate(mounted.device, seen)
         return out
 
-    def stay(
-        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
-    ) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
         sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, RadarType)
         out = Staying.nobody(len(points))
-        seen = look(sensor, device, mounted.around, points, body)
+        seen = look(sensor, device, mounted.around, points, stayer.body)
         side: ArrayLike = ANY_SIDE
-        if facing_deg is not None:
+        if stayer.facing_deg is not None:
             x, y = points[seen.where].T
             bearing = np.degrees(np.arctan2(sensor.at[1] - y, sensor.at[0] - x))
-            side = facing_factor(np.broadcast_to(facing_deg, len(points))[seen.where], bearing)
+            side = facing_factor(np.broadcast_to(stayer.facing_deg, len(points))[seen.where], bearing)
         out.large[seen.where] = large_movement_chance(device, seen)
         out.still_per_s[seen.where] = still_rate(device, seen, side)
         return out
 
-    def explain(
-        self,
-        mounted: MountedSensor,
-        at: tuple[float, float],
-        body: Body,
-        activity: str,
-        facing: float | None,
-        walking_by: bool,
-    ) -> Sight:
+    def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
         sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, RadarType)
-        g = geometry(mounted, at, body)
-        echo = look(sensor, device, mounted.around, g.points, body)
+        g = geometry(mounted, who)
+        echo = look(sensor, device, mounted.around, g.points, who.body)
         az, el = off_axis(
-            sensor, g.points[:, 0] - sensor.at[0], g.points[:, 1] - sensor.at[1], body.middle - sensor.at[2]
+            sensor, g.points[:, 0] - sensor.at[0], g.points[:, 1] - sensor.at[1], who.body.middle - sensor.at[2]
         )
         axis = float(range_factor(gain_two_way_db(az, el, device.fov_h, device.fov_v), 0.0)[0])
         side = 1.0
-        if facing is not None and not walking_by:
-            side = float(facing_factor(facing, g.bearing_deg + 180.0))
-        rated = device.moving_m if walking_by else device.still_m
+        if who.facing is not None and not who.walking_by:
+            side = float(facing_factor(who.facing, g.bearing_deg + 180.0))
+        rated = device.moving_m if who.walking_by else device.still_m
         seen = len(echo.where) > 0
         factor = float(echo.factor[0]) if seen else 0.0
         return Sight(
-            sensor=sensor.id, at=at, plan_m=g.plan_m, slant_m=g.slant_m,
+            sensor=sensor.id, at=who.at, plan_m=g.plan_m, slant_m=g.slant_m,
             off_axis_deg=float(np.hypot(az[0], el[0])), off_axis_factor=axis, in_view=factor > 0, share=1.0,
             loss_db=float(echo.loss_db[0]) if seen else 0.0, contrast=1.0, rated_m=rated,
-            range_m=rated * side * factor, hidden_by=in_the_way(mounted, g.points, body, by_share=False),
-            notice_s=waited(mounted, g.points, body, activity, facing, walking_by),
+            range_m=rated * side * factor, hidden_by=in_the_way(mounted, g.points, who.body, by_share=False),
+            notice_s=waited(mounted, who),
         )  # fmt: skip
 
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:

@@ -20,7 +20,7 @@ from vastwatch.devices.families import UltrasonicType
 from vastwatch.geometry import polygons
 from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_hits, visible
 from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
-from vastwatch.sensing.figures import SAMPLES, Body
+from vastwatch.sensing.figures import SAMPLES, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
 from vastwatch.sensing.model import MountedSensor, Staying, angle_to_sight, held
 from vastwatch.sensing.scene import near
@@ -107,59 +107,39 @@ class UltrasonicModel:
         # Whatever stops light stops sound of a centimetre's length, glass as well.
         return "infrared"
 
-    def walk(
-        self,
-        mounted: MountedSensor,
-        points: Array,
-        psi_deg: ArrayLike | None,
-        heading_deg: ArrayLike | None,
-        speed: float,
-        body: Body,
-    ) -> Array:
+    def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         assert isinstance(mounted.device, UltrasonicType)
         out = np.zeros(len(points))
-        heard = listen(mounted, points, body)
-        if psi_deg is None:
-            assert heading_deg is not None
-            psi_deg = angle_to_sight(mounted.sensor, points[heard.where], np.asarray(heading_deg)[heard.where])
-        reach = mounted.device.moving_m * heard.factor * across_factor(psi_deg)
+        heard = listen(mounted, points, walker.body)
+        psi = angle_to_sight(mounted.sensor, points, heard.where, walker)
+        reach = mounted.device.moving_m * heard.factor * across_factor(psi)
         out[heard.where] = LOOKS_HZ * chance(heard.slant, reach, SOFTNESS)
         return out
 
-    def stay(
-        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
-    ) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
         assert isinstance(mounted.device, UltrasonicType)
         out = Staying.nobody(len(points))
-        heard = listen(mounted, points, body)
+        heard = listen(mounted, points, stayer.body)
         reach = mounted.device.minor_m * heard.factor
         out.large[heard.where] = chance(heard.slant, reach, SOFTNESS)
         out.small[heard.where] = chance(heard.slant, SMALL * reach, SOFTNESS)
         return out
 
-    def explain(
-        self,
-        mounted: MountedSensor,
-        at: tuple[float, float],
-        body: Body,
-        activity: str,
-        facing: float | None,
-        walking_by: bool,
-    ) -> Sight:
+    def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
         device = mounted.device
         assert isinstance(device, UltrasonicType)
-        g = geometry(mounted, at, body)
-        heard = listen(mounted, g.points, body)
+        g = geometry(mounted, who)
+        heard = listen(mounted, g.points, who.body)
         known = len(heard.where) > 0
-        rated = device.moving_m if walking_by else device.minor_m
+        rated = device.moving_m if who.walking_by else device.minor_m
         factor = float(heard.factor[0]) if known else 0.0
         return Sight(
-            sensor=mounted.sensor.id, at=at, plan_m=g.plan_m, slant_m=g.slant_m,
+            sensor=mounted.sensor.id, at=who.at, plan_m=g.plan_m, slant_m=g.slant_m,
             off_axis_deg=g.azimuth_deg if device.fov_h < 360 else 0.0,
             off_axis_factor=1.0 if g.azimuth_deg <= device.fov_h / 2 else AROUND, in_view=factor > 0,
             share=float(heard.share[0]) if known else 0.0, loss_db=0.0, contrast=1.0, rated_m=rated,
-            range_m=rated * factor, hidden_by=in_the_way(mounted, g.points, body, by_share=True),
-            notice_s=waited(mounted, g.points, body, activity, facing, walking_by),
+            range_m=rated * factor, hidden_by=in_the_way(mounted, g.points, who.body, by_share=True),
+            notice_s=waited(mounted, who),
         )  # fmt: skip
 
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:

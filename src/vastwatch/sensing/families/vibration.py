@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType, VibrationType
-from vastwatch.sensing.figures import Body
+from vastwatch.sensing.figures import Stayer
 from vastwatch.sensing.hosts import near_host
 from vastwatch.sensing.model import MountedSensor, Staying
 from vastwatch.sensing.touch import TouchModel
@@ -23,9 +23,7 @@ class VibrationModel(TouchModel):
     def reach_m(self, device: DeviceType) -> float:
         return REACH_M
 
-    def stay(
-        self, mounted: MountedSensor, points: Array, facing_deg: ArrayLike | None, body: Body, kg: float
-    ) -> Staying:
+    def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
         assert isinstance(mounted.device, VibrationType)
         out = Staying.nobody(len(points))
         on = near_host(mounted.host, points, ON_M)

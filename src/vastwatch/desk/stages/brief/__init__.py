@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING, Literal
 from vastwatch.desk.stages.stage import Stage, Standing
 
 if TYPE_CHECKING:
-    from vastwatch.desk.shell.common import Common
+    from vastwatch.desk.shell.surroundings import Surroundings
     from vastwatch.desk.stages.brief.panel import BriefPanel
 
 
-def _make(common: Common) -> BriefPanel:
+def _make(around: Surroundings) -> BriefPanel:
     from vastwatch.desk.stages.brief.panel import BriefPanel
 
-    return BriefPanel(common)
+    return BriefPanel(around)
 
 
 def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from vastwatch.desk.shell.common import Common
 from vastwatch.desk.shell.parts import Paged
+from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages.brief.means import MeansPage
 from vastwatch.desk.stages.brief.people import PeoplePage
 from vastwatch.desk.stages.brief.rooms import RoomsPage
@@ -15,16 +15,16 @@ ROOMS, PEOPLE, WIRING, MEANS = range(4)
 class BriefPanel(Paged):
     """What is wanted, by whom, and with what."""
 
-    def __init__(self, common: Common) -> None:
-        document, focus = common.document, common.focus
-        self.rooms = RoomsPage(document, focus, common.theme)
-        self.people = PeoplePage(document, focus, common.theme)
-        self.wiring = WiringPage(document, focus, common.own)
-        self.means = MeansPage(document, focus, common.results, common.own)
+    def __init__(self, around: Surroundings) -> None:
+        document, focus = around.document, around.focus
+        self.rooms = RoomsPage(document, focus, around.theme)
+        self.people = PeoplePage(document, focus, around.theme)
+        self.wiring = WiringPage(document, focus, around.own)
+        self.means = MeansPage(document, focus, around.results, around.own)
         words = ("Rooms", "People", "Wiring", "Means")
         super().__init__(list(zip(words, (self.rooms, self.people, self.wiring, self.means))))
         for page in (self.rooms, self.people, self.wiring, self.means):
-            page.say.connect(common.say)
+            page.say.connect(around.say)
 
     def ask_what_to_buy(self) -> None:
         """Which single addition would help most for its money."""

@@ -7,17 +7,17 @@ from typing import TYPE_CHECKING, Literal
 from vastwatch.desk.stages.stage import Stage, Standing
 
 if TYPE_CHECKING:
-    from vastwatch.desk.shell.common import Common
+    from vastwatch.desk.shell.surroundings import Surroundings
     from vastwatch.desk.stages.plan.panel import PlanPanel
 
 # Findings that speak of the building and not of the sensors.
 PLAN_RULES = frozenset({"no-way", "room-open", "rooms-overlap", "door-nowhere", "spot-inside", "room-unreachable"})
 
 
-def _make(common: Common) -> PlanPanel:
+def _make(around: Surroundings) -> PlanPanel:
     from vastwatch.desk.stages.plan.panel import PlanPanel
 
-    return PlanPanel(common)
+    return PlanPanel(around)
 
 
 def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from vastwatch.desk.shell.arming import arm
-from vastwatch.desk.shell.common import Common
 from vastwatch.desk.shell.parts import Paged
 from vastwatch.desk.shell.steps import show_level
+from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages.plan.build import BuildPanel
 from vastwatch.desk.stages.plan.furnish import FurnishPanel
 from vastwatch.desk.stages.plan.level import LevelPanel
@@ -19,9 +19,9 @@ ROOMS, BUILD, FURNISH, LEVEL = range(4)
 class PlanPanel(Paged):
     """The rooms there are, and what adds to them."""
 
-    def __init__(self, common: Common) -> None:
-        document, focus, theme = common.document, common.focus, common.theme
-        self.plan, self.document, self.focus = common.plan, document, focus
+    def __init__(self, around: Surroundings) -> None:
+        document, focus, theme = around.document, around.focus, around.theme
+        self.plan, self.document, self.focus = around.plan, document, focus
         self.rooms = RoomsPanel(document, focus, theme)
         self.build = BuildPanel(document, focus)
         self.furnish = FurnishPanel(focus, theme)
@@ -29,7 +29,7 @@ class PlanPanel(Paged):
         words = ("Rooms", "Build", "Furnish", "Level")
         super().__init__(list(zip(words, (self.rooms, self.build, self.furnish, self.level))))
         for page in (self.build, self.furnish, self.level):
-            page.say.connect(common.say)
+            page.say.connect(around.say)
         self.level.shown.connect(self._show_level)
         self.plan.scale_asked.connect(self.level.ask_scale)
         self.plan.drawn.connect(self.build.name.clear)

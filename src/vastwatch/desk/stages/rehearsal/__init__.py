@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING, Literal
 from vastwatch.desk.stages.stage import Stage, Standing
 
 if TYPE_CHECKING:
-    from vastwatch.desk.shell.common import Common
+    from vastwatch.desk.shell.surroundings import Surroundings
     from vastwatch.desk.stages.rehearsal.days import DaysPanel
 
 
-def _make(common: Common) -> DaysPanel:
+def _make(around: Surroundings) -> DaysPanel:
     from vastwatch.desk.stages.rehearsal.days import DaysPanel
 
-    return DaysPanel(common)
+    return DaysPanel(around)
 
 
 def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:

@@ -7,19 +7,19 @@ from datetime import timedelta
 import numpy as np
 from PyQt6.QtWidgets import QPushButton
 
-from vastwatch.desk.shell.common import Common
 from vastwatch.desk.shell.parts import clear, label, row
 from vastwatch.desk.shell.results import DAYS
+from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages.tiles import Side, Tile
 
 
 class DaysPanel(Side):
     """The rehearsed days from noon to noon, each with what went wrong in the focused room; and the transport."""
 
-    def __init__(self, common: Common) -> None:
+    def __init__(self, around: Surroundings) -> None:
         super().__init__(self.tr("Days"))
-        self.focus, self.results, self.theme = common.focus, common.results, common.theme
-        playhead = common.playhead
+        self.focus, self.results, self.theme = around.focus, around.results, around.theme
+        playhead = around.playhead
         self._tiles: dict[int, Tile] = {}
         self._play = QPushButton(self.tr("Play"))
         self._play.setToolTip(self.tr("Run the playhead, five minutes a second. (Space)"))

@@ -8,15 +8,15 @@ from vastwatch.desk.stages.plan import PLAN_RULES
 from vastwatch.desk.stages.stage import Stage, Standing
 
 if TYPE_CHECKING:
-    from vastwatch.desk.shell.common import Common
+    from vastwatch.desk.shell.surroundings import Surroundings
     from vastwatch.desk.stages.sensors.shelf import Shelf
 
 
-def _make(common: Common) -> Shelf:
+def _make(around: Surroundings) -> Shelf:
     from vastwatch.desk.stages.sensors.shelf import Shelf
 
-    shelf = Shelf(common.document, common.focus, common.own, common.theme)
-    shelf.say.connect(common.say)
+    shelf = Shelf(around.document, around.focus, around.own, around.theme)
+    shelf.say.connect(around.say)
     return shelf
 
 

@@ -9,16 +9,16 @@ from vastwatch.design.project import find
 from vastwatch.desk.stages.stage import Stage, Standing
 
 if TYPE_CHECKING:
-    from vastwatch.desk.shell.common import Common
+    from vastwatch.desk.shell.surroundings import Surroundings
     from vastwatch.desk.stages.timing.panel import TimingPanel
 
 
-def _make(common: Common) -> TimingPanel:
+def _make(around: Surroundings) -> TimingPanel:
     # The charts are loaded when they are first wanted.
     from vastwatch.desk.stages.timing.panel import TimingPanel
 
-    panel = TimingPanel(common.document, common.focus, common.results, common.theme)
-    panel.say.connect(common.say)
+    panel = TimingPanel(around.document, around.focus, around.results, around.theme)
+    panel.say.connect(around.say)
     return panel
 
 

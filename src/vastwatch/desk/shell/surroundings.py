@@ -1,4 +1,4 @@
-"""`Common`: what a part of the window is given to work with, in place of the window itself."""
+"""`Surroundings`: what a part of the window is given to work with, in place of the window itself."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from vastwatch.desk.stages.sensors.own_types import OwnTypes
 
 
 @dataclass(frozen=True)
-class Common:
+class Surroundings:
     """`own` are the user's device types; `say` tells one line below the plan."""
 
     document: Document
