@@ -31,7 +31,7 @@ def test_every_module_says_what_it_knows():
 
 
 def test_no_module_is_named_for_nothing():
-    vague = {"utils", "util", "helpers", "helper", "manager", "around", "misc"}
+    vague = {"utils", "util", "helpers", "helper", "manager", "common", "misc"}
     assert not [p for p in SOURCES if p.stem in vague]
 
 

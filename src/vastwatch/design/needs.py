@@ -27,7 +27,7 @@ class UseNeeds(NamedTuple):
     why: str
 
 
-# Task lux is around lighting practice; the times are our choice, by how people use such rooms: on the way through
+# Task lux is common lighting practice; the times are our choice, by how people use such rooms: on the way through
 # nobody waits, a hand full of wet things cannot wave, and a machine never runs in the dark.
 USUAL: dict[RoomUse, UseNeeds] = {
     "passage": UseNeeds(100, 1, False, 180, None, None, "people walk through without stopping"),

@@ -69,7 +69,7 @@ def comparison(devices: list[DeviceType]) -> list[tuple[str, list[Fact | None], 
     """Rows of (label, a fact or None for each type, whether they differ, which are best)."""
     columns = [{f.label: f for f in facts(d)} for d in devices]
     # Labels in the order of the first type that has them; what only a later type has stands before the next label
-    # that both have, so that its own figures stay together after the around ones.
+    # that both have, so that its own figures stay together after the common ones.
     order: list[str] = []
     for column in columns:
         names = list(column)

@@ -1,4 +1,4 @@
-"""What every record of a project has in around.
+"""What every record of a project has in common.
 
 A record is frozen, compares and hashes by identity, and refuses fields it does not know. Identity is what the
 result caches key on: an edit makes new records only where something changed, so a tuple of unchanged records is

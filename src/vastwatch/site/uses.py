@@ -25,7 +25,7 @@ _WORDS: tuple[tuple[RoomUse, str], ...] = (
     ("shop", r"shop|store front|gallery|showroom|sales"),
     ("plant", r"plant|boiler|server|meter|utility|kiln|laundry"),
     ("store", r"store|storage|storeroom|closet|cupboard|larder|cellar|attic|loft|archive|shed"),
-    ("sitting", r"sitting|living|lounge|parlour|snug|den|around room|family room"),
+    ("sitting", r"sitting|living|lounge|parlour|snug|den|common room|family room"),
     ("outside", r"outside|yard|garden|terrace|balcony|drive"),
 )
 _TELLING = tuple((use, re.compile(rf"\b(?:{words})\b")) for use, words in _WORDS)

@@ -28,7 +28,7 @@ STILL_PX = 4
 
 
 class Gesture(ABC):
-    """The around protocol; `key` joins all its edits to one step of the undo list."""
+    """The common protocol; `key` joins all its edits to one step of the undo list."""
 
     def __init__(self, bench: Bench) -> None:
         self.bench = bench

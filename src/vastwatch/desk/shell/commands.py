@@ -32,8 +32,8 @@ class Commands(QObject):
     what dialogs lie over."""
 
     def __init__(
-        self, window: QMainWindow, around: Surroundings, filing: Filing, verdict: Verdict, panel: Callable[[str], QWidget],
-        switch_theme: Callable[[], None] | None,
+        self, window: QMainWindow, around: Surroundings, filing: Filing, verdict: Verdict,
+        panel: Callable[[str], QWidget], switch_theme: Callable[[], None] | None,
     ) -> None:  # fmt: skip
         super().__init__(window)
         self.window, self.around, self.focus, self.panel = window, around, around.focus, panel
