@@ -26,7 +26,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.files import load_demo
 from vastwatch.memory import keep_freed_memory
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.scores import drop_instants
+from vastwatch.rehearsal.scores import false_offs
 from vastwatch.sensing.coverage import notice_times, room_mask
 from vastwatch.sensing.model import mount
 from vastwatch.sensing.scene import obstacles
@@ -385,7 +385,7 @@ def test_the_timing_curve_against_a_thousand_holds_one_by_one(demo, room):
         rows = []
         for hold in holds.tolist():
             lit = start.start_keep(keep.hold(hold))
-            rows.append((len(drop_instants(lit, need)), (need - lit).total(), (nobody & lit).total()))
+            rows.append((len(false_offs(lit, need)), (need - lit).total(), (nobody & lit).total()))
         return np.array(rows).T
 
     fast = median_s(one_pass, 20)

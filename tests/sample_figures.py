@@ -341,7 +341,7 @@ def of_edits() -> Any:
         except ValueError as e:
             out[name] = str(e)
     out["troubles"] = [
-        wiring.module_troubles(project, c, d) for c in project.circuits for d in catalogue() if d.family == "module"
+        wiring.module_misfits(project, c, d) for c in project.circuits for d in catalogue() if d.family == "module"
     ]
     return out
 

@@ -46,7 +46,7 @@ def main(argv: list[str] | None = None) -> int:
     except Exception as e:
         if os.environ.get("VASTWATCH_DEBUG"):
             raise
-        print(f"vastwatch: a flaw in the program stopped it ({type(e).__name__}: {e})", file=sys.stderr)
+        print(f"vastwatch: a failure of the program stopped it ({type(e).__name__}: {e})", file=sys.stderr)
         return 1
     return 0
 

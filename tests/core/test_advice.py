@@ -21,7 +21,7 @@ from vastwatch.design.records import AllOf, Hold, Not, Presence, Report, Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.scores import drop_instants
+from vastwatch.rehearsal.scores import false_offs
 from vastwatch.sensing.coverage import spot_notice_s
 from vastwatch.signals import Signal
 
@@ -31,7 +31,7 @@ END = 1000.0
 def plain(start: Signal, keep: Signal, need: Signal, nobody: Signal, hold: float) -> tuple[int, float, float]:
     """One hold time, by the plain signal algebra: drops, dark seconds, idle seconds."""
     lit = start.start_keep(keep.hold(hold))
-    return len(drop_instants(lit, need)), (need - lit).total(), (nobody & lit).total()
+    return len(false_offs(lit, need)), (need - lit).total(), (nobody & lit).total()
 
 
 edges = st.lists(st.floats(0, END, allow_nan=False).map(lambda t: round(t, 3)), max_size=30, unique=True)

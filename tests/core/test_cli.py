@@ -139,16 +139,16 @@ def test_as_a_program_of_its_own(file):
     assert subprocess.run([sys.executable, "-c", probe], capture_output=True).returncode == 0
 
 
-def test_a_flaw_of_the_program_is_one_line_too(file, capsys, monkeypatch):
+def test_a_failure_of_the_program_is_one_line_too(file, capsys, monkeypatch):
     from vastwatch import cli
 
-    def flawed(*_):
+    def failing(*_):
         raise KeyError("oh")
 
-    monkeypatch.setitem(cli.COMMANDS, "check", flawed)
+    monkeypatch.setitem(cli.COMMANDS, "check", failing)
     assert main(["check", file]) == 1
     err = capsys.readouterr().err
-    assert "a flaw in the program" in err
+    assert "a failure of the program" in err
     assert err.count("\n") == 1
 
 

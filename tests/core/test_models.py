@@ -89,7 +89,7 @@ def test_pir_blind_wedge_from_height_pitch_and_span():
     low = LYING._replace(low=0.0999, high=0.1001)
     wedge = 2.1 / math.tan(math.radians(50))
     at = np.array([[0.1 + wedge - 0.02, 2.0], [0.1 + wedge + 0.02, 2.0]])
-    view = pir.look(mounted.sensor, mounted.device, mounted.around, 21.0, at, low)
+    view = pir.view_of(mounted.sensor, mounted.device, mounted.around, 21.0, at, low)
     share = np.zeros(2)
     share[view.where] = view.share
     assert share.tolist() == [0.0, 1.0]
@@ -215,7 +215,7 @@ def test_radar_adds_up_what_it_crosses():
     for material, db in (("plasterboard", 3.0), ("brick", 20.0)):
         project, sensor = radar_room(material)
         mounted = mount(project, sensor)
-        view = radar.look(sensor, mounted.device, mounted.around, np.array([[5.5, 3.0]]), SEATED)
+        view = radar.view_of(sensor, mounted.device, mounted.around, np.array([[5.5, 3.0]]), SEATED)
         if material == "brick":
             assert len(view.where) == 0 or radar.walk_rate(mounted.device, view)[0] == 0
             continue
@@ -227,7 +227,7 @@ def test_a_body_half_behind_timber_loses_the_mean_power_of_its_samples():
     project, sensor = radar_room()
     project = replace(project, furnishings=(shelf_at(2.0, 2.5, 2.2, 3.5, 0.85),))
     mounted = mount(project, sensor)
-    view = radar.look(sensor, mounted.device, mounted.around, np.array([[4.0, 3.0]]), SEATED)
+    view = radar.view_of(sensor, mounted.device, mounted.around, np.array([[4.0, 3.0]]), SEATED)
     rays = [0.85 + (z - 0.85) * (2.1 / 3.9) for z in SEATED.heights]
     samples = [
         5.0 if min(z, 0.85 + (h - 0.85) * (1.9 / 3.9)) < 0.85 - 1e-9 else 0.0 for z, h in zip(rays, SEATED.heights)
@@ -241,7 +241,7 @@ def test_radar_gates_and_sensitivity():
     project, sensor = radar_room(settings=Settings(max_gate_m=2.0, sensitivity_below_max=2))
     mounted = mount(project, sensor)
     at = np.array([[1.5, 3.0], [2.5, 3.0], [0.15, 3.0]])
-    view = radar.look(sensor, mounted.device, mounted.around, at, SEATED)
+    view = radar.view_of(sensor, mounted.device, mounted.around, at, SEATED)
     assert view.where.tolist() == [0]
     assert view.factor[0] == pytest.approx(10 ** (-6 / 40))
 

@@ -236,12 +236,12 @@ def test_circuits_loads_pairs_and_what_fits(demo):
     assert len(wiring.switches_of(demo, stair.id)) == 2
     assert wiring.load_w(demo, stair) == 10
     plain = device("module-switch-plain")
-    assert any("two-way pair" in w for w in wiring.module_troubles(demo, stair, plain))
+    assert any("two-way pair" in w for w in wiring.module_misfits(demo, stair, plain))
     toilet = find(demo.circuits, "circuit-toilet")
-    assert any("needs a neutral" in w for w in wiring.module_troubles(demo, toilet, device("module-switch-neutral")))
+    assert any("needs a neutral" in w for w in wiring.module_misfits(demo, toilet, device("module-switch-neutral")))
     heavy = put(demo, replace(find(demo.lamps, "lamp-landing"), watts=900.0))
-    assert any("900 W" in w for w in wiring.module_troubles(heavy, stair, plain))
-    assert wiring.module_troubles(demo, stair, device("module-switch-neutral")) == []
+    assert any("900 W" in w for w in wiring.module_misfits(heavy, stair, plain))
+    assert wiring.module_misfits(demo, stair, device("module-switch-neutral")) == []
 
 
 def test_a_lamp_is_on_one_circuit_and_modules_travel_with_the_project(demo):

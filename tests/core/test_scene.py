@@ -71,13 +71,13 @@ def test_a_ceiling_lens_sees_a_cone(room):
     edge = 2.0 * math.tan(math.radians(68))
     wide = replace(project, walls=())
     at = np.array([[2.5 + edge - 0.02, 2.0], [2.5 + edge + 0.02, 2.0]])
-    view = pir.look(sensor, mounted.device, mount(wide, sensor).around, 21.0, at, lying)
+    view = pir.view_of(sensor, mounted.device, mount(wide, sensor).around, 21.0, at, lying)
     share = np.zeros(2)
     share[view.where] = view.share
     assert share.tolist() == [1.0, 0.0]
     # No direction of the plan is better than another.
     ring = 2.5 + 1.2 * np.cos(np.arange(6)), 2.0 + 1.2 * np.sin(np.arange(6))
-    view = pir.look(sensor, mounted.device, mounted.around, 21.0, np.column_stack(ring), STANDING)
+    view = pir.view_of(sensor, mounted.device, mounted.around, 21.0, np.column_stack(ring), STANDING)
     assert view.factor == pytest.approx(np.ones(6))
 
 

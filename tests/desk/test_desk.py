@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton
 from vastwatch.design.presence import hold_of, roles_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
-from vastwatch.desk.plan import look as looks
+from vastwatch.desk.plan import painting
 from vastwatch.desk.shell.parts import LinkCard
 from vastwatch.desk.shell.units import parse_angle, parse_length, parse_time, show_length
 from vastwatch.desk.stages.sensors.shelf import DeviceCard
@@ -73,7 +73,7 @@ def test_the_handle_turns_and_keys_nudge_turn_and_delete(qtbot, window):
     s = sensor(window, "pir-throwing")
     a = math.radians(s.yaw)
     handle = pixel(window, "pir-throwing") + QPoint(
-        round(math.cos(a) * looks.HANDLE_REACH), round(-math.sin(a) * looks.HANDLE_REACH)
+        round(math.cos(a) * painting.HANDLE_REACH), round(-math.sin(a) * painting.HANDLE_REACH)
     )
     drag(qtbot, window, handle, pixel(window, "pir-throwing") + QPoint(-80, 0))
     assert sensor(window, "pir-throwing").yaw == pytest.approx(180)
@@ -337,8 +337,8 @@ def test_incidents_are_stepped_through_and_explained(qtbot, window):
 
     qtbot.waitUntil(lambda: any("light dropped on P" in t for t in texts()))
     assert "its hold time of 5 min ran out" in texts()
-    assert window.plan.look.chain is not None
-    assert window.plan.look.night > 0 or r.clock(window.focus.time).hour in range(8, 16)
+    assert window.plan.state.chain is not None
+    assert window.plan.state.night > 0 or r.clock(window.focus.time).hour in range(8, 16)
 
 
 def test_a_tooth_on_the_ribbon_opens_its_incident(qtbot, window):
@@ -370,7 +370,7 @@ def test_people_are_drawn_where_they_are(window):
     track = r.truth.tracks[0]
     k = next(i for i, s in enumerate(track.spot) if r.truth.spots[s].id == "left-wheel")
     window.focus.set(stage="Rehearsal", level="ground", time=float(track.arrive[k] + track.leave[k]) / 2)
-    assert ("potter", "P", r.truth.spots[track.spot[k]].at) in [p[:3] for p in window.plan.look.people]
+    assert ("potter", "P", r.truth.spots[track.spot[k]].at) in [p[:3] for p in window.plan.state.people]
 
 
 # -- presence and timing -------------------------------------------------------------------------------------------

@@ -138,17 +138,17 @@ def test_after_a_kill_the_next_start_offers_the_unsaved_work(qtbot, room, tmp_pa
     desk.window.results.stop()
 
 
-def test_a_flaw_in_a_slot_is_logged_and_said_and_the_window_lives(qtbot, desk, tmp_path, monkeypatch):
+def test_a_failure_in_a_slot_is_logged_and_said_and_the_window_lives(qtbot, desk, tmp_path, monkeypatch):
     from vastwatch.desk.shell.app import catch_failures
 
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)
-    log = tmp_path / "state" / "flaws.log"
+    log = tmp_path / "state" / "failures.log"
     catch_failures(desk, log)
     try:
-        raise RuntimeError("a flaw")
+        raise RuntimeError("a failure")
     except RuntimeError as e:
         sys.excepthook(type(e), e, e.__traceback__)
-    assert "a flaw" in log.read_text()
+    assert "a failure" in log.read_text()
     assert "Your work is kept" in desk.window.status.said.text()
     assert desk.window.isVisible()
 

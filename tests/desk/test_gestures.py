@@ -27,7 +27,7 @@ def test_escape_in_the_middle_of_a_drag_takes_it_back_and_leaves_no_step(qtbot, 
     assert project(w) is before and w.document.undo_stack.count() == steps
     send_move(w, start + QPoint(60, 60))
     qtbot.mouseRelease(w.plan.viewport(), LEFT, NONE, start + QPoint(60, 60))
-    assert project(w) is before and not w.plan.look.dragging
+    assert project(w) is before and not w.plan.state.dragging
 
 
 def test_escape_in_a_frame_marks_again_what_was_marked(qtbot, window):

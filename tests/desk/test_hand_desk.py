@@ -337,7 +337,7 @@ def test_what_is_selected_is_turned_by_its_handle_in_one_step(qtbot, plan, ident
         ident = next(s.id for s in project(w).spots if s.room == "shop")
     record = find(getattr(project(w), collection), ident)
     w.focus.set(level="ground", selected=ident)
-    handle = handle_of(w.plan.look)
+    handle = handle_of(w.plan.state)
     assert handle.record is record
     c = w.plan.pixel_of(*handle.centre)
     tip = handle.tip(c, w.plan.scale_px)
@@ -345,15 +345,15 @@ def test_what_is_selected_is_turned_by_its_handle_in_one_step(qtbot, plan, ident
     steps = w.document.undo_stack.count()
     drag(qtbot, w, tip.toPoint(), (c + QPointF(0, 70)).toPoint())
     assert w.document.undo_stack.count() == steps + 1
-    turned = handle_of(w.plan.look)
+    turned = handle_of(w.plan.state)
     assert turned.bearing == 270 and turned.centre == pytest.approx(handle.centre, abs=1e-3)
     w.document.undo_stack.undo()
     assert find(getattr(project(w), collection), ident) is record
     w.plan.setFocus()
     key(qtbot, w.plan, Qt.Key.Key_L)
-    assert handle_of(w.plan.look).bearing == pytest.approx((handle.bearing + 15) % 360)
+    assert handle_of(w.plan.state).bearing == pytest.approx((handle.bearing + 15) % 360)
     w.focus.set(stage="Sensors")
-    assert handle_of(w.plan.look) is None
+    assert handle_of(w.plan.state) is None
 
 
 # -- the picture underneath ----------------------------------------------------------------------------------------
@@ -380,7 +380,7 @@ def test_the_picture_underneath_is_dragged_as_one_step(qtbot, plan, tmp_path):
     assert w.panel("Plan").level.level.underlay.at == moved and "locked" in w.status.said.text()
 
 
-# -- the status line, and flaws ------------------------------------------------------------------------------------
+# -- the status line, and failures ---------------------------------------------------------------------------------
 
 
 def test_long_news_has_the_line_to_itself_and_is_not_hushed_by_a_click(qtbot, window):
@@ -395,9 +395,9 @@ def test_long_news_has_the_line_to_itself_and_is_not_hushed_by_a_click(qtbot, wi
     assert w.status.when.isVisible() and "long" not in w.status.said.text()
 
 
-def test_a_flaw_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, monkeypatch, tmp_path, caplog):
+def test_a_failure_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, monkeypatch, tmp_path, caplog):
     w = desk.window
-    log = tmp_path / "state" / "flaws.log"
+    log = tmp_path / "state" / "failures.log"
     monkeypatch.setattr(logging.getLogger(), "handlers", [])
     hook = __import__("sys").excepthook
     try:
@@ -481,11 +481,11 @@ def test_at_every_size_no_panel_is_cut(qtbot, window, size):
     ("purchases", lambda w: w.commands._what_to_buy()),
 ])  # fmt: skip
 def test_what_could_not_be_computed_is_not_told_as_an_answer(qtbot, window, monkeypatch, kind, ask):
-    def flawed(*_, **__):
+    def failing(*_, **__):
         raise KeyError("no such thing")
 
     for name in ("choose", "remedies", "purchases"):
-        monkeypatch.setattr(results, name, flawed)
+        monkeypatch.setattr(results, name, failing)
     w = window
     w.focus.set(stage="Sensors", level="ground", room="throwing", selected="throwing")
     ask(w)

@@ -14,8 +14,7 @@ from PyQt6.QtCore import QLineF, Qt
 from PyQt6.QtWidgets import QProgressDialog, QPushButton
 
 from vastwatch.design.project import find, put
-from vastwatch.desk.plan import furniture, ground, walls
-from vastwatch.desk.plan import look as looks
+from vastwatch.desk.plan import furniture, ground, state, walls
 from vastwatch.desk.plan.shapes import name_place, resized, sides
 from vastwatch.desk.stages.plan import drawing as drawing_module
 from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
@@ -57,11 +56,11 @@ def test_dragged_furniture_leaves_the_pictures_of_the_rest_alone(qtbot, window):
 def test_what_is_selected_is_drawn_apart_and_comes_back(qtbot, window):
     window.focus.set(stage="Plan", level="ground", room="kiln", selected="kiln")
     settle(qtbot, window)
-    look = window.plan.look
-    assert "kiln-body" not in looks.special(look)
+    shown = window.plan.state
+    assert "kiln-body" not in state.special(shown)
     assert "furniture" in changed(window, lambda: window.focus.set(selected="kiln-body"))
-    assert "kiln-body" in looks.special(look)
-    plain = furniture.reads_furniture(look)[0]
+    assert "kiln-body" in state.special(shown)
+    plain = furniture.reads_furniture(shown)[0]
     assert all(f.id != "kiln-body" for f in plain)
 
 
@@ -89,8 +88,8 @@ def test_a_large_plan_hurries_and_rests(qtbot, window):
     window.take_over()
     window.focus.set(stage="Plan")
     window.plan.zoom(1.2)
-    assert window.plan.look.hurried
-    qtbot.waitUntil(lambda: not window.plan.look.hurried, timeout=3000)
+    assert window.plan.state.hurried
+    qtbot.waitUntil(lambda: not window.plan.state.hurried, timeout=3000)
     piece = project(window).furnishings[152]
     x, y = polygons.centroid(piece.outline)
     drag(qtbot, window, spot_px(window, x, y), spot_px(window, x + 0.3, y))
@@ -101,7 +100,7 @@ def test_a_large_plan_hurries_and_rests(qtbot, window):
 
 def test_a_small_plan_is_never_hurried(window):
     window.plan.zoom(1.2)
-    assert not window.plan.look.hurried
+    assert not window.plan.state.hurried
 
 
 @pytest.mark.parametrize("turn", [0.0, 30.0, 90.0])

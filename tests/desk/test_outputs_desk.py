@@ -29,7 +29,7 @@ def test_a_fan_is_placed_set_told_of_and_deleted(qtbot, plan):
     assert "Toilet fan: runs" in w.verdict._switched.text()
     running = w.results.rehearsal.signals[fan.id]
     w.focus.set(time=float(running.rises[0]) + 5)
-    assert w.plan.look.lit[fan.id] == 1.0
+    assert w.plan.state.lit[fan.id] == 1.0
     w.grab()
     w.focus.set(stage="Plan", selected=fan.id)
     w.plan.setFocus()

@@ -18,7 +18,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.findings import RISK_HOURS, WALKER_SHARE, hold_for
-from vastwatch.advice.mounting import places, power_trouble
+from vastwatch.advice.mounting import places, power_misfit
 from vastwatch.advice.remedies import mount_points
 from vastwatch.design.edits.sensors import add_sensor, joins_presence
 from vastwatch.design.needs import needs_of, wakeful_spots
@@ -365,7 +365,7 @@ def _adds(now: RoomNow, waits: np.ndarray, share: float) -> bool:
 def _place_fails(now: RoomNow, device: DeviceType, mounted: MountedSensor) -> list[str]:
     """What the place itself has against a type."""
     out = []
-    if (power := power_trouble(now, device, mounted.sensor)) != "":
+    if (power := power_misfit(now, device, mounted.sensor)) != "":
         out.append(power)
     if device.quickness_s() >= now.needs.notice_s:
         out.append(

@@ -37,7 +37,7 @@ def places(now: RoomNow, device: DeviceType) -> list[Sensor]:
         return [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in _switch_places(now)]
     points = [sensor(x, y, device.mount_height, yaw, pitch) for x, y, yaw in now.points]
     # With a socket in reach of some places, the others are not worth a cable through the room.
-    near = [s for s in points if power_trouble(now, device, s) == ""]
+    near = [s for s in points if power_misfit(now, device, s) == ""]
     return near or points
 
 
@@ -111,7 +111,7 @@ def _fixed_places(now: RoomNow, device: DeviceType, sensor) -> list[Sensor]:  # 
     return out
 
 
-def power_trouble(now: RoomNow, device: DeviceType, sensor: Sensor) -> str:
+def power_misfit(now: RoomNow, device: DeviceType, sensor: Sensor) -> str:
     """Why the type gets no power at a place; empty where it does, or where nothing is drawn to tell by."""
     reach = now.project.brief.cable_m
     at = sensor.at[:2]

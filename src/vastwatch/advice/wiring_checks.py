@@ -9,7 +9,7 @@ from datetime import date
 
 from vastwatch.advice.finding import Advice, Finding
 from vastwatch.advice.fixing import weight_at
-from vastwatch.design.edits.wiring import module_troubles, socket_distance, switches_of
+from vastwatch.design.edits.wiring import module_misfits, socket_distance, switches_of
 from vastwatch.design.needs import needs_of
 from vastwatch.design.places import room_of
 from vastwatch.design.presence import reports
@@ -54,7 +54,7 @@ def circuits_and_modules(project: Project) -> Iterator[Finding]:
     for circuit in project.circuits:
         rooms = list(dict.fromkeys(find(project.lamps, x).room for x in circuit.lamps))
         if circuit.module is not None:
-            for words in module_troubles(project, circuit, find(project.devices, circuit.module)):
+            for words in module_misfits(project, circuit, find(project.devices, circuit.module)):
                 yield Finding(
                     "module-misfit", "wrong", (circuit.id,), f"{circuit.name}: {words}.",
                     (Advice("Choose another module in the Brief, or change the wiring."),),

@@ -50,15 +50,15 @@ class Chain:
 def explain(rehearsal: Rehearsal, incident: Incident) -> Chain:
     """The chain of an incident of this rehearsal."""
     if incident.kind == "dropped":
-        return _dropped(rehearsal, incident)
+        return _false_off(rehearsal, incident)
     if incident.kind == "late":
         return _late(rehearsal, incident)
     if incident.kind == "idle":
         return _idle(rehearsal, incident)
-    return _false_start(rehearsal, incident)
+    return _false_on(rehearsal, incident)
 
 
-def _dropped(r: Rehearsal, incident: Incident) -> Chain:
+def _false_off(r: Rehearsal, incident: Incident) -> Chain:
     presence = presence_of(r.project, incident.room)
     assert presence is not None
     t = incident.at
@@ -139,7 +139,7 @@ def _idle(r: Rehearsal, incident: Incident) -> Chain:
     return Chain(tuple(links), None, None, ())
 
 
-def _false_start(r: Rehearsal, incident: Incident) -> Chain:
+def _false_on(r: Rehearsal, incident: Incident) -> Chain:
     presence = presence_of(r.project, incident.room)
     assert presence is not None
     t = incident.at

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 
 from vastwatch.memo import kept
-from vastwatch.rehearsal.scores import arrivals, drop_instants
+from vastwatch.rehearsal.scores import arrivals, false_offs
 from vastwatch.signals import Signal
 
 Kind = Literal["dropped", "late", "idle", "false start"]
@@ -21,9 +21,9 @@ IDLE_S = 300.0
 
 @dataclass(frozen=True)
 class Incident:
-    """`dropped`: the light went off on somebody. `late`: no light LATE_S after somebody came. `idle`: it burned for
-    nobody for IDLE_S or more after they had left. `false start`: it came on and nobody was there at all.
-    `at` and `duration_s` in seconds; `at` is when it began."""
+    """`dropped`, a false-off: the light went off on somebody. `late`: no light LATE_S after somebody came. `idle`: it
+    burned for nobody for IDLE_S or more after they had left. `false start`, a false-on: it came on and nobody was there
+    at all. `at` and `duration_s` in seconds; `at` is when it began."""
 
     kind: Kind
     room: str
@@ -43,7 +43,7 @@ def find_incidents(room: str, lamp: Signal, awake: Signal, dark: Signal) -> tupl
     unlit = need - lamp
     found: list[Incident] = []
     rows = unlit.intervals
-    for t in drop_instants(lamp, need).tolist():
+    for t in false_offs(lamp, need).tolist():
         i = int(np.searchsorted(rows[:, 0], t, side="right")) - 1
         lasted = float(rows[i, 1] - t) if i >= 0 and rows[i, 1] > t else 0.0
         found.append(Incident("dropped", room, t, lasted))

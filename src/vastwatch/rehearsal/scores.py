@@ -13,8 +13,8 @@ from vastwatch.signals import Signal
 
 @dataclass(frozen=True)
 class Scores:
-    """Per day: `drops` (light went off on somebody), `dark_min` (needed and not lit), `idle_h` and `idle_kwh` (lit for
-    nobody). `first_median_s`, `first_p95_s`: from crossing the door into the dark to light; None without such an
+    """Per day: `drops` (false-offs: light went off on somebody), `dark_min` (needed and not lit), `idle_h` and
+    `idle_kwh` (lit for nobody). `first_median_s`, `first_p95_s`: from crossing the door into the dark to light; None without such an
     arrival, of which there were `arrivals` in all."""
 
     drops: float
@@ -26,8 +26,8 @@ class Scores:
     arrivals: int
 
 
-def drop_instants(lamp: Signal, need: Signal) -> NDArray[np.float64]:
-    """When the light went off although somebody was there and it was dark."""
+def false_offs(lamp: Signal, need: Signal) -> NDArray[np.float64]:
+    """The instants at which the light went off although somebody was there and it was dark."""
     falls = lamp.falls
     return falls[need.at(falls)]
 
@@ -51,7 +51,7 @@ def score(lamp: Signal, awake: Signal, dark: Signal, watts: float, days: int) ->
     idle_h = (lamp - awake).total() / 3600.0 / days
     _, waits = arrivals(lamp, awake, dark)
     return Scores(
-        drops=len(drop_instants(lamp, need)) / days,
+        drops=len(false_offs(lamp, need)) / days,
         dark_min=(need - lamp).total() / 60.0 / days,
         idle_h=idle_h,
         idle_kwh=idle_h * watts / 1000.0,

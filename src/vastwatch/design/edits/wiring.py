@@ -65,7 +65,7 @@ def set_module(project: Project, circuit_id: str, device: DeviceType | None) -> 
     return without_unused_types(project, new)
 
 
-def module_troubles(project: Project, circuit: Circuit, device: DeviceType) -> list[str]:
+def module_misfits(project: Project, circuit: Circuit, device: DeviceType) -> list[str]:
     """What a circuit has against a module, in sentences."""
     out = []
     load = load_w(project, circuit)

@@ -12,8 +12,8 @@ from PyQt6.QtCore import QPointF
 
 from vastwatch.design.project import Project
 from vastwatch.desk.plan.card import Card
-from vastwatch.desk.plan.look import Look
 from vastwatch.desk.plan.sheet import Sheet
+from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.devices import DeviceType, catalogue
@@ -35,7 +35,7 @@ class Bench:
 
     document: Document
     focus: Focus
-    look: Look
+    state: PlanState
     sheet: Sheet
     card: Card
     say: Callable[[str], None]
@@ -60,7 +60,7 @@ class Bench:
     @property
     def rooms(self) -> list[Room]:
         """The rooms of the shown level."""
-        return self.look.rooms
+        return self.state.rooms
 
     @property
     def scale_px(self) -> float:

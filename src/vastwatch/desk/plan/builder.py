@@ -86,7 +86,7 @@ class Builder:
         for f in reversed(self.project.furnishings):
             if f.level == self.level and polygons.contains_point(f.outline, x, y):
                 return "furnishing", f
-        for h in reversed(self.bench.look.hazards):
+        for h in reversed(self.bench.state.hazards):
             if polygons.contains_point(h.outline, x, y):
                 return "hazard", find(self.project.hazards, h.id)
         wall = wall_at(self.project, self.level, x, y, WALL_PX / scale)
@@ -156,7 +156,7 @@ class Builder:
 
     def on_handle(self, pixel: QPointF) -> Handle | None:
         """The handle under a pixel: of the selected spot or piece."""
-        handle = handle_of(self.bench.look)
+        handle = handle_of(self.bench.state)
         if handle is None:
             return None
         tip = handle.tip(self.bench.pixel_of(*handle.centre), self.bench.scale_px)

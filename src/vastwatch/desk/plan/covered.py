@@ -12,7 +12,8 @@ from vastwatch.design.presence import reports
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.contours import BANDS, band_paths
-from vastwatch.desk.plan.look import Look, cosmetic, in_pixels, polygon
+from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon
+from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import alpha, mix
 from vastwatch.devices import AREA_FAMILIES, DeviceType, MatType
@@ -25,58 +26,58 @@ FRAME_SHARE_S = 0.007
 HATCH = 7
 
 
-def shown_sensors(look: Look) -> list[Sensor]:
+def shown_sensors(state: PlanState) -> list[Sensor]:
     """Whose contours are laid out: the selected sensor's; else those that serve the selected room; else all."""
-    here = look.sensors
+    here = state.sensors
     for s in here:
-        if s.id == look.selected:
+        if s.id == state.selected:
             return [s]
     serving = {
-        r.sensor for presence in look.project.presences if presence.room == look.room for r in reports(presence.expr)
+        r.sensor for presence in state.project.presences if presence.room == state.room for r in reports(presence.expr)
     }
     mine = [s for s in here if s.id in serving]
     return mine or here
 
 
-def lay_out_contours(look: Look) -> None:
+def lay_out_contours(state: PlanState) -> None:
     """Make the paths of all contours that are shown: done before painting, so that painting only paints."""
-    look.laid = []
-    if not look.contours:
+    state.laid = []
+    if not state.contours:
         return
-    for sensor in shown_sensors(look):
-        device = find(look.project.devices, sensor.device)
+    for sensor in shown_sensors(state):
+        device = find(state.project.devices, sensor.device)
         if device.family not in AREA_FAMILIES:
-            look.laid.append((sensor, device, ()))
+            state.laid.append((sensor, device, ()))
             continue
-        held = look.dragging and sensor.id == look.selected
+        held = state.dragging and sensor.id == state.selected
         begun = time.perf_counter()
-        paths = band_paths(coverage(look.project, sensor.id, look.figure, look.coarseness if held else 0))
+        paths = band_paths(coverage(state.project, sensor.id, state.figure, state.coarseness if held else 0))
         if held and time.perf_counter() - begun > FRAME_SHARE_S:
-            look.coarseness = 2
-        look.laid.append((sensor, device, paths))
+            state.coarseness = 2
+        state.laid.append((sensor, device, paths))
 
 
-def draw_contours(p: QPainter, look: Look) -> None:
+def draw_contours(p: QPainter, state: PlanState) -> None:
     """Isochrones in the family's hue, the unseen part of the own room hatched."""
-    if not look.laid:
+    if not state.laid:
         return
     built = QPainterPath()
-    for room in look.rooms:
+    for room in state.rooms:
         built.addPolygon(polygon(room.outline))
     p.save()
     p.setClipPath(built, Qt.ClipOperation.IntersectClip)
-    for sensor, device, paths in look.laid:
+    for sensor, device, paths in state.laid:
         if not paths:
-            _pad(p, look, sensor, device)
+            _pad(p, state, sensor, device)
             continue
-        hue = family_hue(look.theme, device.family)
-        if sensor.id == look.selected:
-            _hatch_unseen(p, look, sensor, paths[0])
+        hue = family_hue(state.theme, device.family)
+        if sensor.id == state.selected:
+            _hatch_unseen(p, state, sensor, paths[0])
         # Fills need no smooth edge, since each has its line; that halves the time they take.
         p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         for path, (_, strength) in zip(paths, BANDS):
             p.fillPath(path, alpha(hue, strength))
-        p.setRenderHint(QPainter.RenderHint.Antialiasing, not look.dragging)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, not state.dragging)
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(cosmetic(alpha(hue, 0.45), 1))
         for path in paths:
@@ -84,11 +85,11 @@ def draw_contours(p: QPainter, look: Look) -> None:
     p.restore()
 
 
-def _pad(p: QPainter, look: Look, sensor: Sensor, device: DeviceType) -> None:
+def _pad(p: QPainter, state: PlanState, sensor: Sensor, device: DeviceType) -> None:
     """What a sensor watches that sees no area: a mat its pad; the others only what they are fixed to."""
     if not isinstance(device, MatType):
         return
-    hue = family_hue(look.theme, device.family)
+    hue = family_hue(state.theme, device.family)
     a, (w, d) = math.radians(sensor.yaw), device.pad
     u, v = (math.cos(a) * w / 2, math.sin(a) * w / 2), (-math.sin(a) * d / 2, math.cos(a) * d / 2)
     corners = [
@@ -100,9 +101,9 @@ def _pad(p: QPainter, look: Look, sensor: Sensor, device: DeviceType) -> None:
     p.drawPolygon(polygon(corners))
 
 
-def _hatch_unseen(p: QPainter, look: Look, sensor: Sensor, seen: QPainterPath) -> None:
+def _hatch_unseen(p: QPainter, state: PlanState, sensor: Sensor, seen: QPainterPath) -> None:
     """Hatch the sensor's own room, then give the seen part its ground back."""
-    own = next((r for r in look.rooms if polygons.contains_point(r.outline, *sensor.at[:2])), None)
+    own = next((r for r in state.rooms if polygons.contains_point(r.outline, *sensor.at[:2])), None)
     if own is None:
         return
     room = QPainterPath()
@@ -111,12 +112,12 @@ def _hatch_unseen(p: QPainter, look: Look, sensor: Sensor, seen: QPainterPath) -
     with in_pixels(p):
         p.setClipPath(box, Qt.ClipOperation.IntersectClip)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        p.setPen(QPen(mix(look.ground, look.theme.dropped, 0.55), 1))
+        p.setPen(QPen(mix(state.ground, state.theme.dropped, 0.55), 1))
         r = box.boundingRect()
         first, last = math.floor((r.left() - r.height()) / HATCH), math.ceil(r.right() / HATCH)
         p.drawLines(*[QLineF(k * HATCH, r.bottom(), k * HATCH + r.height(), r.top()) for k in range(first, last)])
     p.save()
     p.setClipPath(room, Qt.ClipOperation.IntersectClip)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-    p.fillPath(seen, look.ground)
+    p.fillPath(seen, state.ground)
     p.restore()

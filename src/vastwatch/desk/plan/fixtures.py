@@ -10,7 +10,8 @@ from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.project import find
-from vastwatch.desk.plan.look import Look, cosmetic, in_pixels, polygon, ring
+from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon, ring
+from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.underlay import picture_of
 from vastwatch.desk.shell.looks import OUTPUT_MARKS
 from vastwatch.desk.shell.theme import alpha, mix
@@ -26,10 +27,10 @@ def _picture(data: str, width: int, height: int) -> QImage:
     return picture_of(Underlay(data=data, width_px=width, height_px=height))
 
 
-def draw_underlay(p: QPainter, look: Look) -> None:
+def draw_underlay(p: QPainter, state: PlanState) -> None:
     """The picture under the shown level, and in the Plan stage the walls of the level below."""
-    level = next((x for x in look.project.levels if x.id == look.level), None)
-    if level is None or look.shapes == "nothing":
+    level = next((x for x in state.project.levels if x.id == state.level), None)
+    if level is None or state.shapes == "nothing":
         return
     u = level.underlay
     if u is not None and u.opacity > 0:
@@ -40,34 +41,41 @@ def draw_underlay(p: QPainter, look: Look) -> None:
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.drawImage(QRectF(u.at[0], -u.at[1] - h, w, h), image)
         p.restore()
-    if look.ghost:
-        _ghost(p, look, level.elevation)
+    if state.ghost:
+        _ghost(p, state, level.elevation)
 
 
-def reads_underlay(look: Look) -> tuple[object, ...]:
+def reads_underlay(state: PlanState) -> tuple[object, ...]:
     """What the underlay shows."""
-    return look.project.levels, look.level, look.shapes, look.ghost, look.ghost and look.project.walls, look.theme
-
-
-def reads_fixtures(look: Look) -> tuple[object, ...]:
-    """What the fixtures layer shows."""
-    project = look.project
     return (
-        look.hazards, project.sockets, project.switches, project.circuits, project.lamps, project.outputs,
-        dict(look.lit), look.level, look.shapes,
-        look.night, look.selected or "", look.marked, look.traced, look.theme,
+        state.project.levels,
+        state.level,
+        state.shapes,
+        state.ghost,
+        state.ghost and state.project.walls,
+        state.theme,
+    )
+
+
+def reads_fixtures(state: PlanState) -> tuple[object, ...]:
+    """What the fixtures layer shows."""
+    project = state.project
+    return (
+        state.hazards, project.sockets, project.switches, project.circuits, project.lamps, project.outputs,
+        dict(state.lit), state.level, state.shapes,
+        state.night, state.selected or "", state.marked, state.traced, state.theme,
     )  # fmt: skip
 
 
-def _ghost(p: QPainter, look: Look, elevation: float) -> None:
-    below = [x for x in look.project.levels if x.elevation < elevation]
+def _ghost(p: QPainter, state: PlanState, elevation: float) -> None:
+    below = [x for x in state.project.levels if x.elevation < elevation]
     if not below:
         return
     ident = max(below, key=lambda x: x.elevation).id
-    pen = QPen(alpha(look.ink, 0.28), 1, Qt.PenStyle.DashLine)
+    pen = QPen(alpha(state.ink, 0.28), 1, Qt.PenStyle.DashLine)
     pen.setCosmetic(True)
     p.setBrush(Qt.BrushStyle.NoBrush)
-    for wall in look.project.walls:
+    for wall in state.project.walls:
         if wall.level == ident:
             length = math.dist(wall.a, wall.b)
             nx = -(wall.b[1] - wall.a[1]) / length * wall.thickness / 2
@@ -79,78 +87,78 @@ def _ghost(p: QPainter, look: Look, elevation: float) -> None:
                 )
 
 
-def draw_fixtures(p: QPainter, look: Look) -> None:
+def draw_fixtures(p: QPainter, state: PlanState) -> None:
     """Hazards as dashed outlines with a mark of their kind; outputs that are no lamps; in the Brief and Plan stages
     sockets and switches too."""
-    for hazard in look.hazards:
-        _hazard(p, look, hazard)
-    _outputs(p, look)
-    if look.shapes == "nothing":
+    for hazard in state.hazards:
+        _hazard(p, state, hazard)
+    _outputs(p, state)
+    if state.shapes == "nothing":
         return
-    line = mix(look.theme.ink, look.theme.paper, look.night)
+    line = mix(state.theme.ink, state.theme.paper, state.night)
     with in_pixels(p) as at:
-        for socket in look.project.sockets:
-            if socket.level == look.level:
+        for socket in state.project.sockets:
+            if socket.level == state.level:
                 c = at(*socket.at)
-                _chip(p, look, c, line)
+                _chip(p, state, c, line)
                 p.drawEllipse(c + QPointF(-2, 0), 0.9, 0.9)
                 p.drawEllipse(c + QPointF(2, 0), 0.9, 0.9)
-                _chosen(p, look, c, socket.id)
-        for switch in look.project.switches:
-            if switch.level == look.level:
+                _chosen(p, state, c, socket.id)
+        for switch in state.project.switches:
+            if switch.level == state.level:
                 c = at(*switch.at)
-                _chip(p, look, c, line)
+                _chip(p, state, c, line)
                 p.drawLine(c + QPointF(-3, 2.5), c + QPointF(2.5, -3))
                 p.drawEllipse(c + QPointF(-3, 2.5), 0.8, 0.8)
-                _chosen(p, look, c, switch.id)
-                if switch.circuit in look.traced:
-                    _lines_to_lamps(p, look, switch.circuit, c, at)
+                _chosen(p, state, c, switch.id)
+                if switch.circuit in state.traced:
+                    _lines_to_lamps(p, state, switch.circuit, c, at)
 
 
-def _outputs(p: QPainter, look: Look) -> None:
+def _outputs(p: QPainter, state: PlanState) -> None:
     """What the house switches beside lamps, filled while it runs."""
-    line = mix(look.theme.ink, look.theme.paper, look.night)
+    line = mix(state.theme.ink, state.theme.paper, state.night)
     with in_pixels(p) as at:
-        for output in look.project.outputs:
-            if find(look.project.rooms, output.room).level != look.level:
+        for output in state.project.outputs:
+            if find(state.project.rooms, output.room).level != state.level:
                 continue
-            c, runs = at(*output.at), look.lit.get(output.id, 0.0) > 0
+            c, runs = at(*output.at), state.lit.get(output.id, 0.0) > 0
             p.setPen(QPen(line, 1.1))
-            p.setBrush(line if runs else look.ground)
+            p.setBrush(line if runs else state.ground)
             p.drawEllipse(c, OUTPUT_PX, OUTPUT_PX)
             p.save()
             p.translate(c)
-            p.setPen(QPen(look.ground if runs else line, 1.2))
+            p.setPen(QPen(state.ground if runs else line, 1.2))
             p.setBrush(Qt.BrushStyle.NoBrush)
             OUTPUT_MARKS[handler_of(output).called](p, OUTPUT_PX * 0.72)
             p.restore()
-            _chosen(p, look, c, output.id)
+            _chosen(p, state, c, output.id)
 
 
-def _chip(p: QPainter, look: Look, c: QPointF, line) -> None:  # type: ignore[no-untyped-def]
+def _chip(p: QPainter, state: PlanState, c: QPointF, line) -> None:  # type: ignore[no-untyped-def]
     p.setPen(QPen(line, 1.1))
-    p.setBrush(look.ground)
+    p.setBrush(state.ground)
     p.drawRoundedRect(QRectF(c.x() - FIXTURE_PX, c.y() - FIXTURE_PX, 2 * FIXTURE_PX, 2 * FIXTURE_PX), 3, 3)
 
 
-def _chosen(p: QPainter, look: Look, c: QPointF, ident: str) -> None:
-    if ident == look.selected or ident in look.marked:
-        ring(p, c, FIXTURE_PX + 5, look.theme.ink)
+def _chosen(p: QPainter, state: PlanState, c: QPointF, ident: str) -> None:
+    if ident == state.selected or ident in state.marked:
+        ring(p, c, FIXTURE_PX + 5, state.theme.ink)
 
 
-def _lines_to_lamps(p: QPainter, look: Look, circuit: str, c: QPointF, at) -> None:  # type: ignore[no-untyped-def]
+def _lines_to_lamps(p: QPainter, state: PlanState, circuit: str, c: QPointF, at) -> None:  # type: ignore[no-untyped-def]
     """From a switch to the lamps of its circuit, while either is selected."""
-    lamps = next((x.lamps for x in look.project.circuits if x.id == circuit), ())
-    p.setPen(QPen(alpha(look.theme.lamp, 0.9), 1.2, Qt.PenStyle.DashLine))
-    for lamp in look.project.lamps:
+    lamps = next((x.lamps for x in state.project.circuits if x.id == circuit), ())
+    p.setPen(QPen(alpha(state.theme.lamp, 0.9), 1.2, Qt.PenStyle.DashLine))
+    for lamp in state.project.lamps:
         if lamp.id in lamps:
             p.drawLine(c, at(*lamp.at))
 
 
-def _hazard(p: QPainter, look: Look, hazard: Hazard) -> None:
-    chosen = hazard.id == look.selected or hazard.id in look.marked
-    colour = look.theme.ink if chosen else look.ink
-    p.setBrush(alpha(look.ink, 0.06))
+def _hazard(p: QPainter, state: PlanState, hazard: Hazard) -> None:
+    chosen = hazard.id == state.selected or hazard.id in state.marked
+    colour = state.theme.ink if chosen else state.ink
+    p.setBrush(alpha(state.ink, 0.06))
     p.setPen(cosmetic(colour, 1.6 if chosen else 1, Qt.PenStyle.DashLine))
     p.drawPolygon(polygon(hazard.outline))
     with in_pixels(p) as at:

@@ -8,39 +8,40 @@ from typing import Any
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter
 
-from vastwatch.desk.plan.look import Look, cosmetic, kept, path_of, special
+from vastwatch.desk.plan.painting import cosmetic, path_of
+from vastwatch.desk.plan.state import PlanState, kept, special
 from vastwatch.desk.shell.theme import alpha, mix
 
 
-def draw_furniture(p: QPainter, look: Look) -> None:
+def draw_furniture(p: QPainter, state: PlanState) -> None:
     """All furniture that is not held."""
-    apart = special(look)
-    pieces = [f for f in look.project.furnishings if f.level == look.level and f.id not in apart]
-    fill, line = furniture_colours(look)
-    plain = kept(look, "furniture", (pieces,), lambda: path_of(pieces))
+    apart = special(state)
+    pieces = [f for f in state.project.furnishings if f.level == state.level and f.id not in apart]
+    fill, line = furniture_colours(state)
+    plain = kept(state, "furniture", (pieces,), lambda: path_of(pieces))
     p.setBrush(alpha(fill, 0.85))
     p.setPen(cosmetic(line, 1))
     p.drawPath(plain)
     for f in pieces:
-        draw_details(p, look, f, line)
+        draw_details(p, state, f, line)
 
 
-def reads_furniture(look: Look) -> tuple[object, ...]:
+def reads_furniture(state: PlanState) -> tuple[object, ...]:
     """What the furniture layer shows."""
-    apart = special(look)
-    plain = [f for f in look.project.furnishings if f.level == look.level and f.id not in apart]
-    return plain, look.night, look.theme, look.level
+    apart = special(state)
+    plain = [f for f in state.project.furnishings if f.level == state.level and f.id not in apart]
+    return plain, state.night, state.theme, state.level
 
 
-def furniture_colours(look: Look) -> tuple[QColor, QColor]:
-    fill = mix(look.theme.furniture, look.theme.night_furniture, look.night)
-    line = mix(QColor("#C9BFAF") if look.theme.name == "light" else QColor("#5A6272"), QColor("#3E4A78"), look.night)
+def furniture_colours(state: PlanState) -> tuple[QColor, QColor]:
+    fill = mix(state.theme.furniture, state.theme.night_furniture, state.night)
+    line = mix(QColor("#C9BFAF") if state.theme.name == "light" else QColor("#5A6272"), QColor("#3E4A78"), state.night)
     return fill, line
 
 
-def draw_details(p: QPainter, look: Look, f: Any, line: QColor) -> None:
+def draw_details(p: QPainter, state: PlanState, f: Any, line: QColor) -> None:
     if f.kind == "stair":
-        _treads(p, f.outline, f.climb or 0.0, line, look.ink)
+        _treads(p, f.outline, f.climb or 0.0, line, state.ink)
     elif f.kind == "bed":
         p.setPen(cosmetic(line, 1))
         p.setBrush(Qt.BrushStyle.NoBrush)

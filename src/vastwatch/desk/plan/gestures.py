@@ -114,7 +114,7 @@ class MoveMark(Gesture):
     def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """Follow the pointer within the building."""
         bench = self.bench
-        bench.look.dragging = True
+        bench.state.dragging = True
         x, y = bench.plan_at(pixel + self.grab)
         room = room_at(bench.project, bench.level, x, y)
         if room is None:

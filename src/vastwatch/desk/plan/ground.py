@@ -8,24 +8,25 @@ from PyQt6.QtCore import QLineF, QPointF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QRadialGradient
 
 from vastwatch.design.project import find
-from vastwatch.desk.plan.look import Look, cosmetic, kept, path_of, polygon
+from vastwatch.desk.plan.painting import cosmetic, path_of, polygon
+from vastwatch.desk.plan.state import PlanState, kept
 from vastwatch.desk.shell.theme import alpha, mix
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Room
 
 
-def draw_ground(p: QPainter, look: Look) -> None:
+def draw_ground(p: QPainter, state: PlanState) -> None:
     """Rooms on the ground colour, a metre grid, and the light of burning lamps, clipped to their room."""
-    built = kept(look, "rooms", (look.project.rooms, look.level), lambda: path_of(look.rooms))
+    built = kept(state, "rooms", (state.project.rooms, state.level), lambda: path_of(state.rooms))
     p.setPen(Qt.PenStyle.NoPen)
-    p.fillPath(built, look.ground)
-    grid = mix(QColor("#EFEBE2") if look.theme.name == "light" else look.theme.faint, look.theme.night, look.night)
-    known = look.made.get("grid")
+    p.fillPath(built, state.ground)
+    grid = mix(QColor("#EFEBE2") if state.theme.name == "light" else state.theme.faint, state.theme.night, state.night)
+    known = state.made.get("grid")
     # While a wall moves on a large plan the faint grid is left out: laying it anew would cost a fifth of the frame.
-    changing = look.hurried and known is not None and known[0][0] is not look.project.rooms
-    if look.night < 0.6 and look.rooms and not changing:
-        straight, bent = kept(look, "grid", (look.project.rooms, look.level), lambda: _grid(look.rooms))
-        pen = cosmetic(alpha(grid, 0.9 * (1 - look.night)), 1)
+    changing = state.hurried and known is not None and known[0][0] is not state.project.rooms
+    if state.night < 0.6 and state.rooms and not changing:
+        straight, bent = kept(state, "grid", (state.project.rooms, state.level), lambda: _grid(state.rooms))
+        pen = cosmetic(alpha(grid, 0.9 * (1 - state.night)), 1)
         p.save()
         # The lines are upright and level: without smoothing they are sharper, and quicker.
         p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
@@ -37,10 +38,10 @@ def draw_ground(p: QPainter, look: Look) -> None:
             p.drawLines(*lines)
             p.restore()
         p.restore()
-    for lamp in look.project.lamps:
-        room = find(look.project.rooms, lamp.room)
-        level = look.lit.get(lamp.id, 0.0)
-        if room.level != look.level or level <= 0:
+    for lamp in state.project.lamps:
+        room = find(state.project.rooms, lamp.room)
+        level = state.lit.get(lamp.id, 0.0)
+        if room.level != state.level or level <= 0:
             continue
         path = QPainterPath()
         path.addPolygon(polygon(room.outline))
@@ -48,18 +49,18 @@ def draw_ground(p: QPainter, look: Look) -> None:
         reach = 0.62 * math.hypot(box.width(), box.height())
         glow = QRadialGradient(QPointF(lamp.at[0], -lamp.at[1]), reach)
         # By day a lamp hardly shows; at night it is the only thing that glows.
-        strength = (0.25 + 0.6 * look.night) * level
+        strength = (0.25 + 0.6 * state.night) * level
         warm = QColor("#F6C667")
         glow.setColorAt(0.0, alpha(warm, strength))
-        glow.setColorAt(0.45, alpha(look.theme.lamp, strength * 0.55))
-        glow.setColorAt(1.0, alpha(look.theme.lamp, strength * 0.12))
+        glow.setColorAt(0.45, alpha(state.theme.lamp, strength * 0.55))
+        glow.setColorAt(1.0, alpha(state.theme.lamp, strength * 0.12))
         p.setPen(Qt.PenStyle.NoPen)
         p.fillPath(path, QBrush(glow))
 
 
-def reads_ground(look: Look) -> tuple[object, ...]:
+def reads_ground(state: PlanState) -> tuple[object, ...]:
     """What the ground layer shows."""
-    return look.project.rooms, look.level, look.night, look.theme, dict(look.lit), look.project.lamps
+    return state.project.rooms, state.level, state.night, state.theme, dict(state.lit), state.project.lamps
 
 
 def _grid(rooms: list[Room]) -> tuple[list[QLineF], list[tuple[QPainterPath, list[QLineF]]]]:

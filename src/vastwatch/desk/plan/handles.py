@@ -11,8 +11,9 @@ from PyQt6.QtGui import QPainter, QPen
 
 from vastwatch.design.edits.fittings import move_furnishing
 from vastwatch.design.project import Project, find, put
-from vastwatch.desk.plan.look import Look, in_pixels
+from vastwatch.desk.plan.painting import in_pixels
 from vastwatch.desk.plan.shapes import front_of, sides
+from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.theme import mix
 from vastwatch.geometry import polygons
 from vastwatch.site.record import Point
@@ -37,15 +38,15 @@ class Handle(NamedTuple):
         return centre_px + QPointF(math.cos(a), -math.sin(a)) * (self.reach * scale_px + OUT_PX)
 
 
-def handle_of(look: Look) -> Handle | None:
+def handle_of(state: PlanState) -> Handle | None:
     """The handle of what is selected alone where the building is shaped, if it has one."""
-    if look.shapes != "building" or look.marked or look.selected is None:
+    if state.shapes != "building" or state.marked or state.selected is None:
         return None
-    for spot in look.project.spots:
-        if spot.id == look.selected and find(look.project.rooms, spot.room).level == look.level:
+    for spot in state.project.spots:
+        if spot.id == state.selected and find(state.project.rooms, spot.room).level == state.level:
             return Handle("spots", spot, spot.at, spot.facing, 0.0)
-    for piece in look.project.furnishings:
-        if piece.id == look.selected and piece.level == look.level and len(piece.outline) == 4:
+    for piece in state.project.furnishings:
+        if piece.id == state.selected and piece.level == state.level and len(piece.outline) == 4:
             front = front_of(piece.outline)
             return Handle("furnishings", piece, polygons.centroid(piece.outline), front, sides(piece.outline)[1] / 2)
     return None
@@ -58,9 +59,9 @@ def turned_to(project: Project, handle: Handle, bearing: float) -> Project:
     return move_furnishing(project, handle.record.id, 0.0, 0.0, bearing - handle.bearing)
 
 
-def draw_handle(p: QPainter, look: Look) -> None:
+def draw_handle(p: QPainter, state: PlanState) -> None:
     """A thin line to a dot."""
-    handle = handle_of(look)
+    handle = handle_of(state)
     if handle is None:
         return
     scale = p.worldTransform().m11()
@@ -68,7 +69,7 @@ def draw_handle(p: QPainter, look: Look) -> None:
         c = at(*handle.centre)
         tip = handle.tip(c, scale)
         edge = c + (tip - c) * (1 - (OUT_PX - 6) / max(math.hypot(tip.x() - c.x(), tip.y() - c.y()), 1.0))
-        p.setPen(QPen(mix(look.theme.ink, look.theme.paper, look.night), 1.3))
+        p.setPen(QPen(mix(state.theme.ink, state.theme.paper, state.night), 1.3))
         p.drawLine(edge, tip)
-        p.setBrush(look.theme.card)
+        p.setBrush(state.theme.card)
         p.drawEllipse(tip, DOT_PX, DOT_PX)

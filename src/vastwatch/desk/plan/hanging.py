@@ -23,7 +23,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.gestures import Gesture
-from vastwatch.desk.plan.look import HANDLE_REACH
+from vastwatch.desk.plan.painting import HANDLE_REACH
 from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.shell.units import show_angle, show_length
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType
@@ -53,7 +53,7 @@ class Hanging:
 
     def selected(self) -> Sensor | None:
         """The selected sensor, where it hangs on the shown level."""
-        return next((s for s in self.bench.look.sensors if s.id == self.bench.focus.selected), None)
+        return next((s for s in self.bench.state.sensors if s.id == self.bench.focus.selected), None)
 
     # -- by the pointer ----------------------------------------------------------------------------------------
 
@@ -184,7 +184,7 @@ class MoveSensor(Gesture):
         """Follow the pointer inside rooms."""
         bench = self.bench
         project = bench.project
-        bench.look.dragging = True
+        bench.state.dragging = True
         x, y = bench.plan_at(pixel + self.grab)
         sensor = find(project.sensors, self.ident)
         device = find(project.devices, sensor.device)
@@ -212,7 +212,7 @@ class TurnSensor(Gesture):
 
     def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """Make it look where the pointer is."""
-        self.bench.look.dragging = True
+        self.bench.state.dragging = True
         sensor = self.hanging.selected()
         if sensor is None:
             return

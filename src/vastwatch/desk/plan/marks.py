@@ -9,37 +9,38 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
-from vastwatch.desk.plan.look import HANDLE_REACH, SENSOR_RADIUS, Look, in_pixels, ring
+from vastwatch.desk.plan.painting import HANDLE_REACH, SENSOR_RADIUS, in_pixels, ring
+from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.looks import family_hue, family_mark
 from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.devices.figures import turnable
 
 
-def draw_sensors(p: QPainter, look: Look) -> None:
+def draw_sensors(p: QPainter, state: PlanState) -> None:
     """The sensors, in pixels; the selected one last, so that it lies on top."""
     with in_pixels(p) as at:
-        for sensor in sorted(look.sensors, key=lambda s: s.id == look.selected):
-            _sensor(p, look, sensor, at(sensor.at[0], sensor.at[1]))
+        for sensor in sorted(state.sensors, key=lambda s: s.id == state.selected):
+            _sensor(p, state, sensor, at(sensor.at[0], sensor.at[1]))
 
 
-def _sensor(p: QPainter, look: Look, sensor: Sensor, c: QPointF) -> None:
-    device = find(look.project.devices, sensor.device)
+def _sensor(p: QPainter, state: PlanState, sensor: Sensor, c: QPointF) -> None:
+    device = find(state.project.devices, sensor.device)
     family = device.family
-    hue = family_hue(look.theme, family)
+    hue = family_hue(state.theme, family)
     turns = turnable(device)
     a = math.radians(sensor.yaw)
-    if sensor.id in look.marked and sensor.id != look.selected:
-        ring(p, c, SENSOR_RADIUS + 5, mix(look.theme.ink, QColor("#FFFFFF"), look.night))
-    if sensor.id == look.selected:
-        ring(p, c, SENSOR_RADIUS + 5, mix(look.theme.ink, QColor("#FFFFFF"), look.night))
+    if sensor.id in state.marked and sensor.id != state.selected:
+        ring(p, c, SENSOR_RADIUS + 5, mix(state.theme.ink, QColor("#FFFFFF"), state.night))
+    if sensor.id == state.selected:
+        ring(p, c, SENSOR_RADIUS + 5, mix(state.theme.ink, QColor("#FFFFFF"), state.night))
         if turns:
             tip = c + QPointF(math.cos(a), -math.sin(a)) * HANDLE_REACH
             p.setPen(QPen(hue, 1.4))
             p.drawLine(c + QPointF(math.cos(a), -math.sin(a)) * (SENSOR_RADIUS + 5), tip)
-            p.setBrush(look.theme.card)
+            p.setBrush(state.theme.card)
             p.drawEllipse(tip, 5, 5)
-    if sensor.id in look.reporting:
+    if sensor.id in state.reporting:
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(alpha(hue, 0.3))
         p.drawEllipse(c, SENSOR_RADIUS + 6, SENSOR_RADIUS + 6)
@@ -47,11 +48,11 @@ def _sensor(p: QPainter, look: Look, sensor: Sensor, c: QPointF) -> None:
     p.translate(c)
     if turns:
         p.rotate(90 - sensor.yaw)
-    reporting = sensor.id in look.reporting
+    reporting = sensor.id in state.reporting
     # At night only light glows: the discs take the colour of the ground.
-    disc = mix(look.theme.card, look.theme.night, 0.85 * look.night)
-    line = mix(hue, QColor("#DDE4F7"), 0.55 * look.night)
-    fill, mark = (hue, look.theme.card) if reporting else (disc, line)
+    disc = mix(state.theme.card, state.theme.night, 0.85 * state.night)
+    line = mix(hue, QColor("#DDE4F7"), 0.55 * state.night)
+    fill, mark = (hue, state.theme.card) if reporting else (disc, line)
     family_mark(p, family, QPointF(0, 0), SENSOR_RADIUS, mark, fill)
     p.restore()
 
@@ -59,32 +60,32 @@ def _sensor(p: QPainter, look: Look, sensor: Sensor, c: QPointF) -> None:
 # -- people and causes -----------------------------------------------------------------------------------------------
 
 
-def draw_people(p: QPainter, look: Look) -> None:
+def draw_people(p: QPainter, state: PlanState) -> None:
     """Everybody on this level at this moment."""
     with in_pixels(p) as at:
-        for _, label, where, left_dark in look.people:
+        for _, label, where, left_dark in state.people:
             c = at(*where)
             if label == "cat":
-                glyphs.cat_mark(p, c, 7, mix(QColor("#8B8579"), QColor("#C9CFE4"), look.night), look.ground)
+                glyphs.cat_mark(p, c, 7, mix(QColor("#8B8579"), QColor("#C9CFE4"), state.night), state.ground)
                 continue
-            fill = look.theme.dropped if left_dark else mix(look.theme.person, QColor("#3B4468"), look.night)
+            fill = state.theme.dropped if left_dark else mix(state.theme.person, QColor("#3B4468"), state.night)
             glyphs.person_mark(p, c, 9.5, label, fill, QColor("#FFFFFF"), font(11, 600))
 
 
-def draw_chain(p: QPainter, look: Look) -> None:
+def draw_chain(p: QPainter, state: PlanState) -> None:
     """The open incident: whom it happened to, and the sight line that failed or saw too much."""
-    chain = look.chain
+    chain = state.chain
     if chain is None or chain.where is None:
         return
     with in_pixels(p) as at:
         c = at(*chain.where.at)
-        red = mix(look.theme.dropped, QColor("#FF9A90"), look.night)
+        red = mix(state.theme.dropped, QColor("#FF9A90"), state.night)
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(red, 1.8))
         p.drawEllipse(c, 14, 14)
         for k, sight in enumerate(chain.sights[:2]):
             # The design may be ahead of the rehearsal that is shown, and the sensor gone.
-            sensor = next((x for x in look.sensors if x.id == sight.sensor), None)
+            sensor = next((x for x in state.sensors if x.id == sight.sensor), None)
             if sensor is None:
                 continue
             s = at(sensor.at[0], sensor.at[1])

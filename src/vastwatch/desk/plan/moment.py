@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vastwatch.control.daylight import sun_elevation
-from vastwatch.desk.plan.look import Look
+from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.rehearsal.causes import explain
 from vastwatch.rehearsal.run import Rehearsal
@@ -14,19 +14,19 @@ DARKEST, BRIGHTEST = -8.0, 10.0
 DUSK = 1.3
 
 
-def show_moment(look: Look, focus: Focus, rehearsal: Rehearsal | None) -> None:
-    """Set what of a look belongs to the moment; by day and without anybody where no rehearsal is followed."""
-    look.lit, look.people, look.chain, look.reporting, look.night = {}, [], None, frozenset(), 0.0
+def show_moment(state: PlanState, focus: Focus, rehearsal: Rehearsal | None) -> None:
+    """Set what of a state belongs to the moment; by day and without anybody where no rehearsal is followed."""
+    state.lit, state.people, state.chain, state.reporting, state.night = {}, [], None, frozenset(), 0.0
     if rehearsal is None or not focus.here.follows_time:
         return
     t = focus.time
-    elevation = sun_elevation(look.project.place, rehearsal.calendar, t)
-    look.night = min(max((BRIGHTEST - elevation) / (BRIGHTEST - DARKEST), 0.0), 1.0) ** DUSK
+    elevation = sun_elevation(state.project.place, rehearsal.calendar, t)
+    state.night = min(max((BRIGHTEST - elevation) / (BRIGHTEST - DARKEST), 0.0), 1.0) ** DUSK
     for ident, levels in rehearsal.house.outputs.items():
         if (level := float(levels.at(t))) > 0:
-            look.lit[ident] = level
+            state.lit[ident] = level
     recording = rehearsal.recording
-    look.reporting = frozenset(i for i in recording.sensors if recording.report(i).at(t))
+    state.reporting = frozenset(i for i in recording.sensors if recording.report(i).at(t))
     order = sorted(rehearsal.project.levels, key=lambda level: level.elevation)
     for track in rehearsal.truth.tracks:
         where = rehearsal.truth.where(track, t)
@@ -34,12 +34,12 @@ def show_moment(look: Look, focus: Focus, rehearsal: Rehearsal | None) -> None:
             continue
         pet = track.person.kind == "pet"
         dark = not pet and _in_the_dark(rehearsal, track.person.id, t)
-        look.people.append((track.person.id, "cat" if pet else track.person.name[:1], where.at, dark))
+        state.people.append((track.person.id, "cat" if pet else track.person.name[:1], where.at, dark))
     if 0 <= focus.incident < len(rehearsal.incidents):
         chain = explain(rehearsal, rehearsal.incidents[focus.incident])
         at = chain.where
         if at is not None and at.level >= 0 and order[at.level].id == focus.level:
-            look.chain = chain
+            state.chain = chain
 
 
 def _in_the_dark(rehearsal: Rehearsal, person: str, t: float) -> bool:

@@ -10,34 +10,35 @@ from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPen, QPol
 from PyQt6.QtWidgets import QGraphicsView
 
 from vastwatch.design.project import find
-from vastwatch.desk.plan.look import LAMP_RADIUS, Look, in_pixels, special
+from vastwatch.desk.plan.painting import LAMP_RADIUS, in_pixels
 from vastwatch.desk.plan.shapes import name_place
+from vastwatch.desk.plan.state import PlanState, special
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.site.building import Room
 
 
-def draw_places(p: QPainter, look: Look) -> None:
+def draw_places(p: QPainter, state: PlanState) -> None:
     """The rooms' names, spots and lamps."""
-    _names(p, look)
-    if not look.hurried:
+    _names(p, state)
+    if not state.hurried:
         # On a large plan in motion spots and lamps wait until the hand rests.
-        _places(p, look)
+        _places(p, state)
 
 
-def reads_places(look: Look) -> tuple[object, ...]:
+def reads_places(state: PlanState) -> tuple[object, ...]:
     """What the names, spots and lamps layer shows."""
-    apart = special(look)
-    spots = [s for s in look.project.spots if s.id not in apart]
+    apart = special(state)
+    spots = [s for s in state.project.spots if s.id not in apart]
     return (
-        look.project.rooms,
+        state.project.rooms,
         spots,
-        look.project.lamps,
-        look.level,
-        look.room,
-        look.night,
-        look.theme,
-        dict(look.lit),
+        state.project.lamps,
+        state.level,
+        state.room,
+        state.night,
+        state.theme,
+        dict(state.lit),
     )
 
 
@@ -55,14 +56,14 @@ def name_frame(room: Room, view: QGraphicsView) -> QRectF:
     return QRectF(at.x() + 9, at.y() - 9, width + 4, 17)
 
 
-def _names(p: QPainter, look: Look) -> None:
-    plain, chosen = look.ink, mix(look.theme.ink, QColor("#E3E7F5"), look.night)
+def _names(p: QPainter, state: PlanState) -> None:
+    plain, chosen = state.ink, mix(state.theme.ink, QColor("#E3E7F5"), state.night)
     written: bool | None = None
     with in_pixels(p) as at:
         # The focused room's last, so that pen and font change once.
-        for room in sorted(look.rooms, key=lambda r: r.id == look.room):
+        for room in sorted(state.rooms, key=lambda r: r.id == state.room):
             left, level, wide = name_place(room.outline)
-            selected = room.id == look.room
+            selected = room.id == state.room
             if selected is not written:
                 written = selected
                 p.setFont(font(13, 600 if selected else 500))
@@ -75,23 +76,23 @@ def _names(p: QPainter, look: Look) -> None:
             p.drawText(at_left + QPointF(11, 4), words)
 
 
-def _places(p: QPainter, look: Look) -> None:
+def _places(p: QPainter, state: PlanState) -> None:
     """Spots and lamps, in pixels."""
-    project, theme = look.project, look.theme
+    project, theme = state.project, state.theme
     with in_pixels(p) as at:
-        apart = special(look)
+        apart = special(state)
         rings, wedges = QPainterPath(), QPainterPath()
         for spot in project.spots:
-            if spot.id not in apart and find(project.rooms, spot.room).level == look.level:
+            if spot.id not in apart and find(project.rooms, spot.room).level == state.level:
                 add_spot(rings, wedges, at(*spot.at), spot.facing)
-        draw_spots(p, look, rings, wedges, look.ink, 1.1)
+        draw_spots(p, state, rings, wedges, state.ink, 1.1)
         dark = QPainterPath()
-        ink = mix(theme.lamp, QColor("#C9AE72"), look.night)
-        colour = theme.lamp if look.night < 0.5 else QColor("#FFC74D")
+        ink = mix(theme.lamp, QColor("#C9AE72"), state.night)
+        colour = theme.lamp if state.night < 0.5 else QColor("#FFC74D")
         for lamp in project.lamps:
-            if find(project.rooms, lamp.room).level != look.level:
+            if find(project.rooms, lamp.room).level != state.level:
                 continue
-            level = look.lit.get(lamp.id, 0.0)
+            level = state.lit.get(lamp.id, 0.0)
             if level <= 0:
                 dark.addEllipse(at(*lamp.at), LAMP_RADIUS, LAMP_RADIUS)
             else:
@@ -100,10 +101,10 @@ def _places(p: QPainter, look: Look) -> None:
 
 
 def draw_spots(
-    p: QPainter, look: Look, rings: QPainterPath, wedges: QPainterPath, colour: QColor, width: float
+    p: QPainter, state: PlanState, rings: QPainterPath, wedges: QPainterPath, colour: QColor, width: float
 ) -> None:
     p.setPen(QPen(colour, width))
-    p.setBrush(alpha(look.ground, 0.8))
+    p.setBrush(alpha(state.ground, 0.8))
     p.drawPath(rings)
     p.fillPath(wedges, colour)
 

@@ -21,7 +21,8 @@ from vastwatch.design.edits.split_join import split_room
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, put
 from vastwatch.desk.plan.bench import Bench
-from vastwatch.desk.plan.look import Look, in_pixels
+from vastwatch.desk.plan.painting import in_pixels
+from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.desk.shell.units import show_length
 from vastwatch.geometry import polygons
@@ -296,9 +297,9 @@ class Tools:
 
     # -- painting ----------------------------------------------------------------------------------------------
 
-    def draw(self, p: QPainter, look: Look) -> None:
+    def draw(self, p: QPainter, state: PlanState) -> None:
         """The draft, the caught point, and the tape that was laid last."""
-        ink = mix(look.theme.ink, look.theme.paper, look.night)
+        ink = mix(state.theme.ink, state.theme.paper, state.night)
         with in_pixels(p) as at:
             if self.bench.measured is not None and self.name in ("tape", ""):
                 a, b = (at(*q) for q in self.bench.measured)
@@ -335,7 +336,7 @@ class Tools:
         p.setFont(font(12, 600))
         width = p.fontMetrics().horizontalAdvance(words) + 10
         box = QRectF((a.x() + b.x() - width) / 2, (a.y() + b.y()) / 2 - 9, width, 18)
-        p.fillRect(box, self.bench.look.ground)
+        p.fillRect(box, self.bench.state.ground)
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
 

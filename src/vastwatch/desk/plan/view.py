@@ -1,6 +1,6 @@
 """The plan view: panning, zooming, selecting, dragging, turning, placing, and the card that explains a point.
 
-It owns no project data. Edits go to the document as new values; what to look at goes to the focus.
+It owns no project data. Edits go to the document as new values; what to state at goes to the focus.
 """
 
 from __future__ import annotations
@@ -31,12 +31,13 @@ from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.covered import lay_out_contours
 from vastwatch.desk.plan.gestures import Band, Gesture, MoveMark, Pan
 from vastwatch.desk.plan.hanging import Hanging, MoveSensor
-from vastwatch.desk.plan.look import Layer, Look, cosmetic, polygon
 from vastwatch.desk.plan.moment import show_moment
 from vastwatch.desk.plan.moving import MoveMarked
+from vastwatch.desk.plan.painting import Layer, cosmetic, polygon
 from vastwatch.desk.plan.placing import Placing
 from vastwatch.desk.plan.readings import explain_rows
 from vastwatch.desk.plan.sheet import Sheet
+from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.tools import Tools
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
@@ -70,28 +71,28 @@ class PlanView(Sheet):
         self.document, self.focus, self.results, self.theme = document, focus, results, theme
         self.setObjectName("plan")
         self.setAccessibleName("Plan of the building")
-        self.look = Look(document.project, theme, focus.level)
+        self.state = PlanState(document.project, theme, focus.level)
         scene = QGraphicsScene(self)
         self.setScene(scene)
         self._layers = {
-            "ground": Layer(self.look, 0, ground.draw_ground, ground.reads_ground),
-            "underlay": Layer(self.look, 0.5, fixtures.draw_underlay, fixtures.reads_underlay),
-            "contours": Layer(self.look, 1, covered.draw_contours),
-            "furniture": Layer(self.look, 2, furniture.draw_furniture, furniture.reads_furniture),
-            "walls": Layer(self.look, 2.2, walls.draw_walls, walls.reads_walls),
-            "places": Layer(self.look, 2.4, places.draw_places, places.reads_places),
-            "fixtures": Layer(self.look, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
-            "held": Layer(self.look, 3.2, held.draw_held),
-            "sensors": Layer(self.look, 3.5, marks.draw_sensors),
-            "chain": Layer(self.look, 4, marks.draw_chain),
-            "people": Layer(self.look, 5, marks.draw_people),
-            "tools": Layer(self.look, 6, self._draw_tools),
+            "ground": Layer(self.state, 0, ground.draw_ground, ground.reads_ground),
+            "underlay": Layer(self.state, 0.5, fixtures.draw_underlay, fixtures.reads_underlay),
+            "contours": Layer(self.state, 1, covered.draw_contours),
+            "furniture": Layer(self.state, 2, furniture.draw_furniture, furniture.reads_furniture),
+            "walls": Layer(self.state, 2.2, walls.draw_walls, walls.reads_walls),
+            "places": Layer(self.state, 2.4, places.draw_places, places.reads_places),
+            "fixtures": Layer(self.state, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
+            "held": Layer(self.state, 3.2, held.draw_held),
+            "sensors": Layer(self.state, 3.5, marks.draw_sensors),
+            "chain": Layer(self.state, 4, marks.draw_chain),
+            "people": Layer(self.state, 5, marks.draw_people),
+            "tools": Layer(self.state, 6, self._draw_tools),
         }
         for layer in self._layers.values():
             scene.addItem(layer)
         self.card = Card(self, theme)
         self.bench = Bench(
-            document, focus, self.look, self, self.card, say=self.say.emit, repaint=self._repaint,
+            document, focus, self.state, self, self.card, say=self.say.emit, repaint=self._repaint,
             drawn=self.drawn.emit, scale_asked=self.scale_asked.emit,
         )  # fmt: skip
         self.builder = Builder(self.bench)
@@ -110,9 +111,9 @@ class PlanView(Sheet):
         self._set_areas()
         self.refresh()
 
-    def _draw_tools(self, p: QPainter, look: Look) -> None:
-        self.tools.draw(p, look)
-        ink = mix(look.theme.ink, look.theme.paper, look.night)
+    def _draw_tools(self, p: QPainter, state: PlanState) -> None:
+        self.tools.draw(p, state)
+        ink = mix(state.theme.ink, state.theme.paper, state.night)
         p.setPen(cosmetic(ink, 1.3, Qt.PenStyle.DashLine))
         p.setBrush(alpha(ink, 0.08))
         for outline in self.bench.foreseen or ():
@@ -148,7 +149,7 @@ class PlanView(Sheet):
         self.setSceneRect(wide)
 
     def _project_changed(self, old: Project, new: Project) -> None:
-        self.look.project = new
+        self.state.project = new
         drawn = ("walls", "openings", "furnishings", "rooms", "spots", "lamps", "outputs", "levels", "hazards",
                  "sockets", "switches", "circuits", "place", "brief")  # fmt: skip
         same_site = all(getattr(old, name) is getattr(new, name) for name in drawn)
@@ -171,19 +172,19 @@ class PlanView(Sheet):
         self.refresh(site=False)
 
     def refresh(self, site: bool = True) -> None:
-        """Bring the look up to date and repaint."""
-        look, focus = self.look, self.focus
-        look.theme = self.theme
-        look.level, look.figure = focus.level, focus.figure
-        look.selected, look.room = focus.selected, focus.room
-        look.contours = focus.here.covers
-        show_moment(look, focus, self.results.rehearsal)
-        lay_out_contours(look)
+        """Bring the state up to date and repaint."""
+        state, focus = self.state, self.focus
+        state.theme = self.theme
+        state.level, state.figure = focus.level, focus.figure
+        state.selected, state.room = focus.selected, focus.room
+        state.contours = focus.here.covers
+        show_moment(state, focus, self.results.rehearsal)
+        lay_out_contours(state)
         if site:
             self._look_up()
             for layer in self._layers.values():
                 layer.look_again()
-        chrome = self.theme.panel if look.night < 0.02 else look.ground
+        chrome = self.theme.panel if state.night < 0.02 else state.ground
         if chrome != self.backgroundBrush().color():
             self.setBackgroundBrush(chrome)
         shown = self._shown()
@@ -194,36 +195,37 @@ class PlanView(Sheet):
 
     def _shown(self) -> tuple[object, ...]:
         """What the layers paint that keep no picture, as far as it can change without the building."""
-        look = self.look
-        laid = tuple((s, paths) for s, _, paths in look.laid)
+        state = self.state
+        laid = tuple((s, paths) for s, _, paths in state.laid)
         return (
-            look.project.sensors, look.project.devices, look.selected, look.room, look.marked, laid, look.reporting,
-            tuple(look.people), look.chain, look.night, look.theme, look.level, self.bench.foreseen, look.dragging,
+            state.project.sensors, state.project.devices, state.selected, state.room, state.marked, laid,
+            state.reporting, tuple(state.people), state.chain, state.night, state.theme, state.level,
+            self.bench.foreseen, state.dragging,
         )  # fmt: skip
 
     def _look_up(self) -> None:
         """What the fixtures layer shows of the project."""
-        look, focus = self.look, self.focus
-        look.shapes, look.marked, look.ghost = focus.here.shapes, focus.marked, focus.ghost
-        project = look.project
+        state, focus = self.state, self.focus
+        state.shapes, state.marked, state.ghost = focus.here.shapes, focus.marked, focus.ghost
+        project = state.project
         lamp = next((x.id for x in project.lamps if x.id == focus.selected), None)
-        look.traced = frozenset(
+        state.traced = frozenset(
             {c.id for c in project.circuits if lamp is not None and lamp in c.lamps}
             | {s.circuit for s in project.switches if s.id == focus.selected}
         )
         day = date.fromisoformat(project.brief.rehearse_from)
         mine = (resolved(project, h, day) for h in project.hazards if h.level == focus.level)
-        look.hazards = [h for h in mine if h is not None]
+        state.hazards = [h for h in mine if h is not None]
 
     def hurry(self) -> None:
         """Paint without smooth edges until the hand has rested a moment, on plans that are large."""
         project = self.document.project
         if len(project.walls) + len(project.furnishings) > LARGE_PLAN:
-            self.look.hurried = True
+            self.state.hurried = True
             self._rest.start()
 
     def _rested(self) -> None:
-        self.look.hurried = False
+        self.state.hurried = False
         for layer in self._layers.values():
             layer.update()
 
@@ -233,7 +235,7 @@ class PlanView(Sheet):
         """The mark under a pixel: a sensor, else a lamp, else a spot, else in the Plan stage a furnishing."""
         project = self.document.project
         candidates: list[tuple[str, tuple[float, float], float]] = []
-        for s in self.look.sensors:
+        for s in self.state.sensors:
             candidates.append((s.id, (s.at[0], s.at[1]), GRIP))
         for group, grip in ((project.lamps, 10.0), (project.outputs, 10.0), (project.spots, 8.0)):
             for r in group:
@@ -329,7 +331,7 @@ class PlanView(Sheet):
 
     def _put_down(self) -> None:
         """After a gesture nothing is in the hand."""
-        self.look.dragging, self.look.coarseness = False, 1
+        self.state.dragging, self.state.coarseness = False, 1
         self.bench.show_foreseen(None)
         self.card.hide()
         self.refresh(site=False)
@@ -446,7 +448,7 @@ class PlanView(Sheet):
             self.fit()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.focus.placing:
             x, y = self.plan_at(QPointF(self.viewport().rect().center()))  # type: ignore[union-attr]
-            room = next((r for r in self.look.rooms if r.id == self.focus.room), None)
+            room = next((r for r in self.state.rooms if r.id == self.focus.room), None)
             if room is not None:
                 from vastwatch.geometry import polygons
 

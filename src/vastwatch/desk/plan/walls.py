@@ -9,26 +9,27 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from vastwatch.design.project import Project
-from vastwatch.desk.plan.look import Look, cosmetic, kept, polygon
+from vastwatch.desk.plan.painting import cosmetic, polygon
+from vastwatch.desk.plan.state import PlanState, kept
 from vastwatch.desk.shell.theme import alpha, mix
 from vastwatch.site.building import Opening, Wall
 
 
-def draw_walls(p: QPainter, look: Look) -> None:
+def draw_walls(p: QPainter, state: PlanState) -> None:
     """Walls with their openings."""
-    project = look.project
+    project = state.project
     solid, openings = kept(
-        look, "walls", (project.walls, project.openings, look.level), lambda: _solid(project, look.level)
+        state, "walls", (project.walls, project.openings, state.level), lambda: _solid(project, state.level)
     )
     p.setPen(Qt.PenStyle.NoPen)
-    p.fillPath(solid, look.wall)
+    p.fillPath(solid, state.wall)
     for wall, o in openings:
-        _opening(p, look, wall, o, math.dist(wall.a, wall.b))
+        _opening(p, state, wall, o, math.dist(wall.a, wall.b))
 
 
-def reads_walls(look: Look) -> tuple[object, ...]:
+def reads_walls(state: PlanState) -> tuple[object, ...]:
     """What the walls layer shows."""
-    return look.project.walls, look.project.openings, look.level, look.night, look.theme
+    return state.project.walls, state.project.openings, state.level, state.night, state.theme
 
 
 def _solid(project: Project, level: str) -> tuple[QPainterPath, list[tuple[Wall, Opening]]]:
@@ -77,23 +78,23 @@ def along(wall: Wall, s: float, length: float) -> QPointF:
     return QPointF(wall.a[0] + k * (wall.b[0] - wall.a[0]), -(wall.a[1] + k * (wall.b[1] - wall.a[1])))
 
 
-def draw_halo(p: QPainter, look: Look, wall: Wall, a: QPointF, b: QPointF) -> None:
+def draw_halo(p: QPainter, state: PlanState, wall: Wall, a: QPointF, b: QPointF) -> None:
     """Marks a selected stretch of wall."""
-    pen = QPen(alpha(look.ink, 0.4), wall.thickness + 0.16)
+    pen = QPen(alpha(state.ink, 0.4), wall.thickness + 0.16)
     pen.setCapStyle(Qt.PenCapStyle.FlatCap)
     p.setPen(pen)
     p.drawLine(a, b)
 
 
-def _opening(p: QPainter, look: Look, wall: Wall, o: Opening, length: float) -> None:
+def _opening(p: QPainter, state: PlanState, wall: Wall, o: Opening, length: float) -> None:
     a, b = along(wall, o.offset, length), along(wall, min(o.offset + o.width, length), length)
-    thin = mix(look.theme.soft, QColor("#6D779C"), look.night)
+    thin = mix(state.theme.soft, QColor("#6D779C"), state.night)
     if o.kind == "window":
         d = (b - a) / max(math.hypot(b.x() - a.x(), b.y() - a.y()), 1e-9)
         n = QPointF(-d.y(), d.x()) * (wall.thickness / 2)
         p.setPen(cosmetic(thin, 1))
         p.setBrush(
-            mix(QColor("#E4EAF0") if look.theme.name == "light" else QColor("#45506A"), QColor("#2C3765"), look.night)
+            mix(QColor("#E4EAF0") if state.theme.name == "light" else QColor("#45506A"), QColor("#2C3765"), state.night)
         )
         p.drawPolygon(QPolygonF([a + n, b + n, b - n, a - n]))
         p.drawLine(a, b)

@@ -89,7 +89,7 @@ class Desk:
 
 
 def catch_failures(desk: Desk, log: Path) -> None:
-    """Let a flaw of the program neither end it nor reach the user as a traceback: it is written to a log, and said."""
+    """A failure of the program neither ends it nor reaches the user as a traceback: it is logged, and said."""
 
     def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         if issubclass(kind, KeyboardInterrupt):
@@ -99,7 +99,7 @@ def catch_failures(desk: Desk, log: Path) -> None:
             log.parent.mkdir(parents=True, exist_ok=True)
             with log.open("a", encoding="utf-8") as out:
                 traceback.print_exception(kind, error, trace, file=out)
-        desk.window.say(f"That did not work, by a flaw of the program. Your work is kept; details in {log}.")
+        desk.window.say(f"That did not work, by a failure of the program. Your work is kept; details in {log}.")
 
     sys.excepthook = caught
     # What fails in the background goes to the same log, and is said by whoever asked for it.
@@ -121,7 +121,7 @@ def run(file: str | None, demo: bool) -> int:
     journal = Journal()
     document = Document(project, path, journal)
     desk = Desk(document)
-    catch_failures(desk, journal_folder().parent / "flaws.log")
+    catch_failures(desk, journal_folder().parent / "failures.log")
     desk.window.show()
     QTimer.singleShot(0, lambda: desk.offer_leftover(journal))
     return app.exec()

@@ -309,7 +309,7 @@ class Window(QMainWindow):
 
     def _overlay_style(self) -> None:
         """The controls that lie on the plan take the colour of its ground."""
-        t, night = self.theme, self.plan.look.night
+        t, night = self.theme, self.plan.state.night
         ink = mix(t.ink, t.paper if t.name == "light" else t.ink, night).name()
         back = mix(t.card, t.night, night).name()
         line = mix(t.hairline, t.night_wall, night * 0.6).name()

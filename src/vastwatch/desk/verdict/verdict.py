@@ -293,7 +293,7 @@ class Verdict(QWidget):
 
     def _no_findings(self, room: str) -> str:
         if self.results.findings.state == "failed":
-            return self.tr("The design checks could not be run, by a flaw of the program; its log says why.")
+            return self.tr("The design checks could not be run, by a failure of the program; its log says why.")
         r = self.results.rehearsal
         count = sum(i.dark for i in r.incidents if i.room == room) if r else 0
         if count == 0:

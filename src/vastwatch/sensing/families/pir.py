@@ -88,7 +88,7 @@ def heading_range(tangential: float, radial: float, psi_deg: ArrayLike) -> Array
     return 1.0 / np.sqrt((np.cos(psi) / radial) ** 2 + (np.sin(psi) / tangential) ** 2)
 
 
-def look(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, points: Array, body: Body) -> PirView:
+def view_of(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, points: Array, body: Body) -> PirView:
     """How the sensor sees a body at each of the (n, 2) points of its level."""
     x, y, h = sensor.at
     ceiling = device.lens == "ceiling"
@@ -202,7 +202,7 @@ class PirModel:
         sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, PirType)
         out = np.zeros(len(points))
-        view = look(sensor, device, mounted.around, mounted.ambient_c, points, walker.body)
+        view = view_of(sensor, device, mounted.around, mounted.ambient_c, points, walker.body)
         psi = angle_to_sight(sensor, points, view.where, walker)
         out[view.where] = walk_rate(device, view, sensor.at[2], psi, walker.speed, walker.body)
         return out
@@ -210,7 +210,7 @@ class PirModel:
     def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
         assert isinstance(mounted.device, PirType)
         out = Staying.nobody(len(points))
-        view = look(mounted.sensor, mounted.device, mounted.around, mounted.ambient_c, points, stayer.body)
+        view = view_of(mounted.sensor, mounted.device, mounted.around, mounted.ambient_c, points, stayer.body)
         out.large[view.where], out.small[view.where] = minor_motion_chances(mounted.device, view)
         return out
 
@@ -218,7 +218,7 @@ class PirModel:
         device = mounted.device
         assert isinstance(device, PirType)
         g = geometry(mounted, who)
-        view = look(mounted.sensor, device, mounted.around, mounted.ambient_c, g.points, who.body)
+        view = view_of(mounted.sensor, device, mounted.around, mounted.ambient_c, g.points, who.body)
         ceiling = device.lens == "ceiling"
         axis = 1.0 if ceiling else float(off_axis_factor(g.azimuth_deg, device.fov_h, device.edge_share))
         rated = device.tangential_m if who.walking_by else device.minor_m
@@ -239,7 +239,7 @@ class PirModel:
 
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         assert isinstance(mounted.device, PirType)
-        view = look(
+        view = view_of(
             mounted.sensor, mounted.device, mounted.around, mounted.ambient_c, looked_at(hazard), body_of(hazard)
         )
         seen = chance(view.slant, mounted.device.radial_m * view.factor)

@@ -84,7 +84,7 @@ def plan_limit(band_limit_m: float, dz_m: float) -> float:
     return math.sqrt(max(band_limit_m**2 - dz_m**2, 0.0))
 
 
-def look(sensor: Sensor, device: RadarType, around: Obstacles, points: Array, body: Body) -> RadarView:
+def view_of(sensor: Sensor, device: RadarType, around: Obstacles, points: Array, body: Body) -> RadarView:
     """How the radar sees a body at each of the (n, 2) points of its level."""
     x, y, h = sensor.at
     dz = body.middle - h
@@ -242,7 +242,7 @@ class RadarModel:
     def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         assert isinstance(mounted.device, RadarType)
         out = np.zeros(len(points))
-        seen = look(mounted.sensor, mounted.device, mounted.around, points, walker.body)
+        seen = view_of(mounted.sensor, mounted.device, mounted.around, points, walker.body)
         out[seen.where] = walk_rate(mounted.device, seen)
         return out
 
@@ -250,7 +250,7 @@ class RadarModel:
         sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, RadarType)
         out = Staying.nobody(len(points))
-        seen = look(sensor, device, mounted.around, points, stayer.body)
+        seen = view_of(sensor, device, mounted.around, points, stayer.body)
         side: ArrayLike = ANY_SIDE
         if stayer.facing_deg is not None:
             x, y = points[seen.where].T
@@ -264,7 +264,7 @@ class RadarModel:
         sensor, device = mounted.sensor, mounted.device
         assert isinstance(device, RadarType)
         g = geometry(mounted, who)
-        echo = look(sensor, device, mounted.around, g.points, who.body)
+        echo = view_of(sensor, device, mounted.around, g.points, who.body)
         az, el = off_axis(
             sensor, g.points[:, 0] - sensor.at[0], g.points[:, 1] - sensor.at[1], who.body.middle - sensor.at[2]
         )
@@ -288,7 +288,7 @@ class RadarModel:
         usual = FALSE_PER_H[hazard.kind]
         if usual <= 0:
             return 0.0
-        view = look(mounted.sensor, mounted.device, mounted.around, looked_at(hazard), body_of(hazard))
+        view = view_of(mounted.sensor, mounted.device, mounted.around, looked_at(hazard), body_of(hazard))
         return per_second(usual, hazard, chance(view.slant, mounted.device.moving_m * view.factor, SOFTNESS))
 
     def blind_s(self, device: DeviceType) -> float:

@@ -136,7 +136,7 @@ class WiringPage(Sleeper):
         module.activated.connect(lambda i, box=module: self._module(circuit.id, box.itemData(i)))
         box.addWidget(row(neutral, module, stretch=1))
         if circuit.module is not None:
-            for words in wiring.module_troubles(project, circuit, find(project.devices, circuit.module)):
+            for words in wiring.module_misfits(project, circuit, find(project.devices, circuit.module)):
                 box.addWidget(label(words[:1].upper() + words[1:] + ".", "bad", True))
         return holder
 

@@ -1,0 +1,105 @@
+"""`PlanState`: all that a repaint of the plan needs to know, and what was made of it for the last one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import TypeVar
+
+from PyQt6.QtGui import QColor, QPainterPath
+
+from vastwatch.design.project import Project
+from vastwatch.design.records import Sensor
+from vastwatch.desk.shell.theme import Theme, mix
+from vastwatch.devices import DeviceType
+from vastwatch.rehearsal.causes import Chain
+from vastwatch.sensing import Figure
+from vastwatch.site.building import Hazard, Room
+
+T = TypeVar("T")
+
+
+@dataclass
+class PlanState:
+    """Everything a repaint of the plan needs to know; the view keeps it current."""
+
+    project: Project
+    theme: Theme
+    level: str
+    figure: Figure = "across"
+    selected: str | None = None
+    room: str | None = None
+    contours: bool = True
+    night: float = 0.0
+    lit: dict[str, float] = field(default_factory=dict)
+    people: list[tuple[str, str, tuple[float, float], bool]] = field(default_factory=list)
+    chain: Chain | None = None
+    reporting: frozenset[str] = frozenset()
+    dragging: bool = False
+    # How coarse the map of a dragged sensor is: 1, or 2 where the machine is slow (see `covered`).
+    coarseness: int = 1
+    hurried: bool = False
+    shapes: str = "nothing"
+    marked: frozenset[str] = frozenset()
+    ghost: bool = True
+    # Circuits whose wiring is shown: that of the selected switch or lamp.
+    traced: frozenset[str] = frozenset()
+    # Contours as they are painted: the sensor, its device type, and its paths (none for one that sees no area).
+    laid: list[tuple[Sensor, DeviceType, tuple[QPainterPath, ...]]] = field(default_factory=list)
+    # What was last made of which records: `kept` looks here.
+    made: dict[str, tuple[tuple[object, ...], object]] = field(default_factory=dict)
+    # The hazards of the shown level as they are on the rehearsed day.
+    hazards: list[Hazard] = field(default_factory=list)
+
+    @property
+    def ground(self) -> QColor:
+        """The ground at this hour: from paper to night."""
+        return mix(self.theme.paper, self.theme.night, self.night)
+
+    @property
+    def ink(self) -> QColor:
+        """Words on the ground."""
+        return mix(self.theme.soft, QColor("#B9C1DD"), self.night)
+
+    @property
+    def wall(self) -> QColor:
+        """Walls at this hour."""
+        return mix(self.theme.wall, self.theme.night_wall, self.night)
+
+    @property
+    def sensors(self) -> list[Sensor]:
+        """The sensors of the shown level."""
+        return [s for s in self.project.sensors if s.level == self.level]
+
+    @property
+    def rooms(self) -> list[Room]:
+        """The rooms of the shown level."""
+        return [r for r in self.project.rooms if r.level == self.level]
+
+
+def same(a: object, b: object) -> bool:
+    """The same record, or the same plain value; long lists of records are compared one by one, by identity."""
+    if a is b:
+        return True
+    if isinstance(a, list) and isinstance(b, list):
+        return len(a) == len(b) and all(x is y for x, y in zip(a, b))
+    return isinstance(a, str | float | int | bool | frozenset | dict) and a == b
+
+
+def kept(state: PlanState, name: str, sources: tuple[object, ...], make: Callable[[], T]) -> T:
+    """What was made of the same sources before, compared by identity (words by value), else what is made now.
+
+    A plan of hundreds of walls is painted as a few long paths; while the view moves they stay as they are.
+    """
+    known = state.made.get(name)
+    if known is not None and all(same(a, b) for a, b in zip(known[0], sources)):
+        return known[1]  # type: ignore[return-value]
+    out = make()
+    state.made[name] = (sources, out)
+    return out
+
+
+def special(state: PlanState) -> frozenset[str]:
+    """Ids that are drawn apart: selected, marked, or blamed by the open chain of causes."""
+    blamed = {ident for s in (state.chain.sights[:1] if state.chain else ()) for ident, _ in s.hidden_by[:1]}
+    return frozenset(blamed | state.marked | ({state.selected} if state.selected else set()))
