@@ -14,8 +14,8 @@ from vastwatch.signals import Signal
 @dataclass(frozen=True)
 class Scores:
     """Per day: `drops` (false-offs: light went off on somebody), `dark_min` (needed and not lit), `idle_h` and
-    `idle_kwh` (lit for nobody). `first_median_s`, `first_p95_s`: from crossing the door into the dark to light; None without such an
-    arrival, of which there were `arrivals` in all."""
+    `idle_kwh` (lit for nobody). `first_median_s`, `first_p95_s`: from crossing the door into the dark to light; None
+    without such an arrival, of which there were `arrivals` in all."""
 
     drops: float
     dark_min: float
