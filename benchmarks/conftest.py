@@ -1,0 +1,27 @@
+"""What the benchmarks share: the sample, one application, a median, and a line of the report."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import pytest
+
+from vastwatch.files import load_demo
+from vastwatch.memory import keep_freed_memory
+
+keep_freed_memory()
+
+
+@pytest.fixture(scope="module")
+def demo():
+    return load_demo()
+
+
+@pytest.fixture(scope="session")
+def app():
+    """One application for all windows: a process has only one."""
+    from vastwatch.desk.shell.app import make_application
+
+    return make_application()

@@ -1,0 +1,116 @@
+"""Whole processes: a start, a drawing that comes in, a year, four weeks at the command line."""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import time
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+from timed import median_s, say
+
+START = """
+import resource, sys, time
+begin = time.perf_counter()
+from vastwatch.memory import keep_freed_memory
+keep_freed_memory()
+from vastwatch.desk.shell.app import Desk, make_application
+from vastwatch.desk.shell.document import Document
+from vastwatch.files import load_demo
+app = make_application()
+desk = Desk(Document(load_demo()))
+desk.window.show()
+while not desk.window.isVisible():
+    app.processEvents()
+app.processEvents()
+desk.window.grab()
+painted = time.perf_counter() - begin
+while desk.window.results.rehearsal is None or desk.window.results.busy():
+    app.processEvents()
+desk.window.grab()
+print(painted, time.perf_counter() - begin, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+desk.window.results.stop()
+"""
+
+
+def test_start_to_a_painted_window_and_its_memory():
+    # First of all: a child of a process that has grown counts the memory of its parent.
+    runs = []
+    for _ in range(4):
+        out = subprocess.run([sys.executable, "-c", START], capture_output=True, text=True, check=True).stdout
+        runs.append([float(v) for v in out.split()])
+    painted, ready, memory = (statistics.median(column) for column in list(zip(*runs))[:3])
+    say(
+        f"start with the sample: painted after {painted:.2f} s (guide 1.5 s), week rehearsed after {ready:.2f} s; {memory:.0f} MB (guide 250 MB)"
+    )
+    assert painted < 3.0
+    assert memory < 250
+
+
+# -- coverage ------------------------------------------------------------------------------------------------------
+
+
+def test_a_drawing_of_20_000_entities_comes_in(tmp_path):
+    import random
+
+    import ezdxf
+
+    from vastwatch.design.project import Project
+    from vastwatch.files.dxf import bring_in, read_drawing
+    from vastwatch.site.building import Level
+
+    document = ezdxf.new()
+    document.header["$INSUNITS"] = 6
+    space, rng = document.modelspace(), random.Random(1)
+    for i in range(10):
+        for j in range(6):
+            x, y = 4.0 * i, 3.5 * j
+            corners = [(x, y), (x + 4, y), (x + 4, y + 3.5), (x, y + 3.5)]
+            space.add_lwpolyline(corners, close=True, dxfattribs={"layer": "rooms"})
+            space.add_text(f"R{i}-{j}", dxfattribs={"insert": (x + 1, y + 1), "layer": "names"})
+    while len(space) < 20_000:
+        x, y = 40 * rng.random(), 21 * rng.random()
+        space.add_line((x, y), (x + 2 * rng.random(), y + 2 * rng.random()), dxfattribs={"layer": "walls"})
+    path = tmp_path / "large.dxf"
+    document.saveas(path)
+    bare = Project(name="x", levels=(Level(id="ground", name="Ground", elevation=0.0),))
+
+    def brought():
+        drawing = read_drawing(path)
+        return bring_in(bare, "ground", drawing, set(drawing.layers), "m")
+
+    assert len(brought().project.rooms) == 60
+    seconds = median_s(brought, 3)
+    say(f"a drawing of 20,000 entities, read and made into walls and rooms: {seconds:.2f} s (bar 5 s)")
+    assert seconds < 10
+
+
+# -- the adviser ---------------------------------------------------------------------------------------------------
+
+
+def test_a_year_of_the_sample_and_its_incidents():
+    """In a process of its own, so that the memory is its alone."""
+    probe = (
+        "import re, time; from vastwatch.files import load_demo; from vastwatch.rehearsal import rehearse\n"
+        "demo = load_demo(); t = time.perf_counter(); r = rehearse(demo, 364, 1); n = len(r.incidents); s = r.scores\n"
+        "peak = re.search(r'VmHWM:\\s+(\\d+)', open('/proc/self/status').read())\n"
+        "print(time.perf_counter() - t, n, int(peak[1]) / 1024)"
+    )
+    out = subprocess.run([sys.executable, "-c", probe], capture_output=True, text=True, check=True).stdout.split()
+    seconds, incidents, memory = float(out[0]), int(out[1]), float(out[2])
+    say(f"52 weeks of the sample with {incidents} incidents: {seconds:.1f} s (bar 25 s), {memory:.0f} MB (bar 300 MB)")
+    assert seconds < 60 and memory < 300
+
+
+def test_four_weeks_at_the_command_line():
+    begin = time.perf_counter()
+    subprocess.run(
+        [sys.executable, "-m", "vastwatch", "rehearse", "--demo", "--days", "28"], capture_output=True, check=True
+    )
+    seconds = time.perf_counter() - begin
+    say(f"28 days of the sample at the command line, the process and all chains: {seconds:.2f} s (bar 2 s)")
+    assert seconds < 8

@@ -1,0 +1,221 @@
+"""The window: what a frame takes, on the sample and on large plans."""
+
+from __future__ import annotations
+
+import os
+import statistics
+import time
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import pytest
+from msgspec.structs import replace
+
+from timed import say
+from vastwatch.design.project import find
+
+
+def test_a_frame_while_dragging_by_mouse(app, demo):
+    from PyQt6.QtCore import QEvent, QPointF, Qt
+    from PyQt6.QtGui import QMouseEvent
+    from PyQt6.QtTest import QTest
+
+    from vastwatch.desk.shell.app import Desk
+    from vastwatch.desk.shell.document import Document
+
+    desk = Desk(Document(demo))
+    window = desk.window
+    window.resize(1280, 800)
+    window.show()
+    for ident, level, aim in (("pir-throwing", "ground", (-2.2, -1.6)), ("radar-sitting", "upper", (2.2, 0.6))):
+        window.focus.set(stage="Sensors", level=level, selected=ident, room=None)
+        QTest.qWait(100)
+        while window.results.busy():
+            QTest.qWait(20)
+        view, sensor = window.plan.viewport(), find(window.document.project.sensors, ident)
+        start = window.plan.pixel_of(*sensor.at[:2])
+        QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=start.toPoint())
+        frames = []
+        for k in range(60):
+            p = start + QPointF(*aim) * k
+            move = QMouseEvent(
+                QEvent.Type.MouseMove, p, view.mapToGlobal(p), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+            )  # fmt: skip
+            begin = time.perf_counter()
+            app.sendEvent(view, move)
+            view.repaint()
+            frames.append(time.perf_counter() - begin)
+        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=p.toPoint())
+        say(
+            f"a frame, dragging {ident} (its room on 5 cm, the rest of the level on 10 cm, contours, repaint): median "
+            f"{statistics.median(frames) * 1e3:.1f} ms, best {min(frames) * 1e3:.1f} ms (guide 16 ms)"
+        )
+        assert statistics.median(frames) < 0.080
+    window.document.undo_stack.setClean()
+    window.close()
+
+
+def large_plan():
+    """60 rooms, 400 walls, 300 pieces of furniture on one level."""
+    from vastwatch.design.edits.building import add_rooms, rectangle
+    from vastwatch.design.edits.fittings import add_furnishing
+    from vastwatch.design.project import Project
+    from vastwatch.site.building import Level, Wall
+    from vastwatch.site.furniture import furniture
+
+    project = Project(name="Large", levels=(Level(id="ground", name="Ground", elevation=0.0),))
+    wanted = [
+        (f"Room {i}-{j}", "desk", rectangle(4.2 * i, 3.8 * j, 4.2, 3.8)) for i in range(10) for j in range(6)
+    ]  # fmt: skip
+    project, _ = add_rooms(project, "ground", wanted)
+    kinds = [k for k in furniture() if k.width < 1.3 and k.depth < 1.0 and k.kind != "stair"]
+    for n in range(300):
+        room = project.rooms[n // 5]
+        x, y = room.outline[0]
+        at = (round(x + 0.8 + (n % 5) * 0.65, 2), round(y + 0.8 + (n % 3) * 1.1, 2))
+        project, _ = add_furnishing(project, "ground", kinds[n % len(kinds)], at, 90.0 * (n % 4))
+    short = []
+    for n in range(400 - len(project.walls)):
+        x, y = project.rooms[n % 60].outline[0]
+        x, y = x + 0.4 * (n // 60 + 1), y
+        short.append(Wall(id=f"stub-{n}", level="ground", a=(x, y), b=(x, y + 0.6)))
+    return replace(project, walls=(*project.walls, *short))
+
+
+def test_a_large_plan_pans_zooms_and_drags(app):
+    from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+    from PyQt6.QtGui import QMouseEvent, QWheelEvent
+    from PyQt6.QtTest import QTest
+
+    from vastwatch.desk.shell.app import Desk
+    from vastwatch.desk.shell.document import Document
+
+    project = large_plan()
+    assert (len(project.rooms), len(project.walls), len(project.furnishings)) == (60, 400, 300)
+    desk = Desk(Document(project))
+    window = desk.window
+    window.resize(1280, 800)
+    window.show()
+    window.focus.set(stage="Plan")
+    QTest.qWait(300)
+    while window.results.busy():
+        QTest.qWait(20)
+    plan, view = window.plan, window.plan.viewport()
+
+    def moved(start: QPointF, aim: tuple[float, float], button=Qt.MouseButton.LeftButton) -> list[float]:
+        QTest.mousePress(view, button, pos=start.toPoint())
+        frames = []
+        for k in range(40):
+            p = start + QPointF(*aim) * k
+            move = QMouseEvent(QEvent.Type.MouseMove, p, view.mapToGlobal(p), Qt.MouseButton.NoButton, button,
+                               Qt.KeyboardModifier.NoModifier)  # fmt: skip
+            begin = time.perf_counter()
+            app.sendEvent(view, move)
+            view.repaint()
+            frames.append(time.perf_counter() - begin)
+        QTest.mouseRelease(view, button, pos=p.toPoint())
+        return frames
+
+    def wheeled() -> list[float]:
+        frames = []
+        for k in range(40):
+            at = QPointF(300, 200)
+            wheel = QWheelEvent(at, QPointF(view.mapToGlobal(at)), QPoint(), QPoint(0, 60 if k % 20 < 10 else -60),
+                                Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+                                Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+            begin = time.perf_counter()
+            app.sendEvent(view, wheel)
+            view.repaint()
+            frames.append(time.perf_counter() - begin)
+        return frames
+
+    piece = project.furnishings[152]
+    middle = [sum(p[k] for p in piece.outline) / 4 for k in (0, 1)]
+    wall = next(w for w in project.walls if w.a[0] == w.b[0] == 16.8)
+    on_wall = plan.pixel_of(wall.a[0], (wall.a[1] + wall.b[1]) / 2)
+    frames = {
+        "pans": moved(QPointF(320, 240), (2, 1), Qt.MouseButton.MiddleButton),
+        "zooms": wheeled(),
+        "drags furniture": moved(plan.pixel_of(*middle), (0.5, 0.3)),
+        "drags a wall": moved(on_wall, (0.3, 0.0)),
+    }
+    for what, times in frames.items():
+        say(f"a plan of 60 rooms, 400 walls, 300 pieces {what}: median {statistics.median(times) * 1e3:.1f} ms a "
+            f"frame, best {min(times) * 1e3:.1f} ms (bar 16.7 ms)")  # fmt: skip
+        assert statistics.median(times) < 0.100
+    window.document.undo_stack.setClean()
+    window.close()
+
+
+# -- drawings ------------------------------------------------------------------------------------------------------
+
+
+def station(sensors: int):
+    """The large plan with so many sensors, three to a room at most, lamps, and six people who work there."""
+    from vastwatch.design.edits.sensors import add_sensor
+    from vastwatch.devices import catalogue
+    from vastwatch.site.building import Spot
+    from vastwatch.site.people import Errand, Person, Stay
+
+    project = large_plan()
+    pir = next(d for d in catalogue() if d.id == "pir-corner-12")
+    each = 1 if sensors <= 60 else -(-sensors // 60)
+    corners = ((0.3, 0.3, 45.0), (3.9, 0.3, 135.0), (3.9, 3.5, 225.0))
+    hung = 0
+    for room in project.rooms:
+        x, y = room.outline[0]
+        for dx, dy, yaw in corners[:each]:
+            if hung < sensors:
+                project, _ = add_sensor(project, pir, "ground", (x + dx, y + dy, 2.2), yaw, 0.0)
+                hung += 1
+    spots = []
+    for k, room in enumerate(project.rooms[:24]):
+        x, y = room.outline[0]
+        spots.append(Spot(id=f"seat-{k}", room=room.id, name=f"seat {k}", at=(x + 2.1, y + 3.3), posture="seated",
+                          activity="desk"))  # fmt: skip
+    people = [
+        Person(
+            id=f"p-{n}", name=f"P{n}",
+            stays=(Stay(at="08:00", spot=f"seat-{4 * n}"), Stay(at="18:00", spot=f"seat-{4 * n + 1}")),
+            errands=(Errand(between=("08:30", "17:30"), spot=f"seat-{4 * n + 2}", per_day=8, minutes=6),),
+        )
+        for n in range(6)
+    ]  # fmt: skip
+    return replace(project, spots=(*project.spots, *spots), people=tuple(people))
+
+
+@pytest.mark.parametrize(("sensors", "bar"), [(20, 25), (170, 60)])
+def test_a_frame_of_a_new_hold_time_with_everything_that_follows(app, sensors, bar):
+    from PyQt6.QtTest import QTest
+
+    from vastwatch.design.edits.sensors import set_hold
+    from vastwatch.desk.shell.app import Desk
+    from vastwatch.desk.shell.document import Document
+
+    project = station(sensors)
+    assert len(project.sensors) == sensors
+    desk = Desk(Document(project))
+    window = desk.window
+    window.resize(1280, 800)
+    window.show()
+    room = project.presences[0].room
+    window.focus.set(stage="Timing", room=room, level="ground", selected=room)
+    QTest.qWait(200)
+    while window.results.busy():
+        QTest.qWait(20)
+    frames = []
+    for k in range(30):
+        new = set_hold(window.document.project, project.presences[0].id, 60.0 + 5 * k)
+        begin = time.perf_counter()
+        window.document.apply(new, "Hold", "hold")
+        # All that is shown is painted anew within the frame: plan, ribbon, verdict, curve, strip.
+        app.sendPostedEvents()
+        app.processEvents()
+        frames.append(time.perf_counter() - begin)
+    assert window.results.rehearsal.project is window.document.project
+    say(f"a new hold at {sensors} sensors, rehearsed, judged and painted: median {statistics.median(frames) * 1e3:.1f} ms, "
+        f"best {min(frames) * 1e3:.1f} ms (bar {bar} ms)")  # fmt: skip
+    assert statistics.median(frames) * 1e3 < 4 * bar
+    window.document.undo_stack.setClean()
+    window.close()
