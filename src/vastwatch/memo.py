@@ -25,6 +25,8 @@ R = TypeVar("R")
 BUDGET = 256 * 1024 * 1024
 # What an entry costs beside its arrays, and what anything that is no array counts, bytes.
 _ENTRY, _THING = 400, 64
+# What a point of a painter's path weighs, bytes.
+_POINT = 24
 # Of a list longer than this so many are weighed for all.
 LONG, SOME = 200, 20
 # Looking through one result stops after so many things.
@@ -94,7 +96,8 @@ class Memo:
 
 
 def weigh(result: Any) -> int:
-    """About how many bytes a result holds; records of the project weigh nothing, the project holds them anyway."""
+    """About how many bytes a result holds; records of the project weigh nothing, the project holds them anyway.
+    Pictures and painters' paths, which are no arrays, say how large they are."""
     total, left = 0, [result]
     seen: set[int] = set()
     while left and len(seen) < _MOST_THINGS:
@@ -117,6 +120,10 @@ def weigh(result: Any) -> int:
             left.extend(thing.values())
         elif isinstance(thing, bytes | str):
             total += sys.getsizeof(thing)
+        elif hasattr(thing, "sizeInBytes"):
+            total += thing.sizeInBytes()
+        elif hasattr(thing, "elementCount"):
+            total += _POINT * thing.elementCount()
         elif not isinstance(thing, type | ModuleType | FunctionType) and hasattr(thing, "__dict__"):
             left.extend(vars(thing).values())
         total += _THING

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from hands import LEFT, key, project, settle
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QImage, QPainterPath, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from vastwatch.design.edits.sensors import add_sensor
@@ -20,7 +20,7 @@ from vastwatch.desk.stages import STAGES
 from vastwatch.desk.stages.tiles import Tile
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
-from vastwatch.memo import MEMO
+from vastwatch.memo import MEMO, weigh
 from vastwatch.sensing import coverage
 
 
@@ -267,3 +267,11 @@ def test_every_stage_has_a_tab_a_key_a_panel_and_a_hint(qtbot, window):
         window.focus.set(selected="radar-sitting")
         assert window._hint() == stage.hints.get("sensors", stage.hint)
         window.focus.set(selected=window.focus.room)
+
+
+def test_pictures_and_paths_in_the_memo_weigh_what_they_are():
+    picture, path = QImage(100, 50, QImage.Format.Format_ARGB32), QPainterPath()
+    for k in range(500):
+        path.lineTo(k, k)
+    assert 20_000 <= weigh(picture) < 21_000
+    assert 12_000 <= weigh((path,)) < 13_000

@@ -82,7 +82,7 @@ def test_walls_are_cut_at_their_openings_into_pieces(demo):
 
 
 def test_a_large_plan_hurries_and_rests(qtbot, window):
-    from test_benchmarks import large_plan
+    from test_window import large_plan
 
     window.document.replace(large_plan(), None)
     window.take_over()

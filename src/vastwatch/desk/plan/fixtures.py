@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from functools import lru_cache
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen, QPolygonF
@@ -16,12 +15,13 @@ from vastwatch.desk.plan.underlay import picture_of
 from vastwatch.desk.shell.looks import OUTPUT_MARKS
 from vastwatch.desk.shell.theme import alpha, mix
 from vastwatch.geometry import polygons
+from vastwatch.memo import kept
 from vastwatch.site.building import Hazard, Underlay
 
 FIXTURE_PX, OUTPUT_PX = 6.5, 9.0
 
 
-@lru_cache(maxsize=8)
+@kept
 def _picture(data: str, width: int, height: int) -> QImage:
     # By the data alone: moving or fading a picture must not decode it again.
     return picture_of(Underlay(data=data, width_px=width, height_px=height))

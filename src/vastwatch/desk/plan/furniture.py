@@ -9,7 +9,7 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter
 
 from vastwatch.desk.plan.painting import cosmetic, path_of
-from vastwatch.desk.plan.state import PlanState, kept, special
+from vastwatch.desk.plan.state import PlanState, made_once, special
 from vastwatch.desk.shell.theme import alpha, mix
 
 
@@ -18,7 +18,7 @@ def draw_furniture(p: QPainter, state: PlanState) -> None:
     apart = special(state)
     pieces = [f for f in state.project.furnishings if f.level == state.level and f.id not in apart]
     fill, line = furniture_colours(state)
-    plain = kept(state, "furniture", (pieces,), lambda: path_of(pieces))
+    plain = made_once(state, "furniture", (pieces,), lambda: path_of(pieces))
     p.setBrush(alpha(fill, 0.85))
     p.setPen(cosmetic(line, 1))
     p.drawPath(plain)

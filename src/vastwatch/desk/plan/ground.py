@@ -9,7 +9,7 @@ from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QRadialGradient
 
 from vastwatch.design.project import find
 from vastwatch.desk.plan.painting import cosmetic, path_of, polygon
-from vastwatch.desk.plan.state import PlanState, kept
+from vastwatch.desk.plan.state import PlanState, made_once
 from vastwatch.desk.shell.theme import alpha, mix
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Room
@@ -17,7 +17,7 @@ from vastwatch.site.building import Room
 
 def draw_ground(p: QPainter, state: PlanState) -> None:
     """Rooms on the ground colour, a metre grid, and the light of burning lamps, clipped to their room."""
-    built = kept(state, "rooms", (state.project.rooms, state.level), lambda: path_of(state.rooms))
+    built = made_once(state, "rooms", (state.project.rooms, state.level), lambda: path_of(state.rooms))
     p.setPen(Qt.PenStyle.NoPen)
     p.fillPath(built, state.ground)
     grid = mix(QColor("#EFEBE2") if state.theme.name == "light" else state.theme.faint, state.theme.night, state.night)
@@ -25,7 +25,7 @@ def draw_ground(p: QPainter, state: PlanState) -> None:
     # While a wall moves on a large plan the faint grid is left out: laying it anew would cost a fifth of the frame.
     changing = state.hurried and known is not None and known[0][0] is not state.project.rooms
     if state.night < 0.6 and state.rooms and not changing:
-        straight, bent = kept(state, "grid", (state.project.rooms, state.level), lambda: _grid(state.rooms))
+        straight, bent = made_once(state, "grid", (state.project.rooms, state.level), lambda: _grid(state.rooms))
         pen = cosmetic(alpha(grid, 0.9 * (1 - state.night)), 1)
         p.save()
         # The lines are upright and level: without smoothing they are sharper, and quicker.

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from functools import lru_cache
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPen, QPolygonF
@@ -15,6 +14,7 @@ from vastwatch.desk.plan.shapes import name_place
 from vastwatch.desk.plan.state import PlanState, special
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.theme import alpha, font, mix
+from vastwatch.memo import kept
 from vastwatch.site.building import Room
 
 
@@ -42,7 +42,7 @@ def reads_places(state: PlanState) -> tuple[object, ...]:
     )
 
 
-@lru_cache(maxsize=2048)
+@kept
 def _width(words: str, selected: bool) -> int:
     return QFontMetrics(font(13, 600 if selected else 500)).horizontalAdvance(words)
 

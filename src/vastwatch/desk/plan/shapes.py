@@ -4,8 +4,8 @@ Qt."""
 from __future__ import annotations
 
 import math
-from functools import lru_cache
 
+from vastwatch.memo import kept
 from vastwatch.site.record import Outline
 
 
@@ -39,7 +39,7 @@ def resized(outline: Outline, side: int, metres: float) -> Outline:
 BELOW_M, WANTED_M, STEP_M = 0.35, 1.2, 0.15
 
 
-@lru_cache(maxsize=2048)
+@kept
 def name_place(outline: Outline) -> tuple[float, float, float]:
     """Where a room's name has place: the left end, the height, and the width of the highest level stretch inside that
     is wide enough, or else of the widest; metres."""

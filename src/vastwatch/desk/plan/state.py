@@ -46,7 +46,7 @@ class PlanState:
     traced: frozenset[str] = frozenset()
     # Contours as they are painted: the sensor, its device type, and its paths (none for one that sees no area).
     laid: list[tuple[Sensor, DeviceType, tuple[QPainterPath, ...]]] = field(default_factory=list)
-    # What was last made of which records: `kept` looks here.
+    # What was last made of which records: `made_once` looks here.
     made: dict[str, tuple[tuple[object, ...], object]] = field(default_factory=dict)
     # The hazards of the shown level as they are on the rehearsed day.
     hazards: list[Hazard] = field(default_factory=list)
@@ -86,7 +86,7 @@ def same(a: object, b: object) -> bool:
     return isinstance(a, str | float | int | bool | frozenset | dict) and a == b
 
 
-def kept(state: PlanState, name: str, sources: tuple[object, ...], make: Callable[[], T]) -> T:
+def made_once(state: PlanState, name: str, sources: tuple[object, ...], make: Callable[[], T]) -> T:
     """What was made of the same sources before, compared by identity (words by value), else what is made now.
 
     A plan of hundreds of walls is painted as a few long paths; while the view moves they stay as they are.

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from vastwatch.design.project import Project
 from vastwatch.desk.plan.painting import cosmetic, polygon
-from vastwatch.desk.plan.state import PlanState, kept
+from vastwatch.desk.plan.state import PlanState, made_once
 from vastwatch.desk.shell.theme import alpha, mix
 from vastwatch.site.building import Opening, Wall
 
@@ -18,7 +18,7 @@ from vastwatch.site.building import Opening, Wall
 def draw_walls(p: QPainter, state: PlanState) -> None:
     """Walls with their openings."""
     project = state.project
-    solid, openings = kept(
+    solid, openings = made_once(
         state, "walls", (project.walls, project.openings, state.level), lambda: _solid(project, state.level)
     )
     p.setPen(Qt.PenStyle.NoPen)

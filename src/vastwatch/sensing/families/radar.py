@@ -8,7 +8,6 @@ m of n frames, and the mean wait for that is exact (`mean_frames`).
 from __future__ import annotations
 
 import math
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -17,6 +16,7 @@ from numpy.typing import ArrayLike, NDArray
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, RadarType
 from vastwatch.geometry.sightlines import Fan, Hits, add_crossings, fan, prism_hits, sample_mask, screen_hits
+from vastwatch.memo import kept
 from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
 from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
@@ -185,7 +185,7 @@ def exact_mean_frames(p: float, m: int, n: int) -> float:
     return float(np.linalg.solve(a, np.ones(len(states)))[place[0]])
 
 
-@lru_cache(maxsize=32)
+@kept
 def _frames_table(m: int, n: int) -> tuple[Array, Array]:
     p = np.concatenate([np.geomspace(1e-3, 0.2, 60), np.linspace(0.21, 1.0, 60)])
     return np.log(p), np.log([exact_mean_frames(float(q), m, n) for q in p])

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 from vastwatch.design.places import sensors_in
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
@@ -11,10 +9,11 @@ from vastwatch.desk.shell.parts import clear, label
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.tiles import Side, Tile
 from vastwatch.geometry import polygons
+from vastwatch.memo import kept
 from vastwatch.site.building import Room
 
 
-@lru_cache(maxsize=1024)
+@kept
 def _about(room: Room) -> str:
     """A room's second line; rooms compare by identity."""
     return f"{room.use}, {polygons.area(room.outline):.1f} m²"
