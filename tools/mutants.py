@@ -2,6 +2,7 @@
 
     make mutants                 200 mutants, drawn with seed 1
     make mutants N=40 SEED=7     others
+    tools/mutants.py --again verdicts.jsonl     once more those that nothing noticed, when tests have been added
 
 A mutant is one changed operator, constant, condition, call or statement in the packages of `AIM`. For each, only the
 tests that run the changed line are run (found once by coverage with a context a test), quickest first, until one fails.
@@ -191,9 +192,14 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--workers", type=int, default=2)
     parser.add_argument("--out", type=Path, help="a JSON Lines file that each verdict is added to")
+    parser.add_argument("--again", type=Path, help="such a file: only what was not killed there")
     options = parser.parse_args()
     every = [m for p in AIM for f in sorted((PACKAGE / p).rglob("*.py")) for m in mutants_of(f)]
     drawn = random.Random(options.seed).sample(every, min(options.n, len(every)))
+    if options.again:
+        lines = [json.loads(line) for line in options.again.read_text().splitlines()]
+        left = {line["mutant"] for line in lines if line["verdict"] in ("survived", "unreached")}
+        drawn = [m for m in every if str(m) in left]
     print(f"{len(every)} mutants, {len(drawn)} of them drawn", flush=True)
     with tempfile.TemporaryDirectory(prefix="reach-") as folder:
         reach = Reach(Path(folder))
