@@ -12,10 +12,11 @@ import math
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from vastwatch.advice.choose import RoomNow, choose
 from vastwatch.advice.findings import findings
@@ -103,6 +104,31 @@ def fitted_out() -> Project:
         x, y = polygons.centroid(find(project.rooms, "toilet").outline)
         project, _ = fittings.add_output(project, "ground", (x, y), called, handler.new)
     return project
+
+
+def turned(project: Project, degrees: float) -> Project:
+    """The same building, turned on its site: what is square to the axes there is square to nothing here."""
+    c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+
+    def to(p: tuple[float, float]) -> tuple[float, float]:
+        return round(c * p[0] - s * p[1], 4), round(s * p[0] + c * p[1], 4)
+
+    def changed(r: Any) -> Any:
+        new: dict[str, Any] = {}
+        for name in ("a", "b"):
+            if isinstance(getattr(r, name, None), tuple):
+                new[name] = to(getattr(r, name))
+        if hasattr(r, "at"):
+            new["at"] = (*to(r.at[:2]), *r.at[2:])
+        if hasattr(r, "outline"):
+            new["outline"] = tuple(to(p) for p in r.outline)
+        for name in ("facing", "yaw", "climb"):
+            if isinstance(getattr(r, name, None), float):
+                new[name] = (getattr(r, name) + degrees) % 360
+        return replace(r, **new)
+
+    built = ("walls", "rooms", "furnishings", "spots", "sensors", "lamps", "sockets", "switches", "hazards")
+    return replace(project, **{name: tuple(changed(r) for r in getattr(project, name)) for name in built})
 
 
 def of_coverage() -> Any:
@@ -196,7 +222,12 @@ def of_findings() -> Any:
         fitted_out(), "throwing-passage", "glazing-passage", "circuit-kiln", "u-south", "socket-clay"
     )
     out = {}
-    for name, project in (("as shipped", sample()), ("fitted out", fitted_out()), ("spoilt", spoilt)):
+    for name, project in (
+        ("as shipped", sample()),
+        ("fitted out", fitted_out()),
+        ("spoilt", spoilt),
+        ("turned", turned(sample(), 25.0)),
+    ):
         out[name] = [
             [f.rule, f.severity, list(f.records), f.text, f.room, *(a.text for a in f.remedies)]
             for f in findings(project)
@@ -292,12 +323,17 @@ EDITS: dict[str, Callable[[Project], Any]] = {
     "each piece of furniture": lambda p: _furnished(p),
     "mirror some": lambda p: selections.mirror_many(p, ["sofa", "window-seat", "lamp-sitting"], True),
     "turn some": lambda p: selections.turn_many(p, ["sofa", "bookcase"], 90.0),
-    "line some up": lambda p: selections.align_many(p, ["sofa", "bookcase", "window-seat"], "left"),
-    "middle some": lambda p: selections.align_many(p, ["sofa", "bookcase", "window-seat"], "middle"),
-    "centre some": lambda p: selections.align_many(p, ["sofa", "bookcase", "lamp-sitting"], "centre"),
+    "line some up": lambda p: _lined_up(p),
     "copy some": lambda p: selections.duplicate_many(p, ["desk", "desk-screen", "lamp-box"])[0],
     "move some": lambda p: selections.move_many(p, ["wheel-left", "pir-throwing"], 0.1, -0.1),
     "copy a level": lambda p: levels.copy_level(p, "upper")[0],
+    "copy the level with the way out": lambda p: levels.copy_level(p, "ground")[0],
+    "a room beside the others": lambda p: building.add_room(p, "upper", "Loft", "store", building.rectangle(*building.place_beside(p, "upper", 2.0), 2.0, 3.0))[0],
+    "drag an outer wall": lambda p: building.move_wall(p, "g-west", 0.3),
+    "drag a sloping corner": lambda p: building.move_corner(p, "upper", find(p.rooms, "sitting").outline[2], (4.9, 7.2)),
+    "no way out": lambda p: typical_days.add_person(removing.removed(p, "front-door"), next(iter(typical_days.TEMPLATES)))[0],
+    "an errand less": lambda p: day_sheets.remove_errand(p, "potter", 0),
+    "a stay less": lambda p: day_sheets.remove_stay(p, "resident", 1),
     "remove a room": lambda p: removing.remove(p, ["kitchen"]).project,
     "remove a wall's room and a bed": lambda p: removing.remove(p, ["bed", "shop"]).project,
     "remove a level": lambda p: removing.remove(p, ["upper"]).project,
@@ -318,6 +354,13 @@ def _corner(p: Project) -> tuple[tuple[float, float], tuple[float, float]]:
     return at, (at[0] + 0.2, at[1])
 
 
+def _lined_up(p: Project) -> Project:
+    """On every side in turn, from wherever the last left them."""
+    for side in get_args(selections.Side):
+        p = selections.align_many(p, ["sofa", "bookcase", "lamp-sitting"], side)
+    return p
+
+
 def _furnished(p: Project) -> Project:
     x, y = polygons.centroid(find(p.rooms, "glazing").outline)
     for k, kind in enumerate(furniture()):
@@ -334,12 +377,13 @@ def _peopled(p: Project) -> Project:
 def of_edits() -> Any:
     """What every kind of edit does to the sample."""
     project = sample()
-    out = {}
-    for name, edit in EDITS.items():
-        try:
-            out[name] = _difference(project, edit(project))
-        except ValueError as e:
-            out[name] = str(e)
+    out: dict[str, Any] = {}
+    for how, building_ in (("", project), (", turned", turned(project, 25.0))):
+        for name, edit in EDITS.items():
+            try:
+                out[name + how] = _difference(building_, edit(building_))
+            except ValueError as e:
+                out[name + how] = str(e)
     out["troubles"] = [
         wiring.module_misfits(project, c, d) for c in project.circuits for d in catalogue() if d.family == "module"
     ]

@@ -7,7 +7,9 @@ from typing import Any
 
 import pytest
 
-from sample_figures import GOLDEN, TOPICS, rounded
+from sample_figures import GOLDEN, TOPICS, rounded, sample, turned
+from vastwatch.advice.findings import findings
+from vastwatch.sensing.coverage import spot_notice_s
 
 
 def first_difference(was: Any, now: Any, at: str = "") -> str | None:
@@ -40,3 +42,17 @@ def test_the_difference_is_told_by_its_place():
     assert first_difference(was, {"a": [1.0, {"b": "y"}], "c": [1, 2]}) == " > a > 1 > b: 'x' was, 'y' is"
     assert first_difference(was, {"a": [1.0, {"b": "x"}], "c": [1]}) == " > c: 2 entries were, 1 are"
     assert first_difference(was, {"a": [1.0, {"b": "x"}]}) == ": ['c']"
+
+
+@pytest.mark.parametrize("degrees", [25.0, 90.0, 213.0])
+def test_a_building_turned_on_its_site_senses_as_before_but_for_the_sun(degrees):
+    plain, other = sample(), turned(sample(), degrees)
+
+    def told(project):
+        return {(f.rule, f.records) for f in findings(project) if "shop-sun" not in f.records}
+
+    assert told(other) == told(plain)
+    for sensor in plain.sensors:
+        for a, b in zip(plain.spots, other.spots):
+            here, there = spot_notice_s(plain, sensor.id, a), spot_notice_s(other, sensor.id, b)
+            assert there == pytest.approx(here, rel=2e-3), (sensor.id, a.id)
