@@ -10,7 +10,9 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable
+from datetime import date
 from functools import cache
+from itertools import product
 from pathlib import Path
 from typing import Any, get_args
 
@@ -272,14 +274,11 @@ def of_purchases() -> Any:
 
 def of_hazards() -> Any:
     """Hazards on two days, and how often each fools each sensor."""
-    from datetime import date
-
-    project = fitted_out()
     out: dict[str, Any] = {}
-    for day in (date(2026, 1, 12), date(2026, 6, 21)):
+    for project, day in product((fitted_out(), turned(fitted_out(), 25.0)), (date(2026, 1, 12), date(2026, 6, 21))):
         for h in project.hazards:
             now = resolved(project, h, day)
-            out[f"{h.id} {day}"] = None if now is None else [
+            out[f"{h.id} {day}{'' if project is fitted_out() else ', turned'}"] = None if now is None else [
                 [list(p) for p in now.outline], [list(t) for t in now.times],
                 {s.id: 3600 * false_rate(mount(project, s), now) for s in project.sensors},
             ]  # fmt: skip

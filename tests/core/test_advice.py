@@ -10,13 +10,13 @@ from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
 from vastwatch.advice import choose, findings, timing_curve
-from vastwatch.advice.findings import Finding, hold_for, hours_per_drop
+from vastwatch.advice.findings import Finding, hold_for, hours_per_drop, spot_wait_s
 from vastwatch.advice.remedies import mount_points, remedies
 from vastwatch.advice.timing import _first_meeting, _knee, curve_of, curves, settable_holds
 from vastwatch.design.edits.sensors import add_sensor, set_hold
-from vastwatch.design.needs import needs_of
+from vastwatch.design.needs import needs_of, wakeful_spots
 from vastwatch.design.presence import hold_of
-from vastwatch.design.project import find
+from vastwatch.design.project import find, put
 from vastwatch.design.records import AllOf, Hold, Not, Presence, Report, Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.files.check import faults_of
@@ -303,3 +303,22 @@ def test_what_hangs_there_already_counts(demo):
 def test_a_slow_type_does_not_light_a_passage(demo):
     slow = next(o for o in choose(demo, "passage") if o.device.id == "radar-60-still")
     assert any("too slow: it reports 1.4 s" in f for f in slow.misses)
+
+
+def test_holds_are_those_people_set():
+    every = [*range(5, 60, 5), *range(60, 300, 15), *range(300, 600, 30), *range(600, 3601, 60)]
+    assert settable_holds().tolist() == every
+
+
+def test_the_aim_a_remedy_proposes_is_the_best_of_all_within_sixty_degrees(demo):
+    """By trying each by hand: the worst wait of the spots that are used awake, capped where never is never."""
+    sensor = find(demo.sensors, "pir-throwing")
+    aims = range(-60, 61, 5)
+
+    def bad(aim):
+        turned = put(demo, replace(sensor, yaw=(sensor.yaw + aim) % 360))
+        return sum(min(spot_wait_s(turned, [sensor.id], s), 7200.0) for s in wakeful_spots(demo, "throwing"))
+
+    best = min(aims, key=lambda aim: (bad(aim), abs(aim)))
+    text = next(r.text for r in remedies(rehearse(demo), "throwing") if r.text.startswith("Turn"))
+    assert text == f"Turn PIR throwing room {abs(best)}° to the {'left' if best > 0 else 'right'}"

@@ -10,16 +10,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from samples import make_room, rect
+from samples import device, make_room, rect
 from vastwatch.advice import findings
 from vastwatch.design.edits.building import (
     add_room,
     is_rectangle,
     move_corner,
     move_wall,
+    place_beside,
     rectangle,
     resize_room,
     segments_cross,
+    uncovered,
 )
 from vastwatch.design.edits.fittings import BEFORE_M, add_furnishing, add_lamp, footprint, move_furnishing, rooms_beside
 from vastwatch.design.edits.following import ARMS_REACH_M, spots_with
@@ -33,7 +35,7 @@ from vastwatch.files.rooms_csv import ListedRoom, bring_in_rooms
 from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import bounds
 from vastwatch.people.routes import route, stair_ends
-from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch
+from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.uses import _TELLING, USES, use_of_name
 from vastwatch.words import sentence
@@ -417,3 +419,56 @@ def test_listed_rooms_come_in_rows_that_do_not_overlap(sizes, level):
     wide = max(b[2] for b in boxes) - min(b[0] for b in boxes)
     floor = sum(w * d for w, d in sizes)
     assert wide <= max(1.6 * math.sqrt(floor), max(w for w, _ in sizes)) + 0.1
+
+
+def test_a_wall_covers_what_it_runs_along_and_not_what_it_only_meets():
+    def wall(a, b):
+        return Wall(id="w", level="g", a=a, b=b)
+
+    assert uncovered((0, 0), (4, 0), []) == [((0, 0), (4, 0))]
+    assert uncovered((0, 0), (4, 0), [wall((1, 0), (3, 0))]) == [((0, 0), (1, 0)), ((3, 0), (4, 0))]
+    assert uncovered((0, 0), (4, 0), [wall((2, 0), (2, 3))]) == [((0, 0), (4, 0))]
+    assert uncovered((0, 0), (4, 0), [wall((1, 1), (3, 1))]) == [((0, 0), (4, 0))]
+    assert uncovered((0, 0), (4, 3), [wall((4, 3), (0, 0))]) == []
+
+
+def test_the_next_room_stands_at_the_foot_of_what_reaches_farthest_right():
+    project, _ = add_room(bare(), "g", "Long", "store", rectangle(0, 0, 9, 2))
+    project, _ = add_room(project, "g", "Short", "store", rectangle(0, 2, 3, 2))
+    assert place_beside(project, "g", 2.0) == (9.0, 0.0)
+    assert place_beside(bare(), "g", 2.0) == (0.0, 0.0)
+
+
+def test_a_dragged_corner_leaves_every_other_record_the_same_object(demo):
+    corner = find(demo.rooms, "kiln").outline[0]
+    other = move_corner(demo, "ground", (-50.0, -50.0), (-49.0, -50.0))
+    assert all(a is b for a, b in zip(demo.rooms, other.rooms)) and all(a is b for a, b in zip(demo.walls, other.walls))
+    moved = move_corner(demo, "ground", corner, (corner[0], corner[1] - 0.02))
+    for a, b in zip(demo.rooms, moved.rooms):
+        assert (a is b) == (a.level != "ground" or corner not in a.outline)
+
+
+def test_a_stair_whose_foot_is_against_a_wall_says_so():
+    project, _ = add_room(bare(), "g", "Hall", "passage", rectangle(0, 0, 10, 4))
+    project, stair = add_furnishing(project, "g", kind("Stair run"), (5.0, 0.7), 180.0)
+    upper = Level(id="u", name="Loft", elevation=2.8)
+    project = replace(project, levels=(*project.levels, upper))
+    project, _ = add_room(project, "u", "Loft", "store", rectangle(0, 0, 10, 4))
+    foot, head = stair_ends(find(project.furnishings, stair.id))
+    # A wall right behind the foot: nobody can step onto it.
+    way = 1.0 if foot[0] > head[0] else -1.0
+    wall = Wall(id="close", level="g", a=(foot[0] + way * 0.15, 0.0), b=(foot[0] + way * 0.15, 4.0))
+    told = [f.text for f in findings(replace(project, walls=(*project.walls, wall))) if f.rule == "stair-nowhere"]
+    assert len(told) == 1 and "has its foot against a wall: nobody can step onto it" in told[0]
+
+
+@given(st.floats(-720, 720), st.floats(0, 359.9))
+def test_a_wall_that_turns_turns_what_hangs_on_it_and_leaves_a_bearing(by, yaw):
+    project, _ = add_room(bare(), "g", "Room", "desk", rectangle(0, 0, 5, 4))
+    sensor = Sensor(id="s", device="pir-corner-12", level="g", name="S", at=(2.5, 3.98, 2.2), yaw=yaw)
+    project = replace(project, sensors=(sensor,), devices=(device("pir-corner-12"),))
+    dy = 0.4 * math.sin(math.radians(by))
+    moved = find(move_corner(project, "g", (5.0, 4.0), (5.0, round(4.0 + dy, 3))).sensors, "s")
+    turn = math.degrees(math.atan2(round(dy, 3), 5.0))
+    assert 0 <= moved.yaw < 360.005
+    assert abs((moved.yaw - yaw - turn + 180) % 360 - 180) < 0.02

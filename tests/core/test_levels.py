@@ -181,3 +181,10 @@ def test_a_fade_never_leaves_the_levels_it_goes_between_and_none_changes_nothing
 def test_a_signal_as_steps_and_back_is_the_signal(s):
     assert Levels.steps(s).above(0.0).same_as(s)
     assert Levels.steps(s).integral() == pytest.approx(s.total())
+
+
+def test_exactly_at_the_threshold_is_not_above_it():
+    flat = Levels.of([(0, 0.5), (10, 0.5), (20, 1.0), (30, 0.5), (40, 0.5)])
+    assert flat.above(0.5).intervals.tolist() == [[10, 30]]
+    assert not len(flat.above(1.0).intervals)
+    assert Levels.of([(0, 1.0), (10, 0.5), (20, 0.5)]).above(0.5).intervals.tolist() == [[0, 10]]

@@ -18,11 +18,12 @@ from vastwatch.advice import findings
 from vastwatch.control.by_hand import AGAIN_S, FORGOTTEN, LONGEST_S, PRESS_S, REACH_S, by_hand, on_by_hand, presses
 from vastwatch.control.daylight import asked_lux, dark, wanted_lux
 from vastwatch.design.edits import day_sheets, wiring
-from vastwatch.design.edits.removing import removed
+from vastwatch.design.edits.day_sheets import remove_errand
+from vastwatch.design.edits.removing import removed, without_unused_types
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.typical_days import TEMPLATES, add_person
 from vastwatch.design.needs import USUAL, explained, needs_of, wakeful_spots
-from vastwatch.design.project import Brief, find, put
+from vastwatch.design.project import Brief, Owned, find, put
 from vastwatch.files.check import faults_of
 from vastwatch.people import simulate_days
 from vastwatch.rehearsal import rehearse
@@ -323,3 +324,45 @@ def test_a_spot_that_wants_more_light_makes_its_room_dark_sooner(demo):
     assert asked_lux(demo, room) == 300 and asked_lux(bright, room) == 900
     day = Calendar(date(2026, 6, 1), "UTC", 1)
     assert dark(bright, room, day).total() > dark(demo, room, day).total()
+
+
+def test_power_is_missed_by_what_has_a_plug_and_by_nothing_else(demo):
+    """In the box room no socket is in reach of the far corner: only what wants one, and is no box or ceiling, says
+    so."""
+    far = replace(demo, sockets=tuple(s for s in demo.sockets if s.id == "socket-shop"))
+
+    def told(ident, z=2.0):
+        project, made = add_sensor(far, device(ident), "upper", (9.0, 1.0, z), 0.0, 0.0)
+        return any(f.rule == "no-power" and made.id in f.records for f in findings(project))
+
+    assert told("radar-24-state") and told("dual-24-corner")
+    assert not told("pir-corner-12") and not told("pir-switch-7", 1.1)
+    assert not told("dual-60-ceiling") and not told("pir-mains-8")
+
+
+def test_a_mat_is_doubtful_only_for_who_sits_or_lies_over_it(demo):
+    strip = device("mat-bed-strip")
+    mat, sensor = add_sensor(demo, strip, "upper", (9.4, 6.95, 0.3), 0.0, 0.0, "bed")
+    doubtful = [f for f in findings(mat) if f.rule == "mat-doubtful" and sensor.id in f.records]
+    assert doubtful
+    upright = replace(mat, spots=tuple(replace(s, posture="standing") if s.room == "bedroom" else s for s in mat.spots))
+    assert not [f for f in findings(upright) if f.rule == "mat-doubtful"]
+    # A spot on the level below, in the same place of the plan, is not over it.
+    below = replace(mat, spots=tuple(replace(s, room="glazing") if s.room == "bedroom" else s for s in mat.spots))
+    assert not [f for f in findings(below) if f.rule == "mat-doubtful"]
+
+
+def test_a_type_that_was_only_owned_leaves_with_the_kit(demo):
+    kit = device("pir-low-5")
+    owned = replace(
+        demo, devices=(*demo.devices, kit), brief=replace(demo.brief, owned=(Owned(device=kit.id, count=2),))
+    )
+    bare = replace(owned, brief=replace(owned.brief, owned=()))
+    assert kit.id not in {d.id for d in without_unused_types(owned, bare).devices}
+    assert without_unused_types(owned, owned) is owned
+
+
+def test_an_errand_or_stay_that_is_not_there_is_not_taken_away(demo):
+    person = find(demo.people, "potter")
+    assert remove_errand(demo, person.id, len(person.errands)) is demo
+    assert len(find(remove_errand(demo, person.id, 0).people, person.id).errands) == len(person.errands) - 1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 import typing
 
 import msgspec
@@ -24,6 +25,7 @@ from vastwatch.files import load_demo
 from vastwatch.files.check import faults_of
 from vastwatch.site.building import Hazard
 from vastwatch.site.furniture import furniture
+from vastwatch.site.record import Record
 
 DEMO = load_demo()
 IDS = sorted(r.id for c in COLLECTIONS for r in getattr(DEMO, c))
@@ -229,3 +231,17 @@ def test_copies_name_each_other_and_share_what_they_name_besides():
         (f"{wall.id}-copy", None), ("shop-window-copy", f"{wall.id}-copy"),
     ]  # fmt: skip
     assert copies[0].level == "upper" and copies[0].a == wall.a
+
+
+def every_record(of: type = Record) -> list[type]:
+    return [x for sub in of.__subclasses__() for x in (sub, *every_record(sub))]
+
+
+def test_records_are_frozen_named_and_compared_by_identity():
+    found = [r for r in every_record() if r.__module__.startswith("vastwatch.")]
+    assert len(found) > 25
+    for record in found:
+        config = record.__struct_config__
+        assert config.frozen and not config.eq and config.forbid_unknown_fields, record
+        kinds = {p.kind for p in inspect.signature(record).parameters.values()}
+        assert kinds <= {inspect.Parameter.KEYWORD_ONLY}, record

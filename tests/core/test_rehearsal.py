@@ -37,6 +37,7 @@ from vastwatch.rehearsal.reports import condensed, notices_on, run_sensors
 from vastwatch.rehearsal.scores import score
 from vastwatch.sensing.coverage import spot_notice_s
 from vastwatch.sensing.families import pir
+from vastwatch.sensing.figures import MINOR_MOTION
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Spot
 from vastwatch.site.people import Person, Stay
@@ -420,3 +421,71 @@ def test_a_light_that_came_late_says_when(demo):
         came = bool(lamp.at(incident.at + incident.duration_s + 1e-6))
         assert chain.links[0].value.endswith("late") == came
         assert chain.links[1].value.startswith("rose") == came
+
+
+# -- days cut out of tracks --------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("first", "last"), [(0, 1), (0, 4), (1, 2), (2, 4)])
+def test_days_are_the_track_cut_at_midnight_by_the_definition(demo, first, last):
+    """Each stay of the track once for every day it reaches into; each walk that is on its way at any time."""
+    truth = simulate_days(demo, 4, 5)
+    book, midnight = truth.household.book, truth.calendar.midnight
+    for track, log in zip(truth.tracks, truth.household.logs()):
+        days = log.days(first, last)
+        stays = [
+            (max(a, midnight(d)), min(b, midnight(d + 1)), d, truth.spots[spot].id)
+            for d in range(first, last)
+            for a, b, spot in zip(track.arrive, track.leave, track.spot)
+            if a < midnight(d + 1) and b > midnight(d)
+        ]
+        spots = [book.spots[k].id for k in days.stay_spot]
+        told = [x for x in zip(days.stay_from, days.stay_to, days.stay_day, spots) if x[0] < x[1]]
+        assert sorted(told) == sorted(stays)
+        walks = [
+            (a, b, truth.routes[r].points.tolist())
+            for a, b, r in zip(track.leave[:-1], track.arrive[1:], track.route)
+            if b > midnight(first) and a < midnight(last)
+        ]
+        routes = [book.routes[r].points.tolist() for r in days.walk_route]
+        assert list(zip(days.walk_leave, days.walk_arrive, routes)) == walks
+        assert (days.minor_t >= midnight(first)).all() and (days.minor_t < midnight(last)).all()
+        for t, k in zip(days.minor_t, days.minor_spot):
+            n = int(np.searchsorted(track.arrive, t, side="right")) - 1
+            assert truth.spots[track.spot[n]].id == book.spots[k].id and track.arrive[n] <= t <= track.leave[n]
+
+
+def test_somebody_moves_as_often_as_their_activity_says(demo):
+    """Renewals of gaps with mean m and coefficient of variation c, begun on arrival: of a stretch t long some t / m
+    movements, and up to (c^2 - 1) / 2 more, as many where it is long against the gaps (Cox 1962)."""
+    truth = simulate_days(demo, 28, 7)
+    least, most, moves = {}, {}, {}
+    spots = truth.household.book.spots
+    for log in truth.household.logs():
+        days = log.days(0, 28)
+        for a, b, spot in zip(days.stay_from, days.stay_to, days.stay_spot):
+            kind = spots[spot].activity
+            law = MINOR_MOTION[kind]
+            least[kind] = least.get(kind, 0.0) + (b - a) * law.rate
+            most[kind] = most.get(kind, 0.0) + (b - a) * law.rate + (math.expm1(law.sigma**2) - 1) / 2
+        for spot in days.minor_spot:
+            moves[spots[spot].activity] = moves.get(spots[spot].activity, 0) + 1
+    assert "away" not in moves
+    frequent = [kind for kind, n in moves.items() if n > 3000]
+    assert len(frequent) >= 4
+    for kind in frequent:
+        assert 0.97 * least[kind] < moves[kind] < 1.02 * most[kind], kind
+
+
+def test_a_late_light_and_one_that_drops_at_its_edges():
+    """The limits themselves: two seconds is not late, five minutes for nobody is idle, a start as somebody comes is
+    theirs."""
+    end = DAY
+    darkness = Signal.constant(True, 0.0, end)
+    awake = on((1000, 2000), (5000, 6000), (9000, 9500), end=end)
+    lamp = on((1002, 2300), (5002.5, 6299), (9000, 9500), end=end)
+    found = sorted(find_incidents("r", lamp, awake, darkness), key=lambda i: i.at)
+    assert [(i.kind, i.at, i.duration_s) for i in found] == [("idle", 2000, 300), ("late", 5000, 2.5)]
+    # A light that drops twice in one stay is two drops, each as long as it was dark.
+    twice = find_incidents("r", on((1000, 1200), (1300, 1500), (1600, 2000), end=end), awake, darkness)
+    assert [(i.at, i.duration_s) for i in twice if i.kind == "dropped"] == [(1200, 100), (1500, 100)]

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from samples import device, make_room, rect
 from vastwatch.advice.fixing import fixed_place
+from vastwatch.design.edits.fittings import opening_middle
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Place, find, put
@@ -37,7 +38,7 @@ from vastwatch.sensing.families.mat import (
     spread_of,
 )
 from vastwatch.sensing.figures import Walker
-from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved, stretches
+from vastwatch.sensing.hazards import false_rate, looked_at, per_hour_words, resolved, stretches
 from vastwatch.sensing.model import mount, walking
 from vastwatch.sensing.sunpatch import carried, sun_hours, sun_patch, sun_track
 from vastwatch.signals import Signal
@@ -349,3 +350,33 @@ def test_who_is_away_is_not_on_the_mat_before_the_door(room, ident):
     for day in (0, 1):
         gone = report & Signal.from_intervals([(day * 86_400 + 17.5 * 3600, day * 86_400 + 86_400)], 0.0, report.end)
         assert gone.total() == 0
+
+
+def test_a_hazard_is_looked_at_a_little_inside_its_own_corners():
+    hazard = Hazard(id="h", level="g", name="Vent", kind="vent", outline=((0.0, 0.0), (3.0, 0.0), (0.0, 1.5)))
+    middle, *corners = looked_at(hazard).tolist()
+    assert middle == pytest.approx([1.0, 0.5])
+    assert corners == [pytest.approx([1 + 0.85 * (x - 1), 0.5 + 0.85 * (y - 0.5)]) for x, y in hazard.outline]
+
+
+def test_a_tag_hangs_as_high_as_it_likes_but_never_above_what_it_is_fixed_to(demo):
+    tag = device("vibration-tag")
+    for ident in ("sofa", "wardrobe", "desk"):
+        piece = find(demo.furnishings, ident)
+        x, y = polygons.centroid(piece.outline)
+        fixed = fixed_place(demo, tag, piece.level, x, y)
+        assert fixed.host == ident and fixed.at[2] == min(tag.mount_height, piece.z1)
+
+
+def test_a_mat_lies_before_the_door_on_the_side_that_was_pointed_at(demo):
+    mat, contact = device("mat-door"), device("contact-door")
+    for ident in ("kiln-passage", "shop-passage", "toilet-door"):
+        opening = find(demo.openings, ident)
+        wall = find(demo.walls, opening.wall)
+        (mx, my), (ux, uy) = opening_middle(demo, opening)
+        for side in (1.0, -1.0):
+            x, y = mx - side * uy * 0.5, my + side * ux * 0.5
+            at = fixed_place(demo, mat, wall.level, x, y).at
+            off = (at[0] - mx) * -uy + (at[1] - my) * ux
+            assert math.copysign(1.0, off) == side and abs(off) > wall.thickness / 2
+            assert fixed_place(demo, contact, wall.level, x, y).host == ident
