@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import types
 import typing
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cache
 from typing import Annotated, Any, NamedTuple, get_args, get_origin
 
@@ -153,14 +153,18 @@ def without(project: Project, idents: Iterable[str]) -> Project:
         gone = leaving
 
 
+def _told(record: Any) -> Iterator[tuple[_Field, Sequence[Any]]]:
+    """The fields in which a record names others, or has parts that do, with what stands there, one or many."""
+    for field in _fields(_kind(record)):
+        value = getattr(record, field.name)
+        if value is not None:
+            yield field, value if field.many else (value,)
+
+
 def _without(record: Any, gone: Collection[str]) -> Any:
     """A record without its namings of what is gone: itself where there are none, _GONE where it goes along."""
     changes: dict[str, Any] = {}
-    for field in _fields(_kind(record)):
-        value = getattr(record, field.name)
-        if value is None:
-            continue
-        parts = value if field.many else (value,)
+    for field, parts in _told(record):
         left = [part for part in (_part(field, part, gone) for part in parts) if part is not _GONE]
         if len(left) == len(parts) and all(a is b for a, b in zip(left, parts)):
             continue
@@ -226,11 +230,7 @@ def _with_id(record: Any, names: Mapping[str, str]) -> Any:
 def _renamed(record: Any, names: Mapping[str, str]) -> Any:
     """A record with the ids it names renamed; itself where none is."""
     changes: dict[str, Any] = {}
-    for field in _fields(_kind(record)):
-        value = getattr(record, field.name)
-        if value is None:
-            continue
-        parts = value if field.many else (value,)
+    for field, parts in _told(record):
         if field.ref is None:
             new = [_renamed(part, names) for part in parts]
         else:

@@ -146,16 +146,16 @@ def is_choice(event: QKeyEvent | None) -> bool:
     return event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 
 
-class LinkCard(QFrame):
-    """A card that can be clicked, or chosen with Return, to go to what it speaks of."""
+class Choosable(QFrame):
+    """What is chosen by a click, or by Return and the space bar while it has the keys."""
 
     chosen = pyqtSignal()
 
     def __init__(self, name: str) -> None:
         super().__init__()
-        self.setProperty("role", "card")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         self.setAccessibleName(name)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -166,6 +166,14 @@ class LinkCard(QFrame):
             self.chosen.emit()
             return
         super().keyPressEvent(event)
+
+
+class LinkCard(Choosable):
+    """A card that goes to what it speaks of."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__(name)
+        self.setProperty("role", "card")
 
 
 class FigureField(QLineEdit):

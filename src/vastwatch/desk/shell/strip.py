@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from functools import partial
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QWidget
 
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import is_choice, label
+from vastwatch.desk.shell.parts import Choosable, label
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.stages import STAGES
@@ -23,20 +25,14 @@ WHY = {
 }
 
 
-class StageTab(QWidget):
+class StageTab(Choosable):
     """One stage: its lamp and its name."""
 
-    chosen = pyqtSignal(str)
-
     def __init__(self, stage: str, number: int, theme: Theme) -> None:
-        super().__init__()
+        super().__init__(f"{stage} stage")
         self.stage, self.theme, self.number = stage, theme, number
         self.state, self.current = "unlit", False
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(f"{stage} stage")
 
     def sizeHint(self) -> QSize:
         from PyQt6.QtGui import QFontMetrics
@@ -61,15 +57,6 @@ class StageTab(QWidget):
         p.setPen(t.ink)
         p.setFont(font(14, 600 if self.current else 500))
         p.drawText(QRectF(29, 0, self.width() - 29, self.height()), Qt.AlignmentFlag.AlignVCenter, self.stage)
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        self.chosen.emit(self.stage)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if is_choice(event):
-            self.chosen.emit(self.stage)
-            return
-        super().keyPressEvent(event)
 
 
 class Strip(QWidget):
@@ -96,7 +83,7 @@ class Strip(QWidget):
         self.tabs: dict[str, StageTab] = {}
         for k, stage in enumerate(STAGES, 1):
             tab = StageTab(stage.name, k, theme)
-            tab.chosen.connect(lambda s: self.focus.set(stage=s))
+            tab.chosen.connect(partial(focus.set, stage=stage.name))
             box.addWidget(tab)
             self.tabs[stage.name] = tab
         box.addStretch(1)

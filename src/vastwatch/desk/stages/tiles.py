@@ -2,29 +2,23 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout
 
-from vastwatch.desk.shell.parts import Sleeper, is_choice, label, row, scrolling
+from vastwatch.desk.shell.parts import Choosable, Sleeper, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme, alpha, font
 
 
-class Tile(QWidget):
+class Tile(Choosable):
     """A choosable row of two lines, with a figure at the right."""
 
-    chosen = pyqtSignal()
-
     def __init__(self, theme: Theme, words: str, detail: str, figure: str = "", bad: bool = False) -> None:
-        super().__init__()
+        super().__init__(f"{words}, {detail}")
         self.theme, self.words, self.detail, self.figure, self.bad = theme, words, detail, figure, bad
         self.current = False
         self.setFixedHeight(38)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAttribute(Qt.WidgetAttribute.WA_Hover)
-        self.setAccessibleName(f"{words}, {detail}")
 
     def set_detail(self, words: str) -> None:
         """Change the second line."""
@@ -54,15 +48,6 @@ class Tile(QWidget):
         p.setPen(t.soft)
         p.setFont(font(11))
         p.drawText(10, 31, p.fontMetrics().elidedText(self.detail, Qt.TextElideMode.ElideRight, room))
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        self.chosen.emit()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if is_choice(event):
-            self.chosen.emit()
-            return
-        super().keyPressEvent(event)
 
 
 class Side(Sleeper):
