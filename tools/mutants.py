@@ -185,6 +185,22 @@ def verdict(mutant: Mutant, tests: list[str]) -> str:
     return "survived"
 
 
+def left_of(verdicts: Path, every: list[Mutant]) -> list[Mutant]:
+    """The mutants that nothing noticed, each where it is now: the lines may have moved since."""
+    out = []
+    for line in verdicts.read_text().splitlines():
+        told = json.loads(line)
+        if told["verdict"] in ("survived", "unreached"):
+            place, change = told["mutant"].split("  ", 1)
+            name, number = place.rsplit(":", 1)
+            same = [m for m in every if str(m).split("  ", 1)[1] == change and str(m.file.relative_to(ROOT)) == name]
+            if same:
+                out.append(min(same, key=lambda m: abs(m.line - int(number))))
+            else:
+                print(f"gone      {told['mutant']}", flush=True)
+    return out
+
+
 def main() -> None:
     """Draw mutants, try them, tell who survived."""
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
@@ -197,9 +213,7 @@ def main() -> None:
     every = [m for p in AIM for f in sorted((PACKAGE / p).rglob("*.py")) for m in mutants_of(f)]
     drawn = random.Random(options.seed).sample(every, min(options.n, len(every)))
     if options.again:
-        lines = [json.loads(line) for line in options.again.read_text().splitlines()]
-        left = {line["mutant"] for line in lines if line["verdict"] in ("survived", "unreached")}
-        drawn = [m for m in every if str(m) in left]
+        drawn = left_of(options.again, every)
     print(f"{len(every)} mutants, {len(drawn)} of them drawn", flush=True)
     with tempfile.TemporaryDirectory(prefix="reach-") as folder:
         reach = Reach(Path(folder))
