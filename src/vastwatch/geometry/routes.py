@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -93,14 +93,22 @@ class Floor:
             out.append(at)
         return way[out]
 
+    @cached_property
+    def _origin(self) -> Array:
+        return np.array([[self.grid.x0], [self.grid.y0]])
+
     def _clear(self, a: Array, b: Array) -> bool:
-        dx, dy = float(b[0] - a[0]), float(b[1] - a[1])
-        n = max(int(math.hypot(dx, dy) / (self.grid.cell * 0.5)), 1)
-        t = np.arange(n + 1) * (1.0 / n)
-        cell = self.grid.cell
-        column = ((a[0] - self.grid.x0 + t * dx) / cell).astype(int)
-        row = ((a[1] - self.grid.y0 + t * dy) / cell).astype(int)
+        """Whether every cell on the straight line is free, looked at twice a cell."""
+        way = (b - a)[:, None]
+        n = max(int(math.hypot(way[0, 0], way[1, 0]) / (self.grid.cell * 0.5)), 1)
+        column, row = ((a[:, None] - self._origin + _fractions(n) * way) / self.grid.cell).astype(int)
         return bool(self.free[row, column].all())
+
+
+@lru_cache(maxsize=2000)
+def _fractions(n: int) -> Array:
+    """0 to 1 in n steps."""
+    return np.arange(n + 1) * (1.0 / n)
 
 
 def floor(grid: Grid, free: NDArray[np.bool_]) -> Floor:

@@ -228,12 +228,13 @@ class PirModel:
             large, small = minor_motion_chances(device, view)
             rate = Staying(large, small, np.zeros(len(large))).rate(MINOR_MOTION[who.activity].rate)
         seen = len(view.where) > 0
+        share = float(view.share[0]) if seen else 0.0
         return Sight(
             sensor=mounted.sensor.id, at=who.at, plan_m=g.plan_m, slant_m=g.plan_m if ceiling else g.slant_m,
             off_axis_deg=0.0 if ceiling else g.azimuth_deg, off_axis_factor=axis, in_view=axis > 0,
-            share=float(view.share[0]) if seen else 0.0, loss_db=0.0, contrast=contrast_factor(mounted.ambient_c),
+            share=share, loss_db=0.0, contrast=contrast_factor(mounted.ambient_c),
             rated_m=rated, range_m=rated * float(view.factor[0]) if seen else 0.0,
-            hidden_by=in_the_way(mounted, g.points, who.body, by_share=True),
+            hidden_by=in_the_way(mounted, g.points, who.body, by_share=True) if share < 1.0 else (),
             notice_s=wait_of(mounted, rate),
         )  # fmt: skip
 
