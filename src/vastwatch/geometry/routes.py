@@ -108,7 +108,7 @@ class Floor:
 @lru_cache(maxsize=2000)
 def _fractions(n: int) -> Array:
     """0 to 1 in n steps."""
-    return np.arange(n + 1) * (1.0 / n)
+    return np.arange(n + 1, dtype=float) * (1.0 / n)
 
 
 def floor(grid: Grid, free: NDArray[np.bool_]) -> Floor:
