@@ -28,7 +28,7 @@ from vastwatch.advice.purchase import best_held, purchases, spent, starter_set
 from vastwatch.advice.remedies import remedies
 from vastwatch.advice.timing import curve_of
 from vastwatch.control.daylight import daylight_factor, wanted_lux
-from vastwatch.control.outputs.handler import handlers
+from vastwatch.control.outputs.handler import handler_of, handlers
 from vastwatch.design.edits import (
     building,
     day_sheets,
@@ -43,10 +43,12 @@ from vastwatch.design.edits import (
     whole_rooms,
     wiring,
 )
+from vastwatch.design.needs import USUAL
 from vastwatch.design.places import middle_of
 from vastwatch.design.presence import Roles
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.devices import catalogue
+from vastwatch.devices.figures import comparison
 from vastwatch.files import load_demo
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
@@ -285,6 +287,27 @@ def of_hazards() -> Any:
     return out
 
 
+def of_tables() -> Any:
+    """What each use of a room needs, what each output is when it is new, the shelf of furniture, figures in words."""
+    out: dict[str, Any] = {f"needs of {use}": list(usual) for use, usual in USUAL.items()}
+    out |= {
+        called: [
+            h.lights,
+            h.why,
+            h.caution,
+            *map(list, h.figures),
+            msgspec.to_builtins(h.new("x", "r", "X", (1.0, 2.0))),
+        ]
+        for called, h in handlers().items()
+    }
+    lamp = handler_of(sample().lamps[0])
+    out["lamp"] = [*map(list, lamp.figures), msgspec.to_builtins(lamp.new("x", "r", "X", (1.0, 2.0)))]
+    out |= {
+        d.id: [[label, fact.words if fact else None] for label, (fact,), *_ in comparison([d])] for d in catalogue()
+    }
+    return out
+
+
 def _difference(old: Project, new: Project) -> Any:
     """What an edit has taken away, added and changed, field by field."""
     out: dict[str, Any] = {}
@@ -391,7 +414,7 @@ def of_edits() -> Any:
 
 TOPICS: dict[str, Callable[[], Any]] = {
     "coverage": of_coverage, "types": of_types, "week": of_week, "incidents": of_incidents, "findings": of_findings,
-    "curves": of_curves, "options": of_options, "purchases": of_purchases, "hazards": of_hazards, "edits": of_edits,
+    "curves": of_curves, "options": of_options, "purchases": of_purchases, "hazards": of_hazards, "edits": of_edits, "tables": of_tables,
 }  # fmt: skip
 
 

@@ -173,3 +173,12 @@ def test_people_keep_to_the_clock_over_the_night_in_which_it_is_moved(room):
     assert all(abs(r.calendar.clock_s(t) - 9 * HOUR) < 40 * 60 for t in firsts)
     assert r.truth.end == 119 * HOUR
     assert all(r.clock(i.at) - datetime(2026, 3, 27) < timedelta(days=5) for i in r.incidents)
+
+
+def test_an_instant_is_found_from_its_date_in_any_zone():
+    calendar = Calendar(date(2026, 10, 24), "Europe/Berlin", 3)
+    for t in (0.0, 3600.0, 100_000.0, 150_000.25):
+        assert calendar.of(calendar.instant_utc(t)) == t
+    here = datetime(2026, 10, 24, 6, 30, tzinfo=ZoneInfo("Asia/Tokyo"))
+    # 06:30 in the one is 23:30 of the day before in the other, half an hour before the calendar begins.
+    assert calendar.of(here) == -1800.0

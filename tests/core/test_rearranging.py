@@ -326,3 +326,11 @@ def test_rooms_are_where_they_are(demo):
     for room in demo.rooms:
         x, y = polygons.centroid(room.outline)
         assert room_at(demo, room.level, x, y) is room
+
+
+def test_a_part_as_small_as_a_cupboard_may_be_cut_off_and_a_smaller_one_not(room):
+    """Of the big room, 5 by 4 m: half a square metre is a part, a tenth is none."""
+    _, part = split_room(room, "big", (0.125, -1.0), (0.125, 5.0))
+    assert polygons.area(part.outline) == pytest.approx(0.5)
+    with pytest.raises(ValueError, match="smaller than"):
+        split_room(room, "big", (0.025, -1.0), (0.025, 5.0))

@@ -141,3 +141,17 @@ def test_bad_input_is_refused():
         Signal.constant(True, 0, 5) | Signal.constant(True, 0, 6)
     with pytest.raises(ValueError, match="no signals"):
         any_of([])
+
+
+def test_one_bad_interval_among_good_ones_is_refused():
+    for rows in ([(0, 1), (5, 4), (6, 7)], [(5, 4)], [(0, 1), (2, 3), (9, 8)]):
+        with pytest.raises(ValueError, match="ends before it starts"):
+            Signal.from_intervals(rows, 0.0, 10.0)
+
+
+def test_more_than_there_are_never_hold_at_once():
+    a, b = Signal.from_intervals([(1, 5)], 0.0, 10.0), Signal.from_intervals([(3, 8)], 0.0, 10.0)
+    assert at_least(2, [a, b]).intervals.tolist() == [[3, 5]]
+    assert at_least(1, [a, b]).intervals.tolist() == [[1, 8]]
+    none = at_least(3, [a, b])
+    assert none.total() == 0 and not len(none.intervals)
