@@ -100,6 +100,15 @@ def scrolling(spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0
     return area, box
 
 
+def page_of(panel: QWidget) -> QVBoxLayout:
+    """Make a panel a page that scrolls, under the tabs of a stage; the layout to fill."""
+    box = QVBoxLayout(panel)
+    box.setContentsMargins(MARGIN, 0, 4, 8)
+    area, inner = scrolling(7, (0, 0, 10, 0))
+    box.addWidget(area)
+    return inner
+
+
 def clear(box: QVBoxLayout) -> None:
     """Take everything out of a layout."""
     while box.count():

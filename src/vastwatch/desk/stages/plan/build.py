@@ -18,8 +18,7 @@ from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, clear, label, line, narrow, row, scrolling
-from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.shell.parts import FigureField, clear, label, line, narrow, page_of, row
 from vastwatch.desk.shell.units import parse_length, parse_size, show_length
 from vastwatch.site.building import RoomUse
 from vastwatch.site.record import Outline
@@ -40,10 +39,7 @@ class BuildPanel(QWidget):
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
         self.document, self.focus = document, focus
-        box = QVBoxLayout(self)
-        box.setContentsMargins(MARGIN, 0, 4, 8)
-        area, inner = scrolling(7, (0, 0, 10, 0))
-        box.addWidget(area)
+        inner = page_of(self)
         inner.addWidget(label(self.tr("Room"), "head"))
         self.name = QLineEdit()
         self.name.setPlaceholderText(self.tr("name"))

@@ -11,8 +11,8 @@ from vastwatch.design.edits.drawing_aids import HAZARD_KINDS
 from vastwatch.desk.plan.fixtures import draw_hazard_mark
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import clear, label, line, row, scrolling
-from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.shell.parts import clear, label, line, page_of, row
+from vastwatch.desk.shell.theme import Theme
 from vastwatch.site.furniture import furniture
 
 POSTURES = ("standing", "seated", "lying")
@@ -36,10 +36,7 @@ class FurnishPanel(QWidget):
     def __init__(self, focus: Focus, theme: Theme) -> None:
         super().__init__()
         self.focus, self.theme = focus, theme
-        box = QVBoxLayout(self)
-        box.setContentsMargins(MARGIN, 0, 4, 8)
-        area, inner = scrolling(7, (0, 0, 10, 0))
-        box.addWidget(area)
+        inner = page_of(self)
         inner.addWidget(label(self.tr("Spot where somebody stops"), "head"))
         self.spots = {p: ArmingButton(self, p, f"spot:{p}") for p in POSTURES}
         for posture, button in self.spots.items():

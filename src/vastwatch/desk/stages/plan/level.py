@@ -26,8 +26,7 @@ from vastwatch.desk.plan.underlay import pages_of, read_underlay
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, Sleeper, label, line, row, scrolling
-from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.shell.parts import FigureField, Sleeper, label, line, page_of, row
 from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.files import ProjectError
 from vastwatch.site.building import Level
@@ -46,10 +45,7 @@ class LevelPanel(Sleeper):
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
         self.document, self.focus = document, focus
-        box = QVBoxLayout(self)
-        box.setContentsMargins(MARGIN, 0, 4, 8)
-        area, inner = scrolling(7, (0, 0, 10, 0))
-        box.addWidget(area)
+        inner = page_of(self)
         self._build_levels(inner)
         inner.addWidget(line())
         self._build_picture(inner)
