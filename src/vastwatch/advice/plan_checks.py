@@ -15,6 +15,7 @@ from vastwatch.design.edits.building import overlap, segments_cross, uncovered
 from vastwatch.design.edits.fittings import opening_middle, rooms_beside
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, on_level
+from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.people.routes import solid_stretches, stair_ends
@@ -210,7 +211,7 @@ def no_way_in(project: Project) -> Iterator[Finding]:
 
 def stairs_nowhere(project: Project) -> Iterator[Finding]:
     """Stairs that lead to no level, arrive where there is no room, or have a wall right before an end."""
-    order = sorted(project.levels, key=lambda level: level.elevation)
+    order = levels_in_order(project)
     above = {a.id: b for a, b in pairwise(order)}
     for f in project.furnishings:
         if f.kind != "stair":
@@ -251,7 +252,7 @@ def _landing_shut(project: Project, stair: Furnishing, foot: Point, head: Point,
 
 def _stairs(project: Project) -> Iterator[tuple[str, str]]:
     """Pairs of rooms a stair joins: where it starts, and what lies above it on the next level."""
-    order = sorted(project.levels, key=lambda level: level.elevation)
+    order = levels_in_order(project)
     above = {a.id: b.id for a, b in pairwise(order)}
     for f in project.furnishings:
         if f.kind != "stair" or f.level not in above:

@@ -16,6 +16,7 @@ from msgspec.structs import replace
 from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
 from vastwatch.advice.timing import cached_curve
 from vastwatch.control.by_hand import by_hand
+from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.needs import needs_of
@@ -108,8 +109,7 @@ def purchases(
     if budget is None:
         budget = money_left(project)
     before = rehearse(project, WEEK, SEED)
-    lit = {lamp.room for lamp in project.lamps}
-    places = [r for r in project.rooms if r.id in lit and (rooms is None or r.id in rooms)]
+    places = [r for r in project.rooms if lights_in(project, r.id) and (rooms is None or r.id in rooms)]
     found: list[Purchase] = []
     for k, room in enumerate(places):
         if not should_continue():

@@ -14,12 +14,12 @@ from functools import cached_property
 
 from vastwatch.control.daylight import darkness
 from vastwatch.control.fusion import evaluate
-from vastwatch.control.outputs.handler import Situation, handler_of, kwh
+from vastwatch.control.outputs.handler import Situation, handler_of, kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project
 from vastwatch.design.records import Expr, Fixture
-from vastwatch.design.relations import lamps_in, outputs, outputs_in, presence_of, sensors_of
+from vastwatch.design.relations import outputs, outputs_in, presence_of, sensors_of
 from vastwatch.memo import kept
 from vastwatch.signals import Levels, Signal, all_of, any_of
 from vastwatch.site.building import Room
@@ -84,14 +84,12 @@ class HouseRun:
 
     def served(self, room: str) -> Signal | None:
         """While a room has the light it is to have; None where nothing lights it by itself."""
-        levels = [
-            self.outputs[o.id] for o in outputs_in(self.project, room) if o.id in self.outputs and handler_of(o).lights
-        ]
+        levels = [self.outputs[o.id] for o in lights_in(self.project, room) if o.id in self.outputs]
         return _served(tuple(levels)) if levels else None
 
     def watts(self, room: str) -> float:
-        """What a room's lamps draw when full on, together."""
-        return math.fsum(lamp.watts for lamp in lamps_in(self.project, room))
+        """What the lights of a room draw when full on, together."""
+        return math.fsum(light.watts for light in lights_in(self.project, room))
 
     def kwh(self, output: Fixture, start: float | None = None, end: float | None = None) -> float:
         """Energy an output drew; 0 where the house does not switch it."""

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.design.project import Project, find, on_level
+from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
 from vastwatch.geometry.routes import Floor, floor
@@ -198,7 +199,7 @@ def _touching(records: tuple, room: Room) -> tuple:
 
 
 def _building(project: Project) -> _Building:
-    order = tuple(sorted(project.levels, key=lambda level: level.elevation))
+    order = levels_in_order(project)
     return _Building(order, project.walls, project.openings, project.rooms, project.furnishings)
 
 
@@ -370,7 +371,7 @@ class RouteBook:
     def __init__(self, project: Project) -> None:
         self.spots = project.spots
         self.place = {s.id: i for i, s in enumerate(project.spots)}
-        order = {lv.id: i for i, lv in enumerate(sorted(project.levels, key=lambda lv: lv.elevation))}
+        order = {lv.id: i for i, lv in enumerate(levels_in_order(project))}
         self.spot_level = [order[find(project.rooms, s.room).level] for s in project.spots]
         self.routes: list[Route] = []
         self.project = project

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.design.project import Project
+from vastwatch.design.relations import levels_in_order
 from vastwatch.memo import kept
 from vastwatch.people.routes import STEP, Route, RouteBook
 from vastwatch.people.tracks import Days, Track, TrackLog
@@ -261,7 +262,7 @@ _lives = kept(_lives_afresh)
 def _truth(household: Household, days: int) -> Truth:
     book = household.book
     tracks = tuple(log.track(days) for log in household.logs())
-    order = {lv.id: i for i, lv in enumerate(sorted(book.project.levels, key=lambda lv: lv.elevation))}
+    order = {lv.id: i for i, lv in enumerate(levels_in_order(book.project))}
     room_level = {r.id: order[r.level] for r in book.project.rooms}
     room_place = {r.id: i for i, r in enumerate(book.project.rooms)}
     return Truth(

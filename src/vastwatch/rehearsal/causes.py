@@ -9,10 +9,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import find, find_any
 from vastwatch.design.records import Expr
-from vastwatch.design.relations import presence_of
+from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.people import Track, Where
 from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.run import Rehearsal
@@ -183,8 +184,8 @@ def _sensors(expr: Expr) -> list[str]:
 
 
 def _lamp(r: Rehearsal, incident: Incident, value: str, text: str) -> Link:
-    lamp = next(lamp for lamp in r.project.lamps if lamp.room == incident.room)
-    return Link("light", lamp.id, value, text)
+    light, *_ = lights_in(r.project, incident.room)
+    return Link("light", light.id, value, text)
 
 
 def _presence_link(r: Rehearsal, room: str, value: str, text: str) -> Link:
@@ -283,7 +284,7 @@ def _with_person(r: Rehearsal, incident: Incident, links: list[Link], sensors: l
 
 def _sights(r: Rehearsal, sensors: list[str], track: Track, where: Where) -> tuple[Sight, ...]:
     """Sight lines from those sensors to a person, the quickest to notice first."""
-    order = sorted(r.project.levels, key=lambda level: level.elevation)
+    order = levels_in_order(r.project)
     out = []
     for ident in sensors:
         sensor = find(r.project.sensors, ident)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.design.project import Project, find
+from vastwatch.design.relations import level_number
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept
 from vastwatch.people.truth import Lives, Truth
@@ -88,8 +89,7 @@ def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Noti
 
 
 def _level(project: Project, mounted: MountedSensor) -> int:
-    order = sorted(project.levels, key=lambda level: level.elevation)
-    return next(i for i, level in enumerate(order) if level.id == mounted.sensor.level)
+    return level_number(project, mounted.sensor.level)
 
 
 def own_hold_s(mounted: MountedSensor) -> float:

@@ -9,7 +9,9 @@ import importlib
 from functools import cache
 from typing import Any, NamedTuple, Protocol
 
+from vastwatch.design.project import Project
 from vastwatch.design.records import KINDS, Fixture
+from vastwatch.design.relations import outputs_in
 from vastwatch.signals import Levels, Signal
 from vastwatch.site.record import Point
 
@@ -76,6 +78,11 @@ def handler_of(output: Fixture) -> OutputHandler:
 def handlers() -> dict[str, OutputHandler]:
     """The handlers of all kinds that are no lamps, by what one is called."""
     return {handler.called: handler for handler in map(_handler, KINDS)}
+
+
+def lights_in(project: Project, room: str) -> tuple[Fixture, ...]:
+    """The outputs that light a room."""
+    return tuple(o for o in outputs_in(project, room) if handler_of(o).lights)
 
 
 def kwh(output: Fixture, levels: Levels, start: float | None = None, end: float | None = None) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from vastwatch.control.daylight import sun_elevation
+from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.rehearsal.causes import explain
@@ -27,7 +28,7 @@ def show_moment(state: PlanState, focus: Focus, rehearsal: Rehearsal | None) -> 
             state.lit[ident] = level
     recording = rehearsal.recording
     state.reporting = frozenset(i for i in recording.sensors if recording.report(i).at(t))
-    order = sorted(rehearsal.project.levels, key=lambda level: level.elevation)
+    order = levels_in_order(rehearsal.project)
     for track in rehearsal.truth.tracks:
         where = rehearsal.truth.where(track, t)
         if where.level < 0 or order[where.level].id != focus.level:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.design.needs import Need, explained, needs_of
 from vastwatch.design.project import put
+from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import FigureField, Sleeper, clear, label, row, scrolling
@@ -87,7 +88,7 @@ class RoomsPage(Sleeper):
     def refresh(self, *_: object) -> None:
         """Show the project's rooms, level by level, and the focused one's needs."""
         project = self.document.project
-        order = {x.id: k for k, x in enumerate(sorted(project.levels, key=lambda x: x.elevation))}
+        order = {x.id: k for k, x in enumerate(levels_in_order(project))}
         rooms = sorted(project.rooms, key=lambda r: order[r.level])
         selection = self.table.selectionModel()
         if selection is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from vastwatch.design.places import sensors_in
+from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import clear, label
@@ -45,7 +46,7 @@ class RoomsPanel(Side):
         self._shape = shape
         clear(self._list)
         self._tiles = {}
-        for level in sorted(project.levels, key=lambda x: x.elevation):
+        for level in levels_in_order(project):
             self._list.addWidget(label(level.name, "soft"))
             for room in project.rooms:
                 if room.level != level.id:
