@@ -20,12 +20,13 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.advice.choose import RoomNow, choose
+from vastwatch.advice.choose import choose
 from vastwatch.advice.findings import findings
 from vastwatch.advice.fixing import fixed_place
 from vastwatch.advice.mounting import places
 from vastwatch.advice.purchase import best_held, purchases, spent, starter_set
 from vastwatch.advice.remedies import remedies
+from vastwatch.advice.room_now import RoomNow
 from vastwatch.advice.timing import curve_of
 from vastwatch.control.daylight import daylight_factor, wanted_lux
 from vastwatch.control.outputs.handler import handler_of, handlers

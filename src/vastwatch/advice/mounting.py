@@ -4,18 +4,15 @@ wall switches, and whatever it is fixed to."""
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from vastwatch.advice.fixing import fixed_place, opening_middle
+from vastwatch.advice.room_now import RoomNow
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType, MatType
 from vastwatch.geometry import polygons
-
-if TYPE_CHECKING:
-    from vastwatch.advice.choose import RoomNow
 
 # Ceiling places nearer to each other than this are one, metres.
 APART_M = 0.6

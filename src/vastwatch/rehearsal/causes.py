@@ -17,10 +17,10 @@ from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.people import Track, Where
 from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.run import Rehearsal
-from vastwatch.sensing.explain import Sight, sight
+from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import BODIES, PET, STANDING, Somebody
 from vastwatch.sensing.hazards import false_rate, per_hour_words
-from vastwatch.sensing.model import mount
+from vastwatch.sensing.model import Sight, mount
 from vastwatch.site.building import Hazard
 from vastwatch.words import clock_words, duration_words, never_words
 

@@ -18,6 +18,7 @@ from vastwatch.memo import kept
 from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.model import (
     MountedSensor,
+    Sight,
     each_part,
     latency_s,
     mean_wait,
@@ -32,29 +33,6 @@ Array = NDArray[np.float64]
 
 # Beside the frame of a sight line something may still touch it, by rounding, metres.
 SLACK_M = 1e-6
-
-
-class Sight(NamedTuple):
-    """One sight line. `range_m`: the range that counts here, after every factor; `rated_m`: as the catalogue has it.
-
-    `hidden_by`: ids of records in the way, worst first, with the share of the body each hides alone (infrared) or
-    its one-way loss in dB (radar). `notice_s`: mean time until noticed, inf for never.
-    """
-
-    sensor: str
-    at: tuple[float, float]
-    plan_m: float
-    slant_m: float
-    off_axis_deg: float
-    off_axis_factor: float
-    in_view: bool
-    share: float
-    loss_db: float
-    contrast: float
-    rated_m: float
-    range_m: float
-    hidden_by: tuple[tuple[str, float], ...]
-    notice_s: float
 
 
 class Geometry(NamedTuple):

@@ -12,7 +12,7 @@ import importlib.util
 import math
 from collections.abc import Callable, Iterable
 from functools import cache
-from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -25,9 +25,6 @@ from vastwatch.sensing.figures import LARGE_SHARE, Somebody, Stayer, Walker
 from vastwatch.sensing.scene import Obstacles, obstacles
 from vastwatch.site.building import Hazard, Room
 from vastwatch.site.record import Outline
-
-if TYPE_CHECKING:
-    from vastwatch.sensing.explain import Sight
 
 Array = NDArray[np.float64]
 
@@ -66,6 +63,29 @@ class Staying(NamedTuple):
     def nobody(n: int) -> Staying:
         """Never noticed, at n places."""
         return Staying(np.zeros(n), np.zeros(n), np.zeros(n))
+
+
+class Sight(NamedTuple):
+    """One sight line. `range_m`: the range that counts here, after every factor; `rated_m`: as the catalogue has it.
+
+    `hidden_by`: ids of records in the way, worst first, with the share of the body each hides alone (infrared) or
+    its one-way loss in dB (radar). `notice_s`: mean time until noticed, inf for never.
+    """
+
+    sensor: str
+    at: tuple[float, float]
+    plan_m: float
+    slant_m: float
+    off_axis_deg: float
+    off_axis_factor: float
+    in_view: bool
+    share: float
+    loss_db: float
+    contrast: float
+    rated_m: float
+    range_m: float
+    hidden_by: tuple[tuple[str, float], ...]
+    notice_s: float
 
 
 class SensingModel(Protocol):

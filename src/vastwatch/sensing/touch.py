@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType
-from vastwatch.sensing.explain import Sight, unseen, waited
+from vastwatch.sensing.explain import unseen, waited
 from vastwatch.sensing.figures import Somebody, Stayer, Walker
-from vastwatch.sensing.model import MountedSensor, Staying, held
+from vastwatch.sensing.model import MountedSensor, Sight, Staying, held
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]

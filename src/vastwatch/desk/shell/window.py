@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
@@ -39,7 +40,6 @@ from vastwatch.desk.shell.steps import show_level
 from vastwatch.desk.shell.strip import Strip
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import Theme, font, mix
-from vastwatch.desk.stages import stage_named
 from vastwatch.desk.stages.plan.panel import PlanPanel
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.desk.verdict.verdict import Verdict
@@ -208,7 +208,8 @@ class Window(QMainWindow):
     def panel(self, name: str) -> QWidget:
         """The panel of a stage, made when it is first wanted."""
         if name not in self._panels:
-            panel = stage_named(name).make(self.around)
+            # By name: what a panel needs is loaded when it is first wanted, as the charts are.
+            panel: QWidget = import_module(f"vastwatch.desk.stages.{name.lower()}.panel").make(self.around)
             self._panels[name] = panel
             self.left.addWidget(panel)
         return self._panels[name]

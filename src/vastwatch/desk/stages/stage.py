@@ -4,15 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 from vastwatch.design.project import Project
 from vastwatch.rehearsal.run import Rehearsal
-
-if TYPE_CHECKING:
-    from PyQt6.QtWidgets import QWidget
-
-    from vastwatch.desk.shell.surroundings import Surroundings
 
 LEFT_WIDTH = 222
 
@@ -29,13 +24,12 @@ class Standing(NamedTuple):
 class Stage:
     """One step of the work.
 
-    `make` gives the panel at the left when it is first wanted, `width` and `narrow` how wide it is in a usual and in a
-    narrow window. `lamp` says how far the stage is: unlit, half or lit. `hint` is the line of keys below the plan;
-    `hints` others, by the collection of what is selected.
+    Its panel at the left comes from `panel.py` of its folder, when it is first wanted; `width` and `narrow` say how
+    wide that is in a usual and in a narrow window. `lamp` says how far the stage is: unlit, half or lit. `hint` is the
+    line of keys below the plan; `hints` others, by the collection of what is selected.
     """
 
     name: str
-    make: Callable[[Surroundings], QWidget]
     lamp: Callable[[Standing], Literal["unlit", "half", "lit"]]
     hint: str
     hints: Mapping[str, str] = field(default_factory=dict)

@@ -17,7 +17,7 @@ from numpy.typing import ArrayLike, NDArray
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, PirType
 from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_hits, visible
-from vastwatch.sensing.explain import Sight, geometry, in_the_way, wait_of
+from vastwatch.sensing.explain import geometry, in_the_way, wait_of
 from vastwatch.sensing.figures import (
     LARGE_M,
     MINOR_MOTION,
@@ -30,7 +30,7 @@ from vastwatch.sensing.figures import (
     Walker,
 )
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import CATALOGUE_C, MountedSensor, Staying, angle_to_sight
+from vastwatch.sensing.model import CATALOGUE_C, MountedSensor, Sight, Staying, angle_to_sight
 from vastwatch.sensing.scene import Obstacles, near
 from vastwatch.sensing.softness import chance
 from vastwatch.site.building import Hazard

@@ -17,10 +17,10 @@ from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, RadarType
 from vastwatch.geometry.sightlines import Fan, Hits, add_crossings, fan, prism_hits, sample_mask, screen_hits
 from vastwatch.memo import kept
-from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
+from vastwatch.sensing.explain import geometry, in_the_way, waited
 from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import MountedSensor, Staying, held
+from vastwatch.sensing.model import MountedSensor, Sight, Staying, held
 from vastwatch.sensing.scene import OPAQUE_DB, Obstacles, near
 from vastwatch.sensing.softness import chance
 from vastwatch.site.building import Hazard

@@ -19,10 +19,10 @@ from vastwatch.devices import DeviceType
 from vastwatch.devices.families import UltrasonicType
 from vastwatch.geometry import polygons
 from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_hits, visible
-from vastwatch.sensing.explain import Sight, geometry, in_the_way, waited
+from vastwatch.sensing.explain import geometry, in_the_way, waited
 from vastwatch.sensing.figures import SAMPLES, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import MountedSensor, Staying, angle_to_sight, held
+from vastwatch.sensing.model import MountedSensor, Sight, Staying, angle_to_sight, held
 from vastwatch.sensing.scene import near
 from vastwatch.sensing.softness import SOFTNESS, chance
 from vastwatch.site.building import Hazard

@@ -2,19 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 from vastwatch.desk.stages.stage import Stage, Standing
-
-if TYPE_CHECKING:
-    from vastwatch.desk.shell.surroundings import Surroundings
-    from vastwatch.desk.stages.brief.panel import BriefPanel
-
-
-def _make(around: Surroundings) -> BriefPanel:
-    from vastwatch.desk.stages.brief.panel import BriefPanel
-
-    return BriefPanel(around)
 
 
 def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
@@ -24,6 +14,6 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
 
 
 STAGE = Stage(
-    "Brief", _make, _lamp, "Return edits a cell   N next room   B what to buy", width=432, narrow=372,
+    "Brief", _lamp, "Return edits a cell   N next room   B what to buy", width=432, narrow=372,
     shapes="fixtures",
 )  # fmt: skip

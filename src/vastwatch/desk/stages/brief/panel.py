@@ -30,3 +30,6 @@ class BriefPanel(Paged):
         """Which single addition would help most for its money."""
         self.show_page(MEANS)
         self.means.ask_next()
+
+
+make = BriefPanel

@@ -68,3 +68,6 @@ class PlanPanel(Paged):
         """Put a picture under the shown level."""
         self.show_page(LEVEL)
         self.level.bring_in(picture)
+
+
+make = PlanPanel

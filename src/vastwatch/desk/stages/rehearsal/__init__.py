@@ -2,19 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 from vastwatch.desk.stages.stage import Stage, Standing
-
-if TYPE_CHECKING:
-    from vastwatch.desk.shell.surroundings import Surroundings
-    from vastwatch.desk.stages.rehearsal.days import DaysPanel
-
-
-def _make(around: Surroundings) -> DaysPanel:
-    from vastwatch.desk.stages.rehearsal.days import DaysPanel
-
-    return DaysPanel(around)
 
 
 def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
@@ -25,5 +15,5 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
 
 
 STAGE = Stage(
-    "Rehearsal", _make, _lamp, "Space runs   , . incidents   [ ] a minute   D a day", follows_time=True
+    "Rehearsal", _lamp, "Space runs   , . incidents   [ ] a minute   D a day", follows_time=True
 )  # fmt: skip

@@ -20,6 +20,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import label, line, row, scrolling
 from vastwatch.desk.shell.results import Results
+from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme, alpha, font
 from vastwatch.desk.stages.timing.roles import RolesEditor
 from vastwatch.words import duration_words
@@ -240,3 +241,10 @@ class TimingPanel(QWidget):
 
 def _sentence(words: str) -> str:
     return words[:1].upper() + words[1:] + "." if words else ""
+
+
+def make(around: Surroundings) -> TimingPanel:
+    """The roles of the focused room and its timing curve."""
+    panel = TimingPanel(around.document, around.focus, around.results, around.theme)
+    panel.say.connect(around.say)
+    return panel

@@ -1,0 +1,13 @@
+"""The left-hand panel of the Sensors stage: the shelf."""
+
+from __future__ import annotations
+
+from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.stages.sensors.shelf import Shelf
+
+
+def make(around: Surroundings) -> Shelf:
+    """The shelf of all device types, with the user's own."""
+    shelf = Shelf(around.document, around.focus, around.own, around.theme)
+    shelf.say.connect(around.say)
+    return shelf
