@@ -97,13 +97,17 @@ class Strip(QWidget):
             box.addWidget(b)
         self._of: tuple[object, ...] = ()
         document.state_changed.connect(self.refresh)
-        document.changed.connect(lambda *_: self.refresh())
-        focus.shift.connect(lambda what: self.refresh() if what == "stage" else None)
+        document.changed.connect(self.refresh)
+        focus.shift.connect(self._shifted)
         for derived in (results.week, results.findings):
             derived.changed.connect(self.refresh)
         self.refresh()
 
-    def refresh(self) -> None:
+    def _shifted(self, what: str) -> None:
+        if what == "stage":
+            self.refresh()
+
+    def refresh(self, *_: object) -> None:
         """Name, whether it is edited, and the stage lamps; nothing where none of it is another."""
         of = (
             self.document.project, self.document.modified, self.results.rehearsal, self.results.findings.value,

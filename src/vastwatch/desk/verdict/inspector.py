@@ -45,13 +45,15 @@ class Inspector(QWidget):
         self.box.setContentsMargins(0, 0, 0, 0)
         self._form: Form | None = None
         self._shown: object = None
-        document.changed.connect(lambda *_: self.refresh())
-        focus.shift.connect(
-            lambda what: self.refresh() if what in ("selected", "room", "stage", "feet", "marked") else None
-        )
+        document.changed.connect(self.refresh)
+        focus.shift.connect(self._shifted)
         self.refresh()
 
-    def refresh(self) -> None:
+    def _shifted(self, what: str) -> None:
+        if what in ("selected", "room", "stage", "feet", "marked"):
+            self.refresh()
+
+    def refresh(self, *_: object) -> None:
         """Show the selected record's present figures."""
         found = find_any(self.document.project, self.focus.selected or "")
         here, focus = self.focus.here, self.focus

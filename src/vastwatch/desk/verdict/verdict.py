@@ -161,7 +161,7 @@ class Verdict(QWidget):
         for derived in (results.week, results.findings, results.remedies, results.options):
             derived.changed.connect(self.refresh)
         focus.shift.connect(self._shifted)
-        document.changed.connect(lambda *_: self.refresh())
+        document.changed.connect(self.refresh)
         self.refresh()
 
     def _shifted(self, what: str) -> None:
@@ -170,7 +170,7 @@ class Verdict(QWidget):
                 self._all_findings = False
             self.refresh()
 
-    def refresh(self) -> None:
+    def refresh(self, *_: object) -> None:
         """Numbers and story for the focused room."""
         project, room_id, r = self.document.project, self.focus.room, self.results.rehearsal
         room = next((x for x in project.rooms if x.id == room_id), None)

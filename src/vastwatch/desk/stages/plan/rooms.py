@@ -29,8 +29,12 @@ class RoomsPanel(Side):
         self._tiles: dict[str, Tile] = {}
         self._shape: object = None
         document.changed.connect(self.wake)
-        focus.shift.connect(lambda what: self._mark() if what == "room" else None)
+        focus.shift.connect(self._shifted)
         self.refresh()
+
+    def _shifted(self, what: str) -> None:
+        if what == "room":
+            self._mark()
 
     def refresh(self) -> None:
         """Make the tiles anew when a room, or the number of sensors in one, has changed."""

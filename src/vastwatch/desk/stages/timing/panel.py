@@ -179,9 +179,13 @@ class TimingPanel(QWidget):
         box.addWidget(self._caution)
         box.addStretch(1)
         results.curve.changed.connect(self.refresh)
-        focus.shift.connect(lambda what: self.refresh() if what in ("room", "stage") else None)
-        document.changed.connect(lambda *_: self._follow())
+        focus.shift.connect(self._shifted)
+        document.changed.connect(self._follow)
         self.refresh()
+
+    def _shifted(self, what: str) -> None:
+        if what in ("room", "stage"):
+            self.refresh()
 
     def _hold(self) -> float | None:
         from vastwatch.design.presence import hold_of
@@ -214,7 +218,7 @@ class TimingPanel(QWidget):
         self._use.setText(self.tr("Hold for {}").format(duration_words(curve.recommended_s)))
         self._follow()
 
-    def _follow(self) -> None:
+    def _follow(self, *_: object) -> None:
         hold, curve = self._hold(), self.results.curve.value
         if hold is None or curve is None or curve.room != self.focus.room:
             return
