@@ -112,11 +112,11 @@ def fitted_out() -> Project:
 
 
 def turned(project: Project, degrees: float) -> Project:
-    """The same building, turned on its site: what is square to the axes there is square to nothing here."""
+    """The same building, turned on its site and moved: what is square to the axes there is square to nothing here."""
     c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
 
     def to(p: tuple[float, float]) -> tuple[float, float]:
-        return round(c * p[0] - s * p[1], 4), round(s * p[0] + c * p[1], 4)
+        return round(3.0 + c * p[0] - s * p[1], 4), round(5.0 + s * p[0] + c * p[1], 4)
 
     def changed(r: Any) -> Any:
         new: dict[str, Any] = {}
@@ -345,7 +345,7 @@ EDITS: dict[str, Callable[[Project], Any]] = {
     "a lamp": lambda p: fittings.add_lamp(p, "ground", (2.0, 6.0))[0],
     "each piece of furniture": lambda p: _furnished(p),
     "mirror some": lambda p: selections.mirror_many(p, ["sofa", "window-seat", "lamp-sitting"], True),
-    "turn some": lambda p: selections.turn_many(p, ["sofa", "bookcase"], 90.0),
+    "turn some": lambda p: selections.turn_many(p, ["sofa", "bookcase"], 30.0),
     "line some up": lambda p: _lined_up(p),
     "copy some": lambda p: selections.duplicate_many(p, ["desk", "desk-screen", "lamp-box"])[0],
     "move some": lambda p: selections.move_many(p, ["wheel-left", "pir-throwing"], 0.1, -0.1),

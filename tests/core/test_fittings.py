@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from samples import device, make_room, rect
+from samples import device, make_room, rect, shelf_at
 from vastwatch.advice import findings
 from vastwatch.design.edits.building import (
     add_room,
@@ -472,3 +472,33 @@ def test_a_wall_that_turns_turns_what_hangs_on_it_and_leaves_a_bearing(by, yaw):
     turn = math.degrees(math.atan2(round(dy, 3), 5.0))
     assert 0 <= moved.yaw < 360.005
     assert abs((moved.yaw - yaw - turn + 180) % 360 - 180) < 0.02
+
+
+@pytest.mark.parametrize(
+    ("kind_", "z0", "z1", "inside"),
+    [("bench", 0.0, 0.45, False), ("bench", 0.0, 0.75, True), ("shelf", 0.0, 2.0, True), ("shelf", 0.0, 0.2, False),
+     ("shelf", 2.0, 2.4, False), ("shelf", 1.6, 2.4, True), ("stool", 0.0, 0.8, False)],
+)  # fmt: skip
+def test_nobody_can_be_inside_a_cupboard_but_on_a_seat_over_a_sill_or_under_a_shelf(room, kind_, z0, z1, inside):
+    x, y = find(room.spots, "chair").at
+    piece = replace(
+        shelf_at(x - 0.4, y - 0.4, x + 0.4, y + 0.4), kind=kind_, z0=z0, z1=z1, name="Thing"
+    )  # fmt: skip
+    told = [f for f in findings(replace(room, furnishings=(piece,))) if f.rule == "spot-inside"]
+    assert bool(told) == inside
+
+
+def test_the_stairs_caution_stands_where_stairs_begin_and_where_they_arrive(room):
+    stair = replace(shelf_at(1, 1, 2, 3), id="stair", kind="stair", climb=90.0, name="Stair")
+    levels = (*room.levels, Level(id="u", name="Upper", elevation=2.8), Level(id="a", name="Attic", elevation=5.6))
+    above = (replace(room.rooms[0], id="hall", level="u"), replace(room.rooms[0], id="loft", level="a"))
+    rooms = tuple(replace(r, use="passage") for r in (*room.rooms, *above))
+    presences = tuple(replace(room.presences[0], id=f"p-{r.id}", room=r.id) for r in rooms)
+    passages = replace(room, rooms=rooms, levels=levels, presences=presences)
+
+    def told(piece):
+        return {f.room for f in findings(replace(passages, furnishings=(piece,))) if f.rule == "stair-light"}
+
+    assert told(stair) == {"big", "small", "hall"}
+    assert told(replace(stair, level="a")) == {"loft"}
+    assert told(replace(stair, kind="shelf", climb=None)) == set()

@@ -22,7 +22,7 @@ def first_difference(was: Any, now: Any, at: str = "") -> str | None:
         if len(was) != len(now):
             return f"{at}: {len(was)} entries were, {len(now)} are"
         pairs = [(a, b, f"{at} > {k}") for k, (a, b) in enumerate(zip(was, now))]
-    elif isinstance(was, float | int) and isinstance(now, float | int):
+    elif isinstance(was, float | int) and isinstance(now, float | int) and float in (type(was), type(now)):
         return None if now == pytest.approx(was, rel=2e-4, abs=1e-9) else f"{at}: {was} was, {now} is"
     else:
         return None if was == now else f"{at}: {was!r} was, {now!r} is"

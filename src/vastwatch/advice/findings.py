@@ -17,7 +17,7 @@ from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
 from vastwatch.design.places import room_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
-from vastwatch.design.relations import presence_of
+from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.devices import PirType
 from vastwatch.people.routes import route
 from vastwatch.sensing.coverage import coverage, room_mask, spot_notice_s
@@ -212,10 +212,12 @@ def _unreachable(project: Project) -> Iterator[Finding]:
 
 def _cautions(project: Project) -> Iterator[Finding]:
     controlled = {p.room for p in project.presences}
+    # Where a stair begins, and where it arrives.
+    order = [level.id for level in levels_in_order(project)]
+    begins = {order.index(f.level) for f in project.furnishings if f.kind == "stair" and f.level in order}
+    by_stairs = {order[k] for i in begins for k in (i, i + 1) if k < len(order)}
     for room in project.rooms:
-        stairs = room.use in ("stair", "passage") and (
-            room.use == "stair" or any(f.kind == "stair" and f.level == room.level for f in project.furnishings)
-        )
+        stairs = room.use == "stair" or (room.use == "passage" and room.level in by_stairs)
         if room.id in controlled and stairs:
             yield Finding(
                 "stair-light", "caution", (room.id,),
