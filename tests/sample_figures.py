@@ -341,6 +341,7 @@ EDITS: dict[str, Callable[[Project], Any]] = {
     "turn the bed": lambda p: fittings.move_furnishing(p, "bed", 0.1, 0.05, 30.0),
     "push the desk": lambda p: fittings.move_furnishing(p, "desk", -0.2, 0.0),
     "a door": lambda p: fittings.add_opening(p, "u-bedroom-south", "door", 1.6)[0],
+    "an archway": lambda p: fittings.add_opening(p, "g-throwing-shop", "archway", 2.5)[0],
     "a window": lambda p: fittings.add_opening(p, "g-south", "window", 9.2)[0],
     "a lamp": lambda p: fittings.add_lamp(p, "ground", (2.0, 6.0))[0],
     "each piece of furniture": lambda p: _furnished(p),
