@@ -53,19 +53,19 @@ ADDS_HOLD, ADDS_SHARE = 0.1, 0.03
 # is reckoned so much money when types are put in order.
 SPILL_M2, PRICE_PER_SPILL_M2 = 1.0, 1.0
 # Fooled more often than this disqualifies, per hour; and this protection is what rain asks for.
-FOOLED_PER_H, RAIN = 2.0, "IP44"
+FALSE_PER_H, RAIN = 2.0, "IP44"
 # Fooled more often than this is worth a word, per hour; a false report an hour is reckoned so much money when types are
 # put in order, and so many minutes of waiting when places are: our choice, like the prices above.
-FOOLED_WORD_PER_H, PRICE_PER_FOOLED, WAIT_PER_FOOLED_MIN = 0.2, 20.0, 5.0
+FALSE_WORD_PER_H, PRICE_PER_FALSE, WAIT_PER_FALSE_MIN = 0.2, 20.0, 5.0
 
 
 @dataclass(frozen=True, eq=False)
 class Option:
-    """One device type for a room, at its best place. `fails`: what disqualifies it, in sentences; empty if it does.
+    """One device type for a room, at its best place. `misses`: what disqualifies it, in sentences; none if it does.
 
     `walker_share`: of the room, within `walker_s`. `waits`: per spot id the mean wait with all that serves the room.
     `hold_s`: the hold with which the worst spot drops less than once in RISK_HOURS; inf where none would.
-    `price`: 0 for one that is owned and not yet placed; `worth`: what it is put in order by, less is better.
+    `price`: 0 for one that is owned and not yet placed; `rank_cost`: what it is put in order by, less is better.
     """
 
     device: DeviceType
@@ -144,7 +144,7 @@ def _best(now: RoomNow, device: DeviceType, good: dict[tuple[str, bool], list[tu
     few = tried[:SHORTLIST] if now.spots else tried
     judged = []
     for bad, mounted, waits in few:
-        bad += WAIT_PER_FOOLED_MIN * now.falsely_triggered_per_h(mounted)
+        bad += WAIT_PER_FALSE_MIN * now.falsely_triggered_per_h(mounted)
         judged.append((round(bad, 3), -now.share(mounted), mounted, waits))
         if now.spots and judged[-1][1] <= -WALKER_SHARE:
             # The best for the spots does for the walkers too: no other place can be better.
@@ -193,12 +193,12 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     misses += _place_fails(now, device, mounted)
     if not misses and device.through_walls:
         # Walls stop most; what sees through them and would do is also asked about what moves next door.
-        misses += _fooled(now.placed(device, mounted.sensor, whole=True), now.hazards_next_door)
+        misses += _falsely_triggered(now.placed(device, mounted.sensor, whole=True), now.hazards_next_door)
     # What does not do anyway need not be told apart any further.
     falsely_triggered = 0.0
     if not misses:
         falsely_triggered = now.falsely_triggered_per_h(mounted)
-        if falsely_triggered > FOOLED_WORD_PER_H:
+        if falsely_triggered > FALSE_WORD_PER_H:
             worst_of_all = max(now.hazards_here, key=lambda h: false_rate(mounted, h))
             reason += f"; the {worst_of_all.name.lower()} fools it {per_hour_words(false_rate(mounted, worst_of_all))}"
     spill = 0.0 if misses else now.spill(now.placed(device, mounted.sensor, whole=True))
@@ -208,7 +208,7 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     price = 0.0 if left.owned > left.used else device.price
     weights = now.project.brief.weights
     rank_cost = weights.cost * price + max(weights.comfort, 0.5) * PRICE_PER_HOLD_MIN * min(hold, CAPPED_S) / 60.0
-    rank_cost += weights.fewest * DEVICE_PRICE + PRICE_PER_SPILL_M2 * spill + PRICE_PER_FOOLED * falsely_triggered
+    rank_cost += weights.fewest * DEVICE_PRICE + PRICE_PER_SPILL_M2 * spill + PRICE_PER_FALSE * falsely_triggered
     if device.power in ("mains", "usb"):
         rank_cost += weights.no_cables * CABLE_PRICE
     return Option(
@@ -256,14 +256,14 @@ def _place_fails(now: RoomNow, device: DeviceType, mounted: MountedSensor) -> li
         watts = sum(lamp.watts for lamp in now.lamps)
         if watts > device.load_w:
             out.append(f"switches up to {device.load_w:g} W; the lamps here draw {watts:g} W")
-    return out + _fooled(mounted, now.hazards_here)
+    return out + _falsely_triggered(mounted, now.hazards_here)
 
 
-def _fooled(mounted: MountedSensor, hazards: list[Hazard]) -> list[str]:
+def _falsely_triggered(mounted: MountedSensor, hazards: list[Hazard]) -> list[str]:
     out = []
     for hazard in hazards:
         rate = false_rate(mounted, hazard)
-        if rate * 3600.0 > FOOLED_PER_H:
+        if rate * 3600.0 > FALSE_PER_H:
             out.append(f"the {hazard.name.lower()} fools it {per_hour_words(rate)}")
     return out
 

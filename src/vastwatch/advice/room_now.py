@@ -43,7 +43,7 @@ class RoomNow:
         grid = grid_over([outline], cell)
         x0, y0, x1, y1 = polygons.bounds(room.outline)
         # Sensors hang a little inside; the frame holds the walls around as well.
-        self.frame = (x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3)
+        self.bounds = (x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3)
         self.cells = np.asfortranarray(grid.points[grid.mask(room.outline).ravel()])
         self.at = np.array([s.at for s in self.spots], float).reshape(-1, 2)
         self.facing = np.array([s.facing for s in self.spots], float)
@@ -90,7 +90,7 @@ class RoomNow:
 
         def around(band: str) -> Obstacles:
             every = obstacles(self.project, self.room.level, band)
-            return every if whole else within(every, *self.frame)
+            return every if whole else within(every, *self.bounds)
 
         return assembled(sensor, device, self.room, host, around)
 

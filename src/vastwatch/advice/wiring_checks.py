@@ -21,7 +21,7 @@ from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.model import mount
 
 # Fooled more often than this is worth a word, per hour.
-FOOLED_PER_H = 0.2
+FALSE_PER_H = 0.2
 # A mat further than this from a spot is not meant for it, metres.
 MAT_REACH_M = 0.6
 
@@ -106,7 +106,7 @@ def doubtful_mats(project: Project) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def fooled_sensors(project: Project) -> Iterator[Finding]:
+def falsely_triggered_sensors(project: Project) -> Iterator[Finding]:
     """Hazards that fool a sensor which presence depends on."""
     if not project.hazards:
         return
@@ -120,7 +120,7 @@ def fooled_sensors(project: Project) -> Iterator[Finding]:
             if sensor.id not in depended:
                 continue
             rate = false_rate(mount(project, sensor), now)
-            if rate * 3600.0 <= FOOLED_PER_H:
+            if rate * 3600.0 <= FALSE_PER_H:
                 continue
             room = room_of(project, sensor)
             when = "" if not now.times else f" between {now.times[0][0]} and {now.times[-1][1]}"
@@ -148,4 +148,4 @@ def lights_over_sleepers(project: Project) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-CHECKS = (power_in_reach, circuits_and_modules, doubtful_mats, fooled_sensors, lights_over_sleepers)
+CHECKS = (power_in_reach, circuits_and_modules, doubtful_mats, falsely_triggered_sensors, lights_over_sleepers)

@@ -60,7 +60,7 @@ def hazard_form(form: Form, hazard: Any) -> None:
             times.setText(form.tr("no sun there that day") if now is None else times_words(now.times))
 
     form.fills.append(fill)
-    form.text(partial(_fooled, form))
+    form.text(partial(_falsely_triggered, form))
     if hazard.kind == "heat source":
         form.text(lambda _: CAUTIONS["heat"])
 
@@ -87,7 +87,7 @@ def _window_words(form: Form, opening: Any) -> str:
     return form.tr("window {:.1f} m wide, {}").format(opening.width, room.name.lower() if room else opening.wall)
 
 
-def _fooled(form: Form, hazard: Any) -> str:
+def _falsely_triggered(form: Form, hazard: Any) -> str:
     """How often it fools which sensor."""
     project = form.document.project
     now = resolved(project, hazard, date.fromisoformat(project.brief.rehearse_from))
