@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice import findings
+from vastwatch.advice.plan_checks import open_rooms, overlapping_rooms
 from vastwatch.design.edits.building import add_room, overlap, rectangle
 from vastwatch.design.edits.fittings import add_furnishing, add_opening, rooms_beside
 from vastwatch.design.edits.sensors import add_sensor
@@ -26,8 +26,7 @@ from vastwatch.site.furniture import furniture
 
 def sound(project):
     assert list(faults_of(project)) == []
-    shut = [f.text for f in findings(project) if f.rule in ("room-open", "rooms-overlap")]
-    assert shut == []
+    assert [f.text for check in (open_rooms, overlapping_rooms) for f in check(project)] == []
     return project
 
 
