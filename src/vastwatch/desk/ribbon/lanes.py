@@ -23,6 +23,7 @@ from vastwatch.design.project import find
 from vastwatch.design.relations import outputs_in, presence_of, sensors_of
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.parts import plain
 from vastwatch.desk.shell.playhead import Playhead
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
@@ -398,11 +399,11 @@ class Ribbon(QWidget):
         r = self.results.rehearsal
         if tooth is not None and r is not None:
             incident = r.incidents[tooth]
-            self.setToolTip(incident_title(r, incident))
+            self.setToolTip(plain(incident_title(r, incident)))
             self.setCursor(Qt.CursorShape.PointingHandCursor)
             return
         lane = self._lane_at(pos.y()) if pos.x() < LABELS and pos.y() > HEAD else None
-        self.setToolTip(lane.words if lane is not None else "")
+        self.setToolTip(plain(lane.words) if lane is not None else "")
         self.setCursor(Qt.CursorShape.PointingHandCursor if lane else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:

@@ -11,7 +11,7 @@ from datetime import datetime
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from vastwatch.desk.shell import theme as themes
@@ -74,6 +74,7 @@ class Desk:
 
     def _wants(self, leftover: Leftover) -> bool:
         box = QMessageBox(self.window)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setObjectName("recover")
         box.setWindowTitle("Unsaved work")
         when = datetime.fromtimestamp(leftover.saved_at)

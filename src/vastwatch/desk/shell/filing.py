@@ -196,6 +196,7 @@ class Filing(QObject):
     def complain(self, title: str, words: str) -> None:
         """A message with one sentence."""
         box = QMessageBox(QMessageBox.Icon.NoIcon, title, words, QMessageBox.StandardButton.Ok, self.window)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setObjectName("complaint")
         box.exec()
 
@@ -203,6 +204,7 @@ class Filing(QObject):
         if not self.document.modified:
             return True
         box = QMessageBox(self.window)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setObjectName("leave")
         box.setWindowTitle(self.tr("Unsaved work"))
         box.setText(self.tr("{} has changes that are not saved.").format(self.document.project.name))

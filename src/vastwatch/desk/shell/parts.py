@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from html import escape
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QShowEvent
@@ -32,10 +33,17 @@ def unbroken(text: str) -> str:
     return _UNIT.sub("\u00a0", text)
 
 
-def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
+def plain(words: str) -> str:
+    """Words for a tooltip, which shows them as they are, whatever a name may hold."""
+    return f"<qt>{escape(words)}</qt>" if "<" in words or "&" in words else words
+
+
+def label(text: str = "", role: str = "", wrap: bool = False, rich: bool = False) -> QLabel:
     """A label in one of the roles of the style sheet: title, head, soft, bad. Where it wraps, a figure keeps its
-    unit."""
-    out = QLabel(unbroken(text) if wrap else text)
+    unit. Only `rich` ones read tags; what comes from a project goes into those escaped."""
+    out = QLabel()
+    out.setTextFormat(Qt.TextFormat.RichText if rich else Qt.TextFormat.PlainText)
+    out.setText(unbroken(text) if wrap else text)
     if role:
         out.setProperty("role", role)
     out.setWordWrap(wrap)
@@ -203,7 +211,7 @@ class FigureField(QLineEdit):
         self._low, self._high, self._value = low, high, 0.0
         self._why = why or name
         self.setAccessibleName(name)
-        self.setToolTip(self._why)
+        self.setToolTip(plain(self._why))
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.editingFinished.connect(self._finished)
 
@@ -233,10 +241,11 @@ class FigureField(QLineEdit):
         self.entered.emit(value)
 
     def _mark(self, fault: str) -> None:
-        if self.toolTip() == (fault or self._why):
+        words = plain(fault or self._why)
+        if self.toolTip() == words:
             return
         self.setProperty("wrong", "true" if fault else "false")
-        self.setToolTip(fault or self._why)
+        self.setToolTip(words)
         if (style := self.style()) is not None:
             style.unpolish(self)
             style.polish(self)

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from vastwatch.desk.shell.parts import label, set_role
+from vastwatch.desk.shell.parts import label, plain, set_role
 from vastwatch.desk.shell.theme import MARGIN
 
 # News stays for so long, milliseconds.
@@ -54,7 +54,7 @@ class StatusLine(QWidget):
         self._words = words
         self._news.start()
         set_role(self.said, "")
-        self.said.setToolTip(words)
+        self.said.setToolTip(plain(words))
         self._fit()
 
     def hush(self) -> None:

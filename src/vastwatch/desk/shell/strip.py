@@ -6,7 +6,7 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QWidget
 
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.document import Document
@@ -73,7 +73,7 @@ class Strip(QWidget):
         box = QHBoxLayout(self)
         box.setContentsMargins(MARGIN, 0, MARGIN - 4, 0)
         box.setSpacing(2)
-        self._name = QLabel()
+        self._name = label()
         self._name.setFont(font(16, 600))
         self._edited = label("", "soft")
         box.addWidget(self._name)

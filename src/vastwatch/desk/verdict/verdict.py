@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from html import escape
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
@@ -18,7 +19,7 @@ from vastwatch.desk.ribbon.lanes import incident_title
 from vastwatch.desk.shell.derived import NOT_COMPUTED
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import LinkCard, clear, column, label, line, row, scrolling
+from vastwatch.desk.shell.parts import LinkCard, clear, column, label, line, plain, row, scrolling
 from vastwatch.desk.shell.results import DAYS, Results
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict.inspector import Inspector
@@ -319,8 +320,8 @@ class Verdict(QWidget):
         inner.addWidget(label(word + finding.text, "", True))
         if finding.remedies:
             inner.addWidget(label(finding.remedies[0].text, "soft", True))
-        tips = "".join(f"<li>{r.text}</li>" for r in finding.remedies)
-        card.setToolTip(f"<ul style='margin-left:-24px'>{tips}</ul>" if tips else finding.text)
+        tips = "".join(f"<li>{escape(r.text)}</li>" for r in finding.remedies)
+        card.setToolTip(f"<ul style='margin-left:-24px'>{tips}</ul>" if tips else plain(finding.text))
         if finding.records:
             card.chosen.connect(partial(self._go, finding.records[0]))
         return card
@@ -380,8 +381,8 @@ class Verdict(QWidget):
             self._story_box.addWidget(others)
             for option in failed if self._why_not else ():
                 reasons = "; ".join(option.misses)
-                text = f"<b>{option.device.name}</b>: {reasons}."
-                self._story_box.addWidget(label(text, "soft", True))
+                text = f"<b>{escape(option.device.name)}</b>: {escape(reasons)}."
+                self._story_box.addWidget(label(text, "soft", True, rich=True))
 
     def _fold_why_not(self) -> None:
         self._why_not = not self._why_not
@@ -442,6 +443,6 @@ class Verdict(QWidget):
         inner.addWidget(figures, 2)
         button.setFixedHeight(44)
         button.setAccessibleName(f"{remedy.text}: {change}")
-        button.setToolTip(self.tr("Apply it: {}. Ctrl+Z takes it back.").format(change))
+        button.setToolTip(plain(self.tr("Apply it: {}. Ctrl+Z takes it back.").format(change)))
         button.clicked.connect(lambda: self.document.apply(remedy.project, remedy.text))
         return button

@@ -18,7 +18,7 @@ from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, clear, label, line, narrow, page_of, row
+from vastwatch.desk.shell.parts import FigureField, clear, label, line, narrow, page_of, plain, row
 from vastwatch.desk.shell.units import parse_length, parse_size, show_length
 from vastwatch.site.building import RoomUse
 from vastwatch.site.record import Outline
@@ -165,7 +165,7 @@ class BuildPanel(QWidget):
             away.setFixedSize(24, 26)
             away.setProperty("role", "pick")
             away.setAccessibleName(self.tr("Take {} away").format(person.name))
-            away.setToolTip(self.tr("Take {} away").format(person.name))
+            away.setToolTip(plain(self.tr("Take {} away").format(person.name)))
             away.clicked.connect(partial(self._remove_person, person.id, person.group or person.name))
             lines = self.tr("{} lines").format(len(person.stays) + len(person.errands))
             self._people.addWidget(row(label(name), label(lines, "soft"), away, stretch=0, spacing=6))

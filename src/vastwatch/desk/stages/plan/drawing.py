@@ -57,7 +57,8 @@ class _Reading(QRunnable):
 
 def read_in_background(parent: QWidget, path: Path, then: Callable[[Drawing | ProjectError], None]) -> QProgressDialog:
     """Read a drawing in the pool; `then` gets it, or what is wrong, unless the reading was cancelled."""
-    progress = QProgressDialog(parent.tr("Reading {} …").format(path.name), parent.tr("Cancel"), 0, 100, parent)
+    progress = QProgressDialog("", parent.tr("Cancel"), 0, 100, parent)
+    progress.setLabel(label(parent.tr("Reading {} …").format(path.name)))
     progress.setWindowModality(Qt.WindowModality.WindowModal)
     progress.setMinimumDuration(PATIENCE_MS)
     progress.setAutoReset(False)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from html import escape
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
@@ -73,8 +74,8 @@ class DeviceCard(QWidget):
         )
         more = self.tr("The box at the right, or C, marks it to compare; the right button makes it your own.")
         self.setToolTip(
-            f"<b>{device.name}</b><br>{device.summary}<br>{device.line()}<br>"
-            f"<i>{device.reliability}</i><br>{how} {more}"
+            f"<b>{escape(device.name)}</b><br>{escape(device.summary)}<br>{escape(device.line())}<br>"
+            f"<i>{escape(device.reliability)}</i><br>{how} {more}"
         )
         self._press: QPoint | None = None
 

@@ -149,8 +149,7 @@ class TimingPanel(QWidget):
         box.addWidget(line())
         self._basis = label("", "soft")
         box.addWidget(row(label(self.tr("Timing curve"), "head"), self._basis, stretch=0))
-        self._legend = label("", "", True)
-        self._legend.setTextFormat(Qt.TextFormat.RichText)
+        self._legend = label("", "", True, rich=True)
         self._legend.setText(
             f"<span style='color:{theme.dropped.name()}'>▬</span> {self.tr('left in the dark')} &nbsp; "
             f"<span style='color:{theme.lamp.name()}'>▬</span> {self.tr('burning for nobody')}, "
@@ -161,7 +160,7 @@ class TimingPanel(QWidget):
         self.plot.setFixedHeight(220)
         self.plot.dragged.connect(self._drag)
         box.addWidget(self.plot)
-        self._here = label("", "", True)
+        self._here = label("", "", True, rich=True)
         box.addWidget(self._here)
         self._use = QPushButton()
         self._use.clicked.connect(self._take_recommended)
