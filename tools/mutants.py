@@ -55,6 +55,8 @@ class Mutant:
     end: int
     was: str
     now: str
+    # Whether it runs when its module is imported, and not when a function is called.
+    at_import: bool = False
 
     def __str__(self) -> str:
         return f"{self.file.relative_to(ROOT)}:{self.line}  {self.was!r} -> {self.now!r}"
@@ -113,6 +115,7 @@ def mutants_of(file: Path) -> list[Mutant]:
         starts.append(starts[-1] + len(line))
     tree = ast.parse(source)
     skipped = in_signature(tree)
+    called = {id(x) for f in ast.walk(tree) if isinstance(f, ast.FunctionDef) for s in f.body for x in ast.walk(s)}
     # Walked from the outside in: the innermost statement has the last word.
     begins = {id(x): s.lineno for s in ast.walk(tree) if isinstance(s, ast.stmt) for x in ast.walk(s)}
     out = []
@@ -123,7 +126,8 @@ def mutants_of(file: Path) -> list[Mutant]:
         start = starts[node.lineno - 1] + node.col_offset  # type: ignore[attr-defined]
         end = starts[node.end_lineno - 1] + node.end_col_offset  # type: ignore[attr-defined]
         now = other if isinstance(other, str) else f"({ast.unparse(ast.fix_missing_locations(other))})"
-        out.append(Mutant(file, node.lineno, begins[id(node)], start, end, source[start:end].decode(), now))  # type: ignore[attr-defined]
+        was = source[start:end].decode()
+        out.append(Mutant(file, node.lineno, begins[id(node)], start, end, was, now, id(node) not in called))  # type: ignore[attr-defined]
     return out
 
 
@@ -155,9 +159,12 @@ class Reach:
             self._seconds[ident] = float(case.get("time", 0.0))
 
     def tests_of(self, mutant: Mutant) -> list[str]:
-        """The tests that run a mutant's line, quickest first; all, if it runs when its module is imported."""
+        """The tests that run a mutant's line, quickest first; where that runs when its module is imported, those that
+        run anything of the module, or all."""
         by_line = self._data.contexts_by_lineno(str(mutant.file))
         contexts = by_line.get(mutant.line) or by_line.get(mutant.statement) or []
+        if mutant.at_import:
+            contexts = [c for line in by_line.values() for c in line]
         ids = {c.split("|")[0] for c in contexts if c}
         if not ids and "" in contexts:
             ids = set(self._seconds)
