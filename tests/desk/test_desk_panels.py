@@ -7,7 +7,7 @@ import pytest
 from hands import LEFT, key, project, settle
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QPainterPath, QWheelEvent
-from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
+from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QLabel, QPushButton, QSlider, QWidget
 
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find
@@ -15,8 +15,8 @@ from vastwatch.desk.plan.contours import array_path, band_paths
 from vastwatch.desk.plan.legend import Legend
 from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.shell.about import AboutSheet
-from vastwatch.desk.shell.parts import LinkCard
-from vastwatch.desk.stages import STAGES
+from vastwatch.desk.shell.parts import Choice, LinkCard
+from vastwatch.desk.stages import STAGE_NAMES, STAGES
 from vastwatch.desk.stages.tiles import Tile
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
@@ -275,3 +275,42 @@ def test_pictures_and_paths_in_the_memo_weigh_what_they_are():
         path.lineTo(k, k)
     assert 20_000 <= weigh(picture) < 21_000
     assert 12_000 <= weigh((path,)) < 13_000
+
+
+@pytest.mark.parametrize("stage", STAGE_NAMES)
+def test_the_wheel_turns_nothing_that_was_not_clicked(qtbot, window, stage):
+    """Over every field of every stage: it scrolls what they stand on, and the project stays as it is."""
+    window.focus.set(stage=stage, selected="sofa", room="sitting", level="upper")
+    settle(qtbot, window)
+    window.plan.setFocus()
+    before = project(window)
+    fields = [w for w in window.findChildren(QWidget) if isinstance(w, QComboBox | QAbstractSpinBox | QSlider)]
+    assert fields
+    for field in fields:
+        was = field.currentIndex() if isinstance(field, QComboBox) else field.value()
+        at = QPointF(field.rect().center())
+        event = QWheelEvent(
+            at, QPointF(field.mapToGlobal(at.toPoint())), QPoint(), QPoint(0, -120), Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(field, event)
+        assert (field.currentIndex() if isinstance(field, QComboBox) else field.value()) == was
+        assert not field.hasFocus()
+    assert project(window) is before
+
+
+def test_a_list_that_has_the_keys_is_turned_by_the_wheel(qtbot):
+    box = Choice()
+    box.addItems(["a", "b", "c"])
+    qtbot.addWidget(box)
+    box.show()
+    box.activateWindow()
+    qtbot.waitUntil(box.isActiveWindow)
+    box.setFocus()
+    at = QPointF(box.rect().center())
+    event = QWheelEvent(
+        at, QPointF(box.mapToGlobal(at.toPoint())), QPoint(), QPoint(0, -120), Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(box, event)
+    assert box.currentText() == "b"

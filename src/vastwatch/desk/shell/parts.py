@@ -7,7 +7,7 @@ from collections.abc import Callable
 from html import escape
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QShowEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QShowEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -18,6 +18,8 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QSlider,
+    QSpinBox,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -161,6 +163,48 @@ class Paged(QWidget):
 def is_choice(event: QKeyEvent | None) -> bool:
     """Whether a key chooses what has the focus: Return, Enter or the space bar."""
     return event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
+
+
+class Choice(QComboBox):
+    """A list to choose from. The wheel turns it only once it has been clicked or come to by the keys: else it scrolls
+    what the list stands on."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        turn(self, event, super().wheelEvent)
+
+
+class Slide(QSlider):
+    """A slider lying flat; as to the wheel, like a `Choice`."""
+
+    def __init__(self) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        turn(self, event, super().wheelEvent)
+
+
+class Count(QSpinBox):
+    """A whole number; as to the wheel, like a `Choice`."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        turn(self, event, super().wheelEvent)
+
+
+def turn(widget: QWidget, event: QWheelEvent | None, usual: Callable[[QWheelEvent | None], None]) -> None:
+    """Turn a widget by the wheel if it has the keys; else leave the wheel to what is around it."""
+    if widget.hasFocus():
+        usual(event)
+    elif event is not None:
+        event.ignore()
 
 
 class Choosable(QFrame):

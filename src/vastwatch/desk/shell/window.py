@@ -10,7 +10,6 @@ from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
-    QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -32,7 +31,7 @@ from vastwatch.desk.shell.commands import Commands
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import row
+from vastwatch.desk.shell.parts import Choice, row
 from vastwatch.desk.shell.playhead import Playhead
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.status import StatusLine
@@ -179,7 +178,7 @@ class Window(QMainWindow):
             group.addButton(button)
             figures.addWidget(button)
             self._figure_buttons[figure] = button
-        self.level = QComboBox()
+        self.level = Choice()
         self.level.setAccessibleName(self.tr("Level"))
         self.level.setToolTip(self.tr("Which level is shown. (PgUp, PgDn)"))
         self.level.activated.connect(lambda i: self.show_level(self.level.itemData(i)))

@@ -11,14 +11,14 @@ from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from vastwatch.design.edits.selections import move_many
 from vastwatch.design.places import middle_of
 from vastwatch.design.project import Project, find_any, put
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, label, narrow
+from vastwatch.desk.shell.parts import Choice, FigureField, label, narrow
 from vastwatch.desk.shell.units import parse_angle, parse_length, parse_time, show_angle, show_length
 from vastwatch.words import duration_words, sentence
 
@@ -148,7 +148,7 @@ class Form(QWidget):
     ) -> None:  # fmt: skip
         """A list to choose one of a record's values from; `shown` are the words for them where they differ; a `wide`
         one has its row to itself."""
-        box = narrow(QComboBox())
+        box = narrow(Choice())
         box.addItems(list(shown or options))
         box.setAccessibleName(words)
         box.setToolTip(why)

@@ -9,7 +9,7 @@ from operator import attrgetter
 from typing import Any, get_args
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QComboBox, QPushButton
+from PyQt6.QtWidgets import QPushButton
 
 from vastwatch.control.daylight import daylight_factor, wanted_lux
 from vastwatch.control.outputs.handler import handler_of
@@ -20,7 +20,7 @@ from vastwatch.design.edits.wiring import add_circuit, circuit_of, off_circuits,
 from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.desk.plan.shapes import front_of, resized, sides
 from vastwatch.desk.shell.cautions import CAUTIONS
-from vastwatch.desk.shell.parts import label, narrow
+from vastwatch.desk.shell.parts import Choice, label, narrow
 from vastwatch.desk.stages.timing.roles import RolesEditor
 from vastwatch.desk.verdict.form import Form
 from vastwatch.geometry import polygons
@@ -190,7 +190,7 @@ def furnishing_form(form: Form, piece: Any) -> None:
         form.text(lambda _: CAUTIONS["stair"])
     if piece.kind == "bed":
         stuffs = (form.tr("springs"), form.tr("foam"))
-        box = narrow(QComboBox())
+        box = narrow(Choice())
         box.addItems(list(stuffs))
         box.setAccessibleName(form.tr("Mattress"))
         box.setToolTip(form.tr("Foam spreads a load until a strip under it never closes."))
@@ -218,7 +218,7 @@ def _reverse_climb(form: Form) -> None:
 
 def circuit_choice(form: Form, lamp: Any) -> None:
     """Which circuit a lamp hangs on: none, one there is, or one of its own."""
-    box = narrow(QComboBox())
+    box = narrow(Choice())
     box.setAccessibleName(form.tr("Circuit"))
     box.setToolTip(form.tr("Lamps of one circuit are switched together."))
     box.addItem(form.tr("on no circuit"), "")

@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any, get_args
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QComboBox, QLineEdit
+from PyQt6.QtWidgets import QLineEdit
 
 from vastwatch.advice.fixing import opening_middle
 from vastwatch.design.edits.drawing_aids import HAZARD_KINDS, times_of, times_words
@@ -16,7 +16,7 @@ from vastwatch.design.edits.wiring import load_w, switches_of
 from vastwatch.design.places import room_at
 from vastwatch.design.project import find, find_any
 from vastwatch.desk.shell.cautions import CAUTIONS
-from vastwatch.desk.shell.parts import FigureField, label, narrow
+from vastwatch.desk.shell.parts import Choice, FigureField, label, narrow
 from vastwatch.desk.shell.units import show_length
 from vastwatch.desk.verdict.form import Form
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
@@ -39,7 +39,7 @@ def hazard_form(form: Form, hazard: Any) -> None:
                and find(form.document.project.walls, o.wall).level == hazard.level]  # fmt: skip
     from_sun = hazard.kind == "sun patch" and bool(windows)
     if from_sun:
-        box = narrow(QComboBox())
+        box = narrow(Choice())
         box.setAccessibleName(form.tr("Computed from"))
         box.setToolTip(form.tr("Place and hours then follow the sun through this window on the rehearsed date."))
         box.addItem(form.tr("as drawn"), None)
@@ -131,7 +131,7 @@ def many_form(form: Form) -> None:
         form.box.addWidget(label(form.tr("Drag or nudge them, R and L turn, X mirrors, Del deletes."), "soft", True))
         return
     grid = form.grid()
-    box = narrow(QComboBox())
+    box = narrow(Choice())
     box.addItems(list(get_args(WallMaterial)))
     box.setAccessibleName(form.tr("Material of all"))
     same = len({w.material for w in walls}) == 1

@@ -25,7 +25,19 @@ from vastwatch.design.project import Owned, Project, find
 from vastwatch.desk.shell.derived import NOT_COMPUTED
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, LinkCard, Sleeper, clear, label, line, row, scrolling
+from vastwatch.desk.shell.parts import (
+    Choice,
+    Count,
+    FigureField,
+    LinkCard,
+    Sleeper,
+    Slide,
+    clear,
+    label,
+    line,
+    row,
+    scrolling,
+)
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.stages.brief.rooms import number
@@ -83,7 +95,7 @@ class MeansPage(Sleeper):
         self.weights: dict[str, QSlider] = {}
         self._weight_words: dict[str, QWidget] = {}
         for k, (name, words) in enumerate(WEIGHTS.items()):
-            slider = QSlider(Qt.Orientation.Horizontal)
+            slider = Slide()
             slider.setRange(0, 3)
             slider.setPageStep(1)
             slider.setAccessibleName(words)
@@ -96,11 +108,11 @@ class MeansPage(Sleeper):
             self.weights[name], self._weight_words[name] = slider, said
         box.addWidget(holder)
         box.addWidget(line())
-        self.kit = QComboBox()
+        self.kit = Choice()
         self.kit.setAccessibleName(self.tr("Kit owned"))
         self.kit.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.kit.setMinimumContentsLength(12)
-        self.count = QSpinBox()
+        self.count = Count()
         self.count.setRange(1, 999)
         self.count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.count.setFixedWidth(52)

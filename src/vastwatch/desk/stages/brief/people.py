@@ -15,7 +15,7 @@ from vastwatch.design.edits.typical_days import TEMPLATES, add_person
 from vastwatch.design.project import find, put
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, Sleeper, label, line, row, scrolling
+from vastwatch.desk.shell.parts import Choice, FigureField, Sleeper, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
@@ -63,13 +63,13 @@ class PeoplePage(Sleeper):
         outer.setContentsMargins(MARGIN, 2, 4, 8)
         area, box = scrolling(7, (0, 0, 10, 0))
         outer.addWidget(area)
-        self.who = QComboBox()
+        self.who = Choice()
         self.who.setAccessibleName(self.tr("Whose day"))
         self.who.activated.connect(lambda i: self.show_person(self.who.itemData(i)))
         self.away = QPushButton(self.tr("Take away"))
         self.away.clicked.connect(self._remove)
         box.addWidget(row(self.who, self.away, stretch=0))
-        self.typical = QComboBox()
+        self.typical = Choice()
         self.typical.setAccessibleName(self.tr("Typical person"))
         for key, template in TEMPLATES.items():
             words = template.name if template.many == 1 else f"{template.name} of {template.many}"
@@ -96,7 +96,7 @@ class PeoplePage(Sleeper):
         self.name = QLineEdit()
         self.name.setAccessibleName(self.tr("Name"))
         self.name.editingFinished.connect(self._rename)
-        self.kind = QComboBox()
+        self.kind = Choice()
         self.kind.setAccessibleName(self.tr("Kind"))
         for value, words in KINDS.items():
             self.kind.addItem(words, value)
@@ -109,7 +109,7 @@ class PeoplePage(Sleeper):
                                  lambda v: f"{v:.2g} m/s", 0.05, 0.2, 3.0,
                                  self.tr("0.9 to 1.3 is usual; less for the old."))  # fmt: skip
         self.speed.entered.connect(lambda v: self._set("speed", v, "speed"))
-        self.sleeps = QComboBox()
+        self.sleeps = Choice()
         self.sleeps.setAccessibleName(self.tr("Sleeps at"))
         for choice in (self.who, self.typical, self.sleeps):
             choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)

@@ -15,7 +15,7 @@ from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.cautions import CAUTIONS
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, Sleeper, clear, label, line, row, scrolling
+from vastwatch.desk.shell.parts import Choice, FigureField, Sleeper, clear, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
@@ -123,7 +123,7 @@ class WiringPage(Sleeper):
         neutral = QCheckBox(self.tr("neutral in the box"))
         neutral.setChecked(circuit.neutral)
         neutral.toggled.connect(partial(self._neutral, circuit.id))
-        module = QComboBox()
+        module = Choice()
         module.setAccessibleName(self.tr("What switches {}").format(circuit.name))
         module.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         module.setMinimumContentsLength(12)

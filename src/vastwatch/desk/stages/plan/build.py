@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.design.edits.building import add_room, place_beside, rectangle
 from vastwatch.design.edits.day_sheets import companions
@@ -18,7 +18,7 @@ from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, clear, label, line, narrow, page_of, plain, row
+from vastwatch.desk.shell.parts import Choice, FigureField, clear, label, line, narrow, page_of, plain, row
 from vastwatch.desk.shell.units import parse_length, parse_size, show_length
 from vastwatch.site.building import RoomUse
 from vastwatch.site.record import Outline
@@ -48,7 +48,7 @@ class BuildPanel(QWidget):
         self.measure.setPlaceholderText(self.tr("4.2 x 3.6"))
         self.measure.setAccessibleName(self.tr("Size of the new room"))
         self.measure.setToolTip(self.tr("Width by depth: 4.2 x 3.6, or 14 ft x 12 ft; or corners: 0,0 4,0 4,3 2,5."))
-        self.use = QComboBox()
+        self.use = Choice()
         self.use.setAccessibleName(self.tr("Use of the new room"))
         self.use.addItems(list(USES))
         self.use.setCurrentText("sitting")
@@ -87,7 +87,7 @@ class BuildPanel(QWidget):
         self._people.setContentsMargins(0, 0, 0, 0)
         self._people.setSpacing(3)
         inner.addWidget(holder)
-        self.typical = QComboBox()
+        self.typical = Choice()
         self.typical.setAccessibleName(self.tr("Typical person"))
         narrow(self.typical)
         narrow(self.use)

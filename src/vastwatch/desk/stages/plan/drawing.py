@@ -10,7 +10,6 @@ from PyQt6 import sip
 from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDialog,
     QDialogButtonBox,
     QGridLayout,
@@ -19,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.desk.shell.parts import label, row, scrolling
+from vastwatch.desk.shell.parts import Choice, label, row, scrolling
 from vastwatch.files import ProjectError
 from vastwatch.files.dxf import UNITS, Drawing, Unwanted, read_drawing
 
@@ -127,7 +126,7 @@ class DrawingDialog(QDialog):
         inner.addWidget(holder)
         inner.addStretch(1)
         box.addWidget(area, 1)
-        self.unit = QComboBox()
+        self.unit = Choice()
         self.unit.addItems(list(UNITS))
         self.unit.setCurrentText(drawing.guessed_unit())
         self.unit.setAccessibleName(self.tr("Unit of the drawing"))

@@ -5,14 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFileDialog,
     QInputDialog,
     QLineEdit,
     QPushButton,
-    QSlider,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
@@ -26,7 +25,7 @@ from vastwatch.desk.plan.underlay import pages_of, read_underlay
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, Sleeper, label, line, page_of, row
+from vastwatch.desk.shell.parts import FigureField, Sleeper, Slide, label, line, page_of, row
 from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.files import ProjectError
 from vastwatch.site.building import Level
@@ -98,7 +97,7 @@ class LevelPanel(Sleeper):
         self.shift = ArmingButton(self, self.tr("Move"), "draw:shift")
         self.shift.setToolTip(self.tr("Choose it, then drag the picture; or type where its corner lies."))
         under.addWidget(row(self.scale, self.shift, stretch=0, spacing=4))
-        self.opacity = QSlider(Qt.Orientation.Horizontal)
+        self.opacity = Slide()
         self.opacity.setRange(0, 100)
         self.opacity.setPageStep(10)
         self.opacity.setAccessibleName(self.tr("Opacity of the picture"))

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from vastwatch.design.project import Project
-from vastwatch.desk.shell.parts import label, scrolling
+from vastwatch.desk.shell.parts import Choice, label, scrolling
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.devices.families import HEADINGS
 from vastwatch.files import ProjectError
@@ -162,7 +162,7 @@ class TypeForm(QDialog):
             prefix = {"pir": "PIR: ", "radar": "Radar: "}.get(name.split(".")[0], "") if "." in name else ""
             field: QLineEdit | QComboBox = QLineEdit(text)
             if options := choices(device, name):
-                field = QComboBox()
+                field = Choice()
                 field.addItems(list(options))
                 field.setCurrentText(text)
                 unit = ""

@@ -23,7 +23,7 @@ from vastwatch.desk.shell.arming import carry
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.looks import family_hue, family_icon, family_mark
-from vastwatch.desk.shell.parts import clear, column, is_choice, label, row, scrolling
+from vastwatch.desk.shell.parts import Choice, clear, column, is_choice, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.stages.sensors.compare import MOST, CompareSheet
 from vastwatch.desk.stages.sensors.own_types import OwnTypes, TypeForm
@@ -171,7 +171,7 @@ class Shelf(QWidget):
         self.finder.setAccessibleName(self.tr("Find a device type"))
         self.finder.setClearButtonEnabled(True)
         self.finder.textChanged.connect(self.fill)
-        self.order, self.power = QComboBox(), QComboBox()
+        self.order, self.power = Choice(), Choice()
         self.order.addItems([words for words, _, _ in ORDERS])
         self.order.setAccessibleName(self.tr("Order of the shelf"))
         self.power.addItems(list(POWERS))
