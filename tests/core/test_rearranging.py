@@ -11,14 +11,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from samples import rect
+from samples import device, rect
+from vastwatch.advice.fixing import fixed_place
 from vastwatch.advice.plan_checks import CHECKS
 from vastwatch.design.edits import selections
-from vastwatch.design.edits.building import add_room, add_rooms
+from vastwatch.design.edits.building import add_room, add_rooms, move_wall
 from vastwatch.design.edits.drawing_aids import add_hazard, set_underlay_scale, times_of, times_words
+from vastwatch.design.edits.fittings import move_furnishing, move_opening, opening_middle
 from vastwatch.design.edits.levels import add_level, copy_level
 from vastwatch.design.edits.removing import remove, removed
+from vastwatch.design.edits.selections import mirror_many, move_many, turn_many
+from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.split_join import join_rooms, split_room
+from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import Project, find, fresh_ids, put
 from vastwatch.files import ProjectError
@@ -334,3 +339,60 @@ def test_a_part_as_small_as_a_cupboard_may_be_cut_off_and_a_smaller_one_not(room
     assert polygons.area(part.outline) == pytest.approx(0.5)
     with pytest.raises(ValueError, match="smaller than"):
         split_room(room, "big", (0.025, -1.0), (0.025, 5.0))
+
+
+# -- what is fixed to something goes with it ---------------------------------------------------------------------------
+
+
+def relative(project, sensor_id, host_id):
+    """Where a sensor is as seen from what it is fixed to: metres along and beside its first edge, and its turn."""
+    sensor, host = find(project.sensors, sensor_id), find(project.furnishings, host_id)
+    (ax, ay), (bx, by) = host.outline[0], host.outline[1]
+    length = math.dist((ax, ay), (bx, by))
+    ux, uy = (bx - ax) / length, (by - ay) / length
+    dx, dy = sensor.at[0] - ax, sensor.at[1] - ay
+    turn = math.radians(sensor.yaw) - math.atan2(uy, ux)
+    return dx * ux + dy * uy, dy * ux - dx * uy, math.cos(turn), math.sin(turn), sensor.at[2]
+
+
+@pytest.mark.parametrize(
+    "edit",
+    [
+        lambda p: move_furnishing(p, "bed", -0.3, -0.4, 0.0),
+        lambda p: move_furnishing(p, "bed", -0.2, 0.0, 90.0),
+        lambda p: move_furnishing(p, "bed", 0.0, -0.3, 17.0),
+        lambda p: move_many(p, ["bed", "wardrobe"], -0.1, -0.2),
+        lambda p: turn_many(p, ["bed"], 90.0),
+        lambda p: move_wall(p, "u-north", 0.3),
+        lambda p: move_room(p, "bedroom", 20.0, 3.0).project,
+    ],
+)  # fmt: skip
+def test_a_strip_stays_in_its_bed_however_that_is_moved(demo, edit):
+    fixed = fixed_place(demo, device("mat-bed-strip"), "upper", *find(demo.spots, "bed-left").at)
+    project, strip = add_sensor(demo, device("mat-bed-strip"), "upper", fixed.at, fixed.yaw, 0.0, fixed.host)
+    assert strip.host == "bed"
+    moved = edit(project)
+    assert find(moved.furnishings, "bed").outline != find(project.furnishings, "bed").outline
+    assert relative(moved, strip.id, "bed") == pytest.approx(relative(project, strip.id, "bed"), abs=2e-3)
+    assert find(moved.sensors, strip.id).host == "bed" and not list(faults_of(moved))
+
+
+def test_a_strip_is_mirrored_with_its_bed(demo):
+    fixed = fixed_place(demo, device("mat-bed-strip"), "upper", *find(demo.spots, "bed-left").at)
+    project, strip = add_sensor(demo, device("mat-bed-strip"), "upper", fixed.at, fixed.yaw, 0.0, fixed.host)
+    moved = mirror_many(project, ["bed"], True)
+    left = min(p[0] for p in find(project.furnishings, "bed").outline)
+    right = max(p[0] for p in find(project.furnishings, "bed").outline)
+    assert find(moved.sensors, strip.id).at[0] == pytest.approx(left + right - strip.at[0], abs=1e-3)
+
+
+def test_a_contact_slides_with_its_door_along_the_wall(demo):
+    door = find(demo.openings, "bedroom-landing")
+    fixed = fixed_place(demo, device("contact-door"), "upper", *opening_middle(demo, door)[0])
+    project, contact = add_sensor(demo, device("contact-door"), "upper", fixed.at, fixed.yaw, 0.0, fixed.host)
+    assert contact.host == door.id
+    slid = move_opening(project, door.id, door.offset + 0.25)
+    was, now = opening_middle(project, door)[0], opening_middle(slid, find(slid.openings, door.id))[0]
+    assert math.dist(was, now) == pytest.approx(0.25)
+    at = find(slid.sensors, contact.id).at
+    assert (at[0] - contact.at[0], at[1] - contact.at[1]) == pytest.approx((now[0] - was[0], now[1] - was[1]), abs=1e-3)

@@ -11,9 +11,9 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from vastwatch.design.edits.building import LAMP_LM_W, fresh_name_id
-from vastwatch.design.edits.following import spots_with
+from vastwatch.design.edits.following import fixed_to, spots_with
 from vastwatch.design.places import room_at
-from vastwatch.design.project import Project, find, fresh_id, numbered
+from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.design.records import Fixture, Lamp
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Opening, OpeningKind, Room, Spot
@@ -55,6 +55,18 @@ def add_opening(project: Project, wall: str, kind: OpeningKind, middle: float) -
         leaf=leaf, rest="closed",  # type: ignore[arg-type]
     )  # fmt: skip
     return replace(project, openings=(*project.openings, opening)), opening
+
+
+def move_opening(project: Project, ident: str, offset: float) -> Project:
+    """Slide an opening along its wall, to so many metres from the wall's end; what is fixed to it goes along."""
+    opening = find(project.openings, ident)
+    _, (ux, uy) = opening_middle(project, opening)
+    by = offset - opening.offset
+    project = put(project, replace(opening, offset=offset))
+    for sensor in fixed_to(project, ident):
+        x, y, z = sensor.at
+        project = put(project, replace(sensor, at=(round(x + by * ux, 4), round(y + by * uy, 4), z)))
+    return project
 
 
 def opening_middle(project: Project, opening: Opening) -> tuple[Point, Point]:
@@ -131,7 +143,10 @@ def turned(outline: Outline, at: Point, degrees: float) -> Outline:
 
 
 def move_furnishing(project: Project, ident: str, dx: float, dy: float, degrees: float = 0.0) -> Project:
-    """Move and turn a piece about its middle; its spots go along. Raises ValueError out of every room."""
+    """Move and turn a piece about its middle; its spots and what is fixed to it go along.
+
+    Raises ValueError out of every room.
+    """
     piece = find(project.furnishings, ident)
     cx, cy = polygons.centroid(piece.outline)
     to = (cx + dx, cy + dy)
@@ -150,7 +165,12 @@ def move_furnishing(project: Project, ident: str, dx: float, dy: float, degrees:
     climb = None if piece.climb is None else (piece.climb + degrees) % 360
     new = replace(piece, outline=turned(about, to, degrees), climb=climb)
     furnishings = tuple(new if f is piece else f for f in project.furnishings)
-    return replace(project, furnishings=furnishings, spots=tuple(spots))
+    project = replace(project, furnishings=furnishings, spots=tuple(spots))
+    for sensor in fixed_to(project, ident):
+        x, y, z = sensor.at
+        at = turned(((x - cx, y - cy),), to, degrees)[0]
+        project = put(project, replace(sensor, at=(*at, z), yaw=(sensor.yaw + degrees) % 360))
+    return project
 
 
 # -- lamps -----------------------------------------------------------------------------------------------------------

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import Project, find, put
+from vastwatch.design.records import Sensor
 from vastwatch.design.relations import outputs
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Opening, Room, Spot, Wall
@@ -50,6 +51,11 @@ def spots_with(project: Project, piece: Furnishing) -> list[Spot]:
         if faces and not any(polygons.contains_point(f.outline, *spot.at) for f in others):
             out.append(spot)
     return out
+
+
+def fixed_to(project: Project, ident: str) -> list[Sensor]:
+    """The sensors that are fixed to a piece of furniture, a door or a window: they go where it goes."""
+    return [s for s in project.sensors if s.host == ident]
 
 
 class _Moved:
@@ -169,6 +175,9 @@ def _furniture(old: Project, new: Project, level: str, went: list[_Moved]) -> Pr
         for spot in spots_with(old, piece):
             now = find(new.spots, spot.id)
             new = put(new, replace(now, at=m.to(spot.at), facing=round((spot.facing + m.turn) % 360, 2)))
+        for sensor in fixed_to(old, piece.id):
+            x, y, z = sensor.at
+            new = put(new, replace(sensor, at=(*m.to((x, y)), z), yaw=round((sensor.yaw + m.turn) % 360, 2)))
     return new
 
 

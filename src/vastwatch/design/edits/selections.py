@@ -11,7 +11,7 @@ from typing import Any, Literal
 
 from msgspec.structs import replace
 
-from vastwatch.design.edits.following import spots_with
+from vastwatch.design.edits.following import fixed_to, spots_with
 from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import Project, find, find_any, fresh_id, put
 from vastwatch.site.record import Point
@@ -33,13 +33,14 @@ def records_of(project: Project, idents: Iterable[str]) -> list[tuple[str, Any]]
     return [f for f in found if f is not None]
 
 
-def _with_spots(project: Project, idents: Sequence[str]) -> list[str]:
-    """The ids, with the spots that go along with selected furniture."""
+def _with_companions(project: Project, idents: Sequence[str]) -> list[str]:
+    """The ids, with the spots that go along with selected furniture, and the sensors that are fixed to it."""
     out = list(dict.fromkeys(idents))
     for collection, record in records_of(project, idents):
         if collection != "furnishings":
             continue
-        out += [s.id for s in spots_with(project, record) if s.id not in out]
+        companions = [s.id for s in spots_with(project, record)] + [s.id for s in fixed_to(project, record.id)]
+        out += [ident for ident in companions if ident not in out]
     return out
 
 
@@ -69,7 +70,7 @@ def _mapped(project: Project, record: Any, to: Callable[[Point], Point], turn: C
 def _all(
     project: Project, idents: Sequence[str], to: Callable[[Point], Point], turn: Callable[[float], float]
 ) -> Project:
-    for collection, record in records_of(project, _with_spots(project, idents)):
+    for collection, record in records_of(project, _with_companions(project, idents)):
         if collection in MOVABLE:
             project = put(project, _mapped(project, record, to, turn))
     return project
@@ -139,7 +140,7 @@ def align_many(project: Project, idents: Sequence[str], side: Side) -> Project:
         by = wanted - at
         across = side in ("left", "right", "centre")
         # What goes along with a piece and is selected itself is brought into line by itself.
-        along = [x for x in _with_spots(project, [r.id]) if x == r.id or x not in idents]
+        along = [x for x in _with_companions(project, [r.id]) if x == r.id or x not in idents]
         project = move_many_exactly(project, along, by if across else 0.0, 0.0 if across else by)
     return project
 
@@ -149,8 +150,9 @@ def duplicate_many(
 ) -> tuple[Project, list[str]]:
     """Copies of a selection, a step aside; the new ids. A copied sensor joins no presence until it is given a role."""
     made: list[str] = []
-    for collection, record in records_of(project, _with_spots(project, idents)):
-        if collection not in MOVABLE:
+    for collection, record in records_of(project, _with_companions(project, idents)):
+        # What is fixed to a piece is bought, not copied with it.
+        if collection not in MOVABLE or (collection == "sensors" and record.id not in idents):
             continue
         ident = fresh_id(project, record.id.rstrip("0123456789").rstrip("-") or record.id)
         copy = replace(record, id=ident)

@@ -9,11 +9,10 @@ import math
 from abc import abstractmethod
 from typing import Any
 
-from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 
 from vastwatch.design.edits.building import SAME, move_corner, move_wall
-from vastwatch.design.edits.fittings import move_furnishing
+from vastwatch.design.edits.fittings import move_furnishing, move_opening
 from vastwatch.design.edits.selections import move_many
 from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.project import Project, find
@@ -167,8 +166,7 @@ class MoveOpening(Moving):
         others = [o for o in base.openings if o.wall == wall.id and o.id != opening.id]
         if any(o.offset < offset + opening.width and offset < o.offset + o.width for o in others):
             raise ValueError("there is another opening in the way")
-        openings = tuple(replace(o, offset=offset) if o.id == opening.id else o for o in base.openings)
-        return replace(base, openings=openings), f"Move a {opening.kind}"
+        return move_opening(base, opening.id, offset), f"Move a {opening.kind}"
 
 
 class MoveHazard(Moving):

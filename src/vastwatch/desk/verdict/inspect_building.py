@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QPushButton
 from vastwatch.control.daylight import daylight_factor, wanted_lux
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.building import is_rectangle, resize_room
-from vastwatch.design.edits.fittings import move_furnishing, rooms_beside
+from vastwatch.design.edits.fittings import move_furnishing, move_opening, rooms_beside
 from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.edits.wiring import add_circuit, circuit_of, off_circuits, set_lamp
 from vastwatch.design.project import Project, find, find_any, put
@@ -143,7 +143,7 @@ def opening_form(form: Form, opening: Any) -> None:
             if new.offset + new.width > length + 1e-9 or new.head <= new.sill:
                 form.say.emit(form.tr("It would not fit its wall of {:.2f} m.").format(length))
                 return None
-            return new
+            return move_opening(form.document.project, record.id, value) if name == "offset" else new
 
         return write
 
