@@ -16,9 +16,9 @@ run: $(VENV)/ready
 test: $(VENV)/ready-dev
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 $(ARGS)
 
-# The core alone, without Qt.
+# The core alone, without Qt; with THOROUGH=1 ten times as many drawn examples.
 test-core: $(VENV)/ready-dev
-	@$(BIN)/python -m pytest tests/core -p no:pytest-qt -n 2 $(ARGS)
+	@THOROUGH=$(THOROUGH) $(BIN)/python -m pytest tests/core -p no:pytest-qt -n 2 $(ARGS)
 
 # Breaks the core in N small ways and lists what no test of the core notices; half an hour or more.
 mutants: $(VENV)/ready-dev

@@ -70,7 +70,7 @@ def test_the_plain_curve_of_one_report(report, awake, darkness):
     integral = np.concatenate([[0.0], np.cumsum((counts[1:] + counts[:-1]) / 2 * np.diff(grid))])
     remaining = integral[-1] - integral
     falling = exact.dark_s(grid) - exact.dark_s(END)
-    assert falling == pytest.approx(remaining, abs=0.3 * (1 + len(report) + len(need)))
+    assert np.abs(falling - remaining).max() <= 0.3 * (1 + len(report) + len(need))
 
 
 def test_no_reports_no_light():
