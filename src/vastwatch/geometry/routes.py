@@ -54,11 +54,24 @@ class Floor:
 
     def route(self, start: tuple[float, float], goal: tuple[float, float]) -> Array | None:
         """Way points (m, 2) from start to goal, or None where no way leads there."""
-        from scipy.sparse.csgraph import dijkstra
-
         i, j = self.nearest_free(start), self.nearest_free(goal)
         if i < 0 or j < 0:
             return None
+        inner = self.grid.points[[i, j]]
+        if not self._clear(*inner):
+            # Not as the crow flies: most ways within a room are.
+            around = self._around(i, j)
+            if around is None:
+                return None
+            inner = self._pull(around)
+        way = np.vstack([start, inner, goal])
+        keep = np.r_[True, np.hypot(*np.diff(way, axis=0).T) > 1e-6]
+        return way[keep]
+
+    def _around(self, i: int, j: int) -> Array | None:
+        """The centres of the cells on the shortest way from one to another, or None where there is none."""
+        from scipy.sparse.csgraph import dijkstra
+
         if i not in self._trees:
             distance, before = dijkstra(self._graph, directed=False, indices=i, return_predecessors=True)
             while len(self._trees) >= MOST_TREES:
@@ -70,10 +83,7 @@ class Floor:
         cells = [j]
         while cells[-1] != i:
             cells.append(int(before[cells[-1]]))
-        inner = self._pull(self.grid.points[cells[::-1]])
-        way = np.vstack([start, inner, goal])
-        keep = np.r_[True, np.hypot(*np.diff(way, axis=0).T) > 1e-6]
-        return way[keep]
+        return self.grid.points[cells[::-1]]
 
     def _pull(self, way: Array) -> Array:
         """Drop way points that a straight free line can skip."""
