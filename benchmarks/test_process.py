@@ -112,5 +112,5 @@ def test_four_weeks_at_the_command_line():
         [sys.executable, "-m", "vastwatch", "rehearse", "--demo", "--days", "28"], capture_output=True, check=True
     )
     seconds = time.perf_counter() - begin
-    say(f"28 days of the sample at the command line, the process and all chains: {seconds:.2f} s (bar 2 s)")
+    say(f"28 days of the sample at the command line, the whole process: {seconds:.2f} s (bar 2 s)")
     assert seconds < 8
