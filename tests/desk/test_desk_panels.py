@@ -314,3 +314,16 @@ def test_a_list_that_has_the_keys_is_turned_by_the_wheel(qtbot):
     )  # fmt: skip
     QApplication.sendEvent(box, event)
     assert box.currentText() == "b"
+
+
+def test_an_answer_that_comes_after_the_end_is_told_to_nobody(qtbot, window):
+    """The work was done, and its answer is under way, when the window closes."""
+    week = window.results.week
+    heard = []
+    week.changed.connect(lambda: heard.append(week.state))
+    week.ask()
+    assert heard == ["busy"]
+    week.pool.waitForDone()
+    window.results.stop()
+    qtbot.wait(50)
+    assert heard == ["busy"] and week.state == "busy"

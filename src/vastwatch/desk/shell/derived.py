@@ -115,6 +115,10 @@ class Derived(QObject, Generic[T]):
         self.value, self.of, self._asked, self.words, self.state = None, None, None, "", "nothing"
         self.changed.emit()
 
+    def give_up(self) -> None:
+        """Take no answer any more: whoever shows it goes."""
+        self._number += 1
+
     def put(self, value: T, reads: tuple[Any, ...]) -> None:
         """Take a value that was computed at once elsewhere."""
         self._number += 1

@@ -182,6 +182,8 @@ class Results(QObject):
         """Let go of everything under way and wait for the pool: the window closes."""
         self._settle.stop()
         self._stopped = True
+        for derived in self.all:
+            derived.give_up()
         self._pool.clear()
         self._pool.waitForDone()
 
