@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from hands import LEFT, key, project, settle
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QPainterPath, QWheelEvent
 from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QLabel, QPushButton, QSlider, QWidget
@@ -327,3 +328,21 @@ def test_an_answer_that_comes_after_the_end_is_told_to_nobody(qtbot, window):
     window.results.stop()
     qtbot.wait(50)
     assert heard == ["busy"] and week.state == "busy"
+
+
+def test_a_long_name_in_a_chain_of_causes_leaves_the_verdict_its_width(qtbot, window):
+    project_ = project(window)
+    spots = tuple(replace(s, name=f"{s.name} behind the tall rack by the north window") for s in project_.spots)
+    window.document.replace(replace(project_, spots=spots), None)
+    window.take_over()
+    settle(qtbot, window)
+    r = window.results.rehearsal
+    drop = next(i for i, x in enumerate(r.incidents) if x.kind == "dropped")
+    window.playhead.open_incident(drop)
+    settle(qtbot, window)
+    verdict = window.verdict
+    qtbot.waitUntil(lambda: any(w.isVisible() for w in verdict.findChildren(LinkCard)))
+    cards = [w for w in verdict.findChildren(LinkCard) if w.isVisible()]
+    assert any("behind the tall rack" in w.accessibleName() for w in cards)
+    for card in cards:
+        assert card.minimumSizeHint().width() < verdict.width() - 40

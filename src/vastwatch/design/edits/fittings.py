@@ -131,7 +131,7 @@ def _spot_of(project: Project, kind: FurnitureType, room: str, level: str, at: P
     if there is None or there.id != room:
         return None
     return Spot(
-        id=fresh_name_id(project, f"at {kind.name}"), room=room, name=f"at the {kind.name.lower()}", at=before,
+        id=fresh_name_id(project, f"at {kind.name}"), room=room, name=kind.name.lower(), at=before,
         facing=(turn + 180.0) % 360, posture="seated" if kind.seated_before else "standing", activity=activity,
     )  # fmt: skip
 

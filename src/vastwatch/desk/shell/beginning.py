@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.desk.shell.parts import label
+from vastwatch.desk.shell.parts import is_choice, label
 from vastwatch.desk.shell.theme import Theme
 
 WIDTH = 330
@@ -72,11 +72,13 @@ class Beginning(QFrame):
         self.move((over.width() - self.width()) // 2, max((over.height() - self.height()) // 2, 8))
 
     def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        """Up and Down step through the offers."""
+        """Up and Down step through the offers, Return takes the one that has the keys."""
         shown = [b for b in self.offers.values() if b.isVisible()]
         step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(event.key(), 0)
         here = next((k for k, b in enumerate(shown) if b.hasFocus()), None)
         if step and here is not None:
             shown[(here + step) % len(shown)].setFocus()
+        elif here is not None and is_choice(event):
+            shown[here].click()
         else:
             super().keyPressEvent(event)

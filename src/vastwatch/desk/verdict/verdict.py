@@ -83,7 +83,8 @@ class ChainView(QWidget):
             inner = QVBoxLayout(card)
             inner.setContentsMargins(9, 5, 9, 6)
             inner.setSpacing(0)
-            what = label(link.what, "head")
+            # A long name takes two lines: the panel keeps its width.
+            what = label(link.what, "head", True)
             inner.addWidget(row(what, label(link.value, "soft"), stretch=0))
             inner.addWidget(label(link.text, "soft", True))
             card.chosen.connect(partial(go, link.record))
