@@ -502,3 +502,14 @@ def test_the_stairs_caution_stands_where_stairs_begin_and_where_they_arrive(room
     assert told(stair) == {"big", "small", "hall"}
     assert told(replace(stair, level="a")) == {"loft"}
     assert told(replace(stair, kind="shelf", climb=None)) == set()
+
+
+def test_a_stair_against_a_wall_that_turns_climbs_the_way_the_wall_then_runs():
+    project, _ = add_room(bare(), "g", "Hall", "passage", rectangle(0, 0, 6, 4))
+    stair = replace(
+        shelf_at(1.0, 3.05, 4.0, 3.95), id="stair", kind="stair", climb=0.0, name="Stair"
+    )  # fmt: skip
+    project = replace(project, furnishings=(stair,))
+    for up in (0.5, -0.3):
+        moved = find(move_corner(project, "g", (6.0, 4.0), (6.0, 4.0 + up)).furnishings, "stair")
+        assert moved.climb == pytest.approx(math.degrees(math.atan2(up, 6.0)) % 360, abs=0.01)

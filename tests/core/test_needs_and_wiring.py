@@ -18,7 +18,7 @@ from vastwatch.advice import findings
 from vastwatch.control.by_hand import AGAIN_S, FORGOTTEN, LONGEST_S, PRESS_S, REACH_S, by_hand, on_by_hand, presses
 from vastwatch.control.daylight import asked_lux, dark, wanted_lux
 from vastwatch.design.edits import day_sheets, wiring
-from vastwatch.design.edits.day_sheets import remove_errand
+from vastwatch.design.edits.day_sheets import remove_errand, seconds_of
 from vastwatch.design.edits.removing import removed, without_unused_types
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.typical_days import TEMPLATES, add_person
@@ -366,3 +366,17 @@ def test_an_errand_or_stay_that_is_not_there_is_not_taken_away(demo):
     person = find(demo.people, "potter")
     assert remove_errand(demo, person.id, len(person.errands)) is demo
     assert len(find(remove_errand(demo, person.id, 0).people, person.id).errands) == len(person.errands) - 1
+
+
+def test_a_clock_time_is_so_many_seconds_after_midnight():
+    assert [seconds_of(t) for t in ("00:00", "00:01", "07:40", "23:59")] == [0, 60, 27_600, 86_340]
+
+
+def test_one_switch_on_a_stair_is_worth_a_note_and_in_a_house_without_one_it_is_not(demo):
+    def told(project):
+        return {f.records[0] for f in findings(project) if f.rule == "one-way-stair"}
+
+    single = replace(demo, switches=tuple(s for s in demo.switches if s.id != "switch-passage-2"))
+    assert told(demo) == set() and told(single) == {"circuit-passage"}
+    level = replace(single, furnishings=tuple(f for f in single.furnishings if f.kind != "stair"))
+    assert told(level) == set()

@@ -380,3 +380,14 @@ def test_a_mat_lies_before_the_door_on_the_side_that_was_pointed_at(demo):
             off = (at[0] - mx) * -uy + (at[1] - my) * ux
             assert math.copysign(1.0, off) == side and abs(off) > wall.thickness / 2
             assert fixed_place(demo, contact, wall.level, x, y).host == ident
+
+
+def test_a_folded_strip_feels_more_by_the_factor_of_its_ridge(demo):
+    bed, spot = find(demo.furnishings, "bed"), find(demo.spots, "bed-left")
+    strip = device("mat-bed-strip")
+    fixed = fixed_place(demo, strip, "upper", *spot.at)
+    _, flat = add_sensor(demo, strip, "upper", fixed.at, fixed.yaw, 0.0, fixed.host)
+    flat = replace(flat, settings=replace(flat.settings, folded=False))
+    folded = replace(flat, settings=replace(flat.settings, folded=True))
+    one, other = (margin(s, strip, bed, spot.at, spot.facing, "lying", 70.0) for s in (flat, folded))
+    assert other == pytest.approx(FOLDED * one) and FOLDED > 1
