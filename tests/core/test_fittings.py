@@ -34,7 +34,6 @@ from vastwatch.files.check import faults_of
 from vastwatch.files.rooms_csv import ListedRoom, bring_in_rooms
 from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import bounds
-from vastwatch.people.routes import route, stair_ends
 from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.uses import _TELLING, USES, use_of_name
@@ -124,71 +123,6 @@ def test_turning_a_piece_turns_its_footprint_its_place_and_its_climb(turn, by):
     out = find(turned.furnishings, made.id)
     assert np.allclose(out.outline, footprint(stair, (6.0, 6.0), turn + by), atol=2e-3)
     assert math.cos(math.radians(out.climb - (turn + 180 + by))) == pytest.approx(1.0, abs=1e-6)
-
-
-# -- stairs --------------------------------------------------------------------------------------------------------
-
-
-def two_levels(*stairs):
-    """A hall of 10 x 4 m on two levels, joined by stairs at those middles and turns; who goes from below to above."""
-    project, _ = add_room(bare(), "g", "Hall", "passage", rectangle(0, 0, 10, 4))
-    for at, turn in stairs:
-        project, _ = add_furnishing(project, "g", kind("Stair run"), at, turn)
-    project, level = copy_level(project, "g")
-    low = Spot(id="low", room="hall", name="low", at=(1.0, 3.5), posture="standing")
-    high = Spot(id="high", room=f"{level.id}-hall", name="high", at=(1.0, 3.5), posture="standing")
-    return replace(project, spots=(low, high)), low, high
-
-
-def test_a_stair_from_the_shelf_joins_two_levels():
-    project, low, high = two_levels(((5.0, 0.7), 180.0))
-    sound(project)
-    (stair,) = [f for f in project.furnishings if f.kind == "stair"]
-    foot, head = stair_ends(stair)
-    # Its front looks to the left: one steps on there and climbs to the right.
-    assert foot == pytest.approx((3.55, 0.7), abs=1e-3) and head == pytest.approx((6.45, 0.7), abs=1e-3)
-    walked = route(project, low, high)
-    assert walked is not None and {0, 1} == set(walked.level.tolist())
-    back = route(project, high, low)
-    assert back is not None and back.length == pytest.approx(walked.length, rel=0.03)
-    assert "stair-nowhere" not in rules(project)
-
-
-def test_of_two_stairs_the_shorter_way_is_taken():
-    far, near = ((8.0, 0.7), 180.0), ((2.9, 0.7), 180.0)
-    lengths = {}
-    for name, stairs in (("far", (far,)), ("near", (near,)), ("both", (far, near)), ("both too", (near, far))):
-        project, low, high = two_levels(*stairs)
-        walked = route(project, low, high)
-        assert walked is not None
-        lengths[name] = walked.length
-    assert lengths["near"] < lengths["far"] - 3
-    assert lengths["both"] == pytest.approx(lengths["near"], abs=0.6)
-    assert lengths["both too"] == pytest.approx(lengths["both"], abs=1e-6)
-
-
-def test_without_a_stair_nobody_comes_up():
-    project, low, high = two_levels()
-    assert route(project, low, high) is None
-
-
-def test_a_stair_that_leads_nowhere_is_found():
-    def told(project):
-        return [f.text for f in findings(project) if f.rule == "stair-nowhere"]
-
-    project, _ = add_room(bare(), "g", "Hall", "passage", rectangle(0, 0, 10, 4))
-    project, stair = add_furnishing(project, "g", kind("Stair run"), (5.0, 0.7), 180.0)
-    assert "leads up to no level" in told(project)[0]
-    upper = Level(id="u", name="Loft", elevation=2.8)
-    project = replace(project, levels=(*project.levels, upper))
-    assert "arrives on loft where there is no room" in told(project)[0]
-    project, _ = add_room(project, "u", "Loft", "store", rectangle(0, 0, 6.6, 4))
-    assert "head against a wall" in told(project)[0]
-    turned = replace(
-        project,
-        furnishings=tuple(replace(f, climb=180.0) if f.id == stair.id else f for f in project.furnishings),
-    )
-    assert told(turned) == []
 
 
 # -- checks --------------------------------------------------------------------------------------------------------
@@ -448,20 +382,6 @@ def test_a_dragged_corner_leaves_every_other_record_the_same_object(demo):
         assert (a is b) == (a.level != "ground" or corner not in a.outline)
 
 
-def test_a_stair_whose_foot_is_against_a_wall_says_so():
-    project, _ = add_room(bare(), "g", "Hall", "passage", rectangle(0, 0, 10, 4))
-    project, stair = add_furnishing(project, "g", kind("Stair run"), (5.0, 0.7), 180.0)
-    upper = Level(id="u", name="Loft", elevation=2.8)
-    project = replace(project, levels=(*project.levels, upper))
-    project, _ = add_room(project, "u", "Loft", "store", rectangle(0, 0, 10, 4))
-    foot, head = stair_ends(find(project.furnishings, stair.id))
-    # A wall right behind the foot: nobody can step onto it.
-    way = 1.0 if foot[0] > head[0] else -1.0
-    wall = Wall(id="close", level="g", a=(foot[0] + way * 0.15, 0.0), b=(foot[0] + way * 0.15, 4.0))
-    told = [f.text for f in findings(replace(project, walls=(*project.walls, wall))) if f.rule == "stair-nowhere"]
-    assert len(told) == 1 and "has its foot against a wall: nobody can step onto it" in told[0]
-
-
 @given(st.floats(-720, 720), st.floats(0, 359.9))
 def test_a_wall_that_turns_turns_what_hangs_on_it_and_leaves_a_bearing(by, yaw):
     project, _ = add_room(bare(), "g", "Room", "desk", rectangle(0, 0, 5, 4))
@@ -486,30 +406,3 @@ def test_nobody_can_be_inside_a_cupboard_but_on_a_seat_over_a_sill_or_under_a_sh
     )  # fmt: skip
     told = [f for f in findings(replace(room, furnishings=(piece,))) if f.rule == "spot-inside"]
     assert bool(told) == inside
-
-
-def test_the_stairs_caution_stands_where_stairs_begin_and_where_they_arrive(room):
-    stair = replace(shelf_at(1, 1, 2, 3), id="stair", kind="stair", climb=90.0, name="Stair")
-    levels = (*room.levels, Level(id="u", name="Upper", elevation=2.8), Level(id="a", name="Attic", elevation=5.6))
-    above = (replace(room.rooms[0], id="hall", level="u"), replace(room.rooms[0], id="loft", level="a"))
-    rooms = tuple(replace(r, use="passage") for r in (*room.rooms, *above))
-    presences = tuple(replace(room.presences[0], id=f"p-{r.id}", room=r.id) for r in rooms)
-    passages = replace(room, rooms=rooms, levels=levels, presences=presences)
-
-    def told(piece):
-        return {f.room for f in findings(replace(passages, furnishings=(piece,))) if f.rule == "stair-light"}
-
-    assert told(stair) == {"big", "small", "hall"}
-    assert told(replace(stair, level="a")) == {"loft"}
-    assert told(replace(stair, kind="shelf", climb=None)) == set()
-
-
-def test_a_stair_against_a_wall_that_turns_climbs_the_way_the_wall_then_runs():
-    project, _ = add_room(bare(), "g", "Hall", "passage", rectangle(0, 0, 6, 4))
-    stair = replace(
-        shelf_at(1.0, 3.05, 4.0, 3.95), id="stair", kind="stair", climb=0.0, name="Stair"
-    )  # fmt: skip
-    project = replace(project, furnishings=(stair,))
-    for up in (0.5, -0.3):
-        moved = find(move_corner(project, "g", (6.0, 4.0), (6.0, 4.0 + up)).furnishings, "stair")
-        assert moved.climb == pytest.approx(math.degrees(math.atan2(up, 6.0)) % 360, abs=0.01)

@@ -17,6 +17,7 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
+from vastwatch.advice.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H
 from vastwatch.advice.findings import RISK_HOURS, WALKER_SHARE, hold_for
 from vastwatch.advice.mounting import places, power_misfit
 from vastwatch.advice.room_now import RoomNow
@@ -52,11 +53,11 @@ ADDS_HOLD, ADDS_SHARE = 0.1, 0.03
 # Noticing walkers in so much of the rooms next door within the time wanted here is worth a word, and each square metre
 # is reckoned so much money when types are put in order.
 SPILL_M2, PRICE_PER_SPILL_M2 = 1.0, 1.0
-# Fooled more often than this disqualifies, per hour; and this protection is what rain asks for.
-FALSE_PER_H, RAIN = 2.0, "IP44"
-# Fooled more often than this is worth a word, per hour; a false report an hour is reckoned so much money when types are
-# put in order, and so many minutes of waiting when places are: our choice, like the prices above.
-FALSE_WORD_PER_H, PRICE_PER_FALSE, WAIT_PER_FALSE_MIN = 0.2, 20.0, 5.0
+# This protection is what rain asks for.
+RAIN = "IP44"
+# A false report an hour is reckoned so much money when types are put in order, and so many minutes of waiting when
+# places are: our choice, like the prices above.
+PRICE_PER_FALSE, WAIT_PER_FALSE_MIN = 20.0, 5.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -198,7 +199,7 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     falsely_triggered = 0.0
     if not misses:
         falsely_triggered = now.falsely_triggered_per_h(mounted)
-        if falsely_triggered > FALSE_WORD_PER_H:
+        if falsely_triggered > SOME_FALSE_PER_H:
             worst_of_all = max(now.hazards_here, key=lambda h: false_rate(mounted, h))
             reason += f"; the {worst_of_all.name.lower()} fools it {per_hour_words(false_rate(mounted, worst_of_all))}"
     spill = 0.0 if misses else now.spill(now.placed(device, mounted.sensor, whole=True))
@@ -263,7 +264,7 @@ def _falsely_triggered(mounted: MountedSensor, hazards: list[Hazard]) -> list[st
     out = []
     for hazard in hazards:
         rate = false_rate(mounted, hazard)
-        if rate * 3600.0 > FALSE_PER_H:
+        if rate * 3600.0 > OFTEN_FALSE_PER_H:
             out.append(f"the {hazard.name.lower()} fools it {per_hour_words(rate)}")
     return out
 

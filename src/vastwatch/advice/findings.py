@@ -13,6 +13,7 @@ import numpy as np
 
 from vastwatch.advice import plan_checks, wiring_checks
 from vastwatch.advice.finding import ORDER, Advice, Finding
+from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
 from vastwatch.design.places import room_of
 from vastwatch.design.presence import hold_of, reports
@@ -112,9 +113,8 @@ def _unseen_spots(project: Project) -> Iterator[Finding]:
 
 
 def _unlit_rooms(project: Project) -> Iterator[Finding]:
-    lit = {lamp.room for lamp in project.lamps}
     for room in project.rooms:
-        if room.id in lit and presence_of(project, room.id) is None:
+        if lights_in(project, room.id) and presence_of(project, room.id) is None:
             yield Finding(
                 "no-presence", "note", (room.id,), f"{room.name} has a lamp but no sensor: it is switched by hand.",
                 (Advice("Place a sensor from the shelf in this room."),), room.id,

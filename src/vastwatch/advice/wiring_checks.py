@@ -7,7 +7,7 @@ import math
 from collections.abc import Iterator
 from datetime import date
 
-from vastwatch.advice.finding import Advice, Finding
+from vastwatch.advice.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H, Advice, Finding
 from vastwatch.advice.fixing import weight_at
 from vastwatch.design.edits.wiring import module_misfits, socket_distance, switches_of
 from vastwatch.design.needs import needs_of
@@ -20,8 +20,6 @@ from vastwatch.sensing.families.mat import SURE_MARGIN, margin
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.model import mount
 
-# Fooled more often than this is worth a word, per hour.
-FALSE_PER_H = 0.2
 # A mat further than this from a spot is not meant for it, metres.
 MAT_REACH_M = 0.6
 
@@ -120,12 +118,12 @@ def falsely_triggered_sensors(project: Project) -> Iterator[Finding]:
             if sensor.id not in depended:
                 continue
             rate = false_rate(mount(project, sensor), now)
-            if rate * 3600.0 <= FALSE_PER_H:
+            if rate * 3600.0 <= SOME_FALSE_PER_H:
                 continue
             room = room_of(project, sensor)
             when = "" if not now.times else f" between {now.times[0][0]} and {now.times[-1][1]}"
             yield Finding(
-                "fooled", "wrong" if rate * 3600.0 > 2 else "risk", (sensor.id, hazard.id),
+                "fooled", "wrong" if rate * 3600.0 > OFTEN_FALSE_PER_H else "risk", (sensor.id, hazard.id),
                 f"The {hazard.name.lower()} fools {sensor.name} {per_hour_words(rate)}{when}.",
                 (Advice("Turn it away, hang it elsewhere, or take the other technology here."),),
                 room.id if room else None,
