@@ -1,6 +1,6 @@
 """The plan view: panning, zooming, selecting, dragging, turning, placing, and the card that explains a point.
 
-It owns no project data. Edits go to the document as new values; what to state at goes to the focus.
+It owns no project data. Edits go to the document as new values; what to look at goes to the focus.
 """
 
 from __future__ import annotations

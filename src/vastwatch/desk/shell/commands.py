@@ -1,4 +1,4 @@
-"""What can be asked for by the menu, by keys, and by the panels: a table of commands by name."""
+"""What can be asked for by the menu and by keys, wherever one is in the window."""
 
 from __future__ import annotations
 
@@ -20,11 +20,11 @@ from vastwatch.desk.verdict.verdict import Verdict
 
 
 class Command(NamedTuple):
-    """What is done, and the keys for it; with `words` it is in the menu as well."""
+    """An entry of the menu: its keys, what is done, and its words."""
 
     keys: str
     do: Callable[[], object]
-    words: str = ""
+    words: str
 
 
 class Commands(QObject):

@@ -47,7 +47,7 @@ from vastwatch.sensing import FIGURES
 FIGURE_WORDS = {
     "across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying", "pet": "pet",
 }  # fmt: skip
-# In a window narrower than this panels take less, so that the plan keeps its place.
+# In a window narrower than this panels take less, so that the plan keeps its place; and the verdict's widths, pixels.
 NARROW, RIGHT_WIDTH, NARROW_RIGHT = 1180, 302, 276
 FIRST_WORK_MS = 60
 

@@ -9,6 +9,7 @@ from typing import Literal, NamedTuple
 from vastwatch.design.project import Project
 from vastwatch.rehearsal.run import Rehearsal
 
+# How wide the panel at the left is unless its stage wants more, pixels.
 LEFT_WIDTH = 222
 
 
