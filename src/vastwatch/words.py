@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+import os
+import unicodedata
 
 
 def duration_words(seconds: float) -> str:
@@ -53,3 +55,21 @@ def sentence(e: Exception) -> str:
     """What an edit refused with, as a sentence for the reader."""
     words = str(e)
     return words[:1].upper() + words[1:] + "."
+
+
+def one_line(text: str, most: int = 600) -> str:
+    """A text on one line: line ends and other control characters become spaces, and a very long one is cut in its
+    middle."""
+    # Half characters, of names that are not UTF-8, cannot be shown anywhere.
+    clean = "".join(" " if unicodedata.category(c) in ("Cc", "Cs", "Zl", "Zp") else c for c in text)
+    clean = " ".join(clean.split())
+    if len(clean) > most:
+        clean = f"{clean[: most // 2]} … {clean[-most // 2 + 3 :]}"
+    return clean
+
+
+def plain_reason(e: OSError | ValueError) -> str:
+    """Why the system refused, in its words for people."""
+    if isinstance(e, OSError) and e.errno:
+        return os.strerror(e.errno).lower()
+    return one_line(str(e.strerror if isinstance(e, OSError) and e.strerror else e)).lower()

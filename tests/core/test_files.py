@@ -331,10 +331,10 @@ def test_the_journal_of_a_dead_program_is_offered_and_that_of_a_living_one_is_no
     mine.write(room, "/somewhere/a.vastwatch.json")
     assert mine.leftovers() == []
     head, _, body = mine.file.read_bytes().partition(b"\n")
-    dead = {**json.loads(head), "pid": 2**22 + 1, "boot": "1"}
+    dead = {**json.loads(head), "pid": 2**22 + 1, "life": "1"}
     (tmp_path / "4194305.json").write_bytes(json.dumps(dead).encode() + b"\n" + body)
     # A number that another process has by now is not the one that wrote it.
-    reused = {**json.loads(head), "boot": "12"}
+    reused = {**json.loads(head), "life": "12"}
     (tmp_path / "reused.json").write_bytes(json.dumps(reused).encode() + b"\n" + body)
     (tmp_path / "rubbish.json").write_bytes(b"\x00\x01")
     found = mine.leftovers()

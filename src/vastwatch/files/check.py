@@ -16,17 +16,34 @@ from zoneinfo import ZoneInfo
 import msgspec
 
 from vastwatch.design.places import room_at
-from vastwatch.design.project import COLLECTIONS, Project
+from vastwatch.design.project import COLLECTIONS, Project, on_level
 from vastwatch.design.references import dangling
 from vastwatch.devices.faults import faults
 from vastwatch.geometry import polygons
+from vastwatch.words import one_line
 
 # A building is not larger than this, metres: farther out, a coordinate is a slip of the pen.
 FARTHEST = 2000.0
+# The rooms of one level lie within a rectangle of this at the most, square metres: what maps and ways can still be
+# computed for.
+LARGEST_LEVEL_M2 = 100_000.0
+# What numbers there may be of these, as what they are: metres, degrees Celsius, degrees.
+SANE = {
+    "elevation": (-500.0, 1000.0), "height": (1.0, 100.0), "ambient_c": (-60.0, 90.0), "yaw": (-3600.0, 3600.0),
+    "pitch": (-3600.0, 3600.0), "facing": (-3600.0, 3600.0), "z0": (0.0, 100.0), "z1": (0.0, 100.0),
+    "sill": (0.0, 100.0), "head": (0.0, 100.0), "thickness": (0.0, 10.0), "climb": (-3600.0, 3600.0),
+}  # fmt: skip
+# Conditions are not nested deeper: nobody could read them, and what follows them must not run out of stack.
+DEEPEST = 24
+# Years that the calendar and the sun's place are good for.
+YEARS = (1900, 2200)
 
 
 class ProjectError(Exception):
-    """The project, or the file that holds it, is wrong: the message is one sentence that says what and where."""
+    """The project, or the file that holds it, is wrong: the message is one sentence, on one line, of what and where."""
+
+    def __init__(self, words: str) -> None:
+        super().__init__(one_line(words))
 
 
 def check_project(project: Project) -> None:
@@ -37,12 +54,32 @@ def check_project(project: Project) -> None:
 
 def faults_of(project: Project) -> Iterator[str]:
     """Every breach, as `path: what is wrong`."""
+    too_deep = list(_nesting(project))
+    yield from too_deep
+    if too_deep:
+        # What walks an expression cannot follow it there.
+        return
     yield from _numbers(project, "")
     yield from _ids(project)
     yield from _references(project)
     yield from _devices(project)
+    yield from _sizes(project)
     yield from _shapes(project)
     yield from _time_and_place(project)
+
+
+def _nesting(project: Project) -> Iterator[str]:
+    for i, presence in enumerate(project.presences):
+        waiting: list[tuple[Any, int]] = [(presence.expr, 1)]
+        while waiting:
+            expr, depth = waiting.pop()
+            if depth > DEEPEST:
+                yield f"presences[{i}].expr: '{presence.id}' is nested deeper than {DEEPEST} conditions"
+                break
+            for name in expr.__struct_fields__:
+                part = getattr(expr, name)
+                parts = part if isinstance(part, tuple) else (part,)
+                waiting += [(x, depth + 1) for x in parts if isinstance(x, msgspec.Struct)]
 
 
 def _numbers(value: Any, path: str) -> Iterator[str]:
@@ -97,6 +134,29 @@ def _devices(project: Project) -> Iterator[str]:
             yield f"circuits[{i}].module: '{circuit.module}' switches nothing"
 
 
+def _sizes(project: Project) -> Iterator[str]:
+    """Numbers that are finite and of their type, and yet none that anything of the kind has."""
+    for collection in ("levels", "walls", "openings", "rooms", "furnishings", "spots", "sensors"):
+        for i, record in enumerate(getattr(project, collection)):
+            for name in record.__struct_fields__:
+                value = getattr(record, name)
+                if name in SANE and value is not None and not SANE[name][0] <= value <= SANE[name][1]:
+                    low, high = SANE[name]
+                    yield f"{collection}[{i}].{name}: {value:g} is not from {low:g} to {high:g}"
+    for i, sensor in enumerate(project.sensors):
+        if not -0.01 <= sensor.at[2] <= 100.0:
+            yield f"sensors[{i}].at: '{sensor.name}' is {sensor.at[2]:g} m above its floor, not from 0 to 100"
+    for i, level in enumerate(project.levels):
+        points = [p for room in on_level(project.rooms, level.id) for p in room.outline]
+        if points:
+            (x0, x1), (y0, y1) = ((min(c), max(c)) for c in zip(*points))
+            if (x1 - x0) * (y1 - y0) > LARGEST_LEVEL_M2:
+                yield (
+                    f"levels[{i}]: its rooms spread over {x1 - x0:,.0f} × {y1 - y0:,.0f} m, and no more than "
+                    f"{LARGEST_LEVEL_M2:,.0f} m² can be computed; design it in parts"
+                )
+
+
 def _shapes(project: Project) -> Iterator[str]:
     for name, rows in (
         ("walls", [(*w.a, *w.b) for w in project.walls]),
@@ -148,10 +208,12 @@ def _shapes(project: Project) -> Iterator[str]:
 
 
 def _time_and_place(project: Project) -> Iterator[str]:
+    begin = project.brief.rehearse_from
     try:
-        date.fromisoformat(project.brief.rehearse_from)
+        if not YEARS[0] <= date.fromisoformat(begin).year <= YEARS[1]:
+            yield f"brief.rehearse_from: '{begin}' is not between the years {YEARS[0]} and {YEARS[1]}"
     except ValueError:
-        yield f"brief.rehearse_from: '{project.brief.rehearse_from}' is not a date"
+        yield f"brief.rehearse_from: '{begin}' is not a date"
     try:
         ZoneInfo(project.place.timezone)
     except (KeyError, ValueError, OSError):

@@ -17,9 +17,10 @@ import msgspec
 from vastwatch.devices import DeviceType
 from vastwatch.devices.faults import faults
 from vastwatch.files.check import ProjectError
-from vastwatch.files.project_file import explain_validation, write_atomically
+from vastwatch.files.project_file import explain_validation
 from vastwatch.files.reading import read_whole
 from vastwatch.files.rooms_csv import decoded
+from vastwatch.files.writing import write_atomically
 
 MOST_TYPES = 2000
 LARGEST = 20_000_000

@@ -22,6 +22,7 @@ from msgspec.structs import replace
 from vastwatch.design.edits.building import SAME, add_rooms
 from vastwatch.design.project import Project, find, fresh_ids, on_level
 from vastwatch.files.check import ProjectError
+from vastwatch.files.writing import write_atomically
 from vastwatch.geometry import polygons
 from vastwatch.site.building import RoomUse, Wall
 from vastwatch.site.record import Outline, Point
@@ -314,7 +315,6 @@ def write_drawing(project: Project, path: Path, levels: tuple[str, ...] = ()) ->
         if name not in document.layers:
             document.layers.add(name)
         space.add_line(a, b, dxfattribs={"layer": name})
-    try:
-        document.saveas(str(path))
-    except OSError as e:
-        raise ProjectError(f"{path}: cannot be saved ({(e.strerror or str(e)).lower()})") from None
+    text = io.StringIO()
+    document.write(text)
+    write_atomically(path, document.encode(text.getvalue()))

@@ -1,31 +1,41 @@
 """The crash journal: unsaved work, kept aside while it is edited and offered at the next start.
 
 One file per running program, in the user's state folder, never beside the project, so that a read-only or shared
-folder is no obstacle. It is removed when the work is saved or given up.
+folder is no obstacle; only the user may read it. It is removed when the work is saved or given up. One that cannot be
+read is set aside under another name and told once; it hinders no other.
 """
 
 from __future__ import annotations
 
 import contextlib
 import json
+import math
 import os
 import time
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from vastwatch.design.project import Project
 from vastwatch.files.check import ProjectError
-from vastwatch.files.project_file import decode, encode, write_atomically
+from vastwatch.files.project_file import LARGEST, decode, encode
+from vastwatch.files.reading import Stamp, read_whole
+from vastwatch.files.writing import sweep, write_atomically
+from vastwatch.words import plain_reason
+
+UNREADABLE = ".unreadable"
 
 
 @dataclass(frozen=True)
 class Leftover:
-    """Unsaved work of a program that is no longer running. `path` is the project's file, None if never saved."""
+    """Unsaved work of a program that is no longer running. `path` is the project's file, None if never saved, and
+    `stamp` what that file was when it was read or written last."""
 
     journal: Path
     path: str | None
     saved_at: float
     project: Project
+    stamp: Stamp | None = None
 
 
 def journal_folder() -> Path:
@@ -39,16 +49,20 @@ class Journal:
 
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder or journal_folder()
-        self.file = self.folder / f"{os.getpid()}.json"
+        # The number of a process is used again, after a while or a new start of the machine; its beginning is not.
+        self._life = _life(os.getpid())
+        self.file = self.folder / f"{os.getpid()}-{self._life or 'x'}.json"
 
-    def write(self, project: Project, path: str | None) -> None:
+    def write(self, project: Project, path: str | None, stamp: Stamp | None = None) -> None:
         """Keep the project. Raises ProjectError when the state folder cannot be written."""
-        head = {"path": path, "pid": os.getpid(), "boot": _process_start(os.getpid()), "at": time.time()}
+        head: dict[str, Any] = {"path": path, "pid": os.getpid(), "life": self._life, "at": time.time()}
+        if stamp is not None:
+            head["stamp"] = [stamp.size, stamp.written_at, stamp.digest]
         try:
-            self.folder.mkdir(parents=True, exist_ok=True)
+            self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         except OSError as e:
-            raise ProjectError(f"{self.folder}: unsaved work cannot be kept aside ({e.strerror})") from None
-        write_atomically(self.file, json.dumps(head).encode() + b"\n" + encode(project))
+            raise ProjectError(f"{self.folder}: unsaved work cannot be kept aside ({plain_reason(e)})") from None
+        write_atomically(self.file, json.dumps(head).encode() + b"\n" + encode(project), private=True)
 
     def clear(self) -> None:
         """Forget: the work is saved or given up."""
@@ -56,20 +70,30 @@ class Journal:
             self.file.unlink()
 
     def leftovers(self) -> list[Leftover]:
-        """Journals of programs that ended without clearing them, newest first; unreadable ones are passed over."""
+        """Journals of programs that ended without clearing them, newest first. Those that cannot be read are set aside;
+        `unreadable` tells of them."""
+        sweep(self.folder)
         found = []
-        for file in sorted(self.folder.glob("*.json")):
-            try:
-                head_line, _, body = file.read_bytes().partition(b"\n")
-                head = json.loads(head_line)
-                start = _process_start(int(head["pid"]))
-                if start is not None and start == head["boot"]:
+        with contextlib.suppress(OSError):
+            for file in sorted(self.folder.glob("*.json")):
+                try:
+                    leftover = _read(file)
+                except (ProjectError, ValueError, KeyError, TypeError, OverflowError, RecursionError):
+                    with contextlib.suppress(OSError):
+                        file.rename(file.with_name(file.name + UNREADABLE))
                     continue
-                path = head["path"] if isinstance(head["path"], str) else None
-                found.append(Leftover(file, path, float(head["at"]), decode(body)))
-            except (OSError, ValueError, KeyError, TypeError, ProjectError):
-                continue
+                if leftover is not None:
+                    found.append(leftover)
         return sorted(found, key=lambda j: -j.saved_at)
+
+    def unreadable(self) -> list[Path]:
+        """Journals that were set aside because they cannot be read, and of which nobody was told yet."""
+        told = []
+        with contextlib.suppress(OSError):
+            for file in sorted(self.folder.glob(f"*{UNREADABLE}")):
+                with contextlib.suppress(OSError):
+                    told.append(file.rename(file.with_name(file.name + ".txt")))
+        return told
 
     def discard(self, leftover: Leftover) -> None:
         """Remove a leftover, taken over or declined."""
@@ -77,9 +101,30 @@ class Journal:
             leftover.journal.unlink()
 
 
-def _process_start(pid: int) -> str | None:
-    """When a running process began, as the kernel counts it: tells a reused process number from the same one."""
+def _read(file: Path) -> Leftover | None:
+    """What a journal holds; None where the program that writes it still runs. Raises ValueError and its like for what
+    is no journal."""
+    head_line, _, body = read_whole(file, "a journal", LARGEST).partition(b"\n")
+    head = json.loads(head_line)
+    pid, life, at = head["pid"], head.get("life"), head["at"]
+    if not isinstance(pid, int) or not isinstance(at, int | float) or not 0 <= at < 1e11 or not math.isfinite(at):
+        raise ValueError("the head of the journal is damaged")
+    if life is not None and 0 < pid < 2**31 and _life(pid) == life:
+        return None
+    stamp = None
+    match head.get("stamp"):
+        case [int(size), int() | float() as written_at, str(digest)]:
+            stamp = Stamp(size, float(written_at), digest)
+    path = head["path"] if isinstance(head["path"], str) else None
+    return Leftover(file, path, float(at), decode(body), stamp)
+
+
+def _life(pid: int) -> str | None:
+    """What tells a running process from every other that had or will have its number: this start of the machine, and
+    when it began, as the kernel counts it. None for one that does not run."""
     try:
-        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[19]
+        began = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[19]
+        boot = Path("/proc/sys/kernel/random/boot_id").read_text().strip().replace("-", "")[:12]
     except (OSError, IndexError):
         return None
+    return f"{boot}-{began}"

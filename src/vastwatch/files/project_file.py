@@ -1,16 +1,16 @@
 """Reading and writing `*.vastwatch.json`.
 
 Reading refuses what it does not understand, naming the place, and never touches the file. Writing goes to a
-temporary file beside the target, is flushed to the disk and renamed over it; the previous one stays as `NAME~`.
+temporary file beside the target, is flushed to the disk and renamed over it (`writing.py`); the previous one stays as
+`NAME~`.
 """
 
 from __future__ import annotations
 
-import contextlib
 import json
 import os
 import re
-import tempfile
+import unicodedata
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -21,12 +21,16 @@ from vastwatch.design.project import FORMAT, VERSION, Project
 from vastwatch.devices.types import IP_PATTERN
 from vastwatch.files.check import ProjectError, check_project
 from vastwatch.files.migrate import migrated
-from vastwatch.files.reading import read_whole
+from vastwatch.files.reading import Stamp, read_stamped
+from vastwatch.files.writing import previous, write_atomically
 from vastwatch.site.record import CLOCK_PATTERN, DATE_PATTERN, ID_PATTERN
 
 SUFFIX = ".vastwatch.json"
 # Far above any building; a larger file is not a project.
 LARGEST = 200_000_000
+# Fields whose text may have several lines, and kinds of characters that no text shows.
+LINES_IN = ("notes",)
+UNSHOWN = ("Cc", "Zl", "Zp")
 
 _KINDS = {
     "float": "a number", "int": "a whole number", "str": "text", "bool": "true or false", "array": "a list",
@@ -44,10 +48,15 @@ _PATTERNS = {
 
 def load_project(path: str | os.PathLike[str]) -> Project:
     """Read and check a project. Raises ProjectError with one sentence that names the file and the place."""
+    return read_project(path)[0]
+
+
+def read_project(path: str | os.PathLike[str]) -> tuple[Project, Stamp]:
+    """A checked project, and what its file was when it was read. Raises ProjectError as `load_project`."""
     path = Path(path)
-    raw = read_whole(path, "a project", LARGEST)
+    raw, stamp = read_stamped(path, "a project", LARGEST)
     try:
-        return decode(raw)
+        return decode(raw), stamp
     except ProjectError as e:
         raise ProjectError(f"{path}: {e}") from None
 
@@ -59,13 +68,7 @@ def load_demo() -> Project:
 
 def decode(raw: bytes) -> Project:
     """A checked project from the bytes of a file. Raises ProjectError."""
-    try:
-        document = msgspec.json.decode(raw)
-    except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as e:
-        if "out of range" not in str(e):
-            raise ProjectError(_malformed(raw, e)) from None
-        # A number too large to hold: read as infinite, it is found with its place below.
-        document = json.loads(raw)
+    document = _parsed(raw)
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise ProjectError(f'this is not a project file: "format" is not "{FORMAT}"')
     version = document.get("version")
@@ -78,9 +81,11 @@ def decode(raw: bytes) -> Project:
         )
     document = migrated(document)
     try:
-        project = msgspec.convert(document, Project)
+        project = msgspec.convert(_readable(document), Project)
     except msgspec.ValidationError as e:
         raise ProjectError(explain_validation(str(e), document)) from None
+    except RecursionError:
+        raise ProjectError("the file is nested too deeply to be a project") from None
     check_project(project)
     return project
 
@@ -128,86 +133,72 @@ def _scalar(value: Any) -> str:
     return json.dumps(list(value) if isinstance(value, tuple) else value, ensure_ascii=False, allow_nan=False)
 
 
-def save_project(project: Project, path: str | os.PathLike[str]) -> None:
-    """Write the project so that at every moment either the old or the new file is whole.
+def save_project(project: Project, path: str | os.PathLike[str]) -> Stamp:
+    """Write the project so that at every moment either the old or the new file is whole; what the file is then.
 
     Raises ProjectError when the project is not fit to be read again, or the disk refuses; the old file is then
     untouched.
     """
-    path = Path(path)
     check_project(project)
-    write_atomically(path, encode(project), keep_previous=True)
-
-
-def write_atomically(path: Path, data: bytes, keep_previous: bool = False) -> None:
-    """Temporary file beside the target, fsync, rename. Raises ProjectError in plain words."""
-    temporary = None
-    try:
-        descriptor, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        with os.fdopen(descriptor, "wb") as out:
-            out.write(data)
-            out.flush()
-            os.fsync(out.fileno())
-        os.chmod(temporary, (path.stat().st_mode & 0o777) if path.exists() else 0o644)
-        if keep_previous and path.exists():
-            _keep_previous(path)
-        os.replace(temporary, path)
-        temporary = None
-        with contextlib.suppress(OSError):
-            folder = os.open(path.parent, os.O_RDONLY)
-            try:
-                os.fsync(folder)
-            finally:
-                os.close(folder)
-    except OSError as e:
-        reason = (e.strerror or str(e)).lower()
-        raise ProjectError(f"{path}: cannot be saved ({reason}); nothing was changed on the disk") from None
-    finally:
-        if temporary is not None:
-            with contextlib.suppress(OSError):
-                os.unlink(temporary)
-
-
-def _keep_previous(path: Path) -> None:
-    previous = path.with_name(path.name + "~")
-    spare = previous.with_name(previous.name + ".tmp")
-    with contextlib.suppress(FileNotFoundError):
-        os.unlink(spare)
-    try:
-        os.link(path, spare)
-    except OSError:
-        # Some file systems have no hard links; a copy serves as well.
-        spare.write_bytes(path.read_bytes())
-    os.replace(spare, previous)
+    return write_atomically(Path(path), encode(project), keep=previous)
 
 
 # -- telling what is wrong -------------------------------------------------------------------------------------
 
 
-def _malformed(raw: bytes, error: Exception) -> str:
+def _parsed(raw: bytes) -> Any:
+    """The plain values of a JSON text. Raises ProjectError for what is none, or names a field twice."""
     if not raw.strip():
-        return "the file is empty"
+        raise ProjectError("the file is empty")
     try:
-        text = raw.decode("utf-8")
+        text = raw.decode("utf-8-sig")
     except UnicodeDecodeError:
-        return "this is not a text file, so it cannot be a project"
+        raise ProjectError("this is not a text file, so it cannot be a project") from None
     if "\0" in text:
-        return "this is not a text file, so it cannot be a project"
+        raise ProjectError("this is not a text file, so it cannot be a project")
     try:
-        json.loads(text, parse_constant=_no_constant)
+        return json.loads(text, parse_constant=_no_constant, parse_int=_whole, object_pairs_hook=_fields)
     except json.JSONDecodeError as e:
-        if "truncated" in str(error) or e.pos >= len(text.rstrip()):
-            return f"the file breaks off at line {e.lineno}: it was not written to its end"
-        return f"line {e.lineno}, column {e.colno}: this is not valid JSON"
+        if e.pos >= len(text.rstrip()) or e.msg.startswith("Unterminated"):
+            raise ProjectError(f"the file breaks off at line {e.lineno}: it was not written to its end") from None
+        raise ProjectError(f"line {e.lineno}, column {e.colno}: this is not valid JSON") from None
     except ValueError as e:
-        return str(e)
+        raise ProjectError(str(e)) from None
     except RecursionError:
-        return "the file is nested too deeply to be a project"
-    return f"this is not valid JSON ({error})"
+        raise ProjectError("the file is nested too deeply to be a project") from None
+
+
+def _readable(value: Any, field: str = "") -> Any:
+    """Plain values whose texts can be shown anywhere: control characters, which nothing shows, are spaces; only notes
+    keep their lines. Raises ProjectError for halves of characters."""
+    if isinstance(value, dict):
+        return {_readable(key): _readable(part, key) for key, part in value.items()}
+    if isinstance(value, list):
+        return [_readable(part, field) for part in value]
+    if not isinstance(value, str) or value.isprintable():
+        return value
+    if any("\ud800" <= c <= "\udfff" for c in value):
+        raise ProjectError(f"{field}: this text holds half a character, which no file can keep")
+    kept = "\n" if field in LINES_IN else ""
+    return "".join(c if c in kept or unicodedata.category(c) not in UNSHOWN else " " for c in value)
 
 
 def _no_constant(name: str) -> float:
     raise ValueError(f"a number in the file is {name}; every number must be finite")
+
+
+def _whole(digits: str) -> int | float:
+    """A whole number; one too large for any field as a decimal, infinite if need be, to be found at its place."""
+    return int(digits) if len(digits) < 19 else float(digits)
+
+
+def _fields(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    fields = dict(pairs)
+    if len(fields) < len(pairs):
+        names = [name for name, _ in pairs]
+        twice = next(n for n in names if names.count(n) > 1)
+        raise ValueError(f"the field '{twice[:40]}' is there twice in one object; only one of them can be meant")
+    return fields
 
 
 def explain_validation(message: str, document: Any) -> str:

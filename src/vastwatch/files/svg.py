@@ -9,7 +9,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.files.check import ProjectError
-from vastwatch.files.project_file import write_atomically
+from vastwatch.files.writing import write_atomically
 from vastwatch.geometry import polygons
 
 SCALE = 50

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -53,3 +54,14 @@ def grid_over(outlines: list[NDArray[np.float64]], cell: float) -> Grid:
     hi = np.ceil(every.max(axis=0) / cell - 1e-9).astype(int)
     columns, rows = np.maximum(hi - lo, 1)
     return Grid(float(lo[0] * cell), float(lo[1] * cell), cell, int(rows), int(columns))
+
+
+def affordable_cell(outlines: list[NDArray[np.float64]], finest: float, most: int) -> float:
+    """The side of cells, `finest` doubled as often as need be, with which a grid over the polygons has no more than
+    `most` cells."""
+    if not outlines:
+        return finest
+    every = np.concatenate([np.asarray(o, float) for o in outlines])
+    width, depth = np.ptp(every, axis=0)
+    doubled = math.ceil(math.log2(max(math.sqrt(max(width * depth, 1e-9) / most) / finest, 1.0)))
+    return float(finest * 2**doubled)

@@ -18,14 +18,15 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
-from vastwatch.geometry.grids import grid_over
+from vastwatch.geometry.grids import affordable_cell, grid_over
 from vastwatch.geometry.routes import Floor, floor
 from vastwatch.memo import kept
 from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
 
 Array = NDArray[np.float64]
 
-CELL = 0.1
+# Cells are so large, metres; twice that where a level would have more than MOST_CELLS. Larger ones would close doors.
+CELL, MOST_CELLS = 0.1, 1_500_000
 # Free space a walker keeps from a wall's face and from furniture, metres.
 WALL_CLEARANCE = 0.16
 FURNITURE_CLEARANCE = 0.12
@@ -70,7 +71,8 @@ def floor_of(
     stairs_up_to_here: tuple[Furnishing, ...],
 ) -> Floor:
     """Where somebody can walk on a level. Doors open for a walker; windows do not."""
-    grid = grid_over([np.asarray(r.outline, float) for r in rooms], CELL)
+    outlines = [np.asarray(r.outline, float) for r in rooms]
+    grid = grid_over(outlines, min(affordable_cell(outlines, CELL, MOST_CELLS), 2 * CELL))
     free = np.zeros((grid.rows, grid.columns), bool)
     for room in rooms:
         free |= grid.mask(room.outline)

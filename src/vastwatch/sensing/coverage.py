@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, on_level
-from vastwatch.geometry.grids import Grid, grid_over
+from vastwatch.geometry.grids import Grid, affordable_cell, grid_over
 from vastwatch.memo import kept
 from vastwatch.sensing.figures import (
     BODIES,
@@ -33,7 +33,8 @@ from vastwatch.site.building import Room, Spot
 
 Array = NDArray[np.float64]
 
-CELL = 0.05
+# Cells are so large, metres; on a level where that would be more than MOST_CELLS, twice as large, or four times.
+CELL, MOST_CELLS = 0.05, 1_500_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,8 +54,9 @@ class CoverageMap:
 
 @kept
 def level_grid(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> Grid:
-    """The grid over all rooms of a level."""
-    return grid_over([np.asarray(r.outline, float) for r in on_level(rooms, level)], cell)
+    """The grid over all rooms of a level: of cells of that size, or of coarser ones where the level is very large."""
+    outlines = [np.asarray(r.outline, float) for r in on_level(rooms, level)]
+    return grid_over(outlines, affordable_cell(outlines, cell, MOST_CELLS))
 
 
 @kept
@@ -108,7 +110,9 @@ def _blocks(rooms: tuple[Room, ...], room: Room, cell: float) -> Blocks:
 
 
 def coverage(project: Project, sensor_id: str, figure: Figure, coarseness: int = 0) -> CoverageMap:
-    """Coverage of one sensor on its level, on 5 cm cells. Raises KeyError for a sensor that is not there.
+    """Coverage of one sensor on its level, on 5 cm cells, or coarser ones on a very large level.
+
+    Raises KeyError for a sensor that is not there.
 
     With `coarseness` 1 only its own room is on 5 cm and the others on 10 cm, with 2 it is 10 and 20 cm: for a map that
     follows the hand. Cached by what it reads: the sensor, its device type, and the walls, openings, rooms and

@@ -18,9 +18,10 @@ Outline = tuple[Point, ...]
 
 Positive = Annotated[float, msgspec.Meta(gt=0)]
 NotNegative = Annotated[float, msgspec.Meta(ge=0)]
-CLOCK_PATTERN = r"^([01]\d|2[0-3]):[0-5]\d$"
-ID_PATTERN = r"^[a-z0-9][a-z0-9_.-]{0,63}$"
-DATE_PATTERN = r"^\d{4}-\d{2}-\d{2}$"
+# A bare $ would let a line end pass, and \d the digits of every script.
+CLOCK_PATTERN = r"^([01][0-9]|2[0-3]):[0-5][0-9](?!\n)$"
+ID_PATTERN = r"^[a-z0-9][a-z0-9_.-]{0,63}(?!\n)$"
+DATE_PATTERN = r"^[0-9]{4}-[0-9]{2}-[0-9]{2}(?!\n)$"
 
 Clock = Annotated[str, msgspec.Meta(pattern=CLOCK_PATTERN, description="local time, HH:MM")]
 Date = Annotated[str, msgspec.Meta(pattern=DATE_PATTERN, description="a day, YYYY-MM-DD")]

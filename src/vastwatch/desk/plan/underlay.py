@@ -62,16 +62,17 @@ def read_underlay(path: Path, page: int = 0) -> Underlay:
     painter = QPainter(flat)
     painter.drawImage(0, 0, image)
     painter.end()
-    data = _packed(flat, "PNG")
+    data = packed(flat, "PNG")
     if len(data) > 600_000:
-        data = min(data, _packed(flat, "JPG"), key=len)
+        data = min(data, packed(flat, "JPG"), key=len)
     return Underlay(
         data=base64.b64encode(data).decode(), width_px=flat.width(), height_px=flat.height(),
         metres_per_px=FIRST_WIDTH_M / flat.width(),
     )  # fmt: skip
 
 
-def _packed(image: QImage, kind: str) -> bytes:
+def packed(image: QImage, kind: str) -> bytes:
+    """The bytes of a picture as a PNG or JPG file."""
     held = QByteArray()
     buffer = QBuffer(held)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)

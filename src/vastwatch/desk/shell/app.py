@@ -18,8 +18,9 @@ from vastwatch.desk.shell import theme as themes
 from vastwatch.desk.shell.document import Document, empty_project
 from vastwatch.desk.shell.glyphs import app_icon
 from vastwatch.desk.shell.window import Window
-from vastwatch.files import ProjectError, load_demo, load_project
+from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.journal import Journal, Leftover, journal_folder
+from vastwatch.files.project_file import read_project
 
 
 def make_application(argv: list[str] | None = None) -> QApplication:
@@ -61,16 +62,21 @@ class Desk:
         old.deleteLater()
 
     def offer_leftover(self, journal: Journal) -> None:
-        """Offer unsaved work of a program that ended without saving."""
+        """Offer unsaved work of programs that ended without saving; the first that is wanted is taken up, the rest stay
+        for the next start. What was taken up is only forgotten once it is kept anew."""
         for leftover in journal.leftovers():
-            if self._wants(leftover):
-                path = Path(leftover.path) if leftover.path else None
-                self.document.replace(leftover.project, path, recovered=True)
-                self.window.take_over()
-                self.document.write_journal()
+            if not self._wants(leftover):
                 journal.discard(leftover)
-                return
-            journal.discard(leftover)
+                continue
+            path = Path(leftover.path) if leftover.path else None
+            self.document.replace(leftover.project, path, leftover.stamp, recovered=True)
+            self.window.take_over()
+            if self.document.write_journal():
+                journal.discard(leftover)
+            break
+        kept = journal.unreadable()
+        if kept:
+            self.window.say(f"Unsaved work could not be read again; it is kept as {kept[-1]}.")
 
     def _wants(self, leftover: Leftover) -> bool:
         box = QMessageBox(self.window)
@@ -113,14 +119,14 @@ def run(file: str | None, demo: bool) -> int:
     """Open the desktop on a file, the sample project, or an empty one; returns the exit code."""
     try:
         path = Path(file) if file else None
-        project = load_project(path) if path else load_demo() if demo else empty_project()
+        project, stamp = read_project(path) if path else (load_demo() if demo else empty_project(), None)
     except ProjectError as e:
         print(f"vastwatch: {e}", file=sys.stderr)
         return 1
     app = make_application(sys.argv[:1])
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     journal = Journal()
-    document = Document(project, path, journal)
+    document = Document(project, path, journal, stamp)
     desk = Desk(document)
     catch_failures(desk, journal_folder().parent / "failures.log")
     desk.window.show()

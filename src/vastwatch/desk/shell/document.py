@@ -8,21 +8,32 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QElapsedTimer, QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from vastwatch.design.project import Project
-from vastwatch.files import ProjectError, load_project, save_project
+from vastwatch.files import ProjectError, save_project
 from vastwatch.files.journal import Journal
+from vastwatch.files.project_file import LARGEST, read_project
+from vastwatch.files.reading import Stamp, stamp_of
+from vastwatch.files.writing import resolved
 from vastwatch.site.building import Level
 
-# Unsaved work is written aside this long after a change, milliseconds.
-JOURNAL_MS = 700
+# Unsaved work is written aside so long after the last change, and at the latest so long after the first, milliseconds.
+JOURNAL_MS, JOURNAL_LATEST_MS = 700, 3000
 
 
 def empty_project() -> Project:
     """A project with one bare level."""
     return Project(name="New project", levels=(Level(id="ground", name="Ground floor", elevation=0.0),))
+
+
+class ChangedElsewhere(ProjectError):
+    """The file is not what it was when this document read or wrote it: somebody else wrote it meanwhile."""
+
+    def __init__(self, path: Path, found: Stamp) -> None:
+        super().__init__(f"{path}: another program has written this file since you opened it")
+        self.path, self.found = path, found
 
 
 class Document(QObject):
@@ -34,10 +45,19 @@ class Document(QObject):
     state_changed = pyqtSignal()
     failure = pyqtSignal(str)
 
-    def __init__(self, project: Project, path: Path | None = None, journal: Journal | None = None) -> None:
+    def __init__(
+        self,
+        project: Project,
+        path: Path | None = None,
+        journal: Journal | None = None,
+        stamp: Stamp | None = None,
+    ) -> None:
         super().__init__()
         self.project = project
         self.path = path
+        # What its file was when it was read or written last, and the project in it: so another writing is noticed.
+        self.stamp = stamp
+        self.as_filed: Project | None = project if path else None
         self.undo_stack = QUndoStack(self)
         self.undo_stack.cleanChanged.connect(self._stack_changed)
         self.undo_stack.indexChanged.connect(self._stack_changed)
@@ -46,6 +66,7 @@ class Document(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(JOURNAL_MS)
         self._timer.timeout.connect(self.write_journal)
+        self._since = QElapsedTimer()
         self._keys: dict[str, int] = {}
         self._recovered = False
 
@@ -79,12 +100,15 @@ class Document(QObject):
         old, self.project = self.project, new
         if old is not new:
             self.changed.emit(old, new)
-            self._timer.start()
+            if not self._timer.isActive():
+                self._since.start()
+            self._timer.start(max(min(JOURNAL_MS, JOURNAL_LATEST_MS - self._since.elapsed()), 0))
 
-    def replace(self, project: Project, path: Path | None, recovered: bool = False) -> None:
-        """Open another project in this document; the undo list starts afresh."""
+    def replace(self, project: Project, path: Path | None, stamp: Stamp | None = None, recovered: bool = False) -> None:
+        """Open another project here; the undo list starts afresh. `stamp` is what its file was when it was read."""
         self.undo_stack.clear()
         self.path, self._recovered = path, recovered
+        self.stamp, self.as_filed = stamp, None if recovered or path is None else project
         self.replaced.emit()
         old, self.project = self.project, project
         self.changed.emit(old, project)
@@ -95,14 +119,24 @@ class Document(QObject):
 
     def open(self, path: Path) -> None:
         """Load a file. Raises ProjectError; the present project then stays."""
-        self.replace(load_project(path), path)
+        project, stamp = read_project(path)
+        self.replace(project, path, stamp)
 
-    def save(self, path: Path | None = None) -> None:
-        """Save to the path, by default where it came from. Raises ProjectError; nothing is then lost."""
+    def save(self, path: Path | None = None, over: Stamp | None = None) -> None:
+        """Save to the path, by default where it came from. Raises ProjectError; nothing is then lost.
+
+        Raises ChangedElsewhere where the file is neither what it was when this document last saw it, nor `over`, which
+        the user has decided to write over.
+        """
         target = path or self.path
         if target is None:
             raise ProjectError("this project has no file yet; choose where to save it")
-        save_project(self.project, target)
+        if self.stamp is not None and self.path is not None and same_file(target, self.path):
+            found = stamp_of(target, LARGEST)
+            if found is not None and not found.same(self.stamp) and not found.same(over):
+                raise ChangedElsewhere(target, found)
+        self.stamp = save_project(self.project, target)
+        self.as_filed = self.project
         self.path, self._recovered = target, False
         self.undo_stack.setClean()
         self._timer.stop()
@@ -110,23 +144,40 @@ class Document(QObject):
             self._journal.clear()
         self.state_changed.emit()
 
-    def write_journal(self) -> None:
-        """Keep unsaved work aside now."""
+    def take_theirs(self, project: Project, stamp: Stamp) -> None:
+        """Take what another program wrote to this file, as a step that can be undone."""
+        self.apply(project, "Take what the file holds now")
+        self.stamp, self.as_filed, self._recovered = stamp, project, False
+        self.undo_stack.setClean()
+        self.state_changed.emit()
+
+    def write_journal(self) -> bool:
+        """Keep unsaved work aside now; whether it is safe there, or needs no keeping."""
         if self._journal is None:
-            return
+            return False
         if not self.modified:
             self._journal.clear()
-            return
+            return True
         try:
-            self._journal.write(self.project, str(self.path) if self.path else None)
+            self._journal.write(self.project, str(self.path) if self.path else None, self.stamp)
         except ProjectError as e:
             self.failure.emit(str(e))
+            return False
+        return True
 
     def give_up(self) -> None:
         """Forget unsaved work for good: the window closes."""
         self._timer.stop()
         if self._journal is not None:
             self._journal.clear()
+
+
+def same_file(a: Path, b: Path) -> bool:
+    """Whether two paths mean one file, through links too."""
+    try:
+        return resolved(a) == resolved(b)
+    except OSError:
+        return a == b
 
 
 class _Change(QUndoCommand):

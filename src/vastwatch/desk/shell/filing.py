@@ -7,15 +7,20 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from vastwatch.design.differences import differences
 from vastwatch.design.project import Project
-from vastwatch.desk.shell.document import Document, empty_project
+from vastwatch.desk.plan.underlay import packed
+from vastwatch.desk.shell.clash import ClashSheet
+from vastwatch.desk.shell.document import ChangedElsewhere, Document, empty_project
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
 from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.dxf import Drawing, bring_in, write_drawing
-from vastwatch.files.project_file import SUFFIX
+from vastwatch.files.project_file import LARGEST, SUFFIX, read_project
+from vastwatch.files.reading import read_whole
 from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
 from vastwatch.files.svg import write_svg
+from vastwatch.files.writing import beside, safe_name, write_atomically
 
 
 class Filing(QObject):
@@ -134,7 +139,7 @@ class Filing(QObject):
 
     def send_out(self) -> None:
         """Ask for a name and write a DXF, or a picture of the plan."""
-        suggested = self.document.project.name.lower().replace(" ", "-") + ".dxf"
+        suggested = safe_name(self.document.project.name) + ".dxf"
         name, _ = QFileDialog.getSaveFileName(
             self.window,
             self.tr("Send out"),
@@ -148,8 +153,7 @@ class Filing(QObject):
         """Write the plan as a drawing, or as the picture it is now."""
         try:
             if path.suffix.lower() == ".png":
-                if not self.plan.grab().save(str(path)):
-                    raise ProjectError(f"{path}: the picture cannot be saved there")
+                write_atomically(path, packed(self.plan.grab().toImage(), "PNG"))
             elif path.suffix.lower() == ".svg":
                 write_svg(self.document.project, self.focus.level, path)
             else:
@@ -170,7 +174,7 @@ class Filing(QObject):
 
     def save_as(self) -> bool:
         """Ask where to, and save there."""
-        suggested = self.document.project.name.lower().replace(" ", "-") + SUFFIX
+        suggested = safe_name(self.document.project.name) + SUFFIX
         name, _ = QFileDialog.getSaveFileName(
             self.window,
             self.tr("Save the project"),
@@ -185,13 +189,53 @@ class Filing(QObject):
         return self.save_to(path)
 
     def save_to(self, path: Path) -> bool:
+        """Save there; where somebody else wrote that file meanwhile, as the user decides."""
         try:
             self.document.save(path)
+        except ChangedElsewhere as e:
+            return self._settle(e)
         except ProjectError as e:
             self.complain(self.tr("This project could not be saved"), str(e))
             return False
         self.say.emit(self.tr("Saved to {}.").format(path))
         return True
+
+    def _settle(self, clash: ChangedElsewhere) -> bool:
+        """Ask what to do with a file that is not what it was, and do it; whether the work is safe then."""
+        path, document = clash.path, self.document
+        suffix = SUFFIX if path.name.endswith(SUFFIX) else path.suffix
+        before = document.as_filed or document.project
+        theirs, stamp, why = None, clash.found, ""
+        try:
+            theirs, stamp = read_project(path)
+        except ProjectError as e:
+            why = str(e)
+        sheet = ClashSheet(
+            self.window, path, stamp.written_at, differences(before, document.project),
+            None if theirs is None else differences(before, theirs), why,
+        )  # fmt: skip
+        sheet.exec()
+        way = sheet.way
+        sheet.deleteLater()
+        try:
+            if way == "both":
+                mine = beside(path, "copy", suffix)
+                document.save(mine)
+                self.say.emit(self.tr("Yours is saved as {}; {} stays as it is.").format(mine.name, path.name))
+            elif way == "theirs" and theirs is not None:
+                document.take_theirs(theirs, stamp)
+                self.say.emit(self.tr("The desk holds what the file holds. Ctrl+Z brings yours back."))
+            elif way == "over":
+                kept = beside(path, "theirs", suffix)
+                write_atomically(kept, read_whole(path, "a project", LARGEST))
+                document.save(path, over=stamp)
+                self.say.emit(self.tr("Saved to {}; what it held is kept as {}.").format(path.name, kept.name))
+        except ChangedElsewhere as e:
+            return self._settle(e)
+        except ProjectError as e:
+            self.complain(self.tr("This project could not be saved"), str(e))
+            return False
+        return way is not None
 
     def complain(self, title: str, words: str) -> None:
         """A message with one sentence."""

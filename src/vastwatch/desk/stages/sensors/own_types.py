@@ -8,6 +8,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+import msgspec
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QStandardPaths, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -83,12 +85,18 @@ class OwnTypes(QObject):
         self.path = path or own_types_path()
         self.types: list[DeviceType] = []
         self.unreadable = ""
-        if self.path.exists():
-            try:
-                self.types = read_devices(self.path, may_be_empty=True)
-            except ProjectError as e:
-                # Left as it is: nothing writes over it until it can be read.
-                self.unreadable = str(e)
+        self._read()
+
+    def _read(self) -> None:
+        """What the file holds now: another window may have added types since."""
+        self.unreadable = ""
+        if not self.path.exists():
+            return
+        try:
+            self.types = read_devices(self.path, may_be_empty=True)
+        except ProjectError as e:
+            # Left as it is: nothing writes over it until it can be read.
+            self.unreadable = str(e)
 
     def all(self, project: Project) -> list[DeviceType]:
         """Every type to choose from: the project's as it carries them, the user's own, and the catalogue's."""
@@ -98,12 +106,22 @@ class OwnTypes(QObject):
         return list(out.values())
 
     def put(self, devices: list[DeviceType]) -> bool:
-        """Add types, or replace those with the same id."""
-        by_id = {d.id: d for d in self.types} | {d.id: d for d in devices}
-        return self._write(list(by_id.values()))
+        """Add types, or replace those with the same id. One that another window changed meanwhile is not written over:
+        both are kept, the new one under an id and a name of its own."""
+        known = {d.id: d for d in self.types}
+        self._read()
+        now = {d.id: d for d in self.types}
+        for device in devices:
+            other = now.get(device.id)
+            if other is not None and not _alike(other, device) and not _alike(other, known.get(device.id)):
+                ident = self.fresh_id(device)
+                device = replace(device, id=ident, name=f"{device.name} (changed in two windows)")
+            now[device.id] = device
+        return self._write(list(now.values()))
 
     def remove(self, ident: str) -> bool:
         """Forget a type; a project that uses it keeps it."""
+        self._read()
         return self._write([d for d in self.types if d.id != ident])
 
     def _write(self, types: list[DeviceType]) -> bool:
@@ -128,6 +146,11 @@ class OwnTypes(QObject):
         while ident in used:
             ident, n = f"{stem}-{n}", n + 1
         return ident
+
+
+def _alike(a: DeviceType | None, b: DeviceType | None) -> bool:
+    """Whether two types say the same in every field."""
+    return a is not None and b is not None and msgspec.to_builtins(a) == msgspec.to_builtins(b)
 
 
 class TypeForm(QDialog):

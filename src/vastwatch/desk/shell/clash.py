@@ -1,0 +1,90 @@
+"""What to do when the file was written by somebody else meanwhile: what each of both changed, and the ways on."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+from typing import Literal
+
+from PyQt6.QtWidgets import QDialog, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.design.differences import Difference
+from vastwatch.desk.shell.parts import label, row, scrolling
+
+Way = Literal["both", "theirs", "over"]
+# More lines than this nobody reads in a dialog.
+MOST_LINES = 60
+
+
+class ClashSheet(QDialog):
+    """`way` is what was chosen, None for leaving everything as it is. Of `theirs` None the file cannot be read as a
+    project any more; `why` then says so."""
+
+    def __init__(
+        self,
+        parent: QWidget,
+        path: Path,
+        written_at: float,
+        mine: list[Difference],
+        theirs: list[Difference] | None,
+        why: str = "",
+    ) -> None:
+        super().__init__(parent)
+        self.way: Way | None = None
+        self.setObjectName("clash")
+        self.setWindowTitle(self.tr("This file was changed meanwhile"))
+        self.resize(620, 460)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(22, 18, 22, 18)
+        box.setSpacing(10)
+        when = datetime.fromtimestamp(written_at)
+        box.addWidget(label(self.tr("{} is not as you left it").format(path.name), "title", True))
+        words = self.tr(
+            "Another window or program wrote it at {:%H:%M} on {:%A}. Nothing is written until you have chosen."
+        )
+        box.addWidget(label(words.format(when, when), "soft", True))
+        area, inner = scrolling(3)
+        box.addWidget(area, 1)
+        if theirs is None:
+            inner.addWidget(label(self.tr("In the file"), "head"))
+            inner.addWidget(label(why, "", True))
+        else:
+            self._list(inner, self.tr("Changed in the file"), theirs)
+        self._list(inner, self.tr("Changed by you"), mine)
+        inner.addStretch(1)
+        self.buttons: dict[Way, QPushButton] = {}
+        buttons: tuple[tuple[Way, str, str], ...] = (
+            ("both", self.tr("Keep both"), self.tr("Yours is saved under a new name beside it.")),
+            ("theirs", self.tr("Take the file's"), self.tr("Your changes leave the desk; Ctrl+Z brings them back.")),
+            (
+                "over",
+                self.tr("Write over it"),
+                self.tr("What the file holds now is kept beside it."),
+            ),
+        )
+        for way, title, tip in buttons:
+            button = QPushButton(title)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _, w=way: self._choose(w))
+            self.buttons[way] = button
+        self.buttons["both"].setDefault(True)
+        self.buttons["theirs"].setEnabled(theirs is not None)
+        leave = QPushButton(self.tr("Not now"))
+        leave.clicked.connect(self.reject)
+        why = self.tr("Keep both saves yours beside it; writing over keeps what the file holds beside it.")
+        box.addWidget(label(why, "soft", True))
+        box.addWidget(row(*self.buttons.values(), QWidget(), leave, stretch=3))
+
+    def _list(self, box: QVBoxLayout, title: str, found: list[Difference]) -> None:
+        box.addSpacing(6)
+        box.addWidget(label(title, "head"))
+        for difference in found[:MOST_LINES]:
+            box.addWidget(label(difference.words[:1].upper() + difference.words[1:], "", True))
+        if len(found) > MOST_LINES:
+            box.addWidget(label(self.tr("and {} more").format(len(found) - MOST_LINES), "soft"))
+        if not found:
+            box.addWidget(label(self.tr("nothing"), "soft"))
+
+    def _choose(self, way: Way) -> None:
+        self.way = way
+        self.accept()
