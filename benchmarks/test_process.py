@@ -60,7 +60,8 @@ def test_a_drawing_of_20_000_entities_comes_in(tmp_path):
     import ezdxf
 
     from vastwatch.design.project import Project
-    from vastwatch.files.dxf import bring_in, read_drawing
+    from vastwatch.files.drawing.bringing import bring_in
+    from vastwatch.files.drawing.reading import read_drawing
     from vastwatch.site.building import Level
 
     document = ezdxf.new()

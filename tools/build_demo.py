@@ -16,7 +16,7 @@ from vastwatch.design.project import Brief, Owned, Place, Project, Weights
 from vastwatch.design.records import Lamp, Presence, Sensor, Settings
 from vastwatch.devices import catalogue
 from vastwatch.files import save_project
-from vastwatch.files.dxf import write_drawing
+from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.site.building import (
     Circuit,
     Furnishing,

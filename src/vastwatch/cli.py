@@ -11,6 +11,7 @@ import math
 import os
 import sys
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from vastwatch import __version__
@@ -27,12 +28,15 @@ def main(argv: list[str] | None = None) -> int:
     """Run the program; returns the exit code."""
     argv = sys.argv[1:] if argv is None else argv
     keep_freed_memory()
-    if not argv or argv[0] not in COMMANDS:
+    if not argv or argv[0] not in {*COMMANDS, *WITHOUT_PROJECT}:
         return _desktop(argv)
     args = _parser().parse_args(argv)
     try:
-        project = load_demo() if args.demo else load_project(args.file)
-        document, lines = COMMANDS[args.command](project, args)
+        if args.command in WITHOUT_PROJECT:
+            document, lines = WITHOUT_PROJECT[args.command](args)
+        else:
+            project = load_demo() if args.demo else load_project(args.file)
+            document, lines = COMMANDS[args.command](project, args)
         text = json.dumps(document, ensure_ascii=False, allow_nan=False) if args.json else "\n".join(lines)
         print(text)
         sys.stdout.flush()
@@ -55,7 +59,7 @@ def _desktop(argv: list[str]) -> int:
     parser = argparse.ArgumentParser(
         prog="vastwatch",
         description="Design occupancy sensing for lighting.",
-        epilog="commands: check, coverage, rehearse, tune, advise, buy (each with --help)",
+        epilog="commands: check, coverage, rehearse, tune, advise, buy, import, compare (each with --help)",
     )
     parser.add_argument("file", nargs="?", help="project to open")
     parser.add_argument("--demo", action="store_true", help="open the sample project")
@@ -93,6 +97,22 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("buy", "the next best purchase for the whole building, or a set to begin with")
     sub.add_argument("--budget", type=_money, help="instead of the brief's budget")
     sub.add_argument("--starter", action="store_true", help="a set from no sensor at all")
+    text = "make a project of a drawing: walls, rooms, doors, windows and archways"
+    sub = commands.add_parser("import", help=text, description=text)
+    sub.add_argument("drawing", help="a DXF drawing, text or binary")
+    sub.add_argument("--out", required=True, help="the project file to write")
+    sub.add_argument("--over", action="store_true", help="also where that file is there already")
+    sub.add_argument("--layers", action="append", metavar="NAMES", help="only these layers, commas between their names")
+    sub.add_argument(
+        "--unit", choices=("m", "cm", "mm", "ft", "in"), help="instead of what the drawing says or looks like"
+    )
+    sub.add_argument("--as-drawn", action="store_true", help="do not straighten a drawing that is turned")
+    sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
+    text = "what differs between two project files, record by record"
+    sub = commands.add_parser("compare", help=text, description=text)
+    sub.add_argument("old", help="a project file")
+    sub.add_argument("new", help="another one")
+    sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
     return parser
 
 
@@ -319,6 +339,67 @@ def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     return document, [p.words for p in found] or ["Nothing would help for that money."]
 
 
+def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"walls", "rooms": [{"name", "area_m2"}], "openings": {"door", "window", "archway"}, "passed_over": {kind: n}}`,
+    and the unit, the turn in degrees and the layers it was made of."""
+    from vastwatch.files.drawing.bringing import bring_understood
+    from vastwatch.files.drawing.reading import read_drawing
+    from vastwatch.files.drawing.understanding import understand, usual_layers
+    from vastwatch.files.project_file import save_project
+    from vastwatch.geometry import polygons
+    from vastwatch.site.building import Level
+
+    out = Path(args.out)
+    if out.exists() and not args.over:
+        raise RequestError(f"{out}: there is a file already; name another, or say --over")
+    drawing = read_drawing(Path(args.drawing))
+    layers = usual_layers(drawing)
+    if args.layers:
+        layers = {name.strip() for names in args.layers for name in names.split(",") if name.strip()}
+        unknown = sorted(layers - set(drawing.layers))
+        if unknown:
+            raise RequestError(
+                f"{args.drawing}: there is no layer {', '.join(unknown)}; there are {', '.join(drawing.layers)}"
+            )
+    unit = args.unit or drawing.guessed_unit()
+    bare = Project(name=Path(args.drawing).stem, levels=(Level(id="ground", name="Ground floor", elevation=0.0),))
+    found = understand(drawing, layers, unit, not args.as_drawn)
+    try:
+        brought = bring_understood(bare, "ground", drawing, found)
+    except ProjectError as e:
+        raise RequestError(f"{args.drawing}: {e}") from None
+    save_project(brought.project, out)
+    new = brought.project
+    document = {
+        "walls": len(new.walls),
+        "rooms": [{"name": r.name, "area_m2": _number(polygons.area(r.outline), 3)} for r in new.rooms],
+        "openings": {kind: sum(o.kind == kind for o in new.openings) for kind in ("door", "window", "archway")},
+        "furniture": len(new.furnishings),
+        "passed_over": dict(drawing.passed_over),
+        "unit": unit,
+        "turned_deg": _number(found.turn, 3),
+        "layers": sorted(layers),
+    }
+    return document, [f"{out}: {brought.words}"]
+
+
+def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"differences": [{"way", "kind", "name", "fields", "text"}]}`: what has to be done to the first to have the other."""
+    from vastwatch.design.differences import differences
+
+    found = differences(load_project(args.old), load_project(args.new))
+    document = {
+        "differences": [
+            {"way": d.way, "kind": d.kind, "name": d.name, "fields": list(d.fields), "text": d.words} for d in found
+        ]
+    }
+    return document, [d.words for d in found] or ["They say the same."]
+
+
+WITHOUT_PROJECT: dict[str, Callable[[argparse.Namespace], tuple[Any, list[str]]]] = {
+    "import": import_drawing,
+    "compare": compare,
+}
 COMMANDS: dict[str, Callable[[Project, argparse.Namespace], tuple[Any, list[str]]]] = {
     "check": check,
     "coverage": coverage,

@@ -13,7 +13,9 @@ from msgspec.structs import replace
 from vastwatch.design.project import Project, on_level
 from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.check import faults_of
-from vastwatch.files.dxf import bring_in, read_drawing, write_drawing
+from vastwatch.files.drawing.bringing import bring_in
+from vastwatch.files.drawing.reading import read_drawing
+from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level
@@ -66,7 +68,7 @@ def test_lines_become_walls_outlines_rooms_and_text_their_names(tmp_path):
     assert (read.unit, read.guessed_unit()) == ("mm", "mm")
     assert read.layers == {"A": (2, 0, 0), "B": (0, 2, 1)}
     brought = bring_in(bare(), "g", read, {"A", "B"}, "mm")
-    assert [r.name for r in brought.project.rooms] == ["Kitchen"]
+    assert [r.name for r in brought.project.rooms] == ["Kitchen north"]
     assert brought.project.rooms[0].outline == ((0, 0), (4, 0), (4, 3), (0, 3))
     # The line drawn twice is one wall; the room shares it and adds its other three sides.
     assert len(brought.project.walls) == 4
@@ -85,10 +87,11 @@ def test_blocks_arcs_and_splines_are_used_and_faces_passed_over(tmp_path):
 
     read = read_drawing(drawing(tmp_path, draw))
     assert read.passed_over == {"3DFACE": 1}
-    turned = [(a, b) for _, a, b in read.strokes if math.dist(a, (3, 3)) < 1e-9]
-    assert turned[0][1] == pytest.approx((3, 5))
-    arc = [p for _, a, b in read.strokes for p in (a, b) if math.hypot(*p) == pytest.approx(2, abs=1e-3)]
-    assert len(arc) > 6
+    turned = [s for s in read.strokes if math.dist(s.a, (3, 3)) < 1e-9]
+    assert turned[0].b == pytest.approx((3, 5)) and read.pieces[turned[0].piece].name == "B"
+    (arc,) = read.arcs
+    assert (arc.radius, arc.sweep, arc.a) == (2, 90, pytest.approx((2, 0)))
+    assert sum(s.curve for s in read.strokes) > 6
 
 
 def test_units_nobody_named_are_guessed_from_the_size(tmp_path):
@@ -117,7 +120,7 @@ def test_hostile_drawings_are_told_in_one_sentence(tmp_path, monkeypatch):
     faces = drawing(tmp_path, lambda s, _: s.add_3dface([(0, 0), (1, 0), (1, 1), (0, 1)]))
     with pytest.raises(ProjectError, match=r"no lines in it .* \(only 1 3DFACE\)"):
         read_drawing(faces)
-    import vastwatch.files.dxf as module
+    import vastwatch.files.drawing.reading as module
 
     monkeypatch.setattr(module, "MOST_ENTITIES", 3)
     many = drawing(tmp_path, lambda s, _: [s.add_line((k, 0), (k, 1)) for k in range(9)])

@@ -11,7 +11,7 @@ from vastwatch.design.project import find
 from vastwatch.desk.shell.units import parse_size
 from vastwatch.desk.stages.plan.drawing import DrawingDialog
 from vastwatch.files.check import faults_of
-from vastwatch.files.dxf import write_drawing
+from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.geometry import polygons
 
 

@@ -18,7 +18,7 @@ from vastwatch.desk.plan import furniture, ground, state, walls
 from vastwatch.desk.plan.shapes import name_place, resized, sides
 from vastwatch.desk.stages.plan import drawing as drawing_module
 from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
-from vastwatch.files.dxf import Unwanted
+from vastwatch.files.drawing.reading import Unwanted
 from vastwatch.geometry import polygons
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "benchmarks"))

@@ -303,6 +303,7 @@ def test_a_picture_is_laid_under_scaled_moved_faded_locked_and_saved(qtbot, plan
     # A page that is not shown sleeps.
     w.panel("Plan").show_page(3)
     panel.bring_in(picture(tmp_path / "scan.png"))
+    qtbot.waitUntil(lambda: find(project(w).levels, "ground").underlay is not None)
     under = find(project(w).levels, "ground").underlay
     assert (under.width_px, under.height_px) == (600, 400) and "choose two points" in w.status.said.text()
     w.focus.set(placing="draw:scale")
@@ -342,6 +343,7 @@ def test_a_page_of_a_pdf_is_laid_under(qtbot, plan, tmp_path):
     painter.end()
     assert pages_of(path) == 2
     plan.panel("Plan").level.bring_in(path, page=1)
+    qtbot.waitUntil(lambda: find(project(plan).levels, "ground").underlay is not None)
     under = find(project(plan).levels, "ground").underlay
     assert max(under.width_px, under.height_px) == LONGEST_PX
     with pytest.raises(ProjectError, match="PDF"):
@@ -351,9 +353,9 @@ def test_a_page_of_a_pdf_is_laid_under(qtbot, plan, tmp_path):
 @pytest.mark.parametrize(
     ("name", "data", "words"),
     [
-        ("none.png", None, "no such file"), ("text.png", b"hello", "not a picture"),
+        ("none.png", None, "no such file"), ("text.png", b"hello", "neither a PNG"),
         ("cut.png", b"\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x02\x58\x00\x00\x01\x90\x08\x02\x00\x00\x00", "."),
-        ("empty.jpg", b"", "not a picture"), ("not.pdf", b"%PDF-1.7 nonsense", "PDF"),
+        ("empty.jpg", b"", "neither a PNG"), ("not.pdf", b"%PDF-1.7 nonsense", "PDF"),
     ],
 )  # fmt: skip
 def test_what_is_no_picture_says_so_and_changes_nothing(qtbot, plan, tmp_path, name, data, words):
@@ -362,8 +364,9 @@ def test_what_is_no_picture_says_so_and_changes_nothing(qtbot, plan, tmp_path, n
         path.write_bytes(data)
     before = project(plan)
     plan.panel("Plan").level.bring_in(path)
+    qtbot.waitUntil(lambda: name in plan.status.said.text())
     assert project(plan) is before
-    assert words in plan.status.said.text() and name in plan.status.said.text()
+    assert words in plan.status.said.text()
 
 
 def test_a_huge_picture_is_refused_before_it_is_read(tmp_path):

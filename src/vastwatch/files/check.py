@@ -19,6 +19,7 @@ from vastwatch.design.places import room_at
 from vastwatch.design.project import COLLECTIONS, Project, on_level
 from vastwatch.design.references import dangling
 from vastwatch.devices.faults import faults
+from vastwatch.files.pictures import kept_picture_fault
 from vastwatch.geometry import polygons
 from vastwatch.words import one_line
 
@@ -63,6 +64,7 @@ def faults_of(project: Project) -> Iterator[str]:
     yield from _ids(project)
     yield from _references(project)
     yield from _devices(project)
+    yield from _pictures(project)
     yield from _sizes(project)
     yield from _shapes(project)
     yield from _time_and_place(project)
@@ -119,6 +121,13 @@ def _references(project: Project) -> Iterator[str]:
         if presence.room in rooms:
             yield f"presences[{i}].room: '{presence.room}' already has presences[{rooms[presence.room]}]"
         rooms[presence.room] = i
+
+
+def _pictures(project: Project) -> Iterator[str]:
+    for i, level in enumerate(project.levels):
+        fault = None if level.underlay is None else kept_picture_fault(level.underlay.data)
+        if fault is not None:
+            yield f"levels[{i}].underlay.data: {fault}"
 
 
 def _devices(project: Project) -> Iterator[str]:

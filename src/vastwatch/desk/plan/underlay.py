@@ -3,17 +3,26 @@
 from __future__ import annotations
 
 import base64
+import math
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
 from PyQt6.QtGui import QColor, QImage, QImageReader, QPainter
 
 from vastwatch.files import ProjectError
+from vastwatch.files.pictures import MOST_KEPT_PX, Picture, looked_at
+from vastwatch.files.reading import read_whole
 from vastwatch.site.building import Underlay
+
+if TYPE_CHECKING:
+    from PyQt6.QtPdf import QPdfDocument
 
 # The longer side of a kept picture, pixels; and what is not even read.
 LONGEST_PX = 2400
-LARGEST_FILE, MOST_PIXELS = 200_000_000, 400_000_000
+LARGEST_FILE, MOST_PIXELS = 200_000_000, 150_000_000
+# What a reader of pictures may allocate, megabytes; and the longest side of a sheet, points of a 72nd of an inch.
+ALLOWED_MB, LARGEST_PAGE_PT = 900, 20_000.0
 JPEG_QUALITY = 82
 # A picture of unknown scale comes in this wide, metres: about a house.
 FIRST_WIDTH_M = 12.0
@@ -21,36 +30,26 @@ FIRST_WIDTH_M = 12.0
 
 def pages_of(path: Path) -> int:
     """How many pages a PDF has; 1 for a picture. Raises ProjectError for what cannot be read."""
-    _look_at(path)
-    if path.suffix.lower() != ".pdf":
+    data, found = _read(path)
+    if found.kind != "PDF":
         return 1
-    from PyQt6.QtPdf import QPdfDocument
-
-    document = QPdfDocument(None)
-    if document.load(str(path)) != QPdfDocument.Error.None_ or document.pageCount() < 1:
-        raise ProjectError(f"{path}: this is not a PDF that can be read, or it is locked or damaged")
+    document, _held = _pdf(data, path)
     return document.pageCount()
 
 
-def _look_at(path: Path) -> None:
-    try:
-        if path.is_dir():
-            raise ProjectError(f"{path}: this is a folder, not a picture")
-        if path.stat().st_size > LARGEST_FILE:
-            raise ProjectError(
-                f"{path}: this file is larger than {LARGEST_FILE // 1_000_000} MB; make it smaller first"
-            )
-        with path.open("rb") as f:
-            f.read(1)
-    except FileNotFoundError:
-        raise ProjectError(f"{path}: there is no such file") from None
-    except OSError as e:
-        raise ProjectError(f"{path}: cannot be read ({(e.strerror or str(e)).lower()})") from None
+def _read(path: Path) -> tuple[bytes, Picture]:
+    """The bytes of a picture or PDF, by what is in it: no other reader of pictures is let near a stranger's file."""
+    data = read_whole(path, "a picture", LARGEST_FILE)
+    found = looked_at(data)
+    if found is None:
+        raise ProjectError(f"{path}: this is neither a PNG, a JPEG nor a PDF")
+    return data, found
 
 
 def read_underlay(path: Path, page: int = 0) -> Underlay:
-    """The picture, or a page of a PDF from 0. Raises ProjectError with a sentence."""
-    image = _page(path, page) if path.suffix.lower() == ".pdf" else _picture(path)
+    """The picture, or a page of a PDF from 0. Raises ProjectError with a sentence. Can be called from any thread."""
+    data, found = _read(path)
+    image = _page(data, path, page) if found.kind == "PDF" else _picture(data, found, path)
     longest = max(image.width(), image.height())
     if longest > LONGEST_PX:
         image = image.scaled(
@@ -62,6 +61,11 @@ def read_underlay(path: Path, page: int = 0) -> Underlay:
     painter = QPainter(flat)
     painter.drawImage(0, 0, image)
     painter.end()
+    return kept(flat)
+
+
+def kept(flat: QImage) -> Underlay:
+    """A picture as it is kept in a project."""
     data = packed(flat, "PNG")
     if len(data) > 600_000:
         data = min(data, packed(flat, "JPG"), key=len)
@@ -80,39 +84,60 @@ def packed(image: QImage, kind: str) -> bytes:
     return bytes(held.data())
 
 
-def _picture(path: Path) -> QImage:
-    _look_at(path)
-    reader = QImageReader(str(path))
+def _picture(data: bytes, found: Picture, path: Path) -> QImage:
+    if not 0 < found.width * found.height <= MOST_PIXELS:
+        raise ProjectError(f"{path}: {found.width:,} × {found.height:,} pixels are too many; make it smaller first")
+    held = QByteArray(data)
+    buffer = QBuffer(held)
+    buffer.open(QIODevice.OpenModeFlag.ReadOnly)
+    reader = QImageReader(buffer, QByteArray(found.kind.encode()))
     reader.setAutoTransform(True)
-    # Only what the reader can scale while reading is asked of it: nothing allocates a gigabyte for an underlay.
-    size = reader.size()
-    if size.isValid() and size.width() * size.height() > MOST_PIXELS:
-        raise ProjectError(f"{path}: {size.width():,} × {size.height():,} pixels are too many; make it smaller first")
-    if size.isValid() and max(size.width(), size.height()) > 2 * LONGEST_PX:
+    reader.setAllocationLimit(ALLOWED_MB)
+    # A JPEG can be made smaller while it is read.
+    if max(found.width, found.height) > 2 * LONGEST_PX:
+        size = QSize(found.width, found.height)
         reader.setScaledSize(size.scaled(QSize(LONGEST_PX, LONGEST_PX), Qt.AspectRatioMode.KeepAspectRatio))
     image = reader.read()
     if image.isNull() or image.width() < 2 or image.height() < 2:
-        if not reader.format().isEmpty():
-            raise ProjectError(f"{path}: this picture is damaged, or cannot be read to its end")
-        raise ProjectError(f"{path}: this is not a picture or PDF")
+        raise ProjectError(f"{path}: this picture is damaged, or cannot be read to its end")
     return image
 
 
-def _page(path: Path, page: int) -> QImage:
+def _pdf(data: bytes, path: Path) -> tuple[QPdfDocument, QBuffer]:
+    """The document, and the buffer it reads from, which has to outlive it."""
     from PyQt6.QtPdf import QPdfDocument
 
-    _look_at(path)
+    buffer = QBuffer()
+    buffer.setData(data)
+    buffer.open(QIODevice.OpenModeFlag.ReadOnly)
     document = QPdfDocument(None)
-    if document.load(str(path)) != QPdfDocument.Error.None_ or not 0 <= page < document.pageCount():
+    document.load(buffer)
+    if document.error() != QPdfDocument.Error.None_ or document.pageCount() < 1:
         raise ProjectError(f"{path}: this is not a PDF that can be read, or it is locked or damaged")
+    return document, buffer
+
+
+def _page(data: bytes, path: Path, page: int) -> QImage:
+    document, _held = _pdf(data, path)
+    if not 0 <= page < document.pageCount():
+        raise ProjectError(f"{path}: it has {document.pageCount()} pages, and no page {page + 1}")
     points = document.pagePointSize(page)
-    k = LONGEST_PX / max(points.width(), points.height(), 1.0)
-    image = document.render(page, QSize(max(round(points.width() * k), 2), max(round(points.height() * k), 2)))
+    sides = points.width(), points.height()
+    if not all(math.isfinite(x) and 1.0 <= x <= LARGEST_PAGE_PT for x in sides) or max(sides) > 20 * min(sides):
+        raise ProjectError(
+            f"{path}: page {page + 1} is {sides[0]:g} by {sides[1]:g} points, which is no sheet of paper"
+        )
+    k = LONGEST_PX / max(sides)
+    image = document.render(page, QSize(max(round(sides[0] * k), 2), max(round(sides[1] * k), 2)))
     if image.isNull():
         raise ProjectError(f"{path}: page {page + 1} of it cannot be drawn")
     return image
 
 
 def picture_of(underlay: Underlay) -> QImage:
-    """The picture itself; empty where the data is damaged."""
-    return QImage.fromData(base64.b64decode(underlay.data, validate=False))
+    """The picture itself; empty where the data is damaged, or is no PNG or JPEG."""
+    data = base64.b64decode(underlay.data, validate=False)
+    found = looked_at(data)
+    if found is None or found.kind == "PDF" or found.width * found.height > MOST_KEPT_PX:
+        return QImage()
+    return QImage.fromData(data, found.kind)

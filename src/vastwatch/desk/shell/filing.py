@@ -4,18 +4,24 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from vastwatch.design.differences import differences
-from vastwatch.design.project import Project
-from vastwatch.desk.plan.underlay import packed
+from vastwatch.design.project import Project, find, on_level, put
+from vastwatch.desk.plan.underlay import kept, packed
 from vastwatch.desk.shell.clash import ClashSheet
 from vastwatch.desk.shell.document import ChangedElsewhere, Document, empty_project
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
+from vastwatch.desk.stages.plan.drawing_preview import traced
 from vastwatch.files import ProjectError, load_demo
-from vastwatch.files.dxf import Drawing, bring_in, write_drawing
+from vastwatch.files.drawing.bringing import bring_understood
+from vastwatch.files.drawing.content import Drawing
+from vastwatch.files.drawing.understanding import understand
+from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.files.project_file import LARGEST, SUFFIX, read_project
 from vastwatch.files.reading import read_whole
 from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
@@ -36,9 +42,9 @@ class Filing(QObject):
     brought = pyqtSignal()
     picture = pyqtSignal(Path)
 
-    def __init__(self, window: QWidget, document: Document, focus: Focus, plan: QWidget) -> None:
+    def __init__(self, window: QWidget, document: Document, focus: Focus, plan: QWidget, theme: Theme) -> None:
         super().__init__(window)
-        self.window, self.document, self.focus, self.plan = window, document, focus, plan
+        self.window, self.document, self.focus, self.plan, self.theme = window, document, focus, plan, theme
 
     def new(self) -> None:
         """Begin an empty project."""
@@ -101,7 +107,7 @@ class Filing(QObject):
             if isinstance(outcome, ProjectError):
                 self.complain(self.tr("This drawing cannot be brought in"), str(outcome))
                 return
-            dialog = DrawingDialog(self.window, outcome)
+            dialog = DrawingDialog(self.window, outcome, self.theme, self._bare_level())
             dialog.accepted.connect(lambda: self._take_drawing(dialog, path))
             dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             dialog.open()
@@ -118,15 +124,28 @@ class Filing(QObject):
         self._show_brought(new, path)
         self.say.emit(self.tr("Brought in: {}.").format(words))
 
+    def _bare_level(self) -> bool:
+        project, level = self.document.project, self.focus.level
+        return not on_level(project.rooms, level) and not on_level(project.walls, level)
+
     def _take_drawing(self, dialog: DrawingDialog, path: Path) -> None:
+        project, level_id = self.document.project, self.focus.level
+        found = dialog.found or understand(
+            dialog.drawing, dialog.layers, dialog.unit.currentText(), dialog.straighten.isChecked()
+        )
         try:
-            brought = bring_in(
-                self.document.project, self.focus.level, dialog.drawing, dialog.layers, dialog.unit.currentText()
-            )
+            brought = bring_understood(project, level_id, dialog.drawing, found, dialog.furniture.isChecked())
         except ProjectError as e:
             self.complain(self.tr("Nothing was brought in"), str(e))
             return
-        self._show_brought(brought.project, path)
+        new = brought.project
+        left = traced(found) if dialog.rest.isChecked() else None
+        level = find(new.levels, level_id)
+        if left is not None and level.underlay is None:
+            image, corner, scale = left
+            at = corner[0] + brought.shift[0], corner[1] + brought.shift[1]
+            new = put(new, replace(level, underlay=replace(kept(image), at=at, metres_per_px=scale, locked=True)))
+        self._show_brought(new, path)
         self.say.emit(self.tr("Brought in: {}.").format(brought.words))
 
     def _show_brought(self, new: Project, path: Path) -> None:

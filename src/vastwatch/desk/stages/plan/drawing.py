@@ -3,138 +3,115 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
-from PyQt6 import sip
 from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QDialog,
     QDialogButtonBox,
     QGridLayout,
+    QHBoxLayout,
     QProgressDialog,
-    QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
-from vastwatch.desk.shell.parts import Choice, label, row, scrolling
+from vastwatch.design.edits.removing import counted
+from vastwatch.desk.shell.background import in_background
+from vastwatch.desk.shell.parts import Choice, column, label, plain, row, scrolling
+from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.stages.plan.drawing_preview import KEY, KeyMark, Preview, strokes
 from vastwatch.files import ProjectError
-from vastwatch.files.dxf import UNITS, Drawing, Unwanted, read_drawing
-
-# Only a reading that takes longer than this shows that it does, milliseconds.
-PATIENCE_MS = 400
-
-
-class _Relay(QObject):
-    ready = pyqtSignal(object)
-    progress = pyqtSignal(int)
-    should_continue = True
-
-
-class _Reading(QRunnable):
-    def __init__(self, path: Path, relay: _Relay) -> None:
-        super().__init__()
-        self.path, self.relay = path, relay
-
-    def run(self) -> None:
-        try:
-            outcome: Drawing | ProjectError = read_drawing(self.path, self._go_on)
-        except ProjectError as e:
-            outcome = e
-        except Unwanted:
-            return
-        with contextlib.suppress(RuntimeError):
-            self.relay.ready.emit(outcome)
-
-    def _go_on(self, share: float) -> bool:
-        if self.relay.should_continue:
-            with contextlib.suppress(RuntimeError):
-                self.relay.progress.emit(round(100 * share))
-        return self.relay.should_continue
+from vastwatch.files.drawing.content import UNITS, Drawing
+from vastwatch.files.drawing.reading import Unwanted, read_drawing
+from vastwatch.files.drawing.understanding import Understood, understand, usual_layers
 
 
 def read_in_background(parent: QWidget, path: Path, then: Callable[[Drawing | ProjectError], None]) -> QProgressDialog:
     """Read a drawing in the pool; `then` gets it, or what is wrong, unless the reading was cancelled."""
-    progress = QProgressDialog("", parent.tr("Cancel"), 0, 100, parent)
-    progress.setLabel(label(parent.tr("Reading {} …").format(path.name)))
-    progress.setWindowModality(Qt.WindowModality.WindowModal)
-    progress.setMinimumDuration(PATIENCE_MS)
-    progress.setAutoReset(False)
-    progress.setAutoClose(False)
-    relay = _Relay(progress)
+    words = parent.tr("Reading {} …").format(path.name)
+    return in_background(parent, words, lambda go_on: read_drawing(path, go_on), then, (Unwanted,))
 
-    def cancelled_by_hand() -> None:
-        relay.should_continue = False
 
-    def advance(percent: int) -> None:
-        # The window may have closed meanwhile, and the dialog with it.
-        if relay.should_continue and not sip.isdeleted(progress):
-            progress.setValue(percent)
+class _Looking(QObject):
+    """Carries what was understood from the pool to the dialog."""
 
-    progress.canceled.connect(cancelled_by_hand)
-    relay.progress.connect(advance)
+    found = pyqtSignal(int, object)
 
-    def ready(outcome: Drawing | ProjectError) -> None:
-        if sip.isdeleted(progress):
-            return
-        cancelled = not relay.should_continue
-        # Closing a progress dialog counts as cancelling it.
-        progress.canceled.disconnect(cancelled_by_hand)
-        progress.close()
-        progress.deleteLater()
-        if not cancelled:
-            then(outcome)
 
-    relay.ready.connect(ready)
-    pool = QThreadPool.globalInstance()
-    assert pool is not None
-    pool.start(_Reading(path, relay))
-    return progress
+class _Look(QRunnable):
+    def __init__(self, number: int, looking: _Looking, work: Callable[[], Understood]) -> None:
+        super().__init__()
+        self.number, self.looking, self.work = number, looking, work
+
+    def run(self) -> None:
+        try:
+            found: Understood | None = self.work()
+        except Exception:
+            logging.getLogger(__name__).exception("a drawing could not be understood")
+            found = None
+        with contextlib.suppress(RuntimeError):
+            self.looking.found.emit(self.number, found)
 
 
 class DrawingDialog(QDialog):
-    """Which layers of a drawing, and in which unit."""
+    """Which layers of a drawing, in which unit, and what it will become: nothing changes before it is accepted.
 
-    def __init__(self, parent: QWidget, drawing: Drawing) -> None:
+    `found` is what is understood of the present choice, None while that is being worked out.
+    """
+
+    def __init__(self, parent: QWidget, drawing: Drawing, theme: Theme, may_straighten: bool = True) -> None:
         super().__init__(parent)
         self.drawing = drawing
+        self.found: Understood | None = None
+        self._number = 0
+        self._looking = _Looking(self)
+        self._looking.found.connect(self._show)
         self.setObjectName("drawing")
         self.setWindowTitle(self.tr("Bring in a drawing"))
-        self.resize(460, 420)
-        box = QVBoxLayout(self)
+        self.resize(1020, 620)
+        box = QHBoxLayout(self)
         box.setContentsMargins(20, 16, 20, 16)
-        box.setSpacing(10)
-        box.addWidget(
-            label(self.tr("Lines become walls, closed outlines rooms, text inside a room its name."), "", True)
-        )
-        area, inner = scrolling(4)
-        holder = QWidget()
-        grid = QGridLayout(holder)
-        grid.setContentsMargins(0, 0, 8, 0)
-        grid.setColumnStretch(0, 1)
-        for column, words in enumerate((self.tr("layer"), self.tr("lines"), self.tr("outlines"), self.tr("texts"))):
-            grid.addWidget(label(words, "soft"), 0, column)
-        self.boxes: dict[str, QCheckBox] = {}
-        for k, (name, counts) in enumerate(drawing.layers.items(), 1):
-            check = QCheckBox(name)
-            check.setChecked(True)
-            grid.addWidget(check, k, 0)
-            for column, n in enumerate(counts, 1):
-                grid.addWidget(label(f"{n:,}" if n else "–", "soft"), k, column, Qt.AlignmentFlag.AlignRight)
-            self.boxes[name] = check
-        inner.addWidget(holder)
-        inner.addStretch(1)
-        box.addWidget(area, 1)
+        box.setSpacing(18)
+        left, side = column(9)
+        left.setFixedWidth(330)
+        box.addWidget(left)
+        right, shown = column(8)
+        box.addWidget(right, 1)
+        side.addWidget(label(self.tr("Layers"), "head"))
+        side.addWidget(self._layers(drawing), 1)
         self.unit = Choice()
         self.unit.addItems(list(UNITS))
         self.unit.setCurrentText(drawing.guessed_unit())
         self.unit.setAccessibleName(self.tr("Unit of the drawing"))
-        says = self.tr("as the drawing says") if drawing.unit else self.tr("guessed from its size")
-        box.addWidget(row(label(self.tr("One unit is a")), self.unit, label(says, "soft"), QWidget(), stretch=3))
+        self.unit.currentTextChanged.connect(self.look)
+        says = (
+            self.tr("as the drawing says")
+            if drawing.unit == drawing.guessed_unit()
+            else self.tr("guessed from its size")
+        )
+        side.addWidget(row(label(self.tr("One unit is a")), self.unit, label(says, "soft"), QWidget(), stretch=3))
+        self.straighten = QCheckBox(self.tr("straighten it"))
+        self.straighten.setChecked(may_straighten)
+        self.straighten.setEnabled(may_straighten)
+        self.straighten.toggled.connect(self.look)
+        self.furniture = QCheckBox(self.tr("with its furniture"))
+        self.furniture.setChecked(True)
+        self.rest = QCheckBox(self.tr("what is not understood stays as a picture to draw over"))
+        self.rest.setChecked(True)
+        for check in (self.straighten, self.furniture, self.rest):
+            side.addWidget(check)
+        self.preview = Preview(theme)
+        shown.addWidget(self.preview, 1)
+        shown.addWidget(self._key(theme))
+        self.told = label("", "", True)
+        shown.addWidget(self.told)
         if drawing.passed_over:
             kinds = ", ".join(f"{n:,} {kind}" for kind, n in drawing.passed_over.most_common(4))
-            box.addWidget(label(self.tr("Not usable, and passed over: {}.").format(kinds), "soft", True))
+            shown.addWidget(label(self.tr("Not usable, and passed over: {}.").format(kinds), "soft", True))
         buttons = QDialogButtonBox()
         bring = buttons.addButton(self.tr("Bring in"), QDialogButtonBox.ButtonRole.AcceptRole)
         buttons.addButton(self.tr("Leave"), QDialogButtonBox.ButtonRole.RejectRole)
@@ -142,9 +119,74 @@ class DrawingDialog(QDialog):
         bring.setDefault(True)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
-        box.addWidget(buttons)
+        shown.addWidget(buttons)
+        self.look()
+
+    def _layers(self, drawing: Drawing) -> QWidget:
+        """The layers, each with a tick, what probably lies on it, and how much."""
+        area, inner = scrolling(4)
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 8, 0)
+        grid.setColumnStretch(0, 1)
+        for at, words in enumerate((self.tr("lines"), self.tr("outlines"), self.tr("texts")), 1):
+            grid.addWidget(label(words, "soft"), 0, at, Qt.AlignmentFlag.AlignRight)
+        usual = usual_layers(drawing)
+        self.boxes: dict[str, QCheckBox] = {}
+        for k, (name, counts) in enumerate(drawing.layers.items(), 1):
+            # A name is shown as it is: an ampersand would become a key.
+            check = QCheckBox(name.replace("&", "&&"))
+            check.setToolTip(plain(name))
+            check.setChecked(name in usual)
+            check.toggled.connect(self.look)
+            grid.addWidget(check, k, 0)
+            for at, n in enumerate(counts, 1):
+                grid.addWidget(label(f"{n:,}" if n else "–", "soft"), k, at, Qt.AlignmentFlag.AlignRight)
+            self.boxes[name] = check
+        inner.addWidget(holder)
+        inner.addStretch(1)
+        return area
+
+    def _key(self, theme: Theme) -> QWidget:
+        marks: list[QWidget] = []
+        looks = strokes(theme)
+        for role in KEY:
+            marks += [row(KeyMark(looks[role]), label(role, "soft"), spacing=3)]
+        return row(*marks, QWidget(), stretch=len(marks), spacing=12)
 
     @property
     def layers(self) -> set[str]:
         """The chosen layers."""
         return {name for name, check in self.boxes.items() if check.isChecked()}
+
+    def look(self, *_: object) -> None:
+        """Work out anew what the choice becomes, in the pool; a newer choice makes an older answer void."""
+        self._number += 1
+        self.found = None
+        self.told.setText(self.tr("Looking at the drawing …"))
+        layers, unit, straighten = self.layers, self.unit.currentText(), self.straighten.isChecked()
+        work = partial(understand, self.drawing, layers, unit, straighten)
+        pool = QThreadPool.globalInstance()
+        assert pool is not None
+        pool.start(_Look(self._number, self._looking, work))
+
+    def _show(self, number: int, found: Understood | None) -> None:
+        if number != self._number:
+            return
+        self.found = found
+        self.preview.show_found(found if found is not None else Understood())
+        if found is None:
+            self.told.setText(self.tr("This choice could not be looked at; try other layers."))
+            return
+        if self.straighten.isEnabled() and self.straighten.isChecked():
+            turned = f" ({abs(found.turn):.1f}°)" if found.turn else self.tr(" (it is straight)")
+            self.straighten.setText(self.tr("straighten it") + turned)
+        self.told.setText(self.tr("It becomes {}.").format(found_words(found)))
+
+
+def found_words(found: Understood) -> str:
+    """What was understood, in one line."""
+    parts = [counted(len(found.walls), "wall"), counted(len(found.rooms), "room")]
+    parts += [counted(found.openings(kind), kind) for kind in ("door", "window", "archway")]
+    parts.append(f"{len(found.pieces)} pieces of furniture" if found.pieces else "")
+    return ", ".join(words for words in parts if words) or "nothing"

@@ -23,12 +23,13 @@ from vastwatch.design.project import Project, put
 from vastwatch.design.relations import built_below
 from vastwatch.desk.plan.underlay import pages_of, read_underlay
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
+from vastwatch.desk.shell.background import in_background
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import FigureField, Sleeper, Slide, label, line, page_of, row
 from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.files import ProjectError
-from vastwatch.site.building import Level
+from vastwatch.site.building import Level, Underlay
 from vastwatch.site.record import Point
 from vastwatch.words import sentence
 
@@ -225,22 +226,26 @@ class LevelPanel(Sleeper):
 
     def bring_in(self, path: Path, page: int | None = None) -> None:
         """Lay a picture, or a page of a PDF, under the level; what cannot be read is said, and nothing changes."""
+        words = self.tr("Reading {} …").format(path.name)
+
+        def counted(pages: int | ProjectError) -> None:
+            if isinstance(pages, ProjectError):
+                self.say.emit(str(pages))
+                return
+            chosen = page if page is not None else self._ask_page(pages) if pages > 1 else 0
+            if chosen is not None:
+                in_background(self, words, lambda _: read_underlay(path, chosen), lambda u: self._lay(path, u))
+
+        in_background(self, words, lambda _: pages_of(path), counted)
+
+    def _lay(self, path: Path, underlay: Underlay | ProjectError) -> None:
         level = self.level
-        if level is None:
-            return
-        try:
-            pages = pages_of(path)
-            if page is None:
-                page = self._ask_page(pages) if pages > 1 else 0
-                if page is None:
-                    return
-            underlay = read_underlay(path, page)
-        except ProjectError as e:
-            self.say.emit(str(e))
-            return
-        new = put(self.document.project, replace(level, underlay=underlay))
-        self.document.apply(new, f"Lay {path.name} under {level.name.lower()}")
-        self.say.emit(self.tr("Now scale it: choose two points whose distance you know."))
+        if isinstance(underlay, ProjectError):
+            self.say.emit(str(underlay))
+        elif level is not None:
+            new = put(self.document.project, replace(level, underlay=underlay))
+            self.document.apply(new, f"Lay {path.name} under {level.name.lower()}")
+            self.say.emit(self.tr("Now scale it: choose two points whose distance you know."))
 
     def _ask_page(self, pages: int) -> int | None:
         words = self.tr("Page 1 to {}").format(pages)
