@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -235,7 +236,7 @@ class Hand:
             for part in shapely.get_parts(broken):
                 for ring in (part.exterior, *part.interiors):
                     corners = list(ring.coords)
-                    for p, q in zip(corners, corners[1:]):
+                    for p, q in pairwise(corners):
                         if h.jambs or not self.is_jamb(p, q):
                             self.line(p, q, "wall")
         if h.walls == "cavity":
@@ -291,7 +292,7 @@ class Hand:
     def door(self, gap: Gap, at_begin: bool, left: bool) -> None:
         how = self.habit.doors
         width = gap.end - gap.begin
-        u, n = frame_of(gap)
+        u, _ = frame_of(gap)
         side = 1.0 if left else -1.0
         # The leaf hangs on the face of the wall it opens to.
         hinge_s, tip_s = (gap.begin, gap.end) if at_begin else (gap.end, gap.begin)

@@ -384,7 +384,8 @@ def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
-    """`{"differences": [{"way", "kind", "name", "fields", "text"}]}`: what has to be done to the first to have the other."""
+    """`{"differences": [{"way", "kind", "name", "fields", "text"}]}`: what has to be done to the first to have the
+    other."""
     from vastwatch.design.differences import differences
 
     found = differences(load_project(args.old), load_project(args.new))

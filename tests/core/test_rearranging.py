@@ -28,7 +28,8 @@ from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import Project, find, fresh_ids, put
 from vastwatch.files import ProjectError
 from vastwatch.files.check import faults_of
-from vastwatch.files.drawing.reading import Unwanted, read_drawing, write_drawing
+from vastwatch.files.drawing.reading import Unwanted, read_drawing
+from vastwatch.files.drawing.writing import write_drawing
 from vastwatch.files.svg import svg_of, write_svg
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level, Opening, Underlay, Wall

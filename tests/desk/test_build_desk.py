@@ -160,6 +160,7 @@ def test_a_drawing_is_brought_in_as_one_step(qtbot, bare, demo, tmp_path):
     assert dialog.unit.currentText() == "m"
     for name, box in dialog.boxes.items():
         box.setChecked(name in ("upper-walls", "upper-rooms", "upper-names"))
+    qtbot.waitUntil(lambda: dialog.found is not None, timeout=20_000)
     key(qtbot, dialog, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: project(w) is not before)
     assert {r.name for r in project(w).rooms} == {r.name for r in demo.rooms if r.level == "upper"}

@@ -162,6 +162,7 @@ def test_a_drawing_is_read_told_chosen_and_brought_in_as_one_step(qtbot, window)
     dialog = window.findChild(DrawingDialog)
     for name, box in dialog.boxes.items():
         box.setChecked(name in ("ground-walls", "ground-rooms", "ground-names"))
+    qtbot.waitUntil(lambda: dialog.found is not None, timeout=20_000)
     dialog.accept()
     assert len(project(window).rooms) == 7 and window.document.undo_stack.count() == 1
     key(qtbot, window.plan, Qt.Key.Key_F)

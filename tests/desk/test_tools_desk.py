@@ -346,7 +346,7 @@ def test_a_page_of_a_pdf_is_laid_under(qtbot, plan, tmp_path):
     qtbot.waitUntil(lambda: find(project(plan).levels, "ground").underlay is not None)
     under = find(project(plan).levels, "ground").underlay
     assert max(under.width_px, under.height_px) == LONGEST_PX
-    with pytest.raises(ProjectError, match="PDF"):
+    with pytest.raises(ProjectError, match="2 pages, and no page 8"):
         read_underlay(path, 7)
 
 

@@ -1,4 +1,5 @@
-"""What a picture file is, by its first bytes and not by its name: PNG, JPEG or PDF, and how many pixels it says it has."""
+"""What a picture file is, by its first bytes and not by its name: PNG, JPEG or PDF, and how many pixels it says it
+has."""
 
 from __future__ import annotations
 

@@ -65,8 +65,9 @@ def in_background(
     then: Callable[[Any], None],
     stopped: tuple[type[Exception], ...] = (Unwanted,),
 ) -> QProgressDialog:
-    """Do some work in the pool; `then` gets what comes of it, or a ProjectError of what is wrong, unless it was cancelled.
-    Work that takes too long is given up, and that is said. `stopped` are its ways of saying that it was told to stop."""
+    """Do some work in the pool; `then` gets what comes of it, or a ProjectError of what is wrong, unless it was
+    cancelled. Work that takes too long is given up, and that is said. `stopped` are its ways of saying that it was
+    told to stop."""
     progress = QProgressDialog("", parent.tr("Cancel"), 0, 100, parent)
     progress.setLabel(label(words))
     progress.setWindowModality(Qt.WindowModality.WindowModal)

@@ -96,7 +96,7 @@ def bring_understood(
     refused = found.unused_outlines + len(done) - len(rooms)
     if walls == 0 and not rooms:
         raise ProjectError(
-            "nothing on the chosen layers could be used: there are only curves, and lines shorter than 5 cm in that unit"
+            "nothing on the chosen layers could be used: only curves, and lines shorter than 5 cm in that unit"
         )
     new = replace(new, walls=tuple(w for w in new.walls if math.dist(w.a, w.b) >= NO_LENGTH_M or w in project.walls))
     pieces = 0
@@ -154,7 +154,8 @@ def _walls(project: Project, level: str, found: list[FoundWall], placed) -> tupl
 
 
 def _furnished(project: Project, level: str, piece: FoundPiece, placed) -> tuple[Project, bool]:  # type: ignore[no-untyped-def]
-    """A piece of furniture as large as it was drawn, its front to the middle of the room; whether there is room for it."""
+    """A piece of furniture as large as it was drawn, its front to the middle of the room; whether there is room for
+    it."""
     kind = next((k for k in furniture() if k.kind == piece.kind), None)
     corners = [placed(p) for p in piece.outline]
     at = float(np.mean([p[0] for p in corners])), float(np.mean([p[1] for p in corners]))

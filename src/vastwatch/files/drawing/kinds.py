@@ -11,9 +11,9 @@ LayerKind = Literal["walls", "doors", "windows", "furniture", "stairs", "names",
 # Beginnings of words in the names of layers, in a few languages. The first kind with a word in the name wins: "wall
 # dimensions" are dimensions, the "door furniture" of a plan its doors.
 _LAYERS: tuple[tuple[LayerKind, str], ...] = (
-    ("left out", "dim|anno|note|grid|axis|axes|achs|hatch|patt|title|border|sheet|frame|vport|viewport|defpoints|elev|sect"
-     "|north|symb|elec|light|ceil|roof|hvac|duct|pipe|mech|fire|sprink|survey|topo|site|land|tree|sensor|lamp|circuit|switch"
-     "|socket|contour|hazard|output|spot|furnace|bemass|schraff|cota|text"),
+    ("left out", "dim|anno|note|grid|axis|axes|achs|hatch|patt|title|border|sheet|frame|vport|viewport|defpoints|elev"
+     "|sect|north|symb|elec|light|ceil|roof|hvac|duct|pipe|mech|fire|sprink|survey|topo|site|land|tree|sensor|lamp|circuit"
+     "|switch|socket|contour|hazard|output|spot|furnace|bemass|schraff|cota|text"),
     ("rooms", "room|space|area|raum|zone"),
     ("names", "name|label|tag|ident"),
     ("doors", "door|dor|tuer|tür|porte|puerta"),
@@ -37,7 +37,8 @@ _FURNITURE: tuple[tuple[str, str], ...] = (
     ("armchair", r"armchair|easy ?chair|recliner"), ("chair", r"chair|stool|seat"), ("sofa", r"sofa|couch|settee"),
     ("bed", r"bed|bunk"), ("cot", r"cot|crib"), ("desk", r"desk|workstation|workplace"), ("table", r"table|tbl"),
     ("counter", r"counter|worktop|sink|island"), ("bench", r"workbench|bench"), ("bookcase", r"bookcase"),
-    ("shelf", r"shelf|shelves|shelving"), ("wardrobe", r"wardrobe|closet"), ("chest", r"chest|drawers|cabinet|sideboard"),
+    ("shelf", r"shelf|shelves|shelving"), ("wardrobe", r"wardrobe|closet"),
+    ("chest", r"chest|drawers|cabinet|sideboard"),
     ("cooker", r"cooker|stove|hob|oven|range"), ("fridge", r"fridge|refrigerator|freezer"), ("bath", r"bath|tub"),
     ("shower-screen", r"shower"), ("toilet", r"wc|toilet|urinal"), ("basin", r"basin|washbasin|lavatory"),
     ("rack", r"rack"), ("plant", r"plant"), ("machine", r"machine|lathe|printer|copier"), ("kiln", r"kiln|furnace"),
@@ -67,8 +68,8 @@ _AREA = re.compile(r"\d\s*(?:m2|m²|m\^2|sqm|sq\.? ?m|sq\.? ?ft|sf)\b|^(?:area|h
 
 
 def name_in(text: str) -> str | None:
-    """The name of a room that a text of one or several lines holds: its lines with letters in them, without the areas and
-    numbers beside; None where none is left."""
+    """The name of a room that a text of one or several lines holds: its lines with letters in them, without the areas
+    and numbers beside; None where none is left."""
     lines = [line.strip() for line in text.splitlines()]
     kept = [x for x in lines if not _FIGURE.match(x) and not _AREA.search(x) and sum(c.isalpha() for c in x) >= 2]
     name = " ".join(" ".join(kept[:2]).split())[:60]

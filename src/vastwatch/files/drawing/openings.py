@@ -1,8 +1,9 @@
-"""Openings in walls of a drawing: the swings of doors, lines within a wall's thickness, symbols, and gaps between jambs.
+"""Openings in walls of a drawing: the swings of doors, lines within a wall's thickness, symbols, and gaps between
+jambs.
 
-Each kind of sign finds its track and the stretch it opens; a gap that is thus explained is closed, so that the wall runs on
-across its opening. Gaps where a wall only crosses, or of whose faces one runs on, are closed without an opening.
-"""
+Each kind of sign finds its track and the stretch it opens; a gap that is thus explained is closed, so that the wall
+runs on across its opening. Gaps where a wall only crosses, or of whose faces one runs on, are closed without an
+opening."""
 
 from __future__ import annotations
 
@@ -22,6 +23,8 @@ Kind = Literal["door", "window", "archway"]
 NEAR, NEAR_SWING = 0.15, 0.2
 # A swing or symbol begins no farther from the wall it belongs to, metres.
 REACH = 0.45
+# The middle of a symbol lies no farther from its wall than that, besides, metres.
+SYMBOL_REACH = 2.0
 # Openings are so wide, metres.
 NARROWEST, WIDEST = 0.3, 8.0
 # Without any sign, the widest gap between jambs that is an archway, and between ends that nothing closes, metres.
@@ -51,8 +54,8 @@ class Symbol(NamedTuple):
 
 
 class Found(NamedTuple):
-    """An opening of a track, from `begin` to `end` along it. The hinge is at its begin or end; the leaf swings to the left
-    or right of the track."""
+    """An opening of a track, from `begin` to `end` along it. The hinge is at its begin or end; the leaf swings to the
+    left or right of the track."""
 
     kind: Kind
     begin: float
@@ -64,8 +67,8 @@ class Found(NamedTuple):
 def find_openings(
     tracks: list[Track], swings: list[Swing], symbols: list[Symbol], panes: Array, lines: Array, faces: Array
 ) -> list[list[Found]]:
-    """The openings of each track, whose spans are joined across them. All (n, 4): `panes` are lines of windows for sure,
-    `lines` those that may be, `faces` those that may be faces and jambs of walls."""
+    """The openings of each track, whose spans are joined across them. All (n, 4): `panes` are lines of windows for
+    sure, `lines` those that may be, `faces` those that may be faces and jambs of walls."""
     out: list[list[Found]] = [[] for _ in tracks]
     for track in tracks:
         # Lines that run within a wall from end to end are its cavity.
@@ -78,7 +81,9 @@ def find_openings(
         out[k] = _merged(track, out[k])
         _take_panes(track, out[k], panes)
         _take_slits(track, out[k])
-        _take_gaps(tracks, track, out[k], lines, faces)
+    spans = _Spans(tracks)
+    for k, track in enumerate(tracks):
+        _take_gaps(spans, k, track, out[k], lines, faces)
         out[k] = [f for f in _apart(out[k]) if f.end - f.begin >= NARROWEST]
     return out
 
@@ -87,6 +92,16 @@ def _whole(track: Track, slit: Span) -> bool:
     """Whether a stretch is nearly the whole of the wall it lies in."""
     inside = [s for s in track.spans if s.begin - 0.01 <= slit.begin and slit.end <= s.end + 0.01]
     return any(slit.end - slit.begin >= WHOLE * (s.end - s.begin) for s in inside)
+
+
+def _near(tracks: list[Track], point: Point, more: float = 0.0) -> list[int]:
+    """The numbers of the tracks whose lines pass near a point."""
+    if not tracks:
+        return []
+    along = np.array([t.along for t in tracks])
+    offset = point[1] * along[:, 0] - point[0] * along[:, 1]
+    middle, half = np.array([t.middle for t in tracks]), np.array([t.thickness for t in tracks]) / 2
+    return np.flatnonzero(np.abs(offset - middle) <= half + NEAR_SWING + more).tolist()
 
 
 def _gaps(track: Track) -> list[Span]:
@@ -114,7 +129,8 @@ def _beside_wall(track: Track, begin: float, end: float) -> bool:
 
 def _take_swing(tracks: list[Track], out: list[list[Found]], swing: Swing) -> None:
     best: tuple[float, int, float, float, Point] | None = None
-    for k, track in enumerate(tracks):
+    for k in _near(tracks, swing.hinge):
+        track = tracks[k]
         s0, d0 = track.place(swing.hinge)
         allowed = track.thickness / 2 + NEAR_SWING
         if abs(d0) > allowed:
@@ -142,8 +158,9 @@ def _take_swing(tracks: list[Track], out: list[list[Found]], swing: Swing) -> No
 def _take_symbol(tracks: list[Track], out: list[list[Found]], symbol: Symbol) -> None:
     middle = symbol.corners.mean(axis=0)
     best: tuple[float, int, float, float] | None = None
-    for k, track in enumerate(tracks):
-        s, d = track.place((float(middle[0]), float(middle[1])))
+    for k in _near(tracks, (float(middle[0]), float(middle[1])), SYMBOL_REACH):
+        track = tracks[k]
+        d = track.place((float(middle[0]), float(middle[1])))[1]
         along = symbol.corners @ track.along
         across = np.ptp(symbol.corners @ track.normal)
         begin, end = float(along.min()), float(along.max())
@@ -166,7 +183,8 @@ def _take_symbol(tracks: list[Track], out: list[list[Found]], symbol: Symbol) ->
 
 
 def _merged(track: Track, found: list[Found]) -> list[Found]:
-    """What signs opened, fitted to the gaps they lie in: two leaves in one gap are one door. The wall then runs across."""
+    """What signs opened, fitted to the gaps they lie in: two leaves in one gap are one door. The wall then runs
+    across."""
     out: list[Found] = []
     left = sorted(found, key=lambda f: f.begin)
     for gap in _gaps(track):
@@ -220,7 +238,7 @@ def _take_panes(track: Track, out: list[Found], panes: Array) -> None:
     """Windows drawn into a wall whose faces run on."""
     if len(panes) == 0:
         return
-    offset, begin, end = _along(track, panes, 0.02)
+    _, begin, end = _along(track, panes, 0.02)
     stretches = joined([Span(b, e) for b, e in zip(begin.tolist(), end.tolist()) if e - b >= NARROWEST])
     for b, e in stretches:
         inside = any(s.begin - 0.02 <= b and e <= s.end + 0.02 for s in track.spans)
@@ -237,7 +255,7 @@ def _take_slits(track: Track, out: list[Found]) -> None:
             out.append(Found("window", slit.begin, slit.end))
 
 
-def _take_gaps(tracks: list[Track], track: Track, out: list[Found], lines: Array, faces: Array) -> None:
+def _take_gaps(spans: _Spans, number: int, track: Track, out: list[Found], lines: Array, faces: Array) -> None:
     """Explain the gaps that are left, and close those that are explained."""
     for gap in _gaps(track):
         width = gap.end - gap.begin
@@ -247,12 +265,12 @@ def _take_gaps(tracks: list[Track], track: Track, out: list[Found], lines: Array
         if width >= NARROWEST and _glass(track, gap, lines):
             out.append(Found("window", *gap))
         elif (not thin and _face_runs_on(track, gap, faces)) or (
-            width <= THICKEST and (width <= NARROWEST or _crossed(tracks, track, gap))
+            width <= THICKEST and (width <= NARROWEST or _crossed(spans, track, gap))
         ):
             pass
         elif (
             NARROWEST <= width <= ARCHWAY
-            and _free_ends(tracks, track, gap)
+            and _free_ends(spans, number, track, gap)
             and (2 * NARROWEST <= width <= FREE_ARCHWAY or (not thin and _jambs(track, gap, faces)))
         ):
             out.append(Found("archway", *gap))
@@ -289,27 +307,36 @@ def _face_runs_on(track: Track, gap: Span, faces: Array) -> bool:
     return bool((on_face & (begin <= gap.begin + 0.02) & (end >= gap.end - 0.02)).any())
 
 
-def _crossed(tracks: list[Track], track: Track, gap: Span) -> bool:
+class _Spans:
+    """The spans of all tracks as arrays, one row each, for what is asked of all of them."""
+
+    def __init__(self, tracks: list[Track]) -> None:
+        rows = [(k, span) for k, track in enumerate(tracks) for span in track.spans]
+        self.track = np.array([k for k, _ in rows], int)
+        self.along = np.array([tracks[k].along for k, _ in rows], float).reshape(-1, 2)
+        self.middle = np.array([tracks[k].middle for k, _ in rows], float)
+        self.thickness = np.array([tracks[k].thickness for k, _ in rows], float)
+        self.begin = np.array([span.begin for _, span in rows], float)
+        self.end = np.array([span.end for _, span in rows], float)
+        self.normal = np.column_stack([-self.along[:, 1], self.along[:, 0]])
+
+    def meetings(self, track: Track) -> tuple[Array, Array, Array]:
+        """The sine of the angle to each span, and how far along the track and along each span their centre lines meet;
+        not finite where they are parallel."""
+        sine = track.along[0] * self.along[:, 1] - track.along[1] * self.along[:, 0]
+        d = self.normal * self.middle[:, None] - track.normal * track.middle
+        with np.errstate(divide="ignore", invalid="ignore"):
+            s = (d[:, 0] * self.along[:, 1] - d[:, 1] * self.along[:, 0]) / sine
+            t = (d[:, 0] * track.along[1] - d[:, 1] * track.along[0]) / sine
+        return sine, s, t
+
+
+def _crossed(spans: _Spans, track: Track, gap: Span) -> bool:
     """Whether another wall crosses, or meets, in a gap."""
-    for other in tracks:
-        sine = float(track.along[0] * other.along[1] - track.along[1] * other.along[0])
-        if abs(sine) < 0.2:
-            continue
-        s, t = _meeting(track, other, sine)
-        reach = track.thickness / 2 + 0.06
-        if gap.begin <= s <= gap.end and any(x.begin - reach <= t <= x.end + reach for x in other.spans):
-            return True
-    return False
-
-
-def _meeting(track: Track, other: Track, sine: float) -> tuple[float, float]:
-    """How far along each of two tracks their centre lines meet."""
-    p = track.normal * track.middle
-    q = other.normal * other.middle
-    d = q - p
-    s = float(d[0] * other.along[1] - d[1] * other.along[0]) / sine
-    t = float(d[0] * track.along[1] - d[1] * track.along[0]) / sine
-    return s, t
+    sine, s, t = spans.meetings(track)
+    reach = track.thickness / 2 + 0.06
+    hit = (np.abs(sine) >= 0.2) & (s >= gap.begin) & (s <= gap.end)
+    return bool((hit & (spans.begin - reach <= t) & (t <= spans.end + reach)).any())
 
 
 def _jambs(track: Track, gap: Span, faces: Array) -> bool:
@@ -322,17 +349,14 @@ def _jambs(track: Track, gap: Span, faces: Array) -> bool:
     return all(bool((np.abs(sa[across] - end) <= 0.03).any()) for end in gap)
 
 
-def _free_ends(tracks: list[Track], track: Track, gap: Span) -> bool:
+def _free_ends(spans: _Spans, number: int, track: Track, gap: Span) -> bool:
     """Whether nothing else meets a wall at the ends of a gap."""
     for end in gap:
-        point = track.point(end)
-        for other in tracks:
-            if other is track:
-                continue
-            s, d = other.place(point)
-            reach = other.thickness / 2 + 0.06
-            if abs(d) <= reach and any(x.begin - 0.1 <= s <= x.end + 0.1 for x in other.spans):
-                return False
+        point = np.asarray(track.point(end))
+        s, d = spans.along @ point, np.abs(spans.normal @ point - spans.middle)
+        meets = (spans.track != number) & (d <= spans.thickness / 2 + 0.06)
+        if (meets & (spans.begin - 0.1 <= s) & (s <= spans.end + 0.1)).any():
+            return False
     return True
 
 
@@ -368,27 +392,27 @@ def drop_doubles(tracks: list[Track], found: list[list[Found]]) -> None:
 
 def meet(tracks: list[Track]) -> None:
     """Let the ends of walls meet: drawn to each other's faces, they are led to each other's centre lines."""
+    every = _Spans(tracks)
     wanted: list[list[Span]] = []
     for track in tracks:
         spans = []
         for span in track.spans:
-            begin, end = _met(tracks, track, span.begin), _met(tracks, track, span.end)
+            begin, end = _met(every, track, span.begin), _met(every, track, span.end)
             spans.append(Span(begin, end) if end - begin > 0.01 else span)
         wanted.append(spans)
     for track, spans in zip(tracks, wanted):
         track.spans = joined(spans)
 
 
-def _met(tracks: list[Track], track: Track, end: float) -> float:
-    best, nearest = end, math.inf
-    for other in tracks:
-        sine = float(track.along[0] * other.along[1] - track.along[1] * other.along[0])
-        if abs(sine) < 0.17:
-            continue
-        s, t = _meeting(track, other, sine)
-        if abs(s - end) > (other.thickness / 2 + 0.06) / abs(sine) + 0.02 or abs(s - end) >= nearest:
-            continue
-        reach = (track.thickness / 2 + 0.06) / abs(sine) + 0.02
-        if any(x.begin - reach <= t <= x.end + reach for x in other.spans):
-            best, nearest = s, abs(s - end)
-    return best
+def _met(spans: _Spans, track: Track, end: float) -> float:
+    """Where the centre line of the nearest wall crosses a track, as near to an end of it as its faces are; else the
+    end."""
+    sine, s, t = spans.meetings(track)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        near = np.abs(s - end) <= (spans.thickness / 2 + 0.06) / np.abs(sine) + 0.02
+        reach = (track.thickness / 2 + 0.06) / np.abs(sine) + 0.02
+    near &= (np.abs(sine) >= 0.17) & (spans.begin - reach <= t) & (t <= spans.end + reach)
+    if not near.any():
+        return end
+    candidates = s[near]
+    return float(candidates[np.argmin(np.abs(candidates - end))])

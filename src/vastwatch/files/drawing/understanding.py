@@ -39,6 +39,8 @@ PIECE_M = (0.2, 4.0)
 # Lines so near to a radius of a door's swing, to either side, draw its leaf, metres.
 LEAF_THICK_M = 0.04
 MOST_WALL_LINES = 60_000
+# More pieces of wall than this that are no pairs of lines are no plan: each line stays what it is.
+MOST_TRACKS = 6000
 
 
 class FoundWall(NamedTuple):
@@ -48,6 +50,16 @@ class FoundWall(NamedTuple):
     b: Point
     thickness: float
     openings: tuple[Found, ...]
+
+
+class _Stretch(NamedTuple):
+    """A stretch of a wall from `begin` to `end` along a-b."""
+
+    a: Point
+    b: Point
+    thickness: float
+    begin: float
+    end: float
 
 
 class FoundRoom(NamedTuple):
@@ -66,8 +78,8 @@ class FoundPiece(NamedTuple):
 
 @dataclass
 class Understood:
-    """All in metres, with the lower left corner at `origin` of the drawing as it was turned. `roles` has for each role the
-    lines (n, 4) that were understood as that; `turn` is by how many degrees the drawing was turned back."""
+    """All in metres, with the lower left corner at `origin` of the drawing as it was turned. `roles` has for each role
+    the lines (n, 4) that were understood as that; `turn` is by how many degrees the drawing was turned back."""
 
     walls: list[FoundWall] = field(default_factory=list)
     rooms: list[FoundRoom] = field(default_factory=list)
@@ -205,26 +217,25 @@ def understand(drawing: Drawing, layers: Iterable[str], unit: str, straighten: b
     ]
     faces = np.vstack([lines[may_be_wall], *closed]).reshape(-1, 4)[:MOST_WALL_LINES]
     found = find_walls(faces)
-    out.paired = found.paired
-    if not found.paired:
+    if not found.paired and closed:
         # Closed outlines are rooms then, and their sides no walls of their own.
         found = find_walls(lines[may_be_wall][:MOST_WALL_LINES])
-        found.paired = False
-        if out.paired is False and found.tracks and found.share >= 0.35:
-            out.paired = True
-    tracks = found.tracks
+    out.paired, tracks = found.paired, found.tracks
 
     glass = np.array([k in ("windows", "walls", "any", "doors") for k in kinds], bool) & ~np.array(
         [s.axis for s in placed.strokes], bool
     )
     marks = _marks(symbols, {placed.arcs[k].piece for k in used_arcs})
     panes = lines[(np.array(kinds) == "windows") & straight & (inside < 0)]
-    openings = find_openings(tracks, swings, marks, panes, lines[glass & straight], faces)
-    drop_doubles(tracks, openings)
-    meet(tracks)
+    crowd = len(tracks) > MOST_TRACKS
+    openings: list[list[Found]] = [[] for _ in tracks]
+    if not crowd:
+        openings = find_openings(tracks, swings, marks, panes, lines[glass & straight], faces)
+        drop_doubles(tracks, openings)
+        meet(tracks)
     out.walls = _walls(tracks, openings)
     shown = [o for rows, o in sides if not out.paired and layer_kind(o.layer) in ("rooms", "any", "walls", "names")]
-    out.rooms = _rooms(placed, out.walls, shown, out)
+    out.rooms = _rooms(placed, [] if crowd else out.walls, shown, out)
     out.pieces = _furniture(symbols)
     out.roles = _roles(placed, symbols, lines, kinds, inside, tracks, out, used_arcs, sides)
     return out
@@ -265,11 +276,7 @@ def _swings(placed: _Placed, symbols: _Symbols) -> tuple[list[Swing], list[int]]
 
 def _leaves(lines: Array, swings: list[Swing]) -> NDArray[np.bool_]:
     """Which lines draw the leaf of a door that stands open: they lie along a radius of its swing."""
-    out = np.zeros(len(lines), bool)
-    for swing in swings:
-        for tip in (swing.a, swing.b):
-            out |= _within(lines, swing.hinge, tip, LEAF_THICK_M, 0.0, swing.radius)
-    return out
+    return _within(lines, [_Stretch(s.hinge, tip, LEAF_THICK_M, 0.0, s.radius) for s in swings for tip in (s.a, s.b)])
 
 
 def _marks(symbols: _Symbols, swinging: set[int]) -> list[Symbol]:
@@ -384,12 +391,11 @@ def _furniture(symbols: _Symbols) -> list[FoundPiece]:
 
 def _roles(placed, symbols, lines, kinds, inside, tracks, out, used_arcs, sides) -> dict[Role, Array]:  # type: ignore[no-untyped-def]
     """Every line by what it was understood as."""
-    on_wall, on_window = np.zeros(len(lines), bool), np.zeros(len(lines), bool)
-    for wall in out.walls:
-        on_wall |= _within(lines, wall.a, wall.b, wall.thickness, 0.0, math.dist(wall.a, wall.b))
-        for f in wall.openings:
-            if f.kind == "window":
-                on_window |= _within(lines, wall.a, wall.b, wall.thickness, f.begin, f.end)
+    whole = [_Stretch(w.a, w.b, w.thickness, 0.0, math.dist(w.a, w.b)) for w in out.walls]
+    glazed = [
+        _Stretch(w.a, w.b, w.thickness, f.begin, f.end) for w in out.walls for f in w.openings if f.kind == "window"
+    ]
+    on_wall, on_window = _within(lines, whole), _within(lines, glazed)
     rows: dict[Role, list[Array]] = {
         r: [] for r in ("wall", "door", "window", "room", "furniture", "left out", "not understood")
     }
@@ -416,10 +422,7 @@ def _roles(placed, symbols, lines, kinds, inside, tracks, out, used_arcs, sides)
         if kind in ("left out", "furniture") or symbols.symbol(o.piece) in furniture:
             rows["furniture" if symbols.symbol(o.piece) in furniture else "left out"] += list(shape_rows)
         elif out.paired:
-            for line in shape_rows:
-                near = any(
-                    bool(_within(line[None], w.a, w.b, w.thickness, 0.0, math.dist(w.a, w.b))[0]) for w in out.walls
-                )
+            for line, near in zip(shape_rows, _within(shape_rows, whole)):
                 rows["wall" if near else "not understood"].append(line)
         else:
             rows["room"] += list(shape_rows)
@@ -432,18 +435,21 @@ def _roles(placed, symbols, lines, kinds, inside, tracks, out, used_arcs, sides)
     return {role: np.asarray(found, float).reshape(-1, 4) for role, found in rows.items()}
 
 
-def _within(lines: Array, a: Point, b: Point, thickness: float, begin: float, end: float) -> NDArray[np.bool_]:
+def _within(lines: Array, stretches: list[_Stretch]) -> NDArray[np.bool_]:
     """Which lines lie in a stretch of a wall."""
-    length = math.dist(a, b)
-    if length == 0 or len(lines) == 0:
-        return np.zeros(len(lines), bool)
-    u = (np.asarray(b) - np.asarray(a)) / length
-    n = np.array([-u[1], u[0]])
-    out = np.ones(len(lines), bool)
-    for p in (lines[:, :2], lines[:, 2:]):
-        d = p - np.asarray(a)
-        s, o = d @ u, np.abs(d @ n)
-        out &= (o <= thickness / 2 + 0.04) & (s >= begin - thickness - 0.05) & (s <= end + thickness + 0.05)
+    out = np.zeros(len(lines), bool)
+    frames = []
+    for a, b, thickness, begin, end in stretches:
+        length = math.dist(a, b)
+        if length > 0:
+            u = (np.asarray(b) - np.asarray(a)) / length
+            n = np.array([-u[1], u[0]]) * (thickness / 2 + 0.04)
+            p, q = np.asarray(a) + u * (begin - thickness - 0.05), np.asarray(a) + u * (end + thickness + 0.05)
+            frames.append([p - n, q - n, q + n, p + n])
+    if frames and len(lines):
+        drawn = shapely.linestrings(lines.reshape(-1, 2, 2))
+        hit, _ = shapely.STRtree(shapely.polygons(np.array(frames))).query(drawn, predicate="within")
+        out[hit] = True
     return out
 
 

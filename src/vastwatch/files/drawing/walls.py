@@ -1,9 +1,9 @@
-"""Walls of the lines that bound them: two parallel lines at a wall's distance, with nothing or a cavity between, are one
-wall of that thickness; of a drawing that has no such pairs, each line is one.
+"""Walls of the lines that bound them: two parallel lines at a wall's distance, with nothing or a cavity between, are
+one wall of that thickness; of a drawing that has no such pairs, each line is one.
 
 Lines of one direction are looked at together: across them, a line's *offset* is its distance from the origin along the
-normal; along them, it covers a stretch. Sweeping along, the offsets of the lines that cover a short stretch fall into runs
-of near neighbours, and each run is a wall, a pattern, or nothing.
+normal; along them, it covers a stretch. Sweeping along, the offsets of the lines that cover a short stretch fall into
+runs of near neighbours, and each run is a wall, a pattern, or nothing.
 """
 
 from __future__ import annotations
@@ -47,9 +47,9 @@ class Span(NamedTuple):
 
 @dataclass
 class Track:
-    """Pieces of wall in one line: `along` is its direction (unit vector), `low` and `high` the offsets of its faces along
-    the normal (to the left), `spans` where there is wall, in order. `slits` are the stretches with lines inside the wall:
-    windows, where they do not run its whole length."""
+    """Pieces of wall in one line: `along` is its direction (unit vector), `low` and `high` the offsets of its faces
+    along the normal (to the left), `spans` where there is wall, in order. `slits` are the stretches with lines inside
+    the wall: windows, where they do not run its whole length."""
 
     along: Array
     low: float
@@ -93,7 +93,8 @@ class Face(NamedTuple):
 
 @dataclass
 class WallsFound:
-    """The tracks, whether walls are drawn as pairs of lines, and by direction (degrees) the faces that were looked at."""
+    """The tracks, whether walls are drawn as pairs of lines, and by direction (degrees) the faces that were looked
+    at."""
 
     tracks: list[Track]
     paired: bool
@@ -111,8 +112,8 @@ def lengths(segments: Array) -> NDArray[np.float64]:
 
 
 def turn_of(segments: Array) -> float:
-    """By how many degrees, from -45 to 45, a drawing is turned away from the axes: the direction that most of its length
-    has, to a twentieth of a degree; 0 where nothing has a direction in common."""
+    """By how many degrees, from -45 to 45, a drawing is turned away from the axes: the direction that most of its
+    length has, to a twentieth of a degree; 0 where nothing has a direction in common."""
     if len(segments) == 0:
         return 0.0
     angle, weight = directions(segments) % 90.0, lengths(segments)
@@ -141,7 +142,8 @@ def find_walls(segments: Array) -> WallsFound:
     share = paired / total if total else 0.0
     if share >= PAIRED_SHARE:
         return WallsFound(tracks, True, share)
-    return WallsFound([t for along, faces in bundles for t in _singles(along, faces)], False, share)
+    singles = [t for along, faces in bundles for t in _singles(along, faces)]
+    return WallsFound(singles, False, share)
 
 
 def _by_direction(segments: Array) -> list[tuple[Array, Array]]:

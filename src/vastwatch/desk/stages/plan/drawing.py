@@ -117,6 +117,7 @@ class DrawingDialog(QDialog):
         buttons.addButton(self.tr("Leave"), QDialogButtonBox.ButtonRole.RejectRole)
         assert bring is not None
         bring.setDefault(True)
+        self.bring = bring
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         shown.addWidget(buttons)
@@ -163,6 +164,7 @@ class DrawingDialog(QDialog):
         """Work out anew what the choice becomes, in the pool; a newer choice makes an older answer void."""
         self._number += 1
         self.found = None
+        self.bring.setEnabled(False)
         self.told.setText(self.tr("Looking at the drawing …"))
         layers, unit, straighten = self.layers, self.unit.currentText(), self.straighten.isChecked()
         work = partial(understand, self.drawing, layers, unit, straighten)
@@ -181,6 +183,7 @@ class DrawingDialog(QDialog):
         if self.straighten.isEnabled() and self.straighten.isChecked():
             turned = f" ({abs(found.turn):.1f}°)" if found.turn else self.tr(" (it is straight)")
             self.straighten.setText(self.tr("straighten it") + turned)
+        self.bring.setEnabled(True)
         self.told.setText(self.tr("It becomes {}.").format(found_words(found)))
 
 

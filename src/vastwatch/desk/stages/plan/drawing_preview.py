@@ -137,8 +137,9 @@ def _frame(found: Understood) -> QRectF | None:
 
 
 def traced(found: Understood) -> tuple[QImage, tuple[float, float], float] | None:
-    """What was not understood as a picture to draw over: the picture, where its lower left corner lies in the coordinates
-    of what was found, and metres per pixel. None where nothing was left, or nothing is known of where it belongs."""
+    """What was not understood as a picture to draw over: the picture, where its lower left corner lies in the
+    coordinates of what was found, and metres per pixel. None where nothing was left, or nothing is known of where it
+    belongs."""
     lines = found.roles.get("not understood")
     frame = _frame(found)
     if lines is None or len(lines) == 0 or frame is None:
