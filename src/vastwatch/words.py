@@ -60,8 +60,9 @@ def sentence(e: Exception) -> str:
 def one_line(text: str, most: int = 600) -> str:
     """A text on one line: line ends and other control characters become spaces, and a very long one is cut in its
     middle."""
-    # Half characters, of names that are not UTF-8, cannot be shown anywhere.
-    clean = "".join(" " if unicodedata.category(c) in ("Cc", "Cs", "Zl", "Zp") else c for c in text)
+    # Half characters, of names that are not UTF-8, cannot be shown anywhere, and marks of direction turn the rest
+    # round.
+    clean = "".join(" " if unicodedata.category(c) in ("Cc", "Cf", "Cn", "Co", "Cs", "Zl", "Zp") else c for c in text)
     clean = " ".join(clean.split())
     if len(clean) > most:
         clean = f"{clean[: most // 2]} … {clean[-most // 2 + 3 :]}"

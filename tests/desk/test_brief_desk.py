@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import pytest
 from hands import LEFT, key, plain, project, settle, spot_px, type_into
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QCheckBox, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QApplication, QCheckBox, QLabel, QLineEdit, QPushButton
 
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find
@@ -304,3 +305,33 @@ def test_a_starter_set_wants_a_budget_and_asking_can_be_stopped(qtbot, window, b
     assert not window.results.purchases.busy and not means._working.isVisible()
     settle(qtbot, window)
     assert window.results.purchases.value is None
+
+
+def test_a_room_nobody_was_in_is_not_called_well(qtbot, window):
+    """Naughts are no verdict: what is missing is said, and offered."""
+    w = window
+    w.document.apply(replace(project(w), people=()), "Nobody")
+    w.focus.set(room="throwing", selected="throwing")
+    settle(qtbot, w)
+    assert not w.verdict._numbers.isVisibleTo(w.verdict)
+    assert "Nobody lives in this project" in w.verdict._nothing.text()
+    assert "Nothing found wrong" not in " ".join(x.text() for x in w.verdict.findChildren(QLabel))
+    qtbot.mouseClick(w.verdict._offer, Qt.MouseButton.LeftButton)
+    assert w.focus.stage == "Brief" and w.panel("Brief").people.isVisibleTo(w)
+    w.document.undo_stack.undo()
+    settle(qtbot, w)
+    assert w.verdict._numbers.isVisibleTo(w.verdict) and not w.verdict._offer.isVisibleTo(w.verdict)
+
+
+def test_who_cannot_get_to_a_place_is_told_at_the_person(qtbot, window):
+    w = window
+    shut = replace(project(w), openings=tuple(o for o in project(w).openings if o.kind == "window"))
+    w.document.apply(shut, "No doors")
+    w.focus.set(stage="Brief")
+    page = w.panel("Brief")
+    page.offer_people()
+    settle(qtbot, w)
+    assert "No way leads to" in page.people.lost.text() and page.people.lost.isVisibleTo(w)
+    w.document.undo_stack.undo()
+    settle(qtbot, w)
+    assert not page.people.lost.isVisibleTo(w)

@@ -13,14 +13,17 @@ import numpy as np
 from vastwatch.advice.finding import Advice, Finding
 from vastwatch.design.edits.building import overlap, segments_cross, uncovered
 from vastwatch.design.edits.fittings import opening_middle, rooms_beside
+from vastwatch.design.edits.removing import counted
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
+from vastwatch.people.reach import lost_spots
 from vastwatch.people.routes import solid_stretches, stair_ends
 from vastwatch.site.building import Furnishing, Opening, Room, Wall
 from vastwatch.site.furniture import furniture
+from vastwatch.site.people import Person
 from vastwatch.site.record import Point
 
 # Less of a room's edge without a wall is a slip of the pen, metres.
@@ -175,6 +178,28 @@ def unreachable_rooms(project: Project) -> Iterator[Finding]:
             yield _shut(room)
 
 
+def stays_nobody_reaches(project: Project) -> Iterator[Finding]:
+    """Places of day sheets to which no way leads: those hours are left out of every figure."""
+    lost: dict[str, list[Person]] = {}
+    for person in project.people:
+        for spot in lost_spots(project, person):
+            lost.setdefault(spot.id, []).append(person)
+    for ident, people in lost.items():
+        spot = find(project.spots, ident)
+        room = find(project.rooms, spot.room)
+        who = people[0].name if len(people) == 1 else f"{people[0].name} and {counted(len(people) - 1, 'other')}"
+        yield Finding(
+            "stay-unreachable", "wrong", (spot.id, *(p.id for p in people), room.id),
+            f"{who} cannot get to “{spot.name}” in {room.name.lower()}: no way leads there. The time meant for it is "
+            "left out of all figures.",
+            (
+                Advice("Put a door in, or move what bars the way."),
+                Advice("Give them another place in the day sheet (Brief)."),
+            ),
+            room.id,
+        )  # fmt: skip
+
+
 def _shut(room: Room) -> Finding:
     return Finding(
         "room-unreachable", "wrong", (room.id,), f"Nobody can walk to {room.name.lower()}: no door leads there.",
@@ -270,6 +295,7 @@ CHECKS = (
     doors_onto_nothing,
     spots_in_cupboards,
     unreachable_rooms,
+    stays_nobody_reaches,
     no_way_in,
     stairs_nowhere,
 )

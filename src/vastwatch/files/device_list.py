@@ -10,13 +10,15 @@ import csv
 import io
 import json
 from pathlib import Path
-from typing import Any, Literal, get_args, get_origin
+from typing import Annotated, Any, Literal, get_args, get_origin
 
 import msgspec
 
 from vastwatch.devices import DeviceType
+from vastwatch.devices.families import FAMILY_TYPES
 from vastwatch.devices.faults import faults
 from vastwatch.files.check import ProjectError
+from vastwatch.files.csv_cells import guarded, rows_of, unguarded
 from vastwatch.files.project_file import explain_validation
 from vastwatch.files.reading import read_whole
 from vastwatch.files.rooms_csv import decoded
@@ -58,23 +60,31 @@ _LISTS = {"mounts": str, "confirm_of": int, "pad": float}
 
 def choices(device: DeviceType, name: str) -> tuple[str, ...]:
     """What a field of a type, by its dotted name, may say, where it is one of a few words; else nothing."""
-    kind: Any = type(device)
-    for part in name.split("."):
-        field = next((f for f in msgspec.structs.fields(kind) if f.name == part), None)
-        if field is None or get_origin(field.type) is tuple:
-            return ()
-        kinds = [k for k in (get_args(field.type) or (field.type,)) if k is not type(None)]
-        kind = field.type if get_origin(field.type) is Literal else kinds[0]
-        if not (isinstance(kind, type) and issubclass(kind, msgspec.Struct)):
-            break
+    kind = _kind_at(type(device), name)
     if get_origin(kind) is Literal:
         return tuple(str(x) for x in get_args(kind))
     return ("yes", "no") if kind is bool else ()
 
 
+def _kind_at(kind: Any, name: str) -> Any:
+    """The type of a field of a record, by its dotted name; None for a list, or where there is no such field."""
+    for part in name.split("."):
+        if not (isinstance(kind, type) and issubclass(kind, msgspec.Struct)):
+            return None
+        field = next((f for f in msgspec.structs.fields(kind) if f.name == part), None)
+        if field is None or get_origin(field.type) is tuple:
+            return None
+        kinds = [k for k in (get_args(field.type) or (field.type,)) if k is not type(None)]
+        kind = field.type if get_origin(field.type) is Literal else kinds[0]
+        if get_origin(kind) is Annotated:
+            kind = get_args(kind)[0]
+    return kind
+
+
 def made(fields: dict[str, str]) -> DeviceType:
     """The type of its fields as text. Raises ValueError with `field: what is wrong`."""
     document: dict[str, Any] = {}
+    family = next((k for k in FAMILY_TYPES if k.__struct_config__.tag == fields.get("family", "").strip()), None)
     for name, text in fields.items():
         text = text.strip()
         if not text:
@@ -91,7 +101,9 @@ def made(fields: dict[str, str]) -> DeviceType:
             except ValueError:
                 raise ValueError(f"{name}: '{text}' is not a list of numbers") from None
         else:
-            at[last] = WORDS.get(text.lower(), text)
+            # A name may be "yes" or "1,5".
+            plain = _kind_at(family, name) is str
+            at[last] = text if plain else _decimal(WORDS.get(text.lower(), text))
     for part in ("pir", "radar"):
         if isinstance(document.get(part), dict):
             document[part].setdefault("family", part)
@@ -101,7 +113,7 @@ def made(fields: dict[str, str]) -> DeviceType:
 def checked(document: Any) -> DeviceType:
     """A type from plain values, its figures checked against each other. Raises ValueError, `field: what is wrong`."""
     try:
-        device: DeviceType = msgspec.convert(_decimals(document), DeviceType, strict=False)
+        device: DeviceType = msgspec.convert(document, DeviceType, strict=False)
     except msgspec.ValidationError as e:
         raise ValueError(explain_validation(str(e), document)) from None
     for name, value in _numbers(msgspec.to_builtins(device), ""):
@@ -112,18 +124,16 @@ def checked(document: Any) -> DeviceType:
     return device
 
 
-def _decimals(value: Any) -> Any:
-    """Numbers written with a decimal comma read as numbers."""
-    if isinstance(value, dict):
-        return {k: _decimals(v) for k, v in value.items()}
-    if isinstance(value, str) and value.count(",") == 1:
-        plain = value.replace(",", ".")
+def _decimal(text: str) -> str:
+    """A number written with a decimal comma, with a point."""
+    plain = text.replace(",", ".")
+    if text.count(",") == 1:
         try:
             float(plain)
         except ValueError:
-            return value
+            return text
         return plain
-    return value
+    return text
 
 
 def _numbers(value: Any, name: str) -> list[tuple[str, float]]:
@@ -172,8 +182,7 @@ def _from_csv(raw: bytes, path: Path) -> list[DeviceType]:
         raise ProjectError(f"{path}: a list of device types needs a line of headings and a line for each type")
     if len(lines) - 1 > MOST_TYPES:
         raise ProjectError(f"{path}: {len(lines) - 1:,} device types are more than one shelf holds")
-    delimiter = max((";", "\t", ","), key=lines[0].count)
-    rows = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=delimiter))
+    rows = rows_of(lines, path)
     heading = [h.strip() for h in rows[0]]
     missing = [name for name in ("family", "id", "name") if name not in heading]
     if missing:
@@ -181,7 +190,7 @@ def _from_csv(raw: bytes, path: Path) -> list[DeviceType]:
     out = []
     for n, row in enumerate(rows[1:], 2):
         try:
-            out.append(made({h: cell for h, cell in zip(heading, row) if h}))
+            out.append(made({h: unguarded(cell) for h, cell in zip(heading, row) if h}))
         except ValueError as e:
             raise ProjectError(f"{path}: line {n}: {e}") from None
     return out
@@ -195,7 +204,7 @@ def write_devices(devices: list[DeviceType], path: Path) -> None:
         out = io.StringIO()
         writer = csv.DictWriter(out, heading, restval="", lineterminator="\n")
         writer.writeheader()
-        writer.writerows(rows)
+        writer.writerows({name: guarded(cell) for name, cell in row.items()} for row in rows)
         data = out.getvalue()
     else:
         data = json.dumps(msgspec.to_builtins(devices), ensure_ascii=False, indent=2) + "\n"

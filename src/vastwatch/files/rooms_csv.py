@@ -6,15 +6,14 @@ commas for decimals, in the usual encodings.
 
 from __future__ import annotations
 
-import csv
-import io
 import math
 from pathlib import Path
 from typing import NamedTuple
 
 from vastwatch.design.edits.building import add_room, place_beside, rectangle
 from vastwatch.design.project import Project
-from vastwatch.files.check import ProjectError
+from vastwatch.files.check import ProjectError, faults_of
+from vastwatch.files.csv_cells import rows_of
 from vastwatch.files.reading import read_whole
 from vastwatch.site.building import RoomUse
 from vastwatch.site.uses import USES, use_of_name
@@ -49,9 +48,7 @@ def read_rooms(path: Path) -> list[ListedRoom]:
     lines = [line for line in text.splitlines() if line.strip()]
     if len(lines) < 2:
         raise ProjectError(f"{path}: a list of rooms needs a line of headings and a line for each room")
-    head = lines[0]
-    delimiter = max((";", "\t", ","), key=head.count)
-    rows = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=delimiter))
+    rows = rows_of(lines, path)
     where = _columns(rows[0], path)
     if len(rows) - 1 > MOST_ROOMS:
         raise ProjectError(f"{path}: {len(rows) - 1:,} rooms are more than one building's")
@@ -112,7 +109,10 @@ def _room(row: list[str], where: dict[str, int], line: int, path: Path) -> Liste
 
 
 def bring_in_rooms(project: Project, level: str, rooms: list[ListedRoom]) -> tuple[Project, str]:
-    """Add the rooms to a level in rows about as long as the whole is deep; the project and what was done, in words."""
+    """Add the rooms to a level in rows about as long as the whole is deep; the project and what was done, in words.
+
+    Raises ProjectError where what comes of it could not be saved: what cannot be saved cannot be made.
+    """
     unknown = 0
     begin, y = place_beside(project, level, 0.0)
     longest = max(ROW * math.sqrt(sum(r.width * r.depth for r in rooms)), max((r.width for r in rooms), default=0.0))
@@ -123,6 +123,8 @@ def bring_in_rooms(project: Project, level: str, rooms: list[ListedRoom]) -> tup
         unknown += room.use is None
         project, _ = add_room(project, level, room.name, room.use or "sitting", rectangle(x, y, room.width, room.depth))
         x, deepest = round(x + room.width, 3), max(deepest, room.depth)
+    for fault in faults_of(project):
+        raise ProjectError(f"these rooms would be no building: {fault}")
     words = f"{len(rooms)} rooms"
     if unknown:
         words += f", {unknown} of them without a known use, taken as sitting rooms"

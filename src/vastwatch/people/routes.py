@@ -13,6 +13,7 @@ from threading import Lock
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from vastwatch.design.project import Project, find, on_level
@@ -371,20 +372,28 @@ class RouteBook:
     """The distinct routes of a building asked for so far; it only grows, so that indices keep their meaning."""
 
     def __init__(self, project: Project) -> None:
-        self.spots = project.spots
+        # After the spots come as many more, each at the place of one, where somebody is who cannot be anywhere: gone.
+        self.spots = project.spots + tuple(replace(s, id="", activity="away") for s in project.spots)
         self.place = {s.id: i for i, s in enumerate(project.spots)}
         order = {lv.id: i for i, lv in enumerate(levels_in_order(project))}
-        self.spot_level = [order[find(project.rooms, s.room).level] for s in project.spots]
+        self.spot_level = [order[find(project.rooms, s.room).level] for s in self.spots]
         self.routes: list[Route] = []
         self.project = project
         self._known: dict[tuple[int, int], int] = {}
         self._growing = Lock()
 
+    def gone(self, place: int) -> int:
+        """The place of whoever vanishes at a spot; of such a place, itself."""
+        n = len(self.spots) // 2
+        return place if place >= n else place + n
+
     def between(self, a: int, b: int) -> int:
-        """Index of the route from spot a to spot b; -1 where there is none."""
+        """Index of the route from spot a to spot b; -1 where there is none. Who vanishes, or comes back, does so
+        within a step."""
+        n = len(self.spots) // 2
         with self._growing:
             if (a, b) not in self._known:
-                found = route(self.project, self.spots[a], self.spots[b])
+                found = route(self.project, self.spots[a % n], self.spots[b % n])
                 self._known[a, b] = -1 if found is None else len(self.routes)
                 if found is not None:
                     self.routes.append(found)

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from vastwatch.draws import at_ms, key_of, normal, sub_keys, uniform
 from vastwatch.people.plans import Plans
+from vastwatch.people.reach import lost_spots
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION
 from vastwatch.signals import DAY, Calendar
@@ -87,13 +88,21 @@ class TrackLog:
         self._pace_key, self._minor_key = key_of(seed, person.id, "pace"), key_of(seed, person.id, "minor")
         self._large_key = key_of(seed, person.id, "large")
         self._growing = Lock()
-        self._away = {s.id for s in book.spots if s.activity == "away"}
+        self._lost = {s.id for s in lost_spots(book.project, person)}
+        # Nobody runs errands from where they are not.
+        self._away = {s.id for s in book.project.spots if s.activity == "away"} | self._lost
         # It begins a day early, so that errands late in the evening before are on their way.
         dawn = calendar.midnight(-1)
         self._known = -1
         self._busy = dawn
         self._arrive, self._tag = [dawn], [int(at_ms(dawn))]
-        self._spot = [book.place[self._plans.line_at(dawn)]]
+        begin = self._plans.line_at(dawn)
+        if begin in self._lost:
+            # Gone from a place that they can come back to.
+            home = next(line.spot for line in person.stays if line.spot not in self._lost)
+            self._spot = [book.gone(book.place[home])]
+        else:
+            self._spot = [book.place[begin]]
         self._leave: list[float] = []
         self._out: list[float] = []
         self._route: list[int] = []
@@ -164,6 +173,9 @@ class TrackLog:
         paces = np.clip(paces, SLOWEST, FASTEST).tolist()
         for (planned, goal_id), tag, pace in zip(outings, tags.tolist(), paces):
             goal, here, since = self.book.place[goal_id], self._spot[-1], self._arrive[-1]
+            if goal_id in self._lost:
+                # They are nowhere, or out as before, until a line that they can follow.
+                goal = here if self.book.spots[here].activity == "away" else self.book.gone(here)
             if goal == here:
                 continue
             index = self.book.between(here, goal)
@@ -190,7 +202,9 @@ class TrackLog:
         plans = self._plans
         begin, end = self.calendar.midnight(day), self.calendar.midnight(day + 1)
         lines = [line for d in (day - 1, day, day + 1) for line in plans.lines(d) if begin <= line[0] < end]
-        errands = [e for d in (day - 1, day) for e in plans.errands(d) if begin <= e[0] < end]
+        errands = [
+            e for d in (day - 1, day) for e in plans.errands(d) if begin <= e[0] < end and e[2] not in self._lost
+        ]
         out: list[tuple[float, str]] = []
         if begin <= self._busy < end:
             out.append((self._busy, plans.line_at(self._busy)))

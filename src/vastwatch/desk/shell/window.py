@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from importlib import import_module
 from pathlib import Path
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
@@ -43,6 +44,9 @@ from vastwatch.desk.stages.plan.panel import PlanPanel
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.desk.verdict.verdict import Verdict
 from vastwatch.sensing import FIGURES
+
+if TYPE_CHECKING:
+    from vastwatch.desk.stages.brief.panel import BriefPanel
 
 FIGURE_WORDS = {
     "across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying", "pet": "pet",
@@ -203,6 +207,7 @@ class Window(QMainWindow):
         self.filing.brought.connect(self.plan.fit)
         self.filing.bare.connect(self._type_room)
         self.filing.picture.connect(self._draw_over)
+        self.verdict.offered.connect(self._give)
 
     def panel(self, name: str) -> QWidget:
         """The panel of a stage, made when it is first wanted."""
@@ -224,6 +229,13 @@ class Window(QMainWindow):
             self.level.addItem(level.name, level.id)
         self.level.setCurrentIndex(self.level.findData(self.focus.level))
         self.level.setVisible(self.level.count() > 1)
+
+    def _give(self, what: str) -> None:
+        """Show where something can be given that a verdict misses."""
+        if what == "furnish":
+            self._plan_panel().offer_furniture()
+        else:
+            cast("BriefPanel", self.panel("Brief")).offer_people()
 
     # -- beginning ---------------------------------------------------------------------------------------------
 

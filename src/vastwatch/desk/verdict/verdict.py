@@ -23,7 +23,9 @@ from vastwatch.desk.shell.parts import LinkCard, clear, column, label, line, pla
 from vastwatch.desk.shell.results import DAYS, Results
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict.inspector import Inspector
+from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.causes import Chain, explain
+from vastwatch.site.building import Room
 
 # More findings than this are folded away until asked for; fewer while another record than the room is inspected.
 SHOWN_FINDINGS, SHOWN_BESIDE = 3, 1
@@ -109,6 +111,8 @@ class Verdict(QWidget):
     """The right-hand panel. `say` carries one-line messages."""
 
     say = pyqtSignal(str)
+    # What the verdict misses is to be given: "people" or "furnish".
+    offered = pyqtSignal(str)
 
     def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
         super().__init__()
@@ -146,6 +150,9 @@ class Verdict(QWidget):
         box.addWidget(self._numbers)
         self._nothing = label("", "soft", True)
         box.addWidget(self._nothing)
+        self._offer = QPushButton()
+        self._offer.clicked.connect(self._take_offer)
+        box.addWidget(self._offer)
         self._switched = label("", "soft", True)
         box.addWidget(self._switched)
         self._story, self._story_box = column(7)
@@ -179,6 +186,10 @@ class Verdict(QWidget):
         self._title.setText(room.name if room else self.tr("No room selected") if project.rooms else self.tr("Verdict"))
         self._basis.setText(self.tr("per day, {} days").format(DAYS))
         scores = r.scores.get(room_id) if r and room_id else None
+        missing = None if scores is None or room is None or r is None else self._nobody_to_judge_by(r, room)
+        if missing is not None:
+            scores = None
+        self._offer.setVisible(missing is not None)
         self._numbers.setVisible(scores is not None)
         self._basis.setVisible(scores is not None)
         if scores is not None:
@@ -194,7 +205,9 @@ class Verdict(QWidget):
         self._switched.setVisible(bool(self._switched.text()))
         if scores is None:
             self._nothing.show()
-            if room is None:
+            if missing is not None:
+                words = missing
+            elif room is None:
                 words = (
                     self.tr("Click a room on the plan to see how it does.")
                     if project.rooms
@@ -210,6 +223,31 @@ class Verdict(QWidget):
                 )
             self._nothing.setText(words)
         self._tell()
+
+    def _nobody_to_judge_by(self, r: Rehearsal, room: Room) -> str | None:
+        """What is missing where nobody was in a room all week; its button offers it. None where somebody was."""
+        project = r.project
+        if r.truth.occupied(room.id, False).total() > 0:
+            return None
+        spots = [s for s in project.spots if s.room == room.id and s.activity != "away"]
+        if not project.people:
+            self._offer.setText(self.tr("Somebody lives here …"))
+            return self.tr("Nobody lives in this project, so there is nothing to judge a room by.")
+        self._offer.setText(self.tr("Day sheets …") if spots else self.tr("Furnish it …"))
+        if not spots:
+            return self.tr(
+                "Nobody was here in {} days, and there is no place to be: no seat, no bed, no counter."
+            ).format(DAYS)
+        return self.tr(
+            "Nobody was here in {} days: no day sheet names a place in this room that can be reached."
+        ).format(DAYS)
+
+    def _take_offer(self) -> None:
+        """Go to where what is missing can be given."""
+        project, room = self.document.project, self.focus.room
+        furnish = bool(project.people) and all(s.room != room or s.activity == "away" for s in project.spots)
+        self.focus.set(stage="Plan" if furnish else "Brief")
+        self.offered.emit("furnish" if furnish else "people")
 
     def _outputs(self, room: str) -> str:
         """How what the house switches beside the light did, a line each."""
@@ -298,6 +336,8 @@ class Verdict(QWidget):
             return self.tr("The design checks could not be run, by a failure of the program; its log says why.")
         r = self.results.rehearsal
         count = sum(i.dark for i in r.incidents if i.room == room) if r else 0
+        if count == 0 and r is not None and r.truth.occupied(room, False).total() == 0:
+            return self.tr("The design checks find nothing here; what only a lived week shows cannot be known yet.")
         if count == 0:
             return self.tr("Nothing found wrong with this room.")
         times = self.tr("once") if count == 1 else self.tr("{} times").format(count)

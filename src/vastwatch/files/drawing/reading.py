@@ -133,7 +133,7 @@ class _Taker:
             self.seen += 1
             if self.seen > MOST_ENTITIES:
                 raise ProjectError(f"more than {MOST_ENTITIES:,} entities are not a plan of one building")
-            own = one_line(str(e.dxf.get("layer", "0")), 120) or "0"
+            own = one_line(_layer(e), 120) or "0"
             # What lies on layer 0 in a block is drawn as if on the layer of the block.
             mine = layer if within and own == "0" else own
             if e.dxftype() != "INSERT":
@@ -152,7 +152,7 @@ class _Taker:
         if not self._holds_something(name):
             return
         for attribute in e.attribs:
-            yield attribute, layer if attribute.dxf.get("layer", "0") == "0" else str(attribute.dxf.layer), piece
+            yield attribute, layer if _layer(attribute) == "0" else _layer(attribute), piece
         try:
             copies = list(e.multi_insert()) if 1 < e.mcount <= MOST_PIECES else [e]
             for copy in copies:
@@ -217,7 +217,7 @@ class _Taker:
         """Whether an entity is drawn with the line type of axes, its own or its layer's."""
         name = str(e.dxf.get("linetype", "BYLAYER")).lower()
         if name == "bylayer":
-            layer = str(e.dxf.get("layer", "0"))
+            layer = _layer(e)
             if layer not in self.types:
                 held = self.document.layers.get(layer) if layer in self.document.layers else None
                 self.types[layer] = held is not None and any(x in str(held.dxf.linetype).lower() for x in AXES)
@@ -286,6 +286,11 @@ class _Taker:
         self.points += points
         if self.points > MOST_POINTS:
             raise ProjectError(f"curves of more than {MOST_POINTS:,} points are not a plan of one building")
+
+
+def _layer(e: Any) -> str:
+    """The layer of an entity; what is none of a drawing's entities has none."""
+    return str(e.dxf.get("layer", "0")) if e.dxf.is_supported("layer") else "0"
 
 
 def _placed(insert: Any) -> tuple[Point, float]:

@@ -31,5 +31,9 @@ class BriefPanel(Paged):
         self.show_page(MEANS)
         self.means.ask_next()
 
+    def offer_people(self) -> None:
+        """Who lives here: the page of people, its day sheets."""
+        self.show_page(PEOPLE)
+
 
 make = BriefPanel

@@ -20,6 +20,7 @@ from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.desk.stages.brief.week import WeekStrip
+from vastwatch.people.reach import lost_spots
 from vastwatch.site.people import Days, Errand, Person, Stay
 from vastwatch.words import sentence
 
@@ -102,6 +103,8 @@ class PeoplePage(Sleeper):
             self.kind.addItem(words, value)
         self.kind.activated.connect(lambda i: self._set("kind", self.kind.itemData(i), "kind"))
         box.addWidget(row(self.name, self.kind, stretch=0))
+        self.lost = label("", "bad", True)
+        box.addWidget(self.lost)
         self.weight = FigureField(self.tr("Body mass"), lambda t: number(t.lower().replace("kg", ""), "a mass in kg"),
                                   lambda v: f"{v:g} kg", 1, 1, 300, self.tr("What a mat feels."))  # fmt: skip
         self.weight.entered.connect(lambda v: self._set("body_kg", v, "mass"))
@@ -207,6 +210,11 @@ class PeoplePage(Sleeper):
         if not self.name.hasFocus():
             self.name.setText(person.name)
         self.kind.setCurrentIndex(self.kind.findData(person.kind))
+        lost = [f"“{s.name}” in {find(project.rooms, s.room).name.lower()}" for s in lost_spots(project, person)]
+        self.lost.setText(
+            self.tr("No way leads to {}. That time is left out of all figures.").format(", ".join(lost)) if lost else ""
+        )
+        self.lost.setVisible(bool(lost))
         self.weight.set_value(person.body_kg)
         self.speed.set_value(person.speed)
         beds = [s for s in project.spots if s.activity == "sleeping"]

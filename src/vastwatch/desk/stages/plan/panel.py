@@ -58,6 +58,10 @@ class PlanPanel(Paged):
         self.show_page(BUILD)
         self.build.name.setFocus()
 
+    def offer_furniture(self) -> None:
+        """Where there is no place to be: the shelf of furniture."""
+        self.show_page(FURNISH)
+
     def draw_room(self) -> None:
         """Begin with a room that is drawn."""
         self.show_page(BUILD)
