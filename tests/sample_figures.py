@@ -28,7 +28,7 @@ from vastwatch.advice.purchase import best_held, purchases, spent, starter_set
 from vastwatch.advice.remedies import remedies
 from vastwatch.advice.room_now import RoomNow
 from vastwatch.advice.timing import curve_of
-from vastwatch.control.daylight import daylight_factor, wanted_lux
+from vastwatch.control.daylight import daylight_factor
 from vastwatch.control.outputs.handler import handler_of, handlers
 from vastwatch.design.edits import (
     building,
@@ -44,7 +44,7 @@ from vastwatch.design.edits import (
     whole_rooms,
     wiring,
 )
-from vastwatch.design.needs import USUAL
+from vastwatch.design.needs import USUAL, needs_of
 from vastwatch.design.places import middle_of
 from vastwatch.design.presence import Roles
 from vastwatch.design.project import Project, find, find_any
@@ -205,7 +205,7 @@ def of_week() -> Any:
             for t in r.truth.tracks
         },
         "needs light": {room: r.needs_light(room).total() for room in r.scores},
-        "daylight": {room.id: [daylight_factor(r.project, room), wanted_lux(room)] for room in r.project.rooms},
+        "daylight": {room.id: [daylight_factor(r.project, room), needs_of(r.project, room).lux] for room in r.project.rooms},
     }  # fmt: skip
 
 

@@ -50,8 +50,8 @@ NUMBERS = (
     1e5,
 )
 TEXTS = (
-    "", " ", "\n", "a\nb", "<b>x</b>", "=1+1", "\u202e", "\ud83d\ude00", "x" * 5000, "../..", "NaN", "yes", "1,5", "\x00", "é",
-    "%n%s", "'", '"', "\\", "ground", "9999-12-31", "0001-01-01", "24:00", "٠٧:30",
+    "", " ", "\n", "a\nb", "<b>x</b>", "=1+1", "\u202e", "\ud83d\ude00", "x" * 5000, "../..", "NaN", "yes", "1,5",
+    "\x00", "é", "%n%s", "'", '"', "\\", "ground", "9999-12-31", "0001-01-01", "24:00", "٠٧:30",
 )  # fmt: skip
 
 
@@ -80,7 +80,8 @@ def _any_value(rng: random.Random, document: Any, places: list[tuple[Any, Any]])
         return rng.choice((None, True, False, [], {}, [[]], {"": {}}))
     if kind == 3:
         holder, key = rng.choice(places)
-        return holder[key]
+        # A copy: what holds itself cannot be written.
+        return json.loads(json.dumps(holder[key]))
     if kind == 4:
         return rng.uniform(-1000, 1000)
     if kind == 5:
@@ -109,12 +110,12 @@ def project_file(rng: random.Random) -> bytes:
         elif act == 3 and isinstance(holder[key], int | float) and not isinstance(holder[key], bool):
             holder[key] = holder[key] * rng.choice((-1, 0, 0.5, 2, 10, 1e3, 1e6, 1.0001))
         elif act == 4 and isinstance(holder, dict):
-            holder[rng.choice((*holder, *TEXTS))] = holder[key]
+            holder[rng.choice((*holder, *TEXTS))] = json.loads(json.dumps(holder[key]))
         else:
             holder[key] = _any_value(rng, document, places)
     try:
         raw = json.dumps(document, ensure_ascii=rng.random() < 0.5).encode("utf-8", "surrogatepass")
-    except RecursionError:
+    except (RecursionError, ValueError):
         raw = b"[" * 50_000
     return raw if rng.random() < 0.7 else damaged(raw, rng)
 
@@ -166,7 +167,6 @@ def read_project_file(path: Path, number: int) -> None:
 
 
 # -- drawings
-# ------------------------------------------------------------------------------------------------------------
 
 
 def drawing_file(rng: random.Random) -> bytes:
@@ -247,7 +247,6 @@ def _bare() -> Any:
 
 
 # -- lists and pictures
-# --------------------------------------------------------------------------------------------------
 
 
 def list_file(rng: random.Random) -> bytes:
@@ -362,7 +361,6 @@ KINDS: dict[str, tuple[str, Callable[[random.Random], bytes], Callable[[Path, in
 
 
 # -- the run
-# -------------------------------------------------------------------------------------------------------------
 
 
 class Outcome:

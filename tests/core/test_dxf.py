@@ -170,7 +170,9 @@ def test_lists_of_rooms_in_every_dialect(tmp_path, raw):
     new, words = bring_in_rooms(bare(), "g", rooms)
     assert words == "2 rooms"
     assert not list(faults_of(new))
-    assert len(new.walls) < 8
+    # The wall between them is one, and as thick as inner walls are.
+    inner = [w for w in new.walls if w.thickness == new.construction.inner_m]
+    assert [math.dist(w.a, w.b) for w in inner] == [pytest.approx(3.6)]
     assert new.rooms[1].outline[0] == (2.0, 0.0)
 
 

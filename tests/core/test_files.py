@@ -43,14 +43,18 @@ def test_what_is_saved_is_loaded_again_and_saved_alike(demo, tmp_path):
     assert not text.endswith("\n\n")
     document = json.loads(text)
     assert list(document) == sorted(document)
-    assert (document["format"], document["version"]) == ("vastwatch-project", 2)
+    assert (document["format"], document["version"]) == ("vastwatch-project", 3)
 
 
 def test_the_file_has_every_top_level_key():
     keys = [
         "name",
+        "client",
+        "notes",
         "place",
+        "construction",
         "brief",
+        "uses",
         "levels",
         "walls",
         "openings",
@@ -179,7 +183,7 @@ HOSTILE = {
     "a list": (b"[1, 2]", "not a project file"),
     "another format": (b'{"format": "something", "version": 1}', "not a project file"),
     "deeply nested": (b"[" * 100_000, "nested too deeply|not valid JSON|breaks off"),
-    "newer": (broken(lambda d: d.update(version=3)), "saved by a newer version"),
+    "newer": (broken(lambda d: d.update(version=4)), "saved by a newer version"),
     "version text": (broken(lambda d: d.update(version="1")), "version: expected a whole number"),
     "wrong type": (broken(lambda d: d["sensors"][0]["at"].__setitem__(2, "tall")), r"sensors\[0\].at\[2\]: expected a number, got 'tall'"),
     "missing field": (broken(lambda d: d["rooms"][1].pop("outline")), r"rooms\[1\]: the field 'outline' is missing"),

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from samples import device, rect
 from vastwatch.advice import findings
 from vastwatch.control.by_hand import AGAIN_S, FORGOTTEN, LONGEST_S, PRESS_S, REACH_S, by_hand, on_by_hand, presses
-from vastwatch.control.daylight import asked_lux, dark, wanted_lux
+from vastwatch.control.daylight import asked_lux, dark
 from vastwatch.design.edits import day_sheets, wiring
 from vastwatch.design.edits.day_sheets import remove_errand, seconds_of
 from vastwatch.design.edits.removing import removed, without_unused_types
@@ -60,7 +60,6 @@ def test_a_rooms_own_needs_go_before_its_uses(demo):
     own = replace(room, needs=Needs(notice_s=2.0, drops_per_week=0.0, lux=75.0, stays=False, hold_max_s=60.0))
     it = needs_of(demo, own)
     assert (it.notice_s, it.drops_per_week, it.lux, it.stays, it.hold_max_s) == (2.0, 0.0, 75.0, False, 60.0)
-    assert wanted_lux(own) == 75.0
     marked = {n.field for n in explained(demo, own) if n.own}
     assert marked == {"notice_s", "drops_per_week", "lux", "stays", "hold_max_s"}
     # The project's limit counts where the use is not stricter.

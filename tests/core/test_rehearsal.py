@@ -18,10 +18,10 @@ from vastwatch.control.daylight import (
     outdoor_lux,
     sun_elevation,
     sun_times,
-    wanted_lux,
 )  # fmt: skip
 from vastwatch.control.fusion import evaluate
 from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Place, find, put
 from vastwatch.design.records import AllOf, AnyOf, AtLeast, Hold, Not, OnDelay, Presence, Report, Sensor, StartKeep
@@ -320,7 +320,7 @@ def test_a_room_without_a_window_is_always_dark_and_one_with_a_window_follows_th
     assert small.total() == 2 * DAY
     big = find(room.rooms, "big")
     assert daylight_factor(room, big) == pytest.approx(0.68 * 1.5 * 1.2 * 0.8 * 65 / ((2 * 20 + 18 * 2.5) * 0.75) / 100)
-    assert wanted_lux(big) == 300
+    assert needs_of(room, big).lux == 300
     modest = put(room, replace(big, needs=replace(big.needs, lux=100.0)))
     big = find(modest.rooms, "big")
     in_june, in_january = (dark(modest, big, Calendar(date(2026, m, 1), "UTC", 2)) for m in (6, 1))

@@ -116,7 +116,7 @@ def test_what_is_no_time_of_day_says_so(text):
 
 
 def test_a_day_sheet_is_typed_lines_come_and_go(qtbot, window, brief):
-    brief.show_page(1)
+    brief.show_page(2)
     people = brief.people
     assert people.person.id == "potter"
     lines = len(people.person.stays)
@@ -141,7 +141,7 @@ def test_a_day_sheet_is_typed_lines_come_and_go(qtbot, window, brief):
 
 
 def test_weight_speed_kind_and_the_side_of_the_bed(qtbot, window, brief):
-    brief.show_page(1)
+    brief.show_page(2)
     people = brief.people
     type_into(qtbot, people.weight, "81 kg")
     type_into(qtbot, people.speed, "0.95")
@@ -155,7 +155,7 @@ def test_weight_speed_kind_and_the_side_of_the_bed(qtbot, window, brief):
 
 
 def test_typical_people_come_and_groups_go_together(qtbot, window, brief):
-    brief.show_page(1)
+    brief.show_page(2)
     people = brief.people
     before = len(project(window).people)
     people.typical.setCurrentIndex(people.typical.findData("class"))
@@ -170,7 +170,7 @@ def test_typical_people_come_and_groups_go_together(qtbot, window, brief):
 
 
 def test_a_block_of_the_week_leads_to_its_place(qtbot, window, brief):
-    brief.show_page(1)
+    brief.show_page(2)
     week = brief.people.week
     blocks = week.blocks()
     assert {day for _, day, _ in blocks} == set(range(7))
@@ -187,7 +187,7 @@ def test_a_block_of_the_week_leads_to_its_place(qtbot, window, brief):
 
 
 def test_switches_and_sockets_are_put_on_the_plan_by_clicks(qtbot, window, brief):
-    brief.show_page(2)
+    brief.show_page(3)
     window.focus.set(level="ground", room="glazing", selected="glazing")
     switch = next(b for b in brief.wiring.findChildren(QPushButton) if b.property("token") == "wiring:circuit-glazing")
     qtbot.mouseClick(switch, LEFT)
@@ -210,7 +210,7 @@ def test_switches_and_sockets_are_put_on_the_plan_by_clicks(qtbot, window, brief
 
 
 def test_circuits_are_made_named_fed_and_taken_away(qtbot, window, brief):
-    brief.show_page(2)
+    brief.show_page(3)
     wiring = brief.wiring
     for circuit in project(window).circuits:
         wiring._remove(circuit.id, circuit.name)
@@ -235,7 +235,7 @@ def test_circuits_are_made_named_fed_and_taken_away(qtbot, window, brief):
 
 
 def test_budget_weights_and_kit_are_set_and_undone(qtbot, window, brief):
-    brief.show_page(3)
+    brief.show_page(4)
     means = brief.means
     type_into(qtbot, means.budget, "420,50")
     assert project(window).brief.budget == 420.5
@@ -290,7 +290,7 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
 
 
 def test_a_starter_set_wants_a_budget_and_asking_can_be_stopped(qtbot, window, brief):
-    brief.show_page(3)
+    brief.show_page(4)
     means = brief.means
     means.budget.clear()
     means.budget.editingFinished.emit()

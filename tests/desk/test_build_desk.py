@@ -110,8 +110,8 @@ def test_furniture_stands_against_walls_turns_moves_and_goes(qtbot, bare):
     w.focus.set(placing="furniture:Sofa")
     qtbot.mouseClick(w.plan.viewport(), LEFT, pos=spot_px(w, 2.5, 0.5))
     sofa, spot = project(w).furnishings[-1], project(w).spots[-1]
-    # Its back 2 cm off the face of a wall 10 cm thick, its front into the room.
-    assert min(p[1] for p in sofa.outline) == pytest.approx(0.07, abs=1e-3)
+    # Its back 2 cm off the face of a wall 30 cm thick, its front into the room.
+    assert min(p[1] for p in sofa.outline) == pytest.approx(0.17, abs=1e-3)
     assert spot.facing == pytest.approx(90)
     drag(qtbot, w, spot_px(w, 3.2, 0.4), spot_px(w, 3.2, 1.9))
     assert polygons.centroid(project(w).furnishings[-1].outline)[1] == pytest.approx(

@@ -217,7 +217,7 @@ def _cautions(project: Project) -> Iterator[Finding]:
     begins = {order.index(f.level) for f in project.furnishings if f.kind == "stair" and f.level in order}
     by_stairs = {order[k] for i in begins for k in (i, i + 1) if k < len(order)}
     for room in project.rooms:
-        stairs = room.use == "stair" or (room.use == "passage" and room.level in by_stairs)
+        stairs = room.use == "stair" or (room.use in ("passage", "corridor") and room.level in by_stairs)
         if room.id in controlled and stairs:
             yield Finding(
                 "stair-light", "caution", (room.id,),

@@ -68,7 +68,7 @@ def circuits_and_modules(project: Project) -> Iterator[Finding]:
             )  # fmt: skip
         if len(switches_of(project, circuit.id)) == 1 and len(rooms) == 1:
             room = find(project.rooms, rooms[0])
-            if room.use in ("stair", "passage") and any(f.kind == "stair" for f in project.furnishings):
+            if room.use in ("stair", "passage", "corridor") and any(f.kind == "stair" for f in project.furnishings):
                 yield Finding(
                     "one-way-stair", "note", (circuit.id,),
                     f"{circuit.name} has one switch; on a stair people expect one at either end.",

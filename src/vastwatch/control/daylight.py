@@ -14,7 +14,7 @@ from datetime import date
 
 import numpy as np
 
-from vastwatch.design.needs import USUAL
+from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Place, Project, find
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
@@ -50,15 +50,10 @@ def elevation_for(lux: float) -> float:
     return math.degrees(math.asin(sine)) if sine < 1 else 90.0
 
 
-def wanted_lux(room: Room) -> float:
-    """What the room asks for, or what is usual for its use."""
-    return USUAL[room.use].lux if room.needs.lux is None else room.needs.lux
-
-
 def asked_lux(project: Project, room: Room) -> float:
     """What the room asks for, or the most that one of its spots does."""
     spots = (s.lux for s in project.spots if s.room == room.id and s.lux is not None)
-    return max((wanted_lux(room), *spots))
+    return max((needs_of(project, room).lux, *spots))
 
 
 def daylight_factor(project: Project, room: Room) -> float:
@@ -103,13 +98,16 @@ def _on_edge(room: Room, point: np.ndarray) -> bool:
 def darkness(project: Project, calendar: Calendar) -> dict[str, Signal]:
     """By room, while daylight alone does not give it what it asks for."""
     return _darkness(
-        project.levels, project.walls, project.openings, project.rooms, project.spots, project.place, calendar
-    )
+        project.levels, project.walls, project.openings, project.rooms, project.spots, project.uses, project.place,
+        calendar,
+    )  # fmt: skip
 
 
 @kept
-def _darkness(levels, walls, openings, rooms, spots, place: Place, calendar: Calendar) -> dict[str, Signal]:  # type: ignore[no-untyped-def]
-    project = Project(name="", levels=levels, walls=walls, openings=openings, rooms=rooms, spots=spots, place=place)
+def _darkness(levels, walls, openings, rooms, spots, uses, place: Place, calendar: Calendar) -> dict[str, Signal]:  # type: ignore[no-untyped-def]
+    project = Project(
+        name="", levels=levels, walls=walls, openings=openings, rooms=rooms, spots=spots, uses=uses, place=place
+    )
     return {room.id: dark(project, room, calendar) for room in rooms}
 
 

@@ -45,6 +45,15 @@ USUAL: dict[RoomUse, UseNeeds] = {
     "shop": UseNeeds(300, 2, True, 900, None, None, "customers walk in at any moment"),
     "class": UseNeeds(300, 5, True, 1200, 0.5, None, "a room full of people notices every drop"),
     "plant": UseNeeds(150, 1, True, 600, 0.25, None, "heat and moving parts"),
+    "open office": UseNeeds(400, 5, True, 1200, 0.5, None, "screen work is nearly still, and everybody sees a drop"),
+    "meeting": UseNeeds(300, 5, True, 1200, 0.5, None, "people sit and listen; a drop stops the talk"),
+    "reception": UseNeeds(300, 2, True, 900, 0.5, None, "strangers walk in and somebody is always at the desk"),
+    "waiting": UseNeeds(150, 2, True, 1200, 0.5, None, "people sit still, and do not know where the switch is"),
+    "consulting": UseNeeds(400, 2, True, 1200, 0.25, None, "hands and eyes work close; some lie still"),
+    "gym": UseNeeds(200, 2, True, 900, 0.5, None, "weights are in the air; on the mat somebody lies still"),
+    "laundry": UseNeeds(150, 2, True, 600, None, None, "hands are full, the floor is wet"),
+    "garage": UseNeeds(75, 1, False, 300, None, None, "a car moves, and somebody walks behind it"),
+    "corridor": UseNeeds(100, 1, False, 300, 0.5, None, "strangers find their way, and it leads to the way out"),
     "outside": UseNeeds(10, 1, False, 300, None, None, "the key wants light before the hand reaches the door"),
 }
 DOING = {
@@ -76,9 +85,25 @@ class RoomNeeds(NamedTuple):
     asleep_share: float | None
 
 
+def usual_of(project: Project, room: Room) -> UseNeeds:
+    """What is usual for a room's use; of a use of the project's own, what that asks for, and else what it is like."""
+    usual = USUAL[room.use]
+    mine = None if room.own_use is None else next((u for u in project.uses if u.id == room.own_use), None)
+    if mine is None:
+        return usual
+    said = {name: value for name in mine.needs.__struct_fields__ if (value := getattr(mine.needs, name)) is not None}
+    return usual._replace(**said, why=f"usual for {mine.name.lower()}")
+
+
+def use_words(project: Project, room: Room) -> str:
+    """What a room is used as, in the project's words."""
+    mine = None if room.own_use is None else next((u for u in project.uses if u.id == room.own_use), None)
+    return room.use if mine is None else mine.name.lower()
+
+
 def needs_of(project: Project, room: Room) -> RoomNeeds:
     """The limits that count for a room."""
-    usual, own = USUAL[room.use], room.needs
+    usual, own = usual_of(project, room), room.needs
 
     def either(mine: float | None, usually: float) -> float:
         return usually if mine is None else mine
@@ -95,7 +120,7 @@ def needs_of(project: Project, room: Room) -> RoomNeeds:
 
 def explained(project: Project, room: Room) -> list[Need]:
     """The needs of a room in sentences, in the order people ask for them."""
-    it, usual, own = needs_of(project, room), USUAL[room.use], room.needs
+    it, usual, own = needs_of(project, room), usual_of(project, room), room.needs
     out: list[Need] = []
 
     def add(field: str, words: str, why: str) -> None:

@@ -32,11 +32,13 @@ from vastwatch.site.building import (
     Hazard,
     Level,
     Opening,
+    OwnUse,
     Room,
     Socket,
     Spot,
     Switch,
     Wall,
+    WallMaterial,
 )  # fmt: skip
 from vastwatch.site.people import Person
 from vastwatch.site.record import Date, NotNegative, Record, Ref
@@ -45,7 +47,7 @@ R = TypeVar("R", bound=Any)
 T = TypeVar("T")
 
 FORMAT = "vastwatch-project"
-VERSION = 2
+VERSION = 3
 
 
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
@@ -57,6 +59,16 @@ class Place(Record, frozen=True, kw_only=True):
     latitude: Annotated[float, msgspec.Meta(ge=-90, le=90)] = 54.0
     longitude: Annotated[float, msgspec.Meta(ge=-180, le=180)] = 0.0
     timezone: str = "UTC"
+
+
+class Construction(Record, frozen=True, kw_only=True):
+    """What walls are made of where nobody says otherwise: those between a room and the outside, and those between two
+    rooms. Thicknesses in metres."""
+
+    outer_m: Annotated[float, msgspec.Meta(ge=0.01, le=2)] = 0.3
+    outer_material: WallMaterial = "brick"
+    inner_m: Annotated[float, msgspec.Meta(ge=0.01, le=2)] = 0.1
+    inner_material: WallMaterial = "plasterboard"
 
 
 class Owned(Record, frozen=True, kw_only=True):
@@ -97,10 +109,14 @@ class Project(Record, frozen=True, kw_only=True):
     """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
 
     format: Literal["vastwatch-project"] = "vastwatch-project"
-    version: Literal[2] = 2
+    version: Literal[3] = 3
     name: str
+    client: str = ""
+    notes: str = ""
     place: Place = Place()
+    construction: Construction = Construction()
     brief: Brief = Brief()
+    uses: tuple[OwnUse, ...] = ()
     levels: tuple[Level, ...] = ()
     walls: tuple[Wall, ...] = ()
     openings: tuple[Opening, ...] = ()
@@ -127,7 +143,7 @@ class Project(Record, frozen=True, kw_only=True):
 IN_ROOMS = ("spots", "lamps", "outputs")
 # The lists that hold records with an id, in file order.
 COLLECTIONS = (
-    "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "presences",
+    "uses", "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "presences",
     "lamps", "outputs", "hazards", "sockets", "circuits", "switches",
 )  # fmt: skip
 

@@ -31,9 +31,22 @@ def _from_1(document: Document) -> Document:
     return new
 
 
+def _from_2(document: Document) -> Document:
+    """Version 3 says more of the project (client, notes, construction, uses of its own), all of it with defaults.
+
+    Walls had one thickness for all before; what is drawn in such a project goes on as it was begun.
+    """
+    new = {**document, "version": 3}
+    new.setdefault(
+        "construction",
+        {"outer_m": 0.1, "outer_material": "plasterboard", "inner_m": 0.1, "inner_material": "plasterboard"},
+    )
+    return new
+
+
 def _renamed(record: dict[str, Any], old: str, new: str) -> dict[str, Any]:
     return {new if key == old else key: value for key, value in record.items()}
 
 
 # From each version to the next.
-_STEPS: dict[int, Callable[[Document], Document]] = {1: _from_1}
+_STEPS: dict[int, Callable[[Document], Document]] = {1: _from_1, 2: _from_2}

@@ -17,7 +17,8 @@ Posture = Literal["standing", "seated", "lying"]
 Activity = Literal["passing", "hands-on", "desk", "reading", "film", "washing", "sleeping", "away"]
 RoomUse = Literal[
     "passage", "stair", "store", "toilet", "bathroom", "kitchen", "dining", "sitting", "bedroom", "nursery",
-    "desk", "workshop", "shop", "class", "plant", "outside",
+    "desk", "workshop", "shop", "class", "plant", "outside", "open office", "meeting", "reception", "waiting",
+    "consulting", "gym", "laundry", "garage", "corridor",
 ]  # fmt: skip
 
 Control = Literal["presence", "absence"]
@@ -94,10 +95,20 @@ class Needs(Record, frozen=True, kw_only=True):
     stays: bool | None = None
 
 
+class OwnUse(Record, frozen=True, kw_only=True):
+    """A use of rooms that the project has of its own: it is `like` one that is known, with needs of its own."""
+
+    id: Id
+    name: str
+    like: RoomUse
+    needs: Needs = Needs()
+
+
 class Room(Record, frozen=True, kw_only=True):
     """A room's outline runs along the centre lines of its walls. `ambient_c` is its usual air temperature.
 
     `control`: "presence" switches on and off by itself, "absence" only off, after a hand switched on.
+    `own_use`: the use of the project's own that it has; `use` is then the one that is like.
     """
 
     id: Id
@@ -108,6 +119,7 @@ class Room(Record, frozen=True, kw_only=True):
     ambient_c: float = 21.0
     control: Control = "presence"
     needs: Needs = Needs()
+    own_use: Annotated[str, Ref("uses", gone="clear")] | None = None
 
 
 class Furnishing(Record, frozen=True, kw_only=True):

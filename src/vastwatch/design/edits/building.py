@@ -13,7 +13,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.design.edits.following import carried_along
-from vastwatch.design.project import Project, find, fresh_id, fresh_ids, is_used
+from vastwatch.design.project import Construction, Project, find, fresh_id, fresh_ids, is_used
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
@@ -22,8 +22,8 @@ from vastwatch.site.record import Outline, Point
 
 # Points this close are one corner, and a point this close to a wall's line lies on it, metres.
 SAME = 0.011
-# A wall that no room has asked for anything else about.
-WALL_THICKNESS, WALL_MATERIAL = 0.1, "plasterboard"
+# This far to either side of a wall's centre line its rooms are looked for, metres.
+ASIDE = 0.05
 # What a new room's lamp draws, watts per square metre, and what it gives, lumens per watt.
 LAMP_W_M2, LAMP_LM_W = 2.0, 95.0
 
@@ -57,9 +57,12 @@ def add_room(project: Project, level: str, name: str, use: RoomUse, outline: Out
 
 
 def add_rooms(
-    project: Project, level: str, wanted: Sequence[tuple[str, RoomUse, Outline]]
+    project: Project, level: str, wanted: Sequence[tuple[str, RoomUse, Outline]], as_they_are: bool = False
 ) -> tuple[Project, list[Room | str]]:
-    """Several rooms at once, each as `add_room` does; for each the room, or the sentence why it cannot be."""
+    """Several rooms at once, each as `add_room` does; for each the room, or the sentence why it cannot be.
+
+    Walls to the outside that come to stand between two rooms become inner ones, unless they are to stay `as_they_are`.
+    """
     out: list[Room | str] = []
     there = [r for r in project.rooms if r.level == level]
     walls = [w for w in project.walls if w.level == level]
@@ -75,7 +78,7 @@ def add_rooms(
             out.append(f"it would overlap {other.name.lower()}")
             continue
         room = Room(id=fresh_name_id(project, name), level=level, name=name, outline=outline, use=use)
-        new = _walls_along(outline, level, walls, ends, ids)
+        new = _walls_along(project.construction, outline, level, walls, ends, ids)
         watts = float(max(round(polygons.area(outline) * LAMP_W_M2), 4))
         x, y = polygons.centroid(outline)
         # Each new record is known before the next one is named.
@@ -88,9 +91,13 @@ def add_rooms(
         there.append(room)
         walls += new
         made += new
-        ends = np.vstack([ends, np.array([(*w.a, *w.b) for w in new], float).reshape(-1, 4)])
+        if not as_they_are:
+            walls, made = _shared(project, walls, made, ends, outline, there, ids)
+        ends = np.array([(*w.a, *w.b) for w in walls], float).reshape(-1, 4)
         out.append(room)
-    return replace(project, walls=(*project.walls, *made)), out
+    changed = {w.id: w for w in walls}
+    old = tuple(changed.get(w.id, w) for w in project.walls)
+    return replace(project, walls=(*old, *made)), out
 
 
 def fresh_name_id(project: Project, stem: str) -> str:
@@ -163,18 +170,73 @@ def missing_walls(project: Project, level: str, outline: Outline) -> list[Wall]:
     """Walls for those stretches of an outline along which none stands yet."""
     walls = [w for w in project.walls if w.level == level]
     ends = np.array([(*w.a, *w.b) for w in walls], float).reshape(-1, 4)
-    return _walls_along(outline, level, walls, ends, fresh_ids(project, f"{level}-wall"))
+    return _walls_along(project.construction, outline, level, walls, ends, fresh_ids(project, f"{level}-wall"))
 
 
-def _walls_along(outline: Outline, level: str, walls: list[Wall], ends: np.ndarray, ids: Iterator[str]) -> list[Wall]:
-    """Missing walls of an outline; `ends` are those of the walls there are, (n, 4)."""
+def _walls_along(
+    made_as: Construction, outline: Outline, level: str, walls: list[Wall], ends: np.ndarray, ids: Iterator[str]
+) -> list[Wall]:
+    """Missing walls of an outline, to the outside as far as is known; `ends` are those of the walls there are, (n,
+    4)."""
     made: list[Wall] = []
     for a, b in _edges(outline):
         for s, e in uncovered(a, b, [walls[k] for k in _on_line(a, b, ends)]):
             made.append(
-                Wall(id=next(ids), level=level, a=s, b=e, thickness=WALL_THICKNESS, material=WALL_MATERIAL)  # type: ignore[arg-type]
+                Wall(id=next(ids), level=level, a=s, b=e, thickness=made_as.outer_m, material=made_as.outer_material)
             )
     return made
+
+
+def _shared(
+    project: Project,
+    walls: list[Wall],
+    made: list[Wall],
+    ends: np.ndarray,
+    outline: Outline,
+    rooms: list[Room],
+    ids: Iterator[str],
+) -> tuple[list[Wall], list[Wall]]:
+    """Walls to the outside that a new room has made walls between two rooms: of one that is longer, and has nothing in
+    or on it, only that stretch. Walls that somebody has made otherwise stay as they are."""
+    c = project.construction
+    if (c.outer_m, c.outer_material) == (c.inner_m, c.inner_material):
+        return walls, made
+    new = {w.id for w in made}
+    held = {o.wall for o in project.openings}
+    changed: dict[str, list[Wall]] = {}
+    for a, b in _edges(outline):
+        for k in _on_line(a, b, ends).tolist():
+            wall = walls[k]
+            if wall.id in changed or (wall.thickness, wall.material) != (c.outer_m, c.outer_material):
+                continue
+            length = math.dist(wall.a, wall.b)
+            ux, uy = (wall.b[0] - wall.a[0]) / length, (wall.b[1] - wall.a[1]) / length
+            s, e = sorted((p[0] - wall.a[0]) * ux + (p[1] - wall.a[1]) * uy for p in (a, b))
+            s, e = max(s, 0.0), min(e, length)
+            middle = (wall.a[0] + ux * (s + e) / 2, wall.a[1] + uy * (s + e) / 2)
+            sides = [(middle[0] - uy * side, middle[1] + ux * side) for side in (ASIDE, -ASIDE)]
+            between = all(any(polygons.contains_point(r.outline, *p) for r in rooms) for p in sides)
+            if e - s < SAME or not between:
+                continue
+            whole = s < SAME and e > length - SAME
+            if whole or wall.id in held:
+                if whole:
+                    changed[wall.id] = [replace(wall, thickness=c.inner_m, material=c.inner_material)]
+                continue
+
+            def at(t: float, wall: Wall = wall, ux: float = ux, uy: float = uy) -> Point:
+                return round(wall.a[0] + ux * t, 6), round(wall.a[1] + uy * t, 6)
+
+            parts = [replace(wall, a=at(s), b=at(e), thickness=c.inner_m, material=c.inner_material)]
+            parts += [replace(wall, id=next(ids), a=at(t), b=at(u)) for t, u in ((0.0, s), (e, length)) if u - t > SAME]
+            changed[wall.id] = parts
+    if not changed:
+        return walls, made
+    out_walls = [part for w in walls for part in changed.get(w.id, [w])]
+    # What is split off is as new as what the room itself asked for.
+    known = {w.id for w in walls}
+    out_made = [w for w in out_walls if w.id in new or w.id not in known]
+    return out_walls, out_made
 
 
 def _on_line(a: Point, b: Point, ends: np.ndarray) -> np.ndarray:

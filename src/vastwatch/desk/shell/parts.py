@@ -11,6 +11,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QShowEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
+    QDateEdit,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -194,6 +195,19 @@ class Count(QSpinBox):
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        turn(self, event, super().wheelEvent)
+
+
+class Day(QDateEdit):
+    """A date; as to the wheel, like a `Choice`."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setDisplayFormat("yyyy-MM-dd")
+        self.setButtonSymbols(QDateEdit.ButtonSymbols.NoButtons)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         turn(self, event, super().wheelEvent)

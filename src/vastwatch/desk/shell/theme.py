@@ -179,8 +179,11 @@ def _sheet(t: Theme) -> str:
     QHeaderView::section {{ background: transparent; border: 0; border-bottom: 1px solid {line}; padding: 3px 5px;
         color: {soft}; font-size: 12px; }}
     QTableView QLineEdit, QTableView QComboBox {{ border-radius: 0; padding: 0 4px; min-height: 0; }}
-    QSpinBox {{ background: {card}; border: 1px solid {line}; border-radius: 5px; padding: 2px 5px; min-height: 20px; }}
-    QSpinBox:focus {{ border: 1px solid {ink}; }}
+    QPlainTextEdit {{ background: {card}; border: 1px solid {line}; border-radius: 5px; padding: 2px 4px; }}
+    QPlainTextEdit:focus {{ border: 1px solid {ink}; }}
+    QSpinBox, QDateEdit {{ background: {card}; border: 1px solid {line}; border-radius: 5px; padding: 2px 5px;
+        min-height: 20px; }}
+    QSpinBox:focus, QDateEdit:focus {{ border: 1px solid {ink}; }}
     QSlider::groove:horizontal {{ height: 3px; background: {line}; border-radius: 1px; }}
     QSlider::handle:horizontal {{ width: 13px; height: 13px; margin: -5px 0; border-radius: 7px; background: {card};
         border: 1px solid {soft}; }}

@@ -166,6 +166,30 @@ class Form(QWidget):
         grid.addWidget(box, at // 2, (at % 2) * 2 + 1, 1, 3 if wide else 1)
         self.fills.append(lambda record: box.setCurrentIndex(options.index(getattr(record, field))))
 
+    def made_choice(
+        self, grid: QGridLayout, at: int, words: str, options: list[tuple[str, str]], key_of: Callable[[Any], str],
+        made: Callable[[Any, str], Any], why: str,
+    ) -> None:  # fmt: skip
+        """A list to choose from, of keys and words, whose choice makes another record of the one that is shown."""
+        box = narrow(Choice())
+        for key, shown in options:
+            box.addItem(shown, key)
+        box.setAccessibleName(words)
+        box.setToolTip(why)
+        ident = self.shown_id
+
+        def chosen(index: int) -> None:
+            found = find_any(self.document.project, ident)
+            key = box.itemData(index)
+            if found is not None and key_of(found[1]) != key:
+                new = put(self.document.project, made(found[1], key))
+                self.document.apply(new, f"Set {words.lower()} to {box.itemText(index)}")
+
+        box.activated.connect(chosen)
+        grid.addWidget(label(words, "soft"), at // 2, (at % 2) * 2)
+        grid.addWidget(box, at // 2, (at % 2) * 2 + 1)
+        self.fills.append(lambda record: box.setCurrentIndex(box.findData(key_of(record))))
+
     def set_field(self, field: str, value: object) -> None:
         """Set a field of the record the form is of."""
         found = find_any(self.document.project, self.shown_id)

@@ -11,12 +11,14 @@ from typing import Any, get_args
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QPushButton
 
-from vastwatch.control.daylight import daylight_factor, wanted_lux
+from vastwatch.control.daylight import daylight_factor
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.building import is_rectangle, resize_room
 from vastwatch.design.edits.fittings import move_furnishing, move_opening, rooms_beside
+from vastwatch.design.edits.uses import use_choices, use_key, with_use
 from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.edits.wiring import add_circuit, circuit_of, off_circuits, set_lamp
+from vastwatch.design.needs import needs_of, use_words
 from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.desk.plan.shapes import front_of, resized, sides
 from vastwatch.desk.shell.cautions import CAUTIONS
@@ -25,7 +27,6 @@ from vastwatch.desk.stages.timing.roles import RolesEditor
 from vastwatch.desk.verdict.form import Form
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Activity, FurnishingMaterial, Leaf, Posture, Rest, WallMaterial
-from vastwatch.site.uses import USES
 
 
 def room_form(form: Form, room: Any) -> None:
@@ -34,17 +35,22 @@ def room_form(form: Form, room: Any) -> None:
     def facts(r: Any) -> str:
         factor = daylight_factor(project, r)
         light = form.tr("no window") if factor <= 0 else form.tr("daylight factor {:.1f} %").format(100 * factor)
-        return f"{r.use} · {polygons.area(r.outline):.1f} m² · {light}"
+        return f"{use_words(form.document.project, r)} · {polygons.area(r.outline):.1f} m² · {light}"
 
     if form.focus.here.shapes == "building":
         form.name_field(form.tr("Room"))
     form.text(facts)
     grid = form.grid()
     if form.focus.here.shapes == "building":
-        form.choice(grid, 2, form.tr("Use"), "use", USES, form.tr("What people do here; sets the usual lux."))
+        form.made_choice(
+            grid, 2, form.tr("Use"), use_choices(project), use_key,
+            lambda r, key: with_use(form.document.project, r, key),
+            form.tr("What people do here; sets what it asks for."),
+        )  # fmt: skip
     form.figure(
-        grid, 0, "Wants", lambda r: wanted_lux(r), lambda r, v: replace(r, needs=replace(r.needs, lux=v)), "plain",
-        25, 0, 5000, form.tr("Lux on the task; below it the room is dark enough for its lamp."),
+        grid, 0, "Wants", lambda r: needs_of(form.document.project, r).lux,
+        lambda r, v: replace(r, needs=replace(r.needs, lux=v)), "plain", 25, 0, 5000,
+        form.tr("Lux on the task; below it the room is dark enough for its lamp."),
     )  # fmt: skip
     form.figure(
         grid, 1, "Air °C", lambda r: r.ambient_c, lambda r, v: replace(r, ambient_c=v), "plain", 1, -30, 60,
@@ -115,7 +121,7 @@ def spot_form(form: Form, spot: Any) -> None:
                  -720, 720, form.tr("Which way somebody here faces; a radar sees a chest best."))  # fmt: skip
     form.place_figures(grid, 4)
     room = find(form.document.project.rooms, spot.room)
-    form.figure(grid, 3, "Lux", lambda r: wanted_lux(room) if r.lux is None else r.lux,
+    form.figure(grid, 3, "Lux", lambda r: needs_of(form.document.project, room).lux if r.lux is None else r.lux,
                  lambda r, v: replace(r, lux=v), "plain", 25, 0, 5000,
                  form.tr("Light wanted at this spot; the room's own until it is set."))  # fmt: skip
 

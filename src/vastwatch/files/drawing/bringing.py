@@ -9,7 +9,7 @@ from itertools import count
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.design.edits.building import WALL_MATERIAL, add_rooms
+from vastwatch.design.edits.building import add_rooms
 from vastwatch.design.edits.fittings import OPENING_SIZES, add_furnishing
 from vastwatch.design.edits.removing import counted
 from vastwatch.design.places import room_at
@@ -91,7 +91,8 @@ def bring_understood(
         taken.add(name)
         wanted.append((name, use_of_name(name) or "sitting", tuple(placed(p) for p in room.outline)))
     before = len(new.walls)
-    new, done = add_rooms(new, level, wanted)
+    # Walls are as thick as they were drawn.
+    new, done = add_rooms(new, level, wanted, as_they_are=True)
     rooms = tuple(room.id for room in done if not isinstance(room, str))
     refused = found.unused_outlines + len(done) - len(rooms)
     if walls == 0 and not rooms:
@@ -130,9 +131,10 @@ def _walls(project: Project, level: str, found: list[FoundWall], placed) -> tupl
         if math.dist(a, b) < SHORTEST_WALL_M or _key(a, b) in known:
             continue
         known.add(_key(a, b))
-        material = WALL_MATERIAL if wall.thickness < MASONRY_M else "brick"
+        made_as = project.construction
+        material = made_as.inner_material if wall.thickness < MASONRY_M else made_as.outer_material
         standing = Wall(
-            id=next(numbers), level=level, a=a, b=b, thickness=round(wall.thickness, 3), material=material,  # type: ignore[arg-type]
+            id=next(numbers), level=level, a=a, b=b, thickness=round(wall.thickness, 3), material=material,
         )  # fmt: skip
         walls.append(standing)
         made += 1

@@ -1,4 +1,4 @@
-"""The left-hand panel of the Brief stage: four pages under one row of tabs."""
+"""The left-hand panel of the Brief stage: five pages under one row of tabs."""
 
 from __future__ import annotations
 
@@ -6,10 +6,11 @@ from vastwatch.desk.shell.parts import Paged
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages.brief.means import MeansPage
 from vastwatch.desk.stages.brief.people import PeoplePage
+from vastwatch.desk.stages.brief.project import ProjectPage
 from vastwatch.desk.stages.brief.rooms import RoomsPage
 from vastwatch.desk.stages.brief.wiring import WiringPage
 
-ROOMS, PEOPLE, WIRING, MEANS = range(4)
+PROJECT, ROOMS, PEOPLE, WIRING, MEANS = range(5)
 
 
 class BriefPanel(Paged):
@@ -17,14 +18,17 @@ class BriefPanel(Paged):
 
     def __init__(self, around: Surroundings) -> None:
         document, focus = around.document, around.focus
+        self.project = ProjectPage(document, focus, around.theme)
         self.rooms = RoomsPage(document, focus, around.theme)
         self.people = PeoplePage(document, focus, around.theme)
         self.wiring = WiringPage(document, focus, around.own)
         self.means = MeansPage(document, focus, around.results, around.own)
-        words = ("Rooms", "People", "Wiring", "Means")
-        super().__init__(list(zip(words, (self.rooms, self.people, self.wiring, self.means))))
-        for page in (self.rooms, self.people, self.wiring, self.means):
+        words = ("Project", "Rooms", "People", "Wiring", "Means")
+        super().__init__(list(zip(words, (self.project, self.rooms, self.people, self.wiring, self.means))))
+        for page in (self.project, self.rooms, self.people, self.wiring, self.means):
             page.say.connect(around.say)
+        if document.project.rooms:
+            self.show_page(ROOMS)
 
     def ask_what_to_buy(self) -> None:
         """Which single addition would help most for its money."""

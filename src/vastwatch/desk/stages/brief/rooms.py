@@ -7,9 +7,10 @@ from typing import Any, get_args
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.design.needs import Need, explained, needs_of
+from vastwatch.design.edits.uses import give_to_use, make_use, use_choices, use_key, with_use
+from vastwatch.design.needs import Need, explained, needs_of, use_words
 from vastwatch.design.project import put
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.shell.document import Document
@@ -19,8 +20,7 @@ from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.shell.units import parse_angle, parse_time
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.site.building import Control, Room
-from vastwatch.site.uses import USES
-from vastwatch.words import duration_words
+from vastwatch.words import duration_words, sentence
 
 CONTROL_WORDS = {"presence": "on and off by itself", "absence": "on by hand, off by itself"}
 
@@ -51,7 +51,7 @@ class RoomsPage(Sleeper):
         self.model = RowsModel(
             (
                 Column(self.tr("Room"), lambda r: r.name, self._rename),
-                Column(self.tr("Use"), lambda r: r.use, self._set_use, lambda _: [(u, u) for u in USES],
+                Column(self.tr("Use"), use_key, self._set_use, lambda _: use_choices(self.document.project),
                        self.tr("What people do here. The needs follow from it."), 72),
                 Column(self.tr("Light goes"), lambda r: r.control, self._set_control,
                        lambda _: list(CONTROL_WORDS.items()),
@@ -121,7 +121,25 @@ class RoomsPage(Sleeper):
         self._put(replace(room, name=text[:60]), f"Name it {text}")
 
     def _set_use(self, room: Room, use: str) -> None:
-        self._put(replace(room, use=use), f"Use {room.name} as {use}")
+        new = with_use(self.document.project, room, use)
+        self._put(new, f"Use {room.name} as {use_words(self.document.project, new)}")
+
+    def _own_use(self, room: Room) -> None:
+        """A use of the project's own of this room's needs, or these needs for all rooms of its own use."""
+        project = self.document.project
+        if room.own_use is not None:
+            words = use_words(project, room)
+            self.document.apply(give_to_use(project, room.id), f"Needs of {words} as in {room.name.lower()}")
+            return
+        asked = self.tr("Name of a use that asks for what {} asks for").format(room.name.lower())
+        name, ok = QInputDialog.getText(self, self.tr("A use of your own"), asked)
+        if ok:
+            try:
+                new, use = make_use(project, room.id, name)
+            except ValueError as e:
+                self.say.emit(sentence(e))
+                return
+            self.document.apply(new, f"Make {use.name} a use")
 
     def _set_control(self, room: Room, control: str) -> None:
         if control not in get_args(Control):
@@ -144,7 +162,7 @@ class RoomsPage(Sleeper):
     def _explain(self) -> None:
         project = self.document.project
         room = next((r for r in project.rooms if r.id == self.focus.room), None)
-        shown = (room, project.spots, project.people, project.brief)
+        shown = (room, project.spots, project.people, project.brief, project.uses)
         if shown == self._shown:
             return
         self._shown = shown
@@ -155,6 +173,13 @@ class RoomsPage(Sleeper):
         self._title.setText(self.tr("{} asks to").format(room.name))
         for need in explained(project, room):
             self._needs.addWidget(self._line(room, need))
+        if room.own_use is None or any(getattr(room.needs, f) is not None for f in room.needs.__struct_fields__):
+            words = self.tr("A use of your own …") if room.own_use is None else self.tr("For all of this use")
+            own = QPushButton(words)
+            own.setObjectName("own-use")
+            own.setToolTip(self.tr("Rooms of one use of your own ask for the same; change it in one, give it to all."))
+            own.clicked.connect(lambda: self._own_use(room))
+            self._needs.addWidget(row(own, QWidget(), stretch=1))
         self._needs.addStretch(1)
 
     def _line(self, room: Room, need: Need) -> QWidget:

@@ -188,9 +188,9 @@ class BuildPanel(QWidget):
         self.document.apply(project, f"Take {name.lower()} away")
 
     def _guess_use(self, words: str) -> None:
-        use = use_of_name(words)
-        if use is not None and not self._use_chosen:
-            self.use.setCurrentText(use)
+        # A name that says nothing of a use has none of the room before either.
+        if not self._use_chosen:
+            self.use.setCurrentText(use_of_name(words) or "sitting")
 
     def _choose_use(self) -> None:
         self._use_chosen = True

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from vastwatch.design.needs import use_words
 from vastwatch.design.places import sensors_in
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.shell.document import Document
@@ -15,9 +16,9 @@ from vastwatch.site.building import Room
 
 
 @kept
-def _about(room: Room) -> str:
-    """A room's second line; rooms compare by identity."""
-    return f"{room.use}, {polygons.area(room.outline):.1f} m²"
+def _about(used_as: str, room: Room) -> str:
+    """A room's second line."""
+    return f"{used_as}, {polygons.area(room.outline):.1f} m²"
 
 
 class RoomsPanel(Side):
@@ -45,7 +46,7 @@ class RoomsPanel(Side):
         if shape == self._shape:
             # Only sizes have changed: a wall is being dragged.
             for room in project.rooms:
-                self._tiles[room.id].set_detail(_about(room))
+                self._tiles[room.id].set_detail(_about(use_words(project, room), room))
             return
         self._shape = shape
         clear(self._list)
@@ -57,7 +58,7 @@ class RoomsPanel(Side):
                     continue
                 n = len(sensors_in(project, room.id))
                 sensors = "" if n == 0 else self.tr("1 sensor") if n == 1 else self.tr("{} sensors").format(n)
-                tile = Tile(self.theme, room.name, _about(room), sensors)
+                tile = Tile(self.theme, room.name, _about(use_words(project, room), room), sensors)
                 tile.chosen.connect(lambda r=room: self.focus.set(level=r.level, room=r.id, selected=r.id))
                 self._list.addWidget(tile)
                 self._tiles[room.id] = tile

@@ -202,7 +202,7 @@ class TimingPanel(QWidget):
         for w in (self.plot, self._legend, self._here, self._use):
             w.setVisible(has)
         use = find(self.document.project.rooms, room).use if room else ""
-        self._caution.setVisible(use in ("stair", "passage", "workshop", "plant"))
+        self._caution.setVisible(use in ("stair", "passage", "corridor", "workshop", "plant"))
         if not has or curve is None:
             busy = self.results.curve.busy
             self._basis.setText("")
