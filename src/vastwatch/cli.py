@@ -141,10 +141,12 @@ def _number(value: float | None, digits: int = 4) -> float | None:
 
 
 def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
-    """`{"findings": [{"rule", "severity", "records", "text", "remedies": [{"text"}]}]}`."""
+    """`{"findings": [{"rule", "severity", "records", "text", "remedies": [{"text"}]}],
+    "cautions": [{"about", "records", "text"}]}`."""
     from vastwatch.advice import findings
+    from vastwatch.advice.cautions import cautions
 
-    found = findings(project)
+    found, said = findings(project), cautions(project)
     document = {
         "findings": [
             {
@@ -156,9 +158,11 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
                 "remedies": [{"text": r.text} for r in f.remedies],
             }
             for f in found
-        ]
+        ],
+        "cautions": [{"about": c.key, "records": list(c.records), "text": c.text} for c in said],
     }
-    return document, [f"{f.severity:8s} {f.text}" for f in found] or ["Nothing found."]
+    lines = [f"{f.severity:8s} {f.text}" for f in found] or ["Nothing found."]
+    return document, lines + [f"caution  {c.text}" for c in said]
 
 
 def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:

@@ -6,14 +6,18 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from vastwatch.design.differences import differences
 from vastwatch.design.project import Project, find, on_level, put
+from vastwatch.desk.pages.plan_sheet import LARGEST_PX, picture, state_for
+from vastwatch.desk.pages.report import Shown, pages
 from vastwatch.desk.plan.underlay import kept, packed
+from vastwatch.desk.ribbon.lanes import incident_title
 from vastwatch.desk.shell.clash import ClashSheet
 from vastwatch.desk.shell.document import ChangedElsewhere, Document, empty_project
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
 from vastwatch.desk.stages.plan.drawing_preview import traced
@@ -27,6 +31,10 @@ from vastwatch.files.reading import read_whole
 from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
 from vastwatch.files.svg import write_svg
 from vastwatch.files.writing import beside, safe_name, write_atomically
+from vastwatch.rehearsal.causes import explain
+
+# A picture is so wide unless somebody says otherwise, pixels.
+PICTURE_PX = 2400
 
 
 class Filing(QObject):
@@ -42,9 +50,12 @@ class Filing(QObject):
     brought = pyqtSignal()
     picture = pyqtSignal(Path)
 
-    def __init__(self, window: QWidget, document: Document, focus: Focus, plan: QWidget, theme: Theme) -> None:
+    def __init__(
+        self, window: QWidget, document: Document, focus: Focus, plan: QWidget, results: Results, theme: Theme
+    ) -> None:
         super().__init__(window)
-        self.window, self.document, self.focus, self.plan, self.theme = window, document, focus, plan, theme
+        self.window, self.document, self.focus, self.plan = window, document, focus, plan
+        self.results, self.theme = results, theme
 
     def new(self) -> None:
         """Begin an empty project."""
@@ -157,30 +168,65 @@ class Filing(QObject):
         self.brought.emit()
 
     def send_out(self) -> None:
-        """Ask for a name and write a DXF, or a picture of the plan."""
+        """Ask for a name and write a DXF, a picture of the level, or pages for a client."""
+        kinds = {
+            self.tr("Drawing (*.dxf)"): ".dxf", self.tr("Vector picture (*.svg)"): ".svg",
+            self.tr("Picture (*.png)"): ".png", self.tr("Pages for a client, A4 (*.pdf)"): ".pdf",
+            self.tr("Pages for a client, A3 (*.pdf)"): ".pdf",
+        }  # fmt: skip
         suggested = safe_name(self.document.project.name) + ".dxf"
-        name, _ = QFileDialog.getSaveFileName(
-            self.window,
-            self.tr("Send out"),
-            str(Path(self._folder()) / suggested),
-            self.tr("Drawing (*.dxf);;Vector picture (*.svg);;Picture (*.png)"),
+        name, kind = QFileDialog.getSaveFileName(
+            self.window, self.tr("Send out"), str(Path(self._folder()) / suggested), ";;".join(kinds)
         )
-        if name:
-            self.send_out_to(Path(name))
+        if not name:
+            return
+        path = Path(name)
+        if path.suffix.lower() not in kinds.values():
+            path = path.with_name(path.name + kinds.get(kind, ".dxf"))
+        width = PICTURE_PX
+        if path.suffix.lower() == ".png":
+            width, ok = QInputDialog.getInt(
+                self.window,
+                self.tr("How large?"),
+                self.tr("Width of the picture in pixels"),
+                width,
+                100,
+                LARGEST_PX,
+                100,
+            )
+            if not ok:
+                return
+        self.send_out_to(path, "A3" if "A3" in kind else "A4", width)
 
-    def send_out_to(self, path: Path) -> None:
-        """Write the plan as a drawing, or as the picture it is now."""
+    def send_out_to(self, path: Path, paper: str = "A4", width: int = PICTURE_PX) -> None:
+        """Write the plan as a drawing, the shown level as a picture, or everything as pages."""
+        project, level = self.document.project, self.focus.level
         try:
             if path.suffix.lower() == ".png":
-                write_atomically(path, packed(self.plan.grab().toImage(), "PNG"))
+                image = picture(state_for(project, level), width)
+                if image is None:
+                    raise ProjectError("this level is empty: there is nothing to draw")
+                write_atomically(path, packed(image, "PNG"))
             elif path.suffix.lower() == ".svg":
-                write_svg(self.document.project, self.focus.level, path)
+                write_svg(project, level, path)
+            elif path.suffix.lower() == ".pdf":
+                write_atomically(path, self._pages(paper))
             else:
-                write_drawing(self.document.project, path)
+                write_drawing(project, path)
         except ProjectError as e:
             self.complain(self.tr("It could not be sent out"), str(e))
             return
         self.say.emit(self.tr("Sent out to {}.").format(path))
+
+    def _pages(self, paper: str) -> bytes:
+        """The pages of what has been computed so far, with the incident that is open."""
+        results, shown = self.results, None
+        week = results.week.value
+        if week is not None and 0 <= self.focus.incident < len(week.incidents):
+            incident = week.incidents[self.focus.incident]
+            level = find(week.project.rooms, incident.room).level
+            shown = Shown(explain(week, incident), level, incident_title(week, incident))
+        return pages(self.document.project, paper, week, results.findings.value, results.curve.value, incident=shown)
 
     def _folder(self) -> str:
         return str(self.document.path.parent) if self.document.path else ""

@@ -74,7 +74,7 @@ class Window(QMainWindow):
             document, self.focus, self.results, theme, self.own, self.plan, self.playhead, self.say
         )  # fmt: skip
         self._panels: dict[str, QWidget] = {}
-        self.filing = Filing(self, document, self.focus, self.plan, theme)
+        self.filing = Filing(self, document, self.focus, self.plan, self.results, theme)
         self.setWindowTitle("Vast Watch")
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)

@@ -11,6 +11,7 @@ from typing import Any, get_args
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QPushButton
 
+from vastwatch.advice.cautions import CAUTIONS
 from vastwatch.control.daylight import daylight_factor
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.building import is_rectangle, resize_room
@@ -21,7 +22,6 @@ from vastwatch.design.edits.wiring import add_circuit, circuit_of, off_circuits,
 from vastwatch.design.needs import needs_of, use_words
 from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.desk.plan.shapes import front_of, resized, sides
-from vastwatch.desk.shell.cautions import CAUTIONS
 from vastwatch.desk.shell.parts import Choice, label, narrow
 from vastwatch.desk.stages.timing.roles import RolesEditor
 from vastwatch.desk.verdict.form import Form

@@ -9,13 +9,13 @@ from typing import Any, get_args
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QLineEdit
 
+from vastwatch.advice.cautions import CAUTIONS
 from vastwatch.advice.fixing import opening_middle
 from vastwatch.design.edits.drawing_aids import HAZARD_KINDS, times_of, times_words
 from vastwatch.design.edits.selections import set_many
 from vastwatch.design.edits.wiring import load_w, switches_of
 from vastwatch.design.places import room_at
 from vastwatch.design.project import find, find_any
-from vastwatch.desk.shell.cautions import CAUTIONS
 from vastwatch.desk.shell.parts import Choice, FigureField, label, narrow
 from vastwatch.desk.shell.units import show_length
 from vastwatch.desk.verdict.form import Form

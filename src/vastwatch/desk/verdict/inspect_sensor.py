@@ -9,11 +9,11 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QCheckBox, QGridLayout
 
+from vastwatch.advice.cautions import CAUTIONS, of_sensor
 from vastwatch.advice.fixing import weight_at
 from vastwatch.advice.wiring_checks import MAT_REACH_M
 from vastwatch.design.places import room_at
 from vastwatch.design.project import find, find_any
-from vastwatch.desk.shell.cautions import CAUTIONS
 from vastwatch.desk.verdict.form import Form
 from vastwatch.devices import MatType
 from vastwatch.devices.families import HEADINGS
@@ -58,10 +58,8 @@ def sensor_form(form: Form, sensor: Any) -> None:
                      form.tr("Negative looks down."))  # fmt: skip
     for setting in settings_of(device):
         at += _setting(form, grid, at, setting, device)
-    if device.power == "mains":
-        form.text(lambda _: CAUTIONS["mains"])
-    elif sensor.at[2] > 1.9:
-        form.text(lambda _: CAUTIONS["ladder"])
+    if of_sensor(form.document.project, sensor):
+        form.text(lambda s: "\n".join(CAUTIONS[key] for key in of_sensor(form.document.project, s)))
 
 
 def _setting(form: Form, grid: QGridLayout, at: int, setting: str, device: Any) -> int:

@@ -8,11 +8,11 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from vastwatch.advice.cautions import CAUTIONS
 from vastwatch.design.edits import wiring
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.project import find, put
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
-from vastwatch.desk.shell.cautions import CAUTIONS
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, FigureField, Sleeper, clear, label, line, row, scrolling

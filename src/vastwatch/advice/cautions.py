@@ -1,0 +1,82 @@
+"""The usual cautions, each once and in plain words, shown where the work can hurt somebody: at the thing when it is
+selected, in the printed pages, and in a check. Local codes and licensed practice decide, always."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from vastwatch.design.places import room_of
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Sensor
+
+# Hung higher than this, a ladder is needed, metres.
+REACH_M = 1.9
+# Cells of this chemistry, by their names.
+LITHIUM = ("CR2032", "CR2450", "CR123A", "CR2")
+RADARS = ("radar", "dual")
+# Where being sensed is nobody else's business.
+PRIVATE_USES = ("bedroom", "nursery", "toilet", "bathroom", "consulting")
+WORK_USES = ("desk", "open office", "meeting", "reception", "workshop", "shop", "class")
+
+CAUTIONS = {
+    "mains": "Mains: isolate the circuit at the board, prove it dead, follow the local wiring code; a licensed "
+    "electrician where that is required.",
+    "machine": "Machines and heat: their light must fail to ON; no sensor here ever switches the machine itself.",
+    "heat": "Heaters: never switched by presence alone; keep their thermostats and overrun timers.",
+    "stair": "Stairs: their light must fail to ON, and emergency lighting is never switched by presence.",
+    "ladder": "Hung above reach: stand the ladder on firm ground, and not alone on the stairs.",
+    "care": "Care: a sensor at a bed, a chair or a floor is a convenience. It is no medical and no life-safety device, "
+    "and takes no carer's place.",
+    "notice": "Doors, gates, pools, fences: a notice keeps nobody safe. Barriers, latches and alarms are for the local "
+    "code to ask for, and not for this.",
+    "consent": "People are told that they are sensed, and agree to it: foremost in bedrooms and toilets, and at work, "
+    "where the local law has its say.",
+    "lithium": "Lithium cells: out of children's reach (a swallowed one burns within hours: to hospital at once), weak "
+    "in the cold, and handed in when spent, never in the bin.",
+    "radar": "Radar sends a weak radio signal: a few thousandths of a watt in most modules, far below what the rules "
+    "for the public allow. Say so to whoever asks, and keep to the local rules for its band.",
+}
+
+
+class Caution(NamedTuple):
+    """One that concerns a project, and what it is about: ids of records, the first to look at."""
+
+    key: str
+    text: str
+    records: tuple[str, ...]
+
+
+def of_sensor(project: Project, sensor: Sensor) -> list[str]:
+    """The keys of the cautions that a placed sensor calls for."""
+    device = find(project.devices, sensor.device)
+    room = room_of(project, sensor)
+    use = None if room is None else room.use
+    out = []
+    if sensor.at[2] > REACH_M:
+        out.append("ladder")
+    if device.power == "mains":
+        out.append("mains")
+    if device.family == "mat" or (device.family in RADARS and use in ("bedroom", "nursery")):
+        out.append("care")
+    if device.family == "contact":
+        out.append("notice")
+    if device.family not in ("light", "humidity", "contact", "plug") and use in (*PRIVATE_USES, *WORK_USES):
+        out.append("consent")
+    if device.battery is not None and device.battery.cell in LITHIUM:
+        out.append("lithium")
+    if device.family in RADARS:
+        out.append("radar")
+    return out
+
+
+def cautions(project: Project) -> list[Caution]:
+    """Every caution that concerns a project, each once, in the order in which work is done. Those of stairs and
+    machines are not among them: the findings say them, at their rooms."""
+    about: dict[str, list[str]] = {key: [] for key in CAUTIONS}
+    for sensor in project.sensors:
+        for key in of_sensor(project, sensor):
+            about[key].append(sensor.id)
+    modules = {d.id for d in project.devices if d.family == "module"}
+    about["mains"] += [c.id for c in project.circuits if c.module in modules]
+    about["heat"] += [h.id for h in project.hazards if h.kind == "heat source"]
+    return [Caution(key, CAUTIONS[key], tuple(ids)) for key, ids in about.items() if ids]
