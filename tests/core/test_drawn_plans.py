@@ -332,3 +332,49 @@ def test_two_files_are_compared(tmp_path, capsys):
     assert cli.main(["compare", str(one), str(other), "--json"]) == 0
     told = json.loads(capsys.readouterr().out)["differences"]
     assert {(d["way"], d["kind"]) for d in told} >= {("gone", "opening")}
+
+
+# -- out and in again ------------------------------------------------------------------------------------------------------
+
+
+def test_the_sample_comes_back_from_its_own_drawing_as_it_was(demo, tmp_path):
+    """Rooms, doors with their hinges, windows, wall by wall; and everything else is in the drawing, on layers of its own."""
+    from vastwatch.design.project import on_level
+    from vastwatch.files.drawing.writing import write_drawing
+    from vastwatch.sensing.contour_lines import contour_lines
+
+    path = tmp_path / "demo.dxf"
+    write_drawing(demo, path, contours=contour_lines(demo))
+    drawing = read_drawing(path)
+    kinds = {name.split("-", 1)[1] for name in drawing.layers if name.startswith("ground-")}
+    assert kinds >= {"walls", "doors", "windows", "rooms", "names", "furniture", "spots", "lamps", "circuits", "switches",
+                     "sockets", "hazards", "sensors", "views", "contours"}  # fmt: skip
+    for level in ("ground", "upper"):
+        layers = {n for n in drawing.layers if n.startswith(f"{level}-") and layer_kind(n) != "left out"}
+        project = bring_in(bare(), "g", drawing, layers, "m").project
+        areas = {r.name: polygons.area(r.outline) for r in project.rooms}
+        assert areas == pytest.approx({r.name: polygons.area(r.outline) for r in on_level(demo.rooms, level)}, abs=0.05)
+        mine = [o for o in demo.openings if find(demo.walls, o.wall).level == level]
+        for kind in ("door", "window"):
+            truth = [place(demo, o) for o in mine if o.kind == kind]
+            back = [place(project, o) for o in project.openings if o.kind == kind]
+            assert len(back) == len(truth)
+            assert all(min(math.dist(p, q) for q in back) < 0.05 for p in truth)
+    assert {n.split("-")[0] for n in usual_layers(drawing)} == {"ground"}
+
+
+def test_contours_are_where_the_map_says(demo):
+    from vastwatch.sensing.contour_lines import contour_lines
+    from vastwatch.sensing.coverage import coverage
+
+    lines = contour_lines(demo)
+    seen = coverage(demo, "pir-shop", "across")
+    checked = 0
+    for limit, paths in lines["pir-shop"].items():
+        for path in paths:
+            for x, y in path[:: max(len(path) // 20, 1)]:
+                j, i = int((x - seen.grid.x0) / seen.grid.cell), int((y - seen.grid.y0) / seen.grid.cell)
+                near = seen.notice_s[max(i - 1, 0) : i + 2, max(j - 1, 0) : j + 2]
+                assert near.min() <= limit * 1.001 and near.max() >= limit * 0.999
+                checked += 1
+    assert checked > 20

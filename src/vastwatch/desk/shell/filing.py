@@ -32,6 +32,7 @@ from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
 from vastwatch.files.svg import write_svg
 from vastwatch.files.writing import beside, safe_name, write_atomically
 from vastwatch.rehearsal.causes import explain
+from vastwatch.sensing.contour_lines import contour_lines
 
 # A picture is so wide unless somebody says otherwise, pixels.
 PICTURE_PX = 2400
@@ -212,7 +213,7 @@ class Filing(QObject):
             elif path.suffix.lower() == ".pdf":
                 write_atomically(path, self._pages(paper))
             else:
-                write_drawing(project, path)
+                write_drawing(project, path, contours=contour_lines(project, self.focus.figure))
         except ProjectError as e:
             self.complain(self.tr("It could not be sent out"), str(e))
             return

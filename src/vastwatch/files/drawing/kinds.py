@@ -13,7 +13,7 @@ LayerKind = Literal["walls", "doors", "windows", "furniture", "stairs", "names",
 _LAYERS: tuple[tuple[LayerKind, str], ...] = (
     ("left out", "dim|anno|note|grid|axis|axes|achs|hatch|patt|title|border|sheet|frame|vport|viewport|defpoints|elev"
      "|sect|north|symb|elec|light|ceil|roof|hvac|duct|pipe|mech|fire|sprink|survey|topo|site|land|tree|sensor|lamp|circuit"
-     "|switch|socket|contour|hazard|output|spot|furnace|bemass|schraff|cota|text"),
+     "|switch|socket|contour|view|hazard|output|spot|furnace|bemass|schraff|cota|text"),
     ("rooms", "room|space|area|raum|zone"),
     ("names", "name|label|tag|ident"),
     ("doors", "door|dor|tuer|tür|porte|puerta"),

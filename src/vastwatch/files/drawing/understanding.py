@@ -245,6 +245,10 @@ def usual_layers(drawing: Drawing) -> set[str]:
     """The layers one begins with: all but those that, by their names, hold what no plan is built of."""
     layers = set(drawing.layers)
     kept = {name for name in layers if layer_kind(name) != "left out"}
+    # Storeys that lie on one another, each on layers of its own: one of them to begin with.
+    storeys = sorted(name.removesuffix("-walls") for name in kept if name.endswith("-walls"))
+    if len(storeys) > 1:
+        kept = {name for name in kept if name.startswith(f"{storeys[0]}-")}
     return kept or layers
 
 
