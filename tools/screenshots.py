@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 import tempfile
 from pathlib import Path
 
@@ -16,8 +17,11 @@ from PyQt6.QtWidgets import QApplication
 from vastwatch.desk.shell.app import Desk, make_application
 from vastwatch.desk.shell.document import Document, empty_project
 from vastwatch.desk.shell.keysheet import KeySheet
+from vastwatch.desk.shell.window import Window
+from vastwatch.desk.stages.plan.drawing import DrawingDialog
 from vastwatch.desk.stages.sensors.compare import CompareSheet
 from vastwatch.files import load_demo
+from vastwatch.files.drawing.reading import read_drawing
 from vastwatch.memory import keep_freed_memory
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
@@ -74,6 +78,24 @@ def beginning() -> None:
     desk.window.hide()
 
 
+def drawing_preview(window: Window) -> None:
+    """What an office's drawing becomes, as the tests draw it."""
+    sys.path.insert(0, str(FOLDER.parents[1] / "tests"))
+    import drawn_plans
+
+    with tempfile.TemporaryDirectory() as folder:
+        habit = next(h for h in drawn_plans.HABITS if h.name == "everything at once")
+        drawing = read_drawing(drawn_plans.draw(habit, Path(folder) / "office.dxf"))
+    dialog = DrawingDialog(window, drawing, window.theme)
+    dialog.open()
+    while dialog.found is None:
+        QTest.qWait(50)
+    QTest.qWait(200)
+    dialog.grab().save(str(FOLDER / "drawing-preview.png"))
+    print("docs/screenshots/drawing-preview.png")
+    dialog.reject()
+
+
 def main() -> None:
     keep_freed_memory()
     studio = Studio()
@@ -83,9 +105,11 @@ def main() -> None:
     focus.set(stage="Brief", level="upper", room="sitting", selected="sitting")
     brief = window.panel("Brief")
     studio.take("brief-rooms")
-    brief.show_page(1)
+    brief.show_page(0)
+    studio.take("brief-project")
+    brief.show_page(2)
     studio.take("brief-people")
-    brief.show_page(3)
+    brief.show_page(4)
     brief.means.ask_next()
     studio.take("brief-means")
     focus.set(stage="Plan", level="ground", room="shop", selected="shop")
@@ -114,6 +138,7 @@ def main() -> None:
     sheet = window.panel("Sensors").findChild(CompareSheet)
     sheet.grab().save(str(FOLDER / "shelf-compare.png"))
     sheet.close()
+    drawing_preview(window)
     focus.set(level="ground", figure="across", stage="Timing", room="throwing", selected="throwing")
     studio.take("timing")
     studio.incident("throwing", "dropped", 19.0)

@@ -242,3 +242,52 @@ def test_a_sentence_is_one_line(text):
     words = str(ProjectError(text))
     assert len(words.splitlines()) == 1 and len(words) <= 620 and words.isprintable()
     assert one_line(words) == words
+
+
+def test_a_large_level_is_computed_coarser_and_that_is_said_and_a_huge_one_is_refused():
+    from vastwatch.advice import findings
+    from vastwatch.files.check import faults_of
+    from vastwatch.sensing.coverage import CELL, MOST_CELLS, level_grid
+    from vastwatch.site.building import Level, Room
+
+    def hall(width, depth):
+        room = Room(
+            id="hall", level="g", name="Hall", use="store", outline=((0, 0), (width, 0), (width, depth), (0, depth))
+        )
+        return make_room(
+            levels=(Level(id="g", name="Ground", elevation=0.0),), rooms=(room,), walls=(), openings=(), sensors=(),
+            presences=(), spots=(), people=(), lamps=(),
+        )  # fmt: skip
+
+    small, large, huge = hall(50, 50), hall(150, 100), hall(500, 300)
+    assert level_grid(small.rooms, "g").cell == CELL
+    grid = level_grid(large.rooms, "g")
+    assert grid.cell == 4 * CELL / 2 and grid.rows * grid.columns <= MOST_CELLS
+    assert [f.rule for f in findings(large) if f.rule == "level-size"] == ["level-size"]
+    assert "squares of 10 cm in place of 5" in next(f.text for f in findings(large) if f.rule == "level-size")
+    assert not [f for f in findings(small) if f.rule == "level-size"]
+    assert any("500 × 300 m" in fault for fault in faults_of(huge)) and not list(faults_of(large))
+
+
+@pytest.mark.parametrize("cell", ["=1+1", "+x", "-x", "@x", "'quoted", "\t=1"])
+def test_no_cell_is_taken_for_a_formula(cell):
+    from vastwatch.files.csv_cells import guarded, unguarded
+
+    assert guarded(cell).startswith("'") and unguarded(guarded(cell)) == cell
+    for plain in ("-5", "4.2", "Kitchen", "1,5", "yes", ""):
+        assert guarded(plain) == plain == unguarded(plain)
+
+
+def test_names_that_look_like_other_things_survive_a_list_of_types(tmp_path):
+    from vastwatch.devices import catalogue
+    from vastwatch.files.device_list import read_devices, write_devices
+
+    first = catalogue()[0]
+    odd = [
+        replace(first, id=f"own-{k}", name=name, summary=name)
+        for k, name in enumerate(("yes", "No", "1,5", "=1+1", "-3", "'a", "true"))
+    ]
+    for suffix in ("csv", "json"):
+        path = tmp_path / f"types.{suffix}"
+        write_devices(odd, path)
+        assert [(d.name, d.summary) for d in read_devices(path)] == [(d.name, d.summary) for d in odd]

@@ -21,7 +21,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.devices import PirType
 from vastwatch.people.routes import route
-from vastwatch.sensing.coverage import coverage, room_mask, spot_notice_s
+from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_mask, spot_notice_s
 from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.site.building import Room, Spot
 from vastwatch.words import about_words, duration_words, never_words
@@ -249,6 +249,15 @@ def _plan_size(project: Project) -> Iterator[Finding]:
             f"The plan has {len(project.walls):,} walls; contours may lag behind the hand while dragging.",
             (Advice("Leave out walls that no sensor can see."),), None,
         )  # fmt: skip
+    for level in project.levels:
+        cell = level_grid(project.rooms, level.id).cell
+        if cell > CELL:
+            yield Finding(
+                "level-size", "note", (level.id,),
+                f"{level.name} is large: its maps are computed on squares of {100 * cell:.0f} cm in place of "
+                f"{100 * CELL:.0f}.",
+                (Advice("Design it in parts where that is too coarse."),), None,
+            )  # fmt: skip
 
 
 CHECKS = (
