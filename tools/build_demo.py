@@ -158,7 +158,7 @@ FURNISHINGS = (
     thing("shop-counter", "ground", "counter", 1.9, 2.4, 4.2, 3.0, 1.05, "Counter"),
     thing("shop-shelf", "ground", "shelf", 0.2, 2.7, 0.6, 3.5, 2.0, "Display shelf"),
     thing("shop-table", "ground", "table", 1.6, 0.7, 3.2, 1.4, 0.8, "Display table"),
-    thing("stair", "ground", "stair", 5.1, 1.35, 5.95, 4.25, 2.6, "Stair", climb=270),
+    thing("stair", "ground", "stair", 5.1, 1.35, 5.95, 4.25, 2.9, "Stair", climb=270),
     thing("toilet-bowl", "ground", "toilet", 5.65, 6.95, 6.05, 7.35, 0.42, "Toilet", material="glass"),
     thing("glaze-bench", "ground", "bench", 7.3, 6.3, 10.4, 7.0, 0.9, "Glaze bench"),
     thing("glaze-shelf", "ground", "shelf", 11.2, 3.7, 11.8, 5.6, 1.9, "Glaze shelf"),

@@ -141,3 +141,87 @@ def test_a_stair_against_a_wall_that_turns_climbs_the_way_the_wall_then_runs():
     for up in (0.5, -0.3):
         moved = find(move_corner(project, "g", (6.0, 4.0), (6.0, 4.0 + up)).furnishings, "stair")
         assert moved.climb == pytest.approx(math.degrees(math.atan2(up, 6.0)) % 360, abs=0.01)
+
+
+def _stair_findings(**fields):
+    """What is found of the sample's stair with some of its fields, or its outline, otherwise."""
+    from msgspec.structs import replace
+
+    from vastwatch.advice.plan_checks import stairs_nowhere
+    from vastwatch.design.project import find, put
+    from vastwatch.files import load_demo
+
+    demo = load_demo()
+    return [f.text for f in stairs_nowhere(put(demo, replace(find(demo.furnishings, "stair"), **fields)))]
+
+
+def test_a_stair_that_ends_beside_the_next_floor_is_found():
+    assert _stair_findings() == []
+    assert "ends 0.50 m short of upper floor" in _stair_findings(z1=2.4)[0]
+    assert "ends 0.60 m above upper floor" in _stair_findings(z1=3.5)[0]
+    # Within one step it is a matter of the last one.
+    assert _stair_findings(z1=2.8) == []
+
+
+def test_a_stair_with_too_little_way_or_width_is_found():
+    steep = ((5.1, 2.45), (5.95, 2.45), (5.95, 4.25), (5.1, 4.25))
+    assert "58° is a ladder" in _stair_findings(outline=steep)[0]
+    narrow = ((5.1, 1.35), (5.6, 1.35), (5.6, 4.25), (5.1, 4.25))
+    assert "0.50 m wide" in _stair_findings(outline=narrow)[0]
+
+
+def test_a_new_stair_reaches_the_next_floor():
+    from vastwatch.design.edits.fittings import add_furnishing
+    from vastwatch.files import load_demo
+    from vastwatch.site.furniture import furniture
+
+    kind = next(k for k in furniture() if k.kind == "stair")
+    demo = load_demo()
+    _, ground = add_furnishing(demo, "ground", kind, (2.0, 4.5), 0.0)
+    _, top = add_furnishing(demo, "upper", kind, (2.0, 4.5), 0.0)
+    assert (ground.z1, top.z1) == (2.9, kind.z1)
+
+
+def test_a_double_bed_has_two_sides_to_lie_on():
+    import math
+
+    from vastwatch.design.edits.fittings import add_furnishing
+    from vastwatch.design.edits.typical_days import add_person
+    from vastwatch.files import load_demo
+    from vastwatch.site.furniture import furniture
+
+    demo = load_demo()
+    beds = {k.name: k for k in furniture() if k.kind == "bed"}
+    new, _ = add_furnishing(demo, "upper", beds["Double bed"], (8.0, 4.0), 90.0)
+    sides = new.spots[len(demo.spots) :]
+    assert len(sides) == 2 and len({s.id for s in sides}) == 2 and all(s.posture == "lying" for s in sides)
+    assert math.dist(sides[0].at, sides[1].at) == pytest.approx(0.8)
+    single, _ = add_furnishing(demo, "upper", beds["Single bed"], (8.0, 4.0), 90.0)
+    assert len(single.spots) == len(demo.spots) + 1
+    # Two people sleep on a side each.
+    bare = replace(new, people=(), spots=tuple(s for s in new.spots if s.activity != "sleeping" or s in sides))
+    one, _ = add_person(bare, "at home")
+    both, _ = add_person(one, "at home")
+    assert len({s.spot for p in both.people for s in p.stays if s.spot in {x.id for x in sides}}) == 2
+
+
+def test_typical_people_of_all_kinds_have_days_that_can_be_lived():
+    from vastwatch.design.edits.typical_days import TEMPLATES, add_person
+    from vastwatch.files import load_demo
+    from vastwatch.files.check import faults_of
+    from vastwatch.people import simulate_days
+
+    project = replace(load_demo(), people=())
+    for kind in TEMPLATES:
+        project, person = add_person(project, kind)
+        assert person.stays and not list(faults_of(project))
+    by_name = {p.name.split(",")[0]: p for p in project.people}
+    assert by_name["Dog"].kind == "pet" and by_name["Child"].kind == "child"
+    # Whoever does not live there is out at night, and does not sit at a desk at half past six in the evening.
+    truth = simulate_days(project, 5, 1)
+    for name in ("Staff", "Client or patient"):
+        track = next(t for t in truth.tracks if t.person.name.startswith(name))
+        for day in range(5):
+            assert truth.where(track, day * 86_400 + 18.5 * 3600).level == -1
+    cleaner = next(t for t in truth.tracks if t.person.name.startswith("Cleaner"))
+    assert len({truth.spots[s].room for s in cleaner.spot}) > 6

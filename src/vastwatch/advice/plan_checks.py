@@ -42,6 +42,8 @@ PASSABLE_M = 0.5
 AT_DOOR_M = 2.0
 # So much floor is wanted before the foot and beyond the head of a stair, metres.
 LANDING_M = 0.5
+# A stair ends within one step of the next floor, is no steeper and no narrower than this: metres, degrees, metres.
+STEP_M, STEEPEST_DEG, NARROWEST_STAIR_M = 0.22, 55.0, 0.6
 # With more rooms than this the checks that compare pairs are left to the drawing tools.
 MOST_PAIRS = 400
 
@@ -253,9 +255,27 @@ def stairs_nowhere(project: Project) -> Iterator[Finding]:
         elif (shut := _landing_shut(project, f, foot, head, upper.id)) is not None:
             text = f"{f.name} has its {shut} against a wall: nobody can step {'onto' if shut == 'foot' else 'off'} it."
             remedy = f"Leave {LANDING_M:g} m or more before its foot and beyond its head, or turn the climb round."
+        elif abs(missing := (upper.elevation - find(project.levels, f.level).elevation) - f.z1) > STEP_M:
+            way = "short of" if missing > 0 else "above"
+            text = f"{f.name} rises {f.z1:.2f} m and ends {abs(missing):.2f} m {way} {upper.name.lower()}."
+            remedy = f"Set its top to {f.z1 + missing:.2f} m, or the levels to where they are."
+        elif (steep := math.degrees(math.atan2(f.z1, max(math.dist(foot, head), 0.01)))) > STEEPEST_DEG:
+            text = f"{f.name} rises {f.z1:.2f} m over {math.dist(foot, head):.2f} m: {steep:.0f}° is a ladder."
+            remedy = f"Make it {f.z1 / math.tan(math.radians(STEEPEST_DEG)):.2f} m long or more."
+        elif (narrow := min(_sides(f))) < NARROWEST_STAIR_M:
+            text = f"{f.name} is {narrow:.2f} m wide: too narrow to walk."
+            remedy = f"Make it {NARROWEST_STAIR_M:g} m wide or more; the local code asks for more than that."
         else:
             continue
         yield Finding("stair-nowhere", "wrong", (f.id,), text, (Advice(remedy),), home)
+
+
+def _sides(stair: Furnishing) -> tuple[float, float]:
+    """How long a stair is along its climb, and how wide across, metres."""
+    a = math.radians(stair.climb or 0.0)
+    outline = np.asarray(stair.outline, float)
+    along, across = outline @ (math.cos(a), math.sin(a)), outline @ (-math.sin(a), math.cos(a))
+    return float(np.ptp(along)), float(np.ptp(across))
 
 
 def _landing_shut(project: Project, stair: Furnishing, foot: Point, head: Point, upper: str) -> str | None:

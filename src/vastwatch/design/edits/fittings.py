@@ -15,6 +15,7 @@ from vastwatch.design.edits.following import fixed_to, spots_with
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.design.records import Fixture, Lamp
+from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Opening, OpeningKind, Room, Spot
 from vastwatch.site.furniture import FurnitureType
@@ -28,6 +29,8 @@ OPENING_SIZES: dict[OpeningKind, tuple[float, float, float]] = {
 }
 # Whoever works at a piece is so far before its edge, metres.
 BEFORE_M = 0.35
+# What is lain on and at least so wide has two sides to lie on, metres.
+FOR_TWO_M = 1.3
 # This far to either side of a wall's face its rooms are looked for, metres.
 BESIDE_M = 0.15
 # What a lamp draws that is added to a room that has one, watts.
@@ -101,13 +104,24 @@ def add_furnishing(
         raise ValueError("furniture stands inside a room")
     piece = Furnishing(
         id=fresh_name_id(project, kind.name), level=level, name=kind.name, kind=kind.kind,
-        outline=footprint(kind, at, turn), z0=kind.z0, z1=kind.z1, material=kind.material,
+        outline=footprint(kind, at, turn), z0=kind.z0, z1=_top_of(project, kind, level), material=kind.material,
         # One steps onto a stair at its front, and climbs towards its back.
         climb=(turn + 180.0) % 360 if kind.kind == "stair" else None,
     )  # fmt: skip
     project = replace(project, furnishings=(*project.furnishings, piece))
-    spot = _spot_of(project, kind, room.id, level, at, turn)
-    return (project if spot is None else replace(project, spots=(*project.spots, spot))), piece
+    for spot in _spots_of(project, kind, room.id, level, at, turn):
+        project = replace(project, spots=(*project.spots, replace(spot, id=fresh_name_id(project, spot.id))))
+    return project, piece
+
+
+def _top_of(project: Project, kind: FurnitureType, level: str) -> float:
+    """How high a piece is; a stair as high as the next floor, where there is one."""
+    if kind.kind != "stair":
+        return kind.z1
+    order = levels_in_order(project)
+    k = next(i for i, x in enumerate(order) if x.id == level)
+    rise = order[k + 1].elevation - order[k].elevation if k + 1 < len(order) else 0.0
+    return round(rise, 3) if rise > 0 else kind.z1
 
 
 def footprint(kind: FurnitureType, at: Point, turn: float) -> Outline:
@@ -116,24 +130,31 @@ def footprint(kind: FurnitureType, at: Point, turn: float) -> Outline:
     return turned(((-w, -d), (w, -d), (w, d), (-w, d)), at, turn - 90.0)
 
 
-def _spot_of(project: Project, kind: FurnitureType, room: str, level: str, at: Point, turn: float) -> Spot | None:
-    """The spot that comes with a piece: on it, or an arm's length before it, where there is floor."""
+def _spots_of(project: Project, kind: FurnitureType, room: str, level: str, at: Point, turn: float) -> list[Spot]:
+    """The spots that come with a piece: on it, on either side of what two lie on, or an arm's length before it, where
+    there is floor."""
     if kind.sits or kind.lies:
-        return Spot(
-            id=fresh_name_id(project, f"on {kind.name}"), room=room, name=kind.name.lower(), at=at,
-            facing=turn % 360, posture="seated" if kind.sits else "lying", activity=kind.sits or kind.lies,  # type: ignore[arg-type]
+        spot = Spot(
+            id=f"on {kind.name}", room=room, name=kind.name.lower(), at=at, facing=turn % 360,
+            posture="seated" if kind.sits else "lying", activity=kind.sits or kind.lies,  # type: ignore[arg-type]
         )  # fmt: skip
+        if not kind.lies or kind.width < FOR_TWO_M:
+            return [spot]
+        sides = turned(((-kind.width / 4, 0.0), (kind.width / 4, 0.0)), at, turn - 90.0)
+        return [replace(spot, name=f"{spot.name}, {side}", at=p) for side, p in zip(("one side", "other side"), sides)]
     activity = kind.seated_before or kind.stands_before
     if activity is None:
-        return None
+        return []
     before = turned(((0.0, kind.depth / 2 + BEFORE_M),), at, turn - 90.0)[0]
     there = room_at(project, level, *before)
     if there is None or there.id != room:
-        return None
-    return Spot(
-        id=fresh_name_id(project, f"at {kind.name}"), room=room, name=kind.name.lower(), at=before,
-        facing=(turn + 180.0) % 360, posture="seated" if kind.seated_before else "standing", activity=activity,
-    )  # fmt: skip
+        return []
+    return [
+        Spot(
+            id=f"at {kind.name}", room=room, name=kind.name.lower(), at=before, facing=(turn + 180.0) % 360,
+            posture="seated" if kind.seated_before else "standing", activity=activity,
+        )
+    ]  # fmt: skip
 
 
 def turned(outline: Outline, at: Point, degrees: float) -> Outline:

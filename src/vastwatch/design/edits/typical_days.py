@@ -85,6 +85,55 @@ TEMPLATES: dict[str, Template] = {
         (),
         6,
     ),
+    "staff": Template(
+        "Staff, works here", "adult", 1.2, 72.0,
+        (
+            Line("05:00", ("away",)), Line("08:30", ("staff", "desk", "work", "sit"), "workday"),
+            Line("12:30", ("eat", "away"), "workday"), Line("13:15", ("staff", "desk", "work", "sit"), "workday"),
+            Line("17:00", ("away",), "workday"),
+        ),
+        (
+            Trip(("09:00", "16:30"), "toilet", 3.0, 4.0), Trip(("09:00", "16:30"), "eat", 2.0, 6.0),
+            Trip(("09:00", "16:30"), "meet", 0.6, 40.0), Trip(("09:00", "16:30"), "fetch", 2.0, 3.0),
+        ),
+    ),
+    "client": Template(
+        "Client or patient", "visitor", 1.0, 74.0,
+        (Line("05:00", ("away",)), Line("10:00", ("wait", "sit"), "workday"),
+         Line("10:20", ("consult", "meet", "desk", "sit"), "workday"), Line("10:55", ("away",), "workday")),
+        (Trip(("10:05", "10:50"), "toilet", 0.3, 4.0),),
+    ),
+    "cleaner": Template(
+        "Cleaner, on a round", "adult", 1.1, 70.0,
+        (Line("04:00", ("away",)), Line("18:00", ("fetch", "any"), "workday"), Line("20:30", ("away",), "workday")),
+        (Trip(("18:05", "20:20"), "round", 10.0, 9.0),),
+    ),
+    "guest": Template(
+        "Guest, stays the night", "visitor", 1.0, 73.0,
+        (
+            Line("10:00", ("away",)), Line("16:00", ("sit", "sleep"), "saturday"),
+            Line("19:00", ("table", "sit"), "saturday"),
+            Line("22:45", ("sleep", "sit"), "saturday"), Line("08:30", ("table", "sit"), "sunday"),
+            Line("10:00", ("away",), "sunday"),
+        ),
+        (Trip(("16:30", "22:30"), "toilet", 2.0, 4.0), _WASH_BY_NIGHT),
+    ),
+    "child": Template(
+        "Child, at school by day", "child", 1.0, 32.0,
+        (
+            Line("06:50", ("wash", "table", "sit")), Line("07:15", ("table", "sit")),
+            Line("07:50", ("away",), "workday"),
+            Line("15:00", ("desk", "table", "sit"), "workday"), Line("16:00", ("sit", "table")),
+            Line("18:30", ("table", "sit")), Line("19:00", ("sit", "table")), Line("20:00", ("sleep", "away")),
+            Line("09:30", ("sit", "table"), "free"),
+        ),
+        (_TOILET_BY_DAY, Trip(("15:30", "19:30"), "any", 6.0, 8.0)),
+    ),
+    "dog": Template(
+        "Dog", "pet", 1.2, 22.0,
+        (Line("07:00", ("sit", "table", "desk")), Line("22:30", ("sit", "desk"))),
+        (Trip(("07:00", "22:00"), "any", 10.0, 8.0), Trip(("06:30", "22:00"), "away", 3.0, 25.0)),
+    ),
     "cat": Template(
         "Cat", "pet", 0.6, 4.0,
         (Line("07:00", ("sit", "sleep", "desk")), Line("22:00", ("sit", "desk"))),
@@ -97,6 +146,9 @@ def _is(activity: str, use: str | None = None) -> Callable[[Spot, str], bool]:
     return lambda spot, room_use: spot.activity == activity and (use is None or room_use == use)
 
 
+# Where somebody works who does not live there.
+STAFFED = ("desk", "open office", "reception", "consulting", "workshop", "shop", "class", "kitchen", "gym", "laundry")
+
 # Which spots can fill a role, by what is done there and what the room is for.
 ROLES: dict[str, Callable[[Spot, str], bool]] = {
     "sleep": _is("sleeping"),
@@ -108,6 +160,13 @@ ROLES: dict[str, Callable[[Spot, str], bool]] = {
     "wash": _is("washing"),
     "toilet": lambda s, use: s.posture == "seated" and use in ("toilet", "bathroom"),
     "away": _is("away"),
+    "staff": lambda s, use: s.activity in ("desk", "hands-on") and use in STAFFED,
+    "eat": lambda s, use: s.activity in ("desk", "hands-on", "reading") and use in ("kitchen", "dining"),
+    "meet": lambda s, use: s.activity != "away" and use == "meeting",
+    "wait": lambda s, use: s.activity != "away" and use in ("waiting", "reception"),
+    "consult": lambda s, use: s.activity != "away" and use == "consulting",
+    "fetch": lambda s, use: s.activity != "away" and use in ("store", "plant", "laundry"),
+    "round": lambda s, use: s.activity != "away",
     "any": lambda s, _: s.activity != "away",
 }
 
@@ -150,9 +209,13 @@ def _add_one(project: Project, template: str, name: str, taken: int, group: str)
             stays.append(Stay(days=line.days, at=line.at, spot=spot.id, jitter_min=10.0))
     errands = []
     for trip in kind.trips:
-        found = spots[trip.role] if trip.role != "any" else spots["any"][:6]
-        for spot in found[: 6 if trip.role == "any" else 1]:
-            share = trip.per_day / max(len(found), 1) if trip.role == "any" else trip.per_day
+        # Who goes anywhere goes to a few places, and a round leads everywhere, a room at a time.
+        found = spots[trip.role][:6] if trip.role == "any" else spots[trip.role]
+        if trip.role == "round":
+            found = list({s.room: s for s in reversed(found)}.values())[::-1]
+        spread = trip.role in ("any", "round")
+        for spot in found if spread else found[:1]:
+            share = trip.per_day / max(len(found), 1) if spread else trip.per_day
             errands.append(Errand(between=trip.between, spot=spot.id, per_day=share, minutes=trip.minutes))
     if not stays:
         raise ValueError("there is no place to be yet: put a chair or a bed into a room first")

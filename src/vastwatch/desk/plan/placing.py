@@ -84,8 +84,9 @@ class Placing:
             return False
         self.bench.document.apply(new, words)
         room = room_at(new, self.level, x, y)
-        # Sockets come by the dozen: the tool stays in the hand.
-        again = token if group == "wiring" else None
+        # Sockets come by the dozen, doors and windows too: what was taken in the hand stays there until Esc.
+        in_hand = self.bench.focus.placing == token
+        again = token if in_hand and group in ("wiring", "opening") else None
         self.bench.focus.set(placing=again, selected=made.id, room=room.id if room else self.bench.focus.room)
         return True
 

@@ -460,6 +460,10 @@ class PlanView(Sheet):
         else:
             super().keyPressEvent(event)
 
+    def put_down(self) -> None:
+        """Put what is in the hand where Return puts it, whoever has the keys."""
+        self.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier))
+
     def nudge(self, dx: float, dy: float, whole: bool = False) -> bool:
         """Move the selected mark a little; False when nothing movable is selected. A room moves only when the `whole`
         of it is meant: else the arrows scroll."""

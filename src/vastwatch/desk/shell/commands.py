@@ -2,16 +2,32 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from functools import partial
 from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, QSettings, Qt
-from PyQt6.QtGui import QAction, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QMainWindow, QMenu, QUndoView, QWidget
+from PyQt6.QtGui import QAction, QKeySequence, QShortcut, QUndoStack
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QAbstractSpinBox,
+    QApplication,
+    QDialog,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QPlainTextEdit,
+    QUndoView,
+    QVBoxLayout,
+    QWidget,
+)
 
+from vastwatch.design.places import room_of
+from vastwatch.design.project import find, find_any
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.filing import Filing
+from vastwatch.desk.shell.finder import Finder
 from vastwatch.desk.shell.keysheet import KeySheet
 from vastwatch.desk.shell.steps import next_figure, step_level, step_room, step_sensor, step_thing
 from vastwatch.desk.shell.surroundings import Surroundings
@@ -25,6 +41,26 @@ class Command(NamedTuple):
     keys: str
     do: Callable[[], object]
     words: str
+
+
+# What keeps Return for itself while it has the keys.
+TYPED_INTO = (QLineEdit, QAbstractSpinBox, QAbstractItemView, QPlainTextEdit)
+
+
+class EditsSheet(QDialog):
+    """The undo list."""
+
+    def __init__(self, parent: QWidget, stack: QUndoStack) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(self.tr("List of edits"))
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setModal(False)
+        self.resize(340, 380)
+        view = QUndoView(stack)
+        view.setEmptyLabel(self.tr("As opened"))
+        box = QVBoxLayout(self)
+        box.setContentsMargins(8, 8, 8, 8)
+        box.addWidget(view)
 
 
 class Commands(QObject):
@@ -51,7 +87,12 @@ class Commands(QObject):
                 Command("Ctrl+I", filing.bring_in_dialog, self.tr("Bring in a drawing …")),
                 Command("Ctrl+E", filing.send_out, self.tr("Send out a drawing …")),
             ),
-            (self._undo, self._redo, Command("Ctrl+H", self.show_edits, self.tr("List of edits"))),
+            (
+                self._undo,
+                self._redo,
+                Command("Ctrl+H", self.show_edits, self.tr("List of edits")),
+                Command("Ctrl+F", self.find_anything, self.tr("Find …")),
+            ),
             (
                 Command("Ctrl+U", self._switch_units, self.tr("Metres or feet")),
                 Command("Ctrl+D", self._switch_theme, self.tr("Light or dark desk")),
@@ -64,6 +105,8 @@ class Commands(QObject):
             # A letter typed into a field belongs to the field.
             shortcut = QShortcut(QKeySequence(keys), window)
             shortcut.activated.connect(do)
+        self._hanging: list[QShortcut] = []
+        self._return_hangs()
 
     def _undo_actions(self) -> tuple[QAction, QAction]:
         stack = self.around.document.undo_stack
@@ -122,6 +165,27 @@ class Commands(QObject):
             "Ctrl+J": partial(self._only_where_built, "copy"),
         }
 
+    def _return_hangs(self) -> None:
+        """Let Return put down what is in the hand wherever the keys are, a card of the shelf for one; but a field that
+        is typed into keeps it."""
+        for keys in ("Return", "Enter"):
+            shortcut = QShortcut(QKeySequence(keys), self.window)
+            shortcut.setEnabled(False)
+            shortcut.activated.connect(self.around.plan.put_down)
+            self._hanging.append(shortcut)
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.focusChanged.connect(self._who_hangs)
+        self.focus.shift.connect(self._who_hangs)
+
+    def _who_hangs(self, *_: object) -> None:
+        with contextlib.suppress(RuntimeError):
+            typing = isinstance(
+                QApplication.focusWidget(), QLineEdit | QAbstractSpinBox | QAbstractItemView | QPlainTextEdit
+            )
+            for shortcut in self._hanging:
+                shortcut.setEnabled(bool(self.focus.placing) and not typing)
+
     def run_by_space(self, *widgets: QWidget) -> None:
         """Let the space bar run time while one of these has the keys: elsewhere it presses what has the focus."""
         for widget in widgets:
@@ -177,22 +241,51 @@ class Commands(QObject):
 
     # -- dialogs -----------------------------------------------------------------------------------------------
 
+    def _raised(self, kind: type[QDialog]) -> bool:
+        """Whether a sheet of a kind is open already; it then comes to the front, and none opens twice."""
+        for sheet in self.window.findChildren(kind):
+            if sheet.isVisible():
+                sheet.raise_()
+                sheet.activateWindow()
+                return True
+        return False
+
     def show_keys(self) -> None:
         """The keyboard sheet."""
-        sheet = KeySheet(self.window, self.around.theme)
-        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        sheet.open()
+        if not self._raised(KeySheet):
+            sheet = KeySheet(self.window, self.around.theme)
+            sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            sheet.open()
 
     def show_about(self) -> None:
         """What the program is, and what it keeps in memory."""
-        AboutSheet(self.window).open()
+        if not self._raised(AboutSheet):
+            AboutSheet(self.window).open()
+
+    def find_anything(self) -> None:
+        """Type a name, and go there."""
+        if not self._raised(Finder):
+            finder = Finder(self.window, self.around.document.project)
+            finder.gone_to.connect(self._go_to)
+            finder.open()
+
+    def _go_to(self, ident: str) -> None:
+        project = self.around.document.project
+        found = find_any(project, ident)
+        if found is None:
+            return
+        collection, record = found
+        home = record if collection == "rooms" else None
+        if home is None and getattr(record, "room", None):
+            home = find(project.rooms, record.room)
+        if home is None and collection == "sensors":
+            home = room_of(project, record)
+        level = home.level if home is not None else record.level
+        self.focus.set(level=level, room=home.id if home is not None else self.focus.room, selected=ident)
+        if home is not None:
+            self.around.plan.show_whole(home.outline)
 
     def show_edits(self) -> None:
         """The undo list, in sentences; click a line to go back to it."""
-        view = QUndoView(self.around.document.undo_stack)
-        view.setEmptyLabel(self.tr("As opened"))
-        view.setWindowTitle(self.tr("List of edits"))
-        view.setParent(self.window, Qt.WindowType.Dialog)
-        view.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        view.resize(340, 380)
-        view.show()
+        if not self._raised(EditsSheet):
+            EditsSheet(self.window, self.around.document.undo_stack).show()

@@ -16,7 +16,8 @@ KEYS: tuple[tuple[Section, ...], ...] = (
         ("Project", (
             ("Ctrl+N", "new"), ("Ctrl+O", "open"), ("Ctrl+S", "save"),
             ("Ctrl+Shift+S", "save elsewhere"), ("Ctrl+Z", "undo"),
-            ("Ctrl+Shift+Z", "redo"), ("Ctrl+H", "list of edits"), ("Ctrl+I   Ctrl+E", "bring in, send out a drawing"),
+            ("Ctrl+Shift+Z", "redo"), ("Ctrl+H", "list of edits"),
+            ("Ctrl+F", "find a room, a sensor …"), ("Ctrl+I   Ctrl+E", "bring in, send out a drawing"),
             ("Ctrl+U", "metres or feet"), ("Ctrl+Q", "leave"),
         )),
         ("Time", (

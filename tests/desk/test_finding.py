@@ -1,0 +1,91 @@
+"""Finding things by name, sheets that open once and close with Esc, and Return for what is in the hand."""
+
+from __future__ import annotations
+
+import pytest
+from hands import LEFT, key, project, settle, spot_px
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QUndoView
+
+from vastwatch.desk.shell.about import AboutSheet
+from vastwatch.desk.shell.commands import EditsSheet
+from vastwatch.desk.shell.finder import Finder, matches
+from vastwatch.desk.shell.keysheet import KeySheet
+from vastwatch.desk.stages.sensors.shelf import DeviceCard
+
+
+def test_what_is_found_and_in_which_order(demo):
+    words = [m.words for m in matches(demo, "sitting")]
+    assert words[0] == "Sitting room, room, upper floor"
+    assert any(w.startswith("PIR sitting room, sensor") for w in words)
+    assert [m.ident for m in matches(demo, "pir shop")] == ["pir-shop"]
+    assert matches(demo, "") == [] == matches(demo, "zzz")
+
+
+def test_a_room_on_another_level_is_typed_and_gone_to(qtbot, window):
+    w = window
+    w.focus.set(level="ground", room="shop", selected="shop")
+    key(qtbot, w.plan, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+    finder = w.findChild(Finder)
+    assert finder is not None and finder.isVisible()
+    QTest.keyClicks(finder.typed, "bath")
+    key(qtbot, finder.typed, Qt.Key.Key_Return)
+    assert (w.focus.level, w.focus.room, w.focus.selected) == ("upper", "bath", "bath")
+    w.commands.find_anything()
+    finder = next(f for f in w.findChildren(Finder) if f.isVisible())
+    QTest.keyClicks(finder.typed, "throwing")
+    key(qtbot, finder.typed, Qt.Key.Key_Down)
+    key(qtbot, finder.typed, Qt.Key.Key_Return)
+    assert w.focus.level == "ground" and w.focus.selected == "lamp-throwing" and w.focus.room == "throwing"
+
+
+@pytest.mark.parametrize(
+    ("show", "kind"),
+    [("show_keys", KeySheet), ("show_about", AboutSheet), ("show_edits", EditsSheet), ("find_anything", Finder)],
+)
+def test_a_sheet_opens_once_and_closes_with_escape(qtbot, window, show, kind):
+    getattr(window.commands, show)()
+    getattr(window.commands, show)()
+    (sheet,) = [s for s in window.findChildren(kind) if s.isVisible()]
+    key(qtbot, sheet, Qt.Key.Key_Escape)
+    qtbot.waitUntil(lambda: not [s for s in window.findChildren(kind) if s.isVisible()])
+
+
+def test_the_list_of_edits_is_the_undo_list(qtbot, window):
+    window.commands.show_edits()
+    assert window.findChild(QUndoView).stack() is window.document.undo_stack
+
+
+def test_return_hangs_the_chosen_card_though_the_card_has_the_keys(qtbot, window):
+    w = window
+    w.focus.set(stage="Sensors", level="ground", room="shop", selected="shop")
+    settle(qtbot, w)
+    n = len(project(w).sensors)
+    card = next(c for c in w.panel("Sensors").findChildren(DeviceCard) if c.isVisible())
+    qtbot.mouseClick(card, LEFT)
+    card.setFocus()
+    assert w.focus.placing and QApplication.focusWidget() is card
+    key(qtbot, card, Qt.Key.Key_Return)
+    assert len(project(w).sensors) == n + 1
+    # With nothing in the hand it is the card's again.
+    assert not w.focus.placing
+    card.setFocus()
+    key(qtbot, card, Qt.Key.Key_Return)
+    assert w.focus.placing and len(project(w).sensors) == n + 1
+    w.focus.set(placing=None)
+
+
+def test_a_tool_for_openings_stays_in_the_hand_until_escape(qtbot, window):
+    w = window
+    w.focus.set(stage="Plan", level="ground", room="glazing", selected="glazing")
+    settle(qtbot, w)
+    w.focus.set(placing="opening:archway")
+    n = len(project(w).openings)
+    for x in (7.6, 9.4):
+        qtbot.mouseClick(w.plan.viewport(), LEFT, pos=spot_px(w, x, 3.4))
+        assert w.focus.placing == "opening:archway"
+    assert len(project(w).openings) == n + 2
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_Escape)
+    assert not w.focus.placing
