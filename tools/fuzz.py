@@ -259,7 +259,8 @@ def list_file(rng: random.Random) -> bytes:
     for _ in range(rng.choice((1, 2, 5))):
         row = rng.choice(rows)
         row[rng.randrange(len(row))] = rng.choice((*TEXTS, *(str(n) for n in NUMBERS), "4,2", "200", "0.3", '"', "a;b"))
-    raw = "\n".join(rng.choice((",", ";", "\t")).join(row) for row in rows).encode("utf-8", "replace")
+    between = rng.choice((",", ";", "\t"))
+    raw = "\n".join(between.join(row) for row in rows).encode("utf-8", "replace")
     return damaged(raw, rng) if rng.random() < 0.4 else raw
 
 

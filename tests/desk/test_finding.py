@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import pytest
-from hands import LEFT, key, project, settle, spot_px
+from hands import LEFT, inspect, key, project, settle, spot_px, type_into
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QUndoView
 
+from vastwatch.design.edits.building import add_room, rectangle
+from vastwatch.design.project import find
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.commands import EditsSheet
 from vastwatch.desk.shell.finder import Finder, matches
@@ -89,3 +91,24 @@ def test_a_tool_for_openings_stays_in_the_hand_until_escape(qtbot, window):
     w.plan.setFocus()
     key(qtbot, w.plan, Qt.Key.Key_Escape)
     assert not w.focus.placing
+
+
+def test_x_typed_first_waits_for_y(qtbot, window):
+    """From one room to another whose X alone would be outside: neither figure is refused, and it is one step."""
+    w = window
+    shed, _ = add_room(project(w), "ground", "Shed", "store", rectangle(20, 20, 3, 3))
+    w.document.apply(shed, "Build a shed")
+    w.focus.set(stage="Sensors", level="ground", room="shop", selected="pir-shop")
+    settle(qtbot, w)
+    before, at = project(w), find(shed.sensors, "pir-shop").at
+    steps = w.document.undo_stack.index()
+    type_into(qtbot, inspect(w, "X"), "21 m")
+    assert project(w) is before and "Or type Y too" in w.status.said.text()
+    assert inspect(w, "X").text() == "21.00 m" and "Waits for Y" in inspect(w, "X").toolTip()
+    # Both together are outside: both come back.
+    type_into(qtbot, inspect(w, "Y"), "30 m")
+    assert project(w) is before and inspect(w, "X").text() == f"{at[0]:.2f} m"
+    type_into(qtbot, inspect(w, "X"), "21 m")
+    type_into(qtbot, inspect(w, "Y"), "22 m")
+    assert find(project(w).sensors, "pir-shop").at == (21.0, 22.0, at[2])
+    assert w.document.undo_stack.index() == steps + 1

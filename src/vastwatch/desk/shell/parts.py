@@ -280,6 +280,11 @@ class FigureField(QLineEdit):
             self.setText(self._show(value))
             self._mark("")
 
+    def wait(self, value: float, why: str) -> None:
+        """Keep showing a figure that has been entered and does not hold yet, marked as that."""
+        self.set_value(value)
+        self._mark(why)
+
     def _finished(self) -> None:
         if self.text() == self._show(self._value):
             self._mark("")

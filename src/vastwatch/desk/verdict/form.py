@@ -20,6 +20,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, FigureField, label, narrow
 from vastwatch.desk.shell.units import parse_angle, parse_length, parse_time, show_angle, show_length
+from vastwatch.site.record import Point
 from vastwatch.words import duration_words, sentence
 
 
@@ -132,15 +133,64 @@ class Form(QWidget):
 
     def place_figures(self, grid: QGridLayout, at: int) -> None:
         """X and Y of what is selected, exactly; what goes with it goes along."""
+
+        def moved(record: Any, x: float, y: float) -> Project:
+            x0, y0 = middle_of(record)
+            return move_many(self.document.project, [record.id], x - x0, y - y0)
+
+        self.place_pair(grid, at, middle_of, moved)
+
+    def place_pair(
+        self, grid: QGridLayout, at: int, read: Callable[[Any], Point], write: Callable[[Any, float, float], Any]
+    ) -> None:
+        """Two fields of one place. `write` gives the record there, or a whole project, or raises ValueError with the
+        reason. A figure that cannot be by itself waits for the other: who types both is not refused the first."""
         why = self.tr("Type 2.2, 40 cm or 8 ft 2; Up and Down step it.")
+        show = partial(show_length, feet=self.focus.feet)
+        fields = [FigureField(words, self.length, show, 0.05, -2000, 2000, why) for words in ("X", "Y")]
+        waiting: dict[int, float] = {}
+        ident = self.shown_id
 
-        def moved(axis: int, record: Any, value: float) -> Project:
-            by = value - middle_of(record)[axis]
-            return move_many(self.document.project, [record.id], *((by, 0.0) if axis == 0 else (0.0, by)))
+        def entered(axis: int, value: float) -> None:
+            found = find_any(self.document.project, ident)
+            if found is None:
+                return
+            record = found[1]
+            now = read(record)
+            wanted = {**waiting, axis: value}
+            x, y = wanted.get(0, now[0]), wanted.get(1, now[1])
+            try:
+                new = write(record, x, y)
+            except ValueError as e:
+                first = not waiting
+                waiting.clear()
+                if first:
+                    waiting[axis] = value
+                    other = "Y" if axis == 0 else "X"
+                    fields[axis].wait(value, self.tr("Waits for {}: {}.").format(other, e))
+                    self.say.emit(self.tr("{} Or type {} too.").format(sentence(e), other))
+                else:
+                    self.say.emit(sentence(e))
+                    for field, figure in zip(fields, now):
+                        field.set_value(figure)
+                return
+            waiting.clear()
+            words = "X and Y" if len(wanted) == 2 else "XY"[axis].lower()
+            self.document.apply(
+                new if isinstance(new, Project) else put(self.document.project, new),
+                f"Set {words} of {_called(record)} to {' '.join(show(v) for v in wanted.values())}",
+                f"set-{'XY'[axis]}-{record.id}",
+            )  # fmt: skip
 
-        for axis, words in enumerate(("X", "Y")):
-            self.figure(grid, at + axis, words, partial(_middle, axis), partial(moved, axis), "length", 0.05, -2000,
-                         2000, why)  # fmt: skip
+        def shown(axis: int, record: Any) -> None:
+            fields[axis].set_value(read(record)[axis])
+
+        for axis, field in enumerate(fields):
+            field.wrong.connect(self.say)
+            field.entered.connect(partial(entered, axis))
+            grid.addWidget(label("XY"[axis], "soft"), (at + axis) // 2, ((at + axis) % 2) * 2)
+            grid.addWidget(field, (at + axis) // 2, ((at + axis) % 2) * 2 + 1)
+            self.fills.append(partial(shown, axis))
 
     def choice(
         self, grid: QGridLayout, at: int, words: str, field: str, options: tuple[str, ...], why: str,
@@ -196,10 +246,6 @@ class Form(QWidget):
         if found is not None and getattr(found[1], field) != value:
             new = put(self.document.project, replace(found[1], **{field: value}))
             self.document.apply(new, f"Set {field} of {_called(found[1])} to {value}")
-
-
-def _middle(axis: int, record: Any) -> float:
-    return middle_of(record)[axis]
 
 
 def _called(record: Any) -> str:

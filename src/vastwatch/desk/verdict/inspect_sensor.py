@@ -33,16 +33,17 @@ def sensor_form(form: Form, sensor: Any) -> None:
         def write(record: Any, value: float) -> Any:
             at = list(record.at)
             at[axis] = round(value, 3)
-            if axis < 2 and room_at(form.document.project, record.level, at[0], at[1]) is None:
-                form.say.emit(form.tr("A sensor hangs inside a room; that place is outside."))
-                return None
             return replace(record, at=tuple(at))
 
         return write
 
+    def hung(record: Any, x: float, y: float) -> Any:
+        if room_at(form.document.project, record.level, x, y) is None:
+            raise ValueError(form.tr("a sensor hangs inside a room, and that place is outside"))
+        return replace(record, at=(round(x, 3), round(y, 3), record.at[2]))
+
+    form.place_pair(grid, 0, lambda r: r.at[:2], hung)
     why = form.tr("Type 2.2, 40 cm or 8 ft 2; Up and Down step it.")
-    form.figure(grid, 0, "X", lambda r: r.at[0], move(0), "length", 0.05, -2000, 2000, why)
-    form.figure(grid, 1, "Y", lambda r: r.at[1], move(1), "length", 0.05, -2000, 2000, why)
     form.figure(grid, 2, "Height", lambda r: r.at[2], move(2), "length", 0.05, 0.0, level.height, why)
     at = 3
     if isinstance(device, MatType):
