@@ -6,7 +6,7 @@ import pytest
 from hands import LEFT, inspect, key, project, settle, spot_px, type_into
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QUndoView
+from PyQt6.QtWidgets import QApplication, QMessageBox, QUndoView
 
 from vastwatch.design.edits.building import add_room, rectangle
 from vastwatch.design.project import find
@@ -112,3 +112,19 @@ def test_x_typed_first_waits_for_y(qtbot, window):
     type_into(qtbot, inspect(w, "Y"), "22 m")
     assert find(project(w).sensors, "pir-shop").at == (21.0, 22.0, at[2])
     assert w.document.undo_stack.index() == steps + 1
+
+
+def test_files_of_late_are_in_the_menu_and_one_that_is_gone_is_forgotten(qtbot, window, tmp_path, monkeypatch):
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: 0)
+    w = window
+    for name in ("one & only", "two"):
+        assert w.filing.save_to(tmp_path / f"{name}.vastwatch.json")
+    assert [p.name.split(".")[0] for p in w.filing.recent()] == ["two", "one & only"]
+    w.commands.menu.aboutToShow.emit()
+    _, second = w.commands.recent.actions()
+    assert second.text().startswith("one && only   ")
+    second.trigger()
+    assert w.document.path.name == "one & only.vastwatch.json"
+    (tmp_path / "two.vastwatch.json").unlink()
+    w.filing.open_recent(tmp_path / "two.vastwatch.json")
+    assert [p.name.split(".")[0] for p in w.filing.recent()] == ["one & only"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, QSettings, Qt
@@ -101,6 +102,10 @@ class Commands(QObject):
             ),
             (Command("Ctrl+Q", window.close, self.tr("Leave")),),
         )
+        self._filing = filing
+        self.recent = QMenu(self.tr("Recent"), window)
+        self.menu.insertMenu(self.menu.actions()[2], self.recent)
+        self.menu.aboutToShow.connect(self._fill_recent)
         for keys, do in self._keys().items():
             # A letter typed into a field belongs to the field.
             shortcut = QShortcut(QKeySequence(keys), window)
@@ -125,6 +130,19 @@ class Commands(QObject):
                 action = entry if isinstance(entry, QAction) else self._action(entry)
                 self.menu.addAction(action)
                 self.window.addAction(action)
+
+    def _fill_recent(self) -> None:
+        """The files of late, by their names; what their folder is stands beside."""
+        self.recent.clear()
+        for path in self._filing.recent():
+            name = path.name.removesuffix(".vastwatch.json")
+            action = QAction(f"{name}   {path.parent}".replace("&", "&&"), self.recent)
+            action.triggered.connect(partial(self._open_recent, path))
+            self.recent.addAction(action)
+        self.recent.setEnabled(not self.recent.isEmpty())
+
+    def _open_recent(self, path: Path, _: bool = False) -> None:
+        self._filing.open_recent(path)
 
     def _action(self, command: Command) -> QAction:
         action = QAction(command.words, self)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, QSettings, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from vastwatch.design.differences import differences
@@ -34,6 +34,8 @@ from vastwatch.files.writing import beside, safe_name, write_atomically
 from vastwatch.rehearsal.causes import explain
 from vastwatch.sensing.contour_lines import contour_lines
 
+# So many files are remembered.
+MOST_RECENT = 8
 # A picture is so wide unless somebody says otherwise, pixels.
 PICTURE_PX = 2400
 
@@ -74,6 +76,21 @@ class Filing(QObject):
             self.come.emit()
             self.focus.set(stage="Sensors")
 
+    def recent(self) -> list[Path]:
+        """The files opened or saved last, the latest first."""
+        held = QSettings().value("recent", [])
+        names = [held] if isinstance(held, str) else held if isinstance(held, list) else []
+        return [Path(name) for name in names if isinstance(name, str)][:MOST_RECENT]
+
+    def _remember(self, path: Path) -> None:
+        names = [str(path.absolute()), *(str(p) for p in self.recent())]
+        QSettings().setValue("recent", list(dict.fromkeys(names))[:MOST_RECENT])
+
+    def open_recent(self, path: Path) -> None:
+        """Open one of them; one that is not there any more is forgotten."""
+        if self.may_leave() and not self.open_path(path) and not path.exists():
+            QSettings().setValue("recent", [str(p) for p in self.recent() if p != path])
+
     def open_path(self, path: Path) -> bool:
         """Open a project; a message says what is wrong where it cannot."""
         try:
@@ -81,6 +98,7 @@ class Filing(QObject):
         except ProjectError as e:
             self.complain(self.tr("This project cannot be opened"), str(e))
             return False
+        self._remember(path)
         self.come.emit()
         return True
 
@@ -263,6 +281,7 @@ class Filing(QObject):
         except ProjectError as e:
             self.complain(self.tr("This project could not be saved"), str(e))
             return False
+        self._remember(path)
         self.say.emit(self.tr("Saved to {}.").format(path))
         return True
 
