@@ -373,8 +373,10 @@ class Outcome:
         self.found: list[tuple[int, str]] = []
 
 
-def fuzz(kind: str, count: int, seed: int, seconds: float, first: int = 0) -> Outcome:
-    """Read so many made-up files of a kind, or as many as there is time for."""
+def fuzz(
+    kind: str, count: int, seed: int, seconds: float, first: int = 0, tell: Callable[[str], None] = lambda _: None
+) -> Outcome:
+    """Read so many made-up files of a kind, or as many as there is time for. `tell` hears what was found at once."""
     name, make, read = KINDS[kind]
     if kind == "pictures":
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -382,7 +384,7 @@ def fuzz(kind: str, count: int, seed: int, seconds: float, first: int = 0) -> Ou
 
         _MADE["application"] = QGuiApplication.instance() or QGuiApplication(["fuzz"])  # type: ignore[assignment]
     out = Outcome()
-    until = time.monotonic() + seconds
+    until, told = time.monotonic() + seconds, 0
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / name
         for number in range(first, first + count):
@@ -408,6 +410,11 @@ def fuzz(kind: str, count: int, seed: int, seconds: float, first: int = 0) -> Ou
             # A day that is lived is no reading.
             if took > TOO_LONG_S and not (kind == "projects" and number % LIVED == 0):
                 out.found.append((number, f"took {took:.1f} s"))
+            for at, what in out.found[told:]:
+                tell(f"{kind} {seed} {at}: {what}")
+            told = len(out.found)
+            if out.files % 5000 == 0:
+                tell(f"{out.files} files so far")
     return out
 
 
@@ -429,9 +436,7 @@ def main() -> int:
         path.write_bytes(raw)
         read(path, args.only)
         return 0
-    out = fuzz(args.kind, args.count, args.seed, args.seconds, args.first)
-    for number, what in out.found[:40]:
-        print(f"{args.kind} {args.seed} {number}: {what}")
+    out = fuzz(args.kind, args.count, args.seed, args.seconds, args.first, lambda text: print(text, flush=True))
     print(f"{out.files} files, {out.accepted} accepted, {len(out.found)} found, the slowest {out.slowest:.2f} s")
     return 1 if out.found else 0
 
