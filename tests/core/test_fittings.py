@@ -23,7 +23,15 @@ from vastwatch.design.edits.building import (
     segments_cross,
     uncovered,
 )
-from vastwatch.design.edits.fittings import BEFORE_M, add_furnishing, add_lamp, footprint, move_furnishing, rooms_beside
+from vastwatch.design.edits.fittings import (
+    BEFORE_M,
+    FOR_TWO_M,
+    add_furnishing,
+    add_lamp,
+    footprint,
+    move_furnishing,
+    rooms_beside,
+)
 from vastwatch.design.edits.following import ARMS_REACH_M, spots_with
 from vastwatch.design.edits.levels import copy_level, fill_level
 from vastwatch.design.edits.selections import align_many
@@ -69,8 +77,18 @@ def test_a_piece_that_is_used_comes_with_the_place_of_whoever_uses_it(piece, tur
     project, _ = add_room(bare(), "g", "Studio", "workshop", rectangle(0, 0, 9, 9))
     new, made = add_furnishing(project, "g", piece, (4.5, 4.5), turn)
     sound(new)
-    (spot,) = new.spots
     front = (math.cos(math.radians(turn)), math.sin(math.radians(turn)))
+    if piece.lies and piece.width >= FOR_TWO_M:
+        # A side each, a quarter of the width to either side of the middle, across the way one faces.
+        one, other = new.spots
+        assert (one.at[0] + other.at[0], one.at[1] + other.at[1]) == pytest.approx((9.0, 9.0))
+        across = one.at[0] - 4.5, one.at[1] - 4.5
+        assert math.hypot(*across) == pytest.approx(piece.width / 4)
+        assert across[0] * front[0] + across[1] * front[1] == pytest.approx(0.0, abs=1e-9)
+        assert one.facing == other.facing == turn
+        assert {s.id for s in spots_with(new, made)} == {one.id, other.id} and not {"spot-inside"} & rules(new)
+        return
+    (spot,) = new.spots
     if piece.sits or piece.lies:
         assert spot.at == (4.5, 4.5) and spot.facing == turn
     else:
