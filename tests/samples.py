@@ -9,6 +9,7 @@ from vastwatch.design.project import Project
 from vastwatch.design.records import Lamp, Presence, Sensor
 from vastwatch.devices import catalogue
 from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
+from vastwatch.site.furniture import furniture
 from vastwatch.site.people import Errand, Person, Stay
 
 
@@ -64,3 +65,13 @@ def shelf_at(x0: float, y0: float, x1: float, y1: float, z1: float = 2.0, materi
     return Furnishing(
         id="shelf", level="g", name="Shelf", kind="shelf", outline=rect(x0, y0, x1, y1), z1=z1, material=material
     )
+
+
+def kind(name: str):
+    """The piece of furniture of that name."""
+    return next(k for k in furniture() if k.name == name)
+
+
+def bare() -> Project:
+    """A level with nothing on it."""
+    return Project(name="Bare", levels=(Level(id="g", name="Ground", elevation=0.0),))

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from samples import device, make_room, rect, shelf_at
+from samples import bare, device, kind, make_room, rect, shelf_at
 from vastwatch.advice import findings
 from vastwatch.design.edits.building import (
     add_room,
@@ -36,7 +36,7 @@ from vastwatch.design.edits.following import ARMS_REACH_M, spots_with
 from vastwatch.design.edits.levels import copy_level, fill_level
 from vastwatch.design.edits.selections import align_many
 from vastwatch.design.edits.wiring import circuit_of, off_circuits, set_lamp
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
 from vastwatch.files.check import faults_of
 from vastwatch.files.rooms_csv import ListedRoom, bring_in_rooms
@@ -46,14 +46,6 @@ from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket,
 from vastwatch.site.furniture import furniture
 from vastwatch.site.uses import _TELLING, USES, use_of_name
 from vastwatch.words import sentence
-
-
-def kind(name):
-    return next(k for k in furniture() if k.name == name)
-
-
-def bare():
-    return Project(name="Bare", levels=(Level(id="g", name="Ground", elevation=0.0),))
 
 
 def sound(project):

@@ -7,7 +7,7 @@ import math
 import pytest
 from msgspec.structs import replace
 
-from samples import shelf_at
+from samples import bare, kind, shelf_at
 from vastwatch.advice import findings
 from vastwatch.design.edits.building import (
     add_room,
@@ -16,19 +16,11 @@ from vastwatch.design.edits.building import (
 )
 from vastwatch.design.edits.fittings import add_furnishing
 from vastwatch.design.edits.levels import copy_level
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import find
 from vastwatch.files.check import faults_of
 from vastwatch.people.routes import route, stair_ends
 from vastwatch.site.building import Level, Spot, Wall
 from vastwatch.site.furniture import furniture
-
-
-def kind(name):
-    return next(k for k in furniture() if k.name == name)
-
-
-def bare():
-    return Project(name="Bare", levels=(Level(id="g", name="Ground", elevation=0.0),))
 
 
 def sound(project):
@@ -173,7 +165,6 @@ def test_a_stair_with_too_little_way_or_width_is_found():
 def test_a_new_stair_reaches_the_next_floor():
     from vastwatch.design.edits.fittings import add_furnishing
     from vastwatch.files import load_demo
-    from vastwatch.site.furniture import furniture
 
     kind = next(k for k in furniture() if k.kind == "stair")
     demo = load_demo()
@@ -188,7 +179,6 @@ def test_a_double_bed_has_two_sides_to_lie_on():
     from vastwatch.design.edits.fittings import add_furnishing
     from vastwatch.design.edits.typical_days import add_person
     from vastwatch.files import load_demo
-    from vastwatch.site.furniture import furniture
 
     demo = load_demo()
     beds = {k.name: k for k in furniture() if k.kind == "bed"}
@@ -212,8 +202,8 @@ def test_typical_people_of_all_kinds_have_days_that_can_be_lived():
     from vastwatch.people import simulate_days
 
     project = replace(load_demo(), people=())
-    for kind in TEMPLATES:
-        project, person = add_person(project, kind)
+    for template in TEMPLATES:
+        project, person = add_person(project, template)
         assert person.stays and not list(faults_of(project))
     by_name = {p.name.split(",")[0]: p for p in project.people}
     assert by_name["Dog"].kind == "pet" and by_name["Child"].kind == "child"

@@ -20,10 +20,6 @@ PATIENCE_MS, LONGEST_MS = 400, 120_000
 GoOn = Callable[[float], bool]
 
 
-class Unwanted(Exception):
-    """The work was told to stop, and did."""
-
-
 class _Relay(QObject):
     ready = pyqtSignal(object)
     progress = pyqtSignal(int)
@@ -63,7 +59,7 @@ def in_background(
     words: str,
     work: Callable[[GoOn], Any],
     then: Callable[[Any], None],
-    stopped: tuple[type[Exception], ...] = (Unwanted,),
+    stopped: tuple[type[Exception], ...] = (),
 ) -> QProgressDialog:
     """Do some work in the pool; `then` gets what comes of it, or a ProjectError of what is wrong, unless it was
     cancelled. Work that takes too long is given up, and that is said. `stopped` are its ways of saying that it was
@@ -77,6 +73,7 @@ def in_background(
     relay = _Relay(progress)
     limit = QTimer(progress)
     limit.setSingleShot(True)
+    waiting = True
 
     def cancelled_by_hand() -> None:
         relay.should_continue = False
@@ -87,8 +84,10 @@ def in_background(
             progress.setValue(percent)
 
     def ready(outcome: Any) -> None:
-        if sip.isdeleted(progress) or not limit.isActive():
+        nonlocal waiting
+        if sip.isdeleted(progress) or not waiting:
             return
+        waiting = False
         limit.stop()
         cancelled = not relay.should_continue
         relay.should_continue = False
@@ -100,7 +99,6 @@ def in_background(
             then(outcome)
 
     def too_long() -> None:
-        limit.start(1000)
         ready(
             ProjectError(f"this took longer than {LONGEST_MS // 60_000} minutes and was given up; nothing was changed")
         )

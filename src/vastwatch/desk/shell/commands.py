@@ -30,7 +30,7 @@ from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.finder import Finder
 from vastwatch.desk.shell.keysheet import KeySheet
-from vastwatch.desk.shell.steps import next_figure, step_level, step_room, step_sensor, step_thing
+from vastwatch.desk.shell.steps import level_of, next_figure, step_level, step_room, step_sensor, step_thing
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.verdict.verdict import Verdict
@@ -198,9 +198,7 @@ class Commands(QObject):
 
     def _who_hangs(self, *_: object) -> None:
         with contextlib.suppress(RuntimeError):
-            typing = isinstance(
-                QApplication.focusWidget(), QLineEdit | QAbstractSpinBox | QAbstractItemView | QPlainTextEdit
-            )
+            typing = isinstance(QApplication.focusWidget(), TYPED_INTO)
             for shortcut in self._hanging:
                 shortcut.setEnabled(bool(self.focus.placing) and not typing)
 
@@ -298,8 +296,9 @@ class Commands(QObject):
             home = find(project.rooms, record.room)
         if home is None and collection == "sensors":
             home = room_of(project, record)
-        level = home.level if home is not None else record.level
-        self.focus.set(level=level, room=home.id if home is not None else self.focus.room, selected=ident)
+        self.focus.set(
+            level=level_of(project, ident), room=home.id if home is not None else self.focus.room, selected=ident
+        )
         if home is not None:
             self.around.plan.show_whole(home.outline)
 

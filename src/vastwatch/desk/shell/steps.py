@@ -3,10 +3,23 @@
 from __future__ import annotations
 
 from vastwatch.design.places import room_of
-from vastwatch.design.project import Project
+from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.relations import levels_in_order, presence_of, rooms_on
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.sensing import FIGURES
+
+
+def level_of(project: Project, ident: str) -> str | None:
+    """The level a record stands on, itself or by its room or wall; None for what stands nowhere."""
+    found = find_any(project, ident)
+    if found is None:
+        return None
+    record = found[1]
+    if hasattr(record, "room"):
+        record = find(project.rooms, record.room)
+    elif hasattr(record, "wall"):
+        record = find(project.walls, record.wall)
+    return getattr(record, "level", None)
 
 
 def show_level(focus: Focus, project: Project, level: str) -> None:

@@ -21,6 +21,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import LinkCard, clear, column, label, line, plain, row, scrolling
 from vastwatch.desk.shell.results import DAYS, Results
+from vastwatch.desk.shell.steps import level_of
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict.inspector import Inspector
 from vastwatch.rehearsal import Rehearsal
@@ -298,12 +299,9 @@ class Verdict(QWidget):
         self._story_box.addWidget(ChainView(explain(r, incident), self.theme, self._go))
 
     def _go(self, record: str) -> None:
-        found = find_any(self.document.project, record)
-        if found is None:
+        if find_any(self.document.project, record) is None:
             return
-        level = getattr(found[1], "level", None)
-        if level is None and (room := getattr(found[1], "room", None)):
-            level = find(self.document.project.rooms, room).level
+        level = level_of(self.document.project, record)
         if level is not None:
             self.focus.set(level=level)
         self.focus.set(selected=record)

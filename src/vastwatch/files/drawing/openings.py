@@ -25,6 +25,8 @@ NEAR, NEAR_SWING = 0.15, 0.2
 REACH = 0.45
 # The middle of a symbol lies no farther from its wall than that, besides, metres.
 SYMBOL_REACH = 2.0
+# Two leaves that come so near to each other are one door, no wider than that, metres.
+LEAVES_MEET, DOUBLE_WIDEST = 0.06, 2.8
 # Openings are so wide, metres.
 NARROWEST, WIDEST = 0.3, 8.0
 # Without any sign, the widest gap between jambs that is an archway, and between ends that nothing closes, metres.
@@ -226,8 +228,8 @@ def _double(found: list[Found]) -> list[Found]:
     out: list[Found] = []
     for f in sorted(found, key=lambda f: f.begin):
         last = out[-1] if out else None
-        meets = last is not None and f.kind == last.kind == "door" and abs(f.begin - last.end) < 0.06
-        if last is not None and meets and last.hinge == "a" and f.hinge == "b" and f.end - last.begin <= 2.8:
+        meets = last is not None and f.kind == last.kind == "door" and abs(f.begin - last.end) < LEAVES_MEET
+        if last is not None and meets and last.hinge == "a" and f.hinge == "b" and f.end - last.begin <= DOUBLE_WIDEST:
             out[-1] = last._replace(end=f.end)
         else:
             out.append(f)

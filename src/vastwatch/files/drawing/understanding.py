@@ -38,7 +38,12 @@ MOST_ROOMS = 2000
 PIECE_M = (0.2, 4.0)
 # Lines so near to a radius of a door's swing, to either side, draw its leaf, metres.
 LEAF_THICK_M = 0.04
+# More lines than this are not looked at as faces of walls: a pattern, and not a plan.
 MOST_WALL_LINES = 60_000
+# Arcs of such radii (metres) and sweeps (degrees) may be swings of doors.
+SWING_M, SWING_DEG = (0.4, 1.5), (50.0, 130.0)
+# Layers named after walls hold them where this share of what may be walls lies on them.
+NAMED_SHARE = 0.15
 # More pieces of wall than this that are no pairs of lines are no plan: each line stays what it is.
 MOST_TRACKS = 6000
 
@@ -114,7 +119,7 @@ class _Placed:
             turn = turn_of(sides)
             self.turn = turn if STRAIGHT_DEG <= abs(turn) <= MEANT_DEG else 0.0
         if len(every):
-            self.shift = self._turned(every / self.scale * self.scale).min(axis=0)
+            self.shift = self._turned(every).min(axis=0)
 
     def _turned(self, points: Array) -> Array:
         if self.turn == 0.0:
@@ -237,7 +242,7 @@ def understand(drawing: Drawing, layers: Iterable[str], unit: str, straighten: b
     shown = [o for rows, o in sides if not out.paired and layer_kind(o.layer) in ("rooms", "any", "walls", "names")]
     out.rooms = _rooms(placed, [] if crowd else out.walls, shown, out)
     out.pieces = _furniture(symbols)
-    out.roles = _roles(placed, symbols, lines, kinds, inside, tracks, out, used_arcs, sides)
+    out.roles = _roles(placed, symbols, lines, kinds, inside, out, used_arcs, sides)
     return out
 
 
@@ -260,7 +265,7 @@ def _mostly_walls(lines: Array, kinds: list[LayerKind], sides: list) -> bool:
         float(lengths(rows).sum()) for rows, o in sides if layer_kind(o.layer) == "walls"
     )
     rest = float(lengths(lines[other]).sum())
-    return mine >= 0.15 * (mine + rest)
+    return mine >= NAMED_SHARE * (mine + rest)
 
 
 def _swings(placed: _Placed, symbols: _Symbols) -> tuple[list[Swing], list[int]]:
@@ -269,8 +274,8 @@ def _swings(placed: _Placed, symbols: _Symbols) -> tuple[list[Swing], list[int]]
     for k, arc in enumerate(placed.arcs):
         radius = arc.radius * placed.scale
         if (
-            0.4 <= radius <= 1.5
-            and 50.0 <= arc.sweep <= 130.0
+            SWING_M[0] <= radius <= SWING_M[1]
+            and SWING_DEG[0] <= arc.sweep <= SWING_DEG[1]
             and layer_kind(arc.layer) not in ("furniture", "left out")
         ):
             out.append(Swing(placed.point(arc.centre), placed.point(arc.a), placed.point(arc.b)))
@@ -393,7 +398,7 @@ def _furniture(symbols: _Symbols) -> list[FoundPiece]:
     return out
 
 
-def _roles(placed, symbols, lines, kinds, inside, tracks, out, used_arcs, sides) -> dict[Role, Array]:  # type: ignore[no-untyped-def]
+def _roles(placed, symbols, lines, kinds, inside, out, used_arcs, sides) -> dict[Role, Array]:  # type: ignore[no-untyped-def]
     """Every line by what it was understood as."""
     whole = [_Stretch(w.a, w.b, w.thickness, 0.0, math.dist(w.a, w.b)) for w in out.walls]
     glazed = [
