@@ -134,6 +134,30 @@ def test_differences_are_told_record_by_record(room):
     assert {(d.kind, d.name) for d in back if d.way == "added"} == {("sensor", room.sensors[0].name)}
 
 
+def test_what_the_project_says_of_itself_is_told_too(room):
+    from vastwatch.design.project import Construction, Place
+
+    new = replace(
+        room, client="The owners", notes="Mind the step.\nAsk.", place=Place(latitude=41.5),
+        construction=Construction(outer_m=0.36), brief=replace(room.brief, rehearse_from="2026-06-21"),
+    )  # fmt: skip
+    told = " / ".join(d.words for d in differences(room, new))
+    for words in (
+        "client",
+        "notes",
+        "latitude 54 → 41.5",
+        "outer walls 0.3 → 0.36",
+        "rehearsed from 2026-01-12 → 2026-06-21",
+    ):
+        assert words in told
+    # Every field the project has besides its lists is told: none can change in silence.
+    from vastwatch.design.differences import _WHOLE
+    from vastwatch.design.project import COLLECTIONS
+
+    silent = set(room.__struct_fields__) - set(_WHOLE) - set(COLLECTIONS)
+    assert silent == {"format", "version", "zones", "scenes", "rules", "logbook"}
+
+
 def test_the_order_of_a_list_is_a_difference(room):
     assert len(room.walls) > 1
     turned = replace(room, walls=room.walls[::-1])

@@ -316,6 +316,7 @@ def test_a_room_nobody_was_in_is_not_called_well(qtbot, window):
     assert not w.verdict._numbers.isVisibleTo(w.verdict)
     assert "Nobody lives in this project" in w.verdict._nothing.text()
     assert "Nothing found wrong" not in " ".join(x.text() for x in w.verdict.findChildren(QLabel))
+    assert not [b for b in w.verdict.findChildren(QPushButton) if "same week" in b.text()]
     qtbot.mouseClick(w.verdict._offer, Qt.MouseButton.LeftButton)
     assert w.focus.stage == "Brief" and w.panel("Brief").people.isVisibleTo(w)
     w.document.undo_stack.undo()

@@ -13,9 +13,10 @@ from vastwatch.design.references import singular
 _WORDS = {
     "at": "place", "a": "first end", "b": "second end", "expr": "how presence is concluded", "stays": "day sheet",
     "z0": "underside", "z1": "top", "of": "parts", "host": "what it is fixed to", "ambient_c": "air temperature",
-    "brief.rehearse_from": "the date rehearsed from", "underlay": "picture underneath",
+    "rehearse_from": "rehearsed from", "outer_m": "outer walls", "inner_m": "inner walls",
+    "underlay": "picture underneath",
 }  # fmt: skip
-_WHOLE = ("name", "place", "brief")
+_WHOLE = ("name", "client", "notes", "place", "construction", "brief")
 Way = Literal["added", "changed", "gone"]
 
 
@@ -80,7 +81,7 @@ def _fields(old: Any, new: Any, name: str) -> tuple[str, ...]:
     if old is new or msgspec.to_builtins(old) == msgspec.to_builtins(new):
         return ()
     if isinstance(old, msgspec.Struct) and type(old) is type(new) and name in _WHOLE:
-        return tuple(f"{name}, {words}" for words in _changed(old, new))
+        return _changed(old, new)
     if isinstance(old, str | int | float) and isinstance(new, str | int | float) and len(f"{old}{new}") < 80:
         return (f"{name} {_figure(old)} → {_figure(new)}",)
     return (name,)

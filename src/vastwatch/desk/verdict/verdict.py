@@ -367,7 +367,8 @@ class Verdict(QWidget):
 
     def _remedies(self, open_: bool) -> None:
         r, room = self.results.rehearsal, self.focus.room
-        if r is None or room not in r.scores:
+        if r is None or room is None or room not in r.scores or r.truth.occupied(room, False).total() == 0:
+            # Nothing can be tried on a week in which nobody is there.
             return
         tried = self.results.remedies
         if tried.state == "failed":
