@@ -51,10 +51,14 @@ def never_words(seconds: float) -> str:
     return "within 2 s" if seconds < 2 else f"every {duration_words(seconds)}"
 
 
+def capital(words: str) -> str:
+    """The words as a sentence begins: the first letter large, the others as they are."""
+    return words[:1].upper() + words[1:]
+
+
 def sentence(e: Exception) -> str:
     """What an edit refused with, as a sentence for the reader."""
-    words = str(e)
-    return words[:1].upper() + words[1:] + "."
+    return capital(str(e)) + "."
 
 
 def one_line(text: str, most: int = 600) -> str:

@@ -381,7 +381,7 @@ def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, wind
     qtbot.waitUntil(lambda: window.results.curve.value is not None, timeout=30_000)
     panel = window.panel("Timing")
     before = window.results.rehearsal.scores["throwing"]
-    panel.plot._mark.setPos(np.log10(900.0))
+    panel.plot.mark.setPos(np.log10(900.0))
     presence = presence_of(project(window), "throwing")
     assert hold_of(presence.expr) == 900
     # No waiting: the rehearsal already shown is of the new hold.
@@ -392,7 +392,7 @@ def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, wind
     assert window.verdict._scores["drops"]._value.text() == f"{after.drops:.1f}"
     assert panel.roles.hold.text() == "15 min"
     assert window.document.undo_stack.count() == 1
-    panel.plot._mark.setPos(np.log10(600.0))
+    panel.plot.mark.setPos(np.log10(600.0))
     assert window.document.undo_stack.count() == 1
     qtbot.mouseClick(panel._use, LEFT)
     assert hold_of(presence_of(project(window), "throwing").expr) == window.results.curve.value.recommended_s

@@ -93,7 +93,7 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
         room = rnd.choice(here)
         w.focus.set(room=room.id, selected=room.id)
         if rnd.random() < 0.5:
-            grip = name_frame(room, w.plan).center().toPoint()
+            grip = name_frame(room, w.plan.state, w.plan).center().toPoint()
             to = grip + QPoint(rnd.randrange(-300, 300), rnd.randrange(-200, 200))
             QTest.mousePress(w.plan.viewport(), LEFT, NONE, grip)
             for k in range(1, 4):

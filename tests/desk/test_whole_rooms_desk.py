@@ -30,7 +30,7 @@ def two(qtbot, window):
 def test_a_room_is_dragged_by_its_name_and_takes_hold_of_corners(qtbot, two):
     w = two
     hall = project(w).rooms[1]
-    grip = name_frame(hall, w.plan).center().toPoint()
+    grip = name_frame(hall, w.plan.state, w.plan).center().toPoint()
     k = w.plan.scale_px
     steps = w.document.undo_stack.count()
     # To the left above the den, three pixels off its corner.
@@ -40,7 +40,7 @@ def test_a_room_is_dragged_by_its_name_and_takes_hold_of_corners(qtbot, two):
     assert w.document.undo_stack.count() == steps + 1 and w.focus.selected == hall.id
     assert not list(faults_of(project(w)))
     # Onto the den it does not go.
-    grip = name_frame(new, w.plan).center().toPoint()
+    grip = name_frame(new, w.plan.state, w.plan).center().toPoint()
     drag(qtbot, w, grip, grip + QPoint(round(0.9 * k), round(1.5 * k)))
     assert "overlap" in w.status.said.text()
 

@@ -15,7 +15,7 @@ from vastwatch.advice import plan_checks, wiring_checks
 from vastwatch.advice.finding import ORDER, Advice, Finding
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
-from vastwatch.design.places import room_of
+from vastwatch.design.places import called, room_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import levels_in_order, presence_of
@@ -24,7 +24,7 @@ from vastwatch.people.routes import route
 from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_mask, spot_notice_s
 from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.site.building import Room, Spot
-from vastwatch.words import about_words, duration_words, never_words
+from vastwatch.words import about_words, capital, duration_words, never_words
 
 # A spot where the light drops more often than once in so many hours in the light there is a risk, and is wrong.
 RISK_HOURS, WRONG_HOURS = 20.0, 2.0
@@ -90,7 +90,7 @@ def _unseen_spots(project: Project) -> Iterator[Finding]:
             if hours >= RISK_HOURS:
                 continue
             bad = hours < WRONG_HOURS
-            text = f"{spot.name.capitalize()}, {spot.posture}: noticed {never_words(wait)}; with a hold of "
+            text = f"{capital(called(project, spot))}, {spot.posture}: noticed {never_words(wait)}; with a hold of "
             if math.isfinite(wait) and wait > HARDLY * hold:
                 text += f"{duration_words(hold)} the light drops soon after they have settled, and stays off."
             elif math.isfinite(wait):
@@ -165,7 +165,7 @@ def _spill(project: Project) -> Iterator[Finding]:
             through = "an open door" if isinstance(device, PirType) else "the wall"
             yield Finding(
                 "sees-next-door", "risk", (sensor.id, room.id),
-                f"{sensor.name} also notices people walking in {room.name.lower()}, through {through}: "
+                f"{called(project, sensor)} also notices people walking in {room.name.lower()}, through {through}: "
                 f"{area:.1f} m² of it within 5 s.",
                 (
                     Advice("Turn it away from the door, or hang it above the door." if isinstance(device, PirType)
@@ -182,14 +182,16 @@ def _mounting(project: Project) -> Iterator[Finding]:
         if abs(off) > HEIGHT_OFF_M:
             yield Finding(
                 "mount-height", "note", (sensor.id,),
-                f"{sensor.name} hangs at {sensor.at[2]:.2f} m; its figures hold for {device.mount_height:.2f} m.",
+                f"{called(project, sensor)} hangs at {sensor.at[2]:.2f} m; its figures hold for "
+                f"{device.mount_height:.2f} m.",
                 (Advice(f"Hang it at about {device.mount_height:.1f} m."),), room.id if room else None,
             )  # fmt: skip
         if room is not None and isinstance(device, PirType) and room.ambient_c >= WARM_C:
             factor = contrast_factor(room.ambient_c)
             yield Finding(
                 "warm-room", "risk", (sensor.id, room.id),
-                f"{room.name} is about {room.ambient_c:.0f} °C: {sensor.name} keeps {100 * factor:.0f} % of its range.",
+                f"{room.name} is about {room.ambient_c:.0f} °C: {called(project, sensor)} keeps {100 * factor:.0f} % "
+                "of its range.",
                 (Advice("Use a radar here, or hang the PIR closer."),), room.id,
             )  # fmt: skip
 
@@ -205,7 +207,7 @@ def _unreachable(project: Project) -> Iterator[Finding]:
         stuck = [origin]
     for spot in stuck:
         yield Finding(
-            "no-way", "wrong", (spot.id,), f"Nobody can walk to {spot.name}: no free way leads there.",
+            "no-way", "wrong", (spot.id,), f"Nobody can walk to {called(project, spot)}: no free way leads there.",
             (Advice("Check the doors and the free space around it."),), spot.room,
         )  # fmt: skip
 

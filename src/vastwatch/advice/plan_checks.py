@@ -14,7 +14,7 @@ from vastwatch.advice.finding import Advice, Finding
 from vastwatch.design.edits.building import overlap, segments_cross, uncovered
 from vastwatch.design.edits.fittings import opening_middle, rooms_beside
 from vastwatch.design.edits.removing import counted
-from vastwatch.design.places import room_at
+from vastwatch.design.places import called, room_at
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
@@ -25,6 +25,7 @@ from vastwatch.site.building import Furnishing, Opening, Room, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.people import Person
 from vastwatch.site.record import Point
+from vastwatch.words import capital
 
 # Less of a room's edge without a wall is a slip of the pen, metres.
 GAP_M = 0.05
@@ -141,8 +142,8 @@ def spots_in_cupboards(project: Project) -> Iterator[Finding]:
             if polygons.contains_point(f.outline, *spot.at):
                 yield Finding(
                     "spot-inside", "wrong", (spot.id, f.id),
-                    f"{spot.name.capitalize()} lies inside the {f.name.lower()}, {f.z1:.2f} m high; nobody can be "
-                    "there.",
+                    f"{capital(called(project, spot))} lies inside the {f.name.lower()}, {f.z1:.2f} m high; nobody "
+                    "can be there.",
                     (Advice("Move the spot in front of it."),), spot.room,
                 )  # fmt: skip
                 break
@@ -247,23 +248,24 @@ def stairs_nowhere(project: Project) -> Iterator[Finding]:
         below = room_at(project, f.level, *polygons.centroid(f.outline))
         home = below.id if below else None
         upper = above.get(f.level)
+        name = called(project, f)
         if upper is None:
-            text, remedy = f"{f.name} leads up to no level.", "Add a level above, or take the stair away."
+            text, remedy = f"{name} leads up to no level.", "Add a level above, or take the stair away."
         elif room_at(project, upper.id, *head) is None:
-            text = f"{f.name} arrives on {upper.name.lower()} where there is no room."
+            text = f"{name} arrives on {upper.name.lower()} where there is no room."
             remedy = "Draw the room it arrives in, or turn the way it climbs round."
         elif (shut := _landing_shut(project, f, foot, head, upper.id)) is not None:
-            text = f"{f.name} has its {shut} against a wall: nobody can step {'onto' if shut == 'foot' else 'off'} it."
+            text = f"{name} has its {shut} against a wall: nobody can step {'onto' if shut == 'foot' else 'off'} it."
             remedy = f"Leave {LANDING_M:g} m or more before its foot and beyond its head, or turn the climb round."
         elif abs(missing := (upper.elevation - find(project.levels, f.level).elevation) - f.z1) > STEP_M:
             way = "short of" if missing > 0 else "above"
-            text = f"{f.name} rises {f.z1:.2f} m and ends {abs(missing):.2f} m {way} {upper.name.lower()}."
+            text = f"{name} rises {f.z1:.2f} m and ends {abs(missing):.2f} m {way} {upper.name.lower()}."
             remedy = f"Set its top to {f.z1 + missing:.2f} m, or the levels to where they are."
         elif (steep := math.degrees(math.atan2(f.z1, max(math.dist(foot, head), 0.01)))) > STEEPEST_DEG:
-            text = f"{f.name} rises {f.z1:.2f} m over {math.dist(foot, head):.2f} m: {steep:.0f}° is a ladder."
+            text = f"{name} rises {f.z1:.2f} m over {math.dist(foot, head):.2f} m: {steep:.0f}° is a ladder."
             remedy = f"Make it {f.z1 / math.tan(math.radians(STEEPEST_DEG)):.2f} m long or more."
         elif (narrow := min(_sides(f))) < NARROWEST_STAIR_M:
-            text = f"{f.name} is {narrow:.2f} m wide: too narrow to walk."
+            text = f"{name} is {narrow:.2f} m wide: too narrow to walk."
             remedy = f"Make it {NARROWEST_STAIR_M:g} m wide or more; the local code asks for more than that."
         else:
             continue

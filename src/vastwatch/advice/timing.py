@@ -241,7 +241,7 @@ class TimingCurve:
     """The curve of one presence, per day, sampled at settable holds, with the knee and the recommended setting.
 
     `interval_s`: where nine of ten resamplings of the days put the recommendation. `meets_brief`:
-    whether any settable hold keeps to the brief's limit of drops.
+    whether any settable hold keeps to `limit_per_week`, the drops a week that the brief allows.
     """
 
     room: str
@@ -258,14 +258,12 @@ class TimingCurve:
     current_s: float
     reason: str
     exact: Curves
+    limit_per_week: float
 
     def at(self, hold: float) -> tuple[float, float, float]:
         """Drops, dark minutes and idle hours per day for any hold time up to two hours."""
-        return (
-            float(self.exact.drops(hold)) / self.days,
-            float(self.exact.dark_s(hold)) / 60.0 / self.days,
-            float(self.exact.idle_s(hold)) / 3600.0 / self.days,
-        )
+        drops, dark_s, idle_s = (max(float(curve(hold)), 0.0) for curve in self.exact)
+        return drops / self.days, dark_s / 60.0 / self.days, idle_s / 3600.0 / self.days
 
 
 def tunable(expr: Expr) -> tuple[Expr, Expr] | None:
@@ -319,7 +317,7 @@ def _tuned(
     interval = _interval(by_day, holds, limit, recommended)
     curve = TimingCurve(
         room, presence, days, holds, drops, dark, idle, float(knee), recommended, interval, i is not None, current,
-        "", exact,
+        "", exact, per_week,
     )  # fmt: skip
     curve = _with_reason(curve, per_week)
     if find(r.project.rooms, room).control == "absence":

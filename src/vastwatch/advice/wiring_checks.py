@@ -11,7 +11,7 @@ from vastwatch.advice.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H, Advice
 from vastwatch.advice.fixing import weight_at
 from vastwatch.design.edits.wiring import module_misfits, socket_distance, switches_of
 from vastwatch.design.needs import needs_of
-from vastwatch.design.places import room_of
+from vastwatch.design.places import called, room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
@@ -41,7 +41,7 @@ def power_in_reach(project: Project) -> Iterator[Finding]:
             how = f"the nearest is {distance:.1f} m off" if math.isfinite(distance) else "its room has none"
             yield Finding(
                 "no-power", "wrong", (sensor.id,),
-                f"{sensor.name} wants {device.power} power, and no socket is within {reach:g} m: {how}.",
+                f"{called(project, sensor)} wants {device.power} power, and no socket is within {reach:g} m: {how}.",
                 (Advice("Hang it nearer to a socket, let a longer cable run, or take one on cells."),),
                 room.id if room else None,
             )  # fmt: skip
@@ -99,7 +99,8 @@ def doubtful_mats(project: Project) -> Iterator[Finding]:
                 remedies.append(Advice("Foam spreads the load: put it on top of the foam, or take another fact."))
             yield Finding(
                 "mat-doubtful", "wrong" if m < 1 else "risk", (sensor.id, spot.id),
-                f"{sensor.name} {how} {kg:g} kg at the {spot.name}: {m:.2f} times what closes it.", tuple(remedies),
+                f"{called(project, sensor)} {how} {kg:g} kg at the {called(project, spot)}: {m:.2f} times what closes "
+                "it.", tuple(remedies),
                 spot.room,
             )  # fmt: skip
 
@@ -124,7 +125,7 @@ def falsely_triggered_sensors(project: Project) -> Iterator[Finding]:
             when = "" if not now.times else f" between {now.times[0][0]} and {now.times[-1][1]}"
             yield Finding(
                 "fooled", "wrong" if rate * 3600.0 > OFTEN_FALSE_PER_H else "risk", (sensor.id, hazard.id),
-                f"The {hazard.name.lower()} fools {sensor.name} {per_hour_words(rate)}{when}.",
+                f"The {called(project, hazard).lower()} fools {called(project, sensor)} {per_hour_words(rate)}{when}.",
                 (Advice("Turn it away, hang it elsewhere, or take the other technology here."),),
                 room.id if room else None,
             )  # fmt: skip

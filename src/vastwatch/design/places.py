@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 import numpy as np
 
-from vastwatch.design.project import Project, on_level
+from vastwatch.design.project import Project, find, find_any, on_level
 from vastwatch.design.records import Sensor
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
@@ -43,6 +44,23 @@ def middle_of(record: Any) -> Point:
 def room_of(project: Project, sensor: Sensor) -> Room | None:
     """The room a sensor hangs in."""
     return room_at(project, sensor.level, sensor.at[0], sensor.at[1])
+
+
+def called(project: Project, record: Any) -> str:
+    """The name of something in a room; with the room where another of its kind has the same name."""
+    found = find_any(project, record.id)
+    name = str(record.name)
+    if found is None or _names(getattr(project, found[0]))[name.strip().casefold()] < 2:
+        return name
+    if hasattr(record, "room"):
+        return f"{name} in {find(project.rooms, record.room).name.lower()}"
+    room = room_at(project, record.level, *middle_of(record))
+    return name if room is None else f"{name} in {room.name.lower()}"
+
+
+@kept
+def _names(records: tuple[Any, ...]) -> Counter[str]:
+    return Counter(r.name.strip().casefold() for r in records)
 
 
 def sensors_in(project: Project, room: str) -> tuple[Sensor, ...]:

@@ -24,10 +24,16 @@ _TOLD = ("walls", "openings", "sensors", "lamps", "outputs", "spots", "hazards",
 
 
 class Removal(NamedTuple):
-    """The project after a deletion, and what went with it, in words."""
+    """The project after a deletion; in words what went with it, and what still stands where it stood."""
 
     project: Project
     gone: tuple[str, ...]
+    stays: tuple[str, ...] = ()
+
+    def told(self) -> str:
+        """What becomes of the rest, to follow on the name of what is deleted."""
+        with_ = f", with {', '.join(self.gone)}" if self.gone else ""
+        return with_ + (f"; {', '.join(self.stays)} left standing" if self.stays else "")
 
 
 def remove(project: Project, idents: Iterable[str]) -> Removal:
@@ -42,7 +48,7 @@ def remove(project: Project, idents: Iterable[str]) -> Removal:
     for ident in named:
         leaving |= _only_there_with(project, ident)
     new = without_unused_types(project, without(project, leaving))
-    return Removal(new, _words(project, new, named))
+    return Removal(new, _words(project, new, named), _left(new, [r for r in project.rooms if r.id in named]))
 
 
 def removed(project: Project, *idents: str) -> Project:
@@ -120,6 +126,15 @@ def _words(old: Project, new: Project, named: list[str]) -> tuple[str, ...]:
         lines = _lines(old) - _lines(new)
         out.append(f"{lines} lines of day sheets" if lines else "")
     return tuple(words for words in out if words)
+
+
+def _left(new: Project, rooms: list[Room]) -> tuple[str, ...]:
+    """The furniture that stands where rooms were."""
+    pieces = sum(
+        any(f.level == r.level and polygons.contains_point(r.outline, *middle_of(f)) for r in rooms)
+        for f in new.furnishings
+    )
+    return (counted(pieces, "piece"),) if pieces else ()
 
 
 def _lines(project: Project) -> int:

@@ -81,7 +81,7 @@ class Builder:
         if near:
             return "corner", min(near, key=lambda p: math.dist(p, (x, y)))
         for room in self.bench.rooms:
-            if name_frame(room, self.bench.sheet).contains(pixel):
+            if name_frame(room, self.bench.state, self.bench.sheet).contains(pixel):
                 return "room", room
         for f in reversed(self.project.furnishings):
             if f.level == self.level and polygons.contains_point(f.outline, x, y):
@@ -274,8 +274,7 @@ class Builder:
             done = remove(self.project, sorted(self.bench.focus.marked))
             self.bench.document.apply(done.project, f"Delete {n} things")
             self.bench.focus.set(selected=self.bench.focus.room, marked=frozenset())
-            extra = f", with {', '.join(done.gone)}" if done.gone else ""
-            self.bench.say(f"Deleted {n} things{extra}. Ctrl+Z brings them back.")
+            self.bench.say(f"Deleted {n} things{done.told()}. Ctrl+Z brings them back.")
             return
         found = find_any(self.project, self.bench.focus.selected or "")
         if found is None or self.bench.focus.here.shapes == "nothing":
@@ -291,5 +290,4 @@ class Builder:
         done = remove(self.project, [record.id])
         name = record.kind if collection == "openings" else record.name.lower()
         self.bench.document.apply(done.project, f"Delete {name}")
-        extra = f", with {', '.join(done.gone)}" if done.gone else ""
-        self.bench.say(f"Deleted {name}{extra}. Ctrl+Z brings it back.")
+        self.bench.say(f"Deleted {name}{done.told()}. Ctrl+Z brings it back.")

@@ -17,7 +17,7 @@ from vastwatch.memo import kept
 from vastwatch.sensing import CoverageMap
 
 # Bands of the map: noticed within so many seconds, and how strongly each is laid on the ground.
-BANDS = ((300.0, 0.10), (30.0, 0.16), (5.0, 0.24), (1.0, 0.30))
+BANDS = ((300.0, 0.15), (30.0, 0.20), (5.0, 0.24), (1.0, 0.33))
 
 _POINT = np.dtype([("kind", ">i4"), ("x", ">f8"), ("y", ">f8")])
 

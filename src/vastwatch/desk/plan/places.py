@@ -3,19 +3,29 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
+from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPen, QPolygonF
 from PyQt6.QtWidgets import QGraphicsView
 
 from vastwatch.design.project import find
 from vastwatch.desk.plan.painting import LAMP_RADIUS, in_pixels
-from vastwatch.desk.plan.shapes import name_place
-from vastwatch.desk.plan.state import PlanState, special
+from vastwatch.desk.plan.shapes import Cover, name_place
+from vastwatch.desk.plan.state import PlanState, made_once, special
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.theme import alpha, font, mix
+from vastwatch.geometry import polygons
+from vastwatch.geometry.polygons import bounds
 from vastwatch.memo import kept
-from vastwatch.site.building import Room
+from vastwatch.site.building import Room, Wall
+
+# A name keeps so far from what is left and right of it, and is so high, pixels.
+BESIDE_PX, NAME_PX = 7, 17
+# Spots and lamps reach so far about their place, metres; hazards beyond so many square metres are floor to write on.
+AROUND_M, SMALL_M2 = 0.2, 1.5
 
 
 def draw_places(p: QPainter, state: PlanState) -> None:
@@ -33,8 +43,10 @@ def reads_places(state: PlanState) -> tuple[object, ...]:
     return (
         state.project.rooms,
         spots,
+        [f for f in state.project.furnishings if f.id not in apart],
         state.project.lamps,
         state.level,
+        state.contours,
         state.room,
         state.night,
         state.theme,
@@ -47,33 +59,91 @@ def _width(words: str, selected: bool) -> int:
     return QFontMetrics(font(13, 600 if selected else 500)).horizontalAdvance(words)
 
 
-def name_frame(room: Room, view: QGraphicsView) -> QRectF:
-    """Where a room's name stands, in pixels of a view: what takes hold of the room."""
-    left, level, wide = name_place(room.outline)
+def name_frame(room: Room, state: PlanState, view: QGraphicsView) -> QRectF:
+    """Where a room's name was last painted, in pixels of a view: what takes hold of the room."""
+    left, level, wide = state.names.get(room.id) or name_place(room.outline)
     k = view.transform().m11()
     at = view.mapFromScene(QPointF(left, -level))
-    width = min(_width(room.name, True), max(wide * k - 20, 0))
-    return QRectF(at.x() + 9, at.y() - 9, width + 4, 17)
+    width = min(_width(room.name, True), max(wide * k - 2 * BESIDE_PX, 0))
+    return QRectF(at.x() + BESIDE_PX - 2, at.y() - 9, width + 4, 17)
+
+
+def name_colours(state: PlanState) -> tuple[QColor, QColor]:
+    """A name's ink, and the ground that is laid behind it where contours are, so that it can be read on all of them."""
+    return mix(state.theme.ink, QColor("#E3E7F5"), state.night), alpha(state.ground, 0.78)
+
+
+def _place_names(state: PlanState, k: float) -> None:
+    """Find a place for every room's name at so many pixels a metre, clear of what stands there where it can be."""
+    covers = made_once(
+        state,
+        "covers",
+        (state.project.furnishings, state.project.walls, state.project.spots, state.project.lamps, state.rooms),
+        lambda: _covers(state),
+    )
+    state.names = {}
+    for room in state.rooms:
+        # In steps of a tenth, so that zooming seldom looks for another place.
+        wide = _width(room.name, True) + 2.0 * BESIDE_PX
+        step = 1.1 ** math.ceil(math.log(wide / k, 1.1)) / wide
+        walls, others = covers.get(room.id, ((), ()))
+        state.names[room.id] = name_place(room.outline, walls, others, wide * step, NAME_PX * step)
+
+
+def _covers(state: PlanState) -> dict[str, tuple[tuple[Cover, ...], tuple[Cover, ...]]]:
+    """What a name should not stand on, by room, as upright frames: walls; then pieces, small hazards, spots, lamps."""
+    project, level = state.project, state.level
+    walls = [f for w in project.walls if w.level == level and (f := _upright(w)) is not None]
+    others = [_frame(f) for f in project.furnishings if f.level == level]
+    others += [bounds(h.outline) for h in state.hazards if polygons.area(h.outline) < SMALL_M2]
+    others += [bounds([x.at], AROUND_M) for things in (project.spots, project.lamps) for x in things]
+    rooms = state.rooms
+    boxes = np.array([_frame(r) for r in rooms]).reshape(-1, 1, 4)
+
+    def by_room(frames: list[Cover]) -> list[tuple[Cover, ...]]:
+        f = np.array(frames).reshape(-1, 4)
+        meet = np.all((f[:, :2] < boxes[..., 2:]) & (f[:, 2:] > boxes[..., :2]), axis=-1)
+        return [tuple(frames[i] for i in np.flatnonzero(meet[k])) for k in range(len(rooms))]
+
+    return {r.id: (w, o) for r, w, o in zip(rooms, by_room(walls), by_room(others))}
+
+
+@lru_cache(maxsize=8192)
+def _frame(record: Any) -> Cover:
+    return bounds(record.outline)
+
+
+@lru_cache(maxsize=8192)
+def _upright(wall: Wall) -> Cover | None:
+    """The frame of a wall that runs along an axis; None for a slanted one, whose frame is mostly floor."""
+    slanted = min(abs(wall.a[0] - wall.b[0]), abs(wall.a[1] - wall.b[1])) > wall.thickness
+    return None if slanted else bounds([wall.a, wall.b], wall.thickness / 2)
 
 
 def _names(p: QPainter, state: PlanState) -> None:
-    plain, chosen = state.ink, mix(state.theme.ink, QColor("#E3E7F5"), state.night)
+    ink, behind = name_colours(state)
     written: bool | None = None
+    _place_names(state, abs(p.transform().m11()))
     with in_pixels(p) as at:
         # The focused room's last, so that pen and font change once.
         for room in sorted(state.rooms, key=lambda r: r.id == state.room):
-            left, level, wide = name_place(room.outline)
+            left, level, wide = state.names[room.id]
             selected = room.id == state.room
             if selected is not written:
                 written = selected
                 p.setFont(font(13, 600 if selected else 500))
-                p.setPen(chosen if selected else plain)
             at_left = at(left, level)
-            width = at(left + wide, level).x() - at_left.x() - 20
+            width = at(left + wide, level).x() - at_left.x() - 2 * BESIDE_PX
             words = room.name
             if _width(words, selected) > width:
                 words = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(width))
-            p.drawText(at_left + QPointF(11, 4), words)
+            if state.contours:
+                wide = min(_width(words, selected), width)
+                p.setPen(Qt.PenStyle.NoPen)
+                p.setBrush(behind)
+                p.drawRoundedRect(QRectF(at_left.x() + BESIDE_PX - 3, at_left.y() - 8, wide + 6, 16), 4, 4)
+            p.setPen(ink)
+            p.drawText(at_left + QPointF(BESIDE_PX, 4), words)
 
 
 def _places(p: QPainter, state: PlanState) -> None:

@@ -4,6 +4,7 @@ Qt."""
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 from vastwatch.memo import kept
 from vastwatch.site.record import Outline
@@ -35,16 +36,38 @@ def resized(outline: Outline, side: int, metres: float) -> Outline:
     return tuple(out)
 
 
-# A name stands this far below the top of its room, and wants so much width to stand in, metres.
+# A name stands this far below the top of its room, and wants so much width to stand in where it is not told, metres.
 BELOW_M, WANTED_M, STEP_M = 0.35, 1.2, 0.15
+
+# Left, bottom, right and top of a thing that covers the floor, metres.
+Cover = tuple[float, float, float, float]
+
+
+class NamePlace(NamedTuple):
+    """Where a room's name has place: its left end, the height of its middle, and how wide it can be; metres."""
+
+    left: float
+    level: float
+    wide: float
 
 
 @kept
-def name_place(outline: Outline) -> tuple[float, float, float]:
-    """Where a room's name has place: the left end, the height, and the width of the highest level stretch inside that
-    is wide enough, or else of the widest; metres."""
+def name_place(
+    outline: Outline, walls: tuple[Cover, ...] = (), covers: tuple[Cover, ...] = (), wide: float = WANTED_M,
+    high: float = 0.0,
+) -> NamePlace:  # fmt: skip
+    """The highest level stretch inside a room that is wide enough for its name and that nothing covers; else the
+    highest, or the widest, that no wall covers.
+
+    outline: the room, metres. covers: what stands there. wide, high: what the name takes, metres.
+    """
+    found = _free_stretch(outline, walls + covers, wide, high)
+    return found if found.wide >= wide or not covers else _free_stretch(outline, walls, wide, high)
+
+
+def _free_stretch(outline: Outline, covers: tuple[Cover, ...], wide: float, high: float) -> NamePlace:
     top, bottom = max(p[1] for p in outline), min(p[1] for p in outline)
-    best = (0.0, outline[0][0], top)
+    best = NamePlace(outline[0][0], top, 0.0)
     y = top - min(BELOW_M, (top - bottom) / 2)
     while y > bottom:
         xs = sorted(
@@ -52,10 +75,19 @@ def name_place(outline: Outline) -> tuple[float, float, float]:
             for a, b in zip(outline, outline[1:] + outline[:1])
             if (a[1] > y) != (b[1] > y)
         )
+        here = sorted((x0, x1) for x0, y0, x1, y1 in covers if y0 < y + high / 2 and y1 > y - high / 2)
         for left, right in zip(xs[::2], xs[1::2]):
-            if right - left > best[0]:
-                best = (right - left, left, y)
-        if best[0] >= WANTED_M:
+            for begins, ends in here:
+                if begins > right:
+                    break
+                if begins - left > best.wide:
+                    best = NamePlace(left, y, begins - left)
+                if best.wide >= wide:
+                    return best
+                left = max(left, ends)
+            if right - left > best.wide:
+                best = NamePlace(left, y, right - left)
+        if best.wide >= wide:
             break
         y -= STEP_M
-    return best[1], best[2], best[0]
+    return best

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QPainterPath
 
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
+from vastwatch.desk.plan.shapes import NamePlace
 from vastwatch.desk.shell.theme import Theme, mix
 from vastwatch.devices import DeviceType
 from vastwatch.rehearsal.causes import Chain
@@ -48,6 +49,8 @@ class PlanState:
     laid: list[tuple[Sensor, DeviceType, tuple[QPainterPath, ...]]] = field(default_factory=list)
     # What was last made of which records: `made_once` looks here.
     made: dict[str, tuple[tuple[object, ...], object]] = field(default_factory=dict)
+    # Where the rooms' names were last painted.
+    names: dict[str, NamePlace] = field(default_factory=dict)
     # The hazards of the shown level as they are on the rehearsed day.
     hazards: list[Hazard] = field(default_factory=list)
 

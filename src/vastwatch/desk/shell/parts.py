@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from html import escape
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -109,6 +110,19 @@ def scrolling(spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0
     content, box = column(spacing, margins)
     area.setWidget(content)
     return area, box
+
+
+@contextmanager
+def kept_in_view(area: QScrollArea) -> Iterator[None]:
+    """What is made anew inside a column that scrolls is made without the column losing its place."""
+    bar, content = area.verticalScrollBar(), area.widget()
+    assert bar is not None and content is not None
+    at = bar.value()
+    yield
+    if (layout := content.layout()) is not None:
+        layout.activate()
+    content.adjustSize()
+    bar.setValue(at)
 
 
 def page_of(panel: QWidget) -> QVBoxLayout:

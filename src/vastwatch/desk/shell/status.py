@@ -11,6 +11,8 @@ from vastwatch.desk.shell.theme import MARGIN
 
 # News stays for so long, milliseconds.
 NEWS_MS = 6000
+# News so young is of what is done now, milliseconds.
+JUST_SAID_MS = 120
 # Between the moment and the words, pixels.
 GAP = 24
 
@@ -56,6 +58,11 @@ class StatusLine(QWidget):
         set_role(self.said, "")
         self.said.setToolTip(plain(words))
         self._fit()
+
+    def acted(self) -> None:
+        """Something was done: what was said before it no longer holds, unless it is of this very moment."""
+        if self._news.isActive() and NEWS_MS - self._news.remainingTime() > JUST_SAID_MS:
+            self.hush()
 
     def hush(self) -> None:
         """Back to the hint."""

@@ -360,6 +360,7 @@ class Window(QMainWindow):
 
     def _follow(self, old: Project, new: Project) -> None:
         """After undo or load the focus may point to what is gone."""
+        self.status.acted()
         if old.levels is not new.levels:
             self._fill_levels()
         self._show_beginning()

@@ -156,13 +156,14 @@ class Verdict(QWidget):
         box.addWidget(self._offer)
         self._switched = label("", "soft", True)
         box.addWidget(self._switched)
-        self._story, self._story_box = column(7)
-        box.addWidget(self._story)
-        self._inspector_line = line()
-        box.addWidget(self._inspector_line)
+        # The form stands above what varies in length, so that a field stays where it is while findings come and go.
         self.inspector = Inspector(document, focus)
         self.inspector.say.connect(self.say)
         box.addWidget(self.inspector)
+        self._inspector_line = line()
+        box.addWidget(self._inspector_line)
+        self._story, self._story_box = column(7)
+        box.addWidget(self._story)
         box.addStretch(1)
         self._all_findings = False
         self._why_not = False

@@ -22,7 +22,7 @@ from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.site.building import Control, Room
 from vastwatch.words import duration_words, sentence
 
-CONTROL_WORDS = {"presence": "on and off by itself", "absence": "on by hand, off by itself"}
+CONTROL_WORDS = {"presence": "by itself", "absence": "on by hand"}
 
 
 def number(text: str, what: str) -> float:
@@ -53,10 +53,10 @@ class RoomsPage(Sleeper):
                 Column(self.tr("Room"), lambda r: r.name, self._rename),
                 Column(self.tr("Use"), use_key, self._set_use, lambda _: use_choices(self.document.project),
                        self.tr("What people do here. The needs follow from it."), 72),
-                Column(self.tr("Light goes"), lambda r: r.control, self._set_control,
+                Column(self.tr("Light comes"), lambda r: r.control, self._set_control,
                        lambda _: list(CONTROL_WORDS.items()),
-                       self.tr("Some want light on by itself; others want to switch it on and only forget it off."),
-                       146),
+                       self.tr("By itself: on and off with presence. On by hand: somebody switches it on, and it goes "
+                               "off by itself."), 96),
                 Column(self.tr("Within"), lambda r: f"{p(r).notice_s:g} s", partial(self._need, "notice_s"), None,
                        self.tr("Somebody walking in is noticed within this."), 50, True,
                        lambda r: r.needs.notice_s is not None),

@@ -15,7 +15,7 @@ from vastwatch.design.project import find, put
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, FigureField, Sleeper, clear, label, line, row, scrolling
+from vastwatch.desk.shell.parts import Choice, FigureField, Sleeper, clear, kept_in_view, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
@@ -34,8 +34,8 @@ class WiringPage(Sleeper):
         self.document, self.focus, self.own = document, focus, own
         outer = QVBoxLayout(self)
         outer.setContentsMargins(MARGIN, 2, 4, 8)
-        area, box = scrolling(8, (0, 0, 10, 0))
-        outer.addWidget(area)
+        self._area, box = scrolling(8, (0, 0, 10, 0))
+        outer.addWidget(self._area)
         box.addWidget(label(CAUTIONS["mains"], "soft", True))
         self.add = QPushButton(self.tr("Circuit for this room's lamps"))
         self.add.setToolTip(self.tr("A circuit with the lamps of the focused room."))
@@ -89,6 +89,11 @@ class WiringPage(Sleeper):
         if shown == self._shown:
             return
         self._shown = shown
+        with kept_in_view(self._area):
+            self._fill()
+
+    def _fill(self) -> None:
+        project = self.document.project
         clear(self._list)
         for circuit in project.circuits:
             self._list.addWidget(self._circuit(circuit))

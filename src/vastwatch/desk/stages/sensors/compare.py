@@ -1,4 +1,4 @@
-"""Up to four device types side by side, with what differs marked and the better figure in bold."""
+"""Up to four device types side by side, with what is the same in grey and the better figure in bold."""
 
 from __future__ import annotations
 
@@ -44,11 +44,10 @@ class CompareSheet(QDialog):
             summary.setAlignment(Qt.AlignmentFlag.AlignTop)
             grid.addWidget(summary, 1, k)
         self.rows: dict[str, list[QLabel]] = {}
-        only = label(self.tr("bold: the better figure · tinted: they differ"), "soft", True)
+        only = label(self.tr("bold: the better figure · grey: the same for all"), "soft", True)
         only.setAlignment(Qt.AlignmentFlag.AlignTop)
         grid.addWidget(only, 0, 0, 2, 1)
         for at, (fact_name, cells, differ, best) in enumerate(comparison(devices), 2):
-            tint = f"background: {theme.wash.name()};" if differ else ""
             edge = f"border-top: 1px solid {theme.hairline.name()}; padding: 4px 6px;"
             head_cell = QLabel(fact_name)
             head_cell.setStyleSheet(f"{edge} color: {theme.soft.name()};")
@@ -60,7 +59,8 @@ class CompareSheet(QDialog):
                 cell.setWordWrap(True)
                 cell.setAlignment(Qt.AlignmentFlag.AlignTop)
                 weight = "font-weight: 700;" if k in best else ""
-                cell.setStyleSheet(f"{edge}{tint}{weight} color: {(theme.ink if fact else theme.soft).name()};")
+                colour = theme.ink if fact and differ else theme.soft
+                cell.setStyleSheet(f"{edge}{weight} color: {colour.name()};")
                 grid.addWidget(cell, at, k + 1)
                 made.append(cell)
             self.rows[fact_name] = made

@@ -5,14 +5,9 @@ The mark is dragged along the curve; the ribbon, the incidents and the verdict f
 
 from __future__ import annotations
 
-import numpy as np
-import pyqtgraph as pg
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QPen
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice import TimingCurve
-from vastwatch.advice.timing import LONGEST_S
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
@@ -21,112 +16,10 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import label, line, row, scrolling
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.surroundings import Surroundings
-from vastwatch.desk.shell.theme import MARGIN, Theme, alpha, font
+from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.stages.timing.chart import CurveChart
 from vastwatch.desk.stages.timing.roles import RolesEditor
 from vastwatch.words import duration_words
-
-SHORTEST_S = 5.0
-# The middle of the logarithmic axis, seconds.
-MIDDLE_S = 134.0
-TICKS = (5, 15, 60, 240, 900, 3600)
-
-
-class HoldAxis(pg.AxisItem):
-    """Hold times as people say them, on a logarithmic axis."""
-
-    def tickValues(self, lo: float, hi: float, size: float) -> list[tuple[float, list[float]]]:
-        return [(1.0, [float(np.log10(t)) for t in TICKS])]
-
-    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
-        return [duration_words(10**v) for v in values]
-
-
-class CurvePlot(pg.PlotWidget):
-    """Dark and burning minutes a day against the hold time. `dragged` carries a hold time in seconds."""
-
-    dragged = pyqtSignal(float)
-
-    def __init__(self, theme: Theme) -> None:
-        pg.setConfigOptions(antialias=True)
-        super().__init__(axisItems={"bottom": HoldAxis("bottom")}, background=theme.card)
-        self.theme = theme
-        self.setAccessibleName("Timing curve")
-        self.setMenuEnabled(False)
-        self.hideButtons()
-        view = self.getViewBox()
-        view.setMouseEnabled(x=False, y=False)
-        view.setDefaultPadding(0.02)
-        for side in ("bottom", "left"):
-            axis = self.getAxis(side)
-            axis.setPen(pg.mkPen(theme.hairline))
-            axis.setTextPen(pg.mkPen(theme.soft))
-            axis.setTickFont(font(11))
-            axis.setStyle(tickLength=4)
-        self.getAxis("left").setWidth(34)
-        self._band = pg.LinearRegionItem(movable=False, brush=alpha(theme.ink, 0.06), pen=pg.mkPen(None))
-        self._idle = pg.PlotCurveItem(pen=QPen(theme.lamp, 0))
-        self._idle.setPen(pg.mkPen(theme.lamp, width=2.4))
-        self._dark = pg.PlotCurveItem(pen=pg.mkPen(theme.dropped, width=2.4))
-        self._knee = pg.InfiniteLine(angle=90, pen=pg.mkPen(theme.soft, width=1, style=Qt.PenStyle.DotLine))
-        self._best = pg.InfiniteLine(angle=90, pen=pg.mkPen(theme.ink, width=1.2, style=Qt.PenStyle.DashLine))
-        self._mark = pg.InfiniteLine(
-            angle=90, movable=True, pen=pg.mkPen(theme.ink, width=2.4), hoverPen=pg.mkPen(theme.ink, width=4),
-            bounds=(np.log10(SHORTEST_S), np.log10(LONGEST_S)),
-        )  # fmt: skip
-        self._words = {}
-        for item, words, at in ((self._knee, "knee", 0.80), (self._best, "recommended", 0.93)):
-            tag = pg.InfLineLabel(
-                item, words, position=at, color=theme.soft, fill=theme.card, anchors=[(-0.03, 0.5), (-0.03, 0.5)]
-            )
-            tag.setFont(font(11, 500))
-            # Words lie over the mark, not under it.
-            item.setZValue(5)
-            self._words[words] = tag
-        for item in (self._band, self._idle, self._dark, self._knee, self._best, self._mark):
-            self.addItem(item)
-        self._mark.sigPositionChanged.connect(self._moved)
-        self._setting = False
-        self.curve: TimingCurve | None = None
-
-    def show_curve(self, curve: TimingCurve) -> None:
-        """Draw a curve; the mark is left to `set_mark`."""
-        self.curve = curve
-        # Dense in the logarithm, exact at every point of it.
-        hold = np.geomspace(SHORTEST_S, LONGEST_S, 500)
-        x = np.log10(hold)
-        dark = curve.exact.dark_s(hold) / 60 / curve.days
-        idle = curve.exact.idle_s(hold) / 60 / curve.days
-        self._dark.setData(x, dark)
-        self._idle.setData(x, idle)
-        self._knee.setPos(np.log10(curve.knee_s))
-        self._best.setPos(np.log10(curve.recommended_s))
-        lo, hi = curve.interval_s
-        self._band.setRegion((np.log10(max(lo, SHORTEST_S)), np.log10(max(hi, SHORTEST_S))))
-        top = max(float(dark.max()), float(np.quantile(idle, 0.9)), 1.0)
-        self.setXRange(float(x[0]), float(x[-1]), padding=0.0)
-        self.setYRange(0, top * 1.04, padding=0)
-        for words, seconds in (("knee", curve.knee_s), ("recommended", curve.recommended_s)):
-            # The words stand on that side of their line where there is room.
-            side = 1.04 if seconds > MIDDLE_S else -0.04
-            self._words[words].anchors = [(side, 0.5), (side, 0.5)]
-            self._words[words].updatePosition()
-        self._words["knee"].setVisible(bool(abs(np.log10(curve.knee_s / curve.recommended_s)) > 0.02))
-
-    def set_mark(self, seconds: float) -> None:
-        """Put the mark, without telling."""
-        self._setting = True
-        self._mark.setPos(np.log10(min(max(seconds, SHORTEST_S), LONGEST_S)))
-        self._setting = False
-
-    def _moved(self) -> None:
-        if not self._setting:
-            self.dragged.emit(settable(10 ** float(self._mark.value())))
-
-
-def settable(seconds: float) -> float:
-    """The nearest hold time people would set: whole steps of 5 s, 15 s, 30 s or a minute."""
-    step = 5.0 if seconds < 60 else 15.0 if seconds < 300 else 30.0 if seconds < 600 else 60.0
-    return max(round(seconds / step) * step, SHORTEST_S)
 
 
 class TimingPanel(QWidget):
@@ -151,13 +44,12 @@ class TimingPanel(QWidget):
         box.addWidget(row(label(self.tr("Timing curve"), "head"), self._basis, stretch=0))
         self._legend = label("", "", True, rich=True)
         self._legend.setText(
-            f"<span style='color:{theme.dropped.name()}'>▬</span> {self.tr('left in the dark')} &nbsp; "
-            f"<span style='color:{theme.lamp.name()}'>▬</span> {self.tr('burning for nobody')}, "
-            f"<span style='color:{theme.soft.name()}'>{self.tr('minutes a day')}</span>"
+            f"<span style='color:{theme.dropped.name()}'>╍</span> {self.tr('drops a week, dotted the limit')}<br>"
+            f"<span style='color:{theme.dropped.name()}'>▬</span> {self.tr('dark')} &nbsp;"
+            f"<span style='color:{theme.lamp.name()}'>▬</span> {self.tr('burning for nobody, minutes a day')}"
         )
         box.addWidget(self._legend)
-        self.plot = CurvePlot(theme)
-        self.plot.setFixedHeight(220)
+        self.plot = CurveChart(theme)
         self.plot.dragged.connect(self._drag)
         box.addWidget(self.plot)
         self._here = label("", "", True, rich=True)
