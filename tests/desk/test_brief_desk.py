@@ -71,7 +71,7 @@ def test_use_and_control_are_chosen_from_lists(qtbot, window, brief):
     assert find(project(window).rooms, "box").use == "nursery"
     assert model.setData(model.index(row, 2), "absence")
     assert find(project(window).rooms, "box").control == "absence"
-    assert model.index(row, 2).data() == "on by hand, off by itself"
+    assert model.index(row, 2).data() == "on by hand"
     assert not model.setData(model.index(row, 2), "magic")
 
 

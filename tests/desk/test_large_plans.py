@@ -7,6 +7,7 @@ import sys
 from importlib import resources
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hands import drag, key, project, settle, spot_px
 from msgspec.structs import replace
@@ -168,3 +169,21 @@ def test_a_drawing_is_read_told_chosen_and_brought_in_as_one_step(qtbot, window)
     key(qtbot, window.plan, Qt.Key.Key_F)
     window.document.undo_stack.undo()
     assert project(window).rooms == ()
+
+
+def test_a_name_keeps_clear_of_what_stands_in_its_room():
+    room = ((0, 0), (4, 0), (4, 3), (0, 3))
+    walls = ((-0.1, -0.1, 0.1, 3.1),)
+    table = (0.5, 2.3, 1.5, 3.0)
+    left, level, wide = name_place(room, walls, (table,), 1.2, 0.3)
+    assert left == pytest.approx(1.5) and level == pytest.approx(2.65) and wide >= 1.2
+    # Nothing clear is wide enough: on top of things, but beside the wall.
+    shelves = tuple((0.0, 0.5 * k, 4.0, 0.5 * k + 0.4) for k in range(6))
+    assert name_place(room, walls, shelves, 1.2, 0.3) == pytest.approx((0.1, 2.65, 3.9))
+    rng = np.random.default_rng(5)
+    for _ in range(200):
+        pieces = [tuple(p) for p in np.round(np.c_[rng.uniform(0, 3.4, (4, 2)), np.zeros((4, 2))], 2)]
+        pieces = tuple((x, y, x + 0.6, y + 0.5) for x, y, *_ in pieces)
+        left, level, wide = name_place(room, (), pieces, 1.0, 0.3)
+        on = [p for p in pieces if p[0] < left + 1.0 and p[2] > left and p[1] < level + 0.15 and p[3] > level - 0.15]
+        assert wide >= 1.0 and not on

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import pytest
 
 from vastwatch.desk.shell import theme
@@ -27,3 +29,39 @@ def test_words_stand_out_from_their_ground(name):
     assert contrast(t.good, t.card) >= 4.5
     for hue in (t.pir, t.radar, t.pressure):
         assert contrast(hue, t.card) >= 3
+
+
+def lab(c):
+    linear = [v / 12.92 if v <= 0.03928 else ((v + 0.055) / 1.055) ** 2.4 for v in (c.redF(), c.greenF(), c.blueF())]
+    rows = ((0.4339, 0.3762, 0.1899), (0.2126, 0.7152, 0.0722), (0.0178, 0.1095, 0.8727))
+    x, y, z = (sum(k * v for k, v in zip(row, linear)) for row in rows)
+    x, y, z = (t ** (1 / 3) if t > 0.008856 else 7.787 * t + 16 / 116 for t in (x, y, z))
+    return 116 * y - 16, 500 * (x - y), 200 * (y - z)
+
+
+@pytest.mark.parametrize("night", [0.0, 1.0])
+@pytest.mark.parametrize("name", ["LIGHT", "DARK"])
+def test_bands_differ_and_names_are_read_on_the_darkest(name, night):
+    from vastwatch.desk.plan.contours import BANDS
+    from vastwatch.desk.plan.places import name_colours
+    from vastwatch.desk.plan.state import PlanState
+    from vastwatch.desk.shell.looks import family_hue
+    from vastwatch.files import load_demo
+
+    t = getattr(theme, name)
+    state = PlanState(load_demo(), t, "ground", night=night)
+    ink, behind = name_colours(state)
+    for family in ("pir", "radar", "ultrasonic"):
+        shades = [state.ground]
+        for _, strength in BANDS:
+            shades.append(theme.mix(shades[-1], family_hue(t, family), strength))
+        for a, b in pairwise(shades):
+            # Two steps of colour that lie side by side are told apart from about 2.3 on.
+            assert sum((p - q) ** 2 for p, q in zip(lab(a), lab(b))) ** 0.5 >= 7
+        assert contrast(ink, theme.mix(shades[-1], behind, behind.alphaF())) >= 7
+
+
+def test_small_grey_words_stand_out_from_every_ground_they_stand_on():
+    for t in (theme.LIGHT, theme.DARK):
+        for ground in (t.panel, t.card, t.chrome, t.faint, t.paper, t.wash):
+            assert contrast(t.soft, ground) >= 4.5

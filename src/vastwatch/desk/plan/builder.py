@@ -8,7 +8,7 @@ import math
 from collections.abc import Callable
 from typing import Any, cast
 
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPointF, QRectF
 
 from vastwatch.design.edits.building import alongside, move_wall
 from vastwatch.design.edits.fittings import move_furnishing
@@ -63,6 +63,9 @@ class Builder:
         """The shown level."""
         return self.bench.level
 
+    def _frame(self, room: Room) -> QRectF:
+        return name_frame(room, self.bench.state, self.bench.sheet)
+
     # -- what is under the pointer -----------------------------------------------------------------------------
 
     def under(self, pixel: QPointF) -> tuple[str, Any] | None:
@@ -80,12 +83,19 @@ class Builder:
         near = [p for p in corners if math.dist(p, (x, y)) * scale < CORNER_PX]
         if near:
             return "corner", min(near, key=lambda p: math.dist(p, (x, y)))
-        for room in self.bench.rooms:
-            if name_frame(room, self.bench.state, self.bench.sheet).contains(pixel):
-                return "room", room
+        named = next((r for r in self.bench.rooms if self._frame(r).contains(pixel)), None)
         for f in reversed(self.project.furnishings):
             if f.level == self.level and polygons.contains_point(f.outline, x, y):
+                # Where a name had no place but on furniture, the piece under the pointer is meant, unless all of the
+                # name lies on it.
+                if named is not None and all(
+                    polygons.contains_point(f.outline, *self.bench.plan_at(corner))
+                    for corner in (self._frame(named).topLeft(), self._frame(named).bottomRight())
+                ):
+                    break
                 return "furnishing", f
+        if named is not None:
+            return "room", named
         for h in reversed(self.bench.state.hazards):
             if polygons.contains_point(h.outline, x, y):
                 return "hazard", find(self.project.hazards, h.id)

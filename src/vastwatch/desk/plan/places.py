@@ -26,6 +26,8 @@ from vastwatch.site.building import Room, Wall
 BESIDE_PX, NAME_PX = 7, 17
 # Spots and lamps reach so far about their place, metres; hazards beyond so many square metres are floor to write on.
 AROUND_M, SMALL_M2 = 0.2, 1.5
+# A rug is floor to write on too.
+FLAT_M = 0.1
 
 
 def draw_places(p: QPainter, state: PlanState) -> None:
@@ -94,7 +96,7 @@ def _covers(state: PlanState) -> dict[str, tuple[tuple[Cover, ...], tuple[Cover,
     """What a name should not stand on, by room, as upright frames: walls; then pieces, small hazards, spots, lamps."""
     project, level = state.project, state.level
     walls = [f for w in project.walls if w.level == level and (f := _upright(w)) is not None]
-    others = [_frame(f) for f in project.furnishings if f.level == level]
+    others = [_frame(f) for f in project.furnishings if f.level == level and f.z1 > FLAT_M]
     others += [bounds(h.outline) for h in state.hazards if polygons.area(h.outline) < SMALL_M2]
     others += [bounds([x.at], AROUND_M) for things in (project.spots, project.lamps) for x in things]
     rooms = state.rooms
