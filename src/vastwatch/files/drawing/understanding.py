@@ -447,18 +447,26 @@ def _roles(placed, symbols, lines, kinds, inside, out, used_arcs, sides) -> dict
 def _within(lines: Array, stretches: list[_Stretch]) -> NDArray[np.bool_]:
     """Which lines lie in a stretch of a wall."""
     out = np.zeros(len(lines), bool)
-    frames = []
-    for a, b, thickness, begin, end in stretches:
-        length = math.dist(a, b)
-        if length > 0:
-            u = (np.asarray(b) - np.asarray(a)) / length
-            n = np.array([-u[1], u[0]]) * (thickness / 2 + 0.04)
-            p, q = np.asarray(a) + u * (begin - thickness - 0.05), np.asarray(a) + u * (end + thickness + 0.05)
-            frames.append([p - n, q - n, q + n, p + n])
-    if frames and len(lines):
-        drawn = shapely.linestrings(lines.reshape(-1, 2, 2))
-        hit, _ = shapely.STRtree(shapely.polygons(np.array(frames))).query(drawn, predicate="within")
-        out[hit] = True
+    s = np.array([(*a, *b, thickness, begin, end) for a, b, thickness, begin, end in stretches], float).reshape(-1, 7)
+    s = s[np.hypot(s[:, 2] - s[:, 0], s[:, 3] - s[:, 1]) > 0]
+    if len(s) == 0 or len(lines) == 0:
+        return out
+    a, thickness = s[:, :2], s[:, 4]
+    u = (s[:, 2:4] - a) / np.hypot(*(s[:, 2:4] - a).T)[:, None]
+    half = thickness / 2 + 0.04
+    first, last = s[:, 5] - thickness - 0.05, s[:, 6] + thickness + 0.05
+    p, q, n = a + u * first[:, None], a + u * last[:, None], np.column_stack([-u[:, 1], u[:, 0]]) * half[:, None]
+    corners = np.stack([p - n, q - n, q + n, p + n], axis=1)
+    ends = lines.reshape(-1, 2, 2)
+    # Frames first; then whether both ends lie in the stretch, which is convex.
+    tree = shapely.STRtree(shapely.box(*ends.min(axis=1).T, *ends.max(axis=1).T))
+    which, line = tree.query(shapely.box(*corners.min(axis=1).T, *corners.max(axis=1).T))
+    away = ends[line] - a[which][:, None]
+    along = (away * u[which][:, None]).sum(axis=2)
+    aside = away[..., 1] * u[which, 0][:, None] - away[..., 0] * u[which, 1][:, None]
+    between = (along >= first[which][:, None]) & (along <= last[which][:, None])
+    within = (between & (np.abs(aside) <= half[which][:, None])).all(axis=1)
+    out[line[within]] = True
     return out
 
 

@@ -11,6 +11,8 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from dataclasses import dataclass, field
+from itertools import pairwise
+from statistics import fmean, median, pstdev
 from typing import NamedTuple
 
 import numpy as np
@@ -234,37 +236,38 @@ def _pairs(along: Array, faces: list[Face]) -> tuple[list[Track], float]:
         for k in range(len(middles)):
             key = covers[:, k].tobytes()
             if key not in known:
-                known[key] = _walls_across(np.unique(offsets[covers[:, k]]))
+                known[key] = _walls_across(sorted(set(offsets[covers[:, k]].tolist())))
             for low, high, inside in known[key]:
                 strips[round(low, 4), round(high, 4)].append((float(cuts[k]), float(cuts[k + 1]), inside))
                 used += 2 * float(cuts[k + 1] - cuts[k])
     return _tracks(along, strips), used
 
 
-def _walls_across(offsets: Array) -> list[tuple[float, float, bool]]:
-    """The walls among lines at some offsets, all of which cover one stretch: faces, and whether lines lie inside."""
-    gaps = np.diff(offsets)
+def _walls_across(offsets: list[float]) -> list[tuple[float, float, bool]]:
+    """The walls among lines at some offsets in order, all of which cover one stretch: faces, and whether lines lie
+    inside. Plain numbers: there are few at a time, and very many times."""
     out = []
     at = 0
-    for k in [*np.flatnonzero(gaps > THICKEST).tolist(), len(offsets) - 1]:
-        out += _wall_of_run(offsets[at : k + 1])
-        at = k + 1
+    for k in range(1, len(offsets) + 1):
+        if k == len(offsets) or offsets[k] - offsets[k - 1] > THICKEST:
+            out += _wall_of_run(offsets[at:k])
+            at = k
     return out
 
 
-def _wall_of_run(run: Array) -> list[tuple[float, float, bool]]:
+def _wall_of_run(run: list[float]) -> list[tuple[float, float, bool]]:
     if len(run) < 2:
         return []
-    gaps = np.diff(run)
-    total = float(run[-1] - run[0])
-    if len(run) > 4 and gaps.std() < 0.15 * gaps.mean():
+    gaps = [b - a for a, b in pairwise(run)]
+    total = run[-1] - run[0]
+    if len(run) > 4 and pstdev(gaps) < 0.15 * fmean(gaps):
         # Evenly spaced: steps of a stair, or hatching.
         return []
-    cupboard = len(run) >= 4 and gaps.max() >= CUPBOARD and gaps.max() > 2.5 * np.median(gaps)
+    cupboard = len(run) >= 4 and max(gaps) >= CUPBOARD and max(gaps) > 2.5 * median(gaps)
     if total <= THICKEST and not cupboard:
-        return [(float(run[0]), float(run[-1]), len(run) > 2)] if total >= THINNEST else []
-    widest = int(np.argmax(gaps))
-    if gaps[widest] <= 1.2 * gaps.min():
+        return [(run[0], run[-1], len(run) > 2)] if total >= THINNEST else []
+    widest = gaps.index(max(gaps))
+    if gaps[widest] <= 1.2 * min(gaps):
         return []
     return _wall_of_run(run[: widest + 1]) + _wall_of_run(run[widest + 1 :])
 
