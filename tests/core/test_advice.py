@@ -13,12 +13,15 @@ from vastwatch.advice import choose, findings, timing_curve
 from vastwatch.advice.findings import Finding, hold_for, hours_per_drop, spot_wait_s
 from vastwatch.advice.remedies import mount_points, remedies
 from vastwatch.advice.timing import _first_meeting, _knee, curve_of, curves, settable_holds
+from vastwatch.design.edits.removing import counted, remove
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.needs import needs_of, wakeful_spots
+from vastwatch.design.places import called, middle_of, room_at
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find, put
 from vastwatch.design.records import AllOf, Hold, Not, Presence, Report, Sensor
 from vastwatch.design.relations import presence_of
+from vastwatch.files import load_demo
 from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scores import false_offs
@@ -322,3 +325,33 @@ def test_the_aim_a_remedy_proposes_is_the_best_of_all_within_sixty_degrees(demo)
     best = min(aims, key=lambda aim: (bad(aim), abs(aim)))
     text = next(r.text for r in remedies(rehearse(demo), "throwing") if r.text.startswith("Turn"))
     assert text == f"Turn PIR throwing room {abs(best)}° to the {'left' if best > 0 else 'right'}"
+
+
+def test_what_shares_its_name_is_told_with_its_room():
+    demo = load_demo()
+    left = find(demo.spots, "left-wheel")
+    other = next(s for s in demo.spots if s.room == "glazing")
+    assert called(demo, left) == left.name
+    twin = put(demo, replace(other, name=left.name.upper()))
+    assert called(twin, find(twin.spots, "left-wheel")) == f"{left.name} in throwing room"
+    pieces = demo.furnishings[:2]
+    alike = put(put(demo, replace(pieces[0], name="Shelf")), replace(pieces[1], name="Shelf"))
+    rooms = [room_at(alike, f.level, *middle_of(f)) for f in pieces]
+    for f, room in zip(pieces, rooms):
+        assert called(alike, find(alike.furnishings, f.id)) == f"Shelf in {room.name.lower()}"
+
+
+def test_a_room_that_goes_tells_what_stays():
+    demo = load_demo()
+    store = find(demo.rooms, "store")
+    inside = [f for f in demo.furnishings if room_at(demo, f.level, *middle_of(f)) is store]
+    done = remove(demo, ["store"])
+    assert inside and all(f in done.project.furnishings for f in inside)
+    assert done.told().endswith(f"; {counted(len(inside), 'piece')} left standing")
+    assert remove(demo, [inside[0].id]).stays == ()
+
+
+def test_no_figure_of_a_curve_is_less_than_none():
+    curve = timing_curve(load_demo(), "throwing", days=7)
+    for hold in np.geomspace(1, 7000, 400):
+        assert all(str(v)[0] != "-" for v in curve.at(float(hold)))

@@ -336,3 +336,19 @@ def test_who_cannot_get_to_a_place_is_told_at_the_person(qtbot, window):
     w.document.undo_stack.undo()
     settle(qtbot, w)
     assert not page.people.lost.isVisibleTo(w)
+
+
+def test_choosing_a_module_keeps_the_list_where_it_is(qtbot, window, brief):
+    wiring = brief.wiring
+    brief.show_page(3)
+    qtbot.mouseClick(wiring.all, LEFT)
+    qtbot.wait(50)
+    bar = wiring._area.verticalScrollBar()
+    bar.setValue(bar.maximum())
+    at = bar.value()
+    assert at > 200
+    last = project(window).circuits[-1]
+    wiring._module(last.id, None if last.module == "module-dimmer-plain" else "module-dimmer-plain")
+    assert find(project(window).circuits, last.id).module != last.module
+    qtbot.wait(50)
+    assert abs(bar.value() - at) < 40

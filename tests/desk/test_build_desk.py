@@ -242,6 +242,7 @@ def test_a_room_of_the_sample_is_renamed_reused_and_deleted(qtbot, window):
     key(qtbot, w.plan, Qt.Key.Key_Delete)
     assert "store" not in {r.id for r in project(w).rooms}
     assert "Deleted store, with" in w.status.said.text()
+    assert "left standing" in w.status.said.toolTip()
     assert not list(faults_of(project(w)))
     settle(qtbot, w)
 

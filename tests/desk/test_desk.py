@@ -18,6 +18,7 @@ from vastwatch.desk.shell.parts import LinkCard
 from vastwatch.desk.shell.units import parse_angle, parse_length, parse_time, show_length
 from vastwatch.desk.stages.sensors.shelf import DeviceCard
 from vastwatch.files.project_file import encode
+from vastwatch.words import duration_words
 
 # -- sensors on the plan -------------------------------------------------------------------------------------------
 
@@ -398,6 +399,24 @@ def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, wind
     assert hold_of(presence_of(project(window), "throwing").expr) == window.results.curve.value.recommended_s
     assert not panel._use.isEnabled()
     assert panel._reason.text() == window.results.curve.value.reason
+
+
+def test_the_chart_shows_drops_against_their_limit_and_names_each_line_by_its_hold(qtbot, window):
+    window.focus.set(stage="Timing", room="throwing", selected="throwing")
+    qtbot.waitUntil(lambda: window.results.curve.value is not None, timeout=30_000)
+    curve, chart = window.results.curve.value, window.panel("Timing").plot
+    x, y = chart._drops.getData()
+    for hold in (30.0, 300.0, 1800.0):
+        drawn = (10 ** np.interp(np.log10(hold), x, y) - 1) / 4
+        assert drawn == pytest.approx(curve.at(hold)[0] * 7, rel=0.1, abs=0.3)
+    assert chart._limit.value() == pytest.approx(np.log10(1 + 4 * curve.limit_per_week))
+    # One drop in four weeks and none are apart on the paper.
+    view = chart._upper.plot.getViewBox()
+    apart = view.mapViewToScene(QPointF(1, 0)).y() - view.mapViewToScene(QPointF(1, chart._limit.value())).y()
+    assert apart > 5
+    for name, seconds in (("knee", curve.knee_s), ("recommended", curve.recommended_s)):
+        assert chart._words[name].toPlainText() == f"{name} {duration_words(seconds)}"
+        assert 10 ** chart._words[name].line.value() == pytest.approx(seconds)
 
 
 def test_a_room_without_presence_says_why_there_is_no_curve(qtbot, window):

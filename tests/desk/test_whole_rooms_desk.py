@@ -43,6 +43,12 @@ def test_a_room_is_dragged_by_its_name_and_takes_hold_of_corners(qtbot, two):
     grip = name_frame(new, w.plan.state, w.plan).center().toPoint()
     drag(qtbot, w, grip, grip + QPoint(round(0.9 * k), round(1.5 * k)))
     assert "overlap" in w.status.said.text()
+    # What could not be is no news any more once something could.
+    qtbot.wait(150)
+    grip = name_frame(project(w).rooms[1], w.plan.state, w.plan).center().toPoint()
+    drag(qtbot, w, grip, grip + QPoint(0, round(-1.5 * k)))
+    assert bounds(project(w).rooms[1].outline)[1] > 4
+    assert "overlap" not in w.status.said.text()
 
 
 def test_a_room_is_moved_by_keys_and_figures_and_copied(qtbot, two):

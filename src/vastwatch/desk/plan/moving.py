@@ -47,7 +47,7 @@ class Moving(Gesture):
     def __init__(self, bench: Bench, pixel: QPointF, thing: Any = None) -> None:
         super().__init__(bench)
         self.base, self.thing, self.start = bench.project, thing, bench.plan_at(pixel)
-        self.moved = False
+        self.moved = self.told = False
 
     def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """Follow the pointer; Alt lets go of grid and lines."""
@@ -61,10 +61,15 @@ class Moving(Gesture):
         try:
             new, words = self.moved_by(at, by, bool(modifiers & Qt.KeyboardModifier.AltModifier))
         except ValueError as e:
+            self.told = True
             bench.say(sentence(e))
             self.refused(by)
             return
         bench.show_foreseen(None)
+        if self.told:
+            # It can be here: what was said of another place holds no longer.
+            self.told = False
+            bench.say("")
         bench.document.apply(new, words, self.key)
         self.tell(pixel)
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from html import escape
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QShowEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -115,14 +115,24 @@ def scrolling(spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0
 @contextmanager
 def kept_in_view(area: QScrollArea) -> Iterator[None]:
     """What is made anew inside a column that scrolls is made without the column losing its place."""
-    bar, content = area.verticalScrollBar(), area.widget()
-    assert bar is not None and content is not None
+    bar = area.verticalScrollBar()
+    assert bar is not None
     at = bar.value()
-    yield
-    if (layout := content.layout()) is not None:
-        layout.activate()
-    content.adjustSize()
-    bar.setValue(at)
+    area.setUpdatesEnabled(False)
+    try:
+        yield
+    finally:
+
+        def back() -> None:
+            bar.setValue(at)
+            area.setUpdatesEnabled(True)
+            soon.deleteLater()
+
+        # Once the layout has found its new height, before anything is painted; it goes with the column.
+        soon = QTimer(area)
+        soon.setSingleShot(True)
+        soon.timeout.connect(back)
+        soon.start(0)
 
 
 def page_of(panel: QWidget) -> QVBoxLayout:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QElapsedTimer, Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
@@ -34,6 +34,7 @@ class StatusLine(QWidget):
         line.addStretch(1)
         line.addWidget(self.said)
         self._when = self._hint = self._words = ""
+        self._said = QElapsedTimer()
         self._news = QTimer(self)
         self._news.setSingleShot(True)
         self._news.setInterval(NEWS_MS)
@@ -52,16 +53,20 @@ class StatusLine(QWidget):
             self.hush()
 
     def say(self, words: str) -> None:
-        """One line of news."""
+        """One line of news; no words take the last back."""
+        if not words:
+            self.hush()
+            return
         self._words = words
         self._news.start()
+        self._said.start()
         set_role(self.said, "")
         self.said.setToolTip(plain(words))
         self._fit()
 
     def acted(self) -> None:
         """Something was done: what was said before it no longer holds, unless it is of this very moment."""
-        if self._news.isActive() and NEWS_MS - self._news.remainingTime() > JUST_SAID_MS:
+        if self._news.isActive() and self._said.elapsed() > JUST_SAID_MS:
             self.hush()
 
     def hush(self) -> None:
