@@ -7,7 +7,12 @@ figures of ours, to be replaced by what a client says of their own house.
 
 from __future__ import annotations
 
+import bisect
+import math
+from typing import NamedTuple
+
 import numpy as np
+from numpy.typing import NDArray
 
 from vastwatch.signals import Signal
 
@@ -19,19 +24,40 @@ FORGOTTEN, LONGEST_S = 0.25, 4 * 3600.0
 PRESS_S = 0.5
 
 
-def presses(presence: Signal, awake: Signal, dark: Signal) -> Signal:
-    """While the switch of a room is pressed, by those awake in it, where a hand switches on and vacancy off.
+class Pressed(NamedTuple):
+    """While the switch is pressed, and the instants of those presses that a light gone off on somebody made needful."""
 
-    Somebody awake presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them.
+    signal: Signal
+    again: NDArray[np.float64]
+
+
+def presses(presence: Signal, awake: Signal, dark: Signal, hold_s: float) -> Pressed:
+    """When the switch of a room is pressed by those awake in it, where a hand switches on and vacancy off.
+
+    Somebody awake presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them, each
+    time anew, since what a press switched on goes off again (`on_by_hand`).
     """
     needed = awake & dark
-    lit = presence & dark
-    first = needed.rises + REACH_S
-    again = lit.falls + AGAIN_S
-    again = again[needed.at(lit.falls)]
-    t = np.sort(np.concatenate([first, again]))
-    t = t[(t < needed.end) & needed.at(np.minimum(t, needed.end - 1e-9))]
-    return Signal.from_intervals(np.column_stack([t, t + PRESS_S]), needed.start, needed.end)
+    begins, ends = presence.intervals[:, 0].tolist(), presence.intervals[:, 1].tolist()
+    t: list[float] = []
+    again: list[float] = []
+    # The light burns until then, were it dark.
+    lit_until = -math.inf
+    for a, b in needed.intervals.tolist():
+        dropped = lit_until > a
+        since = lit_until if dropped else a
+        while (press := since + (AGAIN_S if dropped else REACH_S)) < b:
+            t.append(press)
+            if dropped:
+                again.append(press)
+            lit_until = press + PRESS_S + hold_s
+            k = bisect.bisect_right(begins, lit_until) - 1
+            if k >= 0:
+                lit_until = max(lit_until, ends[k])
+            since, dropped = lit_until, True
+    pressed = np.array(t)
+    rows = np.column_stack([pressed, pressed + PRESS_S])
+    return Pressed(Signal.from_intervals(rows, needed.start, needed.end), np.array(again))
 
 
 def on_by_hand(presence: Signal, pressed: Signal, hold_s: float) -> Signal:

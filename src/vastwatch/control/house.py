@@ -9,23 +9,41 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
+from types import MappingProxyType
+from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.control.by_hand import on_by_hand
 from vastwatch.control.daylight import darkness
 from vastwatch.control.fusion import evaluate
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project
-from vastwatch.design.records import Expr, Fixture
+from vastwatch.design.records import Expr, Fixture, StartKeep
 from vastwatch.design.relations import outputs, outputs_in, presence_of, sensors_of
 from vastwatch.memo import kept
 from vastwatch.signals import Levels, Signal, all_of, any_of
 from vastwatch.site.building import Room
 
-# By room: while somebody presses its switch.
-Hands = Mapping[str, Signal]
+
+class Hand(NamedTuple):
+    """What people in a room do about its light: while its switch is pressed; what sensors report of their waves; and
+    the instants of the waves, and of the ways to the switch that a light gone off on somebody made needful."""
+
+    pressed: Signal
+    waved: Mapping[str, Signal] = MappingProxyType({})
+    waves: NDArray[np.float64] = np.empty(0)
+    trips: NDArray[np.float64] = np.empty(0)
+
+
+# By room.
+Hands = Mapping[str, Hand]
+NOBODY: Hands = MappingProxyType({})
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,18 +54,45 @@ class Conclusions:
     dark: dict[str, Signal]
 
 
-def conclude(project: Project, recording: Recording) -> Conclusions:
+def conclude(project: Project, recording: Recording, hands: Hands = NOBODY) -> Conclusions:
     """What the house makes of the reports. A sensor that the recording does not know says nothing."""
-    return Conclusions(
-        {p.id: concluded(p.expr, recording) for p in project.presences},
-        darkness(project, recording.calendar),
-    )
+    absence = {r.id for r in project.rooms if r.control == "absence"}
+    out = {}
+    for p in project.presences:
+        hand = hands.get(p.room)
+        out[p.id] = concluded(p.expr, recording, None if hand is None else hand.waved)
+        if hand is not None and p.room not in absence and len(hand.pressed):
+            # Where lights come on by themselves, a press says that somebody is there.
+            out[p.id] = _by_press(out[p.id], _keeping(p.expr, recording, hand), hand.pressed, hold_of(p.expr) or 0.0)
+    return Conclusions(out, darkness(project, recording.calendar))
 
 
-def concluded(expr: Expr, recording: Recording) -> Signal:
-    """The signal of an expression over a recording."""
+def concluded(expr: Expr, recording: Recording, waved: Mapping[str, Signal] | None = None) -> Signal:
+    """The signal of an expression over a recording, and what sensors report of waves besides."""
     read = tuple(dict.fromkeys((r.sensor, r.state) for r in reports(expr)))
-    return _concluded(expr, read, tuple(recording.reports.get(key) for key in read), recording.end)
+    said = tuple(_with_waves(recording.reports.get(key), key, waved or {}) for key in read)
+    return _concluded(expr, read, said, recording.end)
+
+
+def _with_waves(said: Signal | None, key: tuple[str, str | None], waved: Mapping[str, Signal]) -> Signal | None:
+    # Who waves moves: a sensor that tells stillness apart says nothing more of it.
+    more = None if key[1] == "still" else waved.get(key[0])
+    return said if more is None or said is None else _either(said, more)
+
+
+@kept
+def _either(a: Signal, b: Signal) -> Signal:
+    return a | b
+
+
+def _keeping(expr: Expr, recording: Recording, hand: Hand) -> Signal:
+    """What keeps a light that a press has turned on."""
+    return concluded(expr.keep if isinstance(expr, StartKeep) else expr, recording, hand.waved)
+
+
+@kept
+def _by_press(presence: Signal, keeping: Signal, pressed: Signal, hold_s: float) -> Signal:
+    return presence | on_by_hand(keeping, pressed, hold_s)
 
 
 @kept
@@ -61,12 +106,14 @@ def _concluded(
 
 @dataclass(frozen=True, eq=False)
 class HouseRun:
-    """The outcome. Instants are seconds from the recording's first midnight; `outputs` by record id."""
+    """The outcome. Instants are seconds from the recording's first midnight; `outputs` by record id. `recording` is
+    what sensors said of people's days; what they said of the waves of those left in the dark is in `hands`."""
 
     project: Project
     recording: Recording
     conclusions: Conclusions
     outputs: dict[str, Levels]
+    hands: Hands = field(default_factory=dict)
 
     @property
     def end(self) -> float:
@@ -103,10 +150,18 @@ class HouseRun:
         known = [self.recording.known[s] for s in read if s in self.recording.known]
         return all_of(known) if known else Signal.constant(True, 0.0, self.end)
 
+    def report(self, sensor: str) -> Signal:
+        """What a sensor says as a whole, waves in whichever room included."""
+        said = self.recording.report(sensor)
+        for hand in self.hands.values():
+            if sensor in hand.waved:
+                said = _either(said, hand.waved[sensor])
+        return said
+
     @cached_property
     def signals(self) -> dict[str, Signal]:
         """Signals by record id: sensors, presences, and outputs while they are on at all."""
-        out = {s: self.recording.report(s) for s in self.recording.sensors}
+        out = {s: self.report(s) for s in self.recording.sensors}
         out |= self.conclusions.presences
         off = Signal.constant(False, 0.0, self.end)
         for o in outputs(self.project):
@@ -119,12 +174,12 @@ def _served(levels: tuple[Levels, ...]) -> Signal:
     return any_of([each.above(0.0) for each in levels])
 
 
-def run(project: Project, recording: Recording, hands: Hands | None = None) -> HouseRun:
-    """What the house does, given what sensors said and who pressed what.
+def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseRun:
+    """What the house does, given what sensors said of people's days, and who waved and pressed what.
 
-    `hands` matter in rooms where a hand switches on; without any, the lights there stay off.
+    Without `hands` nobody reacts, and lights that a hand switches on stay off.
     """
-    conclusions = conclude(project, recording)
+    conclusions = conclude(project, recording, hands)
     out: dict[str, Levels] = {}
     for room in project.rooms:
         presence = presence_of(project, room.id)
@@ -132,17 +187,18 @@ def run(project: Project, recording: Recording, hands: Hands | None = None) -> H
             continue
         situation = Situation(
             conclusions.presences[presence.id], conclusions.dark[room.id],
-            _pressed(room, hands or {}, recording.end), hold_of(presence.expr) or 0.0,
+            _pressed(room, hands, recording.end), hold_of(presence.expr) or 0.0,
         )  # fmt: skip
         for output in outputs_in(project, room.id):
             out[output.id] = _output(output, situation)
-    return HouseRun(project, recording, conclusions, out)
+    return HouseRun(project, recording, conclusions, out, hands)
 
 
 def _pressed(room: Room, hands: Hands, end: float) -> Signal | None:
     if room.control != "absence":
         return None
-    return hands.get(room.id) or _never(end)
+    hand = hands.get(room.id)
+    return _never(end) if hand is None else hand.pressed
 
 
 @kept

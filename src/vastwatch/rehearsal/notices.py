@@ -155,6 +155,12 @@ def _stay_chances(
     return large, small, still
 
 
+@kept
+def chances_of_large_movements(mounted: MountedSensor, book: RouteBook, level: int, kg: float) -> Array:
+    """The chance, for each spot, that a sensor on a level (by elevation) notices a large movement of an adult there."""
+    return _stay_chances(mounted, book, level, False, kg)[0]
+
+
 Found = tuple[Array, Array, Ids, NDArray[np.bool_]]
 
 

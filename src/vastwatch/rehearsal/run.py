@@ -13,15 +13,15 @@ from operator import attrgetter
 
 import numpy as np
 
-from vastwatch.control.by_hand import presses
-from vastwatch.control.house import HouseRun, conclude, run
+from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
-from vastwatch.design.relations import outputs, presence_of
+from vastwatch.design.relations import outputs
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.incidents import Incident, find_incidents
 from vastwatch.rehearsal.notices import Notices
+from vastwatch.rehearsal.reactors import hands_of, occupied
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors
 from vastwatch.rehearsal.scores import OutputScores, Scores, score, score_output
 from vastwatch.signals import Calendar, Signal
@@ -58,11 +58,11 @@ class Rehearsal:
 
     def occupied(self, room: str) -> Signal:
         """While somebody is in a room, awake or not."""
-        return _occupied(self.truth, room, False)
+        return occupied(self.truth, room, False)
 
     def awake(self, room: str) -> Signal:
         """While somebody awake is in a room."""
-        return _occupied(self.truth, room, True)
+        return occupied(self.truth, room, True)
 
     def needs_light(self, room: str) -> Signal:
         """While somebody awake is in a room that daylight leaves in the dark."""
@@ -75,8 +75,10 @@ class Rehearsal:
         for room in self.project.rooms:
             lit = self.house.served(room.id)
             if lit is not None:
+                hand = self.house.hands.get(room.id)
+                reacted = (0, 0) if hand is None else (len(hand.waves), len(hand.trips))
                 out[room.id] = score(
-                    lit, self.awake(room.id), self.house.dark(room.id), self.house.watts(room.id), self.days
+                    lit, self.awake(room.id), self.house.dark(room.id), self.house.watts(room.id), self.days, reacted
                 )
         return out
 
@@ -151,7 +153,7 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
     """The same days and the same recording, concluded and done as another design would: for one that differs in
     nothing that sensors or people read, such as a hold time."""
     truth, recording = rehearsal.truth, rehearsal.recording
-    house = run(project, recording, _hands(project, truth, recording))
+    house = run(project, recording, hands_of(project, truth, recording))
     return Rehearsal(project, rehearsal.days, rehearsal.seed, truth, recording, house)
 
 
@@ -165,7 +167,9 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
         raise ValueError(f"a rehearsal takes 1 to {LONGEST_DAYS} days, not {days}")
     truth = simulate_days(project, days, seed)
     recording = record(project, truth)
-    return Rehearsal(project, days, seed, truth, recording, run(project, recording, _hands(project, truth, recording)))
+    return Rehearsal(
+        project, days, seed, truth, recording, run(project, recording, hands_of(project, truth, recording))
+    )
 
 
 def record(project: Project, truth: Truth) -> Recording:
@@ -181,28 +185,6 @@ def _recording(sensors: tuple[str, ...], runs: tuple[SensorRun, ...], calendar: 
         reports[ident, None] = each.report
         reports[ident, "moving"], reports[ident, "still"] = each.moving, each.still
     return Recording(calendar, reports)
-
-
-def _hands(project: Project, truth: Truth, recording: Recording) -> dict[str, Signal]:
-    """Who presses the switches of rooms where a hand switches on."""
-    by_hand = [room for room in project.rooms if room.control == "absence" and presence_of(project, room.id)]
-    if not by_hand:
-        return {}
-    house = conclude(project, recording)
-    out = {}
-    for room in by_hand:
-        presence = presence_of(project, room.id)
-        assert presence is not None
-        out[room.id] = _presses(house.presences[presence.id], _occupied(truth, room.id, True), house.dark[room.id])
-    return out
-
-
-_presses = kept(presses)
-
-
-@kept
-def _occupied(truth: Truth, room: str, awake_only: bool) -> Signal:
-    return truth.occupied(room, awake_only)
 
 
 @kept

@@ -15,7 +15,8 @@ from vastwatch.signals import Signal
 class Scores:
     """Per day: `drops` (false-offs: light went off on somebody), `dark_min` (needed and not lit), `idle_h` and
     `idle_kwh` (lit for nobody). `first_median_s`, `first_p95_s`: from crossing the door into the dark to light; None
-    without such an arrival, of which there were `arrivals` in all."""
+    without such an arrival, of which there were `arrivals` in all. `waves` and `trips`: how often somebody waved at a
+    light that had gone off on them, and how often they had to go to the switch."""
 
     drops: float
     dark_min: float
@@ -24,6 +25,8 @@ class Scores:
     first_median_s: float | None
     first_p95_s: float | None
     arrivals: int
+    waves: float = 0.0
+    trips: float = 0.0
 
 
 def false_offs(lamp: Signal, need: Signal) -> NDArray[np.float64]:
@@ -45,8 +48,11 @@ def arrivals(lamp: Signal, awake: Signal, dark: Signal) -> tuple[NDArray[np.floa
 
 
 @kept
-def score(lamp: Signal, awake: Signal, dark: Signal, watts: float, days: int) -> Scores:
-    """Scores of one room from its light, the people awake in it, and the darkness."""
+def score(
+    lamp: Signal, awake: Signal, dark: Signal, watts: float, days: int, reacted: tuple[int, int] = (0, 0)
+) -> Scores:
+    """Scores of one room from its light, the people awake in it, the darkness, and how often they waved and went to
+    the switch."""
     need = awake & dark
     idle_h = (lamp - awake).total() / 3600.0 / days
     _, waits = arrivals(lamp, awake, dark)
@@ -58,6 +64,8 @@ def score(lamp: Signal, awake: Signal, dark: Signal, watts: float, days: int) ->
         first_median_s=float(np.median(waits)) if len(waits) else None,
         first_p95_s=float(np.percentile(waits, 95)) if len(waits) else None,
         arrivals=len(waits),
+        waves=reacted[0] / days,
+        trips=reacted[1] / days,
     )
 
 

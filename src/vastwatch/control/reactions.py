@@ -1,0 +1,255 @@
+"""People react: whoever is left in the dark waves, waves again, and after TRIES vain tries goes to the switch (M8).
+
+What a wave does is what any movement does: a sensor that notices it reports, and the light comes on for the hold. So
+one silence of a sensor brings several drops. Sensors and hands are all that is known here: who is where, and how
+readily each sensor notices a wave there, comes as `Stretches`.
+
+The light without any reaction is a signal of the recording alone, and its dark gaps do not depend on each other, since
+each ends with a start of its own. Within a gap everything follows one after the other: off, wave, on, off, wave. All
+gaps are walked at once, a step of each at a time.
+
+Which waves are noticed is drawn by the gap's anchor, the instant at which the last report before it ended, and by the
+count of waves since: not by the hold. A longer hold then meets the same luck in the same silence.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.control.by_hand import AGAIN_S, PRESS_S
+from vastwatch.draws import at_ms, sub_keys, uniform
+from vastwatch.signals import Signal
+
+Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+# From the light's going off to the first wave, and between waves, seconds.
+WAVE_AFTER_S = 12.0
+# After so many waves that bring no light somebody goes to the switch.
+TRIES = 3
+
+
+class Waved(NamedTuple):
+    """A sensor that a wave may set off: whether it starts the light or only keeps it, from a wave to its report, how
+    long it reports after one, and the key of its draws."""
+
+    starts: bool
+    latency_s: float
+    report_s: float
+    key: int
+
+
+@dataclass(frozen=True, eq=False)
+class Stretches:
+    """While somebody who would react is awake at one place in the dark: [begin, end), sorted and apart, (n,); how long
+    they wait before they wave, (n,); the chance that each sensor notices a wave from there, (sensors, n)."""
+
+    begin: Array
+    end: Array
+    after_s: Array
+    chance: Array
+
+    @staticmethod
+    def none(sensors: int) -> Stretches:
+        """Nobody ever."""
+        return Stretches(np.empty(0), np.empty(0), np.empty(0), np.empty((sensors, 0)))
+
+
+class Reaction(NamedTuple):
+    """What people did, in order: instants of waves and of presses; what each sensor reported of the waves, [on, off)
+    rows in order; the light that came of it, [on, off) rows in the gaps of the light without; and the instants at
+    which that light, or the one without, went off."""
+
+    waves: Array
+    presses: Array
+    reports: tuple[Array, ...]
+    light: Array
+    falls: Array
+
+
+class _Gaps(NamedTuple):
+    """Dark gaps [begin, end) of the light without reactions, the end of the light that follows each, and anchors."""
+
+    begin: Array
+    end: Array
+    after: Array
+    anchor: Ints
+
+
+class _Steps(NamedTuple):
+    """What happened in gaps, a row an event: which gap, when, and for light its end."""
+
+    wave_gap: Ints
+    wave: Array
+    press_gap: Ints
+    press: Array
+    report_gap: tuple[Ints, ...]
+    report: tuple[Array, ...]
+    light_gap: Ints
+    light: Array
+
+
+def react(start: Signal, keep: Signal, hold_s: float, who: Stretches, sensors: tuple[Waved, ...]) -> Reaction:
+    """What people do about a light that `start` turns on and `keep`, held for `hold_s`, keeps. `start` within `keep`.
+
+    A noticed wave counts as a report of the sensors that noticed it, a press as one of a sensor that starts the light.
+    """
+    held = keep.hold(hold_s)
+    lit = start.start_keep(held)
+    off = (~lit).intervals
+    falls = lit.falls
+    none = Reaction(np.empty(0), np.empty(0), tuple(np.empty((0, 2)) for _ in sensors), np.empty((0, 2)), falls)
+    if len(off) == 0 or len(who.begin) == 0:
+        return none
+    begin, end = off[:, 0].copy(), off[:, 1]
+    fell = np.isin(begin, falls)
+    # The light that ends a gap goes off at the begin of the next.
+    after = np.append(begin[1:], np.inf)
+    gaps = _Gaps(begin, end, after, at_ms(np.where(fell, begin - hold_s, begin)))
+    first = who.end.searchsorted(begin, side="right")
+    some = np.flatnonzero(first < len(who.begin))
+    some = some[who.begin[first[some]] < end[some]]
+    steps, beyond = _walk(gaps, some, held.intervals, hold_s, who, sensors)
+    while beyond:
+        # A report that outlasts the light it ran into: the next gap begins later, or not at all.
+        again = []
+        for gap, until in beyond.items():
+            k = gap + 1
+            while k < len(begin) and begin[k] < until:
+                begin[k] = min(until, end[k])
+                again.append(k)
+                k += 1
+        steps = _without(steps, again)
+        redo = np.array([k for k in again if begin[k] < end[k]], int)
+        more, beyond = _walk(gaps, redo, held.intervals, hold_s, who, sensors)
+        steps = _joined(steps, more)
+    moved = begin < end
+    fallen = np.concatenate([begin[moved & fell], steps.light[:, 1][steps.light[:, 1] < end[steps.light_gap]]])
+    return Reaction(
+        np.sort(steps.wave),
+        np.sort(steps.press),
+        tuple(rows[np.argsort(rows[:, 0], kind="stable")] for rows in steps.report),
+        steps.light[np.argsort(steps.light[:, 0], kind="stable")],
+        np.sort(fallen),
+    )
+
+
+def _walk(
+    gaps: _Gaps, which: Ints, held: Array, hold_s: float, who: Stretches, sensors: tuple[Waved, ...]
+) -> tuple[_Steps, dict[int, float]]:
+    """Walk through some gaps; what happened, and from which gaps light lasts beyond what follows them, and how long."""
+    # Nobody is there for ever after: a last stretch that never begins.
+    begins, ends = np.append(who.begin, np.inf), np.append(who.end, np.nan)
+    afters = np.append(who.after_s, 0.0)
+    chance = np.column_stack([who.chance, np.zeros(len(sensors))])
+    keys = [sub_keys(s.key, gaps.anchor[which]) for s in sensors]
+    lane = np.arange(len(which))
+    t, to = gaps.begin[which], gaps.end[which]
+    at = who.end.searchsorted(t, side="right")
+    vain, count = np.zeros(len(which), int), np.zeros(len(which), int)
+    out = _Log(len(sensors))
+    beyond: dict[int, float] = {}
+    while len(lane):
+        w = np.maximum(t, begins[at]) + np.where(vain < TRIES, afters[at], AGAIN_S)
+        while (gone := w >= ends[at]).any():
+            # They leave, or somebody else comes, before that.
+            at[gone] += 1
+            vain[gone] = 0
+            w[gone] = np.maximum(t[gone], begins[at[gone]]) + afters[at[gone]]
+        on = w < to
+        if not on.all():
+            lane, at, vain, count = lane[on], at[on], vain[on], count[on]
+            t, to, w = t[on], to[on], w[on]
+            if len(lane) == 0:
+                break
+        gap = which[lane]
+        pressing = vain >= TRIES
+        out.press(gap[pressing], w[pressing])
+        waving = ~pressing
+        out.wave(gap[waving], w[waving])
+        lit_at, until = np.where(pressing, w, np.inf), np.where(pressing, w + PRESS_S, -np.inf)
+        noticed = []
+        for k, s in enumerate(sensors):
+            hit = waving & (uniform(keys[k][lane], count) < chance[k, at]) & (s.latency_s < s.report_s)
+            noticed.append(hit)
+            if s.starts:
+                lit_at[hit] = np.minimum(lit_at[hit], w[hit] + s.latency_s)
+        lights = np.isfinite(lit_at)
+        for k, (s, hit) in enumerate(zip(sensors, noticed)):
+            hit &= lights
+            until[hit] = np.maximum(until[hit], w[hit] + s.report_s)
+            out.report(k, gap[hit], np.column_stack([w[hit] + s.latency_s, w[hit] + s.report_s]))
+        count += waving
+        vain = np.where(lights, 0, vain + 1)
+        dark_at = until + hold_s
+        if len(held):
+            # Reports that come while the light is on keep it as they always do.
+            j = held[:, 0].searchsorted(dark_at[lights], side="right") - 1
+            dark_at[lights] = np.maximum(dark_at[lights], np.where(j >= 0, held[np.maximum(j, 0), 1], -np.inf))
+        out.light(gap[lights], np.column_stack([lit_at, np.minimum(dark_at, to)])[lights])
+        for k in np.flatnonzero(lights & (dark_at > gaps.after[gap])).tolist():
+            beyond[int(gap[k])] = float(dark_at[k])
+        t = np.where(lights, dark_at, w)
+        more = t < to
+        lane, at, vain, count = lane[more], at[more], vain[more], count[more]
+        t, to = t[more], to[more]
+    return out.steps(), beyond
+
+
+class _Log:
+    """Events as they come, by step."""
+
+    def __init__(self, sensors: int) -> None:
+        self._waves: list[tuple[Ints, Array]] = []
+        self._presses: list[tuple[Ints, Array]] = []
+        self._reports: list[list[tuple[Ints, Array]]] = [[] for _ in range(sensors)]
+        self._lights: list[tuple[Ints, Array]] = []
+
+    def wave(self, gap: Ints, t: Array) -> None:
+        self._waves.append((gap, t))
+
+    def press(self, gap: Ints, t: Array) -> None:
+        self._presses.append((gap, t))
+
+    def report(self, sensor: int, gap: Ints, rows: Array) -> None:
+        self._reports[sensor].append((gap, rows))
+
+    def light(self, gap: Ints, rows: Array) -> None:
+        self._lights.append((gap, rows))
+
+    def steps(self) -> _Steps:
+        def column(parts: list[tuple[Ints, Array]], wide: bool) -> tuple[Ints, Array]:
+            if not parts:
+                return np.zeros(0, int), np.empty((0, 2) if wide else 0)
+            return np.concatenate([g for g, _ in parts]), np.concatenate([x for _, x in parts])
+
+        reports = [column(each, True) for each in self._reports]
+        return _Steps(
+            *column(self._waves, False), *column(self._presses, False), tuple(g for g, _ in reports),
+            tuple(x for _, x in reports), *column(self._lights, True),
+        )  # fmt: skip
+
+
+def _without(s: _Steps, gaps: list[int]) -> _Steps:
+    """The events of all other gaps."""
+
+    def kept(gap: Ints, what: Array) -> tuple[Ints, Array]:
+        stays = ~np.isin(gap, gaps)
+        return gap[stays], what[stays]
+
+    reports = [kept(g, x) for g, x in zip(s.report_gap, s.report)]
+    return _Steps(
+        *kept(s.wave_gap, s.wave), *kept(s.press_gap, s.press), tuple(g for g, _ in reports),
+        tuple(x for _, x in reports), *kept(s.light_gap, s.light),
+    )  # fmt: skip
+
+
+def _joined(a: _Steps, b: _Steps) -> _Steps:
+    def both(x: Any, y: Any) -> Any:
+        return tuple(map(both, x, y)) if isinstance(x, tuple) else np.concatenate([x, y])
+
+    return _Steps(*map(both, a, b))
