@@ -127,13 +127,15 @@ def react(start: Signal, keep: Signal, hold_s: float, who: Stretches, sensors: t
         redo = np.array([k for k in again if begin[k] < end[k]], int)
         more, beyond = _walk(gaps, redo, held.intervals, hold_s, who, sensors)
         steps = _joined(steps, more)
-    moved = begin < end
-    fallen = np.concatenate([begin[moved & fell], steps.light[:, 1][steps.light[:, 1] < end[steps.light_gap]]])
+    there = begin < end
+    fallen = np.concatenate([begin[there & fell], steps.light[:, 1][steps.light[:, 1] < end[steps.light_gap]]])
+    later = np.flatnonzero(begin > off[:, 0])
+    light = np.vstack([steps.light, np.column_stack([off[later, 0], begin[later]])])
     return Reaction(
         np.sort(steps.wave),
         np.sort(steps.press),
         tuple(rows[np.argsort(rows[:, 0], kind="stable")] for rows in steps.report),
-        steps.light[np.argsort(steps.light[:, 0], kind="stable")],
+        light[np.argsort(light[:, 0], kind="stable")],
         np.sort(fallen),
     )
 
@@ -190,7 +192,7 @@ def _walk(
             # Reports that come while the light is on keep it as they always do.
             j = held[:, 0].searchsorted(dark_at[lights], side="right") - 1
             dark_at[lights] = np.maximum(dark_at[lights], np.where(j >= 0, held[np.maximum(j, 0), 1], -np.inf))
-        out.light(gap[lights], np.column_stack([lit_at, np.minimum(dark_at, to)])[lights])
+        out.light(gap[lights], np.column_stack([np.minimum(lit_at, to), np.minimum(dark_at, to)])[lights])
         for k in np.flatnonzero(lights & (dark_at > gaps.after[gap])).tolist():
             beyond[int(gap[k])] = float(dark_at[k])
         t = np.where(lights, dark_at, w)

@@ -125,12 +125,10 @@ class CurveChart(pg.GraphicsLayoutWidget):
     def show_curve(self, curve: TimingCurve) -> None:
         """Draw a curve; the mark is left to `set_mark`."""
         self.curve = curve
-        # Dense in the logarithm, exact at every point of it.
-        hold = np.geomspace(SHORTEST_S, LONGEST_S, 500)
-        x = np.log10(hold)
-        drops = drops_scaled(curve.exact.drops(hold) * 7 / curve.days)
-        dark = curve.exact.dark_s(hold) / 60 / curve.days
-        idle = curve.exact.idle_s(hold) / 60 / curve.days
+        # Exact at every hold that can be set.
+        x = np.log10(curve.hold_s)
+        drops = drops_scaled(curve.drops_per_day * 7)
+        dark, idle = curve.dark_min_per_day, curve.idle_h_per_day * 60
         self._drops.setData(x, drops)
         self._dark.setData(x, dark)
         self._idle.setData(x, idle)
