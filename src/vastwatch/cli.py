@@ -215,6 +215,8 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
             "idle_burn_h_per_day": _number(s.idle_h),
             "idle_burn_kwh_per_day": _number(s.idle_kwh, 5),
             "first_light_s": {"median": _number(s.first_median_s, 2), "p95": _number(s.first_p95_s, 2)},
+            "waves_per_day": _number(s.waves),
+            "to_switch_per_day": _number(s.trips),
         }
         for ident, s in result.scores.items()
     }
@@ -233,6 +235,7 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
     ]
     lines = [
         f"{ident}: {s.drops:.1f} drops, {s.dark_min:.1f} min in the dark, {s.idle_h:.1f} h burning for nobody a day"
+        + (f"; {s.waves:.1f} waves, {s.trips:.1f} ways to the switch" if s.waves + s.trips > 0 else "")
         for ident, s in result.scores.items()
     ]
     outputs = {

@@ -77,7 +77,7 @@ def test_rooms_do_not_overlap_and_are_rooms():
 
 
 def test_a_deleted_room_takes_its_own_and_leaves_what_is_shared(room):
-    new, gone = remove(room, ["big"])
+    new, gone, _ = remove(room, ["big"])
     sound(new)
     assert [r.id for r in new.rooms] == ["small"]
     assert "1 sensor" in gone

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from vastwatch.control.house import run
+from vastwatch.control.house import Hand, run
 from vastwatch.control.outputs.handler import kwh
 from vastwatch.control.recording import Recording
 from vastwatch.design.edits.sensors import set_hold
@@ -75,7 +75,7 @@ def test_a_hand_lights_a_room_under_absence_control_and_none_leaves_it_dark(room
     recording = recorded([(5 * HOUR, 5 * HOUR + 600)])
     assert run(by_hand, recording).served("big").total() == 0
     press = Signal.from_intervals([(5 * HOUR + 30, 5 * HOUR + 30.5)], 0.0, recording.end)
-    lit = run(by_hand, recording, {"big": press}).served("big")
+    lit = run(by_hand, recording, {"big": Hand(press)}).served("big")
     assert lit.intervals.tolist() == [[5 * HOUR + 30, 5 * HOUR + 660]]
 
 
@@ -88,10 +88,13 @@ def test_several_lamps_serve_one_room_and_their_watts_add_up(room):
 
 def test_a_rehearsal_is_the_house_run_of_its_recording(demo):
     r = rehearse(demo, 3, 1)
-    alone = run(demo, r.recording, {})
+    again, alone = run(demo, r.recording, r.house.hands), run(demo, r.recording)
     for room in demo.rooms:
-        if room.control == "presence" and r.house.served(room.id) is not None:
-            assert alone.served(room.id).same_as(r.house.served(room.id))
+        if r.house.served(room.id) is not None:
+            assert again.served(room.id).same_as(r.house.served(room.id))
+            # What people do about it only adds light.
+            assert (alone.served(room.id) - r.house.served(room.id)).total() == 0
+    assert any(len(hand.waves) for hand in r.house.hands.values())
     for ident, s in r.scores.items():
         lit = r.house.served(ident)
         idle = (lit - r.awake(ident)).total() / HOUR / 3

@@ -111,21 +111,20 @@ def press_by_press(presence: Signal, awake: Signal, dark: Signal, hold: float) -
     """Seconds lit, on a clock of half seconds: a person, a switch, a light."""
     lit, total, pressed_at, waiting = False, 0.0, -1e9, math.inf
     before = False
-    lit_by_presence = presence & dark
-    was = False
     for k in range(int(7200 / 0.5)):
         t = k * 0.5 + 0.25
         need = bool(awake.at(t) and dark.at(t))
         if need and not before:
             waiting = t + REACH_S
-        now = bool(lit_by_presence.at(t))
-        if was and not now and need:
-            waiting = min(waiting, t + AGAIN_S)
-        was, before = now, need
-        if t >= waiting and need:
+        if lit and need:
+            waiting = math.inf
+        before = need
+        if t >= waiting and need and not lit:
             lit, pressed_at, waiting = True, t, math.inf
-        if not (presence.at(t) or t - pressed_at <= hold + PRESS_S):
+        if lit and not (presence.at(t) or t - pressed_at <= hold + PRESS_S):
             lit = False
+            # It went off on them: to the switch again, each time.
+            waiting = t + AGAIN_S if need else math.inf
         total += 0.5 * (lit and bool(dark.at(t)))
     return total
 
@@ -135,7 +134,7 @@ def test_absence_control_waits_for_a_hand_and_ends_by_vacancy():
     awake = signal((600, 1800), (3000, 3600))
     # A passer-by's report at 200 s lights nothing; presence drops on the first person at 1200 s.
     presence = signal((200, 260), (602, 1200), (1300, 1860), (3001, 3660))
-    lit = on_by_hand(presence, presses(presence, awake, dark), 60.0) & dark
+    lit = on_by_hand(presence, presses(presence, awake, dark, 60.0).signal, 60.0) & dark
     assert not lit.at(230.0)
     assert not lit.at(601.0) and lit.at(602.5)
     # It fell at 1200 and was put on again by hand.
@@ -143,6 +142,28 @@ def test_absence_control_waits_for_a_hand_and_ends_by_vacancy():
     assert not lit.at(1900.0) and not lit.at(3661.0)
     clocked = press_by_press(presence, awake, dark, 60.0)
     assert lit.total() == pytest.approx(clocked, abs=6.0)
+
+
+def test_a_hand_switches_on_again_after_each_drop():
+    """A sensor that sees nobody: the light lasts the hold, twelve seconds later it is put on again."""
+    dark, awake, never = signal((0, 7200)), signal((600, 1800)), signal()
+    pressed = presses(never, awake, dark, 60.0)
+    lit = on_by_hand(never, pressed.signal, 60.0) & dark
+    cycle = PRESS_S + 60.0 + AGAIN_S
+    n = 1 + int((1800 - 602) // cycle)
+    assert len(pressed.signal.rises) == n and len(pressed.again) == n - 1
+    assert (awake - lit).total() == pytest.approx(REACH_S + (n - 1) * AGAIN_S, abs=AGAIN_S)
+    rng = np.random.default_rng(8)
+    for _ in range(20):
+
+        def some(n: int, longest: float) -> Signal:
+            a = rng.uniform(0, 7000, n)
+            return Signal.from_intervals(np.column_stack([a, a + rng.uniform(20, longest, n)]), 0.0, 7200.0)
+
+        presence, awake, dark = some(8, 300), some(3, 1500), some(2, 5000)
+        lit = on_by_hand(presence, presses(presence, awake, dark, 45.0).signal, 45.0) & dark
+        # A press within the clock's half second of leaving may be on either side of it.
+        assert lit.total() == pytest.approx(press_by_press(presence, awake, dark, 45.0), abs=50.0, rel=0.02)
 
 
 def test_a_room_under_absence_control_burns_less_for_nobody(demo):

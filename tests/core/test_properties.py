@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
+from vastwatch.control.house import run
 from vastwatch.design.edits.building import add_room, move_corner, move_wall, rectangle
 from vastwatch.design.edits.fittings import add_furnishing, add_opening
 from vastwatch.design.edits.removing import remove, removed
@@ -144,9 +145,11 @@ def test_another_keeper_never_leaves_anybody_longer_in_the_dark(two_sensors, see
 @given(st.floats(5, 1800), st.floats(1, 1800))
 def test_a_longer_hold_never_lights_less(hold, more):
     project = make_room()
-    short = rehearse(set_hold(project, "here", hold), 3, 1).house.served("big")
-    long = rehearse(set_hold(project, "here", hold + more), 3, 1).house.served("big")
-    assert (short - long).total() == 0
+    short, long = (rehearse(set_hold(project, "here", h), 3, 1) for h in (hold, hold + more))
+    # Of itself; whom it is left dark may wave, and have light for that.
+    alone = [run(r.project, r.recording).served("big") for r in (short, long)]
+    assert (alone[0] - alone[1]).total() == 0
+    assert short.scores["big"].drops >= long.scores["big"].drops - 1e-9 or short.scores["big"].trips > 0
 
 
 def test_moving_a_sensor_runs_nobody_again(demo):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import math
 from datetime import date
 
@@ -19,6 +20,7 @@ from vastwatch.control.daylight import (
     sun_times,
 )  # fmt: skip
 from vastwatch.control.fusion import evaluate
+from vastwatch.control.house import run
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import Roles, from_roles
@@ -405,7 +407,12 @@ def test_a_light_that_never_came_is_not_said_to_have_come_late(room):
     late = [i for i in r.incidents if i.kind == "late"]
     assert late
     chain = explain(r, late[0])
-    assert [k.value for k in chain.links[:2]] == ["never came on", "did not rise"]
+    assert chain.links[1].value.startswith("rose") and "went to the switch" in chain.links[1].text
+    # Had nobody reacted, it would not have come at all.
+    idle = dataclasses.replace(r, house=run(away, r.recording))
+    late = [i for i in idle.incidents if i.kind == "late"]
+    assert late
+    assert [k.value for k in explain(idle, late[0]).links[:2]] == ["never came on", "did not rise"]
 
 
 def test_a_light_that_came_late_says_when(demo):

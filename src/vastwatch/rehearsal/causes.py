@@ -81,7 +81,8 @@ def _false_off(r: Rehearsal, incident: Incident) -> Chain:
                 _name(r, last),
                 last,
                 f"last report {_clock(r, when)}",
-                f"silent for {duration_words(quiet)}",
+                ("of a wave, " if _of_a_wave(r, incident.room, last, when) else "")
+                + f"silent for {duration_words(quiet)}",
             )
         )
     return _with_person(r, incident, links, _keepers_of(r, keepers), t)
@@ -96,7 +97,10 @@ def _late(r: Rehearsal, incident: Incident) -> Chain:
     came_in = f"somebody came in at {_clock(r, t)}"
     if lamp is not None and lamp.at(t + wait + AFTER_S):
         light = _lamp(r, incident, f"{duration_words(wait)} late", came_in)
-        rise = _presence_link(r, incident.room, f"rose {_clock(r, t + wait)}", "nothing had started it before")
+        why = "nothing had started it before"
+        if _went_to_switch(r, incident.room, t + wait):
+            why = "somebody went to the switch: no sensor had noticed them, nor their waves"
+        rise = _presence_link(r, incident.room, f"rose {_clock(r, t + wait)}", why)
     else:
         light = _lamp(r, incident, "never came on", f"{came_in} and left after {duration_words(wait)}")
         rise = _presence_link(r, incident.room, "did not rise", "nothing started it while they were there")
@@ -153,7 +157,7 @@ def _false_on(r: Rehearsal, incident: Incident) -> Chain:
     links.append(_presence_link(r, incident.room, f"rose {_clock(r, t)}", "held for {hold} after that"))
     best, at = None, -1.0
     for report in reports(presence.expr):
-        rises = r.recording.report(report.sensor).rises
+        rises = r.house.report(report.sensor).rises
         i = int(np.searchsorted(rises, t, side="right")) - 1
         if i >= 0 and rises[i] > at:
             best, at = report.sensor, float(rises[i])
@@ -204,11 +208,23 @@ def _last_report(r: Rehearsal, sensors: list[str], t: float) -> tuple[str | None
     """The sensor that was last to fall silent before t, and when."""
     best, at = None, -1.0
     for ident in sensors:
-        falls = r.recording.report(ident).falls
+        falls = r.house.report(ident).falls
         i = int(np.searchsorted(falls, t + 1e-9, side="right")) - 1
         if i >= 0 and falls[i] > at:
             best, at = ident, float(falls[i])
     return best, at
+
+
+def _of_a_wave(r: Rehearsal, room: str, sensor: str, fell: float) -> bool:
+    """Whether a report that fell then was of a wave of somebody in the room."""
+    hand = r.house.hands.get(room)
+    return hand is not None and sensor in hand.waved and bool(hand.waved[sensor].at(fell - AFTER_S))
+
+
+def _went_to_switch(r: Rehearsal, room: str, t: float) -> bool:
+    """Whether somebody was at the switch of a room at an instant, because the light had gone off or not come on."""
+    hand = r.house.hands.get(room)
+    return hand is not None and len(hand.trips) > 0 and bool(np.abs(hand.trips - t).min() <= AFTER_S)
 
 
 def _keepers_of(r: Rehearsal, sensors: list[str]) -> list[str]:

@@ -1,0 +1,245 @@
+"""People who are left in the dark, against a house that is run one event after the other, and against arithmetic."""
+
+from __future__ import annotations
+
+import math
+
+import msgspec
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from samples import make_room
+from vastwatch.advice.curves import Waving
+from vastwatch.advice.timing import curve_of
+from vastwatch.control.by_hand import AGAIN_S, PRESS_S
+from vastwatch.control.reactions import TRIES, WAVE_AFTER_S, Stretches, Waved, react
+from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.project import put
+from vastwatch.draws import at_ms, sub_keys, uniform
+from vastwatch.rehearsal import rehearse, replay
+from vastwatch.rehearsal.reactors import stretches
+from vastwatch.signals import Signal
+
+END = 3000.0
+
+
+def silence(g: float) -> Signal:
+    """Reports up to 100 s and again from 100 + g s on."""
+    return Signal.from_intervals([(0, 100.0), (100.0 + g, END)], 0.0, END)
+
+
+def one_there(p: float, end: float = END) -> Stretches:
+    return Stretches(np.array([0.0]), np.array([end]), np.array([WAVE_AFTER_S]), np.full((1, 1), p))
+
+
+@pytest.mark.parametrize(
+    ("g", "hold", "h", "drops", "dark"),
+    [(600, 120, 0.0, 4, 48), (600, 120, 5.0, 4, 48), (600, 60, 5.0, 8, 85)],
+)
+def test_one_silence_brings_several_drops(g, hold, h, drops, dark):
+    """The worked figures: with certain notice floor((g + d + h) / (T + d + h)) drops, each of d seconds, the last of
+    what is left of the silence: at 60 s it comes a second before the next report, and 7 * 12 + 1 s are dark."""
+    k = silence(g)
+    # A report of no length at all would not be one.
+    did = react(k, k, hold, one_there(1.0), (Waved(True, 0.0, max(h, 1e-6), 7),))
+    lit = k.hold(hold) | Signal.from_intervals(did.light, 0.0, END)
+    assert len(did.falls) == drops
+    assert (~lit).total() == pytest.approx(dark)
+    nobody = react(k, k, hold, Stretches.none(1), (Waved(True, 0.0, 1.0, 7),))
+    assert len(nobody.falls) == 1 and (~k.hold(hold)).total() == g - hold
+
+
+@given(st.floats(30, 2000), st.floats(1, 900), st.floats(0.01, 40), st.integers(1, 12))
+def test_the_break_points_of_the_curve(g, hold, h, k):
+    """n(T) steps where T = (g + d + h) / k - d - h."""
+    d, report = WAVE_AFTER_S, silence(g)
+    sensors = (Waved(True, 0.0, h, 7),)
+
+    def drops(hold: float) -> int:
+        return len(react(report, report, hold, one_there(1.0), sensors).falls)
+
+    if hold < g:
+        n = math.floor((g + d + h) / (hold + d + h) + 1e-9)
+        # Within a hair of a step, or of the end of the silence, rounding decides.
+        if abs((g + d + h) / n - d - h - hold) > 1e-6 and abs((g + d + h) / (n + 1) - d - h - hold) > 1e-6:
+            assert drops(hold) == n
+    step = (g + d + h) / k - d - h
+    if step > 1.0:
+        assert (drops(step - 1e-4), drops(step + 1e-4)) == (k, k - 1)
+
+
+def test_after_three_vain_waves_somebody_goes_to_the_switch():
+    k = silence(600)
+    did = react(k, k, 60.0, one_there(0.0), (Waved(True, 0.0, 5.0, 7),))
+    first = 160.0 + WAVE_AFTER_S * np.arange(1, TRIES + 1)
+    assert did.waves[:TRIES] == pytest.approx(first)
+    press = first[-1] + AGAIN_S
+    assert did.presses[0] == pytest.approx(press)
+    assert did.light[0] == pytest.approx([press, press + PRESS_S + 60.0])
+    # Whoever leaves before that waves no more.
+    left = react(k, k, 60.0, one_there(0.0, 190.0), (Waved(True, 0.0, 5.0, 7),))
+    assert len(left.waves) == 2 and len(left.presses) == 0
+
+
+def event_by_event(
+    start: Signal, keep: Signal, hold: float, who: Stretches, sensors: tuple[Waved, ...], offs: list[float] | None
+) -> tuple[list[float], list[float], list[tuple[float, float]]]:
+    """A house, its sensors and one person after the other, an event at a time: waves, presses, and when it was lit.
+
+    `offs`: when the light goes off if nobody reacts; None to be nobody.
+    """
+    t, lit, lit_since = 0.0, False, 0.0
+    shown: list[tuple[float, float]] = []
+    waves: list[float] = []
+    presses: list[float] = []
+    # Reports of waves: begin, end, whether one of a starter.
+    more: list[tuple[float, float, bool]] = []
+    vain, clock, stretch, counts = 0, 0.0, -1, {}
+
+    def on(rows: list[tuple[float, float]], t: float) -> bool:
+        return any(a <= t < b for a, b in rows)
+
+    starts, keeps = [tuple(r) for r in start.intervals], [tuple(r) for r in keep.intervals]
+    while t < END:
+        # What the sensors say now.
+        starting = on(starts, t) or any(a <= t < b and s for a, b, s in more)
+        last = max([b for a, b in keeps if a <= t] + [b for a, b, _ in more if a <= t], default=-math.inf)
+        if not lit and starting:
+            lit, lit_since = True, t
+        if lit and not starting and t >= last + hold:
+            lit = False
+            shown.append((lit_since, t))
+            clock, vain = t, 0
+        here = next((k for k in range(len(who.begin)) if who.begin[k] <= t < who.end[k]), -1)
+        if here != stretch:
+            stretch, clock, vain = here, max(t, clock), 0
+        due = math.inf
+        if offs is not None and here >= 0 and not lit:
+            due = max(clock, float(who.begin[here])) + (float(who.after_s[here]) if vain < TRIES else AGAIN_S)
+        if due <= t and vain >= TRIES:
+            presses.append(t)
+            more.append((t, t + PRESS_S, True))
+            vain = 0
+            continue
+        if due <= t:
+            waves.append(t)
+            off = max([f for f in offs or [] if f <= t], default=None)
+            anchor = int(at_ms(0.0 if off is None else off - hold))
+            j = counts.get(anchor, 0)
+            counts[anchor] = j + 1
+            hits = [
+                s for k, s in enumerate(sensors)
+                if uniform(sub_keys(s.key, anchor), j) < who.chance[k, here] and s.latency_s < s.report_s
+            ]  # fmt: skip
+            clock = t
+            if any(s.starts for s in hits):
+                more += [(t + s.latency_s, t + s.report_s, s.starts) for s in hits]
+                # Meanwhile they wait and see.
+                clock = t + max(s.latency_s for s in hits)
+                vain = 0
+            else:
+                vain += 1
+            continue
+        edges = [x for row in starts + keeps for x in row] + [x for a, b, _ in more for x in (a, b)]
+        edges += who.begin.tolist() + who.end.tolist() + [due, END]
+        if lit and math.isfinite(last):
+            edges.append(last + hold)
+        t = min(x for x in edges if x > t)
+    if lit:
+        shown.append((lit_since, END))
+    return waves, presses, shown
+
+
+times = st.lists(st.integers(1, 2990), min_size=2, max_size=14, unique=True)
+# Short reports, close together: those of waves outlast them, and the light they begin.
+short = st.lists(st.tuples(st.integers(1, 800), st.integers(1, 9)), min_size=1, max_size=14)
+
+
+@settings(max_examples=150, deadline=None)
+@given(times | short, times | short, times, st.floats(5, 400), st.floats(0, 1), st.floats(0, 1), st.integers(0, 5))
+def test_reactions_against_a_house_run_event_by_event(s, k, there, hold, p, q, seed):
+    def rows(edges: list, off: float) -> np.ndarray:
+        if isinstance(edges[0], tuple):
+            return np.array([(a, a + long) for a, long in edges], float) + off
+        edges = sorted(edges)[: len(edges) // 2 * 2]
+        # Off the whole second, and each kind by another hair, so that nothing happens at the same time.
+        return np.array(edges, float).reshape(-1, 2) + off
+
+    start = Signal.from_intervals(rows(s, 0.137), 0.0, END)
+    keep = start | Signal.from_intervals(rows(k, 0.271), 0.0, END)
+    here = rows(there, 0.391)
+    chance = np.vstack([np.full(len(here), p), np.full(len(here), q)])
+    who = Stretches(here[:, 0], here[:, 1], np.full(len(here), WAVE_AFTER_S), chance)
+    sensors = (Waved(True, 0.0313, 4.0171, 11 + seed), Waved(False, 0.0517, 9.0293, 12 + seed))
+    did = react(start, keep, hold, who, sensors)
+    lit = start.start_keep(keep.hold(hold)) | Signal.from_intervals(did.light, 0.0, END)
+    _, _, alone = event_by_event(start, keep, hold, who, sensors, None)
+    offs = [b for _, b in alone if b < END]
+    waves, presses, shown = event_by_event(start, keep, hold, who, sensors, offs)
+    assert did.waves.tolist() == pytest.approx(waves)
+    assert did.presses.tolist() == pytest.approx(presses)
+    assert lit.same_as(Signal.from_intervals(shown, 0.0, END), 1e-6)
+    assert did.falls.tolist() == pytest.approx([b for _, b in shown if b < END])
+
+
+def test_the_luck_in_a_silence_does_not_depend_on_the_hold():
+    k = silence(2000)
+    sensors = (Waved(True, 0.0, 5.0, 3),)
+    tries = []
+    for hold in (20.0, 45.0, 80.0):
+        did = react(k, k, hold, one_there(0.4), sensors)
+        lit_at = did.light[:, 0]
+        tries.append([int(((did.waves > a) & (did.waves <= b)).sum()) for a, b in zip(did.falls, lit_at)][:5])
+    assert tries[0] == tries[1] == tries[2] and len(set(tries[0])) > 1
+
+
+def test_what_a_hold_comes_to_is_what_the_signals_say():
+    rng = np.random.default_rng(4)
+    edges = np.sort(rng.uniform(0, END, 60))
+    report = Signal.from_intervals(np.column_stack([edges, edges + 2.0]), 0.0, END)
+    need = Signal.from_intervals([(100, 1400), (1800, 2900)], 0.0, END)
+    nobody = ~need
+    who = Stretches(np.array([100.0, 1800.0]), np.array([1400.0, 2900.0]), np.full(2, 12.0), np.full((1, 2), 0.7))
+    sensors = (Waved(True, 0.2, 3.0, 5),)
+    curve = Waving(report, report, need, nobody, who, sensors)
+    for hold in (5.0, 17.0, 60.0, 200.0):
+        did = react(report, report, hold, who, sensors)
+        lit = report.hold(hold) | Signal.from_intervals(did.light, 0.0, END)
+        out = curve.outcome(hold)
+        assert out.dark_s == pytest.approx((need - lit).total())
+        assert out.idle_s == pytest.approx((lit & nobody).total())
+        assert len(out.drop_at) == need.at(lit.falls).sum()
+        assert (out.waves, out.trips) == (len(did.waves), len(did.presses))
+
+
+@pytest.mark.parametrize("control", ["presence", "absence"])
+def test_curve_and_rehearsal_are_one_also_where_people_react(control):
+    project = make_room()
+    project = put(project, msgspec.structs.replace(project.rooms[0], control=control))
+    base = rehearse(project, 7, 2)
+    curve = curve_of(base, "big")
+    for hold in (5.0, 20.0, 45.0, 300.0):
+        lived = replay(base, set_hold(project, "here", hold)).scores["big"]
+        drops, dark_min, idle_h = curve.at(hold)
+        assert (drops, dark_min, idle_h) == pytest.approx((lived.drops, lived.dark_min, lived.idle_h), abs=1e-9)
+        out = curve.exact.outcome(hold)
+        assert (out.waves / 7, out.trips / 7) == pytest.approx((lived.waves, lived.trips))
+    assert lived.dark_min < 60
+
+
+def test_sleepers_and_who_watches_a_film_do_not_wave(demo):
+    r = rehearse(demo, 7, 1)
+    for presence in demo.presences:
+        who = stretches(demo, presence, r.truth, r.house.dark(presence.room))
+        assert (who.begin[1:] >= who.end[:-1]).all() and (who.end > who.begin).all()
+        awake = r.awake(presence.room)
+        middle = (who.begin + who.end) / 2
+        assert awake.at(middle).all() and r.house.dark(presence.room).at(middle).all()
+        for t in middle[:30]:
+            doing = [
+                w.spot.activity for track in r.truth.tracks if track.person.kind != "pet"
+                and (w := r.truth.where(track, float(t))).spot is not None and w.spot.room == presence.room
+            ]  # fmt: skip
+            assert set(doing) - {"sleeping", "film", "away"}
