@@ -12,8 +12,9 @@ from samples import device, make_room, shelf_at
 from vastwatch.advice import choose, findings, timing_curve
 from vastwatch.advice.curves import curves
 from vastwatch.advice.findings import Finding, hold_for, hours_per_drop, spot_wait_s
+from vastwatch.advice.judge import settable_holds
 from vastwatch.advice.remedies import mount_points, remedies
-from vastwatch.advice.timing import _first_meeting, _knee, curve_of, settable_holds
+from vastwatch.advice.timing import _first_meeting, _knee, curve_of
 from vastwatch.design.edits.removing import counted, remove
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.needs import needs_of, wakeful_spots

@@ -200,10 +200,10 @@ def test_what_a_hold_comes_to_is_what_the_signals_say():
     edges = np.sort(rng.uniform(0, END, 60))
     report = Signal.from_intervals(np.column_stack([edges, edges + 2.0]), 0.0, END)
     need = Signal.from_intervals([(100, 1400), (1800, 2900)], 0.0, END)
-    nobody = ~need
+    nobody, always = ~need, Signal.constant(True, 0.0, END)
     who = Stretches(np.array([100.0, 1800.0]), np.array([1400.0, 2900.0]), np.full(2, 12.0), np.full((1, 2), 0.7))
     sensors = (Waved(True, 0.2, 3.0, 5),)
-    curve = Waving(report, report, need, nobody, who, sensors)
+    curve = Waving(report, report, need, always, who, sensors)
     for hold in (5.0, 17.0, 60.0, 200.0):
         did = react(report, report, hold, who, sensors)
         lit = report.hold(hold) | Signal.from_intervals(did.light, 0.0, END)

@@ -239,11 +239,10 @@ class Waving:
     """`Curve` of a light that comes on by itself, while those left in the dark wave."""
 
     def __init__(
-        self, start: Signal, keep: Signal, need: Signal, nobody: Signal, who: Stretches, sensors: tuple[Waved, ...]
+        self, start: Signal, keep: Signal, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...]
     ) -> None:
-        self._start, self._keep, self._need, self._nobody, self._who, self._sensors = (
-            start, keep, need, nobody, who, sensors,
-        )  # fmt: skip
+        self._start, self._keep, self._who, self._sensors = start, keep, who, sensors
+        self._need, self._nobody = awake & dark, dark - awake
         self._known: dict[float, Outcome] = {}
 
     @cached_property

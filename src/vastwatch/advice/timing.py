@@ -7,41 +7,22 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.curves import ByHand, Curve, Waving
-from vastwatch.control.house import concluded
-from vastwatch.control.reactions import Stretches
+from vastwatch.advice.curves import Curve
+from vastwatch.advice.judge import SHORTEST_SERVICE_S, settable_holds
+from vastwatch.advice.weeks import Lived, lived_in, tunable
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence
-from vastwatch.design.relations import presence_of
 from vastwatch.memo import kept
 from vastwatch.rehearsal import Rehearsal, rehearse
-from vastwatch.rehearsal.reactors import start_and_keep, waving_at
 from vastwatch.words import drops_words, duration_words
 
 Array = NDArray[np.float64]
 
-# The longest hold time recommended, seconds.
-LONGEST_S = 3600.0
-# Shorter holds are for testing on the ladder; none is recommended for service, seconds.
-SHORTEST_SERVICE_S = 30.0
 # Resamplings of the days for the interval around the recommendation.
 RESAMPLES = 200
 # Days a tuning rehearses when not told otherwise.
 TUNING_DAYS = 28
-
-
-def settable_holds() -> Array:
-    """Hold times as people set them: 5 s steps to a minute, 15 s to 5 min, 30 s to 10 min, then minutes."""
-    return np.concatenate(
-        [
-            np.arange(5, 60, 5),
-            np.arange(60, 300, 15),
-            np.arange(300, 600, 30),
-            np.arange(600, LONGEST_S + 1, 60),
-        ]
-    ).astype(float)
 
 
 # -- the tuner -----------------------------------------------------------------------------------------------------
@@ -84,41 +65,23 @@ def timing_curve(project: Project, room: str, days: int = TUNING_DAYS, seed: int
 
 def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
     """The timing curve from a rehearsal that has been run. Cached by presence, signals and brief."""
-    project = rehearsal.project
-    name = find(project.rooms, room).name
-    presence = presence_of(project, room)
-    if presence is None:
-        raise ValueError(f"{name} has no presence to tune: place a sensor in it first")
-    if rehearsal.house.served(room) is None:
-        raise ValueError(f"{name} has no lamp that presence could light")
-    parts = start_and_keep(presence.expr)
-    if parts is None:
-        raise ValueError(f"the presence of {name} has no single hold time to tune")
-    start, keep = (concluded(p, rehearsal.recording) for p in parts)
-    if (start - keep).total() > 0:
-        raise ValueError(f"{name}: what starts the light must also keep it before its hold time can be tuned")
-    awake, dark = rehearsal.awake(room), rehearsal.house.dark(room)
-    if find(project.rooms, room).control == "absence":
-        return _tuned(rehearsal, room, presence, ByHand(start, keep, awake, dark))
-    asked = waving_at(project, presence, rehearsal.truth, rehearsal.recording, dark)
-    who, sensors = (Stretches.none(0), ()) if asked is None else asked[2:]
-    exact = Waving(start, keep, rehearsal.needs_light(room), dark - awake, who, sensors)
-    return _tuned(rehearsal, room, presence, exact)
+    weeks = lived_in(rehearsal.project, room, rehearsal.truth, rehearsal.recording)
+    return _tuned(rehearsal.project, room, weeks)
 
 
-def _tuned(r: Rehearsal, room: str, presence: Presence, exact: Curve) -> TimingCurve:
-    days = r.days
+def _tuned(project: Project, room: str, weeks: Lived) -> TimingCurve:
+    presence, days, exact = tunable(project, room), weeks.days, weeks.curve
     holds = settable_holds()
     outcomes = [exact.outcome(float(h)) for h in holds]
     drops = np.array([len(o.drop_at) for o in outcomes]) / days
     dark = np.array([o.dark_s for o in outcomes]) / 60.0 / days
     idle = np.array([o.idle_s for o in outcomes]) / 3600.0 / days
-    per_week = needs_of(r.project, find(r.project.rooms, room)).drops_per_week
+    per_week = needs_of(project, find(project.rooms, room)).drops_per_week
     limit = per_week / 7.0
     knee = max(holds[_knee(idle, dark)], SHORTEST_SERVICE_S)
     i = _first_meeting(drops, limit, holds)
     recommended = float(knee if i is None else holds[i])
-    by_day = np.array([np.bincount(r.calendar.days_of(o.drop_at), minlength=days) for o in outcomes]).T
+    by_day = np.array([np.bincount(weeks.calendar.days_of(o.drop_at), minlength=days) for o in outcomes]).T
     interval = _interval(by_day, holds, limit, recommended)
     curve = TimingCurve(
         room, presence.id, days, holds, drops, dark, idle, float(knee), recommended, interval, i is not None,

@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
 
 from vastwatch.advice import TimingCurve
-from vastwatch.advice.timing import LONGEST_S
+from vastwatch.advice.judge import LONGEST_S
 from vastwatch.desk.shell.theme import Theme, alpha, font
 from vastwatch.words import duration_words
 
