@@ -259,14 +259,16 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
 
 def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """The timing curve, the recommended setting and why."""
-    from vastwatch.advice import timing_curve
+    from vastwatch.advice import tuned
 
     if all(r.id != args.room for r in project.rooms):
         raise RequestError(f"--room: there is no room '{args.room}' in this project")
     try:
-        c = timing_curve(project, args.room, args.days, args.seed)
+        c = tuned(project, args.room, args.days, args.seed)
     except ValueError as e:
         raise RequestError(str(e)) from None
+    judged, held = c.judged, c.held
+    assert judged is not None and held is not None
     document = {
         "room": c.room,
         "presence": c.presence,
@@ -281,6 +283,17 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         "knee_s": c.knee_s,
         "recommended_s": c.recommended_s,
         "interval_s": list(c.interval_s),
+        "legal_holds_s": list(judged.legal_s),
+        "needs": {
+            m.need: {"value": _number(m.value), "limit": _number(m.limit), "met": m.met}
+            for m in judged.at(c.recommended_s)
+        },
+        "interval": [_number(v) for v in judged.drops_within(c.recommended_s)],
+        "held_out": {
+            "seeds": list(held.seeds),
+            "drops_per_week": _number(held.drops_per_week),
+            "dark_min_per_day": _number(held.dark_min_per_day),
+        },
         "meets_brief": c.meets_brief,
         "reason": c.reason,
     }

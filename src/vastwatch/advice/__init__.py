@@ -3,7 +3,7 @@
 from vastwatch.advice.choose import Option, choose
 from vastwatch.advice.findings import Finding, findings
 from vastwatch.advice.purchase import Purchase, purchases, starter_set
-from vastwatch.advice.timing import TimingCurve, timing_curve
+from vastwatch.advice.timing import TimingCurve, timing_curve, tuned
 
 __all__ = [
     "Finding",
@@ -15,4 +15,5 @@ __all__ = [
     "purchases",
     "starter_set",
     "timing_curve",
+    "tuned",
 ]

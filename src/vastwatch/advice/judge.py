@@ -9,11 +9,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import chi2
+from scipy.stats import t as t_law
 
 from vastwatch.advice.weeks import Lived, lived, tunable
 from vastwatch.control.by_hand import AGAIN_S
@@ -21,6 +23,7 @@ from vastwatch.control.reactions import TRIES, WAVE_AFTER_S
 from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
+from vastwatch.memo import kept
 from vastwatch.rehearsal.scores import arrivals
 from vastwatch.site.building import RoomUse
 
@@ -59,6 +62,13 @@ def legal_holds(project: Project, room: str) -> Array:
     return allowed if len(allowed) else holds[:1]
 
 
+def dark_limit_min(needs: RoomNeeds, arrivals_per_day: float) -> float:
+    """The minutes of dark a day that a room's needs allow: the notice time at each arrival, and for each drop allowed
+    the waves that may be in vain and the way to the switch."""
+    waved = needs.drops_per_week / 7.0 * (TRIES * WAVE_AFTER_S + AGAIN_S)
+    return max((arrivals_per_day * needs.notice_s + waved) / 60.0, LEAST_DARK_MIN)
+
+
 @dataclass(frozen=True)
 class Met:
     """One need of a room: what it came to, the most it may be, and what other weeks would bring, [low, high]."""
@@ -84,10 +94,15 @@ class HeldOut:
     dark_min_per_day: float
 
 
+# How often seeds are resampled.
+RESAMPLES = 100
+
+
 @dataclass(frozen=True, eq=False)
 class Judgement:
-    """A room judged at every legal hold: (seeds, holds) arrays of drops a week, dark minutes, idle hours, waves and
-    ways to the switch a day. `best_s`: the shortest legal hold that meets the needs, None where none does."""
+    """A room judged at every legal hold, and at the one set: (seeds, holds) arrays of drops a week, dark minutes, idle
+    hours, waves and ways to the switch a day. `legal_s`: the holds that may be recommended; `best_s`: the shortest of
+    them that meets the needs, None where none does."""
 
     room: str
     seeds: tuple[int, ...]
@@ -100,8 +115,9 @@ class Judgement:
     waves: Array
     trips: Array
     arrivals_per_day: float
-    best_s: float | None
+    legal_s: tuple[float, ...]
     current_s: float
+    best_s: float | None = None
 
     def at(self, hold_s: float) -> tuple[Met, ...]:
         """Each need at a legal hold. Raises ValueError for another."""
@@ -114,17 +130,45 @@ class Judgement:
 
     def drops_within(self, hold_s: float) -> tuple[float, float]:
         """Where the drops a week of as many other weeks lie, with confidence WITHIN."""
-        k = self._place(hold_s)
-        tail = (1.0 - WITHIN) / 2.0
-        weeks = self.days / 7.0
-        return tuple(_bound(self.drops[:, k] * weeks, weeks, p) for p in (tail, 1.0 - tail))  # type: ignore[return-value]
+        k, tail = self._place(hold_s), (1.0 - WITHIN) / 2.0
+        return float(self._drops_bound(tail)[k]), float(self._drops_bound(1.0 - tail)[k])
+
+    def _drops_bound(self, p: float) -> Array:
+        return _bounds(self.drops * (self.days / 7.0), self.days / 7.0, p)
+
+    @cached_property
+    def _spreads(self) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
+        """What other weeks would bring at each hold, low and high: drops a week, and dark minutes a day."""
+        dark, n = self.dark_min.mean(axis=0), len(self.dark_min)
+        spread = self.dark_min.std(axis=0, ddof=1) * math.sqrt(2.0 / n) if n > 1 else np.zeros(len(dark))
+        aside = float(t_law.ppf(SURE, max(n - 1, 1))) * spread
+        drops = self._drops_bound(1.0 - SURE), self._drops_bound(SURE)
+        return drops, (np.maximum(dark - aside, 0.0), dark + aside)
 
     @property
     def dark_limit_min(self) -> float:
-        """The dark a day that the needs allow: the notice time at each arrival, and for each drop allowed the waves
-        that may be in vain and the way to the switch."""
-        waved = self.needs.drops_per_week / 7.0 * (TRIES * WAVE_AFTER_S + AGAIN_S)
-        return max((self.arrivals_per_day * self.needs.notice_s + waved) / 60.0, LEAST_DARK_MIN)
+        """The dark a day that the needs allow."""
+        return dark_limit_min(self.needs, self.arrivals_per_day)
+
+    @property
+    def recommended_s(self) -> float:
+        """The hold to set: the shortest that meets the needs, or else the legal one that comes nearest to them."""
+        if self.best_s is not None:
+            return self.best_s
+        return min(self.legal_s, key=lambda h: (sum(max(m.high / m.limit, 1.0) for m in self.at(h)), h))
+
+    def chosen_within_s(self) -> tuple[float, float]:
+        """Where the recommendation lies in nine of ten resamplings of the seeds."""
+        rng = np.random.default_rng(len(self.seeds))
+        picks = (rng.integers(0, len(self.seeds), len(self.seeds)) for _ in range(RESAMPLES))
+        found = [replace(self, drops=self.drops[p], dark_min=self.dark_min[p]).chosen().recommended_s for p in picks]
+        low, high = np.percentile(found, [5, 95], method="nearest")
+        return float(low), float(high)
+
+    def chosen(self) -> Judgement:
+        """With the shortest legal hold that meets the needs as its best."""
+        best = next((h for h in self.legal_s if all(m.met for m in self.at(h))), None)
+        return replace(self, best_s=best)
 
     def _place(self, hold_s: float) -> int:
         found = np.flatnonzero(np.abs(self.holds - hold_s) < 1e-6)
@@ -133,22 +177,18 @@ class Judgement:
         return int(found[0])
 
     def _needs_at(self, k: int) -> tuple[Met, ...]:
-        weeks = self.days / 7.0
-        counts = self.drops[:, k] * weeks
-        dark = self.dark_min[:, k]
-        spread = float(dark.std(ddof=1)) * math.sqrt(2.0 / len(dark)) if len(dark) > 1 else 0.0
+        (fewest, most), (least, dark) = self._spreads
+        hold, needs = float(self.holds[k]), self.needs
         return (
             Met(
-                "drops_per_week", float(self.drops[:, k].mean()), self.needs.drops_per_week,
-                _bound(counts, weeks, 1.0 - SURE), _bound(counts, weeks, SURE),
+                "drops_per_week", float(self.drops[:, k].mean()), needs.drops_per_week, float(fewest[k]),
+                float(most[k]),
             ),
             Met(
-                "dark_min_per_day", float(dark.mean()), self.dark_limit_min,
-                max(float(dark.mean()) - 1.7 * spread, 0.0), float(dark.mean()) + 1.7 * spread,
+                "dark_min_per_day", float(self.dark_min[:, k].mean()), self.dark_limit_min, float(least[k]),
+                float(dark[k]),
             ),
-            Met(
-                "hold_s", float(self.holds[k]), self.needs.hold_max_s, float(self.holds[k]), float(self.holds[k])
-            ),
+            Met("hold_s", hold, needs.hold_max_s, hold, hold),
         )  # fmt: skip
 
 
@@ -156,11 +196,11 @@ def judge(
     project: Project,
     room: str,
     days: int = DAYS,
-    seeds: Sequence[int] = CHOSEN_ON,
+    seeds: Sequence[int] | None = None,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
 ) -> Judgement:
-    """Judge a room at every legal hold, over `days` under each seed.
+    """Judge a room at every legal hold, over `days` under each seed, by default those of CHOSEN_ON.
 
     `should_continue` is asked between seeds; when it says no, what has been lived so far counts. Raises ValueError
     with a sentence where there is no hold to set.
@@ -173,6 +213,7 @@ def judge(
         holds = np.sort(np.append(holds, now))
     rows, came = [], []
     used = []
+    seeds = CHOSEN_ON if seeds is None else seeds
     for k, seed in enumerate(seeds):
         weeks = lived(project, room, days, seed)
         rows.append([_of(weeks, float(h)) for h in holds])
@@ -184,18 +225,36 @@ def judge(
     table = np.array(rows).transpose(2, 0, 1)
     needs = needs_of(project, find(project.rooms, room))
     drops, dark, idle, waves, trips = table
-    out = Judgement(
-        room, tuple(used), days, needs, holds, drops * 7.0, dark, idle, waves, trips, float(np.mean(came)), None, now
-    )
-    legal = set(legal_holds(project, room).tolist())
-    best = next((float(h) for h in holds if float(h) in legal and all(m.met for m in out.at(float(h)))), None)
-    return Judgement(**{**out.__dict__, "best_s": best})
+    legal = tuple(legal_holds(project, room).tolist())
+    return Judgement(
+        room, tuple(used), days, needs, holds, drops * 7.0, dark, idle, waves, trips, float(np.mean(came)), legal, now
+    ).chosen()
 
 
-def held_out(project: Project, room: str, hold_s: float, days: int = DAYS, seeds: Sequence[int] = HELD_OUT) -> HeldOut:
-    """What weeks that were not used to choose give with a hold. Raises ValueError as `judge`."""
-    rows = np.array([_of(lived(project, room, days, seed), hold_s) for seed in seeds])
-    return HeldOut(tuple(seeds), float(rows[:, 0].mean()) * 7.0, float(rows[:, 1].mean()))
+@kept
+def judged(project: Project, room: str) -> Judgement:
+    """`judge` on the usual weeks, kept."""
+    return judge(project, room)
+
+
+def held_out(
+    project: Project,
+    room: str,
+    hold_s: float,
+    days: int = DAYS,
+    seeds: Sequence[int] | None = None,
+    should_continue: Callable[[], bool] = lambda: True,
+) -> HeldOut:
+    """What weeks that were not used to choose give with a hold, by default those of HELD_OUT. `should_continue` as for
+    `judge`. Raises ValueError as `judge`."""
+    rows, used = [], []
+    for seed in HELD_OUT if seeds is None else seeds:
+        rows.append(_of(lived(project, room, days, seed), hold_s))
+        used.append(seed)
+        if not should_continue():
+            break
+    drops, dark_min, *_ = np.mean(rows, axis=0)
+    return HeldOut(tuple(used), float(drops) * 7.0, float(dark_min))
 
 
 def _of(weeks: Lived, hold_s: float) -> tuple[float, float, float, float, float]:
@@ -214,20 +273,24 @@ def _arrivals(weeks: Lived) -> float:
     return len(came) / weeks.days
 
 
-def _bound(counts: Array, weeks: float, p: float) -> float:
-    """The p-quantile of the drops a week in as many weeks again as `counts` were counted in, `weeks` each.
+def _bounds(counts: Array, weeks: float, p: float) -> Array:
+    """The p-quantile of the drops a week in as many weeks again as `counts` were counted in, (seeds, holds) in `weeks`
+    each; (holds,).
 
     Of a rate that was estimated from n weeks, the mean over m other weeks varies as that over 1 / (1/n + 1/m) weeks
     would about the true rate; a Poisson bound (Garwood 1936) there, its counts made as many times rarer as they vary
     more than Poisson's would.
     """
     n = len(counts)
-    mean = float(counts.mean())
-    over = 1.0
-    if n > 1 and mean > 0:
-        over = max(float(counts.var(ddof=1)) / mean, 1.0)
+    mean = counts.mean(axis=0)
+    over = np.ones(len(mean))
+    if n > 1:
+        some = mean > 0
+        over[some] = np.maximum(counts[:, some].var(axis=0, ddof=1) / mean[some], 1.0)
     exposure = n * weeks / 2.0
     k = mean * n / 2.0 / over
     if p >= 0.5:
-        return float(chi2.ppf(p, 2.0 * k + 2.0)) / 2.0 * over / exposure
-    return 0.0 if k <= 0 else float(chi2.ppf(p, 2.0 * k)) / 2.0 * over / exposure
+        return np.asarray(chi2.ppf(p, 2.0 * k + 2.0)) / 2.0 * over / exposure
+    low = np.asarray(chi2.ppf(p, np.maximum(2.0 * k, 1e-9))) / 2.0 * over / exposure
+    # Other weeks have whole drops: half a drop in all of them is none.
+    return np.floor(low * n * weeks) / (n * weeks)

@@ -15,7 +15,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.findings import spot_wait_s
-from vastwatch.advice.timing import TUNING_DAYS, cached_curve
+from vastwatch.advice.judge import judge
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.needs import wakeful_spots
 from vastwatch.design.presence import hold_of, reports
@@ -63,7 +63,7 @@ def remedies(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool
     if before is None:
         return []
     out = []
-    for text, project in _candidates(rehearsal, room):
+    for text, project in _candidates(rehearsal, room, should_continue):
         if not should_continue():
             break
         after = rehearse(project, rehearsal.days, rehearsal.seed).scores.get(room)
@@ -72,19 +72,18 @@ def remedies(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool
     return sorted(out, key=lambda r: (r.after.drops, -r.gain))
 
 
-def _candidates(rehearsal: Rehearsal, room: str) -> Iterator[tuple[str, Project]]:
+def _candidates(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool]) -> Iterator[tuple[str, Project]]:
     project = rehearsal.project
     presence = presence_of(project, room)
     if presence is not None and hold_of(presence.expr) is not None:
         try:
-            # The same weeks as the timing panel tunes on, so that both say the same.
-            weeks = rehearse(project, max(rehearsal.days, TUNING_DAYS), rehearsal.seed)
-            curve = cached_curve(weeks, room)
+            # The judge of the timing panel, so that both say the same.
+            judged = judge(project, room, should_continue=should_continue)
         except ValueError:
-            curve = None
-        if curve is not None and abs(curve.recommended_s - curve.current_s) > 0.5:
-            text = f"Hold {duration_words(curve.current_s)} → {duration_words(curve.recommended_s)}"
-            yield text, set_hold(project, presence.id, curve.recommended_s)
+            judged = None
+        if judged is not None and abs(judged.recommended_s - judged.current_s) > 0.5:
+            text = f"Hold {duration_words(judged.current_s)} → {duration_words(judged.recommended_s)}"
+            yield text, set_hold(project, presence.id, judged.recommended_s)
     for find_option in (_turned, _with_radar):
         if (option := find_option(project, room)) is not None:
             yield option

@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.curves import Curve
-from vastwatch.advice.judge import SHORTEST_SERVICE_S, settable_holds
-from vastwatch.advice.weeks import Lived, lived_in, tunable
+from vastwatch.advice.judge import (
+    DAYS,
+    SHORTEST_SERVICE_S,
+    HeldOut,
+    Judgement,
+    held_out,
+    judge,
+    legal_holds,
+    settable_holds,
+)
+from vastwatch.advice.weeks import lived_in, tunable
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
@@ -19,21 +29,14 @@ from vastwatch.words import drops_words, duration_words
 
 Array = NDArray[np.float64]
 
-# Resamplings of the days for the interval around the recommendation.
-RESAMPLES = 200
-# Days a tuning rehearses when not told otherwise.
-TUNING_DAYS = 28
-
-
-# -- the tuner -----------------------------------------------------------------------------------------------------
-
 
 @dataclass(frozen=True, eq=False)
 class TimingCurve:
     """The curve of one presence, per day, sampled at settable holds, with the knee and the recommended setting.
 
-    `interval_s`: where nine of ten resamplings of the days put the recommendation. `meets_brief`:
-    whether any settable hold keeps to `limit_per_week`, the drops a week that the brief allows.
+    From some days of one seed alone it is a first look; `settled` by the judge it recommends what other weeks bear out.
+    `interval_s`: where nine of ten resamplings of the judge's seeds put the recommendation. `meets_brief`: whether a
+    legal hold keeps to `limit_per_week`, the drops a week that the brief allows.
     """
 
     room: str
@@ -51,6 +54,8 @@ class TimingCurve:
     reason: str
     exact: Curve
     limit_per_week: float
+    judged: Judgement | None = None
+    held: HeldOut | None = None
 
     def at(self, hold: float) -> tuple[float, float, float]:
         """Drops, dark minutes and idle hours per day for any hold time up to two hours."""
@@ -58,18 +63,16 @@ class TimingCurve:
         return len(drop_at) / self.days, dark_s / 60.0 / self.days, idle_s / 3600.0 / self.days
 
 
-def timing_curve(project: Project, room: str, days: int = TUNING_DAYS, seed: int = 1) -> TimingCurve:
-    """Tune the hold time of a room's presence. Raises ValueError with a sentence where there is nothing to tune."""
+def timing_curve(project: Project, room: str, days: int = DAYS, seed: int = 1) -> TimingCurve:
+    """A first look at the hold time of a room's presence. Raises ValueError with a sentence where there is nothing to
+    tune."""
     return curve_of(rehearse(project, days, seed), room)
 
 
 def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
-    """The timing curve from a rehearsal that has been run. Cached by presence, signals and brief."""
-    weeks = lived_in(rehearsal.project, room, rehearsal.truth, rehearsal.recording)
-    return _tuned(rehearsal.project, room, weeks)
-
-
-def _tuned(project: Project, room: str, weeks: Lived) -> TimingCurve:
+    """The timing curve from a rehearsal that has been run."""
+    project = rehearsal.project
+    weeks = lived_in(project, room, rehearsal.truth, rehearsal.recording)
     presence, days, exact = tunable(project, room), weeks.days, weeks.curve
     holds = settable_holds()
     outcomes = [exact.outcome(float(h)) for h in holds]
@@ -77,54 +80,79 @@ def _tuned(project: Project, room: str, weeks: Lived) -> TimingCurve:
     dark = np.array([o.dark_s for o in outcomes]) / 60.0 / days
     idle = np.array([o.idle_s for o in outcomes]) / 3600.0 / days
     per_week = needs_of(project, find(project.rooms, room)).drops_per_week
-    limit = per_week / 7.0
-    knee = max(holds[_knee(idle, dark)], SHORTEST_SERVICE_S)
-    i = _first_meeting(drops, limit, holds)
-    recommended = float(knee if i is None else holds[i])
-    by_day = np.array([np.bincount(weeks.calendar.days_of(o.drop_at), minlength=days) for o in outcomes]).T
-    interval = _interval(by_day, holds, limit, recommended)
-    curve = TimingCurve(
-        room, presence.id, days, holds, drops, dark, idle, float(knee), recommended, interval, i is not None,
-        hold_of(presence.expr) or 0.0, "", exact, per_week,
+    knee = float(max(holds[_knee(idle, dark)], SHORTEST_SERVICE_S))
+    legal = np.flatnonzero(np.isin(holds, legal_holds(project, room)))
+    meets = legal[drops[legal] <= per_week / 7.0 + 1e-12]
+    best = int(meets[0] if len(meets) else legal[np.argmin(drops[legal])])
+    recommended = float(holds[best])
+    words = duration_words(recommended)
+    reason = f"A first look at {days} days: with {words} {7 * drops[best]:.1f} drops a week. Other weeks decide."
+    return TimingCurve(
+        room, presence.id, days, holds, drops, dark, idle, knee, recommended, (recommended, recommended),
+        len(meets) > 0, hold_of(presence.expr) or 0.0, reason, exact, per_week,
     )  # fmt: skip
-    return _with_reason(curve, per_week)
 
 
-def _with_reason(c: TimingCurve, per_week: float) -> TimingCurve:
-    now, best = c.at(c.current_s), c.at(c.recommended_s)
-    limit = drops_words(per_week)
+def settled(project: Project, curve: TimingCurve, judged: Judgement, held: HeldOut) -> TimingCurve:
+    """A curve with the recommendation of the judge, what weeks that were not used to choose gave with it, and why."""
+    curve = replace(
+        curve, recommended_s=judged.recommended_s, interval_s=judged.chosen_within_s(),
+        meets_brief=judged.best_s is not None, judged=judged, held=held,
+    )  # fmt: skip
+    return replace(curve, reason=_reason(project, curve, judged, held))
+
+
+def tuned(
+    project: Project,
+    room: str,
+    days: int = DAYS,
+    seed: int = 1,
+    should_continue: Callable[[], bool] = lambda: True,
+    report_progress: Callable[[float], None] = lambda _: None,
+) -> TimingCurve:
+    """The timing curve of some days under a seed, settled by the judge. Raises ValueError as `timing_curve`."""
+    curve = cached_curve(rehearse(project, days, seed), room)
+    judged = judge(project, room, DAYS, None, should_continue, lambda s: report_progress(0.7 * s))
+    held = held_out(project, room, judged.recommended_s, DAYS, None, should_continue)
+    report_progress(1.0)
+    return settled(project, curve, judged, held)
+
+
+def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> str:
+    weeks = round(len(j.seeds) * j.days / 7)
+    limit, best = drops_words(c.limit_per_week), duration_words(c.recommended_s)
+    drops, dark, idle = j.figures(c.recommended_s)
+    checked = f"{held.drops_per_week:.1f} in {round(len(held.seeds) * j.days / 7)} others"
     parts = []
     if c.meets_brief:
         parts.append(
-            f"{duration_words(c.recommended_s)} is the shortest hold fit for service that meets the brief's {limit}: "
-            f"{best[0] * 7:.1f} a week, {best[2]:.1f} h a day burning for nobody."
+            f"{best} is the shortest hold that meets the brief's {limit}, also in other weeks: {drops:.1f} a week in "
+            f"{weeks} rehearsed weeks, {checked}; {idle:.1f} h a day burning for nobody."
         )
     else:
+        longest = duration_words(j.legal_s[-1])
         parts.append(
-            f"No hold up to an hour meets the brief's {limit}; {duration_words(c.recommended_s)} is the knee, with "
-            f"{best[0] * 7:.1f} drops a week. A sensor that sees stillness would help more than a longer hold."
+            f"No hold up to the {longest} that the brief allows is sure to meet its {limit}; {best} comes nearest, "
+            f"with {drops:.1f} drops a week and {dark:.1f} min a day in the dark ({checked}). A sensor that sees "
+            "stillness would help more than a longer hold."
         )
-    if abs(c.current_s - c.recommended_s) > 0.5:
+    if abs(c.current_s - c.recommended_s) > 0.5 and c.current_s in j.holds.tolist():
+        now = j.figures(c.current_s)
         parts.append(
-            f"Now, at {duration_words(c.current_s)}, it is {now[0] * 7:.1f} drops a week, "
+            f"Now, at {duration_words(c.current_s)}, it is {now[0]:.1f} drops a week, "
             f"{now[1]:.1f} min a day in the dark and {now[2]:.1f} h burning."
         )
-    more = c.at(c.recommended_s + 60)
+    here, more = c.at(c.recommended_s), c.at(c.recommended_s + 60)
     parts.append(
-        f"One minute more would spare {max(best[1] - more[1], 0):.1f} min of dark a day "
-        f"and burn {max(more[2] - best[2], 0) * 60:.0f} min more."
+        f"One minute more would spare {max(here[1] - more[1], 0):.1f} min of dark a day "
+        f"and burn {max(more[2] - here[2], 0) * 60:.0f} min more."
     )
     lo, hi = c.interval_s
     if hi > lo:
-        parts.append(f"Other days like these would put it between {duration_words(lo)} and {duration_words(hi)}.")
-    return replace(c, reason=" ".join(parts))
-
-
-def _first_meeting(drops: Array, limit: float, holds: Array) -> int | None:
-    """Index of the first hold fit for service from which on the drops stay within the limit."""
-    over = np.flatnonzero(drops > limit + 1e-12)
-    i = max(int(over[-1]) + 1 if len(over) else 0, int(np.searchsorted(holds, SHORTEST_SERVICE_S)))
-    return i if i < len(drops) else None
+        parts.append(f"Chosen on other weeks it would lie between {duration_words(lo)} and {duration_words(hi)}.")
+    if find(project.rooms, c.room).control == "absence":
+        parts.append("The light is switched on by hand here, and again after each drop.")
+    return " ".join(parts)
 
 
 def _knee(x: Array, y: Array) -> int:
@@ -136,21 +164,6 @@ def _knee(x: Array, y: Array) -> int:
     du, dv = u[-1] - u[0], v[-1] - v[0]
     distance = (u - u[0]) * dv - (v - v[0]) * du
     return int(np.argmax(np.abs(distance)))
-
-
-def _interval(by_day: Array, holds: Array, limit: float, centre: float) -> tuple[float, float]:
-    """5 % and 95 % of the recommendation over resampled days."""
-    days = len(by_day)
-    if days < 4:
-        return centre, centre
-    rng = np.random.default_rng(days)
-    picks = rng.integers(0, days, (RESAMPLES, days))
-    found = []
-    for pick in picks:
-        i = _first_meeting(by_day[pick].mean(axis=0), limit, holds)
-        found.append(holds[-1] if i is None else holds[i])
-    lo, hi = np.percentile(found, [5, 95], method="nearest")
-    return float(lo), float(hi)
 
 
 @kept

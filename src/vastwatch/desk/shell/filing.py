@@ -245,7 +245,7 @@ class Filing(QObject):
             incident = week.incidents[self.focus.incident]
             level = find(week.project.rooms, incident.room).level
             shown = Shown(explain(week, incident), level, incident_title(week, incident))
-        return pages(self.document.project, paper, week, results.findings.value, results.curve.value, incident=shown)
+        return pages(self.document.project, paper, week, results.findings.value, results.best_curve, incident=shown)
 
     def _folder(self) -> str:
         return str(self.document.path.parent) if self.document.path else ""

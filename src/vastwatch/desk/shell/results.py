@@ -22,9 +22,10 @@ from vastwatch.advice import (
     purchases,
     starter_set,
 )  # fmt: skip
+from vastwatch.advice.judge import DAYS as TUNING_DAYS
 from vastwatch.advice.purchase import bare, free_gain
 from vastwatch.advice.remedies import Remedy, remedies
-from vastwatch.advice.timing import TUNING_DAYS, cached_curve
+from vastwatch.advice.timing import cached_curve, tuned
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
@@ -76,6 +77,12 @@ class Results(QObject):
         self.curve: Derived[TimingCurve] = Derived(
             "curve", self._pool, self._of_room, _curve, needed=lambda: "curve" in focus.here.results
         )
+        # Some seconds of work: on a thread of its own, so that nothing waits for it.
+        self._judges = QThreadPool(self)
+        self._judges.setMaxThreadCount(1)
+        self.settled: Derived[TimingCurve] = Derived(
+            "recommendation", self._judges, self._of_room, _settled, needed=lambda: "curve" in focus.here.results
+        )
         self.remedies: Derived[list[Remedy]] = Derived(
             "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True
         )
@@ -86,7 +93,7 @@ class Results(QObject):
         self.purchases: Derived[ToBuy] = Derived(
             "purchases", self._pool, self._of_purchases, _to_buy, needed=_never, forgetful=True
         )
-        self.all = (self.week, self.findings, self.curve, self.remedies, self.options, self.purchases)
+        self.all = (self.week, self.findings, self.curve, self.settled, self.remedies, self.options, self.purchases)
         for derived in self.all:
             derived.failed.connect(self.failure)
         self._stopped = False
@@ -173,10 +180,21 @@ class Results(QObject):
     def _shifted(self, what: str) -> None:
         if what == "room":
             self.curve.forget()
+            self.settled.forget()
             self.remedies.spoil()
             self.options.spoil()
         if what in ("room", "stage"):
             self.curve.check()
+            self.settled.check()
+
+    @property
+    def best_curve(self) -> TimingCurve | None:
+        """The first look at the room's curve; once the judge has settled it, and while nothing that it reads has
+        changed, that."""
+        first, settled = self.curve.value, self.settled.value
+        if settled is None or first is None or settled.room != first.room or settled.exact is not first.exact:
+            return first
+        return settled
 
     def stop(self) -> None:
         """Let go of everything under way and wait for the pool: the window closes."""
@@ -184,8 +202,9 @@ class Results(QObject):
         self._stopped = True
         for derived in self.all:
             derived.give_up()
-        self._pool.clear()
-        self._pool.waitForDone()
+        for pool in (self._pool, self._judges):
+            pool.clear()
+            pool.waitForDone()
 
 
 def _never() -> bool:
@@ -195,6 +214,10 @@ def _never() -> bool:
 
 def _curve(task: Task, project: Project, room: str) -> TimingCurve:
     return cached_curve(rehearse(project, TUNING_DAYS, SEED), room)
+
+
+def _settled(task: Task, project: Project, room: str) -> TimingCurve:
+    return tuned(project, room, TUNING_DAYS, SEED, task.should_continue, task.report_progress)
 
 
 def _remedies(task: Task, rehearsal: Rehearsal, room: str) -> list[Remedy]:

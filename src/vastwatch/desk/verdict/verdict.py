@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice import Finding, Option
+from vastwatch.advice.judge import dark_limit_min
 from vastwatch.advice.remedies import Remedy
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.needs import needs_of
@@ -128,8 +129,18 @@ class Verdict(QWidget):
         box.addWidget(row(self._title, self._basis, stretch=0))
         tr = self.tr
         rows = (
-            ("drops", tr("Dropped on somebody"), "×", tr("How often a day the light went off on somebody.")),
-            ("dark", tr("Left in the dark"), "min", tr("Minutes a day somebody needed light and had none.")),
+            (
+                "drops",
+                tr("Dropped on somebody"),
+                "×",
+                tr("How often a day the light went off on somebody, and how often they waved at it."),
+            ),
+            (
+                "dark",
+                tr("Left in the dark"),
+                "min",
+                tr("Minutes a day somebody needed light and had none; how often three waves did not help."),
+            ),
             (
                 "idle",
                 tr("Burning for nobody"),
@@ -196,9 +207,12 @@ class Verdict(QWidget):
         self._basis.setVisible(scores is not None)
         if scores is not None:
             assert room is not None
-            bad = scores.drops > needs_of(project, room).drops_per_week / 7.0 + 1e-9
-            self._scores["drops"].set(scores.drops, bad)
-            self._scores["dark"].set(scores.dark_min, bad and scores.dark_min > 1)
+            needs = needs_of(project, room)
+            waves = self.tr("{:.1f} waves").format(scores.waves) if scores.waves >= 0.05 else ""
+            self._scores["drops"].set(scores.drops, scores.drops > needs.drops_per_week / 7.0 + 1e-9, waves)
+            trips = self.tr("{:.1f} × to the switch").format(scores.trips) if scores.trips >= 0.05 else ""
+            dark = scores.dark_min > dark_limit_min(needs, scores.arrivals / DAYS)
+            self._scores["dark"].set(scores.dark_min, dark, trips)
             self._scores["idle"].set(scores.idle_h, aside=f"{scores.idle_kwh:.2f} kWh")
             median = "" if scores.first_median_s is None else self.tr("median {:.1f} s").format(scores.first_median_s)
             self._scores["first"].set(scores.first_p95_s, (scores.first_p95_s or 0) > 3, median)

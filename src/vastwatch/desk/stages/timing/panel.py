@@ -70,6 +70,8 @@ class TimingPanel(QWidget):
         box.addWidget(self._caution)
         box.addStretch(1)
         results.curve.changed.connect(self.refresh)
+        results.settled.changed.connect(self.refresh)
+        results.settled.progressed.connect(self._say_basis)
         focus.shift.connect(self._shifted)
         document.changed.connect(self._follow)
         self.refresh()
@@ -84,10 +86,23 @@ class TimingPanel(QWidget):
         presence = presence_of(self.document.project, self.focus.room or "")
         return None if presence is None else hold_of(presence.expr)
 
+    def _say_basis(self) -> None:
+        """On how many days the recommendation stands."""
+        curve, judging = self.results.best_curve, self.results.settled
+        if curve is None:
+            return
+        if curve.judged is not None:
+            self._basis.setText(self.tr("settled on {:.0f} weeks").format(len(curve.judged.seeds) * curve.days / 7))
+        elif judging.busy:
+            words = self.tr("{} days; other weeks {:.0f} %").format(curve.days, 100 * judging.progress)
+            self._basis.setText(words)
+        else:
+            self._basis.setText(self.tr("{} days").format(curve.days))
+
     def refresh(self) -> None:
         """Show the room's curve, or say why there is none."""
         room = self.focus.room
-        curve = self.results.curve.value
+        curve = self.results.best_curve
         name = find(self.document.project.rooms, room).name if room else self.tr("No room selected")
         self._title.setText(self.tr("Presence in {}").format(name.lower()) if room else name)
         has = curve is not None and curve.room == room
@@ -103,14 +118,14 @@ class TimingPanel(QWidget):
                 else _sentence(self.results.curve.words) or self.tr("Select a room with presence to see its curve.")
             )  # fmt: skip
             return
-        self._basis.setText(self.tr("{} days").format(curve.days))
+        self._say_basis()
         self.plot.show_curve(curve)
         self._reason.setText(curve.reason)
         self._use.setText(self.tr("Hold for {}").format(duration_words(curve.recommended_s)))
         self._follow()
 
     def _follow(self, *_: object) -> None:
-        hold, curve = self._hold(), self.results.curve.value
+        hold, curve = self._hold(), self.results.best_curve
         if hold is None or curve is None or curve.room != self.focus.room:
             return
         self.plot.set_mark(hold)
@@ -130,8 +145,8 @@ class TimingPanel(QWidget):
         self.document.apply(new, f"Hold {presence.name.lower()} for {duration_words(seconds)}", f"hold-{presence.id}")
 
     def _take_recommended(self) -> None:
-        if self.results.curve.value is not None:
-            self._drag(self.results.curve.value.recommended_s)
+        if (curve := self.results.best_curve) is not None:
+            self._drag(curve.recommended_s)
 
 
 def _sentence(words: str) -> str:
