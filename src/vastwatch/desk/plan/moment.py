@@ -26,8 +26,8 @@ def show_moment(state: PlanState, focus: Focus, rehearsal: Rehearsal | None) -> 
     for ident, levels in rehearsal.house.outputs.items():
         if (level := float(levels.at(t))) > 0:
             state.lit[ident] = level
-    recording = rehearsal.recording
-    state.reporting = frozenset(i for i in recording.sensors if recording.report(i).at(t))
+    house = rehearsal.house
+    state.reporting = frozenset(i for i in rehearsal.recording.sensors if house.report(i).at(t))
     order = levels_in_order(rehearsal.project)
     for track in rehearsal.truth.tracks:
         where = rehearsal.truth.where(track, t)
