@@ -17,11 +17,12 @@ import shapely
 from msgspec.structs import replace
 
 from timed import median_s, say
-from vastwatch.advice.timing import curves, tunable
+from vastwatch.advice.curves import curves
 from vastwatch.control.house import concluded
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import rehearse
+from vastwatch.rehearsal.reactors import start_and_keep
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.sensing.coverage import notice_times, room_mask
 from vastwatch.sensing.model import mount
@@ -122,7 +123,7 @@ def test_following_a_changed_hold_time(demo):
 @pytest.mark.parametrize("room", ["throwing", "sitting"])
 def test_the_timing_curve_against_a_thousand_holds_one_by_one(demo, room):
     r = rehearse(demo, 28, 1)
-    start, keep = (concluded(e, r.recording) for e in tunable(presence_of(demo, room).expr))
+    start, keep = (concluded(e, r.recording) for e in start_and_keep(presence_of(demo, room).expr))
     awake, dark = r.awake(room), r.house.dark(room)
     need, nobody = awake & dark, dark - awake
     holds = np.linspace(0.5, 3600, 1000)

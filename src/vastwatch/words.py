@@ -24,8 +24,8 @@ def duration_words(seconds: float) -> str:
 
 
 def about_words(seconds: float) -> str:
-    """A rough figure: to ten seconds from a minute on, to minutes from ten minutes on."""
-    step = 60.0 if seconds >= 600 else 10.0 if seconds >= 60 else 1.0
+    """A rough figure: to ten seconds from a minute on, to minutes from ten minutes on, to hours from ten hours on."""
+    step = 3600.0 if seconds >= 36_000 else 60.0 if seconds >= 600 else 10.0 if seconds >= 60 else 1.0
     return duration_words(round(seconds / step) * step)
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -11,10 +13,12 @@ from msgspec.structs import replace
 from samples import device, make_room, shelf_at
 from vastwatch.advice import choose, findings, timing_curve
 from vastwatch.advice.curves import curves
-from vastwatch.advice.findings import Finding, hold_for, hours_per_drop, spot_wait_s
+from vastwatch.advice.findings import Finding, spot_wait_s
 from vastwatch.advice.judge import legal_holds, settable_holds
 from vastwatch.advice.remedies import mount_points, remedies
+from vastwatch.advice.silences import hold_for, hours_per_drop
 from vastwatch.advice.timing import _knee, curve_of
+from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.design.edits.removing import counted, remove
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.needs import needs_of, wakeful_spots
@@ -28,6 +32,7 @@ from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.sensing.coverage import spot_notice_s
+from vastwatch.sensing.figures import MINOR_MOTION
 from vastwatch.signals import Signal
 
 END = 1000.0
@@ -160,23 +165,49 @@ def test_a_spot_that_is_hardly_seen_is_found_with_its_figure(room):
     assert any("radar" in r.text for r in found.remedies)
 
 
-def test_hours_per_drop_and_the_hold_for_them_are_inverse():
-    for wait in (20.0, 58.0, 300.0, 1e4, 1e6):
-        hold = hold_for(wait, 20.0)
-        assert hours_per_drop(wait, hold) == pytest.approx(20.0)
-    # A month of drawn notices agrees: the light burns until a gap has outlasted the hold.
-    rng = np.random.default_rng(2)
-    for wait, hold in ((58.0, 200.0), (500.0, 120.0)):
-        gaps = rng.exponential(wait, 400_000)
-        lit = np.minimum(gaps, hold).sum() / 3600
-        assert lit / (gaps > hold).sum() == pytest.approx(hours_per_drop(wait, hold), rel=0.03)
-    # The less somebody is noticed, the sooner the light drops, and the longer a hold would have to be.
-    waits = [10.0, 100.0, 1e3, 1e4, 1e5, 1e7]
-    assert sorted(waits, key=lambda w: -hours_per_drop(w, 120.0)) == waits
-    assert sorted(waits, key=lambda w: hold_for(w, 20.0)) == waits
-    assert hours_per_drop(1e9, 120.0) == pytest.approx(hours_per_drop(float("inf"), 120.0), rel=1e-6)
-    assert hours_per_drop(float("inf"), 60.0) == pytest.approx(1 / 60)
-    assert hold_for(float("inf"), 20.0) == float("inf")
+@pytest.mark.parametrize("activity", ["hands-on", "washing", "desk", "reading", "passing"])
+def test_hours_per_drop_against_lives_lived_one_gap_after_another(activity):
+    moves = MINOR_MOTION[activity]
+    rng = np.random.default_rng(3)
+    gaps = np.exp(np.log(moves.median_s) + moves.sigma * rng.standard_normal(1_500_000))
+    for chance in (1.0, 0.4, 0.08):
+        noticed = np.diff(np.cumsum(gaps)[rng.random(len(gaps)) < chance])
+        wait = 1 / (moves.rate * chance)
+        for hold in (2.0 * moves.median_s, 0.5 * wait, 2.5 * wait):
+            long = noticed > hold
+            if long.sum() < 2000:
+                continue
+            lived = np.minimum(noticed, hold).sum() / long.sum() / 3600
+            assert hours_per_drop(wait, hold, activity) == pytest.approx(lived, rel=0.05)
+            assert hold_for(wait, hours_per_drop(wait, hold, activity), activity) == pytest.approx(hold, rel=1e-3)
+
+
+def test_what_is_seen_at_rest_comes_at_random():
+    """Somebody whom a radar finds far more often than they move: then it is w (e^(T / w) - 1)."""
+    for wait, hold in ((2.0, 10.0), (5.0, 20.0)):
+        at_random = wait * math.expm1(hold / wait) / 3600
+        assert hours_per_drop(wait, hold, "sleeping") == pytest.approx(at_random, rel=0.05)
+
+
+def test_less_noticed_is_a_shorter_light_and_a_longer_hold():
+    waits = [2.0, 20.0, 60.0, 200.0, 2000.0, 1e6]
+    for activity in ("desk", "reading"):
+        hours = [hours_per_drop(w, 120.0, activity) for w in waits]
+        assert hours == sorted(hours, reverse=True)
+        holds = [hold_for(w, 5.0, activity) for w in waits]
+        assert holds == sorted(holds)
+        assert all(
+            np.diff([hours_per_drop(w, h, activity) for h in (5, 60, 600, 5000, 20_000)]).min() >= 0 for w in waits[:4]
+        )
+        assert hours_per_drop(1e9, 120.0, activity) == pytest.approx(120 / 3600, rel=0.1)
+        assert hours_per_drop(math.inf, 60.0, activity) == pytest.approx(1 / 60)
+        assert hold_for(math.inf, 20.0, activity) == math.inf
+
+
+def test_a_desk_is_not_what_random_notices_would_make_it():
+    """Noticed once a minute at a desk, held for 7 min: two hours a drop, and not twenty."""
+    at_random = 59.5 * math.expm1(420 / 59.5) / 3600
+    assert at_random > 19 and hours_per_drop(59.5, 420.0, "desk") == pytest.approx(1.9, abs=0.1)
 
 
 def test_next_door_is_seen_only_through_an_open_door(room):
@@ -267,7 +298,8 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     spot = find(demo.spots, "desk-spot")
     assert best.waits["desk-spot"] == pytest.approx(spot_notice_s(best.project, best.placed[1].id, spot))
     assert best.hold_s >= 30
-    assert hours_per_drop(best.waits["desk-spot"], best.hold_s) >= 20 or best.hold_s == 30
+    wanted = hours_between_drops(demo, spot)
+    assert hours_per_drop(best.waits["desk-spot"], best.hold_s, spot.activity) >= wanted or best.hold_s == 30
     pir = next(o for o in options if o.device.id == "pir-ceiling-6")
     assert pir.hold_s > 5 * best.hold_s
     assert "so a hold of" in pir.reason

@@ -18,9 +18,10 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H
-from vastwatch.advice.findings import RISK_HOURS, WALKER_SHARE, hold_for
+from vastwatch.advice.findings import WALKER_SHARE
 from vastwatch.advice.mounting import places, power_misfit
 from vastwatch.advice.room_now import RoomNow
+from vastwatch.advice.silences import hold_for
 from vastwatch.design.edits.sensors import add_sensor, joins_presence
 from vastwatch.design.project import Project, find, put
 from vastwatch.design.records import Sensor
@@ -65,7 +66,7 @@ class Option:
     """One device type for a room, at its best place. `misses`: what disqualifies it, in sentences; none if it does.
 
     `walker_share`: of the room, within `walker_s`. `waits`: per spot id the mean wait with all that serves the room.
-    `hold_s`: the hold with which the worst spot drops less than once in RISK_HOURS; inf where none would.
+    `hold_s`: the hold with which the worst spot drops no more often than the room's needs allow; inf where none would.
     `price`: 0 for one that is owned and not yet placed; `rank_cost`: what it is put in order by, less is better.
     """
 
@@ -170,13 +171,16 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     misses = []
     needs = now.needs
     by_spot = {s.id: float(w) for s, w in zip(now.spots, waits)}
-    worst = max(now.spots, key=lambda s: by_spot[s.id], default=None)
+    holds = {
+        s.id: hold_for(by_spot[s.id], hours, s.activity) for s, hours in zip(now.spots, now.between_drops_h)
+    }  # fmt: skip
+    worst = max(now.spots, key=lambda s: (holds[s.id], by_spot[s.id]), default=None)
     hold = SHORTEST_HOLD_S
     reason = "With what hangs there, a walker" if now.served else "A walker"
     reason += f" is noticed within {needs.notice_s:g} s in {100 * share:.0f} % of the room"
     if worst is not None:
         wait = by_spot[worst.id]
-        hold = max(hold_for(wait, RISK_HOURS), SHORTEST_HOLD_S)
+        hold = max(holds[worst.id], SHORTEST_HOLD_S)
         noticed = f"noticed {never_words(wait)}" if math.isfinite(wait) else "never noticed"
         reason += f"; at the {worst.name} {_somebody(worst)} is {noticed}"
         if hold > needs.hold_max_s:
@@ -232,10 +236,12 @@ def _adds(now: RoomNow, waits: np.ndarray, share: float) -> bool:
     with np.errstate(divide="ignore"):
         before = np.where(now.rates > 0, 1.0 / now.rates, math.inf)
 
-    def hold(worst: float) -> float:
-        return min(max(hold_for(worst, RISK_HOURS), SHORTEST_HOLD_S), CAPPED_S)
+    def hold(waits: np.ndarray) -> float:
+        each = zip(waits, now.between_drops_h, now.spots)
+        longest = max(hold_for(float(w), hours, s.activity) for w, hours, s in each)
+        return min(max(longest, SHORTEST_HOLD_S), CAPPED_S)
 
-    shorter = len(waits) > 0 and hold(float(waits.max())) < (1 - ADDS_HOLD) * hold(float(before.max()))
+    shorter = len(waits) > 0 and hold(waits) < (1 - ADDS_HOLD) * hold(before)
     return shorter or share > now.own_share + ADDS_SHARE
 
 

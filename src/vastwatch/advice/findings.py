@@ -13,6 +13,8 @@ import numpy as np
 
 from vastwatch.advice import plan_checks, wiring_checks
 from vastwatch.advice.finding import ORDER, Advice, Finding
+from vastwatch.advice.silences import hold_for, hours_per_drop
+from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
 from vastwatch.design.places import called, room_of
@@ -26,8 +28,8 @@ from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.site.building import Room, Spot
 from vastwatch.words import about_words, capital, duration_words, never_words
 
-# A spot where the light drops more often than once in so many hours in the light there is a risk, and is wrong.
-RISK_HOURS, WRONG_HOURS = 20.0, 2.0
+# A spot where the light drops more often than the room's needs allow in all is a risk; so many times as often, wrong.
+WRONG_TIMES = 4.0
 # Noticed so many holds apart, somebody sits in the dark most of the time.
 HARDLY = 3.0
 # A walker should be noticed in time over at least this share of the room.
@@ -54,25 +56,6 @@ def spot_wait_s(project: Project, sensors: list[str], spot: Spot) -> float:
     return 1.0 / rate if rate > 0 else float("inf")
 
 
-def hours_per_drop(wait: float, hold: float) -> float:
-    """Hours in the light per drop, for notices at random, `wait` seconds apart on average, and a hold in seconds.
-
-    From a notice on, the first silence longer than T ends after w (e^(T / w) - 1) on average; that tends to T for
-    somebody who is hardly ever noticed. What comes after the drop does not count: they wave, or sit in the dark, and
-    neither makes the hold any better. Real movements cluster more, so that it is an upper bound.
-    """
-    if not math.isfinite(wait):
-        return hold / 3600.0
-    return wait * math.expm1(min(hold / wait, 700.0)) / 3600.0
-
-
-def hold_for(wait: float, hours: float) -> float:
-    """The hold in seconds with which a drop comes once in so many hours in the light; the inverse of the above."""
-    if not math.isfinite(wait):
-        return math.inf
-    return wait * math.log1p(3600.0 * hours / wait)
-
-
 def _keepers(project: Project, room: str) -> list[str]:
     presence = presence_of(project, room)
     return [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
@@ -85,11 +68,12 @@ def _unseen_spots(project: Project) -> Iterator[Finding]:
         if presence is None or hold is None or not needs_of(project, room).stays:
             continue
         for spot in wakeful_spots(project, room.id):
+            allowed = hours_between_drops(project, spot)
             wait = spot_wait_s(project, _keepers(project, room.id), spot)
-            hours = hours_per_drop(wait, hold)
-            if hours >= RISK_HOURS:
+            hours = hours_per_drop(wait, hold, spot.activity)
+            if hours >= allowed:
                 continue
-            bad = hours < WRONG_HOURS
+            bad = hours < allowed / WRONG_TIMES
             text = f"{capital(called(project, spot))}, {spot.posture}: noticed {never_words(wait)}; with a hold of "
             if math.isfinite(wait) and wait > HARDLY * hold:
                 text += f"{duration_words(hold)} the light drops soon after they have settled, and stays off."
@@ -98,9 +82,8 @@ def _unseen_spots(project: Project) -> Iterator[Finding]:
             else:
                 text += f"{duration_words(hold)} the light drops on whoever stays longer."
             remedies = [Advice("Let a radar that sees this spot keep presence on.")]
-            enough = hold_for(wait, RISK_HOURS)
-            if enough <= 3600:
-                remedies.append(Advice(f"Hold for {duration_words(math.ceil(enough / 60.0) * 60.0)} at the least."))
+            if hold_for(wait, allowed, spot.activity) <= needs_of(project, room).hold_max_s:
+                remedies.append(Advice("Hold it longer: Timing says how long."))
             remedies.append(Advice("Turn or move a sensor so that it looks at this spot, without furniture between."))
             yield Finding(
                 "spot-unseen",

@@ -8,6 +8,7 @@ from datetime import date
 import numpy as np
 
 from vastwatch.advice.remedies import mount_points
+from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.design.needs import needs_of, wakeful_spots
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
@@ -38,6 +39,7 @@ class RoomNow:
         self.project, self.room = project, room
         self.needs = needs_of(project, room)
         self.spots = wakeful_spots(project, room.id) if self.needs.stays else []
+        self.between_drops_h = [hours_between_drops(project, s) for s in self.spots]
         outline = np.asarray(room.outline, float)
         cell = max(CELL, math.sqrt(polygons.area(outline) / MOST_CELLS))
         grid = grid_over([outline], cell)

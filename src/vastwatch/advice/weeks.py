@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.curves import ByHand, Curve, Waving
@@ -15,6 +16,7 @@ from vastwatch.control.house import concluded
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.reactions import Stretches, Waved
 from vastwatch.control.recording import Recording
+from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import presence_of
@@ -23,6 +25,7 @@ from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.reactors import occupied, sensors_read, start_and_keep, waving_at
 from vastwatch.rehearsal.run import record
 from vastwatch.signals import Calendar, Signal
+from vastwatch.site.building import Spot
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,6 +80,31 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
     asked = waving_at(project, presence, truth, recording, dark)
     who, sensors = (None, ()) if asked is None else asked[2:]
     return _waving(start, keep, awake, dark, who, sensors, truth.calendar)
+
+
+# Where nobody needs light the light may go off on somebody once in so many hours of it.
+HOURS_BETWEEN_DROPS = 20.0
+# Days that tell how long light is needed in a week.
+USUAL_DAYS = 7
+
+
+def hours_between_drops(project: Project, spot: Spot) -> float:
+    """How many hours of light somebody needs at a spot in a week, for each drop that its room's needs allow."""
+    truth = simulate_days(project, USUAL_DAYS, 1)
+    needed = _needed_h(truth, spot.id, darkness(project, truth.calendar)[spot.room])
+    allowed = needs_of(project, find(project.rooms, spot.room)).drops_per_week
+    return needed / max(allowed, 1e-6) if needed > 0 else HOURS_BETWEEN_DROPS
+
+
+@kept
+def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
+    rows = [np.empty((0, 2))]
+    places = [k for k, s in enumerate(truth.spots) if s.id == spot]
+    for track in truth.tracks:
+        at = np.isin(track.spot, places)
+        if track.person.kind != "pet" and at.any():
+            rows.append(np.column_stack([track.arrive[at], track.leave[at]]))
+    return (Signal.from_intervals(np.concatenate(rows), 0.0, truth.end) & dark).total() / 3600.0
 
 
 @kept
