@@ -303,6 +303,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"rooms": {ROOM: [{"device", "does", "price", "hold_s", "walker_share", "reason", "fails", "at", "yaw"}]}}`."""
     from vastwatch.advice import choose
+    from vastwatch.advice.choose import does_already
 
     rooms = [r for r in project.rooms if args.room in (None, r.id)]
     if not rooms:
@@ -320,7 +321,9 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             for o in options
         ]  # fmt: skip
         best = options[0] if options else None
-        if best is None or best.misses:
+        if does_already(options):
+            lines.append(f"{room.name}: what hangs there does; no single type adds to it.")
+        elif best is None or best.misses:
             lines.append(f"{room.name}: no single type does.")
         else:
             lines.append(f"{room.name}: {best.device.name}. {best.reason}")

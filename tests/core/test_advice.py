@@ -12,8 +12,9 @@ from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
 from vastwatch.advice import choose, findings, timing_curve
+from vastwatch.advice.choose import does_already
 from vastwatch.advice.curves import curves
-from vastwatch.advice.findings import Finding, spot_wait_s
+from vastwatch.advice.findings import Finding, spot_wait_s, walked
 from vastwatch.advice.judge import legal_holds, settable_holds
 from vastwatch.advice.remedies import mount_points, remedies
 from vastwatch.advice.silences import hold_for, hours_per_drop
@@ -29,6 +30,7 @@ from vastwatch.design.records import AllOf, Hold, Not, Presence, Report, Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.files import load_demo
 from vastwatch.files.check import faults_of
+from vastwatch.people.routes import in_the_way
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.sensing.coverage import spot_notice_s
@@ -369,3 +371,24 @@ def test_no_figure_of_a_curve_is_less_than_none():
     curve = timing_curve(load_demo(), "throwing", days=7)
     for hold in np.geomspace(1, 7000, 400):
         assert all(str(v)[0] != "-" for v in curve.at(float(hold)))
+
+
+def test_walkers_are_judged_where_somebody_can_walk(room):
+    points = np.array([[1.0, 1.0], [2.5, 2.0], [4.0, 3.0]])
+    shelf, rug = shelf_at(2.0, 1.5, 3.0, 2.5), replace(shelf_at(0.5, 0.5, 1.5, 1.5, 0.02), id="rug")
+    lamp = replace(shelf_at(3.5, 2.5, 4.5, 3.5, 2.4), id="high", z0=2.0)
+    assert in_the_way((shelf, rug, lamp), points).tolist() == [False, True, False]
+    # A sensor that sees all but what is inside the shelf sees all of where people walk.
+    full = replace(room, furnishings=(shelf,))
+    cells = walked(full.rooms, full.furnishings, full.rooms[0])
+    bare = walked(room.rooms, (), room.rooms[0])
+    assert (bare.sum() - cells.sum()) * 0.05**2 == pytest.approx(1.0, abs=0.06)
+    everywhere = replace(shelf, outline=room.rooms[0].outline)
+    assert walked(room.rooms, (everywhere,), room.rooms[0]).sum() == bare.sum()
+
+
+def test_a_room_that_is_served_well_is_said_to_be(demo):
+    assert does_already(choose(demo, "sitting"))
+    # Not, where nothing hangs or where something would help.
+    bare = replace(demo, sensors=(), presences=())
+    assert not does_already(choose(bare, "sitting")) and not does_already(choose(demo, "throwing"))

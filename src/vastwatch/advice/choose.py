@@ -54,6 +54,8 @@ ADDS_HOLD, ADDS_SHARE = 0.1, 0.03
 # Noticing walkers in so much of the rooms next door within the time wanted here is worth a word, and each square metre
 # is reckoned so much money when types are put in order.
 SPILL_M2, PRICE_PER_SPILL_M2 = 1.0, 1.0
+# Why a type is not offered where what hangs there does.
+ADDS_NOTHING = "adds nothing to what hangs there already"
 # This protection is what rain asks for.
 RAIN = "IP44"
 # A false report an hour is reckoned so much money when types are put in order, and so many minutes of waiting when
@@ -108,6 +110,11 @@ def choose(project: Project, room_id: str, types: Sequence[DeviceType] | None = 
     good: dict[tuple[str, bool], list[tuple[float, float]]] = {}
     options = [o for d in sensing if (o := _best(now, d, good)) is not None]
     return sorted(options, key=lambda o: (bool(o.misses), len(o.misses), o.rank_cost))
+
+
+def does_already(options: Sequence[Option]) -> bool:
+    """Whether what hangs in the room does: whatever would do by itself adds nothing to it."""
+    return not any(not o.misses for o in options) and any(o.misses == (ADDS_NOTHING,) for o in options)
 
 
 class Spare(NamedTuple):
@@ -194,7 +201,7 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     if not joins_presence(device, now.room):
         misses.insert(0, "says nothing of who is there by itself: a fact for rules to use")
     elif now.served and not _adds(now, waits, share):
-        misses.append("adds nothing to what hangs there already")
+        misses.append(ADDS_NOTHING)
     misses += _place_fails(now, device, mounted)
     if not misses and device.through_walls:
         # Walls stop most; what sees through them and would do is also asked about what moves next door.

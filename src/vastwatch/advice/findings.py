@@ -10,6 +10,7 @@ import math
 from collections.abc import Iterator
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vastwatch.advice import plan_checks, wiring_checks
 from vastwatch.advice.finding import ORDER, Advice, Finding
@@ -22,10 +23,11 @@ from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.devices import PirType
-from vastwatch.people.routes import route
+from vastwatch.memo import kept
+from vastwatch.people.routes import in_the_way, route
 from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_mask, spot_notice_s
 from vastwatch.sensing.families.pir import contrast_factor
-from vastwatch.site.building import Room, Spot
+from vastwatch.site.building import Furnishing, Room, Spot
 from vastwatch.words import about_words, capital, duration_words, never_words
 
 # A spot where the light drops more often than the room's needs allow in all is a risk; so many times as often, wrong.
@@ -113,7 +115,7 @@ def _walkers(project: Project) -> Iterator[Finding]:
         for sensor in _keepers(project, room.id):
             if find(project.sensors, sensor).level != room.level:
                 continue
-            notice = coverage(project, sensor, "across").notice_s[room_mask(project.rooms, room)]
+            notice = coverage(project, sensor, "across").notice_s[walked(project.rooms, project.furnishings, room)]
             best = notice if best is None else np.minimum(best, notice)
         if best is None or len(best) == 0:
             continue
@@ -126,6 +128,17 @@ def _walkers(project: Project) -> Iterator[Finding]:
                 f"{within:g} s.",
                 (Advice("Aim a sensor across the way people walk, or add one that starts."),), room.id,
             )  # fmt: skip
+
+
+@kept
+def walked(rooms: tuple[Room, ...], furnishings: tuple[Furnishing, ...], room: Room) -> NDArray[np.bool_]:
+    """The cells of a room on its level's grid over which somebody can walk; all of them in a room full of furniture."""
+    mask, points = room_mask(rooms, room), level_grid(rooms, room.level).points
+    cells = np.flatnonzero(mask)
+    free = cells[~in_the_way((f for f in furnishings if f.level == room.level), points[cells])]
+    out = np.zeros(mask.size, bool)
+    out[free if len(free) else cells] = True
+    return out.reshape(mask.shape)
 
 
 def _spill(project: Project) -> Iterator[Finding]:

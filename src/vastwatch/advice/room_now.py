@@ -17,6 +17,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
+from vastwatch.people.routes import in_the_way
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, Stayer
 from vastwatch.sensing.hazards import false_rate, resolved
@@ -46,7 +47,10 @@ class RoomNow:
         x0, y0, x1, y1 = polygons.bounds(room.outline)
         # Sensors hang a little inside; the frame holds the walls around as well.
         self.bounds = (x0 - 0.3, y0 - 0.3, x1 + 0.3, y1 + 0.3)
-        self.cells = np.asfortranarray(grid.points[grid.mask(room.outline).ravel()])
+        cells = grid.points[grid.mask(room.outline).ravel()]
+        # Nobody walks inside a wardrobe.
+        walked = cells[~in_the_way((f for f in project.furnishings if f.level == room.level), cells)]
+        self.cells = np.asfortranarray(walked if len(walked) else cells)
         self.at = np.array([s.at for s in self.spots], float).reshape(-1, 2)
         self.facing = np.array([s.facing for s in self.spots], float)
         self.minor_motion = np.array([MINOR_MOTION[s.activity].rate for s in self.spots], float)

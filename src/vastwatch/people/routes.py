@@ -7,6 +7,7 @@ moved in one room changes the route in that room only. Where furniture bars a ro
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 from threading import Lock
@@ -90,6 +91,20 @@ def floor_of(
     for f in stairs_up_to_here:
         _block_area(free, grid, f, 0.0)
     return floor(grid, free)
+
+
+def in_the_way(furnishings: Iterable[Furnishing], points: Array) -> NDArray[np.bool_]:
+    """Which of (n, 2) points of a level nobody can walk over, because a piece of furniture stands there."""
+    out = np.zeros(len(points), bool)
+    for f in furnishings:
+        if f.kind != "stair" and f.z0 < OVERHEAD and f.z1 > STEP_OVER:
+            x0, y0, x1, y1 = polygons.bounds(f.outline)
+            near = np.flatnonzero(
+                (points[:, 0] >= x0) & (points[:, 0] <= x1) & (points[:, 1] >= y0) & (points[:, 1] <= y1)
+            )
+            if len(near):
+                out[near] |= polygons.contains(np.asarray(f.outline, float), points[near])
+    return out
 
 
 def solid_stretches(wall: Wall, gaps: list[Opening]) -> list[tuple[Array, Array]]:

@@ -288,6 +288,9 @@ class Window(QMainWindow):
             self.status.hint(self._hint())
         if what in ("level", "placing"):
             self._show_beginning()
+        if what == "placing" and self.focus.placing is None:
+            # What was said of the tool goes with it.
+            self.status.acted()
         if what in ("time", "day", "stage", "incident"):
             self._clock()
 

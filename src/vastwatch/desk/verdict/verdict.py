@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice import Finding, Option
+from vastwatch.advice.choose import does_already
 from vastwatch.advice.judge import dark_limit_min
 from vastwatch.advice.remedies import Remedy
 from vastwatch.control.outputs.handler import handler_of
@@ -424,7 +425,10 @@ class Verdict(QWidget):
         self._story_box.addWidget(row(label(self.tr("Would do here"), "head"), label(head, "soft"), stretch=0))
         for k, option in enumerate(fit[:SHOWN_OPTIONS]):
             self._story_box.addWidget(self._option(option, k == 0))
-        if not fit:
+        if does_already(judged.value):
+            words = self.tr("What hangs here does already; nothing on the shelf adds to it.")
+            self._story_box.addWidget(label(words, "soft", True))
+        elif not fit:
             self._story_box.addWidget(label(self.tr("None alone does; the nearest:"), "soft"))
             for option in failed[:2]:
                 self._story_box.addWidget(self._option(option, False))
