@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 import math
 
 import ezdxf
+import numpy as np
 import pytest
 
 import drawn_plans
@@ -378,3 +380,54 @@ def test_contours_are_where_the_map_says(demo):
                 assert near.min() <= limit * 1.001 and near.max() >= limit * 0.999
                 checked += 1
     assert checked > 20
+
+
+def stretched(monkeypatch, rng) -> None:
+    """The same office with each stretch between walls longer or shorter, and each opening as wide somewhere along it."""
+
+    def warp(cuts, least):
+        lengths = np.maximum(np.diff(cuts) * rng.uniform(0.9, 1.5, len(cuts) - 1), least)
+        to = np.concatenate([[0.0], np.cumsum(np.round(lengths, 2))])
+        return lambda v: float(np.interp(v, cuts, to))
+
+    x, y = warp([0, 4, 5, 6, 9, 14], 1.3), warp([0, 4, 5.6, 9], 1.6)
+
+    def point(p):
+        return x(p[0]), y(p[1])
+
+    def gap(g: Gap) -> Gap:
+        a, b = point(g.a), point(g.b)
+        middle = point(at(g, (g.begin + g.end) / 2, 0.0))
+        s, half = math.dist(a, middle), (g.end - g.begin) / 2
+        return g._replace(a=a, b=b, begin=s - half, end=s + half)
+
+    def wall(w):
+        return tuple(point(p) for p in w)
+
+    rooms = {n: (x(a), y(b), x(c), y(d)) for n, (a, b, c, d) in drawn_plans.ROOMS.items()}
+    new = {
+        "ROOMS": rooms, "AREAS": {n: (c - a) * (d - b) for n, (a, b, c, d) in rooms.items()},
+        "OUTSIDE": [wall(w) for w in drawn_plans.OUTSIDE], "INSIDE": [wall(w) for w in drawn_plans.INSIDE],
+        "DOORS": [(gap(g), *more) for g, *more in DOORS], "WINDOWS": [gap(g) for g in WINDOWS],
+        "ARCHWAY": gap(ARCHWAY),
+    }  # fmt: skip
+    for name, value in new.items():
+        monkeypatch.setattr(drawn_plans, name, value)
+
+
+@pytest.mark.parametrize("seed", range(16))
+def test_other_offices_in_other_hands(seed, monkeypatch, tmp_path):
+    """Rooms of sizes and hands drawn at random: each room, and each opening where it is."""
+    rng = np.random.default_rng(seed)
+    stretched(monkeypatch, rng)
+    habit = dataclasses.replace(HABITS[int(rng.integers(len(HABITS)))], furniture=False)
+    path = drawn_plans.draw(habit, tmp_path / "office.dxf")
+    drawing = read_drawing(path)
+    project = bring_in(bare(), "g", drawing, usual_layers(drawing), drawing.guessed_unit()).project
+    areas = {room.name: polygons.area(room.outline) for room in project.rooms}
+    assert areas == pytest.approx(drawn_plans.AREAS, abs=0.2), habit.name
+    places = [place(project, o) for o in project.openings]
+    gaps = [d[0] for d in drawn_plans.DOORS] + drawn_plans.WINDOWS + [drawn_plans.ARCHWAY]
+    assert len(places) == len(gaps)
+    for g in gaps:
+        assert min(math.dist(middle(g), p) for p in places) < 0.08, (habit.name, g)
