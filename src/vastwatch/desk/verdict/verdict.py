@@ -5,9 +5,8 @@ from __future__ import annotations
 from functools import partial
 from html import escape
 
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice import Finding, Option
 from vastwatch.advice.choose import does_already
@@ -25,89 +24,16 @@ from vastwatch.desk.shell.parts import LinkCard, clear, column, label, line, pla
 from vastwatch.desk.shell.results import DAYS, Results
 from vastwatch.desk.shell.steps import level_of
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
+from vastwatch.desk.verdict.chain_view import ChainView
 from vastwatch.desk.verdict.inspector import Inspector
+from vastwatch.desk.verdict.score import Score
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.causes import Chain, explain
+from vastwatch.rehearsal.causes import explain
 from vastwatch.site.building import Room
 
 # More findings than this are folded away until asked for; fewer while another record than the room is inspected.
 SHOWN_FINDINGS, SHOWN_BESIDE = 3, 1
 SHOWN_OPTIONS = 3
-
-
-class Score(QWidget):
-    """One line: words at the left, a large figure with its unit at the right."""
-
-    def __init__(self, words: str, unit: str, theme: Theme, why: str) -> None:
-        super().__init__()
-        self.theme = theme
-        self._value, self._unit = QLabel("–"), label(unit, "soft")
-        self._bad = False
-        self._value.setFont(font(20, 600))
-        self._value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self._unit.setFixedWidth(26)
-        self.setToolTip(why)
-        box = QHBoxLayout(self)
-        box.setContentsMargins(0, 1, 0, 1)
-        box.setSpacing(5)
-        self._aside = label("", "soft")
-        box.addWidget(label(words), 1)
-        box.addWidget(self._aside)
-        box.addSpacing(4)
-        box.addWidget(self._value)
-        box.addWidget(self._unit)
-
-    def set(self, value: float | None, bad: bool = False, aside: str = "") -> None:
-        """Show a figure, in red when it is bad, with a lesser one beside it."""
-        self._aside.setText(aside)
-        if value is None:
-            text = "–"
-        elif 0 < value < 0.05:
-            text = f"{value:.2f}"
-        else:
-            text = f"{value:.1f}" if value < 100 else f"{value:.0f}"
-        self._value.setText(text)
-        if bad != self._bad:
-            self._bad = bad
-            colour = self.theme.dropped if bad else self.theme.ink
-            self._value.setStyleSheet(f"color: {colour.name()};")
-
-
-class ChainView(QWidget):
-    """The chain of causes: linked cards, each naming a record that can be gone to."""
-
-    def __init__(self, chain: Chain, theme: Theme, go) -> None:  # type: ignore[no-untyped-def]
-        super().__init__()
-        self.theme = theme
-        box = QVBoxLayout(self)
-        box.setContentsMargins(16, 0, 0, 0)
-        box.setSpacing(5)
-        self._cards = []
-        for link in chain.links:
-            card = LinkCard(f"{link.what}: {link.value}, {link.text}")
-            inner = QVBoxLayout(card)
-            inner.setContentsMargins(9, 5, 9, 6)
-            inner.setSpacing(0)
-            # A long name takes two lines: the panel keeps its width.
-            what = label(link.what, "head", True)
-            inner.addWidget(row(what, label(link.value, "soft"), stretch=0))
-            inner.addWidget(label(link.text, "soft", True))
-            card.chosen.connect(partial(go, link.record))
-            box.addWidget(card)
-            self._cards.append(card)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ys = [c.geometry().center().y() for c in self._cards]
-        if not ys:
-            return
-        red = self.theme.dropped
-        p.setPen(QPen(red, 1.3))
-        p.drawLine(QPointF(5, ys[0]), QPointF(5, ys[-1]))
-        for k, y in enumerate(ys):
-            p.setBrush(red if k in (0, len(ys) - 1) else self.theme.panel)
-            p.drawEllipse(QPointF(5, y), 3.6, 3.6)
 
 
 class Verdict(QWidget):
