@@ -92,6 +92,9 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--room", required=True, help="the room's id")
     sub.add_argument("--days", type=_days, default=28)
     sub.add_argument("--seed", type=int, default=1)
+    sub = command("trial", "somebody stays at a spot a hundred times: what the light does over them")
+    sub.add_argument("--spot", required=True, help="the spot's id")
+    sub.add_argument("--minutes", type=_minutes, default=120.0, help="how long they stay, 1 to 1440")
     sub = command("advise", "which device types would do in each room, and why the others would not")
     sub.add_argument("--room", help="only this room's id")
     sub = command("buy", "the next best purchase for the whole building, or a set to begin with")
@@ -124,6 +127,16 @@ def _money(text: str) -> float:
     if not 0 <= value < 1e9:
         raise argparse.ArgumentTypeError("budget: from 0 on")
     return value
+
+
+def _minutes(text: str) -> float:
+    try:
+        minutes = float(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a number of minutes") from None
+    if not 1 <= minutes <= 1440:
+        raise argparse.ArgumentTypeError("minutes: 1 to 1440")
+    return minutes
 
 
 def _days(text: str) -> int:
@@ -300,6 +313,26 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     return document, [c.reason]
 
 
+def trial(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"spot", "minutes", "trials", "hold_s", "first_dark_s": {"median", "one_in_ten"}, "never_dark", "drops",
+    "dark_s", "waves", "to_switch"}`, the last four per stay; null where it does not go dark that often."""
+    from vastwatch.advice.trial import in_words, stay
+
+    if all(s.id != args.spot for s in project.spots):
+        raise RequestError(f"--spot: there is no spot '{args.spot}' in this project")
+    try:
+        t = stay(project, args.spot, args.minutes * 60.0)
+    except ValueError as e:
+        raise RequestError(str(e)) from None
+    document = {
+        "spot": t.spot, "minutes": args.minutes, "trials": t.draws, "hold_s": t.hold_s,
+        "first_dark_s": {"median": _number(t.dark_within(0.5), 1), "one_in_ten": _number(t.dark_within(0.1), 1)},
+        "never_dark": _number(t.kept), "drops": _number(t.drops), "dark_s": _number(t.dark_s, 1),
+        "waves": _number(t.waves), "to_switch": _number(t.trips),
+    }  # fmt: skip
+    return document, [in_words(t)]
+
+
 def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"rooms": {ROOM: [{"device", "does", "price", "hold_s", "walker_share", "reason", "fails", "at", "yaw"}]}}`."""
     from vastwatch.advice import choose
@@ -429,6 +462,7 @@ COMMANDS: dict[str, Callable[[Project, argparse.Namespace], tuple[Any, list[str]
     "coverage": coverage,
     "rehearse": rehearse,
     "tune": tune,
+    "trial": trial,
     "advise": advise,
     "buy": buy,
 }

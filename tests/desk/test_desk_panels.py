@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QPainterPath, QWheelEvent
 from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QLabel, QPushButton, QSlider, QWidget
 
-from vastwatch.design.edits.sensors import add_sensor
+from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.project import find
 from vastwatch.desk.plan.contours import array_path, band_paths
 from vastwatch.desk.plan.legend import Legend
@@ -352,3 +352,22 @@ def test_a_long_name_in_a_chain_of_causes_leaves_the_verdict_its_width(qtbot, wi
     assert any("behind the tall rack" in w.accessibleName() for w in cards)
     for card in cards:
         assert card.minimumSizeHint().width() < verdict.width() - 40
+
+
+def test_a_spot_is_tried_as_soon_as_it_is_selected(qtbot, window):
+    window.focus.set(stage="Sensors", room="throwing", selected="left-wheel")
+    settle(qtbot, window)
+    view = window.verdict.trial
+    assert view.isVisible() and "It goes dark" in view._words.text() and view._strip.trial is not None
+    before = window.results.trial.value
+    window.document.apply(set_hold(project(window), "presence-throwing", 3600.0), "Hold it long")
+    settle(qtbot, window)
+    assert window.results.trial.value.drops < before.drops
+    # Nobody need live there.
+    window.document.apply(replace(project(window), people=()), "Nobody")
+    settle(qtbot, window)
+    assert view.isVisible() and view._strip.trial.hold_s == 3600
+    window.focus.set(selected="throwing")
+    settle(qtbot, window)
+    assert not view.isVisible()
+    window.document.undo_stack.setClean()

@@ -26,9 +26,11 @@ from vastwatch.advice.judge import DAYS as TUNING_DAYS
 from vastwatch.advice.purchase import bare, free_gain
 from vastwatch.advice.remedies import Remedy, remedies
 from vastwatch.advice.timing import cached_curve, tuned
+from vastwatch.advice.trial import Trial, stay
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
+from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.derived import Derived, Task
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
@@ -83,6 +85,9 @@ class Results(QObject):
         self.settled: Derived[TimingCurve] = Derived(
             "recommendation", self._judges, self._of_room, _settled, needed=lambda: "curve" in focus.here.results
         )
+        self.trial: Derived[Trial] = Derived(
+            "trial", self._pool, self._of_spot, lambda task, project, spot: stay(project, spot), forgetful=True
+        )
         self.remedies: Derived[list[Remedy]] = Derived(
             "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True
         )
@@ -93,7 +98,16 @@ class Results(QObject):
         self.purchases: Derived[ToBuy] = Derived(
             "purchases", self._pool, self._of_purchases, _to_buy, needed=_never, forgetful=True
         )
-        self.all = (self.week, self.findings, self.curve, self.settled, self.remedies, self.options, self.purchases)
+        self.all = (
+            self.week,
+            self.findings,
+            self.curve,
+            self.settled,
+            self.trial,
+            self.remedies,
+            self.options,
+            self.purchases,
+        )
         for derived in self.all:
             derived.failed.connect(self.failure)
         self._stopped = False
@@ -112,6 +126,13 @@ class Results(QObject):
 
     def _of_room(self) -> tuple[Project, str] | None:
         return None if self.focus.room is None else (self.document.project, self.focus.room)
+
+    def _of_spot(self) -> tuple[Project, str] | None:
+        project = self.document.project
+        spot = next((s for s in project.spots if s.id == self.focus.selected), None)
+        if spot is None or spot.activity == "away" or presence_of(project, spot.room) is None:
+            return None
+        return project, spot.id
 
     def _of_remedies(self) -> tuple[Rehearsal, str] | None:
         r, room = self.rehearsal, self.focus.room
@@ -183,6 +204,8 @@ class Results(QObject):
             self.settled.forget()
             self.remedies.spoil()
             self.options.spoil()
+        if what == "selected":
+            self.trial.check()
         if what in ("room", "stage"):
             self.curve.check()
             self.settled.check()

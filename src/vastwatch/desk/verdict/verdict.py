@@ -27,6 +27,7 @@ from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict.chain_view import ChainView
 from vastwatch.desk.verdict.inspector import Inspector
 from vastwatch.desk.verdict.score import Score
+from vastwatch.desk.verdict.trial_view import TrialView
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.causes import explain
 from vastwatch.site.building import Room
@@ -98,6 +99,8 @@ class Verdict(QWidget):
         self.inspector = Inspector(document, focus)
         self.inspector.say.connect(self.say)
         box.addWidget(self.inspector)
+        self.trial = TrialView(results, theme)
+        box.addWidget(self.trial)
         self._inspector_line = line()
         box.addWidget(self._inspector_line)
         self._story, self._story_box = column(7)
