@@ -24,6 +24,7 @@ from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.typical_days import TEMPLATES, add_person
 from vastwatch.design.needs import USUAL, explained, needs_of, wakeful_spots
 from vastwatch.design.project import Brief, Owned, find, put
+from vastwatch.devices import catalogue
 from vastwatch.files.check import faults_of
 from vastwatch.people import simulate_days
 from vastwatch.rehearsal import rehearse
@@ -400,3 +401,25 @@ def test_one_switch_on_a_stair_is_worth_a_note_and_in_a_house_without_one_it_is_
     assert told(demo) == set() and told(single) == {"circuit-passage"}
     level = replace(single, furnishings=tuple(f for f in single.furnishings if f.kind != "stair"))
     assert told(level) == set()
+
+
+def test_a_circuit_that_follows_presence_with_nothing_to_switch_it_is_found(room):
+    wired = wiring.add_circuit(room, ("lamp",))[0]
+    found = [f for f in findings(wired) if f.rule == "nothing-switches"]
+    assert len(found) == 1 and found[0].severity == "wrong" and found[0].room == "big"
+    words = found[0].remedies[0].text
+    # The cheapest that fits, by name and price.
+    cheapest = next(d for d in sorted(catalogue(), key=lambda d: d.price) if d.name in words)
+    assert f"{cheapest.price:g}" in words and not wiring.module_misfits(wired, wired.circuits[0], cheapest)
+    assert all(
+        d.price >= cheapest.price for d in catalogue()
+        if d.family == "module" and not wiring.module_misfits(wired, wired.circuits[0], d)
+    )  # fmt: skip
+    fed = wiring.set_module(wired, wired.circuits[0].id, cheapest)
+    assert not [f for f in findings(fed) if f.rule == "nothing-switches"]
+    # A sensor with a contact of its own switches; a room without presence asks for nothing; nor does a bare plan.
+    own = next(d for d in catalogue() if d.family == "pir" and d.load_w > 0)
+    contact = replace(wired, devices=(own,), sensors=(replace(wired.sensors[0], device=own.id),))
+    assert not [f for f in findings(contact) if f.rule == "nothing-switches"]
+    for other in (replace(wired, presences=()), room):
+        assert not [f for f in findings(other) if f.rule == "nothing-switches"]

@@ -14,11 +14,12 @@ from vastwatch.design.needs import needs_of
 from vastwatch.design.places import called, room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
-from vastwatch.design.relations import presence_of
-from vastwatch.devices import MatType
+from vastwatch.design.relations import presence_of, sensors_of
+from vastwatch.devices import MatType, catalogue
 from vastwatch.sensing.families.mat import SURE_MARGIN, margin
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.model import mount
+from vastwatch.site.building import Circuit
 
 # A mat further than this from a spot is not meant for it, metres.
 MAT_REACH_M = 0.6
@@ -74,6 +75,36 @@ def circuits_and_modules(project: Project) -> Iterator[Finding]:
                     f"{circuit.name} has one switch; on a stair people expect one at either end.",
                     (Advice("Mark the second switch, or let presence serve it."),), room.id,
                 )  # fmt: skip
+
+
+def lamps_nothing_switches(project: Project) -> Iterator[Finding]:
+    """Circuits that are to follow presence, with nothing on them that could switch them."""
+    for circuit in project.circuits:
+        if circuit.module is not None:
+            continue
+        for room in dict.fromkeys(find(project.lamps, x).room for x in circuit.lamps):
+            presence = presence_of(project, room)
+            if presence is None:
+                continue
+            types = [find(project.devices, find(project.sensors, s).device) for s in sensors_of(presence)]
+            if any(d.load_w > 0 for d in types):
+                # One of them has the contact itself.
+                continue
+            yield Finding(
+                "nothing-switches", "wrong", (circuit.id, presence.id),
+                f"{circuit.name} is to follow presence in {find(project.rooms, room).name.lower()}, and nothing can "
+                "switch it: it is switched by hand alone.",
+                (_module_that_fits(project, circuit),), room,
+            )  # fmt: skip
+
+
+def _module_that_fits(project: Project, circuit: Circuit) -> Advice:
+    fits = [d for d in catalogue() if d.family == "module" and not module_misfits(project, circuit, d)]
+    if not fits:
+        return Advice("No module of the shelf fits it as it is wired; a sensor with a contact of its own may do.")
+    best = min(fits, key=lambda d: d.price)
+    price = f"{best.price:g} {project.brief.currency}".strip()
+    return Advice(f"{best.name}, {price}, would (Brief, Wiring); so would a sensor with a contact of its own.")
 
 
 def doubtful_mats(project: Project) -> Iterator[Finding]:
@@ -147,4 +178,7 @@ def lights_over_sleepers(project: Project) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-CHECKS = (power_in_reach, circuits_and_modules, doubtful_mats, falsely_triggered_sensors, lights_over_sleepers)
+CHECKS = (
+    power_in_reach, circuits_and_modules, lamps_nothing_switches, doubtful_mats, falsely_triggered_sensors,
+    lights_over_sleepers,
+)  # fmt: skip
