@@ -19,6 +19,7 @@ from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.parts import Choice, LinkCard
 from vastwatch.desk.stages import STAGE_NAMES, STAGES
 from vastwatch.desk.stages.tiles import Tile
+from vastwatch.desk.verdict.schools_sheet import SchoolsSheet
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
 from vastwatch.memo import MEMO, weigh
@@ -370,4 +371,27 @@ def test_a_spot_is_tried_as_soon_as_it_is_selected(qtbot, window):
     window.focus.set(selected="throwing")
     settle(qtbot, window)
     assert not view.isVisible()
+    window.document.undo_stack.setClean()
+
+
+def test_four_ways_are_shown_side_by_side_and_one_is_hung(qtbot, window):
+    window.focus.set(stage="Sensors", room="toilet", selected="toilet")
+    settle(qtbot, window)
+    button = next(b for b in window.verdict.findChildren(QPushButton) if b.text() == "Four ways, side by side")
+    qtbot.mouseClick(button, LEFT)
+    sheet = window.findChild(SchoolsSheet)
+    qtbot.waitUntil(lambda: window.results.schools.value is not None, timeout=60_000)
+    words = [x.text() for x in sheet.findChildren(QLabel)]
+    assert "Motion starts, radar keeps" in words and "drops a week" in words
+    way = window.results.schools.value[2]
+    hang = next(b for b in sheet.findChildren(QPushButton) if b.accessibleName() == f"Hang: {way.name}")
+    qtbot.mouseClick(hang, LEFT)
+    assert project(window) is way.project and "radar keeps" in window.document.undo_stack.undoText()
+    window.document.undo_stack.undo()
+    # Closed while it lives through the weeks, it stops.
+    settle(qtbot, window)
+    window.verdict.show_schools()
+    again = window.findChildren(SchoolsSheet)[-1]
+    again.reject()
+    assert not window.results.schools.busy
     window.document.undo_stack.setClean()

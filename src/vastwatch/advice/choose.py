@@ -106,7 +106,7 @@ def choose(project: Project, room_id: str, types: Sequence[DeviceType] | None = 
     `types` defaults to the catalogue. Raises KeyError for a room that is not there.
     """
     now = RoomNow(project, find(project.rooms, room_id))
-    sensing = [d for d in types or catalogue() if d.family in (*AREA_FAMILIES, *TOUCH_FAMILIES)]
+    sensing = [d for d in (catalogue() if types is None else types) if d.family in (*AREA_FAMILIES, *TOUCH_FAMILIES)]
     good: dict[tuple[str, bool], list[tuple[float, float]]] = {}
     options = [o for d in sensing if (o := _best(now, d, good)) is not None]
     return sorted(options, key=lambda o: (bool(o.misses), len(o.misses), o.rank_cost))

@@ -25,6 +25,7 @@ from vastwatch.advice import (
 from vastwatch.advice.judge import DAYS as TUNING_DAYS
 from vastwatch.advice.purchase import bare, free_gain
 from vastwatch.advice.remedies import Remedy, remedies
+from vastwatch.advice.schools import School, schools
 from vastwatch.advice.timing import cached_curve, tuned
 from vastwatch.advice.trial import Trial, stay
 from vastwatch.control.house import HouseRun, run
@@ -95,6 +96,9 @@ class Results(QObject):
             "options", self._pool, self._of_options, lambda task, project, room, types: choose(project, room, types),
             needed=_never, forgetful=True,
         )  # fmt: skip
+        self.schools: Derived[list[School]] = Derived(
+            "four ways", self._pool, self._of_options, _schools, needed=_never, forgetful=True
+        )
         self.purchases: Derived[ToBuy] = Derived(
             "purchases", self._pool, self._of_purchases, _to_buy, needed=_never, forgetful=True
         )
@@ -106,6 +110,7 @@ class Results(QObject):
             self.trial,
             self.remedies,
             self.options,
+            self.schools,
             self.purchases,
         )
         for derived in self.all:
@@ -189,7 +194,7 @@ class Results(QObject):
             derived.forget()
 
     def _project_changed(self, old: Project, new: Project) -> None:
-        for derived in (self.remedies, self.options, self.purchases):
+        for derived in (self.remedies, self.options, self.schools, self.purchases):
             derived.spoil()
         if self.recording is not None:
             self.week.changed.emit()
@@ -204,6 +209,7 @@ class Results(QObject):
             self.settled.forget()
             self.remedies.spoil()
             self.options.spoil()
+            self.schools.spoil()
         if what == "selected":
             self.trial.check()
         if what in ("room", "stage"):
@@ -241,6 +247,10 @@ def _curve(task: Task, project: Project, room: str) -> TimingCurve:
 
 def _settled(task: Task, project: Project, room: str) -> TimingCurve:
     return tuned(project, room, TUNING_DAYS, SEED, task.should_continue, task.report_progress)
+
+
+def _schools(task: Task, project: Project, room: str, types: list[DeviceType]) -> list[School]:
+    return schools(project, room, types, task.should_continue, task.report_progress)
 
 
 def _remedies(task: Task, rehearsal: Rehearsal, room: str) -> list[Remedy]:

@@ -12,6 +12,7 @@ from vastwatch.advice import Finding, Option
 from vastwatch.advice.choose import does_already
 from vastwatch.advice.judge import dark_limit_min
 from vastwatch.advice.remedies import Remedy
+from vastwatch.advice.schools import School
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find, find_any
@@ -26,6 +27,7 @@ from vastwatch.desk.shell.steps import level_of
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict.chain_view import ChainView
 from vastwatch.desk.verdict.inspector import Inspector
+from vastwatch.desk.verdict.schools_sheet import SchoolsSheet
 from vastwatch.desk.verdict.score import Score
 from vastwatch.desk.verdict.trial_view import TrialView
 from vastwatch.rehearsal import Rehearsal
@@ -333,10 +335,28 @@ class Verdict(QWidget):
         button.clicked.connect(tried.forget if trying else self.try_remedies)
         self._story_box.addWidget(button)
 
+    def show_schools(self) -> None:
+        """Four ways to serve the focused room, side by side."""
+        project = self.document.project
+        room = next((r for r in project.rooms if r.id == self.focus.room), None)
+        if room is None:
+            return
+        sheet = SchoolsSheet(self.window() or self, self.results, self.theme, room.name, project.brief.currency)
+        sheet.taken.connect(partial(self._take_school, room))
+        sheet.open()
+
+    def _take_school(self, room: Room, school: School) -> None:
+        assert school.project is not None
+        self.document.apply(school.project, f"Serve {room.name.lower()}: {school.name}")
+
     def _options(self) -> None:
         room = self.focus.room
         if room is None:
             return
+        ways = QPushButton(self.tr("Four ways, side by side"))
+        ways.setToolTip(self.tr("Motion with a long hold, radar alone, both, a mat: judged on the same weeks."))
+        ways.clicked.connect(self.show_schools)
+        self._story_box.addWidget(ways)
         judged = self.results.options
         if judged.state == "failed":
             self._story_box.addWidget(label(NOT_COMPUTED, "soft", True))

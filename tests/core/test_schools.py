@@ -1,0 +1,73 @@
+"""Four ways to serve a room: each is what it says, and judged as everything else is."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from msgspec.structs import replace
+
+from vastwatch import cli
+from vastwatch.advice.judge import judge
+from vastwatch.advice.schools import SCHOOLS, schools, without_presence
+from vastwatch.design.presence import hold_of, roles_of
+from vastwatch.design.project import find
+from vastwatch.design.relations import presence_of, sensors_of
+from vastwatch.files.check import faults_of
+
+
+@pytest.fixture(scope="module")
+def ways(demo):
+    heard = []
+    found = schools(demo, "toilet", report_progress=heard.append)
+    assert heard == sorted(heard) and heard[-1] == 1.0
+    return found
+
+
+def test_each_way_hangs_what_it_says_and_nothing_else(demo, ways):
+    assert [w.name for w in ways] == [name for name, _ in SCHOOLS]
+    bare = without_presence(demo, "toilet")
+    assert presence_of(bare, "toilet") is None and len(bare.sensors) == len(demo.sensors) - 1
+    for way, (_, hung) in zip(ways, SCHOOLS):
+        assert not way.why_not
+        assert [d.family for d in way.devices] == [families[0] for families in hung]
+        new = [s for s in way.project.sensors if all(s.id != old.id for old in bare.sensors)]
+        assert [s.device for s in new] == [d.id for d in way.devices]
+        assert way.price == sum(d.price for d in way.devices)
+        assert not list(faults_of(way.project))
+        assert set(sensors_of(presence_of(way.project, "toilet"))) == {s.id for s in new}
+    both = roles_of(presence_of(ways[2].project, "toilet").expr)
+    assert len(both.starts) == 1 and len(both.keeps) == 2
+
+
+def test_each_way_is_judged_at_the_hold_it_hangs_with(demo, ways):
+    for way in ways:
+        j = judge(way.project, "toilet")
+        assert j.seeds == way.judged.seeds
+        assert hold_of(presence_of(way.project, "toilet").expr) == way.judged.recommended_s == j.recommended_s
+        assert j.figures(j.recommended_s) == way.judged.figures(j.recommended_s)
+        assert way.meets == (j.best_s is not None)
+
+
+def test_what_cannot_be_had_says_so(demo, capsys):
+    nothing_to_sit_on = replace(demo, furnishings=(), spots=(), people=())
+    # Of motion sensors there are none in this catalogue.
+    only = [d for d in demo.devices if d.family == "radar"]
+    found = schools(nothing_to_sit_on, "store", only)
+    assert found[0].why_not and found[0].project is None and not found[0].meets
+    assert found[1].judged is not None
+    assert schools(demo, "store", should_continue=lambda: False) == []
+    dark = replace(demo, lamps=(), circuits=())
+    with pytest.raises(ValueError, match="no lamp"):
+        schools(dark, "store")
+    assert cli.main(["ways", "--demo", "--room", "nowhere"]) == 1
+    assert "there is no room 'nowhere'" in capsys.readouterr().err
+    assert find(demo.rooms, "store")
+
+
+def test_ways_at_the_command_line(ways, capsys):
+    assert cli.main(["ways", "--demo", "--room", "toilet", "--json"]) == 0
+    said = json.loads(capsys.readouterr().out)
+    assert [w["name"] for w in said["ways"]] == [w.name for w in ways]
+    assert [w["hold_s"] for w in said["ways"]] == [w.judged.recommended_s for w in ways]
+    assert said["weeks"] == 4 * len(ways[0].judged.seeds)
