@@ -136,3 +136,17 @@ def test_a_room_is_lived_alone_as_it_is_with_all_others(demo):
     scores = dataclasses.asdict(whole.scores["shop"])
     assert (len(out.drop_at) / 7, out.dark_s / 420) == pytest.approx((scores["drops"], scores["dark_min"]))
     assert alone.awake.same_as(whole.awake("shop")) and alone.dark.same_as(whole.house.dark("shop"))
+
+
+def test_where_nobody_is_there_is_nothing_to_judge_by(demo):
+    empty = replace(demo, people=())
+    for asked in (lambda: judge(empty, "toilet", 3, (1, 2)), lambda: tuned(empty, "toilet", 3)):
+        with pytest.raises(ValueError, match="nobody was awake in toilet"):
+            asked()
+
+
+def test_a_brief_that_allows_no_drop_at_all_is_met_by_no_count_and_gets_the_nearest(demo):
+    strict = put(demo, replace(find(demo.rooms, "toilet"), needs=Needs(drops_per_week=0.0)))
+    j = judge(strict, "toilet", 7, (1, 2, 3))
+    assert j.best_s is None and j.recommended_s in j.legal_s
+    assert j.figures(j.recommended_s)[0] == min(j.figures(h)[0] for h in j.legal_s)

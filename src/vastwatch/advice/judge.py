@@ -17,13 +17,12 @@ from numpy.typing import NDArray
 from scipy.stats import chi2
 from scipy.stats import t as t_law
 
-from vastwatch.advice.weeks import Lived, lived, tunable
+from vastwatch.advice.weeks import Lived, lived, nobody_there, tunable
 from vastwatch.control.by_hand import AGAIN_S
 from vastwatch.control.reactions import TRIES, WAVE_AFTER_S
 from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
-from vastwatch.memo import kept
 from vastwatch.rehearsal.scores import arrivals
 from vastwatch.site.building import RoomUse
 
@@ -94,8 +93,8 @@ class HeldOut:
     dark_min_per_day: float
 
 
-# How often seeds are resampled.
-RESAMPLES = 100
+# How often seeds are resampled; and what a limit of none counts when misses are compared.
+RESAMPLES, LEAST_LIMIT = 100, 0.01
 
 
 @dataclass(frozen=True, eq=False)
@@ -155,7 +154,9 @@ class Judgement:
         """The hold to set: the shortest that meets the needs, or else the legal one that comes nearest to them."""
         if self.best_s is not None:
             return self.best_s
-        return min(self.legal_s, key=lambda h: (sum(max(m.high / m.limit, 1.0) for m in self.at(h)), h))
+        return min(
+            self.legal_s, key=lambda h: (sum(max(m.high / max(m.limit, LEAST_LIMIT), 1.0) for m in self.at(h)), h)
+        )
 
     def chosen_within_s(self) -> tuple[float, float]:
         """Where the recommendation lies in nine of ten resamplings of the seeds."""
@@ -212,16 +213,19 @@ def judge(
         # What is set today is judged as well, legal or not.
         holds = np.sort(np.append(holds, now))
     rows, came = [], []
-    used = []
+    used, inhabited = [], False
     seeds = CHOSEN_ON if seeds is None else seeds
     for k, seed in enumerate(seeds):
         weeks = lived(project, room, days, seed)
+        used.append(seed)
         rows.append([_of(weeks, float(h)) for h in holds])
         came.append(_arrivals(weeks))
-        used.append(seed)
+        inhabited = inhabited or weeks.awake.total() > 0
         report_progress((k + 1) / len(seeds))
         if not should_continue():
             break
+    if not inhabited:
+        raise ValueError(nobody_there(project, room))
     table = np.array(rows).transpose(2, 0, 1)
     needs = needs_of(project, find(project.rooms, room))
     drops, dark, idle, waves, trips = table
@@ -229,12 +233,6 @@ def judge(
     return Judgement(
         room, tuple(used), days, needs, holds, drops * 7.0, dark, idle, waves, trips, float(np.mean(came)), legal, now
     ).chosen()
-
-
-@kept
-def judged(project: Project, room: str) -> Judgement:
-    """`judge` on the usual weeks, kept."""
-    return judge(project, room)
 
 
 def held_out(

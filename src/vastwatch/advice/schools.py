@@ -108,7 +108,10 @@ def _school(
     if presence is None:
         return School(name, tuple(devices), price, why_not="says nothing of who is there by itself")
     seeds = judging.CHOSEN_ON[:SEEDS]
-    judged = judging.judge(project, room, DAYS, seeds, should_continue, report_progress)
+    try:
+        judged = judging.judge(project, room, DAYS, seeds, should_continue, report_progress)
+    except ValueError as e:
+        return School(name, tuple(devices), price, why_not=str(e))
     return School(name, tuple(devices), price, set_hold(project, presence.id, judged.recommended_s), judged)
 
 

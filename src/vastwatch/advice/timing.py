@@ -19,7 +19,7 @@ from vastwatch.advice.judge import (
     legal_holds,
     settable_holds,
 )
-from vastwatch.advice.weeks import lived_in, tunable
+from vastwatch.advice.weeks import lived_in, nobody_there, tunable
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
@@ -73,6 +73,8 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
     """The timing curve from a rehearsal that has been run."""
     project = rehearsal.project
     weeks = lived_in(project, room, rehearsal.truth, rehearsal.recording)
+    if weeks.awake.total() == 0:
+        raise ValueError(nobody_there(project, room))
     presence, days, exact = tunable(project, room), weeks.days, weeks.curve
     holds = settable_holds()
     outcomes = [exact.outcome(float(h)) for h in holds]

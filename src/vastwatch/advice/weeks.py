@@ -56,6 +56,13 @@ def tunable(project: Project, room: str) -> Presence:
     return presence
 
 
+def nobody_there(project: Project, room: str) -> str:
+    """Why nothing can be said of a room's hold where nobody is ever awake in it."""
+    return (
+        f"nobody was awake in {find(project.rooms, room).name.lower()} in these weeks, so there is nothing to tune by"
+    )
+
+
 def lived(project: Project, room: str, days: int, seed: int) -> Lived:
     """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `tunable`."""
     presence = tunable(project, room)
