@@ -11,15 +11,17 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from dataclasses import replace as changed
 
+import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
+from vastwatch.advice.judge import legal_holds
 from vastwatch.advice.timing import cached_curve
+from vastwatch.advice.weeks import lived
 from vastwatch.control.by_hand import by_hand
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import set_hold
-from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
@@ -30,6 +32,8 @@ from vastwatch.words import duration_words
 
 # The week that candidates are rehearsed on.
 WEEK, SEED = 7, 1
+# The seeds of other weeks, which say what a candidate is worth.
+OTHERS = (1001, 1002, 1003, 1004)
 # So many minutes of light for nobody weigh as much as one minute in the dark, at equal weights of cost and comfort;
 # and a drop weighs as much as so many minutes in the dark: the complaint is larger than its seconds.
 IDLE_PER_DARK, DARK_PER_DROP = 20.0, 1.0
@@ -40,8 +44,6 @@ LEAST_GAIN = 0.05
 # Nothing is reckoned cheaper than this, so that a gift does not win by dividing by nothing.
 LEAST_PRICE = 1.0
 MOST_STEPS = 60
-# Holds that are tried where a hand switches on, seconds.
-HOLDS_BY_HAND = (60.0, 180.0, 420.0, 900.0)
 
 
 @dataclass(frozen=True)
@@ -123,9 +125,10 @@ def purchases(
 def _for_room(
     project: Project, before: Rehearsal, room: Room, types: Sequence[DeviceType] | None, budget: float | None
 ) -> Iterator[Purchase]:
-    was, _ = best_held(before, room)
-    if _weighed(project, was) < LEAST_GAIN:
+    seen, held = best_held(before, room)
+    if _weighed(project, seen) < LEAST_GAIN:
         return
+    was: Cost | None = None
     tried = 0
     for option in choose(project, room.id, types):
         if option.misses or tried == TRIED_PER_ROOM:
@@ -133,7 +136,12 @@ def _for_room(
         if budget is not None and option.price > budget + 1e-9:
             continue
         tried += 1
-        now, hold = best_held(rehearse(option.project, WEEK, SEED), room)
+        foreseen, hold = best_held(rehearse(option.project, WEEK, SEED), room)
+        if _weighed(project, seen) - _weighed(project, foreseen) < LEAST_GAIN:
+            continue
+        # What it promises is what other weeks gave than those it was chosen on.
+        was = was or cost_on_others(project, room, held)
+        now = cost_on_others(option.project, room, hold)
         new = option.project
         presence = presence_of(new, room.id)
         if hold is not None and presence is not None:
@@ -148,16 +156,13 @@ def best_held(rehearsal: Rehearsal, room: Room) -> tuple[Cost, float | None]:
     """The room's cost with the hold time that costs least, and that hold; as it is where it has none to set.
 
     A better hold costs nothing, so a purchase is compared with the best the present sensors can do. The curve is
-    exact (M8); only holds that the room's needs allow count.
+    exact (M8); only legal holds count.
     """
-    presence = presence_of(rehearsal.project, room.id)
-    if room.control == "absence" and presence is not None and hold_of(presence.expr) is not None:
-        return _best_of_some(rehearsal, room, presence.id)
     try:
         curve = cached_curve(rehearsal, room.id)
     except ValueError:
         return room_cost(rehearsal, room), None
-    allowed = curve.hold_s <= needs_of(rehearsal.project, room).hold_max_s
+    allowed = np.isin(curve.hold_s, legal_holds(rehearsal.project, room.id))
     costs = [
         Cost(float(d), float(i), float(n))
         for d, i, n in zip(curve.dark_min_per_day[allowed], curve.idle_h_per_day[allowed], curve.drops_per_day[allowed])
@@ -167,16 +172,17 @@ def best_held(rehearsal: Rehearsal, room: Room) -> tuple[Cost, float | None]:
     return costs[k], float(curve.hold_s[allowed][k])
 
 
-def _best_of_some(rehearsal: Rehearsal, room: Room, presence: str) -> tuple[Cost, float]:
-    """Where a hand switches on the curve does not hold: some holds are rehearsed one by one."""
-    most = needs_of(rehearsal.project, room).hold_max_s
-    found = []
-    for hold in sorted({min(h, most) for h in HOLDS_BY_HAND}):
-        project = set_hold(rehearsal.project, presence, hold)
-        cost = room_cost(rehearse(project, rehearsal.days, rehearsal.seed), room)
-        found.append((_weighed(project, cost), hold, cost))
-    _, hold, cost = min(found, key=lambda f: f[:2])
-    return cost, hold
+def cost_on_others(project: Project, room: Room, hold_s: float | None) -> Cost:
+    """A room's cost with a hold in weeks that were not used to choose it; as `room_cost` where it has none to set."""
+    costs = []
+    for seed in OTHERS:
+        if hold_s is None:
+            costs.append(room_cost(rehearse(project, WEEK, seed), room))
+            continue
+        out = lived(project, room.id, WEEK, seed).curve.outcome(hold_s)
+        costs.append(Cost(out.dark_s / 60.0 / WEEK, out.idle_s / 3600.0 / WEEK, len(out.drop_at) / WEEK))
+    n = len(costs)
+    return Cost(sum(c.dark_min for c in costs) / n, sum(c.idle_h for c in costs) / n, sum(c.drops for c in costs) / n)
 
 
 def _words(project: Project, room: Room, option: Option, was: Cost, now: Cost) -> str:
