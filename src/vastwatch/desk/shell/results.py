@@ -87,7 +87,7 @@ class Results(QObject):
             "recommendation", self._judges, self._of_room, _settled, needed=lambda: "curve" in focus.here.results
         )
         self.trial: Derived[Trial] = Derived(
-            "trial", self._pool, self._of_spot, lambda task, project, spot: stay(project, spot), forgetful=True
+            "trial", self._pool, self._of_spot, lambda task, project, spot: stay(project, spot)
         )
         self.remedies: Derived[list[Remedy]] = Derived(
             "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True
@@ -138,6 +138,12 @@ class Results(QObject):
         if spot is None or spot.activity == "away" or presence_of(project, spot.room) is None:
             return None
         return project, spot.id
+
+    @property
+    def tried_spot(self) -> str | None:
+        """The selected spot, where a stay there can be tried."""
+        of = self._of_spot()
+        return None if of is None else of[1]
 
     def _of_remedies(self) -> tuple[Rehearsal, str] | None:
         r, room = self.rehearsal, self.focus.room

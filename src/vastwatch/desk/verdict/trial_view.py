@@ -76,15 +76,16 @@ class TrialView(QWidget):
 
     def refresh(self) -> None:
         """Show the trial of the selected spot, or nothing."""
-        tried = self.results.trial
-        self.setVisible(tried.value is not None or tried.state in ("busy", "refused", "failed"))
-        trial = tried.value
+        tried, spot = self.results.trial, self.results.tried_spot
+        self.setVisible(spot is not None)
+        # While a newer one is under way for the same spot, the last stays.
+        trial = tried.value if tried.value is not None and tried.value.spot == spot else None
         self._strip.setVisible(trial is not None)
         self._head.setText(self.tr("Stay here"))
         if trial is None:
             self._basis.setText("")
-            refused = capital(tried.words) + "." if tried.state == "refused" else NOT_COMPUTED
-            self._words.setText(self.tr("Trying it …") if tried.busy else refused)
+            why = {"refused": capital(tried.words) + ".", "failed": NOT_COMPUTED}
+            self._words.setText(why.get(tried.state, self.tr("Trying it …")))
             return
         self._basis.setText(self.tr("{} × {}").format(trial.draws, duration_words(trial.stay_s)))
         self._strip.show_trial(trial)
