@@ -23,6 +23,8 @@ Kind = Literal["door", "window", "archway"]
 NEAR, NEAR_SWING = 0.15, 0.2
 # A swing or symbol begins no farther from the wall it belongs to, metres.
 REACH = 0.45
+# A door's frame is no wider at either side of its swing, metres.
+FRAME = 0.12
 # The middle of a symbol lies no farther from its wall than that, besides, metres.
 SYMBOL_REACH = 2.0
 # Two leaves that come so near to each other are one door, no wider than that, metres.
@@ -57,13 +59,14 @@ class Symbol(NamedTuple):
 
 class Found(NamedTuple):
     """An opening of a track, from `begin` to `end` along it. The hinge is at its begin or end; the leaf swings to the
-    left or right of the track."""
+    left or right of the track; `swung` where a swing was drawn, which says how wide it is."""
 
     kind: Kind
     begin: float
     end: float
     hinge: Literal["a", "b"] = "a"
     swings: Literal["left", "right"] = "left"
+    swung: bool = False
 
 
 def find_openings(
@@ -154,7 +157,7 @@ def _take_swing(tracks: list[Track], out: list[list[Found]], swing: Swing) -> No
     track = tracks[k]
     # The leaf stands open to the side it swings to.
     side: Literal["left", "right"] = "left" if track.place(leaf)[1] > 0 else "right"
-    out[k].append(Found("door", min(s0, s1), max(s0, s1), "a" if s0 < s1 else "b", side))
+    out[k].append(Found("door", min(s0, s1), max(s0, s1), "a" if s0 < s1 else "b", side, True))
 
 
 def _take_symbol(tracks: list[Track], out: list[list[Found]], symbol: Symbol) -> None:
@@ -196,7 +199,13 @@ def _merged(track: Track, found: list[Found]) -> list[Found]:
         left = [f for f in left if f not in inside]
         wide = max(f.end for f in inside) - min(f.begin for f in inside)
         if gap.end - gap.begin <= 1.35 * wide + 0.1:
-            out.append(inside[0]._replace(begin=gap.begin, end=gap.end))
+            first, last = min(f.begin for f in inside), max(f.end for f in inside)
+            swung = all(f.swung for f in inside)
+            # A swing says how wide its door is: what is left beside it by more than a frame is wall that is too short
+            # to be drawn apart from the one it meets.
+            begin = first if swung and first - gap.begin > FRAME else gap.begin
+            end = last if swung and gap.end - last > FRAME else gap.end
+            out.append(inside[0]._replace(begin=begin, end=end))
             track.spans.append(Span(*gap))
             continue
         # A crossing wall lies in the gap too, or nothing does: the opening alone is closed, and what is left beside it
