@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from samples import make_room
 from vastwatch.advice.curves import Waving
 from vastwatch.advice.timing import curve_of
+from vastwatch.control import reactions
 from vastwatch.control.by_hand import AGAIN_S, PRESS_S
 from vastwatch.control.reactions import TRIES, WAVE_AFTER_S, Stretches, Waved, react
 from vastwatch.design.edits.sensors import set_hold
@@ -126,7 +127,7 @@ def event_by_event(
         if due <= t:
             waves.append(t)
             off = max([f for f in offs or [] if f <= t], default=None)
-            anchor = int(at_ms(0.0 if off is None else off - hold))
+            anchor = max(int(at_ms(0.0 if off is None else off - hold)), int(at_ms(who.begin[here])))
             j = counts.get(anchor, 0)
             counts[anchor] = j + 1
             hits = [
@@ -243,3 +244,17 @@ def test_sleepers_and_who_watches_a_film_do_not_wave(demo):
                 and (w := r.truth.where(track, float(t))).spot is not None and w.spot.room == presence.room
             ]  # fmt: skip
             assert set(doing) - {"sleeping", "film", "away"}
+
+
+def test_a_month_of_a_blind_sensor_is_walked_through_a_visit_at_a_time(monkeypatch):
+    """All visits at once: the steps are those of the longest visit, and not of all together."""
+    never = Signal.constant(False, 0.0, 28 * 86_400.0)
+    begins = np.arange(28) * 86_400.0 + 30_000.0
+    who = Stretches(begins, begins + 3600.0, np.full(28, WAVE_AFTER_S), np.zeros((1, 28)))
+    steps = []
+    wave = reactions._Log.wave
+    monkeypatch.setattr(reactions._Log, "wave", lambda log, gap, t: (steps.append(len(t)), wave(log, gap, t)))
+    did = react(never, never, 60.0, who, (Waved(True, 0.4, 5.0, 1),))
+    each = [np.count_nonzero((did.waves >= b) & (did.waves < b + 3600.0)) for b in begins]
+    assert len(set(each)) == 1 and sum(each) == len(did.waves)
+    assert len(steps) <= 4 / 3 * each[0] + 3

@@ -8,8 +8,9 @@ The light without any reaction is a signal of the recording alone, and its dark 
 each ends with a start of its own. Within a gap everything follows one after the other: off, wave, on, off, wave. All
 gaps are walked at once, a step of each at a time.
 
-Which waves are noticed is drawn by the gap's anchor, the instant at which the last report before it ended, and by the
-count of waves since: not by the hold. A longer hold then meets the same luck in the same silence.
+Which waves are noticed is drawn by their anchor, the later of the instants at which the last report before the gap
+ended and at which they came, and by the count of waves since: not by the hold. A longer hold then meets the same luck
+in the same silence.
 """
 
 from __future__ import annotations
@@ -148,27 +149,26 @@ def _walk(
     begins, ends = np.append(who.begin, np.inf), np.append(who.end, np.nan)
     afters = np.append(who.after_s, 0.0)
     chance = np.column_stack([who.chance, np.zeros(len(sensors))])
-    keys = [sub_keys(s.key, gaps.anchor[which]) for s in sensors]
-    lane = np.arange(len(which))
-    t, to = gaps.begin[which], gaps.end[which]
+    come = at_ms(who.begin)
+    gap, t, to = _lanes(gaps, which, held, hold_s, who, sensors)
     at = who.end.searchsorted(t, side="right")
-    vain, count = np.zeros(len(which), int), np.zeros(len(which), int)
+    vain, count = np.zeros(len(gap), int), np.zeros(len(gap), int)
     out = _Log(len(sensors))
     beyond: dict[int, float] = {}
-    while len(lane):
+    while len(gap):
         w = np.maximum(t, begins[at]) + np.where(vain < TRIES, afters[at], AGAIN_S)
         while (gone := w >= ends[at]).any():
             # They leave, or somebody else comes, before that.
             at[gone] += 1
-            vain[gone] = 0
+            vain[gone] = count[gone] = 0
             w[gone] = np.maximum(t[gone], begins[at[gone]]) + afters[at[gone]]
         on = w < to
         if not on.all():
-            lane, at, vain, count = lane[on], at[on], vain[on], count[on]
+            gap, at, vain, count = gap[on], at[on], vain[on], count[on]
             t, to, w = t[on], to[on], w[on]
-            if len(lane) == 0:
+            if len(gap) == 0:
                 break
-        gap = which[lane]
+        anchor = np.maximum(gaps.anchor[gap], come[at])
         pressing = vain >= TRIES
         out.press(gap[pressing], w[pressing])
         waving = ~pressing
@@ -176,7 +176,7 @@ def _walk(
         lit_at, until = np.where(pressing, w, np.inf), np.where(pressing, w + PRESS_S, -np.inf)
         noticed = []
         for k, s in enumerate(sensors):
-            hit = waving & (uniform(keys[k][lane], count) < chance[k, at]) & (s.latency_s < s.report_s)
+            hit = waving & (uniform(sub_keys(s.key, anchor), count) < chance[k, at]) & (s.latency_s < s.report_s)
             noticed.append(hit)
             if s.starts:
                 lit_at[hit] = np.minimum(lit_at[hit], w[hit] + s.latency_s)
@@ -197,9 +197,37 @@ def _walk(
             beyond[int(gap[k])] = float(dark_at[k])
         t = np.where(lights, dark_at, w)
         more = t < to
-        lane, at, vain, count = lane[more], at[more], vain[more], count[more]
+        gap, at, vain, count = gap[more], at[more], vain[more], count[more]
         t, to = t[more], to[more]
     return out.steps(), beyond
+
+
+def _lanes(
+    gaps: _Gaps, which: Ints, held: Array, hold_s: float, who: Stretches, sensors: tuple[Waved, ...]
+) -> tuple[Ints, Array, Array]:
+    """Gaps in pieces that do not depend on each other: of which gap, from when, and until when.
+
+    A sensor that hardly ever reports leaves gaps of weeks. Where nobody has been there for longer than any light of
+    theirs lasts, and nothing keeps it, it is off whatever they did: there a gap is cut.
+    """
+    longest = hold_s + max([PRESS_S, *(s.report_s for s in sensors)])
+    apart = np.append(False, who.begin[1:] - who.end[:-1] > longest)
+    if len(held):
+        kept = held[:, 0].searchsorted(who.begin, side="left") - 1
+        left = np.append(-np.inf, who.end[:-1])
+        apart &= (kept < 0) | (held[np.maximum(kept, 0), 1] <= left)
+    cut = np.flatnonzero(apart)
+    home = gaps.begin.searchsorted(who.begin[cut], side="left") - 1
+    inside = (home >= 0) & np.isin(home, which)
+    inside[inside] &= who.begin[cut[inside]] < gaps.end[home[inside]]
+    gap = np.concatenate([which, home[inside]])
+    begin = np.concatenate([gaps.begin[which], who.begin[cut[inside]]])
+    order = np.argsort(begin, kind="stable")
+    gap, begin = gap[order], begin[order]
+    to = gaps.end[gap]
+    same = np.flatnonzero(gap[1:] == gap[:-1])
+    to[same] = begin[same + 1]
+    return gap, begin, to
 
 
 class _Log:
