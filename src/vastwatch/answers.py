@@ -254,9 +254,9 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             lines.append(f"{way.name}: {way.why_not}")
             continue
         j, hold = way.judged, way.judged.recommended_s
-        weeks = len(j.seeds) * j.days // 7
+        weeks = j.weeks
         drops, dark, idle = j.figures(hold)
-        waves = float(j.waves[:, j.holds.tolist().index(hold)].mean())
+        waves = j.waves_at(hold)
         rows.append(
             {
                 **row, "hold_s": hold, "drops_per_week": _number(drops), "dark_min_per_day": _number(dark),

@@ -124,23 +124,24 @@ def _money(text: str) -> float:
 
 
 def _minutes(text: str) -> float:
-    try:
-        minutes = float(text)
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"'{text}' is not a number of minutes") from None
-    if not 1 <= minutes <= 1440:
-        raise argparse.ArgumentTypeError("minutes: 1 to 1440")
-    return minutes
+    return _between(text, "minutes", 1, 1440)
 
 
 def _days(text: str) -> int:
+    days = _between(text, "days", 1, 366)
+    if days != int(days):
+        raise argparse.ArgumentTypeError(f"'{text}' is not a number of days")
+    return int(days)
+
+
+def _between(text: str, what: str, least: int, most: int) -> float:
     try:
-        days = int(text)
+        value = float(text)
     except ValueError:
-        raise argparse.ArgumentTypeError(f"'{text}' is not a number of days") from None
-    if not 1 <= days <= 366:
-        raise argparse.ArgumentTypeError("days: 1 to 366")
-    return days
+        raise argparse.ArgumentTypeError(f"'{text}' is not a number of {what}") from None
+    if not least <= value <= most:
+        raise argparse.ArgumentTypeError(f"{what}: {least} to {most}")
+    return value
 
 
 if __name__ == "__main__":

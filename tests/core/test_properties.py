@@ -149,7 +149,6 @@ def test_a_longer_hold_never_lights_less(hold, more):
     # Of itself; whom it is left dark may wave, and have light for that.
     alone = [run(r.project, r.recording).served("big") for r in (short, long)]
     assert (alone[0] - alone[1]).total() == 0
-    assert short.scores["big"].drops >= long.scores["big"].drops - 1e-9 or short.scores["big"].trips > 0
 
 
 def test_moving_a_sensor_runs_nobody_again(demo):

@@ -17,6 +17,8 @@ from vastwatch.control.by_hand import AGAIN_S, PRESS_S
 from vastwatch.control.reactions import TRIES, WAVE_AFTER_S
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.project import put
+from vastwatch.design.records import AllOf, Hold, Report
+from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.coverage import spot_notice_s
 
 
@@ -83,3 +85,13 @@ def test_trial_at_the_command_line(capsys):
     assert "there is no spot 'nowhere'" in capsys.readouterr().err
     with pytest.raises(SystemExit):
         cli.main(["trial", "--demo", "--spot", "left-wheel", "--minutes", "0"])
+
+
+def test_a_light_that_wants_both_sensors_is_not_waved_on_by_one(room):
+    """Waving is modelled where any sensor starts the light: elsewhere a stay is tried without, as it is rehearsed."""
+    second = replace(room.sensors[0], id="pir2", name="PIR 2")
+    both = Hold(of=AllOf(of=(Report(sensor="pir"), Report(sensor="pir2"))), seconds=30.0)
+    wants = replace(room, sensors=(*room.sensors, second), presences=(replace(room.presences[0], expr=both),))
+    t = stay(wants, "chair", 3600.0, 20)
+    assert t.drops > 0 and t.waves == t.trips == 0
+    assert rehearse(wants, 3, 1).scores["big"].waves == 0

@@ -127,6 +127,15 @@ class Judgement:
         k = self._place(hold_s)
         return tuple(float(a[:, k].mean()) for a in (self.drops, self.dark_min, self.idle_h))  # type: ignore[return-value]
 
+    @property
+    def weeks(self) -> int:
+        """How many weeks were lived, under all seeds."""
+        return round(len(self.seeds) * self.days / 7)
+
+    def waves_at(self, hold_s: float) -> float:
+        """Waves a day at a legal hold, over all seeds. Raises ValueError."""
+        return float(self.waves[:, self._place(hold_s)].mean())
+
     def drops_within(self, hold_s: float) -> tuple[float, float]:
         """Where the drops a week of as many other weeks lie, with confidence WITHIN."""
         k, tail = self._place(hold_s), (1.0 - WITHIN) / 2.0

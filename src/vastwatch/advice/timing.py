@@ -121,7 +121,6 @@ def tuned(
 
 
 def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> str:
-    weeks = round(len(j.seeds) * j.days / 7)
     limit, best = drops_words(c.limit_per_week), duration_words(c.recommended_s)
     drops, dark, idle = j.figures(c.recommended_s)
     checked = f"{held.drops_per_week:.1f} in {round(len(held.seeds) * j.days / 7)} others"
@@ -129,7 +128,7 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
     if c.meets_brief:
         parts.append(
             f"{best} is the shortest hold that meets the brief's {limit}, also in other weeks: {drops:.1f} a week in "
-            f"{weeks} rehearsed weeks, {checked}; {idle:.1f} h a day burning for nobody."
+            f"{j.weeks} rehearsed weeks, {checked}; {idle:.1f} h a day burning for nobody."
         )
     else:
         longest = duration_words(j.legal_s[-1])

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from vastwatch.advice.weeks import tunable
 from vastwatch.control.fusion import evaluate
 from vastwatch.control.reactions import WAVE_AFTER_S, Stretches, react
-from vastwatch.design.presence import hold_of, reports
+from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.draws import arrivals, key_of, normal, sub_keys, uniform
 from vastwatch.rehearsal.notices import DENSE
@@ -94,11 +94,11 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
         said[ident] = _reported(mounted, noticed, rows, end)
     start, keep = (evaluate(p, lambda sensor, state: said[sensor]) for p in parts)
     hold = hold_of(presence.expr) or 0.0
-    who = Stretches.none(len(chance))
-    if spot.activity not in CONTENT:
+    sensors = waved(project, presence, seed)
+    who = Stretches.none(len(sensors or ()))
+    if sensors is not None and spot.activity not in CONTENT:
         who = Stretches(begins, begins + stay_s, np.full(draws, WAVE_AFTER_S), chance)
-    starters = frozenset(r.sensor for r in reports(parts[0]))
-    did = react(start, start | keep, hold, who, waved(project, presence, starters, frozenset(said), seed))
+    did = react(start, start | keep, hold, who, sensors or ())
     lit = start.start_keep((start | keep).hold(hold)) | Signal.from_intervals(did.light, 0.0, end)
     next_fall, after = did.falls.searchsorted(begins), did.falls.searchsorted(begins + stay_s)
     drops = after - next_fall
@@ -132,6 +132,7 @@ def in_words(trial: Trial) -> str:
 def _movements(spot: Spot, begins: Array, stay_s: float, seed: int) -> tuple[Array, NDArray[np.bool_]]:
     """The small movements of all trials, in order: when, and whether large."""
     moves = MINOR_MOTION[spot.activity]
+    # Four times as many as come on average, and then some: the gaps of all would have to be short.
     many = int(4 * stay_s * moves.rate) + 200
     key = key_of(seed, "trial", spot.id, spot.activity)
     index = np.arange(len(begins) * many)

@@ -1,6 +1,6 @@
 """Lived weeks of one room: some days of its people under one seed, and what any hold would have come to in them.
 
-Only the people and the sensors that the room's presence reads are run, so that many seeds are to be had.
+Everybody lives, and of the sensors only those run that the room's presence reads, so that many seeds are to be had.
 """
 
 from __future__ import annotations

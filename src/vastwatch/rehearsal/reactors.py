@@ -33,10 +33,14 @@ Array = NDArray[np.float64]
 CONTENT = ("sleeping", "away", "film")
 
 
-def waved(
-    project: Project, presence: Presence, starters: frozenset[str], keepers: frozenset[str], seed: int
-) -> tuple[Waved, ...]:
-    """The sensors a presence reads, as waves set them off; those in `starters` start its light."""
+def waved(project: Project, presence: Presence, seed: int) -> tuple[Waved, ...] | None:
+    """The sensors a presence reads, as waves set them off; None where waving is not modelled, as for `waving_at`."""
+    parts = start_and_keep(presence.expr)
+    if parts is None:
+        return None
+    starters, keepers = (_any_of(p) for p in parts)
+    if starters is None or keepers is None or not starters <= keepers:
+        return None
     out = []
     for ident in sensors_read(presence):
         mounted = mount(project, find(project.sensors, ident))
@@ -137,14 +141,10 @@ def waving_at(
     None where waving is not modelled: where the presence is not one hold of any of some reports, started by any of
     some of them.
     """
-    parts = start_and_keep(presence.expr)
-    if parts is None:
-        return None
-    starters, keepers = (_any_of(p) for p in parts)
-    if starters is None or keepers is None or not starters <= keepers:
+    parts, sensors = start_and_keep(presence.expr), waved(project, presence, truth.household.seed)
+    if parts is None or sensors is None:
         return None
     start, keep = (concluded(p, recording) for p in parts)
-    sensors = waved(project, presence, starters, keepers, truth.household.seed)
     return start, keep, stretches(project, presence, truth, dark), sensors
 
 

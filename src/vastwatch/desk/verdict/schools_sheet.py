@@ -77,7 +77,7 @@ class SchoolsSheet(QDialog):
             return
         if self._grid.count():
             return
-        weeks = next((len(s.judged.seeds) * s.judged.days // 7 for s in found.value if s.judged), 0)
+        weeks = next((s.judged.weeks for s in found.value if s.judged), 0)
         self._basis.setText(self.tr("the same {} weeks for each").format(weeks))
         heads = ("", "", self.tr("price"), self.tr("hold"), self.tr("drops a week"), self.tr("dark, min a day"),
                  self.tr("for nobody, h a day"), self.tr("waves a day"), "")  # fmt: skip
@@ -97,7 +97,6 @@ class SchoolsSheet(QDialog):
         if j is None or school.project is None:
             return
         hold = j.recommended_s
-        k = j.holds.tolist().index(hold)
         drops, dark, idle = j.figures(hold)
         price = f"{school.price:g} {self.currency}".strip()
         cells = (
@@ -106,7 +105,7 @@ class SchoolsSheet(QDialog):
             f"{drops:.1f}",
             f"{dark:.1f}",
             f"{idle:.1f}",
-            f"{j.waves[:, k].mean():.1f}",
+            f"{j.waves_at(hold):.1f}",
         )
         for column, words in enumerate(cells, 2):
             cell = QLabel(words)

@@ -92,7 +92,7 @@ class TimingPanel(QWidget):
         if curve is None:
             return
         if curve.judged is not None:
-            self._basis.setText(self.tr("settled on {:.0f} weeks").format(len(curve.judged.seeds) * curve.days / 7))
+            self._basis.setText(self.tr("settled on {} weeks").format(curve.judged.weeks))
         elif judging.busy:
             words = self.tr("{} days; other weeks {:.0f} %").format(curve.days, 100 * judging.progress)
             self._basis.setText(words)
