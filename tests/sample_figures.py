@@ -28,6 +28,7 @@ from vastwatch.advice.purchase import best_held, purchases, spent, starter_set
 from vastwatch.advice.remedies import remedies
 from vastwatch.advice.room_now import RoomNow
 from vastwatch.advice.timing import curve_of
+from vastwatch.causes.chain import explain
 from vastwatch.control.daylight import daylight_factor
 from vastwatch.control.outputs.handler import handler_of, handlers
 from vastwatch.design.edits import (
@@ -53,7 +54,6 @@ from vastwatch.devices.figures import comparison
 from vastwatch.files import load_demo
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.causes import explain
 from vastwatch.sensing import FIGURES
 from vastwatch.sensing.coverage import coverage, room_mask, spot_body
 from vastwatch.sensing.explain import sight

@@ -88,8 +88,13 @@ def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
 
 def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """Scores per room, and the incidents with their chains of causes."""
+    from vastwatch.causes.chain import Link, explain
+    from vastwatch.causes.groups import groups
+    from vastwatch.causes.inquiry import inquiry
     from vastwatch.rehearsal import rehearse as run
-    from vastwatch.rehearsal.causes import explain
+
+    def told(links: tuple[Link, ...]) -> list[dict[str, str]]:
+        return [{"what": k.what, "record": k.record, "value": k.value, "text": k.text} for k in links]
 
     result = run(project, args.days, args.seed)
     rooms = {
@@ -105,18 +110,29 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         for ident, s in result.scores.items()
     }
     # Chains take longer than the rest: they are made for those who read them.
-    incidents = [
-        {
-            "kind": i.kind,
-            "room": i.room,
-            "at": result.clock(i.at).isoformat(timespec="seconds"),
-            "duration_s": _number(i.duration_s, 1),
-            "chain": [
-                {"what": k.what, "record": k.record, "value": k.value, "text": k.text} for k in explain(result, i).links
-            ],
-        }
-        for i in (result.incidents if args.json else ())
-    ]
+    incidents, causes = [], []
+    for i in result.incidents if args.json else ():
+        chain = explain(result, i)
+        incidents.append(
+            {
+                "kind": i.kind,
+                "room": i.room,
+                "at": result.clock(i.at).isoformat(timespec="seconds"),
+                "duration_s": _number(i.duration_s, 1),
+                "story": told(chain.story),
+                "chain": told(chain.causes),
+            }
+        )
+    for room, mine in result.incidents_by_room.items() if args.json else ():
+        kinds = dict.fromkeys(i.kind for _, i in mine)
+        asked = [found for kind in kinds if (found := inquiry(result, room, kind)) is not None]
+        causes += [
+            {
+                "room": room, "kind": g.kind, "record": g.record, "words": g.words, "incidents": len(g.incidents),
+                "of": g.of, "saves_min_per_day": _number(g.saves_s / 60.0),
+            }
+            for g in groups(result, asked)
+        ]  # fmt: skip
     lines = [
         f"{ident}: {s.drops:.1f} drops, {s.dark_min:.1f} min in the dark, {s.idle_h:.1f} h burning for nobody a day"
         + (f"; {s.waves:.1f} waves, {s.trips:.1f} ways to the switch" if s.waves + s.trips > 0 else "")
@@ -137,7 +153,10 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         for ident, s in result.output_scores.items()
         if ident in others
     ]
-    document = {"days": args.days, "seed": args.seed, "rooms": rooms, "outputs": outputs, "incidents": incidents}
+    document = {
+        "days": args.days, "seed": args.seed, "rooms": rooms, "outputs": outputs, "incidents": incidents,
+        "causes": causes,
+    }  # fmt: skip
     return document, lines or ["No room is under presence control."]
 
 

@@ -65,9 +65,9 @@ def test_rehearse(file, capsys):
     assert set(big["first_light_s"]) == {"median", "p95"}
     assert document["incidents"]
     for incident in document["incidents"]:
-        assert {"kind", "room", "at", "duration_s", "chain"} <= set(incident)
+        assert {"kind", "room", "at", "duration_s", "story", "chain"} <= set(incident)
         assert datetime.fromisoformat(incident["at"]).year == 2026
-        assert all({"what", "record", "value"} <= set(link) for link in incident["chain"])
+        assert all({"what", "record", "value"} <= set(link) for link in incident["story"] + incident["chain"])
     assert out_of(capsys, "rehearse", file, "--days", "3", "--seed", "4") == document
     assert out_of(capsys, "rehearse", file, "--days", "3", "--seed", "5") != document
 

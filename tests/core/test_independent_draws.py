@@ -12,6 +12,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device
+from vastwatch.causes.chain import explain
 from vastwatch.cli import main
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.places import middle_of, room_at
@@ -19,7 +20,6 @@ from vastwatch.design.project import COLLECTIONS, find, put
 from vastwatch.memo import MEMO
 from vastwatch.people import simulate_days
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.causes import explain
 from vastwatch.site.building import Hazard
 from vastwatch.site.people import Person, Stay
 
@@ -72,6 +72,9 @@ def test_the_command_lists_the_same_incidents_for_a_week_and_for_four(capsys):
         assert main(["rehearse", "--demo", "--days", days, "--json"]) == 0
         listed.append(json.loads(capsys.readouterr().out)["incidents"])
     week = [i for i in listed[1] if i["at"] < "2026-01-18T23"]
+    # How many others go with a cause depends on how many there are: what happened does not.
+    for incident in listed[0] + week:
+        del incident["chain"]
     assert [i for i in listed[0] if i["at"] < "2026-01-18T23"] == week
 
 
@@ -159,7 +162,7 @@ def test_the_order_of_the_records_does_not_matter(demo, week):
     assert week.scores == other.scores
     assert week.incidents == other.incidents
     for incident in week.incidents[::9]:
-        assert explain(week, incident).links == explain(other, incident).links
+        assert explain(week, incident).story == explain(other, incident).story
 
 
 def test_the_outcome_does_not_depend_on_the_seed_of_pythons_hashes():

@@ -11,8 +11,6 @@ from msgspec.structs import replace
 from samples import device, shelf_at
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor
-from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.causes import _sight_link
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.families import pir
 from vastwatch.sensing.figures import LYING, SEATED, STANDING, Somebody
@@ -95,10 +93,6 @@ def test_a_radar_names_the_wall_it_looks_through(room):
     s = sight(project, sensor, Somebody((6.0, 3.0), SEATED, "reading", 180.0))
     assert s.hidden_by == (("middle", 3.0),)
     assert s.range_m == pytest.approx(5.0 * 10 ** (-6 / 40), rel=1e-3)
-    link = _sight_link(rehearse(project, 1, 1), s)
-    assert link.record == "middle"
-    assert "takes 3.0 dB each way" in link.text
-    assert link.value == f"2.0 m; range {s.range_m:.1f} m"
 
 
 def test_facing_away_costs_a_radar_range(room):

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from samples import device, make_room, rect
 from vastwatch.advice.fixing import fixed_place
+from vastwatch.causes.chain import explain
 from vastwatch.design.edits.fittings import opening_middle
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.presence import reports
@@ -22,7 +23,6 @@ from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.causes import explain
 from vastwatch.sensing.coverage import coverage, spot_notice_s
 from vastwatch.sensing.families.mat import (
     CUSHION_M,
@@ -206,8 +206,8 @@ def test_false_reports_come_only_in_their_hours_at_their_rate_and_name_the_hazar
     expected = false_rate(mount(project, sensor), project.hazards[0]) * 3 * 3600 * 7
     assert len(of_day) == pytest.approx(expected, abs=4 * math.sqrt(expected))
     chain = explain(r, next(i for i in r.incidents if i.kind == "false start"))
-    assert any(k.record == "fan" for k in chain.links)
-    assert any("set off by the fan" in k.text for k in chain.links)
+    assert any("set off by the fan" in k.text for k in chain.story)
+    assert [(k.lever, k.record) for k in chain.causes][:1] == [("hazard", "fan")]
 
 
 def test_hours_over_midnight_are_two_stretches_and_none_is_always():

@@ -338,7 +338,7 @@ def test_incidents_are_stepped_through_and_explained(qtbot, window):
 
     qtbot.waitUntil(lambda: any("light dropped on P" in t for t in texts()))
     assert "its hold time of 5 min ran out" in texts()
-    assert window.plan.state.chain is not None
+    assert window.plan.state.scene is not None
     assert window.plan.state.night > 0 or r.clock(window.focus.time).hour in range(8, 16)
 
 

@@ -143,19 +143,20 @@ class Truth:
         ]
         return Signal.from_intervals(np.concatenate(rows) if rows else np.empty((0, 2)), 0.0, self.end)
 
-    def person_in(self, person: str, room: str) -> Signal:
+    def person_in(self, person: str, room: str, awake_only: bool = False) -> Signal:
         """Whether one person, awake or not, is in a room."""
-        if (person, room) not in self._persons:
-            self._persons[person, room] = self._person_in(person, room)
-        return self._persons[person, room]
+        key = person, room, awake_only
+        if key not in self._persons:
+            self._persons[key] = self._person_in(*key)
+        return self._persons[key]
 
     @cached_property
-    def _persons(self) -> dict[tuple[str, str], Signal]:
+    def _persons(self) -> dict[tuple[str, str, bool], Signal]:
         return {}
 
-    def _person_in(self, person: str, room: str) -> Signal:
+    def _person_in(self, person: str, room: str, awake_only: bool) -> Signal:
         track = next(t for t in self.tracks if t.person.id == person)
-        rows = self._intervals(track, False).get(room, np.empty((0, 2)))
+        rows = self._intervals(track, awake_only).get(room, np.empty((0, 2)))
         return Signal.from_intervals(rows, 0.0, self.end)
 
     @cached_property

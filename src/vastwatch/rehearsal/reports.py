@@ -88,6 +88,27 @@ def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Noti
     return Notices(*(np.concatenate(columns)[order] for columns in zip(*found)))
 
 
+@kept
+def run_without(project: Project, sensor_id: str, truth: Truth, source: str, during: Signal) -> SensorRun:
+    """What a sensor would have reported, had it not noticed one person (or hazard) for some time: all other draws
+    stay."""
+    mounted, level, false = _wanted(project, sensor_id, truth)
+    heard = []
+    for part, weekly in zip(each_part(mounted), false):
+        of_days = (_notices_of_day(part, level, truth, weekly, day) for day in range(truth.calendar.days))
+        heard.append([_heard(part, _left_out(n, source, during)) for n in of_days])
+    return _joined(mounted, heard, truth)
+
+
+def _left_out(n: Notices, source: str, during: Signal) -> Notices:
+    """Notices without those of a source for some time; what began before that ends as it begins."""
+    mine = n.source == source
+    gone = mine & during.at(n.start)
+    cut = mine & ~gone & during.at(n.end)
+    left = np.where(cut, n.end - during.measure(n.end) + during.measure(n.start), n.end)
+    return Notices(*(column[~gone] for column in n._replace(end=np.maximum(left, n.start))))
+
+
 def _level(project: Project, mounted: MountedSensor) -> int:
     return level_number(project, mounted.sensor.level)
 
@@ -221,13 +242,20 @@ def condensed(start: Array, end: Array, hold: float, blind: float) -> tuple[Arra
 
 @kept
 def _run(mounted: MountedSensor, level: int, false: tuple[Weekly, ...], truth: Truth) -> SensorRun:
+    days = range(truth.calendar.days)
+    heard = [
+        [_heard_on(part, level, truth, weekly, day) for day in days] for part, weekly in zip(each_part(mounted), false)
+    ]
+    return _joined(mounted, heard, truth)
+
+
+def _joined(mounted: MountedSensor, heard: list[list[Heard]], truth: Truth) -> SensorRun:
+    """What a sensor reports of what its parts heard, day by day."""
     reports, moving = [], []
-    for part, weekly in zip(each_part(mounted), false):
-        days = range(truth.calendar.days)
-        heard = [_heard_on(part, level, truth, weekly, day) for day in days]
-        start, end = (np.concatenate([h[k] for h in heard]) for k in (0, 1))
+    for part, days in zip(each_part(mounted), heard):
+        start, end = (np.concatenate([h[k] for h in days]) for k in (0, 1))
         reports.append(_reported(part, start, end, truth))
-        moving.append(Signal.from_intervals(np.concatenate([h.moving for h in heard]), 0.0, truth.end))
+        moving.append(Signal.from_intervals(np.concatenate([h.moving for h in days]), 0.0, truth.end))
     report = any_of(reports)
     moves = any_of(moving) & report
     return SensorRun(report, moves, report - moves)

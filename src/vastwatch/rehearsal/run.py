@@ -6,10 +6,12 @@ the scores that only truth can give. Each step is cached by what it reads.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cached_property
 from operator import attrgetter
+from typing import NamedTuple
 
 import numpy as np
 
@@ -29,6 +31,13 @@ from vastwatch.signals import Calendar, Signal
 LONGEST_DAYS = 366
 # Days of notices a rehearsal keeps for who asks what set a sensor off.
 MOST_NOTICES = 400
+
+
+class Noticed(NamedTuple):
+    """What a sensor noticed: the id of the person or hazard, and when."""
+
+    source: str
+    at: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -127,25 +136,25 @@ class Rehearsal:
             self._noticed[sensor, day] = notices_on(self.project, sensor, self.truth, day)
         return self._noticed[sensor, day]
 
-    def noticed(self, sensor: str, t: float) -> str | None:
-        """The id of the person or hazard whose notice was the last before an instant, at most a day before."""
+    def noticed(self, sensor: str, t: float) -> Noticed | None:
+        """The last notice before an instant, at most a day before."""
         key = (sensor, t)
         if key not in self._sources:
             self._sources[key] = self._source(sensor, t)
         return self._sources[key]
 
     @cached_property
-    def _sources(self) -> dict[tuple[str, float], str | None]:
+    def _sources(self) -> dict[tuple[str, float], Noticed | None]:
         return {}
 
-    def _source(self, sensor: str, t: float) -> str | None:
+    def _source(self, sensor: str, t: float) -> Noticed | None:
         today = self.calendar.day_of(min(max(t, 0.0), np.nextafter(self.truth.end, 0.0)))
         for day in (today, today - 1):
             if day >= 0:
                 n = self.notices(sensor, day)
                 i = int(n.start.searchsorted(t + 1e-9, side="right")) - 1
                 if i >= 0:
-                    return str(n.source[i])
+                    return Noticed(str(n.source[i]), float(n.start[i]))
         return None
 
 
@@ -174,8 +183,12 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
 
 def record(project: Project, truth: Truth) -> Recording:
     """What the design's sensors say of a truth; the same object again while none of them says anything else."""
-    runs = run_sensors(project, truth)
-    return _recording(tuple(runs), tuple(runs.values()), truth.calendar)
+    return recording_of(run_sensors(project, truth), truth.calendar)
+
+
+def recording_of(runs: Mapping[str, SensorRun], calendar: Calendar) -> Recording:
+    """What some sensors said, by their ids; the same object again for the same runs."""
+    return _recording(tuple(runs), tuple(runs.values()), calendar)
 
 
 @kept

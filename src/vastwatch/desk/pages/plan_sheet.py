@@ -12,6 +12,7 @@ from datetime import date
 from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QFont, QFontMetricsF, QImage, QPainter, QPen
 
+from vastwatch.causes.chain import Scene
 from vastwatch.design.project import Project, on_level
 from vastwatch.desk.plan import covered, fixtures, furniture, ground, marks, places, walls
 from vastwatch.desk.plan.contours import BANDS
@@ -19,7 +20,6 @@ from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import LIGHT, font, mix
 from vastwatch.devices import TOUCH_FAMILIES
-from vastwatch.rehearsal.causes import Chain
 from vastwatch.sensing.hazards import resolved
 
 DPI = 96
@@ -50,11 +50,11 @@ def extent(project: Project, level: str) -> QRectF | None:
     return QRectF(x0, -y1, x1 - x0, y1 - y0).adjusted(-EDGE_M, -EDGE_M, EDGE_M, EDGE_M)
 
 
-def state_for(project: Project, level: str, chain: Chain | None = None, room: str | None = None) -> PlanState:
+def state_for(project: Project, level: str, scene: Scene | None = None, room: str | None = None) -> PlanState:
     """What the layers are to paint: everything of a level and the contours of all its sensors, or of the open
     incident."""
     day = date.fromisoformat(project.brief.rehearse_from)
-    state = PlanState(project, LIGHT, level, room=room, chain=chain, ghost=False)
+    state = PlanState(project, LIGHT, level, room=room, scene=scene, ghost=False)
     found = (resolved(project, h, day) for h in project.hazards if h.level == level)
     state.hazards = [h for h in found if h is not None]
     covered.lay_out_contours(state)
@@ -70,7 +70,7 @@ def paint_level(painter: QPainter, state: PlanState, frame: QRectF, scale: float
     painter.scale(scale, scale)
     drawn = (
         ground.draw_ground, covered.draw_contours, furniture.draw_furniture, walls.draw_walls, places.draw_places,
-        fixtures.draw_fixtures, marks.draw_sensors, marks.draw_chain,
+        fixtures.draw_fixtures, marks.draw_sensors, marks.draw_scene,
     )  # fmt: skip
     for draw in drawn:
         painter.save()

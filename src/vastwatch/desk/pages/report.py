@@ -13,6 +13,7 @@ from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPainterPath, QPdfWrit
 from vastwatch.advice import Finding
 from vastwatch.advice.cautions import cautions
 from vastwatch.advice.timing import TimingCurve
+from vastwatch.causes.chain import Scene
 from vastwatch.design.needs import needs_of, use_words
 from vastwatch.design.places import room_of
 from vastwatch.design.presence import hold_of
@@ -30,7 +31,6 @@ from vastwatch.desk.pages.plan_sheet import (
 )
 from vastwatch.desk.shell.theme import LIGHT
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.causes import Chain
 from vastwatch.words import duration_words
 
 PAPERS = {"A4": QPageSize.PageSizeId.A4, "A3": QPageSize.PageSizeId.A3}
@@ -42,9 +42,9 @@ SEVERITY_WORDS = {"wrong": "To change", "risk": "Doubtful", "caution": "Caution"
 
 
 class Shown(NamedTuple):
-    """An incident to show on the plan: its chain of causes, its level, and its title."""
+    """An incident to show on the plan: whom it happened to, its level, and its title."""
 
-    chain: Chain
+    scene: Scene
     level: str
     title: str
 
@@ -58,7 +58,7 @@ def pages(
     incident: Shown | None = None,
 ) -> bytes:
     """A PDF on "A4" or "A3". What has not been computed is left out, and its place says so. An `incident` has its level
-    once more, with the chain of its causes."""
+    once more, with whom it happened to."""
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     writer = QPdfWriter(buffer)
@@ -106,7 +106,7 @@ def _level(
     if incident is not None:
         painter.setPen(LIGHT.dropped)
         painter.drawText(QRectF(0, 24, page.width(), 16), Qt.AlignmentFlag.AlignRight, incident.title)
-    state = state_for(project, level_id, incident.chain if incident else None)
+    state = state_for(project, level_id, incident.scene if incident else None)
     at = QPointF((room.width() - frame.width() * k) / 2, room.top() + (room.height() - frame.height() * k) / 2)
     paint_level(painter, state, frame, k, at)
     scale_bar(painter, QPointF(0, page.height() - 14), scale)

@@ -72,18 +72,18 @@ def draw_people(p: QPainter, state: PlanState) -> None:
             glyphs.person_mark(p, c, 9.5, label, fill, QColor("#FFFFFF"), font(11, 600))
 
 
-def draw_chain(p: QPainter, state: PlanState) -> None:
+def draw_scene(p: QPainter, state: PlanState) -> None:
     """The open incident: whom it happened to, and the sight line that failed or saw too much."""
-    chain = state.chain
-    if chain is None or chain.where is None:
+    scene = state.scene
+    if scene is None or scene.where is None:
         return
     with in_pixels(p) as at:
-        c = at(*chain.where.at)
+        c = at(*scene.where.at)
         red = mix(state.theme.dropped, QColor("#FF9A90"), state.night)
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(red, 1.8))
         p.drawEllipse(c, 14, 14)
-        for k, sight in enumerate(chain.sights[:2]):
+        for k, sight in enumerate(scene.sights[:2]):
             # The design may be ahead of the rehearsal that is shown, and the sensor gone.
             sensor = next((x for x in state.sensors if x.id == sight.sensor), None)
             if sensor is None:

@@ -1,12 +1,12 @@
-"""The plan at the playhead: the hour, which lamps burn, who stands where, and the chain of the open incident."""
+"""The plan at the playhead: the hour, which lamps burn, who stands where, and whom the open incident happened to."""
 
 from __future__ import annotations
 
+from vastwatch.causes.chain import scene
 from vastwatch.control.daylight import sun_elevation
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.rehearsal.causes import explain
 from vastwatch.rehearsal.run import Rehearsal
 
 # The sun this far below the horizon, or above it, and the ground is at its darkest or brightest, degrees.
@@ -17,7 +17,7 @@ DUSK = 1.3
 
 def show_moment(state: PlanState, focus: Focus, rehearsal: Rehearsal | None) -> None:
     """Set what of a state belongs to the moment; by day and without anybody where no rehearsal is followed."""
-    state.lit, state.people, state.chain, state.reporting, state.night = {}, [], None, frozenset(), 0.0
+    state.lit, state.people, state.scene, state.reporting, state.night = {}, [], None, frozenset(), 0.0
     if rehearsal is None or not focus.here.follows_time:
         return
     t = focus.time
@@ -37,10 +37,10 @@ def show_moment(state: PlanState, focus: Focus, rehearsal: Rehearsal | None) -> 
         dark = not pet and _in_the_dark(rehearsal, track.person.id, t)
         state.people.append((track.person.id, "cat" if pet else track.person.name[:1], where.at, dark))
     if 0 <= focus.incident < len(rehearsal.incidents):
-        chain = explain(rehearsal, rehearsal.incidents[focus.incident])
-        at = chain.where
+        shown = scene(rehearsal, rehearsal.incidents[focus.incident])
+        at = shown.where
         if at is not None and at.level >= 0 and order[at.level].id == focus.level:
-            state.chain = chain
+            state.scene = shown
 
 
 def _in_the_dark(rehearsal: Rehearsal, person: str, t: float) -> bool:

@@ -8,12 +8,12 @@ from typing import TypeVar
 
 from PyQt6.QtGui import QColor, QPainterPath
 
+from vastwatch.causes.chain import Scene
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.shapes import NamePlace
 from vastwatch.desk.shell.theme import Theme, mix
 from vastwatch.devices import DeviceType
-from vastwatch.rehearsal.causes import Chain
 from vastwatch.sensing import Figure
 from vastwatch.site.building import Hazard, Room
 
@@ -34,7 +34,7 @@ class PlanState:
     night: float = 0.0
     lit: dict[str, float] = field(default_factory=dict)
     people: list[tuple[str, str, tuple[float, float], bool]] = field(default_factory=list)
-    chain: Chain | None = None
+    scene: Scene | None = None
     reporting: frozenset[str] = frozenset()
     dragging: bool = False
     # How coarse the map of a dragged sensor is: 1, or 2 where the machine is slow (see `covered`).
@@ -103,6 +103,6 @@ def made_once(state: PlanState, name: str, sources: tuple[object, ...], make: Ca
 
 
 def special(state: PlanState) -> frozenset[str]:
-    """Ids that are drawn apart: selected, marked, or blamed by the open chain of causes."""
-    blamed = {ident for s in (state.chain.sights[:1] if state.chain else ()) for ident, _ in s.hidden_by[:1]}
+    """Ids that are drawn apart: selected, marked, or in the sight line of the open incident."""
+    blamed = {ident for s in (state.scene.sights[:1] if state.scene else ()) for ident, _ in s.hidden_by[:1]}
     return frozenset(blamed | state.marked | ({state.selected} if state.selected else set()))

@@ -84,7 +84,7 @@ class PlanView(Sheet):
             "fixtures": Layer(self.state, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
             "held": Layer(self.state, 3.2, held.draw_held),
             "sensors": Layer(self.state, 3.5, marks.draw_sensors),
-            "chain": Layer(self.state, 4, marks.draw_chain),
+            "scene": Layer(self.state, 4, marks.draw_scene),
             "people": Layer(self.state, 5, marks.draw_people),
             "tools": Layer(self.state, 6, self._draw_tools),
         }
@@ -199,7 +199,7 @@ class PlanView(Sheet):
         laid = tuple((s, paths) for s, _, paths in state.laid)
         return (
             state.project.sensors, state.project.devices, state.selected, state.room, state.marked, laid,
-            state.reporting, tuple(state.people), state.chain, state.night, state.theme, state.level,
+            state.reporting, tuple(state.people), state.scene, state.night, state.theme, state.level,
             self.bench.foreseen, state.dragging,
         )  # fmt: skip
 

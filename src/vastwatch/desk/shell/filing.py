@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QSettings, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
+from vastwatch.causes.chain import scene
 from vastwatch.design.differences import differences
 from vastwatch.design.project import Project, find, on_level, put
 from vastwatch.desk.pages.plan_sheet import LARGEST_PX, picture, state_for
@@ -31,7 +32,6 @@ from vastwatch.files.reading import read_whole
 from vastwatch.files.rooms_csv import bring_in_rooms, read_rooms
 from vastwatch.files.svg import write_svg
 from vastwatch.files.writing import beside, safe_name, write_atomically
-from vastwatch.rehearsal.causes import explain
 from vastwatch.sensing.contour_lines import contour_lines
 
 # So many files are remembered.
@@ -244,7 +244,7 @@ class Filing(QObject):
         if week is not None and 0 <= self.focus.incident < len(week.incidents):
             incident = week.incidents[self.focus.incident]
             level = find(week.project.rooms, incident.room).level
-            shown = Shown(explain(week, incident), level, incident_title(week, incident))
+            shown = Shown(scene(week, incident), level, incident_title(week, incident))
         return pages(self.document.project, paper, week, results.findings.value, results.best_curve, incident=shown)
 
     def _folder(self) -> str:

@@ -28,6 +28,8 @@ from vastwatch.advice.remedies import Remedy, remedies
 from vastwatch.advice.schools import School, schools
 from vastwatch.advice.timing import cached_curve, tuned
 from vastwatch.advice.trial import Trial, stay
+from vastwatch.causes.groups import Group, groups
+from vastwatch.causes.inquiry import Inquiry, inquire
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
@@ -37,6 +39,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.rehearsal import Rehearsal, rehearse, replay
+from vastwatch.rehearsal.incidents import Kind
 
 DAYS, SEED = 7, 1
 # Wait this long after a change before asking for new findings, so that a drag is not interrupted, milliseconds.
@@ -50,6 +53,15 @@ class ToBuy(NamedTuple):
     found: list[Purchase]
     a_set: bool
     free: tuple[float, float]
+
+
+class Causes(NamedTuple):
+    """What a rehearsed room's incidents are because of: the inquiry into each kind, and the groups of all."""
+
+    rehearsal: Rehearsal
+    room: str
+    inquiries: dict[Kind, Inquiry]
+    groups: list[Group]
 
 
 class Results(QObject):
@@ -89,6 +101,7 @@ class Results(QObject):
         self.trial: Derived[Trial] = Derived(
             "trial", self._pool, self._of_spot, lambda task, project, spot: stay(project, spot)
         )
+        self.causes: Derived[Causes] = Derived("causes", self._pool, self._of_causes, _causes)
         self.remedies: Derived[list[Remedy]] = Derived(
             "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True
         )
@@ -108,6 +121,7 @@ class Results(QObject):
             self.curve,
             self.settled,
             self.trial,
+            self.causes,
             self.remedies,
             self.options,
             self.schools,
@@ -115,6 +129,7 @@ class Results(QObject):
         )
         for derived in self.all:
             derived.failed.connect(self.failure)
+        self.week.changed.connect(self._lived_anew)
         self._stopped = False
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -144,6 +159,10 @@ class Results(QObject):
         """The selected spot, where a stay there can be tried."""
         of = self._of_spot()
         return None if of is None else of[1]
+
+    def _of_causes(self) -> tuple[Rehearsal, str] | None:
+        r, room = self.rehearsal, self.focus.room
+        return None if r is None or room is None or self.week.state != "fresh" else (r, room)
 
     def _of_remedies(self) -> tuple[Rehearsal, str] | None:
         r, room = self.rehearsal, self.focus.room
@@ -209,8 +228,19 @@ class Results(QObject):
         # While the hand moves, the frame has the processor to itself.
         self._settle.start()
 
+    def _lived_anew(self) -> None:
+        # Not while the hand moves: then the week of a moment ago is followed by another.
+        if not self._stopped and not self._settle.isActive():
+            self.causes.check()
+
+    def causes_of(self, rehearsal: Rehearsal, room: str) -> Causes | None:
+        """The causes of a rehearsed room, as far as they are known."""
+        found = self.causes.value
+        return found if found is not None and found.rehearsal is rehearsal and found.room == room else None
+
     def _shifted(self, what: str) -> None:
         if what == "room":
+            self.causes.check()
             self.curve.forget()
             self.settled.forget()
             self.remedies.spoil()
@@ -257,6 +287,15 @@ def _settled(task: Task, project: Project, room: str) -> TimingCurve:
 
 def _schools(task: Task, project: Project, room: str, types: list[DeviceType]) -> list[School]:
     return schools(project, room, types, task.should_continue, task.report_progress)
+
+
+def _causes(task: Task, rehearsal: Rehearsal, room: str) -> Causes:
+    found: dict[Kind, Inquiry] = {}
+    for kind in dict.fromkeys(i.kind for _, i in rehearsal.incidents_by_room.get(room, [])):
+        inquiry = inquire(rehearsal, room, kind, task.should_continue)
+        if inquiry is not None:
+            found[kind] = inquiry
+    return Causes(rehearsal, room, found, groups(rehearsal, found.values()))
 
 
 def _remedies(task: Task, rehearsal: Rehearsal, room: str) -> list[Remedy]:

@@ -1,29 +1,42 @@
-"""The chain of causes of one incident: linked cards, from what went wrong to why."""
+"""Why the light did the wrong thing: the chain of one incident, and a room's incidents grouped by their cause."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from vastwatch.desk.shell.parts import LinkCard, label, row
+from vastwatch.causes.chain import Chain
+from vastwatch.causes.groups import Group
+from vastwatch.desk.shell.parts import LinkCard, column, label, row
 from vastwatch.desk.shell.theme import Theme
-from vastwatch.rehearsal.causes import Chain
+from vastwatch.words import duration_words
+
+# More groups than this are small matters.
+SHOWN_GROUPS = 4
 
 
 class ChainView(QWidget):
-    """The chain of causes: linked cards, each naming a record that can be gone to."""
+    """What happened, in lines, and then its causes: linked cards, each naming a record that can be gone to."""
 
-    def __init__(self, chain: Chain, theme: Theme, go) -> None:  # type: ignore[no-untyped-def]
+    def __init__(self, chain: Chain, theme: Theme, go: Callable[[str], object], searching: bool) -> None:
         super().__init__()
         self.theme = theme
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 0, 0, 0)
         box.setSpacing(5)
+        for link in chain.story:
+            words = f"{link.what[:1].upper()}{link.what[1:]} {link.value}; {link.text}."
+            box.addWidget(label(words, "soft", True))
         self._cards = []
-        for link in chain.links:
+        if chain.causes:
+            box.addWidget(label(self.tr("Because"), "head"))
+        elif searching:
+            box.addWidget(label(self.tr("Looking for what would have prevented it …"), "soft", True))
+        for link in chain.causes:
             card = LinkCard(f"{link.what}: {link.value}, {link.text}")
             inner = QVBoxLayout(card)
             inner.setContentsMargins(9, 5, 9, 6)
@@ -46,5 +59,24 @@ class ChainView(QWidget):
         p.setPen(QPen(red, 1.3))
         p.drawLine(QPointF(5, ys[0]), QPointF(5, ys[-1]))
         for k, y in enumerate(ys):
-            p.setBrush(red if k in (0, len(ys) - 1) else self.theme.panel)
+            p.setBrush(red if k == 0 else self.theme.panel)
             p.drawEllipse(QPointF(5, y), 3.6, 3.6)
+
+
+def groups_view(groups: list[Group], theme: Theme, days: int, step: Callable[[Group], object]) -> QWidget:
+    """A card for each group, with what its cure would save; a press steps to its first incident."""
+    whole, box = column(4)
+    for group in groups[:SHOWN_GROUPS]:
+        card = LinkCard(group.heading)
+        bar = theme.dropped if group.kind in ("dropped", "late") else theme.lamp
+        card.setStyleSheet(f"QFrame[role='card'] {{ border-left: 3px solid {bar.name()}; }}")
+        inner = QVBoxLayout(card)
+        inner.setContentsMargins(10, 5, 9, 6)
+        inner.setSpacing(0)
+        inner.addWidget(label(group.heading, "", True))
+        what = "of dark and startle" if group.kind == "dropped" else "of dark" if group.kind == "late" else "of burning"
+        saved = f"its cure saves {duration_words(group.saves_s)} {what} a day"
+        inner.addWidget(label(saved, "soft", True))
+        card.chosen.connect(partial(step, group))
+        box.addWidget(card)
+    return whole

@@ -13,6 +13,8 @@ from vastwatch.advice.choose import does_already
 from vastwatch.advice.judge import dark_limit_min
 from vastwatch.advice.remedies import Remedy
 from vastwatch.advice.schools import School
+from vastwatch.causes.chain import chain_of
+from vastwatch.causes.groups import Group
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find, find_any
@@ -25,13 +27,12 @@ from vastwatch.desk.shell.parts import LinkCard, clear, column, label, line, pla
 from vastwatch.desk.shell.results import DAYS, Results
 from vastwatch.desk.shell.steps import level_of
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
-from vastwatch.desk.verdict.chain_view import ChainView
+from vastwatch.desk.verdict.chain_view import ChainView, groups_view
 from vastwatch.desk.verdict.inspector import Inspector
 from vastwatch.desk.verdict.schools_sheet import SchoolsSheet
 from vastwatch.desk.verdict.score import Score
 from vastwatch.desk.verdict.trial_view import TrialView
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.causes import explain
 from vastwatch.site.building import Room
 
 # More findings than this are folded away until asked for; fewer while another record than the room is inspected.
@@ -112,7 +113,7 @@ class Verdict(QWidget):
         self._why_not = False
         self._told: object = None
         self._told_of: tuple[object, ...] = ()
-        for derived in (results.week, results.findings, results.remedies, results.options):
+        for derived in (results.week, results.findings, results.causes, results.remedies, results.options):
             derived.changed.connect(self.refresh)
         focus.shift.connect(self._shifted)
         document.changed.connect(self.refresh)
@@ -216,11 +217,12 @@ class Verdict(QWidget):
         told = (
             index if open_ else -1, self.focus.room, self.focus.stage, self._all_findings,
             self.results.remedies.state, self.focus.selected == self.focus.room, self.results.options.state,
-            self.results.findings.state,
+            self.results.findings.state, self.results.causes.state,
         )  # fmt: skip
         # Kept themselves, not their addresses: those are given out again.
         told_of = (
-            r if open_ else None, self.results.findings.value, self.results.remedies.value, self.results.options.value,
+            r if open_ else None, self.results.findings.value, self.results.causes.value,
+            self.results.remedies.value, self.results.options.value,
         )  # fmt: skip
         if told == self._told and all(a is b for a, b in zip(told_of, self._told_of)):
             return
@@ -229,6 +231,7 @@ class Verdict(QWidget):
         if open_:
             self._incident(index)
         else:
+            self._groups()
             self._findings()
         self._remedies(open_)
         if self.focus.here.chooses and not open_:
@@ -243,7 +246,24 @@ class Verdict(QWidget):
         self._story_box.addWidget(
             row(title, label(self.tr("{} of {}").format(mine.index(index) + 1, len(mine)), "soft"), stretch=0)
         )
-        self._story_box.addWidget(ChainView(explain(r, incident), self.theme, self._go))
+        known = self.results.causes_of(r, incident.room)
+        chain = chain_of(r, incident, None if known is None else known.inquiries.get(incident.kind))
+        self._story_box.addWidget(ChainView(chain, self.theme, self._go, self.results.causes.busy))
+
+    def _groups(self) -> None:
+        """What the week's incidents of the room are because of."""
+        r, room = self.results.rehearsal, self.focus.room
+        known = None if r is None or room is None else self.results.causes_of(r, room)
+        if known is None or not known.groups or self.focus.selected not in (room, None):
+            return
+        self._story_box.addWidget(label(self.tr("What went wrong this week, and why"), "head"))
+        self._story_box.addWidget(groups_view(known.groups, self.theme, DAYS, self._step_to))
+
+    def _step_to(self, group: Group) -> None:
+        r = self.results.rehearsal
+        if r is not None and group.incidents[0] in r.incidents:
+            index = r.incidents.index(group.incidents[0])
+            self.focus.set(incident=index, time=r.incidents[index].at)
 
     def _go(self, record: str) -> None:
         if find_any(self.document.project, record) is None:

@@ -1,0 +1,205 @@
+"""What is said of each cause: what it is, the figure that made the difference, and what was tried instead."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from vastwatch.causes.inquiry import Inquiry, Tried
+from vastwatch.causes.instead import Lever
+from vastwatch.causes.witnesses import keepers, set_off
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import find, find_any
+from vastwatch.design.relations import presence_of
+from vastwatch.people import Track, Where
+from vastwatch.rehearsal import Rehearsal
+from vastwatch.rehearsal.incidents import Incident
+from vastwatch.sensing.families.pir import contrast_factor
+from vastwatch.sensing.hazards import false_rate, per_hour_words
+from vastwatch.sensing.model import Sight, mount
+from vastwatch.words import capital, duration_words
+
+# An instant after a switching at which its outcome is surely read, seconds.
+AFTER_S = 1e-6
+
+
+@dataclass(frozen=True)
+class Scene:
+    """What the plan shows of an incident: whom it happened to, where, and the sight lines to them, best first."""
+
+    person: str | None
+    where: Where | None
+    sights: tuple[Sight, ...]
+
+
+class Case(NamedTuple):
+    """One cause of one incident: the k-th of those inquired into."""
+
+    r: Rehearsal
+    incident: Incident
+    found: Inquiry
+    k: int
+    tried: Tried
+    shown: Scene
+
+
+class Words(NamedTuple):
+    """Of a cause: what it is, the deciding figure, and a sentence that ends with what was tried instead."""
+
+    what: str
+    value: str
+    text: str
+
+
+def words_of(case: Case) -> Words:
+    """What is said of a cause."""
+    return _WORDS[case.tried.instead.lever](case)
+
+
+def _sight_to(shown: Scene, sensor: str | None = None, owner: str | None = None) -> Sight | None:
+    """The best sight line to whom it happened to: of a sensor, or that something stands in."""
+    for s in shown.sights:
+        if (sensor is None or s.sensor == sensor) and (owner is None or any(o == owner for o, _ in s.hidden_by)):
+            return s
+    return None
+
+
+def _obstacle(c: Case) -> Words:
+    owner = c.tried.instead.record
+    collection, it = find_any(c.r.project, owner) or ("", None)
+    name = {"walls": "A wall", "openings": f"The {getattr(it, 'kind', 'door')}"}.get(
+        collection, getattr(it, "name", "")
+    )
+    s = _sight_to(c.shown, owner=owner)
+    if s is None:
+        return Words(capital(name), "in the way", "without it")
+    weight = dict(s.hidden_by)[owner]
+    value = f"takes {weight:.1f} dB" if s.loss_db > 0 else f"hides {100 * weight:.0f} % of the body"
+    return Words(
+        capital(name),
+        value,
+        f"between {name_of(c.r, s.sensor)} and {place_words(c.shown.where)}, {s.slant_m:.1f} m; without it",
+    )
+
+
+def _aim(c: Case) -> Words:
+    ident = c.tried.instead.record
+    sensor, s = find(c.r.project.sensors, ident), _sight_to(c.shown, ident)
+    by = round((c.tried.instead.value - sensor.yaw + 180.0) % 360.0 - 180.0)
+    way = f"turned {abs(by)}° to the {'left' if by > 0 else 'right'}"
+    if s is None:
+        return Words(sensor.name, "looks past", way)
+    value = f"looks {s.off_axis_deg:.0f}° past" + ("" if s.in_view else ", out of its view")
+    return Words(sensor.name, value, f"range × {s.off_axis_factor:.2f} there; {way}")
+
+
+def _settings(c: Case) -> Words:
+    sensor = find(c.r.project.sensors, c.tried.instead.record)
+    below, gate = sensor.settings.sensitivity_below_max, sensor.settings.max_gate_m
+    said = [f"{below} steps less sensitive"] * (below > 0) + [f"nothing beyond {gate:g} m"] * (gate is not None)
+    return Words(sensor.name, ", ".join(said), "set as it comes")
+
+
+def _warmth(c: Case) -> Words:
+    room = find(c.r.project.rooms, c.tried.instead.record)
+    share = contrast_factor(room.ambient_c)
+    return Words("Warmth", f"{room.ambient_c:.0f} °C", f"infrared keeps {100 * share:.0f} % of its range; at 21 °C")
+
+
+def _hold(c: Case) -> Words:
+    presence = presence_of(c.r.project, c.incident.room)
+    assert presence is not None
+    value = duration_words(hold_of(presence.expr) or 0.0)
+    if not c.incident.dark:
+        burned = float(c.tried.share[c.k] * c.found.harm[c.k])
+        return Words("Hold time", value, f"burned on {duration_words(burned)} after the last report; without that")
+    silence = float(c.found.of.end[c.k] - c.found.of.silent_from[c.k])
+    return Words(
+        "Hold time", value, f"silent for {duration_words(silence)}; held {duration_words(c.tried.instead.value)}"
+    )
+
+
+def _own_hold(c: Case) -> Words:
+    burned = float(c.tried.share[c.k] * c.found.harm[c.k])
+    return Words(
+        name_of(c.r, c.tried.instead.record),
+        "its own hold",
+        f"reports {duration_words(burned)} after the last notice; without that",
+    )
+
+
+def _hazard(c: Case) -> Words:
+    hazard = find(c.r.project.hazards, c.tried.instead.record)
+    sensors = [find(c.r.project.sensors, s) for s in keepers(c.r, c.incident.room)]
+    rate, fooled = max((false_rate(mount(c.r.project, s), hazard), s.id) for s in sensors)
+    return Words(
+        hazard.name, hazard.kind, f"triggers {name_of(c.r, fooled)} falsely, {per_hour_words(rate)}; without it"
+    )
+
+
+def _starting(c: Case) -> Words:
+    may = "may not start the light" if c.incident.kind == "late" else "is not asked"
+    return Words(name_of(c.r, c.tried.instead.record), may, "it noticed them; asked as well")
+
+
+def _latency(c: Case) -> Words:
+    device = find(c.r.project.devices, find(c.r.project.sensors, c.tried.instead.record).device)
+    lag = device.latency
+    text = f"{lag.min_s:g} to {lag.max_s:g} s from notice to report; at once"
+    return Words(name_of(c.r, c.tried.instead.record), f"latency {lag.typical_s:g} s", text)
+
+
+def _somebody_else(c: Case) -> Words:
+    track = next(t for t in c.r.truth.tracks if t.person.id == c.tried.instead.record)
+    at = c.incident.at
+    asked = keepers(c.r, c.incident.room)
+    for sensor in asked:
+        # Where they were as the sensor noticed them, and not where they went from there.
+        rise = rise_before(c.r, sensor, c.incident.at + c.incident.duration_s)
+        noticed = set_off(c.r, sensor, rise)
+        if noticed.track is track:
+            at = noticed.at
+            break
+    where = c.r.truth.where(track, at)
+    return Words(first_name(track), doing(c.r, track, where), "noticed though the light is not for them; without that")
+
+
+_WORDS: dict[Lever, Callable[[Case], Words]] = {
+    "obstacle": _obstacle, "aim": _aim, "settings": _settings, "warmth": _warmth, "hold": _hold,
+    "own hold": _own_hold, "hazard": _hazard, "starter": _starting, "latency": _latency, "person": _somebody_else,
+}  # fmt: skip
+
+
+def name_of(r: Rehearsal, sensor: str) -> str:
+    """What a sensor is called."""
+    return find(r.project.sensors, sensor).name
+
+
+def first_name(track: Track) -> str:
+    """A person's name without what follows it."""
+    return track.person.name.split(",")[0]
+
+
+def place_words(where: Where | None) -> str:
+    """Where somebody is, in words."""
+    if where is None:
+        return "whoever is there"
+    return "whoever walks there" if where.spot is None else f"the {where.spot.name}"
+
+
+def doing(r: Rehearsal, track: Track, where: Where) -> str:
+    """What somebody does there, in words."""
+    if where.spot is None:
+        return "walking past"
+    asleep = "asleep " if where.spot.activity == "sleeping" and track.person.kind != "pet" else ""
+    return f"{asleep}at the {where.spot.name}, {find(r.project.rooms, where.spot.room).name.lower()}"
+
+
+def rise_before(r: Rehearsal, sensor: str, t: float) -> float:
+    """When a sensor's last report before t began, -1 where there is none."""
+    rises = r.house.report(sensor).rises
+    i = int(np.searchsorted(rises, t + AFTER_S, side="right")) - 1
+    return float(rises[i]) if i >= 0 else -1.0

@@ -1,0 +1,314 @@
+"""M10: the chain of an incident: what happened, from the lamp back, and what it was because of.
+
+Each cause is something that was tried otherwise on the same draws (`inquiry`), and with which this incident goes or
+shrinks; each names the record that one would change, with the value that made the difference.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vastwatch.causes.because import (
+    AFTER_S,
+    Case,
+    Scene,
+    doing,
+    first_name,
+    name_of,
+    rise_before,
+    words_of,
+)  # fmt: skip
+from vastwatch.causes.inquiry import Inquiry, Tried, inquiry
+from vastwatch.causes.witnesses import Triggered, Witness, asleep_in, in_the_dark, keepers, kept_on, set_off, sights
+from vastwatch.control.outputs.handler import lights_in
+from vastwatch.design.presence import hold_of, reports
+from vastwatch.design.records import AllOf, AtLeast
+from vastwatch.design.relations import presence_of
+from vastwatch.people import Where
+from vastwatch.rehearsal.incidents import Incident
+from vastwatch.rehearsal.run import Rehearsal
+from vastwatch.sensing.model import Sight
+from vastwatch.words import clock_words, duration_words, never_words
+
+# What is said of incidents of each kind, one and many.
+CALLED = {
+    "dropped": ("drop", "drops"), "late": ("late light", "late lights"), "idle": ("idle burn", "idle burns"),
+    "false start": ("false start", "false starts"),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Link:
+    """One card of the chain: `what` happened to which `record`, the deciding `value`, and a sentence of detail.
+
+    `lever`: of a cause, what was tried otherwise; `cures` of how `many` incidents like it go with it."""
+
+    what: str
+    record: str
+    value: str
+    text: str
+    lever: str = ""
+    cures: int = 0
+    many: int = 0
+
+
+@dataclass(frozen=True)
+class Chain:
+    """What happened, and the causes, those first that matter most; and for the plan the person, their place, and the
+    sight lines that mattered, best first."""
+
+    story: tuple[Link, ...]
+    causes: tuple[Link, ...]
+    person: str | None
+    where: Where | None
+    sights: tuple[Sight, ...]
+
+    @property
+    def links(self) -> tuple[Link, ...]:
+        """What happened, and then why."""
+        return self.story + self.causes
+
+
+NO_SCENE = Scene(None, None, ())
+
+
+def scene(r: Rehearsal, incident: Incident) -> Scene:
+    """Whom an incident happened to; of a light that came on for nobody, who was noticed."""
+    if incident.dark:
+        there = in_the_dark(r, incident)
+        return NO_SCENE if not there else Scene(there[0].track.person.id, there[0].where, there[0].sights)
+    if incident.kind == "idle":
+        return NO_SCENE
+    noticed = _starter(r, incident)
+    if noticed is None or noticed.track is None:
+        return NO_SCENE
+    where = r.truth.where(noticed.track, noticed.at)
+    return Scene(noticed.track.person.id, where, sights(r, (noticed.sensor,), noticed.track, where))
+
+
+def explain(r: Rehearsal, incident: Incident) -> Chain:
+    """The chain of an incident of this rehearsal. The first of a kind in a room takes its inquiry, some tenths of a
+    second."""
+    return chain_of(r, incident, inquiry(r, incident.room, incident.kind))
+
+
+def chain_of(r: Rehearsal, incident: Incident, found: Inquiry | None) -> Chain:
+    """The chain of an incident by an inquiry that is at hand; without one, what happened alone."""
+    story = {"dropped": _dropped, "late": _late, "idle": _idle, "false start": _false_start}[incident.kind]
+    shown = scene(r, incident)
+    causes = () if found is None else _causes(r, incident, found, shown)
+    return Chain(tuple(story(r, incident)), causes, shown.person, shown.where, shown.sights)
+
+
+# -- what happened -------------------------------------------------------------------------------------------------
+
+
+def _dropped(r: Rehearsal, incident: Incident) -> list[Link]:
+    t = incident.at
+    links = [
+        _lamp(r, incident, f"went off {_clock(r, t)}", f"dark for {duration_words(incident.duration_s)}"),
+        _presence_link(r, incident.room, f"fell {_clock(r, t)}", "its hold time of {hold} ran out"),
+    ]
+    last, when = _last_report(r, _deciding(r, incident), t)
+    if last is not None:
+        of_a_wave = "of a wave, " if _of_a_wave(r, incident.room, last, when) else ""
+        links.append(
+            Link(
+                name_of(r, last), last, f"last report {_clock(r, when)}",
+                f"{of_a_wave}silent for {duration_words(t - when)}",
+            )
+        )  # fmt: skip
+    return links
+
+
+def _late(r: Rehearsal, incident: Incident) -> list[Link]:
+    t, wait = incident.at, incident.duration_s
+    lamp = r.house.served(incident.room)
+    came_in = f"somebody came in at {_clock(r, t)}"
+    if lamp is not None and lamp.at(t + wait + AFTER_S):
+        why = "nothing had started it before"
+        if _went_to_switch(r, incident.room, t + wait):
+            why = "somebody went to the switch: no sensor had noticed them, nor their waves"
+        return [
+            _lamp(r, incident, f"{duration_words(wait)} late", came_in),
+            _presence_link(r, incident.room, f"rose {_clock(r, t + wait)}", why),
+        ]
+    return [
+        _lamp(r, incident, "never came on", f"{came_in} and left after {duration_words(wait)}"),
+        _presence_link(r, incident.room, "did not rise", "nothing started it while they were there"),
+    ]
+
+
+def _idle(r: Rehearsal, incident: Incident) -> list[Link]:
+    t, end = incident.at, incident.at + incident.duration_s
+    links = [
+        _lamp(r, incident, f"burned {duration_words(incident.duration_s)}", f"for nobody from {_clock(r, t)}"),
+        _presence_link(r, incident.room, f"fell {_clock(r, end)}", "held for {hold} after the last report"),
+    ]
+    last, when = _last_report(r, keepers(r, incident.room), end)
+    if last is not None:
+        links.append(
+            Link(name_of(r, last), last, f"last report {_clock(r, when)}", _set_off_by(r, kept_on(r, last, when)))
+        )
+    return links
+
+
+def _false_start(r: Rehearsal, incident: Incident) -> list[Link]:
+    lasted = duration_words(incident.duration_s)
+    sleeping = asleep_in(r, incident.room, incident.at)
+    nobody = f"nobody was there for all its {lasted}"
+    if sleeping:
+        nobody = f"over {first_name(sleeping[0])} asleep; nobody was awake there for all its {lasted}"
+    links = [
+        _lamp(r, incident, f"came on {_clock(r, incident.at)}", nobody),
+        _presence_link(r, incident.room, f"rose {_clock(r, incident.at)}", "held for {hold} after that"),
+    ]
+    noticed = _starter(r, incident)
+    if noticed is not None:
+        rise = rise_before(r, noticed.sensor, incident.at)
+        links.append(
+            Link(name_of(r, noticed.sensor), noticed.sensor, f"reported {_clock(r, rise)}", _set_off_by(r, noticed))
+        )
+    return links
+
+
+# -- why -----------------------------------------------------------------------------------------------------------
+
+
+def _causes(r: Rehearsal, incident: Incident, found: Inquiry, shown: Scene) -> tuple[Link, ...]:
+    k = found.place(incident)
+    tried = found.causes(k)
+    links = [_cause(r, incident, found, k, t, shown) for t in tried]
+    if not incident.dark:
+        return tuple(links)
+    there = found.present[k]
+    if not any(t.share[k] >= 0.5 for t in tried) and there:
+        links.insert(0, _unnoticed(r, incident, there[0], len(found.of.incidents)))
+    if there:
+        links.append(_person(r, there))
+    return tuple(links)
+
+
+def _cause(r: Rehearsal, incident: Incident, found: Inquiry, k: int, tried: Tried, shown: Scene) -> Link:
+    it, many = tried.instead, len(found.of.incidents)
+    what, value, text = words_of(Case(r, incident, found, k, tried, shown))
+    one, more = CALLED[incident.kind]
+    if tried.cures:
+        text += f", {tried.cures} of {many} {more} go" if many > 1 else f", this {one} goes"
+    else:
+        text += f", this {one} is {100 * tried.share[k]:.0f} % less"
+    return Link(what, it.record, value, text, it.lever, tried.cures, many)
+
+
+def _unnoticed(r: Rehearsal, incident: Incident, who: Witness, many: int) -> Link:
+    """Where nothing that could be changed would have done: no sensor there notices such a person soon enough."""
+    s = who.sights[0] if who.sights else None
+    asked = keepers(r, incident.room)
+    record = s.sensor if s is not None else asked[0] if asked else incident.room
+    doing = f"{who.where.spot.activity}, {who.where.spot.posture}" if who.where.spot is not None else "walking"
+    rate = sum(1.0 / s.notice_s for s in who.sights if s.notice_s > 0)
+    wait = never_words(1.0 / rate if rate > 0 else float("inf"))
+    away = f"{s.slant_m:.1f} m away, range {s.range_m:.1f} m" if s is not None and s.range_m > 0 else "out of sight"
+    name = name_of(r, record) if s is not None or asked else "No sensor"
+    another = "another that starts" if incident.kind == "late" else "another that notices them at rest"
+    return Link(name, record, f"{doing}: noticed {wait}", f"{away}; {another} would have done", "keeper", 0, many)
+
+
+def _person(r: Rehearsal, there: tuple[Witness, ...]) -> Link:
+    """Whom it happened to."""
+    who = there[0]
+    more = "" if len(there) == 1 else f" and {len(there) - 1} more"
+    rate = sum(1.0 / s.notice_s for s in who.sights if s.notice_s > 0)
+    wait = never_words(1.0 / rate if rate > 0 else float("inf"))
+    if who.where.spot is None:
+        return Link(f"{first_name(who.track)}{more} walking", who.track.person.id, "", f"noticed {wait}", "who")
+    spot = who.where.spot
+    return Link(
+        f"{first_name(who.track)}{more} at the {spot.name}", spot.id, f"{spot.activity}, {spot.posture}",
+        f"noticed {wait} on average", "who",
+    )  # fmt: skip
+
+
+# -- parts ---------------------------------------------------------------------------------------------------------
+
+
+def _clock(r: Rehearsal, t: float) -> str:
+    """What clocks show at an instant."""
+    return clock_words(r.calendar.clock_s(t))
+
+
+def _lamp(r: Rehearsal, incident: Incident, value: str, text: str) -> Link:
+    light, *_ = lights_in(r.project, incident.room)
+    return Link("light", light.id, value, text)
+
+
+def _presence_link(r: Rehearsal, room: str, value: str, text: str) -> Link:
+    presence = presence_of(r.project, room)
+    assert presence is not None
+    hold = hold_of(presence.expr)
+    words = "its own time" if hold is None else duration_words(hold)
+    return Link("presence", presence.id, value, text.format(hold=words))
+
+
+def _deciding(r: Rehearsal, incident: Incident) -> tuple[str, ...]:
+    """The sensors whose silence let the light go: of those that all must report, those that no longer did."""
+    presence, asked = presence_of(r.project, incident.room), keepers(r, incident.room)
+    assert presence is not None
+    if not any(isinstance(e, AllOf | AtLeast) for e in _parts(presence.expr)):
+        return asked
+    hold = hold_of(presence.expr) or 0.0
+    since = incident.at - hold
+    silent = tuple(s for s in asked if not r.house.report(s).at(since + AFTER_S))
+    return silent or asked
+
+
+def _parts(expr):  # type: ignore[no-untyped-def]
+    yield expr
+    for name in ("of", "start", "keep"):
+        inner = getattr(expr, name, ())
+        for part in inner if isinstance(inner, tuple) else (inner,):
+            yield from _parts(part)
+
+
+def _last_report(r: Rehearsal, sensors: tuple[str, ...], t: float) -> tuple[str | None, float]:
+    """The sensor that was last to fall silent before t, and when."""
+    best, at = None, -1.0
+    for ident in sensors:
+        falls = r.house.report(ident).falls
+        i = int(np.searchsorted(falls, t + 1e-9, side="right")) - 1
+        if i >= 0 and falls[i] > at:
+            best, at = ident, float(falls[i])
+    return best, at
+
+
+def _starter(r: Rehearsal, incident: Incident) -> Triggered | None:
+    """What set off a light: the sensor that reported last before it came on, and what that noticed."""
+    presence = presence_of(r.project, incident.room)
+    assert presence is not None
+    read = dict.fromkeys(report.sensor for report in reports(presence.expr))
+    rise, sensor = max(((rise_before(r, s, incident.at), s) for s in read), default=(-1.0, ""))
+    return None if rise < 0 else set_off(r, sensor, rise)
+
+
+def _of_a_wave(r: Rehearsal, room: str, sensor: str, fell: float) -> bool:
+    """Whether a report that fell then was of a wave of somebody in the room."""
+    hand = r.house.hands.get(room)
+    return hand is not None and sensor in hand.waved and bool(hand.waved[sensor].at(fell - AFTER_S))
+
+
+def _went_to_switch(r: Rehearsal, room: str, t: float) -> bool:
+    """Whether somebody was at the switch of a room at an instant, because the light had gone off or not come on."""
+    hand = r.house.hands.get(room)
+    return hand is not None and len(hand.trips) > 0 and bool(np.abs(hand.trips - t).min() <= AFTER_S)
+
+
+def _set_off_by(r: Rehearsal, noticed: Triggered) -> str:
+    """Whom or what a sensor noticed, where that was."""
+    if noticed.hazard is not None:
+        return f"set off by the {noticed.hazard.name.lower()}"
+    if noticed.track is None:
+        return "nobody was noticed"
+    where = r.truth.where(noticed.track, noticed.at)
+    return f"{first_name(noticed.track)} {doing(r, noticed.track, where)}"

@@ -1,0 +1,90 @@
+"""Incidents of a room that have one cause in one place, told together, those first whose cure would save most."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from vastwatch.causes.chain import CALLED
+from vastwatch.causes.episodes import DROP_S
+from vastwatch.causes.inquiry import CURES, Inquiry
+from vastwatch.causes.instead import Lever
+from vastwatch.design.project import find_any
+from vastwatch.rehearsal import Rehearsal
+from vastwatch.rehearsal.incidents import Incident, Kind
+from vastwatch.words import capital
+
+# What the cause of a group is called; `name` is that of its record.
+PHRASES: dict[Lever, str] = {
+    "obstacle": "behind the {name}", "aim": "{Name} looks past", "settings": "{Name} is set too low",
+    "warmth": "too warm for infrared", "hold": "held too short", "starter": "{Name} is not asked",
+    "latency": "{Name} is slow", "hazard": "the {name}", "person": "{Name} noticed",
+    "own hold": "{Name} reports on", "keeper": "no sensor notices them soon enough",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Group:
+    """Some incidents of one kind in a room: `words` say where and why, `record` is what one would change, and
+    `saves_s` the seconds a day of dark (or of burning for nobody) that would go; `of` so many of the kind."""
+
+    kind: Kind
+    lever: Lever
+    record: str
+    words: str
+    incidents: tuple[Incident, ...]
+    of: int
+    saves_s: float
+
+    @property
+    def heading(self) -> str:
+        """`31 of 44 drops: reading at the window seat, behind the shelf`."""
+        one, many = CALLED[self.kind]
+        count = f"{len(self.incidents)} of {self.of} {many}" if self.of > 1 else f"The one {one}"
+        return f"{count}: {self.words}"
+
+
+def groups(r: Rehearsal, inquiries: Iterable[Inquiry]) -> list[Group]:
+    """The groups of all kinds in a room; dark before burning, and within each those that save most first."""
+    out: list[Group] = []
+    for inquiry in inquiries:
+        found: dict[tuple[Lever, str, str], list[tuple[Incident, float]]] = {}
+        of = inquiry.of
+        for k, incident in enumerate(of.incidents):
+            causes = inquiry.causes(k)
+            share, lever, record = 1.0, _unnoticed(inquiry, k), ""
+            if causes and (not of.dark or causes[0].share[k] >= CURES):
+                first = causes[0]
+                share, lever, record = float(first.share[k]), first.instead.lever, first.instead.record
+            elif of.dark and inquiry.present[k] and inquiry.present[k][0].sights:
+                record = inquiry.present[k][0].sights[0].sensor
+            weight = incident.duration_s + (DROP_S if of.kind == "dropped" else 0.0)
+            found.setdefault((lever, record, _place(inquiry, k)), []).append((incident, share * weight))
+        for (lever, record, place), some in found.items():
+            words = f"{place}, {_phrase(r, lever, record)}" if place else capital(_phrase(r, lever, record))
+            if lever == "hold" and not of.dark:
+                words = "held on after they had gone"
+            out.append(
+                Group(
+                    of.kind, lever, record, words, tuple(i for i, _ in some), len(of.incidents),
+                    sum(s for _, s in some) / r.days,
+                )
+            )  # fmt: skip
+    return sorted(out, key=lambda g: (g.kind not in ("dropped", "late"), -g.saves_s))
+
+
+def _unnoticed(inquiry: Inquiry, k: int) -> Lever:
+    return "keeper" if inquiry.of.dark else "own hold"
+
+
+def _place(inquiry: Inquiry, k: int) -> str:
+    if not inquiry.present[k]:
+        return ""
+    spot = inquiry.present[k][0].where.spot
+    return "walking" if spot is None else f"{spot.activity} at the {spot.name}"
+
+
+def _phrase(r: Rehearsal, lever: Lever, record: str) -> str:
+    found = find_any(r.project, record)
+    name = "sensor" if found is None else str(getattr(found[1], "name", getattr(found[1], "kind", "wall")))
+    return PHRASES[lever].format(name=name[:1].lower() + name[1:], Name=name)

@@ -1,0 +1,180 @@
+"""What could have been otherwise: one thing changed about a design or about who was there, and the same draws lived
+again with it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+from msgspec.structs import replace
+
+from vastwatch.control.house import NOBODY, run
+from vastwatch.control.recording import Recording
+from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
+from vastwatch.design.project import Project, find, find_any, put
+from vastwatch.design.records import AnyOf, Expr, Presence, Report, Settings, StartKeep
+from vastwatch.design.relations import presence_of, sensors_of
+from vastwatch.devices import DeviceType, DualType
+from vastwatch.rehearsal import Rehearsal
+from vastwatch.rehearsal.reactors import hands_of
+from vastwatch.rehearsal.reports import run_without
+from vastwatch.rehearsal.run import record, recording_of
+from vastwatch.sensing.model import CATALOGUE_C
+from vastwatch.signals import Signal
+
+# What is tried, in the order in which it is told where one saves as much as the other: what can be moved before what
+# can only be waited for.
+Lever = Literal[
+    "hazard", "obstacle", "aim", "settings", "warmth", "starter", "latency", "person", "hold", "own hold", "keeper"
+]
+ORDER: tuple[Lever, ...] = get_args(Lever)
+# A device that reports at once, seconds.
+AT_ONCE_S = 0.05
+
+
+@dataclass(frozen=True, eq=False)
+class Instead:
+    """One thing otherwise: a `record` whose removal or mending is tried as `lever`. `project`: the design with it
+    changed; `without`: whose notices are left out, `during` some time. `value`: what it is changed to, if a figure.
+    """
+
+    lever: Lever
+    record: str
+    project: Project
+    without: str | None = None
+    during: Signal | None = None
+    value: float = 0.0
+
+
+def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
+    """What a room's light would have been on the same draws."""
+    project = _only(instead.project, room)
+    recording = record(project, r.truth)
+    if instead.without is not None and instead.during is not None:
+        source, during = instead.without, instead.during
+        runs = {s.id: run_without(project, s.id, r.truth, source, during) for s in project.sensors}
+        recording = recording_of(runs, r.calendar)
+    return _light(project, r, recording, room)
+
+
+def _light(project: Project, r: Rehearsal, recording: Recording, room: str) -> Signal:
+    # Where nobody reacted in the rehearsal, nobody does here.
+    hands = hands_of(project, r.truth, recording) if r.house.hands else NOBODY
+    light = run(project, recording, hands).served(room)
+    return Signal.constant(False, 0.0, r.truth.end) if light is None else light
+
+
+def _only(project: Project, room: str) -> Project:
+    """A project with nothing concluded but what a room's light follows."""
+    presence = presence_of(project, room)
+    assert presence is not None
+    read = set(sensors_of(presence))
+    return replace(project, presences=(presence,), sensors=tuple(s for s in project.sensors if s.id in read))
+
+
+# -- what can be otherwise -----------------------------------------------------------------------------------------
+
+
+def without_obstacle(project: Project, ident: str) -> Instead | None:
+    """A furnishing taken away, a wall taken down, a leaf opened; None for what something is fixed to."""
+    found = find_any(project, ident)
+    if found is None or any(s.host == ident for s in project.sensors):
+        return None
+    collection, it = found
+    if collection == "openings":
+        changed = put(project, replace(it, rest="open", leaf="none"))
+    elif collection == "walls":
+        changed = replace(
+            project, walls=tuple(w for w in project.walls if w is not it),
+            openings=tuple(o for o in project.openings if o.wall != ident),
+        )  # fmt: skip
+    elif collection == "furnishings":
+        changed = replace(project, furnishings=tuple(f for f in project.furnishings if f is not it))
+    else:
+        return None
+    return Instead("obstacle", ident, changed)
+
+
+def turned(project: Project, sensor: str, yaw: float) -> Instead:
+    """A sensor turned to where somebody was."""
+    it = find(project.sensors, sensor)
+    return Instead("aim", sensor, put(project, replace(it, yaw=yaw % 360.0)), value=yaw % 360.0)
+
+
+def as_it_comes(project: Project, sensor: str) -> Instead | None:
+    """A sensor with its reach as it comes in the box; None where it is."""
+    it = find(project.sensors, sensor)
+    comes = Settings()
+    free = replace(
+        it.settings, sensitivity_below_max=comes.sensitivity_below_max, max_gate_m=comes.max_gate_m
+    )  # fmt: skip
+    if it.settings.sensitivity_below_max == free.sensitivity_below_max and it.settings.max_gate_m == free.max_gate_m:
+        return None
+    return Instead("settings", sensor, put(project, replace(it, settings=free)))
+
+
+def at_usual_warmth(project: Project, room: str) -> Instead | None:
+    """A room no warmer than a catalogue's figures hold for; None for one that is not."""
+    it = find(project.rooms, room)
+    if it.ambient_c <= CATALOGUE_C:
+        return None
+    return Instead("warmth", room, put(project, replace(it, ambient_c=CATALOGUE_C)))
+
+
+def held(project: Project, presence: Presence, seconds: float) -> Instead | None:
+    """A presence that holds for so long; None for one without a single hold."""
+    expr = with_hold(presence.expr, seconds)
+    return None if expr is None else _with(project, presence, expr, "hold", presence.id, seconds)
+
+
+def without_hazard(project: Project, hazard: str) -> Instead:
+    """A source of false reports gone."""
+    return Instead("hazard", hazard, replace(project, hazards=tuple(h for h in project.hazards if h.id != hazard)))
+
+
+def without_person(project: Project, person: str, during: Signal) -> Instead:
+    """Somebody who is elsewhere for some time."""
+    return Instead("person", person, project, without=person, during=during)
+
+
+def starting(project: Project, presence: Presence, sensor: str) -> Instead | None:
+    """A sensor that may start the light, too."""
+    expr, roles = presence.expr, roles_of(presence.expr)
+    if roles is not None:
+        keeps = roles.keeps if sensor in roles.keeps else (*roles.keeps, sensor)
+        changed = from_roles(Roles((*roles.starts, sensor), keeps, roles.hold_s))
+        return _with(project, presence, changed, "starter", sensor)
+    if isinstance(expr, StartKeep):
+        return _with(project, presence, StartKeep(start=_either(expr.start, sensor), keep=expr.keep), "starter", sensor)
+    return None
+
+
+def keeping(project: Project, presence: Presence, sensor: str) -> Instead | None:
+    """A sensor of the room that keeps the light, too; None where the presence is not of the usual shape."""
+    roles = roles_of(presence.expr)
+    if roles is None:
+        return None
+    expr = from_roles(Roles(roles.starts, (*roles.keeps, sensor), roles.hold_s))
+    return _with(project, presence, expr, "starter", sensor)
+
+
+def _either(expr: Expr, sensor: str) -> Expr:
+    more = Report(sensor=sensor)
+    return AnyOf(of=(*expr.of, more)) if isinstance(expr, AnyOf) else AnyOf(of=(expr, more))
+
+
+def _with(project: Project, presence: Presence, expr: Expr, lever: Lever, ident: str, value: float = 0.0) -> Instead:
+    return Instead(lever, ident, put(project, replace(presence, expr=expr)), value=value)
+
+
+def quick(project: Project, sensor: str) -> Instead:
+    """A device of the sensor's kind that reports at once."""
+    device = find(project.devices, find(project.sensors, sensor).device)
+    return Instead("latency", sensor, put(project, _at_once(device)))
+
+
+def _at_once(device: DeviceType) -> DeviceType:
+    lag = replace(device.latency, min_s=AT_ONCE_S, typical_s=AT_ONCE_S, max_s=AT_ONCE_S)
+    if isinstance(device, DualType):
+        return replace(device, latency=lag, pir=_at_once(device.pir), radar=_at_once(device.radar))
+    return replace(device, latency=lag)

@@ -1,0 +1,171 @@
+"""Who was there at an incident, how the sensors saw them, and whom sensors noticed."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from vastwatch.design.presence import reports
+from vastwatch.design.project import find
+from vastwatch.design.records import Expr
+from vastwatch.design.relations import levels_in_order, presence_of, sensors_of
+from vastwatch.people import Track, Where
+from vastwatch.rehearsal import Rehearsal
+from vastwatch.rehearsal.incidents import Incident
+from vastwatch.rehearsal.reactors import start_and_keep
+from vastwatch.sensing.explain import sight
+from vastwatch.sensing.figures import BODIES, PET, STANDING, Somebody
+from vastwatch.sensing.model import Sight, each_part, model_of, mount
+from vastwatch.site.building import Hazard
+
+
+class Witness(NamedTuple):
+    """Somebody at an instant, where, and the sight lines to them, the quickest to notice first."""
+
+    track: Track
+    where: Where
+    sights: tuple[Sight, ...]
+
+
+class Triggered(NamedTuple):
+    """What a sensor noticed at an instant: somebody, or a hazard, or nothing that is known."""
+
+    sensor: str
+    at: float
+    track: Track | None
+    hazard: Hazard | None
+
+
+def starters(r: Rehearsal, room: str) -> tuple[str, ...]:
+    """The sensors that may start a room's light."""
+    presence = presence_of(r.project, room)
+    if presence is None:
+        return ()
+    parts = start_and_keep(presence.expr)
+    return sensors_of(presence) if parts is None else _read(parts[0])
+
+
+def keepers(r: Rehearsal, room: str) -> tuple[str, ...]:
+    """The sensors that keep a room's light."""
+    presence = presence_of(r.project, room)
+    if presence is None:
+        return ()
+    parts = start_and_keep(presence.expr)
+    return sensors_of(presence) if parts is None else _read(parts[1])
+
+
+def _read(expr: Expr) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(report.sensor for report in reports(expr)))
+
+
+def in_the_dark(r: Rehearsal, incident: Incident) -> list[Witness]:
+    """Everybody awake who was left in the dark by an incident, those first who were there longest after it began.
+
+    Of somebody who came in, where they were as they looked for light: half the way to it, or a moment later.
+    """
+    late = incident.kind == "late"
+    asked = starters(r, incident.room) if late else keepers(r, incident.room)
+    t = incident.at
+    found: list[tuple[float, int, Witness]] = []
+    for track in r.truth.tracks:
+        if track.person.kind == "pet":
+            continue
+        here = r.truth.person_in(track.person.id, incident.room, awake_only=True)
+        if here.at(t):
+            stays = float(here.measure(t + max(incident.duration_s, 1.0)) - here.measure(t))
+            when = t + min(incident.duration_s, 1.0) / 2.0 if late else t
+            where = r.truth.where(track, when)
+            found.append((-stays, len(found), Witness(track, where, sights(r, asked, track, where))))
+    return [witness for *_, witness in sorted(found, key=lambda f: f[:2])]
+
+
+def asleep_in(r: Rehearsal, room: str, t: float) -> list[Track]:
+    """Who sleeps in a room at an instant."""
+    return [
+        track
+        for track in r.truth.tracks
+        if track.person.kind != "pet"
+        and r.truth.person_in(track.person.id, room).at(t)
+        and not r.truth.person_in(track.person.id, room, awake_only=True).at(t)
+    ]
+
+
+def sights(r: Rehearsal, sensors: tuple[str, ...], track: Track, where: Where) -> tuple[Sight, ...]:
+    """Sight lines from those sensors to a person, the quickest to notice first."""
+    order = levels_in_order(r.project)
+    out = []
+    for ident in sensors:
+        sensor = find(r.project.sensors, ident)
+        if where.level < 0 or order[where.level].id != sensor.level:
+            continue
+        pet = track.person.kind == "pet"
+        if where.spot is not None:
+            body = PET if pet else BODIES[where.spot.posture]
+            out.append(sight(r.project, sensor, Somebody(where.at, body, where.spot.activity, where.spot.facing)))
+        else:
+            out.append(sight(r.project, sensor, Somebody(where.at, PET if pet else STANDING, "passing", None, True)))
+    return tuple(sorted(out, key=lambda s: s.notice_s))
+
+
+def set_off(r: Rehearsal, sensor: str, rise: float) -> Triggered:
+    """What made a sensor begin the report that began at `rise`: the first it noticed since its report before."""
+    falls = r.recording.report(sensor).falls
+    i = int(np.searchsorted(falls, rise, side="right")) - 1
+    since = float(falls[i]) + _blind_s(r, sensor) if i >= 0 else 0.0
+    found = None
+    for day in _days(r, rise):
+        n = r.notices(sensor, day)
+        a, b = n.start.searchsorted(since), n.start.searchsorted(rise + 1e-9, side="right")
+        if a < b:
+            found = str(n.source[a]), float(n.start[a])
+            break
+    return _named(r, sensor, rise, found)
+
+
+def _blind_s(r: Rehearsal, sensor: str) -> float:
+    """How long it surely notices nothing after a report."""
+    parts = each_part(mount(r.project, find(r.project.sensors, sensor)))
+    models = [(model_of(part.device.family), part.device) for part in parts]
+    return min((model.blind_s(device) for model, device in models if model is not None), default=0.0)
+
+
+def kept_on(r: Rehearsal, sensor: str, fall: float) -> Triggered:
+    """What a sensor noticed last before its report fell at `fall`."""
+    found = None
+    for day in reversed(_days(r, fall)):
+        n = r.notices(sensor, day)
+        before = np.flatnonzero(n.start <= fall + 1e-9)
+        if len(before):
+            k = before[np.argmax(np.minimum(n.end[before], fall))]
+            found = str(n.source[k]), min(float(n.end[k]), fall)
+            break
+    return _named(r, sensor, fall, found)
+
+
+def noticed_between(r: Rehearsal, sensor: str, begin: float, end: float) -> list[str]:
+    """Whom and what a sensor noticed within [begin, end)."""
+    out: dict[str, None] = {}
+    for day in range(r.calendar.day_of(_within(r, begin)), r.calendar.day_of(_within(r, end)) + 1):
+        n = r.notices(sensor, day)
+        some = n.source[(n.start < end) & (np.maximum(n.end, n.start) >= begin)]
+        out |= dict.fromkeys(str(s) for s in some)
+    return list(out)
+
+
+def _within(r: Rehearsal, t: float) -> float:
+    return min(max(t, 0.0), float(np.nextafter(r.truth.end, 0.0)))
+
+
+def _days(r: Rehearsal, t: float) -> list[int]:
+    """The day before and the day of an instant, as far as there are such."""
+    today = r.calendar.day_of(_within(r, t))
+    return [day for day in (today - 1, today) if day >= 0]
+
+
+def _named(r: Rehearsal, sensor: str, t: float, found: tuple[str, float] | None) -> Triggered:
+    if found is None:
+        return Triggered(sensor, t, None, None)
+    source, at = found
+    track = next((k for k in r.truth.tracks if k.person.id == source), None)
+    return Triggered(sensor, at, track, next((h for h in r.project.hazards if h.id == source), None))
