@@ -81,6 +81,24 @@ def triangular(key: Any, index: ArrayLike, least: float, mode: float, most: floa
     return np.where(u < split, rising, falling)
 
 
+def arrivals_of_many(keys: Keys, rate: Array, begin: Array, end: Array) -> tuple[Array, NDArray[np.int64]]:
+    """The `arrivals` of many processes, one after the other, and of which process each is; all arrays (n,)."""
+    expected = rate * (end - begin)
+    some = np.flatnonzero(expected > 0)
+    if len(some) == 0:
+        return np.empty(0), np.zeros(0, np.int64)
+    most = float(expected.max())
+    n = int(most + 6.0 * np.sqrt(most)) + 12
+    drawn = exponential(keys[some, None], np.arange(n))
+    t = begin[some, None] + np.cumsum(drawn, axis=1) / rate[some, None]
+    if (t[:, -1] < end[some]).any():
+        # Rare: one of them has more than there is room for.
+        each = [arrivals(keys[k], float(rate[k]), float(begin[k]), float(end[k])) for k in some]
+        return np.concatenate(each), np.repeat(some, [len(x) for x in each])
+    inside = t < end[some, None]
+    return t[inside], np.repeat(some, inside.sum(axis=1))
+
+
 def arrivals(key: Any, rate: float, begin: float, end: float) -> Array:
     """Instants of a Poisson process in [begin, end), sorted; a later end only adds to them."""
     expected = rate * (end - begin)

@@ -33,6 +33,17 @@ LONG, SOME = 200, 20
 _MOST_THINGS = 20_000
 
 
+# Classes whose objects are held by one result, and only pointed at by others.
+_ELSEWHERE: set[type] = set()
+C = TypeVar("C", bound=type)
+
+
+def weighed_elsewhere(held: C) -> C:
+    """A class whose objects weigh nothing in a result: another result holds them."""
+    _ELSEWHERE.add(held)
+    return held
+
+
 class Memo:
     """Results by function and arguments. `bytes` held, of `budget`; `hits` and `misses` so far."""
 
@@ -109,7 +120,7 @@ def weigh(result: Any) -> int:
             total += thing.nbytes if thing.base is None else 0
             if thing.base is not None:
                 left.append(thing.base)
-        elif isinstance(thing, msgspec.Struct):
+        elif isinstance(thing, msgspec.Struct) or (type(thing) in _ELSEWHERE and thing is not result):
             continue
         elif isinstance(thing, tuple | list) and len(thing) > LONG:
             # Much of a kind: some stand for all.

@@ -38,6 +38,8 @@ SURE, WITHIN = 0.95, 0.95
 # short.
 SHORTEST_SERVICE_S, SHORTEST_S = 30.0, 5.0
 BRIEF_VISITS: tuple[RoomUse, ...] = ("store",)
+# After so many seeds, holds that drop this many times too often, and have dropped so many times, are given up.
+GLANCE, FAR_OFF, MANY = 4, 5.0, 40
 # The longest hold that is tried at all, seconds.
 LONGEST_S = 3600.0
 # So little dark a day is nobody's complaint, minutes.
@@ -221,13 +223,19 @@ def judge(
     if not (np.abs(holds - now) < 1e-6).any() and SHORTEST_S <= now <= LONGEST_S:
         # What is set today is judged as well, legal or not.
         holds = np.sort(np.append(holds, now))
-    rows, came = [], []
+    needs = needs_of(project, find(project.rooms, room))
+    rows: list[list[tuple[float, ...]]] = []
+    came: list[float] = []
     used, inhabited = [], False
     seeds = CHOSEN_ON if seeds is None else seeds
+    worth = np.ones(len(holds), bool)
     for k, seed in enumerate(seeds):
         weeks = lived(project, room, days, seed)
         used.append(seed)
-        rows.append([_of(weeks, float(h)) for h in holds])
+        if k == GLANCE:
+            worth = _worth_more(np.array(rows), needs, days) | (np.abs(holds - now) < 1e-6)
+        glance = np.mean(rows, axis=0) if not worth.all() else np.empty(0)
+        rows.append([_of(weeks, float(h)) if worth[n] else tuple(glance[n]) for n, h in enumerate(holds)])
         came.append(_arrivals(weeks))
         inhabited = inhabited or weeks.awake.total() > 0
         report_progress((k + 1) / len(seeds))
@@ -236,12 +244,20 @@ def judge(
     if not inhabited:
         raise ValueError(nobody_there(project, room))
     table = np.array(rows).transpose(2, 0, 1)
-    needs = needs_of(project, find(project.rooms, room))
     drops, dark, idle, waves, trips = table
     legal = tuple(legal_holds(project, room).tolist())
     return Judgement(
         room, tuple(used), days, needs, holds, drops * 7.0, dark, idle, waves, trips, float(np.mean(came)), legal, now
     ).chosen()
+
+
+def _worth_more(rows: Array, needs: RoomNeeds, days: int) -> NDArray[np.bool_]:
+    """Which holds could still be chosen, by a glance: (seeds, holds, figures). Of one that drops far too often, and
+    much more often than another, more weeks would tell nothing: what is known of it stands for them."""
+    drops = rows[:, :, 0]
+    often = drops.mean(axis=0) * 7.0
+    far = (often > FAR_OFF * needs.drops_per_week) & (often > 2.0 * often.min()) & (drops.sum(axis=0) * days > MANY)
+    return ~far
 
 
 def held_out(

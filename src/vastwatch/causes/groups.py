@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -21,6 +22,10 @@ PHRASES: dict[Lever, str] = {
     "latency": "{Name} is slow", "hazard": "the {name}", "person": "{Name} noticed",
     "own hold": "{Name} reports on", "keeper": "no sensor notices them soon enough",
 }  # fmt: skip
+
+# These are wrong with a whole room, wherever somebody is in it; then so many places are named.
+OF_THE_ROOM: tuple[Lever, ...] = ("hold", "warmth", "settings", "hazard", "latency")
+MOST_PLACES = 2
 
 
 @dataclass(frozen=True)
@@ -49,6 +54,7 @@ def groups(r: Rehearsal, inquiries: Iterable[Inquiry]) -> list[Group]:
     out: list[Group] = []
     for inquiry in inquiries:
         found: dict[tuple[Lever, str, str], list[tuple[Incident, float]]] = {}
+        places: dict[tuple[Lever, str, str], Counter[str]] = {}
         of = inquiry.of
         for k, incident in enumerate(of.incidents):
             causes = inquiry.causes(k)
@@ -59,8 +65,12 @@ def groups(r: Rehearsal, inquiries: Iterable[Inquiry]) -> list[Group]:
             elif of.dark and inquiry.present[k] and inquiry.present[k][0].sights:
                 record = inquiry.present[k][0].sights[0].sensor
             weight = incident.duration_s + (DROP_S if of.kind == "dropped" else 0.0)
-            found.setdefault((lever, record, _place(inquiry, k)), []).append((incident, share * weight))
-        for (lever, record, place), some in found.items():
+            # What is wrong with the whole room is told once, whoever sat where.
+            where = "" if lever in OF_THE_ROOM else _place(inquiry, k)
+            found.setdefault((lever, record, where), []).append((incident, share * weight))
+            places.setdefault((lever, record, where), Counter())[_place(inquiry, k)] += 1
+        for (lever, record, where), some in found.items():
+            place = _places(places[lever, record, where])
             words = f"{place}, {_phrase(r, lever, record)}" if place else capital(_phrase(r, lever, record))
             if lever == "hold" and not of.dark:
                 words = "held on after they had gone"
@@ -75,6 +85,13 @@ def groups(r: Rehearsal, inquiries: Iterable[Inquiry]) -> list[Group]:
 
 def _unnoticed(inquiry: Inquiry, k: int) -> Lever:
     return "keeper" if inquiry.of.dark else "own hold"
+
+
+def _places(count: Counter[str]) -> str:
+    named = [place for place, _ in count.most_common() if place]
+    if len(named) <= MOST_PLACES:
+        return " and ".join(named)
+    return f"{', '.join(named[:MOST_PLACES])} and {len(named) - MOST_PLACES} more"
 
 
 def _place(inquiry: Inquiry, k: int) -> str:

@@ -9,7 +9,7 @@ import bisect
 
 import numpy as np
 
-from vastwatch.draws import arrivals, key_of, normal, sub_keys
+from vastwatch.draws import arrivals_of_many, key_of, normal, sub_keys
 from vastwatch.signals import DAY, Calendar
 from vastwatch.site.people import Person, holds_on
 
@@ -18,7 +18,7 @@ ERRAND_SPREAD = 0.35
 # Nobody is later or earlier than this, seconds: half a day.
 LATEST = DAY / 2
 # Plans are drawn for so many days together.
-BLOCK = 8
+BLOCK = 32
 
 
 def clock_s(text: str) -> float:
@@ -55,7 +55,7 @@ class Plans:
         limits = LATEST / np.maximum([line.jitter_min * 60.0 for line in self.person.stays], 1e-9)
         shifts = np.clip(drawn, -limits, limits).tolist()
         for day, row in zip(days.tolist(), shifts):
-            weekday = self.calendar.date(day).weekday()
+            weekday = self._weekday(day)
             self._lines[day] = sorted(
                 (self.calendar.instant(day, clock_s(line.at)) + shift * line.jitter_min * 60.0, line.spot)
                 for line, shift in zip(self.person.stays, row)
@@ -70,16 +70,19 @@ class Plans:
             keys = sub_keys(of_day, k)
             a, b = (clock_s(c) for c in errand.between)
             b = b if b > a else b + DAY
-            spreads = sub_keys(keys, 1)
-            for day, key, spread in zip(days.tolist(), keys, spreads):
-                if not holds_on(errand.days, self.calendar.date(day).weekday()):
-                    continue
-                begin, end = self.calendar.instant(day, a), self.calendar.instant(day, b)
-                at = arrivals(key, errand.per_day / max(end - begin, 1.0), begin, end)
-                if len(at):
-                    spans = errand.minutes * 60.0 * np.exp(ERRAND_SPREAD * normal(spread, np.arange(len(at))))
-                    found[day] += [(t, lasts, errand.spot) for t, lasts in zip(at.tolist(), spans.tolist())]
+            held = [n for n, day in enumerate(days.tolist()) if holds_on(errand.days, self._weekday(day))]
+            begin, end = (np.array([self.calendar.instant(first + n, c) for n in held]) for c in (a, b))
+            rate = errand.per_day / np.maximum(end - begin, 1.0)
+            at, day = arrivals_of_many(keys[held], rate, begin, end)
+            number = np.arange(len(at)) - day.searchsorted(day)
+            spreads = normal(sub_keys(keys, 1)[held][day], number)
+            spans = errand.minutes * 60.0 * np.exp(ERRAND_SPREAD * spreads)
+            for n, t, lasts in zip(day.tolist(), at.tolist(), spans.tolist()):
+                found[first + held[n]].append((t, lasts, errand.spot))
         self._errands |= {day: sorted(some) for day, some in found.items()}
+
+    def _weekday(self, day: int) -> int:
+        return self.calendar.date(day).weekday()
 
     def line_at(self, t: float) -> str:
         """Where their sheet has them at an instant: the last line before it, up to a week back."""

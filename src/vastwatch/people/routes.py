@@ -22,7 +22,7 @@ from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import affordable_cell, grid_over
 from vastwatch.geometry.routes import Floor, floor
-from vastwatch.memo import kept
+from vastwatch.memo import kept, weighed_elsewhere
 from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
 
 Array = NDArray[np.float64]
@@ -41,6 +41,7 @@ STEP = 0.1
 NEAR = 0.6
 
 
+@weighed_elsewhere
 @dataclass(frozen=True, eq=False)
 class Route:
     """A walk from one spot to another, sampled every STEP metres: (n, 2) points, level index, room index (-1 none),
@@ -383,6 +384,7 @@ def _sampled(stretches: list[Stretch], b: _Building) -> Route:
     return Route(along, np.concatenate(level), _carried_on(np.concatenate(room)), heading)
 
 
+@weighed_elsewhere
 class RouteBook:
     """The distinct routes of a building asked for so far; it only grows, so that indices keep their meaning."""
 

@@ -140,8 +140,9 @@ class TrackLog:
             k.route[past:n], k.speed[past:n],
         )  # fmt: skip
 
-    def days(self, first: int, last: int) -> Days:
-        """What the person did from one day to another (not with it), cut at every midnight."""
+    def days(self, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> Days:
+        """What the person did from one day to another (not with it), cut at every midnight; small movements only at
+        the `spots` that are asked for, by default all."""
         k = self._until(last - 1)
         midnights = [self.calendar.midnight(d) for d in range(first, last + 1)]
         begin, end = midnights[0], midnights[-1]
@@ -158,7 +159,7 @@ class TrackLog:
             dusk.append(np.full(len(some), b))
             day.append(np.full(len(some), d))
         stay, since, until, on = (np.concatenate(column) for column in (stays, dawn, dusk, day))
-        minor_t, minor_stay, large = self._minor_motion(k, stay, since, until)
+        minor_t, minor_stay, large = self._minor_motion(k, stay, since, until, spots)
         return Days(
             k.leave[walks], k.arrive[walks + 1], k.out[walks], k.route[walks], k.speed[walks],
             np.maximum(k.arrive[stay], since), np.minimum(k.leave[stay], until), on, k.spot[stay], k.tag[stay],
@@ -221,11 +222,11 @@ class TrackLog:
         return sorted(out)
 
     def _minor_motion(
-        self, known: _Known, stays: Ints, dawn: Array, dusk: Array
+        self, known: _Known, stays: Ints, dawn: Array, dusk: Array, spots: NDArray[np.bool_] | None
     ) -> tuple[Array, Ints, NDArray[np.bool_]]:
         """Small movements of some stays, of each between its `dawn` and `dusk`: log-normal gaps from the arrival on."""
         away = np.array([s.activity == "away" for s in self.book.spots], bool)
-        some = ~away[known.spot[stays]]
+        some = (~away if spots is None else ~away & spots)[known.spot[stays]]
         stays, dawn, dusk = stays[some], dawn[some], dusk[some]
         spot = known.spot[stays]
         laws = [MINOR_MOTION[s.activity] for s in self.book.spots]

@@ -217,9 +217,10 @@ class Household:
         """Everybody's log of days."""
         return [_log(p, self.book, self.begin, self.zone, self.seed) for p in self.people]
 
-    def lives(self, first: int, last: int) -> Lives:
-        """Everybody's days from one to another (not with it); kept for a few days, made anew for more."""
-        return (_lives if last - first <= KEPT_DAYS else _lives_afresh)(self, first, last)
+    def lives(self, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> Lives:
+        """Everybody's days from one to another (not with it); kept for a few days, made anew for more. Of long times
+        the small movements may be asked for at some `spots` of the book alone."""
+        return _lives(self, first, last) if last - first <= KEPT_DAYS else _lives_afresh(self, first, last, spots)
 
 
 @kept
@@ -243,8 +244,8 @@ _NOTHING = Days(
 )  # fmt: skip
 
 
-def _lives_afresh(household: Household, first: int, last: int) -> Lives:
-    days = [log.days(first, last) for log in household.logs()]
+def _lives_afresh(household: Household, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> Lives:
+    days = [log.days(first, last, spots) for log in household.logs()]
 
     def whose(column: int) -> Ints:
         return np.repeat(np.arange(len(days)), [len(d[column]) for d in days])

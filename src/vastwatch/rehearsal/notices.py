@@ -132,6 +132,7 @@ def _chances(
     return Chances(who, base, np.array(lengths, int), out, walk, reached, large, small, still)
 
 
+@kept
 def _stay_chances(
     mounted: MountedSensor, book: RouteBook, level: int, pet: bool, kg: float
 ) -> tuple[Array, Array, Array]:
@@ -153,6 +154,15 @@ def _stay_chances(
         seen = staying(mounted, at, Stayer(BODIES[posture], facing, kg))
         large[mine], small[mine], still[mine] = seen.large, seen.small, seen.still_per_s
     return large, small, still
+
+
+def spots_noticed(mounted: MountedSensor, level: int, household: Household) -> NDArray[np.bool_]:
+    """At which spots a sensor on a level (by elevation) notices any movement of those who live there."""
+    out = np.zeros(len(household.book.spots), bool)
+    for pet, kg in set(_bearings(mounted, household.people)):
+        large, small, _ = _stay_chances(mounted, household.book, level, pet, kg)
+        out |= (large > 0) | (small > 0)
+    return out
 
 
 @kept

@@ -18,7 +18,7 @@ from vastwatch.design.relations import level_number
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept
 from vastwatch.people.truth import Lives, Truth
-from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of
+from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of, spots_noticed
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
 from vastwatch.sensing.model import MountedSensor, each_part, held, model_of, mount
 from vastwatch.signals import Calendar, Signal, any_of
@@ -32,6 +32,8 @@ MOVING_HOLD_S = 3.0
 SUN_DAYS = 7
 # Days that are heard together.
 TOGETHER = 28
+# Notices of so many days are kept for whoever asks what set a sensor off.
+ASKED_DAYS = 7
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,11 +66,15 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     wanted = {s.id: _wanted(project, s.id, truth) for s in project.sensors}
     # Some weeks at a time, so that their lives are looked at by all sensors together and then forgotten.
     left = [w for w in wanted.values() if not is_kept(_run, *w, truth)]
+    spots = np.zeros(len(truth.spots), bool)
+    for w in left:
+        for part in each_part(w.mounted):
+            spots |= spots_noticed(part, w.level, truth.household)
     for first in range(0, truth.calendar.days if left else 0, TOGETHER):
         lives: dict[tuple[int, int], Lives] = {}
         for w in left:
             for part, weekly in zip(each_part(w.mounted), w.false):
-                _hear(part, w.level, truth, weekly, first, min(first + TOGETHER, truth.calendar.days), lives)
+                _hear(part, w.level, truth, weekly, first, min(first + TOGETHER, truth.calendar.days), lives, spots)
     return {ident: _run(*w, truth) for ident, w in wanted.items()}
 
 
@@ -165,19 +171,21 @@ def _hear(
     first: int,
     last: int,
     lives: dict[tuple[int, int], Lives],
+    spots: NDArray[np.bool_],
 ) -> None:
-    """See to it that a part's days from one to another (not with it) are kept; `lives` holds those looked at so far."""
+    """See to it that a part's days from one to another (not with it) are kept; `lives` holds those looked at so far,
+    with the small movements at the `spots` that any of the sensors notices."""
     days = range(first, last)
     lacking = [d for d in days if not MEMO.holds(_key("heard", mounted, level, truth, d, weekly))]
     if not lacking:
         return
     first, last = lacking[0], lacking[-1] + 1
     if (first, last) not in lives:
-        lives[first, last] = truth.household.lives(first, last)
+        lives[first, last] = truth.household.lives(first, last, spots)
     for day, n in zip(range(first, last), _noticed(mounted, level, truth, weekly, first, last, lives[first, last])):
         MEMO.put(_key("heard", mounted, level, truth, day, weekly), _heard(mounted, n))
-        if truth.calendar.days <= TOGETHER:
-            # In a long run notices are made again for whoever asks what set a sensor off.
+        if truth.calendar.days <= ASKED_DAYS:
+            # In a long run notices are made again for whoever asks what set a sensor off: they weigh most of all.
             MEMO.put(_key("notices", mounted, level, truth, day, weekly), n)
 
 

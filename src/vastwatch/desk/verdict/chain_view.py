@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from vastwatch.causes.chain import Chain
+from vastwatch.causes.episodes import DROP_S
 from vastwatch.causes.groups import Group
 from vastwatch.desk.shell.parts import LinkCard, column, label, row
 from vastwatch.desk.shell.theme import Theme
@@ -74,9 +75,10 @@ def groups_view(groups: list[Group], theme: Theme, days: int, step: Callable[[Gr
         inner.setContentsMargins(10, 5, 9, 6)
         inner.setSpacing(0)
         inner.addWidget(label(group.heading, "", True))
-        what = "of dark and startle" if group.kind == "dropped" else "of dark" if group.kind == "late" else "of burning"
-        saved = f"its cure saves {duration_words(group.saves_s)} {what} a day"
-        inner.addWidget(label(saved, "soft", True))
+        what = "dark" if group.kind in ("dropped", "late") else "burning for nobody"
+        inner.addWidget(label(f"Curing it saves {duration_words(group.saves_s)} of {what} a day", "soft", True))
+        if group.kind == "dropped":
+            card.setToolTip(f"<p>Each drop counts as {DROP_S:g} s of dark.</p>")
         card.chosen.connect(partial(step, group))
         box.addWidget(card)
     return whole
