@@ -26,7 +26,7 @@ from typing import NamedTuple, Protocol
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from vastwatch.control.by_hand import on_by_hand, presses
+from vastwatch.control.by_hand import Pressed, on_by_hand, presses
 from vastwatch.control.reactions import Stretches, Waved, react
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.signals import Signal
@@ -234,6 +234,10 @@ class Curve(Protocol):
         """Of a hold of less than KNOWN_S."""
         ...
 
+    def light(self, hold_s: float) -> Signal:
+        """The room's light with a hold."""
+        ...
+
 
 class Waving:
     """`Curve` of a light that comes on by itself, while those left in the dark wave."""
@@ -242,7 +246,7 @@ class Waving:
         self, start: Signal, keep: Signal, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...]
     ) -> None:
         self._start, self._keep, self._who, self._sensors = start, keep, who, sensors
-        self._need, self._nobody = awake & dark, dark - awake
+        self._dark, self._need, self._nobody = dark, awake & dark, dark - awake
         self._known: dict[float, Outcome] = {}
 
     @cached_property
@@ -267,6 +271,12 @@ class Waving:
             )
         return self._known[hold_s]
 
+    def light(self, hold_s: float) -> Signal:
+        """See Curve."""
+        did = react(self._start, self._keep, hold_s, self._who, self._sensors)
+        more = Signal.from_intervals(did.light, self._start.start, self._start.end)
+        return (self._start.start_keep(self._keep.hold(hold_s)) | more) & self._dark
+
 
 class ByHand:
     """`Curve` of a light that a hand switches on, and again when it has gone off on somebody."""
@@ -278,11 +288,18 @@ class ByHand:
     def outcome(self, hold_s: float) -> Outcome:
         """See Curve."""
         if hold_s not in self._known:
-            presence = self._start.start_keep(self._keep.hold(hold_s))
-            pressed = presses(presence, self._awake, self._dark, hold_s)
-            lit = on_by_hand(presence, pressed.signal, hold_s) & self._dark
+            lit, pressed = self._lit(hold_s)
             need = self._awake & self._dark
             self._known[hold_s] = Outcome(
                 false_offs(lit, need), (need - lit).total(), (lit - self._awake).total(), 0, len(pressed.again)
             )
         return self._known[hold_s]
+
+    def light(self, hold_s: float) -> Signal:
+        """See Curve."""
+        return self._lit(hold_s)[0]
+
+    def _lit(self, hold_s: float) -> tuple[Signal, Pressed]:
+        presence = self._start.start_keep(self._keep.hold(hold_s))
+        pressed = presses(presence, self._awake, self._dark, hold_s)
+        return on_by_hand(presence, pressed.signal, hold_s) & self._dark, pressed

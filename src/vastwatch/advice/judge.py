@@ -7,16 +7,15 @@ count which varies more than chance alone would have it (quasi-Poisson), for as 
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import chi2
-from scipy.stats import t as t_law
 
+from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside
 from vastwatch.advice.weeks import Lived, lived, nobody_there, tunable
 from vastwatch.control.by_hand import AGAIN_S
 from vastwatch.control.reactions import TRIES, WAVE_AFTER_S
@@ -32,8 +31,6 @@ Array = NDArray[np.float64]
 DAYS = 28
 CHOSEN_ON: tuple[int, ...] = tuple(range(1, 21))
 HELD_OUT: tuple[int, ...] = tuple(range(1001, 1021))
-# The confidence that other weeks meet a limit, and that they lie in the stated interval.
-SURE, WITHIN = 0.95, 0.95
 # Shorter holds are for testing on the ladder; none is legal in service, seconds, but where hands are full and visits
 # short.
 SHORTEST_SERVICE_S, SHORTEST_S = 30.0, 5.0
@@ -71,22 +68,6 @@ def dark_limit_min(needs: RoomNeeds, arrivals_per_day: float) -> float:
 
 
 @dataclass(frozen=True)
-class Met:
-    """One need of a room: what it came to, the most it may be, and what other weeks would bring, [low, high]."""
-
-    need: str
-    value: float
-    limit: float
-    low: float
-    high: float
-
-    @property
-    def met(self) -> bool:
-        """Whether other weeks meet it, with confidence SURE."""
-        return self.high <= self.limit + 1e-9
-
-
-@dataclass(frozen=True)
 class HeldOut:
     """What weeks that were not used to choose a hold gave with it."""
 
@@ -103,7 +84,7 @@ RESAMPLES, LEAST_LIMIT = 100, 0.01
 class Judgement:
     """A room judged at every legal hold, and at the one set: (seeds, holds) arrays of drops a week, dark minutes, idle
     hours, waves and ways to the switch a day. `legal_s`: the holds that may be recommended; `best_s`: the shortest of
-    them that meets the needs, None where none does."""
+    them that meets the needs that a hold decides, None where none does."""
 
     room: str
     seeds: tuple[int, ...]
@@ -119,9 +100,25 @@ class Judgement:
     legal_s: tuple[float, ...]
     current_s: float
     best_s: float | None = None
+    # At the recommended hold and at the one set: the needs that are looked at besides.
+    besides: Mapping[float, tuple[Met, ...]] = field(default_factory=dict)
+
+    def needs_at(self, hold_s: float) -> tuple[Met, ...]:
+        """Every need at the recommended hold, or at the one set. Raises ValueError for one that is not judged."""
+        return self.at(hold_s) + self.besides.get(hold_s, ())
+
+    @property
+    def meets(self) -> bool:
+        """Whether every need is met at the recommended hold."""
+        return all(m.met for m in self.needs_at(self.recommended_s))
+
+    @property
+    def meets_now(self) -> bool:
+        """Whether every need is met at the hold that is set."""
+        return self.current_s in self.holds and all(m.met for m in self.needs_at(self.current_s))
 
     def at(self, hold_s: float) -> tuple[Met, ...]:
-        """Each need at a legal hold. Raises ValueError for another."""
+        """The needs that the hold decides, at a legal hold. Raises ValueError for another."""
         return self._needs_at(self._place(hold_s))
 
     def figures(self, hold_s: float) -> tuple[float, float, float]:
@@ -149,11 +146,10 @@ class Judgement:
     @cached_property
     def _spreads(self) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
         """What other weeks would bring at each hold, low and high: drops a week, and dark minutes a day."""
-        dark, n = self.dark_min.mean(axis=0), len(self.dark_min)
-        spread = self.dark_min.std(axis=0, ddof=1) * math.sqrt(2.0 / n) if n > 1 else np.zeros(len(dark))
-        aside = float(t_law.ppf(SURE, max(n - 1, 1))) * spread
+        dark = self.dark_min.mean(axis=0)
+        off = np.array([aside(column) for column in self.dark_min.T])
         drops = self._drops_bound(1.0 - SURE), self._drops_bound(SURE)
-        return drops, (np.maximum(dark - aside, 0.0), dark + aside)
+        return drops, (np.maximum(dark - off, 0.0), dark + off)
 
     @property
     def dark_limit_min(self) -> float:
@@ -226,11 +222,13 @@ def judge(
     needs = needs_of(project, find(project.rooms, room))
     rows: list[list[tuple[float, ...]]] = []
     came: list[float] = []
+    lives: list[Lived] = []
     used, inhabited = [], False
     seeds = CHOSEN_ON if seeds is None else seeds
     worth = np.ones(len(holds), bool)
     for k, seed in enumerate(seeds):
         weeks = lived(project, room, days, seed)
+        lives.append(weeks)
         used.append(seed)
         if k == GLANCE:
             worth = _worth_more(np.array(rows), needs, days) | (np.abs(holds - now) < 1e-6)
@@ -246,9 +244,12 @@ def judge(
     table = np.array(rows).transpose(2, 0, 1)
     drops, dark, idle, waves, trips = table
     legal = tuple(legal_holds(project, room).tolist())
-    return Judgement(
+    found = Judgement(
         room, tuple(used), days, needs, holds, drops * 7.0, dark, idle, waves, trips, float(np.mean(came)), legal, now
     ).chosen()
+    by_hand = find(project.rooms, room).control == "absence"
+    asked = {found.recommended_s, *([now] if now in holds else [])}
+    return replace(found, besides={h: beside(lives, h, needs, by_hand) for h in asked})
 
 
 def _worth_more(rows: Array, needs: RoomNeeds, days: int) -> NDArray[np.bool_]:

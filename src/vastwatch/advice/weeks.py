@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from msgspec.structs import replace
+from numpy.typing import NDArray
 
 from vastwatch.advice.curves import ByHand, Curve, Waving
 from vastwatch.control.daylight import darkness
@@ -27,15 +28,21 @@ from vastwatch.rehearsal.run import record
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Spot
 
+Array = NDArray[np.float64]
+
 
 @dataclass(frozen=True, eq=False)
 class Lived:
-    """Some days of one room: who needed light, and the curve of what each hold would have come to."""
+    """Some days of one room: who needed light and who slept there alone, and the curve of what each hold would have
+    come to."""
 
     calendar: Calendar
     awake: Signal
+    asleep: Signal
     dark: Signal
     curve: Curve
+    # Of everybody who came in and was awake, how long until what starts the light noticed somebody there, seconds.
+    noticed_s: Array
 
     @property
     def days(self) -> int:
@@ -81,12 +88,12 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
     if (start - keep).total() > 0:
         name = find(project.rooms, room).name
         raise ValueError(f"{name}: what starts the light must also keep it before its hold time can be tuned")
-    awake, dark = occupied(truth, room, True), darkness(project, recording.calendar)[room]
+    dark = darkness(project, recording.calendar)[room]
     if find(project.rooms, room).control == "absence":
-        return _by_hand(start, keep, awake, dark, truth.calendar)
+        return _by_hand(start, keep, dark, truth, room)
     asked = waving_at(project, presence, truth, recording, dark)
     who, sensors = (None, ()) if asked is None else asked[2:]
-    return _waving(start, keep, awake, dark, who, sensors, truth.calendar)
+    return _waving(start, keep, dark, who, sensors, truth, room)
 
 
 # Where nobody needs light the light may go off on somebody once in so many hours of it.
@@ -115,13 +122,33 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
 
 
 @kept
-def _by_hand(start: Signal, keep: Signal, awake: Signal, dark: Signal, calendar: Calendar) -> Lived:
-    return Lived(calendar, awake, dark, ByHand(start, keep, awake, dark))
+def _by_hand(start: Signal, keep: Signal, dark: Signal, truth: Truth, room: str) -> Lived:
+    return _lived(truth, room, dark, start, ByHand(start, keep, occupied(truth, room, True), dark))
 
 
 @kept
 def _waving(
-    start: Signal, keep: Signal, awake: Signal, dark: Signal, who: Stretches | None, sensors: tuple[Waved, ...],
-    calendar: Calendar,
+    start: Signal, keep: Signal, dark: Signal, who: Stretches | None, sensors: tuple[Waved, ...], truth: Truth,
+    room: str,
 ) -> Lived:  # fmt: skip
-    return Lived(calendar, awake, dark, Waving(start, keep, awake, dark, who or Stretches.none(0), sensors))
+    curve = Waving(start, keep, occupied(truth, room, True), dark, who or Stretches.none(0), sensors)
+    return _lived(truth, room, dark, start, curve)
+
+
+def _lived(truth: Truth, room: str, dark: Signal, start: Signal, curve: Curve) -> Lived:
+    awake, everybody = occupied(truth, room, True), occupied(truth, room, False)
+    return Lived(truth.calendar, awake, everybody - awake, dark, curve, _noticed_s(truth, room, start))
+
+
+def _noticed_s(truth: Truth, room: str, start: Signal) -> Array:
+    """How long each who came into a room was there before it was noticed that somebody is, at most their stay."""
+    out = [np.empty(0)]
+    rises = np.append(start.rises, np.inf)
+    for track in truth.tracks:
+        rows = np.empty((0, 2))
+        if track.person.kind != "pet":
+            rows = truth.person_in(track.person.id, room, awake_only=True).intervals
+        came, left = rows[:, 0], rows[:, 1]
+        next_ = np.where(start.at(came), came, rises[np.searchsorted(rises, came)])
+        out.append((np.minimum(next_, left) - came)[came > 0.0])
+    return np.concatenate(out)
