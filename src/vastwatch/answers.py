@@ -6,14 +6,23 @@ A function a command; what it needs is loaded when it is asked, so that a short 
 from __future__ import annotations
 
 import argparse
+import contextlib
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from vastwatch.design.project import Project, on_level
 from vastwatch.files import ProjectError, load_project
 from vastwatch.words import duration_words
+
+if TYPE_CHECKING:
+    from vastwatch.advice.judge import Judgement
+    from vastwatch.advice.met import Met
+
+
+# A check lives the weeks of so many rooms without being asked to.
+JUDGED_UNASKED = 10
 
 
 class RequestError(Exception):
@@ -26,11 +35,18 @@ def _number(value: float | None, digits: int = 4) -> float | None:
 
 def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"findings": [{"rule", "severity", "records", "text", "remedies": [{"text"}]}],
-    "cautions": [{"about", "records", "text"}]}`."""
+    "cautions": [{"about", "records", "text"}], "judged": [ROOM]}`. Every room that can be is judged on its weeks;
+    of a large building only with `--weeks`, for it takes some seconds a room."""
     from vastwatch.advice import findings
     from vastwatch.advice.cautions import cautions
+    from vastwatch.advice.judge import judge
 
-    found, said = findings(project), cautions(project)
+    judged: dict[str, Judgement] = {}
+    if args.weeks or len(project.presences) <= JUDGED_UNASKED:
+        for room in dict.fromkeys(p.room for p in project.presences):
+            with contextlib.suppress(ValueError):
+                judged[room] = judge(project, room)
+    found, said = findings(project, judged.get), cautions(project)
     document = {
         "findings": [
             {
@@ -44,6 +60,7 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             for f in found
         ],
         "cautions": [{"about": c.key, "records": list(c.records), "text": c.text} for c in said],
+        "judged": list(judged),
     }
     lines = [f"{f.severity:8s} {f.text}" for f in found] or ["Nothing found."]
     return document, lines + [f"caution  {c.text}" for c in said]
@@ -187,10 +204,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         "recommended_s": c.recommended_s,
         "interval_s": list(c.interval_s),
         "legal_holds_s": list(judged.legal_s),
-        "needs": {
-            m.need: {"value": _number(m.value), "limit": _number(m.limit), "met": m.met}
-            for m in judged.at(c.recommended_s)
-        },
+        "needs": _needs(judged.needs_at(c.recommended_s)),
         "interval": [_number(v) for v in judged.drops_within(c.recommended_s)],
         "held_out": {
             "seeds": list(held.seeds),
@@ -224,9 +238,27 @@ def trial(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
-    """`{"rooms": {ROOM: [{"device", "does", "price", "hold_s", "walker_share", "reason", "fails", "at", "yaw"}]}}`."""
-    from vastwatch.advice import choose
-    from vastwatch.advice.choose import does_already
+    """`{"rooms": {ROOM: {"words", "met_already", "options": [OFFER], "failing": [OFFER], "types": [TYPE]}}}`; of one
+    room, its parts at the top as well.
+
+    OFFER: `{"devices", "places": [{"device", "at", "yaw"}], "price", "bill": [{"what", "price", "why"}], "hold_s",
+    "needs", "reason", "instead"}`; TYPE, what the maps say: `{"device", "looks_well", "price", "reason", "fails"}`."""
+    from vastwatch.advice.offers import Offer, offers
+
+    def told(offer: Offer) -> dict[str, Any]:
+        return {
+            "devices": [d.id for d in offer.devices],
+            "places": [
+                {"device": s.device, "at": [_number(c) for c in s.at], "yaw": _number(s.yaw)} for s in offer.sensors
+            ],
+            "price": _number(offer.price),
+            "bill": [{"what": i.what, "price": _number(i.price), "why": i.why} for i in offer.bill.items],
+            "open": list(offer.bill.open),
+            "hold_s": _number(offer.judged.recommended_s, 1),
+            "needs": _needs(offer.judged.needs_at(offer.judged.recommended_s)),
+            "reason": offer.reason,
+            "instead": offer.instead,
+        }
 
     rooms = [r for r in project.rooms if args.room in (None, r.id)]
     if not rooms:
@@ -234,23 +266,40 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     out: dict[str, Any] = {}
     lines = []
     for room in rooms:
-        options = choose(project, room.id)
-        out[room.id] = [
-            {
-                "device": o.device.id, "does": not o.misses, "price": _number(o.price), "hold_s": _number(o.hold_s, 1),
-                "walker_share": _number(o.walker_share), "walker_s": _number(o.walker_s), "reason": o.reason,
-                "fails": list(o.misses), "at": [_number(c) for c in o.sensor.at], "yaw": _number(o.sensor.yaw),
-            }
-            for o in options
-        ]  # fmt: skip
-        best = options[0] if options else None
-        if does_already(options):
-            lines.append(f"{room.name}: what hangs there does; no single type adds to it.")
-        elif best is None or best.misses:
-            lines.append(f"{room.name}: no single type does.")
-        else:
-            lines.append(f"{room.name}: {best.device.name}. {best.reason}")
-    return {"rooms": out}, lines or ["There is no room."]
+        try:
+            found = offers(project, room.id)
+        except ValueError as e:
+            out[room.id] = {"words": str(e), "met_already": False, "options": [], "failing": [], "types": []}
+            lines.append(f"{e}.")
+            continue
+        out[room.id] = {
+            "words": found.words,
+            "met_already": found.met_already,
+            "options": [told(o) for o in found.offers],
+            "failing": [told(o) for o in found.failing],
+            "types": [
+                {
+                    "device": o.device.id, "looks_well": not o.misses, "price": _number(o.price), "reason": o.reason,
+                    "fails": list(o.misses),
+                }
+                for o in found.others
+            ],
+        }  # fmt: skip
+        lines.append(found.words + "".join(f"\n  {o.name}, {o.price:g}. {o.reason}" for o in found.offers))
+    document: dict[str, Any] = {"rooms": out}
+    if args.room is not None:
+        document |= out[args.room]
+    return document, lines or ["There is no room."]
+
+
+def _needs(needs: Iterable[Met]) -> dict[str, Any]:
+    return {
+        m.need: {
+            "met": m.met, "value": _number(m.value, 4), "limit": _number(m.limit, 4), "low": _number(m.low, 4),
+            "high": _number(m.high, 4),
+        }
+        for m in needs
+    }  # fmt: skip
 
 
 def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:

@@ -74,7 +74,8 @@ def _parser() -> argparse.ArgumentParser:
         sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
         return sub
 
-    command("check", "findings on the design")
+    sub = command("check", "findings on the design")
+    sub.add_argument("--weeks", action="store_true", help="live the weeks of every room, of a large building too")
     sub = command("coverage", "who is noticed where, and how soon")
     sub.add_argument("--sensor", help="only this sensor's id")
     sub = command("rehearse", "let the people live some days in the design")

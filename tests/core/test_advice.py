@@ -12,7 +12,6 @@ from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
 from vastwatch.advice import choose, findings, timing_curve
-from vastwatch.advice.choose import does_already
 from vastwatch.advice.curves import curves
 from vastwatch.advice.findings import Finding, spot_wait_s, walked
 from vastwatch.advice.judge import legal_holds, settable_holds
@@ -294,7 +293,8 @@ def test_trying_stops_when_nobody_waits_for_it(demo):
 
 def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     options = choose(demo, "box")
-    assert [bool(o.misses) for o in options] == sorted(bool(o.misses) for o in options)
+    assert [bool(o.barred) for o in options] == sorted(bool(o.barred) for o in options)
+    assert all(set(o.barred) <= set(o.misses) for o in options)
     best = options[0]
     assert not best.misses
     spot = find(demo.spots, "desk-spot")
@@ -385,10 +385,3 @@ def test_walkers_are_judged_where_somebody_can_walk(room):
     assert (bare.sum() - cells.sum()) * 0.05**2 == pytest.approx(1.0, abs=0.06)
     everywhere = replace(shelf, outline=room.rooms[0].outline)
     assert walked(room.rooms, (everywhere,), room.rooms[0]).sum() == bare.sum()
-
-
-def test_a_room_that_is_served_well_is_said_to_be(demo):
-    assert does_already(choose(demo, "sitting"))
-    # Not, where nothing hangs or where something would help.
-    bare = replace(demo, sensors=(), presences=())
-    assert not does_already(choose(bare, "sitting")) and not does_already(choose(demo, "throwing"))

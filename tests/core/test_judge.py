@@ -27,9 +27,9 @@ from vastwatch.site.building import Needs
 def test_a_judgement_is_the_mean_of_rehearsals(demo):
     """At a hold and over some seeds, what whole rehearsals of the whole building give for the room."""
     for room in ("toilet", "bedroom" if presence_of(demo, "bedroom") else "shop"):
-        j = judge(demo, room, 7, (3, 4, 5))
         for hold in (60.0, 300.0):
             project = set_hold(demo, presence_of(demo, room).id, hold)
+            j = judge(project, room, 7, (3, 4, 5))
             scores = [rehearse(project, 7, s).scores[room] for s in (3, 4, 5)]
             drops, dark, idle = j.figures(hold)
             assert drops == pytest.approx(7 * np.mean([s.drops for s in scores]))

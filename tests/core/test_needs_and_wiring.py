@@ -83,10 +83,14 @@ def test_findings_judge_by_the_rooms_needs(demo):
     room = find(demo.rooms, "toilet")
     assert "spot-unseen" not in rules(put(demo, replace(room, needs=Needs(stays=False))), "toilet")
     passage = find(demo.rooms, "passage")
-    assert "walker-unseen" in rules(demo, "passage")
+    # Of those who come in, and not of anybody anywhere.
+    blind = replace(demo, sensors=tuple(replace(s, yaw=s.yaw + 180) if s.id == "pir-shop" else s for s in demo.sensors))
+    said = next(f.text for f in findings(blind) if f.rule == "walker-unseen" and f.room == "shop")
+    assert "of those who come into shop are not noticed within 3 s" in said
     slower = put(demo, replace(passage, needs=Needs(notice_s=30.0)))
-    said = next(f.text for f in findings(slower) if f.rule == "walker-unseen" and f.room == "passage")
-    assert "not noticed within 30 s" in said
+    assert "walker-unseen" not in rules(slower, "passage")
+    alone = next(f.text for f in findings(replace(blind, people=())) if f.rule == "walker-unseen" and f.room == "shop")
+    assert "somebody walking across is not noticed within 2 s" in alone
 
 
 # -- by hand -------------------------------------------------------------------------------------------------------

@@ -458,8 +458,8 @@ def test_remedies_are_tried_shown_and_applied(qtbot, window):
 def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
     window.focus.set(stage="Sensors", level="upper", room="box", selected="box")
     key(qtbot, window.plan, Qt.Key.Key_W)
-    qtbot.waitUntil(lambda: bool(window.results.options.value), timeout=30_000)
-    best = window.results.options.value[0]
+    qtbot.waitUntil(lambda: window.results.options.state == "fresh", timeout=60_000)
+    best = window.results.options.value.offers[0]
     cards = [c for c in window.verdict.findChildren(LinkCard) if best.device.name in c.accessibleName()]
     key(qtbot, cards[0], Qt.Key.Key_Return)
     assert window.focus.selected == best.placed[1].id

@@ -1,9 +1,9 @@
-"""The adviser: which device type would do in a room, where it would hang, and why, in figures.
+"""Which device types are worth trying in a room, where each would hang, and what the maps say of it, in figures.
 
 Each type is tried at the room's corners, wall middles, ceiling, switches, or whatever it is fixed to, together with
-what already serves the room, and judged by the same models as everything else: how much of the room notices a walker
-soon enough, how often somebody at each spot is noticed, and so how long presence would have to hold; and whether it
-gets power there, stands the place, and is not fooled by what is in the room.
+what already serves the room, and looked at by the same models as everything else: how many of those who come in are
+noticed soon enough, how often somebody at each spot is noticed, and so how long presence would have to hold; and
+whether it gets power there, stands the place, and is not fooled by what is in the room.
 """
 
 from __future__ import annotations
@@ -47,6 +47,8 @@ CABLE_PRICE, DEVICE_PRICE = 15.0, 8.0
 CAPPED_S = 7200.0
 # Of all places, walkers are only judged at the few that are best for the spots.
 SHORTLIST = 2
+# A second of a kind hangs so far from the first, metres.
+OTHER_SIDE_M = 1.0
 # Below this a device hangs low, for feet, and its best places are others, metres.
 LOW_M = 0.8
 # An addition that shortens the hold needed by less than this share, and notices no more of the room, adds nothing.
@@ -65,9 +67,11 @@ PRICE_PER_FALSE, WAIT_PER_FALSE_MIN = 20.0, 5.0
 
 @dataclass(frozen=True, eq=False)
 class Option:
-    """One device type for a room, at its best place. `misses`: what disqualifies it, in sentences; none if it does.
+    """One device type for a room, at its best place. `misses`: what the maps have against it, in sentences, none where
+    it looks well; those of them that disqualify it whatever its weeks would be like are `barred` by.
 
-    `walker_share`: of the room, within `walker_s`. `waits`: per spot id the mean wait with all that serves the room.
+    `walker_share`: of those who come in, within `walker_s` (`RoomNow.share`). `waits`: per spot id the mean
+    wait with all that serves the room.
     `hold_s`: the hold with which the worst spot drops no more often than the room's needs allow; inf where none would.
     `price`: 0 for one that is owned and not yet placed; `rank_cost`: what it is put in order by, less is better.
     """
@@ -83,6 +87,7 @@ class Option:
     reason: str
     price: float
     rank_cost: float
+    barred: tuple[str, ...] = ()
 
     @cached_property
     def placed(self) -> tuple[Project, Sensor]:
@@ -109,12 +114,13 @@ def choose(project: Project, room_id: str, types: Sequence[DeviceType] | None = 
     sensing = [d for d in (catalogue() if types is None else types) if d.family in (*AREA_FAMILIES, *TOUCH_FAMILIES)]
     good: dict[tuple[str, bool], list[tuple[float, float]]] = {}
     options = [o for d in sensing if (o := _best(now, d, good)) is not None]
-    return sorted(options, key=lambda o: (bool(o.misses), len(o.misses), o.rank_cost))
+    return sorted(options, key=lambda o: (bool(o.barred), bool(o.misses), len(o.misses), o.rank_cost))
 
 
-def does_already(options: Sequence[Option]) -> bool:
-    """Whether what hangs in the room does: whatever would do by itself adds nothing to it."""
-    return not any(not o.misses for o in options) and any(o.misses == (ADDS_NOTHING,) for o in options)
+def another(project: Project, room_id: str, device: DeviceType, at: tuple[float, float]) -> Option | None:
+    """A second one of a type for a room, where it helps most besides one that hangs at a point: from another side."""
+    now = RoomNow(project, find(project.rooms, room_id))
+    return _best(now, device, {}, [s for s in places(now, device) if math.dist(s.at[:2], at) > OTHER_SIDE_M])
 
 
 class Spare(NamedTuple):
@@ -130,13 +136,16 @@ def spare(project: Project, device: str) -> Spare:
     return Spare(owned, sum(s.device == device for s in project.sensors))
 
 
-def _best(now: RoomNow, device: DeviceType, good: dict[tuple[str, bool], list[tuple[float, float]]]) -> Option | None:
-    """The type at the place where the spots wait least, and among equals the walkers.
+def _best(
+    now: RoomNow, device: DeviceType, good: dict[tuple[str, bool], list[tuple[float, float]]],
+    sensors: list[Sensor] | None = None,
+) -> Option | None:  # fmt: skip
+    """The type at the place where the spots wait least, and among equals the walkers; of the places, or of some.
 
     The first type of its kind is tried everywhere; what is like it only at the places that were good for that one,
     which are kept in `good`.
     """
-    sensors = places(now, device)
+    sensors = places(now, device) if sensors is None else sensors
     kind = ("radar" if device.family == "dual" else device.family, device.mount_height > LOW_M)
     roams = device.family in AREA_FAMILIES and "ceiling" not in device.mounts and not device.in_switch_box
     if roams and kind in good:
@@ -183,8 +192,7 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     }  # fmt: skip
     worst = max(now.spots, key=lambda s: (holds[s.id], by_spot[s.id]), default=None)
     hold = SHORTEST_HOLD_S
-    reason = "With what hangs there, a walker" if now.served else "A walker"
-    reason += f" is noticed within {needs.notice_s:g} s in {100 * share:.0f} % of the room"
+    reason = ("With what hangs there it notices " if now.served else "Notices ") + now.walkers_words(share)
     if worst is not None:
         wait = by_spot[worst.id]
         hold = max(holds[worst.id], SHORTEST_HOLD_S)
@@ -197,11 +205,13 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
             hold = math.ceil(hold / 10.0) * 10.0
             reason += f", so a hold of {about_words(hold)} does"
     if share < WALKER_SHARE:
-        misses.append(f"notices a walker within {needs.notice_s:g} s in only {100 * share:.0f} % of the room")
+        misses.append(f"notices only {now.walkers_words(share)}")
+    doubts = list(misses)
     if not joins_presence(device, now.room):
         misses.insert(0, "says nothing of who is there by itself: a fact for rules to use")
     elif now.served and not _adds(now, waits, share):
         misses.append(ADDS_NOTHING)
+        doubts.append(ADDS_NOTHING)
     misses += _place_fails(now, device, mounted)
     if not misses and device.through_walls:
         # Walls stop most; what sees through them and would do is also asked about what moves next door.
@@ -235,6 +245,7 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
         reason + ".",
         price,
         rank_cost,
+        tuple(m for m in misses if m not in doubts),
     )
 
 

@@ -7,14 +7,17 @@ dark), `risk`, `note`, and `caution` for what can hurt: those defer to the local
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice import plan_checks, wiring_checks
 from vastwatch.advice.finding import ORDER, Advice, Finding
+from vastwatch.advice.judge import LEAST_LIMIT, Judgement
+from vastwatch.advice.met import STEP_S, in_words
 from vastwatch.advice.silences import hold_for, hours_per_drop
+from vastwatch.advice.ways import Ways, noticed_within, rates_on, ways_into
 from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
@@ -27,6 +30,7 @@ from vastwatch.memo import kept
 from vastwatch.people.routes import in_the_way, route
 from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_mask, spot_notice_s
 from vastwatch.sensing.families.pir import contrast_factor
+from vastwatch.sensing.model import mount
 from vastwatch.site.building import Furnishing, Room, Spot
 from vastwatch.words import about_words, capital, duration_words, never_words
 
@@ -46,9 +50,18 @@ WARM_C = 26.0
 MANY_WALLS = 2000
 
 
-def findings(project: Project) -> list[Finding]:
-    """All findings, the worst first. Pure; the maps it reads are cached."""
+# What is known of a room's lived weeks: its judgement, or None.
+Judged = Callable[[str], Judgement | None]
+
+
+def findings(project: Project, judged: Judged = lambda room: None) -> list[Finding]:
+    """All findings, the worst first. The maps it reads are cached.
+
+    Where a room has been `judged`, that decides whether anybody is left in the dark there, at the hold that is set;
+    maps and formulas say it of the others.
+    """
     found = [f for check in CHECKS for f in check(project)]
+    found += [f for check in CHECKS_BY_WEEKS for f in check(project, judged)]
     return sorted(found, key=lambda f: ORDER[f.severity])
 
 
@@ -63,11 +76,36 @@ def _keepers(project: Project, room: str) -> list[str]:
     return [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
 
 
-def _unseen_spots(project: Project) -> Iterator[Finding]:
+def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
+    """Rooms whose lived weeks miss what the brief allows, at the hold that is set."""
+    for room in project.rooms:
+        presence, j = presence_of(project, room.id), judged(room.id)
+        if presence is None or j is None or j.current_s not in j.holds:
+            continue
+        unmet = [m for m in j.at(j.current_s) if m.need in ("drops_per_week", "dark_min_per_day") and not m.met]
+        if not unmet:
+            continue
+        bad = any(m.value > WRONG_TIMES * max(m.limit, LEAST_LIMIT) for m in unmet)
+        hold = duration_words(j.current_s)
+        text = f"{room.name}, held {hold}: {'; '.join(in_words(m) for m in unmet)}, in {j.weeks} lived weeks."
+        spots = wakeful_spots(project, room.id)
+        waits = [(spot_wait_s(project, _keepers(project, room.id), s), s) for s in spots]
+        records: tuple[str, ...] = (presence.id,)
+        if waits:
+            wait, worst = max(waits, key=lambda w: w[0])
+            records = (worst.id, presence.id)
+            text += f" Least noticed at the {worst.name}: {never_words(wait)}."
+        remedies = [Advice("Let a radar that sees every spot keep presence on.")]
+        if j.best_s is not None:
+            remedies.insert(0, Advice(f"Hold it {duration_words(j.best_s)}: that meets the brief."))
+        yield Finding("left-dark", "wrong" if bad else "risk", records, text, tuple(remedies), room.id)
+
+
+def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
     for room in project.rooms:
         presence = presence_of(project, room.id)
         hold = None if presence is None else hold_of(presence.expr)
-        if presence is None or hold is None or not needs_of(project, room).stays:
+        if presence is None or hold is None or not needs_of(project, room).stays or judged(room.id) is not None:
             continue
         for spot in wakeful_spots(project, room.id):
             allowed = hours_between_drops(project, spot)
@@ -106,10 +144,37 @@ def _unlit_rooms(project: Project) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _walkers(project: Project) -> Iterator[Finding]:
+def _late_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
+    """Rooms in whose lived weeks people were noticed, or had light, too late, or had it over their sleep."""
+    for room in project.rooms:
+        presence, j = presence_of(project, room.id), judged(room.id)
+        if presence is None or j is None:
+            continue
+        for m in j.besides.get(j.current_s, ()):
+            if not m.met:
+                yield Finding(
+                    m.need.split("_per_")[0].removesuffix("_s").replace("_", "-"), "risk", (room.id, presence.id),
+                    f"{room.name}: {in_words(m)}, in {j.weeks} lived weeks.", (Advice(BESIDE_ADVICE[m.need]),), room.id,
+                )  # fmt: skip
+
+
+# What helps against what no hold cures.
+BESIDE_ADVICE = {
+    "first_light_s": "Let a quicker sensor start the light, or one that looks across the door.",
+    "notice_s": "Aim a sensor across the way people come in, or add one that starts.",
+    "false_starts_per_day": "Turn it from what passes by, lower its reach, or mask its lower beams from a pet.",
+    "asleep_min_per_day": "Let the light be switched on by hand here, or let a mat on the bed keep it off.",
+}
+
+
+def _walkers(project: Project, judged: Judged) -> Iterator[Finding]:
     for room in project.rooms:
         presence = presence_of(project, room.id)
-        if presence is None:
+        if presence is None or judged(room.id) is not None:
+            continue
+        ways = ways_into(project, room.id)
+        if ways.many:
+            yield from _ways_missed(project, room, presence.id, ways)
             continue
         best = None
         for sensor in _keepers(project, room.id):
@@ -128,6 +193,21 @@ def _walkers(project: Project) -> Iterator[Finding]:
                 f"{within:g} s.",
                 (Advice("Aim a sensor across the way people walk, or add one that starts."),), room.id,
             )  # fmt: skip
+
+
+def _ways_missed(project: Project, room: Room, presence: str, ways: Ways) -> Iterator[Finding]:
+    """Where people do come in: whether they are noticed on the way."""
+    sensors = [find(project.sensors, s) for s in _keepers(project, room.id)]
+    mounted = [mount(project, s) for s in sensors if s.level == room.level]
+    within = needs_of(project, room).notice_s + STEP_S
+    share = noticed_within(ways, [(m, rates_on(m, ways)) for m in mounted], within)
+    if share < WALKER_SHARE:
+        yield Finding(
+            "walker-unseen", "wrong" if share < 0.5 else "risk", (room.id, presence),
+            f"{100 * (1 - share):.0f} % of those who come into {room.name.lower()} are not noticed within "
+            f"{within:g} s.",
+            (Advice("Aim a sensor across the way people come in, or add one that starts."),), room.id,
+        )  # fmt: skip
 
 
 @kept
@@ -259,6 +339,8 @@ def _plan_size(project: Project) -> Iterator[Finding]:
 
 
 CHECKS = (
-    *plan_checks.CHECKS, _unseen_spots, _walkers, _spill, _unreachable, *wiring_checks.CHECKS, _mounting, _unlit_rooms,
+    *plan_checks.CHECKS, _spill, _unreachable, *wiring_checks.CHECKS, _mounting, _unlit_rooms,
     _cautions, _plan_size,
 )  # fmt: skip
+# These ask what is known of the rooms' weeks.
+CHECKS_BY_WEEKS = (_dark_rooms, _unseen_spots, _late_rooms, _walkers)

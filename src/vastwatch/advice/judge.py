@@ -35,8 +35,11 @@ HELD_OUT: tuple[int, ...] = tuple(range(1001, 1021))
 # short.
 SHORTEST_SERVICE_S, SHORTEST_S = 30.0, 5.0
 BRIEF_VISITS: tuple[RoomUse, ...] = ("store",)
-# After so many seeds, holds that drop this many times too often, and have dropped so many times, are given up.
-GLANCE, FAR_OFF, MANY = 4, 5.0, 40
+# After so many seeds, holds of which it is settled with this confidence whether they could be chosen are looked at no
+# more.
+GLANCE, SETTLED = 3, 0.999
+# A hold that drops so many times and so many times too often in one seed is far off.
+MANY, FAR_OFF = 20, 8.0
 # The longest hold that is tried at all, seconds.
 LONGEST_S = 3600.0
 # So little dark a day is nobody's complaint, minutes.
@@ -100,6 +103,8 @@ class Judgement:
     legal_s: tuple[float, ...]
     current_s: float
     best_s: float | None = None
+    # Legal holds that drop far too often, by those longer than they: of these the figures are the longer ones'.
+    unseen_s: frozenset[float] = frozenset()
     # At the recommended hold and at the one set: the needs that are looked at besides.
     besides: Mapping[float, tuple[Met, ...]] = field(default_factory=dict)
 
@@ -161,9 +166,8 @@ class Judgement:
         """The hold to set: the shortest that meets the needs, or else the legal one that comes nearest to them."""
         if self.best_s is not None:
             return self.best_s
-        return min(
-            self.legal_s, key=lambda h: (sum(max(m.high / max(m.limit, LEAST_LIMIT), 1.0) for m in self.at(h)), h)
-        )
+        looked = [h for h in self.legal_s if h not in self.unseen_s]
+        return min(looked, key=lambda h: (sum(max(m.high / max(m.limit, LEAST_LIMIT), 1.0) for m in self.at(h)), h))
 
     def chosen_within_s(self) -> tuple[float, float]:
         """Where the recommendation lies in nine of ten resamplings of the seeds."""
@@ -225,15 +229,16 @@ def judge(
     lives: list[Lived] = []
     used, inhabited = [], False
     seeds = CHOSEN_ON if seeds is None else seeds
-    worth = np.ones(len(holds), bool)
+    worth, looked = np.ones(len(holds), bool), np.zeros(len(holds), bool)
     for k, seed in enumerate(seeds):
         weeks = lived(project, room, days, seed)
         lives.append(weeks)
         used.append(seed)
-        if k == GLANCE:
-            worth = _worth_more(np.array(rows), needs, days) | (np.abs(holds - now) < 1e-6)
-        glance = np.mean(rows, axis=0) if not worth.all() else np.empty(0)
-        rows.append([_of(weeks, float(h)) if worth[n] else tuple(glance[n]) for n, h in enumerate(holds)])
+        if k >= GLANCE:
+            worth &= _worth_more(np.array(rows), needs, days) | (np.abs(holds - now) < 1e-6)
+        figures, seen = _figures(weeks, holds, worth, rows, needs, now)
+        rows.append(figures)
+        looked |= seen
         came.append(_arrivals(weeks))
         inhabited = inhabited or weeks.awake.total() > 0
         report_progress((k + 1) / len(seeds))
@@ -245,20 +250,59 @@ def judge(
     drops, dark, idle, waves, trips = table
     legal = tuple(legal_holds(project, room).tolist())
     found = Judgement(
-        room, tuple(used), days, needs, holds, drops * 7.0, dark, idle, waves, trips, float(np.mean(came)), legal, now
+        room,
+        tuple(used),
+        days,
+        needs,
+        holds,
+        drops * 7.0,
+        dark,
+        idle,
+        waves,
+        trips,
+        float(np.mean(came)),
+        legal,
+        now,
+        unseen_s=frozenset(holds[~looked].tolist()),
     ).chosen()
     by_hand = find(project.rooms, room).control == "absence"
     asked = {found.recommended_s, *([now] if now in holds else [])}
     return replace(found, besides={h: beside(lives, h, needs, by_hand) for h in asked})
 
 
+def _figures(
+    weeks: Lived, holds: Array, worth: NDArray[np.bool_], before: list[list[tuple[float, ...]]], needs: RoomNeeds,
+    now: float,
+) -> tuple[list[tuple[float, ...]], NDArray[np.bool_]]:  # fmt: skip
+    """The figures of every hold in some weeks, and which were looked at. What is not worth looking at has those of the
+    seeds before; and where a hold drops far too often, every shorter one does so at least as often: of those it is not
+    asked how much more."""
+    mean = np.mean(before, axis=0) if before else np.empty(0)
+    out: dict[int, tuple[float, ...]] = {}
+    seen = np.zeros(len(holds), bool)
+    far: tuple[float, ...] | None = None
+    for n in reversed(range(len(holds))):
+        if not worth[n]:
+            out[n] = tuple(mean[n])
+        elif far is not None and abs(holds[n] - now) > 1e-6:
+            out[n] = far
+        else:
+            out[n], seen[n] = _of(weeks, float(holds[n])), True
+            if out[n][0] * weeks.days > MANY and out[n][0] * 7.0 > FAR_OFF * needs.drops_per_week:
+                far = out[n]
+    return [out[n] for n in range(len(holds))], seen
+
+
 def _worth_more(rows: Array, needs: RoomNeeds, days: int) -> NDArray[np.bool_]:
-    """Which holds could still be chosen, by a glance: (seeds, holds, figures). Of one that drops far too often, and
-    much more often than another, more weeks would tell nothing: what is known of it stands for them."""
-    drops = rows[:, :, 0]
-    often = drops.mean(axis=0) * 7.0
-    far = (often > FAR_OFF * needs.drops_per_week) & (often > 2.0 * often.min()) & (drops.sum(axis=0) * days > MANY)
-    return ~far
+    """Which holds could still be chosen, by the seeds so far: (seeds, holds, figures). Of one that surely drops too
+    often, or that is longer than one which surely does not, more weeks would tell nothing: what is known of it stands
+    for them. The longest stays: where none does it may come nearest."""
+    counts, weeks = rows[:, :, 0] * days, days / 7.0
+    hopeless = _bounds(counts, weeks, 1.0 - SETTLED) > needs.drops_per_week
+    hopeless[-1] = False
+    fine = np.flatnonzero((_bounds(counts, weeks, SETTLED) <= needs.drops_per_week) & ~hopeless)
+    needless = np.arange(len(hopeless)) > (fine[0] if len(fine) else len(hopeless))
+    return ~(hopeless | needless)
 
 
 def held_out(

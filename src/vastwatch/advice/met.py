@@ -59,9 +59,12 @@ IN_WORDS = {
 
 
 def in_words(it: Met) -> str:
-    """A need, its figure, and the most that it may be: `3.2 drops a week, 1.0 allowed`."""
-    allowed = f"{it.limit:.1f}".removesuffix(".0")
-    return f"{IN_WORDS[it.need].format(it.value)}, {allowed} allowed"
+    """A need, its figure, and the most that it may be: `3.2 drops a week, 1 allowed`. Where it is met in the weeks that
+    were lived and yet not surely in others: `0.2 drops a week, in others perhaps 0.4, 0.25 allowed`."""
+    said = IN_WORDS[it.need].format(it.value)
+    if it.value <= it.limit < it.high:
+        said += f", in others perhaps {it.high:.2g}"
+    return f"{said}, {it.limit:.3g} allowed"
 
 
 def beside(lives: Sequence[Lived], hold_s: float, needs: RoomNeeds, by_hand: bool) -> tuple[Met, ...]:

@@ -131,7 +131,8 @@ def _for_room(
     was: Cost | None = None
     tried = 0
     for option in choose(project, room.id, types):
-        if option.misses or tried == TRIED_PER_ROOM:
+        if option.barred or tried == TRIED_PER_ROOM:
+            # What the maps doubt is lived as well: they only say what is worth trying first.
             break
         if budget is not None and option.price > budget + 1e-9:
             continue

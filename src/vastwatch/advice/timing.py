@@ -19,6 +19,7 @@ from vastwatch.advice.judge import (
     legal_holds,
     settable_holds,
 )
+from vastwatch.advice.met import in_words
 from vastwatch.advice.weeks import lived_in, nobody_there, tunable
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
@@ -137,6 +138,9 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
             f"with {drops:.1f} drops a week and {dark:.1f} min a day in the dark ({checked}). A sensor that sees "
             "stillness would help more than a longer hold."
         )
+    unmet = [in_words(m) for m in j.besides.get(c.recommended_s, ()) if not m.met]
+    if unmet:
+        parts.append(f"What no hold cures: {'; '.join(unmet)}.")
     if abs(c.current_s - c.recommended_s) > 0.5 and c.current_s in j.holds.tolist():
         now = j.figures(c.current_s)
         parts.append(

@@ -7,6 +7,7 @@ import math
 from collections.abc import Iterator
 from datetime import date
 
+from vastwatch.advice.bill import lamps_by_hand_alone, module_for
 from vastwatch.advice.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H, Advice, Finding
 from vastwatch.advice.fixing import weight_at
 from vastwatch.design.edits.wiring import module_misfits, socket_distance, switches_of
@@ -14,8 +15,8 @@ from vastwatch.design.needs import needs_of
 from vastwatch.design.places import called, room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
-from vastwatch.design.relations import presence_of, sensors_of
-from vastwatch.devices import MatType, catalogue
+from vastwatch.design.relations import presence_of
+from vastwatch.devices import MatType
 from vastwatch.sensing.families.mat import SURE_MARGIN, margin
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.model import mount
@@ -80,15 +81,10 @@ def circuits_and_modules(project: Project) -> Iterator[Finding]:
 def lamps_nothing_switches(project: Project) -> Iterator[Finding]:
     """Circuits that are to follow presence, with nothing on them that could switch them."""
     for circuit in project.circuits:
-        if circuit.module is not None:
-            continue
         for room in dict.fromkeys(find(project.lamps, x).room for x in circuit.lamps):
             presence = presence_of(project, room)
-            if presence is None:
-                continue
-            types = [find(project.devices, find(project.sensors, s).device) for s in sensors_of(presence)]
-            if any(d.load_w > 0 for d in types):
-                # One of them has the contact itself.
+            by_hand = {lamp.id for lamp in lamps_by_hand_alone(project, room)}
+            if presence is None or not by_hand & set(circuit.lamps):
                 continue
             yield Finding(
                 "nothing-switches", "wrong", (circuit.id, presence.id),
@@ -99,10 +95,9 @@ def lamps_nothing_switches(project: Project) -> Iterator[Finding]:
 
 
 def _module_that_fits(project: Project, circuit: Circuit) -> Advice:
-    fits = [d for d in catalogue() if d.family == "module" and not module_misfits(project, circuit, d)]
-    if not fits:
+    best = module_for(project, circuit)
+    if best is None:
         return Advice("No module of the shelf fits it as it is wired; a sensor with a contact of its own may do.")
-    best = min(fits, key=lambda d: d.price)
     price = f"{best.price:g} {project.brief.currency}".strip()
     return Advice(f"{best.name}, {price}, would (Brief, Wiring); so would a sensor with a contact of its own.")
 

@@ -25,8 +25,11 @@ NOT_COMPUTED = "This could not be computed, by a failure of the program; its log
 class Task:
     """The work under way for a result: whether it is still wanted, and how far it is."""
 
-    def __init__(self, number: int, current: Callable[[], int], told: Callable[[int, float], None]) -> None:
-        self._number, self._current, self._told = number, current, told
+    def __init__(
+        self, number: int, current: Callable[[], int], told: Callable[[int, float], None],
+        shown: Callable[[int, object], None],
+    ) -> None:  # fmt: skip
+        self._number, self._current, self._told, self._shown = number, current, told, shown
 
     def should_continue(self) -> bool:
         """Whether anybody still waits for this."""
@@ -36,11 +39,16 @@ class Task:
         """Say how far it is, 0 to 1."""
         self._told(self._number, share)
 
+    def show(self, value: object) -> None:
+        """What is known so far, to be shown until there is more."""
+        self._shown(self._number, value)
+
 
 class Derived(QObject, Generic[T]):
     """One result. `changed` follows every new state and value; `progressed` says how far the work is.
 
-    `value` stays while a newer one is computed, unless `forgetful`. `words`: why it was refused, or that it failed.
+    `value` stays while a newer one is computed, unless `forgetful`; what is known so far may be
+    shown meanwhile. `words`: why it was refused, or that it failed.
     """
 
     changed = pyqtSignal()
@@ -49,6 +57,7 @@ class Derived(QObject, Generic[T]):
     failed = pyqtSignal(str)
     _done = pyqtSignal(int, str, object)
     _told = pyqtSignal(int, float)
+    _shown = pyqtSignal(int, object)
 
     def __init__(
         self, name: str, pool: QThreadPool, reads: Reads, work: Callable[..., T],
@@ -68,6 +77,7 @@ class Derived(QObject, Generic[T]):
         self._number = 0
         self._done.connect(self._take)
         self._told.connect(self._progress)
+        self._shown.connect(self._show)
 
     @property
     def busy(self) -> bool:
@@ -93,7 +103,7 @@ class Derived(QObject, Generic[T]):
         self._asked, self.state, self.progress = reads, "busy", 0.0
         if self.forgetful:
             self.value = None
-        task = Task(self._number, lambda: self._number, self._tell)
+        task = Task(self._number, lambda: self._number, self._tell, self._so_far)
         self.pool.start(_Job(self.name, self._number, task, self.work, reads, self._deliver))
         self.changed.emit()
 
@@ -129,6 +139,10 @@ class Derived(QObject, Generic[T]):
         with contextlib.suppress(RuntimeError):
             self._told.emit(number, share)
 
+    def _so_far(self, number: int, value: object) -> None:
+        with contextlib.suppress(RuntimeError):
+            self._shown.emit(number, value)
+
     def _deliver(self, number: int, state: str, outcome: object) -> None:
         # The window may have closed meanwhile; nobody waits for this any more.
         with contextlib.suppress(RuntimeError):
@@ -139,6 +153,12 @@ class Derived(QObject, Generic[T]):
         if number == self._number:
             self.progress = share
             self.progressed.emit()
+
+    @pyqtSlot(int, object)
+    def _show(self, number: int, value: Any) -> None:
+        if number == self._number and self.busy:
+            self.value = value
+            self.changed.emit()
 
     @pyqtSlot(int, str, object)
     def _take(self, number: int, state: str, outcome: Any) -> None:

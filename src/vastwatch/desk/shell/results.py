@@ -7,22 +7,23 @@ rests, runs in one background thread, and only for what is looked at.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
 from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
 from vastwatch.advice import (
     Finding,
-    Option,
     Purchase,
     TimingCurve,
-    choose,
     findings,
     purchases,
     starter_set,
 )  # fmt: skip
 from vastwatch.advice.judge import DAYS as TUNING_DAYS
+from vastwatch.advice.judge import Judgement
+from vastwatch.advice.offers import Offers, offers
 from vastwatch.advice.purchase import bare, free_gain
 from vastwatch.advice.remedies import Remedy, remedies
 from vastwatch.advice.schools import School, schools
@@ -42,6 +43,7 @@ from vastwatch.rehearsal import Rehearsal, rehearse, replay
 from vastwatch.rehearsal.incidents import Kind
 
 DAYS, SEED = 7, 1
+NOTHING_JUDGED: Mapping[str, Judgement] = MappingProxyType({})
 # Wait this long after a change before asking for new findings, so that a drag is not interrupted, milliseconds.
 SETTLE_MS = 160
 
@@ -80,6 +82,8 @@ class Results(QObject):
         self._house: tuple[Project, Recording, HouseRun] | None = None
         # With a budget, a starter set is asked for in place of the next best purchase.
         self._budget: float | None = None
+        # What the judge has said of rooms of the present design.
+        self._judged: Mapping[str, Judgement] = NOTHING_JUDGED
         # Two cores: one for the window, one for the work.
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
@@ -87,7 +91,7 @@ class Results(QObject):
             "rehearsal", self._pool, self._of_week, lambda task, project: rehearse(project, DAYS, SEED)
         )
         self.findings: Derived[list[Finding]] = Derived(
-            "findings", self._pool, lambda: (document.project,), lambda task, project: findings(project)
+            "findings", self._pool, lambda: (document.project, self._judged), _findings
         )
         self.curve: Derived[TimingCurve] = Derived(
             "curve", self._pool, self._of_room, _curve, needed=lambda: "curve" in focus.here.results
@@ -105,10 +109,9 @@ class Results(QObject):
         self.remedies: Derived[list[Remedy]] = Derived(
             "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True
         )
-        self.options: Derived[list[Option]] = Derived(
-            "options", self._pool, self._of_options, lambda task, project, room, types: choose(project, room, types),
-            needed=_never, forgetful=True,
-        )  # fmt: skip
+        self.options: Derived[Offers] = Derived(
+            "options", self._judges, self._of_options, _offers, needed=_never, forgetful=True
+        )
         self.schools: Derived[list[School]] = Derived(
             "four ways", self._pool, self._of_options, _schools, needed=_never, forgetful=True
         )
@@ -130,6 +133,8 @@ class Results(QObject):
         for derived in self.all:
             derived.failed.connect(self.failure)
         self.week.changed.connect(self._lived_anew)
+        self.settled.changed.connect(self._hear_the_judge)
+        self.options.changed.connect(self._hear_the_judge)
         self._stopped = False
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -215,10 +220,12 @@ class Results(QObject):
 
     def _forget(self) -> None:
         self.recording = None
+        self._judged = NOTHING_JUDGED
         for derived in self.all:
             derived.forget()
 
     def _project_changed(self, old: Project, new: Project) -> None:
+        self._judged = NOTHING_JUDGED
         for derived in (self.remedies, self.options, self.schools, self.purchases):
             derived.spoil()
         if self.recording is not None:
@@ -232,6 +239,23 @@ class Results(QObject):
         # Not while the hand moves: then the week of a moment ago is followed by another.
         if not self._stopped and not self._settle.isActive():
             self.causes.check()
+
+    def _hear_the_judge(self) -> None:
+        """What the judge says of a room counts for the findings as well, while the design is the same."""
+        said: list[tuple[object, Judgement | None]] = []
+        if self.settled.value is not None and self.settled.of is not None and self.settled.state == "fresh":
+            said.append((self.settled.of[0], self.settled.value.judged))
+        if self.options.value is not None and self.options.of is not None and self.options.state == "fresh":
+            said.append((self.options.of[0], self.options.value.now))
+        new = {j.room: j for of, j in said if j is not None and of is self.document.project}
+        if any(self._judged.get(room) is not j for room, j in new.items()):
+            self._judged = MappingProxyType({**self._judged, **new})
+            if not self._stopped and not self._settle.isActive():
+                self.findings.check()
+
+    def judged(self, room: str | None) -> Judgement | None:
+        """What the judge has said of a room of the present design; None where it has not been asked."""
+        return None if room is None else self._judged.get(room)
 
     def causes_of(self, rehearsal: Rehearsal, room: str) -> Causes | None:
         """The causes of a rehearsed room, as far as they are known."""
@@ -283,6 +307,14 @@ def _curve(task: Task, project: Project, room: str) -> TimingCurve:
 
 def _settled(task: Task, project: Project, room: str) -> TimingCurve:
     return tuned(project, room, TUNING_DAYS, SEED, task.should_continue, task.report_progress)
+
+
+def _findings(task: Task, project: Project, judged: Mapping[str, Judgement]) -> list[Finding]:
+    return findings(project, judged.get)
+
+
+def _offers(task: Task, project: Project, room: str, types: list[DeviceType]) -> Offers:
+    return offers(project, room, types, task.should_continue, task.report_progress, task.show)
 
 
 def _schools(task: Task, project: Project, room: str, types: list[DeviceType]) -> list[School]:

@@ -8,9 +8,9 @@ from html import escape
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice import Finding, Option
-from vastwatch.advice.choose import does_already
+from vastwatch.advice import Finding
 from vastwatch.advice.judge import dark_limit_min
+from vastwatch.advice.offers import Offer
 from vastwatch.advice.remedies import Remedy
 from vastwatch.advice.schools import School
 from vastwatch.causes.chain import chain_of
@@ -29,6 +29,7 @@ from vastwatch.desk.shell.steps import level_of
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict.chain_view import ChainView, groups_view
 from vastwatch.desk.verdict.inspector import Inspector
+from vastwatch.desk.verdict.offers_view import OffersView
 from vastwatch.desk.verdict.schools_sheet import SchoolsSheet
 from vastwatch.desk.verdict.score import Score
 from vastwatch.desk.verdict.trial_view import TrialView
@@ -37,7 +38,6 @@ from vastwatch.site.building import Room
 
 # More findings than this are folded away until asked for; fewer while another record than the room is inspected.
 SHOWN_FINDINGS, SHOWN_BESIDE = 3, 1
-SHOWN_OPTIONS = 3
 
 
 class Verdict(QWidget):
@@ -108,12 +108,15 @@ class Verdict(QWidget):
         box.addWidget(self._inspector_line)
         self._story, self._story_box = column(7)
         box.addWidget(self._story)
+        self.offers = OffersView(results, theme)
+        self.offers.taken.connect(self._take_offer_of)
+        self.offers.ways.connect(self.show_schools)
+        box.addWidget(self.offers)
         box.addStretch(1)
         self._all_findings = False
-        self._why_not = False
         self._told: object = None
         self._told_of: tuple[object, ...] = ()
-        for derived in (results.week, results.findings, results.causes, results.remedies, results.options):
+        for derived in (results.week, results.findings, results.causes, results.remedies):
             derived.changed.connect(self.refresh)
         focus.shift.connect(self._shifted)
         document.changed.connect(self.refresh)
@@ -216,13 +219,13 @@ class Verdict(QWidget):
         open_ = r is not None and 0 <= index < len(r.incidents) and r.incidents[index].room == self.focus.room
         told = (
             index if open_ else -1, self.focus.room, self.focus.stage, self._all_findings,
-            self.results.remedies.state, self.focus.selected == self.focus.room, self.results.options.state,
+            self.results.remedies.state, self.focus.selected == self.focus.room,
             self.results.findings.state, self.results.causes.state,
         )  # fmt: skip
         # Kept themselves, not their addresses: those are given out again.
         told_of = (
             r if open_ else None, self.results.findings.value, self.results.causes.value,
-            self.results.remedies.value, self.results.options.value,
+            self.results.remedies.value,
         )  # fmt: skip
         if told == self._told and all(a is b for a, b in zip(told_of, self._told_of)):
             return
@@ -234,8 +237,7 @@ class Verdict(QWidget):
             self._groups()
             self._findings()
         self._remedies(open_)
-        if self.focus.here.chooses and not open_:
-            self._options()
+        self.offers.setVisible(self.focus.here.chooses and not open_ and self.focus.room is not None)
 
     def _incident(self, index: int) -> None:
         r = self.results.rehearsal
@@ -369,79 +371,14 @@ class Verdict(QWidget):
         assert school.project is not None
         self.document.apply(school.project, f"Serve {room.name.lower()}: {school.name}")
 
-    def _options(self) -> None:
-        room = self.focus.room
-        if room is None:
-            return
-        ways = QPushButton(self.tr("Four ways, side by side"))
-        ways.setToolTip(self.tr("Motion with a long hold, radar alone, both, a mat: judged on the same weeks."))
-        ways.clicked.connect(self.show_schools)
-        self._story_box.addWidget(ways)
-        judged = self.results.options
-        if judged.state == "failed":
-            self._story_box.addWidget(label(NOT_COMPUTED, "soft", True))
-            return
-        if judged.value is None:
-            words = self.tr("Judging … stop") if judged.busy else self.tr("Which sensor would do here?")
-            button = QPushButton(words)
-            button.setToolTip(self.tr("Tries every type on the shelf at the room's corners, walls and ceiling. (W)"))
-            button.clicked.connect(judged.forget if judged.busy else self.ask_options)
-            self._story_box.addWidget(button)
-            return
-        fit = [o for o in judged.value if not o.misses]
-        failed = [o for o in judged.value if o.misses]
-        head = self.tr("{} of {} types").format(len(fit), len(judged.value))
-        self._story_box.addWidget(row(label(self.tr("Would do here"), "head"), label(head, "soft"), stretch=0))
-        for k, option in enumerate(fit[:SHOWN_OPTIONS]):
-            self._story_box.addWidget(self._option(option, k == 0))
-        if does_already(judged.value):
-            words = self.tr("What hangs here does already; nothing on the shelf adds to it.")
-            self._story_box.addWidget(label(words, "soft", True))
-        elif not fit:
-            self._story_box.addWidget(label(self.tr("None alone does; the nearest:"), "soft"))
-            for option in failed[:2]:
-                self._story_box.addWidget(self._option(option, False))
-        if failed and fit:
-            words = self.tr("{} do not; why") if not self._why_not else self.tr("{} do not; fold")
-            others = QPushButton(words.format(len(failed)))
-            others.setToolTip(self.tr("What each of the others fails on."))
-            others.clicked.connect(self._fold_why_not)
-            self._story_box.addWidget(others)
-            for option in failed if self._why_not else ():
-                reasons = "; ".join(option.misses)
-                text = f"<b>{escape(option.device.name)}</b>: {escape(reasons)}."
-                self._story_box.addWidget(label(text, "soft", True, rich=True))
-
-    def _fold_why_not(self) -> None:
-        self._why_not = not self._why_not
-        self._told = None
-        self._tell()
-
-    def _option(self, option: Option, best: bool) -> LinkCard:
-        device = option.device
-        card = LinkCard(f"{device.name}, {device.price:g}: {option.reason}")
-        if best:
-            card.setStyleSheet(f"QFrame[role='card'] {{ border-color: {self.theme.lamp.name()}; }}")
-        inner = QVBoxLayout(card)
-        inner.setContentsMargins(10, 6, 10, 7)
-        inner.setSpacing(2)
-        price = f"{option.price:g} {self.document.project.brief.currency}".strip() if option.price else self.tr("owned")
-        inner.addWidget(row(label(device.name, "head"), label(price, "soft"), stretch=0))
-        words = option.reason if not option.misses else option.misses[0][:1].upper() + option.misses[0][1:] + "."
-        inner.addWidget(label(words, "soft", True))
-        card.setToolTip(self.tr("Hang it where it was judged. Ctrl+Z takes it back."))
-        card.chosen.connect(partial(self._take_option, option))
-        return card
-
-    def _take_option(self, option: Option) -> None:
-        room = find(self.document.project.rooms, self.focus.room or "")
-        self.document.apply(option.project, f"Place {option.device.name} in {room.name.lower()}")
-        self.focus.set(selected=option.placed[1].id)
+    def _take_offer_of(self, offer: Offer) -> None:
+        room = find(self.document.project.rooms, offer.judged.room)
+        self.document.apply(offer.project, f"Place {offer.name} in {room.name.lower()}")
+        self.focus.set(selected=offer.sensors[-1].id)
 
     def ask_options(self) -> None:
-        """Ask which types would do in the focused room."""
-        if self.results.options.value is None and not self.results.options.busy:
-            self.results.options.ask()
+        """Ask what would do in the focused room."""
+        self.offers.ask()
 
     def try_remedies(self) -> None:
         """Ask for remedies of the focused room."""

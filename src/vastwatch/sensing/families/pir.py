@@ -6,7 +6,6 @@ hidden, and for somebody coming straight at it; beyond the range the chance per 
 
 from __future__ import annotations
 
-import bisect
 import math
 from itertools import chain
 from typing import NamedTuple
@@ -176,17 +175,22 @@ def reports(start: Array, end: Array, hold: float, rearm: float) -> Array:
     if len(start) == 0:
         return np.empty((0, 2))
     reach = np.maximum.accumulate(end)
-    # The last notice of the run that each notice belongs to: a run ends where the next is more than `hold` away.
-    run_end = np.append(np.flatnonzero(start[1:] > reach[:-1] + hold), len(start) - 1).tolist()
-    t, until = start.tolist(), reach.tolist()
-    rows = []
+    # A run ends where the next notice is more than `hold` away. Whenever a report begins in it, it ends with the run,
+    # and the next report begins with the first notice after the blind time.
+    ends = np.flatnonzero(start[1:] > reach[:-1] + hold)
+    last = np.append(ends, len(start) - 1)
+    off = reach[last] + hold
+    run = np.zeros(len(start), int)
+    run[ends + 1] = 1
+    run = np.cumsum(run)
+    after = np.maximum(np.searchsorted(start, off + rearm), last + 1)
+    following, run_of = after.tolist(), run.tolist()
+    begun = []
     i = 0
-    while i < len(t):
-        last = run_end[bisect.bisect_left(run_end, i)]
-        off = until[last] + hold
-        rows.append((t[i], off))
-        i = bisect.bisect_left(t, off + rearm, last + 1)
-    return np.array(rows)
+    while i < len(run_of):
+        begun.append(i)
+        i = following[run_of[i]]
+    return np.column_stack([start[begun], off[run[begun]]])
 
 
 class PirModel:

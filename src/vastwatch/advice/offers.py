@@ -1,0 +1,329 @@
+"""The adviser: what would serve a room, alone or in pairs, with its whole bill, judged on weeks as everything else is.
+
+Maps and formulas (`choose`) only say what is worth trying and where it would hang. What is offered has been judged;
+what is not offered says which need it misses, or why it cannot hang there at all.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from vastwatch.advice import judge as judging
+from vastwatch.advice.bill import Bill, bill_of
+from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, PRICE_PER_HOLD_MIN, Option, another, choose
+from vastwatch.advice.judge import DAYS, Judgement
+from vastwatch.advice.met import Met, in_words
+from vastwatch.advice.schools import without_presence
+from vastwatch.control.outputs.handler import lights_in
+from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Sensor
+from vastwatch.design.relations import presence_of, sensors_of
+from vastwatch.devices import DeviceType, catalogue
+from vastwatch.words import drops_words, duration_words
+
+# Of types alone and of pairs so many are judged, those first that look best by the maps and their price; of what a
+# pair is made so many of each kind.
+SINGLES, PAIRS, EACH_KIND = 4, 4, 2
+# At a glance so many seeds are looked at, some more of what could still do, and all of what looks well in those; and so
+# many that do are enough.
+GLANCE, SOME, ENOUGH = 3, 8, 3
+# No wait counts for longer when pairs are put in order, seconds.
+MOST_WAIT_S = 7200.0
+# What lights so much sooner is quicker, as a share.
+QUICKER = 0.2
+
+
+@dataclass(frozen=True, eq=False)
+class Offer:
+    """Something that could serve a room: what is added, the project with it at the hold the judge recommends, its
+    bill, and the judgement; `whole` once all of the judge's seeds were lived. `instead`: whether it replaces what hangs
+    there."""
+
+    devices: tuple[DeviceType, ...]
+    sensors: tuple[Sensor, ...]
+    project: Project
+    bill: Bill
+    judged: Judgement
+    rank_cost: float
+    whole: bool
+    instead: bool = False
+
+    @property
+    def does(self) -> bool:
+        """Whether every need is met with it."""
+        return self.judged.meets
+
+    @property
+    def price(self) -> float:
+        """What it costs in all."""
+        return self.bill.total
+
+    @property
+    def unmet(self) -> tuple[Met, ...]:
+        """The needs it misses."""
+        return tuple(m for m in self.judged.needs_at(self.judged.recommended_s) if not m.met)
+
+    @property
+    def name(self) -> str:
+        """The types, in words."""
+        return " and ".join(d.name for d in self.devices)
+
+    @property
+    def reason(self) -> str:
+        """Why, in figures."""
+        j = self.judged
+        drops, dark, idle = j.figures(j.recommended_s)
+        first = next((m.value for m in j.needs_at(j.recommended_s) if m.need == "first_light_s"), None)
+        said = f"Held {duration_words(j.recommended_s)}: {drops:.1f} drops a week, {dark:.1f} min a day in the dark, "
+        said += f"{idle:.1f} h burning for nobody"
+        if first is not None:
+            said += f"; light within {first:.1f} s"
+        if self.unmet:
+            said += ". Misses " + "; ".join(in_words(m) for m in self.unmet)
+        return said + "."
+
+
+@dataclass(frozen=True, eq=False)
+class Offers:
+    """The adviser's answer for a room: how what hangs there is judged, what would do, what was judged and does not, and
+    the types that were not tried or cannot be, each with the reason. `words`: the answer in a sentence."""
+
+    room: str
+    now: Judgement | None
+    offers: tuple[Offer, ...]
+    failing: tuple[Offer, ...]
+    others: tuple[Option, ...]
+    words: str
+
+    @property
+    def met_already(self) -> bool:
+        """Whether what hangs there meets every need, at some legal hold."""
+        return self.now is not None and self.now.meets
+
+
+def offers(
+    project: Project,
+    room: str,
+    types: Sequence[DeviceType] | None = None,
+    should_continue: Callable[[], bool] = lambda: True,
+    report_progress: Callable[[float], None] = lambda _: None,
+    told: Callable[[Offers], None] = lambda _: None,
+) -> Offers:
+    """What would serve a room. `told` hears what is known so far, first after a glance. Raises KeyError for a room that
+    is not there, ValueError with a sentence for one that nothing can be judged by."""
+    every = list(catalogue() if types is None else types)
+    record = find(project.rooms, room)
+    if not lights_in(project, room):
+        raise ValueError(f"{record.name} has no lamp that presence could light")
+    here = choose(project, room, every)
+    told(_sorted(project, room, None, [], here))
+    now = _now(project, room, should_continue)
+    met = now is not None and now.meets
+    tried: list[Offer] = []
+
+    def known(done: float) -> Offers:
+        report_progress(done)
+        found = _sorted(project, room, now, tried, here)
+        told(found)
+        return found
+
+    steps = list(_candidates(project, room, every, here, met))
+    for k, (base, added, instead) in enumerate(steps):
+        if not should_continue():
+            break
+        if (offer := _offer(base, room, added, instead, GLANCE, should_continue)) is not None:
+            tried.append(offer)
+            known(0.5 * (k + 1) / len(steps))
+    enough = 0
+    waiting = sorted((o for o in tried if _could_do(o)), key=lambda o: o.rank_cost)
+    for k, offer in enumerate(waiting):
+        if not should_continue() or enough >= ENOUGH:
+            break
+        for seeds in (SOME, len(judging.CHOSEN_ON)):
+            more = _judged_on(offer, room, seeds, should_continue)
+            tried[tried.index(offer)] = offer = more
+            if not _looks_well(more):
+                break
+        enough += offer.does and offer.whole
+        known(0.5 + 0.5 * (k + 1) / len(waiting))
+    return known(1.0)
+
+
+def _now(project: Project, room: str, should_continue: Callable[[], bool]) -> Judgement | None:
+    if presence_of(project, room) is None:
+        return None
+    try:
+        return judging.judge(project, room, should_continue=should_continue)
+    except ValueError:
+        return None
+
+
+# -- what to try ---------------------------------------------------------------------------------------------------
+
+Candidate = tuple[Project, tuple[Option, ...], bool]
+
+
+def _candidates(
+    project: Project, room: str, types: list[DeviceType], here: list[Option], met: bool
+) -> Iterator[Candidate]:
+    """What is worth judging: where needs are not met, what could be added; and what could hang there instead, or where
+    nothing does, alone and in pairs."""
+    if presence_of(project, room) is not None and not met:
+        for option in _worth(here)[:SINGLES]:
+            yield project, (option,), False
+    bare = without_presence(project, room)
+    instead = bare is not project
+    alone = _worth(choose(bare, room, types) if instead else here)
+    for option in alone[:SINGLES]:
+        yield bare, (option,), instead
+    for pair in _pairs(bare, room, alone):
+        yield bare, pair, instead
+
+
+def _worth(options: list[Option]) -> list[Option]:
+    """Those that can hang there, the most promising first."""
+    return [o for o in options if not o.barred and o.device.presence and (not o.waits or _notices_somebody(o))]
+
+
+def _notices_somebody(option: Option) -> bool:
+    return any(math.isfinite(wait) for wait in option.waits.values())
+
+
+def _pairs(bare: Project, room: str, alone: list[Option]) -> Iterator[tuple[Option, ...]]:
+    """A quick one that starts and a patient one that keeps; and two of a kind from opposite corners."""
+    starters = [o for o in alone if o.device.starts and o.device.family != "dual"]
+    keepers = [o for o in alone if not o.device.starts and (not o.waits or _notices_somebody(o))]
+    out: list[tuple[float, float, tuple[Option, ...]]] = []
+    for first in starters[:EACH_KIND]:
+        families: set[str] = set()
+        for second in keepers:
+            if second.device.family not in families:
+                families.add(second.device.family)
+                out.append((_waiting(first, second), first.price + second.price, (first, second)))
+    for first in starters[:EACH_KIND]:
+        twin = another(first.project, room, first.device, first.sensor.at[:2])
+        if twin is not None and not twin.barred:
+            out.append((max(twin.waits.values(), default=0.0), first.price + twin.price, (first, twin)))
+    # Those that wait as long as each other, in the rough, by price.
+    yield from (pair for *_, pair in sorted(out, key=lambda p: (round(math.log2(max(p[0], 10.0))), p[1]))[:PAIRS])
+
+
+def _waiting(first: Option, second: Option) -> float:
+    """The mean wait at the spot where both together wait longest, seconds."""
+    both = [1.0 / (_rate(w) + _rate(second.waits[s])) if _rate(w) + _rate(second.waits[s]) > 0 else MOST_WAIT_S
+            for s, w in first.waits.items()]  # fmt: skip
+    return min(max(both, default=0.0), MOST_WAIT_S)
+
+
+def _rate(wait: float) -> float:
+    return 1.0 / wait if math.isfinite(wait) else 0.0
+
+
+# -- judging -------------------------------------------------------------------------------------------------------
+
+
+def _offer(
+    base: Project, room: str, added: tuple[Option, ...], instead: bool, seeds: int, should_continue: Callable[[], bool]
+) -> Offer | None:
+    project, sensors = base, []
+    for option in added:
+        project, sensor = replace(option, base=project).placed
+        sensors.append(sensor)
+    try:
+        judged = judging.judge(project, room, DAYS, judging.CHOSEN_ON[:seeds], should_continue)
+    except ValueError:
+        return None
+    bill = bill_of(project, room, sensors)
+    whole = len(judged.seeds) == len(judging.CHOSEN_ON)
+    devices = tuple(o.device for o in added)
+    made = Offer(devices, tuple(sensors), project, bill, judged, 0.0, whole, instead)
+    return _held(made, room)
+
+
+def _held(offer: Offer, room: str) -> Offer:
+    """With the hold that the judge recommends, and what it is put in order by."""
+    presence = presence_of(offer.project, room)
+    assert presence is not None
+    hold = offer.judged.recommended_s
+    w = offer.project.brief.weights
+    cost = w.cost * offer.price + max(w.comfort, 0.5) * PRICE_PER_HOLD_MIN * hold / 60.0
+    cost += w.fewest * DEVICE_PRICE * len(offer.devices)
+    cost += w.no_cables * CABLE_PRICE * sum(d.power in ("mains", "usb") for d in offer.devices)
+    return replace(offer, project=set_hold(offer.project, presence.id, hold), rank_cost=cost)
+
+
+def _judged_on(offer: Offer, room: str, seeds: int, should_continue: Callable[[], bool]) -> Offer:
+    if len(offer.judged.seeds) >= seeds:
+        return offer
+    judged = judging.judge(offer.project, room, DAYS, judging.CHOSEN_ON[:seeds], should_continue)
+    whole = len(judged.seeds) == len(judging.CHOSEN_ON)
+    return _held(replace(offer, judged=judged, whole=whole), room)
+
+
+def _could_do(offer: Offer) -> bool:
+    """Whether more weeks could show that every need is met, at any legal hold."""
+    j = offer.judged
+    decided = [all(m.low <= m.limit for m in j.at(h)) for h in j.legal_s]
+    beside = j.besides.get(j.recommended_s, ())
+    return any(decided) and all(m.low <= m.limit for m in beside)
+
+
+def _looks_well(offer: Offer) -> bool:
+    """Whether every need would be met, were all weeks like those so far: other weeks take room besides."""
+    j = offer.judged
+    beside = j.besides.get(j.recommended_s, ())
+    return any(all(m.value <= m.limit for m in (*j.at(h), *beside)) for h in j.legal_s)
+
+
+# -- the answer ----------------------------------------------------------------------------------------------------
+
+
+def _sorted(project: Project, room: str, now: Judgement | None, tried: list[Offer], here: list[Option]) -> Offers:
+    does = sorted((o for o in tried if o.does and o.whole), key=lambda o: o.rank_cost)
+    if now is not None and now.meets:
+        does = [o for o in does if _better_than_now(project, room, now, o)]
+    failing = sorted((o for o in tried if not o.does), key=_misfit)
+    judged = {o.devices[0].id for o in tried if len(o.devices) == 1}
+    others = tuple(o for o in here if o.device.id not in judged)
+    return Offers(room, now, tuple(does), tuple(failing), others, _words(project, room, now, does, failing))
+
+
+def _misfit(offer: Offer) -> tuple[float, float]:
+    over = sum(m.high / max(m.limit, judging.LEAST_LIMIT) - 1.0 for m in offer.unmet)
+    return over, offer.rank_cost
+
+
+def _better_than_now(project: Project, room: str, now: Judgement, offer: Offer) -> bool:
+    """Where needs are met already: whether it is cheaper, quicker, or needs no cable where what hangs there does."""
+    presence = presence_of(project, room)
+    mine = [s for s in project.sensors if presence is not None and s.id in sensors_of(presence)]
+    types = [find(project.devices, s.device) for s in mine]
+    cabled = sum(d.power in ("mains", "usb") for d in types)
+    cables = sum(d.power in ("mains", "usb") for d in offer.devices)
+    if offer.bill.total < 0.95 * sum(d.price for d in types) and cables <= cabled:
+        return True
+    return cables < cabled or _first_light(offer.judged) < (1.0 - QUICKER) * _first_light(now)
+
+
+def _first_light(j: Judgement) -> float:
+    return next((m.value for m in j.needs_at(j.recommended_s) if m.need == "first_light_s"), math.inf)
+
+
+def _words(project: Project, room: str, now: Judgement | None, does: list[Offer], failing: list[Offer]) -> str:
+    name = find(project.rooms, room).name
+    if now is not None and now.meets:
+        at = duration_words(now.recommended_s)
+        met = f"{name}: what hangs here meets every need"
+        if not now.meets_now:
+            met += f", once it is held {at} in place of {duration_words(now.current_s)}"
+        return met + (". What follows is cheaper, quicker, or needs no cable." if does else ".")
+    if does:
+        best = does[0]
+        return f"{name}: {best.name} would do, {best.price:g} {project.brief.currency}".strip() + " in all."
+    if failing:
+        return f"{name}: nothing tried meets every need; {failing[0].name} comes nearest."
+    limit = drops_words(now.needs.drops_per_week) if now is not None else ""
+    return f"{name}: nothing on the shelf can hang here{', ' + limit if limit else ''}."

@@ -1,0 +1,118 @@
+"""The ways into a room that its people really walk, and how soon somebody on them is noticed.
+
+Whoever stands in the door and sees nothing happen complains first: so walkers are looked at where they come in and
+where they go from there, heading as they do, and not anywhere in the room at any angle.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.design.project import Project, find
+from vastwatch.design.relations import level_number
+from vastwatch.memo import kept
+from vastwatch.people.routes import STEP
+from vastwatch.people.truth import Truth, simulate_days
+from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
+from vastwatch.sensing.model import MountedSensor, latency_s, walking
+
+Array = NDArray[np.float64]
+
+# The week whose ways are looked at, and how far each way is followed from the door, seconds.
+DAYS, SEED, FOLLOWED_S = 7, 1, 12.0
+
+
+class Ways(NamedTuple):
+    """Ways into a room, one after the other: (n, 2) points of their samples in it, headings, of which way each sample
+    is, and seconds since the door; `weight`: how often each way is walked, as a share of all."""
+
+    points: Array
+    heading: Array
+    way: NDArray[np.int64]
+    since_s: Array
+    weight: Array
+
+    @property
+    def many(self) -> int:
+        """How many ways there are."""
+        return len(self.weight)
+
+
+def ways_into(project: Project, room: str) -> Ways:
+    """The ways into a room in a usual week of its people; none where nobody ever comes in."""
+    truth = simulate_days(project, DAYS, SEED)
+    return _ways(truth, room, level_number(project, find(project.rooms, room).level))
+
+
+@kept
+def _ways(truth: Truth, room: str, level: int) -> Ways:
+    used = np.zeros(len(truth.routes), int)
+    for track in truth.tracks:
+        if track.person.kind != "pet":
+            np.add.at(used, track.route, 1)
+    mine = truth.rooms.index(room)
+    points: list[Array] = [np.empty((0, 2))]
+    heading: list[Array] = [np.empty(0)]
+    since: list[Array] = [np.empty(0)]
+    way: list[NDArray[np.int64]] = [np.zeros(0, np.int64)]
+    weight: list[float] = []
+    for route, often in zip(truth.routes, used.tolist()):
+        here = np.append(False, (route.room == mine) & (route.level == level))
+        comes = np.flatnonzero(here[1:] & ~here[:-1])
+        for first in comes.tolist() if often else ():
+            if first == 0:
+                # They set out from here.
+                continue
+            gone = np.flatnonzero(~here[1:][first:])
+            last = min(first + int(gone[0]) if len(gone) else len(route.points), first + int(FOLLOWED_S / _step_s()))
+            points.append(route.points[first:last])
+            heading.append(np.asarray(route.heading[first:last], float))
+            way.append(np.full(last - first, len(weight)))
+            since.append(np.arange(last - first, dtype=float) * _step_s())
+            weight.append(float(often))
+    total = max(sum(weight), 1.0)
+    return Ways(
+        np.concatenate(points), np.concatenate(heading), np.concatenate(way), np.concatenate(since),
+        np.array(weight) / total,
+    )  # fmt: skip
+
+
+def _step_s() -> float:
+    return STEP / WALKING_SPEED
+
+
+def rates_on(mounted: MountedSensor, ways: Ways) -> Array:
+    """How readily a sensor notices somebody at each sample of the ways, per second."""
+    return walking(mounted, ways.points, Walker(STANDING, WALKING_SPEED, None, ways.heading))
+
+
+def noticed_within(ways: Ways, each: list[tuple[MountedSensor, Array]], seconds: float) -> float:
+    """The share of those who come in that any of some sensors reports within so long, with the sensors' `rates_on`."""
+    missed = np.ones(ways.many)
+    for mounted, rates in each:
+        soon = ways.since_s <= seconds - latency_s(mounted.device)
+        expected = np.bincount(ways.way[soon], rates[soon] * _step_s(), minlength=ways.many)
+        missed *= np.exp(-expected)
+    return float(((1.0 - missed) * ways.weight).sum())
+
+
+def notice_at(ways: Ways, each: list[tuple[MountedSensor, Array]], share: float) -> Array:
+    """For each way the seconds after which that share of walkers has been reported by any of the sensors; inf where
+    it is not within FOLLOWED_S."""
+    out = np.full(ways.many, np.inf)
+    for k in range(ways.many):
+        mine = np.flatnonzero(ways.way == k)
+        t = ways.since_s[mine]
+        at = np.linspace(0.0, FOLLOWED_S, 241)
+        hazard = np.zeros(len(at))
+        for mounted, rates in each:
+            known = np.cumsum(rates[mine]) * _step_s()
+            reached = np.searchsorted(t, at - latency_s(mounted.device), side="right") - 1
+            hazard += np.where(reached >= 0, known[np.maximum(reached, 0)], 0.0)
+        enough = np.flatnonzero(hazard >= -np.log1p(-share))
+        if len(enough):
+            out[k] = at[enough[0]]
+    return out

@@ -1,0 +1,128 @@
+"""The adviser in the verdict: what would serve the room, its bill and what it is judged at, and why the others do
+not."""
+
+from __future__ import annotations
+
+from functools import partial
+from html import escape
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QPushButton, QWidget
+
+from vastwatch.advice.offers import Offer, Offers
+from vastwatch.desk.shell.derived import NOT_COMPUTED
+from vastwatch.desk.shell.parts import LinkCard, clear, column, label, row
+from vastwatch.desk.shell.results import Results
+from vastwatch.desk.shell.theme import Theme
+from vastwatch.words import capital
+
+# Of what would do so many are shown; of what does not, where nothing does, so many.
+SHOWN, NEAREST = 3, 2
+
+
+class OffersView(QWidget):
+    """Asks the adviser and shows its answer, first at a glance and then as it is judged."""
+
+    # An offer is to be hung; the four ways are to be shown.
+    taken = pyqtSignal(object)
+    ways = pyqtSignal()
+
+    def __init__(self, results: Results, theme: Theme) -> None:
+        super().__init__()
+        self.results, self.theme = results, theme
+        _, self._box = column(7)
+        self.setLayout(self._box)
+        self._why_not = False
+        results.options.changed.connect(self.refresh)
+        results.options.progressed.connect(self._progress)
+        self._button: QPushButton | None = None
+        self.refresh()
+
+    def ask(self) -> None:
+        """Ask what would do in the focused room."""
+        options = self.results.options
+        if options.value is None and not options.busy:
+            options.ask()
+
+    def refresh(self) -> None:
+        """Show what is known."""
+        clear(self._box)
+        self._button = None
+        ways = QPushButton(self.tr("Four ways, side by side"))
+        ways.setToolTip(self.tr("Motion with a long hold, radar alone, both, a mat: judged on the same weeks."))
+        ways.clicked.connect(self.ways)
+        self._box.addWidget(ways)
+        options = self.results.options
+        if options.state in ("failed", "refused"):
+            words = NOT_COMPUTED if options.state == "failed" else capital(options.words) + "."
+            self._box.addWidget(label(words, "soft", True))
+            return
+        if options.busy or options.value is None:
+            self._button = QPushButton(self.tr("Which sensor would do here?"))
+            self._button.setToolTip(
+                self.tr("Tries every type on the shelf at corners, walls and ceiling, alone and in pairs. (W)")
+            )
+            self._button.clicked.connect(options.forget if options.busy else self.ask)
+            self._box.addWidget(self._button)
+            self._progress()
+        if options.value is not None:
+            self._answer(options.value, options.busy)
+
+    def _progress(self) -> None:
+        options = self.results.options
+        if self._button is not None and options.busy:
+            share = round(100 * options.progress)
+            self._button.setText(self.tr("Judging on lived weeks, {} % … stop").format(share))
+
+    def _answer(self, found: Offers, busy: bool) -> None:
+        tried = len(found.offers) + len(found.failing)
+        if tried or not busy:
+            self._box.addWidget(label(found.words, "", True))
+        for k, offer in enumerate(found.offers[:SHOWN]):
+            self._box.addWidget(self._card(offer, k == 0))
+        if not found.offers and not found.met_already:
+            for offer in found.failing[:NEAREST]:
+                self._box.addWidget(self._card(offer, False))
+        left = found.failing if found.offers or found.met_already else found.failing[NEAREST:]
+        if busy or not (left or found.others):
+            return
+        words = self.tr("Why not the others") if not self._why_not else self.tr("Fold the others")
+        others = QPushButton(words)
+        others.setToolTip(self.tr("What each of the others fails on."))
+        others.clicked.connect(self._fold)
+        self._box.addWidget(others)
+        if not self._why_not:
+            return
+        for offer in left:
+            self._reason(offer.name, offer.reason)
+        for option in found.others:
+            if option.misses:
+                self._reason(option.device.name, capital("; ".join(option.misses)) + ".")
+
+    def _reason(self, name: str, words: str) -> None:
+        self._box.addWidget(label(f"<b>{escape(name)}</b>: {escape(words)}", "soft", True, rich=True))
+
+    def _fold(self) -> None:
+        self._why_not = not self._why_not
+        self.refresh()
+
+    def _card(self, offer: Offer, best: bool) -> LinkCard:
+        currency = offer.project.brief.currency
+        card = LinkCard(f"{offer.name}, {offer.price:g}: {offer.reason}")
+        if best:
+            card.setStyleSheet(f"QFrame[role='card'] {{ border-color: {self.theme.lamp.name()}; }}")
+        _, inner = column(2)
+        card.setLayout(inner)
+        inner.setContentsMargins(10, 6, 10, 7)
+        price = f"{offer.price:g} {currency}".strip() if offer.price else self.tr("owned")
+        inner.addWidget(row(label(offer.name, "head", True), label(price, "soft"), stretch=0))
+        inner.addWidget(label(offer.reason, "soft", True))
+        more = [f"{item.what} {item.price:g}, {item.why}" for item in offer.bill.items if item.why]
+        if more:
+            inner.addWidget(label(self.tr("With {}.").format("; ".join(more)), "soft", True))
+        for words in offer.bill.open:
+            inner.addWidget(label(capital(words) + ".", "bad", True))
+        how = self.tr("In place of what hangs there. ") if offer.instead else ""
+        card.setToolTip(how + self.tr("Hang it where it was judged, at that hold. Ctrl+Z takes it back."))
+        card.chosen.connect(partial(self.taken.emit, offer))
+        return card
