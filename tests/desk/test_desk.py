@@ -188,9 +188,14 @@ def test_a_card_of_the_chain_goes_to_its_record_by_return(qtbot, window):
     window.playhead.open_incident(
         next(i for i, x in enumerate(r.incidents) if x.room == "throwing" and x.kind == "dropped")
     )
-    cards = [c for c in window.verdict.findChildren(LinkCard) if "PIR throwing room" in c.accessibleName()]
-    key(qtbot, cards[0], Qt.Key.Key_Return)
-    assert window.focus.selected == "pir-throwing"
+    qtbot.waitUntil(lambda: window.results.causes.state == "fresh", timeout=20_000)
+
+    def rack():
+        return [c for c in window.verdict.findChildren(LinkCard) if c.accessibleName().startswith("Drying rack")]
+
+    qtbot.waitUntil(lambda: bool(rack()))
+    key(qtbot, rack()[0], Qt.Key.Key_Return)
+    assert window.focus.selected == "drying-rack"
 
 
 @pytest.mark.parametrize(
@@ -337,7 +342,7 @@ def test_incidents_are_stepped_through_and_explained(qtbot, window):
         return [plain(w.text()) for w in window.verdict.findChildren(QLabel) if w.isVisible()]
 
     qtbot.waitUntil(lambda: any("light dropped on P" in t for t in texts()))
-    assert "its hold time of 5 min ran out" in texts()
+    assert any("its hold time of 5 min ran out." in t for t in texts())
     assert window.plan.state.scene is not None
     assert window.plan.state.night > 0 or r.clock(window.focus.time).hour in range(8, 16)
 
@@ -460,11 +465,11 @@ def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
     key(qtbot, window.plan, Qt.Key.Key_W)
     qtbot.waitUntil(lambda: window.results.options.state == "fresh", timeout=60_000)
     best = window.results.options.value.offers[0]
-    cards = [c for c in window.verdict.findChildren(LinkCard) if best.device.name in c.accessibleName()]
+    cards = [c for c in window.verdict.findChildren(LinkCard) if c.accessibleName().startswith(best.name)]
     key(qtbot, cards[0], Qt.Key.Key_Return)
-    assert window.focus.selected == best.placed[1].id
+    assert window.focus.selected == best.sensors[-1].id
     assert presence_of(project(window), "box") is not None
-    assert window.document.undo_stack.undoText() == f"Place {best.device.name} in box room"
+    assert window.document.undo_stack.undoText() == f"Place {best.name} in box room"
     settle(qtbot, window)
     assert "box" in window.results.rehearsal.scores
 

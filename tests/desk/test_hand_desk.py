@@ -403,7 +403,7 @@ def test_a_failure_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, mo
     hook = __import__("sys").excepthook
     try:
         catch_failures(desk, log)
-        monkeypatch.setattr(results, "findings", lambda _: {}["no such thing"])
+        monkeypatch.setattr(results, "findings", lambda *_: {}["no such thing"])
         w.focus.set(room="kiln", selected="kiln")
         w.results.findings.forget()
         w.results.refresh()
@@ -485,7 +485,7 @@ def test_what_could_not_be_computed_is_not_told_as_an_answer(qtbot, window, monk
     def failing(*_, **__):
         raise KeyError("no such thing")
 
-    for name in ("choose", "remedies", "purchases"):
+    for name in ("offers", "remedies", "purchases"):
         monkeypatch.setattr(results, name, failing)
     w = window
     w.focus.set(stage="Sensors", level="ground", room="throwing", selected="throwing")

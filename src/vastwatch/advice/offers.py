@@ -99,6 +99,11 @@ class Offers:
     words: str
 
     @property
+    def promising(self) -> tuple[Option, ...]:
+        """The types that look best by the maps, before anything is judged."""
+        return tuple(_worth(list(self.others))[:SINGLES])
+
+    @property
     def met_already(self) -> bool:
         """Whether what hangs there meets every need, at some legal hold."""
         return self.now is not None and self.now.meets
@@ -120,7 +125,7 @@ def offers(
         raise ValueError(f"{record.name} has no lamp that presence could light")
     here = choose(project, room, every)
     told(_sorted(project, room, None, [], here))
-    now = _now(project, room, should_continue)
+    now = _now(project, room, should_continue, lambda s: report_progress(0.2 * s))
     met = now is not None and now.meets
     tried: list[Offer] = []
 
@@ -136,7 +141,7 @@ def offers(
             break
         if (offer := _offer(base, room, added, instead, GLANCE, should_continue)) is not None:
             tried.append(offer)
-            known(0.5 * (k + 1) / len(steps))
+            known(0.2 + 0.4 * (k + 1) / len(steps))
     enough = 0
     waiting = sorted((o for o in tried if _could_do(o)), key=lambda o: o.rank_cost)
     for k, offer in enumerate(waiting):
@@ -148,15 +153,17 @@ def offers(
             if not _looks_well(more):
                 break
         enough += offer.does and offer.whole
-        known(0.5 + 0.5 * (k + 1) / len(waiting))
+        known(0.6 + 0.4 * (k + 1) / len(waiting))
     return known(1.0)
 
 
-def _now(project: Project, room: str, should_continue: Callable[[], bool]) -> Judgement | None:
+def _now(
+    project: Project, room: str, should_continue: Callable[[], bool], report_progress: Callable[[float], None]
+) -> Judgement | None:
     if presence_of(project, room) is None:
         return None
     try:
-        return judging.judge(project, room, should_continue=should_continue)
+        return judging.judge(project, room, should_continue=should_continue, report_progress=report_progress)
     except ValueError:
         return None
 

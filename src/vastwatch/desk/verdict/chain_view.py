@@ -76,7 +76,7 @@ def groups_view(groups: list[Group], theme: Theme, days: int, step: Callable[[Gr
         inner.setSpacing(0)
         inner.addWidget(label(group.heading, "", True))
         what = "dark" if group.kind in ("dropped", "late") else "burning for nobody"
-        inner.addWidget(label(f"Curing it saves {duration_words(group.saves_s)} of {what} a day", "soft", True))
+        inner.addWidget(label(f"Curing it saves {duration_words(group.saves_s)} of {what} a day.", "soft", True))
         if group.kind == "dropped":
             card.setToolTip(f"<p>Each drop counts as {DROP_S:g} s of dark.</p>")
         card.chosen.connect(partial(step, group))

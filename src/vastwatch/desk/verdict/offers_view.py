@@ -78,6 +78,10 @@ class OffersView(QWidget):
         tried = len(found.offers) + len(found.failing)
         if tried or not busy:
             self._box.addWidget(label(found.words, "", True))
+        elif found.promising:
+            names = "; ".join(o.device.name for o in found.promising)
+            words = self.tr("By the maps the most promising: {}. Their weeks are being lived …").format(names)
+            self._box.addWidget(label(words, "soft", True))
         for k, offer in enumerate(found.offers[:SHOWN]):
             self._box.addWidget(self._card(offer, k == 0))
         if not found.offers and not found.met_already:
@@ -117,7 +121,8 @@ class OffersView(QWidget):
         price = f"{offer.price:g} {currency}".strip() if offer.price else self.tr("owned")
         inner.addWidget(row(label(offer.name, "head", True), label(price, "soft"), stretch=0))
         inner.addWidget(label(offer.reason, "soft", True))
-        more = [f"{item.what} {item.price:g}, {item.why}" for item in offer.bill.items if item.why]
+        more = [f"{item.what} ({item.price:g}), which {item.why}" for item in offer.bill.items if item.why]
+        more += [self.tr("{} owned already").format(i.what) for i in offer.bill.items if not i.why and not i.price]
         if more:
             inner.addWidget(label(self.tr("With {}.").format("; ".join(more)), "soft", True))
         for words in offer.bill.open:
