@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
 import os
 import sys
 
@@ -88,7 +89,12 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("trial", "somebody stays at a spot a hundred times: what the light does over them")
     sub.add_argument("--spot", required=True, help="the spot's id")
     sub.add_argument("--minutes", type=_minutes, default=120.0, help="how long they stay, 1 to 1440")
-    sub = command("advise", "which device types would do in each room, and why the others would not")
+    sub = command("walk", "side-steps at the doors of a room and the way in and out, or any way")
+    sub.add_argument("--room", help="the room's id; else --points")
+    sub.add_argument("--points", type=_points, help="corners of a way in metres: 1,2 4,2 4,5", metavar="X,Y ...")
+    sub.add_argument("--level", help="the level's id; the first by default")
+    sub.add_argument("--speed", type=float, default=1.1, help="metres a second")
+    sub = command("advise", "what would serve each room, alone and in pairs, and why the others would not")
     sub.add_argument("--room", help="only this room's id")
     sub = command("ways", "four ways to serve a room, side by side on the same weeks")
     sub.add_argument("--room", required=True, help="the room's id")
@@ -122,6 +128,16 @@ def _money(text: str) -> float:
     if not 0 <= value < 1e9:
         raise argparse.ArgumentTypeError("budget: from 0 on")
     return value
+
+
+def _points(text: str) -> tuple[tuple[float, float], ...]:
+    try:
+        points = tuple((float(x), float(y)) for x, y in (pair.split(",") for pair in text.split()))
+    except ValueError:
+        points = ()
+    if len(points) < 2 or not all(math.isfinite(c) and abs(c) < 1e5 for p in points for c in p):
+        raise argparse.ArgumentTypeError("two or more corners are wanted, in metres: 1,2 4,2 4,5")
+    return points
 
 
 def _minutes(text: str) -> float:

@@ -217,7 +217,7 @@ def test_next_door_is_seen_only_through_an_open_door(room):
     sensor = replace(room.sensors[0], at=(0.3, 1.2, 2.2), yaw=0)
     found = rules(replace(room, openings=(door, room.openings[1]), sensors=(sensor,)))["sees-next-door"][0]
     assert found.records == ("pir", "small")
-    assert "m² of it" in found.text
+    assert "m² of small room" in found.text
 
 
 def test_heights_warmth_unlit_rooms_and_closed_ways(room):

@@ -17,6 +17,7 @@ from vastwatch.advice.finding import ORDER, Advice, Finding
 from vastwatch.advice.judge import LEAST_LIMIT, Judgement
 from vastwatch.advice.met import STEP_S, in_words
 from vastwatch.advice.silences import hold_for, hours_per_drop
+from vastwatch.advice.spill import spills
 from vastwatch.advice.ways import Ways, noticed_within, rates_on, ways_into
 from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.control.outputs.handler import lights_in
@@ -40,14 +41,14 @@ WRONG_TIMES = 4.0
 HARDLY = 3.0
 # A walker should be noticed in time over at least this share of the room.
 WALKER_SHARE = 0.9
-# Seeing this much of another room lets passers-by switch the light, m2 noticed within 5 s.
-SPILL_M2 = 0.5
 # Hanging this much off the height its figures hold for is worth a word, metres.
 HEIGHT_OFF_M = 0.5
 # From this room temperature on, a PIR has lost a quarter of its range, Celsius.
 WARM_C = 26.0
 # A plan with more walls than this may not follow the hand while dragging.
 MANY_WALLS = 2000
+# With more sensors than this the week is not lived for what each sees next door.
+MANY_SENSORS = 60
 
 
 # What is known of a room's lived weeks: its judgement, or None.
@@ -223,31 +224,24 @@ def walked(rooms: tuple[Room, ...], furnishings: tuple[Furnishing, ...], room: R
 
 def _spill(project: Project) -> Iterator[Finding]:
     for sensor in project.sensors:
-        device = find(project.devices, sensor.device)
-        home = room_of(project, sensor)
-        if home is None:
+        seen = spills(project, sensor.id, len(project.sensors) <= MANY_SENSORS)
+        if not seen:
             continue
-        served = {p.room for p in project.presences if sensor.id in {r.sensor for r in reports(p.expr)}}
-        map_ = coverage(project, sensor.id, "across")
-        worst: tuple[float, Room] | None = None
-        for room in project.rooms:
-            if room.level != sensor.level or room.id == home.id or room.id in served:
-                continue
-            area = map_.share_within(5.0, mask := room_mask(project.rooms, room)) * mask.sum() * map_.grid.cell**2
-            if area > SPILL_M2 and (worst is None or area > worst[0]):
-                worst = (float(area), room)
-        if worst is not None:
-            area, room = worst
-            through = "an open door" if isinstance(device, PirType) else "the wall"
-            yield Finding(
-                "sees-next-door", "risk", (sensor.id, room.id),
-                f"{called(project, sensor)} also notices people walking in {room.name.lower()}, through {through}: "
-                f"{area:.1f} m² of it within 5 s.",
-                (
-                    Advice("Turn it away from the door, or hang it above the door." if isinstance(device, PirType)
-                           else "Lower its sensitivity or its farthest gate, or turn it to an outside wall."),
-                ), home.id,
-            )  # fmt: skip
+        device, home = find(project.devices, sensor.device), room_of(project, sensor)
+        through = "an open door" if isinstance(device, PirType) else "the wall"
+        rooms = [f"{x.area_m2:.1f} m² of {find(project.rooms, x.room).name.lower()}" for x in seen]
+        text = f"{called(project, sensor)} also notices people walking next door, through {through}: "
+        text += f"{', '.join(rooms[:-1])} and {rooms[-1]}" if len(rooms) > 1 else rooms[0]
+        often = sum(x.false_ons_per_day for x in seen)
+        if often > 0:
+            text += f"; this week that sets it off {often:.1f} times a day with nobody here"
+        yield Finding(
+            "sees-next-door", "risk", (sensor.id, *(x.room for x in seen)), text + ".",
+            (
+                Advice("Turn it away from the door, or hang it above the door." if isinstance(device, PirType)
+                       else "Lower its sensitivity or its farthest gate, or turn it to an outside wall."),
+            ), home.id if home else None,
+        )  # fmt: skip
 
 
 def _mounting(project: Project) -> Iterator[Finding]:

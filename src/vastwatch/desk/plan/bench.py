@@ -25,12 +25,17 @@ def _own_and_shipped(project: Project) -> list[DeviceType]:
     return [*project.devices, *catalogue()]
 
 
+def _nobody_asks(*_: object) -> None:
+    """What nobody has asked to hear."""
+
+
 @dataclass
 class Bench:
     """`say` tells one line; `repaint` is called when something on the bench has changed.
 
     `types` lists what can be placed; the window adds the user's own. `drawn` is called when a room was drawn,
-    `scale_asked` with two points of the underlay whose distance is to be typed.
+    `scale_asked` with two points of the underlay whose distance is to be typed, `walked` with the corners of a way,
+    `walk_in_and_out` for the way through the first door of the room in hand.
     """
 
     document: Document
@@ -42,6 +47,8 @@ class Bench:
     repaint: Callable[[], None]
     drawn: Callable[[], None]
     scale_asked: Callable[[Point, Point], None]
+    walked: Callable[[tuple[Point, ...]], None] = _nobody_asks
+    walk_in_and_out: Callable[[], None] = _nobody_asks
     types: Callable[[Project], list[DeviceType]] = field(default=_own_and_shipped)
     # Outlines of what the next click would place, None with nothing in the hand; and where the tape was laid last.
     foreseen: list[Outline] | None = None

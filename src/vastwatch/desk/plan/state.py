@@ -8,6 +8,7 @@ from typing import TypeVar
 
 from PyQt6.QtGui import QColor, QPainterPath
 
+from vastwatch.advice.walk_test import Sway, Walk
 from vastwatch.causes.chain import Scene
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
@@ -51,6 +52,9 @@ class PlanState:
     made: dict[str, tuple[tuple[object, ...], object]] = field(default_factory=dict)
     # Where the rooms' names were last painted.
     names: dict[str, NamePlace] = field(default_factory=dict)
+    # The doors of the room in hand with somebody swaying in each, and the way that was walked last.
+    sways: tuple[Sway, ...] = ()
+    walk: Walk | None = None
     # The hazards of the shown level as they are on the rehearsed day.
     hazards: list[Hazard] = field(default_factory=list)
 

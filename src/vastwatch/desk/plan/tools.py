@@ -37,6 +37,7 @@ TOOLS = {
     "room": "Drag from corner to corner, or click one and then the other. Alt lets go of the grid.",
     "polygon": "Click the corners; the first one again, or Return, closes. Backspace takes one back.",
     "split": "Click two points of a line through the room that is to be cut.",
+    "walk": "Click where somebody walks; Return ends the way. Backspace takes one back.",
     "tape": "Drag, or click two points. Esc puts the tape away.",
     "scale": "Click two points of the picture whose distance you know.",
     "shift": "Drag the picture to where it belongs.",
@@ -155,15 +156,15 @@ class Tools:
         if pressed is None or (pixel - pressed).manhattanLength() < CLICK_PX or not self.points:
             return
         self._follow(pixel, modifiers)
-        if self.name != "polygon" and self.at is not None and len(self.points) == 1:
+        if self.name not in ("polygon", "walk") and self.at is not None and len(self.points) == 1:
             self._take(self.at)
 
     def _follow(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         x, y = self.bench.plan_at(pixel)
-        free = bool(modifiers & Qt.KeyboardModifier.AltModifier) or self.name in ("scale", "shift")
+        free = bool(modifiers & Qt.KeyboardModifier.AltModifier) or self.name in ("scale", "shift", "walk")
         self.at = self.snapped(x, y, free)
         square = modifiers & Qt.KeyboardModifier.ShiftModifier
-        if square and self.points and self.name in ("polygon", "split", "tape"):
+        if square and self.points and self.name in ("polygon", "split", "tape", "walk"):
             a = self.points[-1]
             dx, dy = self.at[0] - a[0], self.at[1] - a[1]
             self.at = (self.at[0], a[1]) if abs(dx) > abs(dy) else (a[0], self.at[1])
@@ -172,6 +173,9 @@ class Tools:
         """A key while a tool is armed; whether it was used."""
         if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.name == "polygon" and len(self.points) > 2:
             self._close()
+            return True
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.name == "walk" and len(self.points) > 1:
+            self._walked()
             return True
         if key == Qt.Key.Key_Backspace and self.points:
             self.points.pop()
@@ -189,6 +193,8 @@ class Tools:
                 x0, y0, x1, y1 = polygons.bounds(room.outline)
                 across = x1 - x0 >= y1 - y0
                 self._split(*(((x, y0 - 1), (x, y1 + 1)) if across else ((x0 - 1, y), (x1 + 1, y))))
+        elif self.name == "walk":
+            self.bench.walk_in_and_out()
         elif self.name in ("room", "polygon"):
             self.bench.say("By keyboard a room is typed at the left: 4.2 x 3.6, or its corners.")
 
@@ -210,6 +216,14 @@ class Tools:
                 return
             if not self.points or math.dist(p, self.points[-1]) > SAME:
                 self.points.append(p)
+            return
+        if name == "walk":
+            # The same place again is its end.
+            if self.points and math.dist(p, self.points[-1]) * self.bench.scale_px < CORNER_PX:
+                if len(self.points) > 1:
+                    self._walked()
+                return
+            self.points.append(p)
             return
         if self.points and math.dist(p, self.points[0]) < SAME and name not in HAZARD_KINDS:
             return
@@ -234,6 +248,12 @@ class Tools:
             self.bench.scale_asked(a, b)
         elif name in HAZARD_KINDS:
             self._hazard(name, _frame(a, b))
+
+    def _walked(self) -> None:
+        points, self.points = tuple(self.points), []
+        self.bench.card.hide()
+        self.bench.focus.set(placing=None)
+        self.bench.walked(points)
 
     def _close(self) -> None:
         outline, self.points = tuple(self.points), []
@@ -315,7 +335,10 @@ class Tools:
             if not self.points:
                 return
             p.setBrush(alpha(ink, 0.08))
-            if self.name == "polygon":
+            if self.name == "walk":
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.drawPolyline(QPolygonF([at(*q) for q in [*self.points, self.at]]))
+            elif self.name == "polygon":
                 path = [at(*q) for q in [*self.points, self.at]]
                 p.drawPolygon(QPolygonF(path))
                 for q in path[:-1]:

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import QGraphicsScene
 
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import IN_ROOMS, Project, find, find_any, put
-from vastwatch.desk.plan import covered, fixtures, furniture, ground, held, marks, places, walls
+from vastwatch.desk.plan import covered, fixtures, furniture, ground, held, marks, places, walked, walls
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
@@ -84,6 +84,7 @@ class PlanView(Sheet):
             "fixtures": Layer(self.state, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
             "held": Layer(self.state, 3.2, held.draw_held),
             "sensors": Layer(self.state, 3.5, marks.draw_sensors),
+            "walked": Layer(self.state, 3.8, walked.draw_walked),
             "scene": Layer(self.state, 4, marks.draw_scene),
             "people": Layer(self.state, 5, marks.draw_people),
             "tools": Layer(self.state, 6, self._draw_tools),
@@ -93,7 +94,8 @@ class PlanView(Sheet):
         self.card = Card(self, theme)
         self.bench = Bench(
             document, focus, self.state, self, self.card, say=self.say.emit, repaint=self._repaint,
-            drawn=self.drawn.emit, scale_asked=self.scale_asked.emit,
+            drawn=self.drawn.emit, scale_asked=self.scale_asked.emit, walked=results.walk_way,
+            walk_in_and_out=results.walk_in_and_out,
         )  # fmt: skip
         self.builder = Builder(self.bench)
         self.hanging = Hanging(self.bench)
@@ -107,6 +109,8 @@ class PlanView(Sheet):
         document.changed.connect(self._project_changed)
         focus.shift.connect(self._shifted)
         results.week.changed.connect(self._results_updated)
+        for derived in (results.sways, results.walk):
+            derived.changed.connect(self._repaint)
         self._painted: tuple[object, ...] = ()
         self._set_areas()
         self.refresh()
@@ -180,6 +184,7 @@ class PlanView(Sheet):
         state.contours = focus.here.covers
         show_moment(state, focus, self.results.rehearsal)
         lay_out_contours(state)
+        walked.show_walked(state, focus, self.results)
         if site:
             self._look_up()
             for layer in self._layers.values():
@@ -200,7 +205,7 @@ class PlanView(Sheet):
         return (
             state.project.sensors, state.project.devices, state.selected, state.room, state.marked, laid,
             state.reporting, tuple(state.people), state.scene, state.night, state.theme, state.level,
-            self.bench.foreseen, state.dragging,
+            self.bench.foreseen, state.dragging, state.sways, state.walk,
         )  # fmt: skip
 
     def _look_up(self) -> None:

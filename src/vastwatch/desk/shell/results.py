@@ -29,11 +29,12 @@ from vastwatch.advice.remedies import Remedy, remedies
 from vastwatch.advice.schools import School, schools
 from vastwatch.advice.timing import cached_curve, tuned
 from vastwatch.advice.trial import Trial, stay
+from vastwatch.advice.walk_test import Sway, Walk, entrances, in_and_out, sways, walk
 from vastwatch.causes.groups import Group, groups
 from vastwatch.causes.inquiry import Inquiry, inquire
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
-from vastwatch.design.project import Project
+from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.derived import Derived, Task
 from vastwatch.desk.shell.document import Document
@@ -41,6 +42,7 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.rehearsal import Rehearsal, rehearse, replay
 from vastwatch.rehearsal.incidents import Kind
+from vastwatch.site.record import Point
 
 DAYS, SEED = 7, 1
 NOTHING_JUDGED: Mapping[str, Judgement] = MappingProxyType({})
@@ -71,6 +73,8 @@ class Results(QObject):
 
     # The program failed at something: a sentence for the status line.
     failure = pyqtSignal(str)
+    # One line for the status line.
+    said = pyqtSignal(str)
 
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
@@ -105,6 +109,14 @@ class Results(QObject):
         self.trial: Derived[Trial] = Derived(
             "trial", self._pool, self._of_spot, lambda task, project, spot: stay(project, spot)
         )
+        self.sways: Derived[list[Sway]] = Derived(
+            "doors", self._pool, self._of_doors, lambda task, project, room: sways(project, room),
+            needed=lambda: focus.here.chooses,
+        )  # fmt: skip
+        self._way: tuple[str, tuple[Point, ...]] | None = None
+        self.walk: Derived[Walk] = Derived(
+            "way", self._pool, self._of_way, lambda task, project, level, points: walk(project, level, points)
+        )
         self.causes: Derived[Causes] = Derived("causes", self._pool, self._of_causes, _causes)
         self.remedies: Derived[list[Remedy]] = Derived(
             "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True
@@ -124,6 +136,8 @@ class Results(QObject):
             self.curve,
             self.settled,
             self.trial,
+            self.sways,
+            self.walk,
             self.causes,
             self.remedies,
             self.options,
@@ -164,6 +178,31 @@ class Results(QObject):
         """The selected spot, where a stay there can be tried."""
         of = self._of_spot()
         return None if of is None else of[1]
+
+    def _of_doors(self) -> tuple[Project, str] | None:
+        room, project = self.focus.room, self.document.project
+        return None if room is None or presence_of(project, room) is None else (project, room)
+
+    def _of_way(self) -> tuple[Project, str, tuple[Point, ...]] | None:
+        return None if self._way is None else (self.document.project, *self._way)
+
+    @property
+    def tried_doors(self) -> bool:
+        """Whether the room in hand has a presence whose doors can be tried."""
+        return self._of_doors() is not None
+
+    def walk_way(self, points: tuple[Point, ...]) -> None:
+        """Walk a way on the shown level, and again whenever the design changes."""
+        self._way = self.focus.level, points
+        self.walk.check()
+
+    def walk_in_and_out(self) -> None:
+        """Walk into the room in hand by its first door, and out again."""
+        project, room = self.document.project, self.focus.room
+        doors = [] if room is None else entrances(project, find(project.rooms, room))
+        if room is not None and doors:
+            self.focus.set(placing=None)
+            self.walk_way(in_and_out(project, room, doors[0][0].id))
 
     def _of_causes(self) -> tuple[Rehearsal, str] | None:
         r, room = self.rehearsal, self.focus.room
@@ -220,6 +259,7 @@ class Results(QObject):
 
     def _forget(self) -> None:
         self.recording = None
+        self._way = None
         self._judged = NOTHING_JUDGED
         for derived in self.all:
             derived.forget()
@@ -273,6 +313,7 @@ class Results(QObject):
         if what == "selected":
             self.trial.check()
         if what in ("room", "stage"):
+            self.sways.check()
             self.curve.check()
             self.settled.check()
 

@@ -197,6 +197,7 @@ class Window(QMainWindow):
             speaker.say.connect(self.say)
         self.document.failure.connect(self.say)
         self.results.failure.connect(self.say)
+        self.results.said.connect(self.say)
         self.document.state_changed.connect(self._state)
         self.document.changed.connect(self._follow)
         self.focus.shift.connect(self._shifted)

@@ -33,6 +33,7 @@ from vastwatch.desk.verdict.offers_view import OffersView
 from vastwatch.desk.verdict.schools_sheet import SchoolsSheet
 from vastwatch.desk.verdict.score import Score
 from vastwatch.desk.verdict.trial_view import TrialView
+from vastwatch.desk.verdict.walk_view import WalkView
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.site.building import Room
 
@@ -104,6 +105,8 @@ class Verdict(QWidget):
         box.addWidget(self.inspector)
         self.trial = TrialView(results, theme)
         box.addWidget(self.trial)
+        self.walk = WalkView(results)
+        box.addWidget(self.walk)
         self._inspector_line = line()
         box.addWidget(self._inspector_line)
         self._story, self._story_box = column(7)
@@ -237,6 +240,7 @@ class Verdict(QWidget):
             self._groups()
             self._findings()
         self._remedies(open_)
+        self.walk.setVisible(self.focus.here.chooses and self.results.tried_doors)
         self.offers.setVisible(self.focus.here.chooses and not open_ and self.focus.room is not None)
 
     def _incident(self, index: int) -> None:

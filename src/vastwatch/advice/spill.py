@@ -1,0 +1,91 @@
+"""What a sensor sees that it should not: the rooms next door, how much of each, and how often that lights its own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vastwatch.design.places import room_of
+from vastwatch.design.presence import reports
+from vastwatch.design.project import Project, find
+from vastwatch.memo import kept
+from vastwatch.people.truth import Truth, simulate_days
+from vastwatch.rehearsal.reactors import occupied
+from vastwatch.rehearsal.reports import notices_on
+from vastwatch.rehearsal.run import record
+from vastwatch.sensing.coverage import coverage, room_mask
+from vastwatch.sensing.model import each_part, model_of, mount
+from vastwatch.signals import Signal
+
+# A walker noticed within so long is seen, seconds; so little of a room is none of it, m2.
+SEEN_S, LEAST_M2 = 5.0, 0.5
+# The week whose people set it off.
+DAYS, SEED = 7, 1
+
+
+@dataclass(frozen=True)
+class Spill:
+    """A room that a sensor sees and does not serve: square metres of it in which a walker is noticed within SEEN_S, and
+    how often a day somebody there sets the sensor off while nobody is in a room that it serves."""
+
+    sensor: str
+    room: str
+    area_m2: float
+    false_ons_per_day: float
+
+
+def spills(project: Project, sensor_id: str, lived: bool = True) -> list[Spill]:
+    """All rooms of its level that a sensor sees into, the largest part first; the week is `lived` to count how often
+    that sets it off, or else nought is told."""
+    sensor = find(project.sensors, sensor_id)
+    home = room_of(project, sensor)
+    if home is None:
+        return []
+    served = {p.room for p in project.presences if sensor_id in {r.sensor for r in reports(p.expr)}}
+    cover = coverage(project, sensor_id, "across")
+    areas: list[tuple[float, str]] = []
+    for room in project.rooms:
+        if room.level == sensor.level and room.id != home.id and room.id not in served:
+            mask = room_mask(project.rooms, room)
+            area = float(cover.share_within(SEEN_S, mask) * mask.sum()) * cover.grid.cell**2
+            if area > LEAST_M2:
+                areas.append((area, room.id))
+    if not areas:
+        return []
+    if not lived:
+        return [Spill(sensor_id, room, area, 0.0) for area, room in sorted(areas, reverse=True)]
+    truth = simulate_days(project, DAYS, SEED)
+    often = _false_ons(project, sensor_id, truth, tuple(sorted(served or {home.id})))
+    return [Spill(sensor_id, room, area, often.get(room, 0.0)) for area, room in sorted(areas, reverse=True)]
+
+
+def _false_ons(project: Project, sensor_id: str, truth: Truth, served: tuple[str, ...]) -> dict[str, float]:
+    """By room, how often a day somebody in it set a sensor off while nobody was in the rooms that it serves."""
+    said = record(project, truth).report(sensor_id)
+    days = [notices_on(project, sensor_id, truth, day) for day in range(truth.calendar.days)]
+    start = np.concatenate([n.start for n in days])
+    source = np.concatenate([n.source for n in days])
+    parts = each_part(mount(project, find(project.sensors, sensor_id)))
+    blind = min((m.blind_s(p.device) for p in parts if (m := model_of(p.device.family)) is not None), default=0.0)
+    rises = said.rises
+    before = np.append(-np.inf, said.falls)[said.falls.searchsorted(rises, side="right")] + blind
+    first = start.searchsorted(np.maximum(before, -1.0))
+    first = first[first < len(start)] if len(start) == 0 else first[np.append(start, np.inf)[first] <= rises]
+    alone = ~_anybody(truth, served).at(start[first])
+    out: dict[str, float] = {}
+    for track in truth.tracks:
+        mine = start[first[alone & (source[first] == track.person.id)]]
+        for room in truth.rooms if len(mine) else ():
+            there = int(truth.person_in(track.person.id, room).at(mine).sum())
+            if there and room not in served:
+                out[room] = out.get(room, 0.0) + there / truth.calendar.days
+    return out
+
+
+@kept
+def _anybody(truth: Truth, rooms: tuple[str, ...]) -> Signal:
+    signal = Signal.constant(False, 0.0, truth.end)
+    for room in rooms:
+        signal = signal | occupied(truth, room, False)
+    return signal

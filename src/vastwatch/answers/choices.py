@@ -1,0 +1,134 @@
+"""Answers about what to choose: the adviser, the four ways, what to buy."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from vastwatch.answers.common import RequestError, needs_told, number
+from vastwatch.design.project import Project
+from vastwatch.words import duration_words
+
+
+def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"rooms": {ROOM: {"words", "met_already", "options": [OFFER], "failing": [OFFER], "types": [TYPE]}}}`; of one
+    room, its parts at the top as well.
+
+    OFFER: `{"devices", "places": [{"device", "at", "yaw"}], "price", "bill": [{"what", "price", "why"}], "hold_s",
+    "needs", "reason", "instead"}`; TYPE, what the maps say: `{"device", "looks_well", "price", "reason", "fails"}`."""
+    from vastwatch.advice.offers import Offer, offers
+
+    def told(offer: Offer) -> dict[str, Any]:
+        return {
+            "devices": [d.id for d in offer.devices],
+            "places": [
+                {"device": s.device, "at": [number(c) for c in s.at], "yaw": number(s.yaw)} for s in offer.sensors
+            ],
+            "price": number(offer.price),
+            "bill": [{"what": i.what, "price": number(i.price), "why": i.why} for i in offer.bill.items],
+            "open": list(offer.bill.open),
+            "hold_s": number(offer.judged.recommended_s, 1),
+            "needs": needs_told(offer.judged.needs_at(offer.judged.recommended_s)),
+            "reason": offer.reason,
+            "instead": offer.instead,
+        }
+
+    rooms = [r for r in project.rooms if args.room in (None, r.id)]
+    if not rooms:
+        raise RequestError(f"--room: there is no room '{args.room}' in this project")
+    out: dict[str, Any] = {}
+    lines = []
+    for room in rooms:
+        try:
+            found = offers(project, room.id)
+        except ValueError as e:
+            out[room.id] = {"words": str(e), "met_already": False, "options": [], "failing": [], "types": []}
+            lines.append(f"{e}.")
+            continue
+        out[room.id] = {
+            "words": found.words,
+            "met_already": found.met_already,
+            "options": [told(o) for o in found.offers],
+            "failing": [told(o) for o in found.failing],
+            "types": [
+                {
+                    "device": o.device.id, "looks_well": not o.misses, "price": number(o.price), "reason": o.reason,
+                    "fails": list(o.misses),
+                }
+                for o in found.others
+            ],
+        }  # fmt: skip
+        lines.append(found.words + "".join(f"\n  {o.name}, {o.price:g}. {o.reason}" for o in found.offers))
+    document: dict[str, Any] = {"rooms": out}
+    if args.room is not None:
+        document |= out[args.room]
+    return document, lines or ["There is no room."]
+
+
+def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"room", "weeks", "ways": [{"name", "devices", "price", "hold_s", "drops_per_week", "dark_min_per_day",
+    "idle_burn_h_per_day", "waves_per_day", "meets"}]}`; a way that cannot be had has `"why_not"` and no figures."""
+    from vastwatch.advice.schools import schools
+
+    if all(r.id != args.room for r in project.rooms):
+        raise RequestError(f"--room: there is no room '{args.room}' in this project")
+    try:
+        found = schools(project, args.room)
+    except ValueError as e:
+        raise RequestError(str(e)) from None
+    rows: list[dict[str, Any]] = []
+    lines, weeks = [], 0
+    for way in found:
+        row: dict[str, Any] = {"name": way.name, "devices": [d.id for d in way.devices], "price": number(way.price)}
+        if way.judged is None:
+            rows.append({**row, "why_not": way.why_not})
+            lines.append(f"{way.name}: {way.why_not}")
+            continue
+        j, hold = way.judged, way.judged.recommended_s
+        weeks = j.weeks
+        drops, dark, idle = j.figures(hold)
+        waves = j.waves_at(hold)
+        rows.append(
+            {
+                **row, "hold_s": hold, "drops_per_week": number(drops), "dark_min_per_day": number(dark),
+                "idle_burn_h_per_day": number(idle), "waves_per_day": number(waves), "meets": way.meets,
+            }
+        )  # fmt: skip
+        lines.append(
+            f"{way.name} ({' + '.join(d.name for d in way.devices)}), {way.price:g}, {duration_words(hold)}: "
+            f"{drops:.1f} drops a week, {dark:.1f} min in the dark and {idle:.1f} h for nobody a day, {waves:.1f} waves"
+            f"{'' if way.meets else '; misses the needs'}"
+        )
+    return {"room": args.room, "weeks": weeks, "ways": rows}, lines
+
+
+def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"purchases": [{"room", "device", "price", "before": {...}, "after": {...}, "gain", "words"}], "total"}`."""
+    from vastwatch.advice import purchases, starter_set
+    from vastwatch.advice.purchase import bare, money_left
+
+    if args.starter:
+        budget = project.brief.budget if args.budget is None else args.budget
+        if budget is None:
+            raise RequestError("--starter: the brief has no budget; say --budget")
+        found = starter_set(bare(project), budget)
+    else:
+        found = purchases(project, budget=money_left(project) if args.budget is None else args.budget)
+
+    def cost(c: Any) -> dict[str, Any]:
+        return {
+            "dark_min_per_day": number(c.dark_min), "idle_burn_h_per_day": number(c.idle_h),
+            "drops_per_day": number(c.drops),
+        }  # fmt: skip
+
+    document = {
+        "purchases": [
+            {
+                "room": p.room, "device": p.option.device.id, "price": number(p.option.price),
+                "before": cost(p.before), "after": cost(p.after), "gain": number(p.gain), "words": p.words,
+            }
+            for p in found
+        ],
+        "total": number(sum(p.option.price for p in found)) if args.starter else None,
+    }  # fmt: skip
+    return document, [p.words for p in found] or ["Nothing would help for that money."]

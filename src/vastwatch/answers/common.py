@@ -1,0 +1,30 @@
+"""What all answers share: figures as JSON takes them, needs, and the refusal."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from vastwatch.advice.met import Met
+
+
+class RequestError(Exception):
+    """The request cannot be met; the message is one sentence."""
+
+
+def number(value: float | None, digits: int = 4) -> float | None:
+    """A figure as JSON takes it: rounded, and None where it is not finite."""
+    return None if value is None or not math.isfinite(value) else round(float(value), digits)
+
+
+def needs_told(needs: Iterable[Met]) -> dict[str, Any]:
+    """Needs by their names: `{NEED: {"met", "value", "limit", "low", "high"}}`."""
+    return {
+        m.need: {
+            "met": m.met, "value": number(m.value), "limit": number(m.limit), "low": number(m.low),
+            "high": number(m.high),
+        }
+        for m in needs
+    }  # fmt: skip

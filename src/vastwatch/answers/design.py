@@ -1,0 +1,166 @@
+"""Answers about the design as it is drawn: findings, coverage, walks and stays."""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import math
+from typing import TYPE_CHECKING, Any
+
+from vastwatch.answers.common import RequestError, number
+from vastwatch.design.project import Project, on_level
+
+if TYPE_CHECKING:
+    from vastwatch.advice.judge import Judgement
+
+
+# A check lives the weeks of so many rooms, with so many sensors, without being asked to.
+JUDGED_UNASKED, WITH_SENSORS = 10, 60
+
+
+def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"findings": [{"rule", "severity", "records", "text", "remedies": [{"text"}]}],
+    "cautions": [{"about", "records", "text"}], "judged": [ROOM]}`. Every room that can be is judged on its weeks;
+    of a large building only with `--weeks`, for it takes some seconds a room."""
+    from vastwatch.advice import findings
+    from vastwatch.advice.cautions import cautions
+    from vastwatch.advice.judge import judge
+
+    judged: dict[str, Judgement] = {}
+    small = len(project.presences) <= JUDGED_UNASKED and len(project.sensors) <= WITH_SENSORS
+    if args.weeks or small:
+        for room in dict.fromkeys(p.room for p in project.presences):
+            with contextlib.suppress(ValueError):
+                judged[room] = judge(project, room)
+    found, said = findings(project, judged.get), cautions(project)
+    document = {
+        "findings": [
+            {
+                "rule": f.rule,
+                "severity": f.severity,
+                "records": list(f.records),
+                "room": f.room,
+                "text": f.text,
+                "remedies": [{"text": r.text} for r in f.remedies],
+            }
+            for f in found
+        ],
+        "cautions": [{"about": c.key, "records": list(c.records), "text": c.text} for c in said],
+        "judged": list(judged),
+    }
+    lines = [f"{f.severity:8s} {f.text}" for f in found] or ["Nothing found."]
+    return document, lines + [f"caution  {c.text}" for c in said]
+
+
+def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """Per sensor the rooms of its level with covered shares by figure, and the spots with mean notice times."""
+    from vastwatch.design.project import find
+    from vastwatch.sensing import FIGURES
+    from vastwatch.sensing import coverage as cover
+    from vastwatch.sensing.coverage import room_mask, spot_notice_s
+
+    sensors = project.sensors
+    if args.sensor is not None:
+        sensors = tuple(s for s in sensors if s.id == args.sensor)
+        if not sensors:
+            raise RequestError(f"--sensor: there is no sensor '{args.sensor}' in this project")
+    out: dict[str, Any] = {}
+    lines = []
+    for sensor in sensors:
+        rooms: dict[str, Any] = {}
+        for room in on_level(project.rooms, sensor.level):
+            mask = room_mask(project.rooms, room)
+            rooms[room.id] = {}
+            for figure in FIGURES:
+                seen = cover(project, sensor.id, figure)
+                rooms[room.id][figure] = {
+                    **{f"share_{s}s": number(seen.share_within(s, mask)) for s in (1, 5, 30)},
+                    "area_m2": number(float(mask.sum()) * seen.grid.cell**2, 3),
+                }
+            across = rooms[room.id]["across"]["share_5s"]
+            if across:
+                lines.append(f"{sensor.name}: {100 * across:.0f} % of {room.name} within 5 s, walking across")
+        spots = {
+            s.id: {"notice_s": number(spot_notice_s(project, sensor.id, s), 2)}
+            for s in project.spots
+            if find(project.rooms, s.room).level == sensor.level
+        }
+        out[sensor.id] = {"rooms": rooms, "spots": spots}
+    return {"sensors": out}, lines or ["No sensor covers anything."]
+
+
+def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """Of a room, `{"doors": [{"opening", "beyond", "half_s", "nearly_s", "limit_s", "good", "sensor"}], "ways":
+    [WALK]}`, each door walked in and out; or of points on a level, `{"ways": [WALK]}`.
+
+    WALK: `{"points", "metres", "seconds", "noticed": [{"sensor", "metres", "seconds", "share"}], "dark_s", "dark_m"}`.
+    """
+    from vastwatch.advice.walk_test import Walk, in_and_out, sways
+    from vastwatch.advice.walk_test import walk as walked
+
+    def told(w: Walk) -> dict[str, Any]:
+        return {
+            "points": [list(p) for p in w.points],
+            "metres": number(w.metres, 2),
+            "seconds": number(w.seconds, 2),
+            "noticed": [
+                {"sensor": n.sensor, "metres": number(n.metres, 2), "seconds": number(n.seconds, 2), "share": n.share}
+                for n in w.noticings
+            ],
+            "dark_s": number(w.dark_s, 2),
+            "dark_m": number(w.dark_m, 2),
+        }
+
+    def line(w: Walk) -> str:
+        first = f"first noticed after {w.noticings[0].seconds:.1f} s" if w.noticings else "never noticed"
+        return f"{w.metres:.1f} m: {first}; {w.dark_s:.1f} s and {w.dark_m:.1f} m in the dark."
+
+    try:
+        if args.room is None:
+            level = args.level or project.levels[0].id
+            way = walked(project, level, args.points or (), args.speed)
+            return {"ways": [told(way)]}, [line(way)]
+        if all(r.id != args.room for r in project.rooms):
+            raise RequestError(f"--room: there is no room '{args.room}' in this project")
+        doors = sways(project, args.room)
+        level = next(r.level for r in project.rooms if r.id == args.room)
+        ways = [walked(project, level, in_and_out(project, args.room, d.opening), args.speed) for d in doors]
+    except ValueError as e:
+        raise RequestError(str(e)) from None
+    document = {
+        "doors": [
+            {
+                "opening": d.opening, "beyond": d.beyond, "half_s": number(d.half_s, 2),
+                "nearly_s": number(d.nearly_s, 2),
+                "limit_s": number(d.limit_s, 2), "good": d.good, "sensor": d.sensor,
+            }
+            for d in doors
+        ],
+        "ways": [told(w) for w in ways],
+    }  # fmt: skip
+    lines = []
+    for d, w in zip(doors, ways):
+        how = f"noticed within {d.nearly_s:.1f} s" if math.isfinite(d.nearly_s) else "not noticed"
+        wanted = "" if d.good else f", {d.limit_s:g} s wanted"
+        lines.append(f"From {d.beyond.lower()}: side-steps {how}{wanted}; in and out {line(w)}")
+    return document, lines or ["No door leads into this room."]
+
+
+def trial(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"spot", "minutes", "trials", "hold_s", "first_dark_s": {"median", "one_in_ten"}, "never_dark", "drops",
+    "dark_s", "waves", "to_switch"}`, the last four per stay; null where it does not go dark that often."""
+    from vastwatch.advice.trial import in_words, stay
+
+    if all(s.id != args.spot for s in project.spots):
+        raise RequestError(f"--spot: there is no spot '{args.spot}' in this project")
+    try:
+        t = stay(project, args.spot, args.minutes * 60.0)
+    except ValueError as e:
+        raise RequestError(str(e)) from None
+    document = {
+        "spot": t.spot, "minutes": args.minutes, "trials": t.draws, "hold_s": t.hold_s,
+        "first_dark_s": {"median": number(t.dark_within(0.5), 1), "one_in_ten": number(t.dark_within(0.1), 1)},
+        "never_dark": number(t.kept), "drops": number(t.drops), "dark_s": number(t.dark_s, 1),
+        "waves": number(t.waves), "to_switch": number(t.trips),
+    }  # fmt: skip
+    return document, [in_words(t)]

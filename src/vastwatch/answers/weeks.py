@@ -1,0 +1,123 @@
+"""Answers from lived weeks: a rehearsal, and the hold time of a room."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from vastwatch.answers.common import RequestError, needs_told, number
+from vastwatch.design.project import Project
+
+
+def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """Scores per room, and the incidents with their chains of causes."""
+    from vastwatch.causes.chain import Link, explain
+    from vastwatch.causes.groups import groups
+    from vastwatch.causes.inquiry import inquiry
+    from vastwatch.rehearsal import rehearse as run
+
+    def told(links: tuple[Link, ...]) -> list[dict[str, str]]:
+        return [{"what": k.what, "record": k.record, "value": k.value, "text": k.text} for k in links]
+
+    result = run(project, args.days, args.seed)
+    rooms = {
+        ident: {
+            "drops_per_day": number(s.drops),
+            "dark_min_per_day": number(s.dark_min),
+            "idle_burn_h_per_day": number(s.idle_h),
+            "idle_burn_kwh_per_day": number(s.idle_kwh, 5),
+            "first_light_s": {"median": number(s.first_median_s, 2), "p95": number(s.first_p95_s, 2)},
+            "waves_per_day": number(s.waves),
+            "to_switch_per_day": number(s.trips),
+        }
+        for ident, s in result.scores.items()
+    }
+    # Chains take longer than the rest: they are made for those who read them.
+    incidents, causes = [], []
+    for i in result.incidents if args.json else ():
+        chain = explain(result, i)
+        incidents.append(
+            {
+                "kind": i.kind,
+                "room": i.room,
+                "at": result.clock(i.at).isoformat(timespec="seconds"),
+                "duration_s": number(i.duration_s, 1),
+                "story": told(chain.story),
+                "chain": told(chain.causes),
+            }
+        )
+    for room, mine in result.incidents_by_room.items() if args.json else ():
+        kinds = dict.fromkeys(i.kind for _, i in mine)
+        asked = [found for kind in kinds if (found := inquiry(result, room, kind)) is not None]
+        causes += [
+            {
+                "room": room, "kind": g.kind, "record": g.record, "words": g.words, "incidents": len(g.incidents),
+                "of": g.of, "saves_min_per_day": number(g.saves_s / 60.0),
+            }
+            for g in groups(result, asked)
+        ]  # fmt: skip
+    lines = [
+        f"{ident}: {s.drops:.1f} drops, {s.dark_min:.1f} min in the dark, {s.idle_h:.1f} h burning for nobody a day"
+        + (f"; {s.waves:.1f} waves, {s.trips:.1f} ways to the switch" if s.waves + s.trips > 0 else "")
+        for ident, s in result.scores.items()
+    ]
+    outputs = {
+        ident: {
+            "run_h_per_day": number(s.run_h),
+            "idle_h_per_day": number(s.idle_h),
+            "kwh_per_day": number(s.kwh, 5),
+            "starts_per_day": number(s.starts),
+        }
+        for ident, s in result.output_scores.items()
+    }
+    others = {o.id for o in project.outputs}
+    lines += [
+        f"{ident}: runs {s.run_h:.1f} h a day, {s.idle_h:.1f} h for nobody, {s.kwh:.2f} kWh"
+        for ident, s in result.output_scores.items()
+        if ident in others
+    ]
+    document = {
+        "days": args.days, "seed": args.seed, "rooms": rooms, "outputs": outputs, "incidents": incidents,
+        "causes": causes,
+    }  # fmt: skip
+    return document, lines or ["No room is under presence control."]
+
+
+def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """The timing curve, the recommended setting and why."""
+    from vastwatch.advice import tuned
+
+    if all(r.id != args.room for r in project.rooms):
+        raise RequestError(f"--room: there is no room '{args.room}' in this project")
+    try:
+        c = tuned(project, args.room, args.days, args.seed)
+    except ValueError as e:
+        raise RequestError(str(e)) from None
+    judged, held = c.judged, c.held
+    assert judged is not None and held is not None
+    document = {
+        "room": c.room,
+        "presence": c.presence,
+        "days": c.days,
+        "curve": {
+            "hold_s": [number(v) for v in c.hold_s],
+            "drops_per_day": [number(v) for v in c.drops_per_day],
+            "dark_min_per_day": [number(v) for v in c.dark_min_per_day],
+            "idle_burn_h_per_day": [number(v) for v in c.idle_h_per_day],
+        },
+        "current_s": c.current_s,
+        "knee_s": c.knee_s,
+        "recommended_s": c.recommended_s,
+        "interval_s": list(c.interval_s),
+        "legal_holds_s": list(judged.legal_s),
+        "needs": needs_told(judged.needs_at(c.recommended_s)),
+        "interval": [number(v) for v in judged.drops_within(c.recommended_s)],
+        "held_out": {
+            "seeds": list(held.seeds),
+            "drops_per_week": number(held.drops_per_week),
+            "dark_min_per_day": number(held.dark_min_per_day),
+        },
+        "meets_brief": c.meets_brief,
+        "reason": c.reason,
+    }
+    return document, [c.reason]

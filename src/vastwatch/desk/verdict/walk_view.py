@@ -1,0 +1,74 @@
+"""The walk test in the verdict: side-steps at the doors of the room in hand, and the way that was walked last."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtWidgets import QPushButton, QWidget
+
+from vastwatch.advice.walk_test import Sway, Walk
+from vastwatch.design.project import Project, find
+from vastwatch.desk.plan.tools import TOOLS
+from vastwatch.desk.shell.parts import clear, column, label, row
+from vastwatch.desk.shell.results import Results
+
+# Of what noticed a walker so many are told.
+TOLD = 3
+
+
+class WalkView(QWidget):
+    """Shown where sensors are chosen, for a room that has some."""
+
+    def __init__(self, results: Results) -> None:
+        super().__init__()
+        self.results = results
+        _, self._box = column(4)
+        self.setLayout(self._box)
+        results.sways.changed.connect(self.refresh)
+        results.walk.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show what is known."""
+        clear(self._box)
+        project = self.results.document.project
+        doors = self.results.sways.value or []
+        if doors:
+            self._box.addWidget(label(self.tr("Side-steps at the door"), "head"))
+        for sway in doors:
+            how = label(_how(sway), "soft" if sway.good else "bad")
+            self._box.addWidget(row(label(_from(sway), "soft"), how, stretch=0))
+        button = QPushButton(self.tr("Walk a way …"))
+        button.setToolTip(self.tr("Draws a way on the plan, and walks it a hundred times. (Return ends it)"))
+        button.clicked.connect(self._arm)
+        self._box.addWidget(button)
+        if self.results.walk.value is not None:
+            self._box.addWidget(label(in_words(project, self.results.walk.value), "soft", True))
+
+    def _arm(self) -> None:
+        self.results.focus.set(placing="draw:walk")
+        self.results.said.emit(TOOLS["walk"])
+
+
+def _from(sway: Sway) -> str:
+    """Which door it is, by what lies beyond."""
+    return "from outside" if sway.beyond == "outside" else f"from {sway.beyond.lower()}"
+
+
+def _how(sway: Sway) -> str:
+    if not math.isfinite(sway.nearly_s):
+        return "never noticed"
+    return f"noticed in {sway.nearly_s:.1f} s"
+
+
+def in_words(project: Project, walk: Walk) -> str:
+    """What came of a way that was walked."""
+    said = [
+        f"{find(project.sensors, n.sensor).name} after {n.metres:.1f} m, {n.seconds:.1f} s"
+        + (f" ({100 * n.share:.0f} %)" if n.share < 0.995 else "")
+        for n in walk.noticings[:TOLD]
+        if any(s.id == n.sensor for s in project.sensors)
+    ]
+    first = f"Noticed by {'; '.join(said)}." if said else "Nothing notices anybody on it."
+    dark = f" {walk.dark_s:.1f} s and {walk.dark_m:.1f} m of it in the dark." if walk.dark_s > 0.05 else ""
+    return f"{walk.metres:.1f} m in {walk.seconds:.1f} s. {first}{dark}"
