@@ -10,7 +10,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from vastwatch.design.edits.wiring import circuit_of, module_misfits, switches_of
+from vastwatch.design.edits.wiring import circuit_of, module_misfits, set_module, switches_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Lamp, Sensor
 from vastwatch.design.relations import lamps_in, presence_of, sensors_of
@@ -20,6 +20,7 @@ from vastwatch.site.building import Circuit
 # What is on no shelf here is reckoned so much: a controller with its radio, and a button on cells. In the catalogue's
 # unit of money, by the class.
 HUB_PRICE, BUTTON_PRICE = 60.0, 15.0
+RADIOS = ("mesh", "network")
 # A radio on cells is trusted over so many metres of plan to the next that relays: a room or two.
 RADIO_REACH_M = 10.0
 
@@ -96,6 +97,16 @@ def lamps_by_hand_alone(project: Project, room: str) -> tuple[Lamp, ...]:
     )
 
 
+def switched(project: Project, room: str) -> Project:
+    """The project with the modules of the bill on the circuits of a room that nothing switches yet."""
+    for lamp in lamps_by_hand_alone(project, room):
+        circuit = circuit_of(project, lamp.id)
+        module = None if circuit is None else module_for(project, circuit)
+        if circuit is not None and circuit.module is None and module is not None:
+            project = set_module(project, circuit.id, module)
+    return project
+
+
 def module_for(project: Project, circuit: Circuit) -> DeviceType | None:
     """The cheapest module of the shelf that fits a circuit as it is wired: a plug only where no wall switch is."""
     plugged = circuit in project.circuits and not switches_of(project, circuit.id)
@@ -145,8 +156,11 @@ def _buttons(project: Project, room: str) -> list[Item]:
 def _radio(project: Project, added: Sequence[Sensor]) -> list[Item]:
     """A controller for the first radio of the building, and a repeater where cells are out of everybody's reach."""
     out = []
-    by_radio = [s for s in added if find(project.devices, s.device).radio in ("mesh", "network")]
-    if by_radio and not project.brief.controller:
+    by_radio = [s for s in added if find(project.devices, s.device).radio in RADIOS]
+    placed = {s.id for s in added}
+    others = (s for s in project.sensors if s.id not in placed)
+    heard = project.brief.controller or any(find(project.devices, s.device).radio in RADIOS for s in others)
+    if by_radio and not heard:
         out.append(Item("Controller with its radio", HUB_PRICE, "hears what the sensors say; once for the building"))
     repeater = min((d for d in catalogue() if d.relays and d.family == "module"), key=lambda d: d.price, default=None)
     far = [s for s in by_radio if find(project.devices, s.device).power == "battery" and not _in_reach(project, s)]

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from vastwatch.advice import judge as judging
-from vastwatch.advice.bill import Bill, bill_of
+from vastwatch.advice.bill import Bill, bill_of, switched
 from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, PRICE_PER_HOLD_MIN, Option, another, choose
 from vastwatch.advice.judge import DAYS, Judgement
 from vastwatch.advice.met import Met, in_words
@@ -243,7 +243,7 @@ def _offer(
         judged = judging.judge(project, room, DAYS, judging.CHOSEN_ON[:seeds], should_continue)
     except ValueError:
         return None
-    bill = bill_of(project, room, sensors)
+    bill, project = bill_of(project, room, sensors), switched(project, room)
     whole = len(judged.seeds) == len(judging.CHOSEN_ON)
     devices = tuple(o.device for o in added)
     made = Offer(devices, tuple(sensors), project, bill, judged, 0.0, whole, instead)

@@ -14,6 +14,7 @@ from dataclasses import replace as changed
 import numpy as np
 from msgspec.structs import replace
 
+from vastwatch.advice.bill import Bill, bill_of, switched
 from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
 from vastwatch.advice.judge import legal_holds
 from vastwatch.advice.timing import cached_curve
@@ -57,19 +58,25 @@ class Cost:
 
 @dataclass(frozen=True, eq=False)
 class Purchase:
-    """One addition: the option, the project with it, and the room's cost per day before and after.
+    """One addition: the option, its whole bill, the project with it, and the room's cost per day before and after.
 
     `gain`: weighted minutes a day that it saves; `per_money`: that per unit of its price, shadow prices included.
     """
 
     room: str
     option: Option
+    bill: Bill
     project: Project
     before: Cost
     after: Cost
     gain: float
     per_money: float
     words: str
+
+    @property
+    def price(self) -> float:
+        """What it costs in all."""
+        return self.bill.total
 
 
 def room_cost(rehearsal: Rehearsal, room: Room) -> Cost:
@@ -88,11 +95,11 @@ def _weighed(project: Project, cost: Cost) -> float:
     return comfort + max(w.cost, 0.1) * cost.idle_h * 60.0 / IDLE_PER_DARK
 
 
-def _shadow_price(project: Project, option: Option) -> float:
+def _shadow_price(project: Project, option: Option, price: float) -> float:
     """Its price with what a cable and one device more weigh."""
     w = project.brief.weights
     cable = w.no_cables * CABLE_PRICE if option.device.power in ("mains", "usb") else 0.0
-    return max(option.price + cable + w.fewest * DEVICE_PRICE, LEAST_PRICE)
+    return max(price + cable + w.fewest * DEVICE_PRICE, LEAST_PRICE)
 
 
 def purchases(
@@ -134,7 +141,8 @@ def _for_room(
         if option.barred or tried == TRIED_PER_ROOM:
             # What the maps doubt is lived as well: they only say what is worth trying first.
             break
-        if budget is not None and option.price > budget + 1e-9:
+        bill = bill_of(option.project, room.id, [option.placed[1]])
+        if budget is not None and bill.total > budget + 1e-9:
             continue
         tried += 1
         foreseen, hold = best_held(rehearse(option.project, WEEK, SEED), room)
@@ -143,14 +151,15 @@ def _for_room(
         # What it promises is what other weeks gave than those it was chosen on.
         was = was or cost_on_others(project, room, held)
         now = cost_on_others(option.project, room, hold)
-        new = option.project
+        new = switched(option.project, room.id)
         presence = presence_of(new, room.id)
         if hold is not None and presence is not None:
             new = set_hold(new, presence.id, hold)
         gain = _weighed(project, was) - _weighed(project, now)
         if gain >= LEAST_GAIN:
-            per = gain / _shadow_price(project, option)
-            yield Purchase(room.id, option, new, was, now, gain, per, _words(project, room, option, was, now))
+            per = gain / _shadow_price(project, option, bill.total)
+            words = _words(project, room, option, bill, was, now)
+            yield Purchase(room.id, option, bill, new, was, now, gain, per, words)
 
 
 def best_held(rehearsal: Rehearsal, room: Room) -> tuple[Cost, float | None]:
@@ -186,8 +195,10 @@ def cost_on_others(project: Project, room: Room, hold_s: float | None) -> Cost:
     return Cost(sum(c.dark_min for c in costs) / n, sum(c.idle_h for c in costs) / n, sum(c.drops for c in costs) / n)
 
 
-def _words(project: Project, room: Room, option: Option, was: Cost, now: Cost) -> str:
-    price = "owned already" if option.price == 0 else f"{option.price:g} {project.brief.currency}".strip()
+def _words(project: Project, room: Room, option: Option, bill: Bill, was: Cost, now: Cost) -> str:
+    price = "owned already" if bill.total == 0 else f"{bill.total:g} {project.brief.currency}".strip()
+    if bill.beside:
+        price += f" with {' and '.join(i.what for i in bill.items if i.why)}"
     parts = []
     if was.drops - now.drops > 0.05:
         parts.append(f"{was.drops:.1f} → {now.drops:.1f} drops")
@@ -257,9 +268,9 @@ def starter_set(
     """
     open_ = purchases(project, types, should_continue, budget, lambda s: report_progress(0.7 * s))
     out = _greedy(project, budget, open_, types, should_continue, lambda s: report_progress(0.7 + 0.2 * s))
-    single = max((p for p in open_ if p.option.price <= budget + 1e-9), key=lambda p: p.gain, default=None)
+    single = max((p for p in open_ if p.price <= budget + 1e-9), key=lambda p: p.gain, default=None)
     if single is not None and single.gain > sum(p.gain for p in out) and should_continue():
-        left = budget - single.option.price
+        left = budget - single.price
         rest = [p for p in open_ if p.room != single.room]
         rest += purchases(single.project, types, should_continue, left, rooms={single.room})
         out = [
@@ -281,7 +292,7 @@ def _greedy(
     out: list[Purchase] = []
     left = budget
     while open_ and len(out) < MOST_STEPS and should_continue():
-        affordable = [p for p in open_ if p.option.price <= left + 1e-9]
+        affordable = [p for p in open_ if p.price <= left + 1e-9]
         if not affordable:
             break
         best = max(affordable, key=lambda p: p.per_money)
@@ -292,9 +303,13 @@ def _greedy(
             new = option.project
             if presence is not None and held is not None and (hold := hold_of(held.expr)) is not None:
                 new = set_hold(new, presence.id, hold)
-            best = _rebased(best, option, new)
+            bill = bill_of(option.project, best.room, [option.placed[1]])
+            if bill.total > left + 1e-9:
+                open_.remove(best)
+                continue
+            best = changed(best, option=option, project=switched(new, best.room), bill=bill)
         project = best.project
-        left -= best.option.price
+        left -= best.price
         out.append(best)
         report_progress(1 - left / budget if budget > 0 else 1.0)
         open_ = [p for p in open_ if p.room != best.room]
@@ -305,7 +320,3 @@ def _greedy(
 def replace_base(option: Option, base: Project) -> Option:
     """The same option on another project that differs elsewhere."""
     return changed(option, base=base)
-
-
-def _rebased(p: Purchase, option: Option, project: Project) -> Purchase:
-    return changed(p, option=option, project=project)

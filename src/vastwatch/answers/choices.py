@@ -124,11 +124,11 @@ def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     document = {
         "purchases": [
             {
-                "room": p.room, "device": p.option.device.id, "price": number(p.option.price),
+                "room": p.room, "device": p.option.device.id, "price": number(p.price),
                 "before": cost(p.before), "after": cost(p.after), "gain": number(p.gain), "words": p.words,
             }
             for p in found
         ],
-        "total": number(sum(p.option.price for p in found)) if args.starter else None,
+        "total": number(sum(p.price for p in found)) if args.starter else None,
     }  # fmt: skip
     return document, [p.words for p in found] or ["Nothing would help for that money."]

@@ -9,13 +9,14 @@ from typing import TYPE_CHECKING, Any
 
 from vastwatch.answers.common import RequestError, number
 from vastwatch.design.project import Project, on_level
+from vastwatch.geometry.polygons import area
 
 if TYPE_CHECKING:
     from vastwatch.advice.judge import Judgement
 
 
-# A check lives the weeks of so many rooms, with so many sensors, without being asked to.
-JUDGED_UNASKED, WITH_SENSORS = 10, 60
+# A check lives the weeks of so many rooms, with so many sensors, on so many square metres, without being asked to.
+JUDGED_UNASKED, WITH_SENSORS, LARGEST_M2 = 10, 60, 3000.0
 
 
 def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -28,6 +29,7 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     judged: dict[str, Judgement] = {}
     small = len(project.presences) <= JUDGED_UNASKED and len(project.sensors) <= WITH_SENSORS
+    small = small and sum(area(room.outline) for room in project.rooms) <= LARGEST_M2
     if args.weeks or small:
         for room in dict.fromkeys(p.room for p in project.presences):
             with contextlib.suppress(ValueError):

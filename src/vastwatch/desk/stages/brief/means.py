@@ -211,7 +211,7 @@ class MeansPage(Sleeper):
             self._found.addWidget(label(self.tr("Nothing on the shelf would help for that money."), "soft", True))
             return
         if a_set:
-            total = sum(p.option.price for p in found)
+            total = sum(p.price for p in found)
             take = QPushButton(self.tr("Place all {} for {:g} {}").format(
                 len(found), total, self.document.project.brief.currency))  # fmt: skip
             take.setProperty("role", "best")
@@ -247,12 +247,15 @@ class MeansPage(Sleeper):
         inner.setContentsMargins(10, 6, 10, 7)
         inner.setSpacing(2)
         currency = self.document.project.brief.currency
-        price = self.tr("owned") if p.option.price == 0 else f"{p.option.price:g} {currency}".strip()
+        price = self.tr("owned") if p.price == 0 else f"{p.price:g} {currency}".strip()
         room = find(p.project.rooms, p.room).name
         title = f"{k}  {p.option.device.name}, {room.lower()}"
         inner.addWidget(row(label(title, "head"), label(price, "soft"), stretch=0))
         _, _, figures = p.words.partition(": ")
         inner.addWidget(label(figures[:1].upper() + figures[1:], "soft", True))
+        more = [self.tr("{} ({:g}), which {}").format(i.what, i.price, i.why) for i in p.bill.items if i.why]
+        if more:
+            inner.addWidget(label(self.tr("With {}.").format("; ".join(more)), "soft", True))
         if a_set:
             card.setToolTip(self.tr("Place the set up to here. Ctrl+Z takes it back."))
         else:
