@@ -254,7 +254,10 @@ def test_remedies_are_rehearsed_and_the_best_comes_first(demo):
     r = rehearse(demo, 7, 1)
     tried = remedies(r, "throwing")
     assert len(tried) >= 2
-    assert [t.after.drops for t in tried] == sorted(t.after.drops for t in tried)
+    limit = needs_of(demo, find(demo.rooms, "throwing")).drops_per_week / 7.0
+    assert [max(t.after.drops, limit) for t in tried] == sorted(max(t.after.drops, limit) for t in tried)
+    # What an inquiry into the incidents found is tried as well.
+    assert any("Drying rack" in t.text for t in tried)
     for t in tried:
         assert t.before == r.scores["throwing"]
         # The promise is what a rehearsal of the changed project gives.
@@ -385,3 +388,13 @@ def test_walkers_are_judged_where_somebody_can_walk(room):
     assert (bare.sum() - cells.sum()) * 0.05**2 == pytest.approx(1.0, abs=0.06)
     everywhere = replace(shelf, outline=room.rooms[0].outline)
     assert walked(room.rooms, (everywhere,), room.rooms[0]).sum() == bare.sum()
+
+
+def test_what_spares_dark_is_offered_though_drops_rise(room):
+    """A sensor that sees nobody drops nobody: away with what stands before it, though then a light can go off."""
+    blind = replace(room, furnishings=(shelf_at(2.6, 1.2, 3.4, 3.6, 2.3),))
+    r = rehearse(blind, 5, 1)
+    before = r.scores["big"]
+    assert before.dark_min > 30
+    away = next(t for t in remedies(r, "big") if "Shelf" in t.text)
+    assert away.after.dark_min < 0.5 * before.dark_min

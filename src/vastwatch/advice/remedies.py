@@ -15,11 +15,13 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.findings import spot_wait_s
-from vastwatch.advice.judge import judge
+from vastwatch.advice.judge import LEAST_LIMIT, dark_limit_min, judge
+from vastwatch.causes.episodes import DROP_S
+from vastwatch.causes.inquiry import MATTERS, inquiry
 from vastwatch.design.edits.sensors import add_sensor, set_hold
-from vastwatch.design.needs import wakeful_spots
+from vastwatch.design.needs import RoomNeeds, needs_of, wakeful_spots
 from vastwatch.design.presence import hold_of, reports
-from vastwatch.design.project import Project, find, put
+from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import PirType, RadarType, catalogue
 from vastwatch.geometry import polygons
@@ -49,13 +51,15 @@ class Remedy:
 
     @property
     def gain(self) -> float:
-        """Minutes of dark spared a day, burning for nobody reckoned against them: for ordering only."""
+        """Minutes of dark spared a day, drops with them and burning for nobody reckoned against them: for ordering
+        only. Dark counts as much as drops: where nobody is noticed at all nothing can drop."""
         burned = self.after.idle_h - self.before.idle_h
-        return (self.before.dark_min - self.after.dark_min) - DARK_MIN_PER_IDLE_H * burned
+        drops = (self.before.drops - self.after.drops) * DROP_S / 60.0
+        return (self.before.dark_min - self.after.dark_min) + drops - DARK_MIN_PER_IDLE_H * burned
 
 
 def remedies(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool] = lambda: True) -> list[Remedy]:
-    """Remedies for a room that change its scores, best first. Rehearses once for each candidate.
+    """Remedies for a room that better its scores, those first that come nearest to its needs. Rehearses once for each.
 
     `should_continue` is asked before each; when it says no, what has been found so far is returned.
     """
@@ -69,7 +73,17 @@ def remedies(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool
         after = rehearse(project, rehearsal.days, rehearsal.seed).scores.get(room)
         if after is not None and after != before:
             out.append(Remedy(text, project, before, after))
-    return sorted(out, key=lambda r: (r.after.drops, -r.gain))
+    needs = needs_of(rehearsal.project, find(rehearsal.project.rooms, room))
+    missed = _missed(before, needs, rehearsal.days)
+    better = [r for r in out if r.gain > 0 or _missed(r.after, needs, rehearsal.days) < missed]
+    return sorted(better, key=lambda r: (_missed(r.after, needs, rehearsal.days), -r.gain))
+
+
+def _missed(scores: Scores, needs: RoomNeeds, days: int) -> float:
+    """By how many times some scores miss what a room's needs allow of drops and of dark; 0 where they keep to it."""
+    drops = scores.drops * 7.0 / max(needs.drops_per_week, LEAST_LIMIT)
+    dark = scores.dark_min / dark_limit_min(needs, scores.arrivals / days)
+    return max(drops - 1.0, 0.0) + max(dark - 1.0, 0.0)
 
 
 def _candidates(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool]) -> Iterator[tuple[str, Project]]:
@@ -87,6 +101,27 @@ def _candidates(rehearsal: Rehearsal, room: str, should_continue: Callable[[], b
     for find_option in (_turned, _with_radar):
         if (option := find_option(project, room)) is not None:
             yield option
+    yield from _causes_gone(rehearsal, room)
+
+
+def _causes_gone(rehearsal: Rehearsal, room: str) -> Iterator[tuple[str, Project]]:
+    """What the inquiry into the room's incidents found to prevent most of them, where it is something to be done."""
+    project = rehearsal.project
+    seen: set[tuple[str, str]] = set()
+    for kind in dict.fromkeys(i.kind for _, i in rehearsal.incidents_by_room.get(room, [])):
+        found = inquiry(rehearsal, room, kind)
+        tried = [] if found is None else [t for t in found.tried if t.saves >= MATTERS]
+        for t in sorted(tried, key=lambda t: -t.saves):
+            it = t.instead
+            name = getattr((find_any(project, it.record) or ("", None))[1], "name", "")
+            words = {
+                "obstacle": f"Move {name}, or see past it",
+                "settings": f"Set {name} as it comes",
+                "starter": f"Let {name} start the light" if kind == "late" else f"Let {name} keep the light",
+            }.get(it.lever)
+            if words is not None and name and (it.lever, it.record) not in seen:
+                seen.add((it.lever, it.record))
+                yield words, it.project
 
 
 def _badness(project: Project, sensors: list[str], room: str) -> float:

@@ -35,6 +35,7 @@ from vastwatch.desk.verdict.score import Score
 from vastwatch.desk.verdict.trial_view import TrialView
 from vastwatch.desk.verdict.walk_view import WalkView
 from vastwatch.rehearsal import Rehearsal
+from vastwatch.rehearsal.incidents import LATE_S
 from vastwatch.site.building import Room
 
 # More findings than this are folded away until asked for; fewer while another record than the room is inspected.
@@ -147,14 +148,21 @@ class Verdict(QWidget):
         if scores is not None:
             assert room is not None
             needs = needs_of(project, room)
+            judged = self.results.judged(room_id)
+            unmet = set() if judged is None else {m.need for m in judged.needs_at(judged.current_s) if not m.met}
             waves = self.tr("{:.1f} waves").format(scores.waves) if scores.waves >= 0.05 else ""
-            self._scores["drops"].set(scores.drops, scores.drops > needs.drops_per_week / 7.0 + 1e-9, waves)
+            # The judge decides what is wrong, once it has been asked; until then this one week does.
+            often = scores.drops > needs.drops_per_week / 7.0 + 1e-9 if judged is None else "drops_per_week" in unmet
+            self._scores["drops"].set(scores.drops, often, waves)
             trips = self.tr("{:.1f} × to the switch").format(scores.trips) if scores.trips >= 0.05 else ""
             dark = scores.dark_min > dark_limit_min(needs, scores.arrivals / DAYS)
+            dark = dark if judged is None else "dark_min_per_day" in unmet
             self._scores["dark"].set(scores.dark_min, dark, trips)
             self._scores["idle"].set(scores.idle_h, aside=f"{scores.idle_kwh:.2f} kWh")
             median = "" if scores.first_median_s is None else self.tr("median {:.1f} s").format(scores.first_median_s)
-            self._scores["first"].set(scores.first_p95_s, (scores.first_p95_s or 0) > 3, median)
+            late = (scores.first_p95_s or 0) > needs.notice_s + LATE_S
+            late = late if judged is None else "first_light_s" in unmet
+            self._scores["first"].set(scores.first_p95_s, late, median)
             self._nothing.hide()
         self._switched.setText(self._outputs(room_id) if room_id else "")
         self._switched.setVisible(bool(self._switched.text()))
