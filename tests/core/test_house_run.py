@@ -108,7 +108,8 @@ def test_who_set_a_sensor_off_is_told_by_id(demo):
     r = rehearse(demo, 2, 1)
     rises = r.recording.report("pir-throwing").rises
     people = {p.id for p in demo.people} | {h.id for h in demo.hazards}
-    assert {r.noticed("pir-throwing", float(t)) for t in rises[:50]} <= people
+    noticed = [r.noticed("pir-throwing", float(t)) for t in rises[:50]]
+    assert {n.source for n in noticed} <= people and all(n.at <= t for n, t in zip(noticed, rises))
     assert r.noticed("pir-throwing", 0.0) is None
     n = r.notices("pir-throwing", 1)
     assert (np.diff(n.start) >= 0).all() and (n.end >= n.start).all()

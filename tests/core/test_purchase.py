@@ -191,7 +191,7 @@ def test_a_starter_set_gains_nearly_what_the_best_set_would(demo):
     # With a module where nothing switches the lamps yet.
     assert prices > {34, 38} and all(p.bill.total == p.option.price + p.bill.beside for p in open_)
     shares = []
-    for budget in (40, 64, 98, 130, 220):
+    for budget in (40, 98, 220):
         gained = sum(p.gain for p in starter_set(nothing, budget, small))
         single = max((p.gain for p in open_ if p.price <= budget), default=0.0)
         assert gained >= single - 1e-9

@@ -138,8 +138,8 @@ def _for_room(
     was: Cost | None = None
     tried = 0
     for option in choose(project, room.id, types):
-        if option.barred or tried == TRIED_PER_ROOM:
-            # What the maps doubt is lived as well: they only say what is worth trying first.
+        if option.barred or tried == TRIED_PER_ROOM or (option.misses and tried):
+            # What the maps doubt is lived as well where there is nothing else: they only say what to try first.
             break
         bill = bill_of(option.project, room.id, [option.placed[1]])
         if budget is not None and bill.total > budget + 1e-9:

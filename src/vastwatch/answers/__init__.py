@@ -10,9 +10,9 @@ from collections.abc import Callable
 from typing import Any
 
 from vastwatch.answers.choices import advise, buy, ways
-from vastwatch.answers.common import RequestError
 from vastwatch.answers.design import check, coverage, trial, walk
 from vastwatch.answers.files import compare, import_drawing
+from vastwatch.answers.telling import RequestError
 from vastwatch.answers.weeks import rehearse, tune
 from vastwatch.design.project import Project
 

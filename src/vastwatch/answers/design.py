@@ -7,7 +7,7 @@ import contextlib
 import math
 from typing import TYPE_CHECKING, Any
 
-from vastwatch.answers.common import RequestError, number
+from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project, on_level
 from vastwatch.geometry.polygons import area
 

@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from vastwatch.answers.common import RequestError, number
+from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project
 from vastwatch.files import ProjectError, load_project
 

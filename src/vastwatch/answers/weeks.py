@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from vastwatch.answers.common import RequestError, needs_told, number
+from vastwatch.answers.telling import RequestError, needs_told, number
 from vastwatch.design.project import Project
 
 

@@ -117,7 +117,9 @@ class Results(QObject):
         self.walk: Derived[Walk] = Derived(
             "way", self._pool, self._of_way, lambda task, project, level, points: walk(project, level, points)
         )
-        self.causes: Derived[Causes] = Derived("causes", self._pool, self._of_causes, _causes)
+        self.causes: Derived[Causes] = Derived(
+            "causes", self._pool, self._of_causes, _causes, needed=lambda: focus.here.follows_time
+        )
         self.remedies: Derived[list[Remedy]] = Derived(
             "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True
         )
@@ -304,7 +306,6 @@ class Results(QObject):
 
     def _shifted(self, what: str) -> None:
         if what == "room":
-            self.causes.check()
             self.curve.forget()
             self.settled.forget()
             self.remedies.spoil()
@@ -314,6 +315,7 @@ class Results(QObject):
             self.trial.check()
         if what in ("room", "stage"):
             self.sways.check()
+            self.causes.check()
             self.curve.check()
             self.settled.check()
 

@@ -268,7 +268,8 @@ class Verdict(QWidget):
         """What the week's incidents of the room are because of."""
         r, room = self.results.rehearsal, self.focus.room
         known = None if r is None or room is None else self.results.causes_of(r, room)
-        if known is None or not known.groups or self.focus.selected not in (room, None):
+        beside = self.focus.selected not in (room, None)
+        if known is None or not known.groups or beside or not self.focus.here.follows_time:
             return
         self._story_box.addWidget(label(self.tr("What went wrong this week, and why"), "head"))
         self._story_box.addWidget(groups_view(known.groups, self.theme, DAYS, self._step_to))
