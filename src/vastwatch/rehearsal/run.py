@@ -11,9 +11,6 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cached_property
 from operator import attrgetter
-from typing import NamedTuple
-
-import numpy as np
 
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
@@ -31,13 +28,6 @@ from vastwatch.signals import Calendar, Signal
 LONGEST_DAYS = 366
 # Days of notices a rehearsal keeps for who asks what set a sensor off.
 MOST_NOTICES = 400
-
-
-class Noticed(NamedTuple):
-    """What a sensor noticed: the id of the person or hazard, and when."""
-
-    source: str
-    at: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -135,27 +125,6 @@ class Rehearsal:
                 del self._noticed[next(iter(self._noticed))]
             self._noticed[sensor, day] = notices_on(self.project, sensor, self.truth, day)
         return self._noticed[sensor, day]
-
-    def noticed(self, sensor: str, t: float) -> Noticed | None:
-        """The last notice before an instant, at most a day before."""
-        key = (sensor, t)
-        if key not in self._sources:
-            self._sources[key] = self._source(sensor, t)
-        return self._sources[key]
-
-    @cached_property
-    def _sources(self) -> dict[tuple[str, float], Noticed | None]:
-        return {}
-
-    def _source(self, sensor: str, t: float) -> Noticed | None:
-        today = self.calendar.day_of(min(max(t, 0.0), np.nextafter(self.truth.end, 0.0)))
-        for day in (today, today - 1):
-            if day >= 0:
-                n = self.notices(sensor, day)
-                i = int(n.start.searchsorted(t + 1e-9, side="right")) - 1
-                if i >= 0:
-                    return Noticed(str(n.source[i]), float(n.start[i]))
-        return None
 
 
 def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
