@@ -263,3 +263,9 @@ def test_a_gain_is_divided_by_the_price_a_cable_and_one_device_more(demo):
     assert prices(plain, cable) == {cable.price}
     assert prices(careful, cell) == {cell.price + 3 * 8}
     assert prices(careful, cable) == {cable.price + 2 * 15 + 3 * 8}
+
+
+def test_nothing_is_bought_that_lights_sleepers(demo):
+    """The adviser finds nothing that does in the bedroom, and what to buy says no other."""
+    found = purchases(demo, [device("pir-wall-8"), device("radar-58-simple")], rooms={"bedroom", "bath"})
+    assert {p.room for p in found} == {"bath"}

@@ -17,12 +17,14 @@ from msgspec.structs import replace
 from vastwatch.advice.bill import Bill, bill_of, switched
 from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
 from vastwatch.advice.judge import legal_holds
+from vastwatch.advice.met import beside
 from vastwatch.advice.timing import cached_curve
 from vastwatch.advice.weeks import lived
 from vastwatch.control.by_hand import by_hand
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
@@ -151,6 +153,8 @@ def _for_room(
         # What it promises is what other weeks gave than those it was chosen on.
         was = was or cost_on_others(project, room, held)
         now = cost_on_others(option.project, room, hold)
+        if hold is not None and _surely_missed(option.project, room, hold):
+            continue
         new = switched(option.project, room.id)
         presence = presence_of(new, room.id)
         if hold is not None and presence is not None:
@@ -193,6 +197,13 @@ def cost_on_others(project: Project, room: Room, hold_s: float | None) -> Cost:
         costs.append(Cost(out.dark_s / 60.0 / WEEK, out.idle_s / 3600.0 / WEEK, len(out.drop_at) / WEEK))
     n = len(costs)
     return Cost(sum(c.dark_min for c in costs) / n, sum(c.idle_h for c in costs) / n, sum(c.drops for c in costs) / n)
+
+
+def _surely_missed(project: Project, room: Room, hold_s: float) -> bool:
+    """Whether the judge's other needs (first light, false starts, light over sleepers) are surely missed with it."""
+    lives = [lived(project, room.id, WEEK, seed) for seed in OTHERS]
+    besides = beside(lives, hold_s, needs_of(project, room), room.control == "absence")
+    return any(m.low > m.limit for m in besides)
 
 
 def _words(project: Project, room: Room, option: Option, bill: Bill, was: Cost, now: Cost) -> str:
