@@ -23,6 +23,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.draws import exponential, key_of, sub_keys
+from vastwatch.geometry import polygons
 from vastwatch.rehearsal.reactors import start_and_keep
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
 from vastwatch.sensing.model import latency_s, mount, walking
@@ -98,7 +99,7 @@ def entrances(project: Project, room: Room) -> list[tuple[Opening, Point, Point]
         if opening.kind == "window" or find(project.walls, opening.wall).level != room.level:
             continue
         (x, y), (ux, uy) = opening_middle(project, opening)
-        if _distance(x, y, outline, following) > NEAR_M:
+        if polygons.nearest_on_segments((x, y), outline, following)[0].min() > NEAR_M:
             continue
         for sign in (1.0, -1.0):
             at = (round(x - sign * uy * INSIDE_M, 3), round(y + sign * ux * INSIDE_M, 3))
@@ -106,12 +107,6 @@ def entrances(project: Project, room: Room) -> list[tuple[Opening, Point, Point]
                 out.append((opening, at, (ux, uy)))
                 break
     return out
-
-
-def _distance(x: float, y: float, a: Array, b: Array) -> float:
-    along = b - a
-    t = np.clip(((np.array([x, y]) - a) * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-12), 0.0, 1.0)
-    return float(np.hypot(*(a + t[:, None] * along - [x, y]).T).min())
 
 
 def sways(project: Project, room_id: str) -> list[Sway]:
