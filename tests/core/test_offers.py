@@ -122,6 +122,7 @@ def test_two_of_a_kind_look_from_two_sides():
     assert pairs
     for o in pairs:
         a, b = o.sensors
+        assert o.name == "Two Corner 12 m, 110°"
         assert a.device == b.device and math.dist(a.at[:2], b.at[:2]) > 1.0
 
 

@@ -68,7 +68,9 @@ class Offer:
 
     @property
     def name(self) -> str:
-        """The types, in words."""
+        """The types, in words; two of a kind as such."""
+        if len(self.devices) == 2 and self.devices[0].id == self.devices[1].id:
+            return f"Two {self.devices[0].name}"
         return " and ".join(d.name for d in self.devices)
 
     @property

@@ -11,6 +11,8 @@ import math
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import cached_property
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,7 +39,6 @@ from vastwatch.design.places import room_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
-from vastwatch.memo import kept
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.incidents import Incident, Kind
 from vastwatch.sensing.model import Sight
@@ -88,8 +89,12 @@ class Inquiry:
     tried: tuple[Tried, ...]
 
     def place(self, incident: Incident) -> int:
-        """The place of an incident among them. Raises ValueError for one that is not."""
-        return self.of.incidents.index(incident)
+        """The place of an incident among them. Raises KeyError for one that is not."""
+        return self._places[incident]
+
+    @cached_property
+    def _places(self) -> dict[Incident, int]:
+        return {incident: k for k, incident in enumerate(self.of.incidents)}
 
     def causes(self, k: int) -> list[Tried]:
         """What removes or shrinks the k-th incident: first what cures it, and there what saves most of all such."""
@@ -115,10 +120,16 @@ def _by_what_they_save(tried: list[Tried]) -> list[Tried]:
     return out
 
 
-@kept
+# Inquiries that have been made, for as long as somebody holds the rehearsal.
+_MADE: WeakKeyDictionary[Rehearsal, dict[tuple[str, Kind], Inquiry | None]] = WeakKeyDictionary()
+
+
 def inquiry(r: Rehearsal, room: str, kind: Kind) -> Inquiry | None:
-    """Inquire into the incidents of one kind in a room; None where there are none. Kept with the rehearsal."""
-    return inquire(r, room, kind)
+    """Inquire into the incidents of one kind in a room; None where there are none. Made once for a rehearsal."""
+    made = _MADE.setdefault(r, {})
+    if (room, kind) not in made:
+        made[room, kind] = inquire(r, room, kind)
+    return made[room, kind]
 
 
 def inquire(r: Rehearsal, room: str, kind: Kind, should_continue: Callable[[], bool] = lambda: True) -> Inquiry | None:
