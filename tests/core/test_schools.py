@@ -7,7 +7,9 @@ import json
 import pytest
 from msgspec.structs import replace
 
+from samples import device
 from vastwatch import cli
+from vastwatch.advice.bill import bill_of
 from vastwatch.advice.judge import judge
 from vastwatch.advice.schools import SCHOOLS, schools, without_presence
 from vastwatch.design.presence import hold_of, roles_of
@@ -33,6 +35,7 @@ def test_each_way_hangs_what_it_says_and_nothing_else(demo, ways):
         assert [d.family for d in way.devices] == [families[0] for families in hung]
         new = [s for s in way.project.sensors if all(s.id != old.id for old in bare.sensors)]
         assert [s.device for s in new] == [d.id for d in way.devices]
+        # The whole bill: what switches the lamps is there already in this room.
         assert way.price == sum(d.price for d in way.devices)
         assert not list(faults_of(way.project))
         assert set(sensors_of(presence_of(way.project, "toilet"))) == {s.id for s in new}
@@ -46,7 +49,7 @@ def test_each_way_is_judged_at_the_hold_it_hangs_with(demo, ways):
         assert j.seeds == way.judged.seeds
         assert hold_of(presence_of(way.project, "toilet").expr) == way.judged.recommended_s == j.recommended_s
         assert j.figures(j.recommended_s) == way.judged.figures(j.recommended_s)
-        assert way.meets == (j.best_s is not None)
+        assert way.meets == j.meets
 
 
 def test_what_cannot_be_had_says_so(demo, capsys):
@@ -72,3 +75,14 @@ def test_ways_at_the_command_line(ways, capsys):
     assert [w["name"] for w in said["ways"]] == [w.name for w in ways]
     assert [w["hold_s"] for w in said["ways"]] == [w.judged.recommended_s for w in ways]
     assert said["weeks"] == 4 * len(ways[0].judged.seeds)
+
+
+def test_a_way_costs_what_the_adviser_says_it_costs(demo):
+    """With the module that the circuit of a room without any lacks."""
+    (way, *_) = schools(demo, "box", [device("pir-ceiling-6")])
+    added = [s for s in way.project.sensors if s not in demo.sensors]
+    assert way.price > device("pir-ceiling-6").price
+    bare = replace(way.project, circuits=demo.circuits)
+    assert way.price == bill_of(bare, "box", added).total
+    circuit = next(c for c in way.project.circuits if "lamp-box" in c.lamps)
+    assert circuit.module is not None

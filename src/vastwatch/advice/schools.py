@@ -11,11 +11,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from vastwatch.advice import judge as judging
+from vastwatch.advice.bill import bill_of, switched
 from vastwatch.advice.choose import Option, choose
 from vastwatch.advice.judge import DAYS, Judgement
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import Project, find
+from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.words import one_line
@@ -48,7 +50,7 @@ class School:
     @property
     def meets(self) -> bool:
         """Whether other weeks meet the room's needs with it."""
-        return self.judged is not None and self.judged.best_s is not None
+        return self.judged is not None and self.judged.meets
 
 
 def schools(
@@ -94,16 +96,18 @@ def _school(
     should_continue: Callable[[], bool], report_progress: Callable[[float], None],
 ) -> School:  # fmt: skip
     devices: list[DeviceType] = []
-    price = 0.0
+    sensors: list[Sensor] = []
     for families in hung:
         options = choose(project, room, [d for d in types if d.family in families])
         best = _first(options)
         if best is None:
             nothing = f"there is nothing to put a {families[0]} on or under" if families == ("mat",) else "none fits"
             return School(name, why_not=one_line(options[0].misses[0]) if options else nothing)
-        project = best.project
+        project, sensor = best.placed
         devices.append(best.device)
-        price += best.price
+        sensors.append(sensor)
+    # The whole bill, as the adviser reckons it.
+    price, project = bill_of(project, room, sensors).total, switched(project, room)
     presence = presence_of(project, room)
     if presence is None:
         return School(name, tuple(devices), price, why_not="says nothing of who is there by itself")
