@@ -27,12 +27,11 @@ def test_each_door_says_how_soon_somebody_there_is_noticed(qtbot, window):
     settle(qtbot, window)
     sways = window.results.sways.value
     assert len(sways) >= 5 and window.plan.state.sways == tuple(sways)
-    said = words(window)
-    assert "Side-steps at the door" in said and "from toilet" in said and "from outside" in said
-    assert "never noticed" in said
+    for said in ("Side-steps at the door", "from toilet", "from outside", "never noticed"):
+        qtbot.waitUntil(lambda said=said: said in words(window))
     window.focus.set(stage="Timing")
     settle(qtbot, window)
-    assert "Side-steps at the door" not in words(window) and window.plan.state.sways == ()
+    qtbot.waitUntil(lambda: "Side-steps at the door" not in words(window) and window.plan.state.sways == ())
 
 
 def test_a_way_is_drawn_walked_and_follows_the_sensors(qtbot, window):
@@ -51,7 +50,7 @@ def test_a_way_is_drawn_walked_and_follows_the_sensors(qtbot, window):
     walk = window.results.walk.value
     assert walk is not None and len(walk.points) == 3 and window.plan.state.walk is walk
     assert walk.noticings[0].sensor == "pir-shop"
-    assert any("Noticed by PIR shop after" in w for w in words(window))
+    qtbot.waitUntil(lambda: any("Noticed by PIR shop after" in w for w in words(window)))
     window.focus.set(selected="pir-shop")
     key(qtbot, window.plan, Qt.Key.Key_Delete)
     settle(qtbot, window)
@@ -72,7 +71,7 @@ def test_the_weeks_incidents_are_grouped_by_cause_and_a_card_steps_to_the_first(
     window.focus.set(stage="Rehearsal", level="ground", room="throwing", selected="throwing")
     qtbot.waitUntil(lambda: window.results.causes.state == "fresh", timeout=20_000)
     groups = window.results.causes.value.groups
-    assert "What went wrong this week, and why" in words(window)
+    qtbot.waitUntil(lambda: "What went wrong this week, and why" in words(window))
     card = next(c for c in window.verdict.findChildren(LinkCard) if c.accessibleName() == groups[0].heading)
     key(qtbot, card, Qt.Key.Key_Return)
     r = window.results.rehearsal
