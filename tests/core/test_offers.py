@@ -266,3 +266,14 @@ def test_holds_that_are_settled_are_looked_at_no_more_and_the_answer_is_the_same
     assert short.figures(150.0)[0] == pytest.approx(whole.figures(150.0)[0], rel=0.15)
     assert 30.0 in short.unseen_s and short.figures(30.0)[0] >= 8 * short.needs.drops_per_week
     assert short.recommended_s not in short.unseen_s
+
+
+def test_a_hold_is_needless_only_where_a_shorter_one_surely_keeps_to_dark_as_well():
+    """Drops are fine at all of three holds, dark only at the longest: then it is looked at."""
+    calm = np.zeros((5, 3, 5))
+    calm[:, :, 1] = [9.0, 9.0, 0.1]
+    assert judging._worth_more(calm, 1.0, 0.5, 28).tolist() == [True, True, True]
+    calm[:, :, 1] = 0.1
+    assert judging._worth_more(calm, 1.0, 0.5, 28).tolist() == [True, False, False]
+    calm[:, :2, 0] = 3.0
+    assert judging._worth_more(calm, 1.0, 0.5, 28).tolist() == [False, False, True]

@@ -161,7 +161,7 @@ class Judgement:
         """The dark a day that the needs allow."""
         return dark_limit_min(self.needs, self.arrivals_per_day)
 
-    @property
+    @cached_property
     def recommended_s(self) -> float:
         """The hold to set: the shortest that meets the needs, or else the legal one that comes nearest to them."""
         if self.best_s is not None:
@@ -223,6 +223,8 @@ def judge(
     if not (np.abs(holds - now) < 1e-6).any() and SHORTEST_S <= now <= LONGEST_S:
         # What is set today is judged as well, legal or not.
         holds = np.sort(np.append(holds, now))
+    # Where none does, the longest legal one may come nearest.
+    longest = legal_holds(project, room)[-1]
     needs = needs_of(project, find(project.rooms, room))
     rows: list[list[tuple[float, ...]]] = []
     came: list[float] = []
@@ -235,7 +237,9 @@ def judge(
         lives.append(weeks)
         used.append(seed)
         if k >= GLANCE:
-            worth &= _worth_more(np.array(rows), needs, days) | (np.abs(holds - now) < 1e-6)
+            limit = dark_limit_min(needs, float(np.mean(came)))
+            kept = (np.abs(holds - now) < 1e-6) | (holds == longest)
+            worth &= _worth_more(np.array(rows), needs.drops_per_week, limit, days) | kept
         figures, seen = _figures(weeks, holds, worth, rows, needs, now)
         rows.append(figures)
         looked |= seen
@@ -293,14 +297,14 @@ def _figures(
     return [out[n] for n in range(len(holds))], seen
 
 
-def _worth_more(rows: Array, needs: RoomNeeds, days: int) -> NDArray[np.bool_]:
+def _worth_more(rows: Array, drops_per_week: float, dark_min: float, days: int) -> NDArray[np.bool_]:
     """Which holds could still be chosen, by the seeds so far: (seeds, holds, figures). Of one that surely drops too
-    often, or that is longer than one which surely does not, more weeks would tell nothing: what is known of it stands
-    for them. The longest stays: where none does it may come nearest."""
+    often, or that is longer than one which surely keeps to the limits of drops and of dark, more weeks would tell
+    nothing: what is known of it stands for them."""
     counts, weeks = rows[:, :, 0] * days, days / 7.0
-    hopeless = _bounds(counts, weeks, 1.0 - SETTLED) > needs.drops_per_week
-    hopeless[-1] = False
-    fine = np.flatnonzero((_bounds(counts, weeks, SETTLED) <= needs.drops_per_week) & ~hopeless)
+    hopeless = _bounds(counts, weeks, 1.0 - SETTLED) > drops_per_week
+    dark = np.array([column.mean() + aside(column, SETTLED) for column in rows[:, :, 1].T])
+    fine = np.flatnonzero((_bounds(counts, weeks, SETTLED) <= drops_per_week) & (dark <= dark_min))
     needless = np.arange(len(hopeless)) > (fine[0] if len(fine) else len(hopeless))
     return ~(hopeless | needless)
 

@@ -91,10 +91,10 @@ def beside(lives: Sequence[Lived], hold_s: float, needs: RoomNeeds, by_hand: boo
     return tuple(out)
 
 
-def aside(values: Array) -> float:
-    """How far the mean of as many other values may lie from that of these, with confidence SURE."""
+def aside(values: Array, sure: float = SURE) -> float:
+    """How far the mean of as many other values may lie from that of these, with a confidence, by default SURE."""
     n = len(values)
-    return 0.0 if n < 2 else float(t_law.ppf(SURE, n - 1)) * float(values.std(ddof=1)) * math.sqrt(2.0 / n)
+    return 0.0 if n < 2 else float(t_law.ppf(sure, n - 1)) * float(values.std(ddof=1)) * math.sqrt(2.0 / n)
 
 
 def _met(need: str, values: Array, limit: float) -> Met:
