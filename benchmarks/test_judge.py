@@ -9,44 +9,13 @@ import os
 import time
 
 import numpy as np
-from msgspec.structs import replace
 
-from samples import make_room
+from samples import random_room
 from timed import say
 from vastwatch.advice import judge as judging
-from vastwatch.design.project import Project, put
-from vastwatch.site.building import Needs
-from vastwatch.site.people import Errand, Stay
 
 FITS = int(os.environ.get("FITS", "6"))
 OTHER_WEEKS = tuple(range(5001, 5021))
-
-
-def random_room(rng: np.random.Generator) -> Project:
-    """The room of the tests with its sensor, its seat, what is done there, its day and its limits made at random."""
-    room = make_room()
-    x, y = rng.uniform(0.3, 4.7), rng.choice([0.2, 3.8])
-    aim = np.degrees(np.arctan2(2.0 - y, 2.5 - x)) + rng.uniform(-25, 25)
-    room = put(room, replace(room.sensors[0], at=(round(x, 2), float(y), 2.2), yaw=round(float(aim) % 360, 1)))
-    spot = replace(
-        room.spots[0], at=(round(rng.uniform(0.8, 4.2), 2), round(rng.uniform(0.8, 3.2), 2)),
-        facing=float(rng.integers(0, 360)), activity=str(rng.choice(["desk", "hands-on", "reading", "washing"])),
-    )  # fmt: skip
-    begin = int(rng.integers(6, 20))
-    person = replace(
-        room.people[0],
-        stays=(Stay(at=f"{begin:02d}:00", spot="chair"), Stay(at=f"{begin + 3:02d}:00", spot="exit")),
-        errands=(
-            Errand(
-                between=(f"{begin:02d}:30", f"{begin + 2:02d}:30"), spot="exit", per_day=float(rng.uniform(0.5, 4)),
-                minutes=8,
-            ),
-        ),
-    )  # fmt: skip
-    needs = Needs(
-        drops_per_week=float(rng.choice([0.25, 0.5, 1.0, 2.0, 5.0])), hold_max_s=float(rng.choice([600, 1200]))
-    )
-    return put(put(put(room, spot), person), replace(room.rooms[0], needs=needs, ambient_c=float(rng.uniform(17, 27))))
 
 
 def test_other_weeks_lie_where_the_judge_says_and_meet_what_it_chose():

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.design.presence import Roles, from_roles
-from vastwatch.design.project import Project
+from vastwatch.design.project import Project, put
 from vastwatch.design.records import Lamp, Presence, Sensor
 from vastwatch.devices import catalogue
-from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
+from vastwatch.site.building import Furnishing, Level, Needs, Opening, Room, Spot, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.people import Errand, Person, Stay
 
@@ -59,6 +60,33 @@ def make_room(**changes) -> Project:
         lamps=(Lamp(id="lamp", room="big", name="Lamp", at=(2.5, 2.0), watts=20, lumens=1900),),
     )
     return replace(project, **changes)
+
+
+def random_room(rng: np.random.Generator) -> Project:
+    """The room of the tests with its sensor, its seat, what is done there, its day and its limits made at random."""
+    room = make_room()
+    x, y = rng.uniform(0.3, 4.7), rng.choice([0.2, 3.8])
+    aim = np.degrees(np.arctan2(2.0 - y, 2.5 - x)) + rng.uniform(-25, 25)
+    room = put(room, replace(room.sensors[0], at=(round(x, 2), float(y), 2.2), yaw=round(float(aim) % 360, 1)))
+    spot = replace(
+        room.spots[0], at=(round(rng.uniform(0.8, 4.2), 2), round(rng.uniform(0.8, 3.2), 2)),
+        facing=float(rng.integers(0, 360)), activity=str(rng.choice(["desk", "hands-on", "reading", "washing"])),
+    )  # fmt: skip
+    begin = int(rng.integers(6, 20))
+    person = replace(
+        room.people[0],
+        stays=(Stay(at=f"{begin:02d}:00", spot="chair"), Stay(at=f"{begin + 3:02d}:00", spot="exit")),
+        errands=(
+            Errand(
+                between=(f"{begin:02d}:30", f"{begin + 2:02d}:30"), spot="exit", per_day=float(rng.uniform(0.5, 4)),
+                minutes=8,
+            ),
+        ),
+    )  # fmt: skip
+    needs = Needs(
+        drops_per_week=float(rng.choice([0.25, 0.5, 1.0, 2.0, 5.0])), hold_max_s=float(rng.choice([600, 1200]))
+    )
+    return put(put(put(room, spot), person), replace(room.rooms[0], needs=needs, ambient_c=float(rng.uniform(17, 27))))
 
 
 def shelf_at(x0: float, y0: float, x1: float, y1: float, z1: float = 2.0, material: str = "timber") -> Furnishing:

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from samples import device, make_room
+from samples import device, make_room, random_room
 from vastwatch.advice import judge as judging
 from vastwatch.advice.bill import BUTTON_PRICE, HUB_PRICE, bill_of, lamps_by_hand_alone
 from vastwatch.advice.findings import findings
@@ -27,36 +27,16 @@ from vastwatch.design.relations import presence_of
 from vastwatch.devices import catalogue
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.model import mount
-from vastwatch.site.building import Needs
-from vastwatch.site.people import Errand, Stay
 
 # So many rooms made at random; more for a study.
 AGREE = int(os.environ.get("AGREE", "1"))
 FEW = [device(d) for d in ("pir-corner-12", "radar-24-state", "mat-seat")]
 
 
-def generated(rng):
-    """A room of the tests with its seat, what is done there, its sensor and its limits made at random."""
-    room = make_room()
-    x, y = rng.uniform(0.3, 4.7), rng.choice([0.2, 3.8])
-    aim = np.degrees(np.arctan2(2.0 - y, 2.5 - x)) + rng.uniform(-40, 40)
-    room = put(room, replace(room.sensors[0], at=(round(x, 2), float(y), 2.2), yaw=round(float(aim) % 360, 1)))
-    spot = replace(
-        room.spots[0], at=(round(rng.uniform(0.8, 4.2), 2), round(rng.uniform(0.8, 3.2), 2)),
-        facing=float(rng.integers(0, 360)), activity=str(rng.choice(["desk", "hands-on", "reading"])),
-    )  # fmt: skip
-    person = replace(
-        room.people[0], stays=(Stay(at="17:00", spot="chair"), Stay(at="22:00", spot="exit")),
-        errands=(Errand(between=("18:00", "21:00"), spot="exit", per_day=2, minutes=8),),
-    )  # fmt: skip
-    needs = Needs(drops_per_week=float(rng.choice([0.5, 2.0])), hold_max_s=float(rng.choice([600, 1200])))
-    return put(put(put(room, spot), person), replace(room.rooms[0], needs=needs))
-
-
 @pytest.mark.parametrize("seed", (3,) if AGREE == 1 else range(AGREE))
 def test_no_two_parts_give_two_answers(seed):
     """Adviser, findings, tuner, remedies and the judge are asked the same of a room, and of what is offered for it."""
-    project = generated(np.random.default_rng(seed))
+    project = random_room(np.random.default_rng(seed))
     j = judge(project, "big")
     curve = tuned(project, "big")
     said = offers(project, "big", FEW)

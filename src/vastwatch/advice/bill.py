@@ -78,12 +78,8 @@ def bill_of(project: Project, room: str, added: Sequence[Sensor]) -> Bill:
 def has_contact(project: Project, room: str) -> bool:
     """Whether a sensor that the room's presence reads switches the lamps itself."""
     presence = presence_of(project, room)
-    types = (
-        []
-        if presence is None
-        else [find(project.devices, find(project.sensors, s).device) for s in sensors_of(presence)]
-    )
-    return any(d.load_w > 0 for d in types)
+    read = () if presence is None else sensors_of(presence)
+    return any(find(project.devices, find(project.sensors, s).device).load_w > 0 for s in read)
 
 
 def lamps_by_hand_alone(project: Project, room: str) -> tuple[Lamp, ...]:

@@ -23,7 +23,7 @@ from vastwatch.advice.mounting import places, power_misfit
 from vastwatch.advice.room_now import RoomNow
 from vastwatch.advice.silences import hold_for
 from vastwatch.design.edits.sensors import add_sensor, joins_presence
-from vastwatch.design.project import Project, find, put
+from vastwatch.design.project import Project, Weights, find, put
 from vastwatch.design.records import Sensor
 from vastwatch.devices import (
     AREA_FAMILIES,
@@ -121,6 +121,13 @@ def another(project: Project, room_id: str, device: DeviceType, at: tuple[float,
     """A second one of a type for a room, where it helps most besides one that hangs at a point: from another side."""
     now = RoomNow(project, find(project.rooms, room_id))
     return _best(now, device, {}, [s for s in places(now, device) if math.dist(s.at[:2], at) > OTHER_SIDE_M])
+
+
+def weighed_cost(weights: Weights, price: float, hold_s: float, devices: Sequence[DeviceType]) -> float:
+    """What some devices cost by the brief's weights: their price, their hold, their cables, and that they are there."""
+    cost = weights.cost * price + max(weights.comfort, 0.5) * PRICE_PER_HOLD_MIN * min(hold_s, CAPPED_S) / 60.0
+    cables = sum(device.power in ("mains", "usb") for device in devices)
+    return cost + weights.fewest * DEVICE_PRICE * len(devices) + weights.no_cables * CABLE_PRICE * cables
 
 
 class Spare(NamedTuple):
@@ -229,10 +236,8 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     left = spare(now.project, device.id)
     price = 0.0 if left.owned > left.used else device.price
     weights = now.project.brief.weights
-    rank_cost = weights.cost * price + max(weights.comfort, 0.5) * PRICE_PER_HOLD_MIN * min(hold, CAPPED_S) / 60.0
-    rank_cost += weights.fewest * DEVICE_PRICE + PRICE_PER_SPILL_M2 * spill + PRICE_PER_FALSE * falsely_triggered
-    if device.power in ("mains", "usb"):
-        rank_cost += weights.no_cables * CABLE_PRICE
+    rank_cost = weighed_cost(weights, price, hold, (device,))
+    rank_cost += PRICE_PER_SPILL_M2 * spill + PRICE_PER_FALSE * falsely_triggered
     return Option(
         device,
         mounted.sensor,

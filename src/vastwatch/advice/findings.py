@@ -153,19 +153,23 @@ def _late_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
             continue
         for m in j.besides.get(j.current_s, ()):
             if not m.met:
+                rule, advice = BESIDES[m.need]
                 yield Finding(
-                    m.need.split("_per_")[0].removesuffix("_s").replace("_", "-"), "risk", (room.id, presence.id),
-                    f"{room.name}: {in_words(m)}, in {j.weeks} lived weeks.", (Advice(BESIDE_ADVICE[m.need]),), room.id,
+                    rule, "risk", (room.id, presence.id),
+                    f"{room.name}: {in_words(m)}, in {j.weeks} lived weeks.", (Advice(advice),), room.id,
                 )  # fmt: skip
 
 
-# What helps against what no hold cures.
-BESIDE_ADVICE = {
-    "first_light_s": "Let a quicker sensor start the light, or one that looks across the door.",
-    "notice_s": "Aim a sensor across the way people come in, or add one that starts.",
-    "false_starts_per_day": "Turn it from what passes by, lower its reach, or mask its lower beams from a pet.",
-    "asleep_min_per_day": "Let the light be switched on by hand here, or let a mat on the bed keep it off.",
-}
+# The rule of each need that no hold cures, and what helps against it.
+BESIDES = {
+    "first_light_s": ("first-light", "Let a quicker sensor start the light, or one that looks across the door."),
+    "notice_s": ("notice", "Aim a sensor across the way people come in, or add one that starts."),
+    "false_starts_per_day": (
+        "false-starts",
+        "Turn it from what passes by, lower its reach, or mask its lower beams from a pet.",
+    ),
+    "asleep_min_per_day": ("asleep", "Let the light be switched on by hand here, or let a mat on the bed keep it off."),
+}  # fmt: skip
 
 
 def _walkers(project: Project, judged: Judged) -> Iterator[Finding]:

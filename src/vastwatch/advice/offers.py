@@ -12,9 +12,10 @@ from dataclasses import dataclass, replace
 
 from vastwatch.advice import judge as judging
 from vastwatch.advice.bill import Bill, bill_of, switched
-from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, PRICE_PER_HOLD_MIN, Option, another, choose
+from vastwatch.advice.choose import Option, another, choose, weighed_cost
 from vastwatch.advice.judge import DAYS, Judgement
 from vastwatch.advice.met import Met, in_words
+from vastwatch.advice.room_now import rate_of
 from vastwatch.advice.schools import without_presence
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.sensors import set_hold
@@ -22,7 +23,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.devices import DeviceType, catalogue
-from vastwatch.words import drops_words, duration_words
+from vastwatch.words import duration_words
 
 # Of types alone and of pairs so many are judged, those first that look best by the maps and their price; of what a
 # pair is made so many of each kind.
@@ -32,8 +33,8 @@ SINGLES, PAIRS, EACH_KIND = 4, 4, 2
 GLANCE, SOME, ENOUGH = 3, 8, 3
 # No wait counts for longer when pairs are put in order, seconds.
 MOST_WAIT_S = 7200.0
-# What lights so much sooner is quicker, as a share.
-QUICKER = 0.2
+# What costs so much less is cheaper, and what lights so much sooner quicker, as shares.
+CHEAPER, QUICKER = 0.05, 0.2
 
 
 @dataclass(frozen=True, eq=False)
@@ -204,7 +205,7 @@ def _notices_somebody(option: Option) -> bool:
 def _pairs(bare: Project, room: str, alone: list[Option]) -> Iterator[tuple[Option, ...]]:
     """A quick one that starts and a patient one that keeps; and two of a kind from opposite corners."""
     starters = [o for o in alone if o.device.starts and o.device.family != "dual"]
-    keepers = [o for o in alone if not o.device.starts and (not o.waits or _notices_somebody(o))]
+    keepers = [o for o in alone if not o.device.starts]
     out: list[tuple[float, float, tuple[Option, ...]]] = []
     for first in starters[:EACH_KIND]:
         families: set[str] = set()
@@ -222,13 +223,8 @@ def _pairs(bare: Project, room: str, alone: list[Option]) -> Iterator[tuple[Opti
 
 def _waiting(first: Option, second: Option) -> float:
     """The mean wait at the spot where both together wait longest, seconds."""
-    both = [1.0 / (_rate(w) + _rate(second.waits[s])) if _rate(w) + _rate(second.waits[s]) > 0 else MOST_WAIT_S
-            for s, w in first.waits.items()]  # fmt: skip
-    return min(max(both, default=0.0), MOST_WAIT_S)
-
-
-def _rate(wait: float) -> float:
-    return 1.0 / wait if math.isfinite(wait) else 0.0
+    rates = [rate_of(w) + rate_of(second.waits[s]) for s, w in first.waits.items()]
+    return max((1.0 / max(rate, 1.0 / MOST_WAIT_S) for rate in rates), default=0.0)
 
 
 # -- judging -------------------------------------------------------------------------------------------------------
@@ -257,10 +253,7 @@ def _held(offer: Offer, room: str) -> Offer:
     presence = presence_of(offer.project, room)
     assert presence is not None
     hold = offer.judged.recommended_s
-    w = offer.project.brief.weights
-    cost = w.cost * offer.price + max(w.comfort, 0.5) * PRICE_PER_HOLD_MIN * hold / 60.0
-    cost += w.fewest * DEVICE_PRICE * len(offer.devices)
-    cost += w.no_cables * CABLE_PRICE * sum(d.power in ("mains", "usb") for d in offer.devices)
+    cost = weighed_cost(offer.project.brief.weights, offer.price, hold, offer.devices)
     return replace(offer, project=set_hold(offer.project, presence.id, hold), rank_cost=cost)
 
 
@@ -312,7 +305,7 @@ def _better_than_now(project: Project, room: str, now: Judgement, offer: Offer) 
     types = [find(project.devices, s.device) for s in mine]
     cabled = sum(d.power in ("mains", "usb") for d in types)
     cables = sum(d.power in ("mains", "usb") for d in offer.devices)
-    if offer.bill.total < 0.95 * sum(d.price for d in types) and cables <= cabled:
+    if offer.price < (1.0 - CHEAPER) * sum(d.price for d in types) and cables <= cabled:
         return True
     return cables < cabled or _first_light(offer.judged) < (1.0 - QUICKER) * _first_light(now)
 
@@ -334,5 +327,4 @@ def _words(project: Project, room: str, now: Judgement | None, does: list[Offer]
         return f"{name}: {best.name} would do, {best.price:g} {project.brief.currency}".strip() + " in all."
     if failing:
         return f"{name}: nothing tried meets every need; {failing[0].name} comes nearest."
-    limit = drops_words(now.needs.drops_per_week) if now is not None else ""
-    return f"{name}: nothing on the shelf can hang here{', ' + limit if limit else ''}."
+    return f"{name}: nothing on the shelf can hang here."

@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from vastwatch.advice.findings import spot_wait_s
 from vastwatch.advice.judge import LEAST_LIMIT, dark_limit_min, judge
 from vastwatch.causes.episodes import DROP_S
-from vastwatch.causes.inquiry import MATTERS, inquiry
+from vastwatch.causes.inquiry import IDLE_COSTS, MATTERS, inquiry
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.needs import RoomNeeds, needs_of, wakeful_spots
 from vastwatch.design.presence import hold_of, reports
@@ -35,7 +35,7 @@ CAPPED_WAIT_S = 7200.0
 # Candidate mounting points keep this far from the walls' centre lines, metres.
 INSET_M = 0.2
 # What an hour of burning for nobody is reckoned worth in minutes of dark, when remedies are put in order.
-DARK_MIN_PER_IDLE_H = 6.0
+DARK_MIN_PER_IDLE_H = 60.0 * IDLE_COSTS
 # Aims tried to either side of the present one, degrees.
 AIMS = tuple(range(-60, 61, 5))
 

@@ -59,7 +59,7 @@ class RoomNow:
         presence = presence_of(project, room.id)
         serving = [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
         self.served = bool(serving)
-        self.rates = np.array([sum(_rate(spot_notice_s(project, k, s)) for k in serving) for s in self.spots], float)
+        self.rates = np.array([sum(rate_of(spot_notice_s(project, k, s)) for k in serving) for s in self.spots], float)
         self.times = np.full(len(self.cells), math.inf)
         self.ways = ways_into(project, room.id)
         self.on_ways: list[tuple[MountedSensor, np.ndarray]] = []
@@ -158,5 +158,6 @@ def _near_boxes(a: Room, b: Room) -> bool:
     return bool((p.min(axis=0) <= q.max(axis=0) + 0.5).all() and (q.min(axis=0) <= p.max(axis=0) + 0.5).all())
 
 
-def _rate(wait: float) -> float:
+def rate_of(wait: float) -> float:
+    """Notices per second of a mean wait, 0 for never."""
     return 1.0 / wait if math.isfinite(wait) else 0.0

@@ -15,7 +15,7 @@ from vastwatch.rehearsal.reactors import occupied
 from vastwatch.rehearsal.reports import notices_on
 from vastwatch.rehearsal.run import record
 from vastwatch.sensing.coverage import coverage, room_mask
-from vastwatch.sensing.model import each_part, model_of, mount
+from vastwatch.sensing.model import mount, surely_blind_s
 from vastwatch.signals import Signal
 
 # A walker noticed within so long is seen, seconds; so little of a room is none of it, m2.
@@ -66,8 +66,7 @@ def _false_ons(project: Project, sensor_id: str, truth: Truth, served: tuple[str
     days = [notices_on(project, sensor_id, truth, day) for day in range(truth.calendar.days)]
     start = np.concatenate([n.start for n in days])
     source = np.concatenate([n.source for n in days])
-    parts = each_part(mount(project, find(project.sensors, sensor_id)))
-    blind = min((m.blind_s(p.device) for p in parts if (m := model_of(p.device.family)) is not None), default=0.0)
+    blind = surely_blind_s(mount(project, find(project.sensors, sensor_id)))
     rises = said.rises
     before = np.append(-np.inf, said.falls)[said.falls.searchsorted(rises, side="right")] + blind
     first = start.searchsorted(np.maximum(before, -1.0))

@@ -18,13 +18,12 @@ from vastwatch.advice.met import STEP_S
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import needs_of
 from vastwatch.design.places import room_at
-from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.draws import exponential, key_of, sub_keys
 from vastwatch.geometry import polygons
-from vastwatch.rehearsal.reactors import start_and_keep
+from vastwatch.rehearsal.reactors import starters_of
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
 from vastwatch.sensing.model import latency_s, mount, walking
 from vastwatch.site.building import Opening, Room
@@ -150,9 +149,7 @@ def _starters(project: Project, room: Room) -> list[Sensor]:
     presence = presence_of(project, room.id)
     if presence is None:
         return []
-    parts = start_and_keep(presence.expr)
-    starts = presence.expr if parts is None else parts[0]
-    every = [find(project.sensors, s) for s in dict.fromkeys(r.sensor for r in reports(starts))]
+    every = [find(project.sensors, s) for s in starters_of(presence)]
     return [s for s in every if s.level == room.level]
 
 

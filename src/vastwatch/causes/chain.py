@@ -6,6 +6,7 @@ shrinks; each names the record that one would change, with the value that made t
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,11 +21,11 @@ from vastwatch.causes.because import (
     rise_before,
     words_of,
 )  # fmt: skip
-from vastwatch.causes.inquiry import Inquiry, Tried, inquiry
+from vastwatch.causes.inquiry import CURES, Inquiry, Tried, inquiry
 from vastwatch.causes.witnesses import Triggered, Witness, asleep_in, in_the_dark, keepers, kept_on, set_off, sights
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.presence import hold_of, reports
-from vastwatch.design.records import AllOf, AtLeast
+from vastwatch.design.records import AllOf, AtLeast, Expr
 from vastwatch.design.relations import presence_of
 from vastwatch.people import Where
 from vastwatch.rehearsal.incidents import Incident
@@ -184,7 +185,7 @@ def _causes(r: Rehearsal, incident: Incident, found: Inquiry, shown: Scene) -> t
     if not incident.dark:
         return tuple(links)
     there = found.present[k]
-    if not any(t.share[k] >= 0.5 for t in tried) and there:
+    if not any(t.share[k] >= CURES for t in tried) and there:
         links.insert(0, _unnoticed(r, incident, there[0], len(found.of.incidents)))
     if there:
         links.append(_person(r, there))
@@ -208,8 +209,7 @@ def _unnoticed(r: Rehearsal, incident: Incident, who: Witness, many: int) -> Lin
     asked = keepers(r, incident.room)
     record = s.sensor if s is not None else asked[0] if asked else incident.room
     doing = f"{who.where.spot.activity}, {who.where.spot.posture}" if who.where.spot is not None else "walking"
-    rate = sum(1.0 / s.notice_s for s in who.sights if s.notice_s > 0)
-    wait = never_words(1.0 / rate if rate > 0 else float("inf"))
+    wait = _wait_words(who)
     away = f"{s.slant_m:.1f} m away, range {s.range_m:.1f} m" if s is not None and s.range_m > 0 else "out of sight"
     name = name_of(r, record) if s is not None or asked else "No sensor"
     another = "another that starts" if incident.kind == "late" else "another that notices them at rest"
@@ -220,8 +220,7 @@ def _person(r: Rehearsal, there: tuple[Witness, ...]) -> Link:
     """Whom it happened to."""
     who = there[0]
     more = "" if len(there) == 1 else f" and {len(there) - 1} more"
-    rate = sum(1.0 / s.notice_s for s in who.sights if s.notice_s > 0)
-    wait = never_words(1.0 / rate if rate > 0 else float("inf"))
+    wait = _wait_words(who)
     if who.where.spot is None:
         return Link(f"{first_name(who.track)}{more} walking", who.track.person.id, "", f"noticed {wait}", "who")
     spot = who.where.spot
@@ -229,6 +228,12 @@ def _person(r: Rehearsal, there: tuple[Witness, ...]) -> Link:
         f"{first_name(who.track)}{more} at the {spot.name}", spot.id, f"{spot.activity}, {spot.posture}",
         f"noticed {wait} on average", "who",
     )  # fmt: skip
+
+
+def _wait_words(who: Witness) -> str:
+    """How often somebody is noticed by all sensors that are asked: their rates add (M5)."""
+    rate = sum(1.0 / s.notice_s for s in who.sights if s.notice_s > 0)
+    return never_words(1.0 / rate if rate > 0 else float("inf"))
 
 
 # -- parts ---------------------------------------------------------------------------------------------------------
@@ -264,7 +269,8 @@ def _deciding(r: Rehearsal, incident: Incident) -> tuple[str, ...]:
     return silent or asked
 
 
-def _parts(expr):  # type: ignore[no-untyped-def]
+def _parts(expr: Expr) -> Iterator[Expr]:
+    """An expression and all that it is made of."""
     yield expr
     for name in ("of", "start", "keep"):
         inner = getattr(expr, name, ())

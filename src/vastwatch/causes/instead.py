@@ -9,7 +9,6 @@ from typing import Literal, get_args
 from msgspec.structs import replace
 
 from vastwatch.control.house import NOBODY, run
-from vastwatch.control.recording import Recording
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.design.records import AnyOf, Expr, Presence, Report, Settings, StartKeep
@@ -54,10 +53,6 @@ def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
         source, during = instead.without, instead.during
         runs = {s.id: run_without(project, s.id, r.truth, source, during) for s in project.sensors}
         recording = recording_of(runs, r.calendar)
-    return _light(project, r, recording, room)
-
-
-def _light(project: Project, r: Rehearsal, recording: Recording, room: str) -> Signal:
     # Where nobody reacted in the rehearsal, nobody does here.
     hands = hands_of(project, r.truth, recording) if r.house.hands else NOBODY
     light = run(project, recording, hands).served(room)
@@ -105,11 +100,12 @@ def as_it_comes(project: Project, sensor: str) -> Instead | None:
     """A sensor with its reach as it comes in the box; None where it is."""
     it = find(project.sensors, sensor)
     comes = Settings()
+    reach = it.settings.sensitivity_below_max, it.settings.max_gate_m
+    if reach == (comes.sensitivity_below_max, comes.max_gate_m):
+        return None
     free = replace(
         it.settings, sensitivity_below_max=comes.sensitivity_below_max, max_gate_m=comes.max_gate_m
     )  # fmt: skip
-    if it.settings.sensitivity_below_max == free.sensitivity_below_max and it.settings.max_gate_m == free.max_gate_m:
-        return None
     return Instead("settings", sensor, put(project, replace(it, settings=free)))
 
 

@@ -6,17 +6,15 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vastwatch.design.presence import reports
 from vastwatch.design.project import find
-from vastwatch.design.records import Expr
-from vastwatch.design.relations import levels_in_order, presence_of, sensors_of
+from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.people import Track, Where
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.incidents import Incident
-from vastwatch.rehearsal.reactors import start_and_keep
+from vastwatch.rehearsal.reactors import keepers_of, starters_of
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import BODIES, PET, STANDING, Somebody
-from vastwatch.sensing.model import Sight, each_part, model_of, mount
+from vastwatch.sensing.model import Sight, mount, surely_blind_s
 from vastwatch.site.building import Hazard
 
 
@@ -40,23 +38,13 @@ class Triggered(NamedTuple):
 def starters(r: Rehearsal, room: str) -> tuple[str, ...]:
     """The sensors that may start a room's light."""
     presence = presence_of(r.project, room)
-    if presence is None:
-        return ()
-    parts = start_and_keep(presence.expr)
-    return sensors_of(presence) if parts is None else _read(parts[0])
+    return () if presence is None else starters_of(presence)
 
 
 def keepers(r: Rehearsal, room: str) -> tuple[str, ...]:
     """The sensors that keep a room's light."""
     presence = presence_of(r.project, room)
-    if presence is None:
-        return ()
-    parts = start_and_keep(presence.expr)
-    return sensors_of(presence) if parts is None else _read(parts[1])
-
-
-def _read(expr: Expr) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(report.sensor for report in reports(expr)))
+    return () if presence is None else keepers_of(presence)
 
 
 def in_the_dark(r: Rehearsal, incident: Incident) -> list[Witness]:
@@ -112,7 +100,7 @@ def set_off(r: Rehearsal, sensor: str, rise: float) -> Triggered:
     """What made a sensor begin the report that began at `rise`: the first it noticed since its report before."""
     falls = r.recording.report(sensor).falls
     i = int(np.searchsorted(falls, rise, side="right")) - 1
-    since = float(falls[i]) + _blind_s(r, sensor) if i >= 0 else 0.0
+    since = float(falls[i]) + surely_blind_s(mount(r.project, find(r.project.sensors, sensor))) if i >= 0 else 0.0
     found = None
     for day in _days(r, rise):
         n = r.notices(sensor, day)
@@ -121,13 +109,6 @@ def set_off(r: Rehearsal, sensor: str, rise: float) -> Triggered:
             found = str(n.source[a]), float(n.start[a])
             break
     return _named(r, sensor, rise, found)
-
-
-def _blind_s(r: Rehearsal, sensor: str) -> float:
-    """How long it surely notices nothing after a report."""
-    parts = each_part(mount(r.project, find(r.project.sensors, sensor)))
-    models = [(model_of(part.device.family), part.device) for part in parts]
-    return min((model.blind_s(device) for model, device in models if model is not None), default=0.0)
 
 
 def kept_on(r: Rehearsal, sensor: str, fall: float) -> Triggered:
@@ -148,7 +129,7 @@ def noticed_between(r: Rehearsal, sensor: str, begin: float, end: float) -> list
     out: dict[str, None] = {}
     for day in range(r.calendar.day_of(_within(r, begin)), r.calendar.day_of(_within(r, end)) + 1):
         n = r.notices(sensor, day)
-        some = n.source[(n.start < end) & (np.maximum(n.end, n.start) >= begin)]
+        some = n.source[(n.start < end) & (n.end >= begin)]
         out |= dict.fromkeys(str(s) for s in some)
     return list(out)
 

@@ -55,7 +55,23 @@ def waved(project: Project, presence: Presence, seed: int) -> tuple[Waved, ...] 
 
 def sensors_read(presence: Presence) -> tuple[str, ...]:
     """The sensors a presence reads, in order."""
-    return tuple(dict.fromkeys(r.sensor for r in reports(presence.expr)))
+    return _read(presence.expr)
+
+
+def starters_of(presence: Presence) -> tuple[str, ...]:
+    """The sensors that may start a presence; all it reads where it has no start of its own."""
+    parts = start_and_keep(presence.expr)
+    return sensors_read(presence) if parts is None else _read(parts[0])
+
+
+def keepers_of(presence: Presence) -> tuple[str, ...]:
+    """The sensors that keep a presence; all it reads where it has no such part."""
+    parts = start_and_keep(presence.expr)
+    return sensors_read(presence) if parts is None else _read(parts[1])
+
+
+def _read(expr: Expr) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(r.sensor for r in reports(expr)))
 
 
 def stretches(project: Project, presence: Presence, truth: Truth, dark: Signal) -> Stretches:

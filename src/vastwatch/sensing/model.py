@@ -195,6 +195,12 @@ def watches_area(device: DeviceType) -> bool:
     return device.family in AREA_FAMILIES
 
 
+def surely_blind_s(mounted: MountedSensor) -> float:
+    """How long a placed sensor notices nothing after a report, whichever of its parts made it, seconds."""
+    models = [(model_of(part.device.family), part.device) for part in each_part(mounted)]
+    return min((model.blind_s(device) for model, device in models if model is not None), default=0.0)
+
+
 def walking(mounted: MountedSensor, points: Array, walker: Walker) -> Array:
     """Notices per second, (n,), of a walker at each point: `SensingModel.walk` of its family, or nought."""
     out = np.zeros(len(points))
