@@ -472,6 +472,9 @@ def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
     assert window.document.undo_stack.undoText() == f"Place {best.name} in box room"
     settle(qtbot, window)
     assert "box" in window.results.rehearsal.scores
+    # The findings say no other than the adviser did.
+    assert window.results.judged("box").meets_now
+    assert not [f for f in window.results.findings.value if f.room == "box" and f.rule in ("spot-unseen", "left-dark")]
 
 
 def test_trying_can_be_stopped(qtbot, window):

@@ -68,6 +68,11 @@ class Offer:
         return tuple(m for m in self.judged.needs_at(self.judged.recommended_s) if not m.met)
 
     @property
+    def judged_as_hung(self) -> Judgement:
+        """The judgement of the room once this hangs there, held as recommended."""
+        return replace(self.judged, current_s=self.judged.recommended_s)
+
+    @property
     def name(self) -> str:
         """The types, in words; two of a kind as such."""
         if len(self.devices) == 2 and self.devices[0].id == self.devices[1].id:

@@ -295,6 +295,10 @@ class Results(QObject):
             if not self._stopped and not self._settle.isActive():
                 self.findings.check()
 
+    def know(self, judgement: Judgement) -> None:
+        """What the judge has said of a room of the design as it is now."""
+        self._judged = MappingProxyType({**self._judged, judgement.room: judgement})
+
     def judged(self, room: str | None) -> Judgement | None:
         """What the judge has said of a room of the present design; None where it has not been asked."""
         return None if room is None else self._judged.get(room)
