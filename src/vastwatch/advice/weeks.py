@@ -72,11 +72,15 @@ def nobody_there(project: Project, room: str) -> str:
 
 def lived(project: Project, room: str, days: int, seed: int) -> Lived:
     """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `tunable`."""
-    presence = tunable(project, room)
-    read = set(sensors_read(presence))
-    alone = replace(project, sensors=tuple(s for s in project.sensors if s.id in read))
     truth = simulate_days(project, days, seed)
-    return lived_in(project, room, truth, record(alone, truth))
+    return lived_in(project, room, truth, record(_alone(project, tunable(project, room)), truth))
+
+
+@kept
+def _alone(project: Project, presence: Presence) -> Project:
+    """A project with those sensors only that a presence reads."""
+    read = set(sensors_read(presence))
+    return replace(project, sensors=tuple(s for s in project.sensors if s.id in read))
 
 
 def lived_in(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:

@@ -408,6 +408,8 @@ class RouteBook:
         """Index of the route from spot a to spot b; -1 where there is none. Who vanishes, or comes back, does so
         within a step."""
         n = len(self.spots) // 2
+        if (index := self._known.get((a, b))) is not None:
+            return index
         with self._growing:
             if (a, b) not in self._known:
                 found = route(self.project, self.spots[a % n], self.spots[b % n])

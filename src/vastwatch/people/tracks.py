@@ -1,6 +1,6 @@
 """One person's time as it was lived: stays at spots, routes between them, and the small movements while staying.
 
-A track is made a day at a time and only ever appended to: a longer run shares the days of a shorter one. A walk is
+A track is only ever appended to, by whole days: a longer run shares the days of a shorter one. A walk is
 fixed by the instant at which it leaves its first room, so that what stands in a room changes when people set out or
 arrive there, and nothing anywhere else.
 """
@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.draws import at_ms, key_of, normal, sub_keys, uniform
-from vastwatch.people.plans import Plans
+from vastwatch.people.plans import IN_FORCE_DAYS, Plans
 from vastwatch.people.reach import lost_spots
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION
@@ -96,7 +96,7 @@ class TrackLog:
         self._known = -1
         self._busy = dawn
         self._arrive, self._tag = [dawn], [int(at_ms(dawn))]
-        begin = self._plans.line_at(dawn)
+        (begin,) = self._plans.lines(self._known - IN_FORCE_DAYS, self._known + 2).in_force([dawn])
         if begin in self._lost:
             # Gone from a place that they can come back to.
             home = next(line.spot for line in person.stays if line.spot not in self._lost)
@@ -113,9 +113,9 @@ class TrackLog:
         """The track as far as it is known, at least to the end of a day and whatever has set out by then."""
         with self._growing:
             # Whoever leaves a room just after the last midnight has set out before it.
-            while self._known <= day + 1:
-                self._live(self._known)
-                self._known += 1
+            if self._known <= day + 1:
+                self._live(self._known, day + 2)
+                self._known = day + 2
                 self._arrays = None
             if self._arrays is None:
                 self._arrays = _Known(
@@ -166,14 +166,13 @@ class TrackLog:
             minor_t, k.spot[minor_stay], large,
         )  # fmt: skip
 
-    def _live(self, day: int) -> None:
-        """Carry out the plans of a day."""
-        outings = self._outings(day)
-        tags = at_ms([planned for planned, _ in outings])
-        paces = self.person.speed * (1.0 + SPEED_SPREAD * normal(self._pace_key, tags))
-        paces = np.clip(paces, SLOWEST, FASTEST).tolist()
-        for (planned, goal_id), tag, pace in zip(outings, tags.tolist(), paces):
-            goal, here, since = self.book.place[goal_id], self._spot[-1], self._arrive[-1]
+    def _live(self, first: int, last: int) -> None:
+        """Carry out the plans of the days from one to another, not with it."""
+        outings = self._outings(first, last)
+        walks: list[tuple[int, int, int]] = []
+        here = self._spot[-1]
+        for n, (_, goal_id) in enumerate(outings):
+            goal = self.book.place[goal_id]
             if goal_id in self._lost:
                 # They are nowhere, or out as before, until a line that they can follow.
                 goal = here if self.book.spots[here].activity == "away" else self.book.gone(here)
@@ -182,43 +181,61 @@ class TrackLog:
             index = self.book.between(here, goal)
             if index < 0:
                 continue
-            route = self.book.routes[index]
-            # The plan says when they leave the room; they set out so much earlier.
-            lead = route.out * STEP / pace
-            out = max(planned, since + SHORTEST_STAY + lead)
-            self._leave.append(out - lead)
-            self._out.append(out)
-            self._route.append(index)
-            self._speed.append(pace)
-            self._arrive.append(out + (len(route.points) - 1 - route.out) * STEP / pace)
-            self._spot.append(goal)
-            self._tag.append(tag)
+            walks.append((n, index, goal))
+            here = goal
+        if walks:
+            self._walk(np.array([planned for planned, _ in outings]), *np.array(walks, int).T)
 
-    def _outings(self, day: int) -> list[tuple[float, str]]:
-        """(instant, spot): where the person sets out for on a day, and when.
+    def _walk(self, planned: Array, which: Ints, route: Ints, goal: Ints) -> None:
+        """Set out on some of what was planned, each along its route to where it leads."""
+        planned = planned[which]
+        tags = at_ms(planned)
+        paces = self.person.speed * (1.0 + SPEED_SPREAD * normal(self._pace_key, tags))
+        paces = np.clip(paces, SLOWEST, FASTEST)
+        out = np.array([self.book.routes[k].out for k in route.tolist()])
+        samples = np.array([len(self.book.routes[k].points) for k in route.tolist()])
+        # The plan says when they leave the room; they set out so much earlier, and are there so much later.
+        leads, rests = out * STEP / paces, (samples - 1 - out) * STEP / paces
+        since = self._arrive[-1]
+        for set_out, lead, rest in zip(planned.tolist(), leads.tolist(), rests.tolist()):
+            left = max(set_out, since + SHORTEST_STAY + lead)
+            since = left + rest
+            self._leave.append(left - lead)
+            self._out.append(left)
+            self._arrive.append(since)
+        self._route += route.tolist()
+        self._speed += paces.tolist()
+        self._spot += goal.tolist()
+        self._tag += tags.tolist()
+
+    def _outings(self, first: int, last: int) -> list[tuple[float, str]]:
+        """(instant, spot): where the person sets out for on some days, and when.
 
         A line of the sheet that falls into an errand waits until the errand is over; errands that fall into another
         are left undone, as are those of somebody away.
         """
-        plans = self._plans
-        begin, end = self.calendar.midnight(day), self.calendar.midnight(day + 1)
-        lines = [line for d in (day - 1, day, day + 1) for line in plans.lines(d) if begin <= line[0] < end]
-        errands = [
-            e for d in (day - 1, day) for e in plans.errands(d) if begin <= e[0] < end and e[2] not in self._lost
-        ]
+        begin, end = self.calendar.midnight(first), self.calendar.midnight(last)
+        lines = self._plans.lines(first - IN_FORCE_DAYS, last + 1)
+        errands = [e for e in self._plans.errands(first - 1, last) if begin <= e[0] < end and e[2] not in self._lost]
+        meant = lines.in_force([at for at, _, _ in errands])
+        after = lines.in_force([at + lasts for at, lasts, _ in errands])
         out: list[tuple[float, str]] = []
         if begin <= self._busy < end:
-            out.append((self._busy, plans.line_at(self._busy)))
-        busy_at = [(begin, self._busy)]
-        for at, lasts, spot in sorted(errands):
-            if at < self._busy or plans.line_at(at) in self._away:
+            out += [(self._busy, spot) for spot in lines.in_force([self._busy])]
+        since, until = [begin], [self._busy]
+        for (at, lasts, spot), there, then in zip(errands, meant, after):
+            if at < self._busy or there in self._away:
                 continue
             self._busy = at + lasts
-            busy_at.append((at, self._busy))
+            since.append(at)
+            until.append(self._busy)
             out.append((at, spot))
             if self._busy < end:
-                out.append((self._busy, plans.line_at(self._busy)))
-        out += [line for line in lines if not any(a <= line[0] < b for a, b in busy_at)]
+                out.append((self._busy, then))
+        # Errands follow one another: a line can only fall into the last that began before it.
+        errand = np.searchsorted(since, lines.at, side="right") - 1
+        free = (errand >= 0) & (lines.at >= np.array(until)[errand]) & (lines.at < end)
+        out += [(float(lines.at[k]), lines.spot[k]) for k in np.flatnonzero(free).tolist()]
         return sorted(out)
 
     def _minor_motion(

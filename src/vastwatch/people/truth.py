@@ -107,41 +107,34 @@ class Truth:
         rooms = np.concatenate([r.room[k].astype(int) for r, k in zip(self.routes, at)])
         return Changes(np.concatenate([k - r.out for r, k in zip(self.routes, at)]), rooms, first)
 
-    def presence_intervals(self, track: Track, awake_only: bool) -> dict[str, Array]:
-        """For each room the [from, to) rows, (n, 2), during which a person is in it (and awake)."""
-        times, rooms = self._places(track, awake_only)
-        ends = np.append(times[1:], self.end)
-        out = {}
-        for k in np.unique(rooms[rooms >= 0]):
-            here = rooms == k
-            rows = np.column_stack([times[here], ends[here]])
-            out[self.rooms[k]] = rows[rows[:, 1] > rows[:, 0]]
-        return out
+    def _places(self, track: Track) -> tuple[Array, Ints, NDArray[np.bool_]]:
+        """Instants at which the person's room changes, the room from then on (-1 away), and whether they sleep there;
+        one instant more ends the last."""
+        if id(track) not in self._places_known:
+            self._places_known[id(track)] = self._places_of(track)
+        return self._places_known[id(track)]
 
-    def _places(self, track: Track, awake_only: bool) -> tuple[Array, Ints]:
-        """Instants at which the person's room changes, and the room from then on (-1 away or asleep)."""
+    @cached_property
+    def _places_known(self) -> dict[int, tuple[Array, Ints, NDArray[np.bool_]]]:
+        return {}
+
+    def _places_of(self, track: Track) -> tuple[Array, Ints, NDArray[np.bool_]]:
         activity = np.array([s.activity for s in self.spots])
-        gone = activity == "away"
-        if awake_only:
-            gone |= activity == "sleeping"
-        at_spot = np.where(gone, -1, self.spot_room)
+        at_spot = np.where(activity == "away", -1, self.spot_room)
         c = self._changes
         count = (c.first[1:] - c.first[:-1])[track.route]
         walk = np.repeat(np.arange(len(count)), count)
         row = np.arange(len(walk)) - np.repeat(np.cumsum(count) - count, count) + c.first[track.route][walk]
         t = np.concatenate([track.arrive, track.out[walk] + c.sample[row] * STEP / track.speed[walk]])
         r = np.concatenate([at_spot[track.spot], c.room[row]])
+        asleep = np.concatenate([(activity == "sleeping")[track.spot], np.zeros(len(row), bool)])
         order = np.argsort(t, kind="stable")
-        return np.clip(t[order], 0.0, self.end), r[order]
+        return np.append(np.clip(t[order], 0.0, self.end), self.end), r[order], asleep[order]
 
     def occupied(self, room: str, awake_only: bool = True) -> Signal:
         """Whether somebody (no pet) is in a room, and awake."""
-        rows = [
-            intervals[room]
-            for track in self.tracks
-            if track.person.kind != "pet" and room in (intervals := self._intervals(track, awake_only))
-        ]
-        return Signal.from_intervals(np.concatenate(rows) if rows else np.empty((0, 2)), 0.0, self.end)
+        rows = [self._stretches(track, room, awake_only) for track in self.tracks if track.person.kind != "pet"]
+        return Signal.from_intervals(np.concatenate([np.empty((0, 2)), *rows]), 0.0, self.end)
 
     def person_in(self, person: str, room: str, awake_only: bool = False) -> Signal:
         """Whether one person, awake or not, is in a room."""
@@ -156,18 +149,17 @@ class Truth:
 
     def _person_in(self, person: str, room: str, awake_only: bool) -> Signal:
         track = next(t for t in self.tracks if t.person.id == person)
-        rows = self._intervals(track, awake_only).get(room, np.empty((0, 2)))
-        return Signal.from_intervals(rows, 0.0, self.end)
+        return Signal.from_intervals(self._stretches(track, room, awake_only), 0.0, self.end)
 
-    @cached_property
-    def _interval_cache(self) -> dict[tuple[int, bool], dict[str, Array]]:
-        return {}
-
-    def _intervals(self, track: Track, awake_only: bool) -> dict[str, Array]:
-        key = (id(track), awake_only)
-        if key not in self._interval_cache:
-            self._interval_cache[key] = self.presence_intervals(track, awake_only)
-        return self._interval_cache[key]
+    def _stretches(self, track: Track, room: str, awake_only: bool) -> Array:
+        """The [from, to) rows, (n, 2), during which a person is in a room (and awake)."""
+        times, rooms, asleep = self._places(track)
+        here = rooms == self.rooms.index(room)
+        if awake_only:
+            here &= ~asleep
+        k = np.flatnonzero(here)
+        rows = np.column_stack([times[k], times[k + 1]])
+        return rows[rows[:, 1] > rows[:, 0]]
 
     def where(self, track: Track, t: float) -> Where:
         """Where a person is at an instant."""

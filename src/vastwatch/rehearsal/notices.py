@@ -6,7 +6,6 @@ radar sees breathing is noticed of themselves. A day at a time, each draw picked
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable
 from itertools import pairwise
 from typing import Any, NamedTuple
@@ -82,8 +81,9 @@ class Chances(NamedTuple):
     """How well a sensor notices each bearing of people: `who` gives each person's bearing (row of the others).
 
     `walk`: notices per second at every sample of all routes (at 1 m/s where that counts), those of route k from
-    first[k] on, samples[k] of them, the first room left at out[k]; `reached`: which routes have any; `large`,
-    `small`: chances per small movement at each spot; `still`: notices per second at rest there.
+    first[k] on, samples[k] of them, the first room left at out[k]; `since`, `until`: the first and the last sample of
+    each route that has any, -1 for none; `large`, `small`: chances per small movement at each spot; `still`: notices
+    per second at rest there.
     """
 
     who: Ints
@@ -91,7 +91,8 @@ class Chances(NamedTuple):
     samples: Ints
     out: Ints
     walk: Array
-    reached: NDArray[np.bool_]
+    since: Ints
+    until: Ints
     large: Array
     small: Array
     still: Array
@@ -123,13 +124,25 @@ def _chances(
                     if other == pet:
                         walk[k, here] = rates
     base = np.concatenate([[0], np.cumsum(lengths)])[:-1].astype(int)
-    reached = np.add.reduceat(walk, base, axis=1) > 0 if known else np.zeros((len(distinct), 0), bool)
+    since, until = _reach(walk, base, np.array(lengths, int))
     large, small, still = (np.zeros((len(distinct), len(book.spots))) for _ in range(3))
     for k, (pet, kg) in enumerate(distinct):
         large[k], small[k], still[k] = _stay_chances(mounted, book, level, pet, kg)
     who = np.array([distinct.index(b) for b in bearings], int)
     out = np.array([r.out for r in known], int)
-    return Chances(who, base, np.array(lengths, int), out, walk, reached, large, small, still)
+    return Chances(who, base, np.array(lengths, int), out, walk, since, until, large, small, still)
+
+
+def _reach(walk: Array, base: Ints, lengths: Ints) -> tuple[Ints, Ints]:
+    """For each bearing the first and the last sample of each route at which anything is noticed; -1 for none."""
+    since, until = np.full((2, len(walk), len(base)), -1)
+    for k, rates in enumerate(walk):
+        at = np.flatnonzero(rates > 0)
+        route = np.searchsorted(base, at, side="right") - 1
+        # Of several on one route, assigned in order, the last stays.
+        until[k, route] = at - base[route]
+        since[k, route[::-1]] = (at - base[route])[::-1]
+    return since, until
 
 
 @kept
@@ -187,14 +200,22 @@ def _keys(lives: Lives, *names: object) -> NDArray[np.uint64]:
 def _walks(mounted: MountedSensor, lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
     """Instants at which a walker is noticed."""
     w = lives.all
-    some = np.flatnonzero(c.reached[c.who[lives.walk_of], w.walk_route]) if len(w.walk_route) else np.zeros(0, int)
+    bearing = c.who[lives.walk_of]
+    some = np.flatnonzero(c.until[bearing, w.walk_route] >= 0) if len(w.walk_route) else np.zeros(0, int)
     leave, arrive, out, route, speed = (
         x[some] for x in (w.walk_leave, w.walk_arrive, w.walk_out, w.walk_route, w.walk_speed)
     )
     who = lives.walk_of[some]
-    # One look in each fifth of a second of the clock, at random within it: it stays where it is whoever walks.
-    first = np.floor(np.maximum(leave, lives.begin) * WALK_HZ).astype(np.int64)
-    last = np.floor(np.minimum(arrive, lives.end) * WALK_HZ).astype(np.int64)
+    # One look in each fifth of a second of the clock, at random within it: it stays where it is whoever walks. Only
+    # those are taken at which they are where anything is noticed, and one sample beside.
+    step, reach = STEP / speed, (bearing[some], route)
+    near = out + (c.since[reach] - c.out[route] - 1) * step
+    far = out + (c.until[reach] - c.out[route] + 2) * step
+    # At the ends of a route they stand where it begins or leads to for as long as they are there.
+    near = np.where(c.since[reach] == 0, leave, np.maximum(leave, near))
+    far = np.where(c.until[reach] == c.samples[route] - 1, arrive, np.minimum(arrive, far))
+    first = np.floor(np.maximum(near, lives.begin) * WALK_HZ).astype(np.int64)
+    last = np.floor(np.minimum(far, lives.end) * WALK_HZ).astype(np.int64)
     count = np.maximum(last - first + 1, 0)
     walk = np.repeat(np.arange(len(count)), count)
     tick = np.arange(len(walk)) - np.repeat(np.cumsum(count) - count, count) + first[walk]
@@ -235,27 +256,39 @@ def _still(lives: Lives, c: Chances, hold: float, name: tuple[object, ...]) -> F
     gap lasts hold plus an exponential rest.
     """
     w = lives.all
-    starts, ends, whose = [np.empty(0)], [np.empty(0)], [np.zeros(0, int)]
     rates = c.still[c.who[lives.stay_of], w.stay_spot] if len(w.stay_spot) else np.zeros(0)
     some = np.flatnonzero(rates > 0)
     keys = sub_keys(sub_keys(_keys(lives, *name, "still")[lives.stay_of[some]], w.stay_tag[some]), w.stay_day[some])
-    for k, key in zip(some.tolist(), keys):
-        rate, a, b = float(rates[k]), float(w.stay_from[k]), float(w.stay_to[k])
-        if rate * hold <= DENSE:
-            each = arrivals(key, rate, a, b)
-            starts.append(each)
-            ends.append(each)
-        else:
-            rows = np.array(list(_dense_runs(key, rate, hold, a, b))).reshape(-1, 2)
+    rate, a, b, who = rates[some], w.stay_from[some], w.stay_to[some], lives.stay_of[some]
+    dense = rate * hold > DENSE
+    # Most dense ones are seen from the first notice to the end: those are reckoned together.
+    since = a + exponential(keys, 0) / rate
+    until = since + exponential(keys, 1) * _mean_run(rate, hold)
+    whole = dense & (until >= b)
+    seen = whole & (since < b)
+    starts, ends, whose = [since[seen]], [b[seen]], [who[seen]]
+    for k in np.flatnonzero(~whole).tolist():
+        one = float(rate[k]), float(a[k]), float(b[k])
+        if dense[k]:
+            rows = np.array(list(_dense_runs(keys[k], hold, *one))).reshape(-1, 2)
             starts.append(rows[:, 0])
             ends.append(rows[:, 1])
-        whose.append(np.full(len(starts[-1]), lives.stay_of[k]))
+        else:
+            each = arrivals(keys[k], *one)
+            starts.append(each)
+            ends.append(each)
+        whose.append(np.full(len(starts[-1]), who[k]))
     return _found(np.concatenate(starts), np.concatenate(ends), np.concatenate(whose), lives, False)
 
 
-def _dense_runs(key: Any, rate: float, hold: float, a: float, b: float) -> Iterable[tuple[float, float]]:
+def _mean_run(rate: Any, hold: float) -> Any:
+    """The mean time from a detection to a gap longer than the hold, seconds."""
+    return np.expm1(np.minimum(rate * hold, 600.0)) / rate - hold
+
+
+def _dense_runs(key: Any, hold: float, rate: float, a: float, b: float) -> Iterable[tuple[float, float]]:
     """[first, last] detections of runs without a gap longer than the hold, within [a, b)."""
-    mean_run = (math.expm1(min(rate * hold, 600.0)) / rate) - hold
+    mean_run = float(_mean_run(rate, hold))
     n = 0
     t = a + float(exponential(key, n)) / rate
     while t < b:

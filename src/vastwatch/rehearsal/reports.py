@@ -131,6 +131,7 @@ def own_hold_s(mounted: MountedSensor) -> float:
 Weekly = tuple[tuple[tuple[str, float, tuple[tuple[float, float], ...]], ...], ...]
 
 
+@kept
 def _false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> Weekly:
     here = tuple(h for h in project.hazards if h.level == mounted.sensor.level)
     weeks = range(0, calendar.days, SUN_DAYS)

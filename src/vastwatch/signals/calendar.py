@@ -6,6 +6,7 @@ a clock's reading and back.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from functools import cached_property, lru_cache
@@ -67,6 +68,18 @@ class Calendar:
         there = self.date(day)
         wall = datetime(there.year, there.month, there.day, tzinfo=self._zone) + timedelta(seconds=rest)
         return (wall.astimezone(UTC) - self._zero).total_seconds()
+
+    def instants(self, days: NDArray[np.int64], clocks_s: Sequence[float]) -> Array:
+        """`instant` of successive days at some clock times: (days, clock times)."""
+        later, rest = np.divmod(np.asarray(clocks_s, float), DAY)
+        at = days[:, None] + later.astype(int)
+        first, last = int(at.min(initial=0)), int(at.max(initial=0))
+        midnights = np.array([self.midnight(d) for d in range(first, last + 2)])
+        out = midnights[at - first] + rest
+        for k in np.flatnonzero(np.diff(midnights) != DAY).tolist():
+            for n, m in np.argwhere(at == first + k).tolist():
+                out[n, m] = self.instant(int(days[n]), float(clocks_s[m]))
+        return np.asarray(out, float)
 
     def clock(self, t: float) -> datetime:
         """Local date and time of an instant, as clocks there show it."""
