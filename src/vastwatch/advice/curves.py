@@ -79,18 +79,23 @@ def silences(start: Signal, keep: Signal) -> Silences:
     else:
         i = np.searchsorted(rises, e, side="left")
         p = np.where(i < len(rises), rises[np.minimum(i, len(rises) - 1)], keep.end)
-        longest, group = 0.0, -1
-        lows = []
-        for k, length in zip(i.tolist(), hi.tolist()):
-            if k != group:
-                longest, group = 0.0, k
-            lows.append(longest)
-            longest = max(longest, length)
-        lo = np.array(lows)
+        lo = _longest_before(hi, i)
     # A hold that outlasts the span leaves the light burning to its end.
     hi = np.minimum(hi, keep.end - e)
     counts = hi > lo
     return Silences(e[counts], p[counts], lo[counts], hi[counts])
+
+
+def _longest_before(length: Array, group: NDArray[np.intp]) -> Array:
+    """The longest of those before each within its group, 0 for the first; `group` ascending."""
+    n = len(length)
+    order = np.argsort(length, kind="stable")
+    rank = np.empty(n, int)
+    rank[order] = np.arange(n)
+    # Ranks, a group's above those of the groups before it, so that one running maximum does for all.
+    longest = length[order[np.maximum.accumulate(rank + n * group) - n * group]]
+    first = np.diff(group, prepend=-1) != 0
+    return np.where(first, 0.0, np.roll(longest, 1))
 
 
 class Curves(NamedTuple):

@@ -152,7 +152,7 @@ class Judgement:
     def _spreads(self) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
         """What other weeks would bring at each hold, low and high: drops a week, and dark minutes a day."""
         dark = self.dark_min.mean(axis=0)
-        off = np.array([aside(column) for column in self.dark_min.T])
+        off = aside(self.dark_min)
         drops = self._drops_bound(1.0 - SURE), self._drops_bound(SURE)
         return drops, (np.maximum(dark - off, 0.0), dark + off)
 
@@ -303,7 +303,7 @@ def _worth_more(rows: Array, drops_per_week: float, dark_min: float, days: int) 
     nothing: what is known of it stands for them."""
     counts, weeks = rows[:, :, 0] * days, days / 7.0
     hopeless = _bounds(counts, weeks, 1.0 - SETTLED) > drops_per_week
-    dark = np.array([column.mean() + aside(column, SETTLED) for column in rows[:, :, 1].T])
+    dark = rows[:, :, 1].mean(axis=0) + aside(rows[:, :, 1], SETTLED)
     fine = np.flatnonzero((_bounds(counts, weeks, SETTLED) <= drops_per_week) & (dark <= dark_min))
     needless = np.arange(len(hopeless)) > (fine[0] if len(fine) else len(hopeless))
     return ~(hopeless | needless)

@@ -91,14 +91,17 @@ def beside(lives: Sequence[Lived], hold_s: float, needs: RoomNeeds, by_hand: boo
     return tuple(out)
 
 
-def aside(values: Array, sure: float = SURE) -> float:
-    """How far the mean of as many other values may lie from that of these, with a confidence, by default SURE."""
+def aside(values: Array, sure: float = SURE) -> Array:
+    """How far the means of as many other values may lie from those of these, (values, columns) or (values,), with a
+    confidence, by default SURE."""
     n = len(values)
-    return 0.0 if n < 2 else float(t_law.ppf(sure, n - 1)) * float(values.std(ddof=1)) * math.sqrt(2.0 / n)
+    if n < 2:
+        return np.zeros(values.shape[1:])
+    return float(t_law.ppf(sure, n - 1)) * values.std(axis=0, ddof=1) * math.sqrt(2.0 / n)
 
 
 def _met(need: str, values: Array, limit: float) -> Met:
-    value, off = float(values.mean()), aside(values)
+    value, off = float(values.mean()), float(aside(values))
     return Met(need, value, limit, max(value - off, 0.0), value + off)
 
 
@@ -108,5 +111,5 @@ def _quantile(need: str, each: list[Array], share: float, limit: float) -> Met:
     if len(every) == 0:
         return Met(need, 0.0, limit, 0.0, 0.0)
     value = float(np.quantile(every, share))
-    apart = aside(np.array([np.quantile(x, share) for x in each if len(x)]))
+    apart = float(aside(np.array([np.quantile(x, share) for x in each if len(x)])))
     return Met(need, value, limit, max(value - apart, 0.0), value + apart)

@@ -107,7 +107,8 @@ def react(start: Signal, keep: Signal, hold_s: float, who: Stretches, sensors: t
     if len(off) == 0 or len(who.begin) == 0:
         return none
     begin, end = off[:, 0].copy(), off[:, 1]
-    fell = np.isin(begin, falls)
+    # Both in order, and each begin but that of the span is a fall.
+    fell = np.append(falls, np.inf)[falls.searchsorted(begin)] == begin
     # The light that ends a gap goes off at the begin of the next.
     after = np.append(begin[1:], np.inf)
     gaps = _Gaps(begin, end, after, at_ms(np.where(fell, begin - hold_s, begin)))
@@ -218,7 +219,9 @@ def _lanes(
         apart &= (kept < 0) | (held[np.maximum(kept, 0), 1] <= left)
     cut = np.flatnonzero(apart)
     home = gaps.begin.searchsorted(who.begin[cut], side="left") - 1
-    inside = (home >= 0) & np.isin(home, which)
+    walked = np.zeros(len(gaps.begin), bool)
+    walked[which] = True
+    inside = (home >= 0) & walked[home]
     inside[inside] &= who.begin[cut[inside]] < gaps.end[home[inside]]
     gap = np.concatenate([which, home[inside]])
     begin = np.concatenate([gaps.begin[which], who.begin[cut[inside]]])

@@ -8,7 +8,6 @@ arrive there, and nothing anywhere else.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
 from threading import Lock
 from typing import NamedTuple
 
@@ -95,19 +94,17 @@ class TrackLog:
         dawn = calendar.midnight(-1)
         self._known = -1
         self._busy = dawn
-        self._arrive, self._tag = [dawn], [int(at_ms(dawn))]
         (begin,) = self._plans.lines(self._known - IN_FORCE_DAYS, self._known + 2).in_force([dawn])
         if begin in self._lost:
             # Gone from a place that they can come back to.
             home = next(line.spot for line in person.stays if line.spot not in self._lost)
-            self._spot = [book.gone(book.place[home])]
+            spot = book.gone(book.place[home])
         else:
-            self._spot = [book.place[begin]]
-        self._leave: list[float] = []
-        self._out: list[float] = []
-        self._route: list[int] = []
-        self._speed: list[float] = []
-        self._arrays: _Known | None = None
+            spot = book.place[begin]
+        nothing, nowhere = np.empty(0), np.zeros(0, int)
+        self._so_far = _Known(
+            np.array([dawn]), np.array([np.inf]), np.array([spot]), at_ms([dawn]), nothing, nowhere, nothing
+        )
 
     def _until(self, day: int) -> _Known:
         """The track as far as it is known, at least to the end of a day and whatever has set out by then."""
@@ -116,13 +113,7 @@ class TrackLog:
             if self._known <= day + 1:
                 self._live(self._known, day + 2)
                 self._known = day + 2
-                self._arrays = None
-            if self._arrays is None:
-                self._arrays = _Known(
-                    np.array(self._arrive), np.array([*self._leave, np.inf]), np.array(self._spot, int),
-                    np.array(self._tag), np.array(self._out), np.array(self._route, int), np.array(self._speed),
-                )  # fmt: skip
-            return self._arrays
+            return self._so_far
 
     def track(self, days: int) -> Track:
         """The first `days` days."""
@@ -151,14 +142,12 @@ class TrackLog:
         # As in the track: whoever is on their way at the first midnight stands where they are headed.
         if first == 0:
             walks = walks[k.leave[walks] >= 0.0]
-        stays, dawn, dusk, day = [], [], [], []
-        for d, (a, b) in enumerate(pairwise(midnights), first):
-            some = np.arange(int(np.searchsorted(k.leave, a, side="right")), int(np.searchsorted(k.arrive, b)))
-            stays.append(some)
-            dawn.append(np.full(len(some), a))
-            dusk.append(np.full(len(some), b))
-            day.append(np.full(len(some), d))
-        stay, since, until, on = (np.concatenate(column) for column in (stays, dawn, dusk, day))
+        dawns = np.array(midnights)
+        over = k.leave.searchsorted(dawns[:-1], side="right")
+        count = np.maximum(k.arrive.searchsorted(dawns[1:]) - over, 0)
+        nth = np.repeat(np.arange(last - first), count)
+        stay = np.arange(len(nth)) - np.repeat(np.cumsum(count) - count, count) + over[nth]
+        since, until, on = dawns[nth], dawns[nth + 1], nth + first
         minor_t, minor_stay, large = self._minor_motion(k, stay, since, until, spots)
         return Days(
             k.leave[walks], k.arrive[walks + 1], k.out[walks], k.route[walks], k.speed[walks],
@@ -170,7 +159,7 @@ class TrackLog:
         """Carry out the plans of the days from one to another, not with it."""
         outings = self._outings(first, last)
         walks: list[tuple[int, int, int]] = []
-        here = self._spot[-1]
+        here = int(self._so_far.spot[-1])
         for n, (_, goal_id) in enumerate(outings):
             goal = self.book.place[goal_id]
             if goal_id in self._lost:
@@ -196,17 +185,18 @@ class TrackLog:
         samples = np.array([len(self.book.routes[k].points) for k in route.tolist()])
         # The plan says when they leave the room; they set out so much earlier, and are there so much later.
         leads, rests = out * STEP / paces, (samples - 1 - out) * STEP / paces
-        since = self._arrive[-1]
+        known = self._so_far
+        since = float(known.arrive[-1])
+        leaves, arrives = [], []
         for set_out, lead, rest in zip(planned.tolist(), leads.tolist(), rests.tolist()):
             left = max(set_out, since + SHORTEST_STAY + lead)
             since = left + rest
-            self._leave.append(left - lead)
-            self._out.append(left)
-            self._arrive.append(since)
-        self._route += route.tolist()
-        self._speed += paces.tolist()
-        self._spot += goal.tolist()
-        self._tag += tags.tolist()
+            leaves.append(left)
+            arrives.append(since)
+        left_at = np.array(leaves)
+        more = _Known(np.array(arrives), np.append(left_at - leads, np.inf), goal, tags, left_at, route, paces)
+        so_far = known._replace(leave=known.leave[:-1])
+        self._so_far = _Known(*(np.concatenate(both) for both in zip(so_far, more)))
 
     def _outings(self, first: int, last: int) -> list[tuple[float, str]]:
         """(instant, spot): where the person sets out for on some days, and when.

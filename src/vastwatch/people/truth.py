@@ -28,8 +28,9 @@ Ints = NDArray[np.int64]
 
 # A log knows midnights this far ahead, days: the longest rehearsal and the day after it.
 FARTHEST = 368
-# What was done is kept for up to so many days together.
-KEPT_DAYS = 7
+# What was done is kept for up to so many days together, and for more of them at up to so many spots: those of a room or
+# two, which is judged with one sensor after the other.
+KEPT_DAYS, KEPT_SPOTS = 7, 12
 
 
 class Where(NamedTuple):
@@ -210,9 +211,13 @@ class Household:
         return [_log(p, self.book, self.begin, self.zone, self.seed) for p in self.people]
 
     def lives(self, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> Lives:
-        """Everybody's days from one to another (not with it); kept for a few days, made anew for more. Of long times
-        the small movements may be asked for at some `spots` of the book alone."""
-        return _lives(self, first, last) if last - first <= KEPT_DAYS else _lives_afresh(self, first, last, spots)
+        """Everybody's days from one to another (not with it). Of long times the small movements may be asked for at
+        some `spots` of the book alone. Kept for a few days, or a few spots; else made anew."""
+        if last - first <= KEPT_DAYS:
+            return _lives(self, first, last)
+        if spots is not None and np.count_nonzero(spots) <= KEPT_SPOTS:
+            return _lives_at(self, first, last, spots.tobytes())
+        return _lives_afresh(self, first, last, spots)
 
 
 @kept
@@ -250,6 +255,11 @@ def _lives_afresh(household: Household, first: int, last: int, spots: NDArray[np
 
 
 _lives = kept(_lives_afresh)
+
+
+@kept
+def _lives_at(household: Household, first: int, last: int, spots: bytes) -> Lives:
+    return _lives_afresh(household, first, last, np.frombuffer(spots, bool))
 
 
 @kept

@@ -270,7 +270,7 @@ def _still(lives: Lives, c: Chances, hold: float, name: tuple[object, ...]) -> F
     for k in np.flatnonzero(~whole).tolist():
         one = float(rate[k]), float(a[k]), float(b[k])
         if dense[k]:
-            rows = np.array(list(_dense_runs(keys[k], hold, *one))).reshape(-1, 2)
+            rows = np.array(list(_dense_runs(keys[k], one[0], hold, *one[1:]))).reshape(-1, 2)
             starts.append(rows[:, 0])
             ends.append(rows[:, 1])
         else:
@@ -286,7 +286,7 @@ def _mean_run(rate: Any, hold: float) -> Any:
     return np.expm1(np.minimum(rate * hold, 600.0)) / rate - hold
 
 
-def _dense_runs(key: Any, hold: float, rate: float, a: float, b: float) -> Iterable[tuple[float, float]]:
+def _dense_runs(key: Any, rate: float, hold: float, a: float, b: float) -> Iterable[tuple[float, float]]:
     """[first, last] detections of runs without a gap longer than the hold, within [a, b)."""
     mean_run = float(_mean_run(rate, hold))
     n = 0

@@ -70,6 +70,8 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     for w in left:
         for part in each_part(w.mounted):
             spots |= spots_noticed(part, w.level, truth.household)
+    # Whole rooms of them: what another sensor notices there is then at hand.
+    spots = np.isin(truth.spot_room, truth.spot_room[spots])
     for first in range(0, truth.calendar.days if left else 0, TOGETHER):
         lives: dict[tuple[int, int], Lives] = {}
         for w in left:

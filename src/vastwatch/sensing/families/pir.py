@@ -180,17 +180,20 @@ def reports(start: Array, end: Array, hold: float, rearm: float) -> Array:
     ends = np.flatnonzero(start[1:] > reach[:-1] + hold)
     last = np.append(ends, len(start) - 1)
     off = reach[last] + hold
-    run = np.zeros(len(start), int)
-    run[ends + 1] = 1
-    run = np.cumsum(run)
-    after = np.maximum(np.searchsorted(start, off + rearm), last + 1)
-    following, run_of = after.tolist(), run.tolist()
-    begun = []
-    i = 0
-    while i < len(run_of):
-        begun.append(i)
-        i = following[run_of[i]]
-    return np.column_stack([start[begun], off[run[begun]]])
+    first = np.append(0, ends + 1)
+    after = np.maximum(start.searchsorted(off + rearm), last + 1)
+    # Nearly all runs begin a report with their first notice. Where blindness reaches into the runs that follow, the
+    # report after it begins later, and what lies within it begins none.
+    runs = np.append(first, len(start)).searchsorted(after, side="right") - 1
+    there = np.ones(len(first) + 1, bool)
+    begin, until = np.append(first, 0), 0
+    for k in np.flatnonzero(after > last + 1).tolist():
+        if k >= until:
+            until = int(runs[k])
+            there[k + 1 : until] = False
+            begin[until] = after[k]
+    there = there[:-1]
+    return np.column_stack([start[begin[:-1][there]], off[there]])
 
 
 class PirModel:
