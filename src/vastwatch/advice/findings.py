@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from vastwatch.advice import plan_checks, wiring_checks
 from vastwatch.advice.finding import ORDER, Advice, Finding
-from vastwatch.advice.judge import LEAST_LIMIT, Judgement
-from vastwatch.advice.met import STEP_S, in_words
+from vastwatch.advice.judge import Judgement
+from vastwatch.advice.met import LEAST_LIMIT, STEP_S, in_words
 from vastwatch.advice.silences import hold_for, hours_per_drop
 from vastwatch.advice.spill import spills
 from vastwatch.advice.ways import Ways, noticed_within, rates_on, ways_into

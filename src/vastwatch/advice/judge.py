@@ -15,14 +15,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import chi2
 
-from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside
-from vastwatch.advice.weeks import Lived, lived, nobody_there, tunable
+from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside, misfit
+from vastwatch.advice.weeks import Lived, into_the_dark, lived, nobody_there, tunable
 from vastwatch.control.by_hand import AGAIN_S
 from vastwatch.control.reactions import TRIES, WAVE_AFTER_S
 from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
-from vastwatch.rehearsal.scores import arrivals
+from vastwatch.memo import MEMO
 from vastwatch.site.building import RoomUse
 
 Array = NDArray[np.float64]
@@ -79,8 +79,8 @@ class HeldOut:
     dark_min_per_day: float
 
 
-# How often seeds are resampled; and what a limit of none counts when misses are compared.
-RESAMPLES, LEAST_LIMIT = 100, 0.01
+# How often seeds are resampled.
+RESAMPLES = 100
 
 
 @dataclass(frozen=True, eq=False)
@@ -111,6 +111,11 @@ class Judgement:
     def needs_at(self, hold_s: float) -> tuple[Met, ...]:
         """Every need at the recommended hold, or at the one set. Raises ValueError for one that is not judged."""
         return self.at(hold_s) + self.besides.get(hold_s, ())
+
+    @property
+    def misfit(self) -> float:
+        """By how many times the needs are missed at the recommended hold, all together; 0 where they are met."""
+        return misfit(self.needs_at(self.recommended_s))
 
     @property
     def meets(self) -> bool:
@@ -167,7 +172,7 @@ class Judgement:
         if self.best_s is not None:
             return self.best_s
         looked = [h for h in self.legal_s if h not in self.unseen_s]
-        return min(looked, key=lambda h: (sum(max(m.high / max(m.limit, LEAST_LIMIT), 1.0) for m in self.at(h)), h))
+        return min(looked, key=lambda h: (misfit(self.at(h)), h))
 
     def chosen_within_s(self) -> tuple[float, float]:
         """Where the recommendation lies in nine of ten resamplings of the seeds."""
@@ -212,11 +217,31 @@ def judge(
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
 ) -> Judgement:
-    """Judge a room at every legal hold, over `days` under each seed, by default those of CHOSEN_ON.
+    """Judge a room at every legal hold, over `days` under each seed, by default those of CHOSEN_ON. Whoever asks again
+    hears the same.
 
     `should_continue` is asked between seeds; when it says no, what has been lived so far counts. Raises ValueError
     with a sentence where there is no hold to set.
     """
+    seeds = tuple(CHOSEN_ON if seeds is None else seeds)
+    key = judge, project, room, days, seeds
+
+    def work() -> Judgement:
+        return _judge(project, room, days, seeds, should_continue, report_progress)
+
+    if MEMO.holds(key):
+        report_progress(1.0)
+        return MEMO.get(key, work)
+    found = work()
+    if len(found.seeds) == len(seeds):
+        MEMO.put(key, found)
+    return found
+
+
+def _judge(
+    project: Project, room: str, days: int, seeds: tuple[int, ...], should_continue: Callable[[], bool],
+    report_progress: Callable[[float], None],
+) -> Judgement:  # fmt: skip
     presence = tunable(project, room)
     holds = legal_holds(project, room)
     now = hold_of(presence.expr) or 0.0
@@ -230,7 +255,6 @@ def judge(
     came: list[float] = []
     lives: list[Lived] = []
     used, inhabited = [], False
-    seeds = CHOSEN_ON if seeds is None else seeds
     worth, looked = np.ones(len(holds), bool), np.zeros(len(holds), bool)
     for k, seed in enumerate(seeds):
         weeks = lived(project, room, days, seed)
@@ -243,7 +267,7 @@ def judge(
         figures, seen = _figures(weeks, holds, worth, rows, needs, now)
         rows.append(figures)
         looked |= seen
-        came.append(_arrivals(weeks))
+        came.append(into_the_dark(weeks.awake, weeks.dark) / weeks.days)
         inhabited = inhabited or weeks.awake.total() > 0
         report_progress((k + 1) / len(seeds))
         if not should_continue():
@@ -336,13 +360,6 @@ def _of(weeks: Lived, hold_s: float) -> tuple[float, float, float, float, float]
     return (
         len(o.drop_at) / days, o.dark_s / 60.0 / days, o.idle_s / 3600.0 / days, o.waves / days, o.trips / days
     )  # fmt: skip
-
-
-def _arrivals(weeks: Lived) -> float:
-    """Arrivals into the dark a day, were the light never on."""
-    never = weeks.dark & ~weeks.dark
-    came, _ = arrivals(never, weeks.awake, weeks.dark)
-    return len(came) / weeks.days
 
 
 def _bounds(counts: Array, weeks: float, p: float) -> Array:

@@ -7,7 +7,7 @@ comes, how soon whoever comes in is noticed, how often it comes on for nobody, h
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,6 +28,8 @@ SURE, WITHIN = 0.95, 0.95
 FIRST_LIGHTS, NOTICED, STEP_S = 0.95, 0.9, 1.0
 # So often a day light may come on for nobody, and for so many minutes burn over sleepers with nobody awake: our choice.
 FALSE_STARTS_A_DAY, ASLEEP_MIN = 6.0, 1.0
+# What a limit of none counts when misses are compared.
+LEAST_LIMIT = 0.01
 
 
 @dataclass(frozen=True)
@@ -65,6 +67,11 @@ def in_words(it: Met) -> str:
     if it.value <= it.limit < it.high:
         said += f", in others perhaps {it.high:.2g}"
     return f"{said}, {it.limit:.3g} allowed"
+
+
+def misfit(needs: Iterable[Met]) -> float:
+    """By how many times some needs are missed, all together; 0 where all are met."""
+    return sum(max(m.high / max(m.limit, LEAST_LIMIT) - 1.0, 0.0) for m in needs if not m.met)
 
 
 def beside(lives: Sequence[Lived], hold_s: float, needs: RoomNeeds, by_hand: bool) -> tuple[Met, ...]:

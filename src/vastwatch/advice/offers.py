@@ -8,19 +8,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from vastwatch.advice import judge as judging
-from vastwatch.advice.bill import Bill, bill_of, switched
-from vastwatch.advice.choose import Option, another, choose, weighed_cost
-from vastwatch.advice.judge import DAYS, Judgement
-from vastwatch.advice.met import Met, in_words
+from vastwatch.advice.choose import Option, another, choose
+from vastwatch.advice.judge import Judgement
+from vastwatch.advice.offer import Offer, judged_on, offered
 from vastwatch.advice.room_now import rate_of
 from vastwatch.advice.schools import without_presence
 from vastwatch.control.outputs.handler import lights_in
-from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.words import duration_words
@@ -38,63 +35,6 @@ CHEAPER, QUICKER = 0.05, 0.2
 
 
 @dataclass(frozen=True, eq=False)
-class Offer:
-    """Something that could serve a room: what is added, the project with it at the hold the judge recommends, its
-    bill, and the judgement; `whole` once all of the judge's seeds were lived. `instead`: whether it replaces what hangs
-    there."""
-
-    devices: tuple[DeviceType, ...]
-    sensors: tuple[Sensor, ...]
-    project: Project
-    bill: Bill
-    judged: Judgement
-    rank_cost: float
-    whole: bool
-    instead: bool = False
-
-    @property
-    def does(self) -> bool:
-        """Whether every need is met with it."""
-        return self.judged.meets
-
-    @property
-    def price(self) -> float:
-        """What it costs in all."""
-        return self.bill.total
-
-    @property
-    def unmet(self) -> tuple[Met, ...]:
-        """The needs it misses."""
-        return tuple(m for m in self.judged.needs_at(self.judged.recommended_s) if not m.met)
-
-    @property
-    def judged_as_hung(self) -> Judgement:
-        """The judgement of the room once this hangs there, held as recommended."""
-        return replace(self.judged, current_s=self.judged.recommended_s)
-
-    @property
-    def name(self) -> str:
-        """The types, in words; two of a kind as such."""
-        if len(self.devices) == 2 and self.devices[0].id == self.devices[1].id:
-            return f"Two {self.devices[0].name}"
-        return " and ".join(d.name for d in self.devices)
-
-    @property
-    def reason(self) -> str:
-        """Why, in figures."""
-        j = self.judged
-        drops, dark, idle = j.figures(j.recommended_s)
-        first = next((m.value for m in j.needs_at(j.recommended_s) if m.need == "first_light_s"), None)
-        said = f"Held {duration_words(j.recommended_s)}: {drops:.1f} drops a week, {dark:.1f} min a day in the dark, "
-        said += f"{idle:.1f} h burning for nobody"
-        if first is not None:
-            said += f"; light within {first:.1f} s"
-        if self.unmet:
-            said += ". Misses " + "; ".join(in_words(m) for m in self.unmet)
-        return said + "."
-
-
-@dataclass(frozen=True, eq=False)
 class Offers:
     """The adviser's answer for a room: how what hangs there is judged, what would do, what was judged and does not, and
     the types that were not tried or cannot be, each with the reason. `words`: the answer in a sentence."""
@@ -109,7 +49,7 @@ class Offers:
     @property
     def promising(self) -> tuple[Option, ...]:
         """The types that look best by the maps, before anything is judged."""
-        return tuple(_worth(list(self.others))[:SINGLES])
+        return tuple(worth(list(self.others))[:SINGLES])
 
     @property
     def met_already(self) -> bool:
@@ -147,18 +87,18 @@ def offers(
     for k, (base, added, instead) in enumerate(steps):
         if not should_continue():
             break
-        if (offer := _offer(base, room, added, instead, GLANCE, should_continue)) is not None:
+        if (offer := offered(base, room, added, GLANCE, should_continue, instead)) is not None:
             tried.append(offer)
             known(0.2 + 0.4 * (k + 1) / len(steps))
     enough = 0
-    waiting = sorted((o for o in tried if _could_do(o)), key=lambda o: o.rank_cost)
+    waiting = sorted((o for o in tried if o.could_do), key=lambda o: o.rank_cost)
     for k, offer in enumerate(waiting):
         if not should_continue() or enough >= ENOUGH:
             break
         for seeds in (SOME, len(judging.CHOSEN_ON)):
-            more = _judged_on(offer, room, seeds, should_continue)
+            more = judged_on(offer, room, seeds, should_continue)
             tried[tried.index(offer)] = offer = more
-            if not _looks_well(more):
+            if not more.looks_well:
                 break
         enough += offer.does and offer.whole
         known(0.6 + 0.4 * (k + 1) / len(waiting))
@@ -187,18 +127,18 @@ def _candidates(
     """What is worth judging: where needs are not met, what could be added; and what could hang there instead, or where
     nothing does, alone and in pairs."""
     if presence_of(project, room) is not None and not met:
-        for option in _worth(here)[:SINGLES]:
+        for option in worth(here)[:SINGLES]:
             yield project, (option,), False
     bare = without_presence(project, room)
     instead = bare is not project
-    alone = _worth(choose(bare, room, types) if instead else here)
+    alone = worth(choose(bare, room, types) if instead else here)
     for option in alone[:SINGLES]:
         yield bare, (option,), instead
-    for pair in _pairs(bare, room, alone):
+    for pair in pairs(bare, room, alone):
         yield bare, pair, instead
 
 
-def _worth(options: list[Option]) -> list[Option]:
+def worth(options: list[Option]) -> list[Option]:
     """Those that can hang there, the most promising first."""
     return [o for o in options if not o.barred and o.device.presence and (not o.waits or _notices_somebody(o))]
 
@@ -207,7 +147,7 @@ def _notices_somebody(option: Option) -> bool:
     return any(math.isfinite(wait) for wait in option.waits.values())
 
 
-def _pairs(bare: Project, room: str, alone: list[Option]) -> Iterator[tuple[Option, ...]]:
+def pairs(bare: Project, room: str, alone: list[Option]) -> Iterator[tuple[Option, ...]]:
     """A quick one that starts and a patient one that keeps; and two of a kind from opposite corners."""
     starters = [o for o in alone if o.device.starts and o.device.family != "dual"]
     keepers = [o for o in alone if not o.device.starts]
@@ -232,59 +172,6 @@ def _waiting(first: Option, second: Option) -> float:
     return max((1.0 / max(rate, 1.0 / MOST_WAIT_S) for rate in rates), default=0.0)
 
 
-# -- judging -------------------------------------------------------------------------------------------------------
-
-
-def _offer(
-    base: Project, room: str, added: tuple[Option, ...], instead: bool, seeds: int, should_continue: Callable[[], bool]
-) -> Offer | None:
-    project, sensors = base, []
-    for option in added:
-        project, sensor = replace(option, base=project).placed
-        sensors.append(sensor)
-    try:
-        judged = judging.judge(project, room, DAYS, judging.CHOSEN_ON[:seeds], should_continue)
-    except ValueError:
-        return None
-    bill, project = bill_of(project, room, sensors), switched(project, room)
-    whole = len(judged.seeds) == len(judging.CHOSEN_ON)
-    devices = tuple(o.device for o in added)
-    made = Offer(devices, tuple(sensors), project, bill, judged, 0.0, whole, instead)
-    return _held(made, room)
-
-
-def _held(offer: Offer, room: str) -> Offer:
-    """With the hold that the judge recommends, and what it is put in order by."""
-    presence = presence_of(offer.project, room)
-    assert presence is not None
-    hold = offer.judged.recommended_s
-    cost = weighed_cost(offer.project.brief.weights, offer.price, hold, offer.devices)
-    return replace(offer, project=set_hold(offer.project, presence.id, hold), rank_cost=cost)
-
-
-def _judged_on(offer: Offer, room: str, seeds: int, should_continue: Callable[[], bool]) -> Offer:
-    if len(offer.judged.seeds) >= seeds:
-        return offer
-    judged = judging.judge(offer.project, room, DAYS, judging.CHOSEN_ON[:seeds], should_continue)
-    whole = len(judged.seeds) == len(judging.CHOSEN_ON)
-    return _held(replace(offer, judged=judged, whole=whole), room)
-
-
-def _could_do(offer: Offer) -> bool:
-    """Whether more weeks could show that every need is met, at any legal hold."""
-    j = offer.judged
-    decided = [all(m.low <= m.limit for m in j.at(h)) for h in j.legal_s]
-    beside = j.besides.get(j.recommended_s, ())
-    return any(decided) and all(m.low <= m.limit for m in beside)
-
-
-def _looks_well(offer: Offer) -> bool:
-    """Whether every need would be met, were all weeks like those so far: other weeks take room besides."""
-    j = offer.judged
-    beside = j.besides.get(j.recommended_s, ())
-    return any(all(m.value <= m.limit for m in (*j.at(h), *beside)) for h in j.legal_s)
-
-
 # -- the answer ----------------------------------------------------------------------------------------------------
 
 
@@ -299,8 +186,7 @@ def _sorted(project: Project, room: str, now: Judgement | None, tried: list[Offe
 
 
 def _misfit(offer: Offer) -> tuple[float, float]:
-    over = sum(m.high / max(m.limit, judging.LEAST_LIMIT) - 1.0 for m in offer.unmet)
-    return over, offer.rank_cost
+    return offer.judged.misfit, offer.rank_cost
 
 
 def _better_than_now(project: Project, room: str, now: Judgement, offer: Offer) -> bool:

@@ -1,47 +1,42 @@
 """What to buy next: of all single additions to the building, the one that removes most dark time and idle burn for
 its price; and, one after another, a set within a budget.
 
-Each candidate is one of the adviser's best for its room, hung where the adviser would, rehearsed on the same week as
-the design it is added to, and compared at the best hold time for each. Nothing here is a table of opinions.
+Each candidate is one of the adviser's best for its room, hung where the adviser would, and judged as the adviser judges
+it: on the same weeks, at the hold that the judge recommends. What hangs there now is taken at its own recommended hold,
+since a better hold costs nothing; a room where nothing hangs, as a hand switches it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from dataclasses import replace as changed
 
 import numpy as np
 from msgspec.structs import replace
 
+from vastwatch.advice import judge as judging
 from vastwatch.advice.bill import Bill, bill_of, switched
 from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
-from vastwatch.advice.judge import legal_holds
-from vastwatch.advice.met import beside
-from vastwatch.advice.timing import cached_curve
-from vastwatch.advice.weeks import lived
-from vastwatch.control.by_hand import by_hand
+from vastwatch.advice.judge import DAYS, Judgement, dark_limit_min
+from vastwatch.advice.met import LATE_S, Met, in_words, misfit
+from vastwatch.advice.offer import Offer, judged_on, offered
+from vastwatch.advice.weeks import by_hand_alone
+from vastwatch.causes.episodes import DROP_S
+from vastwatch.causes.inquiry import IDLE_COSTS
+from vastwatch.control.by_hand import REACH_S
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.needs import needs_of
-from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
-from vastwatch.rehearsal import Rehearsal, rehearse
-from vastwatch.site.building import Room
 from vastwatch.words import duration_words
 
-# The week that candidates are rehearsed on.
-WEEK, SEED = 7, 1
-# The seeds of other weeks, which say what a candidate is worth.
-OTHERS = (1001, 1002, 1003, 1004)
-# So many minutes of light for nobody weigh as much as one minute in the dark, at equal weights of cost and comfort;
-# and a drop weighs as much as so many minutes in the dark: the complaint is larger than its seconds.
-IDLE_PER_DARK, DARK_PER_DROP = 20.0, 1.0
-# Of a room's options so many are rehearsed, the best first.
-TRIED_PER_ROOM = 2
+# So many of a room's options are looked at, the best by the maps first, in so many of the judge's seeds; and one of
+# them, the best for its money, in all.
+TRIED_PER_ROOM, GLANCE = 2, 3
 # A purchase that saves less than this, in weighted minutes a day, is none.
 LEAST_GAIN = 0.05
 # Nothing is reckoned cheaper than this, so that a gift does not win by dividing by nothing.
@@ -58,17 +53,24 @@ class Cost:
     drops: float
 
 
+@dataclass(frozen=True)
+class Served:
+    """How a room is served: what it costs, and by how many times its needs are missed."""
+
+    cost: Cost
+    misfit: float
+
+
 @dataclass(frozen=True, eq=False)
 class Purchase:
-    """One addition: the option, its whole bill, the project with it, and the room's cost per day before and after.
+    """One addition: the option, the offer that the judge made of it, and the room's cost per day before and after.
 
     `gain`: weighted minutes a day that it saves; `per_money`: that per unit of its price, shadow prices included.
     """
 
     room: str
     option: Option
-    bill: Bill
-    project: Project
+    offer: Offer
     before: Cost
     after: Cost
     gain: float
@@ -76,25 +78,52 @@ class Purchase:
     words: str
 
     @property
+    def project(self) -> Project:
+        """The project with it, held as the judge recommends."""
+        return self.offer.project
+
+    @property
+    def bill(self) -> Bill:
+        """All that it takes."""
+        return self.offer.bill
+
+    @property
     def price(self) -> float:
         """What it costs in all."""
         return self.bill.total
 
 
-def room_cost(rehearsal: Rehearsal, room: Room) -> Cost:
-    """A room's cost as rehearsed; without sensors, as a hand would switch it."""
-    scores = rehearsal.scores.get(room.id)
-    if scores is not None:
-        return Cost(scores.dark_min, scores.idle_h, scores.drops)
-    unlit, idle = by_hand(rehearsal.awake(room.id), rehearsal.house.dark(room.id))
-    return Cost(unlit / 60.0 / rehearsal.days, idle / 3600.0 / rehearsal.days, 0.0)
+def served_now(project: Project, room: str, should_continue: Callable[[], bool] = lambda: True) -> Served | None:
+    """How a room is served by what hangs there, at its recommended hold, or by hand. None where nothing can be judged
+    by."""
+    if presence_of(project, room) is not None:
+        try:
+            return served(judging.judge(project, room, should_continue=should_continue))
+        except ValueError:
+            return None
+    days = [by_hand_alone(project, room, DAYS, seed) for seed in judging.CHOSEN_ON]
+    dark, idle, arrivals = np.mean(days, axis=0).tolist()
+    needs = needs_of(project, find(project.rooms, room))
+    limit, light = dark_limit_min(needs, arrivals), needs.notice_s + LATE_S
+    asked = Met("dark_min_per_day", dark, limit, dark, dark), Met("first_light_s", REACH_S, light, REACH_S, REACH_S)
+    return Served(Cost(dark, idle, 0.0), misfit(asked))
+
+
+def served(judged: Judgement) -> Served:
+    """How a room is served at the hold that the judge recommends."""
+    return Served(_cost(judged, judged.recommended_s), judged.misfit)
+
+
+def _cost(judged: Judgement, hold_s: float) -> Cost:
+    drops, dark, idle = judged.figures(hold_s)
+    return Cost(dark, idle, drops / 7.0)
 
 
 def _weighed(project: Project, cost: Cost) -> float:
-    """Weighted minutes a day, the less the better."""
+    """Weighted minutes a day, the less the better: drops and burning as causes and remedies reckon them."""
     w = project.brief.weights
-    comfort = max(w.comfort, 0.1) * (cost.dark_min + DARK_PER_DROP * cost.drops)
-    return comfort + max(w.cost, 0.1) * cost.idle_h * 60.0 / IDLE_PER_DARK
+    comfort = max(w.comfort, 0.1) * (cost.dark_min + cost.drops * DROP_S / 60.0)
+    return comfort + max(w.cost, 0.1) * cost.idle_h * 60.0 * IDLE_COSTS
 
 
 def _shadow_price(project: Project, option: Option, price: float) -> float:
@@ -112,104 +141,73 @@ def purchases(
     report_progress: Callable[[float], None] = lambda _: None,
     rooms: set[str] | None = None,
 ) -> list[Purchase]:
-    """All single additions worth their money, the best first; those over the budget are left out.
+    """The best addition to each room that is worth its money, the best first; those over the budget are left out.
 
-    `budget` defaults to the brief's less what the placed devices cost. `should_continue` is asked between rooms,
-    `report_progress` hears the share done, `rooms` limits where to look.
+    `budget` defaults to the brief's less what the placed devices cost. `should_continue` is asked between rooms and
+    within them, `report_progress` hears the share done, `rooms` limits where to look.
     """
     if budget is None:
         budget = money_left(project)
-    before = rehearse(project, WEEK, SEED)
-    places = [r for r in project.rooms if lights_in(project, r.id) and (rooms is None or r.id in rooms)]
+    places = [r.id for r in project.rooms if lights_in(project, r.id) and (rooms is None or r.id in rooms)]
     found: list[Purchase] = []
     for k, room in enumerate(places):
         if not should_continue():
             break
         report_progress(k / len(places))
-        found += _for_room(project, before, room, types, budget)
+        best = _for_room(project, room, types, budget, should_continue)
+        if best is not None:
+            found.append(best)
     report_progress(1.0)
     return sorted(found, key=lambda p: -p.per_money)
 
 
 def _for_room(
-    project: Project, before: Rehearsal, room: Room, types: Sequence[DeviceType] | None, budget: float | None
-) -> Iterator[Purchase]:
-    seen, held = best_held(before, room)
-    if _weighed(project, seen) < LEAST_GAIN:
-        return
-    was: Cost | None = None
-    tried = 0
-    for option in choose(project, room.id, types):
-        if option.barred or tried == TRIED_PER_ROOM or (option.misses and tried):
+    project: Project, room: str, types: Sequence[DeviceType] | None, budget: float | None,
+    should_continue: Callable[[], bool],
+) -> Purchase | None:  # fmt: skip
+    now = served_now(project, room, should_continue)
+    if now is None or _weighed(project, now.cost) < LEAST_GAIN:
+        return None
+    tried: list[Purchase] = []
+    for option in choose(project, room, types):
+        if option.barred or len(tried) == TRIED_PER_ROOM or (option.misses and tried):
             # What the maps doubt is lived as well where there is nothing else: they only say what to try first.
             break
-        bill = bill_of(option.project, room.id, [option.placed[1]])
-        if budget is not None and bill.total > budget + 1e-9:
+        if budget is not None and bill_of(option.project, room, [option.placed[1]]).total > budget + 1e-9:
             continue
-        tried += 1
-        foreseen, hold = best_held(rehearse(option.project, WEEK, SEED), room)
-        if _weighed(project, seen) - _weighed(project, foreseen) < LEAST_GAIN:
+        offer = offered(project, room, (option,), GLANCE, should_continue)
+        if offer is not None:
+            tried.append(_purchase(project, room, option, offer, now))
+    for glance in sorted(tried, key=lambda p: -p.per_money):
+        if not should_continue():
+            break
+        if not _worth_it(glance.offer.could_do, glance, now):
             continue
-        # What it promises is what other weeks gave than those it was chosen on.
-        was = was or cost_on_others(project, room, held)
-        now = cost_on_others(option.project, room, hold)
-        if hold is not None and _surely_missed(option.project, room, hold):
-            continue
-        new = switched(option.project, room.id)
-        presence = presence_of(new, room.id)
-        if hold is not None and presence is not None:
-            new = set_hold(new, presence.id, hold)
-        gain = _weighed(project, was) - _weighed(project, now)
-        if gain >= LEAST_GAIN:
-            per = gain / _shadow_price(project, option, bill.total)
-            words = _words(project, room, option, bill, was, now)
-            yield Purchase(room.id, option, bill, new, was, now, gain, per, words)
+        offer = judged_on(glance.offer, room, len(judging.CHOSEN_ON), should_continue)
+        whole = _purchase(project, room, glance.option, offer, now)
+        if offer.whole and _worth_it(offer.does, whole, now):
+            return whole
+    return None
 
 
-def best_held(rehearsal: Rehearsal, room: Room) -> tuple[Cost, float | None]:
-    """The room's cost with the hold time that costs least, and that hold; as it is where it has none to set.
-
-    A better hold costs nothing, so a purchase is compared with the best the present sensors can do. The curve is
-    exact (M8); only legal holds count.
-    """
-    try:
-        curve = cached_curve(rehearsal, room.id)
-    except ValueError:
-        return room_cost(rehearsal, room), None
-    allowed = np.isin(curve.hold_s, legal_holds(rehearsal.project, room.id))
-    costs = [
-        Cost(float(d), float(i), float(n))
-        for d, i, n in zip(curve.dark_min_per_day[allowed], curve.idle_h_per_day[allowed], curve.drops_per_day[allowed])
-    ]
-    weighed = [_weighed(rehearsal.project, c) for c in costs]
-    k = min(range(len(costs)), key=weighed.__getitem__)
-    return costs[k], float(curve.hold_s[allowed][k])
+def _worth_it(does: bool, purchase: Purchase, now: Served) -> bool:
+    """Whether it saves anything, and meets the room's needs or at least misses them by less than now."""
+    return purchase.gain >= LEAST_GAIN and (does or purchase.offer.judged.misfit < now.misfit)
 
 
-def cost_on_others(project: Project, room: Room, hold_s: float | None) -> Cost:
-    """A room's cost with a hold in weeks that were not used to choose it; as `room_cost` where it has none to set."""
-    costs = []
-    for seed in OTHERS:
-        if hold_s is None:
-            costs.append(room_cost(rehearse(project, WEEK, seed), room))
-            continue
-        out = lived(project, room.id, WEEK, seed).curve.outcome(hold_s)
-        costs.append(Cost(out.dark_s / 60.0 / WEEK, out.idle_s / 3600.0 / WEEK, len(out.drop_at) / WEEK))
-    n = len(costs)
-    return Cost(sum(c.dark_min for c in costs) / n, sum(c.idle_h for c in costs) / n, sum(c.drops for c in costs) / n)
+def _purchase(project: Project, room: str, option: Option, offer: Offer, now: Served) -> Purchase:
+    after = served(offer.judged)
+    gain = _weighed(project, now.cost) - _weighed(project, after.cost)
+    per = gain / _shadow_price(project, option, offer.price)
+    return Purchase(
+        room, option, offer, now.cost, after.cost, gain, per, _words(project, room, offer, now.cost, after.cost)
+    )
 
 
-def _surely_missed(project: Project, room: Room, hold_s: float) -> bool:
-    """Whether the judge's other needs (first light, false starts, light over sleepers) are surely missed with it."""
-    lives = [lived(project, room.id, WEEK, seed) for seed in OTHERS]
-    besides = beside(lives, hold_s, needs_of(project, room), room.control == "absence")
-    return any(m.low > m.limit for m in besides)
-
-
-def _words(project: Project, room: Room, option: Option, bill: Bill, was: Cost, now: Cost) -> str:
-    price = "owned already" if bill.total == 0 else f"{bill.total:g} {project.brief.currency}".strip()
-    if bill.beside:
-        price += f" with {' and '.join(i.what for i in bill.items if i.why)}"
+def _words(project: Project, room: str, offer: Offer, was: Cost, now: Cost) -> str:
+    price = "owned already" if offer.price == 0 else f"{offer.price:g} {project.brief.currency}".strip()
+    if offer.bill.beside:
+        price += f" with {' and '.join(i.what for i in offer.bill.items if i.why)}"
     parts = []
     if was.drops - now.drops > 0.05:
         parts.append(f"{was.drops:.1f} → {now.drops:.1f} drops")
@@ -221,17 +219,25 @@ def _words(project: Project, room: Room, option: Option, bill: Bill, was: Cost, 
         parts.append(f"{' → '.join(idle)} burning for nobody")
     if not parts:
         parts.append("a little better in everything")
-    return f"{option.device.name} in {room.name.lower()}, {price}: {', '.join(parts)} a day."
+    said = f"{offer.name} in {find(project.rooms, room).name.lower()}, {price}: {', '.join(parts)} a day"
+    if offer.unmet:
+        said += "; still misses " + "; ".join(in_words(m) for m in offer.unmet)
+    return said + "."
 
 
-def free_gain(project: Project) -> tuple[float, float]:
-    """What better hold times alone would save, at no cost: minutes in the dark and hours burned for nobody, per day."""
-    rehearsal = rehearse(project, WEEK, SEED)
+def free_gain(project: Project, should_continue: Callable[[], bool] = lambda: True) -> tuple[float, float]:
+    """What better hold times alone would save where needs are missed, at no cost: minutes in the dark and hours burned
+    for nobody, per day."""
     dark = idle = 0.0
     for room in project.rooms:
-        now = room_cost(rehearsal, room)
-        best, _ = best_held(rehearsal, room)
-        if _weighed(project, best) < _weighed(project, now):
+        if presence_of(project, room.id) is None or not should_continue():
+            continue
+        try:
+            judged = judging.judge(project, room.id, should_continue=should_continue)
+        except ValueError:
+            continue
+        if judged.current_s in judged.holds and not judged.meets_now:
+            now, best = _cost(judged, judged.current_s), _cost(judged, judged.recommended_s)
             dark += now.dark_min - best.dark_min
             idle += now.idle_h - best.idle_h
     return dark, idle
@@ -303,31 +309,32 @@ def _greedy(
     out: list[Purchase] = []
     left = budget
     while open_ and len(out) < MOST_STEPS and should_continue():
-        affordable = [p for p in open_ if p.price <= left + 1e-9]
-        if not affordable:
-            break
-        best = max(affordable, key=lambda p: p.per_money)
+        best = max(open_, key=lambda p: p.per_money)
+        open_.remove(best)
+        if best.price > left + 1e-9:
+            # What is left may do for something else there.
+            open_ += purchases(project, types, should_continue, left, rooms={best.room})
+            continue
         if best.option.base is not project:
-            # Judged on an earlier design: hang it on this one.
-            option = replace_base(best.option, project)
-            presence, held = presence_of(option.project, best.room), presence_of(best.project, best.room)
-            new = option.project
-            if presence is not None and held is not None and (hold := hold_of(held.expr)) is not None:
-                new = set_hold(new, presence.id, hold)
-            bill = bill_of(option.project, best.room, [option.placed[1]])
-            if bill.total > left + 1e-9:
-                open_.remove(best)
+            # Judged on an earlier design, that differs elsewhere: hang it on this one.
+            best = _hung_on(best, project)
+            if best.price > left + 1e-9:
                 continue
-            best = changed(best, option=option, project=switched(new, best.room), bill=bill)
         project = best.project
         left -= best.price
         out.append(best)
         report_progress(1 - left / budget if budget > 0 else 1.0)
-        open_ = [p for p in open_ if p.room != best.room]
-        open_ += purchases(project, types, should_continue, left, rooms={best.room})
+        if not best.offer.does:
+            open_ += purchases(project, types, should_continue, left, rooms={best.room})
     return out
 
 
-def replace_base(option: Option, base: Project) -> Option:
-    """The same option on another project that differs elsewhere."""
-    return changed(option, base=base)
+def _hung_on(purchase: Purchase, base: Project) -> Purchase:
+    """The same purchase on a project that differs elsewhere."""
+    option = changed(purchase.option, base=base)
+    new, sensor = option.placed
+    bill, new = bill_of(new, purchase.room, [sensor]), switched(new, purchase.room)
+    presence = presence_of(new, purchase.room)
+    assert presence is not None
+    new = set_hold(new, presence.id, purchase.offer.judged.recommended_s)
+    return changed(purchase, option=option, offer=changed(purchase.offer, project=new, bill=bill, sensors=(sensor,)))

@@ -15,7 +15,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.advice.findings import spot_wait_s
-from vastwatch.advice.judge import LEAST_LIMIT, dark_limit_min, judge
+from vastwatch.advice.judge import dark_limit_min, judge
+from vastwatch.advice.met import LEAST_LIMIT
 from vastwatch.causes.episodes import DROP_S
 from vastwatch.causes.inquiry import IDLE_COSTS, MATTERS, inquiry
 from vastwatch.design.edits.sensors import add_sensor, set_hold

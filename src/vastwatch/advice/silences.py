@@ -114,11 +114,12 @@ def _table(median_s: float, sigma: float) -> tuple[Array, Array, Array]:
         law = norm.cdf(np.log(t / median_s) / sigma)
     law[0] = 0.0
     mass, missed = np.diff(law), 1.0 - chances
+    back = mass[::-1].copy()
     none = np.ones((STEPS, CHANCES))
     # Over a step that a movement lies in, S is the mean of its ends; the first step is on both sides.
     mean = np.empty((STEPS, CHANCES))
     for k in range(1, STEPS):
-        earlier = mass[k - 1 : 0 : -1] @ mean[: k - 1] + mass[0] * none[k - 1] / 2
+        earlier = back[STEPS - 1 - k : STEPS - 2] @ mean[: k - 1] + mass[0] * none[k - 1] / 2
         none[k] = (1.0 - law[k] + missed * earlier) / (1.0 - missed * mass[0] / 2)
         mean[k - 1] = (none[k - 1] + none[k]) / 2
     log_none: Array = np.log(np.maximum(none.T, 1e-300))

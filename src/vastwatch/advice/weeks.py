@@ -6,12 +6,14 @@ Everybody lives, and of the sensors only those run that the room's presence read
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from vastwatch.advice.curves import ByHand, Curve, Waving
+from vastwatch.control.by_hand import by_hand
 from vastwatch.control.daylight import darkness
 from vastwatch.control.house import concluded
 from vastwatch.control.outputs.handler import lights_in
@@ -25,6 +27,7 @@ from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.reactors import occupied, sensors_read, start_and_keep, waving_at
 from vastwatch.rehearsal.run import record
+from vastwatch.rehearsal.scores import arrivals
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Spot
 
@@ -98,6 +101,30 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
     asked = waving_at(project, presence, truth, recording, dark)
     who, sensors = (None, ()) if asked is None else asked[2:]
     return _waving(start, keep, dark, who, sensors, truth, room)
+
+
+class ByHandAlone(NamedTuple):
+    """What a room without sensors comes to, switched by hand: minutes needed and not lit, hours lit for nobody, and
+    arrivals into the dark, a day."""
+
+    dark_min: float
+    idle_h: float
+    arrivals: float
+
+
+@kept
+def by_hand_alone(project: Project, room: str, days: int, seed: int) -> ByHandAlone:
+    """A room's days under a seed, per day, as if nothing hung there."""
+    truth = simulate_days(project, days, seed)
+    awake, dark = occupied(truth, room, True), darkness(project, truth.calendar)[room]
+    unlit, idle = by_hand(awake, dark)
+    return ByHandAlone(unlit / 60.0 / days, idle / 3600.0 / days, into_the_dark(awake, dark) / days)
+
+
+def into_the_dark(awake: Signal, dark: Signal) -> int:
+    """How often somebody came into the dark, were the light never on."""
+    came, _ = arrivals(Signal.constant(False, awake.start, awake.end), awake, dark)
+    return len(came)
 
 
 # Where nobody needs light the light may go off on somebody once in so many hours of it.

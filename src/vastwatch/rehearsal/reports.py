@@ -32,7 +32,8 @@ MOVING_HOLD_S = 3.0
 SUN_DAYS = 7
 # Days that are heard together.
 TOGETHER = 28
-# Notices of so many days are kept for whoever asks what set a sensor off.
+# Of so many days a sensor's are kept one by one: a design that is rehearsed for a week is asked what set it off, and is
+# rehearsed again when something else has changed. In longer runs notices would weigh most of all.
 ASKED_DAYS = 7
 
 
@@ -46,7 +47,7 @@ class SensorRun:
 
 
 class Heard(NamedTuple):
-    """A day's notices as far as a report depends on them: [start, end) sorted, and [on, off) rows of movement."""
+    """Some days' notices as far as a report depends on them: [start, end) sorted, and [on, off) rows of movement."""
 
     start: Array
     end: Array
@@ -62,22 +63,39 @@ class _Wanted(NamedTuple):
 
 
 def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
-    """Run all sensors against a truth. Cached by sensor and day, by what each reads."""
+    """Run all sensors against a truth. Cached by sensor, and for a few days by day, by what each reads."""
     wanted = {s.id: _wanted(project, s.id, truth) for s in project.sensors}
-    # Some weeks at a time, so that their lives are looked at by all sensors together and then forgotten.
     left = [w for w in wanted.values() if not is_kept(_run, *w, truth)]
-    spots = np.zeros(len(truth.spots), bool)
-    for w in left:
-        for part in each_part(w.mounted):
-            spots |= spots_noticed(part, w.level, truth.household)
-    # Whole rooms of them: what another sensor notices there is then at hand.
-    spots = np.isin(truth.spot_room, truth.spot_room[spots])
-    for first in range(0, truth.calendar.days if left else 0, TOGETHER):
-        lives: dict[tuple[int, int], Lives] = {}
+    if left:
+        spots = np.zeros(len(truth.spots), bool)
         for w in left:
-            for part, weekly in zip(each_part(w.mounted), w.false):
-                _hear(part, w.level, truth, weekly, first, min(first + TOGETHER, truth.calendar.days), lives, spots)
+            for part in each_part(w.mounted):
+                spots |= spots_noticed(part, w.level, truth.household)
+        # Whole rooms of them: what another sensor notices there is then at hand.
+        spots = np.isin(truth.spot_room, truth.spot_room[spots])
+        (_hear_days if truth.calendar.days <= ASKED_DAYS else _run_long)(left, truth, spots)
     return {ident: _run(*w, truth) for ident, w in wanted.items()}
+
+
+def _hear_days(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> None:
+    """See to it that all days of some sensors are kept; their lives are looked at by all of them together."""
+    lives: dict[tuple[int, int], Lives] = {}
+    for w in wanted:
+        for part, weekly in zip(each_part(w.mounted), w.false):
+            _hear(part, w.level, truth, weekly, lives, spots)
+
+
+def _run_long(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> None:
+    """Run some sensors through many days, some weeks at a time, each of which is forgotten once all have heard it."""
+    heard: list[list[list[Heard]]] = [[[] for _ in each_part(w.mounted)] for w in wanted]
+    for first in range(0, truth.calendar.days, TOGETHER):
+        last = min(first + TOGETHER, truth.calendar.days)
+        lives = truth.household.lives(first, last, spots)
+        for w, parts in zip(wanted, heard):
+            for part, weekly, so_far in zip(each_part(w.mounted), w.false, parts):
+                so_far.append(_heard(part, _noticed(part, w.level, truth, weekly, first, last, lives)))
+    for w, parts in zip(wanted, heard):
+        MEMO.put((_run, (*w, truth)), _joined(w.mounted, parts, truth))
 
 
 def _wanted(project: Project, sensor_id: str, truth: Truth) -> _Wanted:
@@ -167,43 +185,35 @@ def _key(what: str, mounted: MountedSensor, level: int, truth: Truth, day: int, 
 
 
 def _hear(
-    mounted: MountedSensor,
-    level: int,
-    truth: Truth,
-    weekly: Weekly,
-    first: int,
-    last: int,
-    lives: dict[tuple[int, int], Lives],
+    mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, lives: dict[tuple[int, int], Lives],
     spots: NDArray[np.bool_],
-) -> None:
-    """See to it that a part's days from one to another (not with it) are kept; `lives` holds those looked at so far,
-    with the small movements at the `spots` that any of the sensors notices."""
-    days = range(first, last)
+) -> None:  # fmt: skip
+    """See to it that a part's days are kept; `lives` holds those looked at so far, with the small movements at the
+    `spots` that any of the sensors notices."""
+    days = range(truth.calendar.days)
     lacking = [d for d in days if not MEMO.holds(_key("heard", mounted, level, truth, d, weekly))]
     if not lacking:
         return
     first, last = lacking[0], lacking[-1] + 1
     if (first, last) not in lives:
         lives[first, last] = truth.household.lives(first, last, spots)
-    for day, n in zip(range(first, last), _noticed(mounted, level, truth, weekly, first, last, lives[first, last])):
+    noticed = _noticed(mounted, level, truth, weekly, first, last, lives[first, last])
+    midnights = [truth.calendar.midnight(d) for d in range(first, last + 1)]
+    for day, n in zip(range(first, last), by_day(noticed, midnights)):
         MEMO.put(_key("heard", mounted, level, truth, day, weekly), _heard(mounted, n))
-        if truth.calendar.days <= ASKED_DAYS:
-            # In a long run notices are made again for whoever asks what set a sensor off: they weigh most of all.
-            MEMO.put(_key("notices", mounted, level, truth, day, weekly), n)
+        MEMO.put(_key("notices", mounted, level, truth, day, weekly), n)
 
 
 def _noticed(
     mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: Lives
-) -> list[Notices]:
-    calendar = truth.calendar
-    false = tuple(f for d in range(first, last) for f in _of_day(weekly, calendar, d))
-    n = notices_of(mounted, level, truth.household, lives, false, own_hold_s(mounted))
-    return by_day(n, [calendar.midnight(d) for d in range(first, last + 1)])
+) -> Notices:
+    false = tuple(f for d in range(first, last) for f in _of_day(weekly, truth.calendar, d))
+    return notices_of(mounted, level, truth.household, lives, false, own_hold_s(mounted))
 
 
 def _notices_of_day(mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int) -> Notices:
     def work() -> Notices:
-        return _noticed(mounted, level, truth, weekly, day, day + 1, truth.lives(day))[0]
+        return _noticed(mounted, level, truth, weekly, day, day + 1, truth.lives(day))
 
     return MEMO.get(_key("notices", mounted, level, truth, day, weekly), work)
 
