@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from samples import device, make_room, random_room
 from vastwatch.advice import judge as judging
+from vastwatch.advice import purchases
 from vastwatch.advice.bill import BUTTON_PRICE, HUB_PRICE, bill_of, lamps_by_hand_alone
 from vastwatch.advice.findings import findings
 from vastwatch.advice.judge import judge, legal_holds
@@ -35,7 +36,8 @@ FEW = [device(d) for d in ("pir-corner-12", "radar-24-state", "mat-seat")]
 
 @pytest.mark.parametrize("seed", (3,) if AGREE == 1 else range(AGREE))
 def test_no_two_parts_give_two_answers(seed):
-    """Adviser, findings, tuner, remedies and the judge are asked the same of a room, and of what is offered for it."""
+    """Adviser, findings, tuner, remedies, purchases and the judge are asked the same of a room, and of what is offered
+    for it."""
     project = random_room(np.random.default_rng(seed))
     j = judge(project, "big")
     curve = tuned(project, "big")
@@ -59,6 +61,12 @@ def test_no_two_parts_give_two_answers(seed):
         if offer.does:
             found = findings(offer.project, {"big": again}.get)
             assert not [f for f in found if f.room == "big" and f.rule in ("left-dark", "spot-unseen", "first-light")]
+    for p in purchases(project, FEW, budget=1e6):
+        again = judge(p.project, "big")
+        assert p.offer.does == again.meets and (again.meets or again.misfit < j.misfit)
+        assert hold_of(presence_of(p.project, "big").expr) == again.recommended_s
+        same = [o for o in (*said.offers, *said.failing) if o.whole and o.devices == p.offer.devices and not o.instead]
+        assert all(o.does == p.offer.does and o.price == p.price for o in same)
     # Once it hangs there, it is what meets every need already.
     if said.offers:
         done = offers(said.offers[0].project, "big", FEW)

@@ -9,19 +9,22 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.curves import Waving
 from vastwatch.advice.timing import curve_of
 from vastwatch.control import reactions
 from vastwatch.control.by_hand import AGAIN_S, PRESS_S
-from vastwatch.control.reactions import TRIES, WAVE_AFTER_S, Stretches, Waved, react
+from vastwatch.control.reactions import TRIES, Stretches, Waved, react
 from vastwatch.design.edits.sensors import set_hold
-from vastwatch.design.project import put
+from vastwatch.design.project import find, put
+from vastwatch.design.relations import presence_of
 from vastwatch.draws import at_ms, sub_keys, uniform
 from vastwatch.rehearsal import rehearse, replay
 from vastwatch.rehearsal.reactors import stretches
 from vastwatch.signals import Signal
+from vastwatch.site.people import WAVE_AFTER_S
 
 END = 3000.0
 
@@ -244,6 +247,20 @@ def test_sleepers_and_who_watches_a_film_do_not_wave(demo):
                 and (w := r.truth.where(track, float(t))).spot is not None and w.spot.room == presence.room
             ]  # fmt: skip
             assert set(doing) - {"sleeping", "film", "away"}
+
+
+def test_each_waits_before_they_wave_as_long_as_is_said_of_them(demo):
+    slow = put(demo, replace(find(demo.people, "potter"), wave_after_s=45.0))
+    presence = presence_of(slow, "throwing")
+    r = rehearse(slow, 7, 1)
+    who = stretches(slow, presence, r.truth, r.house.dark("throwing"))
+    assert set(who.after_s) == {12.0, 45.0}
+    for begin, end, after in zip(who.begin, who.end, who.after_s):
+        there = [t.person for t in r.truth.tracks if r.truth.person_in(t.person.id, "throwing").at((begin + end) / 2)]
+        assert after in {p.wave_after_s for p in there}
+    # Whoever waits longer waves less, and has more of the dark.
+    less, more = r.scores["throwing"], rehearse(demo, 7, 1).scores["throwing"]
+    assert less.waves < more.waves and less.dark_min > more.dark_min
 
 
 def test_a_month_of_a_blind_sensor_is_walked_through_a_visit_at_a_time(monkeypatch):

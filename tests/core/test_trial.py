@@ -14,12 +14,13 @@ from vastwatch import cli
 from vastwatch.advice.silences import hours_per_drop
 from vastwatch.advice.trial import in_words, stay
 from vastwatch.control.by_hand import AGAIN_S, PRESS_S
-from vastwatch.control.reactions import TRIES, WAVE_AFTER_S
+from vastwatch.control.reactions import TRIES
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.project import put
 from vastwatch.design.records import AllOf, Hold, Report
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.coverage import spot_notice_s
+from vastwatch.site.people import WAVE_AFTER_S
 
 
 @pytest.mark.parametrize("activity", ["desk", "hands-on", "reading"])

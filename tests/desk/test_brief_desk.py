@@ -145,7 +145,8 @@ def test_weight_speed_kind_and_the_side_of_the_bed(qtbot, window, brief):
     people = brief.people
     type_into(qtbot, people.weight, "81 kg")
     type_into(qtbot, people.speed, "0.95")
-    assert (people.person.body_kg, people.person.speed) == (81.0, 0.95)
+    type_into(qtbot, people.waves, "40 s")
+    assert (people.person.body_kg, people.person.speed, people.person.wave_after_s) == (81.0, 0.95, 40.0)
     people.sleeps.setCurrentIndex(people.sleeps.findData("bed-right"))
     people.sleeps.activated.emit(people.sleeps.currentIndex())
     assert "bed-right" in {s.spot for s in people.person.stays}

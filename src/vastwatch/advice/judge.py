@@ -18,12 +18,13 @@ from scipy.stats import chi2
 from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside, misfit
 from vastwatch.advice.weeks import Lived, into_the_dark, lived, nobody_there, tunable
 from vastwatch.control.by_hand import AGAIN_S
-from vastwatch.control.reactions import TRIES, WAVE_AFTER_S
+from vastwatch.control.reactions import TRIES
 from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.memo import MEMO
 from vastwatch.site.building import RoomUse
+from vastwatch.site.people import WAVE_AFTER_S
 
 Array = NDArray[np.float64]
 

@@ -93,15 +93,18 @@ class Purchase:
         return self.bill.total
 
 
-def served_now(project: Project, room: str, should_continue: Callable[[], bool] = lambda: True) -> Served | None:
-    """How a room is served by what hangs there, at its recommended hold, or by hand. None where nothing can be judged
-    by."""
+def served_now(
+    project: Project, room: str, should_continue: Callable[[], bool] = lambda: True, seeds: int | None = None
+) -> Served | None:
+    """How a room is served by what hangs there, at its recommended hold, or by hand, in so many of the judge's seeds,
+    by default all. None where nothing can be judged by."""
+    chosen = judging.CHOSEN_ON[:seeds]
     if presence_of(project, room) is not None:
         try:
-            return served(judging.judge(project, room, should_continue=should_continue))
+            return served(judging.judge(project, room, DAYS, chosen, should_continue))
         except ValueError:
             return None
-    days = [by_hand_alone(project, room, DAYS, seed) for seed in judging.CHOSEN_ON]
+    days = [by_hand_alone(project, room, DAYS, seed) for seed in chosen]
     dark, idle, arrivals = np.mean(days, axis=0).tolist()
     needs = needs_of(project, find(project.rooms, room))
     limit, light = dark_limit_min(needs, arrivals), needs.notice_s + LATE_S
@@ -165,7 +168,7 @@ def _for_room(
     project: Project, room: str, types: Sequence[DeviceType] | None, budget: float | None,
     should_continue: Callable[[], bool],
 ) -> Purchase | None:  # fmt: skip
-    now = served_now(project, room, should_continue)
+    now = served_now(project, room, should_continue, GLANCE)
     if now is None or _weighed(project, now.cost) < LEAST_GAIN:
         return None
     tried: list[Purchase] = []
@@ -178,11 +181,12 @@ def _for_room(
         offer = offered(project, room, (option,), GLANCE, should_continue)
         if offer is not None:
             tried.append(_purchase(project, room, option, offer, now))
-    for glance in sorted(tried, key=lambda p: -p.per_money):
-        if not should_continue():
+    promising = [p for p in tried if _worth_it(p.offer.could_do, p, now)]
+    if promising:
+        now = served_now(project, room, should_continue)
+    for glance in sorted(promising, key=lambda p: -p.per_money):
+        if now is None or not should_continue():
             break
-        if not _worth_it(glance.offer.could_do, glance, now):
-            continue
         offer = judged_on(glance.offer, room, len(judging.CHOSEN_ON), should_continue)
         whole = _purchase(project, room, glance.option, offer, now)
         if offer.whole and _worth_it(offer.does, whole, now):

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from vastwatch.advice.weeks import tunable
 from vastwatch.control.fusion import evaluate
-from vastwatch.control.reactions import WAVE_AFTER_S, Stretches, react
+from vastwatch.control.reactions import Stretches, react
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.draws import arrivals, key_of, normal, sub_keys, uniform
@@ -27,6 +27,7 @@ from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, Stayer
 from vastwatch.sensing.model import MountedSensor, each_part, latency_s, model_of, mount, staying
 from vastwatch.signals import Signal, any_of
 from vastwatch.site.building import Spot
+from vastwatch.site.people import WAVE_AFTER_S
 from vastwatch.words import about_words, duration_words
 
 Array = NDArray[np.float64]

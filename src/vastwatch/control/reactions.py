@@ -28,8 +28,6 @@ from vastwatch.signals import Signal
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-# From the light's going off to the first wave, and between waves, seconds.
-WAVE_AFTER_S = 12.0
 # After so many waves that bring no light somebody goes to the switch.
 TRIES = 3
 

@@ -47,7 +47,7 @@ R = TypeVar("R", bound=Any)
 T = TypeVar("T")
 
 FORMAT = "vastwatch-project"
-VERSION = 3
+VERSION = 4
 
 
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
@@ -109,7 +109,7 @@ class Project(Record, frozen=True, kw_only=True):
     """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
 
     format: Literal["vastwatch-project"] = "vastwatch-project"
-    version: Literal[3] = 3
+    version: Literal[4] = 4
     name: str
     client: str = ""
     notes: str = ""

@@ -44,9 +44,14 @@ def _from_2(document: Document) -> Document:
     return new
 
 
+def _from_3(document: Document) -> Document:
+    """Version 4 says of each person how long they wait in the dark before they wave: all did as most do."""
+    return {**document, "version": 4}
+
+
 def _renamed(record: dict[str, Any], old: str, new: str) -> dict[str, Any]:
     return {new if key == old else key: value for key, value in record.items()}
 
 
 # From each version to the next.
-_STEPS: dict[int, Callable[[Document], Document]] = {1: _from_1, 2: _from_2}
+_STEPS: dict[int, Callable[[Document], Document]] = {1: _from_1, 2: _from_2, 3: _from_3}

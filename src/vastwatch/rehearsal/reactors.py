@@ -13,7 +13,7 @@ from vastwatch.control.by_hand import PRESS_S, presses
 from vastwatch.control.daylight import darkness
 from vastwatch.control.house import Hand, concluded
 from vastwatch.control.outputs.handler import lights_in
-from vastwatch.control.reactions import WAVE_AFTER_S, Stretches, Waved, react
+from vastwatch.control.reactions import Stretches, Waved, react
 from vastwatch.control.recording import Recording
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
@@ -86,7 +86,7 @@ def _stretches(
     room: str, mounted: tuple[MountedSensor, ...], levels: tuple[int, ...], truth: Truth, dark: Signal
 ) -> Stretches:
     spots = [k for k, s in enumerate(truth.spots) if s.room == room and s.activity not in CONTENT]
-    rows, where, weight = [np.empty((0, 2))], [np.zeros(0, int)], [np.zeros(0, int)]
+    rows, where, weight, after = [np.empty((0, 2))], [np.zeros(0, int)], [np.zeros(0, int)], [np.empty(0)]
     free = dark
     kgs: list[float] = []
     for track in truth.tracks:
@@ -107,20 +107,21 @@ def _stretches(
             rows.append(found)
             where.append(np.full(len(found), k))
             weight.append(np.full(len(found), kgs.index(track.person.body_kg)))
+            after.append(np.full(len(found), track.person.wave_after_s))
         for here in stays:
             free = free - here
-    every, spot, heavy = np.concatenate(rows), np.concatenate(where), np.concatenate(weight)
+    every, spot, heavy, after_s = (np.concatenate(column) for column in (rows, where, weight, after))
     if len(every) == 0:
         return Stretches.none(len(mounted))
     order = np.argsort(every[:, 0], kind="stable")
-    every, spot, heavy = every[order], spot[order], heavy[order]
+    every, spot, heavy, after_s = every[order], spot[order], heavy[order], after_s[order]
     chance = np.array(
         [
             [chances_of_large_movements(m, truth.household.book, level, kg) for kg in kgs]
             for m, level in zip(mounted, levels)
         ]
     ).reshape(len(mounted), len(kgs), len(truth.spots))
-    return Stretches(every[:, 0], every[:, 1], np.full(len(every), WAVE_AFTER_S), chance[:, heavy, spot])
+    return Stretches(every[:, 0], every[:, 1], after_s, chance[:, heavy, spot])
 
 
 # -- what comes of it ----------------------------------------------------------------------------------------------

@@ -12,6 +12,11 @@ WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", 
 Days = Literal["every", "workday", "free", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
 
 
+# From the light's going off to the first wave, and between waves, of most people, seconds; and what is taken for it.
+WAVE_AFTER_S = 12.0
+SOONEST_S, LATEST_S = 1.0, 600.0
+
+
 def holds_on(days: Days, weekday: int) -> bool:
     """Whether a line of a day sheet holds on a weekday, 0 for Monday; Saturday and Sunday are free."""
     if days in ("every", "workday", "free"):
@@ -41,7 +46,8 @@ class Errand(Record, frozen=True, kw_only=True):
 class Person(Record, frozen=True, kw_only=True):
     """Somebody who walks the building. A pet needs no light, and sensors ought not to notice it.
 
-    Those of one `group` (an evening class, a family of guests) come together and share their times.
+    Those of one `group` (an evening class, a family of guests) come together and share their times. Left in the dark
+    they wait `wave_after_s` before they wave, and as long again before each further wave.
     """
 
     id: Id
@@ -52,3 +58,4 @@ class Person(Record, frozen=True, kw_only=True):
     stays: Annotated[tuple[Stay, ...], msgspec.Meta(min_length=1)]
     errands: tuple[Errand, ...] = ()
     group: str = ""
+    wave_after_s: Annotated[float, msgspec.Meta(ge=SOONEST_S, le=LATEST_S)] = WAVE_AFTER_S

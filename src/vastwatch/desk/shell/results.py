@@ -386,6 +386,7 @@ def _to_buy(task: Task, project: Project, types: list[DeviceType], budget: float
         found = starter_set(bare(project), budget, types, task.should_continue, task.report_progress)
         return ToBuy(found, True, (0.0, 0.0))
     found = purchases(project, types, task.should_continue, report_progress=task.report_progress)
+    task.show(ToBuy(found, False, (0.0, 0.0)))
     return ToBuy(found, False, free_gain(project, task.should_continue))
 
 

@@ -128,7 +128,7 @@ class MeansPage(Sleeper):
         box.addWidget(holder)
         box.addWidget(line())
         self.next = QPushButton(self.tr("Next best purchase"))
-        self.next.setToolTip(self.tr("Tries the best types in every room on the same week. (B)"))
+        self.next.setToolTip(self.tr("Judges the best types in every room on the same weeks. (B)"))
         self.next.clicked.connect(self.ask_next)
         self.starter = QPushButton(self.tr("Starter set"))
         self.starter.setToolTip(self.tr("From no sensor at all: what to buy first, second, ... within the budget."))
@@ -204,7 +204,7 @@ class MeansPage(Sleeper):
             self._found.addWidget(label(NOT_COMPUTED, "soft", True))
             return
         if derived.value is None:
-            self._found.addWidget(label(self.tr("Every figure comes from rehearsing the same week."), "soft", True))
+            self._found.addWidget(label(self.tr("Every figure comes from the same 80 rehearsed weeks."), "soft", True))
             return
         found, a_set, _ = derived.value
         if not found:

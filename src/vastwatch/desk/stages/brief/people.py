@@ -21,7 +21,7 @@ from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.desk.stages.brief.week import WeekStrip
 from vastwatch.people.reach import lost_spots
-from vastwatch.site.people import Days, Errand, Person, Stay
+from vastwatch.site.people import LATEST_S, SOONEST_S, Days, Errand, Person, Stay
 from vastwatch.words import sentence
 
 DAY_WORDS = {
@@ -112,25 +112,30 @@ class PeoplePage(Sleeper):
                                  lambda v: f"{v:.2g} m/s", 0.05, 0.2, 3.0,
                                  self.tr("0.9 to 1.3 is usual; less for the old."))  # fmt: skip
         self.speed.entered.connect(lambda v: self._set("speed", v, "speed"))
+        why = self.tr("Left in the dark, so long before they wave, and between waves.")
+        self.waves = FigureField(self.tr("Waves after"), lambda t: number(t.lower().removesuffix("s"), "a time"),
+                                 lambda v: f"{v:g} s", 1, SOONEST_S, LATEST_S, why)  # fmt: skip
+        self.waves.entered.connect(lambda v: self._set("wave_after_s", v, "patience in the dark"))
         self.sleeps = Choice()
         self.sleeps.setAccessibleName(self.tr("Sleeps at"))
         for choice in (self.who, self.typical, self.sleeps):
             choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             choice.setMinimumContentsLength(9)
         self.sleeps.activated.connect(self._set_sleeps)
-        for field in (self.weight, self.speed):
+        for field in (self.weight, self.speed, self.waves):
             field.wrong.connect(self.say)
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(8)
         named: tuple[tuple[str, QWidget], ...] = (
-            (self.tr("Weighs"), self.weight), (self.tr("Walks at"), self.speed), (self.tr("Sleeps at"), self.sleeps),
+            (self.tr("Weighs"), self.weight), (self.tr("Walks at"), self.speed), (self.tr("Waves after"), self.waves),
+            (self.tr("Sleeps at"), self.sleeps),
         )  # fmt: skip
         for k, (words, widget) in enumerate(named):
             grid.addWidget(label(words, "soft"), 0, k)
             grid.addWidget(widget, 1, k)
-            grid.setColumnStretch(k, 2 if k == 2 else 1)
+            grid.setColumnStretch(k, 2 if widget is self.sleeps else 1)
         box.addWidget(holder)
         self.week = WeekStrip(self.theme)
         self.week.chosen.connect(self._go_to)
@@ -217,6 +222,8 @@ class PeoplePage(Sleeper):
         self.lost.setVisible(bool(lost))
         self.weight.set_value(person.body_kg)
         self.speed.set_value(person.speed)
+        self.waves.set_value(person.wave_after_s)
+        self.waves.setEnabled(person.kind != "pet")
         beds = [s for s in project.spots if s.activity == "sleeping"]
         self.sleeps.clear()
         for s in beds:
