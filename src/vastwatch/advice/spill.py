@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vastwatch.design.places import room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
+from vastwatch.geometry.grids import Grid
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.reactors import occupied
@@ -17,6 +19,7 @@ from vastwatch.rehearsal.run import record
 from vastwatch.sensing.coverage import coverage, room_mask
 from vastwatch.sensing.model import mount, surely_blind_s
 from vastwatch.signals import Signal
+from vastwatch.site.record import Point
 
 # A walker noticed within so long is seen, seconds; so little of a room is none of it, m2.
 SEEN_S, LEAST_M2 = 5.0, 0.5
@@ -26,12 +29,14 @@ DAYS, SEED = 7, 1
 
 @dataclass(frozen=True)
 class Spill:
-    """A room that a sensor sees and does not serve: square metres of it in which a walker is noticed within SEEN_S, and
-    how often a day somebody there sets the sensor off while nobody is in a room that it serves."""
+    """A room that a sensor sees and does not serve: square metres of it in which a walker is noticed within SEEN_S, a
+    point in the middle of them, and how often a day somebody there sets the sensor off while nobody is in a room that
+    it serves."""
 
     sensor: str
     room: str
     area_m2: float
+    at: Point
     false_ons_per_day: float
 
 
@@ -44,20 +49,26 @@ def spills(project: Project, sensor_id: str, lived: bool = True) -> list[Spill]:
         return []
     served = {p.room for p in project.presences if sensor_id in {r.sensor for r in reports(p.expr)}}
     cover = coverage(project, sensor_id, "across")
-    areas: list[tuple[float, str]] = []
+    areas: list[tuple[float, str, Point]] = []
     for room in project.rooms:
         if room.level == sensor.level and room.id != home.id and room.id not in served:
-            mask = room_mask(project.rooms, room)
-            area = float(cover.share_within(SEEN_S, mask) * mask.sum()) * cover.grid.cell**2
+            seen = room_mask(project.rooms, room) & (cover.notice_s <= SEEN_S)
+            area = float(seen.sum()) * cover.grid.cell**2
             if area > LEAST_M2:
-                areas.append((area, room.id))
-    if not areas:
-        return []
-    if not lived:
-        return [Spill(sensor_id, room, area, 0.0) for area, room in sorted(areas, reverse=True)]
-    truth = simulate_days(project, DAYS, SEED)
-    often = _false_ons(project, sensor_id, truth, tuple(sorted(served or {home.id})))
-    return [Spill(sensor_id, room, area, often.get(room, 0.0)) for area, room in sorted(areas, reverse=True)]
+                areas.append((area, room.id, _middle(cover.grid, seen)))
+    often: dict[str, float] = {}
+    if areas and lived:
+        truth = simulate_days(project, DAYS, SEED)
+        often = _false_ons(project, sensor_id, truth, tuple(sorted(served or {home.id})))
+    return [Spill(sensor_id, room, area, at, often.get(room, 0.0)) for area, room, at in sorted(areas, reverse=True)]
+
+
+def _middle(grid: Grid, cells: NDArray[np.bool_]) -> Point:
+    """The centre of the cell, among some, that is nearest to the mean of them all."""
+    row, column = np.nonzero(cells)
+    at = np.column_stack([grid.x[column], grid.y[row]])
+    x, y = at[np.argmin(((at - at.mean(axis=0)) ** 2).sum(axis=1))]
+    return float(x), float(y)
 
 
 def _false_ons(project: Project, sensor_id: str, truth: Truth, served: tuple[str, ...]) -> dict[str, float]:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QBrush, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from vastwatch.design.project import Project, find
@@ -28,7 +28,7 @@ class Legend(QWidget):
         focus.shift.connect(self._shifted)
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Noticed within 1 s, 5 s, 30 s, 5 min, or later and never")
+        self.setAccessibleName("Noticed within 1 s, 5 s, 30 s, 5 min, or later and never; dotted: seen next door")
 
     def _changed(self, old: Project, new: Project) -> None:
         if old.sensors is not new.sensors:
@@ -46,7 +46,7 @@ class Legend(QWidget):
         return list({family_hue(self.theme, f).name(): f for f in reversed(families)}.values())[::-1]
 
     def sizeHint(self) -> QSize:
-        return QSize(430, 20)
+        return QSize(540, 20)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p = QPainter(self)
@@ -76,3 +76,9 @@ class Legend(QWidget):
         p.drawRect(QRectF(x, 5, 20, 10))
         p.setPen(t.soft)
         p.drawText(QRectF(x + 25, 0, 60, 20), Qt.AlignmentFlag.AlignVCenter, self.tr("never"))
+        # As the plan dots what the selected sensor sees of rooms that it does not serve.
+        x += 66
+        p.setPen(QPen(mix(t.paper, t.dropped, 0.75), 2.0, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        p.drawPoints(QPolygonF([QPointF(x + 2 + 5 * k, 8 + 4 * (k % 2)) for k in range(4)]))
+        p.setPen(t.soft)
+        p.drawText(QRectF(x + 25, 0, 90, 20), Qt.AlignmentFlag.AlignVCenter, self.tr("seen next door"))

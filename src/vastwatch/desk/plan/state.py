@@ -8,6 +8,7 @@ from typing import TypeVar
 
 from PyQt6.QtGui import QColor, QPainterPath
 
+from vastwatch.advice.spill import Spill
 from vastwatch.advice.walk_test import Sway, Walk
 from vastwatch.causes.chain import Scene
 from vastwatch.design.project import Project
@@ -55,6 +56,8 @@ class PlanState:
     # The doors of the room in hand with somebody swaying in each, and the way that was walked last.
     sways: tuple[Sway, ...] = ()
     walk: Walk | None = None
+    # What the selected sensor sees of rooms that it does not serve.
+    spills: tuple[Spill, ...] = ()
     # The hazards of the shown level as they are on the rehearsed day.
     hazards: list[Hazard] = field(default_factory=list)
 

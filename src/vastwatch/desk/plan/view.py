@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import QGraphicsScene
 
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import IN_ROOMS, Project, find, find_any, put
-from vastwatch.desk.plan import covered, fixtures, furniture, ground, held, marks, places, walked, walls
+from vastwatch.desk.plan import beyond, covered, fixtures, furniture, ground, held, marks, places, walked, walls
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
@@ -84,6 +84,7 @@ class PlanView(Sheet):
             "fixtures": Layer(self.state, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
             "held": Layer(self.state, 3.2, held.draw_held),
             "sensors": Layer(self.state, 3.5, marks.draw_sensors),
+            "beyond": Layer(self.state, 3.3, beyond.draw_beyond),
             "walked": Layer(self.state, 3.8, walked.draw_walked),
             "scene": Layer(self.state, 4, marks.draw_scene),
             "people": Layer(self.state, 5, marks.draw_people),
@@ -109,7 +110,7 @@ class PlanView(Sheet):
         document.changed.connect(self._project_changed)
         focus.shift.connect(self._shifted)
         results.week.changed.connect(self._results_updated)
-        for derived in (results.sways, results.walk):
+        for derived in (results.sways, results.walk, results.spill):
             derived.changed.connect(self._repaint)
         self._painted: tuple[object, ...] = ()
         self._set_areas()
@@ -185,6 +186,7 @@ class PlanView(Sheet):
         show_moment(state, focus, self.results.rehearsal)
         lay_out_contours(state)
         walked.show_walked(state, focus, self.results)
+        beyond.show_beyond(state, focus, self.results)
         if site:
             self._look_up()
             for layer in self._layers.values():
@@ -205,7 +207,7 @@ class PlanView(Sheet):
         return (
             state.project.sensors, state.project.devices, state.selected, state.room, state.marked, laid,
             state.reporting, tuple(state.people), state.scene, state.night, state.theme, state.level,
-            self.bench.foreseen, state.dragging, state.sways, state.walk,
+            self.bench.foreseen, state.dragging, state.sways, state.walk, state.spills,
         )  # fmt: skip
 
     def _look_up(self) -> None:

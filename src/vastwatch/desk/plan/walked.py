@@ -1,4 +1,5 @@
-"""The walk test on the plan: how soon somebody who sways in a door is noticed, and a way that was walked."""
+"""The walk test on the plan: how soon somebody who sways in a door is noticed, and a way that was walked; and the
+figures of what the selected sensor sees beyond."""
 
 from __future__ import annotations
 
@@ -9,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from vastwatch.design.project import find
+from vastwatch.desk.plan.beyond import beyond_words
 from vastwatch.desk.plan.painting import in_pixels
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.focus import Focus
@@ -18,6 +20,8 @@ from vastwatch.desk.shell.theme import font, mix
 
 # The label at a door, pixels; and the dot where a sensor first notices.
 LABEL_H, DOT = 16.0, 5.0
+# A label that would lie on another is moved by so many of its heights, the nearest that is free.
+STEPS = (0, 1, -1, 2, -2, 3, -3)
 # Of a way the first so many sensors are marked.
 MARKED = 4
 
@@ -40,9 +44,12 @@ def draw_walked(p: QPainter, state: PlanState) -> None:
         return
     with in_pixels(p) as at:
         p.setFont(font(11, 600))
+        taken: list[QRectF] = []
         for sway in state.sways:
             words = f"{sway.nearly_s:.1f} s" if math.isfinite(sway.nearly_s) else "never"
-            _label(p, state, at(*sway.door), words, sway.good)
+            _label(p, state, at(*sway.door), words, sway.good, taken)
+        for at_m, words, good in beyond_words(state):
+            _label(p, state, at(*at_m), words, good, taken)
         walk = state.walk
         if walk is None or walk.level != state.level:
             return
@@ -60,13 +67,16 @@ def draw_walked(p: QPainter, state: PlanState) -> None:
             p.setBrush(family_hue(state.theme, find(state.project.devices, sensor.device).family))
             p.drawEllipse(c, DOT, DOT)
             if k == 0:
-                _label(p, state, c + QPointF(0, -16), f"{noticing.seconds:.1f} s", True)
+                _label(p, state, c + QPointF(0, -16), f"{noticing.seconds:.1f} s", True, taken)
 
 
-def _label(p: QPainter, state: PlanState, c: QPointF, words: str, good: bool) -> None:
-    """Words on a ground of their own: red where it is too late."""
+def _label(p: QPainter, state: PlanState, c: QPointF, words: str, good: bool, taken: list[QRectF]) -> None:
+    """Words on a ground of their own, red where it is bad; beside what is `taken`, and that is taken then."""
     wide = p.fontMetrics().horizontalAdvance(words) + 10.0
     box = QRectF(c.x() - wide / 2, c.y() - LABEL_H / 2, wide, LABEL_H)
+    free = (box.translated(0.0, k * (LABEL_H + 2.0)) for k in STEPS)
+    box = next((b for b in free if not any(b.intersects(t) for t in taken)), box)
+    taken.append(box)
     p.setPen(Qt.PenStyle.NoPen if not good else QPen(state.theme.hairline, 1.0))
     p.setBrush(state.theme.card if good else state.theme.dropped)
     p.drawRoundedRect(box, 4, 4)

@@ -27,6 +27,7 @@ from vastwatch.advice.offers import Offers, offers
 from vastwatch.advice.purchase import bare, free_gain
 from vastwatch.advice.remedies import Remedy, remedies
 from vastwatch.advice.schools import School, schools
+from vastwatch.advice.spill import Spill, spills
 from vastwatch.advice.timing import cached_curve, tuned
 from vastwatch.advice.trial import Trial, stay
 from vastwatch.advice.walk_test import Sway, Walk, entrances, in_and_out, sways, walk
@@ -113,6 +114,10 @@ class Results(QObject):
             "doors", self._pool, self._of_doors, lambda task, project, room: sways(project, room),
             needed=lambda: focus.here.chooses,
         )  # fmt: skip
+        self.spill: Derived[list[Spill]] = Derived(
+            "what is seen next door", self._pool, self._of_spill, lambda task, project, sensor: spills(project, sensor),
+            needed=lambda: focus.here.chooses, forgetful=True,
+        )  # fmt: skip
         self._way: tuple[str, tuple[Point, ...]] | None = None
         self.walk: Derived[Walk] = Derived(
             "way", self._pool, self._of_way, lambda task, project, level, points: walk(project, level, points)
@@ -139,6 +144,7 @@ class Results(QObject):
             self.settled,
             self.trial,
             self.sways,
+            self.spill,
             self.walk,
             self.causes,
             self.remedies,
@@ -184,6 +190,10 @@ class Results(QObject):
     def _of_doors(self) -> tuple[Project, str] | None:
         room, project = self.focus.room, self.document.project
         return None if room is None or presence_of(project, room) is None else (project, room)
+
+    def _of_spill(self) -> tuple[Project, str] | None:
+        project, ident = self.document.project, self.focus.selected
+        return (project, ident) if ident is not None and any(s.id == ident for s in project.sensors) else None
 
     def _of_way(self) -> tuple[Project, str, tuple[Point, ...]] | None:
         return None if self._way is None else (self.document.project, *self._way)
@@ -317,8 +327,10 @@ class Results(QObject):
             self.schools.spoil()
         if what == "selected":
             self.trial.check()
+            self.spill.check()
         if what in ("room", "stage"):
             self.sways.check()
+            self.spill.check()
             self.causes.check()
             self.curve.check()
             self.settled.check()
