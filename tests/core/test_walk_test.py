@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -16,6 +17,8 @@ from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import find, put
+from vastwatch.geometry import polygons
+from vastwatch.people.routes import in_the_way
 from vastwatch.sensing.figures import STANDING, Walker
 from vastwatch.sensing.model import mount, walking
 
@@ -118,7 +121,35 @@ def test_a_way_that_leads_nowhere_is_refused_in_words(room):
 def test_in_and_out_goes_through_the_door_both_ways():
     room = make_room()
     way = in_and_out(room, "big", "door")
-    assert way[0] == way[-1] and way[0][0] > 5 > way[1][0] and way[2] == (2.5, 2.0)
+    assert way == way[::-1] and way[0][0] > 5 > way[1][0]
+    assert math.dist(way[len(way) // 2], (2.5, 2.0)) < 0.3
+
+
+def test_in_and_out_goes_around_what_stands_there(demo):
+    """A workshop full of wheels, and a room bent around its middle."""
+    for name in ("throwing", "kitchen"):
+        record = find(demo.rooms, name)
+        for door, *_ in entrances(demo, record):
+            way = np.array(in_and_out(demo, name, door.id)[1:-1])
+            along = np.vstack([np.linspace(a, b, 60) for a, b in pairwise(way)])
+            there = [f for f in demo.furnishings if f.level == record.level]
+            assert not in_the_way(there, along[60:-60]).any() and polygons.contains(record.outline, along).all()
+    bent = replace(make_room(), furnishings=(), walls=make_room().walls)
+    outline = ((0, 0), (5, 0), (5, 4), (4, 4), (4, 1), (0, 1))
+    bent = put(bent, replace(find(bent.rooms, "big"), outline=outline))
+    way = np.array(in_and_out(bent, "big", "door")[1:-1])
+    assert polygons.contains(outline, np.vstack([np.linspace(a, b, 60) for a, b in pairwise(way)])).all()
+
+
+def test_light_along_a_way_is_the_share_of_walks_it_had_come_on_in(demo):
+    way = in_and_out(demo, "throwing", entrances(demo, find(demo.rooms, "throwing"))[0][0].id)
+    w = walk(demo, "ground", way)
+    followed = ~np.isnan(w.lit_share)
+    assert w.dark_s == pytest.approx((1 - w.lit_share[followed]).sum() * 0.1)
+    # Light that follows presence does not go off on the way: in a room its share only grows while one walks in.
+    assert w.lit_share[0] < 0.2 and np.nanmax(w.lit_share) > 0.95
+    nobody = walk(replace(demo, presences=()), "ground", way)
+    assert np.isnan(nobody.lit_share).all() and nobody.dark_s == 0.0
 
 
 def test_the_walk_test_on_the_command_line(capsys):

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import pytest
 from hands import LEFT, key, plain, settle
-from PyQt6.QtCore import Qt
+from msgspec.structs import replace
+from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QPushButton
 
 from vastwatch.advice.walk_test import in_and_out
+from vastwatch.design.project import find, put
+from vastwatch.desk.plan.beyond import beyond_words
+from vastwatch.desk.plan.walked import beside
 from vastwatch.desk.shell.parts import LinkCard
+from vastwatch.desk.verdict.light_strip import LightStrip
 
 
 def words(window):
@@ -51,11 +56,50 @@ def test_a_way_is_drawn_walked_and_follows_the_sensors(qtbot, window):
     assert walk is not None and len(walk.points) == 3 and window.plan.state.walk is walk
     assert walk.noticings[0].sensor == "pir-shop"
     qtbot.waitUntil(lambda: any("Noticed by PIR shop after" in w for w in words(window)))
+    (strip,) = [s for s in window.verdict.walk.findChildren(LightStrip) if s.isVisible()]
+    assert strip.lit_share is walk.lit_share and f"{walk.dark_s:.1f} s of it in the dark" in strip.accessibleName()
+    # Red where it sets out in the dark, amber where it has come on.
+    picture = strip.grab().toImage()
+    ends = [picture.pixelColor(x, 3) for x in (1, picture.width() - 2)]
+    lamp, dropped = (window.verdict.theme.lamp, window.verdict.theme.dropped)
+    assert abs(ends[0].green() - dropped.green()) < 40 and abs(ends[1].green() - lamp.green()) < 25
     window.focus.set(selected="pir-shop")
     key(qtbot, window.plan, Qt.Key.Key_Delete)
     settle(qtbot, window)
     assert all(n.sensor != "pir-shop" for n in window.results.walk.value.noticings)
     assert window.document.undo_stack.count() == 1
+
+
+def test_what_the_selected_sensor_sees_next_door_is_dotted_with_its_figures(qtbot, window):
+    window.focus.set(stage="Sensors", level="upper", room="landing", selected="pir-landing")
+    settle(qtbot, window)
+    state = window.plan.state
+    qtbot.waitUntil(lambda: [s.room for s in state.spills] == ["sitting"])
+    ((_, said, harmless),) = beyond_words(state)
+    spill = state.spills[0]
+    assert said == f"{spill.area_m2:.1f} m², {spill.false_ons_per_day:.1f} × a day" and not harmless
+    dotted = window.plan.grab().toImage()
+    window.focus.set(selected="landing")
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: state.spills == () and window.results.spill.value is None)
+    assert dotted != window.plan.grab().toImage()
+    # With its face to the wall it sees nothing there any more.
+    window.focus.set(selected="radar-sitting", room="sitting")
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: [s.room for s in state.spills] == ["landing"])
+    away = replace(find(window.document.project.sensors, "radar-sitting"), yaw=180.0)
+    window.document.apply(put(window.document.project, away), "Turn it away")
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: state.spills == () and window.results.spill.value == [])
+
+
+def test_labels_of_neighbouring_doors_do_not_lie_on_each_other():
+    taken = []
+    for x in (100.0, 104.0, 98.0, 101.0):
+        box = beside(QRectF(x, 50.0, 40.0, 16.0), taken)
+        assert not any(box.intersects(t) for t in taken)
+        taken.append(box)
+    assert taken[0].y() == 50.0 and {abs(b.y() - 50.0) for b in taken} == {0.0, 18.0, 36.0}
 
 
 def test_by_keyboard_the_way_goes_in_by_the_first_door_and_out(qtbot, window):

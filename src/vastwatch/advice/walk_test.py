@@ -23,6 +23,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.draws import exponential, key_of, sub_keys
 from vastwatch.geometry import polygons
+from vastwatch.people.routes import room_floor
 from vastwatch.rehearsal.reactors import starters_of
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
 from vastwatch.sensing.model import latency_s, mount, walking
@@ -78,7 +79,8 @@ class Noticing:
 @dataclass(frozen=True, eq=False)
 class Walk:
     """A way that was walked `DRAWS` times: its points, length, and how long it takes; what each sensor noticed, the
-    soonest first; and on average the seconds and metres in rooms whose light follows presence and was not on yet."""
+    soonest first; on average the seconds and metres in rooms whose light follows presence and was not on yet; and every
+    TICK_S the share of the walks on which light had come on there, nan where none follows presence."""
 
     level: str
     points: tuple[Point, ...]
@@ -87,6 +89,7 @@ class Walk:
     noticings: tuple[Noticing, ...]
     dark_s: float
     dark_m: float
+    lit_share: Array
 
 
 def entrances(project: Project, room: Room) -> list[tuple[Opening, Point, Point]]:
@@ -154,15 +157,27 @@ def _starters(project: Project, room: Room) -> list[Sensor]:
 
 
 def in_and_out(project: Project, room_id: str, opening_id: str) -> tuple[Point, ...]:
-    """The way in through a door to the middle of the room, and out again. Raises KeyError for a door not of it."""
+    """The way in through a door to the middle of the floor where one can walk, around what stands there, and out again;
+    in and out at once where no way leads there. Raises KeyError for a door not of it."""
     room = find(project.rooms, room_id)
     for opening, (x, y), _ in entrances(project, room):
         if opening.id == opening_id:
             mx, my = opening_middle(project, opening)[0]
             outside = (round(2 * mx - x, 3), round(2 * my - y, 3))
-            cx, cy = np.asarray(room.outline, float).mean(axis=0).tolist()
-            return outside, (x, y), (round(cx, 3), round(cy, 3)), (x, y), outside
+            into = _into(project, room, (x, y))
+            return outside, *into, *into[-2::-1], outside
     raise KeyError(opening_id)
+
+
+def _into(project: Project, room: Room, inside: Point) -> tuple[Point, ...]:
+    """From just inside a door to the middle of the walkable floor; the point inside alone where there is none."""
+    floor = room_floor(project, room)
+    walkable = floor.grid.points[floor.free.ravel()]
+    if len(walkable) == 0:
+        return (inside,)
+    goal = floor.grid.points[floor.nearest_free(tuple(walkable.mean(axis=0).tolist()))]
+    way = floor.route(inside, (float(goal[0]), float(goal[1])))
+    return (inside,) if way is None else tuple((round(float(px), 3), round(float(py), 3)) for px, py in way)
 
 
 def walk(project: Project, level: str, points: Sequence[Point], speed: float = WALKING_SPEED, seed: int = 1) -> Walk:
@@ -197,28 +212,26 @@ def walk(project: Project, level: str, points: Sequence[Point], speed: float = W
         for ident, when in reported.items()
         if (there := np.isfinite(when)).any() and math.isfinite(middle := float(np.median(when[there])))
     ]
-    dark_s, dark_m = _in_the_dark(project, level, at, t, s, reported)
+    lit = _lit_share(project, level, at, t, reported)
+    dark = np.where(np.isnan(lit), 0.0, 1.0 - lit)
+    dark_s, dark_m = float(dark.sum()) * TICK_S, float((dark * np.append(np.diff(s), 0.0)).sum())
     return Walk(
         level, tuple((float(x), float(y)) for x, y in corners), float(along[-1]), float(along[-1] / speed),
-        tuple(sorted(noticings, key=lambda n: n.seconds)), dark_s, dark_m,
+        tuple(sorted(noticings, key=lambda n: n.seconds)), dark_s, dark_m, lit,
     )  # fmt: skip
 
 
-def _in_the_dark(
-    project: Project, level: str, at: Array, t: Array, s: Array, reported: dict[str, Array]
-) -> tuple[float, float]:
-    """Seconds and metres of a way, on average, in rooms whose light follows presence before it has come on."""
+def _lit_share(project: Project, level: str, at: Array, t: Array, reported: dict[str, Array]) -> Array:
+    """At each instant of a way the share of the walks on which the light of the room it is in has come on; nan where
+    none follows presence."""
     rooms = [room_at(project, level, float(x), float(y)) for x, y in at]
-    step = np.append(np.diff(s), 0.0)
-    dark_s = dark_m = 0.0
+    share = np.full(len(t), np.nan)
     for room in {r.id: r for r in rooms if r is not None}.values():
         if presence_of(project, room.id) is None or not lights_in(project, room.id):
             continue
-        here = np.array([r is room for r in rooms])
         lit = np.full(DRAWS, np.inf)
         for sensor in _starters(project, room):
             lit = np.minimum(lit, reported.get(sensor.id, lit))
-        unlit = here[:, None] & (t[:, None] < lit)
-        dark_s += float(unlit.mean(axis=1).sum()) * TICK_S
-        dark_m += float((unlit.mean(axis=1) * step).sum())
-    return dark_s, dark_m
+        here = np.array([r is room for r in rooms])
+        share[here] = (t[here, None] >= lit).mean(axis=1)
+    return share

@@ -95,7 +95,8 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """Of a room, `{"doors": [{"opening", "beyond", "half_s", "nearly_s", "limit_s", "good", "sensor"}], "ways":
     [WALK]}`, each door walked in and out; or of points on a level, `{"ways": [WALK]}`.
 
-    WALK: `{"points", "metres", "seconds", "noticed": [{"sensor", "metres", "seconds", "share"}], "dark_s", "dark_m"}`.
+    WALK: `{"points", "metres", "seconds", "noticed": [{"sensor", "metres", "seconds", "share"}], "dark_s", "dark_m",
+    "lit_share": [SHARE]}`, a share for each tenth of a second, null where no light follows presence.
     """
     from vastwatch.advice.walk_test import Walk, in_and_out, sways
     from vastwatch.advice.walk_test import walk as walked
@@ -111,6 +112,7 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             ],
             "dark_s": number(w.dark_s, 2),
             "dark_m": number(w.dark_m, 2),
+            "lit_share": [None if math.isnan(share) else share for share in w.lit_share.tolist()],
         }
 
     def line(w: Walk) -> str:

@@ -228,6 +228,12 @@ def floors(project: Project) -> dict[str, Floor]:
     return {level.id: b.floor(level, b.on(b.furnishings, level)) for level in b.levels}
 
 
+def room_floor(project: Project, room: Room) -> Floor:
+    """The walking floor of one room, with what stands in it."""
+    b = _building(project)
+    return b.room_floor(room, find(b.levels, room.level))
+
+
 def route(project: Project, start: Spot, goal: Spot) -> Route | None:
     """The sampled route between two spots, or None where nobody can walk. Cached by the building's parts."""
     return _route(_building(project), start, goal)

@@ -153,7 +153,10 @@ class Truth:
         return Signal.from_intervals(self._stretches(track, room, awake_only), 0.0, self.end)
 
     def _stretches(self, track: Track, room: str, awake_only: bool) -> Array:
-        """The [from, to) rows, (n, 2), during which a person is in a room (and awake)."""
+        """The [from, to) rows, (n, 2), during which a person is in a room (and awake); none for a room that was not
+        there."""
+        if room not in self.rooms:
+            return np.empty((0, 2))
         times, rooms, asleep = self._places(track)
         here = rooms == self.rooms.index(room)
         if awake_only:

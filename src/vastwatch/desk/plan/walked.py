@@ -4,6 +4,7 @@ figures of what the selected sensor sees beyond."""
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from itertools import pairwise
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -39,49 +40,62 @@ def _on_level(state: PlanState, room: str) -> bool:
 
 
 def draw_walked(p: QPainter, state: PlanState) -> None:
-    """The doors of the room in hand, and the way that was drawn last."""
+    """The doors of the room in hand, the way that was drawn last, and figures: of what is seen beyond as well."""
     if state.hurried:
         return
     with in_pixels(p) as at:
+        words = [_way(p, state, at)] if state.walk is not None and state.walk.level == state.level else []
+        for sway in state.sways:
+            words.append(
+                (at(*sway.door), f"{sway.nearly_s:.1f} s" if math.isfinite(sway.nearly_s) else "never", sway.good)
+            )
+        words += [(at(*point), said, good) for point, said, good in beyond_words(state)]
         p.setFont(font(11, 600))
         taken: list[QRectF] = []
-        for sway in state.sways:
-            words = f"{sway.nearly_s:.1f} s" if math.isfinite(sway.nearly_s) else "never"
-            _label(p, state, at(*sway.door), words, sway.good, taken)
-        for at_m, words, good in beyond_words(state):
-            _label(p, state, at(*at_m), words, good, taken)
-        walk = state.walk
-        if walk is None or walk.level != state.level:
-            return
-        ink = mix(state.theme.ink, state.theme.paper, state.night)
-        points = [at(*q) for q in walk.points]
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        p.setPen(QPen(ink, 2.0, Qt.PenStyle.DotLine))
-        p.drawPolyline(QPolygonF(points))
-        for k, noticing in enumerate(walk.noticings[:MARKED]):
-            sensor = next((s for s in state.project.sensors if s.id == noticing.sensor), None)
-            if sensor is None:
-                continue
-            c = at(*_along(walk.points, noticing.metres))
-            p.setPen(QPen(QColor("#FFFFFF"), 1.5))
-            p.setBrush(family_hue(state.theme, find(state.project.devices, sensor.device).family))
-            p.drawEllipse(c, DOT, DOT)
-            if k == 0:
-                _label(p, state, c + QPointF(0, -16), f"{noticing.seconds:.1f} s", True, taken)
+        for c, said, good in words:
+            _label(p, state, c, said, good, taken)
+
+
+Words = tuple[QPointF, str, bool]
+
+
+def _way(p: QPainter, state: PlanState, at: Callable[[float, float], QPointF]) -> Words:
+    """The way that was walked, and where sensors first notice; what is to be said of the first of them."""
+    walk = state.walk
+    assert walk is not None
+    points = [at(*q) for q in walk.points]
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QPen(mix(state.theme.ink, state.theme.paper, state.night), 2.0, Qt.PenStyle.DotLine))
+    p.drawPolyline(QPolygonF(points))
+    said = [(points[0], "never", False)]
+    for noticing in walk.noticings[:MARKED]:
+        sensor = next((s for s in state.project.sensors if s.id == noticing.sensor), None)
+        if sensor is None:
+            continue
+        c = at(*_along(walk.points, noticing.metres))
+        p.setPen(QPen(QColor("#FFFFFF"), 1.5))
+        p.setBrush(family_hue(state.theme, find(state.project.devices, sensor.device).family))
+        p.drawEllipse(c, DOT, DOT)
+        said.append((c + QPointF(0, -16), f"{noticing.seconds:.1f} s", True))
+    return said[min(1, len(said) - 1)]
 
 
 def _label(p: QPainter, state: PlanState, c: QPointF, words: str, good: bool, taken: list[QRectF]) -> None:
     """Words on a ground of their own, red where it is bad; beside what is `taken`, and that is taken then."""
     wide = p.fontMetrics().horizontalAdvance(words) + 10.0
-    box = QRectF(c.x() - wide / 2, c.y() - LABEL_H / 2, wide, LABEL_H)
-    free = (box.translated(0.0, k * (LABEL_H + 2.0)) for k in STEPS)
-    box = next((b for b in free if not any(b.intersects(t) for t in taken)), box)
+    box = beside(QRectF(c.x() - wide / 2, c.y() - LABEL_H / 2, wide, LABEL_H), taken)
     taken.append(box)
     p.setPen(Qt.PenStyle.NoPen if not good else QPen(state.theme.hairline, 1.0))
     p.setBrush(state.theme.card if good else state.theme.dropped)
     p.drawRoundedRect(box, 4, 4)
     p.setPen(state.theme.ink if good else QColor("#FFFFFF"))
     p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+
+def beside(box: QRectF, taken: list[QRectF]) -> QRectF:
+    """A box moved up or down to where it lies on none that is taken, as near as can be."""
+    moved = (box.translated(0.0, k * (LABEL_H + 2.0)) for k in STEPS)
+    return next((b for b in moved if not any(b.intersects(t) for t in taken)), box)
 
 
 def _along(points: tuple[tuple[float, float], ...], metres: float) -> tuple[float, float]:

@@ -106,7 +106,7 @@ class Verdict(QWidget):
         box.addWidget(self.inspector)
         self.trial = TrialView(results, theme)
         box.addWidget(self.trial)
-        self.walk = WalkView(results)
+        self.walk = WalkView(results, theme)
         box.addWidget(self.walk)
         self._inspector_line = line()
         box.addWidget(self._inspector_line)

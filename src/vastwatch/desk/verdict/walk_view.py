@@ -11,6 +11,8 @@ from vastwatch.design.project import Project, find
 from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.shell.parts import clear, column, label, row
 from vastwatch.desk.shell.results import Results
+from vastwatch.desk.shell.theme import Theme
+from vastwatch.desk.verdict.light_strip import LightStrip
 
 # Of what noticed a walker so many are told.
 TOLD = 3
@@ -19,9 +21,9 @@ TOLD = 3
 class WalkView(QWidget):
     """Shown where sensors are chosen, for a room that has some."""
 
-    def __init__(self, results: Results) -> None:
+    def __init__(self, results: Results, theme: Theme) -> None:
         super().__init__()
-        self.results = results
+        self.results, self.theme = results, theme
         _, self._box = column(4)
         self.setLayout(self._box)
         results.sways.changed.connect(self.refresh)
@@ -42,8 +44,13 @@ class WalkView(QWidget):
         button.setToolTip(self.tr("Draws a way on the plan, and walks it a hundred times. (Return ends it)"))
         button.clicked.connect(self._arm)
         self._box.addWidget(button)
-        if self.results.walk.value is not None:
-            self._box.addWidget(label(in_words(project, self.results.walk.value), "soft", True))
+        walk = self.results.walk.value
+        if walk is not None:
+            strip = LightStrip(self.theme)
+            said = self.tr("Light along the way; {:.1f} s of it in the dark").format(walk.dark_s)
+            strip.show_light(walk.lit_share, self.tr("sets out"), f"{walk.seconds:.1f} s", said)
+            self._box.addWidget(strip)
+            self._box.addWidget(label(in_words(project, walk), "soft", True))
 
     def _arm(self) -> None:
         self.results.focus.set(placing="draw:walk")
