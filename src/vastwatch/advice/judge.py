@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import chi2
 
+from vastwatch.advice.curves import KNOWN_S
 from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside, misfit
 from vastwatch.advice.weeks import Lived, into_the_dark, lived, nobody_there, tunable
 from vastwatch.control.by_hand import AGAIN_S
@@ -246,7 +247,7 @@ def _judge(
     presence = tunable(project, room)
     holds = legal_holds(project, room)
     now = hold_of(presence.expr) or 0.0
-    if not (np.abs(holds - now) < 1e-6).any() and SHORTEST_S <= now <= LONGEST_S:
+    if not (np.abs(holds - now) < 1e-6).any() and 0.0 <= now < KNOWN_S:
         # What is set today is judged as well, legal or not.
         holds = np.sort(np.append(holds, now))
     # Where none does, the longest legal one may come nearest.

@@ -3,20 +3,14 @@
 from __future__ import annotations
 
 import argparse
-import contextlib
 import math
 from typing import TYPE_CHECKING, Any
 
 from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project, on_level
-from vastwatch.geometry.polygons import area
 
 if TYPE_CHECKING:
     from vastwatch.advice.judge import Judgement
-
-
-# A check lives the weeks of so many rooms, with so many sensors, on so many square metres, without being asked to.
-JUDGED_UNASKED, WITH_SENSORS, LARGEST_M2 = 10, 60, 3000.0
 
 
 def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -24,16 +18,10 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     "cautions": [{"about", "records", "text"}], "judged": [ROOM]}`. Every room that can be is judged on its weeks;
     of a large building only with `--weeks`, for it takes some seconds a room."""
     from vastwatch.advice import findings
+    from vastwatch.advice.all_rooms import affordable, judge_all
     from vastwatch.advice.cautions import cautions
-    from vastwatch.advice.judge import judge
 
-    judged: dict[str, Judgement] = {}
-    small = len(project.presences) <= JUDGED_UNASKED and len(project.sensors) <= WITH_SENSORS
-    small = small and sum(area(room.outline) for room in project.rooms) <= LARGEST_M2
-    if args.weeks or small:
-        for room in dict.fromkeys(p.room for p in project.presences):
-            with contextlib.suppress(ValueError):
-                judged[room] = judge(project, room)
+    judged: dict[str, Judgement] = judge_all(project) if args.weeks or affordable(project) else {}
     found, said = findings(project, judged.get), cautions(project)
     document = {
         "findings": [

@@ -157,7 +157,7 @@ class Derived(QObject, Generic[T]):
     @pyqtSlot(int, object)
     def _show(self, number: int, value: Any) -> None:
         if number == self._number and self.busy:
-            self.value = value
+            self.value, self.of = value, self._asked
             self.changed.emit()
 
     @pyqtSlot(int, str, object)

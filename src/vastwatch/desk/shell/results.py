@@ -21,6 +21,7 @@ from vastwatch.advice import (
     purchases,
     starter_set,
 )  # fmt: skip
+from vastwatch.advice.all_rooms import affordable, judge_all
 from vastwatch.advice.judge import DAYS as TUNING_DAYS
 from vastwatch.advice.judge import Judgement
 from vastwatch.advice.offers import Offers, offers
@@ -49,6 +50,8 @@ DAYS, SEED = 7, 1
 NOTHING_JUDGED: Mapping[str, Judgement] = MappingProxyType({})
 # Wait this long after a change before asking for new findings, so that a drag is not interrupted, milliseconds.
 SETTLE_MS = 160
+# When it has rested for so long, milliseconds, and nothing else asks the judge, every room is judged.
+REST_MS = 1500
 
 
 class ToBuy(NamedTuple):
@@ -137,6 +140,13 @@ class Results(QObject):
         self.purchases: Derived[ToBuy] = Derived(
             "purchases", self._pool, self._of_purchases, _to_buy, needed=_never, forgetful=True
         )
+        # Not among all the others: nobody waits for it, and whatever else wants the judge goes first.
+        self.house_judged: Derived[dict[str, Judgement]] = Derived(
+            "judgements", self._judges, lambda: (document.project,),
+            self._judge_all, needed=lambda: affordable(document.project),
+        )  # fmt: skip
+        self.house_judged.failed.connect(self.failure)
+        self.house_judged.changed.connect(self._hear_the_judge)
         self.all = (
             self.week,
             self.findings,
@@ -155,8 +165,14 @@ class Results(QObject):
         for derived in self.all:
             derived.failed.connect(self.failure)
         self.week.changed.connect(self._lived_anew)
-        self.settled.changed.connect(self._hear_the_judge)
-        self.options.changed.connect(self._hear_the_judge)
+        for derived in (self.settled, self.options):
+            derived.changed.connect(self._hear_the_judge)
+            derived.changed.connect(self._give_way)
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._judge_the_house)
+        self._rest.start()
         self._stopped = False
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -273,8 +289,9 @@ class Results(QObject):
         self.recording = None
         self._way = None
         self._judged = NOTHING_JUDGED
-        for derived in self.all:
+        for derived in (*self.all, self.house_judged):
             derived.forget()
+        self._rest.start()
 
     def _project_changed(self, old: Project, new: Project) -> None:
         self._judged = NOTHING_JUDGED
@@ -285,7 +302,9 @@ class Results(QObject):
         elif self.week.value is not None and self.week.value.project is old and _only_presences(old, new):
             self.week.put(replay(self.week.value, new), (new,))
         # While the hand moves, the frame has the processor to itself.
+        self.house_judged.spoil()
         self._settle.start()
+        self._rest.start()
 
     def _lived_anew(self) -> None:
         # Not while the hand moves: then the week of a moment ago is followed by another.
@@ -299,11 +318,31 @@ class Results(QObject):
             said.append((self.settled.of[0], self.settled.value.judged))
         if self.options.value is not None and self.options.of is not None and self.options.state == "fresh":
             said.append((self.options.of[0], self.options.value.now))
+        if self.house_judged.value is not None and self.house_judged.of is not None:
+            said += [(self.house_judged.of[0], j) for j in self.house_judged.value.values()]
         new = {j.room: j for of, j in said if j is not None and of is self.document.project}
         if any(self._judged.get(room) is not j for room, j in new.items()):
             self._judged = MappingProxyType({**self._judged, **new})
             if not self._stopped and not self._settle.isActive():
                 self.findings.check()
+
+    def _judge_all(self, task: Task, project: Project) -> dict[str, Judgement]:
+        # What is said of the room in hand is shown at once, what is said of the others all together.
+        return judge_all(
+            project, self.focus.room, task.should_continue, lambda known: task.show(known) if len(known) == 1 else None
+        )
+
+    def _judge_the_house(self) -> None:
+        if not self._stopped and self.rehearsal is not None and not self.busy():
+            self.house_judged.check()
+        elif not self._stopped:
+            self._rest.start()
+
+    def _give_way(self) -> None:
+        """Whoever asks the judge now waits for no other room; those are judged afterwards."""
+        if (self.settled.busy or self.options.busy) and self.house_judged.busy:
+            self.house_judged.spoil()
+            self._rest.start()
 
     def know(self, judgement: Judgement) -> None:
         """What the judge has said of a room of the design as it is now."""
@@ -347,8 +386,9 @@ class Results(QObject):
     def stop(self) -> None:
         """Let go of everything under way and wait for the pool: the window closes."""
         self._settle.stop()
+        self._rest.stop()
         self._stopped = True
-        for derived in self.all:
+        for derived in (*self.all, self.house_judged):
             derived.give_up()
         for pool in (self._pool, self._judges):
             pool.clear()

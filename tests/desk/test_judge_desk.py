@@ -1,0 +1,72 @@
+"""The judge of the whole house, asked in the background once the design has rested."""
+
+from __future__ import annotations
+
+from hands import settle
+
+from vastwatch.advice.judge import judge
+from vastwatch.design.edits.sensors import set_hold
+from vastwatch.desk.shell import results as module
+
+
+def wait_for_all(qtbot, window):
+    qtbot.waitUntil(lambda: window.results.house_judged.state == "fresh", timeout=60_000)
+
+
+def test_once_the_design_rests_every_room_is_judged_and_findings_say_what_the_judge_says(qtbot, window):
+    results, project = window.results, window.document.project
+    window.focus.set(stage="Sensors", level="ground", room="toilet", selected="toilet")
+    settle(qtbot, window)
+    assert results.judged("toilet") is None and results.judged("landing") is None
+    assert results.house_judged.state == "nothing"
+    results._rest.start(0)
+    wait_for_all(qtbot, window)
+    settle(qtbot, window)
+    for room in dict.fromkeys(p.room for p in project.presences):
+        known = results.judged(room)
+        assert known is not None and known.recommended_s == judge(project, room).recommended_s
+    # Maps are asked no more: every room whose drops or dark are missed is told so in the judge's figures.
+    late = {room for room, j in results._judged.items() if not all(m.met for m in j.at(j.current_s))}
+    told = {f.room for f in results.findings.value if f.rule == "left-dark"}
+    assert late and told == late
+    assert not [f for f in results.findings.value if f.rule == "spot-unseen" and f.room in results._judged]
+
+
+def test_a_change_makes_it_be_asked_again_and_the_adviser_goes_first(qtbot, window):
+    results = window.results
+    window.focus.set(stage="Sensors", level="ground", room="toilet", selected="toilet")
+    settle(qtbot, window)
+    results.house_judged.ask()
+    assert results.house_judged.busy
+    results.options.ask()
+    # It gives way at once, and comes back.
+    assert not results.house_judged.busy and results._rest.isActive()
+    settle(qtbot, window)
+    results._rest.start(0)
+    wait_for_all(qtbot, window)
+    before = results.judged("toilet")
+    window.document.apply(set_hold(window.document.project, "presence-toilet", 1200.0), "Hold it long")
+    assert results.judged("toilet") is None and results.house_judged.state == "stale" and results._rest.isActive()
+    settle(qtbot, window)
+    results._rest.start(0)
+    wait_for_all(qtbot, window)
+    now = results.judged("toilet")
+    assert now is not before and now.current_s == 1200.0
+
+
+def test_a_building_too_large_to_be_judged_unasked_is_not(qtbot, window, monkeypatch):
+    monkeypatch.setattr(module, "affordable", lambda project: False)
+    window.results._rest.start(0)
+    qtbot.wait(50)
+    assert window.results.house_judged.state == "nothing"
+
+
+def test_a_hold_that_is_not_legal_is_judged_as_well(qtbot, window):
+    window.focus.set(stage="Sensors", level="ground", room="toilet", selected="toilet")
+    window.document.apply(set_hold(window.document.project, "presence-toilet", 2.0), "Hold it for a test")
+    settle(qtbot, window)
+    window.results._rest.start(0)
+    wait_for_all(qtbot, window)
+    assert window.results.judged("toilet").current_s == 2.0
+    settle(qtbot, window)
+    assert window.verdict.isVisible()
