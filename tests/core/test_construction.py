@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from vastwatch.design.edits.building import add_room, rectangle
 from vastwatch.design.edits.uses import give_to_use, make_use, use_choices, with_use
 from vastwatch.design.needs import needs_of
-from vastwatch.design.project import Construction, Project, find
+from vastwatch.design.project import VERSION, Construction, Project, find
 from vastwatch.files.check import faults_of
 from vastwatch.files.migrate import migrated
 from vastwatch.files.project_file import decode, encode
@@ -67,7 +67,7 @@ def test_walls_somebody_made_otherwise_or_with_a_door_in_them_stay():
 def test_an_older_project_goes_on_with_the_walls_it_had():
     document = {"format": "vastwatch-project", "version": 2, "name": "Old", "levels": []}
     new = migrated(document)
-    assert new["version"] == 3 and new["construction"]["outer_m"] == 0.1 and document["version"] == 2
+    assert new["version"] == VERSION and new["construction"]["outer_m"] == 0.1 and document["version"] == 2
 
 
 def test_uses_of_the_projects_own():

@@ -16,7 +16,7 @@ from samples import make_room
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
-from vastwatch.design.project import COLLECTIONS, Project, find, fresh_id
+from vastwatch.design.project import COLLECTIONS, VERSION, Project, find, fresh_id
 from vastwatch.design.records import Not, Report
 from vastwatch.devices import catalogue
 from vastwatch.files import ProjectError, load_project, save_project
@@ -43,7 +43,7 @@ def test_what_is_saved_is_loaded_again_and_saved_alike(demo, tmp_path):
     assert not text.endswith("\n\n")
     document = json.loads(text)
     assert list(document) == sorted(document)
-    assert (document["format"], document["version"]) == ("vastwatch-project", 3)
+    assert (document["format"], document["version"]) == ("vastwatch-project", VERSION)
 
 
 def test_the_file_has_every_top_level_key():
@@ -183,7 +183,7 @@ HOSTILE = {
     "a list": (b"[1, 2]", "not a project file"),
     "another format": (b'{"format": "something", "version": 1}', "not a project file"),
     "deeply nested": (b"[" * 100_000, "nested too deeply|not valid JSON|breaks off"),
-    "newer": (broken(lambda d: d.update(version=4)), "saved by a newer version"),
+    "newer": (broken(lambda d: d.update(version=VERSION + 1)), "saved by a newer version"),
     "version text": (broken(lambda d: d.update(version="1")), "version: expected a whole number"),
     "wrong type": (broken(lambda d: d["sensors"][0]["at"].__setitem__(2, "tall")), r"sensors\[0\].at\[2\]: expected a number, got 'tall'"),
     "missing field": (broken(lambda d: d["rooms"][1].pop("outline")), r"rooms\[1\]: the field 'outline' is missing"),
