@@ -25,7 +25,7 @@ from vastwatch.advice.choose import choose
 from vastwatch.advice.findings import findings
 from vastwatch.advice.fixing import fixed_place
 from vastwatch.advice.mounting import places
-from vastwatch.advice.purchase import purchases, served_now, spent, starter_set
+from vastwatch.advice.purchase import bare, purchases, served_now, spent, starter_set
 from vastwatch.advice.remedies import remedies
 from vastwatch.advice.room_now import RoomNow
 from vastwatch.advice.timing import curve_of
@@ -46,6 +46,7 @@ from vastwatch.design.edits import (
     whole_rooms,
     wiring,
 )
+from vastwatch.design.edits.removing import removed
 from vastwatch.design.needs import USUAL, needs_of
 from vastwatch.design.places import middle_of
 from vastwatch.design.presence import Roles
@@ -266,7 +267,8 @@ def of_purchases() -> Any:
     project, some = sample(), [device(i) for i in ("pir-ceiling-6", "radar-24-state", "mat-bed-strip", "pir-corner-12")]
     r = rehearse(project, 7, 1)
     bought = purchases(project, some, budget=400.0, rooms={"kitchen", "throwing"})
-    started = starter_set(project, 90.0, [device("pir-ceiling-6"), device("radar-58-simple")])
+    dim = removed(project, *(x.id for x in project.lamps if x.room not in ("kitchen", "store", "kiln", "shop")))
+    started = starter_set(bare(dim), 90.0, [device("pir-ceiling-6"), device("radar-58-simple")])
     return {
         "remedies": [[x.text, x.gain] for x in remedies(r, "throwing")],
         "purchases": [[p.room, p.option.device.id, p.gain, p.per_money, p.words] for p in bought],

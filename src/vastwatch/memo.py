@@ -22,7 +22,7 @@ P = ParamSpec("P")
 R = TypeVar("R")
 
 # Bytes kept in all unless told otherwise.
-BUDGET = 256 * 1024 * 1024
+BUDGET = 512 * 1024 * 1024
 # What an entry costs beside its arrays, and what anything that is no array counts, bytes.
 _ENTRY, _THING = 400, 64
 # What a point of a painter's path weighs, bytes.

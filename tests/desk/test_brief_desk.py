@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QLabel, QLineEdit, QPushButton
 
+from vastwatch.design.edits.removing import removed
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find
 from vastwatch.desk.shell.parts import FigureField, LinkCard
@@ -265,6 +266,10 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
     settle(qtbot, window)
     kept = window.own.all
     window.own.all = lambda p: [d for d in kept(p) if d.id in ("pir-ceiling-6", "radar-24-bands")]
+    # Some rooms are enough.
+    dark = [x.id for x in project(window).lamps if x.room not in ("shop", "kitchen", "store", "toilet")]
+    window.document.apply(removed(project(window), *dark), "Fewer lamps")
+    settle(qtbot, window)
     key(qtbot, window.plan, Qt.Key.Key_B)
     assert window.focus.stage == "Brief"
     means = window.panel("Brief").means

@@ -235,12 +235,12 @@ def test_about_tells_what_the_memo_holds_of_its_budget_and_can_empty_it(qtbot, w
     settle(qtbot, window)
     key(qtbot, window, Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
     sheet = window.findChild(AboutSheet)
-    assert sheet.isVisible() and sheet.bar.maximum() == MEMO.budget == 256 * 1024 * 1024
+    assert sheet.isVisible() and sheet.bar.maximum() == MEMO.budget == 512 * 1024 * 1024
     assert 0 < sheet.bar.value() == MEMO.bytes
     used, results, _ = sheet.figures.values()
-    assert used.text() == f"{MEMO.bytes / 1024**2:.0f} of 256 MiB" and results.text() == f"{len(MEMO):,}"
+    assert used.text() == f"{MEMO.bytes / 1024**2:.0f} of 512 MiB" and results.text() == f"{len(MEMO):,}"
     qtbot.mouseClick(sheet.empty, LEFT)
-    assert used.text() == "0 of 256 MiB" and sheet.bar.value() == 0 and len(MEMO) == 0
+    assert used.text() == "0 of 512 MiB" and sheet.bar.value() == 0 and len(MEMO) == 0
     key(qtbot, sheet, Qt.Key.Key_Escape)
     assert not sheet.isVisible()
 
