@@ -24,6 +24,7 @@ class Legend(QWidget):
     def __init__(self, document: Document, focus: Focus, theme: Theme) -> None:
         super().__init__()
         self.document, self.focus, self.theme = document, focus, theme
+        self._painted: list[str] = []
         document.changed.connect(self._changed)
         focus.shift.connect(self._shifted)
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
@@ -31,7 +32,8 @@ class Legend(QWidget):
         self.setAccessibleName("Noticed within 1 s, 5 s, 30 s, 5 min, or later and never; dotted: seen next door")
 
     def _changed(self, old: Project, new: Project) -> None:
-        if old.sensors is not new.sensors:
+        # Not for a sensor that only moves: that is once a frame.
+        if old.sensors is not new.sensors and self.families() != self._painted:
             self.update()
 
     def _shifted(self, what: str) -> None:
@@ -56,7 +58,8 @@ class Legend(QWidget):
         p.setPen(t.soft)
         p.drawText(QRectF(4, 0, 80, 20), Qt.AlignmentFlag.AlignVCenter, self.tr("noticed within"))
         x = 84.0
-        hues = [family_hue(t, family) for family in self.families()]
+        self._painted = self.families()
+        hues = [family_hue(t, family) for family in self._painted]
         shades = []
         mixed = [t.paper for _ in hues]
         for limit, strength in BANDS:

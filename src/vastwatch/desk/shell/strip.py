@@ -40,7 +40,9 @@ class StageTab(Choosable):
         return QSize(QFontMetrics(font(14, 600)).horizontalAdvance(self.stage) + 44, 30)
 
     def set_state(self, state: str, current: bool) -> None:
-        """Lamp and whether this is where one is."""
+        """Lamp and whether this is where one is; painted anew only where that is another."""
+        if self.toolTip() and (state, current) == (self.state, self.current):
+            return
         self.state, self.current = state, current
         self.setToolTip(f"{self.stage}: {WHY[state]}. (Ctrl+{self.number})")
         self.update()
