@@ -11,10 +11,12 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from dataclasses import replace as changed
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
+from msgspec import to_builtins
 from msgspec.structs import replace
 
 from vastwatch.advice.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H
@@ -31,6 +33,7 @@ from vastwatch.devices import (
     DeviceType,
     catalogue,
 )
+from vastwatch.memo import kept
 from vastwatch.sensing.hazards import false_rate, per_hour_words
 from vastwatch.sensing.model import MountedSensor
 from vastwatch.site.building import Hazard, Spot
@@ -104,17 +107,32 @@ class Option:
         """The project with it placed."""
         return self.placed[0]
 
+    def on(self, base: Project) -> tuple[Project, Sensor]:
+        """As `placed`, on a project that has something else besides: the very same sensor where nothing of it differs,
+        so that what it reported need not be lived again."""
+        if base is self.base:
+            return self.placed
+        new, made = changed(self, base=base).placed
+        mine = self.placed[1]
+        return (put(new, mine), mine) if to_builtins(made) == to_builtins(mine) else (new, made)
+
 
 def choose(project: Project, room_id: str, types: Sequence[DeviceType] | None = None) -> list[Option]:
-    """All sensing types for a room, those that do first, and among them by hold time, price and the brief's weights.
+    """All sensing types for a room, those that do first, and among them by hold time, price and the brief's weights;
+    the same again for whoever asks again.
 
     `types` defaults to the catalogue. Raises KeyError for a room that is not there.
     """
+    return list(_choose(project, room_id, tuple(catalogue() if types is None else types)))
+
+
+@kept
+def _choose(project: Project, room_id: str, types: tuple[DeviceType, ...]) -> tuple[Option, ...]:
     now = RoomNow(project, find(project.rooms, room_id))
-    sensing = [d for d in (catalogue() if types is None else types) if d.family in (*AREA_FAMILIES, *TOUCH_FAMILIES)]
+    sensing = [d for d in types if d.family in (*AREA_FAMILIES, *TOUCH_FAMILIES)]
     good: dict[tuple[str, bool], list[tuple[float, float]]] = {}
     options = [o for d in sensing if (o := _best(now, d, good)) is not None]
-    return sorted(options, key=lambda o: (bool(o.barred), bool(o.misses), len(o.misses), o.rank_cost))
+    return tuple(sorted(options, key=lambda o: (bool(o.barred), bool(o.misses), len(o.misses), o.rank_cost)))
 
 
 def another(project: Project, room_id: str, device: DeviceType, at: tuple[float, float]) -> Option | None:

@@ -97,7 +97,7 @@ def offered(
     """Some options hung in a room, judged on so many of the judge's seeds; None where nothing can be judged by."""
     project, sensors = base, []
     for option in added:
-        project, sensor = replace(option, base=project).placed
+        project, sensor = option.on(project)
         sensors.append(sensor)
     try:
         judged = judging.judge(project, room, DAYS, judging.CHOSEN_ON[:seeds], should_continue)

@@ -335,10 +335,13 @@ def _greedy(
 
 def _hung_on(purchase: Purchase, base: Project) -> Purchase:
     """The same purchase on a project that differs elsewhere."""
-    option = changed(purchase.option, base=base)
-    new, sensor = option.placed
+    new, sensor = purchase.option.on(base)
     bill, new = bill_of(new, purchase.room, [sensor]), switched(new, purchase.room)
     presence = presence_of(new, purchase.room)
     assert presence is not None
     new = set_hold(new, presence.id, purchase.offer.judged.recommended_s)
-    return changed(purchase, option=option, offer=changed(purchase.offer, project=new, bill=bill, sensors=(sensor,)))
+    return changed(
+        purchase,
+        option=changed(purchase.option, base=base),
+        offer=changed(purchase.offer, project=new, bill=bill, sensors=(sensor,)),
+    )
