@@ -6,7 +6,7 @@ What sensors make of it is another thing altogether (`control.recording`): nothi
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from functools import cached_property
 from typing import NamedTuple
@@ -28,9 +28,9 @@ Ints = NDArray[np.int64]
 
 # A log knows midnights this far ahead, days: the longest rehearsal and the day after it.
 FARTHEST = 368
-# What was done is kept for up to so many days together, and for more of them at up to so many spots: those of a room or
-# two, which is judged with one sensor after the other.
-KEPT_DAYS, KEPT_SPOTS = 7, 12
+# What was done is kept for up to so many days together, and for more of them in up to so many rooms: there one sensor
+# is judged after the other.
+KEPT_DAYS, KEPT_ROOMS = 7, 6
 
 
 class Where(NamedTuple):
@@ -181,8 +181,8 @@ class Truth:
 
 @dataclass(frozen=True, eq=False)
 class Lives:
-    """What everybody did on some days, [begin, end), one person after the other: `walk_of`, `stay_of` and `minor_of`
-    say whose each row is, by place among the people. The other columns are those of `tracks.Days`."""
+    """What everybody did on some days, [begin, end): `walk_of`, `stay_of` and `minor_of` say whose each row is, by
+    place among the people. The other columns are those of `tracks.Days`; small movements may be told room by room."""
 
     begin: float
     end: float
@@ -215,11 +215,12 @@ class Household:
 
     def lives(self, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> Lives:
         """Everybody's days from one to another (not with it). Of long times the small movements may be asked for at
-        some `spots` of the book alone. Kept for a few days, or a few spots; else made anew."""
+        some `spots` of the book alone. Kept for a few days, or a few rooms; else made anew."""
         if last - first <= KEPT_DAYS:
             return _lives(self, first, last)
-        if spots is not None and np.count_nonzero(spots) <= KEPT_SPOTS:
-            return _lives_at(self, first, last, spots.tobytes())
+        rooms = set() if spots is None else {self.book.spots[k].room for k in np.flatnonzero(spots).tolist()}
+        if spots is not None and len(rooms) <= KEPT_ROOMS:
+            return _lives_in(self, first, last, sorted(rooms))
         return _lives_afresh(self, first, last, spots)
 
 
@@ -260,9 +261,27 @@ def _lives_afresh(household: Household, first: int, last: int, spots: NDArray[np
 _lives = kept(_lives_afresh)
 
 
+def _lives_in(household: Household, first: int, last: int, rooms: list[str]) -> Lives:
+    """With the small movements in some rooms alone, one room after the other."""
+    lives = _lives_unmoved(household, first, last)
+    found = [_moved_in(household, first, last, room) for room in rooms]
+    if not found:
+        return lives
+    who, t, spot, large = (np.concatenate(column) for column in zip(*found))
+    return replace(lives, minor_of=who, all=lives.all._replace(minor_t=t, minor_spot=spot, minor_large=large))
+
+
 @kept
-def _lives_at(household: Household, first: int, last: int, spots: bytes) -> Lives:
-    return _lives_afresh(household, first, last, np.frombuffer(spots, bool))
+def _lives_unmoved(household: Household, first: int, last: int) -> Lives:
+    """Without any small movement."""
+    return _lives_afresh(household, first, last, np.zeros(len(household.book.spots), bool))
+
+
+@kept
+def _moved_in(household: Household, first: int, last: int, room: str) -> tuple[Ints, Array, Ints, NDArray[np.bool_]]:
+    """The small movements in a room: whose, when, at which spot, and whether large."""
+    lives = _lives_afresh(household, first, last, np.array([s.room == room for s in household.book.spots]))
+    return lives.minor_of, lives.all.minor_t, lives.all.minor_spot, lives.all.minor_large
 
 
 @kept
