@@ -124,7 +124,7 @@ def _chances(
                     if other == pet:
                         walk[k, here] = rates
     base = np.concatenate([[0], np.cumsum(lengths)])[:-1].astype(int)
-    since, until = _reach(walk, base, np.array(lengths, int))
+    since, until = _reach(walk, base)
     large, small, still = (np.zeros((len(distinct), len(book.spots))) for _ in range(3))
     for k, (pet, kg) in enumerate(distinct):
         large[k], small[k], still[k] = _stay_chances(mounted, book, level, pet, kg)
@@ -133,7 +133,7 @@ def _chances(
     return Chances(who, base, np.array(lengths, int), out, walk, since, until, large, small, still)
 
 
-def _reach(walk: Array, base: Ints, lengths: Ints) -> tuple[Ints, Ints]:
+def _reach(walk: Array, base: Ints) -> tuple[Ints, Ints]:
     """For each bearing the first and the last sample of each route at which anything is noticed; -1 for none."""
     since, until = np.full((2, len(walk), len(base)), -1)
     for k, rates in enumerate(walk):

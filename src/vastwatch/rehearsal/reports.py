@@ -8,6 +8,7 @@ activity; the whole of them is made again for whoever asks what set a sensor off
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -66,6 +67,7 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     """Run all sensors against a truth. Cached by sensor, and for a few days by day, by what each reads."""
     wanted = {s.id: _wanted(project, s.id, truth) for s in project.sensors}
     left = [w for w in wanted.values() if not is_kept(_run, *w, truth)]
+    made: dict[_Wanted, SensorRun] = {}
     if left:
         spots = np.zeros(len(truth.spots), bool)
         for w in left:
@@ -73,8 +75,11 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
                 spots |= spots_noticed(part, w.level, truth.household)
         # Whole rooms of them: what another sensor notices there is then at hand.
         spots = np.isin(truth.spot_room, truth.spot_room[spots])
-        (_hear_days if truth.calendar.days <= ASKED_DAYS else _run_long)(left, truth, spots)
-    return {ident: _run(*w, truth) for ident, w in wanted.items()}
+        if truth.calendar.days <= ASKED_DAYS:
+            _hear_days(left, truth, spots)
+        else:
+            made = _run_long(left, truth, spots)
+    return {ident: made[w] if w in made else _run(*w, truth) for ident, w in wanted.items()}
 
 
 def _hear_days(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> None:
@@ -85,7 +90,7 @@ def _hear_days(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) ->
             _hear(part, w.level, truth, weekly, lives, spots)
 
 
-def _run_long(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> None:
+def _run_long(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> dict[_Wanted, SensorRun]:
     """Run some sensors through many days, some weeks at a time, each of which is forgotten once all have heard it."""
     heard: list[list[list[Heard]]] = [[[] for _ in each_part(w.mounted)] for w in wanted]
     for first in range(0, truth.calendar.days, TOGETHER):
@@ -94,8 +99,10 @@ def _run_long(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> 
         for w, parts in zip(wanted, heard):
             for part, weekly, so_far in zip(each_part(w.mounted), w.false, parts):
                 so_far.append(_heard(part, _noticed(part, w.level, truth, weekly, first, last, lives)))
-    for w, parts in zip(wanted, heard):
-        MEMO.put((_run, (*w, truth)), _joined(w.mounted, parts, truth))
+    # Kept as `_run` keeps them: day by day they would be heard anew.
+    return {
+        w: MEMO.get((_run, (*w, truth)), partial(_joined, w.mounted, parts, truth)) for w, parts in zip(wanted, heard)
+    }
 
 
 def _wanted(project: Project, sensor_id: str, truth: Truth) -> _Wanted:
