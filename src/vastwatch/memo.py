@@ -18,6 +18,8 @@ from typing import Any, ParamSpec, TypeVar
 import msgspec
 import numpy as np
 
+from vastwatch.right_of_way import stand_aside
+
 P = ParamSpec("P")
 R = TypeVar("R")
 
@@ -58,6 +60,7 @@ class Memo:
 
     def get(self, key: tuple[Any, ...], work: Callable[[], R]) -> R:
         """The result of that key, by doing the work where it is not held."""
+        stand_aside()
         with self._lock:
             entry = self._held.get(key)
             if entry is not None:

@@ -249,6 +249,32 @@ def test_sleepers_and_who_watches_a_film_do_not_wave(demo):
             assert set(doing) - {"sleeping", "film", "away"}
 
 
+@given(st.integers(0, 10**6))
+@settings(max_examples=25, deadline=None)
+def test_walked_one_by_one_or_all_at_once_the_same_happens(seed):
+    """Many gaps in arrays, a few in plain numbers: which of the two is a matter of speed alone."""
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(1, 60))
+    edges = np.sort(rng.uniform(0, 40_000, 4 * n)).reshape(-1, 4)
+    keep = Signal.from_intervals(edges[:, :2], 0.0, 40_000.0)
+    start = Signal.from_intervals(edges[::2, :2], 0.0, 40_000.0)
+    who = Stretches(
+        edges[:, 2], edges[:, 3], rng.choice([5.0, 12.0, 30.0], n), rng.choice([0.0, 0.1, 0.6, 1.0], (2, n))
+    )
+    sensors = Waved(True, 0.4, float(rng.uniform(0.2, 40)), 7), Waved(False, 1.2, float(rng.uniform(0, 90)), 8)
+    hold, outcomes = float(rng.uniform(1, 400)), []
+    few = reactions.FEW
+    for reactions.FEW in (0, 10**6):
+        outcomes.append(react(start, keep, hold, who, sensors))
+    reactions.FEW = few
+    one, other = outcomes
+    for a, b in zip(
+        (one.waves, one.presses, one.light, one.falls), (other.waves, other.presses, other.light, other.falls)
+    ):
+        assert np.array_equal(a, b)
+    assert all(np.array_equal(a, b) for a, b in zip(one.reports, other.reports))
+
+
 def test_each_waits_before_they_wave_as_long_as_is_said_of_them(demo):
     slow = put(demo, replace(find(demo.people, "potter"), wave_after_s=45.0))
     presence = presence_of(slow, "throwing")

@@ -15,6 +15,7 @@ in the same silence.
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -22,12 +23,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.by_hand import AGAIN_S, PRESS_S
-from vastwatch.draws import at_ms, sub_keys, uniform
+from vastwatch.draws import at_ms, sub_key_of, sub_keys, uniform, uniform_of
+from vastwatch.right_of_way import stand_aside
 from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
+# So few pieces of gaps are walked one by one: together they cost as much a step as many do.
+FEW = 40
 # After so many waves that bring no light somebody goes to the switch.
 TRIES = 3
 
@@ -97,6 +101,7 @@ def react(start: Signal, keep: Signal, hold_s: float, who: Stretches, sensors: t
 
     A noticed wave counts as a report of the sensors that noticed it, a press as one of a sensor that starts the light.
     """
+    stand_aside()
     held = keep.hold(hold_s)
     lit = start.start_keep(held)
     off = (~lit).intervals
@@ -154,7 +159,7 @@ def _walk(
     vain, count = np.zeros(len(gap), int), np.zeros(len(gap), int)
     out = _Log(len(sensors))
     beyond: dict[int, float] = {}
-    while len(gap):
+    while len(gap) > FEW:
         w = np.maximum(t, begins[at]) + np.where(vain < TRIES, afters[at], AGAIN_S)
         while (gone := w >= ends[at]).any():
             # They leave, or somebody else comes, before that.
@@ -198,7 +203,104 @@ def _walk(
         more = t < to
         gap, at, vain, count = gap[more], at[more], vain[more], count[more]
         t, to = t[more], to[more]
+    if len(gap):
+        # The few that go on for long, each by itself.
+        lane = _Lane(gaps, held, hold_s, who, sensors, out, beyond)
+        for start in zip(*(column.tolist() for column in (gap, at, vain, count, t, to))):
+            lane.walk(*start)
     return out.steps(), beyond
+
+
+class _Eye(NamedTuple):
+    """A sensor that may notice the waves from one place in one gap: which, the key of its draws there, its chance."""
+
+    sensor: int
+    key: int
+    chance: float
+    latency_s: float
+    report_s: float
+    starts: bool
+
+
+class _Lane:
+    """The same steps in plain numbers, for one piece of a gap at a time."""
+
+    def __init__(
+        self, gaps: _Gaps, held: Array, hold_s: float, who: Stretches, sensors: tuple[Waved, ...], out: _Log,
+        beyond: dict[int, float],
+    ) -> None:  # fmt: skip
+        self._anchor, self._after = gaps.anchor.tolist(), gaps.after.tolist()
+        self._held_from, self._held_to = held[:, 0].tolist(), held[:, 1].tolist()
+        self._hold_s, self._sensors, self._out, self._beyond = hold_s, sensors, out, beyond
+        self._begins, self._ends = [*who.begin.tolist(), np.inf], [*who.end.tolist(), np.nan]
+        self._afters = [*who.after_s.tolist(), 0.0]
+        self._come = [*at_ms(who.begin).tolist(), 0]
+        self._chance = [[*row, 0.0] for row in who.chance.tolist()]
+
+    def walk(self, gap: int, at: int, vain: int, count: int, t: float, to: float) -> None:
+        """Walk on from an instant, with so many waves so far, the last so many in vain."""
+        stand_aside()
+        begins, ends, afters = self._begins, self._ends, self._afters
+        waves: list[float] = []
+        presses: list[float] = []
+        lights: list[tuple[float, float]] = []
+        reports: list[list[tuple[float, float]]] = [[] for _ in self._sensors]
+        place, eyes = -1, list[_Eye]()
+        while t < to:
+            w = max(t, begins[at]) + (afters[at] if vain < TRIES else AGAIN_S)
+            while w >= ends[at]:
+                # They leave, or somebody else comes, before that.
+                at, vain, count = at + 1, 0, 0
+                w = max(t, begins[at]) + afters[at]
+            if not w < to:
+                break
+            if vain >= TRIES:
+                presses.append(w)
+                lit_at, until = w, w + PRESS_S
+            else:
+                if at != place:
+                    place, eyes = at, self._eyes(gap, at)
+                waves.append(w)
+                noticed = [eye for eye in eyes if uniform_of(eye.key, count) < eye.chance]
+                count += 1
+                starting = [eye.latency_s for eye in noticed if eye.starts]
+                if not starting:
+                    t, vain = w, vain + 1
+                    continue
+                lit_at, until = w + min(starting), w + max(eye.report_s for eye in noticed)
+                for eye in noticed:
+                    reports[eye.sensor].append((w + eye.latency_s, w + eye.report_s))
+            t, vain = until + self._hold_s, 0
+            # Reports that come while the light is on keep it as they always do.
+            j = bisect_right(self._held_from, t) - 1
+            if j >= 0:
+                t = max(t, self._held_to[j])
+            lights.append((min(lit_at, to), min(t, to)))
+            if t > self._after[gap]:
+                self._beyond[gap] = t
+        self._tell(gap, waves, presses, reports, lights)
+
+    def _eyes(self, gap: int, at: int) -> list[_Eye]:
+        """The sensors that may notice a wave of those at a place, within a gap."""
+        anchor = max(self._anchor[gap], self._come[at])
+        return [
+            _Eye(k, sub_key_of(s.key, anchor), self._chance[k][at], s.latency_s, s.report_s, s.starts)
+            for k, s in enumerate(self._sensors)
+            if s.latency_s < s.report_s and self._chance[k][at] > 0
+        ]
+
+    def _tell(
+        self, gap: int, waves: list[float], presses: list[float], reports: list[list[tuple[float, float]]],
+        lights: list[tuple[float, float]],
+    ) -> None:  # fmt: skip
+        for events, tell in ((waves, self._out.wave), (presses, self._out.press)):
+            if events:
+                tell(np.full(len(events), gap), np.array(events))
+        for k, rows in enumerate(reports):
+            if rows:
+                self._out.report(k, np.full(len(rows), gap), np.array(rows))
+        if lights:
+            self._out.light(np.full(len(lights), gap), np.array(lights))
 
 
 def _lanes(

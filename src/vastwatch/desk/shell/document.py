@@ -17,6 +17,7 @@ from vastwatch.files.journal import Journal
 from vastwatch.files.project_file import LARGEST, read_project
 from vastwatch.files.reading import Stamp, stamp_of
 from vastwatch.files.writing import resolved
+from vastwatch.right_of_way import frame
 from vastwatch.site.building import Level
 
 # Unsaved work is written aside so long after the last change, and at the latest so long after the first, milliseconds.
@@ -99,7 +100,9 @@ class Document(QObject):
         """Take a value without an undo step; for the undo steps themselves."""
         old, self.project = self.project, new
         if old is not new:
-            self.changed.emit(old, new)
+            # Whoever follows the hand goes first.
+            with frame():
+                self.changed.emit(old, new)
             if not self._timer.isActive():
                 self._since.start()
             self._timer.start(max(min(JOURNAL_MS, JOURNAL_LATEST_MS - self._since.elapsed()), 0))
