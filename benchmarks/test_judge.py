@@ -9,10 +9,13 @@ import os
 import time
 
 import numpy as np
+from msgspec.structs import replace
 
 from samples import random_room
 from timed import say
 from vastwatch.advice import judge as judging
+from vastwatch.advice import purchases
+from vastwatch.advice.offers import offers
 
 FITS = int(os.environ.get("FITS", "6"))
 OTHER_WEEKS = tuple(range(5001, 5021))
@@ -46,3 +49,27 @@ def test_the_judge_of_one_room(demo):
     judging.judge(demo, "toilet", seeds=judging.CHOSEN_ON)
     warm = time.perf_counter() - begin
     say(f"the judge of one room, 80 weeks at {len(j.holds)} holds: {cold:.1f} s (bar 3 s), again {warm * 1e3:.0f} ms")
+
+
+def test_the_adviser_with_pairs_of_the_whole_sample(demo):
+    """Room after room: how soon there is a first answer, and how long all of it takes."""
+    first, begin = [], time.perf_counter()
+    for room in demo.rooms:
+        asked = time.perf_counter()
+        told = []
+        offers(demo, room.id, told=lambda _, told=told: told.append(time.perf_counter()))
+        first.append(told[0] - asked)
+    everything = time.perf_counter() - begin
+    say(
+        f"the adviser with pairs, {len(demo.rooms)} rooms: {everything:.1f} s (bar 8 s), first answers in "
+        f"{min(first):.1f} to {max(first):.1f} s (bar 1 s)"
+    )
+    assert everything < 150
+
+
+def test_what_to_buy(demo):
+    """Of another project, so that nothing is known of it."""
+    begin = time.perf_counter()
+    found = purchases(replace(demo, name=f"{demo.name} "))
+    say(f"what to buy, {len(found)} of {len(demo.rooms)} rooms: {time.perf_counter() - begin:.1f} s (bar 12 s)")
+    assert found
