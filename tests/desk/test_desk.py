@@ -454,6 +454,10 @@ def test_remedies_are_tried_shown_and_applied(qtbot, window):
     buttons = [b for b in window.verdict.findChildren(QPushButton) if "drops" in b.accessibleName()]
     assert len(buttons) >= 2
     best = window.results.remedies.value[0]
+    was, now = best.others
+    assert (
+        f"{now.weeks} other weeks: {was.drops_per_week:.1f} → {now.drops_per_week:.1f}" in buttons[0].accessibleName()
+    )
     qtbot.mouseClick(buttons[0], LEFT)
     assert project(window) is best.project
     settle(qtbot, window)

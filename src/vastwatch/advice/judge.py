@@ -79,6 +79,12 @@ class HeldOut:
     seeds: tuple[int, ...]
     drops_per_week: float
     dark_min_per_day: float
+    days: int
+
+    @property
+    def weeks(self) -> int:
+        """How many weeks were lived, under all seeds."""
+        return round(len(self.seeds) * self.days / 7)
 
 
 # How often seeds are resampled.
@@ -352,7 +358,7 @@ def held_out(
         if not should_continue():
             break
     drops, dark_min, *_ = np.mean(rows, axis=0)
-    return HeldOut(tuple(used), float(drops) * 7.0, float(dark_min))
+    return HeldOut(tuple(used), float(drops) * 7.0, float(dark_min), days)
 
 
 def _of(weeks: Lived, hold_s: float) -> tuple[float, float, float, float, float]:

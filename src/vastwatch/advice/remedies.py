@@ -14,8 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
+from vastwatch.advice import judge as judging
+from vastwatch.advice.curves import KNOWN_S
 from vastwatch.advice.findings import spot_wait_s
-from vastwatch.advice.judge import dark_limit_min, judge
+from vastwatch.advice.judge import DAYS, HeldOut, dark_limit_min, held_out, judge
 from vastwatch.advice.met import LEAST_LIMIT
 from vastwatch.causes.episodes import DROP_S
 from vastwatch.causes.inquiry import IDLE_COSTS, MATTERS, inquiry
@@ -37,18 +39,22 @@ CAPPED_WAIT_S = 7200.0
 INSET_M = 0.2
 # What an hour of burning for nobody is reckoned worth in minutes of dark, when remedies are put in order.
 DARK_MIN_PER_IDLE_H = 60.0 * IDLE_COSTS
+# A remedy is lived in weeks under so many more seeds, none of which anything was chosen on.
+OTHER_SEEDS = 6
 # Aims tried to either side of the present one, degrees.
 AIMS = tuple(range(-60, 61, 5))
 
 
 @dataclass(frozen=True, eq=False)
 class Remedy:
-    """A change in words, the project with it, and the room's scores on the same days before and after."""
+    """A change in words, the project with it, the room's scores on the same days before and after, and what weeks under
+    OTHER_SEEDS gave, by which it was not found, before and after; None where the room's hold cannot be judged."""
 
     text: str
     project: Project
     before: Scores
     after: Scores
+    others: tuple[HeldOut, HeldOut] | None = None
 
     @property
     def gain(self) -> float:
@@ -60,7 +66,8 @@ class Remedy:
 
 
 def remedies(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool] = lambda: True) -> list[Remedy]:
-    """Remedies for a room that better its scores, those first that come nearest to its needs. Rehearses once for each.
+    """Remedies for a room that better its scores, those first that come nearest to its needs in weeks
+    that they were not found by. Rehearses once for each.
 
     `should_continue` is asked before each; when it says no, what has been found so far is returned.
     """
@@ -68,23 +75,45 @@ def remedies(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool
     if before is None:
         return []
     out = []
+    elsewhere = _on_others(rehearsal.project, room, should_continue)
     for text, project in _candidates(rehearsal, room, should_continue):
         if not should_continue():
             break
         after = rehearse(project, rehearsal.days, rehearsal.seed).scores.get(room)
         if after is not None and after != before:
-            out.append(Remedy(text, project, before, after))
+            then = None if elsewhere is None else _on_others(project, room, should_continue)
+            out.append(
+                Remedy(text, project, before, after, None if elsewhere is None or then is None else (elsewhere, then))
+            )
     needs = needs_of(rehearsal.project, find(rehearsal.project.rooms, room))
-    missed = _missed(before, needs, rehearsal.days)
-    better = [r for r in out if r.gain > 0 or _missed(r.after, needs, rehearsal.days) < missed]
-    return sorted(better, key=lambda r: (_missed(r.after, needs, rehearsal.days), -r.gain))
+    limit = dark_limit_min(needs, before.arrivals / rehearsal.days)
+
+    def missed(r: Remedy, k: int) -> float:
+        if r.others is not None:
+            return _missed(r.others[k].drops_per_week, r.others[k].dark_min_per_day, needs, limit)
+        scores = (r.before, r.after)[k]
+        return _missed(7.0 * scores.drops, scores.dark_min, needs, limit)
+
+    better = [r for r in out if missed(r, 1) < missed(r, 0) or (r.gain > 0 and missed(r, 1) <= missed(r, 0))]
+    return sorted(better, key=lambda r: (missed(r, 1), -r.gain))
 
 
-def _missed(scores: Scores, needs: RoomNeeds, days: int) -> float:
-    """By how many times some scores miss what a room's needs allow of drops and of dark; 0 where they keep to it."""
-    drops = scores.drops * 7.0 / max(needs.drops_per_week, LEAST_LIMIT)
-    dark = scores.dark_min / dark_limit_min(needs, scores.arrivals / days)
-    return max(drops - 1.0, 0.0) + max(dark - 1.0, 0.0)
+def _on_others(project: Project, room: str, should_continue: Callable[[], bool]) -> HeldOut | None:
+    """What a room's hold gives in weeks that nothing was chosen on; None where it has none to be judged."""
+    presence = presence_of(project, room)
+    hold = None if presence is None else hold_of(presence.expr)
+    if hold is None or not 0.0 <= hold < KNOWN_S:
+        return None
+    try:
+        return held_out(project, room, hold, DAYS, judging.HELD_OUT[:OTHER_SEEDS], should_continue)
+    except ValueError:
+        return None
+
+
+def _missed(drops_per_week: float, dark_min: float, needs: RoomNeeds, dark_limit: float) -> float:
+    """By how many times drops a week and dark minutes a day miss what a room's needs allow; 0 where they keep to it."""
+    drops = drops_per_week / max(needs.drops_per_week, LEAST_LIMIT)
+    return max(drops - 1.0, 0.0) + max(dark_min / dark_limit - 1.0, 0.0)
 
 
 def _candidates(rehearsal: Rehearsal, room: str, should_continue: Callable[[], bool]) -> Iterator[tuple[str, Project]]:

@@ -124,7 +124,7 @@ def tuned(
 def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> str:
     limit, best = drops_words(c.limit_per_week), duration_words(c.recommended_s)
     drops, dark, idle = j.figures(c.recommended_s)
-    checked = f"{held.drops_per_week:.1f} in {round(len(held.seeds) * j.days / 7)} others"
+    checked = f"{held.drops_per_week:.1f} in {held.weeks} others"
     parts = []
     if c.meets_brief:
         parts.append(

@@ -406,23 +406,35 @@ class Verdict(QWidget):
         idle = after.idle_h - before.idle_h
         if abs(idle) >= 0.05:
             change += f", burning {'+' if idle > 0 else '−'}{abs(idle):.1f} h"
+        weeks = ""
+        if remedy.others is not None:
+            was, now = remedy.others
+            weeks = self.tr("{} other weeks: {:.1f} → {:.1f} drops a week").format(
+                now.weeks, was.drops_per_week, now.drops_per_week)  # fmt: skip
         button = QPushButton()
         button.setProperty("role", "best" if best else "try")
-        inner = QHBoxLayout(button)
-        inner.setContentsMargins(12, 4, 12, 4)
+        box = QVBoxLayout(button)
+        box.setContentsMargins(12, 4, 12, 4)
+        box.setSpacing(0)
+        inner = QHBoxLayout()
         inner.setSpacing(8)
+        box.addLayout(inner)
         words, figures = label(remedy.text, "", True), label(change, "soft", True)
         words.setFont(font(12, 500))
         figures.setFont(font(12, 600 if best else 400))
         figures.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if after.drops < before.drops:
             figures.setStyleSheet(f"color: {self.theme.good.name()};")
-        for w in (words, figures):
-            w.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         inner.addWidget(words, 3)
         inner.addWidget(figures, 2)
-        button.setFixedHeight(44)
-        button.setAccessibleName(f"{remedy.text}: {change}")
-        button.setToolTip(plain(self.tr("Apply it: {}. Ctrl+Z takes it back.").format(change)))
+        below = label(weeks, "soft")
+        below.setVisible(bool(weeks))
+        box.addWidget(below)
+        for w in (words, figures, below):
+            w.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        button.setFixedHeight(62 if weeks else 44)
+        told = f"{change}; {weeks}" if weeks else change
+        button.setAccessibleName(f"{remedy.text}: {told}")
+        button.setToolTip(plain(self.tr("Apply it: {}. Ctrl+Z takes it back.").format(told)))
         button.clicked.connect(lambda: self.document.apply(remedy.project, remedy.text))
         return button
