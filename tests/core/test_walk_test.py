@@ -146,7 +146,7 @@ def test_light_along_a_way_is_the_share_of_walks_it_had_come_on_in(demo):
     w = walk(demo, "ground", way)
     followed = ~np.isnan(w.lit_share)
     assert w.dark_s == pytest.approx((1 - w.lit_share[followed]).sum() * 0.1)
-    # Light that follows presence does not go off on the way: in a room its share only grows while one walks in.
+    # It sets out in the dark, and somewhere on the way nearly all have light.
     assert w.lit_share[0] < 0.2 and np.nanmax(w.lit_share) > 0.95
     nobody = walk(replace(demo, presences=()), "ground", way)
     assert np.isnan(nobody.lit_share).all() and nobody.dark_s == 0.0

@@ -69,4 +69,6 @@ def test_a_hold_that_is_not_legal_is_judged_as_well(qtbot, window):
     wait_for_all(qtbot, window)
     assert window.results.judged("toilet").current_s == 2.0
     settle(qtbot, window)
-    assert window.verdict.isVisible()
+    unmet = {m.need for m in window.results.judged("toilet").needs_at(2.0) if not m.met}
+    assert "drops_per_week" in unmet
+    assert any(f.rule == "left-dark" and f.room == "toilet" for f in window.results.findings.value)
