@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo run test test-core mutants sample-figures lint check bench screenshots picture format-docs demo-data clean
+.PHONY: demo run test test-core mutants sample-figures lint check bench screenshots picture format-docs catalogue-docs demo-data clean
 
 demo: $(VENV)/ready
 	@tools/desktop.sh --demo
@@ -27,6 +27,10 @@ mutants: $(VENV)/ready-dev
 # Writes anew what the program says of the sample; look at the difference before you keep it.
 sample-figures: $(VENV)/ready-dev
 	@PYTHONPATH=tests $(BIN)/python tests/sample_figures.py
+
+# Writes the table of docs/catalogue.md anew: what each box says, what the model gives.
+catalogue-docs: $(VENV)/ready-dev
+	@PYTHONPATH=tests $(BIN)/python tests/catalogue_rows.py
 
 lint: $(VENV)/ready-dev
 	$(BIN)/ruff check .

@@ -18,7 +18,7 @@ from vastwatch.geometry import polygons
 from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.rehearsal.incidents import Incident, Kind
 from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import BODIES, Somebody
+from vastwatch.sensing.figures import SEATED, Somebody, body_of
 from vastwatch.site.building import Furnishing, Hazard, Spot
 from vastwatch.site.people import Person, Stay
 
@@ -64,7 +64,11 @@ def planted(plant: str, rng: np.random.Generator) -> Planted:
     if plant == "both":
         # A second sensor must report as well: it is that one which sees nothing.
         radar = device("radar-24-state")
-        both, second = add_sensor(room, radar, "g", (2.5, 0.2 if pir.at[1] > 2 else 3.8, 1.5), 90.0, 0.0)
+        x, y = 2.5, 0.2 if pir.at[1] > 2 else 3.8
+        yaw = math.degrees(math.atan2(chair.at[1] - y, chair.at[0] - x))
+        # Its upright field is narrow: it looks down at who sits there.
+        pitch = -math.degrees(math.atan2(1.5 - SEATED.middle, math.dist((x, y), chair.at)))
+        both, second = add_sensor(room, radar, "g", (x, y, 1.5), yaw, pitch)
         expr = AllOf(of=(Report(sensor=pir.id), Report(sensor=second.id)))
         both = put(both, replace(presence, expr=Hold(of=expr, seconds=300.0)))
         return Planted(_screened(both, rng), plant, "obstacle", "screen", ("dropped",))
@@ -72,7 +76,7 @@ def planted(plant: str, rng: np.random.Generator) -> Planted:
         away = pir.yaw + float(rng.choice([-1, 1])) * rng.uniform(75, 170)
         return Planted(put(room, replace(pir, yaw=round(away % 360, 1))), plant, "aim", "pir", ("dropped", "late"))
     if plant == "warmth":
-        warm = replace(room.rooms[0], ambient_c=float(rng.uniform(30.3, 31.8)))
+        warm = replace(room.rooms[0], ambient_c=float(rng.uniform(32.4, 33.7)))
         return Planted(put(room, warm), plant, "warmth", "big", ("dropped", "late"))
     if plant == "hold":
         expr = from_roles(Roles(("pir",), ("pir",), float(rng.integers(8, 40))))
@@ -120,7 +124,7 @@ def _screened(room: Project, rng: np.random.Generator) -> Project:
         material="metal",
     )  # fmt: skip
     out = replace(room, furnishings=(made,))
-    seen = sight(out, sensor, Somebody(chair.at, BODIES[chair.posture], chair.activity, chair.facing))
+    seen = sight(out, sensor, Somebody(chair.at, body_of(chair.posture, chair.activity), chair.activity, chair.facing))
     assert seen.hidden_by, "the screen misses the sight line"
     return out
 

@@ -20,6 +20,7 @@ from vastwatch.desk.shell.keysheet import KeySheet
 from vastwatch.desk.shell.window import Window
 from vastwatch.desk.stages.plan.drawing import DrawingDialog
 from vastwatch.desk.stages.sensors.compare import CompareSheet
+from vastwatch.devices import catalogue
 from vastwatch.files import load_demo
 from vastwatch.files.drawing.reading import read_drawing
 from vastwatch.memory import keep_freed_memory
@@ -138,15 +139,17 @@ def main() -> None:
     sheet = window.panel("Sensors").findChild(CompareSheet)
     sheet.grab().save(str(FOLDER / "shelf-compare.png"))
     sheet.close()
+    box = window.panel("Sensors").test_the_box(next(d for d in catalogue() if d.id == "radar-24-state"))
+    studio.settle()
+    box.grab().save(str(FOLDER / "box-tested.png"))
+    box.close()
     drawing_preview(window)
     focus.set(level="ground", figure="across", stage="Timing", room="throwing", selected="throwing")
     studio.take("timing")
     studio.incident("throwing", "dropped", 19.0)
     window.verdict.try_remedies()
     studio.take("rehearsal-night-incident")
-    focus.set(incident=-1, room="shop", selected="shop", time=86_400 + 11.6 * 3600, day=0)
-    studio.take("rehearsal-day")
-    focus.set(level="upper", room="sitting", selected="sitting", time=86_400 + 20.2 * 3600, day=1)
+    focus.set(incident=-1, level="upper", room="sitting", selected="sitting", time=86_400 + 20.2 * 3600, day=1)
     studio.take("rehearsal-evening")
     window.commands.show_keys()
     QTest.qWait(150)

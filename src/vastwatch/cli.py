@@ -117,6 +117,11 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("old", help="a project file")
     sub.add_argument("new", help="another one")
     sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
+    text = "what a device type's box says, and what its model gives in the box's own tests"
+    sub = commands.add_parser("device", help=text, description=text)
+    sub.add_argument("id", help="the type's id: a shipped one, or one of the project's")
+    sub.add_argument("--project", help="a project file: its own types, and what those placed report")
+    sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
     return parser
 
 

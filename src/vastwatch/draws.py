@@ -20,6 +20,9 @@ from numpy.typing import ArrayLike, NDArray
 Array = NDArray[np.float64]
 Keys = NDArray[np.uint64]
 
+# Of processes with so few to come, all are drawn at once.
+A_FEW = 40.0
+
 _GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 _FIRST, _SECOND = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
 _SHIFTS = np.uint64(30), np.uint64(27), np.uint64(31)
@@ -107,19 +110,26 @@ def triangular(key: Any, index: ArrayLike, least: float, mode: float, most: floa
 def arrivals_of_many(keys: Keys, rate: Array, begin: Array, end: Array) -> tuple[Array, NDArray[np.int64]]:
     """The `arrivals` of many processes, one after the other, and of which process each is; all arrays (n,)."""
     expected = rate * (end - begin)
-    some = np.flatnonzero(expected > 0)
-    if len(some) == 0:
-        return np.empty(0), np.zeros(0, np.int64)
-    most = float(expected.max())
+    few = np.flatnonzero((expected > 0) & (expected <= A_FEW))
+    many = np.flatnonzero(expected > A_FEW)
+    most = float(expected[few].max(initial=0.0))
     n = int(most + 6.0 * np.sqrt(most)) + 12
-    drawn = exponential(keys[some, None], np.arange(n))
-    t = begin[some, None] + np.cumsum(drawn, axis=1) / rate[some, None]
-    if (t[:, -1] < end[some]).any():
-        # Rare: one of them has more than there is room for.
-        each = [arrivals(keys[k], float(rate[k]), float(begin[k]), float(end[k])) for k in some]
-        return np.concatenate(each), np.repeat(some, [len(x) for x in each])
-    inside = t < end[some, None]
-    return t[inside], np.repeat(some, inside.sum(axis=1))
+    drawn = exponential(keys[few, None], np.arange(n))
+    t = begin[few, None] + np.cumsum(drawn, axis=1) / rate[few, None]
+    # Rare: one of them has more than there is room for.
+    more = t[:, -1] < end[few]
+    if more.any():
+        many = np.append(many, few[more])
+        few, t = few[~more], t[~more]
+    inside = t < end[few, None]
+    times, of = t[inside], np.repeat(few, inside.sum(axis=1))
+    if len(many) == 0:
+        return times, of
+    each = [arrivals(keys[k], float(rate[k]), float(begin[k]), float(end[k])) for k in many]
+    times = np.concatenate([times, *each])
+    of = np.concatenate([of, np.repeat(many, [len(x) for x in each])])
+    order = np.argsort(of, kind="stable")
+    return times[order], of[order]
 
 
 def arrivals(key: Any, rate: float, begin: float, end: float) -> Array:

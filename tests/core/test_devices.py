@@ -55,7 +55,7 @@ def test_every_type_says_its_figures_and_is_found_by_its_family():
         ("pir-ceiling-6", {"mounts": ("wall",)}, "mounts"),
         ("pir-switch-7", {"power": "battery"}, "watts"),
         ("radar-24-state", {"still_m": 7.0}, "still_m"),
-        ("radar-24-state", {"min_gate_m": 6.0}, "max_gate_m"),
+        ("radar-24-state", {"min_gate_m": 6.5}, "max_gate_m"),
         ("radar-24-state", {"confirm_of": (4, 3)}, "confirm_of"),
         ("radar-24-state", {"zones": 2}, "zones"),
         ("radar-24-state", {"bands": 8}, "bands"),

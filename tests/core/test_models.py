@@ -11,10 +11,12 @@ from msgspec.structs import replace
 from samples import device, make_room, shelf_at
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
+from vastwatch.sensing import frames
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.families import pir, radar
 from vastwatch.sensing.figures import (
+    ABED,
     LYING,
     MINOR_MOTION,
     PET,
@@ -42,7 +44,7 @@ def test_bodies_have_the_heights_of_the_model():
 
 
 def test_minor_motion_has_the_medians_of_the_model_and_a_log_normal_mean():
-    wanted = {"hands-on": 4, "desk": 25, "reading": 150, "film": 240, "sleeping": 900}
+    wanted = {"hands-on": 4, "desk": 25, "reading": 75, "film": 120, "sleeping": 900}
     assert {k: MINOR_MOTION[k].median_s for k in wanted} == wanted
     assert all(1.0 <= MINOR_MOTION[k].sigma <= 1.3 for k in wanted)
     draws = np.random.default_rng(4).lognormal(math.log(25), 1.1, 400_000)
@@ -61,7 +63,7 @@ def test_pir_off_axis():
     assert pir.off_axis_factor([56, -80, 120], 110).tolist() == [0, 0, 0]
 
 
-@pytest.mark.parametrize(("ambient", "factor"), [(25, 0.798), (28, 0.603), (15, 1.243), (21, 1.0), (32, 0), (40, 0)])
+@pytest.mark.parametrize(("ambient", "factor"), [(25, 0.832), (28, 0.679), (15, 1.209), (21, 1.0), (34, 0), (40, 0)])
 def test_pir_contrast(ambient, factor):
     assert pir.contrast_factor(ambient) == pytest.approx(factor, abs=5e-4)
 
@@ -105,7 +107,7 @@ def test_pir_walk_rate_by_hand():
     slant = math.hypot(r, h)
     for psi, reach in ((90, 12.0), (0, 6.0)):
         p = 1 / (1 + math.exp((slant / reach - 1) / 0.08))
-        across = speed * math.sin(math.radians(psi)) / (r * math.radians(5))
+        across = speed * max(math.sin(math.radians(psi)), pir.SWAY) / (r * math.radians(5))
         towards = speed * math.cos(math.radians(psi)) * h / ((r * r + h * h) * math.radians(12))
         assert walking(mounted, at, Walker(STANDING, speed, psi))[0] == pytest.approx(p * (across + towards))
     # The heading on the plan gives the same as the angle to the sight line.
@@ -174,12 +176,12 @@ def test_the_loss_table_is_the_models():
 
 def test_one_of_one_takes_one_over_p_frames_and_m_of_m_the_known_mean():
     for p in (0.05, 0.3, 0.9, 1.0):
-        assert radar.exact_mean_frames(p, 1, 1) == pytest.approx(1 / p)
+        assert frames.exact_mean_frames(p, 1, 1) == pytest.approx(1 / p)
         # Mean wait for a run of m successes: (1 - p^m) / (p^m (1 - p)).
         if p < 1:
-            assert radar.exact_mean_frames(p, 3, 3) == pytest.approx((1 - p**3) / (p**3 * (1 - p)))
-    assert radar.exact_mean_frames(1.0, 3, 5) == pytest.approx(3)
-    assert math.isinf(radar.exact_mean_frames(0.0, 2, 3))
+            assert frames.exact_mean_frames(p, 3, 3) == pytest.approx((1 - p**3) / (p**3 * (1 - p)))
+    assert frames.exact_mean_frames(1.0, 3, 5) == pytest.approx(3)
+    assert math.isinf(frames.exact_mean_frames(0.0, 2, 3))
 
 
 @pytest.mark.parametrize("p", [0.15, 0.4])
@@ -193,15 +195,15 @@ def test_m_of_n_agrees_with_drawn_frames(p):
             if sum(hits[-5:]) >= 3:
                 break
         waits.append(k)
-    assert radar.exact_mean_frames(p, 3, 5) == pytest.approx(np.mean(waits), rel=0.06)
+    assert frames.exact_mean_frames(p, 3, 5) == pytest.approx(np.mean(waits), rel=0.06)
 
 
 def test_the_table_of_mean_frames_is_the_exact_one():
     for m, n in ((3, 5), (4, 6)):
         for p in (0.0013, 0.01, 0.077, 0.31, 0.66, 0.97, 1.0):
-            assert float(radar.mean_frames(p, m, n)) == pytest.approx(radar.exact_mean_frames(p, m, n), rel=2e-3)
+            assert float(frames.mean_frames(p, m, n)) == pytest.approx(frames.exact_mean_frames(p, m, n), rel=2e-3)
         # Rare hits: n over m-1 windows of p^m.
-        assert float(radar.mean_frames(2e-4, m, n)) == pytest.approx(radar.exact_mean_frames(2e-4, m, n), rel=0.05)
+        assert float(frames.mean_frames(2e-4, m, n)) == pytest.approx(frames.exact_mean_frames(2e-4, m, n), rel=0.05)
 
 
 def radar_room(material="plasterboard", **changes):
@@ -238,9 +240,11 @@ def test_a_body_half_behind_timber_loses_the_mean_power_of_its_samples():
 
 
 def test_radar_gates_and_sensitivity():
-    project, sensor = radar_room(settings=Settings(max_gate_m=2.0, sensitivity_below_max=2))
+    project, sensor = radar_room(settings=Settings(min_gate_m=0.6, max_gate_m=2.0, sensitivity_below_max=2))
     mounted = mount(project, sensor)
-    at = np.array([[1.5, 3.0], [2.5, 3.0], [0.15, 3.0]])
+    # It reads 0.35 m too far: 1.80 as 2.15, and 0.15 as 0.5.
+    assert mounted.device.bias_r_m == 0.35
+    at = np.array([[1.5, 3.0], [1.8, 3.0], [2.5, 3.0], [0.15, 3.0]])
     view = radar.view_of(sensor, mounted.device, mounted.around, at, SEATED)
     assert view.where.tolist() == [0]
     assert view.factor[0] == pytest.approx(10 ** (-6 / 40))
@@ -262,12 +266,23 @@ def test_mean_wait_is_one_over_the_rate_and_latency_and_never_is_infinite():
     assert mean_wait([0.5, 0.0, 1e-9], 0.4).tolist() == [2.4, math.inf, math.inf]
 
 
+# Directions all over the sphere, at the middles of cells of equal area.
+_V, _ANGLE = np.meshgrid((np.arange(500) + 0.5) / 500, (np.arange(500) + 0.5) / 500 * math.pi / 2)
+_U = np.sqrt(1 - _V**2) * np.cos(_ANGLE)
+
+
+def crossing(length, azimuth, elevation):
+    """Chance that a movement of a length, in any direction, begins and ends in other beams, direction by direction."""
+    within = (1 - np.minimum(1, length * _U / azimuth)) * (1 - np.minimum(1, length * _V / elevation))
+    return 1 - within.mean()
+
+
 def slow_notice(project, sensor, x, y, figure):
     """One cell at a time, by the formulas and shapely sight lines alone."""
     import shapely
 
     device_ = find(project.devices, sensor.device)
-    body = {"seated": SEATED, "lying": LYING, "pet": PET}.get(figure, STANDING)
+    body = {"seated": SEATED, "lying": ABED, "pet": PET}.get(figure, STANDING)
     around = obstacles(project, sensor.level, "infrared")
     sx, sy, h = sensor.at
     r = math.hypot(x - sx, y - sy)
@@ -296,18 +311,21 @@ def slow_notice(project, sensor, x, y, figure):
         seen += not blocked
     room = find(project.rooms, "big")
     factor = float(pir.off_axis_factor(azimuth, device_.fov_h)) * pir.contrast_factor(room.ambient_c) * body.size
-    factor *= math.sqrt(seen / SAMPLES)
+    factor *= math.sqrt(seen / SAMPLES) * math.sqrt(body.shown)
     slant = math.hypot(r, h - body.middle)
     if figure in ("seated", "lying"):
         q = float(pir.chance(slant, device_.minor_m * factor))
-        spacing = r * math.radians(device_.beam_pitch)
+        spacing = (
+            r * math.radians(device_.beam_pitch),
+            math.hypot(r, h - body.middle) * math.radians(device_.beam_pitch_el),
+        )
         rate = MINOR_MOTION["desk" if figure == "seated" else "sleeping"].rate
-        rate *= 0.5 * q * min(1, 0.25 / spacing) + 0.5 * q * min(1, 0.10 / spacing)
+        rate *= 0.5 * q * crossing(0.25, *spacing) + 0.5 * q * crossing(0.10, *spacing)
     else:
         psi, speed = {"across": (90, 1.1), "towards": (0, 1.1), "pet": (90, 0.6)}[figure]
         reach = float(pir.heading_range(device_.tangential_m, device_.radial_m, psi)) * factor
         dh = abs(h - body.middle)
-        crossings = math.sin(math.radians(psi)) / (r * math.radians(device_.beam_pitch))
+        crossings = max(math.sin(math.radians(psi)), pir.SWAY) / (r * math.radians(device_.beam_pitch))
         crossings += math.cos(math.radians(psi)) * dh / ((r * r + dh * dh) * math.radians(device_.beam_pitch_el))
         rate = speed * crossings * float(pir.chance(slant, reach))
     return 1 / rate + device_.latency.typical_s if rate > 1 / 864_000 else math.inf
@@ -325,7 +343,7 @@ def test_coverage_agrees_with_one_cell_at_a_time(figure):
     assert np.isfinite(slow).sum() > 20
     # What is missed beyond REACH is noticed less than once in hours; leave that out on both sides.
     fast[fast > 40_000], slow[slow > 40_000] = np.inf, np.inf
-    assert fast == pytest.approx(slow, rel=1e-6)
+    assert fast == pytest.approx(slow, rel=1e-6 if figure not in ("seated", "lying") else 2e-3)
 
 
 def test_rates_of_somebody_who_stays_add_large_and_small_movements():

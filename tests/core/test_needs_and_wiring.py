@@ -18,7 +18,7 @@ from vastwatch.advice import findings
 from vastwatch.control.by_hand import AGAIN_S, FORGOTTEN, LONGEST_S, PRESS_S, REACH_S, by_hand, on_by_hand, presses
 from vastwatch.control.daylight import asked_lux, dark
 from vastwatch.design.edits import day_sheets, wiring
-from vastwatch.design.edits.day_sheets import remove_errand, seconds_of
+from vastwatch.design.edits.day_sheets import remove_errand
 from vastwatch.design.edits.removing import removed, without_unused_types
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.typical_days import TEMPLATES, add_person
@@ -31,6 +31,7 @@ from vastwatch.rehearsal import rehearse
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Hazard, Needs, RoomUse
 from vastwatch.site.people import Person, Stay, holds_on
+from vastwatch.site.record import seconds_of
 from vastwatch.words import drops_words
 
 # -- needs ---------------------------------------------------------------------------------------------------------

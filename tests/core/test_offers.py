@@ -26,6 +26,7 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import catalogue
+from vastwatch.memo import MEMO
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.model import mount
 
@@ -245,7 +246,8 @@ def test_a_need_in_words_says_what_other_weeks_may_bring():
 def test_holds_that_are_settled_are_looked_at_no_more_and_the_answer_is_the_same(demo, monkeypatch):
     seeds = range(1, 9)
     short = judge(demo, "toilet", 28, seeds)
-    monkeypatch.setattr(judging, "GLANCE", 99)
+    monkeypatch.setattr(judging, "A_FEW", 99)
+    MEMO.clear()
     whole = judge(demo, "toilet", 28, seeds)
     assert (short.best_s, short.recommended_s) == (whole.best_s, whole.recommended_s)
     for a, b in zip(short.needs_at(short.recommended_s), whole.needs_at(whole.recommended_s)):

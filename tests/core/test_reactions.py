@@ -16,7 +16,7 @@ from vastwatch.advice.curves import Waving
 from vastwatch.advice.timing import curve_of
 from vastwatch.control import reactions
 from vastwatch.control.by_hand import AGAIN_S, PRESS_S
-from vastwatch.control.reactions import TRIES, Stretches, Waved, react
+from vastwatch.control.reactions import HAIR_S, TRIES, Stretches, Waved, react
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
@@ -130,7 +130,9 @@ def event_by_event(
         if due <= t:
             waves.append(t)
             off = max([f for f in offs or [] if f <= t], default=None)
-            anchor = max(int(at_ms(0.0 if off is None else off - hold)), int(at_ms(who.begin[here])))
+            anchor = max(
+                int(at_ms((0.0 if off is None else off - hold) + HAIR_S)), int(at_ms(who.begin[here] + HAIR_S))
+            )
             j = counts.get(anchor, 0)
             counts[anchor] = j + 1
             hits = [

@@ -207,7 +207,7 @@ def test_figures_that_miss_the_brief_are_red_and_others_are_not(qtbot, window):
     scores = window.verdict._scores
     window.focus.set(room="throwing")
     assert red in scores["drops"]._value.styleSheet()
-    window.focus.set(room="sitting", level="upper")
+    window.focus.set(room="passage")
     assert red not in scores["drops"]._value.styleSheet()
     assert scores["idle"]._aside.text().endswith("kWh")
     window.focus.set(room="kiln", level="ground")

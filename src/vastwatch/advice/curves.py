@@ -250,25 +250,25 @@ class Waving:
     def __init__(
         self, start: Signal, keep: Signal, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...]
     ) -> None:
-        self._start, self._keep, self._who, self._sensors = start, keep, who, sensors
-        self._dark, self._need, self._nobody = dark, awake & dark, dark - awake
+        self.start, self.keep, self.who, self.sensors = start, keep, who, sensors
+        self.dark, self.need, self.nobody = dark, awake & dark, dark - awake
         self._known: dict[float, Outcome] = {}
 
     @cached_property
     def plain(self) -> Curves:
         """The curves without reactions."""
-        return curves(self._start, self._keep, self._need, self._nobody)
+        return curves(self.start, self.keep, self.need, self.nobody)
 
     def outcome(self, hold_s: float) -> Outcome:
         """See Curve."""
         if hold_s not in self._known:
-            did = react(self._start, self._keep, hold_s, self._who, self._sensors)
+            did = react(self.start, self.keep, hold_s, self.who, self.sensors)
             lit, wasted = (
                 float((signal.measure(did.light[:, 1]) - signal.measure(did.light[:, 0])).sum())
-                for signal in (self._need, self._nobody)
+                for signal in (self.need, self.nobody)
             )
             self._known[hold_s] = Outcome(
-                did.falls[self._need.at(did.falls)],
+                did.falls[self.need.at(did.falls)],
                 max(float(self.plain.dark_s(hold_s)) - lit, 0.0),
                 max(float(self.plain.idle_s(hold_s)) + wasted, 0.0),
                 len(did.waves),
@@ -278,9 +278,9 @@ class Waving:
 
     def light(self, hold_s: float) -> Signal:
         """See Curve."""
-        did = react(self._start, self._keep, hold_s, self._who, self._sensors)
-        more = Signal.from_intervals(did.light, self._start.start, self._start.end)
-        return (self._start.start_keep(self._keep.hold(hold_s)) | more) & self._dark
+        did = react(self.start, self.keep, hold_s, self.who, self.sensors)
+        more = Signal.from_intervals(did.light, self.start.start, self.start.end)
+        return (self.start.start_keep(self.keep.hold(hold_s)) | more) & self.dark
 
 
 class ByHand:

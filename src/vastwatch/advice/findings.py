@@ -12,8 +12,8 @@ from collections.abc import Callable, Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice import plan_checks, wiring_checks
-from vastwatch.advice.finding import ORDER, Advice, Finding
+from vastwatch.advice import plan_checks, settings_checks, wiring_checks
+from vastwatch.advice.finding import MANY_SENSORS, ORDER, Advice, Finding
 from vastwatch.advice.judge import Judgement
 from vastwatch.advice.met import LEAST_LIMIT, STEP_S, in_words
 from vastwatch.advice.silences import hold_for, hours_per_drop
@@ -44,11 +44,9 @@ WALKER_SHARE = 0.9
 # Hanging this much off the height its figures hold for is worth a word, metres.
 HEIGHT_OFF_M = 0.5
 # From this room temperature on, a PIR has lost a quarter of its range, Celsius.
-WARM_C = 26.0
+WARM_C = 26.7
 # A plan with more walls than this may not follow the hand while dragging.
 MANY_WALLS = 2000
-# With more sensors than this the week is not lived for what each sees next door.
-MANY_SENSORS = 60
 
 
 # What is known of a room's lived weeks: its judgement, or None.
@@ -337,7 +335,7 @@ def _plan_size(project: Project) -> Iterator[Finding]:
 
 
 CHECKS = (
-    *plan_checks.CHECKS, _spill, _unreachable, *wiring_checks.CHECKS, _mounting, _unlit_rooms,
+    *plan_checks.CHECKS, _spill, _unreachable, *wiring_checks.CHECKS, *settings_checks.CHECKS, _mounting, _unlit_rooms,
     _cautions, _plan_size,
 )  # fmt: skip
 # These ask what is known of the rooms' weeks.

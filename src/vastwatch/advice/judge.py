@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy.stats import chi2
 
 from vastwatch.advice.curves import KNOWN_S
+from vastwatch.advice.end_to_end import EndToEnd, laid
 from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside, misfit
 from vastwatch.advice.weeks import Lived, into_the_dark, lived, nobody_there, tunable
 from vastwatch.control.by_hand import AGAIN_S
@@ -24,6 +25,7 @@ from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.memo import MEMO
+from vastwatch.signals import Signal
 from vastwatch.site.building import RoomUse
 from vastwatch.site.people import WAVE_AFTER_S
 
@@ -37,10 +39,10 @@ HELD_OUT: tuple[int, ...] = tuple(range(1001, 1021))
 # short.
 SHORTEST_SERVICE_S, SHORTEST_S = 30.0, 5.0
 BRIEF_VISITS: tuple[RoomUse, ...] = ("store",)
-# After so many seeds, holds of which it is settled with this confidence whether they could be chosen are looked at no
-# more.
-GLANCE, SETTLED = 3, 0.999
-# A hold that drops so many times and so many times too often in one seed is far off.
+# Seeds are lived in steps, up to so many each; once there are a few, holds of which it is settled with this confidence
+# whether they could be chosen are looked at no more.
+STEPS, A_FEW, SETTLED = (1, 3, 8, 14), 3, 0.999
+# A hold that drops so many times and so many times too often in every seed is far off.
 MANY, FAR_OFF = 20, 8.0
 # The longest hold that is tried at all, seconds.
 LONGEST_S = 3600.0
@@ -259,35 +261,36 @@ def _judge(
     # Where none does, the longest legal one may come nearest.
     longest = legal_holds(project, room)[-1]
     needs = needs_of(project, find(project.rooms, room))
-    rows: list[list[tuple[float, ...]]] = []
-    came: list[float] = []
     lives: list[Lived] = []
-    used, inhabited = [], False
+    together: list[EndToEnd] = []
+    came: list[float] = []
+    table = np.empty((0, len(holds), 5))
     worth, looked = np.ones(len(holds), bool), np.zeros(len(holds), bool)
-    for k, seed in enumerate(seeds):
-        weeks = lived(project, room, days, seed)
-        lives.append(weeks)
-        used.append(seed)
-        if k >= GLANCE:
-            limit = dark_limit_min(needs, float(np.mean(came)))
+    for upto in (*(n for n in STEPS if n < len(seeds)), len(seeds)):
+        before = len(lives)
+        for seed in seeds[before:upto]:
+            lives.append(weeks := lived(project, room, days, seed))
+            came.append(into_the_dark(weeks.awake, weeks.dark) / weeks.days)
+            report_progress(len(lives) / len(seeds))
+            if not (going_on := should_continue()):
+                break
+        if before >= A_FEW:
+            limit = dark_limit_min(needs, float(np.mean(came[:before])))
             kept = (np.abs(holds - now) < 1e-6) | (holds == longest)
-            worth &= _worth_more(np.array(rows), needs.drops_per_week, limit, days) | kept
-        figures, seen = _figures(weeks, holds, worth, rows, needs, now)
-        rows.append(figures)
+            worth &= _worth_more(table, needs.drops_per_week, limit, days) | kept
+        together.append(laid(*(weeks.curve for weeks in lives[before:])))
+        figures, seen = _figures(together[-1], days, holds, worth, table, needs, now)
+        table = np.concatenate([table, figures])
         looked |= seen
-        came.append(into_the_dark(weeks.awake, weeks.dark) / weeks.days)
-        inhabited = inhabited or weeks.awake.total() > 0
-        report_progress((k + 1) / len(seeds))
-        if not should_continue():
+        if not going_on:
             break
-    if not inhabited:
+    if not any(weeks.awake.total() > 0 for weeks in lives):
         raise ValueError(nobody_there(project, room))
-    table = np.array(rows).transpose(2, 0, 1)
-    drops, dark, idle, waves, trips = table
+    drops, dark, idle, waves, trips = table.transpose(2, 0, 1)
     legal = tuple(legal_holds(project, room).tolist())
     found = Judgement(
         room,
-        tuple(used),
+        seeds[: len(lives)],
         days,
         needs,
         holds,
@@ -303,30 +306,29 @@ def _judge(
     ).chosen()
     by_hand = find(project.rooms, room).control == "absence"
     asked = {found.recommended_s, *([now] if now in holds else [])}
-    return replace(found, besides={h: beside(lives, h, needs, by_hand) for h in asked})
+    return replace(found, besides={h: beside(lives, _lights(together, h), needs, by_hand) for h in asked})
 
 
 def _figures(
-    weeks: Lived, holds: Array, worth: NDArray[np.bool_], before: list[list[tuple[float, ...]]], needs: RoomNeeds,
-    now: float,
-) -> tuple[list[tuple[float, ...]], NDArray[np.bool_]]:  # fmt: skip
-    """The figures of every hold in some weeks, and which were looked at. What is not worth looking at has those of the
-    seeds before; and where a hold drops far too often, every shorter one does so at least as often: of those it is not
-    asked how much more."""
-    mean = np.mean(before, axis=0) if before else np.empty(0)
-    out: dict[int, tuple[float, ...]] = {}
+    together: EndToEnd, days: int, holds: Array, worth: NDArray[np.bool_], before: Array, needs: RoomNeeds, now: float
+) -> tuple[Array, NDArray[np.bool_]]:
+    """The figures of every hold in some lives, (lives, holds, figures), and which were looked at. What is not worth
+    looking at has those of the seeds before; and where a hold drops far too often, every shorter one does so at least
+    as often: of those it is not asked how much more."""
+    out = np.empty((len(together), len(holds), 5))
     seen = np.zeros(len(holds), bool)
-    far: tuple[float, ...] | None = None
+    far: Array | None = None
     for n in reversed(range(len(holds))):
         if not worth[n]:
-            out[n] = tuple(mean[n])
+            out[:, n] = before[:, n].mean(axis=0)
         elif far is not None and abs(holds[n] - now) > 1e-6:
-            out[n] = far
+            out[:, n] = far
         else:
-            out[n], seen[n] = _of(weeks, float(holds[n])), True
-            if out[n][0] * weeks.days > MANY and out[n][0] * 7.0 > FAR_OFF * needs.drops_per_week:
-                far = out[n]
-    return [out[n] for n in range(len(holds))], seen
+            out[:, n], seen[n] = _of(together, float(holds[n]), days), True
+            drops = out[:, n, 0]
+            if drops.min() * days > MANY and drops.min() * 7.0 > FAR_OFF * needs.drops_per_week:
+                far = out[:, n]
+    return out, seen
 
 
 def _worth_more(rows: Array, drops_per_week: float, dark_min: float, days: int) -> NDArray[np.bool_]:
@@ -351,23 +353,24 @@ def held_out(
 ) -> HeldOut:
     """What weeks that were not used to choose give with a hold, by default those of HELD_OUT. `should_continue` as for
     `judge`. Raises ValueError as `judge`."""
-    rows, used = [], []
+    curves, used = [], []
     for seed in HELD_OUT if seeds is None else seeds:
-        rows.append(_of(lived(project, room, days, seed), hold_s))
+        curves.append(lived(project, room, days, seed).curve)
         used.append(seed)
         if not should_continue():
             break
-    drops, dark_min, *_ = np.mean(rows, axis=0)
+    drops, dark_min, *_ = _of(laid(*curves), hold_s, days).mean(axis=0)
     return HeldOut(tuple(used), float(drops) * 7.0, float(dark_min), days)
 
 
-def _of(weeks: Lived, hold_s: float) -> tuple[float, float, float, float, float]:
-    """Drops, dark minutes, idle hours, waves and ways to the switch per day with a hold."""
-    o = weeks.curve.outcome(hold_s)
-    days = weeks.days
-    return (
-        len(o.drop_at) / days, o.dark_s / 60.0 / days, o.idle_s / 3600.0 / days, o.waves / days, o.trips / days
-    )  # fmt: skip
+def _lights(together: list[EndToEnd], hold_s: float) -> list[Signal]:
+    return [light for some in together for light in some.lights(hold_s)]
+
+
+def _of(together: EndToEnd, hold_s: float, days: int) -> Array:
+    """Drops, dark minutes, idle hours, waves and ways to the switch per day with a hold, (lives, 5)."""
+    o = together.outcomes(hold_s)
+    return np.column_stack([o.drops, o.dark_s / 60.0, o.idle_s / 3600.0, o.waves, o.trips]) / days
 
 
 def _bounds(counts: Array, weeks: float, p: float) -> Array:

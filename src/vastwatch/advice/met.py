@@ -18,6 +18,7 @@ from vastwatch.advice.weeks import Lived
 from vastwatch.design.needs import RoomNeeds
 from vastwatch.rehearsal.incidents import LATE_S
 from vastwatch.rehearsal.scores import arrivals
+from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
 
@@ -74,9 +75,8 @@ def misfit(needs: Iterable[Met]) -> float:
     return sum(max(m.high / max(m.limit, LEAST_LIMIT) - 1.0, 0.0) for m in needs if not m.met)
 
 
-def beside(lives: Sequence[Lived], hold_s: float, needs: RoomNeeds, by_hand: bool) -> tuple[Met, ...]:
-    """The needs that are looked at besides drops, dark and the hold, at one hold, over some lives."""
-    lights = [weeks.curve.light(hold_s) for weeks in lives]
+def beside(lives: Sequence[Lived], lights: Sequence[Signal], needs: RoomNeeds, by_hand: bool) -> tuple[Met, ...]:
+    """The needs that are looked at besides drops, dark and the hold, over some lives with the light in each."""
     starts, over = [], []
     for weeks, light in zip(lives, lights):
         rows = light.intervals

@@ -25,11 +25,13 @@ from vastwatch.words import duration_words
 # Of types alone and of pairs so many are judged, those first that look best by the maps and their price; of what a
 # pair is made so many of each kind.
 SINGLES, PAIRS, EACH_KIND = 4, 4, 2
-# At a glance so many seeds are looked at, some more of what could still do, and all of what looks well in those; and so
-# many that do are enough.
-GLANCE, SOME, ENOUGH = 3, 8, 3
+# At a glance one seed is looked at and a few of what is not hopeless; some more of what could still do, and all of what
+# looks well in those. So many that do are enough.
+AT_ONCE, GLANCE, SOME, ENOUGH = 1, 3, 8, 3
 # No wait counts for longer when pairs are put in order, seconds.
 MOST_WAIT_S = 7200.0
+# A few weeks may make an offer seem so many times slower than it is.
+SPARE = 1.3
 # What costs so much less is cheaper, and what lights so much sooner quicker, as shares.
 CHEAPER, QUICKER = 0.05, 0.2
 
@@ -87,11 +89,14 @@ def offers(
     for k, (base, added, instead) in enumerate(steps):
         if not should_continue():
             break
-        if (offer := offered(base, room, added, GLANCE, should_continue, instead)) is not None:
-            tried.append(offer)
+        if (offer := offered(base, room, added, AT_ONCE, should_continue, instead)) is not None:
+            tried.append(judged_on(offer, room, GLANCE, should_continue) if offer.could_do else offer)
             known(0.2 + 0.4 * (k + 1) / len(steps))
     enough = 0
-    waiting = sorted((o for o in tried if o.could_do), key=lambda o: o.rank_cost)
+    waiting = [o for o in tried if o.could_do]
+    if now is not None and met:
+        waiting = [o for o in waiting if _better_than_now(project, room, now, o, SPARE)]
+    waiting.sort(key=lambda o: o.rank_cost)
     for k, offer in enumerate(waiting):
         if not should_continue() or enough >= ENOUGH:
             break
@@ -189,8 +194,9 @@ def _misfit(offer: Offer) -> tuple[float, float]:
     return offer.judged.misfit, offer.rank_cost
 
 
-def _better_than_now(project: Project, room: str, now: Judgement, offer: Offer) -> bool:
-    """Where needs are met already: whether it is cheaper, quicker, or needs no cable where what hangs there does."""
+def _better_than_now(project: Project, room: str, now: Judgement, offer: Offer, spare: float = 1.0) -> bool:
+    """Where needs are met already: whether it is cheaper, quicker, or needs no cable where what hangs there does.
+    `spare`: how many times slower it may seem in the few weeks looked at."""
     presence = presence_of(project, room)
     mine = [s for s in project.sensors if presence is not None and s.id in sensors_of(presence)]
     types = [find(project.devices, s.device) for s in mine]
@@ -198,7 +204,8 @@ def _better_than_now(project: Project, room: str, now: Judgement, offer: Offer) 
     cables = sum(d.power in ("mains", "usb") for d in offer.devices)
     if offer.price < (1.0 - CHEAPER) * sum(d.price for d in types) and cables <= cabled:
         return True
-    return cables < cabled or _first_light(offer.judged) < (1.0 - QUICKER) * _first_light(now)
+    quick = spare * (1.0 - QUICKER) * _first_light(now)
+    return cables < cabled or _first_light(offer.judged) < quick
 
 
 def _first_light(j: Judgement) -> float:

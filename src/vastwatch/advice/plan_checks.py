@@ -14,9 +14,10 @@ from vastwatch.advice.finding import Advice, Finding
 from vastwatch.design.edits.building import overlap, segments_cross, uncovered
 from vastwatch.design.edits.fittings import opening_middle, rooms_beside
 from vastwatch.design.edits.removing import counted
+from vastwatch.design.needs import MANUAL_ON_USES
 from vastwatch.design.places import called, room_at
 from vastwatch.design.project import Project, find, on_level
-from vastwatch.design.relations import levels_in_order
+from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.people.reach import lost_spots
@@ -311,7 +312,20 @@ def _stairs(project: Project) -> Iterator[tuple[str, str]]:
             yield below.id, upper.id
 
 
+def _manual_on(project: Project) -> Iterator[Finding]:
+    """Rooms whose light comes on by itself, where the user's code asks for a hand."""
+    if not project.brief.code_manual_on:
+        return
+    for room in project.rooms:
+        if room.use in MANUAL_ON_USES and room.control == "presence" and presence_of(project, room.id) is not None:
+            text = (
+                f"{room.name} comes on by itself. You said that your local code asks for a hand there: check it, and "
+            )
+            yield Finding("code-manual-on", "note", (room.id,), text + "let presence switch off alone.", room=room.id)
+
+
 CHECKS = (
+    _manual_on,
     open_rooms,
     overlapping_rooms,
     doors_onto_nothing,

@@ -288,7 +288,7 @@ def starter_set(
     one room changes no other.
     """
     open_ = purchases(project, types, should_continue, budget, lambda s: report_progress(0.7 * s))
-    out = _greedy(project, budget, open_, types, should_continue, lambda s: report_progress(0.7 + 0.2 * s))
+    out = _greedy(project, budget, list(open_), types, should_continue, lambda s: report_progress(0.7 + 0.2 * s))
     single = max((p for p in open_ if p.price <= budget + 1e-9), key=lambda p: p.gain, default=None)
     if single is not None and single.gain > sum(p.gain for p in out) and should_continue():
         left = budget - single.price

@@ -110,9 +110,9 @@ class RoomNow:
     def waits(self, mounted: MountedSensor) -> np.ndarray:
         """Mean wait at each spot with this sensor besides what serves the room, (spots,)."""
         mine = np.zeros(len(self.spots))
-        for posture in {s.posture for s in self.spots}:
-            which = np.array([s.posture == posture for s in self.spots])
-            body = spot_body(next(s for s in self.spots if s.posture == posture))
+        bodies = [spot_body(s) for s in self.spots]
+        for body in set(bodies):
+            which = np.array([b == body for b in bodies])
             seen = staying(mounted, self.at[which], Stayer(body, self.facing[which]))
             mine[which] = seen.rate(self.minor_motion[which])
         wait = mean_wait(mine, latency_s(mounted.device))

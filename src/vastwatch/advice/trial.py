@@ -18,13 +18,14 @@ from vastwatch.control.fusion import evaluate
 from vastwatch.control.reactions import Stretches, react
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
-from vastwatch.draws import arrivals, key_of, normal, sub_keys, uniform
-from vastwatch.rehearsal.notices import DENSE
+from vastwatch.draws import key_of, normal, sub_keys, uniform
+from vastwatch.rehearsal.at_rest import seen_at_rest, seen_fading
+from vastwatch.rehearsal.notices import SURE_HOLD_S
 from vastwatch.rehearsal.reactors import CONTENT, sensors_read, start_and_keep, waved
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.sensing.coverage import spot_body
-from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, Stayer
-from vastwatch.sensing.model import MountedSensor, each_part, latency_s, model_of, mount, staying
+from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S, Stayer
+from vastwatch.sensing.model import MountedSensor, Staying, each_part, latency_s, model_of, mount, staying
 from vastwatch.signals import Signal, any_of
 from vastwatch.site.building import Spot
 from vastwatch.site.people import WAVE_AFTER_S
@@ -89,7 +90,7 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
             chance[k] = seen.large[0]
         p = np.where(large, seen.large[0], seen.small[0]) * there
         noticed = movements[uniform(key, np.arange(len(movements))) < p]
-        rest = _at_rest(float(seen.still_per_s[0]) * there, own_hold_s(mounted), begins, stay_s, key)
+        rest = _at_rest(seen, own_hold_s(mounted), begins, stay_s, key) if there else []
         # Somebody who comes walks past: they are noticed as they come.
         rows = [*rest, np.column_stack([begins, begins])] if there else rest
         said[ident] = _reported(mounted, noticed, rows, end)
@@ -141,18 +142,29 @@ def _movements(spot: Spot, begins: Array, stay_s: float, seed: int) -> tuple[Arr
     after = np.cumsum(gaps, axis=1)
     inside = after < stay_s
     large = (uniform(sub_keys(key, 2), index) < LARGE_SHARE).reshape(len(begins), many)
-    return (begins[:, None] + after)[inside], large[inside]
+    t, big = (begins[:, None] + after)[inside], large[inside]
+    if spot.posture in ("seated", "lying"):
+        # They settle, and rise again.
+        drawn = SETTLING_S * uniform(sub_keys(key, 3), np.arange(2 * SETTLING * len(begins)))
+        drawn = np.minimum(drawn, stay_s / 2).reshape(2, len(begins), SETTLING)
+        settled = np.concatenate([begins[:, None] + drawn[0], begins[:, None] + stay_s - drawn[1]], axis=1).ravel()
+        t, big = np.append(t, settled), np.append(big, np.ones(len(settled), bool))
+    order = np.argsort(t, kind="stable")
+    return t[order], big[order]
 
 
-def _at_rest(rate: float, hold: float, begins: Array, stay_s: float, key: int) -> list[Array]:
-    """[start, end) stretches in which somebody at rest is seen: at random, or all the time where that is often."""
+def _at_rest(seen: Staying, hold: float, begins: Array, stay_s: float, key: int) -> list[Array]:
+    """[start, end) stretches in which somebody at rest is seen."""
+    rate = float(seen.still_per_s[0])
     if rate <= 0:
         return []
-    if rate * hold > DENSE:
-        return [np.column_stack([begins, begins + stay_s])]
-    found = [arrivals(sub_keys(key, 7 + k), rate, b, b + stay_s) for k, b in enumerate(begins.tolist())]
-    t = np.concatenate(found)
-    return [np.column_stack([t, t])]
+    keys, a, b = sub_keys(sub_keys(key, 7), np.arange(len(begins))), begins, begins + stay_s
+    hold = max(hold, SURE_HOLD_S)
+    if seen.fading is None or seen.near is None:
+        found = seen_at_rest(keys, np.full(len(begins), rate), a, b, hold)
+    else:
+        found = seen_fading(keys, seen.fading, np.full(len(begins), seen.near[0]), a, b, hold)
+    return [np.column_stack([found.start, found.end])]
 
 
 def _reported(mounted: MountedSensor, noticed: Array, rows: list[Array], end: float) -> Signal:

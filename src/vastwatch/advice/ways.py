@@ -31,6 +31,7 @@ class Ways(NamedTuple):
 
     points: Array
     heading: Array
+    pace: Array
     way: NDArray[np.int64]
     since_s: Array
     weight: Array
@@ -41,9 +42,14 @@ class Ways(NamedTuple):
         return len(self.weight)
 
 
+def usual_week(project: Project) -> Truth:
+    """The week that is looked at where no other is asked for."""
+    return simulate_days(project, DAYS, SEED)
+
+
 def ways_into(project: Project, room: str) -> Ways:
     """The ways into a room in a usual week of its people; none where nobody ever comes in."""
-    truth = simulate_days(project, DAYS, SEED)
+    truth = usual_week(project)
     return _ways(truth, room, level_number(project, find(project.rooms, room).level))
 
 
@@ -56,6 +62,7 @@ def _ways(truth: Truth, room: str, level: int) -> Ways:
     mine = truth.rooms.index(room)
     points: list[Array] = [np.empty((0, 2))]
     heading: list[Array] = [np.empty(0)]
+    pace: list[Array] = [np.empty(0)]
     since: list[Array] = [np.empty(0)]
     way: list[NDArray[np.int64]] = [np.zeros(0, np.int64)]
     weight: list[float] = []
@@ -70,13 +77,14 @@ def _ways(truth: Truth, room: str, level: int) -> Ways:
             last = min(first + int(gone[0]) if len(gone) else len(route.points), first + int(FOLLOWED_S / _step_s()))
             points.append(route.points[first:last])
             heading.append(np.asarray(route.heading[first:last], float))
+            pace.append(route.pace[first:last])
             way.append(np.full(last - first, len(weight)))
             since.append(np.arange(last - first, dtype=float) * _step_s())
             weight.append(float(often))
     total = max(sum(weight), 1.0)
     return Ways(
-        np.concatenate(points), np.concatenate(heading), np.concatenate(way), np.concatenate(since),
-        np.array(weight) / total,
+        np.concatenate(points), np.concatenate(heading), np.concatenate(pace), np.concatenate(way),
+        np.concatenate(since), np.array(weight) / total,
     )  # fmt: skip
 
 
@@ -86,7 +94,7 @@ def _step_s() -> float:
 
 def rates_on(mounted: MountedSensor, ways: Ways) -> Array:
     """How readily a sensor notices somebody at each sample of the ways, per second."""
-    return walking(mounted, ways.points, Walker(STANDING, WALKING_SPEED, None, ways.heading))
+    return walking(mounted, ways.points, Walker(STANDING, WALKING_SPEED, None, ways.heading, pace=ways.pace))
 
 
 def noticed_within(ways: Ways, each: list[tuple[MountedSensor, Array]], seconds: float) -> float:

@@ -24,6 +24,8 @@ from vastwatch.site.building import Circuit
 
 # A mat further than this from a spot is not meant for it, metres.
 MAT_REACH_M = 0.6
+# So high above the floor sockets are, metres.
+SOCKET_M = 0.3
 
 
 def power_in_reach(project: Project) -> Iterator[Finding]:
@@ -46,6 +48,14 @@ def power_in_reach(project: Project) -> Iterator[Finding]:
                 f"{called(project, sensor)} wants {device.power} power, and no socket is within {reach:g} m: {how}.",
                 (Advice("Hang it nearer to a socket, let a longer cable run, or take one on cells."),),
                 room.id if room else None,
+            )  # fmt: skip
+        elif device.power == "usb" and (needed := distance + max(sensor.at[2] - SOCKET_M, 0.0)) > device.lead_m:
+            room = room_of(project, sensor)
+            yield Finding(
+                "short-lead", "note", (sensor.id,),
+                f"{called(project, sensor)} comes with a lead of {device.lead_m:g} m, and the socket is {needed:.1f} m "
+                "away along the wall: a longer one is wanted.",
+                (), room.id if room else None,
             )  # fmt: skip
 
 

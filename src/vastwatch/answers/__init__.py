@@ -11,6 +11,7 @@ from typing import Any
 
 from vastwatch.answers.choices import advise, buy, ways
 from vastwatch.answers.design import check, coverage, trial, walk
+from vastwatch.answers.device import device
 from vastwatch.answers.files import compare, import_drawing
 from vastwatch.answers.telling import RequestError
 from vastwatch.answers.weeks import rehearse, tune
@@ -21,6 +22,7 @@ __all__ = ["COMMANDS", "WITHOUT_PROJECT", "RequestError"]
 WITHOUT_PROJECT: dict[str, Callable[[argparse.Namespace], tuple[Any, list[str]]]] = {
     "import": import_drawing,
     "compare": compare,
+    "device": device,
 }
 COMMANDS: dict[str, Callable[[Project, argparse.Namespace], tuple[Any, list[str]]]] = {
     "check": check,

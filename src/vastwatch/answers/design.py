@@ -11,6 +11,7 @@ from vastwatch.design.project import Project, on_level
 
 if TYPE_CHECKING:
     from vastwatch.advice.judge import Judgement
+    from vastwatch.design.records import Sensor
 
 
 def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -42,8 +43,23 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     return document, lines + [f"caution  {c.text}" for c in said]
 
 
+def _settings_used(project: Project, sensor: Sensor) -> dict[str, Any]:
+    """What is set on a sensor and counts, and the hold of its own that comes of it."""
+    import msgspec
+
+    from vastwatch.design.placed import own_hold_s
+    from vastwatch.design.project import find
+    from vastwatch.sensing.model import settings_of
+
+    device = find(project.devices, sensor.device)
+    counted = msgspec.to_builtins(sensor.settings)
+    told = {name: counted[name] for name in settings_of(device)}
+    return {**told, "own_hold_s": number(own_hold_s(device, sensor.settings), 1)}
+
+
 def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
-    """Per sensor the rooms of its level with covered shares by figure, and the spots with mean notice times."""
+    """Per sensor the settings that count, the rooms of its level with covered shares by figure, and the spots with
+    mean notice times."""
     from vastwatch.design.project import find
     from vastwatch.sensing import FIGURES
     from vastwatch.sensing import coverage as cover
@@ -75,7 +91,7 @@ def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
             for s in project.spots
             if find(project.rooms, s.room).level == sensor.level
         }
-        out[sensor.id] = {"rooms": rooms, "spots": spots}
+        out[sensor.id] = {"settings": _settings_used(project, sensor), "rooms": rooms, "spots": spots}
     return {"sensors": out}, lines or ["No sensor covers anything."]
 
 

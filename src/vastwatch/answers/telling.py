@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from vastwatch.advice.messages import Messages
     from vastwatch.advice.met import Met
 
 
@@ -28,3 +29,12 @@ def needs_told(needs: Iterable[Met]) -> dict[str, Any]:
         }
         for m in needs
     }  # fmt: skip
+
+
+def messages_told(sent: Messages) -> dict[str, Any]:
+    """What a device sends: `{"reports_per_day", "most_in_an_hour", "battery_years"}`, the last None without cells."""
+    return {
+        "reports_per_day": number(sent.per_day, 1),
+        "most_in_an_hour": number(sent.most_in_an_hour, 1),
+        "battery_years": number(sent.battery_years, 2),
+    }

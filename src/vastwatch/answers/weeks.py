@@ -5,12 +5,13 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from vastwatch.answers.telling import RequestError, needs_told, number
+from vastwatch.answers.telling import RequestError, messages_told, needs_told, number
 from vastwatch.design.project import Project
 
 
 def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """Scores per room, and the incidents with their chains of causes."""
+    from vastwatch.advice.messages import messages
     from vastwatch.causes.chain import Link, explain
     from vastwatch.causes.groups import groups
     from vastwatch.causes.inquiry import inquiry
@@ -61,6 +62,7 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         + (f"; {s.waves:.1f} waves, {s.trips:.1f} ways to the switch" if s.waves + s.trips > 0 else "")
         for ident, s in result.scores.items()
     ]
+    devices = {ident: messages_told(m) for ident, m in messages(project, result.recording).items()}
     outputs = {
         ident: {
             "run_h_per_day": number(s.run_h),
@@ -77,8 +79,8 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         if ident in others
     ]
     document = {
-        "days": args.days, "seed": args.seed, "rooms": rooms, "outputs": outputs, "incidents": incidents,
-        "causes": causes,
+        "days": args.days, "seed": args.seed, "rooms": rooms, "outputs": outputs, "devices": devices,
+        "incidents": incidents, "causes": causes,
     }  # fmt: skip
     return document, lines or ["No room is under presence control."]
 

@@ -98,8 +98,11 @@ def _aim(c: Case) -> Words:
 
 def _settings(c: Case) -> Words:
     sensor = find(c.r.project.sensors, c.tried.instead.record)
-    below, gate = sensor.settings.sensitivity_below_max, sensor.settings.max_gate_m
-    said = [f"{below} steps less sensitive"] * (below > 0) + [f"nothing beyond {gate:g} m"] * (gate is not None)
+    s = sensor.settings
+    below, still = max(s.sensitivity_below_max, s.infrared_below_max), s.still_below_max or 0
+    said = [f"{below} steps less sensitive"] * (below > 0) + [f"to stillness {still} steps less"] * (still > 0)
+    gates = (("nothing beyond {:g} m", s.max_gate_m), ("nothing within {:g} m", s.min_gate_m))
+    said += [words.format(value) for words, value in gates if value is not None]
     return Words(sensor.name, ", ".join(said), "set as it comes")
 
 

@@ -96,16 +96,19 @@ def turned(project: Project, sensor: str, yaw: float) -> Instead:
     return Instead("aim", sensor, put(project, replace(it, yaw=yaw % 360.0)), value=yaw % 360.0)
 
 
+# What is set of how far a sensor reaches.
+REACH_SETTINGS = (
+    "sensitivity_below_max", "still_below_max", "infrared_below_max", "min_gate_m", "max_gate_m",
+)  # fmt: skip
+
+
 def as_it_comes(project: Project, sensor: str) -> Instead | None:
     """A sensor with its reach as it comes in the box; None where it is."""
     it = find(project.sensors, sensor)
     comes = Settings()
-    reach = it.settings.sensitivity_below_max, it.settings.max_gate_m
-    if reach == (comes.sensitivity_below_max, comes.max_gate_m):
+    free = replace(it.settings, **{field: getattr(comes, field) for field in REACH_SETTINGS})
+    if all(getattr(free, field) == getattr(it.settings, field) for field in REACH_SETTINGS):
         return None
-    free = replace(
-        it.settings, sensitivity_below_max=comes.sensitivity_below_max, max_gate_m=comes.max_gate_m
-    )  # fmt: skip
     return Instead("settings", sensor, put(project, replace(it, settings=free)))
 
 

@@ -13,7 +13,7 @@ from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.reactors import keepers_of, starters_of
 from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import BODIES, PET, STANDING, Somebody
+from vastwatch.sensing.figures import PET, STANDING, Somebody, body_of
 from vastwatch.sensing.model import Sight, mount, surely_blind_s
 from vastwatch.site.building import Hazard
 
@@ -89,7 +89,7 @@ def sights(r: Rehearsal, sensors: tuple[str, ...], track: Track, where: Where) -
             continue
         pet = track.person.kind == "pet"
         if where.spot is not None:
-            body = PET if pet else BODIES[where.spot.posture]
+            body = PET if pet else body_of(where.spot.posture, where.spot.activity)
             out.append(sight(r.project, sensor, Somebody(where.at, body, where.spot.activity, where.spot.facing)))
         else:
             out.append(sight(r.project, sensor, Somebody(where.at, PET if pet else STANDING, "passing", None, True)))

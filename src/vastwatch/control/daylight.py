@@ -1,16 +1,19 @@
 """The sun over the place, the daylight it leaves in a room, and so when a room is dark enough for its lamp.
 
-Outside: the horizontal illuminance under an overcast sky, 300 + 21000 sin(elevation) lux, which is the usual design
-sky; in twilight it falls by a factor of ten for every three degrees below the horizon. Inside: the mean daylight
-factor of the room's windows, T * W * theta / (A * (1 - R^2)) in percent, with T the transmittance of clean double
-glazing, W the glass, theta the visible sky in degrees, A all inner surfaces and R their mean reflectance. Where the
-sun stands, `site.sun` tells.
+Outside: the horizontal illuminance of the sky, 300 + 21000 sin(elevation) lux where it is overcast, which is the usual
+design sky, and 800 + 15500 sqrt(sin(elevation)) without the sun's own beam where it is clear; in twilight it falls by a
+factor of ten for every three degrees below the horizon. Which days are clear `site.sky` tells. Inside: the mean
+daylight factor of the room's windows, T * W * theta / (A * (1 - R^2)) in percent, with T the transmittance of clean
+double glazing, W the glass, theta the visible sky in degrees, A all inner surfaces and R their mean reflectance. Where
+the sun stands, `site.sun` tells.
 """
 
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from datetime import date
+from typing import NamedTuple
 
 import numpy as np
 
@@ -21,6 +24,7 @@ from vastwatch.memo import kept
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site import sun
 from vastwatch.site.building import Opening, Room, Wall
+from vastwatch.site.sky import clear_days
 
 TRANSMITTANCE = 0.68
 SKY_ANGLE_DEG = 65.0
@@ -31,22 +35,34 @@ GLASS_SHARE = 0.8
 TWILIGHT_DEG = -6.0
 
 
-def outdoor_lux(elevation_deg: float) -> float:
+class Sky(NamedTuple):
+    """Lux outside with the sun on the horizon, by how much more with it overhead, and how that grows with the sine of
+    its elevation (IES formulas of sky illuminance)."""
+
+    horizon: float
+    more: float
+    power: float
+
+
+OVERCAST, CLEAR = Sky(300.0, 21_000.0, 1.0), Sky(800.0, 15_500.0, 0.5)
+
+
+def outdoor_lux(elevation_deg: float, sky: Sky = OVERCAST) -> float:
     """Horizontal illuminance outside for an elevation of the sun."""
     if elevation_deg >= 0:
-        return 300.0 + 21_000.0 * math.sin(math.radians(elevation_deg))
+        return sky.horizon + sky.more * math.sin(math.radians(elevation_deg)) ** sky.power
     if elevation_deg <= TWILIGHT_DEG:
         return 0.0
-    return 300.0 * 10.0 ** (elevation_deg / 3.0)
+    return sky.horizon * 10.0 ** (elevation_deg / 3.0)
 
 
-def elevation_for(lux: float) -> float:
+def elevation_for(lux: float, sky: Sky = OVERCAST) -> float:
     """Elevation of the sun at which it is as bright as that outside; the inverse of `outdoor_lux`; 90 for never."""
-    if lux <= 300.0 * 10.0 ** (TWILIGHT_DEG / 3.0):
+    if lux <= sky.horizon * 10.0 ** (TWILIGHT_DEG / 3.0):
         return TWILIGHT_DEG
-    if lux <= 300.0:
-        return 3.0 * math.log10(lux / 300.0)
-    sine = (lux - 300.0) / 21_000.0
+    if lux <= sky.horizon:
+        return 3.0 * math.log10(lux / sky.horizon)
+    sine = ((lux - sky.horizon) / sky.more) ** (1.0 / sky.power)
     return math.degrees(math.asin(sine)) if sine < 1 else 90.0
 
 
@@ -116,9 +132,17 @@ def dark(project: Project, room: Room, calendar: Calendar) -> Signal:
     factor = daylight_factor(project, room)
     if factor <= 0:
         return _always(calendar)
-    place = project.place
-    threshold = round(elevation_for(asked_lux(project, room) / factor), 3)
-    return _below(place.latitude, place.longitude, threshold, calendar)
+    place, lux = project.place, asked_lux(project, room) / factor
+    # The sun is where it is whatever the weather.
+    sun_days = replace(calendar, sky=0)
+    highest = (round(elevation_for(lux, sky), 3) for sky in (OVERCAST, CLEAR))
+    overcast, clear = (_below(place.latitude, place.longitude, degrees, sun_days) for degrees in highest)
+    return _by_sky(overcast, clear, clear_days(place.latitude, place.longitude, calendar))
+
+
+@kept
+def _by_sky(overcast: Signal, clear: Signal, days: Signal) -> Signal:
+    return (overcast - days) | (clear & days)
 
 
 @kept

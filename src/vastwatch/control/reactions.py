@@ -23,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.by_hand import AGAIN_S, PRESS_S
-from vastwatch.draws import at_ms, sub_key_of, sub_keys, uniform, uniform_of
+from vastwatch.draws import Keys, at_ms, sub_key_of, sub_keys, uniform, uniform_of
 from vastwatch.right_of_way import stand_aside
 from vastwatch.signals import Signal
 
@@ -32,6 +32,8 @@ Ints = NDArray[np.int64]
 
 # So few pieces of gaps are walked one by one: together they cost as much a step as many do.
 FEW = 40
+# Instants that are a hair before a whole millisecond by rounding alone count as that, seconds.
+HAIR_S = 1e-6
 # After so many waves that bring no light somebody goes to the switch.
 TRIES = 3
 
@@ -46,15 +48,25 @@ class Waved(NamedTuple):
     key: int
 
 
+class Luck(NamedTuple):
+    """Whose luck decides in each stretch, where stretches of several lives stand on one line of time: the keys of each
+    sensor's draws there, (sensors, n), and the instant that the life it belongs to begins at, seconds, (n,)."""
+
+    keys: Keys
+    begins: Array
+
+
 @dataclass(frozen=True, eq=False)
 class Stretches:
     """While somebody who would react is awake at one place in the dark: [begin, end), sorted and apart, (n,); how long
-    they wait before they wave, (n,); the chance that each sensor notices a wave from there, (sensors, n)."""
+    they wait before they wave, (n,); the chance that each sensor notices a wave from there, (sensors, n). `luck`: by
+    default one life's, with the sensors' own keys."""
 
     begin: Array
     end: Array
     after_s: Array
     chance: Array
+    luck: Luck | None = None
 
     @staticmethod
     def none(sensors: int) -> Stretches:
@@ -114,7 +126,7 @@ def react(start: Signal, keep: Signal, hold_s: float, who: Stretches, sensors: t
     fell = np.append(falls, np.inf)[falls.searchsorted(begin)] == begin
     # The light that ends a gap goes off at the begin of the next.
     after = np.append(begin[1:], np.inf)
-    gaps = _Gaps(begin, end, after, at_ms(np.where(fell, begin - hold_s, begin)))
+    gaps = _Gaps(begin, end, after, _at_ms(np.where(fell, begin - hold_s, begin)))
     first = who.end.searchsorted(begin, side="right")
     some = np.flatnonzero(first < len(who.begin))
     some = some[who.begin[first[some]] < end[some]]
@@ -153,7 +165,8 @@ def _walk(
     begins, ends = np.append(who.begin, np.inf), np.append(who.end, np.nan)
     afters = np.append(who.after_s, 0.0)
     chance = np.column_stack([who.chance, np.zeros(len(sensors))])
-    come = at_ms(who.begin)
+    own, since = _luck(who, sensors)
+    come = _at_ms(who.begin) - since[:-1]
     gap, t, to = _lanes(gaps, which, held, hold_s, who, sensors)
     at = who.end.searchsorted(t, side="right")
     vain, count = np.zeros(len(gap), int), np.zeros(len(gap), int)
@@ -172,7 +185,7 @@ def _walk(
             t, to, w = t[on], to[on], w[on]
             if len(gap) == 0:
                 break
-        anchor = np.maximum(gaps.anchor[gap], come[at])
+        anchor = np.maximum(gaps.anchor[gap] - since[at], come[at])
         pressing = vain >= TRIES
         out.press(gap[pressing], w[pressing])
         waving = ~pressing
@@ -180,7 +193,7 @@ def _walk(
         lit_at, until = np.where(pressing, w, np.inf), np.where(pressing, w + PRESS_S, -np.inf)
         noticed = []
         for k, s in enumerate(sensors):
-            hit = waving & (uniform(sub_keys(s.key, anchor), count) < chance[k, at]) & (s.latency_s < s.report_s)
+            hit = waving & (uniform(sub_keys(own[k, at], anchor), count) < chance[k, at]) & (s.latency_s < s.report_s)
             noticed.append(hit)
             if s.starts:
                 lit_at[hit] = np.minimum(lit_at[hit], w[hit] + s.latency_s)
@@ -234,7 +247,9 @@ class _Lane:
         self._hold_s, self._sensors, self._out, self._beyond = hold_s, sensors, out, beyond
         self._begins, self._ends = [*who.begin.tolist(), np.inf], [*who.end.tolist(), np.nan]
         self._afters = [*who.after_s.tolist(), 0.0]
-        self._come = [*at_ms(who.begin).tolist(), 0]
+        own, since = _luck(who, sensors)
+        self._own, self._since = own.tolist(), since.tolist()
+        self._come = [*(_at_ms(who.begin) - since[:-1]).tolist(), 0]
         self._chance = [[*row, 0.0] for row in who.chance.tolist()]
 
     def walk(self, gap: int, at: int, vain: int, count: int, t: float, to: float) -> None:
@@ -282,9 +297,9 @@ class _Lane:
 
     def _eyes(self, gap: int, at: int) -> list[_Eye]:
         """The sensors that may notice a wave of those at a place, within a gap."""
-        anchor = max(self._anchor[gap], self._come[at])
+        anchor = max(self._anchor[gap] - self._since[at], self._come[at])
         return [
-            _Eye(k, sub_key_of(s.key, anchor), self._chance[k][at], s.latency_s, s.report_s, s.starts)
+            _Eye(k, sub_key_of(self._own[k][at], anchor), self._chance[k][at], s.latency_s, s.report_s, s.starts)
             for k, s in enumerate(self._sensors)
             if s.latency_s < s.report_s and self._chance[k][at] > 0
         ]
@@ -301,6 +316,22 @@ class _Lane:
                 self._out.report(k, np.full(len(rows), gap), np.array(rows))
         if lights:
             self._out.light(np.full(len(lights), gap), np.array(lights))
+
+
+def _luck(who: Stretches, sensors: tuple[Waved, ...]) -> tuple[Keys, Ints]:
+    """The keys of each sensor's draws in each stretch, and the milliseconds from which its draws count, with one more
+    stretch at the end."""
+    n = len(who.begin)
+    own = np.empty((len(sensors), n + 1), np.uint64)
+    own[:] = np.array([s.key for s in sensors], np.uint64)[:, None]
+    since = np.zeros(n + 1, np.int64)
+    if who.luck is not None:
+        own[:, :n], since[:n] = who.luck.keys, _at_ms(who.luck.begins)
+    return own, since
+
+
+def _at_ms(t: Array) -> Ints:
+    return at_ms(t + HAIR_S)
 
 
 def _lanes(

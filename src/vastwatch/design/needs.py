@@ -30,12 +30,12 @@ class UseNeeds(NamedTuple):
 # Task lux is common lighting practice; the times are our choice, by how people use such rooms: on the way through
 # nobody waits, a hand full of wet things cannot wave, and a machine never runs in the dark.
 USUAL: dict[RoomUse, UseNeeds] = {
-    "passage": UseNeeds(100, 1, False, 180, None, None, "people walk through without stopping"),
+    "passage": UseNeeds(100, 1, False, 300, None, None, "people walk through without stopping"),
     "stair": UseNeeds(100, 1, False, 300, 0.25, None, "a step missed in the dark is a fall"),
     "store": UseNeeds(100, 2, False, 300, None, None, "hands are full, visits are short"),
     "toilet": UseNeeds(150, 2, True, 900, None, None, "people sit still out of sight, with nobody to wave for them"),
     "bathroom": UseNeeds(150, 2, True, 900, 0.5, 0.15, "wet floor, still people behind a screen; night visits"),
-    "kitchen": UseNeeds(250, 2, True, 600, None, None, "knives and hot pans; much movement"),
+    "kitchen": UseNeeds(250, 2, True, 900, None, None, "knives and hot pans; much movement"),
     "dining": UseNeeds(150, 5, True, 900, None, None, "people sit and talk"),
     "sitting": UseNeeds(150, 5, True, 1200, None, None, "people sit still for hours"),
     "bedroom": UseNeeds(100, 5, True, 900, None, 0.15, "somebody may be asleep"),
@@ -56,6 +56,10 @@ USUAL: dict[RoomUse, UseNeeds] = {
     "corridor": UseNeeds(100, 1, False, 300, 0.5, None, "strangers find their way, and it leads to the way out"),
     "outside": UseNeeds(10, 1, False, 300, None, None, "the key wants light before the hand reaches the door"),
 }
+# What is said of a limit that comes of a code: it is the reader's to check, here is no advice on law.
+CHECK_CODE = "as you read your local code: check it"
+# Uses in which many energy codes ask that a hand switches on, or that half comes on by itself.
+MANUAL_ON_USES: tuple[RoomUse, ...] = ("desk", "open office", "meeting", "class", "consulting", "store")
 DOING = {
     "reading": "somebody reading", "film": "somebody watching", "desk": "somebody at work", "hands-on":
     "somebody at work", "washing": "somebody washing", "passing": "somebody standing", "sleeping": "somebody resting",
@@ -111,9 +115,12 @@ def needs_of(project: Project, room: Room) -> RoomNeeds:
     drops = project.brief.drops_per_week
     if usual.drops_per_week is not None:
         drops = min(drops, usual.drops_per_week)
+    hold_max_s = either(own.hold_max_s, usual.hold_max_s)
+    if project.brief.code_hold_max_s is not None:
+        hold_max_s = min(hold_max_s, project.brief.code_hold_max_s)
     return RoomNeeds(
         either(own.lux, usual.lux), either(own.notice_s, usual.notice_s),
-        usual.stays if own.stays is None else own.stays, either(own.hold_max_s, usual.hold_max_s),
+        usual.stays if own.stays is None else own.stays, hold_max_s,
         either(own.drops_per_week, drops), usual.asleep_share if own.asleep_share is None else own.asleep_share,
     )  # fmt: skip
 
@@ -135,7 +142,8 @@ def explained(project: Project, room: Room) -> list[Need]:
     why = usual.why if stricter else "the whole project's limit"
     add("drops_per_week", f"{drops_words(it.drops_per_week)} at the most", why)
     burn = f"burn for nobody no longer than {duration_words(it.hold_max_s)}"
-    add("hold_max_s", burn, "longer holds cure nothing and burn")
+    capped = project.brief.code_hold_max_s is not None and it.hold_max_s == project.brief.code_hold_max_s
+    add("hold_max_s", burn, CHECK_CODE if capped else "longer holds cure nothing and burn")
     if it.asleep_share is not None:
         asleep = f"never more than {100 * it.asleep_share:.0f} % light while somebody sleeps"
         add("asleep_share", asleep, "sleepers wake from a ceiling light")

@@ -41,13 +41,13 @@ from vastwatch.site.building import (
     WallMaterial,
 )  # fmt: skip
 from vastwatch.site.people import Person
-from vastwatch.site.record import Date, NotNegative, Record, Ref
+from vastwatch.site.record import Date, NotNegative, Positive, Record, Ref
 
 R = TypeVar("R", bound=Any)
 T = TypeVar("T")
 
 FORMAT = "vastwatch-project"
-VERSION = 4
+VERSION = 5
 
 
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
@@ -92,7 +92,9 @@ class Brief(Record, frozen=True, kw_only=True):
 
     `drops_per_week`: the limit a hold time has to meet; `rehearse_from`: the date a rehearsal begins; `budget` in
     `currency`, None for no limit; `cable_m`: how far a cable may run along the wall to a socket; `controller`: what
-    will run the rules, in the user's words; `owned`: kit already bought.
+    will run the rules, in the user's words; `owned`: kit already bought. What the user's local
+    code asks, as they read it: `code_hold_max_s`, no hold longer than this anywhere; `code_manual_on`, that a hand
+    switches on where people work at desks, and in stores.
     """
 
     drops_per_week: NotNegative = 1.0
@@ -103,13 +105,15 @@ class Brief(Record, frozen=True, kw_only=True):
     controller: str = ""
     owned: tuple[Owned, ...] = ()
     weights: Weights = Weights()
+    code_hold_max_s: Positive | None = None
+    code_manual_on: bool = False
 
 
 class Project(Record, frozen=True, kw_only=True):
     """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
 
     format: Literal["vastwatch-project"] = "vastwatch-project"
-    version: Literal[4] = 4
+    version: Literal[5] = 5
     name: str
     client: str = ""
     notes: str = ""

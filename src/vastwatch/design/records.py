@@ -6,20 +6,54 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from vastwatch.site.record import Date, Id, NotNegative, OfLevel, OfRoom, Outline, Point, Point3, Positive, Record, Ref
+from vastwatch.site.record import (
+    Clock,
+    Date,
+    Id,
+    NotNegative,
+    OfLevel,
+    OfRoom,
+    Outline,
+    Point,
+    Point3,
+    Positive,
+    Record,
+    Ref,
+)
+
+
+class DayPart(Record, frozen=True, kw_only=True):
+    """What is set from a clock time on, until the next part begins; None as for the rest of the day."""
+
+    begin: Clock
+    hold_s: NotNegative | None = None
+    sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
+    still_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
+    infrared_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
 
 
 class Settings(Record, frozen=True, kw_only=True):
     """What is set on the placed device. None means: as the device type comes.
 
-    `sensitivity_below_max`: steps of 3 dB below the most sensitive (radar). `hold_s`: the device's own hold.
-    `max_gate_m`: nothing beyond this slant range is reported (radar). `folded`: a strip lies folded (mat).
+    Steps of 3 dB below the most sensitive: `sensitivity_below_max` (radar, ultrasound), `still_below_max` for somebody
+    at rest where that is set by itself (radar), `infrared_below_max` (PIR). `hold_s`: the device's own hold.
+    `min_gate_m`, `max_gate_m`: nothing that it reads as nearer or farther is reported (radar). `report_interval_s`:
+    between reports of light or humidity. `folded`: a strip lies folded (mat). `measured_latency_s`,
+    `measured_range_m`: what was found in place, on somebody who moves, and counts in place of the type's figure.
+    `by_hour`: parts of the day in which the device is set otherwise, in order, the last until the first begins again.
     """
 
     sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] = 0
+    still_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
+    infrared_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] = 0
     hold_s: NotNegative | None = None
+    min_gate_m: NotNegative | None = None
     max_gate_m: Positive | None = None
+    report_interval_s: Annotated[float, msgspec.Meta(ge=1, le=864_000)] | None = None
     folded: bool = False
+    measured_latency_s: Annotated[float, msgspec.Meta(ge=0, le=86_400)] | None = None
+    measured_range_m: Annotated[float, msgspec.Meta(gt=0, le=100)] | None = None
+    by_hour: Annotated[tuple[DayPart, ...], msgspec.Meta(max_length=24)] = ()
 
 
 class Sensor(Record, frozen=True, kw_only=True):

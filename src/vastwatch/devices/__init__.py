@@ -15,6 +15,7 @@ from vastwatch.devices.families import (
     PirType,
     PlugType,
     RadarType,
+    UltrasonicType,
     VibrationType,
 )
 
@@ -32,6 +33,7 @@ __all__ = [
     "PirType",
     "PlugType",
     "RadarType",
+    "UltrasonicType",
     "VibrationType",
     "catalogue",
 ]

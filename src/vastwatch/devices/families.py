@@ -220,6 +220,8 @@ class DualType(AnyType, frozen=True, kw_only=True, tag="dual"):
     presence = True
     starts = True
     through_walls = True
+    # Both parts look a little down, at seats across a room (our figure).
+    tilt = -8.0
 
     pir: PirType
     radar: RadarType
@@ -417,6 +419,26 @@ DeviceType = (
     | LightType
     | ModuleType
 )
+
+
+def parts_of(device: DeviceType) -> tuple[DeviceType, ...]:
+    """The device types in one housing: its own parts, or itself alone."""
+    return (device.pir, device.radar) if isinstance(device, DualType) else (device,)
+
+
+# Which types have steps of each sensitivity that can be set.
+STEPPED: dict[str, tuple[type[AnyType], ...]] = {
+    "sensitivity_below_max": (RadarType, UltrasonicType),
+    "still_below_max": (RadarType,),
+    "infrared_below_max": (PirType,),
+}
+
+
+def steps_of(device: DeviceType, sensitivity: str) -> int:
+    """How many steps a sensitivity has on a type, in whichever of its parts; 0 where it has none such."""
+    mine = [p for p in parts_of(device) if isinstance(p, STEPPED[sensitivity])]
+    return max((p.steps for p in mine if isinstance(p, PirType | RadarType | UltrasonicType)), default=0)
+
 
 FAMILY_TYPES: tuple[type[AnyType], ...] = get_args(DeviceType)
 FAMILIES = tuple(t.family for t in FAMILY_TYPES)

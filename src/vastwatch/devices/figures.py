@@ -32,7 +32,7 @@ def facts(d: DeviceType) -> list[Fact]:
     hold = f"{d.hold_s:g} s"
     if d.hold_max_s is not None:
         fixed = d.hold_max_s == d.hold_s
-        hold += ", fixed" if fixed else f", up to {d.hold_max_s:g} s in steps of {d.hold_step_s or 1:g} s"
+        hold += ", fixed" if fixed else f", {d.hold_min_s:g} to {d.hold_max_s:g} s in steps of {d.hold_step_s or 1:g} s"
     out.append(Fact("Own hold", hold))
     out.append(Fact("Light level", light_words(d.light)))
     out += _power(d)
@@ -53,10 +53,13 @@ def _power(d: DeviceType) -> list[Fact]:
     if d.battery is not None:
         b = d.battery
         years = battery_years(d) or 0.0
-        out.append(Fact("Power", f"{b.count} × {b.cell}"))
+        cells = f"{b.count * b.strings} × {b.cell}" + (f" or {b.or_cell}" if b.or_cell else "")
+        out.append(Fact("Power", cells))
         out.append(Fact("Cells last", f"{years:.1f} years", years, 1))
     else:
         out.append(Fact("Power", f"{power}, {d.watts:g} W", None, 0))
+        if d.power == "usb":
+            out.append(Fact("Lead", f"{d.lead_m:g} m", d.lead_m, 1))
         out.append(Fact("Draws in a year", f"{d.watts * 8.766:.1f} kWh", d.watts, -1))
     if d.load_w:
         out.append(Fact("Switches up to", f"{d.load_w:g} W", d.load_w, 1))

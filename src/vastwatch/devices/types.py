@@ -16,6 +16,9 @@ IP_PATTERN = r"^IP[0-6][0-9]$"
 Degrees = Annotated[float, msgspec.Meta(gt=0, le=360)]
 
 
+Cell = Literal["AAA", "AA", "CR2032", "CR2450", "CR123A", "CR2"]
+
+
 class Latency(Record, frozen=True, kw_only=True):
     """Seconds from the first notice to the report: least, typical, most."""
 
@@ -25,10 +28,13 @@ class Latency(Record, frozen=True, kw_only=True):
 
 
 class Battery(Record, frozen=True, kw_only=True):
-    """`count` cells in series; microamperes asleep, and milliamperes for so many milliseconds at each report."""
+    """`count` cells in series, `strings` of them side by side, or as many of another kind in their place (`or_cell`);
+    microamperes asleep, and milliamperes for so many milliseconds at each report."""
 
-    cell: Literal["AAA", "AA", "CR2032", "CR2450", "CR123A", "CR2"]
+    cell: Cell
     count: Annotated[int, msgspec.Meta(ge=1, le=8)] = 1
+    strings: Annotated[int, msgspec.Meta(ge=1, le=4)] = 1
+    or_cell: Cell | None = None
     sleep_ua: Positive
     report_ma: Positive
     report_ms: Positive
@@ -89,10 +95,12 @@ class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
     mount_height: Positive
     latency: Latency
     hold_s: NotNegative
+    hold_min_s: NotNegative = 0.0
     hold_max_s: NotNegative | None = None
     hold_step_s: NotNegative | None = None
     battery: Battery | None = None
     watts: NotNegative = 0.0
+    lead_m: Positive = 1.8
     needs_neutral: bool = False
     in_switch_box: bool = False
     load_w: NotNegative = 0.0
@@ -140,6 +148,8 @@ class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
             yield "mounts", "it has to be mounted somehow"
         if self.hold_max_s is not None and self.hold_max_s < self.hold_s:
             yield "hold_max_s", f"the longest hold of {self.hold_max_s:g} s is below its usual {self.hold_s:g} s"
+        if self.hold_min_s > self.hold_s:
+            yield "hold_min_s", f"the shortest hold of {self.hold_min_s:g} s is above its usual {self.hold_s:g} s"
         if self.price > DEAREST:
             yield "price", f"{self.price:g} is no price of a sensor"
         if self.least_c >= self.most_c:

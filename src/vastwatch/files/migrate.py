@@ -49,9 +49,14 @@ def _from_3(document: Document) -> Document:
     return {**document, "version": 4}
 
 
+def _from_4(document: Document) -> Document:
+    """Version 5 has more settings of a placed sensor, each as the type comes where it is not said."""
+    return {**document, "version": 5}
+
+
 def _renamed(record: dict[str, Any], old: str, new: str) -> dict[str, Any]:
     return {new if key == old else key: value for key, value in record.items()}
 
 
 # From each version to the next.
-_STEPS: dict[int, Callable[[Document], Document]] = {1: _from_1, 2: _from_2, 3: _from_3}
+_STEPS: dict[int, Callable[[Document], Document]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}

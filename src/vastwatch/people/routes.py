@@ -35,8 +35,9 @@ FURNITURE_CLEARANCE = 0.12
 # Things whose underside is higher than this are walked under; those lower than this are stepped over.
 OVERHEAD = 1.5
 STEP_OVER = 0.15
-# Spacing of the samples along a route, metres.
-STEP = 0.1
+# Spacing of the samples along a route, metres. Stairs are walked at so many times the speed on the level, and sampled
+# as much closer, so that from one sample to the next it always takes as long.
+STEP, STAIR_PACE = 0.1, 0.5
 # What is farther from a room's frame than this does not bar it: a thick wall and the space kept from it, metres.
 NEAR = 0.6
 
@@ -44,18 +45,19 @@ NEAR = 0.6
 @weighed_elsewhere
 @dataclass(frozen=True, eq=False)
 class Route:
-    """A walk from one spot to another, sampled every STEP metres: (n, 2) points, level index, room index (-1 none),
-    and heading in degrees, each (n,)."""
+    """A walk from one spot to another, sampled every STEP metres, on stairs closer: (n, 2) points, level index, room
+    index (-1 none), heading in degrees, and how fast it is walked as a share of the speed on the level, each (n,)."""
 
     points: Array
     level: NDArray[np.int32]
     room: NDArray[np.int32]
     heading: Array
+    pace: Array
 
     @property
     def length(self) -> float:
-        """Metres."""
-        return (len(self.points) - 1) * STEP
+        """Metres, on the plan."""
+        return float(np.hypot(*np.diff(self.points, axis=0).T).sum())
 
     @cached_property
     def out(self) -> int:
@@ -342,8 +344,8 @@ def _point(row: Array) -> tuple[float, float]:
 
 
 def _sampled_along(stretch: Stretch, b: _Building) -> tuple[Array, NDArray[np.int32]]:
-    """Points about every STEP along a stretch, and the room index of each, -1 for none."""
-    points = _spaced(stretch.points)
+    """Points about every STEP along a stretch, on stairs closer, and the room index of each, -1 for none."""
+    points = _spaced(stretch.points, STEP * STAIR_PACE if stretch.stair else STEP)
     if stretch.room is not None:
         return points, np.full(len(points), stretch.room, np.int32)
     room = np.full(len(points), -1, np.int32)
@@ -359,10 +361,10 @@ def _sampled_along(stretch: Stretch, b: _Building) -> tuple[Array, NDArray[np.in
     return points, _carried_on(room)
 
 
-def _spaced(corners: Array) -> Array:
-    """Points about every STEP along some corners, the first and the last among them."""
+def _spaced(corners: Array, step: float) -> Array:
+    """Points about so far apart along some corners, the first and the last among them."""
     s = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(corners, axis=0).T))])
-    n = max(round(s[-1] / STEP), 1)
+    n = max(round(s[-1] / step), 1)
     t = np.linspace(0, s[-1], n + 1)
     return np.column_stack([np.interp(t, s, corners[:, k]) for k in (0, 1)])
 
@@ -375,7 +377,7 @@ def _carried_on(room: NDArray[np.int32]) -> NDArray[np.int32]:
 
 def _sampled(stretches: list[Stretch], b: _Building) -> Route:
     """The route along some stretches, each sampled by itself: one that is longer does not shift the others."""
-    points, level, room = [], [], []
+    points, level, room, pace = [], [], [], []
     for k, stretch in enumerate(stretches):
         at, where = _sampled_along(stretch, b)
         # Its last point is the first of the next: there, the walker is already in the next room.
@@ -383,11 +385,12 @@ def _sampled(stretches: list[Stretch], b: _Building) -> Route:
         points.append(at[:n])
         room.append(where[:n])
         level.append(np.full(n, stretch.level, np.int32))
+        pace.append(np.full(n, STAIR_PACE if stretch.stair else 1.0))
     along = np.concatenate(points)
     ahead = np.diff(along, axis=0, append=along[-1:])
     ahead[-1] = ahead[-2] if len(ahead) > 1 else (1.0, 0.0)
     heading = np.degrees(np.arctan2(ahead[:, 1], ahead[:, 0]))
-    return Route(along, np.concatenate(level), _carried_on(np.concatenate(room)), heading)
+    return Route(along, np.concatenate(level), _carried_on(np.concatenate(room)), heading, np.concatenate(pace))
 
 
 @weighed_elsewhere

@@ -18,7 +18,7 @@ from vastwatch.draws import at_ms, key_of, normal, sub_keys, uniform
 from vastwatch.people.plans import IN_FORCE_DAYS, Plans
 from vastwatch.people.reach import lost_spots
 from vastwatch.people.routes import STEP, RouteBook
-from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION
+from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S
 from vastwatch.signals import DAY, Calendar
 from vastwatch.site.people import Person
 
@@ -85,7 +85,7 @@ class TrackLog:
         self.person, self.book, self.calendar = person, book, calendar
         self._plans = Plans(person, calendar, seed)
         self._pace_key, self._minor_key = key_of(seed, person.id, "pace"), key_of(seed, person.id, "minor")
-        self._large_key = key_of(seed, person.id, "large")
+        self._large_key, self._settle_key = key_of(seed, person.id, "large"), key_of(seed, person.id, "settle")
         self._growing = Lock()
         self._lost = {s.id for s in lost_spots(book.project, person)}
         # Nobody runs errands from where they are not.
@@ -262,12 +262,24 @@ class TrackLog:
             reached[left] = t[first + more - 1]
             drawn[left] += more
             left = left[reached[left] < lasts[left]]
-        if not times:
-            return np.empty(0), np.empty(0, int), np.empty(0, bool)
-        t, stay = np.concatenate(times), np.concatenate(whose)
+        settling, of = self._settling(known, stays, dawn, dusk)
+        t, stay = np.concatenate([*times, settling]), np.concatenate([*whose, stays[of]])
+        large = uniform(self._large_key, at_ms(t)) < LARGE_SHARE
+        large[len(t) - len(settling) :] = True
         order = np.argsort(t, kind="stable")
-        t = t[order]
-        return t, stay[order], uniform(self._large_key, at_ms(t)) < LARGE_SHARE
+        return t[order], stay[order], large[order]
+
+    def _settling(self, known: _Known, stays: Ints, dawn: Array, dusk: Array) -> tuple[Array, Ints]:
+        """The large movements with which whoever sits or lies down at some stays settles and rises, between `dawn` and
+        `dusk` of each; and of which of the stays."""
+        down = np.array([s.posture in ("seated", "lying") for s in self.book.spots], bool)
+        some = np.flatnonzero(down[known.spot[stays]])
+        arrive, leave = known.arrive[stays[some]], known.leave[stays[some]]
+        keys = sub_keys(self._settle_key, known.tag[stays[some]])
+        drawn = SETTLING_S * uniform(keys[:, None], np.arange(2 * SETTLING))
+        t = np.concatenate([arrive[:, None] + drawn[:, :SETTLING], leave[:, None] - drawn[:, SETTLING:]], axis=1)
+        inside = (t >= np.maximum(arrive, dawn[some])[:, None]) & (t < np.minimum(leave, dusk[some])[:, None])
+        return t[inside], np.repeat(some, inside.sum(axis=1))
 
 
 def _sums(values: Array, first: Ints, count: Ints) -> Array:

@@ -291,8 +291,9 @@ def _truth(household: Household, days: int) -> Truth:
     order = {lv.id: i for i, lv in enumerate(levels_in_order(book.project))}
     room_level = {r.id: order[r.level] for r in book.project.rooms}
     room_place = {r.id: i for i, r in enumerate(book.project.rooms)}
+    calendar = Calendar(date.fromisoformat(household.begin), household.zone, days, household.seed)
     return Truth(
-        Calendar(date.fromisoformat(household.begin), household.zone, days), book.spots, tuple(book.routes), tracks,
+        calendar, book.spots, tuple(book.routes), tracks,
         tuple(r.id for r in book.project.rooms),
         np.array([room_place[s.room] for s in book.spots], int),
         np.array([room_level[s.room] for s in book.spots], int),

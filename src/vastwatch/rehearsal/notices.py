@@ -6,19 +6,20 @@ radar sees breathing is noticed of themselves. A day at a time, each draw picked
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from itertools import pairwise
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import arrivals, at_ms, exponential, key_of, sub_keys, uniform
+from vastwatch.draws import arrivals_of_many, at_ms, key_of, sub_keys, uniform
 from vastwatch.memo import kept
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
-from vastwatch.sensing.figures import ADULT_KG, BODIES, PET, STANDING, Stayer, Walker
-from vastwatch.sensing.model import MountedSensor, model_of, staying, walking
+from vastwatch.rehearsal.at_rest import seen_at_rest, seen_fading
+from vastwatch.sensing.fading import Fading
+from vastwatch.sensing.figures import ADULT_KG, BODIES, PET, STANDING, Stayer, Walker, body_of
+from vastwatch.sensing.model import MountedSensor, Staying, model_of, staying, walking
 from vastwatch.site.people import Person
 
 Array = NDArray[np.float64]
@@ -27,9 +28,6 @@ Ids = NDArray[np.object_]
 
 # Walks are looked at this often, Hz (M6).
 WALK_HZ = 5.0
-# With more than this many expected detections per hold, gaps are drawn directly instead of detections: the chance
-# of a gap is then so small that a night would need tens of thousands of draws to show one.
-DENSE = 6.0
 # What is sure is seen without a gap, however short the device's own hold, seconds.
 SURE_HOLD_S = 1.0
 
@@ -70,7 +68,7 @@ def notices_of(
         _walks(mounted, lives, chances, name),
         _minor(lives, chances, name),
         _still(lives, chances, max(hold, SURE_HOLD_S), name),
-        *(_false(source, name) for source in false),
+        _false(false, name),
     ]
     start, end, source, moving = (np.concatenate(columns) for columns in zip(*found))
     order = np.argsort(start, kind="stable")
@@ -83,7 +81,7 @@ class Chances(NamedTuple):
     `walk`: notices per second at every sample of all routes (at 1 m/s where that counts), those of route k from
     first[k] on, samples[k] of them, the first room left at out[k]; `since`, `until`: the first and the last sample of
     each route that has any, -1 for none; `large`, `small`: chances per small movement at each spot; `still`: notices
-    per second at rest there.
+    per second at rest there; where that fades, `near`: how far they are as a share of the range on them.
     """
 
     who: Ints
@@ -96,6 +94,8 @@ class Chances(NamedTuple):
     large: Array
     small: Array
     still: Array
+    near: Array
+    fading: Fading | None
 
 
 def _bearings(mounted: MountedSensor, people: tuple[Person, ...]) -> tuple[tuple[bool, float], ...]:
@@ -116,21 +116,23 @@ def _chances(
     if known:
         points = np.concatenate([r.points for r in known])
         heading = np.concatenate([r.heading for r in known])
+        pace = np.concatenate([r.pace for r in known])
         here = np.flatnonzero(np.concatenate([r.level for r in known]) == level)
-        for pet in {pet for pet, _ in distinct}:
+        for k, (pet, kg) in enumerate(distinct):
             if len(here):
-                rates = walking(mounted, points[here], Walker(PET if pet else STANDING, 1.0, None, heading[here]))
-                for k, (other, _) in enumerate(distinct):
-                    if other == pet:
-                        walk[k, here] = rates
+                walker = Walker(PET if pet else STANDING, 1.0, None, heading[here], kg, pace[here])
+                walk[k, here] = walking(mounted, points[here], walker)
     base = np.concatenate([[0], np.cumsum(lengths)])[:-1].astype(int)
     since, until = _reach(walk, base)
-    large, small, still = (np.zeros((len(distinct), len(book.spots))) for _ in range(3))
+    large, small, still, near = (np.zeros((len(distinct), len(book.spots))) for _ in range(4))
+    fading = None
     for k, (pet, kg) in enumerate(distinct):
-        large[k], small[k], still[k] = _stay_chances(mounted, book, level, pet, kg)
+        seen = _stay_chances(mounted, book, level, pet, kg)
+        large[k], small[k], still[k], fading = seen.large, seen.small, seen.still_per_s, seen.fading or fading
+        near[k] = np.inf if seen.near is None else seen.near
     who = np.array([distinct.index(b) for b in bearings], int)
     out = np.array([r.out for r in known], int)
-    return Chances(who, base, np.array(lengths, int), out, walk, since, until, large, small, still)
+    return Chances(who, base, np.array(lengths, int), out, walk, since, until, large, small, still, near, fading)
 
 
 def _reach(walk: Array, base: Ints) -> tuple[Ints, Ints]:
@@ -146,42 +148,42 @@ def _reach(walk: Array, base: Ints) -> tuple[Ints, Ints]:
 
 
 @kept
-def _stay_chances(
-    mounted: MountedSensor, book: RouteBook, level: int, pet: bool, kg: float
-) -> tuple[Array, Array, Array]:
-    """For each spot the chance of a large and of a small movement, and the rate of being noticed at rest: none where
-    people leave the building, for they are gone."""
+def _stay_chances(mounted: MountedSensor, book: RouteBook, level: int, pet: bool, kg: float) -> Staying:
+    """How somebody at each spot is noticed: not at all where people leave the building, for they are gone."""
     n = len(book.spots)
-    large, small, still = np.zeros(n), np.zeros(n), np.zeros(n)
-    for posture in ["pet"] if pet else sorted({s.posture for s in book.spots}):
+    large, small, still, near = np.zeros(n), np.zeros(n), np.zeros(n), np.full(n, np.inf)
+    fading = None
+    bodies = [BODIES["pet"] if pet else body_of(s.posture, s.activity) for s in book.spots]
+    for body in sorted(set(bodies)):
         mine = np.array(
             [
                 i for i, s in enumerate(book.spots)
-                if book.spot_level[i] == level and (pet or s.posture == posture) and s.activity != "away"
+                if book.spot_level[i] == level and bodies[i] == body and s.activity != "away"
             ], int,
         )  # fmt: skip
         if len(mine) == 0:
             continue
         at = np.array([book.spots[i].at for i in mine], float)
         facing = np.array([book.spots[i].facing for i in mine], float)
-        seen = staying(mounted, at, Stayer(BODIES[posture], facing, kg))
-        large[mine], small[mine], still[mine] = seen.large, seen.small, seen.still_per_s
-    return large, small, still
+        seen = staying(mounted, at, Stayer(body, facing, kg))
+        large[mine], small[mine], still[mine], fading = seen.large, seen.small, seen.still_per_s, seen.fading
+        near[mine] = np.inf if seen.near is None else seen.near
+    return Staying(large, small, still, near, fading)
 
 
 def spots_noticed(mounted: MountedSensor, level: int, household: Household) -> NDArray[np.bool_]:
     """At which spots a sensor on a level (by elevation) notices any movement of those who live there."""
     out = np.zeros(len(household.book.spots), bool)
     for pet, kg in set(_bearings(mounted, household.people)):
-        large, small, _ = _stay_chances(mounted, household.book, level, pet, kg)
-        out |= (large > 0) | (small > 0)
+        seen = _stay_chances(mounted, household.book, level, pet, kg)
+        out |= (seen.large > 0) | (seen.small > 0)
     return out
 
 
 @kept
 def chances_of_large_movements(mounted: MountedSensor, book: RouteBook, level: int, kg: float) -> Array:
     """The chance, for each spot, that a sensor on a level (by elevation) notices a large movement of an adult there."""
-    return _stay_chances(mounted, book, level, False, kg)[0]
+    return _stay_chances(mounted, book, level, False, kg).large
 
 
 Found = tuple[Array, Array, Ids, NDArray[np.bool_]]
@@ -248,65 +250,44 @@ def _minor(lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
 
 
 def _still(lives: Lives, c: Chances, hold: float, name: tuple[object, ...]) -> Found:
-    """Stretches during which somebody at rest is seen without a gap longer than the device's own hold.
-
-    Detections come as a Poisson process, which knows no yesterday: it begins anew at midnight. Where they are sparse
-    each is drawn. Where they are dense (DENSE per hold) the gaps are drawn instead: the time from a detection to the
-    start of a gap longer than the hold is then exponential with mean (e^(rate hold) - 1) / rate - hold, and such a
-    gap lasts hold plus an exponential rest.
-    """
+    """Stretches during which somebody at rest is seen without a gap longer than the device's own hold. They know no
+    yesterday: each stay begins anew at midnight."""
     w = lives.all
-    rates = c.still[c.who[lives.stay_of], w.stay_spot] if len(w.stay_spot) else np.zeros(0)
+    if len(w.stay_spot) == 0:
+        return _found(np.empty(0), np.empty(0), np.zeros(0, int), lives, False)
+    place = c.who[lives.stay_of], w.stay_spot
+    rates = c.still[place]
     some = np.flatnonzero(rates > 0)
     keys = sub_keys(sub_keys(_keys(lives, *name, "still")[lives.stay_of[some]], w.stay_tag[some]), w.stay_day[some])
-    rate, a, b, who = rates[some], w.stay_from[some], w.stay_to[some], lives.stay_of[some]
-    dense = rate * hold > DENSE
-    # Most dense ones are seen from the first notice to the end: those are reckoned together.
-    since = a + exponential(keys, 0) / rate
-    until = since + exponential(keys, 1) * _mean_run(rate, hold)
-    whole = dense & (until >= b)
-    seen = whole & (since < b)
-    starts, ends, whose = [since[seen]], [b[seen]], [who[seen]]
-    for k in np.flatnonzero(~whole).tolist():
-        one = float(rate[k]), float(a[k]), float(b[k])
-        if dense[k]:
-            rows = np.array(list(_dense_runs(keys[k], one[0], hold, *one[1:]))).reshape(-1, 2)
-            starts.append(rows[:, 0])
-            ends.append(rows[:, 1])
-        else:
-            each = arrivals(keys[k], *one)
-            starts.append(each)
-            ends.append(each)
-        whose.append(np.full(len(starts[-1]), who[k]))
-    return _found(np.concatenate(starts), np.concatenate(ends), np.concatenate(whose), lives, False)
+    a, b, who = w.stay_from[some], w.stay_to[some], lives.stay_of[some]
+    if c.fading is None:
+        seen = seen_at_rest(keys, rates[some], a, b, hold)
+    else:
+        seen = seen_fading(keys, c.fading, c.near[place][some], a, b, hold)
+    return _found(seen.start, seen.end, who[seen.of], lives, False)
 
 
-def _mean_run(rate: Any, hold: float) -> Any:
-    """The mean time from a detection to a gap longer than the hold, seconds."""
-    return np.expm1(np.minimum(rate * hold, 600.0)) / rate - hold
-
-
-def _dense_runs(key: Any, rate: float, hold: float, a: float, b: float) -> Iterable[tuple[float, float]]:
-    """[first, last] detections of runs without a gap longer than the hold, within [a, b)."""
-    mean_run = float(_mean_run(rate, hold))
-    n = 0
-    t = a + float(exponential(key, n)) / rate
-    while t < b:
-        run = min(t + float(exponential(key, n + 1)) * mean_run, b)
-        yield t, run
-        n += 2
-        t = run + hold + float(exponential(key, n)) / rate
-
-
-def _false(source: FalseSource, name: tuple[object, ...]) -> Found:
-    """False notices of a day by a hazard."""
-    key = sub_keys(key_of(*name, "false", source.hazard), source.day)
-    t = arrivals(key, source.rate, source.begin, source.end)
+def _false(sources: tuple[FalseSource, ...], name: tuple[object, ...]) -> Found:
+    """False notices of some days by hazards."""
+    if not sources:
+        return np.empty(0), np.empty(0), np.zeros(0, object), np.zeros(0, bool)
+    named = {h: key_of(*name, "false", h) for h in {s.hazard for s in sources}}
+    keys = sub_keys(np.array([named[s.hazard] for s in sources], np.uint64), np.array([s.day for s in sources]))
+    rate, begin, end = (np.array(column, float) for column in zip(*((s.rate, s.begin, s.end) for s in sources)))
+    t, of = arrivals_of_many(keys, rate, begin, end)
+    # While its cause is there: when-th stretch of the of-th source.
     there = np.zeros(len(t), bool)
-    for a, b in source.when:
-        there |= (t >= a) & (t < b)
-    t = t[there]
-    return t, t, np.full(len(t), source.hazard, object), np.ones(len(t), bool)
+    many = [(k, *when) for k, s in enumerate(sources) for when in s.when]
+    if many:
+        which, a, b = (np.array(column) for column in zip(*many))
+        first = of.searchsorted(which)
+        last = of.searchsorted(which, side="right")
+        for k in np.flatnonzero(last > first).tolist():
+            at = slice(first[k], last[k])
+            there[at] |= (t[at] >= a[k]) & (t[at] < b[k])
+    t, of = t[there], of[there]
+    hazards = np.array([s.hazard for s in sources], object)
+    return t, t, hazards[of], np.ones(len(t), bool)
 
 
 def by_day(n: Notices, midnights: list[float]) -> list[Notices]:

@@ -14,7 +14,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from vastwatch.design import placed
+from vastwatch.design.placed import Variant, variants
 from vastwatch.design.project import Project, find
+from vastwatch.design.records import Sensor
 from vastwatch.design.relations import level_number
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept
@@ -22,8 +25,9 @@ from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of, spots_noticed
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
 from vastwatch.sensing.model import MountedSensor, each_part, held, model_of, mount
-from vastwatch.signals import Calendar, Signal, any_of
+from vastwatch.signals import DAY, Calendar, Signal, any_of
 from vastwatch.site.building import Hazard
+from vastwatch.site.sky import is_clear
 
 Array = NDArray[np.float64]
 
@@ -65,8 +69,8 @@ class _Wanted(NamedTuple):
 
 def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     """Run all sensors against a truth. Cached by sensor, and for a few days by day, by what each reads."""
-    wanted = {s.id: _wanted(project, s.id, truth) for s in project.sensors}
-    left = [w for w in wanted.values() if not is_kept(_run, *w, truth)]
+    wanted = {s.id: [_wanted(project, v.sensor, truth) for v in variants(s)] for s in project.sensors}
+    left = [w for each in wanted.values() for w in each if not is_kept(_run, *w, truth)]
     made: dict[_Wanted, SensorRun] = {}
     if left:
         spots = np.zeros(len(truth.spots), bool)
@@ -79,7 +83,27 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
             _hear_days(left, truth, spots)
         else:
             made = _run_long(left, truth, spots)
-    return {ident: made[w] if w in made else _run(*w, truth) for ident, w in wanted.items()}
+    out = {}
+    for sensor in project.sensors:
+        runs = tuple(made[w] if w in made else _run(*w, truth) for w in wanted[sensor.id])
+        out[sensor.id] = runs[0] if len(runs) == 1 else _by_hours(runs, sensor, truth.calendar)
+    return out
+
+
+@kept
+def _by_hours(runs: tuple[SensorRun, ...], sensor: Sensor, calendar: Calendar) -> SensorRun:
+    """What a sensor reports that is set otherwise in parts of the day: of each as it is set there, in its hours."""
+    hours = [_hours(calendar, v) for v in variants(sensor)]
+    report = any_of(run.report & there for run, there in zip(runs, hours))
+    moving = any_of(run.moving & there for run, there in zip(runs, hours))
+    return SensorRun(report, moving, report - moving)
+
+
+def _hours(calendar: Calendar, v: Variant) -> Signal:
+    """The hours of a part of the day."""
+    end = v.end_s if v.end_s > v.begin_s else v.end_s + DAY
+    rows = [(calendar.instant(d, v.begin_s), calendar.instant(d, end)) for d in range(-1, calendar.days)]
+    return Signal.from_intervals(rows, 0.0, calendar.end)
 
 
 def _hear_days(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> None:
@@ -105,32 +129,48 @@ def _run_long(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> 
     }
 
 
-def _wanted(project: Project, sensor_id: str, truth: Truth) -> _Wanted:
-    mounted = mount(project, find(project.sensors, sensor_id))
+def _wanted(project: Project, sensor: Sensor, truth: Truth) -> _Wanted:
+    mounted = mount(project, sensor)
     false = tuple(_false_by_week(project, part, truth.calendar) for part in each_part(mounted))
     return _Wanted(mounted, _level(project, mounted), false)
 
 
 def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Notices:
     """All that a sensor noticed on a day, whichever of its parts did."""
-    mounted, level, false = _wanted(project, sensor_id, truth)
-    found = [_notices_of_day(part, level, truth, weekly, day) for part, weekly in zip(each_part(mounted), false)]
+    sensor = find(project.sensors, sensor_id)
+    found = []
+    for v in variants(sensor):
+        mounted, level, false = _wanted(project, v.sensor, truth)
+        hours = _hours(truth.calendar, v)
+        for part, weekly in zip(each_part(mounted), false):
+            n = _notices_of_day(part, level, truth, weekly, day)
+            found.append(n if v.sensor is sensor else _in(n, hours))
     if len(found) == 1:
         return found[0]
     order = np.argsort(np.concatenate([n.start for n in found]), kind="stable")
     return Notices(*(np.concatenate(columns)[order] for columns in zip(*found)))
 
 
+def _in(n: Notices, hours: Signal) -> Notices:
+    """Those of some notices that begin in some hours."""
+    there = hours.at(n.start)
+    return Notices(n.start[there], n.end[there], n.source[there], n.moving[there])
+
+
 @kept
 def run_without(project: Project, sensor_id: str, truth: Truth, source: str, during: Signal) -> SensorRun:
     """What a sensor would have reported, had it not noticed one person (or hazard) for some time: all other draws
     stay."""
-    mounted, level, false = _wanted(project, sensor_id, truth)
-    heard = []
-    for part, weekly in zip(each_part(mounted), false):
-        of_days = (_notices_of_day(part, level, truth, weekly, day) for day in range(truth.calendar.days))
-        heard.append([_heard(part, _left_out(n, source, during)) for n in of_days])
-    return _joined(mounted, heard, truth)
+    sensor = find(project.sensors, sensor_id)
+    runs = []
+    for v in variants(sensor):
+        mounted, level, false = _wanted(project, v.sensor, truth)
+        heard = []
+        for part, weekly in zip(each_part(mounted), false):
+            of_days = (_notices_of_day(part, level, truth, weekly, day) for day in range(truth.calendar.days))
+            heard.append([_heard(part, _left_out(n, source, during)) for n in of_days])
+        runs.append(_joined(mounted, heard, truth))
+    return runs[0] if len(runs) == 1 else _by_hours(tuple(runs), sensor, truth.calendar)
 
 
 def _left_out(n: Notices, source: str, during: Signal) -> Notices:
@@ -148,14 +188,15 @@ def _level(project: Project, mounted: MountedSensor) -> int:
 
 def own_hold_s(mounted: MountedSensor) -> float:
     """The hold the device itself keeps: as set, or as it comes."""
-    own = mounted.sensor.settings.hold_s
-    return mounted.device.hold_s if own is None else own
+    return placed.own_hold_s(mounted.device, mounted.sensor.settings)
 
 
 # -- nuisance sources ----------------------------------------------------------------------------------------------
 
-# For each week the hazards that trigger a sensor: id, false reports per second, and stretches of the clock.
-Weekly = tuple[tuple[tuple[str, float, tuple[tuple[float, float], ...]], ...], ...]
+# A hazard that triggers a sensor in a week: id, false reports per second, stretches of the clock, and on which days.
+_Falsely = tuple[str, float, tuple[tuple[float, float], ...], frozenset[int]]
+# Those of each week.
+Weekly = tuple[tuple[_Falsely, ...], ...]
 
 
 @kept
@@ -167,10 +208,18 @@ def _false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar)
 
 def _falsely(
     project: Project, mounted: MountedSensor, hazard: Hazard, calendar: Calendar, first: int
-) -> list[tuple[str, float, tuple[tuple[float, float], ...]]]:
+) -> list[_Falsely]:
     now = resolved(project, hazard, calendar.date(first))
     rate = 0.0 if now is None else part_false_rate(mounted, now)
-    return [] if now is None or rate <= 0 else [(hazard.id, rate, tuple(stretches(now)))]
+    if now is None or rate <= 0:
+        return []
+    place, days = project.place, range(first, min(first + SUN_DAYS, calendar.days))
+    if hazard.kind == "sun patch":
+        # There is none without the sun.
+        there = [d for d in days if is_clear(place.latitude, place.longitude, calendar.date(d), calendar.sky)]
+    else:
+        there = list(days)
+    return [(hazard.id, rate, tuple(stretches(now)), frozenset(there))]
 
 
 def _of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, ...]:
@@ -179,7 +228,8 @@ def _of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, 
         FalseSource(
             hazard, day, begin, end, rate, tuple((calendar.instant(day, a), calendar.instant(day, b)) for a, b in when)
         )
-        for hazard, rate, when in weekly[day // SUN_DAYS]
+        for hazard, rate, when, there in weekly[day // SUN_DAYS]
+        if day in there
     )
 
 

@@ -14,9 +14,8 @@ from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry.grids import Grid, affordable_cell, grid_over
 from vastwatch.memo import kept
 from vastwatch.sensing.figures import (
-    BODIES,
+    ABED,
     FIGURE_ACTIVITY,
-    LYING,
     MINOR_MOTION,
     PET,
     PET_SPEED,
@@ -27,6 +26,7 @@ from vastwatch.sensing.figures import (
     Figure,
     Stayer,
     Walker,
+    body_of,
 )  # fmt: skip
 from vastwatch.sensing.model import MountedSensor, latency_s, mean_wait, mount, staying, walking
 from vastwatch.site.building import Room, Spot
@@ -141,7 +141,7 @@ def _coverage(
 def notice_times(mounted: MountedSensor, points: Array, figure: Figure) -> Array:
     """Mean seconds until the figure is noticed at each point, (n,)."""
     if figure in ("seated", "lying"):
-        body = SEATED if figure == "seated" else LYING
+        body = SEATED if figure == "seated" else ABED
         rate = staying(mounted, points, Stayer(body)).rate(MINOR_MOTION[FIGURE_ACTIVITY[figure]].rate)
     elif figure == "pet":
         rate = walking(mounted, points, Walker(PET, PET_SPEED, 90.0))
@@ -153,7 +153,7 @@ def notice_times(mounted: MountedSensor, points: Array, figure: Figure) -> Array
 
 def spot_body(spot: Spot) -> Body:
     """The body of somebody at a spot."""
-    return BODIES[spot.posture]
+    return body_of(spot.posture, spot.activity)
 
 
 def spot_notice_s(project: Project, sensor_id: str, spot: Spot) -> float:

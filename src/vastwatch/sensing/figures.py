@@ -24,11 +24,13 @@ PET_SPEED = 0.6
 
 
 class Body(NamedTuple):
-    """From `low` to `high` metres above the floor; `size` scales the range of any sensor on it (1 for an adult)."""
+    """From `low` to `high` metres above the floor; `size` scales the range of any sensor on it (1 for an adult).
+    `shown`: the share of its warm surface that nothing lies over."""
 
     low: float
     high: float
     size: float = 1.0
+    shown: float = 1.0
 
     @property
     def heights(self) -> NDArray[np.float64]:
@@ -44,6 +46,8 @@ class Body(NamedTuple):
 STANDING = Body(0.1, 1.7)
 SEATED = Body(0.4, 1.3)
 LYING = Body(0.45, 0.75)
+# Of a sleeper the bedding leaves the head and an arm: to infrared, not to radar or to a strip.
+ABED = LYING._replace(shown=0.3)
 # A cat shows about a sixth of an adult's warm surface; range goes with the square root of it.
 PET = Body(0.05, 0.4, size=0.4)
 
@@ -53,14 +57,21 @@ ADULT_KG, PET_KG = 70.0, 4.0
 BODIES = {"standing": STANDING, "seated": SEATED, "lying": LYING, "pet": PET}
 
 
+def body_of(posture: str, activity: str) -> Body:
+    """The body of somebody who stays so and does that: who sleeps is covered."""
+    return ABED if posture == "lying" and activity == "sleeping" else BODIES[posture]
+
+
 class Walker(NamedTuple):
     """Somebody who walks, m/s: at an angle `psi_deg` to the sight line, or else on a heading on the plan, at each
-    point."""
+    point. `kg`: how heavy, where that counts; `pace`: their speed at each point as a share of that, (n,)."""
 
     body: Body
     speed: float
     psi_deg: float | None = None
     heading_deg: ArrayLike | None = None
+    kg: float = ADULT_KG
+    pace: ArrayLike = 1.0
 
 
 class Stayer(NamedTuple):
@@ -99,8 +110,8 @@ MINOR_MOTION = {
     "hands-on": MinorMotion(4.0, 1.0),
     "washing": MinorMotion(5.0, 1.0),
     "desk": MinorMotion(25.0, 1.1),
-    "reading": MinorMotion(150.0, 1.2),
-    "film": MinorMotion(240.0, 1.2),
+    "reading": MinorMotion(75.0, 1.2),
+    "film": MinorMotion(120.0, 1.2),
     "sleeping": MinorMotion(900.0, 1.3),
     "away": MinorMotion(900.0, 1.0),
 }
@@ -109,6 +120,8 @@ MINOR_MOTION = {
 LARGE_SHARE = 0.5
 LARGE_M = 0.25
 SMALL_M = 0.10
+# Whoever sits or lies down settles, and rises again, with about so many large movements within so many seconds.
+SETTLING, SETTLING_S = 3, 6.0
 # A large movement takes about this long, seconds.
 LARGE_S = 1.0
 

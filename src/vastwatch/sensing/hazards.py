@@ -20,6 +20,7 @@ from vastwatch.sensing.figures import Body
 from vastwatch.sensing.model import MountedSensor, each_part, model_of
 from vastwatch.sensing.sunpatch import sun_hours, sun_patch
 from vastwatch.site.building import Hazard
+from vastwatch.site.record import seconds_of
 
 Array = NDArray[np.float64]
 
@@ -97,12 +98,6 @@ def _resolved(place: Place, hazard: Hazard, opening, wall, rooms, day: date) -> 
 def _clock(t: float) -> str:
     minutes = min(int(t // 60), 23 * 60 + 59)
     return f"{minutes // 60:02d}:{minutes % 60:02d}"
-
-
-def seconds_of(clock: str) -> float:
-    """Seconds of the day of a clock time."""
-    hours, minutes = clock.split(":")
-    return 3600.0 * int(hours) + 60.0 * int(minutes)
 
 
 def stretches(hazard: Hazard) -> list[tuple[float, float]]:

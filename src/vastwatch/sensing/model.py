@@ -17,10 +17,13 @@ from typing import Any, NamedTuple, Protocol
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from vastwatch.design.placed import as_placed
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.records import Sensor
-from vastwatch.devices import AREA_FAMILIES, DeviceType, DualType
+from vastwatch.devices import AREA_FAMILIES, DeviceType
+from vastwatch.devices.families import parts_of
+from vastwatch.sensing.fading import Fading
 from vastwatch.sensing.figures import LARGE_SHARE, Somebody, Stayer, Walker
 from vastwatch.sensing.scene import Obstacles, obstacles
 from vastwatch.site.building import Hazard, Room
@@ -49,15 +52,21 @@ class MountedSensor(NamedTuple):
 
 
 class Staying(NamedTuple):
-    """How somebody who stays is noticed: by the large and the small movement (chances), and of itself (per s)."""
+    """How somebody who stays is noticed: by the large and the small movement (chances), and of itself (per s). Where
+    that fades: `near`, how far they are as a share of the range on them, and how it fades."""
 
     large: Array
     small: Array
     still_per_s: Array
+    near: Array | None = None
+    fading: Fading | None = None
 
-    def rate(self, minor_motions_per_s: float) -> Array:
-        """Notices per second with movements at a rate."""
-        return minor_motions_per_s * (LARGE_SHARE * self.large + (1 - LARGE_SHARE) * self.small) + self.still_per_s
+    def rate(self, minor_motions_per_s: ArrayLike) -> Array:
+        """Notices per second with movements at a rate: one over the mean wait of whoever has just come."""
+        moving = np.asarray(minor_motions_per_s, float) * (LARGE_SHARE * self.large + (1 - LARGE_SHARE) * self.small)
+        if self.fading is None or self.near is None:
+            return moving + self.still_per_s
+        return moving + self.fading.excess(self.near, moving)
 
     @staticmethod
     def nobody(n: int) -> Staying:
@@ -153,6 +162,7 @@ def assembled(
     sensor: Sensor, device: DeviceType, room: Room | None, host: Any, around: Callable[[str], Obstacles]
 ) -> MountedSensor:
     """A sensor of a type in a room, with its obstacles by what they are seen as; also one that no project has yet."""
+    device = as_placed(device, sensor.settings)
     ambient, outline = (CATALOGUE_C, None) if room is None else (room.ambient_c, room.outline)
 
     def alone(part: DeviceType) -> MountedSensor:
@@ -169,11 +179,6 @@ def assembled(
 CATALOGUE_C = 21.0
 
 
-def parts_of(device: DeviceType) -> tuple[DeviceType, ...]:
-    """The device types in one housing: its own parts, or itself alone."""
-    return (device.pir, device.radar) if isinstance(device, DualType) else (device,)
-
-
 def each_part(mounted: MountedSensor) -> Iterable[MountedSensor]:
     """A placed sensor's parts, or itself alone."""
     return mounted.parts or (mounted,)
@@ -182,7 +187,11 @@ def each_part(mounted: MountedSensor) -> Iterable[MountedSensor]:
 def settings_of(device: DeviceType) -> tuple[str, ...]:
     """Which settings of a placed sensor count for a type, in the order they are shown."""
     models = [model_of(part.family) for part in parts_of(device)]
-    return tuple(dict.fromkeys(s for model in models if model is not None for s in model.settings))
+    found = list(dict.fromkeys(s for model in models if model is not None for s in model.settings))
+    found += ["report_interval_s"] if device.light is not None or device.family == "humidity" else []
+    found += ["measured_range_m"] if device.reach_m() > 0 else []
+    found += ["measured_latency_s"] if any(model is not None for model in models) else []
+    return tuple(found)
 
 
 def latency_s(device: DeviceType) -> float:
@@ -207,7 +216,8 @@ def walking(mounted: MountedSensor, points: Array, walker: Walker) -> Array:
     for part in each_part(mounted):
         model = model_of(part.device.family)
         if model is not None:
-            out += model.walk(part, points, walker)
+            rate = model.walk(part, points, walker)
+            out += rate * np.asarray(walker.pace, float) if model.by_speed else rate
     return out
 
 
@@ -222,6 +232,8 @@ def staying(mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
         out = Staying(
             1 - (1 - out.large) * (1 - more.large), 1 - (1 - out.small) * (1 - more.small),
             out.still_per_s + more.still_per_s,
+            more.near if out.fading is None else out.near,
+            out.fading or more.fading,
         )  # fmt: skip
     return out
 

@@ -7,6 +7,8 @@ from numpy.typing import ArrayLike, NDArray
 
 # Softness of a passive infrared sensor's range: p falls from 0.99 to 0.01 between about 0.63 and 1.37 of it.
 SOFTNESS = 0.08
+# And of a radar's, for each frame.
+FRAME_SOFTNESS = 0.06
 
 
 def chance(r: ArrayLike, reach: ArrayLike, softness: float = SOFTNESS) -> NDArray[np.float64]:

@@ -22,11 +22,12 @@ DAY = 86_400.0
 
 @dataclass(frozen=True)
 class Calendar:
-    """`days` days from local midnight of `begin` on, in a time zone."""
+    """`days` days from local midnight of `begin` on, in a time zone; `sky` is the seed of their weather."""
 
     begin: date
     zone: str
     days: int
+    sky: int = 0
 
     @cached_property
     def _zone(self) -> ZoneInfo:
@@ -120,7 +121,7 @@ class Calendar:
 
     def longer(self, days: int) -> Calendar:
         """The same beginning, another number of days."""
-        return Calendar(self.begin, self.zone, days)
+        return Calendar(self.begin, self.zone, days, self.sky)
 
 
 @lru_cache(maxsize=4096)

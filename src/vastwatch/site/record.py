@@ -48,3 +48,9 @@ OfSpot = Annotated[str, Ref("spots")]
 
 class Record(msgspec.Struct, frozen=True, eq=False, kw_only=True, forbid_unknown_fields=True, omit_defaults=False):
     """Base of all project records; see the module's text."""
+
+
+def seconds_of(clock: str) -> float:
+    """Seconds of the day of a clock time."""
+    hours, minutes = clock.split(":")
+    return 3600.0 * int(hours) + 60.0 * int(minutes)

@@ -10,9 +10,9 @@ from typing import Any, NamedTuple
 from msgspec.structs import replace
 
 from vastwatch.design.project import Project, find, put
+from vastwatch.signals import DAY as DAY_S
 from vastwatch.site.people import Errand, Person, Stay, holds_on
-
-DAY_S = 86_400.0
+from vastwatch.site.record import seconds_of
 
 
 class Block(NamedTuple):
@@ -21,12 +21,6 @@ class Block(NamedTuple):
     begin: float
     end: float
     spot: str
-
-
-def seconds_of(clock: str) -> float:
-    """Seconds of the day of a clock time HH:MM."""
-    hours, minutes = clock.split(":")
-    return 3600.0 * int(hours) + 60.0 * int(minutes)
 
 
 def week_of(person: Person) -> list[list[Block]]:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from vastwatch.design.places import room_at
+from vastwatch.design.edits.fittings import rooms_beside
+from vastwatch.design.places import room_at, room_of
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.design.records import Presence, Sensor
@@ -69,6 +70,19 @@ def add_sensor(
         roles = Roles(starts, (*roles.keeps, sensor.id), roles.hold_s)
         project = put(project, replace(presence, expr=from_roles(roles)))
     return project, sensor
+
+
+def could_tell(project: Project, room: str) -> list[Sensor]:
+    """The sensors that a room's presence could read: those that hang in it, and those on its doors and windows, which
+    two rooms share."""
+    level = find(project.rooms, room).level
+    out = []
+    for sensor in (s for s in project.sensors if s.level == level):
+        opening = None if sensor.host is None else next((o for o in project.openings if o.id == sensor.host), None)
+        mine = rooms_beside(project, opening) if opening is not None else (room_of(project, sensor),)
+        if any(r is not None and r.id == room for r in mine):
+            out.append(sensor)
+    return out
 
 
 def set_roles(project: Project, presence: str, roles: Roles) -> Project:

@@ -15,6 +15,7 @@ from vastwatch.advice.cautions import cautions
 from vastwatch.advice.timing import TimingCurve
 from vastwatch.causes.chain import Scene
 from vastwatch.design.needs import needs_of, use_words
+from vastwatch.design.placed import settings_words
 from vastwatch.design.places import room_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
@@ -215,10 +216,11 @@ def _settings(project: Project) -> str:
         rows.append(
             (
                 sensor.name, device.name, room.name if room else "–", f"{x:.2f}, {y:.2f} m", f"{z:.2f} m",
-                f"{sensor.yaw:.0f}° / {sensor.pitch:.0f}°", "–" if hold is None else duration_words(hold),
+                f"{sensor.yaw:.0f}° / {sensor.pitch:.0f}°", settings_words(device, sensor.settings) or "as it comes",
+                "–" if hold is None else duration_words(hold),
             )
         )  # fmt: skip
-    head = ("sensor", "type", "room", "at", "height", "looks to / pitch", "room's hold")
+    head = ("sensor", "type", "room", "at", "height", "looks to / pitch", "set on it", "room's hold")
     return _table(head, rows) if rows else "<p>No sensor is placed yet.</p>"
 
 

@@ -11,14 +11,14 @@ from vastwatch.design.records import Sensor
 from vastwatch.sensing import Figure
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
-from vastwatch.sensing.figures import FIGURE_ACTIVITY, LYING, PET, SEATED, STANDING, Somebody
+from vastwatch.sensing.figures import ABED, FIGURE_ACTIVITY, PET, SEATED, STANDING, Somebody
 from vastwatch.sensing.model import mount
 from vastwatch.words import duration_words, never_words
 
 
 def explain_rows(project: Project, sensor: Sensor, figure: Figure, x: float, y: float) -> list[tuple[str, str]]:
     """Two-column rows that say how the figure at a point is noticed by a sensor."""
-    body = {"seated": SEATED, "lying": LYING, "pet": PET}.get(figure, STANDING)
+    body = {"seated": SEATED, "lying": ABED, "pet": PET}.get(figure, STANDING)
     activity = FIGURE_ACTIVITY.get(figure, "passing")
     walking = figure in ("across", "towards", "pet")
     s = sight(project, sensor, Somebody((x, y), body, activity, None, walking))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QCheckBox, QGridLayout
@@ -12,11 +12,15 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout
 from vastwatch.advice.cautions import CAUTIONS, of_sensor
 from vastwatch.advice.fixing import weight_at
 from vastwatch.advice.wiring_checks import MAT_REACH_M
+from vastwatch.design.placed import as_placed, holds_words, own_hold_s, settings_faults
 from vastwatch.design.places import room_at
 from vastwatch.design.project import find, find_any
+from vastwatch.design.records import Settings
+from vastwatch.desk.verdict.by_hour import by_hour_field
 from vastwatch.desk.verdict.form import Form
-from vastwatch.devices import MatType
-from vastwatch.devices.families import HEADINGS
+from vastwatch.devices import DeviceType, MatType, RadarType
+from vastwatch.devices.battery import usual_interval_s
+from vastwatch.devices.families import HEADINGS, parts_of, steps_of
 from vastwatch.devices.figures import turnable
 from vastwatch.sensing.families.mat import FOLDED, SURE_MARGIN, margin
 from vastwatch.sensing.model import settings_of
@@ -59,38 +63,93 @@ def sensor_form(form: Form, sensor: Any) -> None:
                      form.tr("Negative looks down."))  # fmt: skip
     for setting in settings_of(device):
         at += _setting(form, grid, at, setting, device)
+    if "hold_s" in settings_of(device):
+        by_hour_field(form, device)
     if of_sensor(form.document.project, sensor):
         form.text(lambda s: "\n".join(CAUTIONS[key] for key in of_sensor(form.document.project, s)))
 
 
-def _setting(form: Form, grid: QGridLayout, at: int, setting: str, device: Any) -> int:
-    """A field for one setting of a placed sensor; how many rows it took."""
+class _Field(NamedTuple):
+    """A setting as a field: its words, what it reads as and how it is written, kind, step, bounds, and why."""
 
-    def put_in(value: object) -> Callable[[Any], Any]:
-        return lambda r: replace(r, settings=replace(r.settings, **{setting: value}))
+    words: str
+    read: Callable[[Settings], float]
+    kept: Callable[[float], float | int]
+    kind: str
+    step: float
+    low: float
+    high: float
+    why: str
 
-    if setting == "hold_s":
-        form.figure(
-            grid, at, "Own hold", lambda r: device.hold_s if r.settings.hold_s is None else r.settings.hold_s,
-            lambda r, v: put_in(v)(r), "time", 1, 0, 3600,
-            form.tr("How long the device itself goes on reporting after the last notice."),
-        )  # fmt: skip
-    elif setting == "sensitivity_below_max":
-        steps = device.steps
-        form.figure(
-            grid, at, "Sensitivity", lambda r: steps - min(r.settings.sensitivity_below_max, steps - 1),
-            lambda r, v: put_in(int(steps - round(v)))(r), "steps", 1, 1, steps,
-            form.tr("1 to {}; each step is 3 dB.").format(steps),
-        )  # fmt: skip
-    elif setting == "max_gate_m":
-        form.figure(
-            grid, at, "Farthest", lambda r: r.settings.max_gate_m or device.max_gate_m,
-            lambda r, v: put_in(v)(r), "length", 0.25, 0.5, device.max_gate_m,
-            form.tr("Nothing beyond this distance, along the slant, is reported."),
-        )  # fmt: skip
-    else:
+
+def _setting(form: Form, grid: QGridLayout, at: int, setting: str, device: DeviceType) -> int:
+    """A field for one setting of a placed sensor; how many places it took."""
+    field = _field_of(form, setting, device)
+    if field is None:
         return 0
+
+    def write(record: Any, value: float) -> Any:
+        settings = replace(record.settings, **{setting: field.kept(value)})
+        wrong = [words for name, words in settings_faults(device, settings) if name == setting]
+        if wrong:
+            raise ValueError(wrong[0])
+        return replace(record, settings=settings)
+
+    form.figure(
+        grid, at, field.words, lambda r: field.read(r.settings), write, field.kind, field.step, field.low, field.high,
+        field.why,
+    )  # fmt: skip
     return 1
+
+
+def _field_of(form: Form, setting: str, device: DeviceType) -> _Field | None:
+    tr = form.tr
+    parts = parts_of(device)
+    radar = next((p for p in parts if isinstance(p, RadarType)), None)
+    if setting == "hold_s":
+        most = 3600.0 if device.hold_max_s is None else device.hold_max_s
+        why = tr("How long the device itself goes on reporting after the last notice: {}.").format(holds_words(device))
+        return _Field(
+            "Own hold", lambda s: own_hold_s(device, s), float, "time", device.hold_step_s or 1.0, 0.0,
+            max(most, device.hold_s, 1.0), why,
+        )  # fmt: skip
+    if setting.endswith("_below_max"):
+        steps = steps_of(device, setting)
+        if steps < 2:
+            return None
+        called = {
+            "sensitivity_below_max": "Sensitivity" if len(parts) == 1 else "Radar sensitivity",
+            "still_below_max": "To stillness",
+            "infrared_below_max": "Sensitivity" if len(parts) == 1 else "PIR sensitivity",
+        }
+
+        def level(s: Settings) -> float:
+            below = getattr(s, setting)
+            return steps - min(s.sensitivity_below_max if below is None else below, steps - 1)
+
+        why = tr("1 to {}; each step is 3 dB, a sixth of the range.").format(steps)
+        return _Field(called[setting], level, lambda v: int(steps - round(v)), "steps", 1, 1, steps, why)
+    if setting == "min_gate_m" and radar is not None:
+        why = tr("Nothing that it reads as nearer than this is reported.")
+        return _Field("Nearest", lambda s: radar.min_gate_m if s.min_gate_m is None else s.min_gate_m, float, "length",
+                      0.25, 0.0, radar.max_gate_m, why)  # fmt: skip
+    if setting == "max_gate_m" and radar is not None:
+        why = tr("Nothing that it reads as farther than this, along the slant, is reported.")
+        return _Field("Farthest", lambda s: s.max_gate_m or radar.max_gate_m, float, "length", 0.25, 0.5,
+                      radar.max_gate_m, why)  # fmt: skip
+    if setting == "report_interval_s":
+        usual = usual_interval_s(device)
+        why = tr("Between its reports of light or humidity; each costs its cells a little.")
+        return _Field("Reports every", lambda s: s.report_interval_s or usual, float, "time", 10, 1, 86_400, why)
+    if setting == "measured_range_m":
+        why = tr("How far away somebody walking was noticed where it hangs, on axis; counts in place of the box's.")
+        return _Field("Range found", lambda s: s.measured_range_m or as_placed(device, s).reach_m(), float, "length",
+                      0.25, 0.1, 100.0, why)  # fmt: skip
+    if setting == "measured_latency_s":
+        why = tr("How long it took to report where it hangs; counts in place of the box's.")
+        return _Field("Latency found", lambda s: as_placed(device, s).latency.typical_s, float, "time", 0.1, 0.0, 600.0,
+                      why)  # fmt: skip
+    return None
 
 
 def _mat(form: Form, device: MatType) -> None:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice import Finding
 from vastwatch.advice.judge import dark_limit_min
+from vastwatch.advice.messages import in_words, messages_of
 from vastwatch.advice.offers import Offer
 from vastwatch.advice.remedies import Remedy
 from vastwatch.advice.schools import School
@@ -104,6 +105,8 @@ class Verdict(QWidget):
         self.inspector = Inspector(document, focus)
         self.inspector.say.connect(self.say)
         box.addWidget(self.inspector)
+        self._sends = label("", "soft", True)
+        box.addWidget(self._sends)
         self.trial = TrialView(results, theme)
         box.addWidget(self.trial)
         self.walk = WalkView(results, theme)
@@ -131,6 +134,14 @@ class Verdict(QWidget):
             if what == "room":
                 self._all_findings = False
             self.refresh()
+
+    def _messages(self) -> str:
+        """What the selected sensor sent in this week, once it has been lived."""
+        project, r = self.document.project, self.results.rehearsal
+        sensor = next((s for s in project.sensors if s.id == self.focus.selected), None)
+        if r is None or sensor is None or not self.focus.here.chooses or sensor.id not in r.recording.sensors:
+            return ""
+        return self.tr("In this week {}.").format(in_words(messages_of(project, sensor, r.recording)))
 
     def refresh(self, *_: object) -> None:
         """Numbers and story for the focused room."""
@@ -164,6 +175,8 @@ class Verdict(QWidget):
             late = late if judged is None else "first_light_s" in unmet
             self._scores["first"].set(scores.first_p95_s, late, median)
             self._nothing.hide()
+        self._sends.setText(self._messages())
+        self._sends.setVisible(bool(self._sends.text()))
         self._switched.setText(self._outputs(room_id) if room_id else "")
         self._switched.setVisible(bool(self._switched.text()))
         if scores is None:

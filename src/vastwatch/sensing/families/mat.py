@@ -18,7 +18,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, MatType
 from vastwatch.geometry import polygons
-from vastwatch.sensing.figures import ADULT_KG, LYING, PET, PET_KG, SEATED, Stayer, Walker
+from vastwatch.sensing.figures import ABED, LYING, PET, PET_KG, SEATED, Stayer, Walker
 from vastwatch.sensing.model import SURE_PER_S, MountedSensor, Staying
 from vastwatch.sensing.touch import TouchModel
 from vastwatch.site.building import Furnishing, Spot
@@ -166,7 +166,7 @@ class MatModel(TouchModel):
     def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         assert isinstance(mounted.device, MatType)
         out = np.zeros(len(points))
-        kg = PET_KG if walker.body == PET else ADULT_KG
+        kg = PET_KG if walker.body == PET else walker.kg
         if (
             margin(mounted.sensor, mounted.device, None, mounted.sensor.at[:2], mounted.sensor.yaw, "standing", kg)
             >= 1.0
@@ -180,7 +180,7 @@ class MatModel(TouchModel):
         facing = np.broadcast_to(
             np.asarray(0.0 if stayer.facing_deg is None else stayer.facing_deg, float), len(points)
         )
-        posture = "lying" if stayer.body == LYING else "seated" if stayer.body == SEATED else "standing"
+        posture = "lying" if stayer.body in (LYING, ABED) else "seated" if stayer.body == SEATED else "standing"
         host = mounted.host if isinstance(mounted.host, Furnishing) else None
         for i, (x, y) in enumerate(points.tolist()):
             if margin(mounted.sensor, mounted.device, host, (x, y), float(facing[i]), posture, stayer.kg) >= 1.0:

@@ -36,17 +36,31 @@ from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
 
-# Effective surface temperature of clothed people, Celsius.
-CLOTHED_C = 32.0
+# Mean temperature of skin, Celsius. Clothing lies between it and the room, always as far of the way: of what the two
+# differ by, a share shows, and it cancels against that at CATALOGUE_C.
+SKIN_C = 34.0
 # Nothing beyond this multiple of the greatest range is worth looking at: p < 1e-5 there.
 REACH = 1.93
 # Beams converge at the lens; nearer than this their spacing means nothing, metres.
 NEAREST = 0.15
+# Whoever walks straight towards a sensor sways and swings arms and legs: across the sight line they move with at least
+# so much of their speed (steps of 0.7 m with a sway and swing of some 0.1 m to each side).
+SWAY = 0.25
+# Crossing of beams by small movements is reckoned at so many distances, and over so many directions.
+CROSSING_AT, DIRECTIONS = 96, 24
 # False reports per hour at full strength and in full view. Typical values, a matter of the place.
 FALSE_PER_H = {
     "sun patch": 2.0, "heat source": 1.5, "vent": 3.0, "fan": 0.5, "curtain": 1.0, "pet area": 2.0,
     "mirror or metal": 0.2, "insect lamp": 4.0,
 }  # fmt: skip
+
+
+def _half_sphere() -> tuple[Array, Array]:
+    x, weight = np.polynomial.legendre.leggauss(DIRECTIONS)
+    return (x + 1.0) / 2.0, weight / 2.0
+
+
+_DIRECTIONS = _half_sphere()
 
 
 class PirView(NamedTuple):
@@ -77,8 +91,8 @@ def off_axis_factor(azimuth_deg: ArrayLike, fov_h: float, edge_share: float = 1 
 
 
 def contrast_factor(ambient_c: float) -> float:
-    """Range at a background temperature relative to the catalogue's: the root of the contrast, 0 from 32 C on."""
-    return math.sqrt(max(CLOTHED_C - ambient_c, 0.0) / (CLOTHED_C - CATALOGUE_C))
+    """Range at a background temperature relative to the catalogue's: the root of the contrast, 0 from SKIN_C on."""
+    return math.sqrt(max(SKIN_C - ambient_c, 0.0) / (SKIN_C - CATALOGUE_C))
 
 
 def heading_range(tangential: float, radial: float, psi_deg: ArrayLike) -> Array:
@@ -91,7 +105,7 @@ def view_of(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float
     """How the sensor sees a body at each of the (n, 2) points of its level."""
     x, y, h = sensor.at
     ceiling = device.lens == "ceiling"
-    contrast = contrast_factor(ambient_c) * body.size
+    contrast = contrast_factor(ambient_c) * body.size * math.sqrt(body.shown)
     reach = REACH * max(device.tangential_m, device.radial_m) * max(contrast, 1e-3)
     if ceiling:
         # The cone reaches farthest on the floor.
@@ -154,17 +168,45 @@ def walk_rate(device: PirType, view: PirView, height: float, psi_deg: ArrayLike,
     r = np.maximum(view.plan, NEAREST)
     psi = np.radians(np.asarray(psi_deg, float))
     h = abs(height - body.middle)
-    across = np.abs(np.sin(psi)) / (r * math.radians(device.beam_pitch))
+    across = np.maximum(np.abs(np.sin(psi)), SWAY) / (r * math.radians(device.beam_pitch))
     towards = np.abs(np.cos(psi)) * h / ((r * r + h * h) * math.radians(device.beam_pitch_el))
     reach = heading_range(device.tangential_m, device.radial_m, np.degrees(psi)) * view.factor
     return chance(view.slant, reach) * speed * (across + towards)
 
 
-def minor_motion_chances(device: PirType, view: PirView) -> tuple[Array, Array]:
-    """Chance that one large and one small movement of somebody who stays is noticed, each (n,)."""
+def minor_motion_chances(device: PirType, view: PirView, height: float, body: Body) -> tuple[Array, Array]:
+    """Chance that one large and one small movement of somebody who stays is noticed by a sensor at a height, each
+    (n,)."""
     p = chance(view.slant, device.minor_m * view.factor)
-    spacing = np.maximum(view.plan, NEAREST) * math.radians(device.beam_pitch)
-    return p * np.minimum(1.0, LARGE_M / spacing), p * np.minimum(1.0, SMALL_M / spacing)
+    if len(p) == 0:
+        return p, p
+    r, h = np.maximum(view.plan, NEAREST), abs(height - body.middle)
+    # Along one sight line all follows from the distance: reckoned at some, and straight between them.
+    at = np.geomspace(NEAREST, max(float(r.max()), 2 * NEAREST), CROSSING_AT) if len(r) > CROSSING_AT else r
+    azimuth = at * math.radians(device.beam_pitch)
+    elevation = np.hypot(at, h) * math.radians(device.beam_pitch_el)
+    large, small = (crossing_chance(m / azimuth, m / elevation) for m in (LARGE_M, SMALL_M))
+    if at is not r:
+        large, small = np.interp(r, at, large), np.interp(r, at, small)
+    return p * large, p * small
+
+
+def crossing_chance(azimuth: Array, elevation: Array) -> Array:
+    """Chance that a straight movement crosses an edge of the beams, (n,), whose length is so many times what lies
+    between two of them in azimuth and in elevation.
+
+    Movements go in all directions of space, and begin anywhere between two edges: of a component of c spacings the
+    chance is min(1, c). With u, v, w the components of a direction, the mean of 1 - (1 - min(1, a |u|)) (1 - min(1, b
+    |v|)) over the sphere: v is even on [-1, 1], and at given v the mean over the circle is closed.
+    """
+    v, weight = _DIRECTIONS
+    a = azimuth[:, None] * np.sqrt(1.0 - v * v)
+    b = np.minimum(1.0, elevation[:, None] * v)
+    beyond = np.maximum(a, 1.0)
+    across = np.where(
+        a <= 1.0, a, beyond * (1.0 - np.sqrt(1.0 - 1.0 / beyond**2)) + np.arccos(1.0 / beyond)
+    ) * (2.0 / math.pi)  # fmt: skip
+    return (1.0 - (1.0 - across) * (1.0 - b)) @ weight
 
 
 def reports(start: Array, end: Array, hold: float, rearm: float) -> Array:
@@ -200,7 +242,7 @@ class PirModel:
     """`SensingModel` of passive infrared sensors."""
 
     by_speed, by_weight = True, False
-    settings = ("hold_s",)
+    settings = ("hold_s", "infrared_below_max")
 
     def band(self, device: DeviceType) -> str:
         return "infrared"
@@ -218,7 +260,9 @@ class PirModel:
         assert isinstance(mounted.device, PirType)
         out = Staying.nobody(len(points))
         view = view_of(mounted.sensor, mounted.device, mounted.around, mounted.ambient_c, points, stayer.body)
-        out.large[view.where], out.small[view.where] = minor_motion_chances(mounted.device, view)
+        out.large[view.where], out.small[view.where] = minor_motion_chances(
+            mounted.device, view, mounted.sensor.at[2], stayer.body
+        )
         return out
 
     def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
@@ -232,7 +276,7 @@ class PirModel:
         if who.walking_by:
             rate = walk_rate(device, view, mounted.sensor.at[2], 90.0, WALKING_SPEED, who.body)
         else:
-            large, small = minor_motion_chances(device, view)
+            large, small = minor_motion_chances(device, view, mounted.sensor.at[2], who.body)
             rate = Staying(large, small, np.zeros(len(large))).rate(MINOR_MOTION[who.activity].rate)
         seen = len(view.where) > 0
         share = float(view.share[0]) if seen else 0.0

@@ -2,7 +2,8 @@
 
 Each frame finds a body with a chance that falls off softly around an effective range; the range follows from the
 radar equation with the antenna's gain, the losses of what is crossed, and the sensitivity set. A presence needs
-m of n frames, and the mean wait for that is exact (`mean_frames`).
+m of n frames, and the mean wait for that is exact (`sensing.frames`). The echo of somebody at rest fades
+(`sensing.fading`).
 """
 
 from __future__ import annotations
@@ -16,19 +17,19 @@ from numpy.typing import ArrayLike, NDArray
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, RadarType
 from vastwatch.geometry.sightlines import Fan, Hits, add_crossings, fan, prism_hits, sample_mask, screen_hits
-from vastwatch.memo import kept
 from vastwatch.sensing.explain import geometry, in_the_way, waited
+from vastwatch.sensing.fading import Fading
 from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body, Somebody, Stayer, Walker
+from vastwatch.sensing.frames import mean_frames
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
 from vastwatch.sensing.model import MountedSensor, Sight, Staying, held
 from vastwatch.sensing.scene import OPAQUE_DB, Obstacles, near
+from vastwatch.sensing.softness import FRAME_SOFTNESS as SOFTNESS
 from vastwatch.sensing.softness import chance
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
 
-# Softness of the range per frame.
-SOFTNESS = 0.06
 # Two-way loss at the edge of the field of view, and per step of sensitivity, dB.
 EDGE_DB = 12.0
 STEP_DB = 3.0
@@ -88,17 +89,17 @@ def view_of(sensor: Sensor, device: RadarType, around: Obstacles, points: Array,
     """How the radar sees a body at each of the (n, 2) points of its level."""
     x, y, h = sensor.at
     dz = body.middle - h
-    settings = sensor.settings
     far = REACH * max(device.moving_m, device.still_m) * body.size
-    most = min(device.max_gate_m, settings.max_gate_m or device.max_gate_m)
+    # Gates are on what it reads.
+    least, most = device.min_gate_m - device.bias_r_m, device.max_gate_m - device.bias_r_m
     candidates = _in_front(sensor, points, min(far, most), dz)
     dx, dy = points[candidates, 0] - x, points[candidates, 1] - y
     slant = np.sqrt(dx * dx + dy * dy + dz * dz)
     azimuth, elevation = off_axis(sensor, dx, dy, dz)
-    below = STEP_DB * min(settings.sensitivity_below_max, device.steps - 1)
+    below = STEP_DB * min(sensor.settings.sensitivity_below_max, device.steps - 1)
     free = range_factor(gain_two_way_db(azimuth, elevation, device.fov_h, device.fov_v), 0.0, below)
     # Towards the edge of the antenna the reach is shorter: there is no use in adding up losses beyond it.
-    candidates = candidates[(slant <= far * free) & (slant >= device.min_gate_m) & (slant <= most)]
+    candidates = candidates[(slant <= far * free) & (slant >= least) & (slant <= most)]
     view = fan(sensor.at, points, candidates)
     around = near(around, x, y, min(far, most))
     loss = np.zeros(len(view.r))
@@ -162,50 +163,6 @@ def _partial_losses(view: Fan, around: Obstacles, body: Body) -> Array:
     return loss
 
 
-# -- m of n ------------------------------------------------------------------------------------------------------
-
-
-def exact_mean_frames(p: float, m: int, n: int) -> float:
-    """Mean number of frames until, for the first time, m of the last n have hit, each with chance p.
-
-    Solved exactly: the state is which of the last n - 1 frames hit; E = 1 + P E over the states short of m hits.
-    """
-    if p <= 0:
-        return math.inf
-    mask = (1 << (n - 1)) - 1
-    states = [s for s in range(mask + 1) if s.bit_count() < m]
-    place = {s: i for i, s in enumerate(states)}
-    a = np.eye(len(states))
-    for s in states:
-        for hit, weight in ((0, 1 - p), (1, p)):
-            if s.bit_count() + hit >= m:
-                continue
-            after = ((s << 1) | hit) & mask
-            a[place[s], place[after]] -= weight
-    return float(np.linalg.solve(a, np.ones(len(states)))[place[0]])
-
-
-@kept
-def _frames_table(m: int, n: int) -> tuple[Array, Array]:
-    p = np.concatenate([np.geomspace(1e-3, 0.2, 60), np.linspace(0.21, 1.0, 60)])
-    return np.log(p), np.log([exact_mean_frames(float(q), m, n) for q in p])
-
-
-def mean_frames(p: ArrayLike, m: int, n: int) -> Array:
-    """`exact_mean_frames` for many p at once, by interpolation of its logarithm (to 1 part in 1,000).
-
-    Below p = 0.001 it goes as p^-m, which is what is left of it when hits are rare.
-    """
-    p = np.asarray(p, float)
-    log_p, log_frames = _frames_table(m, n)
-    with np.errstate(divide="ignore", over="ignore"):
-        log = np.log(p)
-        rare = log < log_p[0]
-        frames = np.interp(log, log_p, log_frames)
-        frames = np.where(rare, log_frames[0] + m * (log_p[0] - log), frames)
-        return np.where(frames < 60.0, np.exp(np.minimum(frames, 60.0)), np.inf)
-
-
 def confirmed_rate(device: RadarType, view: RadarView, reach: ArrayLike) -> Array:
     """Confirmed detections per second of a body the radar sees with a range of `reach` on axis, (n,)."""
     p = chance(view.slant, np.asarray(reach) * view.factor, SOFTNESS)
@@ -219,9 +176,11 @@ def walk_rate(device: RadarType, view: RadarView) -> Array:
     return confirmed_rate(device, view, device.moving_m)
 
 
-def still_rate(device: RadarType, view: RadarView, side: ArrayLike = ANY_SIDE) -> Array:
-    """Confirmed detections per second of somebody who only breathes; `side` from `facing_factor`."""
-    return confirmed_rate(device, view, device.still_m * np.asarray(side, float))
+def nearness(device: RadarType, view: RadarView, side: ArrayLike = ANY_SIDE) -> Array:
+    """How far somebody at rest is, as a share of the range on them; inf outside the gates; `side` from
+    `facing_factor`."""
+    reach = device.still_m * np.asarray(side, float) * view.factor
+    return np.where(reach > 0, view.slant / np.maximum(reach, 1e-9), math.inf)
 
 
 def large_movement_chance(device: RadarType, view: RadarView) -> Array:
@@ -233,7 +192,7 @@ class RadarModel:
     """`SensingModel` of radar presence sensors."""
 
     by_speed, by_weight = False, False
-    settings = ("hold_s", "sensitivity_below_max", "max_gate_m")
+    settings = ("hold_s", "sensitivity_below_max", "still_below_max", "min_gate_m", "max_gate_m")
 
     def band(self, device: DeviceType) -> str:
         assert isinstance(device, RadarType)
@@ -257,8 +216,10 @@ class RadarModel:
             bearing = np.degrees(np.arctan2(sensor.at[1] - y, sensor.at[0] - x))
             side = facing_factor(np.broadcast_to(stayer.facing_deg, len(points))[seen.where], bearing)
         out.large[seen.where] = large_movement_chance(device, seen)
-        out.still_per_s[seen.where] = still_rate(device, seen, side)
-        return out
+        near = np.full(len(points), math.inf)
+        near[seen.where] = nearness(device, seen, side)
+        fading = Fading(device.frame_hz, min(device.confirm_of), device.confirm_of[1])
+        return out._replace(still_per_s=fading.excess(near, 0.0), near=near, fading=fading)
 
     def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
         sensor, device = mounted.sensor, mounted.device

@@ -7,6 +7,7 @@ from functools import partial
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QGridLayout,
     QLineEdit,
@@ -40,9 +41,19 @@ from vastwatch.desk.shell.parts import (
 )
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.words import duration_words, sentence
+
+
+def _limit(text: str) -> float:
+    return 0.0 if text.strip().lower() in ("", "none", "0") else parse_time(text)
+
+
+def _limit_words(seconds: float) -> str:
+    return duration_words(seconds) if seconds else "none"
+
 
 WEIGHTS = {
     "cost": "low cost", "comfort": "never in the dark", "no_cables": "no new cables", "fewest": "few devices",
@@ -84,6 +95,18 @@ class MeansPage(Sleeper):
         self.drops.entered.connect(lambda v: self._brief(f"At most {v:g} drops a week", drops_per_week=v))
         self.drops.setFixedWidth(76)
         box.addWidget(row(label(self.tr("Drops a week, at most, in a room"), "soft"), self.drops, stretch=0))
+        why = self.tr("Many energy codes limit how long lights burn for nobody, often to 20 min. Check yours.")
+        self.code_hold = FigureField(self.tr("Longest hold by your code"), _limit, _limit_words, 60, 0, 7200, why)
+        self.code_hold.wrong.connect(self.say)
+        self.code_hold.entered.connect(self._set_code_hold)
+        self.code_hold.setFixedWidth(76)
+        box.addWidget(row(label(self.tr("Longest hold by your local code"), "soft"), self.code_hold, stretch=0))
+        self.code_hand = QCheckBox(self.tr("It asks for a hand to switch on, at desks and in stores"))
+        self.code_hand.setToolTip(self.tr("Told as a finding where light comes on by itself. Check your local code."))
+        self.code_hand.clicked.connect(
+            lambda on: self._brief("By your code a hand switches on" if on else "No hand by code", code_manual_on=on)
+        )
+        box.addWidget(self.code_hand)
         box.addWidget(line())
         box.addWidget(label(self.tr("What matters"), "head"))
         holder = QWidget()
@@ -171,6 +194,8 @@ class MeansPage(Sleeper):
         if not self.currency.hasFocus():
             self.currency.setText(brief.currency)
         self.drops.set_value(brief.drops_per_week)
+        self.code_hold.set_value(brief.code_hold_max_s or 0.0)
+        self.code_hand.setChecked(brief.code_manual_on)
         left = money_left(project)
         words = self.tr("{:g} {} placed so far").format(spent(project), brief.currency)
         if left is not None:
@@ -291,6 +316,10 @@ class MeansPage(Sleeper):
     def _brief(self, words: str, key: str | None = None, **fields: object) -> None:
         project = self.document.project
         self.document.apply(replace(project, brief=replace(project.brief, **fields)), words, key)
+
+    def _set_code_hold(self, seconds: float) -> None:
+        words = f"No hold beyond {duration_words(seconds)} by code" if seconds else "No limit of holds by code"
+        self._brief(words, code_hold_max_s=seconds or None)
 
     def _set_budget(self) -> None:
         text = self.budget.text().strip()

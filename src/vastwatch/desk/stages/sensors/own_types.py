@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.parts import Choice, label, scrolling
 from vastwatch.devices import DeviceType, catalogue
+from vastwatch.devices.data_sheet import ON_THE_BOX, filled
 from vastwatch.devices.families import HEADINGS
 from vastwatch.files import ProjectError
 from vastwatch.files.device_list import choices, flat, made, read_devices, write_devices
@@ -37,9 +38,11 @@ FIELD_WORDS: dict[str, tuple[str, str]] = {
     "price": ("Price", ""), "mounts": ("Mounts", "wall|corner|ceiling|low|on"),
     "mount_height": ("Figures hold at", "m high"), "min_s": ("Reports: least", "s"),
     "typical_s": ("Reports: typical", "s"), "max_s": ("Reports: most", "s"), "hold_s": ("Own hold", "s"),
-    "hold_max_s": ("Longest hold", "s"), "hold_step_s": ("Hold steps", "s"), "cell": ("Cell", ""),
-    "count": ("Cells", ""), "sleep_ua": ("Asleep", "µA"), "report_ma": ("Reporting", "mA"),
-    "report_ms": ("Reporting for", "ms"), "watts": ("Draws", "W"), "needs_neutral": ("Needs a neutral", "yes, no"),
+    "hold_min_s": ("Shortest hold", "s"), "hold_max_s": ("Longest hold", "s"), "hold_step_s": ("Hold steps", "s"),
+    "cell": ("Cell", ""), "count": ("Cells", ""), "strings": ("Side by side", ""), "or_cell": ("Or as many", ""),
+    "sleep_ua": ("Asleep", "µA"), "report_ma": ("Reporting", "mA"),
+    "report_ms": ("Reporting for", "ms"), "watts": ("Draws", "W"), "lead_m": ("Its lead", "m"),
+    "needs_neutral": ("Needs a neutral", "yes, no"),
     "in_switch_box": ("In a switch box", "yes, no"), "load_w": ("Switches up to", "W"),
     "radio": ("Radio", "none, mesh, network, wire"), "relays": ("Relays for others", "yes, no"),
     "kind": ("Light meter", "continuous, flag"), "low_lux": ("Lux from", ""), "high_lux": ("Lux to", ""),
@@ -154,18 +157,26 @@ def _alike(a: DeviceType | None, b: DeviceType | None) -> bool:
 
 
 class TypeForm(QDialog):
-    """Every figure of a type, editable; what contradicts is named beside its field."""
+    """Every figure of a type, editable; what contradicts is named beside its field.
 
-    def __init__(self, parent: QWidget, device: DeviceType, ident: str, take: Callable[[DeviceType], bool]) -> None:
+    A `new` one asks what a box says first, empty; what is left so comes from the class, of which the device is typical.
+    """
+
+    def __init__(
+        self, parent: QWidget, device: DeviceType, ident: str, take: Callable[[DeviceType], bool], new: bool = False
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("type-form")
-        self._take, self._family, self._ident = take, device.family, ident
+        self._take, self._family, self._ident, self._new = take, device.family, ident, new
+        self.lent: list[str] = []
         self.setWindowTitle(self.tr("Your own type: {}").format(HEADINGS[device.family]))
         self.resize(560, 620)
         box = QVBoxLayout(self)
         box.setContentsMargins(20, 16, 20, 16)
         box.setSpacing(10)
         lead = self.tr("From {}. Take the figures from the data sheet; every calculation uses them.")
+        if new:
+            lead = self.tr("What does its box say? What you leave empty is as usual for its class: as for {}.")
         box.addWidget(label(lead.format(device.name), "soft", True))
         area, inner = scrolling(4, (0, 0, 8, 0))
         holder = QWidget()
@@ -180,10 +191,19 @@ class TypeForm(QDialog):
         values = dict(self._base)
         for name in ("hold_max_s", "hold_step_s"):
             values.setdefault(name, "")
-        for at, (name, text) in enumerate((n, v) for n, v in values.items() if n not in FIXED_FIELDS):
+        shown = [(n, v) for n, v in values.items() if n not in FIXED_FIELDS]
+        if new:
+            said = [n for n, _ in shown if n.rsplit(".", 1)[-1] in ON_THE_BOX]
+            shown.sort(key=lambda it: ON_THE_BOX.index(it[0].rsplit(".", 1)[-1]) if it[0] in said else len(ON_THE_BOX))
+            rest = label(self.tr("What boxes hardly ever say"), "head")
+            grid.addWidget(rest, len(said), 0, 1, 3)
+        for at, (name, text) in enumerate(shown):
+            at += bool(new and at >= len(said))
             words, unit = FIELD_WORDS.get(name.rsplit(".", 1)[-1], (name, ""))
             prefix = {"pir": "PIR: ", "radar": "Radar: "}.get(name.split(".")[0], "") if "." in name else ""
-            field: QLineEdit | QComboBox = QLineEdit(text)
+            field: QLineEdit | QComboBox = QLineEdit("" if new else text)
+            if new:
+                field.setPlaceholderText(text)
             if options := choices(device, name):
                 field = Choice()
                 field.addItems(list(options))
@@ -217,6 +237,11 @@ class TypeForm(QDialog):
             for name, field in self.fields.items()
         }
         texts |= {name: self._base[name] for name in FIXED_FIELDS if name in self._base}
+        if self._new:
+            if not texts["name"].strip():
+                raise ValueError("name: it needs a name")
+            texts, lent = filled(self._base, texts)
+            self.lent = [n for n in lent if n.rsplit(".", 1)[-1] in ON_THE_BOX]
         return made(texts | {"id": self._ident})
 
     def keep(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from html import escape
 from pathlib import Path
 
@@ -25,9 +26,10 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.looks import family_hue, family_icon, family_mark
 from vastwatch.desk.shell.parts import Choice, clear, column, is_choice, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
+from vastwatch.desk.stages.sensors.box_sheet import BoxSheet
 from vastwatch.desk.stages.sensors.compare import MOST, CompareSheet
-from vastwatch.desk.stages.sensors.own_types import OwnTypes, TypeForm
-from vastwatch.devices import FAMILIES, DeviceType
+from vastwatch.desk.stages.sensors.own_types import FIELD_WORDS, OwnTypes, TypeForm
+from vastwatch.devices import FAMILIES, DeviceType, catalogue
 from vastwatch.devices.families import HEADINGS
 from vastwatch.devices.figures import tags
 from vastwatch.files import ProjectError
@@ -36,6 +38,17 @@ from vastwatch.files.device_list import read_devices, write_devices
 
 def _metres(reach: float) -> str:
     return f"{reach:g} m" if reach else "–"
+
+
+# What a new type took from its class, where the word beside its field would say too little alone.
+LENT_WORDS = {
+    "mounts": "how it is mounted", "mount_height": "how high it hangs", "typical_s": "how soon it reports",
+    "hold_s": "its own hold", "hold_min_s": "its own hold", "hold_max_s": "its own hold", "hold_step_s": "its own hold",
+    "fov_v": "the field of view upright", "interval_s": "how often it reports", "load_w": "what it switches",
+    "moving_m": "the range on somebody moving", "still_m": "the range on somebody still",
+    "tangential_m": "the range on somebody walking across", "radial_m": "the range on somebody walking towards",
+    "minor_m": "the range on hands and head", "cell": "its cells", "count": "its cells", "pad": "the size of its pad",
+}  # fmt: skip
 
 
 # How the shelf can be ordered: words, a key to sort by, and the figure shown for it.
@@ -302,6 +315,7 @@ class Shelf(QWidget):
         if mine:
             menu.addAction(self.tr("Change …"), lambda: self.edit(chosen, chosen.id))
             menu.addAction(self.tr("Forget"), lambda: self.own.remove(device))
+        menu.addAction(self.tr("What its box says, tested …"), lambda: self.test_the_box(chosen))
         menu.addAction(self.tr("Make one of your own from it …"), lambda: self.edit(chosen, self.own.fresh_id(chosen)))
         menu.popup(where)
 
@@ -324,8 +338,37 @@ class Shelf(QWidget):
         form.open()
         return form
 
+    def new_type(self, family: str) -> TypeForm:
+        """Open the form for a new type of a family, which asks what its box says."""
+        typical = next(d for d in catalogue() if d.family == family)
+
+        def take(made: DeviceType) -> bool:
+            if not self.own.put([made]):
+                return False
+            names = [n.rsplit(".", 1)[-1] for n in form.lent]
+            words = dict.fromkeys(LENT_WORDS.get(n, FIELD_WORDS[n][0].lower()) for n in names)
+            said = self.tr("{} is on the shelf.").format(made.name)
+            if words:
+                said += " " + self.tr("Taken as usual for its class: {}.").format(", ".join(words))
+            self.say.emit(said)
+            return True
+
+        form = TypeForm(self, typical, self.own.fresh_id(typical), take, new=True)
+        form.open()
+        return form
+
+    def test_the_box(self, device: DeviceType) -> BoxSheet:
+        """Open the sheet that puts what a type's box says beside what its model gives."""
+        sheet = BoxSheet(self, device, self.theme)
+        sheet.open()
+        return sheet
+
     def _menu(self) -> None:
         menu = QMenu(self)
+        new = menu.addMenu(self.tr("New type"))
+        assert new is not None
+        for family in FAMILIES:
+            new.addAction(HEADINGS[family], partial(self.new_type, family))
         menu.addAction(self.tr("Bring in types (CSV, JSON) …"), self._bring_in_dialog)
         send = menu.addAction(self.tr("Send out your types …"), self._send_out_dialog)
         assert send is not None

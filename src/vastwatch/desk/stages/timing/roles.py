@@ -5,8 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 
-from vastwatch.design.edits.sensors import set_hold, set_roles
-from vastwatch.design.places import room_of
+from vastwatch.design.edits.sensors import could_tell, set_hold, set_roles
 from vastwatch.design.presence import Roles, hold_of, reports, roles_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
@@ -93,12 +92,8 @@ class RolesEditor(QWidget):
         grid.setColumnStretch(0, 1)
         for column, words in ((1, self.tr("starts")), (2, self.tr("keeps"))):
             grid.addWidget(label(words, "soft"), 0, column, Qt.AlignmentFlag.AlignHCenter)
-        level = find(project.rooms, room_id).level
         mine = [s for s in project.sensors if s.id in roles.keeps]
-        mine += [
-            s for s in project.sensors
-            if s not in mine and s.level == level and (r := room_of(project, s)) is not None and r.id == room_id
-        ]  # fmt: skip
+        mine += [s for s in could_tell(project, room_id) if s not in mine]
         for k, sensor in enumerate(mine, 1):
             name = label(sensor.name)
             grid.addWidget(name, k, 0)

@@ -1,0 +1,139 @@
+"""Many lives of one room laid end to end on one line of time, each with its own luck, to walk through a hold once.
+
+Between one life and the next lies a pause in which nobody is there, no sensor reports and nothing counts, longer than
+any hold: so each comes to exactly what it comes to alone. What is done in arrays costs hardly more for all than for
+one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.advice.curves import KNOWN_S, Curve, Steps, Waving
+from vastwatch.control.reactions import Luck, Reaction, Stretches, react
+from vastwatch.memo import kept
+from vastwatch.signals import Signal
+
+Array = NDArray[np.float64]
+
+# A day: longer than any hold and any report.
+PAUSE_S = 86_400.0
+assert PAUSE_S > KNOWN_S
+
+
+class Outcomes(NamedTuple):
+    """What a hold comes to in each life, (lives,) each: drops, dark and idle seconds, waves, ways to the switch."""
+
+    drops: Array
+    dark_s: Array
+    idle_s: Array
+    waves: Array
+    trips: Array
+
+
+class EndToEnd:
+    """The curves of some lives of one room, all of the same span, with the same sensors and people."""
+
+    def __init__(self, curves: Sequence[Curve]) -> None:
+        self._curves = tuple(curves)
+        waving = [c for c in curves if isinstance(c, Waving)]
+        self._line = _Line(waving) if len(waving) == len(curves) > 1 else None
+        self._known: dict[float, Outcomes] = {}
+
+    def __len__(self) -> int:
+        """How many lives."""
+        return len(self._curves)
+
+    def outcomes(self, hold_s: float) -> Outcomes:
+        """Of a hold of less than KNOWN_S: in each life what its own `Curve.outcome` says."""
+        if hold_s not in self._known:
+            self._known[hold_s] = self._each(hold_s) if self._line is None else self._line.outcomes(hold_s)
+        return self._known[hold_s]
+
+    def _each(self, hold_s: float) -> Outcomes:
+        each = [c.outcome(hold_s) for c in self._curves]
+        rows = [(len(o.drop_at), o.dark_s, o.idle_s, o.waves, o.trips) for o in each]
+        return Outcomes(*np.array(rows, float).reshape(-1, 5).T)
+
+    def lights(self, hold_s: float) -> list[Signal]:
+        """The light in each life, as its own `Curve.light` says."""
+        return [c.light(hold_s) for c in self._curves] if self._line is None else self._line.lights(hold_s)
+
+
+@kept
+def laid(*curves: Curve) -> EndToEnd:
+    """Some lives end to end, kept as long as they are."""
+    return EndToEnd(curves)
+
+
+class _Line:
+    """The lives of people who wave, as signals of one line of time."""
+
+    def __init__(self, lives: list[Waving]) -> None:
+        self._lives = lives
+        self._span = lives[0].start.end
+        self._step = self._span + PAUSE_S
+        self._end = len(lives) * self._step
+        self._start, self._keep = self._laid([c.start for c in lives]), self._laid([c.keep for c in lives])
+        self._dark, self._need = self._laid([c.dark for c in lives]), self._laid([c.need for c in lives])
+        self._nobody = self._laid([c.nobody for c in lives])
+        self._who = self._all_of_them([c.who for c in lives])
+
+    def outcomes(self, hold_s: float) -> Outcomes:
+        did = self._react(hold_s)
+        falls = did.falls[self._need.at(did.falls)]
+        begin, end = did.light[:, 0], did.light[:, 1]
+        lit, wasted = (
+            self._by_life(begin, signal.measure(end) - signal.measure(begin)) for signal in (self._need, self._nobody)
+        )
+        dark, idle = (np.array([float(steps(hold_s)) for steps in kind]) for kind in zip(*self._plain))
+        return Outcomes(
+            self._by_life(falls),
+            np.maximum(dark - lit, 0.0),
+            np.maximum(idle + wasted, 0.0),
+            self._by_life(did.waves),
+            self._by_life(did.presses),
+        )
+
+    def lights(self, hold_s: float) -> list[Signal]:
+        more = Signal.from_intervals(self._react(hold_s).light, 0.0, self._end)
+        light = (self._start.start_keep(self._keep.hold(hold_s)) | more) & self._dark
+        rows = light.intervals
+        bounds = rows[:, 0].searchsorted(self._step * np.arange(len(self._lives) + 1))
+        return [
+            Signal.from_intervals(rows[a:b] - k * self._step, 0.0, self._span)
+            for k, (a, b) in enumerate(pairwise(bounds))
+        ]
+
+    @cached_property
+    def _plain(self) -> list[tuple[Steps, Steps]]:
+        return [(c.plain.dark_s, c.plain.idle_s) for c in self._lives]
+
+    def _react(self, hold_s: float) -> Reaction:
+        return react(self._start, self._keep, hold_s, self._who, self._lives[0].sensors)
+
+    def _by_life(self, at: Array, weights: Array | None = None) -> Array:
+        """How many instants, or how much, lie in each life."""
+        return np.bincount((at // self._step).astype(int), weights, len(self._lives)).astype(float)
+
+    def _laid(self, signals: list[Signal]) -> Signal:
+        rows = [s.intervals + k * self._step for k, s in enumerate(signals)]
+        return Signal.from_intervals(np.concatenate(rows), 0.0, self._end)
+
+    def _all_of_them(self, each: list[Stretches]) -> Stretches:
+        begins: Array = self._step * np.arange(len(each), dtype=float)
+        of = np.repeat(np.arange(len(each)), [len(who.begin) for who in each])
+        keys = np.array([[s.key for s in c.sensors] for c in self._lives], np.uint64).reshape(len(each), -1).T
+        return Stretches(
+            np.concatenate([who.begin for who in each]) + begins[of],
+            np.concatenate([who.end for who in each]) + begins[of],
+            np.concatenate([who.after_s for who in each]),
+            np.concatenate([who.chance for who in each], axis=1),
+            Luck(keys[:, of], begins[of]),
+        )

@@ -1,0 +1,213 @@
+"""A device type as it is set where it hangs: its ranges, gates, latency and own hold once the settings count.
+
+Whatever is set changes figures of the type, so that map, rehearsal and explanation need know nothing of settings.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import pairwise
+from typing import NamedTuple
+
+from msgspec.structs import replace
+
+from vastwatch.design.records import DayPart, Sensor, Settings
+from vastwatch.devices import DeviceType, DualType, PirType, RadarType, UltrasonicType
+from vastwatch.devices.families import STEPPED, parts_of, steps_of
+from vastwatch.devices.types import Latency
+from vastwatch.memo import kept
+from vastwatch.signals import DAY
+from vastwatch.site.record import seconds_of
+from vastwatch.words import duration_words
+
+# What a step of sensitivity leaves of a range. Of a radar 3 dB, both ways, of a fourth power; of infrared 3 dB of the
+# amplified voltage, which falls with the square of the distance: the same.
+STEP = 10.0 ** (-3.0 / 40.0)
+# A measured range so many times the one on the box, or so small a part, is likely a slip of the pen.
+UNLIKELY = 2.5
+
+
+@kept
+def as_placed(device: DeviceType, settings: Settings) -> DeviceType:
+    """The type with the settings counted in; itself where nothing is set that its figures tell."""
+    if isinstance(device, DualType):
+        # A range measured on the whole is that of the part that sees farther.
+        measured = 1.0 if settings.measured_range_m is None else settings.measured_range_m / device.reach_m()
+        pir, radar = (_set(part, settings, measured) for part in (device.pir, device.radar))
+        whole = _set(device, settings, measured)
+        assert isinstance(whole, DualType)
+        same = pir is device.pir and radar is device.radar
+        found: DeviceType = whole if same else replace(whole, pir=pir, radar=radar)
+    else:
+        reach = device.reach_m()
+        measured = settings.measured_range_m / reach if settings.measured_range_m and reach > 0 else 1.0
+        found = _set(device, settings, measured)
+    return found
+
+
+def _set(device: DeviceType, s: Settings, measured: float) -> DeviceType:
+    new: dict[str, object] = {}
+    if s.measured_latency_s is not None:
+        t = s.measured_latency_s
+        new["latency"] = Latency(min_s=t, typical_s=t, max_s=t)
+    if isinstance(device, PirType):
+        # What was measured was measured as it is set.
+        k = measured if s.measured_range_m else STEP ** min(s.infrared_below_max, device.steps - 1)
+        new |= {name: getattr(device, name) * k for name in ("tangential_m", "radial_m", "minor_m") if k != 1.0}
+    elif isinstance(device, RadarType):
+        moving = still = 1.0
+        if s.still_below_max is not None:
+            apart = min(s.still_below_max, device.steps - 1) - min(s.sensitivity_below_max, device.steps - 1)
+            still = STEP**apart
+        if s.measured_range_m:
+            moving = measured / STEP ** min(s.sensitivity_below_max, device.steps - 1)
+        if moving != 1.0 or still != 1.0:
+            new |= {"moving_m": device.moving_m * moving, "still_m": device.still_m * moving * still}
+        if s.min_gate_m is not None:
+            new["min_gate_m"] = max(device.min_gate_m, s.min_gate_m)
+        if s.max_gate_m is not None:
+            new["max_gate_m"] = min(device.max_gate_m, s.max_gate_m)
+    elif isinstance(device, UltrasonicType) and s.measured_range_m:
+        k = measured / STEP ** min(s.sensitivity_below_max, device.steps - 1)
+        new |= {"moving_m": device.moving_m * k, "minor_m": device.minor_m * k}
+    return replace(device, **new) if new else device
+
+
+def own_hold_s(device: DeviceType, settings: Settings) -> float:
+    """The hold the device itself keeps: as it comes, or what it can be set to that is nearest to what is set."""
+    if settings.hold_s is None:
+        return device.hold_s
+    return settable_hold(device, settings.hold_s)
+
+
+def settable_hold(device: DeviceType, wanted_s: float) -> float:
+    """The hold nearest to one that is wanted that can be set on a type: within its limits, on its steps."""
+    if device.hold_max_s is None:
+        return wanted_s
+    least, most = min(device.hold_min_s, device.hold_max_s), device.hold_max_s
+    step = device.hold_step_s or 0.0
+    held = least + round((wanted_s - least) / step) * step if step > 0 else wanted_s
+    return min(max(held, least), most)
+
+
+def holds_words(device: DeviceType) -> str:
+    """What holds can be set on a type, in words."""
+    if device.hold_max_s is None:
+        return "any hold"
+    if device.hold_max_s == device.hold_s:
+        return f"{duration_words(device.hold_s)}, fixed"
+    said = f"{duration_words(device.hold_min_s)} to {duration_words(device.hold_max_s)}"
+    return said + (f" in steps of {device.hold_step_s:g} s" if device.hold_step_s else "")
+
+
+class Variant(NamedTuple):
+    """A sensor as it is set for some of the day: from one second past midnight to another, over midnight where that is
+    earlier."""
+
+    sensor: Sensor
+    begin_s: float
+    end_s: float
+
+
+# What a part of the day may set otherwise.
+BY_HOUR = ("hold_s", "sensitivity_below_max", "still_below_max", "infrared_below_max")
+
+
+@kept
+def variants(sensor: Sensor) -> tuple[Variant, ...]:
+    """A sensor as it is set in each part of the day, in order; itself all day where there are none."""
+    parts = sensor.settings.by_hour
+    if not parts:
+        return (Variant(sensor, 0.0, DAY),)
+    begins = [seconds_of(part.begin) for part in parts]
+    ends = [*begins[1:], begins[0]]
+    return tuple(
+        Variant(replace(sensor, settings=s), begin, end)
+        for s, begin, end in zip(variants_of(sensor.settings), begins, ends)
+    )
+
+
+def variants_of(settings: Settings) -> list[Settings]:
+    """What is set in each part of the day, in order. A range was measured as the device is set for the rest."""
+    return [replace(settings, by_hour=(), **_said(part), **_measured(settings, part)) for part in settings.by_hour]
+
+
+def _measured(s: Settings, part: DayPart) -> dict[str, float]:
+    lower = 0
+    for field in ("sensitivity_below_max", "infrared_below_max"):
+        if (below := getattr(part, field)) is not None:
+            lower = max(lower, below - getattr(s, field), key=abs)
+    return {} if s.measured_range_m is None or lower == 0 else {"measured_range_m": s.measured_range_m * STEP**lower}
+
+
+def _said(part: DayPart) -> dict[str, float | int]:
+    return {name: value for name in BY_HOUR if (value := getattr(part, name)) is not None}
+
+
+# What each sensitivity is called.
+SENSITIVITIES = {
+    "infrared_below_max": "infrared", "sensitivity_below_max": "sensitivity", "still_below_max": "stillness",
+}  # fmt: skip
+
+
+def settings_words(device: DeviceType, s: Settings) -> str:
+    """What is set on a device otherwise than it comes, in words; empty for nothing."""
+    out = [] if s.hold_s is None else [f"own hold {duration_words(own_hold_s(device, s))}"]
+    for field, called in SENSITIVITIES.items():
+        if below := getattr(s, field):
+            most = steps_of(device, field)
+            out.append(f"{called} {max(most - below, 1)} of {most}")
+    figures = (
+        ("from {:g} m", s.min_gate_m), ("to {:g} m", s.max_gate_m), ("every {:g} s", s.report_interval_s),
+        ("range found {:g} m", s.measured_range_m), ("latency found {:g} s", s.measured_latency_s),
+    )  # fmt: skip
+    out += [words.format(value) for words, value in figures if value is not None]
+    out += ["folded"] * s.folded
+    for v, part in zip(variants_of(s), s.by_hour):
+        out.append(f"from {part.begin}: {settings_words(device, v) or 'as it comes'}")
+    return "; ".join(out)
+
+
+def settings_faults(device: DeviceType, s: Settings) -> Iterator[tuple[str, str]]:
+    """What is set and cannot be, or contradicts itself: the field, and a sentence's end."""
+    if s.hold_s is not None and abs(settable_hold(device, s.hold_s) - s.hold_s) > 1e-6:
+        nearest = duration_words(settable_hold(device, s.hold_s))
+        wanted, settable = duration_words(s.hold_s), holds_words(device)
+        yield "hold_s", f"its own hold of {wanted} cannot be set ({settable}); the nearest is {nearest}"
+    for field in STEPPED:
+        below, steps = getattr(s, field) or 0, steps_of(device, field)
+        if below and not steps:
+            yield field, "it has no such sensitivity to set"
+        elif below > max(steps - 1, 0):
+            yield field, f"it has {steps} steps of sensitivity, so that it is not set {below} below the highest"
+    radars = [p for p in parts_of(device) if isinstance(p, RadarType)]
+    if not radars and (s.min_gate_m is not None or s.max_gate_m is not None):
+        yield "max_gate_m" if s.max_gate_m is not None else "min_gate_m", "it has no gates to set"
+    for radar in radars:
+        near, far = s.min_gate_m or radar.min_gate_m, s.max_gate_m or radar.max_gate_m
+        if near >= far:
+            yield (
+                "min_gate_m",
+                f"its nearest gate of {near:g} m is not before the farthest of {far:g} m: it sees nothing",
+            )
+        if s.max_gate_m is not None and s.max_gate_m > radar.max_gate_m:
+            yield "max_gate_m", f"its farthest gate is {radar.max_gate_m:g} m, not {s.max_gate_m:g} m"
+        if s.min_gate_m is not None and s.min_gate_m < radar.min_gate_m:
+            yield "min_gate_m", f"its nearest gate is {radar.min_gate_m:g} m, not {s.min_gate_m:g} m"
+    if (measured := s.measured_range_m) is not None:
+        reach = device.reach_m()
+        if reach <= 0:
+            yield "measured_range_m", "it has no range to measure"
+        elif not reach / UNLIKELY <= measured <= reach * UNLIKELY:
+            yield "measured_range_m", f"a measured range of {measured:g} m is far from the {reach:g} m on the box"
+    begins = [seconds_of(part.begin) for part in s.by_hour]
+    if len(begins) == 1:
+        yield "by_hour", "one part of the day is all of it: a second one has to begin somewhere"
+    if any(a >= b for a, b in pairwise(begins)):
+        yield "by_hour", "each part of the day has to begin later than the one before"
+    for part, set_then in zip(s.by_hour, variants_of(s)):
+        for field, words in settings_faults(device, set_then):
+            if field in _said(part):
+                yield "by_hour", f"from {part.begin} on: {words}"
+    if s.report_interval_s is not None and device.light is None and device.family != "humidity":
+        yield "report_interval_s", "it has nothing to report at intervals"

@@ -1,0 +1,138 @@
+"""What a box says and what the model gives, every shipped type; and types made from half a data sheet."""
+
+from __future__ import annotations
+
+import json
+import math
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from catalogue_rows import rows
+from samples import device
+from vastwatch.cli import main
+from vastwatch.devices import catalogue
+from vastwatch.devices.battery import battery_years
+from vastwatch.devices.data_sheet import filled
+from vastwatch.devices.faults import faults
+from vastwatch.files.device_list import flat, made
+from vastwatch.sensing.declared import (
+    ACROSS_M,
+    ARM_MOVES,
+    DIRECTIONS,
+    STEP_M,
+    WALK_SPEED,
+    box_figures,
+    declared,
+    on_the_stand,
+)
+from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
+from vastwatch.sensing.model import staying, walking
+
+ROOT = Path(__file__).parents[2]
+AREA = [d for d in catalogue() if declared(d) is not None]
+# A box whose figures are along the sight line promises less on the floor from the ceiling, and a low one sees legs.
+FROM_ABOVE, LOW = (0.33, 1.15), (0.3, 1.15)
+# Across, towards, seated, at rest: the share of the box's figure that the model gives.
+AGREED = ((0.85, 1.15), (0.7, 1.15), (0.9, 1.2), (0.75, 1.1))
+
+
+@pytest.mark.parametrize("type_", AREA, ids=lambda d: d.id)
+def test_every_type_does_in_the_test_what_its_box_says(type_):
+    for said, model, agreed in zip(box_figures(type_), declared(type_).on_axis(), AGREED):
+        if said < 0.5:
+            continue
+        low, high = FROM_ABOVE if "ceiling" in type_.mounts else LOW if "low" in type_.mounts else agreed
+        assert low <= model / said <= high, (type_.id, said, model)
+
+
+@pytest.mark.parametrize("kind", ["pir-corner-12", "radar-24-state", "ultrasonic-wall-9"])
+def test_the_standard_walks_walked_one_by_one(kind):
+    """Somebody walks, tick by tick and often; where half of them are noticed the area ends."""
+    type_, rng = device(kind), np.random.default_rng(6)
+    it, areas, n = on_the_stand(type_), declared(type_), 600
+    middle = DIRECTIONS.index(0)
+
+    def noticed(rates: np.ndarray, tick: float) -> float:
+        return float((rng.random((n, len(rates))) < -np.expm1(-rates * tick)).any(axis=1).mean())
+
+    far = areas.across[middle]
+    for r, more in ((far - 0.4, True), (far + 0.4, False)):
+        # Ten steps across, at right angles to the line to where it is.
+        rates = np.full(10, walking(it, np.array([[r, 0.0]]), Walker(STANDING, WALK_SPEED, 90.0))[0])
+        assert (noticed(rates, ACROSS_M / WALK_SPEED / 10) > 0.5) == more
+    far = areas.towards[middle]
+    for r, more in ((far - 0.5, True), (far + 0.5, False)):
+        way = np.arange(1.6 * type_.reach_m(), r, -STEP_M)
+        rates = walking(it, np.column_stack([way, 0 * way]), Walker(STANDING, WALK_SPEED, 0.0))
+        assert (noticed(rates, STEP_M / WALK_SPEED) > 0.5) == more
+    far = areas.seated[middle]
+    for r, more in ((far - 0.4, True), (far + 0.4, False)):
+        p = float(staying(it, np.array([[r, 0.0]]), Stayer(SEATED, np.array([180.0]))).large[0])
+        assert ((rng.random((n, ARM_MOVES)) < p).any(axis=1).mean() > 0.5) == more
+
+
+def test_what_watches_no_area_declares_none():
+    assert declared(device("mat-seat")) is None and declared(device("contact-door")) is None
+    assert math.isclose(declared(device("pir-corner-12")).across[0], 0.0)
+
+
+def test_cells_last_one_to_three_years_as_they_come():
+    for type_ in catalogue():
+        if type_.battery is not None:
+            assert 1.0 <= battery_years(type_) <= 3.0, type_.id
+
+
+def test_the_table_of_the_catalogue_in_the_docs_is_what_the_program_says():
+    shown = (ROOT / "docs" / "catalogue.md").read_text(encoding="utf-8").split("## Every type, tested")[1]
+    for line in rows():
+        assert line in shown, f"make catalogue-docs: {line}"
+    assert len(re.findall(r"^\| `", shown, re.M)) == len(catalogue())
+
+
+# -- half a data sheet ---------------------------------------------------------------------------------------------
+
+
+def test_half_a_data_sheet_is_filled_in_proportion_and_told():
+    base = flat(device("pir-corner-12"))
+    texts, lent = filled(base, {"name": "Found in a drawer", "tangential_m": "8", "fov_h": " ", "hold_s": "900"})
+    type_ = made(texts | {"id": "own-it"})
+    assert type_.tangential_m == 8.0 and type_.radial_m == pytest.approx(4.0)
+    assert type_.minor_m == pytest.approx(5.5 * 8 / 12, rel=1e-3)
+    assert type_.fov_h == 110 and {"fov_h", "radial_m", "beam_pitch"} <= set(lent)
+    assert "tangential_m" not in lent and type_.hold_s == type_.hold_max_s == 900.0
+    assert not list(faults(type_))
+    radar = made(filled(flat(device("radar-24-state")), {"name": "R", "still_m": "2"})[0] | {"id": "own-r"})
+    assert radar.moving_m == pytest.approx(6.0 * 2 / 5, rel=1e-3) and radar.max_gate_m >= radar.moving_m
+
+
+def test_what_half_a_data_sheet_contradicts_is_told_at_its_field():
+    texts, _ = filled(flat(device("pir-corner-12")), {"name": "X", "tangential_m": "5", "radial_m": "9"})
+    with pytest.raises(ValueError, match=r"^radial_m: "):
+        made(texts | {"id": "own-x"})
+    texts, _ = filled(flat(device("pir-corner-12")), {"name": "X", "tangential_m": "many"})
+    with pytest.raises(ValueError, match=r"tangential_m"):
+        made(texts | {"id": "own-x"})
+
+
+# -- the command line ----------------------------------------------------------------------------------------------
+
+
+def test_the_command_line_tells_box_and_model(capsys):
+    assert main(["device", "pir-corner-12", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    areas = declared(device("pir-corner-12"))
+    assert told["declared"]["box_m"]["across"] == 12.0
+    assert told["declared"]["on_axis_m"]["across"] == pytest.approx(areas.on_axis()[0])
+    assert len(told["declared"]["across_m"]) == len(told["declared"]["directions_deg"]) == len(DIRECTIONS)
+    assert told["battery_years"]["busy"] < told["battery_years"]["quiet"] and "placed" not in told
+    assert main(["device", "mat-seat", "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["declared"] is None
+    assert main(["device", "nothing-such"]) == 1
+    assert "there is no such type" in capsys.readouterr().err
+    demo = str(ROOT / "src" / "vastwatch" / "data" / "saltmarsh.vastwatch.json")
+    assert main(["device", "pir-corner-12", "--project", demo, "--json"]) == 0
+    placed = json.loads(capsys.readouterr().out)["placed"]
+    assert placed and all(p["reports_per_day"] > 10 and p["battery_years"] > 0 for p in placed.values())

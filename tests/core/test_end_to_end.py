@@ -1,0 +1,86 @@
+"""Lives laid end to end come to what each comes to alone."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from samples import make_room
+from vastwatch.advice.curves import Waving
+from vastwatch.advice.end_to_end import EndToEnd
+from vastwatch.advice.weeks import lived
+from vastwatch.control.reactions import Stretches, Waved
+from vastwatch.design.project import put
+from vastwatch.draws import arrivals, arrivals_of_many, sub_keys
+from vastwatch.signals import Signal
+
+END = 3.0e4
+
+
+def life(rng: np.random.Generator, key: int) -> Waving:
+    """Somebody about whom two sensors report now and then; often also at the very begin and end."""
+
+    def rows(n: int) -> np.ndarray:
+        edges = np.sort(rng.uniform(0, END, 2 * n)).round(3)
+        if rng.random() < 0.5:
+            edges[0] = 0.0
+        if rng.random() < 0.5:
+            edges[-1] = END
+        return edges.reshape(-1, 2)
+
+    start = Signal.from_intervals(np.sort(rng.uniform(0, END, 20))[:, None] + [0.0, 4.0], 0.0, END)
+    keep = start | Signal.from_intervals(np.sort(rng.uniform(0, END, 20))[:, None] + [0.0, 9.0], 0.0, END)
+    here = rows(int(rng.integers(1, 9)))
+    awake = Signal.from_intervals(np.concatenate([here, rows(2)]), 0.0, END)
+    who = Stretches(here[:, 0], here[:, 1], rng.uniform(5, 20, len(here)), rng.uniform(0, 0.9, (2, len(here))))
+    sensors = Waved(True, 0.3, 4.0, key), Waved(False, 1.1, 9.0, key + 1)
+    return Waving(start, keep, awake, Signal.from_intervals(rows(3), 0.0, END), who, sensors)
+
+
+@given(st.integers(0, 10**6))
+@settings(max_examples=25, deadline=None)
+def test_each_life_comes_to_what_it_comes_to_alone(seed):
+    rng = np.random.default_rng(seed)
+    lives = [life(rng, 100 * k) for k in range(int(rng.integers(2, 6)))]
+    together = EndToEnd(lives)
+    # Thousands of steps one after the other round by a few microseconds.
+    for hold in (5.0, 60.0, 3600.0):
+        all_of_them = together.outcomes(hold)
+        for k, (one, light) in enumerate(zip(lives, together.lights(hold), strict=True)):
+            alone = one.outcome(hold)
+            assert all_of_them.drops[k] == len(alone.drop_at)
+            assert all_of_them.dark_s[k] == pytest.approx(alone.dark_s, abs=1e-4)
+            assert all_of_them.idle_s[k] == pytest.approx(alone.idle_s, abs=1e-4)
+            assert (all_of_them.waves[k], all_of_them.trips[k]) == (alone.waves, alone.trips)
+            assert light.same_as(one.light(hold), 1e-4)
+
+
+@pytest.mark.parametrize("control", ["presence", "absence"])
+def test_lived_weeks_too_and_where_a_hand_switches(control):
+    project = make_room()
+    project = put(project, replace(project.rooms[0], control=control))
+    curves = [lived(project, "big", 7, seed).curve for seed in (3, 4, 5)]
+    together = EndToEnd(curves)
+    assert len(together) == 3
+    for hold in (5.0, 45.0, 300.0):
+        got = np.array(together.outcomes(hold)).T
+        each = [c.outcome(hold) for c in curves]
+        assert got == pytest.approx(np.array([(len(o.drop_at), *o[1:]) for o in each]), abs=1e-4)
+        assert got[:, 1].max() > 0
+        for light, c in zip(together.lights(hold), curves, strict=True):
+            assert light.same_as(c.light(hold), 1e-6)
+
+
+@given(st.lists(st.floats(0.0, 400.0), min_size=1, max_size=20), st.integers(0, 99))
+def test_many_processes_at_once_are_each_by_itself(expected, key):
+    """Also those of which very many are to come, and those that never do."""
+    n = len(expected)
+    keys, begin = sub_keys(key, np.arange(n)), np.linspace(0, 50, n)
+    rate, end = np.full(n, 0.5), np.linspace(0, 50, n) + 2.0 * np.array(expected)
+    t, of = arrivals_of_many(keys, rate, begin, end)
+    assert (np.diff(of) >= 0).all()
+    for k in range(n):
+        assert t[of == k].tolist() == arrivals(keys[k], 0.5, float(begin[k]), float(end[k])).tolist()
