@@ -15,8 +15,7 @@ Every shipped type is generic and invented; its figures are typical of its class
 model walks the tests by which a box declares its ranges (`sensing/declared.py`): hung at its own height over an empty
 floor at 21 °C, what is noticed in half of the trials, of walks of 2 m across and of walks towards it at 1 m/s, of five
 movements of an arm, and somebody at rest, facing it, within 30 s on average. Metres on the plan near the axis, box /
-model. A box's figures are along the sight line: from the ceiling less is left of them on the floor, and a low sensor
-sees legs. Cells last so many years at 150 messages a day, or at their own interval.
+model; of what looks down from the ceiling, metres on the floor. Cells last so many years at 150 messages a day, or at their own interval.
 
 `vastwatch device ID` tells the same of any type, a project's own among them, with the whole fans; on the desk it is
 *What its box says, tested* in the menu of a card.

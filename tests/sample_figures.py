@@ -61,7 +61,8 @@ from vastwatch.sensing.coverage import coverage, room_mask, spot_body
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import Somebody
 from vastwatch.sensing.hazards import false_rate, resolved
-from vastwatch.sensing.model import mount, watches_area
+from vastwatch.sensing.model import watches_area
+from vastwatch.sensing.mounted import mount
 from vastwatch.site.furniture import furniture
 from vastwatch.site.record import Record
 

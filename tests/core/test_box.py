@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from catalogue_rows import rows
 from samples import device
@@ -33,8 +34,6 @@ from vastwatch.sensing.model import staying, walking
 
 ROOT = Path(__file__).parents[2]
 AREA = [d for d in catalogue() if declared(d) is not None]
-# A box whose figures are along the sight line promises less on the floor from the ceiling, and a low one sees legs.
-FROM_ABOVE, LOW = (0.33, 1.15), (0.3, 1.15)
 # Across, towards, seated, at rest: the share of the box's figure that the model gives.
 AGREED = ((0.85, 1.15), (0.7, 1.15), (0.9, 1.2), (0.75, 1.1))
 
@@ -44,11 +43,20 @@ def test_every_type_does_in_the_test_what_its_box_says(type_):
     for said, model, agreed in zip(box_figures(type_), declared(type_).on_axis(), AGREED):
         if said < 0.5:
             continue
-        low, high = FROM_ABOVE if "ceiling" in type_.mounts else LOW if "low" in type_.mounts else agreed
-        assert low <= model / said <= high, (type_.id, said, model)
+        assert agreed[0] <= model / said <= agreed[1], (type_.id, said, model)
 
 
 @pytest.mark.parametrize("kind", ["pir-corner-12", "radar-24-state", "ultrasonic-wall-9"])
+def test_a_radius_on_the_floor_is_what_looks_down_from_the_ceiling_reaches_there():
+    type_ = device("radar-60-ceiling")
+    assert type_.floor_m < type_.moving_m and box_figures(type_)[0] == type_.floor_m
+    assert "floor_m" not in {field for field, _ in faults(type_)}
+    wrong = [replace(type_, floor_m=9.0), replace(type_, mounts=("wall",)), replace(type_, floor_still_m=4.5)]
+    said = [dict(faults(w)) for w in wrong]
+    assert "more than the 5 m" in said[0]["floor_m"] and "only what looks down" in said[1]["floor_m"]
+    assert "more than the 4 m" in said[2]["floor_still_m"]
+
+
 def test_the_standard_walks_walked_one_by_one(kind):
     """Somebody walks, tick by tick and often; where half of them are noticed the area ends."""
     type_, rng = device(kind), np.random.default_rng(6)

@@ -39,7 +39,8 @@ from vastwatch.sensing.fading import FADE_DB, FADE_S, Fading
 from vastwatch.sensing.families.pir import crossing_chance
 from vastwatch.sensing.figures import ABED, ADULT_KG, LYING, SETTLING, SETTLING_S, STANDING, Stayer, Walker
 from vastwatch.sensing.frames import exact_mean_frames
-from vastwatch.sensing.model import mount, staying, walking
+from vastwatch.sensing.model import staying, walking
+from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Calendar
 from vastwatch.site.sky import clear_days, clear_share, is_clear
 

@@ -28,7 +28,8 @@ from vastwatch.sensing.figures import (
     Stayer,
     Walker,
 )
-from vastwatch.sensing.model import mean_wait, mount, staying, walking
+from vastwatch.sensing.model import mean_wait, staying, walking
+from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import LOSS_DB, obstacles
 
 # -- M1 and figures ------------------------------------------------------------------------------------------------

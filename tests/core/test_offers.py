@@ -28,7 +28,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.devices import catalogue
 from vastwatch.memo import MEMO
 from vastwatch.rehearsal import rehearse
-from vastwatch.sensing.model import mount
+from vastwatch.sensing.mounted import mount
 
 # So many rooms made at random; more for a study.
 AGREE = int(os.environ.get("AGREE", "1"))

@@ -25,7 +25,8 @@ from vastwatch.rehearsal import rehearse
 from vastwatch.sensing import coverage
 from vastwatch.sensing.coverage import built_cells, notice_times
 from vastwatch.sensing.figures import STANDING, Walker
-from vastwatch.sensing.model import mount, walking
+from vastwatch.sensing.model import walking
+from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Level, Wall
 from vastwatch.site.furniture import furniture
 

@@ -14,7 +14,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.families import pir
 from vastwatch.sensing.figures import LYING, SEATED, STANDING, Somebody
-from vastwatch.sensing.model import mount
+from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import near, obstacles
 
 
@@ -110,7 +110,7 @@ def test_obstacles_outside_a_frame_do_not_matter_within_it(demo):
     import numpy as np
 
     from vastwatch.sensing.coverage import notice_times
-    from vastwatch.sensing.model import mount
+    from vastwatch.sensing.mounted import mount
     from vastwatch.sensing.scene import within
 
     for ident, room in (("pir-throwing", (0, 3.7, 5, 7.5)), ("radar-sitting", (0, 3.0, 5, 7.5))):

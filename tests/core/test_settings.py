@@ -33,7 +33,8 @@ from vastwatch.devices.battery import battery_years, charge_ah, intervals_per_da
 from vastwatch.files.project_file import save_project
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
-from vastwatch.sensing.model import mount, settings_of, staying, walking
+from vastwatch.sensing.model import settings_of, staying, walking
+from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Socket
 
 

@@ -39,7 +39,8 @@ from vastwatch.sensing.families.mat import (
 )
 from vastwatch.sensing.figures import Walker
 from vastwatch.sensing.hazards import false_rate, looked_at, per_hour_words, resolved, stretches
-from vastwatch.sensing.model import mount, walking
+from vastwatch.sensing.model import walking
+from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.sunpatch import carried, sun_hours, sun_patch, sun_track
 from vastwatch.signals import Signal
 from vastwatch.site.building import Furnishing, Hazard, Opening

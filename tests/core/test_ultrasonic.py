@@ -20,7 +20,8 @@ from vastwatch.sensing.explain import sight
 from vastwatch.sensing.families.ultrasonic import ACROSS, AROUND, LOOKS_HZ, SMALL, across_factor, listen
 from vastwatch.sensing.figures import PET, SEATED, STANDING, Somebody, Stayer, Walker
 from vastwatch.sensing.hazards import false_rate
-from vastwatch.sensing.model import mount, settings_of, staying, walking
+from vastwatch.sensing.model import settings_of, staying, walking
+from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Hazard
 
 CEILING, WALL = "ultrasonic-ceiling-6", "ultrasonic-wall-9"

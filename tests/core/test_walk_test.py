@@ -20,7 +20,8 @@ from vastwatch.design.project import find, put
 from vastwatch.geometry import polygons
 from vastwatch.people.routes import in_the_way
 from vastwatch.sensing.figures import STANDING, Walker
-from vastwatch.sensing.model import mount, walking
+from vastwatch.sensing.model import walking
+from vastwatch.sensing.mounted import mount
 
 
 def test_the_doors_of_a_room_are_those_in_its_walls(demo):

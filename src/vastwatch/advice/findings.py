@@ -31,7 +31,7 @@ from vastwatch.memo import kept
 from vastwatch.people.routes import in_the_way, route
 from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_mask, spot_notice_s
 from vastwatch.sensing.families.pir import contrast_factor
-from vastwatch.sensing.model import mount
+from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Furnishing, Room, Spot
 from vastwatch.words import about_words, capital, duration_words, never_words
 

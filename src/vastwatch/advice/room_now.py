@@ -23,7 +23,8 @@ from vastwatch.people.routes import in_the_way
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, Stayer
 from vastwatch.sensing.hazards import false_rate, resolved
-from vastwatch.sensing.model import MountedSensor, assembled, each_part, latency_s, mean_wait, mount, staying
+from vastwatch.sensing.model import MountedSensor, assembled, each_part, latency_s, mean_wait, staying
+from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import Obstacles, obstacles, within
 from vastwatch.site.building import Room
 

@@ -17,7 +17,8 @@ from vastwatch.rehearsal.reactors import occupied
 from vastwatch.rehearsal.reports import notices_on
 from vastwatch.rehearsal.run import record
 from vastwatch.sensing.coverage import coverage, room_mask
-from vastwatch.sensing.model import mount, surely_blind_s
+from vastwatch.sensing.model import surely_blind_s
+from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
 from vastwatch.site.record import Point
 

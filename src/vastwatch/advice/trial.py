@@ -25,7 +25,8 @@ from vastwatch.rehearsal.reactors import CONTENT, sensors_read, start_and_keep, 
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.sensing.coverage import spot_body
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S, Stayer
-from vastwatch.sensing.model import MountedSensor, Staying, each_part, latency_s, model_of, mount, staying
+from vastwatch.sensing.model import MountedSensor, Staying, each_part, latency_s, model_of, staying
+from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal, any_of
 from vastwatch.site.building import Spot
 from vastwatch.site.people import WAVE_AFTER_S

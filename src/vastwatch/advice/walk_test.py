@@ -26,7 +26,8 @@ from vastwatch.geometry import polygons
 from vastwatch.people.routes import room_floor
 from vastwatch.rehearsal.reactors import starters_of
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
-from vastwatch.sensing.model import latency_s, mount, walking
+from vastwatch.sensing.model import latency_s, walking
+from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Opening, Room
 from vastwatch.site.record import Point
 

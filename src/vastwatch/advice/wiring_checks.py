@@ -19,7 +19,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.devices import MatType
 from vastwatch.sensing.families.mat import SURE_MARGIN, margin
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
-from vastwatch.sensing.model import mount
+from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Circuit
 
 # A mat further than this from a spot is not meant for it, metres.

@@ -19,7 +19,8 @@ from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.incidents import Incident
 from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.sensing.hazards import false_rate, per_hour_words
-from vastwatch.sensing.model import Sight, mount
+from vastwatch.sensing.model import Sight
+from vastwatch.sensing.mounted import mount
 from vastwatch.words import capital, duration_words
 
 # An instant after a switching at which its outcome is surely read, seconds.

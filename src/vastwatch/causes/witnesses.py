@@ -14,7 +14,8 @@ from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.reactors import keepers_of, starters_of
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import PET, STANDING, Somebody, body_of
-from vastwatch.sensing.model import Sight, mount, surely_blind_s
+from vastwatch.sensing.model import Sight, surely_blind_s
+from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Hazard
 
 

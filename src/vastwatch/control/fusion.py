@@ -7,7 +7,7 @@ from collections.abc import Callable
 from vastwatch.design.records import AllOf, AnyOf, AtLeast, Expr, Hold, Not, OnDelay, Report
 from vastwatch.signals import Signal, all_of, any_of, at_least
 
-# What a sensor says, by its id and the state asked for (None: as a whole).
+# What a sensor says, by its id and the part of it asked for: a state, a zone (None: as a whole).
 Said = Callable[[str, str | None], Signal]
 
 
@@ -18,7 +18,7 @@ def evaluate(expr: Expr, said: Said) -> Signal:
         return [evaluate(p, said) for p in of]
 
     if isinstance(expr, Report):
-        return said(expr.sensor, expr.state)
+        return said(expr.sensor, expr.part)
     if isinstance(expr, AnyOf):
         return any_of(parts(expr.of))
     if isinstance(expr, AllOf):

@@ -69,14 +69,15 @@ def conclude(project: Project, recording: Recording, hands: Hands = NOBODY) -> C
 
 def concluded(expr: Expr, recording: Recording, waved: Mapping[str, Signal] | None = None) -> Signal:
     """The signal of an expression over a recording, and what sensors report of waves besides."""
-    read = tuple(dict.fromkeys((r.sensor, r.state) for r in reports(expr)))
+    read = tuple(dict.fromkeys((r.sensor, r.part) for r in reports(expr)))
     said = tuple(_with_waves(recording.reports.get(key), key, waved or {}) for key in read)
     return _concluded(expr, read, said, recording.end)
 
 
 def _with_waves(said: Signal | None, key: tuple[str, str | None], waved: Mapping[str, Signal]) -> Signal | None:
-    # Who waves moves: a sensor that tells stillness apart says nothing more of it.
-    more = None if key[1] == "still" else waved.get(key[0])
+    # Who waves moves: a sensor that tells stillness apart says nothing more of it. In which of its zones they are, if
+    # they are in one, it said of their stay.
+    more = waved.get(key[0]) if key[1] in (None, "moving") else None
     return said if more is None or said is None else _either(said, more)
 
 
@@ -101,7 +102,7 @@ def _concluded(
 ) -> Signal:
     silent = Signal.constant(False, 0.0, end)
     by_key = {key: silent if signal is None else signal for key, signal in zip(read, said)}
-    return evaluate(expr, lambda sensor, state: by_key[sensor, state])
+    return evaluate(expr, lambda sensor, part: by_key[sensor, part])
 
 
 @dataclass(frozen=True, eq=False)

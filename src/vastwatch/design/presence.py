@@ -83,6 +83,6 @@ def _any(sensors: tuple[str, ...]) -> Expr:
 def _plain(expr: Expr) -> tuple[str, ...]:
     """Sensors of a report or an any-of of whole reports; empty for anything else."""
     parts = expr.of if isinstance(expr, AnyOf) else (expr,)
-    if all(isinstance(p, Report) and p.state is None for p in parts):
+    if all(isinstance(p, Report) and p.part is None for p in parts):
         return tuple(p.sensor for p in parts if isinstance(p, Report))
     return ()

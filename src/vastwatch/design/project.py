@@ -23,7 +23,7 @@ from vastwatch.design.records import (
     RulesToBe,
     ScenesToBe,
     Sensor,
-    ZonesToBe,
+    Zone,
 )
 from vastwatch.devices import DeviceType
 from vastwatch.site.building import (
@@ -134,7 +134,7 @@ class Project(Record, frozen=True, kw_only=True):
     people: tuple[Person, ...] = ()
     devices: tuple[DeviceType, ...] = ()
     sensors: tuple[Sensor, ...] = ()
-    zones: ZonesToBe = ()
+    zones: tuple[Zone, ...] = ()
     presences: tuple[Presence, ...] = ()
     lamps: tuple[Lamp, ...] = ()
     outputs: Fixtures = ()
@@ -147,8 +147,8 @@ class Project(Record, frozen=True, kw_only=True):
 IN_ROOMS = ("spots", "lamps", "outputs")
 # The lists that hold records with an id, in file order.
 COLLECTIONS = (
-    "uses", "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "presences",
-    "lamps", "outputs", "hazards", "sockets", "circuits", "switches",
+    "uses", "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "zones",
+    "presences", "lamps", "outputs", "hazards", "sockets", "circuits", "switches",
 )  # fmt: skip
 
 

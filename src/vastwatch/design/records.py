@@ -39,7 +39,9 @@ class Settings(Record, frozen=True, kw_only=True):
     at rest where that is set by itself (radar), `infrared_below_max` (PIR). `hold_s`: the device's own hold.
     `min_gate_m`, `max_gate_m`: nothing that it reads as nearer or farther is reported (radar). `report_interval_s`:
     between reports of light or humidity. `folded`: a strip lies folded (mat). `measured_latency_s`,
-    `measured_range_m`: what was found in place, on somebody who moves, and counts in place of the type's figure.
+    `measured_range_m`: what was found in place, on somebody who moves, and counts in place of the type's figure;
+    `measured_at`, `measured_yaw`, `measured_bias_m`: from where, which way and by how much too long it reads, as a
+    walk has shown (tracking radar).
     `by_hour`: parts of the day in which the device is set otherwise, in order, the last until the first begins again.
     """
 
@@ -53,6 +55,9 @@ class Settings(Record, frozen=True, kw_only=True):
     folded: bool = False
     measured_latency_s: Annotated[float, msgspec.Meta(ge=0, le=86_400)] | None = None
     measured_range_m: Annotated[float, msgspec.Meta(gt=0, le=100)] | None = None
+    measured_at: Point | None = None
+    measured_yaw: float | None = None
+    measured_bias_m: Annotated[float, msgspec.Meta(ge=-5, le=5)] | None = None
     by_hour: Annotated[tuple[DayPart, ...], msgspec.Meta(max_length=24)] = ()
 
 
@@ -74,10 +79,22 @@ class Sensor(Record, frozen=True, kw_only=True):
 
 
 class Report(Record, frozen=True, kw_only=True, tag_field="op", tag="report"):
-    """What a sensor says; `state` narrows a radar to those who move or those who are still."""
+    """What a sensor says; `state` narrows a radar to those who move or those who are still, `zone` to one of its
+    zones."""
 
     sensor: Annotated[str, Ref("sensors")]
     state: Literal["moving", "still"] | None = None
+    zone: Annotated[str, Ref("zones")] | None = None
+
+    @property
+    def part(self) -> str | None:
+        """Of what it is a report: a state, a zone by `zone_part`, or None for the whole."""
+        return self.state if self.zone is None else zone_part(self.zone)
+
+
+def zone_part(zone: str) -> str:
+    """How a zone's report is named among the reports of its sensor."""
+    return f"zone {zone}"
 
 
 class AnyOf(Record, frozen=True, kw_only=True, tag_field="op", tag="any"):
@@ -129,6 +146,26 @@ class StartKeep(Record, frozen=True, kw_only=True, tag_field="op", tag="start_ke
 Expr = Report | AnyOf | AllOf | AtLeast | Not | Hold | OnDelay | StartKeep
 
 
+Role = Literal["detect", "entry", "ignore"]
+
+
+class Zone(Record, frozen=True, kw_only=True):
+    """An area that a tracking radar tells apart, as it is drawn on the plan (M13). What is typed into the device
+    follows from it. A bands radar takes the rings that it lies in.
+
+    `role`: somebody who stays there; somebody who comes in; or nothing in there counts at all. `off_delay_s`: it is
+    left so long after the last report in it; None as the type comes.
+    """
+
+    id: Id
+    sensor: Annotated[str, Ref("sensors")]
+    name: str
+    role: Role = "detect"
+    outline: Annotated[Outline, msgspec.Meta(min_length=3, max_length=24)]
+    sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
+    off_delay_s: NotNegative | None = None
+
+
 class Presence(Record, frozen=True, kw_only=True):
     """Whether somebody is in a room, concluded from what sensors report."""
 
@@ -149,9 +186,11 @@ class Fixture(Record, frozen=True, kw_only=True):
 
 
 class Lamp(Fixture, frozen=True, kw_only=True):
-    """A lamp that lights one room; it burns while the room's presence holds and it is dark enough."""
+    """A lamp that lights one room; it burns while the room's presence holds and it is dark enough. One that follows a
+    `zone` burns while somebody is in that."""
 
     lumens: NotNegative
+    zone: Annotated[str, Ref("zones", gone="clear")] | None = None
 
 
 class Fan(Fixture, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
@@ -173,17 +212,6 @@ KINDS: tuple[type[Fixture], ...] = (Fan,)
 _NOT_YET = msgspec.Meta(max_length=0, description="not used by this version")
 
 Fixtures = tuple[Fan, ...]
-
-
-class Zone(Record, frozen=True, kw_only=True):
-    """To be: an area that a tracking sensor tells apart, as drawn on the plan (M13)."""
-
-    id: Id
-    sensor: Annotated[str, Ref("sensors")]
-    name: str
-    role: Literal["detect", "ignore", "entry"] = "detect"
-    outline: Annotated[Outline, msgspec.Meta(min_length=3)]
-    sensitivity: int | None = None
 
 
 class LampLevel(Record, frozen=True, kw_only=True):
@@ -220,7 +248,6 @@ class LogEntry(Record, frozen=True, kw_only=True):
     text: str
 
 
-ZonesToBe = Annotated[tuple[Zone, ...], _NOT_YET]
 ScenesToBe = Annotated[tuple[Scene, ...], _NOT_YET]
 RulesToBe = Annotated[tuple[Rule, ...], _NOT_YET]
 LogbookToBe = Annotated[tuple[LogEntry, ...], _NOT_YET]

@@ -10,13 +10,14 @@ from collections.abc import Mapping
 # What a box says, by the last part of a field's dotted name, as far as its class has it.
 ON_THE_BOX = (
     "name", "power", "price", "mounts", "mount_height", "tangential_m", "radial_m", "minor_m", "moving_m", "still_m",
-    "fov_h", "fov_v", "typical_s", "hold_s", "hold_min_s", "hold_max_s", "hold_step_s", "cell", "count", "pad",
-    "closing_kpa", "gap_mm", "steps", "load_w", "interval_s",
+    "floor_m", "floor_still_m", "fov_h", "fov_v", "typical_s", "hold_s", "hold_min_s", "hold_max_s", "hold_step_s",
+    "cell", "count", "pad", "closing_kpa", "gap_mm", "steps", "load_w", "interval_s",
 )  # fmt: skip
 # Figures that keep their proportion to the first that is said of these, where they are not said themselves.
 ALIKE = {
     "radial_m": ("tangential_m",), "minor_m": ("tangential_m", "moving_m"), "tangential_m": ("radial_m",),
     "still_m": ("moving_m",), "moving_m": ("still_m",), "max_gate_m": ("moving_m", "still_m"),
+    "floor_m": ("moving_m",), "floor_still_m": ("still_m", "moving_m"),
     "min_s": ("typical_s",), "max_s": ("typical_s",),
 }  # fmt: skip
 

@@ -11,7 +11,7 @@ from typing import Annotated, Literal, get_args
 
 import msgspec
 
-from vastwatch.devices.types import FARTHEST_M, AnyType, Degrees, Fact, Fault, light_words
+from vastwatch.devices.types import FARTHEST_M, AnyType, Degrees, Fact, Fault, ZoneRules, light_words
 from vastwatch.site.record import NotNegative, Positive
 
 
@@ -88,7 +88,10 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
 
     `moving_m` and `still_m`: range on somebody walking, and on somebody who only breathes. A presence needs
     `confirm_of[0]` of `confirm_of[1]` successive frames. Antenna gain falls by 12 dB, both ways together, at the
-    edge of `fov_h` x `fov_v`. Sensitivity has `steps` settings of 3 dB.
+    edge of `fov_h` x `fov_v`. Sensitivity has `steps` settings of 3 dB. One that looks down from the ceiling reaches
+    less far on the floor than along the sight line: `floor_m`, `floor_still_m`, as its box says. It tells up to
+    `targets` places apart, and takes up to `zones` zones by its `zone_rules`; or it has `bands` of distance, each
+    `band_m` deep. What it reads scatters by `sigma_r_m` and `sigma_az_deg`, and is too long by `bias_r_m`.
     """
 
     family = "radar"
@@ -102,6 +105,8 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
     band_ghz: Literal["5.8", "24", "60"]
     moving_m: Positive
     still_m: Positive
+    floor_m: Positive | None = None
+    floor_still_m: Positive | None = None
     fov_h: Degrees
     fov_v: Degrees
     frame_hz: Positive
@@ -112,7 +117,9 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
     steps: Annotated[int, msgspec.Meta(ge=1)] = 10
     targets: int = 1
     zones: int = 0
+    zone_rules: ZoneRules | None = None
     bands: int = 0
+    band_m: Positive = 0.75
     sigma_r_m: NotNegative = 0.15
     sigma_az_deg: NotNegative = 4.0
     bias_r_m: float = 0.35
@@ -128,6 +135,7 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
             Fact("Moving, across", f"{self.moving_m:g} m", self.moving_m, 1),
             Fact("Moving, towards", f"{self.moving_m:g} m", self.moving_m, 1),
             Fact("Sitting still", f"{self.still_m:g} m", self.still_m, 1),
+            *([Fact("On the floor", self._floor_words(), self.floor_m, 1)] if self.floor_m else []),
             Fact("Field of view", f"{self.fov_h:g}° × {self.fov_v:g}°", self.fov_h, 0),
             Fact("Sensitivity steps", f"{self.steps}", self.steps, 1),
             Fact("Tells", tracks),
@@ -135,6 +143,10 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
             Fact("Zones or bands", bands, max(self.zones, self.bands), 1),
             Fact("Band", f"{self.band_ghz} GHz"),
         ]
+
+    def _floor_words(self) -> str:
+        still = f", {self.floor_still_m:g} m still" if self.floor_still_m else ""
+        return f"{self.floor_m:g} m moving{still}"
 
     def faults(self) -> Iterator[Fault]:
         if self.moving_m > FARTHEST_M:
@@ -145,6 +157,13 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
         if self.min_gate_m >= self.max_gate_m:
             words = f"the farthest gate of {self.max_gate_m:g} m is not beyond the nearest of {self.min_gate_m:g} m"
             yield "max_gate_m", words
+        for field, floor, sight in (
+            ("floor_m", self.floor_m, self.moving_m), ("floor_still_m", self.floor_still_m, self.still_m),
+        ):  # fmt: skip
+            if floor is not None and "ceiling" not in self.mounts:
+                yield field, "only what looks down from the ceiling has a radius on the floor"
+            elif floor is not None and floor > sight:
+                yield field, f"a radius of {floor:g} m on the floor is more than the {sight:g} m along the sight line"
         m, n = self.confirm_of
         if m > n:
             yield "confirm_of", f"{m} of {n} frames can never be had"
@@ -152,6 +171,18 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
             yield "targets", "it follows at least one target"
         if self.zones > 0 and self.reports == "state":
             yield "zones", "a radar that reports no place cannot have zones"
+        if self.zones > 0 and self.zone_rules is None:
+            yield "zones", "what takes zones has rules for them"
+        if self.zone_rules is not None:
+            if self.zones < 1:
+                yield "zone_rules.shape", "it takes no zones"
+            within, of = self.zone_rules.confirm_of
+            if within > of:
+                yield "zone_rules.confirm_of", f"{within} of {of} reports can never be had"
+            if self.zone_rules.step_m > self.zone_rules.least_m:
+                yield "zone_rules.step", "a step of its numbers is more than its least zone"
+            if self.zone_rules.off_delay_s > self.zone_rules.off_delay_max_s:
+                yield "zone_rules.off_delay_max_s", "the longest delay is below its usual one"
         if self.zones < 0:
             yield "zones", "there cannot be fewer zones than none"
         if self.bands > 0 and self.reports == "state":

@@ -51,6 +51,39 @@ class LightMeter(Record, frozen=True, kw_only=True):
     interval_s: Positive = 60.0
 
 
+class ZoneRules(Record, frozen=True, kw_only=True):
+    """What zones a tracking radar takes, and how it is told them.
+
+    `shape`: rectangles along its own axes, or polygons of up to `corners`. Numbers are in `unit`, on a grid of `step`
+    of that unit; x grows to the `x_grows` side as seen from the device, y away from it. A zone is at least `least_m`
+    wide and deep, and `gap_m` from the next. `sensitivity`: whether each zone has its own. A zone is entered once
+    `confirm_of[0]` of `confirm_of[1]` successive reports fall into it, and is left `off_delay_s` after the last,
+    unless it is set, up to `off_delay_max_s`.
+    """
+
+    shape: Literal["rectangle", "polygon"] = "rectangle"
+    corners: Annotated[int, msgspec.Meta(ge=3, le=12)] = 4
+    unit: Literal["m", "cm", "mm"] = "cm"
+    step: Positive = 10.0
+    x_grows: Literal["right", "left"] = "right"
+    least_m: Positive = 0.3
+    gap_m: NotNegative = 0.0
+    sensitivity: bool = False
+    confirm_of: tuple[Annotated[int, msgspec.Meta(ge=1)], Annotated[int, msgspec.Meta(ge=1, le=8)]] = (2, 3)
+    off_delay_s: NotNegative = 5.0
+    off_delay_max_s: NotNegative = 300.0
+
+    @property
+    def unit_m(self) -> float:
+        """Metres in a unit."""
+        return {"m": 1.0, "cm": 0.01, "mm": 0.001}[self.unit]
+
+    @property
+    def step_m(self) -> float:
+        """The grid of its numbers, metres."""
+        return self.step * self.unit_m
+
+
 class Fact(NamedTuple):
     """`better`: 1 where more is better, -1 where less is, 0 where it is a matter of the place."""
 

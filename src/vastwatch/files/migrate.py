@@ -50,8 +50,18 @@ def _from_3(document: Document) -> Document:
 
 
 def _from_4(document: Document) -> Document:
-    """Version 5 has more settings of a placed sensor, each as the type comes where it is not said."""
-    return {**document, "version": 5}
+    """Version 5 has more settings of a placed sensor, each as the type comes where it is not said; and rules for the
+    zones that a tracking radar takes: usual ones where a type has none."""
+    new = {**document, "version": 5}
+    devices = document.get("devices")
+    if isinstance(devices, list):
+        new["devices"] = [{**d, "zone_rules": {}} if _tracks(d) else d for d in devices]
+    return new
+
+
+def _tracks(device: Any) -> bool:
+    zones = device.get("zones", 0) if isinstance(device, dict) else 0
+    return isinstance(zones, int) and zones > 0 and "zone_rules" not in device
 
 
 def _renamed(record: dict[str, Any], old: str, new: str) -> dict[str, Any]:

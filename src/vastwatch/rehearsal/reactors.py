@@ -24,7 +24,8 @@ from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.notices import chances_of_large_movements
 from vastwatch.rehearsal.reports import own_hold_s
-from vastwatch.sensing.model import MountedSensor, latency_s, mount
+from vastwatch.sensing.model import MountedSensor, latency_s
+from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
@@ -170,7 +171,7 @@ def _any_of(expr: Expr) -> frozenset[str] | None:
     parts = expr.of if isinstance(expr, AnyOf) else (expr,)
     if not all(isinstance(p, Report) for p in parts):
         return None
-    return frozenset(p.sensor for p in parts if isinstance(p, Report) and p.state != "still")
+    return frozenset(p.sensor for p in parts if isinstance(p, Report) and p.part in (None, "moving"))
 
 
 def start_and_keep(expr: Expr) -> tuple[Expr, Expr] | None:

@@ -7,7 +7,8 @@ activity; the whole of them is made again for whoever asks what set a sensor off
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import NamedTuple
 
@@ -17,14 +18,20 @@ from numpy.typing import NDArray
 from vastwatch.design import placed
 from vastwatch.design.placed import Variant, variants
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Sensor
+from vastwatch.design.records import Sensor, Zone
 from vastwatch.design.relations import level_number
+from vastwatch.devices.types import ZoneRules
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept
 from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of, spots_noticed
+from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
-from vastwatch.sensing.model import MountedSensor, each_part, held, model_of, mount
+from vastwatch.sensing.model import MountedSensor, each_part, held, model_of
+from vastwatch.sensing.mounted import mount, zoned
+from vastwatch.sensing.tracker import pose_of
+from vastwatch.sensing.zone_numbers import Shape
+from vastwatch.sensing.zoned import tracking, zones_told
 from vastwatch.signals import DAY, Calendar, Signal, any_of
 from vastwatch.site.building import Hazard
 from vastwatch.site.sky import is_clear
@@ -44,11 +51,12 @@ ASKED_DAYS = 7
 
 @dataclass(frozen=True, eq=False)
 class SensorRun:
-    """What a sensor reported over all days, as a whole and narrowed to those who move or are still."""
+    """What a sensor reported over all days, as a whole, narrowed to those who move or are still, and of its zones."""
 
     report: Signal
     moving: Signal
     still: Signal
+    zones: Mapping[str, Signal] = field(default_factory=dict)
 
 
 class Heard(NamedTuple):
@@ -65,12 +73,24 @@ class _Wanted(NamedTuple):
     mounted: MountedSensor
     level: int
     false: tuple[Weekly, ...]
+    zoning: Zoning | None = None
+
+
+class Zoning(NamedTuple):
+    """What a sensor makes zones of: `part` of its housing tells the places."""
+
+    watched: Watched
+    part: int
+    zones: tuple[Zone, ...]
+    shapes: tuple[Shape, ...]
+    rules: ZoneRules
 
 
 def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     """Run all sensors against a truth. Cached by sensor, and for a few days by day, by what each reads."""
     wanted = {s.id: [_wanted(project, v.sensor, truth) for v in variants(s)] for s in project.sensors}
-    left = [w for each in wanted.values() for w in each if not is_kept(_run, *w, truth)]
+    every = [w for each in wanted.values() for w in each]
+    left = [w for w in every if not is_kept(_run, *w[:3], truth) or not (w.zoning is None or is_kept(_zones, w, truth))]
     made: dict[_Wanted, SensorRun] = {}
     if left:
         spots = np.zeros(len(truth.spots), bool)
@@ -85,7 +105,7 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
             made = _run_long(left, truth, spots)
     out = {}
     for sensor in project.sensors:
-        runs = tuple(made[w] if w in made else _run(*w, truth) for w in wanted[sensor.id])
+        runs = tuple(made[w] if w in made else _whole(w, truth) for w in wanted[sensor.id])
         out[sensor.id] = runs[0] if len(runs) == 1 else _by_hours(runs, sensor, truth.calendar)
     return out
 
@@ -96,7 +116,8 @@ def _by_hours(runs: tuple[SensorRun, ...], sensor: Sensor, calendar: Calendar) -
     hours = [_hours(calendar, v) for v in variants(sensor)]
     report = any_of(run.report & there for run, there in zip(runs, hours))
     moving = any_of(run.moving & there for run, there in zip(runs, hours))
-    return SensorRun(report, moving, report - moving)
+    zones = {z: any_of(run.zones[z] & there for run, there in zip(runs, hours)) for z in runs[0].zones}
+    return SensorRun(report, moving, report - moving, zones)
 
 
 def _hours(calendar: Calendar, v: Variant) -> Signal:
@@ -117,22 +138,107 @@ def _hear_days(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) ->
 def _run_long(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> dict[_Wanted, SensorRun]:
     """Run some sensors through many days, some weeks at a time, each of which is forgotten once all have heard it."""
     heard: list[list[list[Heard]]] = [[[] for _ in each_part(w.mounted)] for w in wanted]
+    told: list[list[list[Array]]] = [[] for _ in wanted]
     for first in range(0, truth.calendar.days, TOGETHER):
         last = min(first + TOGETHER, truth.calendar.days)
         lives = truth.household.lives(first, last, spots)
-        for w, parts in zip(wanted, heard):
-            for part, weekly, so_far in zip(each_part(w.mounted), w.false, parts):
-                so_far.append(_heard(part, _noticed(part, w.level, truth, weekly, first, last, lives)))
+        for w, parts, rows in zip(wanted, heard, told):
+            for k, (part, weekly, so_far) in enumerate(zip(each_part(w.mounted), w.false, parts)):
+                noticed = _noticed(part, w.level, truth, weekly, first, last, lives)
+                so_far.append(_heard(part, noticed))
+                if w.zoning is not None and w.zoning.part == k:
+                    rows.append(_zone_rows(w.zoning, truth, lives, noticed))
     # Kept as `_run` keeps them: day by day they would be heard anew.
+    out = {}
+    for w, parts, rows in zip(wanted, heard, told):
+        out[w] = MEMO.get((_run, (*w[:3], truth)), partial(_joined, w.mounted, parts, truth))
+        if w.zoning is not None:
+            zones = MEMO.get((_zones, (w, truth)), partial(_signals, w.zoning, rows, truth))
+            out[w] = replace(out[w], zones=zones)
+    return out
+
+
+@kept
+def _whole(w: _Wanted, truth: Truth) -> SensorRun:
+    """What a sensor reports, its zones with it."""
+    run = _run(*w[:3], truth)
+    return run if w.zoning is None else replace(run, zones=_zones(w, truth))
+
+
+@kept
+def _zones(w: _Wanted, truth: Truth) -> dict[str, Signal]:
+    """What a sensor says of each of its zones, by their ids."""
+    assert w.zoning is not None
+    part, weekly = tuple(each_part(w.mounted))[w.zoning.part], w.false[w.zoning.part]
+    days = [_targets_of_day(w.zoning.watched, part, w.level, truth, weekly, d) for d in range(truth.calendar.days)]
+    return _signals(w.zoning, [_rows_of(w.zoning, t) for t in days], truth)
+
+
+def _zone_rows(zoning: Zoning, truth: Truth, lives: Lives, noticed: Notices) -> list[Array]:
+    return _rows_of(zoning, targets_of(zoning.watched, truth.household, lives, noticed))
+
+
+def _rows_of(zoning: Zoning, targets: Targets) -> list[Array]:
+    return occupied(targets, zoning.zones, zoning.shapes, zoning.rules)
+
+
+def _signals(zoning: Zoning, rows: list[list[Array]], truth: Truth) -> dict[str, Signal]:
+    """Each zone's signal, of its rows of some days, late by the device's own time."""
+    late = zoning.watched.device.latency.typical_s
     return {
-        w: MEMO.get((_run, (*w, truth)), partial(_joined, w.mounted, parts, truth)) for w, parts in zip(wanted, heard)
+        zone.id: Signal.from_intervals(_late(np.concatenate([day[k] for day in rows]), late), 0.0, truth.end)
+        for k, zone in enumerate(zoning.zones)
     }
+
+
+def _late(rows: Array, by: float) -> Array:
+    return np.column_stack([np.minimum(rows[:, 0] + by, rows[:, 1]), rows[:, 1]])
+
+
+def _targets_of_day(
+    watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int
+) -> Targets:
+    def work() -> Targets:
+        noticed = _notices_of_day(part, level, truth, weekly, day)
+        return targets_of(watched, truth.household, truth.lives(day), noticed)
+
+    return MEMO.get(("targets", watched, *_key("notices", part, level, truth, day, weekly)[1:]), work)
+
+
+def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targets | None:
+    """The targets that a tracking radar told on a day, as it is set for most of it; None for any other sensor."""
+    w = _wanted(project, find(project.sensors, sensor_id), truth)
+    watched = _watched(project, w.mounted, w.level)
+    if watched is None:
+        return None
+    k, seen = watched
+    return _targets_of_day(seen, tuple(each_part(w.mounted))[k], w.level, truth, w.false[k], day)
+
+
+def _watched(project: Project, mounted: MountedSensor, level: int) -> tuple[int, Watched] | None:
+    """Which part of a placed sensor tells places, and how."""
+    for k, part in enumerate(each_part(mounted)):
+        device = tracking(part.device)
+        if device is not None:
+            here = tuple(h for h in project.hazards if h.level == mounted.sensor.level)
+            return k, Watched(mounted.sensor.id, level, pose_of(mounted.sensor, device), device, here)
+    return None
 
 
 def _wanted(project: Project, sensor: Sensor, truth: Truth) -> _Wanted:
     mounted = mount(project, sensor)
     false = tuple(_false_by_week(project, part, truth.calendar) for part in each_part(mounted))
-    return _Wanted(mounted, _level(project, mounted), false)
+    level = _level(project, mounted)
+    return _Wanted(mounted, level, false, _zoning(project, mounted, level))
+
+
+def _zoning(project: Project, mounted: MountedSensor, level: int) -> Zoning | None:
+    zones = zones_told(project, mounted.sensor)
+    watched = _watched(project, mounted, level) if zones else None
+    known = zoned(project, mounted.sensor) if watched is not None else None
+    if watched is None or known is None:
+        return None
+    return Zoning(watched[1], watched[0], zones, known.shapes, known.device.zone_rules or ZoneRules())
 
 
 def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Notices:
@@ -140,7 +246,7 @@ def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Noti
     sensor = find(project.sensors, sensor_id)
     found = []
     for v in variants(sensor):
-        mounted, level, false = _wanted(project, v.sensor, truth)
+        mounted, level, false, _ = _wanted(project, v.sensor, truth)
         hours = _hours(truth.calendar, v)
         for part, weekly in zip(each_part(mounted), false):
             n = _notices_of_day(part, level, truth, weekly, day)
@@ -164,12 +270,16 @@ def run_without(project: Project, sensor_id: str, truth: Truth, source: str, dur
     sensor = find(project.sensors, sensor_id)
     runs = []
     for v in variants(sensor):
-        mounted, level, false = _wanted(project, v.sensor, truth)
-        heard = []
-        for part, weekly in zip(each_part(mounted), false):
-            of_days = (_notices_of_day(part, level, truth, weekly, day) for day in range(truth.calendar.days))
-            heard.append([_heard(part, _left_out(n, source, during)) for n in of_days])
-        runs.append(_joined(mounted, heard, truth))
+        mounted, level, false, zoning = _wanted(project, v.sensor, truth)
+        heard, zones = [], {}
+        for k, (part, weekly) in enumerate(zip(each_part(mounted), false)):
+            of_days = [_notices_of_day(part, level, truth, weekly, day) for day in range(truth.calendar.days)]
+            left = [_left_out(n, source, during) for n in of_days]
+            heard.append([_heard(part, n) for n in left])
+            if zoning is not None and zoning.part == k:
+                rows = [_zone_rows(zoning, truth, truth.lives(day), n) for day, n in enumerate(left)]
+                zones = _signals(zoning, rows, truth)
+        runs.append(replace(_joined(mounted, heard, truth), zones=zones))
     return runs[0] if len(runs) == 1 else _by_hours(tuple(runs), sensor, truth.calendar)
 
 

@@ -15,6 +15,7 @@ from operator import attrgetter
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
+from vastwatch.design.records import zone_part
 from vastwatch.design.relations import outputs
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
@@ -166,6 +167,7 @@ def _recording(sensors: tuple[str, ...], runs: tuple[SensorRun, ...], calendar: 
     for ident, each in zip(sensors, runs):
         reports[ident, None] = each.report
         reports[ident, "moving"], reports[ident, "still"] = each.moving, each.still
+        reports |= {(ident, zone_part(zone)): said for zone, said in each.zones.items()}
     return Recording(calendar, reports)
 
 

@@ -28,7 +28,8 @@ from vastwatch.sensing.figures import (
     Walker,
     body_of,
 )  # fmt: skip
-from vastwatch.sensing.model import MountedSensor, latency_s, mean_wait, mount, staying, walking
+from vastwatch.sensing.model import MountedSensor, latency_s, mean_wait, staying, walking
+from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Room, Spot
 
 Array = NDArray[np.float64]

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from vastwatch.design.project import Level, Project
 from vastwatch.design.records import Sensor, Settings
-from vastwatch.devices import DeviceType, DualType
+from vastwatch.devices import DeviceType, DualType, RadarType
 from vastwatch.memo import kept
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.model import MountedSensor, assembled, staying, walking, watches_area
@@ -56,10 +56,12 @@ class Declared(NamedTuple):
 
 
 def box_figures(device: DeviceType) -> tuple[float, float, float, float]:
-    """What the box says of the same four, metres; 0 for what it does not claim."""
+    """What the box says of the same four, metres, on the floor where it names that; 0 for what it does not claim."""
     if isinstance(device, DualType):
         both = zip(box_figures(device.pir), box_figures(device.radar))
         return tuple(max(pair) for pair in both)  # type: ignore[return-value]
+    if isinstance(device, RadarType) and device.floor_m is not None:
+        return (device.floor_m,) * 3 + (device.floor_still_m or 0.0,)
     across = getattr(device, "tangential_m", 0.0) or getattr(device, "moving_m", 0.0)
     towards = getattr(device, "radial_m", 0.0) or getattr(device, "moving_m", 0.0)
     return across, towards, getattr(device, "minor_m", 0.0) or getattr(device, "moving_m", 0.0), device.still_reach_m()

@@ -16,17 +16,8 @@ from vastwatch.design.records import Sensor
 from vastwatch.geometry.sightlines import Screens, fan, prism_hits, screen_hits
 from vastwatch.memo import kept
 from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body, Somebody, Stayer, Walker
-from vastwatch.sensing.model import (
-    MountedSensor,
-    Sight,
-    each_part,
-    latency_s,
-    mean_wait,
-    model_of,
-    mount,
-    staying,
-    walking,
-)  # fmt: skip
+from vastwatch.sensing.model import MountedSensor, Sight, each_part, latency_s, mean_wait, model_of, staying, walking
+from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import OPAQUE_DB
 
 Array = NDArray[np.float64]
@@ -78,7 +69,11 @@ def sight(project: Project, sensor: Sensor, who: Somebody) -> Sight:
 @kept
 def _sight(mounted: MountedSensor, who: Somebody) -> Sight:
     model = model_of(mounted.device.family)
-    return unseen(mounted, who) if model is None else model.explain(mounted, who)
+    if model is None:
+        return unseen(mounted, who)
+    told = model.explain(mounted, who)
+    # In a zone of its own a sensor may be set otherwise.
+    return told._replace(notice_s=waited(mounted, who)) if mounted.by_place else told
 
 
 def _soonest(s: Sight) -> tuple[float, float]:

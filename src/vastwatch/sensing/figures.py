@@ -73,6 +73,12 @@ class Walker(NamedTuple):
     kg: float = ADULT_KG
     pace: ArrayLike = 1.0
 
+    def some(self, at: NDArray[np.intp]) -> Walker:
+        """At some of the points alone."""
+        heading = None if self.heading_deg is None else np.asarray(self.heading_deg, float)[at]
+        pace = self.pace if np.ndim(self.pace) == 0 else np.asarray(self.pace, float)[at]
+        return self._replace(heading_deg=heading, pace=pace)
+
 
 class Stayer(NamedTuple):
     """Somebody who stays, facing so on the plan, at each point; without a facing, all sides count alike."""
@@ -80,6 +86,12 @@ class Stayer(NamedTuple):
     body: Body
     facing_deg: ArrayLike | None = None
     kg: float = ADULT_KG
+
+    def some(self, at: NDArray[np.intp]) -> Stayer:
+        """At some of the points alone."""
+        if self.facing_deg is None or np.ndim(self.facing_deg) == 0:
+            return self
+        return self._replace(facing_deg=np.asarray(self.facing_deg, float)[at])
 
 
 class Somebody(NamedTuple):

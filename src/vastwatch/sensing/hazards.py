@@ -19,6 +19,7 @@ from vastwatch.memo import kept
 from vastwatch.sensing.figures import Body
 from vastwatch.sensing.model import MountedSensor, each_part, model_of
 from vastwatch.sensing.sunpatch import sun_hours, sun_patch
+from vastwatch.sensing.tracker import chest_of
 from vastwatch.site.building import Hazard
 from vastwatch.site.record import seconds_of
 
@@ -43,7 +44,12 @@ def part_false_rate(mounted: MountedSensor, hazard: Hazard) -> float:
     model = model_of(mounted.device.family)
     if model is None or hazard.level != mounted.sensor.level or hazard.strength <= 0:
         return 0.0
-    return model.false_rate(mounted, hazard)
+    rate = model.false_rate(mounted, hazard)
+    for area, other in mounted.by_place if rate > 0 else ():
+        if other is None:
+            # What moves about there is told apart only as far as it reaches beyond the zone.
+            rate *= 1.0 - float(area.holds(looked_at(hazard), chest_of(body_of(hazard))).mean())
+    return rate
 
 
 def body_of(hazard: Hazard) -> Body:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import importlib
 import importlib.util
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from functools import cache
 from typing import Any, NamedTuple, Protocol
 
@@ -18,14 +18,14 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.placed import as_placed
-from vastwatch.design.places import room_of
-from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.records import Sensor
 from vastwatch.devices import AREA_FAMILIES, DeviceType
 from vastwatch.devices.families import parts_of
 from vastwatch.sensing.fading import Fading
-from vastwatch.sensing.figures import LARGE_SHARE, Somebody, Stayer, Walker
-from vastwatch.sensing.scene import Obstacles, obstacles
+from vastwatch.sensing.figures import LARGE_SHARE, Body, Somebody, Stayer, Walker
+from vastwatch.sensing.scene import Obstacles
+from vastwatch.sensing.tracker import Pose, chest_of, readings
+from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.site.building import Hazard, Room
 from vastwatch.site.record import Outline
 
@@ -35,6 +35,17 @@ Array = NDArray[np.float64]
 NEVER_S = 864_000.0
 # What is sure is noticed at once: notices per second.
 SURE_PER_S = 10.0
+
+
+class Area(NamedTuple):
+    """A part of what a tracking radar sees, as its device tells it apart, and from where its readings are."""
+
+    pose: Pose
+    shape: Shape
+
+    def holds(self, points: Array, chest: float) -> NDArray[np.bool_]:
+        """Whether somebody at each point of the plan is read within it."""
+        return self.shape.holds(readings(self.pose, points, chest))
 
 
 class MountedSensor(NamedTuple):
@@ -49,6 +60,8 @@ class MountedSensor(NamedTuple):
     host: Any = None
     # The parts of one that is several in one housing.
     parts: tuple[MountedSensor, ...] = ()
+    # Where it is set otherwise: whoever is read in the area is noticed as by the other; with None, not at all.
+    by_place: tuple[tuple[Area, MountedSensor | None], ...] = ()
 
 
 class Staying(NamedTuple):
@@ -146,18 +159,6 @@ def model_of(family: str) -> SensingModel | None:
     return model
 
 
-def mount(project: Project, sensor: Sensor) -> MountedSensor:
-    """Gather what a sensor's sensing reads from the project."""
-    device = find(project.devices, sensor.device)
-    host = None
-    if device.family not in AREA_FAMILIES and sensor.host is not None:
-        found = find_any(project, sensor.host)
-        host = None if found is None else found[1]
-    return assembled(
-        sensor, device, room_of(project, sensor), host, lambda band: obstacles(project, sensor.level, band)
-    )
-
-
 def assembled(
     sensor: Sensor, device: DeviceType, room: Room | None, host: Any, around: Callable[[str], Obstacles]
 ) -> MountedSensor:
@@ -218,6 +219,8 @@ def walking(mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         if model is not None:
             rate = model.walk(part, points, walker)
             out += rate * np.asarray(walker.pace, float) if model.by_speed else rate
+    for at, other in _set_otherwise(mounted, points, walker.body):
+        out[at] = 0.0 if other is None else walking(other, points[at], walker.some(at))
     return out
 
 
@@ -235,7 +238,22 @@ def staying(mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
             more.near if out.fading is None else out.near,
             out.fading or more.fading,
         )  # fmt: skip
+    for at, other in _set_otherwise(mounted, points, stayer.body):
+        there = Staying.nobody(len(at)) if other is None else staying(other, points[at], stayer.some(at))
+        for mine, new in zip(out[:3], there[:3]):
+            mine[at] = new
+        if out.near is not None:
+            out.near[at] = math.inf if there.near is None else there.near
     return out
+
+
+def _set_otherwise(
+    mounted: MountedSensor, points: Array, body: Body
+) -> Iterator[tuple[NDArray[np.intp], MountedSensor | None]]:
+    for area, other in mounted.by_place:
+        at = np.flatnonzero(area.holds(points, chest_of(body)))
+        if len(at):
+            yield at, other
 
 
 def angle_to_sight(sensor: Sensor, points: Array, where: NDArray[np.intp], walker: Walker) -> Array | float:

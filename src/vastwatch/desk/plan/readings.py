@@ -12,7 +12,7 @@ from vastwatch.sensing import Figure
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import ABED, FIGURE_ACTIVITY, PET, SEATED, STANDING, Somebody
-from vastwatch.sensing.model import mount
+from vastwatch.sensing.mounted import mount
 from vastwatch.words import duration_words, never_words
 
 

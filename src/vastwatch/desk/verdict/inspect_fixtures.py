@@ -20,7 +20,7 @@ from vastwatch.desk.shell.parts import Choice, FigureField, label, narrow
 from vastwatch.desk.shell.units import show_length
 from vastwatch.desk.verdict.form import Form
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
-from vastwatch.sensing.model import mount
+from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import WallMaterial
 from vastwatch.words import sentence
 

@@ -173,11 +173,11 @@ class BoxSheet(QDialog):
         said = self.tr(
             "Hung {:g} m high over an empty floor at 21 °C, what is noticed in half of the trials: walks of {:g} m "
             "across, walks towards it, {} movements of an arm; at rest within {:g} s on average. Bars: what the box "
-            "says, along the sight line. Red: more than a quarter less, or a fifth more."
+            "says. Red: more than a quarter less, or a fifth more."
         )
         said = said.format(device.mount_height, ACROSS_M, ARM_MOVES, REST_S)
         if "ceiling" in device.mounts:
-            said += " " + self.tr("From the ceiling, what the plan shows is nearer than the sight line is long.")
+            said += " " + self.tr("From the ceiling the metres are those on the floor.")
         return said
 
 

@@ -1,0 +1,279 @@
+"""What a tracking radar tells while people live: once a second the place of everybody it notices, with its scatter,
+and from that what it says of its zones.
+
+The reflecting point wanders over a body slowly, so that neighbouring reports err alike; range and angle scatter anew
+each time. A device follows no more targets than it can, takes two people close together for one, sees what false
+triggers move, and in mirrors sees people where they are not. Each draw is picked by who, by the second, and by which
+sensor, so that nobody else's report depends on it.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.design.records import Zone
+from vastwatch.devices import RadarType
+from vastwatch.devices.types import ZoneRules
+from vastwatch.draws import key_of, normal, uniform
+from vastwatch.geometry import polygons
+from vastwatch.memo import kept
+from vastwatch.people.routes import STEP, RouteBook
+from vastwatch.people.truth import Household, Lives
+from vastwatch.rehearsal.notices import Notices
+from vastwatch.sensing.hazards import body_of
+from vastwatch.sensing.tracker import (
+    APART_M,
+    CHEST_M,
+    FALSE_TARGET_S,
+    WANDER_S,
+    Drawn,
+    Pose,
+    chest_of,
+    mirrored,
+    reported,
+    scatter_of,
+)
+from vastwatch.sensing.zone_numbers import Shape
+from vastwatch.site.building import Hazard
+
+Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+# So many seconds back the wander is remembered: what is left of it then is a fiftieth.
+REMEMBERED = 8
+# A mirror shows so much of whoever is before it, at full strength: a share of the seconds.
+IMAGE_SHARE = 0.3
+
+
+class Targets(NamedTuple):
+    """What a device told, sorted by time: the second, what it read (n, 2), where they were on the plan, and who (or
+    what) it was, by place in `names`; `lost`: how many seconds somebody was beyond the count, `merged`: taken for
+    one with somebody else."""
+
+    tick: Ints
+    read: Array
+    at: Array
+    of: Ints
+    names: tuple[str, ...]
+    lost: int
+    merged: int
+
+
+class Watched(NamedTuple):
+    """A tracking radar as its targets are told: its place among the levels, its pose, its type, and the hazards of
+    its level."""
+
+    sensor: str
+    level: int
+    pose: Pose
+    device: RadarType
+    hazards: tuple[Hazard, ...]
+
+
+def targets_of(watched: Watched, household: Household, lives: Lives, noticed: Notices) -> Targets:
+    """The targets of some days, from what was noticed of them."""
+    people = [p.id for p in lives.people]
+    found = [_person(watched, household, lives, k, noticed) for k in range(len(people))]
+    names = (*people, *(h.id for h in watched.hazards))
+    for k, hazard in enumerate(watched.hazards):
+        found.append(_false(watched, household, hazard, len(people) + k, noticed))
+    mirrors = [h for h in watched.hazards if h.kind == "mirror or metal" and h.strength > 0]
+    for mirror in mirrors:
+        found += [_images(watched, household, mirror, t) for t in found[: len(people)]]
+    tick, read, at, of, image = (np.concatenate(c) for c in zip(*found)) if found else _nobody()
+    order = np.lexsort((np.hypot(read[:, 0], read[:, 1]), tick))
+    tick, read, at, of, image = tick[order], read[order], at[order], of[order], image[order]
+    stays, lost, merged = _told(tick, at, image, watched.device.targets)
+    return Targets(tick[stays], read[stays], at[stays], of[stays], names, lost, merged)
+
+
+_Found = tuple[Ints, Array, Array, Ints, NDArray[np.bool_]]
+
+
+def _nobody() -> _Found:
+    none = np.zeros(0, np.int64)
+    return none, np.empty((0, 2)), np.empty((0, 2)), none, np.zeros(0, bool)
+
+
+def _ticks(start: Array, end: Array, longer: float) -> Ints:
+    """The seconds at which what was noticed in some stretches is reported, each once."""
+    if len(start) == 0:
+        return np.zeros(0, np.int64)
+    first = np.floor(start).astype(np.int64) + 1
+    count = np.floor(end + longer).astype(np.int64) + 1 - first + 1
+    return np.unique(np.repeat(first, count) + np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count))
+
+
+def _person(watched: Watched, household: Household, lives: Lives, k: int, noticed: Notices) -> _Found:
+    person = lives.people[k]
+    mine = noticed.source == person.id
+    tick = _ticks(noticed.start[mine], noticed.end[mine], 0.0)
+    at, chest, here = _places(household.book, watched.level, lives, k, tick.astype(float), person.kind == "pet")
+    tick, at, chest = tick[here], at[here], chest[here]
+    return (
+        *_read(watched, household.seed, person.id, tick, at, chest),
+        np.full(len(tick), k),
+        np.zeros(len(tick), bool),
+    )
+
+
+def _read(watched: Watched, seed: int, who: str, tick: Ints, at: Array, chest: Array) -> tuple[Ints, Array, Array]:
+    wander_x, wander_y = _wander(key_of(seed, who, "wander"), tick)
+    key = key_of(seed, watched.sensor, who, "target")
+    drawn = Drawn(wander_x, wander_y, normal(key, 2 * tick), normal(key, 2 * tick + 1))
+    return tick, reported(watched.pose, scatter_of(watched.device), at, chest, drawn), at
+
+
+def _wander(key: int, tick: Ints) -> tuple[Array, Array]:
+    """A standard normal each way for each second, correlated over WANDER_S: of the last seconds' own draws, each
+    counting less by the second. They are the body's: every radar sees the same."""
+    if len(tick) == 0:
+        return np.empty(0), np.empty(0)
+    needed = np.unique((tick[:, None] - np.arange(REMEMBERED)).ravel())
+    row = np.searchsorted(needed, tick)
+    # Whatever lies between the first and the last second a draw needs follows it without a gap.
+    rho = math.exp(-1.0 / WANDER_S)
+    weight = rho ** np.arange(REMEMBERED)
+    weight /= math.sqrt(float((weight**2).sum()))
+    out = []
+    for axis in (0, 1):
+        fresh = normal(key, 2 * needed + axis)
+        out.append(sum(w * fresh[row - back] for back, w in enumerate(weight)))
+    return np.asarray(out[0], float), np.asarray(out[1], float)
+
+
+def _places(
+    book: RouteBook, level: int, lives: Lives, k: int, t: Array, pet: bool
+) -> tuple[Array, Array, NDArray[np.bool_]]:
+    """Where a person is at some instants, how high their chest is, and whether on the level and not away."""
+    d = lives.all
+    at, chest = np.zeros((len(t), 2)), np.full(len(t), CHEST_M["pet" if pet else "standing"])
+    here = np.zeros(len(t), bool)
+    walk = np.flatnonzero(lives.walk_of == k)
+    if len(walk):
+        walk = walk[np.argsort(d.walk_leave[walk], kind="stable")]
+        j = np.searchsorted(d.walk_leave[walk], t, side="right") - 1
+        on = np.flatnonzero((j >= 0) & (t < d.walk_arrive[walk[np.maximum(j, 0)]]))
+        points, levels, first, out = _samples(book, len(book.routes))
+        w = walk[j[on]]
+        route = d.walk_route[w]
+        length = first[route + 1] - first[route]
+        sample = out[route] + np.floor((t[on] - d.walk_out[w]) * d.walk_speed[w] / STEP).astype(int)
+        row = first[route] + np.clip(sample, 0, length - 1)
+        at[on], here[on] = points[row], levels[row] == level
+    stay = np.flatnonzero(lives.stay_of == k)
+    if len(stay):
+        stay = stay[np.argsort(d.stay_from[stay], kind="stable")]
+        j = np.searchsorted(d.stay_from[stay], t, side="right") - 1
+        on = np.flatnonzero((j >= 0) & (t < d.stay_to[stay[np.maximum(j, 0)]]))
+        spot = d.stay_spot[stay[j[on]]]
+        at[on] = np.array([s.at for s in book.spots], float)[spot]
+        there = (np.asarray(book.spot_level) == level) & np.array([s.activity != "away" for s in book.spots])
+        here[on] = there[spot]
+        if not pet:
+            chest[on] = np.array([CHEST_M[s.posture] for s in book.spots])[spot]
+    return at, chest, here
+
+
+@kept
+def _samples(book: RouteBook, routes: int) -> tuple[Array, Ints, Ints, Ints]:
+    """Points and levels of the first so many routes, one after the other, where each begins, and the sample at which it
+    leaves its first room."""
+    known = book.routes[:routes]
+    first = np.concatenate([[0], np.cumsum([len(r.points) for r in known])]).astype(int)
+    out = np.array([r.out for r in known], int)
+    return np.concatenate([r.points for r in known]), np.concatenate([r.level for r in known]), first, out
+
+
+def _false(watched: Watched, household: Household, hazard: Hazard, k: int, noticed: Notices) -> _Found:
+    """What moves where a false trigger is."""
+    mine = noticed.source == hazard.id
+    tick = _ticks(noticed.start[mine], noticed.end[mine], FALSE_TARGET_S - 1.0)
+    at = np.tile(polygons.centroid(hazard.outline), (len(tick), 1)).reshape(-1, 2)
+    chest = np.full(len(tick), chest_of(body_of(hazard)))
+    read = _read(watched, household.seed, hazard.id, tick, at, chest)
+    return (*read, np.full(len(tick), k), np.zeros(len(tick), bool))
+
+
+def _images(watched: Watched, household: Household, mirror: Hazard, t: _Found) -> _Found:
+    """Somebody's image behind a mirror, some of the time: as strong as nothing else."""
+    tick, read, at, of, _ = t
+    image, before = mirrored(mirror, at)
+    # Whoever is on the device's side of it: their image is farther off than they are.
+    away = np.hypot(*(image - (watched.pose.x, watched.pose.y)).T)
+    before &= away > np.hypot(*(at - (watched.pose.x, watched.pose.y)).T)
+    drawn = uniform(key_of(household.seed, watched.sensor, mirror.id, "image"), 31 * tick + of)
+    some = np.flatnonzero(before & (drawn < IMAGE_SHARE * mirror.strength))
+    # The way of the image: as far off the place it seems to be at as the report of them is off theirs.
+    device = watched.pose
+    off = read[some] - reported(device, scatter_of(watched.device)._replace(wander_m=0.0), at[some], 1.2, _still(some))
+    at_image = reported(device, scatter_of(watched.device)._replace(wander_m=0.0), image[some], 1.2, _still(some))
+    return tick[some], at_image + off, image[some], of[some], np.ones(len(some), bool)
+
+
+def _still(some: Ints) -> Drawn:
+    none = np.zeros(len(some))
+    return Drawn(none, none, none, none)
+
+
+def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[NDArray[np.bool_], int, int]:
+    """Which targets a device tells: of two within APART_M the nearer to it, images after people, and no more than it
+    follows. The rows are sorted by second and by range. And how many it lost, and took for one."""
+    stays = np.ones(len(tick), bool)
+    if len(tick) == 0:
+        return stays, 0, 0
+    first = np.flatnonzero(np.diff(tick, prepend=tick[0] - 1))
+    count = np.diff(np.append(first, len(tick)))
+    merged = 0
+    # The k-th target of a second against the ones before it, all seconds together.
+    for k in range(1, int(count.max())):
+        row = first[count > k] + k
+        near = np.zeros(len(row), bool)
+        for back in range(1, k + 1):
+            near |= stays[row - back] & (np.hypot(*(at[row] - at[row - back]).T) < APART_M)
+        stays[row[near]] = False
+        merged += int(near.sum())
+    # People first, then by how near: a stable order of what is left.
+    order = np.lexsort((np.arange(len(tick)), image, tick))
+    rank = np.cumsum(stays[order])
+    start = np.flatnonzero(np.diff(tick[order], prepend=tick[order][0] - 1))
+    before = np.repeat(rank[start] - stays[order][start], np.diff(np.append(start, len(tick))))
+    beyond = np.zeros(len(tick), bool)
+    beyond[order] = stays[order] & (rank - before > most)
+    lost = int((beyond & ~image).sum())
+    return stays & ~beyond, lost, merged
+
+
+# -- zones ---------------------------------------------------------------------------------------------------------
+
+
+def occupied(targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules) -> list[Array]:
+    """[on, off) rows, (n, 2), of each zone: entered once enough successive reports fall into it (an entry zone: with
+    the first), left its delay after the last. What falls where it is to be ignored is nowhere."""
+    inside = [shape.holds(targets.read) for shape in shapes]
+    ignored = np.zeros(len(targets.tick), bool)
+    for zone, there in zip(zones, inside):
+        if zone.role == "ignore":
+            ignored |= there
+    out = []
+    for zone, there in zip(zones, inside):
+        m, n = (1, 1) if zone.role == "entry" else rules.confirm_of
+        delay = rules.off_delay_s if zone.off_delay_s is None else zone.off_delay_s
+        out.append(_rows(np.unique(targets.tick[there & ~ignored]), m, n, max(delay, 1.0)))
+    return out
+
+
+def _rows(tick: Ints, m: int, n: int, delay: float) -> Array:
+    """Rows of a zone into which something is reported at some seconds, each once and in order."""
+    if len(tick) == 0:
+        return np.empty((0, 2))
+    confirmed = np.arange(len(tick)) - np.searchsorted(tick, tick - n, side="right") + 1 >= m
+    run = np.cumsum(np.diff(tick, prepend=tick[0]) > delay)
+    last = tick[np.append(np.flatnonzero(np.diff(run)), len(tick) - 1)]
+    entered = np.flatnonzero(confirmed)
+    which, place = np.unique(run[entered], return_index=True)
+    return np.column_stack([tick[entered[place]].astype(float), last[which] + delay])

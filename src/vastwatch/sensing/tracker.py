@@ -1,0 +1,146 @@
+"""M13: what a radar that tells places says of somebody: where it reads them, and how that scatters.
+
+A device's own frame has its origin at the sensor, y away along its aim and x to the right as seen from it. It knows
+nothing of heights: it turns a slant range, read long by its bias, and an angle into x = r sin az, y = r cos az.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from vastwatch.design.records import Sensor
+from vastwatch.devices import RadarType
+from vastwatch.sensing.figures import BODIES, Body
+from vastwatch.site.building import Hazard
+
+Array = NDArray[np.float64]
+
+# What a radar measures of somebody is about the chest, metres above the floor.
+CHEST_M = {"standing": 1.2, "seated": 0.9, "lying": 0.55, "pet": 0.2}
+# Of a body not among these the chest is so far up it.
+CHEST_SHARE = 0.7
+# The reflecting point wanders over the body, each way on the plan; correlated over about so long.
+WANDER_M, WANDER_S = 0.12, 2.0
+# Two people nearer to each other than this are one target.
+APART_M = 0.5
+# A report at this rate, Hz; how long a false trigger is followed as a target, seconds.
+REPORT_HZ, FALSE_TARGET_S = 1.0, 3.0
+
+
+def chest_of(body: Body) -> float:
+    """The height of a body's chest above the floor, metres."""
+    return _CHEST.get((body.low, body.high), CHEST_SHARE * body.high)
+
+
+_CHEST = {(b.low, b.high): CHEST_M[name] for name, b in BODIES.items()}
+
+
+class Pose(NamedTuple):
+    """Where a device stands for its readings: on the plan, its height, its aim (degrees, 0 along +x, against the
+    clock), and how much too long it reads."""
+
+    x: float
+    y: float
+    height: float
+    yaw: float
+    bias: float
+
+
+class Scatter(NamedTuple):
+    """How readings of one spot scatter: in range (m), in angle (radians), and by the wander on the body (m)."""
+
+    range_m: float
+    angle: float
+    wander_m: float = WANDER_M
+
+
+def pose_of(sensor: Sensor, device: RadarType) -> Pose:
+    """The pose that a placed sensor's readings mean: as it was measured, where it was, else as it is drawn."""
+    s = sensor.settings
+    x, y = sensor.at[:2] if s.measured_at is None else s.measured_at
+    yaw = sensor.yaw if s.measured_yaw is None else s.measured_yaw
+    bias = device.bias_r_m if s.measured_bias_m is None else s.measured_bias_m
+    return Pose(x, y, sensor.at[2], yaw, bias)
+
+
+def scatter_of(device: RadarType) -> Scatter:
+    """The scatter of a type's readings."""
+    return Scatter(device.sigma_r_m, math.radians(device.sigma_az_deg))
+
+
+def in_frame(pose: Pose, points: ArrayLike) -> Array:
+    """Points of the plan, (n, 2), as (u right, v ahead) of a device, in metres on the plan."""
+    p = np.asarray(points, float).reshape(-1, 2) - (pose.x, pose.y)
+    yaw = math.radians(pose.yaw)
+    ahead = p[:, 0] * math.cos(yaw) + p[:, 1] * math.sin(yaw)
+    right = p[:, 0] * math.sin(yaw) - p[:, 1] * math.cos(yaw)
+    return np.column_stack([right, ahead])
+
+
+def on_plan(pose: Pose, frame: ArrayLike) -> Array:
+    """The inverse of `in_frame`."""
+    f = np.asarray(frame, float).reshape(-1, 2)
+    yaw = math.radians(pose.yaw)
+    x = pose.x + f[:, 1] * math.cos(yaw) + f[:, 0] * math.sin(yaw)
+    y = pose.y + f[:, 1] * math.sin(yaw) - f[:, 0] * math.cos(yaw)
+    return np.column_stack([x, y])
+
+
+def readings(pose: Pose, points: ArrayLike, chest: ArrayLike) -> Array:
+    """What the device reads, (n, 2) of x to the right and y ahead in metres, of somebody at points of the plan whose
+    chest is so high; without scatter."""
+    frame = in_frame(pose, points)
+    plan = np.hypot(frame[:, 0], frame[:, 1])
+    r = np.hypot(plan, np.asarray(chest, float) - pose.height) + pose.bias
+    # Straight under it there is no direction: it reads ahead.
+    unit = np.where(plan[:, None] > 1e-9, frame / np.maximum(plan, 1e-9)[:, None], (0.0, 1.0))
+    return unit * r[:, None]
+
+
+def places_read(pose: Pose, read: ArrayLike, chest: ArrayLike) -> Array:
+    """Where on the plan somebody is whose chest is so high and of whom the device reads that: the inverse of
+    `readings`. What is read as nearer than the chest can be is straight under it."""
+    xy = np.asarray(read, float).reshape(-1, 2)
+    r = np.hypot(xy[:, 0], xy[:, 1])
+    dz = np.asarray(chest, float) - pose.height
+    plan = np.sqrt(np.maximum((r - pose.bias) ** 2 - dz * dz, 0.0)) * (r > pose.bias)
+    return on_plan(pose, xy * (plan / np.maximum(r, 1e-9))[:, None])
+
+
+class Drawn(NamedTuple):
+    """Standard normals a report needs, (n,) each: wander along and across the plan's axes, range, angle."""
+
+    wander_x: Array
+    wander_y: Array
+    range: Array
+    angle: Array
+
+
+def reported(pose: Pose, scatter: Scatter, points: ArrayLike, chest: ArrayLike, drawn: Drawn) -> Array:
+    """Reports, (n, 2), of somebody at points of the plan, with their scatter, by the definition of M13."""
+    p = np.asarray(points, float).reshape(-1, 2)
+    wandered = p + scatter.wander_m * np.column_stack([drawn.wander_x, drawn.wander_y])
+    frame = in_frame(pose, wandered)
+    plan = np.hypot(frame[:, 0], frame[:, 1])
+    r = np.hypot(plan, np.asarray(chest, float) - pose.height) + pose.bias + scatter.range_m * drawn.range
+    angle = np.arctan2(frame[:, 0], frame[:, 1]) + scatter.angle * drawn.angle
+    return np.column_stack([r * np.sin(angle), r * np.cos(angle)])
+
+
+def mirrored(hazard: Hazard, points: ArrayLike) -> tuple[Array, NDArray[np.bool_]]:
+    """Points of the plan, (n, 2), behind a mirror or a plane of metal: mirrored at the long middle line of its outline;
+    and whether each is in front of it, so that its image is seen through it."""
+    outline = np.asarray(hazard.outline, float)
+    sides = np.roll(outline, -1, axis=0) - outline
+    along = sides[np.hypot(sides[:, 0], sides[:, 1]).argmax()]
+    along = along / max(float(np.hypot(*along)), 1e-9)
+    normal = np.array([-along[1], along[0]])
+    middle = outline.mean(axis=0)
+    p = np.asarray(points, float).reshape(-1, 2)
+    off = (p - middle) @ normal
+    reach = float(np.abs((outline - middle) @ along).max())
+    return p - 2.0 * off[:, None] * normal, np.abs((p - middle) @ along) <= reach
