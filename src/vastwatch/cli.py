@@ -101,6 +101,13 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("buy", "the next best purchase for the whole building, or a set to begin with")
     sub.add_argument("--budget", type=_money, help="instead of the brief's budget")
     sub.add_argument("--starter", action="store_true", help="a set from no sensor at all")
+    sub = command("zones", "what to type into each tracking radar, and who is counted where")
+    sub.add_argument("--sensor", help="only this sensor's id")
+    sub.add_argument("--for-room", action="store_true", help="zones proposed for its room, in place of those drawn")
+    sub = command("calibrate", "where a tracking radar really hangs and looks, from a walk")
+    sub.add_argument("walk", help="a log of the walk: CSV or JSON Lines of time, target, x, y, mark")
+    sub.add_argument("--sensor", required=True, help="the sensor's id")
+    sub.add_argument("--unit", choices=("m", "cm", "mm", "ft", "in"), help="of the log, instead of what fits best")
     text = "make a project of a drawing: walls, rooms, doors, windows and archways"
     sub = commands.add_parser("import", help=text, description=text)
     sub.add_argument("drawing", help="a DXF drawing, text or binary")

@@ -15,6 +15,7 @@ from vastwatch.answers.device import device
 from vastwatch.answers.files import compare, import_drawing
 from vastwatch.answers.telling import RequestError
 from vastwatch.answers.weeks import rehearse, tune
+from vastwatch.answers.zones import calibrate, zones
 from vastwatch.design.project import Project
 
 __all__ = ["COMMANDS", "WITHOUT_PROJECT", "RequestError"]
@@ -34,4 +35,6 @@ COMMANDS: dict[str, Callable[[Project, argparse.Namespace], tuple[Any, list[str]
     "ways": ways,
     "advise": advise,
     "buy": buy,
+    "zones": zones,
+    "calibrate": calibrate,
 }

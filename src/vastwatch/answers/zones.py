@@ -1,0 +1,131 @@
+"""The answers about zones: the numbers a tracking radar takes, who is counted where, and what a walk says of it."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Any
+
+from vastwatch.answers.telling import RequestError, number
+from vastwatch.design.project import Project, find
+
+if TYPE_CHECKING:
+    from vastwatch.design.records import Sensor
+    from vastwatch.sensing.zoned import Zoned
+
+
+def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"sensors": {ID: {"zones": {ZONE: {"name", "role", "numbers", "unit", "outline_m", "spots": {SPOT: p},
+    "false_min_per_day", "counted"}}, "findings": [..], "helps": [..]}}}`; with `--for-room` of the zones that would be
+    proposed in place of those drawn, with `"proposed": {"wrong", "before", "left_out", "heuristic"}`."""
+    from vastwatch.advice.zone_checks import zone_findings
+    from vastwatch.advice.zone_help import what_helps
+    from vastwatch.advice.zone_proposal import zones_for
+    from vastwatch.design.edits.zones import replace_zones
+    from vastwatch.rehearsal.run import rehearse
+    from vastwatch.rehearsal.zone_scores import score_zones
+    from vastwatch.sensing.mounted import zoned
+    from vastwatch.sensing.zoned import zones_of
+
+    if args.sensor is not None and all(s.id != args.sensor for s in project.sensors):
+        raise RequestError(f"there is no sensor '{args.sensor}'")
+    told: dict[str, Any] = {}
+    lines: list[str] = []
+    for sensor in project.sensors:
+        if args.sensor not in (None, sensor.id):
+            continue
+        proposed = zones_for(project, sensor) if args.for_room else None
+        here = project if proposed is None else replace_zones(project, sensor, proposed.zones)
+        known = zoned(here, sensor)
+        drawn = zones_of(here, sensor.id)
+        if known is None and not drawn and args.sensor is None:
+            continue
+        scores = score_zones(rehearse(here), sensor.id) if known is not None and known.zones else None
+        found = zone_findings(here, sensor)
+        helps = what_helps(here, sensor, args.for_room)
+        told[sensor.id] = {
+            "zones": {} if known is None else _zones_told(known, scores),
+            "findings": [{"rule": f.rule, "severity": f.severity, "text": f.text} for f in found],
+            "helps": [{"text": h.text, "before": number(h.before), "after": number(h.after)} for h in helps],
+        }
+        if scores is not None:
+            told[sensor.id] |= {"lost_s_per_day": number(scores.lost_s), "merged_s_per_day": number(scores.merged_s)}
+        if proposed is not None:
+            told[sensor.id]["proposed"] = {
+                "wrong": number(proposed.wrong), "before": number(proposed.before),
+                "left_out": list(proposed.left_out), "heuristic": True,
+            }  # fmt: skip
+        lines += _lines(sensor, told[sensor.id])
+    if args.sensor is not None and not told[args.sensor]["zones"] and not told[args.sensor]["findings"]:
+        lines.append(f"{args.sensor}: no zones are drawn for it")
+    return {"sensors": told}, lines or ["no sensor tells zones apart"]
+
+
+def _zones_told(known: Zoned, scores: Any) -> dict[str, Any]:
+    from vastwatch.commission.entry_sheet import numbers_told
+
+    out = {}
+    for j, zone in enumerate(known.zones):
+        score = None if scores is None else scores.zones.get(zone.id)
+        unit, numbers = numbers_told(known, j)
+        out[zone.id] = {
+            "name": zone.name, "role": zone.role, "numbers": numbers, "unit": unit,
+            "outline_m": [[number(x, 3), number(y, 3)] for x, y in known.outline(j)],
+            "spots": {s.id: number(p) for s, p in zip(known.spots, known.counted[:, j])},
+            "own_spots": [s.id for s, own in zip(known.spots, known.own[:, j]) if own],
+            "false_min_per_day": None if score is None else number(score.false_min, 2),
+            "counted": None if score is None else number(score.counted),
+        }  # fmt: skip
+    return out
+
+
+def _lines(sensor: Sensor, told: dict[str, Any]) -> list[str]:
+    out = [sensor.name]
+    for zone in told["zones"].values():
+        numbers = ", ".join(f"{k} {v}" for k, v in zone["numbers"].items())
+        own = [f"{s} {100 * zone['spots'][s]:.0f} %" for s in zone["own_spots"]]
+        out.append(f"  {zone['name']} ({zone['role']}): {numbers} {zone['unit']}; counts {', '.join(own) or 'nobody'}")
+    out += [f"  {f['severity']}: {f['text']}" for f in told["findings"]]
+    out += [f"  {h['text']} ({h['before']:.2f} -> {h['after']:.2f} amiss)" for h in told["helps"]]
+    return out
+
+
+def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"pose": {"x", "y", "yaw_deg", "bias_m"}, "sd": {..}, "residual_m", "n", "mirrored", "swapped", "unit", "untold",
+    "drawn": {..}}` from a walk."""
+    from vastwatch.commission.calibrate import CalibrationError, calibrate
+    from vastwatch.commission.known_places import known_places
+    from vastwatch.commission.walk_log import WalkError, read_walk
+    from vastwatch.sensing.mounted import zoned
+    from vastwatch.sensing.tracker import pose_of, scatter_of
+
+    if all(s.id != args.sensor for s in project.sensors):
+        raise RequestError(f"there is no sensor '{args.sensor}'")
+    sensor = find(project.sensors, args.sensor)
+    known = zoned(project, sensor)
+    if known is None or known.device.reports != "xy":
+        raise RequestError(f"{sensor.name} tells no places: only a tracking radar can be calibrated by a walk")
+    drawn = pose_of(sensor, known.device)
+    try:
+        log = read_walk(args.walk)
+        places, unknown = known_places(project, sensor, log)
+        found = calibrate(places, drawn, scatter_of(known.device), args.unit or "")
+    except (WalkError, CalibrationError) as e:
+        raise RequestError(str(e)) from None
+    names = ("x", "y", "yaw_deg", "bias_m")
+    values = (found.pose.x, found.pose.y, found.pose.yaw, found.pose.bias)
+    document = {
+        "pose": {n: number(v) for n, v in zip(names, values)},
+        "sd": {n: number(v) for n, v in zip(names, found.sd)},
+        "residual_m": number(found.residual_m), "n": found.n, "mirrored": found.mirrored, "swapped": found.swapped,
+        "unit": found.unit, "untold": list(found.untold), "unknown_marks": unknown,
+        "drawn": {n: number(v) for n, v in zip(names, (drawn.x, drawn.y, drawn.yaw, drawn.bias))},
+    }  # fmt: skip
+    lines = [
+        f"{sensor.name}: {found.n} readings in {found.unit}"
+        + (", x and y swapped" if found.swapped else "") + (", mirrored" if found.mirrored else ""),
+        *(f"  {n}: {v:.2f} +- {sd:.2f} (drawn {d:.2f})" for n, v, sd, d in
+          zip(names, values, found.sd, (drawn.x, drawn.y, drawn.yaw, drawn.bias))),
+        *(f"  {words}" for words in found.untold),
+        *(f"  the mark '{m}' is no spot of the project, and was left out" for m in unknown),
+    ]  # fmt: skip
+    return document, lines

@@ -1,0 +1,149 @@
+"""A log of what a tracking radar read while somebody walked and sat at known places: CSV or JSON Lines.
+
+Rows have a time, a target, x and y as the device gives them, and a mark: the name or id of the spot (or furnishing, or
+`x,y` on the plan) where somebody said "now I am here". A mark holds until the next one, or until `-` lifts it.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import math
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+# What columns are called in logs; of several the first.
+CALLED = {
+    "t": ("t", "time", "timestamp", "seconds", "ts"),
+    "target": ("target", "id", "track", "person"),
+    "x": ("x", "x_cm", "x_mm", "x_m", "pos_x"),
+    "y": ("y", "y_cm", "y_mm", "y_m", "pos_y"),
+    "mark": ("mark", "at", "spot", "place", "label", "note"),
+}
+# More rows than this are no walk; a file of more bytes is not read.
+MOST_ROWS, LARGEST = 2_000_000, 256_000_000
+# Words of a mark that lift the one before.
+LIFTED = ("-", "walk", "walking", "none")
+
+
+class WalkError(Exception):
+    """A log that cannot be used: one sentence of what and where."""
+
+
+class WalkLog(NamedTuple):
+    """The rows of a log that have a place, in its own unit: seconds, target, (x, y), and the mark each stands under,
+    "" for none. `skipped`: rows without a place."""
+
+    t: Array
+    target: NDArray[np.int64]
+    xy: Array
+    mark: NDArray[np.object_]
+    skipped: int
+
+    def marks(self) -> list[str]:
+        """The marks that were set, in the order of their first time."""
+        return list(dict.fromkeys(str(m) for m in self.mark if m))
+
+
+def read_walk(path: str | Path) -> WalkLog:
+    """Read a log. Raises WalkError."""
+    file = Path(path)
+    try:
+        if file.stat().st_size > LARGEST:
+            raise WalkError(f"{file.name}: larger than {LARGEST / 1e6:.0f} MB, which no walk is")
+        text = file.read_text(encoding="utf-8-sig")
+    except UnicodeDecodeError:
+        raise WalkError(f"{file.name}: not a text file in UTF-8") from None
+    except OSError as e:
+        raise WalkError(f"{file.name}: cannot be read ({e.strerror or e})") from None
+    return parse_walk(text, file.name)
+
+
+def parse_walk(text: str, name: str = "the log") -> WalkLog:
+    """A log from its text: JSON Lines where it begins with a brace, else CSV with a heading. Raises WalkError."""
+    rows = _json_rows(text, name) if text.lstrip().startswith("{") else _csv_rows(text, name)
+    t, target, x, y, mark = [], [], [], [], []
+    skipped, present, last = 0, "", 0.0
+    for n, row in enumerate(rows):
+        if n >= MOST_ROWS:
+            raise WalkError(f"{name}: more than {MOST_ROWS:,} rows, which no walk has")
+        said = str(row.get("mark") or "").strip()
+        if said:
+            present = "" if said.lower() in LIFTED else said
+        a, b = _number(row.get("x")), _number(row.get("y"))
+        if not (math.isfinite(a) and math.isfinite(b)) or max(abs(a), abs(b)) > 1e6:
+            # A line that only marks has no place, and lacks none.
+            skipped += not said
+            continue
+        at = _number(row.get("t"))
+        last = at if math.isfinite(at) else last
+        who = _number(row.get("target"))
+        t.append(last)
+        target.append(int(who) if math.isfinite(who) else 0)
+        x.append(a)
+        y.append(b)
+        mark.append(present)
+    if not x:
+        raise WalkError(f"{name}: no row has an x and a y")
+    return WalkLog(
+        np.array(t), np.array(target, np.int64), np.column_stack([x, y]), np.array(mark, object), skipped
+    )  # fmt: skip
+
+
+def _number(value: Any) -> float:
+    if isinstance(value, bool):
+        return math.nan
+    try:
+        return float(value)
+    except (TypeError, ValueError):
+        return math.nan
+
+
+def _columns(names: list[str], name: str) -> dict[str, str]:
+    given = {n.strip().lower(): n for n in names}
+    out = {}
+    for wanted, called in CALLED.items():
+        found = next((given[c] for c in called if c in given), None)
+        if found is not None:
+            out[wanted] = found
+    for needed in ("x", "y"):
+        if needed not in out:
+            raise WalkError(f"{name}: there is no column '{needed}' (found: {', '.join(names) or 'none'})")
+    return out
+
+
+def _csv_rows(text: str, name: str) -> Iterator[dict[str, Any]]:
+    head = text[:4096].splitlines()[:1]
+    if not head:
+        raise WalkError(f"{name}: the file is empty")
+    delimiter = max(",;\t", key=head[0].count)
+    try:
+        reader = csv.reader(io.StringIO(text), delimiter=delimiter)
+        names = next(reader)
+        columns = {wanted: names.index(found) for wanted, found in _columns(names, name).items()}
+        for cells in reader:
+            if cells:
+                yield {wanted: cells[k] if k < len(cells) else None for wanted, k in columns.items()}
+    except csv.Error as e:
+        raise WalkError(f"{name}: line {reader.line_num}: {e}") from None
+
+
+def _json_rows(text: str, name: str) -> Iterator[dict[str, Any]]:
+    for n, line in enumerate(text.splitlines(), 1):
+        if not line.strip():
+            continue
+        try:
+            row = json.loads(line)
+        except (ValueError, RecursionError):
+            raise WalkError(f"{name}: line {n} is no JSON") from None
+        if not isinstance(row, dict):
+            raise WalkError(f"{name}: line {n} is no object with x and y")
+        given = {str(k).strip().lower(): v for k, v in row.items()}
+        yield {wanted: next((given[c] for c in called if c in given), None) for wanted, called in CALLED.items()}
