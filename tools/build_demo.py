@@ -334,6 +334,7 @@ CIRCUITS = (
     circuit("sitting", "Sitting room", False, "module-dimmer-plain"), circuit("kitchen", "Kitchen", True),
     circuit("landing", "Landing", True, "module-switch-neutral"), circuit("bath", "Bathroom", False),
     circuit("bedroom", "Bedroom", False), circuit("box", "Box room", True),
+    circuit("window-seat", "Window seat", True, "module-plug"),
 )  # fmt: skip
 
 
@@ -358,10 +359,28 @@ SENSORS = (
     Sensor(id="pir-stair-foot", device="pir-passage-15", level="ground", name="PIR stair foot", at=(5.9, 0.2, 2.2), yaw=90),
     Sensor(id="pir-toilet", device="pir-ceiling-6", level="ground", name="PIR toilet", at=(5.85, 6.45, 2.6), pitch=-90),
     Sensor(id="pir-sitting", device="pir-corner-12", level="upper", name="PIR sitting room", at=(4.9, 7.3, 2.2), yaw=225),
-    Sensor(id="radar-sitting", device="radar-24-state", level="upper", name="Radar sitting room", at=(0.2, 5.4, 1.5), yaw=-12, pitch=-12,
+    Sensor(id="radar-sitting", device="radar-24-tracker", level="upper", name="Radar sitting room", at=(0.2, 5.4, 1.5), yaw=-12, pitch=-12,
            settings=Settings(sensitivity_below_max=0)),
+    Sensor(id="tracker-shop", device="radar-24-tracker", level="ground", name="Tracker shop", at=(4.85, 0.9, 1.6), yaw=155, pitch=-5),
     Sensor(id="pir-landing", device="pir-ceiling-6", level="upper", name="PIR landing", at=(6.1, 3.9, 2.4), pitch=-90),
 )  # fmt: skip
+
+
+
+
+def zone(ident: str, sensor: str, name: str, role: str, outline: tuple) -> Zone:
+    return Zone(id=ident, sensor=sensor, name=name, role=role, outline=outline)
+
+
+# As somebody draws them who has sat there: round the furniture, and before the doors.
+ZONES = (
+    zone("zone-sofa", "radar-sitting", "Sofa", "detect", box(0.4, 3.4, 2.4, 4.4)),
+    zone("zone-window-seat", "radar-sitting", "Window seat", "detect", box(1.8, 6.4, 3.4, 7.4)),
+    zone("zone-sitting-door", "radar-sitting", "Door", "entry", box(4.1, 4.5, 5.0, 5.4)),
+    zone("zone-counter", "tracker-shop", "Counter", "detect", box(2.3, 3.05, 4.1, 3.65)),
+    zone("zone-shelves", "tracker-shop", "Shelves", "detect", box(1.6, 1.5, 3.2, 2.3)),
+    zone("zone-shop-door", "tracker-shop", "Front door", "entry", box(0.1, 1.3, 1.0, 2.5)),
+)
 
 
 def presence(room: str, name: str, starts: tuple[str, ...], keeps: tuple[str, ...], hold: float) -> Presence:
@@ -396,6 +415,7 @@ LAMPS = (
     lamp("lamp-bath", "bath", "Bathroom light", 5.85, 6.5, 12),
     lamp("lamp-bedroom", "bedroom", "Bedroom light", 9.3, 5.0, 18),
     lamp("lamp-box", "box", "Box room light", 9.4, 1.9, 16),
+    replace(lamp("lamp-window-seat", "sitting", "Window seat lamp", 3.5, 7.1, 7), zone="zone-window-seat"),
 )
 
 
@@ -411,7 +431,7 @@ def build() -> Project:
             weights=Weights(cost=1, comfort=2, no_cables=1, fewest=1),
         ),
         levels=LEVELS, walls=WALLS, openings=OPENINGS, rooms=ROOMS, furnishings=FURNISHINGS, spots=SPOTS,
-        people=PEOPLE, devices=tuple(d for d in catalogue() if d.id in used), sensors=SENSORS,
+        people=PEOPLE, devices=tuple(d for d in catalogue() if d.id in used), sensors=SENSORS, zones=ZONES,
         presences=PRESENCES, lamps=LAMPS, hazards=HAZARDS, sockets=SOCKETS, circuits=CIRCUITS, switches=SWITCHES,
     )  # fmt: skip
 

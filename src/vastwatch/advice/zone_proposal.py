@@ -1,5 +1,5 @@
-"""Zones for a room on one press: one for every spot where somebody stays, entries at its doors, and areas to ignore over
-what moves by itself; within what the device takes, clear of each other.
+"""Zones for a room on one press: one for every spot where somebody stays, entries at its doors, and areas to ignore
+over what moves by itself; within what the device takes, clear of each other.
 
 A heuristic, and told as one: zones come in the order of what they are worth, each cleared of those before it, and two
 neighbours that the device cannot tell apart are tried as one. `Proposal.wrong` is the figure that is made small, for
@@ -20,14 +20,16 @@ from vastwatch.advice.walk_test import entrances
 from vastwatch.design.edits.fittings import opening_middle, rooms_beside
 from vastwatch.design.edits.zones import GRID_M, clear_of, replace_zones, tidy
 from vastwatch.design.places import room_of
-from vastwatch.design.project import Project, find, fresh_ids
+from vastwatch.design.project import Project, find, fresh_ids, indexed
 from vastwatch.design.records import Role, Sensor, Zone
+from vastwatch.design.references import references
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.zone_numbers import HELD, STRAY
 from vastwatch.sensing.zoned import Zoned
 from vastwatch.site.building import Furnishing, Opening, Room, Spot
+from vastwatch.site.people import Person
 
 Corner = tuple[float, float]
 
@@ -98,6 +100,9 @@ def zones_for(project: Project, sensor: Sensor) -> Proposal | None:
 
     for spots in _seats(project, room, known.spots):
         propose(_called(project, spots), "detect", _round(project, room, spots))
+    noticed = [s.id for s in known.spots]
+    unseen = [s for s in project.spots if s.room == room.id and s.id not in noticed]
+    left += [f"{s.name} (not noticed there)" for group in _seats(project, room, tuple(unseen)) for s in group]
     if known.device.zones:
         for opening, inside, along in entrances(project, room):
             propose(_from(project, room, opening), "entry", _entry(project, room, opening, inside, along))
@@ -145,12 +150,32 @@ def _seats(project: Project, room: Room, noticed: tuple[Spot, ...]) -> list[list
     first."""
     groups: dict[str, list[Spot]] = {}
     for spot in noticed:
-        if spot.room != room.id or spot.activity in PASSING:
+        if spot.room != room.id or not _stayed(project, spot):
             continue
         mine = _furniture_at(project, room.level, spot.at)
         groups.setdefault(spot.id if mine is None else mine.id, []).append(spot)
     order = {"lying": 0, "seated": 1, "standing": 2}
     return sorted(groups.values(), key=lambda g: min(order[s.posture] for s in g))
+
+
+def stayed_at(project: Project, sensor: Sensor) -> list[Spot]:
+    """The spots on a sensor's level where somebody stays, and not a pet alone."""
+    return [
+        s for s in project.spots if find(project.rooms, s.room).level == sensor.level and _stayed(project, s)
+    ]  # fmt: skip
+
+
+def _stayed(project: Project, spot: Spot) -> bool:
+    pets, people = indexed(project.people, _haunts)
+    return spot.activity not in PASSING and (spot.id in people or spot.id not in pets)
+
+
+def _haunts(everybody: tuple[Person, ...]) -> tuple[set[str], set[str]]:
+    """The ids that pets name, and those that people do."""
+    pets, people = (
+        {r.ident for p in everybody if (p.kind == "pet") == pet for r in references(p)} for pet in (True, False)
+    )
+    return pets, people
 
 
 def _furniture_at(project: Project, level: str, at: Corner) -> Furnishing | None:

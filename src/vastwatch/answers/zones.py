@@ -45,7 +45,16 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         told[sensor.id] = {
             "zones": {} if known is None else _zones_told(known, scores),
             "findings": [{"rule": f.rule, "severity": f.severity, "text": f.text} for f in found],
-            "helps": [{"text": h.text, "before": number(h.before), "after": number(h.after)} for h in helps],
+            "helps": [
+                {
+                    "text": h.text,
+                    "amiss_before": number(h.before),
+                    "amiss_after": number(h.after),
+                    "counted_before": number(h.counted_before),
+                    "counted_after": number(h.counted_after),
+                }
+                for h in helps
+            ],
         }
         if scores is not None:
             told[sensor.id] |= {"lost_s_per_day": number(scores.lost_s), "merged_s_per_day": number(scores.merged_s)}
@@ -85,13 +94,16 @@ def _lines(sensor: Sensor, told: dict[str, Any]) -> list[str]:
         own = [f"{s} {100 * zone['spots'][s]:.0f} %" for s in zone["own_spots"]]
         out.append(f"  {zone['name']} ({zone['role']}): {numbers} {zone['unit']}; counts {', '.join(own) or 'nobody'}")
     out += [f"  {f['severity']}: {f['text']}" for f in told["findings"]]
-    out += [f"  {h['text']} ({h['before']:.2f} -> {h['after']:.2f} amiss)" for h in told["helps"]]
+    out += [
+        f"  {h['text']} (the worst: {100 * h['counted_before']:.0f} -> {100 * h['counted_after']:.0f} % counted)"
+        for h in told["helps"]
+    ]
     return out
 
 
 def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
-    """`{"pose": {"x", "y", "yaw_deg", "bias_m"}, "sd": {..}, "residual_m", "n", "mirrored", "swapped", "unit", "untold",
-    "drawn": {..}}` from a walk."""
+    """`{"pose": {"x", "y", "yaw_deg", "bias_m"}, "sd": {..}, "residual_m", "n", "mirrored", "swapped", "unit",
+    "untold", "drawn": {..}}` from a walk."""
     from vastwatch.commission.calibrate import CalibrationError, calibrate
     from vastwatch.commission.known_places import known_places
     from vastwatch.commission.walk_log import WalkError, read_walk

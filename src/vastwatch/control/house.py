@@ -23,8 +23,8 @@ from vastwatch.control.fusion import evaluate
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.presence import hold_of, reports
-from vastwatch.design.project import Project
-from vastwatch.design.records import Expr, Fixture, StartKeep
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Expr, Fixture, Lamp, StartKeep, zone_part
 from vastwatch.design.relations import outputs, outputs_in, presence_of, sensors_of
 from vastwatch.memo import kept
 from vastwatch.signals import Levels, Signal, all_of, any_of
@@ -191,8 +191,17 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
             _pressed(room, hands, recording.end), hold_of(presence.expr) or 0.0,
         )  # fmt: skip
         for output in outputs_in(project, room.id):
-            out[output.id] = _output(output, situation)
+            out[output.id] = _output(output, _followed(project, recording, output, situation))
     return HouseRun(project, recording, conclusions, out, hands)
+
+
+def _followed(project: Project, recording: Recording, output: Fixture, situation: Situation) -> Situation:
+    """What an output goes by: a lamp that follows a zone, by whether somebody is in that."""
+    if not isinstance(output, Lamp) or output.zone is None:
+        return situation
+    zone = find(project.zones, output.zone)
+    said = recording.reports.get((zone.sensor, zone_part(zone.id)), _never(recording.end))
+    return situation._replace(presence=said)
 
 
 def _pressed(room: Room, hands: Hands, end: float) -> Signal | None:

@@ -154,7 +154,8 @@ class Zone(Record, frozen=True, kw_only=True):
     follows from it. A bands radar takes the rings that it lies in.
 
     `role`: somebody who stays there; somebody who comes in; or nothing in there counts at all. `off_delay_s`: it is
-    left so long after the last report in it; None as the type comes.
+    left so long after the last report in it; None as the type comes. `ticked`: what was tried of it in place and found
+    right, by the keys of the entry sheet's checks.
     """
 
     id: Id
@@ -164,6 +165,7 @@ class Zone(Record, frozen=True, kw_only=True):
     outline: Annotated[Outline, msgspec.Meta(min_length=3, max_length=24)]
     sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
     off_delay_s: NotNegative | None = None
+    ticked: tuple[str, ...] = ()
 
 
 class Presence(Record, frozen=True, kw_only=True):

@@ -6,15 +6,18 @@ the scores that only truth can give. Each step is cached by what it reads.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from functools import cached_property
 from operator import attrgetter
 
+import numpy as np
+
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
-from vastwatch.design.project import Project
+from vastwatch.design.project import Project, find
 from vastwatch.design.records import zone_part
 from vastwatch.design.relations import outputs
 from vastwatch.memo import kept
@@ -22,8 +25,10 @@ from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.incidents import Incident, find_incidents
 from vastwatch.rehearsal.notices import Notices
 from vastwatch.rehearsal.reactors import hands_of, occupied
-from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors
+from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
 from vastwatch.rehearsal.scores import OutputScores, Scores, score, score_output
+from vastwatch.sensing.mounted import zoned
+from vastwatch.sensing.tracker import on_plan
 from vastwatch.signals import Calendar, Signal
 
 LONGEST_DAYS = 366
@@ -126,6 +131,22 @@ class Rehearsal:
                 del self._noticed[next(iter(self._noticed))]
             self._noticed[sensor, day] = notices_on(self.project, sensor, self.truth, day)
         return self._noticed[sensor, day]
+
+    def targets_at(self, sensor: str, t: float) -> list[tuple[float, float]]:
+        """Where a tracking radar takes people to be at an instant, on the plan: its reading from the second before, as
+        whoever takes it for a place on the floor would draw it."""
+        if not 0.0 <= t < self.truth.end:
+            return []
+        day = int(np.searchsorted([self.calendar.midnight(d + 1) for d in range(self.days)], t, side="right"))
+        told = targets_on(self.project, sensor, self.truth, min(day, self.days - 1))
+        if told is None:
+            return []
+        a, b = np.searchsorted(told.tick, [math.floor(t), math.floor(t) + 1])
+        placed = find(self.project.sensors, sensor)
+        known = zoned(self.project, placed)
+        if known is None or a == b:
+            return []
+        return [(float(x), float(y)) for x, y in on_plan(known.pose, told.read[a:b])]
 
 
 def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:

@@ -20,6 +20,7 @@ from vastwatch.design.places import room_at, room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find, put
 from vastwatch.design.records import Sensor
+from vastwatch.design.references import without
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.gestures import Gesture
@@ -158,7 +159,7 @@ class Hanging:
         """Delete the selected sensor and say what went with it; False where none is selected alone."""
         sensor = self.selected()
         if sensor is None or self.bench.focus.marked:
-            return False
+            return self._delete_zone()
         room = room_of(self.project, sensor)
         new = removed(self.project, sensor.id)
         gone = len(self.project.presences) - len(new.presences)
@@ -166,6 +167,15 @@ class Hanging:
         self.bench.focus.set(selected=room.id if room else None)
         extra = " and the presence it alone upheld" if gone else ""
         self.bench.say(f"Deleted {sensor.name}{extra}. Ctrl+Z brings it back.")
+        return True
+
+    def _delete_zone(self) -> bool:
+        zone = next((z for z in self.project.zones if z.id == self.bench.focus.selected), None)
+        if zone is None or self.bench.focus.marked:
+            return False
+        self.bench.document.apply(without(self.project, [zone.id]), f"Delete zone {zone.name.lower()}")
+        self.bench.focus.set(selected=zone.sensor)
+        self.bench.say(f"Deleted {zone.name}. Ctrl+Z brings it back.")
         return True
 
 

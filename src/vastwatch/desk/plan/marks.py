@@ -63,6 +63,7 @@ def _sensor(p: QPainter, state: PlanState, sensor: Sensor, c: QPointF) -> None:
 def draw_people(p: QPainter, state: PlanState) -> None:
     """Everybody on this level at this moment."""
     with in_pixels(p) as at:
+        _targets(p, state, at)
         for _, label, where, left_dark in state.people:
             c = at(*where)
             if label == "cat":
@@ -70,6 +71,17 @@ def draw_people(p: QPainter, state: PlanState) -> None:
                 continue
             fill = state.theme.dropped if left_dark else mix(state.theme.person, QColor("#3B4468"), state.night)
             glyphs.person_mark(p, c, 9.5, label, fill, QColor("#FFFFFF"), font(11, 600))
+
+
+def _targets(p: QPainter, state: PlanState, at) -> None:  # type: ignore[no-untyped-def]
+    """Where tracking radars take somebody to be: small crosses in their hue, which wander about people."""
+    if not state.targets:
+        return
+    p.setPen(QPen(mix(family_hue(state.theme, "radar"), QColor("#DDE4F7"), 0.5 * state.night), 2.0))
+    for _, where in state.targets:
+        c = at(*where)
+        p.drawLine(c + QPointF(-5, 0), c + QPointF(5, 0))
+        p.drawLine(c + QPointF(0, -5), c + QPointF(0, 5))
 
 
 def draw_scene(p: QPainter, state: PlanState) -> None:

@@ -7,6 +7,7 @@ from vastwatch.control.daylight import sun_elevation
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.in_hand import trackers
 from vastwatch.rehearsal.run import Rehearsal
 
 # The sun this far below the horizon, or above it, and the ground is at its darkest or brightest, degrees.
@@ -18,6 +19,7 @@ DUSK = 1.3
 def show_moment(state: PlanState, focus: Focus, rehearsal: Rehearsal | None) -> None:
     """Set what of a state belongs to the moment; by day and without anybody where no rehearsal is followed."""
     state.lit, state.people, state.scene, state.reporting, state.night = {}, [], None, frozenset(), 0.0
+    state.targets = ()
     if rehearsal is None or not focus.here.follows_time:
         return
     t = focus.time
@@ -36,11 +38,21 @@ def show_moment(state: PlanState, focus: Focus, rehearsal: Rehearsal | None) -> 
         pet = track.person.kind == "pet"
         dark = not pet and _in_the_dark(rehearsal, track.person.id, t)
         state.people.append((track.person.id, "cat" if pet else track.person.name[:1], where.at, dark))
+    state.targets = _targets(rehearsal, focus)
     if 0 <= focus.incident < len(rehearsal.incidents):
         shown = scene(rehearsal, rehearsal.incidents[focus.incident])
         at = shown.where
         if at is not None and at.level >= 0 and order[at.level].id == focus.level:
             state.scene = shown
+
+
+def _targets(rehearsal: Rehearsal, focus: Focus) -> tuple[tuple[str, tuple[float, float]], ...]:
+    """Where the tracking radars of the level take somebody to be at the playhead: by what they read."""
+    out = []
+    for sensor in trackers(rehearsal.project, focus.level):
+        for point in rehearsal.targets_at(sensor.id, focus.time):
+            out.append((sensor.id, point))
+    return tuple(out)
 
 
 def _in_the_dark(rehearsal: Rehearsal, person: str, t: float) -> bool:

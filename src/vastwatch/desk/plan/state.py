@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtGui import QColor, QPainterPath
 
@@ -18,6 +18,9 @@ from vastwatch.desk.shell.theme import Theme, mix
 from vastwatch.devices import DeviceType
 from vastwatch.sensing import Figure
 from vastwatch.site.building import Hazard, Room
+
+if TYPE_CHECKING:
+    from vastwatch.desk.plan.zoning import ZonesShown
 
 T = TypeVar("T")
 
@@ -58,6 +61,9 @@ class PlanState:
     walk: Walk | None = None
     # What the selected sensor sees of rooms that it does not serve.
     spills: tuple[Spill, ...] = ()
+    # The zones of the tracking radar in hand (see `zoning`), and the targets that radars tell at the playhead.
+    zones: ZonesShown | None = None
+    targets: tuple[tuple[str, tuple[float, float]], ...] = ()
     # The hazards of the shown level as they are on the rehearsed day.
     hazards: list[Hazard] = field(default_factory=list)
 

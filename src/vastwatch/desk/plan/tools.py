@@ -23,6 +23,7 @@ from vastwatch.design.project import Project, put
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.painting import in_pixels
 from vastwatch.desk.plan.state import PlanState
+from vastwatch.desk.plan.zoning import ZoneHands
 from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.desk.shell.units import show_length
 from vastwatch.geometry import polygons
@@ -37,6 +38,9 @@ TOOLS = {
     "room": "Drag from corner to corner, or click one and then the other. Alt lets go of the grid.",
     "polygon": "Click the corners; the first one again, or Return, closes. Backspace takes one back.",
     "split": "Click two points of a line through the room that is to be cut.",
+    "zone": "Drag a zone from corner to corner. Alt lets go of the grid.",
+    "zone-outline": "Click the corners of a zone; the first one again, or Return, closes.",
+    "zone-here": "Click a seat, a bed or a counter: the zone goes round it.",
     "walk": "Click where somebody walks; Return ends the way. Backspace takes one back.",
     "tape": "Drag, or click two points. Esc puts the tape away.",
     "scale": "Click two points of the picture whose distance you know.",
@@ -44,11 +48,15 @@ TOOLS = {
 }
 
 
+# What is drawn corner by corner, and closed.
+CLOSED = ("polygon", "zone-outline")
+
+
 class Tools:
     """The armed tool's points so far."""
 
-    def __init__(self, bench: Bench) -> None:
-        self.bench = bench
+    def __init__(self, bench: Bench, zones: ZoneHands) -> None:
+        self.bench, self.zones = bench, zones
         self.points: list[Point] = []
         self.at: Point | None = None
         self.caught: str = ""
@@ -156,7 +164,7 @@ class Tools:
         if pressed is None or (pixel - pressed).manhattanLength() < CLICK_PX or not self.points:
             return
         self._follow(pixel, modifiers)
-        if self.name not in ("polygon", "walk") and self.at is not None and len(self.points) == 1:
+        if self.name not in (*CLOSED, "walk") and self.at is not None and len(self.points) == 1:
             self._take(self.at)
 
     def _follow(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
@@ -164,14 +172,14 @@ class Tools:
         free = bool(modifiers & Qt.KeyboardModifier.AltModifier) or self.name in ("scale", "shift", "walk")
         self.at = self.snapped(x, y, free)
         square = modifiers & Qt.KeyboardModifier.ShiftModifier
-        if square and self.points and self.name in ("polygon", "split", "tape", "walk"):
+        if square and self.points and self.name in (*CLOSED, "split", "tape", "walk"):
             a = self.points[-1]
             dx, dy = self.at[0] - a[0], self.at[1] - a[1]
             self.at = (self.at[0], a[1]) if abs(dx) > abs(dy) else (a[0], self.at[1])
 
     def key(self, key: int) -> bool:
         """A key while a tool is armed; whether it was used."""
-        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.name == "polygon" and len(self.points) > 2:
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.name in CLOSED and len(self.points) > 2:
             self._close()
             return True
         if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.name == "walk" and len(self.points) > 1:
@@ -195,6 +203,9 @@ class Tools:
                 self._split(*(((x, y0 - 1), (x, y1 + 1)) if across else ((x0 - 1, y), (x1 + 1, y))))
         elif self.name == "walk":
             self.bench.walk_in_and_out()
+        elif self.name.startswith("zone"):
+            spot = next((s for s in self.project.spots if s.id == self.bench.focus.selected), None)
+            self.zones.add_round(*((x, y) if spot is None else spot.at))
         elif self.name in ("room", "polygon"):
             self.bench.say("By keyboard a room is typed at the left: 4.2 x 3.6, or its corners.")
 
@@ -210,7 +221,10 @@ class Tools:
 
     def _take(self, p: Point) -> None:
         name = self.name
-        if name == "polygon":
+        if name == "zone-here":
+            self.zones.add_round(*p)
+            return
+        if name in CLOSED:
             if len(self.points) > 2 and math.dist(p, self.points[0]) * self.bench.scale_px < CORNER_PX:
                 self._close()
                 return
@@ -241,6 +255,8 @@ class Tools:
         self.points = []
         if name == "room":
             self._add(_frame(a, b))
+        elif name == "zone":
+            self.zones.add(_frame(a, b))
         elif name == "split":
             self._split(a, b)
         elif name == "scale":
@@ -257,7 +273,10 @@ class Tools:
 
     def _close(self) -> None:
         outline, self.points = tuple(self.points), []
-        self._add(outline)
+        if self.name == "zone-outline":
+            self.zones.add(outline)
+        else:
+            self._add(outline)
 
     def _add(self, outline: Any) -> None:
         name = self.room_name.strip() or _next_name(self.project)
@@ -338,12 +357,12 @@ class Tools:
             if self.name == "walk":
                 p.setBrush(Qt.BrushStyle.NoBrush)
                 p.drawPolyline(QPolygonF([at(*q) for q in [*self.points, self.at]]))
-            elif self.name == "polygon":
+            elif self.name in CLOSED:
                 path = [at(*q) for q in [*self.points, self.at]]
                 p.drawPolygon(QPolygonF(path))
                 for q in path[:-1]:
                     p.drawEllipse(q, 3, 3)
-            elif self.name == "room" or self.name in HAZARD_KINDS:
+            elif self.name in ("room", "zone") or self.name in HAZARD_KINDS:
                 p.drawPolygon(QPolygonF([at(*q) for q in _frame(self.points[0], self.at)]))
             else:
                 self._tape(p, at(*self.points[0]), c, ink, math.dist(self.points[0], self.at))

@@ -9,7 +9,6 @@ import math
 from datetime import date
 from typing import Any
 
-from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QDragEnterEvent,
@@ -23,7 +22,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QGraphicsScene
 
 from vastwatch.design.places import room_at, room_of
-from vastwatch.design.project import IN_ROOMS, Project, find, find_any, put
+from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.plan import beyond, covered, fixtures, furniture, ground, held, marks, places, walked, walls
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.builder import Builder
@@ -33,12 +32,14 @@ from vastwatch.desk.plan.gestures import Band, Gesture, MoveMark, Pan
 from vastwatch.desk.plan.hanging import Hanging, MoveSensor
 from vastwatch.desk.plan.moment import show_moment
 from vastwatch.desk.plan.moving import MoveMarked
+from vastwatch.desk.plan.nudging import nudge
 from vastwatch.desk.plan.painting import Layer, cosmetic, polygon
 from vastwatch.desk.plan.placing import Placing
 from vastwatch.desk.plan.readings import explain_rows
 from vastwatch.desk.plan.sheet import Sheet
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.tools import Tools
+from vastwatch.desk.plan.zoning import ZoneHands, draw_zones, show_zones
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.results import Results
@@ -81,6 +82,7 @@ class PlanView(Sheet):
             "furniture": Layer(self.state, 2, furniture.draw_furniture, furniture.reads_furniture),
             "walls": Layer(self.state, 2.2, walls.draw_walls, walls.reads_walls),
             "places": Layer(self.state, 2.4, places.draw_places, places.reads_places),
+            "zones": Layer(self.state, 2.6, draw_zones),
             "fixtures": Layer(self.state, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
             "held": Layer(self.state, 3.2, held.draw_held),
             "sensors": Layer(self.state, 3.5, marks.draw_sensors),
@@ -101,7 +103,8 @@ class PlanView(Sheet):
         self.builder = Builder(self.bench)
         self.hanging = Hanging(self.bench)
         self.placing = Placing(self.bench)
-        self.tools = Tools(self.bench)
+        self.zones = ZoneHands(self.bench)
+        self.tools = Tools(self.bench, self.zones)
         self._gesture: Gesture | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -186,6 +189,7 @@ class PlanView(Sheet):
         show_moment(state, focus, self.results.rehearsal)
         lay_out_contours(state)
         walked.show_walked(state, focus, self.results)
+        show_zones(state, focus)
         beyond.show_beyond(state, focus, self.results)
         if site:
             self._look_up()
@@ -207,7 +211,8 @@ class PlanView(Sheet):
         return (
             state.project.sensors, state.project.devices, state.selected, state.room, state.marked, laid,
             state.reporting, tuple(state.people), state.scene, state.night, state.theme, state.level,
-            self.bench.foreseen, state.dragging, state.sways, state.walk, state.spills,
+            self.bench.foreseen, state.dragging, state.sways, state.walk, state.spills, state.project.zones,
+            state.zones, state.targets,
         )  # fmt: skip
 
     def _look_up(self) -> None:
@@ -283,7 +288,7 @@ class PlanView(Sheet):
             return MoveMarked(self.bench, pixel)
         if ident is not None:
             return self._mark_held(pixel, ident)
-        held = self.builder.take_hold(pixel) if building else None
+        held = self.builder.take_hold(pixel) if building else self.zones.take_hold(pixel)
         if held is not None:
             return held
         room = room_at(self.document.project, self.focus.level, *self.plan_at(pixel))
@@ -474,24 +479,4 @@ class PlanView(Sheet):
     def nudge(self, dx: float, dy: float, whole: bool = False) -> bool:
         """Move the selected mark a little; False when nothing movable is selected. A room moves only when the `whole`
         of it is meant: else the arrows scroll."""
-        project = self.document.project
-        if self.focus.marked:
-            return self.builder.nudge_marked(dx, dy)
-        found = find_any(project, self.focus.selected or "")
-        if found is not None and found[0] == "rooms" and whole and self.focus.here.shapes == "building":
-            return self.builder.nudge(found[1], dx, dy)
-        if found is not None and found[0] in ("furnishings", "walls", "hazards", "sockets", "switches"):
-            return self.builder.nudge(found[1], dx, dy)
-        if found is None or found[0] not in ("sensors", *IN_ROOMS):
-            return False
-        _, record = found
-        level = record.level if found[0] == "sensors" else find(project.rooms, record.room).level
-        x, y = round(record.at[0] + dx, 3), round(record.at[1] + dy, 3)
-        room = room_at(project, level, x, y)
-        if room is None:
-            self.say.emit("That would leave the building.")
-            return True
-        at = (x, y, record.at[2]) if found[0] == "sensors" else (x, y)
-        moved = replace(record, at=at) if found[0] == "sensors" else replace(record, at=at, room=room.id)
-        self.document.apply(put(project, moved), f"Nudge {record.name}", f"nudge-{record.id}")
-        return True
+        return nudge(self.bench, self.builder, dx, dy, whole)

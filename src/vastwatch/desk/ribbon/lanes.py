@@ -20,6 +20,7 @@ from vastwatch.control.house import HouseRun
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.places import sensors_in
 from vastwatch.design.project import find
+from vastwatch.design.records import zone_part
 from vastwatch.design.relations import outputs_in, presence_of, sensors_of
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.looks import family_hue
@@ -28,6 +29,7 @@ from vastwatch.desk.shell.playhead import Playhead
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
 from vastwatch.rehearsal.incidents import Incident
+from vastwatch.sensing.zoned import zones_of
 from vastwatch.signals import DAY, Calendar, Signal
 from vastwatch.words import clock_words
 
@@ -144,6 +146,8 @@ class Ribbon(QWidget):
                 sensor.name, house.recording.report(sensor_id), colour, THICK, ident, sensor_id, unknown=unknown
             )
             self._lanes.append(lane)
+            if full:
+                self._zones(house, ident, sensor_id, colour)
         concluded = house.presence(ident)
         if full and presence is not None and concluded is not None:
             self._lanes.append(Lane("presence", concluded, mix(t.ink, t.soft, 0.35), THICK, ident, presence.id))
@@ -157,6 +161,13 @@ class Ribbon(QWidget):
             for output in outputs_in(project, ident):
                 if output.id in house.outputs and not handler_of(output).lights:
                     self._lanes.append(Lane(output.name, house.signals[output.id], t.soft, THICK, ident, output.id))
+
+    def _zones(self, house: HouseRun, room: str, sensor: str, colour: QColor) -> None:
+        """What a tracking radar says of each of its zones, under it."""
+        for zone in zones_of(house.project, sensor):
+            said = house.recording.reports.get((sensor, zone_part(zone.id)))
+            if said is not None and zone.role != "ignore":
+                self._lanes.append(Lane(f"  {zone.name}", said, alpha(colour, 0.7), 6, room, zone.id))
 
     def _people(self, room: str) -> None:
         """Who is in a room, where that is known."""

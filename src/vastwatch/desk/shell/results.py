@@ -32,18 +32,22 @@ from vastwatch.advice.spill import Spill, spills
 from vastwatch.advice.timing import cached_curve, tuned
 from vastwatch.advice.trial import Trial, stay
 from vastwatch.advice.walk_test import Sway, Walk, entrances, in_and_out, sways, walk
+from vastwatch.advice.zone_help import Help, what_helps
 from vastwatch.causes.groups import Group, groups
 from vastwatch.causes.inquiry import Inquiry, inquire
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project, find
+from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.derived import Derived, Task
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.in_hand import sensor_in_hand
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.rehearsal import Rehearsal, rehearse, replay
 from vastwatch.rehearsal.incidents import Kind
+from vastwatch.rehearsal.zone_scores import SensorScore, score_zones
 from vastwatch.site.record import Point
 
 DAYS, SEED = 7, 1
@@ -134,6 +138,15 @@ class Results(QObject):
         self.options: Derived[Offers] = Derived(
             "options", self._judges, self._of_options, _offers, needed=_never, forgetful=True
         )
+        self.zone_scores: Derived[SensorScore | None] = Derived(
+            "zones", self._pool, self._of_zone_scores, lambda task, r, sensor: score_zones(r, sensor),
+            needed=lambda: "zones" in focus.here.results,
+        )  # fmt: skip
+        self.zone_help: Derived[list[Help]] = Derived(
+            "what helps a zone", self._judges, self._of_zone_help,
+            lambda task, project, sensor: what_helps(project, sensor, moving=True),
+            needed=lambda: "zones" in focus.here.results, forgetful=True,
+        )  # fmt: skip
         self.schools: Derived[list[School]] = Derived(
             "four ways", self._pool, self._of_options, _schools, needed=_never, forgetful=True
         )
@@ -160,6 +173,8 @@ class Results(QObject):
             self.remedies,
             self.options,
             self.schools,
+            self.zone_scores,
+            self.zone_help,
             self.purchases,
         )
         for derived in self.all:
@@ -244,6 +259,15 @@ class Results(QObject):
         room = self.focus.room
         return None if room is None else (self.document.project, room, self.types(self.document.project))
 
+    def _of_zone_scores(self) -> tuple[Rehearsal, str] | None:
+        r, sensor = self.rehearsal, sensor_in_hand(self.document.project, self.focus)
+        known = r is not None and sensor is not None and any(s.id == sensor.id for s in r.project.sensors)
+        return (r, sensor.id) if r is not None and sensor is not None and known else None
+
+    def _of_zone_help(self) -> tuple[Project, Sensor] | None:
+        sensor = sensor_in_hand(self.document.project, self.focus)
+        return None if sensor is None else (self.document.project, sensor)
+
     def _of_purchases(self) -> tuple[Project, list[DeviceType], float | None]:
         return self.document.project, self.types(self.document.project), self._budget
 
@@ -310,6 +334,7 @@ class Results(QObject):
         # Not while the hand moves: then the week of a moment ago is followed by another.
         if not self._stopped and not self._settle.isActive():
             self.causes.check()
+            self.zone_scores.check()
 
     def _hear_the_judge(self) -> None:
         """What the judge says of a room counts for the findings as well, while the design is the same."""
@@ -367,6 +392,9 @@ class Results(QObject):
         if what == "selected":
             self.trial.check()
             self.spill.check()
+        if what in ("selected", "room", "stage", "level"):
+            self.zone_scores.check()
+            self.zone_help.check()
         if what in ("room", "stage"):
             self.sways.check()
             self.spill.check()

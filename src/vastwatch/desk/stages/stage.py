@@ -46,5 +46,7 @@ class Stage:
     has_roles: bool = False
     # Whether the room's own sensor is chosen here, beside its findings.
     chooses: bool = False
+    # Whether the plan shows the zones of a tracking radar, and the mouse takes hold of them.
+    zones: bool = False
     # Results that are computed only while this stage is shown, by name.
     results: frozenset[str] = frozenset()

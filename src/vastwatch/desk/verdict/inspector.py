@@ -24,12 +24,14 @@ from vastwatch.desk.verdict.inspect_building import (
 )
 from vastwatch.desk.verdict.inspect_fixtures import hazard_form, many_form, socket_form, switch_form
 from vastwatch.desk.verdict.inspect_sensor import sensor_form
+from vastwatch.desk.verdict.inspect_zone import zone_form
 
 # What puts a form together, by collection.
 FORMS: dict[str, Callable[[Form, Any], None]] = {
     "rooms": room_form, "walls": wall_form, "openings": opening_form, "furnishings": furnishing_form,
     "spots": spot_form, "hazards": hazard_form, "sockets": socket_form, "switches": switch_form, "lamps": lamp_form,
     "outputs": output_form, "sensors": sensor_form,
+    "zones": zone_form,
 }  # fmt: skip
 
 

@@ -1,0 +1,357 @@
+"""Zones on the plan: as they are drawn, as their device will use them, who is counted where; and the hands on them."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+
+from vastwatch.design.edits.zones import add_zone, clear_of, set_outline
+from vastwatch.design.places import room_at
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Sensor, Zone
+from vastwatch.desk.plan.bench import Bench
+from vastwatch.desk.plan.gestures import Gesture
+from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon
+from vastwatch.desk.plan.state import PlanState
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.in_hand import sensor_in_hand
+from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.theme import alpha, font, mix
+from vastwatch.geometry import polygons
+from vastwatch.sensing.mounted import zoned
+from vastwatch.sensing.tracker import on_plan, places_read
+from vastwatch.sensing.zoned import Zoned, tracking, zones_of
+from vastwatch.sensing.zones import cloud
+from vastwatch.words import sentence
+
+# Pixels within which a corner of a zone is taken hold of; a spot counted with less than this in its own zone is red.
+CORNER_PX, WELL = 9.0, 0.9
+# What a corner or side takes hold of, metres: furniture and walls.
+SNAP_M, GRID_M = 0.08, 0.05
+# A click this near a spot means it, metres.
+NEAR_M = 0.5
+# Of the reports of a spot so many are drawn.
+DOTS = 90
+
+
+class ZonesShown(NamedTuple):
+    """What the plan shows of zones: the tracker in hand, what it makes of them, and the reports of the spot in hand, on
+    the plan as whoever reads the device would place them."""
+
+    known: Zoned
+    dots: tuple[tuple[float, float], ...]
+    spot: str | None
+
+
+def show_zones(state: PlanState, focus: Focus) -> None:
+    """Set what of a state belongs to zones."""
+    state.zones = None
+    if not focus.here.zones:
+        return
+    sensor = sensor_in_hand(state.project, focus)
+    known = None if sensor is None else zoned(state.project, sensor)
+    if known is None:
+        return
+    dots: tuple[tuple[float, float], ...] = ()
+    mine = [i for i, s in enumerate(known.spots) if s.id == focus.selected]
+    if mine:
+        # Where the reports lie on the plan, for whoever takes them for places: the device's x and y as they are.
+        read = cloud(known.spread, mine[0], DOTS)
+        dots = tuple((float(x), float(y)) for x, y in on_plan(known.pose, read))
+    state.zones = ZonesShown(known, dots, known.spots[mine[0]].id if mine else None)
+
+
+# -- painting ------------------------------------------------------------------------------------------------------
+
+
+def draw_zones(p: QPainter, state: PlanState) -> None:
+    """Reach, zones as drawn (dashed) and as the device will use them (solid), figures at the spots, and dots."""
+    shown = state.zones
+    if shown is None:
+        return
+    known, t = shown.known, state.theme
+    hue = family_hue(t, "radar")
+    _reach(p, state, known, hue)
+    for j, zone in enumerate(known.zones):
+        colour = _colour(state, known, j, hue)
+        chosen = zone.id == state.selected
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(cosmetic(alpha(mix(t.ink, colour, 0.4), 0.55), 1.0, Qt.PenStyle.DashLine))
+        p.drawPolygon(polygon(zone.outline))
+        p.setBrush(alpha(colour, 0.2 if chosen else 0.11))
+        p.setPen(cosmetic(colour, 2.2 if chosen else 1.4))
+        p.drawPolygon(polygon(known.outline(j)))
+    for zone in zones_of(state.project, known.sensor.id)[len(known.zones) :]:
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(cosmetic(t.dropped, 1.2, Qt.PenStyle.DotLine))
+        p.drawPolygon(polygon(zone.outline))
+    with in_pixels(p) as at:
+        _figures(p, state, known, at)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(alpha(t.dropped, 0.65))
+        for x, y in shown.dots:
+            p.drawEllipse(at(x, y), 2.0, 2.0)
+        placed: list[QRectF] = []
+        for j, zone in enumerate(known.zones):
+            _label(p, state, known, j, zone, at, placed)
+            if zone.id == state.selected:
+                p.setBrush(t.card)
+                p.setPen(QPen(t.ink, 1.2))
+                for corner in zone.outline:
+                    p.drawRect(QRectF(at(*corner) - QPointF(3.5, 3.5), at(*corner) + QPointF(3.5, 3.5)))
+
+
+def _colour(state: PlanState, known: Zoned, j: int, hue: QColor) -> QColor:
+    zone, t = known.zones[j], state.theme
+    if zone.role == "ignore":
+        return t.soft
+    held = held_of(known, j)
+    if held is not None and held < WELL:
+        return t.dropped
+    return mix(t.ink, t.soft, 0.3) if zone.role == "entry" else hue
+
+
+def held_of(known: Zoned, j: int) -> float | None:
+    """The share of the reports of its own spots that falls into a zone, the worst of them; None without any."""
+    mine = known.counted[known.own[:, j], j]
+    return float(mine.min()) if len(mine) else None
+
+
+def _reach(p: QPainter, state: PlanState, known: Zoned, hue: QColor) -> None:
+    """The field of view and rings of range: for bands where people really are when they fall into them."""
+    pose, device = known.pose, known.device
+    az = np.radians(np.linspace(-0.5, 0.5, 49) * device.fov_h)
+    way = np.column_stack([np.sin(az), np.cos(az)])
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    rings = (
+        [device.band_m * k for k in range(1, device.bands + 1)] if device.zones == 0
+        else [float(k) for k in range(1, math.floor(device.max_gate_m) + 1)]
+    )  # fmt: skip
+    for r in rings:
+        p.setPen(cosmetic(alpha(hue, 0.75 if device.zones == 0 else 0.45), 1.0, Qt.PenStyle.DotLine))
+        p.drawPolyline(polygon(places_read(pose, way * r, 0.9)))
+    p.setPen(cosmetic(alpha(hue, 0.6), 1.0))
+    far = places_read(pose, way[[0, -1]] * device.max_gate_m, 0.9)
+    for end in far:
+        p.drawPolyline(polygon([(pose.x, pose.y), tuple(end)]))
+
+
+def _figures(p: QPainter, state: PlanState, known: Zoned, at) -> None:  # type: ignore[no-untyped-def]
+    """At each spot the chance that somebody there is counted in their own zone."""
+    t = state.theme
+    p.setFont(font(11, 600))
+    for i, spot in enumerate(known.spots):
+        c = at(*spot.at)
+        own = known.counted[i][known.own[i]]
+        if len(own) == 0:
+            worst = float(known.counted[i].max(initial=0.0))
+            if worst < 0.01:
+                continue
+            words, colour = f"{100 * worst:.0f} %", t.dropped if worst > 0.05 else t.soft
+        else:
+            words, colour = f"{100 * own.max():.0f} %", t.dropped if own.max() < WELL else t.ink
+        width = p.fontMetrics().horizontalAdvance(words) + 8
+        box = QRectF(c.x() - width / 2, c.y() + 9, width, 15)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(alpha(state.ground, 0.8))
+        p.drawRoundedRect(box, 7, 7)
+        p.setPen(colour)
+        p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+
+def _label(p: QPainter, state: PlanState, known: Zoned, j: int, zone: Zone, at, placed: list[QRectF]) -> None:  # type: ignore[no-untyped-def]
+    """The zone's name at its upper edge, clear of names already there."""
+    t = state.theme
+    pixels = [at(x, y) for x, y in known.outline(j)]
+    if not pixels:
+        return
+    top = min(pixels, key=lambda q: q.y())
+    middle = sum(q.x() for q in pixels) / len(pixels)
+    p.setFont(font(11, 600 if zone.id == state.selected else 500))
+    width = p.fontMetrics().horizontalAdvance(zone.name) + 14
+    box = QRectF(middle - width / 2, top.y() - 9, width, 18)
+    while any(box.intersects(other) for other in placed):
+        box.translate(0, -19)
+    placed.append(box)
+    colour = _colour(state, known, j, family_hue(t, "radar"))
+    p.setBrush(t.card)
+    p.setPen(QPen(colour, 1.2, Qt.PenStyle.DashLine if zone.role != "detect" else Qt.PenStyle.SolidLine))
+    p.drawRoundedRect(box, 9, 9)
+    p.setPen(t.ink)
+    p.drawText(box, Qt.AlignmentFlag.AlignCenter, zone.name)
+
+
+# -- hands ---------------------------------------------------------------------------------------------------------
+
+
+class ZoneHands:
+    """What the mouse and the tools do with zones."""
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench = bench
+
+    def take_hold(self, pixel: QPointF) -> Gesture | None:
+        """Begin to drag a corner of the selected zone, or the zone under a pixel, and select it."""
+        shown = self.bench.state.zones
+        if shown is None:
+            return None
+        x, y = self.bench.plan_at(pixel)
+        drawn = zones_of(self.bench.project, shown.known.sensor.id)
+        chosen = next((z for z in drawn if z.id == self.bench.focus.selected), None)
+        if chosen is not None:
+            k = min(range(len(chosen.outline)), key=lambda k: math.dist(chosen.outline[k], (x, y)))
+            if math.dist(chosen.outline[k], (x, y)) * self.bench.scale_px <= CORNER_PX:
+                return ShapeZone(self.bench, pixel, chosen, k)
+        under = [z for z in drawn if polygons.contains_point(z.outline, x, y)]
+        if not under:
+            return None
+        zone = chosen if chosen in under else min(under, key=lambda z: polygons.area(z.outline))
+        assert zone is not None
+        self.bench.focus.set(selected=zone.id)
+        return ShapeZone(self.bench, pixel, zone, None)
+
+    def sensor(self) -> Sensor | None:
+        """The tracker that a new zone would be for; what is missing is said."""
+        sensor = sensor_in_hand(self.bench.project, self.bench.focus)
+        if sensor is None:
+            self.bench.say("No tracking radar hangs on this level: hang one in Sensors.")
+        return sensor
+
+    def add(self, outline: list[tuple[float, float]] | tuple[tuple[float, float], ...], name: str = "") -> bool:
+        """A new zone for the tracker in hand, clear of the others; what cannot be is said."""
+        sensor = self.sensor()
+        if sensor is None:
+            return False
+        project = self.bench.project
+        device = tracking(find(project.devices, sensor.device))
+        assert device is not None
+        most, drawn = device.zones or device.bands, zones_of(project, sensor.id)
+        if len(drawn) >= most:
+            self.bench.say(f"{sensor.name} takes {most} zones, and has them.")
+            return False
+        gap = device.zone_rules.gap_m if device.zone_rules is not None else 0.0
+        clear = clear_of(outline, [z.outline for z in drawn], gap) if device.zones else tuple(outline)
+        if clear is None:
+            self.bench.say("Another zone is there: zones lie side by side.")
+            return False
+        try:
+            new, zone = add_zone(project, sensor.id, clear, name)
+        except ValueError as e:
+            self.bench.say(sentence(e))
+            return False
+        self.bench.document.apply(new, f"Draw zone {zone.name.lower()}")
+        self.bench.focus.set(placing=None, selected=zone.id)
+        if len(clear) != len(outline) or any(math.dist(a, b) > 0.01 for a, b in zip(clear, outline)):
+            self.bench.say(f"{zone.name} keeps clear of its neighbours.")
+        return True
+
+    def add_round(self, x: float, y: float) -> bool:
+        """A new zone round whatever stands at a point."""
+        from vastwatch.advice.zone_proposal import drawn_around
+
+        project, level = self.bench.project, self.bench.level
+        room = room_at(project, level, x, y)
+        here = [s for s in project.spots if find(project.rooms, s.room).level == level]
+        near = [s for s in here if math.dist(s.at, (x, y)) < NEAR_M]
+        spot = min(near, key=lambda s: math.dist(s.at, (x, y)), default=None)
+        piece = next(
+            (f for f in project.furnishings if f.level == level and polygons.contains_point(f.outline, x, y)), None
+        )
+        at = (x, y) if piece is not None or spot is None else spot.at
+        name = piece.name if piece is not None else spot.name if spot is not None else ""
+        return self.add(drawn_around(project, level, at, room), name[:1].upper() + name[1:])
+
+
+class ShapeZone(Gesture):
+    """Drags a zone, or one corner of it: of a rectangle the sides beside it follow. It snaps to furniture and walls,
+    and stops at its neighbours; Alt lets go of both."""
+
+    def __init__(self, bench: Bench, pixel: QPointF, zone: Zone, corner: int | None) -> None:
+        super().__init__(bench)
+        self.zone, self.corner = zone, corner
+        self.start = bench.plan_at(pixel)
+        known = bench.state.zones
+        self.gap = 0.0
+        if known is not None and known.known.device.zone_rules is not None:
+            self.gap = known.known.device.zone_rules.gap_m
+
+    def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        """Follow the pointer."""
+        bench = self.bench
+        bench.state.dragging = True
+        x, y = bench.plan_at(pixel)
+        free = bool(modifiers & Qt.KeyboardModifier.AltModifier)
+        dx, dy = x - self.start[0], y - self.start[1]
+        outline = list(self.zone.outline)
+        if self.corner is None:
+            if not free:
+                dx, dy = (round(v / GRID_M) * GRID_M for v in (dx, dy))
+            outline = [(a + dx, b + dy) for a, b in outline]
+        else:
+            k = self.corner
+            px, py = outline[k][0] + dx, outline[k][1] + dy
+            if not free:
+                px, py = snapped(bench.project, bench.level, (px, py))
+            if is_box(self.zone.outline):
+                ox, oy = outline[k]
+                outline = [(px if abs(a - ox) < 1e-9 else a, py if abs(b - oy) < 1e-9 else b) for a, b in outline]
+            else:
+                outline[k] = (px, py)
+        others = [z.outline for z in zones_of(bench.project, self.zone.sensor) if z.id != self.zone.id]
+        clear = tuple(outline) if free else clear_of(outline, others, self.gap)
+        if clear is None:
+            return
+        try:
+            new = set_outline(bench.project, self.zone.id, clear)
+        except ValueError:
+            return
+        bench.document.apply(new, f"Shape zone {self.zone.name.lower()}", self.key)
+        bench.card.show_at(pixel, rows_of(bench.project, bench.state, self.zone.id))
+
+
+def rows_of(project: Project, state: PlanState, ident: str) -> list[tuple[str, str]]:
+    """What the card says of a zone while it is dragged: its numbers, who is counted, the worst neighbour."""
+    from vastwatch.commission.entry_sheet import numbers_told
+
+    shown = state.zones
+    if shown is None:
+        return []
+    known = shown.known
+    j = next((j for j, z in enumerate(known.zones) if z.id == ident), None)
+    if j is None:
+        return []
+    unit, numbers = numbers_told(known, j)
+    values = list(numbers.values())
+    rows = []
+    if set(numbers) == {"x_min", "x_max", "y_min", "y_max"}:
+        rows = [(f"X {values[0]:g} … {values[1]:g}  Y {values[2]:g} … {values[3]:g} {unit}", "")]
+    held = held_of(known, j)
+    if held is not None:
+        rows.append((f"counted {100 * held:.0f} %", ""))
+    strays = [(known.counted[i, j], s.name) for i, s in enumerate(known.spots) if not known.own[i, j]]
+    worst = max(strays, default=(0.0, ""))
+    if worst[0] >= 0.005:
+        rows.append((f"{worst[1]} {100 * worst[0]:.0f} %", ""))
+    return rows
+
+
+def is_box(outline: tuple[tuple[float, float], ...]) -> bool:
+    """Whether an outline is a rectangle along the plan's axes."""
+    return len(outline) == 4 and all(
+        abs(a[0] - b[0]) < 1e-9 or abs(a[1] - b[1]) < 1e-9 for a, b in zip(outline, (*outline[1:], outline[0]))
+    )  # fmt: skip
+
+
+def snapped(project: Project, level: str, at: tuple[float, float]) -> tuple[float, float]:
+    """A point on the lines of furniture and rooms near it, else on the grid."""
+    edges = [p for r in project.rooms if r.level == level for p in r.outline]
+    edges += [p for f in project.furnishings if f.level == level for p in f.outline]
+    out = []
+    for axis in (0, 1):
+        near = min((p[axis] for p in edges), key=lambda v: abs(v - at[axis]), default=math.inf)
+        out.append(near if abs(near - at[axis]) <= SNAP_M else round(round(at[axis] / GRID_M) * GRID_M, 3))
+    return out[0], out[1]

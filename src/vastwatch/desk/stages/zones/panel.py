@@ -1,0 +1,238 @@
+"""The panel of the Zones stage: the radar in hand, the tools, the numbers to type, and who is counted where."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import QApplication, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.advice.cautions import CAUTIONS, of_sensor
+from vastwatch.advice.zone_help import Help
+from vastwatch.advice.zone_matrix import matrix
+from vastwatch.advice.zone_proposal import zones_for
+from vastwatch.commission.entry_sheet import as_text, convention_words, entry_sheet
+from vastwatch.design.edits.zones import replace_zones
+from vastwatch.design.project import put
+from vastwatch.design.records import Sensor
+from vastwatch.desk.plan.tools import TOOLS
+from vastwatch.desk.plan.zoning import WELL, held_of
+from vastwatch.desk.shell.arming import ArmingButton, mark_armed
+from vastwatch.desk.shell.in_hand import sensor_in_hand, trackers
+from vastwatch.desk.shell.parts import Choice, label, line, narrow, row, scrolling
+from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.stages.zones.entry_dialog import EntryDialog
+from vastwatch.desk.stages.zones.matrix import Matrix
+from vastwatch.desk.stages.zones.numbers import Numbers, number_rows
+from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
+from vastwatch.sensing.mounted import zoned
+from vastwatch.sensing.zoned import Zoned
+
+
+class ZonesPanel(QWidget):
+    """`say` carries one-line messages."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, around: Surroundings) -> None:
+        super().__init__()
+        self.document, self.focus, self.results = around.document, around.focus, around.results
+        self.theme = around.theme
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, box = scrolling(8, (MARGIN, MARGIN, MARGIN, MARGIN))
+        outer.addWidget(area)
+        self.which = narrow(Choice())
+        self.which.setAccessibleName(self.tr("Tracking radar"))
+        self.which.activated.connect(lambda k: self.focus.set(selected=self.which.itemData(k)))
+        self._title, self._what = label("", "head"), label("", "soft", True)
+        box.addWidget(self._title)
+        box.addWidget(self.which)
+        box.addWidget(self._what)
+        named = {"zone": self.tr("Rectangle"), "zone-outline": self.tr("Outline"), "zone-here": self.tr("Round a seat")}
+        self.tools = {token: ArmingButton(self, words, f"draw:{token}") for token, words in named.items()}
+        for token, button in self.tools.items():
+            button.setToolTip(TOOLS[token])
+        self._tools = row(*self.tools.values(), spacing=4)
+        box.addWidget(self._tools)
+        self.propose = QPushButton(self.tr("Zones for this room"))
+        self.propose.setToolTip(
+            self.tr("A zone for every seat, entries at the doors, areas to ignore: in place of those drawn.")
+        )
+        self.propose.clicked.connect(self._propose)
+        self.walk = QPushButton(self.tr("From a walk …"))
+        self.walk.clicked.connect(self._walk)
+        self.sheet = QPushButton(self.tr("Entry sheet …"))
+        self.sheet.clicked.connect(self._sheet)
+        box.addWidget(self.propose)
+        box.addWidget(row(self.walk, self.sheet, spacing=6))
+        box.addWidget(line())
+        self._unit = label("", "soft", True)
+        self._numbers_head = label(self.tr("To type in"), "head")
+        self.numbers = Numbers(self.theme)
+        self.numbers.chosen.connect(lambda z: self.focus.set(selected=z))
+        for part in (self._numbers_head, self._unit, self.numbers):
+            box.addWidget(part)
+        self._matrix_head = label(self.tr("Who is counted where, % of the reports"), "head", True)
+        self.matrix = Matrix(self.theme)
+        self.matrix.chosen.connect(lambda s: self.focus.set(selected=s))
+        self._false_head = label(self.tr("False minutes a day, this week"), "head", True)
+        self._false = label("", "", True)
+        for below in (self._matrix_head, self.matrix, self._false_head, self._false):
+            box.addWidget(below)
+        self._help_head = label(self.tr("What would help"), "head")
+        box.addWidget(self._help_head)
+        self._helps = QVBoxLayout()
+        self._helps.setSpacing(4)
+        box.addLayout(self._helps)
+        self._caution = label("", "soft", True)
+        box.addWidget(self._caution)
+        box.addStretch(1)
+        copy = QShortcut(QKeySequence.StandardKey.Copy, self, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        copy.activated.connect(self.copy)
+        self._shown: object = None
+        self.document.changed.connect(self.refresh)
+        self.results.zone_scores.changed.connect(self._scores)
+        self.results.zone_help.changed.connect(self._help)
+        self.focus.shift.connect(self._shifted)
+        self.refresh()
+
+    def _shifted(self, what: str) -> None:
+        if what in ("selected", "room", "level", "stage"):
+            self.refresh()
+        elif what == "placing":
+            mark_armed(self, self.focus)
+
+    @property
+    def sensor(self) -> Sensor | None:
+        """The tracking radar in hand."""
+        return sensor_in_hand(self.document.project, self.focus)
+
+    def refresh(self, *_: object) -> None:
+        """Show the tracking radar in hand and its zones."""
+        if not self.focus.here.zones:
+            return
+        project, sensor = self.document.project, self.sensor
+        known = None if sensor is None else zoned(project, sensor)
+        every = trackers(project, self.focus.level)
+        shown = tuple((s.id, s.name) for s in every)
+        if shown != self._shown:
+            self._shown = shown
+            self.which.clear()
+            for ident, name in shown:
+                self.which.addItem(name, ident)
+        self.which.setVisible(len(every) > 1)
+        for w in (self._tools, self.propose, self.walk, self.sheet, self._numbers_head, self._unit, self.numbers,
+                  self._matrix_head, self.matrix, self._false_head, self._false):  # fmt: skip
+            w.setVisible(known is not None)
+        if sensor is None or known is None:
+            self._title.setText(self.tr("No tracking radar on this level"))
+            self._what.setText(
+                self.tr("Zones need a radar that tells places or bands of distance: hang one in Sensors.")
+            )
+            self._caution.setText("")
+            return
+        self.which.setCurrentIndex(self.which.findData(sensor.id))
+        self._fill(sensor, known)
+
+    def _fill(self, sensor: Sensor, known: Zoned) -> None:
+        project, device = self.document.project, known.device
+        self._title.setText(sensor.name)
+        most = device.zones or device.bands
+        what = self.tr("zones") if device.zones else self.tr("bands")
+        self._what.setText(self.tr("{} targets, {} of {} {}").format(device.targets, len(known.zones), most, what))
+        self._unit.setText(convention_words(device))
+        bad = [(h := held_of(known, j)) is not None and h < WELL for j in range(len(known.zones))]
+        rules = device.zone_rules
+        heads = () if rules is None else (f"X, {rules.unit}", f"Y, {rules.unit}")
+        self.numbers.show_rows(number_rows(known, bad), heads, self.focus.selected)
+        has = bool(known.zones)
+        for w in (self._numbers_head, self.numbers, self._matrix_head, self.matrix, self._false_head, self._false):
+            w.setVisible(has)
+        self.sheet.setEnabled(has)
+        self.walk.setEnabled(device.reports == "xy")
+        self.tools["zone-outline"].setEnabled(rules is None or rules.shape == "polygon")
+        self.matrix.show_rows(matrix(project, known), [z.name for z in known.zones], self.focus.selected)
+        self._caution.setText("\n".join(CAUTIONS[key] for key in of_sensor(project, sensor)))
+        self._scores()
+        self._help()
+
+    def _help(self) -> None:
+        """What was tried with the sensor and makes its zones better, each to be taken."""
+        while (item := self._helps.takeAt(0)) is not None:
+            if (w := item.widget()) is not None:
+                w.deleteLater()
+        found = self.results.zone_help.value or []
+        self._help_head.setVisible(bool(found))
+        for h in found:
+            button = QPushButton(h.text.rstrip("."))
+            button.setProperty("role", "try")
+            button.setToolTip(self.tr("The worst served of those who stay in a zone: the share that is counted there."))
+            button.clicked.connect(lambda _, h=h: self._take(h))
+            figure = label(f"{100 * h.counted_before:.0f} → {100 * h.counted_after:.0f} %", "head")
+            self._helps.addWidget(row(button, figure, stretch=0))
+
+    def _take(self, h: Help) -> None:
+        self.document.apply(put(self.document.project, h.sensor), h.text.rstrip("."))
+
+    def _scores(self) -> None:
+        score, sensor = self.results.zone_scores.value, self.sensor
+        of = self.results.zone_scores.of
+        if score is None or sensor is None or of is None or of[1] != sensor.id:
+            self._false.setText(self.tr("Living the week …"))
+            return
+        names = {z.id: z.name for z in self.document.project.zones}
+        told = [f"{names[z]} {s.false_min:.1f}" for z, s in score.zones.items() if z in names]
+        more = []
+        if score.lost_s >= 1:
+            more.append(self.tr("{:.0f} s a day somebody is beyond the targets it follows").format(score.lost_s))
+        if score.merged_s >= 1:
+            more.append(self.tr("{:.0f} s a day two people are one to it").format(score.merged_s))
+        self._false.setText("\n".join([", ".join(told), *more]))
+
+    # -- what is pressed -------------------------------------------------------------------------------------------
+
+    def _propose(self) -> None:
+        sensor = self.sensor
+        found = None if sensor is None else zones_for(self.document.project, sensor)
+        if sensor is None or found is None:
+            return
+        if not found.zones:
+            self.say.emit(self.tr("{} notices nobody who stays in this room.").format(sensor.name))
+            return
+        new = replace_zones(self.document.project, sensor, found.zones)
+        self.document.apply(new, f"Zones for {sensor.name.lower()}")
+        self.focus.set(selected=found.zones[0].id)
+        words = self.tr("{} zones, {:.2f} amiss in place of {:.2f}; found step by step, perhaps not the best.").format(
+            len(found.zones), found.wrong, found.before
+        )
+        if found.left_out:
+            words += " " + self.tr("Left out: {}.").format(", ".join(found.left_out))
+        self.say.emit(words)
+
+    def _walk(self) -> None:
+        if (sensor := self.sensor) is not None:
+            dialog = WalkDialog(self.document, sensor, self.theme, self)
+            dialog.exec()
+            if dialog.told:
+                self.say.emit(dialog.told)
+
+    def _sheet(self) -> None:
+        if (sensor := self.sensor) is not None:
+            EntryDialog(self.document, sensor.id, self).exec()
+
+    def copy(self) -> None:
+        """The numbers as text, to the clipboard."""
+        sensor = self.sensor
+        sheet = None if sensor is None else entry_sheet(self.document.project, sensor)
+        clipboard = QApplication.clipboard()
+        if sheet is not None and clipboard is not None:
+            clipboard.setText(as_text(sheet))
+            self.say.emit(self.tr("The numbers are on the clipboard."))
+
+
+def make(around: Surroundings) -> ZonesPanel:
+    """The panel."""
+    panel = ZonesPanel(around)
+    panel.say.connect(around.say)
+    return panel

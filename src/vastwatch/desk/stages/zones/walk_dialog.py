@@ -1,0 +1,275 @@
+"""From a walk: a log of what the device read at known places, laid over the plan, and what it says of the sensor."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QDialog, QFileDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.commission.calibrate import UNITS_M, Calibration, CalibrationError, calibrate, zone_from_walk
+from vastwatch.commission.known_places import known_places, place_of
+from vastwatch.commission.simulated import walked
+from vastwatch.commission.walk_log import WalkError, WalkLog, parse_walk, read_walk
+from vastwatch.design.edits.zones import add_zone
+from vastwatch.design.places import room_of
+from vastwatch.design.project import Project, put
+from vastwatch.design.records import Sensor
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.parts import Choice, label, narrow, row
+from vastwatch.desk.shell.theme import Theme, alpha
+from vastwatch.sensing.mounted import zoned
+from vastwatch.sensing.tracker import Pose, places_read, pose_of, scatter_of
+from vastwatch.words import sentence
+
+# Of a long log so many readings are drawn.
+MOST_DOTS = 1500
+
+Array = NDArray[np.float64]
+
+
+class WalkDialog(QDialog):
+    """`told` is what to say when it is closed."""
+
+    def __init__(self, document: Document, sensor: Sensor, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.document, self.sensor, self.theme = document, sensor, theme
+        self.told = ""
+        self.log: WalkLog | None = None
+        self.found: Calibration | None = None
+        known = zoned(document.project, sensor)
+        assert known is not None
+        self.device, self.drawn = known.device, pose_of(sensor, known.device)
+        self.setWindowTitle(self.tr("From a walk: {}").format(sensor.name))
+        self.resize(860, 560)
+        outer = QVBoxLayout(self)
+        outer.addWidget(label(self.windowTitle(), "title"))
+        outer.addWidget(label(
+            self.tr("Sit or stand at known places while the device logs its X and Y; mark each place in the log by the "
+                    "spot's name or id, or as x,y on the plan. Three places, not in one line, tell all."), "soft", True,
+        ))  # fmt: skip
+        read, simulate = QPushButton(self.tr("Read a log …")), QPushButton(self.tr("Walk past a simulated device"))
+        read.clicked.connect(self._read)
+        simulate.clicked.connect(self._simulate)
+        outer.addWidget(row(read, simulate, QWidget(), stretch=2))
+        self.over = _Over(document.project, sensor, theme, self.drawn)
+        holder = QWidget()
+        holder.setFixedWidth(330)
+        side = QVBoxLayout(holder)
+        side.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(row(self.over, holder, stretch=0, spacing=14), 1)
+        self.grid = QGridLayout()
+        table = QWidget()
+        table.setLayout(self.grid)
+        side.addWidget(table)
+        self.words = label("", "", True)
+        side.addWidget(self.words)
+        side.addStretch(1)
+        self.plan = QPushButton(self.tr("Correct the plan"))
+        self.plan.setToolTip(self.tr("Move and turn the sensor on the plan to where the walk says it hangs."))
+        self.plan.clicked.connect(lambda: self._take(True))
+        self.numbers = QPushButton(self.tr("Correct the numbers alone"))
+        self.numbers.setToolTip(self.tr("Leave the plan; the numbers to type are made for where it really hangs."))
+        self.numbers.clicked.connect(lambda: self._take(False))
+        self.which = narrow(Choice())
+        self.which.setAccessibleName(self.tr("Mark"))
+        self.zone = QPushButton(self.tr("A zone of this mark"))
+        self.zone.clicked.connect(self._zone)
+        leave = QPushButton(self.tr("Close"))
+        leave.clicked.connect(self.reject)
+        for w in (self.plan, self.numbers, row(self.which, self.zone, stretch=0)):
+            side.addWidget(w)
+        outer.addWidget(row(QWidget(), leave, stretch=0))
+        self._show()
+
+    # -- the log ---------------------------------------------------------------------------------------------------
+
+    def _read(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, self.tr("Read a log"), "", "Logs (*.csv *.jsonl *.json *.txt)")
+        if name:
+            self.read(name)
+
+    def read(self, path: str) -> None:
+        """Take a log from a file; what is wrong with it is told."""
+        try:
+            self.take_log(read_walk(path))
+        except WalkError as e:
+            self.words.setText(sentence(e))
+
+    def _simulate(self) -> None:
+        try:
+            self.take_log(parse_walk(walked(self.document.project, self.sensor, 1)))
+        except (ValueError, WalkError) as e:
+            self.words.setText(sentence(e))
+
+    def take_log(self, log: WalkLog) -> None:
+        """Show what a log says of the sensor."""
+        self.log, self.found = log, None
+        words = []
+        try:
+            places, unknown = known_places(self.document.project, self.sensor, log)
+            self.found = calibrate(places, self.drawn, scatter_of(self.device))
+            if unknown:
+                words.append(self.tr("No such place on the plan: {}.").format(", ".join(unknown)))
+            words += [f"{w[0].upper()}{w[1:]}." for w in self.found.untold]
+            if self.found.swapped:
+                words.append(self.tr("X and Y change places in this log: it was read the other way round."))
+            if self.found.mirrored:
+                words.append(self.tr("X grows to the other side than this type says: it was read mirrored."))
+        except CalibrationError as e:
+            words.append(sentence(e))
+        if log.skipped:
+            words.append(self.tr("{} rows without a place were left out.").format(log.skipped))
+        self.words.setText("\n".join(words))
+        self._show()
+
+    def _show(self) -> None:
+        while (item := self.grid.takeAt(0)) is not None:
+            if (w := item.widget()) is not None:
+                w.deleteLater()
+        found = self.found
+        self.plan.setEnabled(found is not None)
+        self.numbers.setEnabled(found is not None)
+        self.which.clear()
+        self.which.addItems([] if self.log is None else self.log.marks())
+        self.zone.setEnabled(self.log is not None and self.which.count() > 0)
+        read = None
+        if self.log is not None:
+            unit = UNITS_M[found.unit] if found is not None else 0.01
+            read = self.log.xy * unit
+            if found is not None:
+                read = (read[:, ::-1] if found.swapped else read) * ((-1.0, 1.0) if found.mirrored else (1.0, 1.0))
+        self.read_m = read
+        marks = [] if self.log is None else self.log.marks()
+        at = [p[0] for m in marks if (p := place_of(self.document.project, self.sensor.level, m)) is not None]
+        self.over.show_walk(read, None if found is None else found.pose, at)
+        if found is None:
+            return
+        heads = ("", self.tr("drawn"), self.tr("found"), "±")
+        rows = (
+            ("X", self.drawn.x, found.pose.x, found.sd[0], "m"), ("Y", self.drawn.y, found.pose.y, found.sd[1], "m"),
+            (self.tr("Looks to"), self.drawn.yaw, found.pose.yaw, found.sd[2], "°"),
+            (self.tr("Reads long by"), self.drawn.bias, found.pose.bias, found.sd[3], "m"),
+        )  # fmt: skip
+        right = Qt.AlignmentFlag.AlignRight
+        for k, head in enumerate(heads):
+            self.grid.addWidget(label(head, "soft"), 0, k, right if k else Qt.AlignmentFlag.AlignLeft)
+        for n, (name, drawn, value, sd, unit_words) in enumerate(rows, 1):
+            digits = 1 if unit_words == "°" else 2
+            self.grid.addWidget(label(name), n, 0)
+            self.grid.addWidget(label(f"{drawn:.{digits}f} {unit_words}"), n, 1, right)
+            off = abs(value - drawn) > 2.0 * sd
+            self.grid.addWidget(label(f"{value:.{digits}f} {unit_words}", "head" if off else ""), n, 2, right)
+            self.grid.addWidget(label(f"{sd:.{digits}f}", "soft"), n, 3, right)
+        basis = self.tr("{} readings in {}, {:.2f} m off on average once corrected.")
+        self.grid.addWidget(label(basis.format(found.n, found.unit, found.residual_m), "soft", True), 5, 0, 1, 4)
+
+    # -- what is made of it ----------------------------------------------------------------------------------------
+
+    def _take(self, on_plan: bool) -> None:
+        found = self.found
+        if found is None:
+            return
+        pose, settings = found.pose, self.sensor.settings
+        bias = round(pose.bias, 3)
+        if on_plan:
+            at = (round(pose.x, 2), round(pose.y, 2), self.sensor.at[2])
+            settings = replace(settings, measured_at=None, measured_yaw=None, measured_bias_m=bias)
+            new = replace(self.sensor, at=at, yaw=round(pose.yaw, 1), settings=settings)
+        else:
+            settings = replace(
+                settings, measured_at=(round(pose.x, 3), round(pose.y, 3)), measured_yaw=round(pose.yaw, 2),
+                measured_bias_m=bias,
+            )  # fmt: skip
+            new = replace(self.sensor, settings=settings)
+        self.document.apply(put(self.document.project, new), f"Correct {self.sensor.name.lower()} by a walk")
+        where = self.tr("on the plan") if on_plan else self.tr("in the numbers alone")
+        self.told = self.tr("{} is corrected {}: it looks {:.1f}° off what was drawn.").format(
+            self.sensor.name, where, abs((pose.yaw - self.drawn.yaw + 180.0) % 360.0 - 180.0)
+        )
+        self.accept()
+
+    def _zone(self) -> None:
+        if self.log is None or self.read_m is None:
+            return
+        mark = self.which.currentText()
+        place = place_of(self.document.project, self.sensor.level, mark)
+        pose = self.found.pose if self.found is not None else self.drawn
+        try:
+            mine = self.read_m[self.log.mark == mark]
+            outline = zone_from_walk(pose, mine, 1.2 if place is None else place[1])
+            new, zone = add_zone(self.document.project, self.sensor.id, outline, mark[:1].upper() + mark[1:])
+        except (CalibrationError, ValueError) as e:
+            self.words.setText(sentence(e))
+            return
+        self.document.apply(new, f"Zone {zone.name.lower()} from a walk")
+        self.told = self.tr("{} is drawn where the walk sat.").format(zone.name)
+        self.accept()
+
+
+class _Over(QWidget):
+    """The room with the log laid over it: as it would lie by the plan, and as it lies once corrected."""
+
+    def __init__(self, project: Project, sensor: Sensor, theme: Theme, drawn: Pose) -> None:
+        super().__init__()
+        self.project, self.sensor, self.theme, self.drawn = project, sensor, theme, drawn
+        self.read: Array | None = None
+        self.found: Pose | None = None
+        self.at: list[tuple[float, float]] = []
+        self.setMinimumSize(360, 300)
+
+    def show_walk(self, read: Array | None, found: Pose | None, at: list[tuple[float, float]]) -> None:
+        """Show readings in metres, the corrected pose, and the known places."""
+        self.read, self.found, self.at = read, found, at
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        p, t = QPainter(self), self.theme
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(self.rect(), t.paper)
+        level = self.sensor.level
+        rooms = [r for r in self.project.rooms if r.level == level]
+        home = room_of(self.project, self.sensor)
+        corners = np.array(home.outline if home is not None else [q for r in rooms for q in r.outline], float)
+        low, high = corners.min(axis=0) - 0.6, corners.max(axis=0) + 0.6
+        k = min(self.width() / (high[0] - low[0]), (self.height() - 24) / (high[1] - low[1]))
+        left = (self.width() - k * (high[0] - low[0])) / 2
+
+        def at(x: float, y: float) -> QPointF:
+            return QPointF(left + (x - low[0]) * k, self.height() - 24 - (y - low[1]) * k)
+
+        p.setPen(QPen(t.wall, 2.5))
+        for r in rooms:
+            p.drawPolygon(QPolygonF([at(*q) for q in r.outline]))
+        p.setPen(QPen(t.hairline, 1))
+        for f in self.project.furnishings:
+            if f.level == level:
+                p.drawPolygon(QPolygonF([at(*q) for q in f.outline]))
+        hue = family_hue(t, "radar")
+        p.setPen(Qt.PenStyle.NoPen)
+        if self.read is not None:
+            some = self.read[:: max(1, len(self.read) // MOST_DOTS)]
+            for pose, colour in ((self.drawn, alpha(t.soft, 0.5)), (self.found, alpha(hue, 0.75))):
+                if pose is not None:
+                    p.setBrush(colour)
+                    for x, y in places_read(pose, some, 0.9):
+                        p.drawEllipse(at(float(x), float(y)), 1.8, 1.8)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(t.ink, 1.6))
+        for x, y in self.at:
+            p.drawEllipse(at(x, y), 7, 7)
+        for pose, colour in ((self.drawn, t.soft), (self.found, hue)):
+            if pose is not None:
+                p.setPen(QPen(colour, 1.8))
+                c = at(pose.x, pose.y)
+                way = QPointF(np.cos(np.radians(pose.yaw)), -np.sin(np.radians(pose.yaw)))
+                p.drawLine(c, c + way * 46)
+                p.setBrush(t.card)
+                p.drawEllipse(c, 6, 6)
+                p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(t.soft)
+        words = self.tr("ring: the marked place   grey: read by the plan   colour: read as corrected")
+        p.drawText(self.rect().adjusted(6, 0, -6, -4), Qt.AlignmentFlag.AlignBottom, words)
