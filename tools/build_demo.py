@@ -11,9 +11,11 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from msgspec.structs import replace
+
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Brief, Owned, Place, Project, Weights
-from vastwatch.design.records import Lamp, Presence, Sensor, Settings
+from vastwatch.design.records import Lamp, Presence, Sensor, Settings, Zone
 from vastwatch.devices import catalogue
 from vastwatch.files import save_project
 from vastwatch.files.drawing.writing import write_drawing
@@ -359,8 +361,9 @@ SENSORS = (
     Sensor(id="pir-stair-foot", device="pir-passage-15", level="ground", name="PIR stair foot", at=(5.9, 0.2, 2.2), yaw=90),
     Sensor(id="pir-toilet", device="pir-ceiling-6", level="ground", name="PIR toilet", at=(5.85, 6.45, 2.6), pitch=-90),
     Sensor(id="pir-sitting", device="pir-corner-12", level="upper", name="PIR sitting room", at=(4.9, 7.3, 2.2), yaw=225),
-    Sensor(id="radar-sitting", device="radar-24-tracker", level="upper", name="Radar sitting room", at=(0.2, 5.4, 1.5), yaw=-12, pitch=-12,
+    Sensor(id="radar-sitting", device="radar-24-state", level="upper", name="Radar sitting room", at=(0.2, 5.4, 1.5), yaw=-12, pitch=-12,
            settings=Settings(sensitivity_below_max=0)),
+    Sensor(id="tracker-sitting", device="radar-60-tracker", level="upper", name="Tracker sitting room", at=(0.2, 4.9, 1.6), yaw=12, pitch=-5),
     Sensor(id="tracker-shop", device="radar-24-tracker", level="ground", name="Tracker shop", at=(4.85, 0.9, 1.6), yaw=155, pitch=-5),
     Sensor(id="pir-landing", device="pir-ceiling-6", level="upper", name="PIR landing", at=(6.1, 3.9, 2.4), pitch=-90),
 )  # fmt: skip
@@ -374,9 +377,9 @@ def zone(ident: str, sensor: str, name: str, role: str, outline: tuple) -> Zone:
 
 # As somebody draws them who has sat there: round the furniture, and before the doors.
 ZONES = (
-    zone("zone-sofa", "radar-sitting", "Sofa", "detect", box(0.4, 3.4, 2.4, 4.4)),
-    zone("zone-window-seat", "radar-sitting", "Window seat", "detect", box(1.8, 6.4, 3.4, 7.4)),
-    zone("zone-sitting-door", "radar-sitting", "Door", "entry", box(4.1, 4.5, 5.0, 5.4)),
+    zone("zone-sofa", "tracker-sitting", "Sofa", "detect", box(0.4, 3.4, 2.4, 4.4)),
+    zone("zone-window-seat", "tracker-sitting", "Window seat", "detect", box(1.8, 6.4, 3.4, 7.4)),
+    zone("zone-sitting-door", "tracker-sitting", "Door", "entry", box(4.1, 4.5, 5.0, 5.4)),
     zone("zone-counter", "tracker-shop", "Counter", "detect", box(2.3, 3.05, 4.1, 3.65)),
     zone("zone-shelves", "tracker-shop", "Shelves", "detect", box(1.6, 1.5, 3.2, 2.3)),
     zone("zone-shop-door", "tracker-shop", "Front door", "entry", box(0.1, 1.3, 1.0, 2.5)),

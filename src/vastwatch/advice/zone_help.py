@@ -65,7 +65,7 @@ def _found(project: Project, sensor: Sensor) -> _Found:
     if known is None:
         return _Found(float("inf"), 0.0)
     # A spot that it does not notice at all from there is missed whole, wherever its zone lies.
-    noticed = {s.id for s, own in zip(known.spots, known.own.any(axis=1)) if own}
+    noticed = {known.spots[i].id for i in np.flatnonzero(known.own.any(axis=1))}
     meant = {s.id for s in stayed_at(project, sensor) if any(contains_point(z.outline, *s.at) for z in known.zones)}
     missed = len(meant - noticed)
     held = known.counted[known.own]

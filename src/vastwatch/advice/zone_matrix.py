@@ -11,6 +11,7 @@ from vastwatch.advice.walk_test import entrances
 from vastwatch.design.edits.fittings import rooms_beside
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project
+from vastwatch.design.records import Zone
 from vastwatch.geometry import polygons
 from vastwatch.sensing.tracker import CHEST_M, scatter_of
 from vastwatch.sensing.zoned import Zoned
@@ -20,15 +21,24 @@ Array = NDArray[np.float64]
 
 # A way into a room is looked at in so many places: from the door to where people stay nearest to it.
 STEPS = 12
+# An entry zone this near to a door is meant for it, metres.
+BESIDE_M = 0.4
 
 
 class MatrixRow(NamedTuple):
-    """`spot`: its id, None for a way in; `chance`: of a report, per zone; `own`: which zones are meant."""
+    """`spot`: its id, None for a way in; `chance`: of a report, per zone, of a way where it is greatest; `own`: which
+    zones are meant."""
 
     words: str
     spot: str | None
     chance: tuple[float, ...]
     own: tuple[bool, ...]
+
+
+def _near(zone: Zone, at: tuple[float, float]) -> bool:
+    outline = np.array(zone.outline, float)
+    inside = polygons.contains_point(zone.outline, *at)
+    return inside or float(polygons.nearest_on_segments(at, outline, polygons.following(outline))[0].min()) < BESIDE_M
 
 
 def matrix(project: Project, known: Zoned) -> list[MatrixRow]:
@@ -51,5 +61,6 @@ def matrix(project: Project, known: Zoned) -> list[MatrixRow]:
         chance = tuple(float(shape.chance(spread).max()) for shape in known.shapes)
         other = next((r for r in rooms_beside(project, opening) if r is not None and r.id != room.id), None)
         words = "in from outside" if other is None else f"in from the {other.name.lower()}"
-        out.append(MatrixRow(words, None, chance, tuple(z.role == "entry" for z in known.zones)))
+        own = tuple(z.role == "entry" and _near(z, inside) for z in known.zones)
+        out.append(MatrixRow(words, None, chance, own))
     return out

@@ -82,7 +82,12 @@ def entry_sheet(project: Project, sensor: Sensor) -> EntrySheet | None:
     rows, checks = [], []
     for j, zone in enumerate(known.zones):
         unit, numbers = numbers_told(known, j)
-        rows += [Row(zone.name, LABELS.get(name, name), f"{value:g}", unit) for name, value in numbers.items()]
+        if set(numbers) <= set(LABELS):
+            rows += [Row(zone.name, LABELS[name], f"{value:g}", unit) for name, value in numbers.items()]
+        else:
+            values = list(numbers.values())
+            pairs = enumerate(zip(values[::2], values[1::2]), 1)
+            rows += [Row(zone.name, f"corner {k}: X, Y", f"{x:g}, {y:g}", unit) for k, (x, y) in pairs]
         delay = rules.off_delay_s if zone.off_delay_s is None else zone.off_delay_s
         if zone.role != "ignore" and known.device.zones:
             rows.append(Row(zone.name, "off-delay", f"{delay:g}", "s"))
@@ -116,7 +121,7 @@ def as_text(sheet: EntrySheet) -> str:
         if row.zone != last:
             out.append(row.zone)
             last = row.zone
-        out.append(f"  {row.field:14s} {row.value:>8s} {row.unit}".rstrip())
+        out.append(f"  {row.field:14s} {row.value:>12s} {row.unit}".rstrip())
     return "\n".join([*out, "", "To check:", *(f"[ ] {c.text}" for c in sheet.checks), ""])
 
 

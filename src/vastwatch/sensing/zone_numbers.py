@@ -36,7 +36,7 @@ MISSED = 3.0
 # A side is moved by no more than this, metres; each metre costs as much as so much of a chance missed.
 FARTHEST_M, A_METRE = 0.9, 0.02
 # Quantiles each way that stand for the reports of a spot while sides are moved; of each part of one close by.
-QUANTILES, FEW_QUANTILES = 40, 8
+QUANTILES, FEW_QUANTILES = 80, 10
 # Points along each side of a device's shape when it is drawn on the plan.
 ALONG = 12
 
@@ -172,6 +172,16 @@ def _tabled(key: tuple[bytes, ...], step: float, far: float, held: _Held) -> _Ta
     return _Table(-n, -1, below)
 
 
+def _as_large(read: Array) -> Array:
+    """The upright frame of an outline in readings, two corners of it, no larger than the outline itself: a device that
+    hangs askew would be given twice the area otherwise."""
+    low, high = read.min(axis=0), read.max(axis=0)
+    whole = float(np.prod(high - low))
+    share = math.sqrt(polygons.area(read) / whole) if whole > 0 else 1.0
+    middle, half = 0.5 * (low + high), 0.5 * (high - low) * min(share, 1.0)
+    return np.vstack([middle - half, middle + half])
+
+
 class _Rectangles:
     """Rectangles of one device, their sides in lines of its grid: `low` and `high` of each zone, (m, 2)."""
 
@@ -188,6 +198,7 @@ class _Rectangles:
         self.lines = np.array([self.table.below.shape[1] - 1, self.table.below.shape[2] - 1])
         self.first = np.array([0, -self.table.y0])
         base = np.array([self.table.x0, self.table.y0])
+        read = [_as_large(r) for r in read]
         low = [np.clip(np.round(r.min(axis=0) / self.step).astype(int) - base, self.first, self.lines - self.least)
                for r in read]  # fmt: skip
         high = [np.clip(np.round(r.max(axis=0) / self.step).astype(int) - base, a + self.least, self.lines)
@@ -332,6 +343,8 @@ def _polygon(
         best = min((best - coarse, best, best + coarse), key=cost)
     found = moved(best)[1]
     corners = np.array(read) if found is None else found
+    # Nothing is read behind the device.
+    corners[:, 1] = np.maximum(corners[:, 1], 0.0)
     sign = -1.0 if rules.x_grows == "left" else 1.0
     numbers = tuple(_number(rules, v) for x, y in corners for v in (sign * x, y))
     return Shape(tuple((float(x), float(y)) for x, y in corners), None, numbers)

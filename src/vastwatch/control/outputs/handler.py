@@ -81,8 +81,10 @@ def handlers() -> dict[str, OutputHandler]:
 
 
 def lights_in(project: Project, room: str) -> tuple[Fixture, ...]:
-    """The outputs that light a room."""
-    return tuple(o for o in outputs_in(project, room) if handler_of(o).lights)
+    """The outputs that light a room. A lamp that follows a zone lights that, and the room only where nothing else
+    does."""
+    lights = tuple(o for o in outputs_in(project, room) if handler_of(o).lights)
+    return tuple(o for o in lights if getattr(o, "zone", None) is None) or lights
 
 
 def kwh(output: Fixture, levels: Levels, start: float | None = None, end: float | None = None) -> float:

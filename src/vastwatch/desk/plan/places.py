@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
@@ -68,6 +69,16 @@ def name_frame(room: Room, state: PlanState, view: QGraphicsView) -> QRectF:
     at = view.mapFromScene(QPointF(left, -level))
     width = min(_width(room.name, True), max(wide * k - 2 * BESIDE_PX, 0))
     return QRectF(at.x() + BESIDE_PX - 2, at.y() - 9, width + 4, 17)
+
+
+def name_frames(state: PlanState, at: Callable[[float, float], QPointF]) -> list[QRectF]:
+    """Where the names of the shown rooms were last painted, in pixels."""
+    out = []
+    for room in state.rooms:
+        if (place := state.names.get(room.id)) is not None:
+            c = at(place.left, place.level)
+            out.append(QRectF(c.x() + BESIDE_PX - 2, c.y() - 9, _width(room.name, room.id == state.room) + 4, 17))
+    return out
 
 
 def name_colours(state: PlanState) -> tuple[QColor, QColor]:

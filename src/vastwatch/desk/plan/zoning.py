@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -16,6 +17,7 @@ from vastwatch.design.records import Sensor, Zone
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.gestures import Gesture
 from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon
+from vastwatch.desk.plan.places import name_frames
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.in_hand import sensor_in_hand
@@ -28,8 +30,10 @@ from vastwatch.sensing.zoned import Zoned, tracking, zones_of
 from vastwatch.sensing.zones import cloud
 from vastwatch.words import sentence
 
-# Pixels within which a corner of a zone is taken hold of; a spot counted with less than this in its own zone is red.
-CORNER_PX, WELL = 9.0, 0.9
+# Pixels within which a corner of a zone is taken hold of; a spot counted with less than that in its own zone is red,
+# and one with more than that in another.
+CORNER_PX = 9.0
+WELL, ASTRAY = 0.9, 0.05
 # What a corner or side takes hold of, metres: furniture and walls.
 SNAP_M, GRID_M = 0.08, 0.05
 # A click this near a spot means it, metres.
@@ -38,12 +42,15 @@ NEAR_M = 0.5
 DOTS = 90
 
 
+At = Callable[[float, float], QPointF]
+
+
 class ZonesShown(NamedTuple):
     """What the plan shows of zones: the tracker in hand, what it makes of them, and the reports of the spot in hand, on
-    the plan as whoever reads the device would place them."""
+    the plan as whoever reads the device would place them, and whether a zone of its own counts each."""
 
     known: Zoned
-    dots: tuple[tuple[float, float], ...]
+    dots: tuple[tuple[float, float, bool], ...]
     spot: str | None
 
 
@@ -56,12 +63,15 @@ def show_zones(state: PlanState, focus: Focus) -> None:
     known = None if sensor is None else zoned(state.project, sensor)
     if known is None:
         return
-    dots: tuple[tuple[float, float], ...] = ()
+    dots: tuple[tuple[float, float, bool], ...] = ()
     mine = [i for i, s in enumerate(known.spots) if s.id == focus.selected]
     if mine:
         # Where the reports lie on the plan, for whoever takes them for places: the device's x and y as they are.
         read = cloud(known.spread, mine[0], DOTS)
-        dots = tuple((float(x), float(y)) for x, y in on_plan(known.pose, read))
+        own = np.zeros(len(read), bool)
+        for j in np.flatnonzero(known.own[mine[0]]):
+            own |= known.shapes[j].holds(read)
+        dots = tuple((float(x), float(y), bool(o)) for (x, y), o in zip(on_plan(known.pose, read), own))
     state.zones = ZonesShown(known, dots, known.spots[mine[0]].id if mine else None)
 
 
@@ -90,19 +100,33 @@ def draw_zones(p: QPainter, state: PlanState) -> None:
         p.setPen(cosmetic(t.dropped, 1.2, Qt.PenStyle.DotLine))
         p.drawPolygon(polygon(zone.outline))
     with in_pixels(p) as at:
-        _figures(p, state, known, at)
         p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(alpha(t.dropped, 0.65))
-        for x, y in shown.dots:
+        for x, y, counted in shown.dots:
+            p.setBrush(alpha(hue if counted else t.dropped, 0.75))
             p.drawEllipse(at(x, y), 2.0, 2.0)
-        placed: list[QRectF] = []
+        taken = name_frames(state, at)
+        _figures(p, state, known, at, taken)
         for j, zone in enumerate(known.zones):
-            _label(p, state, known, j, zone, at, placed)
+            _label(p, state, known, j, zone, at, taken)
             if zone.id == state.selected:
                 p.setBrush(t.card)
                 p.setPen(QPen(t.ink, 1.2))
                 for corner in zone.outline:
                     p.drawRect(QRectF(at(*corner) - QPointF(3.5, 3.5), at(*corner) + QPointF(3.5, 3.5)))
+
+
+def _free(box: QRectF, ways: list[QPointF], taken: list[QRectF], view: QRectF) -> QRectF:
+    """The first of some shifts of a frame that is in view and lies on nothing, else the frame as it is; it is taken
+    from then on."""
+    tried = (box.translated(w) for w in ways)
+    found = next((b for b in tried if view.contains(b) and not any(b.intersects(t) for t in taken)), box)
+    taken.append(found)
+    return found
+
+
+def _view(p: QPainter) -> QRectF:
+    device = p.device()
+    return QRectF(0, 0, device.width(), device.height()) if device is not None else QRectF()
 
 
 def _colour(state: PlanState, known: Zoned, j: int, hue: QColor) -> QColor:
@@ -140,43 +164,43 @@ def _reach(p: QPainter, state: PlanState, known: Zoned, hue: QColor) -> None:
         p.drawPolyline(polygon([(pose.x, pose.y), tuple(end)]))
 
 
-def _figures(p: QPainter, state: PlanState, known: Zoned, at) -> None:  # type: ignore[no-untyped-def]
+def _figures(p: QPainter, state: PlanState, known: Zoned, at: At, taken: list[QRectF]) -> None:
     """At each spot the chance that somebody there is counted in their own zone."""
     t = state.theme
     p.setFont(font(11, 600))
+    taken += [QRectF(at(*s.at) - QPointF(8, 8), at(*s.at) + QPointF(8, 8)) for s in known.spots]
     for i, spot in enumerate(known.spots):
         c = at(*spot.at)
         own = known.counted[i][known.own[i]]
-        if len(own) == 0:
-            worst = float(known.counted[i].max(initial=0.0))
-            if worst < 0.01:
-                continue
-            words, colour = f"{100 * worst:.0f} %", t.dropped if worst > 0.05 else t.soft
-        else:
-            words, colour = f"{100 * own.max():.0f} %", t.dropped if own.max() < WELL else t.ink
+        share = float(own.max()) if len(own) else float(known.counted[i].max(initial=0.0))
+        if not len(own) and share < 0.01:
+            continue
+        words = f"{100 * share:.0f} %"
+        bad = share < WELL if len(own) else share > ASTRAY
         width = p.fontMetrics().horizontalAdvance(words) + 8
-        box = QRectF(c.x() - width / 2, c.y() + 9, width, 15)
+        box = QRectF(c.x() - width / 2, c.y() - 7.5, width, 15)
+        beside = 0.5 * width + 10
+        box = _free(box, [QPointF(0, 17), QPointF(beside, 0), QPointF(-beside, 0), QPointF(0, -17)], taken, _view(p))
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(alpha(state.ground, 0.8))
         p.drawRoundedRect(box, 7, 7)
-        p.setPen(colour)
+        p.setPen(t.dropped if bad else t.ink if len(own) else t.soft)
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
 
-def _label(p: QPainter, state: PlanState, known: Zoned, j: int, zone: Zone, at, placed: list[QRectF]) -> None:  # type: ignore[no-untyped-def]
-    """The zone's name at its upper edge, clear of names already there."""
+def _label(p: QPainter, state: PlanState, known: Zoned, j: int, zone: Zone, at: At, taken: list[QRectF]) -> None:
+    """The zone's name on its upper edge, or where it lies on nothing else."""
     t = state.theme
     pixels = [at(x, y) for x, y in known.outline(j)]
     if not pixels:
         return
-    top = min(pixels, key=lambda q: q.y())
-    middle = sum(q.x() for q in pixels) / len(pixels)
+    xs, ys = [q.x() for q in pixels], [q.y() for q in pixels]
     p.setFont(font(11, 600 if zone.id == state.selected else 500))
     width = p.fontMetrics().horizontalAdvance(zone.name) + 14
-    box = QRectF(middle - width / 2, top.y() - 9, width, 18)
-    while any(box.intersects(other) for other in placed):
-        box.translate(0, -19)
-    placed.append(box)
+    box = QRectF((min(xs) + max(xs) - width) / 2, min(ys) - 9, width, 18)
+    down, aside = max(ys) - min(ys), (max(xs) - min(xs)) / 3 + 10
+    ways = [QPointF(dx, dy) for dy in (0, down, -19, down + 19, down / 2) for dx in (0, -aside, aside)]
+    box = _free(box, ways, taken, _view(p))
     colour = _colour(state, known, j, family_hue(t, "radar"))
     p.setBrush(t.card)
     p.setPen(QPen(colour, 1.2, Qt.PenStyle.DashLine if zone.role != "detect" else Qt.PenStyle.SolidLine))

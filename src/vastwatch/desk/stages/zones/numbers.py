@@ -77,8 +77,12 @@ class Numbers(QWidget):
     def _row(self) -> int:
         return 56 if self._tall else ROW
 
+    @property
+    def _top(self) -> int:
+        return 0 if self._tall else HEAD
+
     def sizeHint(self) -> QSize:
-        return QSize(200, HEAD + self._row * len(self.rows) + 4)
+        return QSize(200, self._top + self._row * len(self.rows) + 4)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p, t = QPainter(self), self.theme
@@ -91,7 +95,7 @@ class Numbers(QWidget):
                 box = QRectF(left + k * width, 0, width - 8, HEAD)
                 p.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, head)
         for i, r in enumerate(self.rows):
-            y = HEAD + i * self._row
+            y = self._top + i * self._row
             if r.zone == self.selected:
                 p.setPen(QPen(t.hairline, 1))
                 p.setBrush(t.card)
@@ -117,7 +121,7 @@ class Numbers(QWidget):
             p.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
 
     def _row_at(self, at: QPointF) -> NumberRow | None:
-        k = int((at.y() - HEAD) // self._row)
+        k = int((at.y() - self._top) // self._row)
         return self.rows[k] if 0 <= k < len(self.rows) else None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -27,6 +27,7 @@ from vastwatch.desk.stages.zones.numbers import Numbers, number_rows
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.zoned import Zoned
+from vastwatch.words import about_words
 
 
 class ZonesPanel(QWidget):
@@ -73,6 +74,8 @@ class ZonesPanel(QWidget):
         self.numbers.chosen.connect(lambda z: self.focus.set(selected=z))
         for part in (self._numbers_head, self._unit, self.numbers):
             box.addWidget(part)
+        self._key = label(self.tr("Dashed: as drawn. Solid: what the device will use."), "soft", True)
+        box.addWidget(self._key)
         self._matrix_head = label(self.tr("Who is counted where, % of the reports"), "head", True)
         self.matrix = Matrix(self.theme)
         self.matrix.chosen.connect(lambda s: self.focus.set(selected=s))
@@ -123,7 +126,7 @@ class ZonesPanel(QWidget):
                 self.which.addItem(name, ident)
         self.which.setVisible(len(every) > 1)
         for w in (self._tools, self.propose, self.walk, self.sheet, self._numbers_head, self._unit, self.numbers,
-                  self._matrix_head, self.matrix, self._false_head, self._false):  # fmt: skip
+                  self._key, self._matrix_head, self.matrix, self._false_head, self._false):  # fmt: skip
             w.setVisible(known is not None)
         if sensor is None or known is None:
             self._title.setText(self.tr("No tracking radar on this level"))
@@ -147,7 +150,15 @@ class ZonesPanel(QWidget):
         heads = () if rules is None else (f"X, {rules.unit}", f"Y, {rules.unit}")
         self.numbers.show_rows(number_rows(known, bad), heads, self.focus.selected)
         has = bool(known.zones)
-        for w in (self._numbers_head, self.numbers, self._matrix_head, self.matrix, self._false_head, self._false):
+        for w in (
+            self._numbers_head,
+            self.numbers,
+            self._key,
+            self._matrix_head,
+            self.matrix,
+            self._false_head,
+            self._false,
+        ):
             w.setVisible(has)
         self.sheet.setEnabled(has)
         self.walk.setEnabled(device.reports == "xy")
@@ -185,9 +196,9 @@ class ZonesPanel(QWidget):
         told = [f"{names[z]} {s.false_min:.1f}" for z, s in score.zones.items() if z in names]
         more = []
         if score.lost_s >= 1:
-            more.append(self.tr("{:.0f} s a day somebody is beyond the targets it follows").format(score.lost_s))
+            more.append(self.tr("{} a day somebody is beyond the targets it follows").format(about_words(score.lost_s)))
         if score.merged_s >= 1:
-            more.append(self.tr("{:.0f} s a day two people are one to it").format(score.merged_s))
+            more.append(self.tr("{} a day it takes two people for one").format(about_words(score.merged_s)))
         self._false.setText("\n".join([", ".join(told), *more]))
 
     # -- what is pressed -------------------------------------------------------------------------------------------

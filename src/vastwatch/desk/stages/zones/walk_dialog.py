@@ -65,6 +65,10 @@ class WalkDialog(QDialog):
         table = QWidget()
         table.setLayout(self.grid)
         side.addWidget(table)
+        side.addWidget(label(
+            self.tr("Rings: the marked places. Grey: the readings as the plan has it. In colour: once corrected."),
+            "soft", True,
+        ))  # fmt: skip
         self.words = label("", "", True)
         side.addWidget(self.words)
         side.addStretch(1)
@@ -235,11 +239,11 @@ class _Over(QWidget):
         home = room_of(self.project, self.sensor)
         corners = np.array(home.outline if home is not None else [q for r in rooms for q in r.outline], float)
         low, high = corners.min(axis=0) - 0.6, corners.max(axis=0) + 0.6
-        k = min(self.width() / (high[0] - low[0]), (self.height() - 24) / (high[1] - low[1]))
+        k = min(self.width() / (high[0] - low[0]), self.height() / (high[1] - low[1]))
         left = (self.width() - k * (high[0] - low[0])) / 2
 
         def at(x: float, y: float) -> QPointF:
-            return QPointF(left + (x - low[0]) * k, self.height() - 24 - (y - low[1]) * k)
+            return QPointF(left + (x - low[0]) * k, self.height() - (y - low[1]) * k)
 
         p.setPen(QPen(t.wall, 2.5))
         for r in rooms:
@@ -270,6 +274,3 @@ class _Over(QWidget):
                 p.setBrush(t.card)
                 p.drawEllipse(c, 6, 6)
                 p.setBrush(Qt.BrushStyle.NoBrush)
-        p.setPen(t.soft)
-        words = self.tr("ring: the marked place   grey: read by the plan   colour: read as corrected")
-        p.drawText(self.rect().adjusted(6, 0, -6, -4), Qt.AlignmentFlag.AlignBottom, words)
