@@ -9,6 +9,7 @@ import numpy as np
 from shapely import Polygon
 
 from vastwatch.advice.finding import Advice, Finding
+from vastwatch.advice.zone_proposal import stayed_at
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.devices.types import ZoneRules
@@ -100,6 +101,14 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
             text = f"{zone.name} hides {100 * p:.0f} % of the reports of whoever is at the {spot.name}."
             yield Finding("zone-hides", "risk", (zone.id, spot.id), text)
         return
+    noticed = {s.id for s in known.spots}
+    for spot in stayed_at(project, sensor):
+        if spot.id not in noticed and polygons.contains_point(zone.outline, *spot.at):
+            text = (
+                f"Whoever is at the {spot.name} is hardly noticed by {sensor.name}, so {zone.name} stays silent."
+            )
+            yield Finding("zone-unseen", "wrong", (zone.id, spot.id), text,
+                          (Advice("Turn the sensor, hang it elsewhere, or tilt it."),))  # fmt: skip
     narrow = _narrow(known, j)
     if narrow is not None:
         text = (

@@ -22,6 +22,8 @@ UNIT_BETTER = 3.0
 # A log in this unit reads so many times too far or too near at the most, for the pose is about where it is drawn.
 UNIT_OFF = 2.2
 UNITS_M = {"m": 1.0, "cm": 0.01, "mm": 0.001, "ft": 0.3048, "in": 0.0254}
+# The aim is drawn no farther off than this, degrees.
+TURNED_DEG = 60.0
 # From a walk with a larger error than this nothing is concluded, metres: it is of another room.
 FARTHEST_OFF_M = 1.0
 # Known places nearer to each other than this are one, metres.
@@ -87,10 +89,16 @@ def calibrate(known: Known, drawn: Pose, scatter: Scatter, unit: str = "") -> Ca
                 found.append((_fit(known._replace(read=read), drawn, scatter), mirrored, swapped, name))
     if not found:
         raise CalibrationError("the readings are farther off than any sensor sees: check their unit")
-    plain = min((f for f in found if not f[1] and not f[2]), key=lambda f: f[0].cost, default=found[0])
-    best = min(found, key=lambda f: f[0].cost)
+
+    def amiss(fit: _Fit) -> float:
+        """What does not fit; and an aim far from the drawn one, for axes that are turned about look like that."""
+        turned = abs((fit.pose.yaw - drawn.yaw + 180.0) % 360.0 - 180.0)
+        return fit.cost + (10.0 * len(known.read) if turned > TURNED_DEG else 0.0)
+
+    plain = min((f for f in found if not f[1] and not f[2]), key=lambda f: amiss(f[0]), default=found[0])
+    best = min(found, key=lambda f: amiss(f[0]))
     # What is not clearly better otherwise is as it should be.
-    if plain[0].cost < UNIT_BETTER * max(best[0].cost, len(known.read) * 0.05):
+    if amiss(plain[0]) < UNIT_BETTER * max(amiss(best[0]), len(known.read) * 0.05):
         best = plain
     fit, mirrored, swapped, name = best
     if fit.residual > FARTHEST_OFF_M:
@@ -223,7 +231,7 @@ def from_pairs(tape_m: Array, reading_m: Array) -> Scale:
     def off(p: Array) -> Array:
         return np.asarray((design @ p - target) / 0.1, float)
 
-    found = least_squares(off, np.linalg.lstsq(design, target, rcond=None)[0], loss="soft_l1", f_scale=ROBUST)
+    found = least_squares(off, np.linalg.lstsq(design, target, rcond=None)[0], loss="cauchy", f_scale=1.0)
     left = design @ found.x - target
     spread = math.sqrt(float((left**2).sum()) / max(len(tape) - design.shape[1], 1))
     sd = np.sqrt(np.diag(np.linalg.inv(design.T @ design))) * spread
