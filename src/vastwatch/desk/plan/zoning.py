@@ -350,8 +350,11 @@ def rows_of(project: Project, state: PlanState, ident: str) -> list[tuple[str, s
         return []
     unit, numbers = numbers_told(known, j)
     values = list(numbers.values())
-    rows = []
-    if set(numbers) == {"x_min", "x_max", "y_min", "y_max"}:
+    if "from" in numbers:
+        rows = [(f"bands {values[0]:g} to {values[1]:g}", "")]
+    elif "x1" in numbers:
+        rows = [(f"{len(values) // 2} corners", "")]
+    else:
         rows = [(f"X {values[0]:g} … {values[1]:g}  Y {values[2]:g} … {values[3]:g} {unit}", "")]
     held = held_of(known, j)
     if held is not None:
