@@ -63,7 +63,7 @@ def test_stairs_hide_nothing_and_what_is_far_is_left_out(room):
 def test_a_ceiling_lens_sees_a_cone(room):
     """136 degrees: at the floor 2.5 m below it reaches 2.5 tan 68 = 6.19 m, at a head less."""
     sensor = Sensor(id="s", device="pir-ceiling-6", level="g", name="S", at=(2.5, 2.0, 2.5), pitch=-90.0)
-    project = replace(room, sensors=(sensor,), devices=(device("pir-ceiling-6"),), presences=())
+    project = replace(room, sensors=(sensor,), devices=(replace(device("pir-ceiling-6"), fov_h=136.0),), presences=())
     mounted = mount(project, sensor)
     lying = LYING._replace(low=0.4999, high=0.5001)
     edge = 2.0 * math.tan(math.radians(68))

@@ -20,6 +20,7 @@ from vastwatch.design.needs import explained, needs_of
 from vastwatch.design.placed import (
     STEP,
     as_placed,
+    at_hour,
     own_hold_s,
     settable_hold,
     settings_faults,
@@ -32,10 +33,11 @@ from vastwatch.devices import catalogue
 from vastwatch.devices.battery import battery_years, charge_ah, intervals_per_day
 from vastwatch.files.project_file import save_project
 from vastwatch.rehearsal import rehearse
+from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.model import settings_of, staying, walking
 from vastwatch.sensing.mounted import mount
-from vastwatch.site.building import Socket
+from vastwatch.site.building import Circuit, Socket
 
 
 def with_sensor(kind: str, **settings: object):
@@ -252,6 +254,33 @@ def test_a_code_that_asks_for_a_hand_is_told_where_light_comes_by_itself():
     assert "check it" in found.text and found.room == "big"
     by_hand = put(asked, replace(asked.rooms[0], control="absence"))
     assert not [f for f in findings(by_hand) if f.rule == "code-manual-on"]
+
+
+def test_a_code_that_asks_for_half_light_is_told_where_it_goes_right_off():
+    room = put(make_room(), replace(make_room().rooms[0], use="corridor"))
+    assert not [f for f in findings(room) if f.rule == "code-half-off"]
+    asked = replace(room, brief=replace(room.brief, code_half_off=True))
+    (found,) = [f for f in findings(asked) if f.rule == "code-half-off"]
+    assert found.severity == "risk" and "check it" in found.text and "dimmer" in found.text
+    dimmer = device("module-dimmer-neutral")
+    circuit = Circuit(id="c", name="C", lamps=("lamp",), neutral=True, module=dimmer.id)
+    dimmed = replace(asked, devices=(*asked.devices, dimmer), circuits=(circuit,))
+    (found,) = [f for f in findings(dimmed) if f.rule == "code-half-off"]
+    assert found.severity == "note" and "half" in found.text
+
+
+def test_maps_and_cards_show_a_sensor_as_it_is_set_at_the_hour():
+    parts = (DayPart(begin="07:00"), DayPart(begin="22:00", infrared_below_max=2))
+    project = make_room()
+    sensor = replace(project.sensors[0], settings=Settings(by_hour=parts))
+    by_hour = put(project, sensor)
+    day, night, usual = (coverage(by_hour, "pir", "across", second=s) for s in (12 * 3600.0, 23 * 3600.0, None))
+    seen = np.isfinite(night.notice_s)
+    assert night.notice_s[seen].sum() > 1.5 * day.notice_s[seen].sum()
+    assert (usual.notice_s == day.notice_s).all()
+    # Over midnight the evening's part goes on.
+    assert (coverage(by_hour, "pir", "across", second=3600.0).notice_s == night.notice_s).all()
+    assert at_hour(project.sensors[0], 5.0) is project.sensors[0]
 
 
 # -- messages and cells --------------------------------------------------------------------------------------------

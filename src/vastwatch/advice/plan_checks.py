@@ -14,10 +14,11 @@ from vastwatch.advice.finding import Advice, Finding
 from vastwatch.design.edits.building import overlap, segments_cross, uncovered
 from vastwatch.design.edits.fittings import opening_middle, rooms_beside
 from vastwatch.design.edits.removing import counted
-from vastwatch.design.needs import MANUAL_ON_USES
+from vastwatch.design.needs import HALF_OFF_USES, MANUAL_ON_USES
 from vastwatch.design.places import called, room_at
 from vastwatch.design.project import Project, find, on_level
-from vastwatch.design.relations import levels_in_order, presence_of
+from vastwatch.design.relations import lamps_in, levels_in_order, presence_of
+from vastwatch.devices import ModuleType
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.people.reach import lost_spots
@@ -324,8 +325,30 @@ def _manual_on(project: Project) -> Iterator[Finding]:
             yield Finding("code-manual-on", "note", (room.id,), text + "let presence switch off alone.", room=room.id)
 
 
+def _half_off(project: Project) -> Iterator[Finding]:
+    """Rooms whose light presence switches right off, where the user's code asks for half of it."""
+    if not project.brief.code_half_off:
+        return
+    types = {d.id: d for d in project.devices}
+    for room in project.rooms:
+        if room.use not in HALF_OFF_USES or presence_of(project, room.id) is None:
+            continue
+        mine = {x.id for x in lamps_in(project, room.id)}
+        modules = [types.get(c.module or "") for c in project.circuits if mine & set(c.lamps)]
+        if mine and all(isinstance(m, ModuleType) and m.dims for m in modules) and modules:
+            text = f"{room.name}: set its dimmer to half for nobody, as you said that your local code asks: check it."
+            yield Finding("code-half-off", "note", (room.id,), text, room=room.id)
+        elif mine:
+            text = (
+                f"{room.name} goes right off. You said that your local code asks for half light there: check it, and "
+                "give its circuit a dimmer."
+            )
+            yield Finding("code-half-off", "risk", (room.id,), text, room=room.id)
+
+
 CHECKS = (
     _manual_on,
+    _half_off,
     open_rooms,
     overlapping_rooms,
     doors_onto_nothing,

@@ -12,6 +12,7 @@ from vastwatch.advice.remedies import mount_points
 from vastwatch.advice.ways import noticed_within, rates_on, ways_into
 from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.design.needs import needs_of, wakeful_spots
+from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
@@ -67,7 +68,7 @@ class RoomNow:
         for k in serving:
             sensor = find(project.sensors, k)
             if sensor.level == room.level:
-                mounted = mount(project, sensor)
+                mounted = mount(project, at_hour(sensor))
                 self.on_ways.append((mounted, rates_on(mounted, self.ways)))
                 if not self.ways.many:
                     self.times = np.minimum(self.times, notice_times(mounted, self.cells, "across"))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from vastwatch.design.placed import at_hour
 from vastwatch.design.places import room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
@@ -78,7 +79,7 @@ def _false_ons(project: Project, sensor_id: str, truth: Truth, served: tuple[str
     days = [notices_on(project, sensor_id, truth, day) for day in range(truth.calendar.days)]
     start = np.concatenate([n.start for n in days])
     source = np.concatenate([n.source for n in days])
-    blind = surely_blind_s(mount(project, find(project.sensors, sensor_id)))
+    blind = surely_blind_s(mount(project, at_hour(find(project.sensors, sensor_id))))
     rises = said.rises
     before = np.append(-np.inf, said.falls)[said.falls.searchsorted(rises, side="right")] + blind
     first = start.searchsorted(np.maximum(before, -1.0))

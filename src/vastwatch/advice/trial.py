@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from vastwatch.advice.weeks import tunable
 from vastwatch.control.fusion import evaluate
 from vastwatch.control.reactions import Stretches, react
+from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.draws import key_of, normal, sub_keys, uniform
@@ -82,7 +83,7 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
     said: dict[str, Signal] = {}
     chance = np.zeros((len(sensors_read(presence)), draws))
     for k, ident in enumerate(sensors_read(presence)):
-        mounted = mount(project, find(project.sensors, ident))
+        mounted = mount(project, at_hour(find(project.sensors, ident)))
         there = mounted.sensor.level == find(project.rooms, spot.room).level
         at = np.array([spot.at], float)
         seen = staying(mounted, at, Stayer(spot_body(spot), spot.facing))

@@ -17,6 +17,7 @@ from vastwatch.advice.fixing import opening_middle
 from vastwatch.advice.met import STEP_S
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import needs_of
+from vastwatch.design.placed import at_hour
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
@@ -128,7 +129,7 @@ def sways(project: Project, room_id: str) -> list[Sway]:
         heading = np.degrees(np.arctan2(uy * toward, ux * toward))
         hazard, soonest = np.zeros(len(t)), (math.inf, "")
         for sensor in starters:
-            mounted = mount(project, sensor)
+            mounted = mount(project, at_hour(sensor))
             expected = np.cumsum(walking(mounted, points, Walker(STANDING, SIDE_SPEED, None, heading))) * TICK_S
             shifted = np.interp(t - latency_s(mounted.device), t, expected, left=0.0)
             hazard += shifted
@@ -200,7 +201,7 @@ def walk(project: Project, level: str, points: Sequence[Point], speed: float = W
     for sensor in project.sensors:
         if sensor.level != level:
             continue
-        mounted = mount(project, sensor)
+        mounted = mount(project, at_hour(sensor))
         hazard = np.cumsum(walking(mounted, at, Walker(STANDING, speed, None, heading))) * TICK_S
         if hazard[-1] <= 0:
             continue

@@ -104,9 +104,7 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
     noticed = {s.id for s in known.spots}
     for spot in stayed_at(project, sensor):
         if spot.id not in noticed and polygons.contains_point(zone.outline, *spot.at):
-            text = (
-                f"Whoever is at the {spot.name} is hardly noticed by {sensor.name}, so {zone.name} stays silent."
-            )
+            text = f"Whoever is at the {spot.name} is hardly noticed by {sensor.name}, so {zone.name} stays silent."
             yield Finding("zone-unseen", "wrong", (zone.id, spot.id), text,
                           (Advice("Turn the sensor, hang it elsewhere, or tilt it."),))  # fmt: skip
     narrow = _narrow(known, j)

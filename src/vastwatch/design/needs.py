@@ -60,6 +60,8 @@ USUAL: dict[RoomUse, UseNeeds] = {
 CHECK_CODE = "as you read your local code: check it"
 # Uses in which many energy codes ask that a hand switches on, or that half comes on by itself.
 MANUAL_ON_USES: tuple[RoomUse, ...] = ("desk", "open office", "meeting", "class", "consulting", "store")
+# Where a code that asks for half light in place of none means it: ways that people may be on unseen.
+HALF_OFF_USES: tuple[RoomUse, ...] = ("corridor", "passage", "stair", "store")
 DOING = {
     "reading": "somebody reading", "film": "somebody watching", "desk": "somebody at work", "hands-on":
     "somebody at work", "washing": "somebody washing", "passing": "somebody standing", "sleeping": "somebody resting",

@@ -127,6 +127,16 @@ def variants(sensor: Sensor) -> tuple[Variant, ...]:
     )
 
 
+def at_hour(sensor: Sensor, second: float | None = None) -> Sensor:
+    """A sensor as it is set at a second of the day; without one, as it is set for most of it."""
+    every = variants(sensor)
+    if second is None:
+        return max(every, key=lambda v: (v.end_s - v.begin_s) % DAY or DAY).sensor
+    s = second % DAY
+    inside = (v for v in every if (s - v.begin_s) % DAY < ((v.end_s - v.begin_s) % DAY or DAY))
+    return next(inside, every[0]).sensor
+
+
 def variants_of(settings: Settings) -> list[Settings]:
     """What is set in each part of the day, in order. A range was measured as the device is set for the rest."""
     return [replace(settings, by_hour=(), **_said(part), **_measured(settings, part)) for part in settings.by_hour]

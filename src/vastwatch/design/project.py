@@ -94,7 +94,8 @@ class Brief(Record, frozen=True, kw_only=True):
     `currency`, None for no limit; `cable_m`: how far a cable may run along the wall to a socket; `controller`: what
     will run the rules, in the user's words; `owned`: kit already bought. What the user's local
     code asks, as they read it: `code_hold_max_s`, no hold longer than this anywhere; `code_manual_on`, that a hand
-    switches on where people work at desks, and in stores.
+    switches on where people work at desks, and in stores; `code_half_off`, that in passages, stairs and stores the
+    light goes down to half and not out.
     """
 
     drops_per_week: NotNegative = 1.0
@@ -107,6 +108,7 @@ class Brief(Record, frozen=True, kw_only=True):
     weights: Weights = Weights()
     code_hold_max_s: Positive | None = None
     code_manual_on: bool = False
+    code_half_off: bool = False
 
 
 class Project(Record, frozen=True, kw_only=True):

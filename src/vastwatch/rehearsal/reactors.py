@@ -15,6 +15,7 @@ from vastwatch.control.house import Hand, concluded
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.reactions import Stretches, Waved, react
 from vastwatch.control.recording import Recording
+from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import AnyOf, Expr, Hold, Presence, Report, StartKeep
@@ -44,7 +45,7 @@ def waved(project: Project, presence: Presence, seed: int) -> tuple[Waved, ...] 
         return None
     out = []
     for ident in sensors_read(presence):
-        mounted = mount(project, find(project.sensors, ident))
+        mounted = mount(project, at_hour(find(project.sensors, ident)))
         out.append(
             Waved(
                 ident in starters, latency_s(mounted.device), own_hold_s(mounted) if ident in keepers else 0.0,
@@ -77,7 +78,7 @@ def _read(expr: Expr) -> tuple[str, ...]:
 
 def stretches(project: Project, presence: Presence, truth: Truth, dark: Signal) -> Stretches:
     """When somebody in a presence's room would wave, were it dark, and how readily the presence's sensors notice it."""
-    mounted = tuple(mount(project, find(project.sensors, s)) for s in sensors_read(presence))
+    mounted = tuple(mount(project, at_hour(find(project.sensors, s))) for s in sensors_read(presence))
     levels = tuple(level_number(project, m.sensor.level) for m in mounted)
     return _stretches(presence.room, mounted, levels, truth, dark)
 

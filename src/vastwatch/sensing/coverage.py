@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from vastwatch.design.placed import at_hour
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry.grids import Grid, affordable_cell, grid_over
@@ -110,8 +111,11 @@ def _blocks(rooms: tuple[Room, ...], room: Room, cell: float) -> Blocks:
     return Blocks(np.concatenate(cells), np.concatenate(block), np.asfortranarray(np.concatenate(points)))
 
 
-def coverage(project: Project, sensor_id: str, figure: Figure, coarseness: int = 0) -> CoverageMap:
-    """Coverage of one sensor on its level, on 5 cm cells, or coarser ones on a very large level.
+def coverage(
+    project: Project, sensor_id: str, figure: Figure, coarseness: int = 0, second: float | None = None
+) -> CoverageMap:
+    """Coverage of one sensor on its level, on 5 cm cells, or coarser ones on a very large level; of one that is set
+    by the hour as it is at a `second` of the day, without one as it is for most of it.
 
     Raises KeyError for a sensor that is not there.
 
@@ -119,7 +123,7 @@ def coverage(project: Project, sensor_id: str, figure: Figure, coarseness: int =
     follows the hand. Cached by what it reads: the sensor, its device type, and the walls, openings, rooms and
     furnishings.
     """
-    mounted = mount(project, find(project.sensors, sensor_id))
+    mounted = mount(project, at_hour(find(project.sensors, sensor_id), second))
     room = room_of(project, mounted.sensor) if coarseness else None
     return _coverage(mounted, project.rooms, room, coarseness, figure)
 
@@ -165,7 +169,7 @@ def spot_notice_s(project: Project, sensor_id: str, spot: Spot) -> float:
     sensor = find(project.sensors, sensor_id)
     if find(project.rooms, spot.room).level != sensor.level:
         return math.inf
-    mounted = mount(project, sensor)
+    mounted = mount(project, at_hour(sensor))
     at = np.array([spot.at], float)
     rate = staying(mounted, at, Stayer(spot_body(spot), spot.facing)).rate(MINOR_MOTION[spot.activity].rate)
     return float(mean_wait(rate, latency_s(mounted.device))[0])

@@ -37,6 +37,8 @@ class PlanState:
     room: str | None = None
     contours: bool = True
     night: float = 0.0
+    # What clocks show at the playhead, seconds: devices may be set by the hour.
+    second: float | None = None
     lit: dict[str, float] = field(default_factory=dict)
     people: list[tuple[str, str, tuple[float, float], bool]] = field(default_factory=list)
     scene: Scene | None = None

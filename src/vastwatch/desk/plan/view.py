@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 )  # fmt: skip
 from PyQt6.QtWidgets import QGraphicsScene
 
+from vastwatch.design.placed import at_hour
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.plan import beyond, covered, fixtures, furniture, ground, held, marks, places, walked, walls
@@ -45,6 +46,7 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, mix
 from vastwatch.sensing.hazards import resolved
+from vastwatch.signals import DAY
 
 # What a drag from a panel carries: a token of what to place, as UTF-8.
 CARRIED = "application/x-vastwatch-thing"
@@ -186,6 +188,7 @@ class PlanView(Sheet):
         state.level, state.figure = focus.level, focus.figure
         state.selected, state.room = focus.selected, focus.room
         state.contours = focus.here.covers
+        state.second = focus.time % DAY
         show_moment(state, focus, self.results.rehearsal)
         lay_out_contours(state)
         walked.show_walked(state, focus, self.results)
@@ -381,7 +384,8 @@ class PlanView(Sheet):
 
     def explain_point(self, sensor: Any, x: float, y: float) -> list[tuple[str, str]]:
         """Two-column rows that say how the figure at a point is noticed by a sensor."""
-        return explain_rows(self.document.project, sensor, self.focus.figure, x, y)
+        now = at_hour(sensor, self.state.second)
+        return explain_rows(self.document.project, now, self.focus.figure, x, y)
 
     # -- placing -----------------------------------------------------------------------------------------------
 

@@ -107,6 +107,12 @@ class MeansPage(Sleeper):
             lambda on: self._brief("By your code a hand switches on" if on else "No hand by code", code_manual_on=on)
         )
         box.addWidget(self.code_hand)
+        self.code_half = QCheckBox(self.tr("It asks for half light in place of none, on ways and in stores"))
+        self.code_half.setToolTip(self.tr("Told as a finding where light goes right off. Check your local code."))
+        self.code_half.clicked.connect(
+            lambda on: self._brief("By your code light goes to half" if on else "Light may go out", code_half_off=on)
+        )
+        box.addWidget(self.code_half)
         box.addWidget(line())
         box.addWidget(label(self.tr("What matters"), "head"))
         holder = QWidget()
@@ -196,6 +202,7 @@ class MeansPage(Sleeper):
         self.drops.set_value(brief.drops_per_week)
         self.code_hold.set_value(brief.code_hold_max_s or 0.0)
         self.code_hand.setChecked(brief.code_manual_on)
+        self.code_half.setChecked(brief.code_half_off)
         left = money_left(project)
         words = self.tr("{:g} {} placed so far").format(spent(project), brief.currency)
         if left is not None:
