@@ -25,7 +25,7 @@ from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.reactors import start_and_keep
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.sensing.coverage import notice_times, room_mask
-from vastwatch.sensing.model import mount
+from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import obstacles
 from vastwatch.signals import Signal
 

@@ -53,8 +53,6 @@ def lay_out_contours(state: PlanState) -> None:
         begun = time.perf_counter()
         coarse = state.coarseness if held else 0
         paths = band_paths(coverage(state.project, sensor.id, state.figure, coarse, state.second))
-            coverage(state.project, sensor.id, state.figure, state.coarseness if held else 0, state.second)
-        )
         if held and time.perf_counter() - begun > FRAME_SHARE_S:
             state.coarseness = 2
         state.laid.append((sensor, device, paths))

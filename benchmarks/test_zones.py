@@ -1,0 +1,138 @@
+"""Zones against drawing the reports one by one, a zone dragged, and weeks with many trackers: `make bench`."""
+
+from __future__ import annotations
+
+import math
+import os
+import time
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+from msgspec.structs import replace
+
+from timed import median_s, say
+from vastwatch.commission.calibrate import Known, calibrate
+from vastwatch.design.edits.zones import set_outline
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Presence, Report, Sensor, Zone
+from vastwatch.devices import catalogue
+from vastwatch.rehearsal import rehearse
+from vastwatch.rehearsal.reports import run_sensors
+from vastwatch.sensing.mounted import zoned
+from vastwatch.sensing.tracker import Drawn, Pose, Scatter, on_plan, reported
+from vastwatch.sensing.zones import chances, spread_of
+from vastwatch.site.building import Level, Room, Spot, Wall
+from vastwatch.site.people import Errand, Person, Stay
+
+
+def box(x, y, w, h):
+    return ((x, y), (x + w, y), (x + w, y + h), (x, y + h))
+
+
+def test_a_matrix_against_drawn_reports():
+    """8 zones x 20 spots; 100,000 reports a spot."""
+    rng = np.random.default_rng(1)
+    pose, scatter = Pose(0.0, 0.0, 1.6, 90.0, 0.35), Scatter(0.15, math.radians(4.0))
+    spots = rng.uniform((-3, 1), (3, 6), (20, 2))
+    outlines = [np.array(box(x, y, 1.0, 1.0)) for x in (-2.5, -1.0, 0.5, 1.8) for y in (1.5, 3.5)]
+
+    def exact():
+        return chances(spread_of(pose, scatter, spots, 0.9), outlines)
+
+    fast = median_s(exact, 30)
+    n, start = 100_000, time.perf_counter()
+    slow = np.empty((20, 8))
+    for i, spot in enumerate(spots):
+        xy = reported(pose, scatter, np.tile(spot, (n, 1)), 0.9, Drawn(*rng.standard_normal((4, n))))
+        for j, outline in enumerate(outlines):
+            slow[i, j] = ((xy >= outline[0]) & (xy <= outline[2])).all(axis=1).mean()
+    plain = time.perf_counter() - start
+    worst = np.abs(exact() - slow).max()
+    say(
+        f"8 zones x 20 spots: {fast * 1e3:.2f} ms, drawn {plain * 1e3:.0f} ms; × {plain / fast:.0f} (bar 200); {worst:.4f} off"
+    )
+    assert plain / fast >= 200 and worst < 0.006
+
+
+def offices(trackers: int) -> Project:
+    """A long floor of rooms, each with a tracker of five targets, eight seats and zones, and five people."""
+    type_ = next(d for d in catalogue() if d.id == "radar-60-tracker")
+    rooms, walls, spots, sensors, zones, people, presences = [], [], [], [], [], [], []
+    for k in range(trackers):
+        x = 6.0 * k
+        rooms.append(Room(id=f"r{k}", level="g", name=f"Office {k}", outline=box(x, 0, 6, 5), use="open office"))
+        walls += [Wall(id=f"w{k}-{i}", level="g", a=a, b=b) for i, (a, b) in enumerate(
+            (((x, 0), (x + 6, 0)), ((x + 6, 5), (x, 5)), ((x, 5), (x, 0)))
+        )]  # fmt: skip
+        sensors.append(
+            Sensor(id=f"t{k}", device=type_.id, level="g", name=f"T{k}", at=(x + 0.2, 2.5, 1.8), yaw=0, pitch=-10)
+        )
+        presences.append(Presence(id=f"p{k}", room=f"r{k}", name="S", expr=Report(sensor=f"t{k}")))
+        for i in range(8):
+            at = (x + 1.4 + 1.2 * (i // 2), 1.4 if i % 2 else 3.6)
+            spots.append(Spot(id=f"s{k}-{i}", room=f"r{k}", name=f"seat {i}", at=at, posture="seated", activity="desk"))
+            zones.append(
+                Zone(id=f"z{k}-{i}", sensor=f"t{k}", name=f"Z{i}", outline=box(at[0] - 0.5, at[1] - 0.5, 1.0, 1.0))
+            )
+        spots.append(Spot(id=f"out{k}", room=f"r{k}", name="out", at=(x + 5.5, 2.5), activity="away"))
+        for i in range(5):
+            stays = (Stay(at="08:30", spot=f"s{k}-{i}"), Stay(at="17:30", spot=f"out{k}"))
+            errands = (Errand(between=("09:00", "17:00"), spot=f"s{k}-{i + 3}", per_day=4, minutes=12),)
+            people.append(Person(id=f"a{k}-{i}", name=f"A{i}", stays=stays, errands=errands))
+    walls.append(Wall(id="end", level="g", a=(6.0 * trackers, 0), b=(6.0 * trackers, 5)))
+    return Project(
+        name="Offices", levels=(Level(id="g", name="G", elevation=0.0, height=2.7),), rooms=tuple(rooms),
+        walls=tuple(walls), spots=tuple(spots), sensors=tuple(sensors), zones=tuple(zones), people=tuple(people),
+        devices=(type_,), presences=tuple(presences),
+    )  # fmt: skip
+
+
+def test_a_zone_that_is_dragged(demo):
+    """Numbers, shapes and matrix of all zones of the sensor, anew at every step."""
+    for name, project, zone in (
+        ("sample, polygons", demo, "zone-window-seat"), ("sample, rectangles", demo, "zone-counter"),
+        ("8 zones, 8 seats", offices(1), "z0-3"),
+    ):  # fmt: skip
+        sensor = find(project.sensors, find(project.zones, zone).sensor)
+        outline, step = find(project.zones, zone).outline, iter(range(10_000))
+
+        def moved(project=project, zone=zone, outline=outline, step=step, sensor=sensor):
+            dx = 0.013 * (next(step) % 20)
+            return zoned(set_outline(project, zone, [(x + dx, y) for x, y in outline]), sensor)
+
+        took = median_s(moved, 40)
+        say(f"a zone dragged, {name}: {took * 1e3:.1f} ms (bar 16)")
+        assert took < 0.016
+
+
+def test_a_week_of_six_trackers_with_five_targets():
+    project = offices(6)
+    truth = rehearse(replace(project, zones=()), 7, 1).truth
+    start = time.perf_counter()
+    run_sensors(project, truth)
+    took = time.perf_counter() - start
+    say(f"a week of 6 trackers of 5 targets, 48 zones: {took:.2f} s (bar 1.5)")
+    assert took < 1.5
+
+
+def test_calibration_of_many_walks():
+    """200 readings at 4 spots, white and wide apart as a sensor in a wall's middle sees them."""
+    rng, met, n = np.random.default_rng(5), 0, 100
+    scatter = Scatter(0.1, math.radians(3.0))
+    start = time.perf_counter()
+    for _ in range(n):
+        true = Pose(*rng.uniform(0, 1, 2), rng.uniform(1.2, 2.2), rng.uniform(-180, 180), rng.uniform(0.1, 0.5))
+        places = on_plan(true, [(d * math.sin(a), d * math.cos(a)) for a, d in
+                                ((-0.96, 1.5), (-0.35, 4.0), (0.35, 2.0), (0.96, 3.5))])  # fmt: skip
+        at, chest = np.repeat(places, 50, 0), np.repeat(rng.choice([0.9, 1.2], 4), 50)
+        read = reported(true, scatter, at, chest, Drawn(*rng.standard_normal((4, 200))))
+        drawn = Pose(true.x + rng.uniform(-0.3, 0.3), true.y + rng.uniform(-0.3, 0.3), true.height,
+                     true.yaw + rng.uniform(-10, 10), 0.35)  # fmt: skip
+        found = calibrate(Known(read, at, chest), drawn, scatter)
+        turned = abs((found.pose.yaw - true.yaw + 180) % 360 - 180)
+        met += math.dist(found.pose[:2], true[:2]) <= 0.05 and turned <= 1 and abs(found.pose.bias - true.bias) <= 0.03
+    say(
+        f"{met} of {n} walks found to 5 cm, 1 degree, 3 cm (bar 95); {(time.perf_counter() - start) / n * 1e3:.0f} ms each"
+    )
+    assert met >= 80
