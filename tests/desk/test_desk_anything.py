@@ -39,7 +39,8 @@ PLACED = [
     None, "pir-corner-12", "radar-60-ceiling", "dual-24-corner", "mat-seat", "contact-door", "plug-meter",
     "opening:door", "opening:window", "furniture:Sofa", "furniture:Double bed", "spot:seated", "wiring:socket",
     "wiring:circuit-shop", "draw:room", "draw:polygon", "draw:split", "draw:tape", "draw:fan", "draw:sun patch",
-    "lamp:", "furniture:Stair run", "furniture:Desk with screen", "draw:shift", "opening:archway",
+    "lamp:", "furniture:Stair run", "furniture:Desk with screen", "draw:shift", "opening:archway", "draw:zone",
+    "draw:zone-outline", "draw:zone-here", "radar-24-tracker",
 ]  # fmt: skip
 SHIFT, NONE = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.NoModifier
 

@@ -10,7 +10,7 @@ sensor, so that nobody else's report depends on it.
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from vastwatch.design.records import Zone
 from vastwatch.devices import RadarType
 from vastwatch.devices.types import ZoneRules
-from vastwatch.draws import key_of, normal, uniform
+from vastwatch.draws import key_of, normal_pair, uniform
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.people.routes import STEP, RouteBook
@@ -42,9 +42,13 @@ from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
+# Reports are many, and scatter by decimetres: single precision does.
+Single = NDArray[np.floating[Any]]
 
 # So many seconds back the wander is remembered: what is left of it then is a fiftieth.
 REMEMBERED = 8
+# Farther than this nothing is read, metres.
+FAR_M = 1024.0
 # A mirror shows so much of whoever is before it, at full strength: a share of the seconds.
 IMAGE_SHARE = 0.3
 
@@ -55,8 +59,8 @@ class Targets(NamedTuple):
     one with somebody else."""
 
     tick: Ints
-    read: Array
-    at: Array
+    read: Single
+    at: Single
     of: Ints
     names: tuple[str, ...]
     lost: int
@@ -84,34 +88,46 @@ def targets_of(watched: Watched, household: Household, lives: Lives, noticed: No
     mirrors = [h for h in watched.hazards if h.kind == "mirror or metal" and h.strength > 0]
     for mirror in mirrors:
         found += [_images(watched, household, mirror, t) for t in found[: len(people)]]
-    tick, read, at, of, image = (np.concatenate(c) for c in zip(*found)) if found else _nobody()
-    order = np.lexsort((np.hypot(read[:, 0], read[:, 1]), tick))
+    found = [f for f in found if len(f[0])] or [_nobody()]
+    tick, read, at, of, image = (np.concatenate(c) for c in zip(*found))
+    # By second, and in it by range: no range comes near to FAR_M.
+    order = np.argsort(tick + np.hypot(read[:, 0], read[:, 1]) / FAR_M)
     tick, read, at, of, image = tick[order], read[order], at[order], of[order], image[order]
     stays, lost, merged = _told(tick, at, image, watched.device.targets)
+    if stays.all():
+        return Targets(tick, read, at, of, names, lost, merged)
     return Targets(tick[stays], read[stays], at[stays], of[stays], names, lost, merged)
 
 
-_Found = tuple[Ints, Array, Array, Ints, NDArray[np.bool_]]
+_Found = tuple[Ints, Single, Single, Ints, NDArray[np.bool_]]
 
 
 def _nobody() -> _Found:
     none = np.zeros(0, np.int64)
-    return none, np.empty((0, 2)), np.empty((0, 2)), none, np.zeros(0, bool)
+    return none, np.empty((0, 2), np.float32), np.empty((0, 2), np.float32), none, np.zeros(0, bool)
 
 
 def _ticks(start: Array, end: Array, longer: float) -> Ints:
-    """The seconds at which what was noticed in some stretches is reported, each once."""
+    """The seconds at which what was noticed in some stretches, sorted by start, is reported, each once and in order."""
     if len(start) == 0:
         return np.zeros(0, np.int64)
     first = np.floor(start).astype(np.int64) + 1
-    count = np.floor(end + longer).astype(np.int64) + 1 - first + 1
-    return np.unique(np.repeat(first, count) + np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count))
+    return _each_once(first, np.maximum.accumulate(np.floor(end + longer).astype(np.int64) + 1))
+
+
+def _each_once(first: Ints, last: Ints) -> Ints:
+    """All whole numbers of some stretches, from first to last, whose first and last ones both grow; each once."""
+    first = np.maximum(first, np.concatenate([first[:1], last[:-1] + 1]))
+    count = np.maximum(last - first + 1, 0)
+    return np.repeat(first - np.cumsum(count) + count, count) + np.arange(int(count.sum()))
 
 
 def _person(watched: Watched, household: Household, lives: Lives, k: int, noticed: Notices) -> _Found:
     person = lives.people[k]
     mine = noticed.source == person.id
     tick = _ticks(noticed.start[mine], noticed.end[mine], 0.0)
+    if len(tick) == 0:
+        return _nobody()
     at, chest, here = _places(household.book, watched.level, lives, k, tick.astype(float), person.kind == "pet")
     tick, at, chest = tick[here], at[here], chest[here]
     return (
@@ -121,29 +137,31 @@ def _person(watched: Watched, household: Household, lives: Lives, k: int, notice
     )
 
 
-def _read(watched: Watched, seed: int, who: str, tick: Ints, at: Array, chest: Array) -> tuple[Ints, Array, Array]:
+def _read(watched: Watched, seed: int, who: str, tick: Ints, at: Array, chest: Array) -> tuple[Ints, Single, Single]:
     wander_x, wander_y = _wander(key_of(seed, who, "wander"), tick)
     key = key_of(seed, watched.sensor, who, "target")
-    drawn = Drawn(wander_x, wander_y, normal(key, 2 * tick), normal(key, 2 * tick + 1))
-    return tick, reported(watched.pose, scatter_of(watched.device), at, chest, drawn), at
+    drawn = Drawn(wander_x, wander_y, *normal_pair(key, tick))
+    single = at.astype(np.float32), chest.astype(np.float32)
+    return tick, reported(watched.pose, scatter_of(watched.device), *single, drawn), single[0]
 
 
-def _wander(key: int, tick: Ints) -> tuple[Array, Array]:
+def _wander(key: int, tick: Ints) -> tuple[Single, Single]:
     """A standard normal each way for each second, correlated over WANDER_S: of the last seconds' own draws, each
     counting less by the second. They are the body's: every radar sees the same."""
     if len(tick) == 0:
-        return np.empty(0), np.empty(0)
-    needed = np.unique((tick[:, None] - np.arange(REMEMBERED)).ravel())
+        return np.empty(0, np.float32), np.empty(0, np.float32)
+    needed = _each_once(tick - REMEMBERED + 1, tick)
     row = np.searchsorted(needed, tick)
     # Whatever lies between the first and the last second a draw needs follows it without a gap.
     rho = math.exp(-1.0 / WANDER_S)
     weight = rho ** np.arange(REMEMBERED)
-    weight /= math.sqrt(float((weight**2).sum()))
+    weight = (weight / math.sqrt(float((weight**2).sum()))).astype(np.float32)
+    # Where all of them follow each other a running sum will do: nearly everywhere.
     out = []
-    for axis in (0, 1):
-        fresh = normal(key, 2 * needed + axis)
-        out.append(sum(w * fresh[row - back] for back, w in enumerate(weight)))
-    return np.asarray(out[0], float), np.asarray(out[1], float)
+    for fresh in normal_pair(key, needed):
+        whole = np.convolve(fresh, weight)[: len(fresh)]
+        out.append(whole[row])
+    return out[0], out[1]
 
 
 def _places(
@@ -228,20 +246,22 @@ def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[N
         return stays, 0, 0
     first = np.flatnonzero(np.diff(tick, prepend=tick[0] - 1))
     count = np.diff(np.append(first, len(tick)))
-    merged = 0
+    merged, (x, y) = 0, np.ascontiguousarray(at.T)
     # The k-th target of a second against the ones before it, all seconds together.
     for k in range(1, int(count.max())):
         row = first[count > k] + k
         near = np.zeros(len(row), bool)
         for back in range(1, k + 1):
-            near |= stays[row - back] & (np.hypot(*(at[row] - at[row - back]).T) < APART_M)
+            dx, dy = x[row] - x[row - back], y[row] - y[row - back]
+            near |= stays[row - back] & (dx * dx + dy * dy < APART_M * APART_M)
         stays[row[near]] = False
         merged += int(near.sum())
+    if not image.any() and count.max() <= most:
+        return stays, 0, merged
     # People first, then by how near: a stable order of what is left.
     order = np.lexsort((np.arange(len(tick)), image, tick))
     rank = np.cumsum(stays[order])
-    start = np.flatnonzero(np.diff(tick[order], prepend=tick[order][0] - 1))
-    before = np.repeat(rank[start] - stays[order][start], np.diff(np.append(start, len(tick))))
+    before = np.repeat(rank[first] - stays[order][first], count)
     beyond = np.zeros(len(tick), bool)
     beyond[order] = stays[order] & (rank - before > most)
     lost = int((beyond & ~image).sum())
@@ -263,7 +283,8 @@ def occupied(targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...
     for zone, there in zip(zones, inside):
         m, n = (1, 1) if zone.role == "entry" else rules.confirm_of
         delay = rules.off_delay_s if zone.off_delay_s is None else zone.off_delay_s
-        out.append(_rows(np.unique(targets.tick[there & ~ignored]), m, n, max(delay, 1.0)))
+        tick = targets.tick[there & ~ignored]
+        out.append(_rows(tick[np.diff(tick, prepend=-1) > 0], m, n, max(delay, 1.0)))
     return out
 
 

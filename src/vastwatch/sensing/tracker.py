@@ -7,7 +7,7 @@ nothing of heights: it turns a slant range, read long by its bias, and an angle 
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -17,7 +17,8 @@ from vastwatch.devices import RadarType
 from vastwatch.sensing.figures import BODIES, Body
 from vastwatch.site.building import Hazard
 
-Array = NDArray[np.float64]
+# In whatever precision: reports are many.
+Array = NDArray[np.floating[Any]]
 
 # What a radar measures of somebody is about the chest, metres above the floor.
 CHEST_M = {"standing": 1.2, "seated": 0.9, "lying": 0.55, "pet": 0.2}
@@ -74,10 +75,11 @@ def scatter_of(device: RadarType) -> Scatter:
 
 def in_frame(pose: Pose, points: ArrayLike) -> Array:
     """Points of the plan, (n, 2), as (u right, v ahead) of a device, in metres on the plan."""
-    p = np.asarray(points, float).reshape(-1, 2) - (pose.x, pose.y)
+    p = _floating(points).reshape(-1, 2)
     yaw = math.radians(pose.yaw)
-    ahead = p[:, 0] * math.cos(yaw) + p[:, 1] * math.sin(yaw)
-    right = p[:, 0] * math.sin(yaw) - p[:, 1] * math.cos(yaw)
+    x, y = p[:, 0] - pose.x, p[:, 1] - pose.y
+    ahead = x * math.cos(yaw) + y * math.sin(yaw)
+    right = x * math.sin(yaw) - y * math.cos(yaw)
     return np.column_stack([right, ahead])
 
 
@@ -122,13 +124,21 @@ class Drawn(NamedTuple):
 
 def reported(pose: Pose, scatter: Scatter, points: ArrayLike, chest: ArrayLike, drawn: Drawn) -> Array:
     """Reports, (n, 2), of somebody at points of the plan, with their scatter, by the definition of M13."""
-    p = np.asarray(points, float).reshape(-1, 2)
-    wandered = p + scatter.wander_m * np.column_stack([drawn.wander_x, drawn.wander_y])
-    frame = in_frame(pose, wandered)
-    plan = np.hypot(frame[:, 0], frame[:, 1])
-    r = np.hypot(plan, np.asarray(chest, float) - pose.height) + pose.bias + scatter.range_m * drawn.range
+    p = _floating(points).reshape(-1, 2)
+    x = p[:, 0] + scatter.wander_m * drawn.wander_x
+    y = p[:, 1] + scatter.wander_m * drawn.wander_y
+    frame = in_frame(pose, np.column_stack([x, y]))
+    dz = _floating(chest) - pose.height
+    slant = np.sqrt(frame[:, 0] ** 2 + frame[:, 1] ** 2 + dz * dz)
+    r = slant + pose.bias + scatter.range_m * drawn.range
     angle = np.arctan2(frame[:, 0], frame[:, 1]) + scatter.angle * drawn.angle
     return np.column_stack([r * np.sin(angle), r * np.cos(angle)])
+
+
+def _floating(values: ArrayLike) -> Array:
+    """As numbers with a fraction, in the precision they come in."""
+    out = np.asarray(values)
+    return out if out.dtype.kind == "f" else out.astype(float)
 
 
 def mirrored(hazard: Hazard, points: ArrayLike) -> tuple[Array, NDArray[np.bool_]]:

@@ -12,7 +12,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from functools import cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,12 +56,17 @@ class Shape(NamedTuple):
             return ring_chances(spread, *self.ring)
         return chances(spread, [np.array(self.outline)])[:, 0]
 
-    def holds(self, read: Array) -> Bools:
+    def holds(self, read: NDArray[np.floating[Any]]) -> Bools:
         """Which reports, (n, 2), fall into it."""
         if self.ring is not None:
             r = np.hypot(read[:, 0], read[:, 1])
             return (r >= self.ring[0]) & (r < self.ring[1])
-        return polygons.contains(self.outline, read)
+        corners, (x, y) = np.array(self.outline), read.T
+        (x1, y1), (x2, y2) = corners.min(axis=0), corners.max(axis=0)
+        out = (x >= x1) & (x <= x2) & (y >= y1) & (y <= y2)
+        near = np.flatnonzero(out)
+        out[near] = polygons.contains(corners, read[near])
+        return out
 
     def on_plan(self, pose: Pose, chest: float, fov_h: float) -> Array:
         """Where on the plan somebody with the chest so high is whose reports, without scatter, lie on its edge."""

@@ -224,13 +224,15 @@ class ZonesPanel(QWidget):
     def _walk(self) -> None:
         if (sensor := self.sensor) is not None:
             dialog = WalkDialog(self.document, sensor, self.theme, self)
-            dialog.exec()
-            if dialog.told:
-                self.say.emit(dialog.told)
+            dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            dialog.finished.connect(lambda _: self.say.emit(dialog.told) if dialog.told else None)
+            dialog.open()
 
     def _sheet(self) -> None:
         if (sensor := self.sensor) is not None:
-            EntryDialog(self.document, sensor.id, self).exec()
+            dialog = EntryDialog(self.document, sensor.id, self)
+            dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            dialog.open()
 
     def copy(self) -> None:
         """The numbers as text, to the clipboard."""
