@@ -20,6 +20,7 @@ from vastwatch.desk.shell.keysheet import KeySheet
 from vastwatch.desk.shell.window import Window
 from vastwatch.desk.stages.plan.drawing import DrawingDialog
 from vastwatch.desk.stages.sensors.compare import CompareSheet
+from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.devices import catalogue
 from vastwatch.files import load_demo
 from vastwatch.files.drawing.reading import read_drawing
@@ -97,6 +98,19 @@ def drawing_preview(window: Window) -> None:
     dialog.reject()
 
 
+def zones_walk(window: Window) -> None:
+    """The shipped walk, laid over the plan."""
+    project = window.document.project
+    sensor = next(s for s in project.sensors if s.id == "tracker-sitting")
+    dialog = WalkDialog(window.document, sensor, window.theme, window)
+    dialog.read(str(FOLDER.parents[1] / "src" / "vastwatch" / "data" / "saltmarsh-walk.csv"))
+    dialog.open()
+    QTest.qWait(200)
+    dialog.grab().save(str(FOLDER / "zones-walk.png"))
+    print("docs/screenshots/zones-walk.png")
+    dialog.reject()
+
+
 def main() -> None:
     keep_freed_memory()
     studio = Studio()
@@ -115,9 +129,6 @@ def main() -> None:
     studio.take("brief-means")
     focus.set(stage="Plan", level="ground", room="shop", selected="shop")
     studio.take("plan")
-    window.panel("Plan").show_page(2)
-    focus.set(selected="shop-sun")
-    studio.take("plan-hazard")
     window.panel("Plan").show_page(1)
     focus.set(room="throwing", selected="drying-rack", marked=frozenset(("drying-rack", "wedging-bench")))
     studio.take("plan-build")
@@ -144,6 +155,9 @@ def main() -> None:
     box.grab().save(str(FOLDER / "box-tested.png"))
     box.close()
     drawing_preview(window)
+    focus.set(stage="Zones", level="ground", room="shop", selected="counter")
+    studio.take("zones")
+    zones_walk(window)
     focus.set(level="ground", figure="across", stage="Timing", room="throwing", selected="throwing")
     studio.take("timing")
     studio.incident("throwing", "dropped", 19.0)
@@ -157,10 +171,6 @@ def main() -> None:
     sheet.grab().save(str(FOLDER / "keys.png"))
     print("docs/screenshots/keys.png")
     sheet.close()
-    studio.desk.switch_theme()
-    studio.show()
-    studio.window.focus.set(stage="Sensors", level="ground", room="throwing", selected="pir-throwing", figure="towards")
-    studio.take("sensors-dark-desk")
     studio.window.results.stop()
 
 

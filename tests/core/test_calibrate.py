@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import json
 import math
+from pathlib import Path
 
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from test_zones import CHAIR, STOOL, tracked
 
+from test_zones import CHAIR, STOOL, tracked
 from vastwatch.cli import main
 from vastwatch.commission.calibrate import CalibrationError, Known, calibrate, from_pairs, zone_from_walk
 from vastwatch.commission.entry_sheet import as_csv, as_text, entry_sheet
@@ -220,6 +221,16 @@ def test_the_simulated_device_is_found_where_it_hangs(tmp_path, capsys):
                     Drawn(*rng.standard_normal((4, 20_000))))  # fmt: skip
     before = zoned(project, sensor).shapes[0].holds(read).mean()
     assert known.shapes[0].holds(read).mean() > max(0.9, before)
+
+
+def test_the_shipped_walk_finds_its_sensor_six_degrees_off(demo):
+    sensor = find(demo.sensors, "tracker-sitting")
+    known = zoned(demo, sensor)
+    log = read_walk(Path(__file__).parents[2] / "src" / "vastwatch" / "data" / "saltmarsh-walk.csv")
+    places, unknown = known_places(demo, sensor, log)
+    found = calibrate(places, known.pose, Scatter(0.1, math.radians(3.0)))
+    assert unknown == [] and found.unit == "cm"
+    assert found.pose.yaw - sensor.yaw == pytest.approx(-6.0, abs=1.5)
 
 
 @pytest.mark.parametrize(("sensor", "words"), [("pir", "tells no places"), ("gone", "no sensor 'gone'")])

@@ -26,7 +26,7 @@ from vastwatch.memo import kept
 from vastwatch.sensing.tracker import Pose, places_read, readings
 from vastwatch.sensing.zones import Spread, chances, ring_chances
 
-Array = NDArray[np.float64]
+Array = NDArray[np.floating[Any]]
 Bools = NDArray[np.bool_]
 
 # Of reports of a zone's own spots it is to hold so many, of the others' no more than so many.
@@ -56,7 +56,7 @@ class Shape(NamedTuple):
             return ring_chances(spread, *self.ring)
         return chances(spread, [np.array(self.outline)])[:, 0]
 
-    def holds(self, read: NDArray[np.floating[Any]]) -> Bools:
+    def holds(self, read: Array) -> Bools:
         """Which reports, (n, 2), fall into it."""
         if self.ring is not None:
             r = np.hypot(read[:, 0], read[:, 1])

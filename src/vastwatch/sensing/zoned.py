@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +20,7 @@ from vastwatch.sensing.zone_numbers import Shape, Wanted, shapes
 from vastwatch.sensing.zones import Spread, spread_of
 from vastwatch.site.building import Spot
 
-Array = NDArray[np.float64]
+Array = NDArray[np.floating[Any]]
 
 # Somebody of whom not even so many large movements are noticed is no target: a chance.
 NOTICED = 0.05

@@ -8,7 +8,7 @@ integral over the angle. It is taken piece by piece between the corners of the z
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -17,7 +17,7 @@ from scipy.special import ndtr, ndtri
 from vastwatch.geometry import polygons
 from vastwatch.sensing.tracker import Pose, Scatter, in_frame
 
-Array = NDArray[np.float64]
+Array = NDArray[np.floating[Any]]
 
 # Points of Gauss's rule on each piece, and how far out the angle is followed, spreads.
 NODES, SPREADS = 12, 5.0
