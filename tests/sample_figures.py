@@ -135,7 +135,7 @@ def turned(project: Project, degrees: float) -> Project:
                 new[name] = (getattr(r, name) + degrees) % 360
         return replace(r, **new)
 
-    built = ("walls", "rooms", "furnishings", "spots", "sensors", "lamps", "sockets", "switches", "hazards")
+    built = ("walls", "rooms", "furnishings", "spots", "sensors", "lamps", "sockets", "switches", "hazards", "zones")
     return replace(project, **{name: tuple(changed(r) for r in getattr(project, name)) for name in built})
 
 

@@ -105,6 +105,8 @@ def zones_walk(window: Window) -> None:
     dialog = WalkDialog(window.document, sensor, window.theme, window)
     dialog.read(str(FOLDER.parents[1] / "src" / "vastwatch" / "data" / "saltmarsh-walk.csv"))
     dialog.open()
+    while dialog.found is None:
+        QTest.qWait(50)
     QTest.qWait(200)
     dialog.grab().save(str(FOLDER / "zones-walk.png"))
     print("docs/screenshots/zones-walk.png")

@@ -16,7 +16,7 @@ from vastwatch.commission.calibrate import CalibrationError, Known, calibrate, f
 from vastwatch.commission.entry_sheet import as_csv, as_text, entry_sheet
 from vastwatch.commission.known_places import known_places, place_of
 from vastwatch.commission.simulated import true_pose, walked
-from vastwatch.commission.walk_log import WalkError, parse_walk, read_walk
+from vastwatch.commission.walk_log import WalkError, parse_pairs, parse_walk, read_walk
 from vastwatch.design.project import find, put
 from vastwatch.files import save_project
 from vastwatch.sensing.mounted import zoned
@@ -241,6 +241,22 @@ def test_what_cannot_be_calibrated(tmp_path, capsys, sensor, words):
     assert words in capsys.readouterr().err
 
 
+def test_pairs_as_they_are_typed(tmp_path, capsys):
+    tape, read = parse_pairs("tape, reading\n1.0 1.35\n\n2.0;2.36\n3,3.34\n")
+    assert tape.tolist() == [1, 2, 3] and read.tolist() == [1.35, 2.36, 3.34]
+    with pytest.raises(WalkError, match="line 2 is no pair"):
+        parse_pairs("1 1.3\nfar 2\n")
+    save_project(tracked("radar-24-bands"), tmp_path / "p.vastwatch.json")
+    (tmp_path / "pairs.txt").write_text("1.0 1.35\n2.0 2.36\n3.0 3.34\n")
+    assert (
+        main(["calibrate", str(tmp_path / "p.vastwatch.json"), str(tmp_path / "pairs.txt"), "--sensor", "t", "--json"])
+        == 0
+    )
+    assert json.loads(capsys.readouterr().out)["bias_m"] == pytest.approx(0.35, abs=0.03)
+    assert main(["calibrate", str(tmp_path / "p.vastwatch.json"), str(tmp_path / "no.txt"), "--sensor", "t"]) == 1
+    assert "cannot be read" in capsys.readouterr().err
+
+
 # -- the entry sheet -----------------------------------------------------------------------------------------------
 
 
@@ -255,7 +271,8 @@ def test_the_entry_sheet_has_every_number_with_its_sign_and_unit():
     assert as_csv(sheet).splitlines()[0] == "zone,field,value,unit" and "[ ] " in as_text(sheet)
     polygons = tracked("radar-60-tracker", zones=(CHAIR,))
     rows = entry_sheet(polygons, find(polygons.sensors, "t")).rows
-    assert rows[0].field == "corner 1: X, Y" and any(r.field == "sensitivity" for r in rows)
+    assert [r.field for r in rows[:3]] == ["nearest", "farthest", "sensitivity"]
+    assert rows[3].field == "corner 1: X, Y" and any(r.field == "sensitivity" for r in rows)
     bands = tracked("radar-24-bands", zones=(CHAIR,))
-    assert [r.field for r in entry_sheet(bands, find(bands.sensors, "t")).rows] == ["first band", "last band"]
+    assert [r.field for r in entry_sheet(bands, find(bands.sensors, "t")).rows[-2:]] == ["first band", "last band"]
     assert entry_sheet(tracked(), find(tracked().sensors, "t")) is None

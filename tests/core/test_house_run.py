@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from vastwatch.causes.witnesses import set_off
 from vastwatch.control.house import Hand, run
-from vastwatch.control.outputs.handler import kwh
+from vastwatch.control.outputs.handler import kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import put
@@ -100,7 +100,7 @@ def test_a_rehearsal_is_the_house_run_of_its_recording(demo):
         lit = r.house.served(ident)
         idle = (lit - r.awake(ident)).total() / HOUR / 3
         assert s.idle_h == pytest.approx(idle)
-        energy = sum(r.house.kwh(lamp) for lamp in demo.lamps if lamp.room == ident)
+        energy = sum(r.house.kwh(lamp) for lamp in lights_in(demo, ident))
         assert energy == pytest.approx(lit.total() / HOUR * r.house.watts(ident) / 1000)
         assert s.idle_kwh <= energy / 3 + 1e-9
 

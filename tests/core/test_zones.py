@@ -21,9 +21,11 @@ from vastwatch.advice.zone_help import what_helps
 from vastwatch.advice.zone_matrix import matrix
 from vastwatch.advice.zone_proposal import zones_for
 from vastwatch.cli import main
+from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.edits.zones import add_zone, clear_of, replace_zones, set_outline, tidy
+from vastwatch.design.placed import settings_faults, settings_words
 from vastwatch.design.project import find, put
-from vastwatch.design.records import Report, Sensor, Zone, zone_part
+from vastwatch.design.records import Report, Sensor, Settings, Zone, zone_part
 from vastwatch.design.references import without
 from vastwatch.devices.faults import faults
 from vastwatch.files import load_project, save_project
@@ -33,6 +35,8 @@ from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, ta
 from vastwatch.rehearsal.targets import _rows, _told, _wander, occupied
 from vastwatch.rehearsal.zone_scores import score_zones
 from vastwatch.sensing.coverage import coverage
+from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
+from vastwatch.sensing.model import staying, walking
 from vastwatch.sensing.mounted import mount, zoned
 from vastwatch.sensing.tracker import (
     Drawn,
@@ -464,6 +468,47 @@ def test_a_zone_is_drawn_changed_and_goes_with_its_sensor():
     lamp = replace(project.lamps[0], zone=zone.id)
     gone = without(put(project, lamp), ["t"])
     assert gone.zones == () and gone.lamps[0].zone is None
+
+
+def test_zones_go_along_with_their_room():
+    project = tracked(zones=(CHAIR,))
+    moved = move_room(project, "big", -3.0, 0.0).project
+    assert find(moved.zones, "zc").outline[0] == (CHAIR.outline[0][0] - 3.0, CHAIR.outline[0][1])
+    before, after = (zoned(p, find(p.sensors, "t")) for p in (project, moved))
+    assert before.shapes[0].numbers == after.shapes[0].numbers
+
+
+def test_bands_have_sensitivities_of_their_own():
+    project = tracked("radar-24-bands")
+    sensor = find(project.sensors, "t")
+    points = np.array([(1.0, 2.0), (3.6, 2.0)])
+
+    def rates(**more):
+        placed = replace(sensor, settings=replace(sensor.settings, **more))
+        mounted = mount(put(project, placed), placed)
+        seen = staying(mounted, points, Stayer(SEATED))
+        return walking(mounted, points, Walker(STANDING, 1.0, 0.0)), seen.still_per_s
+
+    plain, low = rates(), rates(bands_below_max=(0, 0, 0, 0, 0, 8))
+    still = rates(bands_still_below_max=(0, 0, 0, 0, 0, 8))
+    # The farther place is read in the sixth band, the nearer in the second: each setting counts for its own alone.
+    assert low[0][0] == plain[0][0] and low[0][1] < 0.5 * plain[0][1] and (low[1] == plain[1]).all()
+    assert still[1][0] == plain[1][0] and still[1][1] < plain[1][1] and (still[0] == plain[0]).all()
+    words = dict(settings_faults(device("radar-24-bands"), Settings(bands_below_max=(0,) * 9)))
+    assert "8 bands, not 9" in words["bands_below_max"]
+    assert (
+        "no bands"
+        in dict(settings_faults(device("radar-24-tracker"), Settings(bands_below_max=(1,))))["bands_below_max"]
+    )
+    assert "by band 9 7 of 9" in settings_words(device("radar-24-bands"), Settings(bands_below_max=(0, 2)))
+
+
+def test_what_moves_within_a_zone_is_told_until_it_is_ignored():
+    fan = Hazard(id="fan", level="g", name="Fan", kind="fan", outline=rect(1.6, 1.6, 1.9, 1.9), strength=1.0)
+    project = replace(tracked(zones=(CHAIR,)), hazards=(fan,))
+    assert "zone-moves" in rules_of(project)
+    over = Zone(id="zi", sensor="t", name="Over", role="ignore", outline=rect(1.3, 1.3, 2.2, 2.2))
+    assert "zone-moves" not in rules_of(replace(project, zones=(over,)))
 
 
 def test_the_rules_of_a_type_are_checked():

@@ -245,6 +245,8 @@ def test_rooms_levels_figures_stages_and_zoom_by_key(qtbot, window):
     key(qtbot, plan, Qt.Key.Key_V)
     assert focus.figure == "towards"
     key(qtbot, plan, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
+    assert focus.stage == "Zones"
+    key(qtbot, plan, Qt.Key.Key_5, Qt.KeyboardModifier.ControlModifier)
     assert focus.stage == "Timing"
     scale = plan.scale_px
     key(qtbot, plan, Qt.Key.Key_Plus)

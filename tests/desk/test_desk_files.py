@@ -209,7 +209,14 @@ def test_an_empty_project_opens_and_says_what_to_do(qtbot):
 
 def test_stage_lamps_tell_how_far_it_is(qtbot, window):
     states = {stage: tab.state for stage, tab in window.strip.tabs.items()}
-    assert states == {"Brief": "lit", "Plan": "lit", "Sensors": "half", "Timing": "half", "Rehearsal": "half"}
+    assert states == {
+        "Brief": "lit",
+        "Plan": "lit",
+        "Sensors": "half",
+        "Zones": "lit",
+        "Timing": "half",
+        "Rehearsal": "half",
+    }
     assert list(states) == ["Brief", "Plan", "Sensors", "Timing", "Rehearsal"]
 
 

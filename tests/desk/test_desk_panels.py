@@ -80,12 +80,16 @@ def test_the_ribbon_lists_the_room_first_and_scrolls(qtbot, window):
     window.focus.set(stage="Rehearsal", room="sitting", level="upper")
     lanes = [x.words for x in window.ribbon._lanes]
     assert lanes[0] == "Sitting room"
-    assert lanes[1:8] == [
+    assert [x.strip() for x in lanes[1:12]] == [
         "P, potter",
         "R, resident",
         "Cat",
         "PIR sitting room",
         "Radar sitting room",
+        "Tracker sitting room",
+        "Sofa",
+        "Window seat",
+        "Door",
         "presence",
         "light",
     ]
@@ -161,7 +165,7 @@ def test_days_tell_what_went_wrong_and_go_there(qtbot, window):
 def test_the_list_of_rooms_goes_to_rooms_and_counts_sensors(qtbot, window):
     window.focus.set(stage="Plan")
     tile = window.panel("Plan").rooms._tiles["sitting"]
-    assert tile.figure == "2 sensors"
+    assert tile.figure == "3 sensors"
     qtbot.mouseClick(tile, LEFT)
     assert (window.focus.room, window.focus.level) == ("sitting", "upper")
     assert isinstance(tile, Tile)
@@ -169,7 +173,7 @@ def test_the_list_of_rooms_goes_to_rooms_and_counts_sensors(qtbot, window):
     window.focus.set(selected="radar-sitting")
     window.plan.setFocus()
     key(qtbot, window.plan, Qt.Key.Key_Delete)
-    assert window.panel("Plan").rooms._tiles["sitting"].figure == "1 sensor"
+    assert window.panel("Plan").rooms._tiles["sitting"].figure == "2 sensors"
 
 
 def test_the_level_box_shows_the_level_and_changes_it(qtbot, window):

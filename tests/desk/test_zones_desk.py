@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import pytest
 from hands import LEFT, drag, key, plain, project, send_move, settle, spot_px
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton
 from shapely import Polygon
 
 from vastwatch.commission.entry_sheet import as_text, entry_sheet
 from vastwatch.commission.simulated import true_pose, walked
 from vastwatch.design.edits.zones import replace_zones
-from vastwatch.design.project import find
+from vastwatch.design.project import find, put
 from vastwatch.design.records import zone_part
 from vastwatch.design.references import without
 from vastwatch.desk.plan.zoning import rows_of
 from vastwatch.desk.stages.zones.entry_dialog import EntryDialog
+from vastwatch.desk.stages.zones.pairs_dialog import PairsDialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
+from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.zoned import zones_of
@@ -246,6 +249,11 @@ def test_without_a_tracking_radar_it_says_what_to_do(zones):
 # -- from a walk, entry sheet --------------------------------------------------------------------------------------
 
 
+def read(qtbot, it):
+    """Wait until a log is understood."""
+    qtbot.waitUntil(lambda: not it._work.busy, timeout=20_000)
+
+
 def dialog(window):
     return WalkDialog(window.document, find(project(window).sensors, TRACKER), window.around.theme, window)
 
@@ -255,6 +263,7 @@ def test_a_walk_past_the_simulated_device_corrects_the_plan(qtbot, zones):
     qtbot.addWidget(it)
     it.show()
     qtbot.mouseClick(next(b for b in it.findChildren(QPushButton) if "simulated" in b.text()), LEFT)
+    read(qtbot, it)
     true = true_pose(project(zones), it.sensor, 1)
     assert abs((it.found.pose.yaw - true.yaw + 180) % 360 - 180) < 4 * it.found.sd[2] + 0.2
     qtbot.mouseClick(it.plan, LEFT)
@@ -271,6 +280,7 @@ def test_a_log_file_corrects_the_numbers_alone_and_makes_a_zone(qtbot, zones, tm
     it = dialog(zones)
     qtbot.addWidget(it)
     it.read(str(path))
+    read(qtbot, it)
     before = [s.numbers for s in zoned(project(zones), it.sensor).shapes]
     qtbot.mouseClick(it.numbers, LEFT)
     now = find(project(zones).sensors, TRACKER)
@@ -279,6 +289,7 @@ def test_a_log_file_corrects_the_numbers_alone_and_makes_a_zone(qtbot, zones, tm
     again = dialog(zones)
     qtbot.addWidget(again)
     again.read(str(path))
+    read(qtbot, again)
     again.which.setCurrentIndex(again.which.findText("sofa-spot"))
     qtbot.mouseClick(again.zone, LEFT)
     assert polygons.contains_point(drawn(zones)[-1].outline, *find(project(zones).spots, "sofa-spot").at)
@@ -290,8 +301,10 @@ def test_a_bad_log_is_told_and_changes_nothing(qtbot, zones, tmp_path):
     it = dialog(zones)
     qtbot.addWidget(it)
     it.read(str(path))
+    read(qtbot, it)
     assert "nowhere" in it.words.text() and not it.plan.isEnabled()
     it.read(str(tmp_path / "gone.csv"))
+    read(qtbot, it)
     assert "cannot be read" in it.words.text()
 
 
@@ -311,3 +324,31 @@ def test_the_entry_sheet_is_saved_and_ticked(qtbot, zones, tmp_path):
     again = EntryDialog(zones.document, TRACKER, zones)
     qtbot.addWidget(again)
     assert again.ticks[name].isChecked()
+
+
+def test_tape_and_reading_of_a_radar_with_bands(qtbot, zones):
+    window = zones
+    bands = next(d for d in catalogue() if d.id == "radar-24-bands")
+    there = find(project(window).sensors, TRACKER)
+    new = replace(project(window), devices=(*project(window).devices, bands))
+    window.document.apply(put(new, replace(there, device=bands.id)), "Bands")
+    window.focus.set(selected=TRACKER)
+    panel = window.panel("Zones")
+    assert panel.walk.text() == "Tape and reading …" and panel.numbers.rows[0].columns[0].startswith("bands")
+    it = PairsDialog(window.document, find(project(window).sensors, TRACKER), window)
+    qtbot.addWidget(it)
+    assert not it.take.isEnabled()
+    it.text.setPlainText("1.00 1.42\n2.00 2.41\n3.50 3.93")
+    assert "too long" in it.words.text()
+    qtbot.mouseClick(it.take, LEFT)
+    assert find(project(window).sensors, TRACKER).settings.measured_bias_m == pytest.approx(0.42, abs=0.03)
+    # Sensitivities by band are typed at the right.
+    window.focus.set(selected="sitting")
+    window.focus.set(selected=TRACKER)
+    field = next(f for f in window.verdict.inspector.findChildren(QLineEdit) if f.accessibleName() == "Moving, by band")
+    field.setText("9 9 7")
+    field.editingFinished.emit()
+    assert find(project(window).sensors, TRACKER).settings.bands_below_max == (0, 0, 2)
+    field.setText("12")
+    field.editingFinished.emit()
+    assert field.text() == "9 9 7" and "1 to 9" in window.status.said.text()

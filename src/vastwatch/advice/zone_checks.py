@@ -9,15 +9,18 @@ import numpy as np
 from shapely import Polygon
 
 from vastwatch.advice.finding import Advice, Finding
-from vastwatch.advice.zone_proposal import stayed_at
+from vastwatch.advice.zone_proposal import MOVES, stayed_at
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
+from vastwatch.sensing.hazards import body_of, false_rate
 from vastwatch.sensing.model import walking
 from vastwatch.sensing.mounted import mount_plain, zoned
+from vastwatch.sensing.tracker import chest_of, scatter_of
 from vastwatch.sensing.zoned import Zoned, off_axis_deg, tracking, zones_of
+from vastwatch.sensing.zones import spread_of
 from vastwatch.words import capital
 
 # Somebody is well counted in their own zone with this share of their reports, and badly with less than that one; in
@@ -66,6 +69,27 @@ def _of_sensor(project: Project, sensor: Sensor) -> Iterator[Finding]:
             yield Finding("zones-overlap", "risk", (b.id, a.id), text)
     for j, zone in enumerate(known.zones):
         yield from _of_zone(project, known, j, zone)
+    yield from _moving_things(project, known)
+
+
+def _moving_things(project: Project, known: Zoned) -> Iterator[Finding]:
+    """What moves by itself within a zone that counts."""
+    counting = [j for j, z in enumerate(known.zones) if z.role != "ignore"]
+    ignoring = [j for j, z in enumerate(known.zones) if z.role == "ignore"]
+    plain = mount_plain(project, known.sensor)
+    for hazard in project.hazards:
+        if hazard.kind not in MOVES or hazard.level != known.sensor.level or false_rate(plain, hazard) <= 0:
+            continue
+        middle = polygons.centroid(hazard.outline)
+        chest = chest_of(body_of(hazard))
+        spread = spread_of(known.pose, scatter_of(known.device), [middle], chest)
+        counted = [(float(known.shapes[j].chance(spread)[0]), known.zones[j]) for j in counting]
+        hidden = max((float(known.shapes[j].chance(spread)[0]) for j in ignoring), default=0.0)
+        share, zone = max(counted, key=lambda c: c[0], default=(0.0, None))
+        if zone is not None and share > ASTRAY and hidden < share:
+            text = f"{hazard.name} moves within {zone.name}: {100 * share:.0f} % of what it shows is counted."
+            yield Finding("zone-moves", "risk", (zone.id, hazard.id), text,
+                          (Advice("Draw an area to ignore over it, clear of the seat."),))  # fmt: skip
 
 
 def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Finding]:

@@ -101,6 +101,28 @@ def _lines(sensor: Sensor, told: dict[str, Any]) -> list[str]:
     return out
 
 
+def _by_tape(sensor: Sensor, path: str) -> tuple[Any, list[str]]:
+    """Of a radar that tells distance alone: `{"bias_m", "scale", "sd": {"bias_m", "scale"}, "residual_m"}` of pairs."""
+    from vastwatch.commission.calibrate import CalibrationError, from_pairs
+    from vastwatch.commission.walk_log import WalkError, parse_pairs
+
+    try:
+        with open(path, encoding="utf-8-sig") as file:
+            found = from_pairs(*parse_pairs(file.read(1_000_000), path))
+    except (WalkError, CalibrationError) as e:
+        raise RequestError(str(e)) from None
+    except (OSError, UnicodeDecodeError) as e:
+        raise RequestError(f"{path}: cannot be read ({e})") from None
+    document = {
+        "bias_m": number(found.bias_m), "scale": number(found.scale),
+        "sd": {"bias_m": number(found.bias_sd_m), "scale": number(found.scale_sd)},
+        "residual_m": number(found.residual_m),
+    }  # fmt: skip
+    return document, [
+        f"{sensor.name} reads {found.bias_m:.2f} +- {found.bias_sd_m:.2f} m long, times {found.scale:.3f}"
+    ]
+
+
 def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"pose": {"x", "y", "yaw_deg", "bias_m"}, "sd": {..}, "residual_m", "n", "mirrored", "swapped", "unit",
     "untold", "drawn": {..}}` from a walk."""
@@ -114,6 +136,8 @@ def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str
         raise RequestError(f"there is no sensor '{args.sensor}'")
     sensor = find(project.sensors, args.sensor)
     known = zoned(project, sensor)
+    if known is not None and known.device.reports == "distance":
+        return _by_tape(sensor, args.walk)
     if known is None or known.device.reports != "xy":
         raise RequestError(f"{sensor.name} tells no places: only a tracking radar can be calibrated by a walk")
     drawn = pose_of(sensor, known.device)

@@ -10,7 +10,7 @@ import numpy as np
 
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
-from vastwatch.devices import DeviceType
+from vastwatch.devices import DeviceType, RadarType
 from vastwatch.devices.types import ZoneRules
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.zoned import Zoned
@@ -79,7 +79,7 @@ def entry_sheet(project: Project, sensor: Sensor) -> EntrySheet | None:
     if known is None or not known.zones:
         return None
     rules = known.device.zone_rules or ZoneRules()
-    rows, checks = [], []
+    rows, checks = _of_device(sensor, known.device), []
     for j, zone in enumerate(known.zones):
         unit, numbers = numbers_told(known, j)
         if set(numbers) <= set(LABELS):
@@ -111,6 +111,20 @@ def entry_sheet(project: Project, sensor: Sensor) -> EntrySheet | None:
                 )  # fmt: skip
             checks.append(Check(f"{zone.id}:leave", f"Leave {zone.name}: it says 0 within {delay + SLACK_S:g} s."))
     return EntrySheet(f"{sensor.name}: zones to type in", convention_words(known.device), tuple(rows), tuple(checks))
+
+
+def _of_device(sensor: Sensor, device: RadarType) -> list[Row]:
+    """What is set of the device as a whole."""
+    s, whole = sensor.settings, "The device"
+    out = [
+        Row(whole, "nearest", f"{device.min_gate_m:g}", "m"), Row(whole, "farthest", f"{device.max_gate_m:g}", "m"),
+        Row(whole, "sensitivity", f"{max(device.steps - s.sensitivity_below_max, 1)}", f"of {device.steps}"),
+    ]  # fmt: skip
+    if s.still_below_max is not None:
+        out.append(Row(whole, "to stillness", f"{max(device.steps - s.still_below_max, 1)}", f"of {device.steps}"))
+    bands = [max(device.steps - b, 1) for b in s.bands_below_max]
+    out += [Row(whole, f"band {k}, sensitivity", f"{v}", f"of {device.steps}") for k, v in enumerate(bands, 1)]
+    return out
 
 
 def as_text(sheet: EntrySheet) -> str:

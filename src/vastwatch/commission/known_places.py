@@ -17,6 +17,8 @@ from vastwatch.sensing.tracker import CHEST_M
 _PLACE = re.compile(r"^\s*(-?\d+(?:\.\d+)?)\s*[,; ]\s*(-?\d+(?:\.\d+)?)\s*$")
 # After a mark somebody settles for so long, seconds: those readings are left out where enough others remain.
 SETTLE_S, ENOUGH = 3.0, 10
+# Of a place no more readings than about so many are looked at, evenly over the time.
+MOST_EACH = 400
 # Beside a corner of a room or of furniture one stands.
 Place = tuple[tuple[float, float], float]
 
@@ -47,6 +49,8 @@ def known_places(project: Project, sensor: Sensor, log: WalkLog) -> tuple[Known,
         mine = np.flatnonzero(log.mark == mark)
         settled = mine[log.t[mine] >= log.t[mine[0]] + SETTLE_S]
         mine = settled if len(settled) >= ENOUGH else mine
+        # More of one seat say no more of it: they err alike.
+        mine = mine[:: max(1, len(mine) // MOST_EACH)]
         read.append(log.xy[mine])
         at.append(np.tile(place[0], (len(mine), 1)))
         chest.append(np.full(len(mine), place[1]))

@@ -97,6 +97,24 @@ def parse_walk(text: str, name: str = "the log") -> WalkLog:
     )  # fmt: skip
 
 
+def parse_pairs(text: str, name: str = "the pairs") -> tuple[Array, Array]:
+    """Pairs of tape and reading, metres, a line each, commas or blanks between; a heading is passed over. Raises
+    WalkError."""
+    tape, read = [], []
+    for n, line in enumerate(text.splitlines(), 1):
+        words = line.replace(",", " ").replace(";", " ").replace("\t", " ").split()
+        if not words:
+            continue
+        values = [_number(w) for w in words[:2]]
+        if len(values) < 2 or not all(math.isfinite(v) and 0 <= v <= 100 for v in values):
+            if n == 1 and not any(math.isfinite(v) for v in values):
+                continue
+            raise WalkError(f"{name}: line {n} is no pair of tape and reading in metres, such as 2.00 2.35")
+        tape.append(values[0])
+        read.append(values[1])
+    return np.array(tape), np.array(read)
+
+
 def _number(value: Any) -> float:
     if isinstance(value, bool):
         return math.nan

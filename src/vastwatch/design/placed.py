@@ -167,6 +167,10 @@ def settings_words(device: DeviceType, s: Settings) -> str:
         if below := getattr(s, field):
             most = steps_of(device, field)
             out.append(f"{called} {max(most - below, 1)} of {most}")
+    for words, bands in (("by band", s.bands_below_max), ("still by band", s.bands_still_below_max)):
+        if any(bands):
+            steps = steps_of(device, "sensitivity_below_max")
+            out.append(f"{words} {' '.join(str(max(steps - b, 1)) for b in bands)} of {steps}")
     figures = (
         ("from {:g} m", s.min_gate_m), ("to {:g} m", s.max_gate_m), ("every {:g} s", s.report_interval_s),
         ("range found {:g} m", s.measured_range_m), ("latency found {:g} s", s.measured_latency_s),
@@ -191,6 +195,13 @@ def settings_faults(device: DeviceType, s: Settings) -> Iterator[tuple[str, str]
         elif below > max(steps - 1, 0):
             yield field, f"it has {steps} steps of sensitivity, so that it is not set {below} below the highest"
     radars = [p for p in parts_of(device) if isinstance(p, RadarType)]
+    most = max((p.bands for p in radars), default=0)
+    for field in ("bands_below_max", "bands_still_below_max"):
+        bands, steps = getattr(s, field), steps_of(device, "sensitivity_below_max")
+        if len(bands) > most:
+            yield field, f"it has {most} bands, not {len(bands)}" if most else "it has no bands to set"
+        elif any(b > steps - 1 for b in bands):
+            yield field, f"it has {steps} steps of sensitivity in each band"
     if not radars and (s.min_gate_m is not None or s.max_gate_m is not None):
         yield "max_gate_m" if s.max_gate_m is not None else "min_gate_m", "it has no gates to set"
     for radar in radars:

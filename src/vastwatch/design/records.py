@@ -37,6 +37,7 @@ class Settings(Record, frozen=True, kw_only=True):
 
     Steps of 3 dB below the most sensitive: `sensitivity_below_max` (radar, ultrasound), `still_below_max` for somebody
     at rest where that is set by itself (radar), `infrared_below_max` (PIR). `hold_s`: the device's own hold.
+    `bands_below_max`, `bands_still_below_max`: further steps below that, band by band, for a radar with bands.
     `min_gate_m`, `max_gate_m`: nothing that it reads as nearer or farther is reported (radar). `report_interval_s`:
     between reports of light or humidity. `folded`: a strip lies folded (mat). `measured_latency_s`,
     `measured_range_m`: what was found in place, on somebody who moves, and counts in place of the type's figure;
@@ -49,6 +50,10 @@ class Settings(Record, frozen=True, kw_only=True):
     still_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
     infrared_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] = 0
     hold_s: NotNegative | None = None
+    bands_below_max: Annotated[tuple[Annotated[int, msgspec.Meta(ge=0, le=20)], ...], msgspec.Meta(max_length=32)] = ()
+    bands_still_below_max: Annotated[
+        tuple[Annotated[int, msgspec.Meta(ge=0, le=20)], ...], msgspec.Meta(max_length=32)
+    ] = ()
     min_gate_m: NotNegative | None = None
     max_gate_m: Positive | None = None
     report_interval_s: Annotated[float, msgspec.Meta(ge=1, le=864_000)] | None = None

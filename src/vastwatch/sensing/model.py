@@ -189,6 +189,9 @@ def settings_of(device: DeviceType) -> tuple[str, ...]:
     """Which settings of a placed sensor count for a type, in the order they are shown."""
     models = [model_of(part.family) for part in parts_of(device)]
     found = list(dict.fromkeys(s for model in models if model is not None for s in model.settings))
+    found += (
+        ["bands_below_max", "bands_still_below_max"] if any(getattr(p, "bands", 0) for p in parts_of(device)) else []
+    )
     found += ["report_interval_s"] if device.light is not None or device.family == "humidity" else []
     found += ["measured_range_m"] if device.reach_m() > 0 else []
     found += ["measured_latency_s"] if any(model is not None for model in models) else []

@@ -123,6 +123,11 @@ def _carried(project: Project, room: Room) -> dict[str, set[str]]:
     out = {
         c: {r.id for r in getattr(project, c) if inside(r)} for c in ("furnishings", "hazards", "sockets", "switches")
     }
+    levels = {s.id: s.level for s in project.sensors}
+    out["zones"] = {
+        z.id for z in project.zones
+        if levels.get(z.sensor) == room.level and polygons.contains_point(room.outline, *middle_of(z))
+    }  # fmt: skip
     out["sensors"] = {s.id for s in project.sensors if (home := room_of(project, s)) is not None and home is room}
     return out | {c: {r.id for r in getattr(project, c) if r.room == room.id} for c in IN_ROOMS}
 

@@ -6,7 +6,7 @@ import math
 import time
 
 from PyQt6.QtCore import QLineF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from vastwatch.design.presence import reports
 from vastwatch.design.project import find
@@ -102,6 +102,20 @@ def _pad(p: QPainter, state: PlanState, sensor: Sensor, device: DeviceType) -> N
     p.drawPolygon(polygon(corners))
 
 
+def hatch(p: QPainter, path: QPainterPath, colour: QColor) -> None:
+    """Slanting lines within a path of the scene."""
+    box = p.worldTransform().map(path)
+    if box.isEmpty():
+        return
+    with in_pixels(p):
+        p.setClipPath(box, Qt.ClipOperation.IntersectClip)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        p.setPen(QPen(colour, 1))
+        r = box.boundingRect()
+        first, last = math.floor((r.left() - r.height()) / HATCH), math.ceil(r.right() / HATCH)
+        p.drawLines(*[QLineF(k * HATCH, r.bottom(), k * HATCH + r.height(), r.top()) for k in range(first, last)])
+
+
 def _hatch_unseen(p: QPainter, state: PlanState, sensor: Sensor, seen: QPainterPath) -> None:
     """Hatch the sensor's own room, then give the seen part its ground back."""
     own = next((r for r in state.rooms if polygons.contains_point(r.outline, *sensor.at[:2])), None)
@@ -109,14 +123,7 @@ def _hatch_unseen(p: QPainter, state: PlanState, sensor: Sensor, seen: QPainterP
         return
     room = QPainterPath()
     room.addPolygon(polygon(own.outline))
-    box = p.worldTransform().map(room)
-    with in_pixels(p):
-        p.setClipPath(box, Qt.ClipOperation.IntersectClip)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        p.setPen(QPen(mix(state.ground, state.theme.dropped, 0.55), 1))
-        r = box.boundingRect()
-        first, last = math.floor((r.left() - r.height()) / HATCH), math.ceil(r.right() / HATCH)
-        p.drawLines(*[QLineF(k * HATCH, r.bottom(), k * HATCH + r.height(), r.top()) for k in range(first, last)])
+    hatch(p, room, mix(state.ground, state.theme.dropped, 0.55))
     p.save()
     p.setClipPath(room, Qt.ClipOperation.IntersectClip)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)

@@ -8,22 +8,25 @@ from typing import NamedTuple
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from vastwatch.design.edits.zones import add_zone, clear_of, set_outline
-from vastwatch.design.places import room_at
+from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.desk.plan.bench import Bench
+from vastwatch.desk.plan.contours import band_paths
+from vastwatch.desk.plan.covered import hatch
 from vastwatch.desk.plan.gestures import Gesture
 from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon
 from vastwatch.desk.plan.places import name_frames
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.in_hand import sensor_in_hand
+from vastwatch.desk.shell.in_hand import sensor_in_hand, trackers
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.geometry import polygons
+from vastwatch.sensing import coverage
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.tracker import on_plan, places_read
 from vastwatch.sensing.zoned import Zoned, tracking, zones_of
@@ -38,6 +41,8 @@ WELL, ASTRAY = 0.9, 0.05
 SNAP_M, GRID_M = 0.08, 0.05
 # A click this near a spot means it, metres.
 NEAR_M = 0.5
+# The grid of a device is drawn where its steps are so many pixels.
+STEP_PX = 7.0
 # Of the reports of a spot so many are drawn.
 DOTS = 90
 
@@ -85,13 +90,23 @@ def draw_zones(p: QPainter, state: PlanState) -> None:
         return
     known, t = shown.known, state.theme
     hue = family_hue(t, "radar")
+    _blind(p, state, known)
     _reach(p, state, known, hue)
+    room = room_of(state.project, known.sensor)
+    for other in trackers(state.project, state.level):
+        # In a room with several, each in its own frame.
+        if other.id != known.sensor.id and room is not None and room_of(state.project, other) is room:
+            beside = zoned(state.project, other)
+            if beside is not None:
+                _reach(p, state, beside, mix(hue, state.ground, 0.45))
     for j, zone in enumerate(known.zones):
         colour = _colour(state, known, j, hue)
         chosen = zone.id == state.selected
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(cosmetic(alpha(mix(t.ink, colour, 0.4), 0.55), 1.0, Qt.PenStyle.DashLine))
         p.drawPolygon(polygon(zone.outline))
+        if chosen:
+            _steps(p, known, j, colour)
         p.setBrush(alpha(colour, 0.2 if chosen else 0.11))
         p.setPen(cosmetic(colour, 2.2 if chosen else 1.4))
         p.drawPolygon(polygon(known.outline(j)))
@@ -162,6 +177,31 @@ def _reach(p: QPainter, state: PlanState, known: Zoned, hue: QColor) -> None:
     far = places_read(pose, way[[0, -1]] * device.max_gate_m, 0.9)
     for end in far:
         p.drawPolyline(polygon([(pose.x, pose.y), tuple(end)]))
+
+
+def _blind(p: QPainter, state: PlanState, known: Zoned) -> None:
+    """What of its room it never notices anybody in who sits there: shadows and dead wedges, hatched."""
+    room = room_of(state.project, known.sensor)
+    if room is None or state.dragging:
+        return
+    seen = band_paths(coverage(state.project, known.sensor.id, "seated", 0, state.second))[0]
+    own = QPainterPath()
+    own.addPolygon(polygon(room.outline))
+    hatch(p, own.subtracted(seen), mix(state.ground, state.ink, 0.3))
+
+
+def _steps(p: QPainter, known: Zoned, j: int, colour: QColor) -> None:
+    """The device's grid within a zone, where it is wide enough to be seen."""
+    rules, outline = known.device.zone_rules, np.array(known.shapes[j].outline)
+    if rules is None or len(outline) == 0 or rules.step_m * abs(p.worldTransform().m11()) < STEP_PX:
+        return
+    low, high = outline.min(axis=0), outline.max(axis=0)
+    p.setPen(cosmetic(alpha(colour, 0.3), 1.0))
+    for axis in (0, 1):
+        for v in np.arange(low[axis], high[axis] + 1e-9, rules.step_m):
+            ends = np.array([low, high])
+            ends[:, axis] = v
+            p.drawPolyline(polygon(places_read(known.pose, ends, known.chest[j])))
 
 
 def _figures(p: QPainter, state: PlanState, known: Zoned, at: At, taken: list[QRectF]) -> None:

@@ -16,6 +16,7 @@ from vastwatch.design.placed import as_placed, holds_words, own_hold_s, settings
 from vastwatch.design.places import room_at
 from vastwatch.design.project import find, find_any
 from vastwatch.design.records import Settings
+from vastwatch.desk.verdict.by_band import by_band_field
 from vastwatch.desk.verdict.by_hour import by_hour_field
 from vastwatch.desk.verdict.form import Form
 from vastwatch.devices import DeviceType, MatType, RadarType
@@ -62,7 +63,10 @@ def sensor_form(form: Form, sensor: Any) -> None:
         form.figure(grid, 4, "Pitch", lambda r: r.pitch, lambda r, v: replace(r, pitch=v), "angle", 1, -90, 45,
                      form.tr("Negative looks down."))  # fmt: skip
     for setting in settings_of(device):
-        at += _setting(form, grid, at, setting, device)
+        if setting.startswith("bands_"):
+            by_band_field(form, device, setting)
+        else:
+            at += _setting(form, grid, at, setting, device)
     if "hold_s" in settings_of(device):
         by_hour_field(form, device)
     if of_sensor(form.document.project, sensor):

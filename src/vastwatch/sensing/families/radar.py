@@ -48,13 +48,16 @@ FALSE_PER_H = {
 
 class RadarView(NamedTuple):
     """How a radar sees m of n places: `where` they are among the n, plan and slant distance, one-way loss in dB, and
-    the factor on any range, 0 outside the gates; all (m,). The other places are behind it or far out of reach."""
+    the factor on any range, 0 outside the gates; all (m,); and the factors that the sensitivity of each one's band puts
+    on the ranges on movers and on those at rest. The other places are behind it or far out of reach."""
 
     where: NDArray[np.intp]
     plan: Array
     slant: Array
     loss_db: Array
     factor: Array
+    moving: Array | float = 1.0
+    still: Array | float = 1.0
 
 
 def range_factor(gain_two_way_db: ArrayLike, loss_one_way_db: ArrayLike, below_max_db: float = 0.0) -> Array:
@@ -110,7 +113,23 @@ def view_of(sensor: Sensor, device: RadarType, around: Obstacles, points: Array,
     azimuth, elevation = off_axis(sensor, view.r * view.ux, view.r * view.uy, dz)
     gain = gain_two_way_db(azimuth, elevation, device.fov_h, device.fov_v)
     factor = range_factor(gain, np.minimum(loss, OPAQUE_DB), below) * body.size
-    return RadarView(view.order, view.r, np.hypot(view.r, dz), loss, np.where(loss < OPAQUE_DB, factor, 0.0))
+    slant = np.hypot(view.r, dz)
+    moving, still = (
+        _by_band(steps, slant + device.bias_r_m, device)
+        for steps in (sensor.settings.bands_below_max, sensor.settings.bands_still_below_max)
+    )
+    return RadarView(view.order, view.r, slant, loss, np.where(loss < OPAQUE_DB, factor, 0.0), moving, still)
+
+
+def _by_band(below: tuple[int, ...], read: Array, device: RadarType) -> Array | float:
+    """The factor on the range of whoever is read as so far off, by the steps that their band is set below the rest."""
+    if device.bands == 0 or not any(below):
+        return 1.0
+    steps = np.zeros(device.bands + 1)
+    set_for = below[: device.bands]
+    steps[: len(set_for)] = np.minimum(set_for, device.steps - 1)
+    band = np.clip(np.floor(read / device.band_m).astype(int), 0, device.bands)
+    return np.asarray(10.0 ** (-STEP_DB * steps[band] / 40.0), float)
 
 
 def _in_front(sensor: Sensor, points: Array, far: float, dz: float) -> NDArray[np.intp]:
@@ -173,13 +192,13 @@ def confirmed_rate(device: RadarType, view: RadarView, reach: ArrayLike) -> Arra
 
 def walk_rate(device: RadarType, view: RadarView) -> Array:
     """Confirmed detections per second of somebody walking."""
-    return confirmed_rate(device, view, device.moving_m)
+    return confirmed_rate(device, view, device.moving_m * view.moving)
 
 
 def nearness(device: RadarType, view: RadarView, side: ArrayLike = ANY_SIDE) -> Array:
     """How far somebody at rest is, as a share of the range on them; inf outside the gates; `side` from
     `facing_factor`."""
-    reach = device.still_m * np.asarray(side, float) * view.factor
+    reach = device.still_m * np.asarray(side, float) * view.still * view.factor
     return np.where(reach > 0, view.slant / np.maximum(reach, 1e-9), math.inf)
 
 
@@ -250,7 +269,9 @@ class RadarModel:
         if usual <= 0:
             return 0.0
         view = view_of(mounted.sensor, mounted.device, mounted.around, looked_at(hazard), body_of(hazard))
-        return per_second(usual, hazard, chance(view.slant, mounted.device.moving_m * view.factor, SOFTNESS))
+        return per_second(
+            usual, hazard, chance(view.slant, mounted.device.moving_m * view.moving * view.factor, SOFTNESS)
+        )
 
     def blind_s(self, device: DeviceType) -> float:
         return 0.0

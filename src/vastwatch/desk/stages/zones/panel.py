@@ -24,6 +24,7 @@ from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.stages.zones.entry_dialog import EntryDialog
 from vastwatch.desk.stages.zones.matrix import Matrix
 from vastwatch.desk.stages.zones.numbers import Numbers, number_rows
+from vastwatch.desk.stages.zones.pairs_dialog import PairsDialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.zoned import Zoned
@@ -161,7 +162,7 @@ class ZonesPanel(QWidget):
         ):
             w.setVisible(has)
         self.sheet.setEnabled(has)
-        self.walk.setEnabled(device.reports == "xy")
+        self.walk.setText(self.tr("From a walk …") if device.reports == "xy" else self.tr("Tape and reading …"))
         self.tools["zone-outline"].setEnabled(rules is None or rules.shape == "polygon")
         self.matrix.show_rows(matrix(project, known), [z.name for z in known.zones], self.focus.selected)
         self._caution.setText("\n".join(CAUTIONS[key] for key in of_sensor(project, sensor)))
@@ -222,8 +223,14 @@ class ZonesPanel(QWidget):
         self.say.emit(words)
 
     def _walk(self) -> None:
-        if (sensor := self.sensor) is not None:
-            dialog = WalkDialog(self.document, sensor, self.theme, self)
+        sensor = self.sensor
+        known = None if sensor is None else zoned(self.document.project, sensor)
+        if sensor is not None and known is not None:
+            dialog: WalkDialog | PairsDialog
+            if known.device.reports == "xy":
+                dialog = WalkDialog(self.document, sensor, self.theme, self)
+            else:
+                dialog = PairsDialog(self.document, sensor, self)
             dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             dialog.finished.connect(lambda _: self.say.emit(dialog.told) if dialog.told else None)
             dialog.open()

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, Qt, QThreadPool
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QDialog, QFileDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -17,6 +19,7 @@ from vastwatch.design.edits.zones import add_zone
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, put
 from vastwatch.design.records import Sensor
+from vastwatch.desk.shell.derived import Derived, Task
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.parts import Choice, label, narrow, row
@@ -31,6 +34,37 @@ MOST_DOTS = 1500
 Array = NDArray[np.float64]
 
 
+# A log, what it says of the sensor if anything, and what is to be told of it.
+_Read = tuple[WalkLog, Calibration | None, list[str]]
+
+
+def _read(task: Task, source: Path | str, project: Project, sensor: Sensor) -> _Read:
+    """Read a log from a file or its text, and calibrate by it. Raises ValueError with a sentence."""
+    try:
+        log = read_walk(source) if isinstance(source, Path) else parse_walk(source)
+    except WalkError as e:
+        raise ValueError(str(e)) from None
+    known = zoned(project, sensor)
+    assert known is not None
+    words: list[str] = []
+    found = None
+    try:
+        places, unknown = known_places(project, sensor, log)
+        found = calibrate(places, pose_of(sensor, known.device), scatter_of(known.device))
+        if unknown:
+            words.append(f"No such place on the plan: {', '.join(unknown)}.")
+        words += [f"{w[0].upper()}{w[1:]}." for w in found.untold]
+        if found.swapped:
+            words.append("X and Y change places in this log: it was read the other way round.")
+        if found.mirrored:
+            words.append("X grows to the other side than this type says: it was read mirrored.")
+    except CalibrationError as e:
+        words.append(sentence(e))
+    if log.skipped:
+        words.append(f"{log.skipped} rows without a place were left out.")
+    return log, found, words
+
+
 class WalkDialog(QDialog):
     """`told` is what to say when it is closed."""
 
@@ -40,6 +74,10 @@ class WalkDialog(QDialog):
         self.told = ""
         self.log: WalkLog | None = None
         self.found: Calibration | None = None
+        self._source: tuple[Path | str, Project, Sensor] | None = None
+        self._pool = QThreadPool(self)
+        self._work: Derived[_Read] = Derived("walk", self._pool, lambda: self._source, _read, forgetful=True)
+        self._work.changed.connect(self._understood)
         known = zoned(document.project, sensor)
         assert known is not None
         self.device, self.drawn = known.device, pose_of(sensor, known.device)
@@ -98,37 +136,36 @@ class WalkDialog(QDialog):
 
     def read(self, path: str) -> None:
         """Take a log from a file; what is wrong with it is told."""
-        try:
-            self.take_log(read_walk(path))
-        except WalkError as e:
-            self.words.setText(sentence(e))
+        self._understand(Path(path))
 
     def _simulate(self) -> None:
         try:
-            self.take_log(parse_walk(walked(self.document.project, self.sensor, 1)))
-        except (ValueError, WalkError) as e:
+            self._understand(walked(self.document.project, self.sensor, 1))
+        except ValueError as e:
             self.words.setText(sentence(e))
 
-    def take_log(self, log: WalkLog) -> None:
-        """Show what a log says of the sensor."""
-        self.log, self.found = log, None
-        words = []
-        try:
-            places, unknown = known_places(self.document.project, self.sensor, log)
-            self.found = calibrate(places, self.drawn, scatter_of(self.device))
-            if unknown:
-                words.append(self.tr("No such place on the plan: {}.").format(", ".join(unknown)))
-            words += [f"{w[0].upper()}{w[1:]}." for w in self.found.untold]
-            if self.found.swapped:
-                words.append(self.tr("X and Y change places in this log: it was read the other way round."))
-            if self.found.mirrored:
-                words.append(self.tr("X grows to the other side than this type says: it was read mirrored."))
-        except CalibrationError as e:
-            words.append(sentence(e))
-        if log.skipped:
-            words.append(self.tr("{} rows without a place were left out.").format(log.skipped))
-        self.words.setText("\n".join(words))
+    def _understand(self, source: Path | str) -> None:
+        """Read a log and what it says of the sensor, beside the window: long ones take seconds."""
+        self._source = (source, self.document.project, self.sensor)
+        self.words.setText(self.tr("Reading …"))
+        self._work.ask()
+
+    def _understood(self) -> None:
+        work = self._work
+        if work.state == "refused" or work.state == "failed":
+            self.log, self.found = None, None
+            self.words.setText(sentence(ValueError(work.words)))
+        elif work.value is not None and work.state == "fresh":
+            self.log, self.found, words = work.value
+            self.words.setText("\n".join(words))
+        else:
+            return
         self._show()
+
+    def done(self, result: int) -> None:
+        self._work.give_up()
+        self._pool.waitForDone()
+        super().done(result)
 
     def _show(self) -> None:
         while (item := self.grid.takeAt(0)) is not None:
