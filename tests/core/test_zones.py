@@ -557,9 +557,15 @@ def test_the_command_line_tells_numbers_and_chances(capsys, demo):
     for j, zone in enumerate(known.zones):
         said = shop["zones"][zone.id]
         assert tuple(said["numbers"].values()) == known.shapes[j].numbers and said["unit"] == "cm"
-        assert said["spots"] == {s.id: pytest.approx(p, abs=1e-4) for s, p in zip(known.spots, known.counted[:, j])}
+        assert {s.id for s in known.spots} == set(shop["noticed"]) < set(said["spots"])
+        for s, p in zip(known.spots, known.counted[:, j]):
+            assert said["spots"][s.id] == pytest.approx(p, abs=1e-4)
         assert len(said["outline_m"]) > 8 and said["false_min_per_day"] < 3
     assert shop["findings"] == []
+    sitting = told(capsys, "zones", "--demo", "--sensor", "tracker-sitting")["tracker-sitting"]
+    known = zoned(demo, find(demo.sensors, "tracker-sitting"))
+    corners = sitting["zones"]["zone-sofa"]["numbers"]["corners"]
+    assert [v for corner in corners for v in corner] == list(known.shapes[0].numbers)
 
 
 def test_the_command_line_proposes_and_refuses(capsys, tmp_path):
@@ -567,7 +573,9 @@ def test_the_command_line_proposes_and_refuses(capsys, tmp_path):
     save_project(tracked(), path)
     made = told(capsys, "zones", str(path), "--sensor", "t", "--for-room")["t"]
     assert made["proposed"]["heuristic"] and len(made["zones"]) >= 3
-    assert told(capsys, "zones", str(path)) == {"t": {"zones": {}, "findings": [], "helps": []}}
+    assert told(capsys, "zones", str(path)) == {
+        "t": {"noticed": ["chair", "stool"], "zones": {}, "findings": [], "helps": []}
+    }
     assert main(["zones", str(path), "--sensor", "nobody"]) == 1
     assert "there is no sensor 'nobody'" in capsys.readouterr().err
     bad = json.loads(path.read_text())

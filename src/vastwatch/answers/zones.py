@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"sensors": {ID: {"zones": {ZONE: {"name", "role", "numbers", "unit", "outline_m", "spots": {SPOT: p},
-    "false_min_per_day", "counted"}}, "findings": [..], "helps": [..]}}}`; with `--for-room` of the zones that would be
+    "own_spots", "false_min_per_day", "counted"}}, "noticed": [SPOT ..], "findings": [..], "helps": [..]}}}`; with `--for-room` of the zones that would be
     proposed in place of those drawn, with `"proposed": {"wrong", "before", "left_out", "heuristic"}`."""
     from vastwatch.advice.zone_checks import zone_findings
     from vastwatch.advice.zone_help import what_helps
@@ -43,7 +43,8 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         found = zone_findings(here, sensor)
         helps = what_helps(here, sensor, args.for_room)
         told[sensor.id] = {
-            "zones": {} if known is None else _zones_told(known, scores),
+            "noticed": [] if known is None else [s.id for s in known.spots],
+            "zones": {} if known is None else _zones_told(here, known, scores) if known.zones else {},
             "findings": [{"rule": f.rule, "severity": f.severity, "text": f.text} for f in found],
             "helps": [
                 {
@@ -69,17 +70,36 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     return {"sensors": told}, lines or ["no sensor tells zones apart"]
 
 
-def _zones_told(known: Zoned, scores: Any) -> dict[str, Any]:
+def _everywhere(project: Project, known: Zoned) -> tuple[list[str], Any]:
+    """Every spot of the level, noticed there or not, and the chance that a report of it falls into each zone."""
+    import numpy as np
+
+    from vastwatch.sensing.tracker import CHEST_M, scatter_of
+    from vastwatch.sensing.zones import spread_of
+
+    here = [s for s in project.spots if find(project.rooms, s.room).level == known.sensor.level]
+    at = np.array([s.at for s in here], float).reshape(-1, 2)
+    chest = np.array([CHEST_M[s.posture] for s in here], float)
+    spread = spread_of(known.pose, scatter_of(known.device), at, chest)
+    return [s.id for s in here], np.column_stack([shape.chance(spread) for shape in known.shapes])
+
+
+def _zones_told(project: Project, known: Zoned, scores: Any) -> dict[str, Any]:
     from vastwatch.commission.entry_sheet import numbers_told
 
+    spots, chances = _everywhere(project, known)
     out = {}
     for j, zone in enumerate(known.zones):
         score = None if scores is None else scores.zones.get(zone.id)
-        unit, numbers = numbers_told(known, j)
+        unit, flat = numbers_told(known, j)
+        numbers: dict[str, Any] = dict(flat)
+        if "x1" in numbers:
+            values = list(flat.values())
+            numbers = {"corners": [list(pair) for pair in zip(values[::2], values[1::2])]}
         out[zone.id] = {
             "name": zone.name, "role": zone.role, "numbers": numbers, "unit": unit,
             "outline_m": [[number(x, 3), number(y, 3)] for x, y in known.outline(j)],
-            "spots": {s.id: number(p) for s, p in zip(known.spots, known.counted[:, j])},
+            "spots": {s: number(p) for s, p in zip(spots, chances[:, j])},
             "own_spots": [s.id for s, own in zip(known.spots, known.own[:, j]) if own],
             "false_min_per_day": None if score is None else number(score.false_min, 2),
             "counted": None if score is None else number(score.counted),
@@ -90,7 +110,9 @@ def _zones_told(known: Zoned, scores: Any) -> dict[str, Any]:
 def _lines(sensor: Sensor, told: dict[str, Any]) -> list[str]:
     out = [sensor.name]
     for zone in told["zones"].values():
-        numbers = ", ".join(f"{k} {v}" for k, v in zone["numbers"].items())
+        pairs = zone["numbers"].get("corners")
+        said = [f"({x} {y})" for x, y in pairs] if pairs else [f"{k} {v}" for k, v in zone["numbers"].items()]
+        numbers = ", ".join(said)
         own = [f"{s} {100 * zone['spots'][s]:.0f} %" for s in zone["own_spots"]]
         out.append(f"  {zone['name']} ({zone['role']}): {numbers} {zone['unit']}; counts {', '.join(own) or 'nobody'}")
     out += [f"  {f['severity']}: {f['text']}" for f in told["findings"]]

@@ -83,6 +83,10 @@ class PirType(AnyType, frozen=True, kw_only=True, tag="pir"):
         return self.tangential_m
 
 
+# No radar tells more zones, bands or people apart.
+MOST_ZONES = 64
+
+
 class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
     """A radar presence sensor.
 
@@ -183,6 +187,10 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
                 yield "zone_rules.step", "a step of its numbers is more than its least zone"
             if self.zone_rules.off_delay_s > self.zone_rules.off_delay_max_s:
                 yield "zone_rules.off_delay_max_s", "the longest delay is below its usual one"
+        for field, many, most in (("zones", self.zones, MOST_ZONES), ("bands", self.bands, MOST_ZONES),
+                                  ("targets", self.targets, MOST_ZONES)):  # fmt: skip
+            if many > most:
+                yield field, f"{many} are more than any such radar has"
         if self.zones < 0:
             yield "zones", "there cannot be fewer zones than none"
         if self.bands > 0 and self.reports == "state":

@@ -16,6 +16,7 @@ from zoneinfo import ZoneInfo
 import msgspec
 
 from vastwatch.design.places import room_at
+from vastwatch.design.presence import reports
 from vastwatch.design.project import COLLECTIONS, Project, on_level
 from vastwatch.design.references import dangling
 from vastwatch.devices.faults import faults
@@ -110,6 +111,11 @@ def _ids(project: Project) -> Iterator[str]:
 def _references(project: Project) -> Iterator[str]:
     for path, words in dangling(project):
         yield f"{path}: {words}"
+    of_sensor = {z.id: z.sensor for z in project.zones}
+    for i, presence in enumerate(project.presences):
+        for report in reports(presence.expr):
+            if report.zone is not None and of_sensor.get(report.zone, report.sensor) != report.sensor:
+                yield f"presences[{i}].expr: the zone '{report.zone}' is not one of '{report.sensor}'"
     on_circuit: dict[str, int] = {}
     for i, circuit in enumerate(project.circuits):
         for lamp in circuit.lamps:
@@ -176,13 +182,15 @@ def _shapes(project: Project) -> Iterator[str]:
         ("lamps", [lamp.at for lamp in project.lamps]),
         ("outputs", [output.at for output in project.outputs]),
         ("hazards", [c for h in project.hazards for p in h.outline for c in p]),
+        ("zones", [c for z in project.zones for p in z.outline for c in p]),
+        ("sensors", [s.settings.measured_at or (0.0, 0.0) for s in project.sensors]),
         ("sockets", [s.at for s in project.sockets]),
         ("switches", [s.at for s in project.switches]),
     ):
         for i, row in enumerate(rows):
             for c in row if isinstance(row, tuple) else (row,):
                 if abs(c) > FARTHEST:
-                    where = f"{name}[{i}]" if name not in ("rooms", "furnishings", "hazards") else name
+                    where = f"{name}[{i}]" if name not in ("rooms", "furnishings", "hazards", "zones") else name
                     yield f"{where}: the coordinate {c:g} m lies more than {FARTHEST:g} m out"
     for i, wall in enumerate(project.walls):
         if math.dist(wall.a, wall.b) < 0.01:
@@ -197,7 +205,7 @@ def _shapes(project: Project) -> Iterator[str]:
             )
         if opening.head <= opening.sill:
             yield f"openings[{i}].head: the head of '{opening.id}' is not above its sill"
-    for collection in ("rooms", "furnishings", "hazards"):
+    for collection in ("rooms", "furnishings", "hazards", "zones"):
         for i, record in enumerate(getattr(project, collection)):
             crossing = polygons.self_crossing(record.outline)
             if crossing is not None:

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from vastwatch.design import placed
 from vastwatch.design.placed import Variant, variants
+from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.design.relations import level_number
@@ -229,7 +230,15 @@ def _wanted(project: Project, sensor: Sensor, truth: Truth) -> _Wanted:
     mounted = mount(project, sensor)
     false = tuple(_false_by_week(project, part, truth.calendar) for part in each_part(mounted))
     level = _level(project, mounted)
-    return _Wanted(mounted, level, false, _zoning(project, mounted, level))
+    # In long runs a zone is told only where something reads it: it is the most of a tracking radar's work.
+    told = truth.calendar.days <= ASKED_DAYS or sensor.id in _read_by_zone(project)
+    return _Wanted(mounted, level, false, _zoning(project, mounted, level) if told else None)
+
+
+def _read_by_zone(project: Project) -> set[str]:
+    """The sensors of whose zones a presence or a lamp reads one."""
+    zones = {r.zone for p in project.presences for r in reports(p.expr)} | {x.zone for x in project.lamps}
+    return {z.sensor for z in project.zones if z.id in zones}
 
 
 def _zoning(project: Project, mounted: MountedSensor, level: int) -> Zoning | None:
