@@ -30,9 +30,8 @@ from vastwatch.design.references import without
 from vastwatch.devices.faults import faults
 from vastwatch.files import load_project, save_project
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.notices import Notices
 from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, targets_on
-from vastwatch.rehearsal.targets import _rows, _told, _wander, occupied
+from vastwatch.rehearsal.targets import Targets, _rows, _told, _wander, occupied
 from vastwatch.rehearsal.zone_scores import score_zones
 from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
@@ -347,6 +346,8 @@ def test_a_presence_reads_a_zone_and_causes_look_at_it():
 
 def test_long_runs_and_short_ones_tell_the_same_zones():
     project = tracked(zones=(CHAIR, STOOL))
+    assert ("t", zone_part("zc")) not in rehearse(project, 10, 3).recording.reports
+    project = put(project, replace(project.lamps[0], zone="zc"))
     week, longer = rehearse(project, 7, 3), rehearse(project, 10, 3)
     for key in (("t", zone_part("zc")), ("t", zone_part("zs"))):
         a, b = week.recording.reports[key], longer.recording.reports[key]
@@ -354,14 +355,57 @@ def test_long_runs_and_short_ones_tell_the_same_zones():
         assert a.clip(0.0, 7 * 86_400.0 - 120.0).same_as(cut, 1e-6)
 
 
-def test_occupied_is_empty_without_any_target():
-    nothing = Notices(np.empty(0), np.empty(0), np.empty(0, object), np.empty(0, bool))
-    assert len(nothing.start) == 0
-    from vastwatch.rehearsal.targets import Targets
+def told_at(*seconds, read=(0.5, 0.5)):
+    n = len(seconds)
+    tick, place = np.array(seconds, np.int64), np.tile(np.array(read, float), (n, 1))
+    return Targets(tick, place, place, np.zeros(n, np.int64), ("a",), 0, 0)
 
-    none = Targets(np.zeros(0, np.int64), np.empty((0, 2)), np.empty((0, 2)), np.zeros(0, np.int64), (), 0, 0)
-    shape = Shape(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0)), None, ())
-    assert [len(rows) for rows in occupied(none, (CHAIR,), (shape,), device("radar-24-tracker").zone_rules)] == [0]
+
+def test_roles_and_delays_of_zones():
+    rules = device("radar-24-tracker").zone_rules
+    unit = Shape(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)), None, ())
+    entry, slow = replace(CHAIR, role="entry"), replace(CHAIR, off_delay_s=60.0)
+    ignore = replace(CHAIR, role="ignore")
+    seconds = told_at(10, 30, 31, 32)
+
+    def rows(*zones):
+        return [r.tolist() for r in occupied(seconds, zones, tuple(unit for _ in zones), rules)]
+
+    # Two of three seconds enter it, and 5 s after the last it is left; an entry zone is entered by one.
+    assert rows(CHAIR) == [[[31, 37]]] and rows(entry) == [[[10, 15], [30, 37]]]
+    assert rows(slow) == [[[31, 92]]] and rows(CHAIR, ignore)[0] == []
+    assert [len(r) for r in occupied(told_at(), (CHAIR,), (unit,), rules)] == [0]
+    assert occupied(told_at(10, 11, 12, read=(2.0, 0.5)), (CHAIR,), (unit,), rules)[0].tolist() == []
+
+
+def test_false_triggers_are_targets_where_they_move():
+    fan = Hazard(id="fan", level="g", name="Fan", kind="fan", outline=rect(3.2, 0.8, 3.6, 1.2), strength=1.0)
+    project = replace(tracked(), hazards=(fan,))
+    r = rehearse(project, 1, 1)
+    told = targets_on(project, "t", r.truth, 0)
+    spun = told.at[told.of == told.names.index("fan")]
+    assert len(spun) > 20 and np.abs(spun - (3.4, 1.0)).max() < 1e-5
+    # Each trigger for three seconds.
+    n = notices_on(project, "t", r.truth, 0)
+    triggers = int((n.source == "fan").sum())
+    assert 2 * triggers < len(spun) <= 3 * triggers
+
+
+def test_a_mirror_makes_ghosts_behind_it():
+    mirror = Hazard(
+        id="m", level="g", name="M", kind="mirror or metal", outline=rect(1.0, 0.02, 3.0, 0.08), strength=1.0
+    )
+    # The sensor looks from the north wall at whoever sits before the mirror on the south one.
+    project = tracked(at=(2.0, 3.9, 1.2), yaw=-90.0)
+    plain, with_mirror = project, replace(project, hazards=(mirror,))
+    seen, ghosts = (targets_on(p, "t", rehearse(p, 1, 1).truth, 0) for p in (plain, with_mirror))
+    behind = ghosts.at[ghosts.at[:, 1] < 0.0]
+    assert len(seen.at[seen.at[:, 1] < 0.0]) == 0 and len(behind) > 0.15 * len(seen.tick)
+    sits = np.abs(behind - (1.5, -1.4)).max(axis=1) < 0.02
+    assert sits.mean() > 0.9 and set(ghosts.of.tolist()) <= {0, 1}
+    # It reads them as far behind as they are before it.
+    r = np.hypot(*ghosts.read[ghosts.at[:, 1] < 0.0][sits].T)
+    assert np.median(r) == pytest.approx(math.hypot(0.5, 5.3) + 0.35, abs=0.15)
 
 
 # -- advice --------------------------------------------------------------------------------------------------------

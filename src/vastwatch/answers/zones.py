@@ -15,8 +15,9 @@ if TYPE_CHECKING:
 
 def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"sensors": {ID: {"zones": {ZONE: {"name", "role", "numbers", "unit", "outline_m", "spots": {SPOT: p},
-    "own_spots", "false_min_per_day", "counted"}}, "noticed": [SPOT ..], "findings": [..], "helps": [..]}}}`; with `--for-room` of the zones that would be
-    proposed in place of those drawn, with `"proposed": {"wrong", "before", "left_out", "heuristic"}`."""
+    "own_spots", "false_min_per_day", "counted"}}, "noticed": [SPOT ..], "findings": [..], "helps": [..]}}}`; with
+    `--for-room` of the zones that would be proposed in place of those drawn, with `"proposed": {"wrong", "before",
+    "left_out", "heuristic"}`."""
     from vastwatch.advice.zone_checks import zone_findings
     from vastwatch.advice.zone_help import what_helps
     from vastwatch.advice.zone_proposal import zones_for
