@@ -46,7 +46,6 @@ def test_every_type_does_in_the_test_what_its_box_says(type_):
         assert agreed[0] <= model / said <= agreed[1], (type_.id, said, model)
 
 
-@pytest.mark.parametrize("kind", ["pir-corner-12", "radar-24-state", "ultrasonic-wall-9"])
 def test_a_radius_on_the_floor_is_what_looks_down_from_the_ceiling_reaches_there():
     type_ = device("radar-60-ceiling")
     assert type_.floor_m < type_.moving_m and box_figures(type_)[0] == type_.floor_m
@@ -57,6 +56,7 @@ def test_a_radius_on_the_floor_is_what_looks_down_from_the_ceiling_reaches_there
     assert "more than the 4 m" in said[2]["floor_still_m"]
 
 
+@pytest.mark.parametrize("kind", ["pir-corner-12", "radar-24-state", "ultrasonic-wall-9"])
 def test_the_standard_walks_walked_one_by_one(kind):
     """Somebody walks, tick by tick and often; where half of them are noticed the area ends."""
     type_, rng = device(kind), np.random.default_rng(6)

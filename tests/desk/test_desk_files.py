@@ -217,7 +217,7 @@ def test_stage_lamps_tell_how_far_it_is(qtbot, window):
         "Timing": "half",
         "Rehearsal": "half",
     }
-    assert list(states) == ["Brief", "Plan", "Sensors", "Timing", "Rehearsal"]
+    assert list(states) == ["Brief", "Plan", "Sensors", "Zones", "Timing", "Rehearsal"]
 
 
 def test_everything_that_takes_focus_has_a_name(window):

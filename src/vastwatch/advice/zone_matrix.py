@@ -12,8 +12,11 @@ from vastwatch.design.edits.fittings import rooms_beside
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project
 from vastwatch.design.records import Zone
+from vastwatch.devices import RadarType
 from vastwatch.geometry import polygons
-from vastwatch.sensing.tracker import CHEST_M, scatter_of
+from vastwatch.memo import kept
+from vastwatch.sensing.tracker import CHEST_M, Pose, scatter_of
+from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.sensing.zoned import Zoned
 from vastwatch.sensing.zones import spread_of
 
@@ -33,6 +36,15 @@ class MatrixRow(NamedTuple):
     spot: str | None
     chance: tuple[float, ...]
     own: tuple[bool, ...]
+
+
+@kept
+def _on_way(
+    pose: Pose, device: RadarType, inside: tuple[float, float], end: tuple[float, float], shape: Shape
+) -> float:
+    """The greatest chance on a way in; kept by the shape, for while a zone is dragged the others stay."""
+    way = np.linspace(inside, end, STEPS + 3)[:STEPS]
+    return float(shape.chance(spread_of(pose, scatter_of(device), way, CHEST_M["standing"])).max())
 
 
 def _near(zone: Zone, at: tuple[float, float]) -> bool:
@@ -56,9 +68,7 @@ def matrix(project: Project, known: Zoned) -> list[MatrixRow]:
     for opening, inside, _ in entrances(project, room):
         end = min(stays, key=lambda p: float(np.hypot(p[0] - inside[0], p[1] - inside[1])))
         # The last bit of the way is the seat itself: it ends half a metre before.
-        way = np.linspace(inside, end, STEPS + 3)[:STEPS]
-        spread = spread_of(known.pose, scatter_of(known.device), way, CHEST_M["standing"])
-        chance = tuple(float(shape.chance(spread).max()) for shape in known.shapes)
+        chance = tuple(_on_way(known.pose, known.device, inside, end, shape) for shape in known.shapes)
         other = next((r for r in rooms_beside(project, opening) if r is not None and r.id != room.id), None)
         words = "in from outside" if other is None else f"in from the {other.name.lower()}"
         own = tuple(z.role == "entry" and _near(z, inside) for z in known.zones)

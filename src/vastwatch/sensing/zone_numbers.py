@@ -217,11 +217,9 @@ class _Rectangles:
             self._fit(k, range(k))
         for _ in range(2):
             # What the first took the later may need more: sides that meet are moved together.
-            for i in range(m):
-                for j in range(m):
-                    for axis in (0, 1):
-                        if i != j:
-                            self._share(i, j, axis)
+            moved = [self._share(i, j, axis) for i in range(m) for j in range(m) if i != j for axis in (0, 1)]
+            if not any(moved):
+                break
             for k in range(m):
                 self._fit(k, [j for j in range(m) if j != k])
         return [self._shape(k) for k in range(m)]
@@ -265,12 +263,12 @@ class _Rectangles:
             if (*self.low[k], *self.high[k]) == before:
                 break
 
-    def _share(self, i: int, j: int, axis: int) -> None:
-        """Move the far side of one zone and the near side of the next, which it meets, together."""
+    def _share(self, i: int, j: int, axis: int) -> bool:
+        """Move the far side of one zone and the near side of the next, which it meets, together; whether they moved."""
         other = 1 - axis
         near, far = self.high[i, axis], self.low[j, axis]
         if not self._meets(i, j, other) or not 0 <= far - near <= self.gap + 1:
-            return
+            return False
         shift = np.arange(-self.reach, self.reach + 1)
         a, b = near + shift, far + shift
         ok = (a - self.low[i, axis] >= self.least) & (self.high[j, axis] - b >= self.least) & (b >= 0)
@@ -282,7 +280,7 @@ class _Rectangles:
                     hi = side if k == i else self.high[k, axis]
                     ok &= (hi <= self.low[m, axis] - self.gap) | (lo >= self.high[m, axis] + self.gap)
         if not ok.any():
-            return
+            return False
         a, b = a[ok], b[ok]
         first = self._along(axis, self.low[i, other], self.high[i, other])
         second = self._along(axis, self.low[j, other], self.high[j, other])
@@ -291,6 +289,7 @@ class _Rectangles:
         cost = cost + self._moved(i, axis, self.low[i, axis], a) + self._moved(j, axis, b, self.high[j, axis])
         best = int(cost.argmin())
         self.high[i, axis], self.low[j, axis] = a[best], b[best]
+        return bool(a[best] != near)
 
     def _shape(self, k: int) -> Shape:
         x1, y1 = (float(v) for v in (self.low[k] + (self.table.x0, self.table.y0)) * self.step)

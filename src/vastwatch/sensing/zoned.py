@@ -121,6 +121,12 @@ def _spread(pose: Pose, device: RadarType, spots: tuple[Spot, ...]) -> Spread:
 
 
 @kept
+def _counted(pose: Pose, device: RadarType, spots: tuple[Spot, ...], shape: Shape) -> Array:
+    """The chance of each spot in one shape; kept by that, for while a zone is dragged the others stay."""
+    return shape.chance(_spread(pose, device, spots))
+
+
+@kept
 def _zoned(sensor: Sensor, device: RadarType, zones: tuple[Zone, ...], noticed: _Noticed) -> Zoned:
     pose, spots = pose_of(sensor, device), noticed.spots
     spread = _spread(pose, device, spots)
@@ -149,7 +155,7 @@ def _zoned(sensor: Sensor, device: RadarType, zones: tuple[Zone, ...], noticed: 
         for j, zone in enumerate(zones)
     ]  # fmt: skip
     made = tuple(shapes(pose, device, whole, wanted))
-    counted = np.column_stack([s.chance(spread) for s in made]) if made else np.zeros((n, 0))
+    counted = np.column_stack([_counted(pose, device, spots, s) for s in made]) if made else np.zeros((n, 0))
     return Zoned(sensor, device, pose, zones, made, tuple(chest), spots, np.array(noticed.chance), spread, counted, own)
 
 

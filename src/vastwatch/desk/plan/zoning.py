@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from vastwatch.design.edits.zones import add_zone, clear_of, set_outline
 from vastwatch.design.places import room_at, room_of
@@ -25,11 +26,12 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.in_hand import sensor_in_hand, trackers
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import alpha, font, mix
+from vastwatch.devices import RadarType
 from vastwatch.geometry import polygons
 from vastwatch.sensing import coverage
 from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.tracker import on_plan, places_read
-from vastwatch.sensing.zoned import Zoned, tracking, zones_of
+from vastwatch.sensing.tracker import CHEST_M, Pose, on_plan, places_read
+from vastwatch.sensing.zoned import Zoned, off_axis_deg, tracking, zones_of
 from vastwatch.sensing.zones import cloud
 from vastwatch.words import sentence
 
@@ -162,21 +164,31 @@ def held_of(known: Zoned, j: int) -> float | None:
 
 def _reach(p: QPainter, state: PlanState, known: Zoned, hue: QColor) -> None:
     """The field of view and rings of range: for bands where people really are when they fall into them."""
-    pose, device = known.pose, known.device
+    rings, sides = _reach_lines(known.pose, known.device)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(cosmetic(alpha(hue, 0.75 if known.device.zones == 0 else 0.45), 1.0, Qt.PenStyle.DotLine))
+    for line in rings:
+        p.drawPolyline(line)
+    p.setPen(cosmetic(alpha(hue, 0.6), 1.0))
+    for line in sides:
+        p.drawPolyline(line)
+
+
+@lru_cache(maxsize=64)
+def _reach_lines(pose: Pose, device: RadarType) -> tuple[list[QPolygonF], list[QPolygonF]]:
+    """The rings, and the sides of the field of view, for somebody who sits."""
+    chest = CHEST_M["seated"]
     az = np.radians(np.linspace(-0.5, 0.5, 49) * device.fov_h)
     way = np.column_stack([np.sin(az), np.cos(az)])
-    p.setBrush(Qt.BrushStyle.NoBrush)
-    rings = (
+    reach = (
         [device.band_m * k for k in range(1, device.bands + 1)] if device.zones == 0
         else [float(k) for k in range(1, math.floor(device.max_gate_m) + 1)]
     )  # fmt: skip
-    for r in rings:
-        p.setPen(cosmetic(alpha(hue, 0.75 if device.zones == 0 else 0.45), 1.0, Qt.PenStyle.DotLine))
-        p.drawPolyline(polygon(places_read(pose, way * r, 0.9)))
-    p.setPen(cosmetic(alpha(hue, 0.6), 1.0))
-    far = places_read(pose, way[[0, -1]] * device.max_gate_m, 0.9)
-    for end in far:
-        p.drawPolyline(polygon([(pose.x, pose.y), tuple(end)]))
+    far = places_read(pose, way[[0, -1]] * device.max_gate_m, chest)
+    return (
+        [polygon(places_read(pose, way * r, chest)) for r in reach],
+        [polygon([(pose.x, pose.y), tuple(end)]) for end in far],
+    )
 
 
 def _blind(p: QPainter, state: PlanState, known: Zoned) -> None:
@@ -396,6 +408,11 @@ def rows_of(project: Project, state: PlanState, ident: str) -> list[tuple[str, s
         rows = [(f"{len(values) // 2} corners", "")]
     else:
         rows = [(f"X {values[0]:g} … {values[1]:g}  Y {values[2]:g} … {values[3]:g} {unit}", "")]
+    corners = np.array(known.zones[j].outline, float)
+    off = np.abs(off_axis_deg(known.pose, corners)) > known.device.fov_h / 2
+    far = np.hypot(*(corners - (known.pose.x, known.pose.y)).T) > known.device.max_gate_m
+    if (off | far).any():
+        rows.append(("all of it beyond what it sees" if (off | far).all() else "partly beyond what it sees", ""))
     held = held_of(known, j)
     if held is not None:
         rows.append((f"counted {100 * held:.0f} %", ""))

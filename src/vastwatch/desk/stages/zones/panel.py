@@ -215,9 +215,12 @@ class ZonesPanel(QWidget):
         new = replace_zones(self.document.project, sensor, found.zones)
         self.document.apply(new, f"Zones for {sensor.name.lower()}")
         self.focus.set(selected=found.zones[0].id)
-        words = self.tr("{} zones, {:.2f} amiss in place of {:.2f}; found step by step, perhaps not the best.").format(
-            len(found.zones), found.wrong, found.before
+        made = zoned(new, sensor)
+        held = [] if made is None else [h for j in range(len(made.zones)) if (h := held_of(made, j)) is not None]
+        words = self.tr("{} zones; the worst served seat is counted with {:.0f} % of its reports.").format(
+            len(found.zones), 100 * min(held, default=0.0)
         )
+        words += " " + self.tr("Found step by step, perhaps not the best.")
         if found.left_out:
             words += " " + self.tr("Left out: {}.").format(", ".join(found.left_out))
         self.say.emit(words)
