@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Project, put
-from vastwatch.design.records import Lamp, Presence, Sensor
+from vastwatch.design.records import Lamp, Presence, Sensor, Zone
 from vastwatch.devices import catalogue
 from vastwatch.site.building import Furnishing, Level, Needs, Opening, Room, Spot, Wall
 from vastwatch.site.furniture import furniture
@@ -103,3 +103,21 @@ def kind(name: str):
 def bare() -> Project:
     """A level with nothing on it."""
     return Project(name="Bare", levels=(Level(id="g", name="Ground", elevation=0.0),))
+
+
+# -- zones -----------------------------------------------------------------------------------------------------------
+
+
+def tracked(kind="radar-24-tracker", at=(0.1, 2.0, 1.2), yaw=0.0, zones=()):
+    """The big room with a tracker on its west wall; its chair at (1.5, 1.5) and a stool at (3.4, 2.9)."""
+    project = make_room()
+    stool = Spot(id="stool", room="big", name="stool", at=(3.4, 2.9), facing=180, posture="seated", activity="desk")
+    sensor = Sensor(id="t", device=kind, level="g", name="Tracker", at=at, yaw=yaw, pitch=-10)
+    return replace(
+        project, spots=(*project.spots, stool), devices=(*project.devices, device(kind)),
+        sensors=(*project.sensors, sensor), zones=tuple(zones),
+    )  # fmt: skip
+
+
+CHAIR = Zone(id="zc", sensor="t", name="Chair", outline=rect(1.0, 1.0, 2.0, 2.0))
+STOOL = Zone(id="zs", sensor="t", name="Stool", outline=rect(2.9, 2.4, 3.9, 3.4))

@@ -10,13 +10,15 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from test_zones import CHAIR, STOOL, tracked
+from samples import CHAIR, STOOL, device, tracked
+from vastwatch.advice.zone_checks import zone_findings
 from vastwatch.cli import main
 from vastwatch.commission.calibrate import CalibrationError, Known, calibrate, from_pairs, zone_from_walk
 from vastwatch.commission.entry_sheet import as_csv, as_text, entry_sheet
 from vastwatch.commission.known_places import known_places, place_of
 from vastwatch.commission.simulated import true_pose, walked
 from vastwatch.commission.walk_log import WalkError, parse_pairs, parse_walk, read_walk
+from vastwatch.design.placed import settings_faults, settings_words
 from vastwatch.design.project import find, put
 from vastwatch.files import save_project
 from vastwatch.sensing.mounted import zoned
@@ -231,6 +233,23 @@ def test_the_shipped_walk_finds_its_sensor_six_degrees_off(demo):
     found = calibrate(places, known.pose, Scatter(0.1, math.radians(3.0)))
     assert unknown == [] and found.unit == "cm"
     assert found.pose.yaw - sensor.yaw == pytest.approx(-6.0, abs=1.5)
+
+
+def test_what_was_found_counts_while_the_sensor_hangs_there():
+    project = tracked(zones=(CHAIR,))
+    sensor = find(project.sensors, "t")
+    settings = replace(sensor.settings, measured_at=(0.2, 2.1), measured_yaw=5.0, measured_bias_m=0.5)
+    placed = replace(sensor, settings=settings)
+    known = zoned(put(project, placed), placed)
+    assert known.pose[:2] == (0.2, 2.1) and known.pose.yaw == 5.0 and known.pose.bias == 0.5
+    for moved in (replace(placed, at=(0.1, 3.5, 1.2)), replace(placed, yaw=60.0)):
+        new = put(project, moved)
+        pose = zoned(new, moved).pose
+        assert (pose.x, pose.y, pose.yaw) == (*moved.at[:2], moved.yaw)
+        assert "zone-found-elsewhere" in {f.rule for f in zone_findings(new, moved)}
+    assert "tells no distance" in dict(settings_faults(device("radar-24-state"), settings))["measured_bias_m"]
+    assert "tells no places" in dict(settings_faults(device("radar-24-bands"), settings))["measured_at"]
+    assert "reads 0.5 m long" in settings_words(device("radar-24-tracker"), settings)
 
 
 @pytest.mark.parametrize(("sensor", "words"), [("pir", "tells no places"), ("gone", "no sensor 'gone'")])

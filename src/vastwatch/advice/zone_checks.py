@@ -18,7 +18,7 @@ from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
 from vastwatch.sensing.hazards import body_of, false_rate
 from vastwatch.sensing.model import walking
 from vastwatch.sensing.mounted import mount_plain, zoned
-from vastwatch.sensing.tracker import chest_of, scatter_of
+from vastwatch.sensing.tracker import chest_of, scatter_of, still_there
 from vastwatch.sensing.zoned import Zoned, off_axis_deg, tracking, zones_of
 from vastwatch.sensing.zones import spread_of
 from vastwatch.words import capital
@@ -67,6 +67,9 @@ def _of_sensor(project: Project, sensor: Sensor) -> Iterator[Finding]:
         if Polygon(a.outline).intersection(Polygon(b.outline)).area > OVER_M2:
             text = f"{a.name} and {b.name} of {sensor.name} lie over each other: a device takes them side by side."
             yield Finding("zones-overlap", "risk", (b.id, a.id), text)
+    if not still_there(sensor):
+        text = f"{sensor.name} was found elsewhere by a walk than it is drawn now: that counts no more. Walk again."
+        yield Finding("zone-found-elsewhere", "note", (sensor.id,), text)
     for j, zone in enumerate(known.zones):
         yield from _of_zone(project, known, j, zone)
     yield from _moving_things(project, known)

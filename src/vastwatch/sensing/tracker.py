@@ -22,6 +22,8 @@ Array = NDArray[np.floating[Any]]
 
 # What a radar measures of somebody is about the chest, metres above the floor.
 CHEST_M = {"standing": 1.2, "seated": 0.9, "lying": 0.55, "pet": 0.2}
+# What a walk has found counts while the sensor is drawn no farther from that: metres, degrees.
+FOUND_WITHIN_M, FOUND_WITHIN_DEG = 0.75, 25.0
 # Of a body not among these the chest is so far up it.
 CHEST_SHARE = 0.7
 # The reflecting point wanders over the body, each way on the plan; correlated over about so long.
@@ -60,12 +62,23 @@ class Scatter(NamedTuple):
 
 
 def pose_of(sensor: Sensor, device: RadarType) -> Pose:
-    """The pose that a placed sensor's readings mean: as it was measured, where it was, else as it is drawn."""
+    """The pose that a placed sensor's readings mean: as a walk has found it, where it still hangs there; else as it is
+    drawn."""
     s = sensor.settings
-    x, y = sensor.at[:2] if s.measured_at is None else s.measured_at
-    yaw = sensor.yaw if s.measured_yaw is None else s.measured_yaw
+    (x, y), yaw = sensor.at[:2], sensor.yaw
+    if still_there(sensor):
+        x, y = s.measured_at or (x, y)
+        yaw = yaw if s.measured_yaw is None else s.measured_yaw
     bias = device.bias_r_m if s.measured_bias_m is None else s.measured_bias_m
     return Pose(x, y, sensor.at[2], yaw, bias)
+
+
+def still_there(sensor: Sensor) -> bool:
+    """Whether a sensor hangs about where a walk has found it: moved or turned since, that counts no more."""
+    s = sensor.settings
+    moved = 0.0 if s.measured_at is None else math.dist(s.measured_at, sensor.at[:2])
+    turned = 0.0 if s.measured_yaw is None else abs((s.measured_yaw - sensor.yaw + 180.0) % 360.0 - 180.0)
+    return moved <= FOUND_WITHIN_M and turned <= FOUND_WITHIN_DEG
 
 
 def scatter_of(device: RadarType) -> Scatter:

@@ -1,0 +1,219 @@
+"""What a tracking radar tells of its zones while people live: targets, scatter second by second, ghosts, roles."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from samples import CHAIR, STOOL, device, rect, tracked
+from vastwatch.design.project import find, put
+from vastwatch.design.records import Report, Zone, zone_part
+from vastwatch.design.references import without
+from vastwatch.rehearsal import rehearse
+from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, targets_on
+from vastwatch.rehearsal.targets import Targets, _rows, _told, _wander, occupied
+from vastwatch.rehearsal.zone_scores import score_zones
+from vastwatch.sensing.coverage import coverage
+from vastwatch.sensing.mounted import mount, zoned
+from vastwatch.sensing.zone_numbers import Shape
+from vastwatch.signals import Signal
+from vastwatch.site.building import Hazard
+
+# -- lived ----------------------------------------------------------------------------------------------------------
+
+
+def test_zones_are_told_while_somebody_is_there():
+    r = rehearse(tracked(zones=(CHAIR, STOOL)), 3, 4)
+    score = score_zones(r, "t")
+    chair, stool = score.zones["zc"], score.zones["zs"]
+    assert chair.there_h > 4 and stool.there_h == 0 and stool.counted is None
+    assert chair.counted > 0.9 and chair.false_min < 2 and stool.false_min < 2
+    # What the desk, the house and the rehearsal read is one signal.
+    said = r.recording.reports["t", zone_part("zc")]
+    assert (r.awake("big") & said).total() > 0.85 * said.total()
+
+
+def test_reports_fall_where_the_chances_say():
+    """Of somebody who sits, second by second: the share counted in the zone is the chance that the matrix shows."""
+    project = tracked(zones=(replace(CHAIR, outline=rect(1.2, 1.1, 1.8, 1.6)), STOOL))
+    r = rehearse(project, 5, 2)
+    known = zoned(project, find(project.sensors, "t"))
+    i = [s.id for s in known.spots].index("chair")
+    inside, n = 0, 0
+    for day in range(5):
+        told = targets_on(project, "t", r.truth, day)
+        sits = np.hypot(*(told.at - (1.5, 1.5)).T) < 1e-6
+        inside += int(known.shapes[0].holds(told.read[sits]).sum())
+        n += int(sits.sum())
+    assert n > 5_000 and inside / n == pytest.approx(known.counted[i, 0], abs=0.02)
+
+
+def test_the_wander_of_a_body_is_slow_and_as_wide_as_it_is():
+    x, y = _wander(7, np.arange(60_000))
+    assert x.std() == pytest.approx(1.0, abs=0.03) and abs(np.corrcoef(x, y)[0, 1]) < 0.03
+    for lag in (1, 2, 4):
+        assert np.corrcoef(x[:-lag], x[lag:])[0, 1] == pytest.approx(math.exp(-lag / 2.0), abs=0.05)
+    # A second alone is the same as among others.
+    assert _wander(7, np.array([500]))[0][0] == x[500]
+
+
+def plain_rows(tick, m, n, delay):
+    """Second by second, as a device does it."""
+    out, on, left = [], None, None
+    there = set(tick.tolist())
+    for s in range(int(tick.max()) + math.ceil(delay) + 3 if len(tick) else 0):
+        if s in there:
+            if on is None and sum(q in there for q in range(s - n + 1, s + 1)) >= m:
+                on = float(s)
+            left = s
+        elif on is not None and s >= left + delay:
+            out.append((on, left + delay))
+            on = None
+    if on is not None:
+        out.append((on, left + delay))
+    return out
+
+
+@given(
+    st.lists(st.integers(1, 120), max_size=40), st.integers(1, 3), st.integers(0, 2), st.sampled_from((1.0, 5.0, 20.0))
+)
+def test_a_zone_is_entered_and_left_as_second_by_second(seconds, m, more, delay):
+    tick = np.unique(np.array(seconds, np.int64))
+    rows = Signal.from_intervals(_rows(tick, m, m + more, delay), 0.0, 1e4)
+    plain = Signal.from_intervals(np.array(plain_rows(tick, m, m + more, delay)).reshape(-1, 2), 0.0, 1e4)
+    # Where a gap is just as long as the delay both may go either way.
+    assert (rows - plain).total() + (plain - rows).total() <= 1e-9
+
+
+def test_no_more_targets_than_it_follows_and_two_together_are_one():
+    tick = np.array([1, 1, 1, 1, 2, 2])
+    at = np.array([(0, 1), (0, 1.3), (2, 2), (3, 3), (0, 1), (0, 5)], float)
+    image = np.array([0, 0, 0, 1, 0, 0], bool)
+    stays, lost, merged = _told(tick, at, image, 2)
+    assert stays.tolist() == [True, False, True, False, True, True] and (lost, merged) == (0, 1)
+    stays, lost, merged = _told(tick, at, image, 1)
+    assert stays.tolist() == [True, False, False, False, True, False] and (lost, merged) == (2, 1)
+
+
+def test_what_is_to_be_ignored_is_nowhere():
+    fan = Hazard(id="fan", level="g", name="Fan", kind="fan", outline=rect(3.2, 0.8, 3.6, 1.2), strength=1.0)
+    project = replace(tracked(zones=(CHAIR,)), hazards=(fan,))
+    over = Zone(id="zi", sensor="t", name="Over the fan", role="ignore", outline=rect(2.9, 0.5, 3.9, 1.5))
+    with_area = replace(project, zones=(CHAIR, over))
+    spun, still = (
+        sum(n.source.tolist().count("fan") for d in range(2) if (n := notices_on(p, "t", r.truth, d)) is not None)
+        for p in (project, with_area) for r in [rehearse(p, 2, 1)]
+    )  # fmt: skip
+    assert spun > 50 and still < 0.1 * spun
+    # On the map as in the rehearsal nobody is noticed there, and everybody elsewhere as before.
+    before, after = (coverage(p, "t", "across").notice_s for p in (project, with_area))
+    gone = np.isfinite(before) & ~np.isfinite(after)
+    assert 0 < gone.sum() < 0.2 * np.isfinite(before).sum()
+    assert (before[~gone] == after[~gone]).all() or np.allclose(before[~gone], after[~gone], equal_nan=True)
+
+
+def test_a_zone_of_its_own_sensitivity_is_noticed_less():
+    low = replace(CHAIR, sensitivity_below_max=9)
+    loud, quiet = (
+        mount(p, find(p.sensors, "t")) for p in (tracked("radar-60-tracker", zones=(z,)) for z in (CHAIR, low))
+    )
+    assert loud.by_place == () and len(quiet.by_place) == 1
+    runs = [
+        run_sensors(p, rehearse(p, 1, 1).truth)["t"]
+        for p in (tracked("radar-60-tracker", zones=(z,)) for z in (CHAIR, low))
+    ]
+    assert runs[1].report.total() < runs[0].report.total()
+
+
+def test_a_lamp_follows_a_zone_and_lights_that_alone():
+    project = tracked(zones=(CHAIR, STOOL))
+    lamp = replace(project.lamps[0], id="desk-lamp", name="Desk lamp", zone="zc")
+    project = replace(project, lamps=(*project.lamps, lamp))
+    r = rehearse(project, 2, 1)
+    burns = r.house.outputs["desk-lamp"].above(0.0)
+    said = r.recording.reports["t", zone_part("zc")]
+    dark = r.house.dark("big")
+    assert burns.same_as(said & dark, 1e-6) and burns.total() > 60
+    # The room's own figures are those of its own light.
+    assert r.scores["big"] == rehearse(tracked(zones=(CHAIR, STOOL)), 2, 1).scores["big"]
+
+
+def test_a_presence_reads_a_zone_and_causes_look_at_it():
+    project = tracked(zones=(CHAIR, STOOL))
+    presence = replace(project.presences[0], expr=Report(sensor="t", zone="zc"))
+    project = put(project, presence)
+    r = rehearse(project, 2, 1)
+    assert r.house.presence("big").same_as(r.recording.reports["t", zone_part("zc")])
+    nobody = run_without(project, "t", r.truth, "a", Signal.constant(True, 0.0, r.truth.end))
+    assert nobody.zones["zc"].total() == 0
+    # Without the zone the presence that read it is gone, and not of the whole sensor.
+    assert without(project, ["zc"]).presences == ()
+
+
+def test_long_runs_and_short_ones_tell_the_same_zones():
+    project = tracked(zones=(CHAIR, STOOL))
+    assert ("t", zone_part("zc")) not in rehearse(project, 10, 3).recording.reports
+    project = put(project, replace(project.lamps[0], zone="zc"))
+    week, longer = rehearse(project, 7, 3), rehearse(project, 10, 3)
+    for key in (("t", zone_part("zc")), ("t", zone_part("zs"))):
+        a, b = week.recording.reports[key], longer.recording.reports[key]
+        cut = b.clip(0.0, 7 * 86_400.0 - 120.0)
+        assert a.clip(0.0, 7 * 86_400.0 - 120.0).same_as(cut, 1e-6)
+
+
+def told_at(*seconds, read=(0.5, 0.5)):
+    n = len(seconds)
+    tick, place = np.array(seconds, np.int64), np.tile(np.array(read, float), (n, 1))
+    return Targets(tick, place, place, np.zeros(n, np.int64), ("a",), 0, 0)
+
+
+def test_roles_and_delays_of_zones():
+    rules = device("radar-24-tracker").zone_rules
+    unit = Shape(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)), None, ())
+    entry, slow = replace(CHAIR, role="entry"), replace(CHAIR, off_delay_s=60.0)
+    ignore = replace(CHAIR, role="ignore")
+    seconds = told_at(10, 30, 31, 32)
+
+    def rows(*zones):
+        return [r.tolist() for r in occupied(seconds, zones, tuple(unit for _ in zones), rules)]
+
+    # Two of three seconds enter it, and 5 s after the last it is left; an entry zone is entered by one.
+    assert rows(CHAIR) == [[[31, 37]]] and rows(entry) == [[[10, 15], [30, 37]]]
+    assert rows(slow) == [[[31, 92]]] and rows(CHAIR, ignore)[0] == []
+    assert [len(r) for r in occupied(told_at(), (CHAIR,), (unit,), rules)] == [0]
+    assert occupied(told_at(10, 11, 12, read=(2.0, 0.5)), (CHAIR,), (unit,), rules)[0].tolist() == []
+
+
+def test_false_triggers_are_targets_where_they_move():
+    fan = Hazard(id="fan", level="g", name="Fan", kind="fan", outline=rect(3.2, 0.8, 3.6, 1.2), strength=1.0)
+    project = replace(tracked(), hazards=(fan,))
+    r = rehearse(project, 1, 1)
+    told = targets_on(project, "t", r.truth, 0)
+    spun = told.at[told.of == told.names.index("fan")]
+    assert len(spun) > 20 and np.abs(spun - (3.4, 1.0)).max() < 1e-5
+    # Each trigger for three seconds.
+    n = notices_on(project, "t", r.truth, 0)
+    triggers = int((n.source == "fan").sum())
+    assert 2 * triggers < len(spun) <= 3 * triggers
+
+
+def test_a_mirror_makes_ghosts_behind_it():
+    mirror = Hazard(
+        id="m", level="g", name="M", kind="mirror or metal", outline=rect(1.0, 0.02, 3.0, 0.08), strength=1.0
+    )
+    # The sensor looks from the north wall at whoever sits before the mirror on the south one.
+    project = tracked(at=(2.0, 3.9, 1.2), yaw=-90.0)
+    plain, with_mirror = project, replace(project, hazards=(mirror,))
+    seen, ghosts = (targets_on(p, "t", rehearse(p, 1, 1).truth, 0) for p in (plain, with_mirror))
+    behind = ghosts.at[ghosts.at[:, 1] < 0.0]
+    assert len(seen.at[seen.at[:, 1] < 0.0]) == 0 and len(behind) > 0.15 * len(seen.tick)
+    sits = np.abs(behind - (1.5, -1.4)).max(axis=1) < 0.02
+    assert sits.mean() > 0.9 and set(ghosts.of.tolist()) <= {0, 1}
+    # It reads them as far behind as they are before it.
+    r = np.hypot(*ghosts.read[ghosts.at[:, 1] < 0.0][sits].T)
+    assert np.median(r) == pytest.approx(math.hypot(0.5, 5.3) + 0.35, abs=0.15)
