@@ -11,6 +11,8 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import CHAIR, STOOL, device, rect, tracked
+from vastwatch.advice.judge import judge
+from vastwatch.design.presence import Roles, from_roles, reports, roles_of
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Report, Zone, zone_part
 from vastwatch.design.references import without
@@ -217,3 +219,16 @@ def test_a_mirror_makes_ghosts_behind_it():
     # It reads them as far behind as they are before it.
     r = np.hypot(*ghosts.read[ghosts.at[:, 1] < 0.0][sits].T)
     assert np.median(r) == pytest.approx(math.hypot(0.5, 5.3) + 0.35, abs=0.15)
+
+
+def test_roles_name_sensors_and_zones():
+    roles = Roles(("pir",), ("pir", "t/zc"), 40.0)
+    expr = from_roles(roles)
+    assert roles_of(expr) == roles and [(r.sensor, r.zone) for r in reports(expr)][-1] == ("t", "zc")
+    project = tracked(zones=(CHAIR, STOOL))
+    project = put(project, replace(project.presences[0], expr=expr))
+    week = rehearse(project, 2, 1)
+    plain = rehearse(tracked(zones=(CHAIR, STOOL)), 2, 1)
+    # A zone round the chair keeps the light over whoever sits there, and the judge hears it too.
+    assert week.scores["big"].drops < 0.2 * plain.scores["big"].drops
+    assert judge(project, "big").at(40.0)[0].value < judge(tracked(), "big").at(60.0)[0].value

@@ -6,12 +6,13 @@ import pytest
 from hands import LEFT, drag, key, plain, project, send_move, settle, spot_px
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton
 from shapely import Polygon
 
 from vastwatch.commission.entry_sheet import as_text, entry_sheet
 from vastwatch.commission.simulated import true_pose, walked
 from vastwatch.design.edits.zones import replace_zones
+from vastwatch.design.presence import roles_of
 from vastwatch.design.project import find, put
 from vastwatch.design.records import zone_part
 from vastwatch.design.references import without
@@ -352,3 +353,22 @@ def test_tape_and_reading_of_a_radar_with_bands(qtbot, zones):
     field.setText("12")
     field.editingFinished.emit()
     assert field.text() == "9 9 7" and "1 to 9" in window.status.said.text()
+
+
+def test_a_zone_starts_and_keeps_presence(qtbot, zones):
+    zones.focus.set(stage="Timing", room="sitting", selected="sitting")
+    settle(qtbot, zones)
+    boxes = zones.panel("Timing").roles.findChildren(QCheckBox)
+    box = next(b for b in boxes if b.accessibleName() == "Sofa keeps")
+    qtbot.mouseClick(box, LEFT)
+    presence = next(p for p in project(zones).presences if p.room == "sitting")
+    assert f"{TRACKER}/zone-sofa" in roles_of(presence.expr).keeps
+    settle(qtbot, zones)
+    house = zones.results.rehearsal.house
+    said = zones.results.rehearsal.recording.reports[TRACKER, zone_part("zone-sofa")]
+    assert (said - house.presence("sitting")).total() < 0.2 * said.total()
+    zones.document.undo_stack.undo()
+    assert (
+        f"{TRACKER}/zone-sofa"
+        not in roles_of(next(p for p in project(zones).presences if p.room == "sitting").expr).keeps
+    )

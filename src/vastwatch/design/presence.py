@@ -13,11 +13,23 @@ from vastwatch.design.records import AllOf, AnyOf, AtLeast, Expr, Hold, Not, OnD
 
 
 class Roles(NamedTuple):
-    """Sensor ids that may start presence, those that keep it (starters included), and the hold time in seconds."""
+    """What may start presence, what keeps it (starters included), each a sensor or one of its zones as `teller` names
+    it, and the hold time in seconds."""
 
     starts: tuple[str, ...]
     keeps: tuple[str, ...]
     hold_s: float
+
+
+def teller(sensor: str, zone: str | None = None) -> str:
+    """How a sensor, or one of its zones, is named among roles: ids have no slash."""
+    return sensor if zone is None else f"{sensor}/{zone}"
+
+
+def told_by(named: str) -> tuple[str, str | None]:
+    """The sensor, and the zone if it is one, of what `teller` named."""
+    sensor, _, zone = named.partition("/")
+    return sensor, zone or None
 
 
 def reports(expr: Expr) -> Iterator[Report]:
@@ -75,14 +87,14 @@ def hold_of(expr: Expr) -> float | None:
     return None
 
 
-def _any(sensors: tuple[str, ...]) -> Expr:
-    parts = tuple(Report(sensor=s) for s in sensors)
+def _any(tellers: tuple[str, ...]) -> Expr:
+    parts = tuple(Report(sensor=s, zone=z) for s, z in map(told_by, tellers))
     return parts[0] if len(parts) == 1 else AnyOf(of=parts)
 
 
 def _plain(expr: Expr) -> tuple[str, ...]:
-    """Sensors of a report or an any-of of whole reports; empty for anything else."""
+    """Who tells in a report or an any-of of reports of sensors and zones; empty for anything else."""
     parts = expr.of if isinstance(expr, AnyOf) else (expr,)
-    if all(isinstance(p, Report) and p.part is None for p in parts):
-        return tuple(p.sensor for p in parts if isinstance(p, Report))
+    if all(isinstance(p, Report) and p.state is None for p in parts):
+        return tuple(teller(p.sensor, p.zone) for p in parts if isinstance(p, Report))
     return ()

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.edits.fittings import rooms_beside
 from vastwatch.design.places import room_at, room_of
-from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
+from vastwatch.design.presence import Roles, from_roles, roles_of, told_by, with_hold
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.design.records import Presence, Sensor
 from vastwatch.design.relations import presence_of
@@ -63,7 +63,7 @@ def add_sensor(
         return replace(project, presences=(*project.presences, made)), sensor
     roles = roles_of(presence.expr)
     if roles is not None:
-        quick = any(find(project.devices, find(project.sensors, s).device).starts for s in roles.starts)
+        quick = any(find(project.devices, find(project.sensors, told_by(s)[0]).device).starts for s in roles.starts)
         starts = roles.starts
         if device.starts or not quick:
             starts = (*starts, sensor.id)

@@ -6,13 +6,14 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 
 from vastwatch.design.edits.sensors import could_tell, set_hold, set_roles
-from vastwatch.design.presence import Roles, hold_of, reports, roles_of
+from vastwatch.design.presence import Roles, hold_of, reports, roles_of, teller, told_by
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import FigureField, clear, label, row
 from vastwatch.desk.shell.units import parse_time
+from vastwatch.sensing.zoned import zones_told
 from vastwatch.words import duration_words
 
 HOLD_STEP_S = 15.0
@@ -46,7 +47,8 @@ class RolesEditor(QWidget):
         presence = presence_of(project, room) if room else None
         roles = roles_of(presence.expr) if presence else None
         shape = (room, presence.id if presence else None, roles._replace(hold_s=0.0) if roles else None,
-                 tuple((s.id, s.name, s.device) for s in project.sensors))  # fmt: skip
+                 tuple((s.id, s.name, s.device) for s in project.sensors),
+                 tuple((z.id, z.name, z.role) for z in project.zones))  # fmt: skip
         if shape != self._shape:
             self._shape = shape
             self._rebuild()
@@ -84,7 +86,6 @@ class RolesEditor(QWidget):
             self._box.addWidget(row(label(self.tr("Hold time")), self.hold, stretch=0))
 
     def _table(self, roles: Roles, room_id: str, presence: str) -> None:
-        project = self.document.project
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
@@ -92,27 +93,38 @@ class RolesEditor(QWidget):
         grid.setColumnStretch(0, 1)
         for column, words in ((1, self.tr("starts")), (2, self.tr("keeps"))):
             grid.addWidget(label(words, "soft"), 0, column, Qt.AlignmentFlag.AlignHCenter)
-        mine = [s for s in project.sensors if s.id in roles.keeps]
-        mine += [s for s in could_tell(project, room_id) if s not in mine]
-        for k, sensor in enumerate(mine, 1):
-            name = label(sensor.name)
-            grid.addWidget(name, k, 0)
+        for k, (ident, words) in enumerate(self._tellers(roles, room_id), 1):
+            grid.addWidget(label(words, "" if told_by(ident)[1] is None else "soft"), k, 0)
             for column, now, which in (
-                (1, sensor.id in roles.starts, "starts"), (2, sensor.id in roles.keeps, "keeps"),
+                (1, ident in roles.starts, "starts"), (2, ident in roles.keeps, "keeps"),
             ):  # fmt: skip
                 box = QCheckBox()
                 box.setChecked(now)
-                box.setAccessibleName(f"{sensor.name} {which}")
+                box.setAccessibleName(f"{words.strip()} {which}")
                 box.setToolTip(
                     self.tr("May turn presence on.")
                     if which == "starts"
                     else self.tr("Keeps presence on while it reports.")
                 )
-                box.clicked.connect(lambda on, s=sensor.id, w=which, p=presence: self._set_role(p, s, w, on))
+                box.clicked.connect(lambda on, s=ident, w=which, p=presence: self._set_role(p, s, w, on))
                 grid.addWidget(box, k, column, Qt.AlignmentFlag.AlignHCenter)
         holder = QWidget()
         holder.setLayout(grid)
         self._box.addWidget(holder)
+
+    def _tellers(self, roles: Roles, room_id: str) -> list[tuple[str, str]]:
+        """What could tell of the room, by the names of roles and in words: sensors, and under each its zones."""
+        project = self.document.project
+        reading = {told_by(t)[0] for t in roles.keeps}
+        mine = [s for s in project.sensors if s.id in reading]
+        mine += [s for s in could_tell(project, room_id) if s not in mine]
+        out = []
+        for sensor in mine:
+            out.append((sensor.id, sensor.name))
+            out += [
+                (teller(sensor.id, z.id), f"   {z.name}") for z in zones_told(project, sensor) if z.role != "ignore"
+            ]
+        return out
 
     def _set_role(self, presence: str, sensor: str, which: str, on: bool) -> None:
         project = self.document.project
@@ -132,7 +144,8 @@ class RolesEditor(QWidget):
             self._shape = None
             self.refresh()
             return
-        name = find(project.sensors, sensor).name
+        of, zone = told_by(sensor)
+        name = find(project.sensors, of).name if zone is None else find(project.zones, zone).name
         verb = {("starts", True): "starts", ("starts", False): "no longer starts", ("keeps", True): "keeps",
                 ("keeps", False): "no longer keeps"}[which, on]  # fmt: skip
         new = set_roles(project, presence, Roles(tuple(starts), tuple(keeps), roles.hold_s))
