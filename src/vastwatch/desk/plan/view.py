@@ -40,7 +40,7 @@ from vastwatch.desk.plan.readings import explain_rows
 from vastwatch.desk.plan.sheet import Sheet
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.tools import Tools
-from vastwatch.desk.plan.zoning import ZoneHands, draw_zones, show_zones
+from vastwatch.desk.plan.zoning import ZoneHands, draw_blind, draw_zones, show_zones
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.results import Results
@@ -81,6 +81,7 @@ class PlanView(Sheet):
             "ground": Layer(self.state, 0, ground.draw_ground, ground.reads_ground),
             "underlay": Layer(self.state, 0.5, fixtures.draw_underlay, fixtures.reads_underlay),
             "contours": Layer(self.state, 1, covered.draw_contours),
+            "blind": Layer(self.state, 1.5, draw_blind),
             "furniture": Layer(self.state, 2, furniture.draw_furniture, furniture.reads_furniture),
             "walls": Layer(self.state, 2.2, walls.draw_walls, walls.reads_walls),
             "places": Layer(self.state, 2.4, places.draw_places, places.reads_places),

@@ -92,7 +92,6 @@ def draw_zones(p: QPainter, state: PlanState) -> None:
         return
     known, t = shown.known, state.theme
     hue = family_hue(t, "radar")
-    _blind(p, state, known)
     _reach(p, state, known, hue)
     room = room_of(state.project, known.sensor)
     for other in trackers(state.project, state.level):
@@ -191,10 +190,13 @@ def _reach_lines(pose: Pose, device: RadarType) -> tuple[list[QPolygonF], list[Q
     )
 
 
-def _blind(p: QPainter, state: PlanState, known: Zoned) -> None:
-    """What of its room it never notices anybody in who sits there: shadows and dead wedges, hatched."""
+def draw_blind(p: QPainter, state: PlanState) -> None:
+    """What of its room a radar never notices anybody in who sits there: shadows and dead wedges, hatched."""
+    if state.zones is None or state.dragging:
+        return
+    known = state.zones.known
     room = room_of(state.project, known.sensor)
-    if room is None or state.dragging:
+    if room is None:
         return
     seen = band_paths(coverage(state.project, known.sensor.id, "seated", 0, state.second))[0]
     own = QPainterPath()
