@@ -171,7 +171,7 @@ def test_long_runs_and_short_ones_tell_the_same_zones():
 def told_at(*seconds, read=(0.5, 0.5)):
     n = len(seconds)
     tick, place = np.array(seconds, np.int64), np.tile(np.array(read, float), (n, 1))
-    return Targets(tick, place, place, np.zeros(n, np.int64), ("a",), 0, 0)
+    return Targets(tick, place, place, np.zeros(n, np.int64), np.zeros(n, bool), ("a",), 0, 0)
 
 
 def test_roles_and_delays_of_zones():
@@ -202,6 +202,14 @@ def test_false_triggers_are_targets_where_they_move():
     n = notices_on(project, "t", r.truth, 0)
     triggers = int((n.source == "fan").sum())
     assert 2 * triggers < len(spun) <= 3 * triggers
+
+
+def test_what_moves_within_a_zone_counts_as_false_minutes():
+    fan = Hazard(id="fan", level="g", name="Fan", kind="fan", outline=rect(3.3, 2.8, 3.5, 3.0), strength=1.0)
+    project = tracked(zones=(CHAIR, STOOL))
+    quiet, loud = (score_zones(rehearse(p, 2, 1), "t") for p in (project, replace(project, hazards=(fan,))))
+    assert loud.zones["zs"].false_min > 10 * max(quiet.zones["zs"].false_min, 0.5)
+    assert loud.zones["zc"].false_min == pytest.approx(quiet.zones["zc"].false_min, abs=0.5)
 
 
 def test_a_mirror_makes_ghosts_behind_it():

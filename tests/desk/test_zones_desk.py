@@ -223,7 +223,8 @@ def test_false_minutes_are_those_of_the_week(qtbot, zones):
     panel = zones.panel("Zones")
     qtbot.waitUntil(lambda: zones.results.zone_scores.value is not None)
     score = zones.results.zone_scores.value
-    assert f"Sofa {score.zones['zone-sofa'].false_min:.1f}" in panel._false.text()
+    sofa = score.zones["zone-sofa"]
+    assert f"Sofa: {sofa.false_min:.1f} min false, there {100 * sofa.counted:.0f} %" in plain(panel._false.text())
 
 
 def test_targets_wander_about_people_while_it_plays(qtbot, zones):

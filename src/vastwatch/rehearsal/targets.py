@@ -55,13 +55,14 @@ IMAGE_SHARE = 0.3
 
 class Targets(NamedTuple):
     """What a device told, sorted by time: the second, what it read (n, 2), where they were on the plan, and who (or
-    what) it was, by place in `names`; `lost`: how many seconds somebody was beyond the count, `merged`: taken for
-    one with somebody else."""
+    what) it was, by place in `names`; whether it is an `image` in a mirror; `lost`: how many seconds somebody was
+    beyond the count, `merged`: taken for one with somebody else."""
 
     tick: Ints
     read: Single
     at: Single
     of: Ints
+    image: NDArray[np.bool_]
     names: tuple[str, ...]
     lost: int
     merged: int
@@ -95,8 +96,8 @@ def targets_of(watched: Watched, household: Household, lives: Lives, noticed: No
     tick, read, at, of, image = tick[order], read[order], at[order], of[order], image[order]
     stays, lost, merged = _told(tick, at, image, watched.device.targets)
     if stays.all():
-        return Targets(tick, read, at, of, names, lost, merged)
-    return Targets(tick[stays], read[stays], at[stays], of[stays], names, lost, merged)
+        return Targets(tick, read, at, of, image, names, lost, merged)
+    return Targets(tick[stays], read[stays], at[stays], of[stays], image[stays], names, lost, merged)
 
 
 _Found = tuple[Ints, Single, Single, Ints, NDArray[np.bool_]]

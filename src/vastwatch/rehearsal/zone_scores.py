@@ -47,11 +47,14 @@ def score_zones(rehearsal: Rehearsal, sensor_id: str) -> SensorScore | None:
     if known is None:
         return None
     lost, merged, ticks = 0, 0, []
+    people = {p.id for p in project.people if p.kind != "pet"}
     for day in range(rehearsal.days):
         targets = targets_on(project, sensor_id, rehearsal.truth, day)
         if targets is not None:
             lost, merged = lost + targets.lost, merged + targets.merged
-            ticks.append((targets.tick, targets.at))
+            # Whoever really is there: no image, no pet, and nothing that only moves.
+            real = np.isin(targets.of, [k for k, n in enumerate(targets.names) if n in people]) & ~targets.image
+            ticks.append((targets.tick[real], targets.at[real]))
     out = {}
     for j, zone in enumerate(known.zones):
         said = rehearsal.recording.reports.get((sensor_id, zone_part(zone.id)))

@@ -80,8 +80,12 @@ class ZonesPanel(QWidget):
         self._matrix_head = label(self.tr("Who is counted where, % of the reports"), "head", True)
         self.matrix = Matrix(self.theme)
         self.matrix.chosen.connect(lambda s: self.focus.set(selected=s))
-        self._false_head = label(self.tr("False minutes a day, this week"), "head", True)
+        self._false_head = label(self.tr("A day of this week"), "head", True)
         self._false = label("", "", True)
+        self._false.setToolTip(
+            self.tr("False: it says so and nobody is there. There: of the time somebody stays, it says so for so much; "
+                    "less than in the table where the radar hardly notices who is still.")
+        )  # fmt: skip
         for below in (self._matrix_head, self.matrix, self._false_head, self._false):
             box.addWidget(below)
         self._help_head = label(self.tr("What would help"), "head")
@@ -194,13 +198,17 @@ class ZonesPanel(QWidget):
             self._false.setText(self.tr("Living the week …"))
             return
         names = {z.id: z.name for z in self.document.project.zones}
-        told = [f"{names[z]} {s.false_min:.1f}" for z, s in score.zones.items() if z in names]
+        told = []
+        for z, s in score.zones.items():
+            if z in names:
+                share = "" if s.counted is None else self.tr(", there {:.0f} %").format(100 * s.counted)
+                told.append(self.tr("{}: {:.1f} min false{}").format(names[z], s.false_min, share))
         more = []
         if score.lost_s >= 1:
             more.append(self.tr("{} a day somebody is beyond the targets it follows").format(about_words(score.lost_s)))
         if score.merged_s >= 1:
             more.append(self.tr("{} a day it takes two people for one").format(about_words(score.merged_s)))
-        self._false.setText("\n".join([", ".join(told), *more]))
+        self._false.setText("\n".join([*told, *more]))
 
     # -- what is pressed -------------------------------------------------------------------------------------------
 
