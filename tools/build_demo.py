@@ -366,7 +366,7 @@ SENSORS = (
     Sensor(id="radar-sitting", device="radar-24-state", level="upper", name="Radar sitting room", at=(0.2, 5.4, 1.5), yaw=-12, pitch=-12,
            settings=Settings(sensitivity_below_max=0)),
     Sensor(id="tracker-sitting", device="radar-60-tracker", level="upper", name="Tracker sitting room", at=(0.2, 4.9, 1.6), yaw=12, pitch=-5),
-    Sensor(id="tracker-shop", device="radar-24-tracker", level="ground", name="Tracker shop", at=(4.85, 0.9, 1.6), yaw=155, pitch=-5),
+    Sensor(id="tracker-shop", device="radar-24-tracker", level="ground", name="Tracker shop", at=(4.85, 2.1, 1.4), yaw=170, pitch=-10),
     Sensor(id="pir-landing", device="pir-ceiling-6", level="upper", name="PIR landing", at=(6.1, 3.9, 2.4), pitch=-90),
 )  # fmt: skip
 

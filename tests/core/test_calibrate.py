@@ -51,7 +51,7 @@ def near(rng, true):
 
 
 def test_walks_find_where_it_hangs_and_how_well_they_know():
-    rng, met, within, n = np.random.default_rng(2), 0, np.zeros(4), 40
+    rng, met, within, n = np.random.default_rng(2), 0, np.zeros(4), 30
     for _ in range(n):
         true = some_pose(rng)
         found = calibrate(walk(rng, true), near(rng, true), FINE, "m")

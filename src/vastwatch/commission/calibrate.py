@@ -26,6 +26,8 @@ UNITS_M = {"m": 1.0, "cm": 0.01, "mm": 0.001, "ft": 0.3048, "in": 0.0254}
 TURNED_DEG = 60.0
 # From a walk with a larger error than this nothing is concluded, metres: it is of another room.
 FARTHEST_OFF_M = 1.0
+# So well it fits with nothing amiss, a reading: two squares of spreads, halved.
+FITS = 1.2
 # Known places nearer to each other than this are one, metres.
 ONE_PLACE_M = 0.3
 # Known places whose spread across their line is less than this lie all in one line, metres.
@@ -77,23 +79,26 @@ def calibrate(known: Known, drawn: Pose, scatter: Scatter, unit: str = "") -> Ca
         )
     # Spreads come once for every place: readings of somebody who sits err alike for seconds.
     expected = float(np.median(np.hypot(*readings(drawn, known.at, known.chest).T)))
-    found = []
-    for name in [unit] if unit else UNITS_M:
-        for swapped in (False, True):
-            for mirrored in (False, True):
-                read = _turned(known.read * UNITS_M[name], swapped, mirrored)
-                # A unit that makes all of it several times too far or too near is not the log's.
-                ratio = np.median(np.hypot(*read.T)) / max(expected, 0.1)
-                if not unit and not 1.0 / UNIT_OFF < ratio < UNIT_OFF:
-                    continue
-                found.append((_fit(known._replace(read=read), drawn, scatter), mirrored, swapped, name))
-    if not found:
-        raise CalibrationError("the readings are farther off than any sensor sees: check their unit")
 
     def amiss(fit: _Fit) -> float:
         """What does not fit; and an aim far from the drawn one, for axes that are turned about look like that."""
         turned = abs((fit.pose.yaw - drawn.yaw + 180.0) % 360.0 - 180.0)
         return fit.cost + (10.0 * len(known.read) if turned > TURNED_DEG else 0.0)
+
+    found: list[tuple[_Fit, bool, bool, str]] = []
+    # As it should be first: where that fits, nothing else needs to be tried.
+    for swapped, mirrored in ((False, False), (True, False), (False, True), (True, True)):
+        if any(amiss(f[0]) < FITS * len(known.read) for f in found):
+            break
+        for name in [unit] if unit else UNITS_M:
+            read = _turned(known.read * UNITS_M[name], swapped, mirrored)
+            # A unit that makes all of it several times too far or too near is not the log's.
+            ratio = np.median(np.hypot(*read.T)) / max(expected, 0.1)
+            if not unit and not 1.0 / UNIT_OFF < ratio < UNIT_OFF:
+                continue
+            found.append((_fit(known._replace(read=read), drawn, scatter), mirrored, swapped, name))
+    if not found:
+        raise CalibrationError("the readings are farther off than any sensor sees: check their unit")
 
     plain = min((f for f in found if not f[1] and not f[2]), key=lambda f: amiss(f[0]), default=found[0])
     best = min(found, key=lambda f: amiss(f[0]))
@@ -150,7 +155,7 @@ def _fit(known: Known, drawn: Pose, scatter: Scatter) -> _Fit:
         )
         if best is None or result.cost < best.cost - 1e-9:
             best = result
-        if turn == 0.0 and result.cost < 1.2 * len(known.read):
+        if turn == 0.0 and result.cost < FITS * len(known.read):
             break
     assert best is not None
     found = pose(best.x)
