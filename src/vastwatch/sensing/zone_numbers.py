@@ -12,19 +12,20 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from functools import cache
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtri
-from shapely import Polygon
 
 from vastwatch.devices import RadarType
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.sensing.tracker import Pose, places_read, readings
-from vastwatch.sensing.zones import Spread, chances, ring_chances
+from vastwatch.sensing.zones import Spread, chances, ndtri, ring_chances
+
+if TYPE_CHECKING:
+    from shapely import Polygon
 
 Array = NDArray[np.floating[Any]]
 Bools = NDArray[np.bool_]
@@ -100,6 +101,9 @@ def shapes(pose: Pose, device: RadarType, spread: Spread, wanted: list[Wanted]) 
     read = [readings(pose, np.array(w.outline), w.chest) for w in wanted]
     if rules.shape == "rectangle":
         return _Rectangles(rules, device, spread, wanted, read).shapes()
+    # Loaded where a polygon is wanted: most devices take rectangles.
+    from shapely import Polygon
+
     out: list[Shape] = []
     for w, r in zip(wanted, read):
         near = Polygon(r).buffer(2.0 * FARTHEST_M)
@@ -317,6 +321,8 @@ def _polygon(
     taken: tuple[tuple[tuple[float, float], ...], ...], held: _Held,
 ) -> Shape:  # fmt: skip
     """The outline that was drawn, with no more corners than may be, all sides moved out or in alike."""
+    from shapely import Polygon
+
     step, spread = rules.step_m, held.spread
     drawn = _fewer(Polygon(read), rules.corners)
     own, others = np.array(w.own, bool), np.array(w.others, bool)
@@ -355,6 +361,8 @@ def _polygon(
 
 
 def _largest(shape: object) -> Polygon:
+    from shapely import Polygon
+
     parts = [p for p in getattr(shape, "geoms", [shape]) if isinstance(p, Polygon)]
     return max(parts, key=lambda p: p.area, default=Polygon())
 

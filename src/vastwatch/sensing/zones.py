@@ -12,12 +12,28 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.special import ndtr, ndtri
 
 from vastwatch.geometry import polygons
 from vastwatch.sensing.tracker import Pose, Scatter, in_frame
 
 Array = NDArray[np.floating[Any]]
+
+# The normal's integral is loaded when it is asked for: that takes a fifth of a second, and most projects have no zones.
+
+
+def ndtr(z: ArrayLike) -> Array:
+    """The normal's integral up to z."""
+    from scipy.special import ndtr as integral
+
+    return np.asarray(integral(z), float)
+
+
+def ndtri(p: ArrayLike) -> Array:
+    """Its inverse."""
+    from scipy.special import ndtri as inverse
+
+    return np.asarray(inverse(p), float)
+
 
 # Points of Gauss's rule on each piece, and how far out the angle is followed, spreads.
 NODES, SPREADS = 12, 5.0
