@@ -21,7 +21,7 @@ from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.edits.zones import add_zone, clear_of, replace_zones, set_outline, tidy
 from vastwatch.design.placed import settings_faults, settings_words
 from vastwatch.design.project import find, put
-from vastwatch.design.records import Settings, Zone
+from vastwatch.design.records import Hold, Report, Settings, Zone
 from vastwatch.design.references import without
 from vastwatch.devices.faults import faults
 from vastwatch.files import load_project, save_project
@@ -105,6 +105,14 @@ def test_the_matrix_is_that_of_the_zones():
     by = {r.words: r for r in rows}
     assert by["chair"].own == (True, False) and by["chair"].chance == tuple(known.counted[0])
     assert by["in from the small room"].own == (False, True) and by["in from the small room"].chance[1] > 0.5
+
+
+def test_a_zone_keeps_the_light_of_its_own_seat_alone():
+    project = tracked(zones=(CHAIR, STOOL))
+    expr = Hold(of=Report(sensor="t", zone="zc"), seconds=60.0)
+    project = put(project, replace(project.presences[0], expr=expr))
+    unseen = {f.records[0] for f in findings(project) if f.rule == "spot-unseen"}
+    assert "stool" in unseen and "chair" not in unseen
 
 
 def test_the_sample_has_zones_without_fault(demo):

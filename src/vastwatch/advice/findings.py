@@ -27,6 +27,7 @@ from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.devices import PirType
+from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.people.routes import in_the_way, route
 from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_mask, spot_notice_s
@@ -70,9 +71,17 @@ def spot_wait_s(project: Project, sensors: list[str], spot: Spot) -> float:
     return 1.0 / rate if rate > 0 else float("inf")
 
 
-def _keepers(project: Project, room: str) -> list[str]:
+def _keepers(project: Project, room: str, spot: Spot | None = None) -> list[str]:
+    """The sensors that a room's presence reads; of those of which it reads a zone alone, at a spot only where that lies
+    in the zone."""
     presence = presence_of(project, room)
-    return [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
+    if presence is None:
+        return []
+    read = [
+        r for r in reports(presence.expr)
+        if spot is None or r.zone is None or polygons.contains_point(find(project.zones, r.zone).outline, *spot.at)
+    ]  # fmt: skip
+    return list(dict.fromkeys(r.sensor for r in read))
 
 
 def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
@@ -88,7 +97,7 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
         hold = duration_words(j.current_s)
         text = f"{room.name}, held {hold}: {'; '.join(in_words(m) for m in unmet)}, in {j.weeks} lived weeks."
         spots = wakeful_spots(project, room.id)
-        waits = [(spot_wait_s(project, _keepers(project, room.id), s), s) for s in spots]
+        waits = [(spot_wait_s(project, _keepers(project, room.id, s), s), s) for s in spots]
         records: tuple[str, ...] = (presence.id,)
         if waits:
             wait, worst = max(waits, key=lambda w: w[0])
@@ -108,7 +117,7 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
             continue
         for spot in wakeful_spots(project, room.id):
             allowed = hours_between_drops(project, spot)
-            wait = spot_wait_s(project, _keepers(project, room.id), spot)
+            wait = spot_wait_s(project, _keepers(project, room.id, spot), spot)
             hours = hours_per_drop(wait, hold, spot.activity)
             if hours >= allowed:
                 continue
