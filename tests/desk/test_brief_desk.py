@@ -274,7 +274,9 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
     assert window.focus.stage == "Brief"
     means = window.panel("Brief").means
     assert means._working.isVisible()
-    qtbot.waitUntil(lambda: window.results.purchases.value is not None, timeout=60_000)
+    # What is found so far is shown meanwhile.
+    asked = window.results.purchases
+    qtbot.waitUntil(lambda: asked.value is not None and not asked.busy, timeout=60_000)
     window.own.all = kept
     cards = [
         c

@@ -171,6 +171,7 @@ def _zones(w: _Wanted, truth: Truth) -> dict[str, Signal]:
     """What a sensor says of each of its zones, by their ids."""
     assert w.zoning is not None
     part, weekly = tuple(each_part(w.mounted))[w.zoning.part], w.false[w.zoning.part]
+    _tell(w.zoning.watched, part, w.level, truth, weekly)
     days = [_targets_of_day(w.zoning.watched, part, w.level, truth, weekly, d) for d in range(truth.calendar.days)]
     return _signals(w.zoning, [_rows_of(w.zoning, t) for t in days], truth)
 
@@ -196,6 +197,27 @@ def _late(rows: Array, by: float) -> Array:
     return np.column_stack([np.minimum(rows[:, 0] + by, rows[:, 1]), rows[:, 1]])
 
 
+def _target_key(
+    watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int
+) -> tuple[object, ...]:
+    return ("targets", watched, *_key("notices", part, level, truth, day, weekly)[1:])
+
+
+def _tell(watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly) -> None:
+    """See to it that all days of a tracking radar's targets are kept; those that lack are looked at together."""
+    days = range(truth.calendar.days)
+    lacking = [d for d in days if not MEMO.holds(_target_key(watched, part, level, truth, weekly, d))]
+    if len(lacking) < 2:
+        return
+    first, last = lacking[0], lacking[-1] + 1
+    noticed = [_notices_of_day(part, level, truth, weekly, d) for d in range(first, last)]
+    together = Notices(*(np.concatenate(columns) for columns in zip(*noticed)))
+    told = targets_of(watched, truth.household, truth.household.lives(first, last), together)
+    midnights = [truth.calendar.midnight(d) for d in range(first, last + 1)]
+    for day, targets in zip(range(first, last), told.by_day(midnights)):
+        MEMO.put(_target_key(watched, part, level, truth, weekly, day), targets)
+
+
 def _targets_of_day(
     watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int
 ) -> Targets:
@@ -203,7 +225,7 @@ def _targets_of_day(
         noticed = _notices_of_day(part, level, truth, weekly, day)
         return targets_of(watched, truth.household, truth.lives(day), noticed)
 
-    return MEMO.get(("targets", watched, *_key("notices", part, level, truth, day, weekly)[1:]), work)
+    return MEMO.get(_target_key(watched, part, level, truth, weekly, day), work)
 
 
 def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targets | None:

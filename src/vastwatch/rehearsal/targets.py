@@ -10,6 +10,7 @@ sensor, so that nobody else's report depends on it.
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -55,7 +56,7 @@ IMAGE_SHARE = 0.3
 
 class Targets(NamedTuple):
     """What a device told, sorted by time: the second, what it read (n, 2), where they were on the plan, and who (or
-    what) it was, by place in `names`; whether it is an `image` in a mirror; `lost`: how many seconds somebody was
+    what) it was, by place in `names`; whether it is an `image` in a mirror; `lost`: the seconds in which somebody was
     beyond the count, `merged`: taken for one with somebody else."""
 
     tick: Ints
@@ -64,8 +65,17 @@ class Targets(NamedTuple):
     of: Ints
     image: NDArray[np.bool_]
     names: tuple[str, ...]
-    lost: int
-    merged: int
+    lost: Ints
+    merged: Ints
+
+    def by_day(self, midnights: list[float]) -> list[Targets]:
+        """Day after day, between successive midnights."""
+        cuts, lost, merged = (np.searchsorted(t, midnights) for t in (self.tick, self.lost, self.merged))
+        return [
+            Targets(self.tick[a:b], self.read[a:b], self.at[a:b], self.of[a:b], self.image[a:b], self.names,
+                    self.lost[c:d], self.merged[e:f])
+            for (a, b), (c, d), (e, f) in zip(pairwise(cuts), pairwise(lost), pairwise(merged))
+        ]  # fmt: skip
 
 
 class Watched(NamedTuple):
@@ -239,15 +249,15 @@ def _still(some: Ints) -> Drawn:
     return Drawn(none, none, none, none)
 
 
-def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[NDArray[np.bool_], int, int]:
+def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[NDArray[np.bool_], Ints, Ints]:
     """Which targets a device tells: of two within APART_M the nearer to it, images after people, and no more than it
-    follows. The rows are sorted by second and by range. And how many it lost, and took for one."""
+    follows. The rows are sorted by second and by range. And the seconds in which it lost one, and took two for one."""
     stays = np.ones(len(tick), bool)
     if len(tick) == 0:
-        return stays, 0, 0
+        return stays, tick, tick
     first = np.flatnonzero(np.diff(tick, prepend=tick[0] - 1))
     count = np.diff(np.append(first, len(tick)))
-    merged, (x, y) = 0, np.ascontiguousarray(at.T)
+    (x, y), together = np.ascontiguousarray(at.T), [tick[:0]]
     # The k-th target of a second against the ones before it, all seconds together.
     for k in range(1, int(count.max())):
         row = first[count > k] + k
@@ -256,17 +266,17 @@ def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[N
             dx, dy = x[row] - x[row - back], y[row] - y[row - back]
             near |= stays[row - back] & (dx * dx + dy * dy < APART_M * APART_M)
         stays[row[near]] = False
-        merged += int(near.sum())
+        together.append(tick[row[near]])
+    merged = np.sort(np.concatenate(together))
     if not image.any() and count.max() <= most:
-        return stays, 0, merged
+        return stays, tick[:0], merged
     # People first, then by how near: a stable order of what is left.
     order = np.lexsort((np.arange(len(tick)), image, tick))
     rank = np.cumsum(stays[order])
     before = np.repeat(rank[first] - stays[order][first], count)
     beyond = np.zeros(len(tick), bool)
     beyond[order] = stays[order] & (rank - before > most)
-    lost = int((beyond & ~image).sum())
-    return stays & ~beyond, lost, merged
+    return stays & ~beyond, tick[beyond & ~image], merged
 
 
 # -- zones ---------------------------------------------------------------------------------------------------------

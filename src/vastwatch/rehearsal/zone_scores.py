@@ -51,7 +51,7 @@ def score_zones(rehearsal: Rehearsal, sensor_id: str) -> SensorScore | None:
     for day in range(rehearsal.days):
         targets = targets_on(project, sensor_id, rehearsal.truth, day)
         if targets is not None:
-            lost, merged = lost + targets.lost, merged + targets.merged
+            lost, merged = lost + len(targets.lost), merged + len(targets.merged)
             # Whoever really is there: no image, no pet, and nothing that only moves.
             real = np.isin(targets.of, [k for k, n in enumerate(targets.names) if n in people]) & ~targets.image
             ticks.append((targets.tick[real], targets.at[real]))
