@@ -371,8 +371,6 @@ SENSORS = (
 )  # fmt: skip
 
 
-
-
 def zone(ident: str, sensor: str, name: str, role: str, outline: tuple) -> Zone:
     return Zone(id=ident, sensor=sensor, name=name, role=role, outline=outline)
 
