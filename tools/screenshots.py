@@ -12,7 +12,7 @@ os.environ["XDG_STATE_HOME"] = os.environ["XDG_DATA_HOME"] = os.environ["XDG_CON
 
 from PyQt6.QtCore import QPointF
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from vastwatch.desk.shell.app import Desk, make_application
 from vastwatch.desk.shell.document import Document, empty_project
@@ -80,6 +80,12 @@ def beginning() -> None:
     desk.window.hide()
 
 
+def keep(widget: QWidget, name: str) -> None:
+    """The picture of one widget."""
+    widget.grab().save(str(FOLDER / f"{name}.png"))
+    print(f"docs/screenshots/{name}.png")
+
+
 def drawing_preview(window: Window) -> None:
     """What an office's drawing becomes, as the tests draw it."""
     sys.path.insert(0, str(FOLDER.parents[1] / "tests"))
@@ -93,8 +99,7 @@ def drawing_preview(window: Window) -> None:
     while dialog.found is None:
         QTest.qWait(50)
     QTest.qWait(200)
-    dialog.grab().save(str(FOLDER / "drawing-preview.png"))
-    print("docs/screenshots/drawing-preview.png")
+    keep(dialog, "drawing-preview")
     dialog.reject()
 
 
@@ -108,8 +113,7 @@ def zones_walk(window: Window) -> None:
     while dialog.found is None:
         QTest.qWait(50)
     QTest.qWait(200)
-    dialog.grab().save(str(FOLDER / "zones-walk.png"))
-    print("docs/screenshots/zones-walk.png")
+    keep(dialog, "zones-walk")
     dialog.reject()
 
 
@@ -170,8 +174,7 @@ def main() -> None:
     window.commands.show_keys()
     QTest.qWait(150)
     sheet = next(w for w in QApplication.topLevelWidgets() if isinstance(w, KeySheet))
-    sheet.grab().save(str(FOLDER / "keys.png"))
-    print("docs/screenshots/keys.png")
+    keep(sheet, "keys")
     sheet.close()
     studio.window.results.stop()
 

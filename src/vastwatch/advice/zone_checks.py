@@ -18,7 +18,7 @@ from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
 from vastwatch.sensing.hazards import body_of, false_rate
 from vastwatch.sensing.model import walking
 from vastwatch.sensing.mounted import mount_plain, zoned
-from vastwatch.sensing.tracker import chest_of, scatter_of, still_there
+from vastwatch.sensing.tracker import WANDER_M, chest_of, scatter_of, still_there
 from vastwatch.sensing.zoned import Zoned, off_axis_deg, tracking, zones_of
 from vastwatch.sensing.zones import spread_of
 from vastwatch.words import capital
@@ -30,6 +30,8 @@ WELL, BADLY, ASTRAY = 0.9, 0.6, 0.05
 OVER_M2 = 0.02
 # A zone narrower than so many spreads of the reports in it holds hardly anything for sure.
 THIN = 3.0
+# Somebody walking who is noticed less often than this, a second, walks through a zone unnoticed.
+HARDLY_PER_S = 0.05
 
 
 def zone_findings(project: Project, sensor: Sensor) -> list[Finding]:
@@ -112,7 +114,10 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
         yield Finding("zone-unseen", "wrong", ids, text)
         return
     plain = mount_plain(project, sensor)
-    if zone.role != "ignore" and not (walking(plain, points, Walker(STANDING, WALKING_SPEED, 90.0)) > 0.05).any():
+    if (
+        zone.role != "ignore"
+        and not (walking(plain, points, Walker(STANDING, WALKING_SPEED, 90.0)) > HARDLY_PER_S).any()
+    ):
         text = f"Nobody in {zone.name} is noticed by {sensor.name}: walls or furniture stand between."
         yield Finding("zone-unseen", "wrong", ids, text)
         return
@@ -168,8 +173,8 @@ def _narrow(known: Zoned, j: int) -> tuple[float, float] | None:
     middle = corners.mean(axis=0)
     r = float(np.hypot(*middle))
     d = known.device
-    across = float(np.hypot(np.hypot(r * np.radians(d.sigma_az_deg), 0.12), 0.0))
-    along = float(np.hypot(d.sigma_r_m, 0.12))
+    across = float(np.hypot(r * np.radians(d.sigma_az_deg), WANDER_M))
+    along = float(np.hypot(d.sigma_r_m, WANDER_M))
     shape = Polygon(corners).minimum_rotated_rectangle
     sides = np.diff(np.array(shape.exterior.coords), axis=0)
     width = float(np.hypot(sides[:, 0], sides[:, 1]).min())

@@ -20,13 +20,14 @@ from vastwatch.advice.walk_test import entrances
 from vastwatch.design.edits.fittings import opening_middle, rooms_beside
 from vastwatch.design.edits.zones import GRID_M, clear_of, replace_zones, tidy
 from vastwatch.design.places import room_of
-from vastwatch.design.project import Project, find, fresh_ids, indexed
+from vastwatch.design.project import Project, find, fresh_ids, indexed, numbered
 from vastwatch.design.records import Role, Sensor, Zone
 from vastwatch.design.references import references
+from vastwatch.design.relations import spots_on
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.sensing.mounted import zoned
-from vastwatch.sensing.zone_numbers import HELD, STRAY
+from vastwatch.sensing.zone_numbers import amiss
 from vastwatch.sensing.zoned import Zoned
 from vastwatch.site.building import Furnishing, Opening, Room, Spot
 from vastwatch.site.people import Person
@@ -44,9 +45,8 @@ PASSING = ("passing", "away")
 
 
 class Proposal(NamedTuple):
-    """Zones for a sensor, and how far off they are: the sum over spots of what is missed of HELD in their own zone and
-    of what strays beyond STRAY into others; `before` for the zones that are drawn. `left_out`: what there was no room
-    for, by name."""
+    """Zones for a sensor, and how far off they are, as `wrong` sums it; `before` for the zones that are drawn.
+    `left_out`: what there was no room for, by name."""
 
     zones: tuple[Zone, ...]
     wrong: float
@@ -55,13 +55,9 @@ class Proposal(NamedTuple):
 
 
 def wrong(known: Zoned) -> float:
-    """How far off a sensor's zones are, summed over the spots that it notices."""
-    if not known.zones:
-        return 0.0
-    detect = np.array([z.role != "ignore" for z in known.zones])
-    missed = np.maximum(HELD - known.counted, 0.0) * known.own
-    stray = np.maximum(known.counted - STRAY, 0.0) * ~known.own * detect
-    return float(missed.sum() + stray.sum())
+    """How far off a sensor's zones are, summed over the spots that it notices: what their numbers make small."""
+    counting = [j for j, z in enumerate(known.zones) if z.role != "ignore"]
+    return sum(float(amiss(known.counted[:, j], known.own[:, j], ~known.own[:, j])) for j in counting)
 
 
 def drawn_around(project: Project, level: str, at: Corner, room: Room | None = None) -> tuple[Corner, ...]:
@@ -94,8 +90,7 @@ def zones_for(project: Project, sensor: Sensor) -> Proposal | None:
         if len(kept) >= most or clear is None:
             left.append(name)
             return
-        names = [z.name for z in kept]
-        called = name if name not in names else next(f"{name} {k}" for k in range(2, 99) if f"{name} {k}" not in names)
+        called = numbered(name, (z.name for z in kept))
         kept.append(Zone(id=next(ids), sensor=sensor.id, name=called, role=role, outline=tidy(clear)))
 
     for spots in _seats(project, room, known.spots):
@@ -160,9 +155,7 @@ def _seats(project: Project, room: Room, noticed: tuple[Spot, ...]) -> list[list
 
 def stayed_at(project: Project, sensor: Sensor) -> list[Spot]:
     """The spots on a sensor's level where somebody stays, and not a pet alone."""
-    return [
-        s for s in project.spots if find(project.rooms, s.room).level == sensor.level and _stayed(project, s)
-    ]  # fmt: skip
+    return [s for s in spots_on(project, sensor.level) if _stayed(project, s)]
 
 
 def _stayed(project: Project, spot: Spot) -> bool:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project, find
+from vastwatch.design.relations import spots_on
 
 if TYPE_CHECKING:
     from vastwatch.design.records import Sensor
@@ -78,7 +79,7 @@ def _everywhere(project: Project, known: Zoned) -> tuple[list[str], Any]:
     from vastwatch.sensing.tracker import CHEST_M, scatter_of
     from vastwatch.sensing.zones import spread_of
 
-    here = [s for s in project.spots if find(project.rooms, s.room).level == known.sensor.level]
+    here = spots_on(project, known.sensor.level)
     at = np.array([s.at for s in here], float).reshape(-1, 2)
     chest = np.array([CHEST_M[s.posture] for s in here], float)
     spread = spread_of(known.pose, scatter_of(known.device), at, chest)

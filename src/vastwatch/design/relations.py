@@ -9,9 +9,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from vastwatch.design.presence import reports
-from vastwatch.design.project import Project, indexed
+from vastwatch.design.project import Project, find, indexed
 from vastwatch.design.records import Fixture, Lamp, Presence
-from vastwatch.site.building import Level, Room
+from vastwatch.site.building import Level, Room, Spot
 
 
 def _by_room(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
@@ -101,3 +101,8 @@ def _readers(presences: tuple[Presence, ...]) -> dict[str, tuple[Presence, ...]]
         for sensor in sensors_of(p):
             out.setdefault(sensor, []).append(p)
     return {sensor: tuple(some) for sensor, some in out.items()}
+
+
+def spots_on(project: Project, level: str) -> list[Spot]:
+    """The spots of a level."""
+    return [s for s in project.spots if find(project.rooms, s.room).level == level]

@@ -35,6 +35,7 @@ from vastwatch.sensing.tracker import (
     Pose,
     chest_of,
     mirrored,
+    readings,
     reported,
     scatter_of,
 )
@@ -163,11 +164,10 @@ def _wander(key: int, tick: Ints) -> tuple[Single, Single]:
         return np.empty(0, np.float32), np.empty(0, np.float32)
     needed = _each_once(tick - REMEMBERED + 1, tick)
     row = np.searchsorted(needed, tick)
-    # Whatever lies between the first and the last second a draw needs follows it without a gap.
     rho = math.exp(-1.0 / WANDER_S)
     weight = rho ** np.arange(REMEMBERED)
     weight = (weight / math.sqrt(float((weight**2).sum()))).astype(np.float32)
-    # Where all of them follow each other a running sum will do: nearly everywhere.
+    # Each second's own last ones stand right before it, whatever gap lies before those: a running sum will do.
     out = []
     for fresh in normal_pair(key, needed):
         whole = np.convolve(fresh, weight)[: len(fresh)]
@@ -237,16 +237,10 @@ def _images(watched: Watched, household: Household, mirror: Hazard, t: _Found) -
     before &= away > np.hypot(*(at - (watched.pose.x, watched.pose.y)).T)
     drawn = uniform(key_of(household.seed, watched.sensor, mirror.id, "image"), 31 * tick + of)
     some = np.flatnonzero(before & (drawn < IMAGE_SHARE * mirror.strength))
-    # The way of the image: as far off the place it seems to be at as the report of them is off theirs.
-    device = watched.pose
-    off = read[some] - reported(device, scatter_of(watched.device)._replace(wander_m=0.0), at[some], 1.2, _still(some))
-    at_image = reported(device, scatter_of(watched.device)._replace(wander_m=0.0), image[some], 1.2, _still(some))
-    return tick[some], at_image + off, image[some], of[some], np.ones(len(some), bool)
-
-
-def _still(some: Ints) -> Drawn:
-    none = np.zeros(len(some))
-    return Drawn(none, none, none, none)
+    # It is off the place it seems to be at as the report of them is off theirs.
+    chest = CHEST_M["standing"]
+    off = read[some] - readings(watched.pose, at[some], chest)
+    return tick[some], readings(watched.pose, image[some], chest) + off, image[some], of[some], np.ones(len(some), bool)
 
 
 def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[NDArray[np.bool_], Ints, Ints]:

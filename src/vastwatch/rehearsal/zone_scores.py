@@ -8,6 +8,7 @@ import numpy as np
 
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import zone_part
+from vastwatch.design.relations import spots_on
 from vastwatch.geometry import polygons
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.reports import targets_on
@@ -81,14 +82,9 @@ def score_zones(rehearsal: Rehearsal, sensor_id: str) -> SensorScore | None:
 
 def stays_in(project: Project, truth: Truth, known: Zoned, zone: int) -> Signal:
     """While somebody (no pet) stays at a spot that belongs to a zone, as it is drawn."""
-    mine = {known.spots[i].id for i in np.flatnonzero(known.own[:, zone])}
-    level = find(project.levels, known.sensor.level).id
     outline = known.zones[zone].outline
-    mine |= {
-        s.id for s in project.spots
-        if find(project.rooms, s.room).level == level and s.activity != "away"
-        and polygons.contains_point(outline, *s.at)
-    }  # fmt: skip
+    mine = {s.id for s in spots_on(project, known.sensor.level)
+            if s.activity != "away" and polygons.contains_point(outline, *s.at)}  # fmt: skip
     at = np.array([s.id in mine for s in truth.spots], bool)
     rows = []
     for track in truth.tracks:

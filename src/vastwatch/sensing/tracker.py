@@ -63,14 +63,13 @@ class Scatter(NamedTuple):
 
 def pose_of(sensor: Sensor, device: RadarType) -> Pose:
     """The pose that a placed sensor's readings mean: as a walk has found it, where it still hangs there; else as it is
-    drawn."""
+    drawn. The type is as it is placed: a bias that was found is in it."""
     s = sensor.settings
     (x, y), yaw = sensor.at[:2], sensor.yaw
     if still_there(sensor):
         x, y = s.measured_at or (x, y)
         yaw = yaw if s.measured_yaw is None else s.measured_yaw
-    bias = device.bias_r_m if s.measured_bias_m is None else s.measured_bias_m
-    return Pose(x, y, sensor.at[2], yaw, bias)
+    return Pose(x, y, sensor.at[2], yaw, device.bias_r_m)
 
 
 def still_there(sensor: Sensor) -> bool:

@@ -112,7 +112,7 @@ def shapes(pose: Pose, device: RadarType, spread: Spread, wanted: list[Wanted]) 
     return out
 
 
-def _cost(held: Array, own: Bools, others: Bools) -> Array:
+def amiss(held: Array, own: Bools, others: Bools) -> Array:
     """What is amiss with a zone that holds so many of each spot's reports, (n, ...): summed over spots."""
     missed = np.maximum(HELD - held[own], 0.0).sum(axis=0)
     return MISSED * missed + np.maximum(held[others] - STRAY, 0.0).sum(axis=0)
@@ -255,7 +255,7 @@ class _Rectangles:
                     for d in (self.drawn_low[k, axis], self.drawn_high[k, axis])
                 )
                 held = line[:, None, b] - line[:, a, None]
-                cost = _cost(held, self.own[k], self.others[k]) + self._moved(k, axis, a[:, None], b[None, :])
+                cost = amiss(held, self.own[k], self.others[k]) + self._moved(k, axis, a[:, None], b[None, :])
                 bad = b[None, :] - a[:, None] < self.least
                 for j in taken:
                     if self._meets(k, j, other):
@@ -288,8 +288,8 @@ class _Rectangles:
         a, b = a[ok], b[ok]
         first = self._along(axis, self.low[i, other], self.high[i, other])
         second = self._along(axis, self.low[j, other], self.high[j, other])
-        cost = _cost(first[:, a] - first[:, [self.low[i, axis]]], self.own[i], self.others[i])
-        cost = cost + _cost(second[:, [self.high[j, axis]]] - second[:, b], self.own[j], self.others[j])
+        cost = amiss(first[:, a] - first[:, [self.low[i, axis]]], self.own[i], self.others[i])
+        cost = cost + amiss(second[:, [self.high[j, axis]]] - second[:, b], self.own[j], self.others[j])
         cost = cost + self._moved(i, axis, self.low[i, axis], a) + self._moved(j, axis, b, self.high[j, axis])
         best = int(cost.argmin())
         self.high[i, axis], self.low[j, axis] = a[best], b[best]
@@ -340,7 +340,7 @@ def _polygon(
         if len(corners) < 3 or not Polygon(corners).is_valid or Polygon(corners).area < rules.least_m**2:
             return math.inf, None
         held = chances(spread, [corners])[:, 0]
-        return float(_cost(held, own, others)) + 4 * abs(k) * step * A_METRE, corners
+        return float(amiss(held, own, others)) + 4 * abs(k) * step * A_METRE, corners
 
     def cost(k: int) -> float:
         return moved(k)[0]
@@ -391,7 +391,7 @@ def _bands(device: RadarType, spread: Spread, w: Wanted, pose: Pose) -> Shape:
     for i in range(device.bands):
         for j in range(i, device.bands):
             p = ring_chances(spread, edges[i], edges[j + 1])
-            cost = float(_cost(p, own, others))
+            cost = float(amiss(p, own, others))
             cost += A_METRE * (abs(edges[i] - read.min()) + abs(edges[j + 1] - read.max()))
             if best is None or cost < best[0] - 1e-12:
                 best = float(cost), i, j

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from vastwatch.design.project import Project, find, indexed
 from vastwatch.design.records import Sensor, Zone
+from vastwatch.design.relations import spots_on
 from vastwatch.devices import DeviceType, RadarType
 from vastwatch.devices.families import parts_of
 from vastwatch.geometry import polygons
@@ -87,9 +88,7 @@ def zoned_of(project: Project, sensor: Sensor, plain: MountedSensor) -> Zoned | 
 
 
 def _spots_on(project: Project, level: str) -> tuple[Spot, ...]:
-    return tuple(
-        s for s in project.spots if s.activity != "away" and find(project.rooms, s.room).level == level
-    )  # fmt: skip
+    return tuple(s for s in spots_on(project, level) if s.activity != "away")
 
 
 class _Noticed(NamedTuple):

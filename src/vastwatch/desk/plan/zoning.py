@@ -11,10 +11,12 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
+from vastwatch.advice.zone_checks import ASTRAY, WELL
 from vastwatch.design.edits.zones import add_zone, clear_of, set_outline
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
+from vastwatch.design.relations import spots_on
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.contours import band_paths
 from vastwatch.desk.plan.covered import hatch
@@ -35,10 +37,8 @@ from vastwatch.sensing.zoned import Zoned, off_axis_deg, tracking, zones_of
 from vastwatch.sensing.zones import cloud
 from vastwatch.words import sentence
 
-# Pixels within which a corner of a zone is taken hold of; a spot counted with less than that in its own zone is red,
-# and one with more than that in another.
+# Pixels within which a corner of a zone is taken hold of.
 CORNER_PX = 9.0
-WELL, ASTRAY = 0.9, 0.05
 # What a corner or side takes hold of, metres: furniture and walls.
 SNAP_M, GRID_M = 0.08, 0.05
 # A click this near a spot means it, metres.
@@ -58,7 +58,6 @@ class ZonesShown(NamedTuple):
 
     known: Zoned
     dots: tuple[tuple[float, float, bool], ...]
-    spot: str | None
 
 
 def show_zones(state: PlanState, focus: Focus) -> None:
@@ -79,7 +78,7 @@ def show_zones(state: PlanState, focus: Focus) -> None:
         for j in np.flatnonzero(known.own[mine[0]]):
             own |= known.shapes[j].holds(read)
         dots = tuple((float(x), float(y), bool(o)) for (x, y), o in zip(on_plan(known.pose, read), own))
-    state.zones = ZonesShown(known, dots, known.spots[mine[0]].id if mine else None)
+    state.zones = ZonesShown(known, dots)
 
 
 # -- painting ------------------------------------------------------------------------------------------------------
@@ -333,8 +332,7 @@ class ZoneHands:
 
         project, level = self.bench.project, self.bench.level
         room = room_at(project, level, x, y)
-        here = [s for s in project.spots if find(project.rooms, s.room).level == level]
-        near = [s for s in here if math.dist(s.at, (x, y)) < NEAR_M]
+        near = [s for s in spots_on(project, level) if math.dist(s.at, (x, y)) < NEAR_M]
         spot = min(near, key=lambda s: math.dist(s.at, (x, y)), default=None)
         piece = next(
             (f for f in project.furnishings if f.level == level and polygons.contains_point(f.outline, x, y)), None

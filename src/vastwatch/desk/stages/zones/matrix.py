@@ -6,14 +6,13 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from vastwatch.advice.zone_checks import ASTRAY, WELL
 from vastwatch.advice.zone_matrix import MatrixRow
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, font
 
 # Height of a row and of the heads, width of the names and least of a column, pixels.
 ROW, HEAD, NAMES, LEAST = 22, 20, 104, 30
-# In its own zone somebody is well counted from here on; in another one it is worth a word from there on.
-WELL, ASTRAY = 0.9, 0.05
 
 
 class Matrix(QWidget):

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QApplication, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice.cautions import CAUTIONS, of_sensor
+from vastwatch.advice.zone_checks import WELL
 from vastwatch.advice.zone_help import Help
 from vastwatch.advice.zone_matrix import matrix
 from vastwatch.advice.zone_proposal import zones_for
@@ -15,7 +16,7 @@ from vastwatch.design.edits.zones import replace_zones
 from vastwatch.design.project import put
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.tools import TOOLS
-from vastwatch.desk.plan.zoning import WELL, held_of
+from vastwatch.desk.plan.zoning import held_of
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.in_hand import sensor_in_hand, trackers
 from vastwatch.desk.shell.parts import Choice, label, line, narrow, row, scrolling
