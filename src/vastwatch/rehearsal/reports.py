@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.design import placed
-from vastwatch.design.placed import Variant, variants
+from vastwatch.design.placed import Variant, at_hour, variants
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
@@ -230,7 +230,7 @@ def _targets_of_day(
 
 def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targets | None:
     """The targets that a tracking radar told on a day, as it is set for most of it; None for any other sensor."""
-    w = _wanted(project, find(project.sensors, sensor_id), truth)
+    w = _wanted(project, at_hour(find(project.sensors, sensor_id)), truth)
     watched = _watched(project, w.mounted, w.level)
     if watched is None:
         return None
