@@ -98,6 +98,15 @@ def test_a_zone_stops_at_its_neighbour_and_alt_lets_it(qtbot, zones):
     assert any(Polygon(zone(zones, "zone-sofa").outline).intersects(Polygon(o)) for o in outlines)
 
 
+def test_a_zone_is_dragged_by_the_seat_in_it_and_a_click_chooses_the_seat(qtbot, zones):
+    seat, before = find(project(zones).spots, "window-spot"), zone(zones, "zone-window-seat").outline
+    qtbot.mouseClick(zones.plan.viewport(), LEFT, Qt.KeyboardModifier.NoModifier, spot_px(zones, *seat.at))
+    assert zones.focus.selected == "window-spot" and zones.document.undo_stack.count() == 0
+    drag(qtbot, zones, spot_px(zones, *seat.at), spot_px(zones, seat.at[0], seat.at[1] - 0.4))
+    assert find(project(zones).spots, "window-spot").at == seat.at
+    assert zone(zones, "zone-window-seat").outline[0][1] == pytest.approx(before[0][1] - 0.4, abs=0.051)
+
+
 def arm(qtbot, window, token):
     qtbot.mouseClick(window.panel("Zones").tools[token], LEFT)
     assert window.focus.placing == f"draw:{token}"

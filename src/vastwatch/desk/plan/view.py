@@ -291,7 +291,10 @@ class PlanView(Sheet):
         if building and ident is not None and ident in self.focus.marked:
             return MoveMarked(self.bench, pixel)
         if ident is not None:
-            return self._mark_held(pixel, ident)
+            # A seat lies in the middle of its zone: it is the zone that is dragged by it.
+            sensor = any(s.id == ident for s in self.state.sensors)
+            zone = None if sensor else self.zones.take_hold(pixel, ident)
+            return zone or self._mark_held(pixel, ident)
         held = self.builder.take_hold(pixel) if building else self.zones.take_hold(pixel)
         if held is not None:
             return held

@@ -20,7 +20,7 @@ from vastwatch.design.relations import spots_on
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.contours import band_paths
 from vastwatch.desk.plan.covered import hatch
-from vastwatch.desk.plan.gestures import Gesture
+from vastwatch.desk.plan.gestures import STILL_PX, Gesture
 from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon
 from vastwatch.desk.plan.places import name_frames
 from vastwatch.desk.plan.state import PlanState
@@ -271,8 +271,9 @@ class ZoneHands:
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
 
-    def take_hold(self, pixel: QPointF) -> Gesture | None:
-        """Begin to drag a corner of the selected zone, or the zone under a pixel, and select it."""
+    def take_hold(self, pixel: QPointF, mark: str | None = None) -> Gesture | None:
+        """Begin to drag a corner of the selected zone, or the zone under a pixel, and select it; without any movement
+        it is a click on the `mark` that lies there."""
         shown = self.bench.state.zones
         if shown is None:
             return None
@@ -282,14 +283,14 @@ class ZoneHands:
         if chosen is not None:
             k = min(range(len(chosen.outline)), key=lambda k: math.dist(chosen.outline[k], (x, y)))
             if math.dist(chosen.outline[k], (x, y)) * self.bench.scale_px <= CORNER_PX:
-                return ShapeZone(self.bench, pixel, chosen, k)
+                return ShapeZone(self.bench, pixel, chosen, k, mark)
         under = [z for z in drawn if polygons.contains_point(z.outline, x, y)]
         if not under:
             return None
         zone = chosen if chosen in under else min(under, key=lambda z: polygons.area(z.outline))
         assert zone is not None
         self.bench.focus.set(selected=zone.id)
-        return ShapeZone(self.bench, pixel, zone, None)
+        return ShapeZone(self.bench, pixel, zone, None, mark)
 
     def sensor(self) -> Sensor | None:
         """The tracker that a new zone would be for; what is missing is said."""
@@ -346,9 +347,10 @@ class ShapeZone(Gesture):
     """Drags a zone, or one corner of it: of a rectangle the sides beside it follow. It snaps to furniture and walls,
     and stops at its neighbours; Alt lets go of both."""
 
-    def __init__(self, bench: Bench, pixel: QPointF, zone: Zone, corner: int | None) -> None:
+    def __init__(self, bench: Bench, pixel: QPointF, zone: Zone, corner: int | None, mark: str | None = None) -> None:
         super().__init__(bench)
-        self.zone, self.corner = zone, corner
+        self.zone, self.corner, self.mark = zone, corner, mark
+        self.pressed, self.moved = pixel, False
         self.start = bench.plan_at(pixel)
         known = bench.state.zones
         self.gap = 0.0
@@ -358,7 +360,9 @@ class ShapeZone(Gesture):
     def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """Follow the pointer."""
         bench = self.bench
-        bench.state.dragging = True
+        if not self.moved and (pixel - self.pressed).manhattanLength() < STILL_PX:
+            return
+        self.moved = bench.state.dragging = True
         x, y = bench.plan_at(pixel)
         free = bool(modifiers & Qt.KeyboardModifier.AltModifier)
         dx, dy = x - self.start[0], y - self.start[1]
@@ -387,6 +391,11 @@ class ShapeZone(Gesture):
             return
         bench.document.apply(new, f"Shape zone {self.zone.name.lower()}", self.key)
         bench.card.show_at(pixel, rows_of(bench.project, bench.state, self.zone.id))
+
+    def finish(self) -> None:
+        """A click is on what lies there."""
+        if not self.moved and self.mark is not None:
+            self.bench.focus.set(selected=self.mark)
 
 
 def rows_of(project: Project, state: PlanState, ident: str) -> list[tuple[str, str]]:
