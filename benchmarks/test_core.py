@@ -125,7 +125,7 @@ def test_following_a_changed_hold_time(demo):
 @pytest.mark.parametrize("room", ["throwing", "sitting"])
 def test_the_timing_curve_against_a_thousand_holds_one_by_one(demo, room):
     r = rehearse(demo, 28, 1)
-    start, keep = (concluded(e, r.recording) for e in start_and_keep(presence_of(demo, room).expr))
+    start, keep = (concluded(demo, e, r.recording) for e in start_and_keep(presence_of(demo, room).expr))
     awake, dark = r.awake(room), r.house.dark(room)
     need, nobody = awake & dark, dark - awake
     holds = np.linspace(0.5, 3600, 1000)

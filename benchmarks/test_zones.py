@@ -14,8 +14,9 @@ from msgspec.structs import replace
 from timed import median_s, say
 from vastwatch.commission.calibrate import Known, calibrate
 from vastwatch.design.edits.zones import set_outline
+from vastwatch.design.expressions import Report
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence, Report, Sensor, Zone
+from vastwatch.design.records import Presence, Sensor, Zone
 from vastwatch.devices import catalogue
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.reports import run_sensors

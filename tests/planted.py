@@ -11,9 +11,9 @@ from msgspec.structs import replace
 from samples import device, make_room, rect
 from vastwatch.causes.chain import explain
 from vastwatch.design.edits.sensors import add_sensor
+from vastwatch.design.expressions import AllOf, Hold, Report
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Project, put
-from vastwatch.design.records import AllOf, Hold, Report
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.rehearsal.incidents import Incident, Kind

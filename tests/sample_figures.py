@@ -248,6 +248,8 @@ def of_curves() -> Any:
     r = rehearse(fitted_out(), 14, 1)
     out = {}
     for p in r.project.presences:
+        if p.room is None or not p.lights:
+            continue
         c = curve_of(r, p.room)
         out[p.room] = [[list(c.at(h)) for h in (0.0, 7.0, 60.0, 300.0, 1201.0)], c.recommended_s, c.knee_s, c.current_s,
                        list(c.interval_s or ()), c.reason]  # fmt: skip

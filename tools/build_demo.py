@@ -14,6 +14,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from vastwatch.commission.simulated import walked
+from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Fact, Hold, Named, Not, OnDelay, Report
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Brief, Owned, Place, Project, Weights
 from vastwatch.design.records import Lamp, Presence, Sensor, Settings, Zone
@@ -397,6 +398,41 @@ PRESENCES = (
     presence("toilet", "Somebody in the toilet", ("pir-toilet",), (), 180),
     presence("sitting", "Somebody in the sitting room", ("pir-sitting",), ("radar-sitting",), 60),
     presence("landing", "Somebody on the landing", ("pir-landing",), (), 45),
+    Presence(
+        id="reading",
+        room="sitting",
+        zone="zone-window-seat",
+        name="Reading at the window seat",
+        lights=False,
+        expr=AllOf(
+            of=(
+                Hold(of=Report(sensor="tracker-sitting", zone="zone-window-seat"), seconds=120),
+                Not(of=Fact(what="film", room="sitting")),
+            )
+        ),
+    ),
+    Presence(
+        id="upstairs",
+        level="upper",
+        name="Somebody upstairs",
+        expr=AnyOf(of=(Named(presence="presence-sitting"), Named(presence="presence-landing"))),
+    ),
+    Presence(
+        id="downstairs",
+        level="ground",
+        name="Somebody downstairs",
+        expr=AnyOf(of=tuple(Named(presence=f"presence-{room}") for room in ("throwing", "shop", "passage", "toilet"))),
+    ),
+    Presence(
+        id="quiet",
+        name="House quiet at night",
+        expr=AllOf(
+            of=(
+                ClockTime(begin="22:30", end="sunrise"),
+                OnDelay(of=Not(of=AnyOf(of=(Named(presence="upstairs"), Named(presence="downstairs")))), seconds=900),
+            )
+        ),
+    ),
 )
 
 

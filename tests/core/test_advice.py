@@ -21,11 +21,12 @@ from vastwatch.advice.timing import _knee, curve_of
 from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.design.edits.removing import counted, remove
 from vastwatch.design.edits.sensors import add_sensor, set_hold
+from vastwatch.design.expressions import AllOf, Hold, Not, Report
 from vastwatch.design.needs import needs_of, wakeful_spots
 from vastwatch.design.places import called, middle_of, room_at
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find, put
-from vastwatch.design.records import AllOf, Hold, Not, Presence, Report, Sensor
+from vastwatch.design.records import Presence, Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.files import load_demo
 from vastwatch.files.check import faults_of

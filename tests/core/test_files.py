@@ -15,9 +15,9 @@ from msgspec.structs import replace
 from samples import make_room
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import add_sensor
+from vastwatch.design.expressions import Not, Report
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import COLLECTIONS, VERSION, Project, find, fresh_id
-from vastwatch.design.records import Not, Report
 from vastwatch.devices import catalogue
 from vastwatch.files import ProjectError, load_project, save_project
 from vastwatch.files.check import faults_of
@@ -218,7 +218,7 @@ HOSTILE = {
     "head under sill": (broken(lambda d: d["openings"][1].update(head=0.5)), r"openings\[1\].head"),
     "no date": (broken(lambda d: d["brief"].update(rehearse_from="2026-02-30")), "brief.rehearse_from: '2026-02-30' is not a date"),
     "no zone": (broken(lambda d: d["place"].update(timezone="Moon/Base")), "place.timezone: 'Moon/Base' is not a time zone"),
-    "two presences": (broken(lambda d: d["presences"].append({**d["presences"][0], "id": "again"})), r"presences\[1\].room: 'big' already has presences\[0\]"),
+    "two presences": (broken(lambda d: d["presences"].append({**d["presences"][0], "id": "again"})), r"presences\[1\].lights: the lamps of 'big' already follow presences\[0\]"),
 }  # fmt: skip
 
 

@@ -13,8 +13,9 @@ from vastwatch.control.house import Hand, run
 from vastwatch.control.outputs.handler import kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.expressions import AllOf, Report
 from vastwatch.design.project import put
-from vastwatch.design.records import AllOf, Lamp, Report
+from vastwatch.design.records import Lamp
 from vastwatch.rehearsal import rehearse
 from vastwatch.signals import Calendar, Signal
 

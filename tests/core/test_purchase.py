@@ -20,9 +20,9 @@ from vastwatch.control.by_hand import by_hand
 from vastwatch.control.daylight import darkness
 from vastwatch.design.edits.building import add_room
 from vastwatch.design.edits.removing import removed
+from vastwatch.design.expressions import Report
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Owned, Project, find, put
-from vastwatch.design.records import Report
 from vastwatch.design.relations import presence_of
 from vastwatch.files import save_project
 from vastwatch.files.check import faults_of

@@ -17,8 +17,8 @@ from vastwatch.design.edits.levels import copy_level
 from vastwatch.design.edits.removing import remove, removed
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.wiring import add_circuit, add_switch, set_module
+from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, Hold, Not, Report, StartKeep
 from vastwatch.design.project import COLLECTIONS, Brief, Owned, Project, find, find_any, put
-from vastwatch.design.records import AllOf, AnyOf, AtLeast, Hold, Not, Report, StartKeep
 from vastwatch.design.references import _fields, all_references, copied, dangling, references, renamed, used_by, without
 from vastwatch.devices import catalogue
 from vastwatch.files import load_demo

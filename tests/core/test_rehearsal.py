@@ -23,10 +23,11 @@ from vastwatch.control.daylight import (
 from vastwatch.control.fusion import evaluate
 from vastwatch.control.house import run
 from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, Hold, Not, OnDelay, Report, StartKeep
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Place, find, put
-from vastwatch.design.records import AllOf, AnyOf, AtLeast, Hold, Not, OnDelay, Presence, Report, Sensor, StartKeep
+from vastwatch.design.records import Presence, Sensor
 from vastwatch.geometry import polygons
 from vastwatch.memo import MEMO
 from vastwatch.people import simulate_days
@@ -247,7 +248,7 @@ def test_every_operation_of_an_expression():
         (Report(sensor="a", state="moving"), on((12, 13))),
     ]
     for expr, expected in cases:
-        assert evaluate(expr, lambda sensor, state: reports[sensor, state]).same_as(expected)
+        assert evaluate(expr, lambda leaf: reports[leaf.sensor, leaf.part]).same_as(expected)
 
 
 def test_sunrise_and_sunset_at_54_north_in_january(demo):

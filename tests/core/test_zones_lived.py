@@ -12,9 +12,10 @@ from msgspec.structs import replace
 
 from samples import CHAIR, STOOL, device, rect, tracked
 from vastwatch.advice.judge import judge
+from vastwatch.design.expressions import Report, zone_part
 from vastwatch.design.presence import Roles, from_roles, reports, roles_of
 from vastwatch.design.project import find, put
-from vastwatch.design.records import Report, Zone, zone_part
+from vastwatch.design.records import Zone
 from vastwatch.design.references import without
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, targets_on

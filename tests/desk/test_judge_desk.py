@@ -22,7 +22,7 @@ def test_once_the_design_rests_every_room_is_judged_and_findings_say_what_the_ju
     results._rest.start(0)
     wait_for_all(qtbot, window)
     settle(qtbot, window)
-    for room in dict.fromkeys(p.room for p in project.presences):
+    for room in dict.fromkeys(p.room for p in project.presences if p.room is not None):
         known = results.judged(room)
         assert known is not None and known.recommended_s == judge(project, room).recommended_s
     # Maps are asked no more: every room whose drops or dark are missed is told so in the judge's figures.

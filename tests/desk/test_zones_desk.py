@@ -12,9 +12,9 @@ from shapely import Polygon
 from vastwatch.commission.entry_sheet import as_text, entry_sheet
 from vastwatch.commission.simulated import true_pose, walked
 from vastwatch.design.edits.zones import replace_zones
+from vastwatch.design.expressions import zone_part
 from vastwatch.design.presence import roles_of
 from vastwatch.design.project import find, put
-from vastwatch.design.records import zone_part
 from vastwatch.design.references import without
 from vastwatch.desk.plan.zoning import rows_of
 from vastwatch.desk.stages.zones.entry_dialog import EntryDialog

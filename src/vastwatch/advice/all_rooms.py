@@ -14,7 +14,7 @@ ROOMS, SENSORS, LARGEST_M2 = 10, 60, 3000.0
 
 def affordable(project: Project) -> bool:
     """Whether a building is so small that all of its rooms are judged unasked."""
-    small = len(project.presences) <= ROOMS and len(project.sensors) <= SENSORS
+    small = sum(p.room is not None and p.lights for p in project.presences) <= ROOMS and len(project.sensors) <= SENSORS
     return small and sum(abs(polygons.area(room.outline)) for room in project.rooms) <= LARGEST_M2
 
 
@@ -26,7 +26,7 @@ def judge_all(
 ) -> dict[str, Judgement]:
     """The judgement of every room that can be judged, one room before the others. `told` hears of each what is known so
     far; what is judged when `should_continue` says no is returned."""
-    rooms = dict.fromkeys(p.room for p in project.presences)
+    rooms = dict.fromkeys(p.room for p in project.presences if p.room is not None and p.lights)
     out: dict[str, Judgement] = {}
     for room in sorted(rooms, key=lambda r: r != first):
         if not should_continue():

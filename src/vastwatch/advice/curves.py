@@ -20,14 +20,16 @@ light, and its drops are counted one by one. It is the same walk that the rehear
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property
 from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from vastwatch.control.by_hand import Pressed, on_by_hand, presses
-from vastwatch.control.reactions import Stretches, Waved, react
+from vastwatch.control.by_hand import PRESS_S, Pressed, on_by_hand, presses
+from vastwatch.control.reactions import Reaction, Stretches, Waved, react
+from vastwatch.control.reactions_of_any import Conclude, react_to
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.signals import Signal
 
@@ -283,11 +285,44 @@ class Waving:
         return (self.start.start_keep(self.keep.hold(hold_s)) | more) & self.dark
 
 
-class ByHand:
-    """`Curve` of a light that a hand switches on, and again when it has gone off on somebody."""
+class WavingAtAny:
+    """`Curve` of a light that follows a conclusion of whatever shape, by what `at` a hold it comes to: each hold is
+    concluded and reacted to by itself."""
 
-    def __init__(self, start: Signal, keep: Signal, awake: Signal, dark: Signal) -> None:
-        self._start, self._keep, self._awake, self._dark = start, keep, awake, dark
+    def __init__(
+        self, at: Callable[[float], Conclude], awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...]
+    ) -> None:
+        self._at, self._awake, self._dark, self._who, self._sensors = at, awake, dark, who, sensors
+        self._known: dict[float, Outcome] = {}
+
+    def outcome(self, hold_s: float) -> Outcome:
+        """See Curve."""
+        if hold_s not in self._known:
+            did, lit = self._lit(hold_s)
+            need = self._awake & self._dark
+            self._known[hold_s] = Outcome(
+                false_offs(lit, need), (need - lit).total(), (lit - self._awake).total(), len(did.waves),
+                len(did.presses),
+            )  # fmt: skip
+        return self._known[hold_s]
+
+    def light(self, hold_s: float) -> Signal:
+        """See Curve."""
+        return self._lit(hold_s)[1]
+
+    def _lit(self, hold_s: float) -> tuple[Reaction, Signal]:
+        conclude = self._at(hold_s)
+        did = react_to(conclude, self._who, self._sensors)
+        pressed = np.column_stack([did.presses, did.presses + PRESS_S])
+        return did, conclude(did.reports, pressed) & self._dark
+
+
+class ByHand:
+    """`Curve` of a light that a hand switches on, and again when it has gone off on somebody; by what presence comes to
+    at a hold."""
+
+    def __init__(self, presence: Callable[[float], Signal], awake: Signal, dark: Signal) -> None:
+        self._presence, self._awake, self._dark = presence, awake, dark
         self._known: dict[float, Outcome] = {}
 
     def outcome(self, hold_s: float) -> Outcome:
@@ -305,6 +340,6 @@ class ByHand:
         return self._lit(hold_s)[0]
 
     def _lit(self, hold_s: float) -> tuple[Signal, Pressed]:
-        presence = self._start.start_keep(self._keep.hold(hold_s))
+        presence = self._presence(hold_s)
         pressed = presses(presence, self._awake, self._dark, hold_s)
         return on_by_hand(presence, pressed.signal, hold_s) & self._dark, pressed

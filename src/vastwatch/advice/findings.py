@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice import plan_checks, settings_checks, wiring_checks, zone_checks
+from vastwatch.advice import conclusion_checks, plan_checks, settings_checks, wiring_checks, zone_checks
 from vastwatch.advice.finding import MANY_SENSORS, ORDER, Advice, Finding
 from vastwatch.advice.judge import Judgement
 from vastwatch.advice.met import LEAST_LIMIT, STEP_S, in_words
@@ -294,7 +294,7 @@ def _unreachable(project: Project) -> Iterator[Finding]:
 
 
 def _cautions(project: Project) -> Iterator[Finding]:
-    controlled = {p.room for p in project.presences}
+    controlled = {p.room for p in project.presences if p.lights}
     # Where a stair begins, and where it arrives.
     order = [level.id for level in levels_in_order(project)]
     begins = {order.index(f.level) for f in project.furnishings if f.kind == "stair" and f.level in order}
@@ -345,7 +345,7 @@ def _plan_size(project: Project) -> Iterator[Finding]:
 
 CHECKS = (
     *plan_checks.CHECKS, _spill, _unreachable, *wiring_checks.CHECKS, *settings_checks.CHECKS, *zone_checks.CHECKS,
-    _mounting, _unlit_rooms,
+    *conclusion_checks.CHECKS,    _mounting, _unlit_rooms,
     _cautions, _plan_size,
 )  # fmt: skip
 # These ask what is known of the rooms' weeks.

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from vastwatch.design.placed import at_hour
 from vastwatch.design.places import room_of
-from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
+from vastwatch.design.relations import readers_of
 from vastwatch.geometry.grids import Grid
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
@@ -49,7 +49,7 @@ def spills(project: Project, sensor_id: str, lived: bool = True) -> list[Spill]:
     home = room_of(project, sensor)
     if home is None:
         return []
-    served = {p.room for p in project.presences if sensor_id in {r.sensor for r in reports(p.expr)}}
+    served = {p.room for p in readers_of(project, sensor_id) if p.room is not None}
     cover = coverage(project, sensor_id, "across")
     areas: list[tuple[float, str, Point]] = []
     for room in project.rooms:

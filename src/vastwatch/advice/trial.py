@@ -14,15 +14,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.weeks import tunable
-from vastwatch.control.fusion import evaluate
+from vastwatch.control.belief import chains_in
+from vastwatch.control.fusion import beliefs, leaves
+from vastwatch.control.house import evaluated
 from vastwatch.control.reactions import Stretches, react
+from vastwatch.control.reactions_of_any import react_to
+from vastwatch.design.expressions import Report
 from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.draws import key_of, normal, sub_keys, uniform
 from vastwatch.rehearsal.at_rest import seen_at_rest, seen_fading
 from vastwatch.rehearsal.notices import SURE_HOLD_S
-from vastwatch.rehearsal.reactors import CONTENT, sensors_read, start_and_keep, waved
+from vastwatch.rehearsal.reactors import CONTENT, WavedAt, sensors_read, start_and_keep, waved, waves_simply
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.sensing.coverage import spot_body
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S, Stayer
@@ -72,11 +76,13 @@ class Trial:
 
 
 def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DRAWS, seed: int = 1) -> Trial:
-    """Try a stay at a spot. Raises ValueError with a sentence where no hold keeps the light of its room."""
+    """Try a stay at a spot. Raises ValueError with a sentence where no hold keeps the light of its room, or where more
+    than the room's sensors decides on it."""
     spot = find(project.spots, spot_id)
     presence = tunable(project, spot.room)
-    parts = start_and_keep(presence.expr)
-    assert parts is not None
+    every = leaves(presence.expr)
+    if not all(isinstance(leaf, Report) for leaf in every):
+        raise ValueError(f"{presence.name} follows from more than its sensors: the rehearsal tells how it does")
     begins: Array = np.arange(draws, dtype=np.float64) * (stay_s + BETWEEN_S)
     end = float(begins[-1] + stay_s + BETWEEN_S)
     movements, large = _movements(spot, begins, stay_s, seed)
@@ -96,14 +102,22 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
         # Somebody who comes walks past: they are noticed as they come.
         rows = [*rest, np.column_stack([begins, begins])] if there else rest
         said[ident] = _reported(mounted, noticed, rows, end)
-    start, keep = (evaluate(p, lambda sensor, state: said[sensor]) for p in parts)
     hold = hold_of(presence.expr) or 0.0
     sensors = waved(project, presence, seed)
-    who = Stretches.none(len(sensors or ()))
-    if sensors is not None and spot.activity not in CONTENT:
+    who = Stretches.none(len(sensors))
+    if spot.activity not in CONTENT:
         who = Stretches(begins, begins + stay_s, np.full(draws, WAVE_AFTER_S), chance)
-    did = react(start, start | keep, hold, who, sensors or ())
-    lit = start.start_keep((start | keep).hold(hold)) | Signal.from_intervals(did.light, 0.0, end)
+    heard = [said[leaf.sensor] for leaf in every if isinstance(leaf, Report)]
+    chains = chains_in(project, beliefs(presence.expr))
+    plain = evaluated(presence.expr, heard, chains)
+    if waves_simply(presence.expr):
+        first_part, kept_by = start_and_keep(presence.expr) or (presence.expr, presence.expr)
+        start = evaluated(first_part, heard)
+        keep = evaluated(kept_by, heard[len(every) - len(leaves(kept_by)) :])
+        did = react(start, start | keep, hold, who, sensors)
+    else:
+        did = react_to(WavedAt(presence.expr, tuple(heard), sensors_read(presence), end, chains), who, sensors)
+    lit = plain | Signal.from_intervals(did.light, 0.0, end)
     next_fall, after = did.falls.searchsorted(begins), did.falls.searchsorted(begins + stay_s)
     drops = after - next_fall
     first = np.where(drops > 0, np.append(did.falls, np.inf)[next_fall] - begins, np.inf)

@@ -12,20 +12,34 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.advice.curves import ByHand, Curve, Waving
+from vastwatch.advice.curves import ByHand, Curve, Waving, WavingAtAny
+from vastwatch.control.belief import Chain, chains_in
 from vastwatch.control.by_hand import by_hand
 from vastwatch.control.daylight import darkness
-from vastwatch.control.house import concluded
+from vastwatch.control.fusion import beliefs, leaves
+from vastwatch.control.house import concluded, evaluated
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.reactions import Stretches, Waved
 from vastwatch.control.recording import Recording
+from vastwatch.design.conclusions import sensors_behind
+from vastwatch.design.expressions import Expr
 from vastwatch.design.needs import needs_of
+from vastwatch.design.presence import hold_of, with_hold
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import presence_of
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
-from vastwatch.rehearsal.reactors import occupied, sensors_read, start_and_keep, waving_at
+from vastwatch.rehearsal.reactors import (
+    WavedAt,
+    named_by,
+    occupied,
+    sensors_read,
+    start_and_keep,
+    stretches,
+    waved,
+    waves_simply,
+)
 from vastwatch.rehearsal.run import record
 from vastwatch.rehearsal.scores import arrivals
 from vastwatch.signals import Calendar, Signal
@@ -61,7 +75,7 @@ def tunable(project: Project, room: str) -> Presence:
         raise ValueError(f"{name} has no presence to tune: place a sensor in it first")
     if not lights_in(project, room):
         raise ValueError(f"{name} has no lamp that presence could light")
-    if start_and_keep(presence.expr) is None:
+    if hold_of(presence.expr) is None:
         raise ValueError(f"the presence of {name} has no single hold time to tune")
     return presence
 
@@ -82,25 +96,30 @@ def lived(project: Project, room: str, days: int, seed: int) -> Lived:
 @kept
 def _alone(project: Project, presence: Presence) -> Project:
     """A project with those sensors only that a presence reads."""
-    read = set(sensors_read(presence))
+    read = set(sensors_behind(project, presence))
     return replace(project, sensors=tuple(s for s in project.sensors if s.id in read))
 
 
 def lived_in(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
     """The days of a truth as they were in a room. Raises ValueError as `tunable`."""
     presence = tunable(project, room)
-    parts = start_and_keep(presence.expr)
-    assert parts is not None
-    start, keep = (concluded(p, recording) for p in parts)
-    if (start - keep).total() > 0:
-        name = find(project.rooms, room).name
-        raise ValueError(f"{name}: what starts the light must also keep it before its hold time can be tuned")
     dark = darkness(project, recording.calendar)[room]
-    if find(project.rooms, room).control == "absence":
-        return _by_hand(start, keep, dark, truth, room)
-    asked = waving_at(project, presence, truth, recording, dark)
-    who, sensors = (None, ()) if asked is None else asked[2:]
-    return _waving(start, keep, dark, who, sensors, truth, room)
+    named = named_by(project, presence, truth, recording)
+    by_hand = find(project.rooms, room).control == "absence"
+    who, sensors = stretches(project, presence, truth, dark), waved(project, presence, truth.household.seed)
+    parts = start_and_keep(presence.expr)
+    if parts is not None and (by_hand or waves_simply(presence.expr)):
+        start, keep = (concluded(project, p, recording, named=named) for p in parts)
+        # What starts and does not keep would make a curve of its own.
+        if (start - keep).total() == 0:
+            if by_hand:
+                return _by_hand(start, keep, dark, truth, room)
+            return _waving(start, keep, dark, who, sensors, truth, room)
+    said = tuple(concluded(project, leaf, recording, named=named) for leaf in leaves(presence.expr))
+    chains = chains_in(project, beliefs(presence.expr))
+    if by_hand:
+        return _by_hand_at_any(presence.expr, said, chains, dark, truth, room)
+    return _waving_at_any(presence.expr, said, chains, sensors_read(presence), dark, who, sensors, truth, room)
 
 
 class ByHandAlone(NamedTuple):
@@ -154,15 +173,41 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
 
 @kept
 def _by_hand(start: Signal, keep: Signal, dark: Signal, truth: Truth, room: str) -> Lived:
-    return _lived(truth, room, dark, start, ByHand(start, keep, occupied(truth, room, True), dark))
+    def presence(hold_s: float) -> Signal:
+        return start.start_keep(keep.hold(hold_s))
+
+    return _lived(truth, room, dark, start, ByHand(presence, occupied(truth, room, True), dark))
+
+
+@kept
+def _by_hand_at_any(
+    expr: Expr, said: tuple[Signal, ...], chains: tuple[Chain, ...], dark: Signal, truth: Truth, room: str
+) -> Lived:
+    def presence(hold_s: float) -> Signal:
+        return evaluated(with_hold(expr, hold_s) or expr, said, chains)
+
+    start = evaluated(expr, said, chains)
+    return _lived(truth, room, dark, start, ByHand(presence, occupied(truth, room, True), dark))
+
+
+@kept
+def _waving_at_any(
+    expr: Expr, said: tuple[Signal, ...], chains: tuple[Chain, ...], ids: tuple[str, ...], dark: Signal, who: Stretches,
+    sensors: tuple[Waved, ...], truth: Truth, room: str,
+) -> Lived:  # fmt: skip
+    def at(hold_s: float) -> WavedAt:
+        return WavedAt(with_hold(expr, hold_s) or expr, said, ids, truth.end, chains)
+
+    curve = WavingAtAny(at, occupied(truth, room, True), dark, who, sensors)
+    return _lived(truth, room, dark, evaluated(expr, said, chains), curve)
 
 
 @kept
 def _waving(
-    start: Signal, keep: Signal, dark: Signal, who: Stretches | None, sensors: tuple[Waved, ...], truth: Truth,
+    start: Signal, keep: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...], truth: Truth,
     room: str,
 ) -> Lived:  # fmt: skip
-    curve = Waving(start, keep, occupied(truth, room, True), dark, who or Stretches.none(0), sensors)
+    curve = Waving(start, keep, occupied(truth, room, True), dark, who, sensors)
     return _lived(truth, room, dark, start, curve)
 
 

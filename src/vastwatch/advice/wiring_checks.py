@@ -17,6 +17,7 @@ from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import MatType
+from vastwatch.geometry import polygons
 from vastwatch.sensing.families.mat import SURE_MARGIN, margin
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.mounted import mount
@@ -142,10 +143,13 @@ def doubtful_mats(project: Project) -> Iterator[Finding]:
 
 
 def falsely_triggered_sensors(project: Project) -> Iterator[Finding]:
-    """Hazards that fool a sensor which presence depends on."""
+    """Hazards that fool a sensor which a conclusion depends on; where that reads zones alone, only hazards in one of
+    them."""
     if not project.hazards:
         return
-    depended = {r.sensor for p in project.presences for r in reports(p.expr)}
+    read = [r for p in project.presences for r in reports(p.expr)]
+    depended = {r.sensor for r in read}
+    whole = {r.sensor for r in read if r.zone is None}
     day = date.fromisoformat(project.brief.rehearse_from)
     for hazard in project.hazards:
         now = resolved(project, hazard, day)
@@ -154,6 +158,11 @@ def falsely_triggered_sensors(project: Project) -> Iterator[Finding]:
         for sensor in project.sensors:
             if sensor.id not in depended:
                 continue
+            if sensor.id not in whole:
+                zones = (find(project.zones, r.zone).outline for r in read if r.sensor == sensor.id and r.zone)
+                middle = polygons.centroid(now.outline)
+                if not any(polygons.contains_point(zone, *p) for zone in zones for p in (middle, *now.outline)):
+                    continue
             rate = false_rate(mount(project, sensor), now)
             if rate * 3600.0 <= SOME_FALSE_PER_H:
                 continue

@@ -24,8 +24,8 @@ from vastwatch.causes.because import (
 from vastwatch.causes.inquiry import CURES, Inquiry, Tried, inquiry
 from vastwatch.causes.witnesses import Triggered, Witness, asleep_in, in_the_dark, keepers, kept_on, set_off, sights
 from vastwatch.control.outputs.handler import lights_in
+from vastwatch.design.expressions import AllOf, AtLeast, Expr
 from vastwatch.design.presence import hold_of, reports
-from vastwatch.design.records import AllOf, AtLeast, Expr
 from vastwatch.design.relations import presence_of
 from vastwatch.people import Where
 from vastwatch.rehearsal.incidents import Incident

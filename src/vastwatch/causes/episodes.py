@@ -87,7 +87,9 @@ def _starting_and_keeping(r: Rehearsal, room: str) -> tuple[Signal, Signal]:
         never = Signal.constant(False, 0.0, r.truth.end)
         return never, never
     start, keep = start_and_keep(presence.expr) or (presence.expr, presence.expr)
-    return concluded(start, r.recording), concluded(keep, r.recording)
+    named = r.house.conclusions.presences
+    said = [concluded(r.project, part, r.recording, named=named) for part in (start, keep)]
+    return said[0], said[1]
 
 
 def _last(instants: Array, before: Array) -> Array:

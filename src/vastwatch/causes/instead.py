@@ -9,9 +9,10 @@ from typing import Literal, get_args
 from msgspec.structs import replace
 
 from vastwatch.control.house import NOBODY, run
+from vastwatch.design.expressions import AnyOf, Expr, Report, StartKeep
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import Project, find, find_any, put
-from vastwatch.design.records import AnyOf, Expr, Presence, Report, Settings, StartKeep
+from vastwatch.design.records import Presence, Settings
 from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.devices import DeviceType, DualType
 from vastwatch.rehearsal import Rehearsal

@@ -129,10 +129,32 @@ def _darkness(levels, walls, openings, rooms, spots, uses, place: Place, calenda
 
 def dark(project: Project, room: Room, calendar: Calendar) -> Signal:
     """While daylight alone does not give the room what it asks for."""
+    return _darker(project, room, asked_lux(project, room), calendar)
+
+
+def darker_than(
+    project: Project, room: Room, below_lux: float | None, until_lux: float | None, calendar: Calendar
+) -> Signal:
+    """From when daylight alone gives a room less than one figure until it gives another (hysteresis), lux; by default
+    what the room asks for, and the lower figure. It begins as dark where it is below the upper one."""
+    below = asked_lux(project, room) if below_lux is None else below_lux
+    until = max(below, until_lux or 0.0)
+    low = darkness(project, calendar)[room.id] if below_lux is None else _darker(project, room, below, calendar)
+    return low if until <= below else _until(low, _darker(project, room, until, calendar))
+
+
+@kept
+def _until(low: Signal, high: Signal) -> Signal:
+    """From a rise of the first on while the second, which it lies within, lasts."""
+    return low.start_keep(high)
+
+
+def _darker(project: Project, room: Room, lux: float, calendar: Calendar) -> Signal:
+    """While daylight alone gives a room less than so many lux."""
     factor = daylight_factor(project, room)
     if factor <= 0:
         return _always(calendar)
-    place, lux = project.place, asked_lux(project, room) / factor
+    place, lux = project.place, lux / factor
     # The sun is where it is whatever the weather.
     sun_days = replace(calendar, sky=0)
     highest = (round(elevation_for(lux, sky), 3) for sky in (OVERCAST, CLEAR))

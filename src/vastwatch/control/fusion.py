@@ -1,34 +1,85 @@
-"""M7: evaluating a presence expression over what the sensors report."""
+"""M7, M14: what an expression comes to, over what its leaves say."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 
-from vastwatch.design.records import AllOf, AnyOf, AtLeast, Expr, Hold, Not, OnDelay, Report
+from vastwatch.control.belief import Chain, believe
+from vastwatch.design.expressions import (
+    AllOf,
+    AnyOf,
+    AtLeast,
+    Belief,
+    ClockTime,
+    Dark,
+    DoorLatch,
+    Expr,
+    Fact,
+    Hold,
+    MinimumOn,
+    Named,
+    Not,
+    OnDelay,
+    Report,
+    StartKeep,
+    every_part,
+    parts_of,
+)
 from vastwatch.signals import Signal, all_of, any_of, at_least
 
-# What a sensor says, by its id and the part of it asked for: a state, a zone (None: as a whole).
-Said = Callable[[str, str | None], Signal]
+# What is heard, and not joined of parts.
+Leaf = Report | Named | ClockTime | Dark | Fact
+LEAVES = (Report, Named, ClockTime, Dark, Fact)
+# What a leaf says.
+Said = Callable[[Leaf], Signal]
 
 
-def evaluate(expr: Expr, said: Said) -> Signal:
-    """The signal of an expression, over what sensors say."""
+def leaves(expr: Expr) -> list[Leaf]:
+    """The leaves of an expression, left to right."""
+    if isinstance(expr, LEAVES):
+        return [expr]
+    return [leaf for part in parts_of(expr) for leaf in leaves(part)]
 
-    def parts(of: tuple[Expr, ...]) -> list[Signal]:
-        return [evaluate(p, said) for p in of]
 
-    if isinstance(expr, Report):
-        return said(expr.sensor, expr.part)
+def beliefs(expr: Expr) -> list[Belief]:
+    """The beliefs in an expression, left to right."""
+    return [part for part in every_part(expr) if isinstance(part, Belief)]
+
+
+def evaluate(expr: Expr, said: Said, chains: Sequence[Chain] = ()) -> Signal:
+    """The signal of an expression, over what its leaves say; `chains`: how each belief in it weighs its sensors, from
+    left to right."""
+    return _evaluate(expr, said, iter(chains))
+
+
+def _evaluate(expr: Expr, said: Said, chains: Iterator[Chain]) -> Signal:
+    if isinstance(expr, LEAVES):
+        return said(expr)
+    parts = [_evaluate(part, said, chains) for part in parts_of(expr)]
+    if isinstance(expr, Belief):
+        return believe(next(chains), parts, expr.on_above, expr.off_below).on
+    return applied(expr, parts)
+
+
+def applied(expr: Expr, parts: list[Signal]) -> Signal:
+    """What an operator makes of the signals of its parts, in their order. Raises TypeError for a leaf and for a
+    belief."""
     if isinstance(expr, AnyOf):
-        return any_of(parts(expr.of))
+        return any_of(parts)
     if isinstance(expr, AllOf):
-        return all_of(parts(expr.of))
+        return all_of(parts)
     if isinstance(expr, AtLeast):
-        return at_least(expr.k, parts(expr.of))
+        return at_least(expr.k, parts)
     if isinstance(expr, Not):
-        return ~evaluate(expr.of, said)
+        return ~parts[0]
     if isinstance(expr, Hold):
-        return evaluate(expr.of, said).hold(expr.seconds)
+        return parts[0].hold(expr.seconds)
     if isinstance(expr, OnDelay):
-        return evaluate(expr.of, said).on_delay(expr.seconds)
-    return evaluate(expr.start, said).start_keep(evaluate(expr.keep, said))
+        return parts[0].on_delay(expr.seconds)
+    if isinstance(expr, MinimumOn):
+        return parts[0].minimum_on(expr.seconds)
+    if isinstance(expr, StartKeep):
+        return parts[0].start_keep(parts[1])
+    if isinstance(expr, DoorLatch):
+        return parts[0].door_latch(parts[1], expr.hold_s, expr.settle_s)
+    raise TypeError(f"{type(expr).__name__} joins nothing")

@@ -8,7 +8,7 @@ reads, so that a changed hold time costs the algebra of one room.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from types import MappingProxyType
@@ -17,15 +17,19 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from vastwatch.control.belief import Chain, chains_in
 from vastwatch.control.by_hand import on_by_hand
-from vastwatch.control.daylight import darkness
-from vastwatch.control.fusion import evaluate
+from vastwatch.control.clock import clock_time
+from vastwatch.control.daylight import darker_than, darkness
+from vastwatch.control.fusion import Leaf, beliefs, evaluate, leaves
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, lights_in
 from vastwatch.control.recording import Recording
-from vastwatch.design.presence import hold_of, reports
+from vastwatch.design.conclusions import order, sensors_behind
+from vastwatch.design.expressions import ClockTime, Dark, Expr, Named, Report, StartKeep, zone_part
+from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Expr, Fixture, Lamp, StartKeep, zone_part
-from vastwatch.design.relations import outputs, outputs_in, presence_of, sensors_of
+from vastwatch.design.records import Fixture, Lamp, Presence
+from vastwatch.design.relations import outputs, outputs_in, presence_of
 from vastwatch.memo import kept
 from vastwatch.signals import Levels, Signal, all_of, any_of
 from vastwatch.site.building import Room
@@ -55,23 +59,59 @@ class Conclusions:
 
 
 def conclude(project: Project, recording: Recording, hands: Hands = NOBODY) -> Conclusions:
-    """What the house makes of the reports. A sensor that the recording does not know says nothing."""
-    absence = {r.id for r in project.rooms if r.control == "absence"}
-    out = {}
-    for p in project.presences:
-        hand = hands.get(p.room)
-        out[p.id] = concluded(p.expr, recording, None if hand is None else hand.waved)
-        if hand is not None and p.room not in absence and len(hand.pressed):
-            # Where lights come on by themselves, a press says that somebody is there.
-            out[p.id] = _by_press(out[p.id], _keeping(p.expr, recording, hand), hand.pressed, hold_of(p.expr) or 0.0)
-    return Conclusions(out, darkness(project, recording.calendar))
+    """What the house makes of the reports. A sensor that the recording does not know says nothing, and so do
+    conclusions that name each other in a circle."""
+    out: dict[str, Signal] = {}
+    for p in order(project).sound:
+        out[p.id] = conclusion(project, p, recording, hands.get(p.room or ""), out)
+    never = _never(recording.end)
+    return Conclusions({p.id: out.get(p.id, never) for p in project.presences}, darkness(project, recording.calendar))
 
 
-def concluded(expr: Expr, recording: Recording, waved: Mapping[str, Signal] | None = None) -> Signal:
-    """The signal of an expression over a recording, and what sensors report of waves besides."""
-    read = tuple(dict.fromkeys((r.sensor, r.part) for r in reports(expr)))
-    said = tuple(_with_waves(recording.reports.get(key), key, waved or {}) for key in read)
-    return _concluded(expr, read, said, recording.end)
+def conclusion(
+    project: Project, presence: Presence, recording: Recording, hand: Hand | None, named: Mapping[str, Signal]
+) -> Signal:
+    """What one conclusion comes to, given what people in its room do about the light, and all that it names."""
+    said = concluded(project, presence.expr, recording, None if hand is None else hand.waved, named)
+    if hand is None or not presence.lights or len(hand.pressed) == 0:
+        return said
+    if find(project.rooms, presence.room or "").control == "absence":
+        return said
+    # Where lights come on by themselves, a press says that somebody is there.
+    kept_by = presence.expr.keep if isinstance(presence.expr, StartKeep) else presence.expr
+    keeping = concluded(project, kept_by, recording, hand.waved, named)
+    return _by_press(said, keeping, hand.pressed, press_hold(presence.expr))
+
+
+def concluded(
+    project: Project, expr: Expr, recording: Recording, waved: Mapping[str, Signal] | None = None,
+    named: Mapping[str, Signal] = MappingProxyType({}),
+) -> Signal:  # fmt: skip
+    """The signal of an expression over a recording, what sensors report of waves besides, and the conclusions that it
+    names; one of which nothing is known is off."""
+    every = leaves(expr)
+    if len(every) == 1 and every[0] is expr:
+        return _said(project, every[0], recording, waved or {}, named)
+    said = tuple(_said(project, leaf, recording, waved or {}, named) for leaf in every)
+    return _concluded(expr, said, chains_in(project, beliefs(expr)))
+
+
+def _said(
+    project: Project, leaf: Leaf, recording: Recording, waved: Mapping[str, Signal], named: Mapping[str, Signal]
+) -> Signal:
+    """What a leaf of an expression says."""
+    if isinstance(leaf, Report):
+        key = (leaf.sensor, leaf.part)
+        said = _with_waves(recording.reports.get(key), key, waved)
+    elif isinstance(leaf, Named):
+        said = named.get(leaf.presence)
+    elif isinstance(leaf, ClockTime):
+        return clock_time(leaf, project.place, recording.calendar)
+    elif isinstance(leaf, Dark):
+        return darker_than(project, find(project.rooms, leaf.room), leaf.below_lux, leaf.until_lux, recording.calendar)
+    else:
+        said = recording.facts.get((leaf.what, leaf.room))
+    return _never(recording.end) if said is None else said
 
 
 def _with_waves(said: Signal | None, key: tuple[str, str | None], waved: Mapping[str, Signal]) -> Signal | None:
@@ -86,23 +126,20 @@ def _either(a: Signal, b: Signal) -> Signal:
     return a | b
 
 
-def _keeping(expr: Expr, recording: Recording, hand: Hand) -> Signal:
-    """What keeps a light that a press has turned on."""
-    return concluded(expr.keep if isinstance(expr, StartKeep) else expr, recording, hand.waved)
-
-
 @kept
 def _by_press(presence: Signal, keeping: Signal, pressed: Signal, hold_s: float) -> Signal:
     return presence | on_by_hand(keeping, pressed, hold_s)
 
 
 @kept
-def _concluded(
-    expr: Expr, read: tuple[tuple[str, str | None], ...], said: tuple[Signal | None, ...], end: float
-) -> Signal:
-    silent = Signal.constant(False, 0.0, end)
-    by_key = {key: silent if signal is None else signal for key, signal in zip(read, said)}
-    return evaluate(expr, lambda sensor, part: by_key[sensor, part])
+def _concluded(expr: Expr, said: tuple[Signal, ...], chains: tuple[Chain, ...]) -> Signal:
+    return evaluated(expr, said, chains)
+
+
+def evaluated(expr: Expr, said: Sequence[Signal], chains: Sequence[Chain] = ()) -> Signal:
+    """What an expression comes to, given what its leaves say, from left to right, and how its beliefs weigh that."""
+    heard = iter(said)
+    return evaluate(expr, lambda leaf: next(heard), chains)
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,7 +184,7 @@ class HouseRun:
     def known(self, room: str) -> Signal:
         """While every sensor was listened to that the room's presence depends on."""
         presence = presence_of(self.project, room)
-        read = () if presence is None else sensors_of(presence)
+        read = () if presence is None else sensors_behind(self.project, presence)
         known = [self.recording.known[s] for s in read if s in self.recording.known]
         return all_of(known) if known else Signal.constant(True, 0.0, self.end)
 
@@ -188,7 +225,7 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
             continue
         situation = Situation(
             conclusions.presences[presence.id], conclusions.dark[room.id],
-            _pressed(room, hands, recording.end), hold_of(presence.expr) or 0.0,
+            _pressed(room, hands, recording.end), press_hold(presence.expr),
         )  # fmt: skip
         for output in outputs_in(project, room.id):
             out[output.id] = _output(output, _followed(project, recording, output, situation))

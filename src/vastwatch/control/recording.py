@@ -20,12 +20,14 @@ class Recording:
     """Reports over the days of a calendar, [0, calendar.end).
 
     `known`: for a sensor that was not listened to throughout, when it was. Offline is not off: what nobody heard is
-    neither. A sensor that is not named was heard all the time.
+    neither. A sensor that is not named was heard all the time. `facts`: what the house knows besides, by what it is
+    and the room.
     """
 
     calendar: Calendar
     reports: Reports
     known: Mapping[str, Signal] = field(default_factory=dict)
+    facts: Mapping[tuple[str, str], Signal] = field(default_factory=dict)
 
     @property
     def end(self) -> float:

@@ -9,7 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from vastwatch.design.records import AllOf, AnyOf, AtLeast, Expr, Hold, Not, OnDelay, Report, StartKeep
+from msgspec.structs import replace
+
+from vastwatch.design.expressions import AnyOf, DoorLatch, Expr, Hold, Report, StartKeep, every_part
 
 
 class Roles(NamedTuple):
@@ -34,16 +36,7 @@ def told_by(named: str) -> tuple[str, str | None]:
 
 def reports(expr: Expr) -> Iterator[Report]:
     """Every report an expression reads, left to right."""
-    if isinstance(expr, Report):
-        yield expr
-    elif isinstance(expr, AnyOf | AllOf | AtLeast):
-        for part in expr.of:
-            yield from reports(part)
-    elif isinstance(expr, Not | Hold | OnDelay):
-        yield from reports(expr.of)
-    else:
-        yield from reports(expr.start)
-        yield from reports(expr.keep)
+    return (part for part in every_part(expr) if isinstance(part, Report))
 
 
 def from_roles(roles: Roles) -> Expr:
@@ -70,11 +63,14 @@ def roles_of(expr: Expr) -> Roles | None:
 
 
 def with_hold(expr: Expr, seconds: float) -> Expr | None:
-    """The same expression with its one tunable hold time set, or None where it has none."""
+    """The same expression with its one tunable hold time set, or None where it has none: the hold of the whole, of what
+    keeps it, or of a door latch."""
     if isinstance(expr, Hold):
         return Hold(of=expr.of, seconds=seconds)
     if isinstance(expr, StartKeep) and isinstance(expr.keep, Hold):
         return StartKeep(start=expr.start, keep=Hold(of=expr.keep.of, seconds=seconds))
+    if isinstance(expr, DoorLatch):
+        return replace(expr, hold_s=seconds)
     return None
 
 
@@ -84,7 +80,22 @@ def hold_of(expr: Expr) -> float | None:
         return expr.seconds
     if isinstance(expr, StartKeep) and isinstance(expr.keep, Hold):
         return expr.keep.seconds
-    return None
+    return expr.hold_s if isinstance(expr, DoorLatch) else None
+
+
+# A press keeps the light on for so long where a conclusion holds nothing of its own, seconds.
+PRESS_HOLD_S = 60.0
+
+
+def press_hold(expr: Expr) -> float:
+    """How long a press on a switch keeps a light on by itself, seconds: as long as the conclusion that it follows
+    holds; the longest of several holds."""
+    single = hold_of(expr)
+    if single is not None:
+        return single
+    holds = [part.seconds for part in every_part(expr) if isinstance(part, Hold)]
+    holds += [part.hold_s for part in every_part(expr) if isinstance(part, DoorLatch)]
+    return max(holds, default=PRESS_HOLD_S)
 
 
 def _any(tellers: tuple[str, ...]) -> Expr:

@@ -15,16 +15,7 @@ from typing import Annotated, Any, Literal, TypeVar
 import msgspec
 from msgspec.structs import replace
 
-from vastwatch.design.records import (
-    Fixtures,
-    Lamp,
-    LogbookToBe,
-    Presence,
-    RulesToBe,
-    ScenesToBe,
-    Sensor,
-    Zone,
-)
+from vastwatch.design.records import Fixtures, Lamp, LogbookToBe, Presence, RulesToBe, ScenesToBe, Sensor, Zone
 from vastwatch.devices import DeviceType
 from vastwatch.site.building import (
     Circuit,
@@ -47,7 +38,7 @@ R = TypeVar("R", bound=Any)
 T = TypeVar("T")
 
 FORMAT = "vastwatch-project"
-VERSION = 5
+VERSION = 6
 
 
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
@@ -115,7 +106,7 @@ class Project(Record, frozen=True, kw_only=True):
     """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
 
     format: Literal["vastwatch-project"] = "vastwatch-project"
-    version: Literal[5] = 5
+    version: Literal[6] = 6
     name: str
     client: str = ""
     notes: str = ""

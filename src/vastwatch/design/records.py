@@ -1,4 +1,4 @@
-"""Records of the design itself: sensors, presences with their expressions, and lamps."""
+"""Records of the design itself: sensors, zones, conclusions, lamps. What conclusions say is in `expressions`."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
+from vastwatch.design.expressions import Expr
 from vastwatch.site.record import (
     Clock,
     Date,
@@ -83,74 +84,6 @@ class Sensor(Record, frozen=True, kw_only=True):
     host: Annotated[str, Ref("openings", "furnishings")] | None = None
 
 
-class Report(Record, frozen=True, kw_only=True, tag_field="op", tag="report"):
-    """What a sensor says; `state` narrows a radar to those who move or those who are still, `zone` to one of its
-    zones."""
-
-    sensor: Annotated[str, Ref("sensors")]
-    state: Literal["moving", "still"] | None = None
-    zone: Annotated[str, Ref("zones")] | None = None
-
-    @property
-    def part(self) -> str | None:
-        """Of what it is a report: a state, a zone by `zone_part`, or None for the whole."""
-        return self.state if self.zone is None else zone_part(self.zone)
-
-
-def zone_part(zone: str) -> str:
-    """How a zone's report is named among the reports of its sensor."""
-    return f"zone {zone}"
-
-
-class AnyOf(Record, frozen=True, kw_only=True, tag_field="op", tag="any"):
-    """On while at least one is."""
-
-    of: Annotated[tuple[Expr, ...], msgspec.Meta(min_length=1)]
-
-
-class AllOf(Record, frozen=True, kw_only=True, tag_field="op", tag="all"):
-    """On while every one is."""
-
-    of: Annotated[tuple[Expr, ...], msgspec.Meta(min_length=1)]
-
-
-class AtLeast(Record, frozen=True, kw_only=True, tag_field="op", tag="at_least"):
-    """On while at least k are."""
-
-    k: Annotated[int, msgspec.Meta(ge=1)]
-    of: Annotated[tuple[Expr, ...], msgspec.Meta(min_length=1)]
-
-
-class Not(Record, frozen=True, kw_only=True, tag_field="op", tag="not"):
-    """On while the other is not."""
-
-    of: Expr
-
-
-class Hold(Record, frozen=True, kw_only=True, tag_field="op", tag="hold"):
-    """Lasts `seconds` longer."""
-
-    of: Expr
-    seconds: NotNegative
-
-
-class OnDelay(Record, frozen=True, kw_only=True, tag_field="op", tag="on_delay"):
-    """Begins `seconds` later, and only if it lasts that long."""
-
-    of: Expr
-    seconds: NotNegative
-
-
-class StartKeep(Record, frozen=True, kw_only=True, tag_field="op", tag="start_keep"):
-    """On from a rise of `start` until neither `start` nor `keep` is on."""
-
-    start: Expr
-    keep: Expr
-
-
-Expr = Report | AnyOf | AllOf | AtLeast | Not | Hold | OnDelay | StartKeep
-
-
 Role = Literal["detect", "entry", "ignore"]
 
 
@@ -174,11 +107,18 @@ class Zone(Record, frozen=True, kw_only=True):
 
 
 class Presence(Record, frozen=True, kw_only=True):
-    """Whether somebody is in a room, concluded from what sensors report."""
+    """A conclusion: a named statement of the house about a room, a zone of it, a level, or, with neither, the whole
+    house, drawn from what sensors report, from other conclusions and from the clock (M14).
+
+    `lights`: the outputs of its room follow it. One of a room's conclusions does so at the most.
+    """
 
     id: Id
-    room: OfRoom
+    room: OfRoom | None = None
+    level: OfLevel | None = None
+    zone: Annotated[str, Ref("zones", gone="clear")] | None = None
     name: str
+    lights: bool = True
     expr: Expr
 
 

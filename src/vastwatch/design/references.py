@@ -15,8 +15,8 @@ from typing import Annotated, Any, NamedTuple, get_args, get_origin
 import msgspec
 from msgspec.structs import replace
 
+from vastwatch.design.expressions import AtLeast, DoorLatch, Hold, StartKeep
 from vastwatch.design.project import COLLECTIONS, Project
-from vastwatch.design.records import AtLeast, StartKeep
 from vastwatch.site.record import Ref
 
 
@@ -123,8 +123,11 @@ def singular(collection: str) -> str:
 
 # In place of what goes along with a record that is gone.
 _GONE = object()
-# Where one part of these goes, the other stands for the whole.
-_STANDS_IN = {StartKeep: {"start": "keep", "keep": "start"}}
+# Where one part of these goes, what then stands for the whole.
+_STANDS_IN: dict[type, dict[str, Callable[[Any], Any]]] = {
+    StartKeep: {"start": lambda expr: expr.keep, "keep": lambda expr: expr.start},
+    DoorLatch: {"door": lambda expr: Hold(of=expr.motion, seconds=expr.hold_s)},
+}
 
 
 def without(project: Project, idents: Iterable[str]) -> Project:
@@ -176,8 +179,8 @@ def _without(record: Any, gone: Collection[str]) -> Any:
             changes[field.name] = left[0]
         elif field.ref is not None and field.ref.gone == "clear":
             changes[field.name] = None
-        elif type(record) in _STANDS_IN:
-            return _without(getattr(record, _STANDS_IN[type(record)][field.name]), gone)
+        elif field.name in _STANDS_IN.get(type(record), ()):
+            return _without(_STANDS_IN[type(record)][field.name](record), gone)
         else:
             return _GONE
     if not changes:

@@ -22,18 +22,17 @@ def _by_room(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
 
 
 def presences_in(project: Project, room: str) -> tuple[Presence, ...]:
-    """The presences of a room."""
+    """The conclusions about a room and its zones."""
     return indexed(project.presences, _by_room).get(room, ())
 
 
 def presence_of(project: Project, room: str) -> Presence | None:
-    """The presence that a room's outputs follow, or None while the room has none."""
-    mine = presences_in(project, room)
-    return mine[0] if mine else None
+    """The conclusion that a room's outputs follow, or None while there is none."""
+    return next((p for p in presences_in(project, room) if p.lights), None)
 
 
 def sensors_of(presence: Presence) -> tuple[str, ...]:
-    """The sensors a presence reads, each once, in its own order."""
+    """The sensors a conclusion itself reads, each once, in its own order."""
     return tuple(dict.fromkeys(report.sensor for report in reports(presence.expr)))
 
 

@@ -122,10 +122,24 @@ def _references(project: Project) -> Iterator[str]:
             if lamp in on_circuit:
                 yield f"circuits[{i}].lamps: '{lamp}' is already on circuits[{on_circuit[lamp]}]"
             on_circuit[lamp] = i
+    yield from _conclusions(project)
+
+
+def _conclusions(project: Project) -> Iterator[str]:
+    """What a conclusion is about, and that no two light the same room."""
     rooms: dict[str, int] = {}
     for i, presence in enumerate(project.presences):
+        if presence.room is not None and presence.level is not None:
+            yield f"presences[{i}].level: '{presence.id}' is about a room already, and its level follows from that"
+        if presence.zone is not None and presence.room is None:
+            yield f"presences[{i}].zone: '{presence.id}' is about a zone, and does not say of which room"
+        if presence.room is None or not presence.lights:
+            continue
         if presence.room in rooms:
-            yield f"presences[{i}].room: '{presence.room}' already has presences[{rooms[presence.room]}]"
+            yield (
+                f"presences[{i}].lights: the lamps of '{presence.room}' already follow "
+                f"presences[{rooms[presence.room]}]"
+            )
         rooms[presence.room] = i
 
 

@@ -59,6 +59,12 @@ def _from_4(document: Document) -> Document:
     return new
 
 
+def _from_5(document: Document) -> Document:
+    """Version 6 has several conclusions of a room, of which one lights it, and more operators: what was concluded
+    before lit its room."""
+    return {**document, "version": 6}
+
+
 def _tracks(device: Any) -> bool:
     zones = device.get("zones", 0) if isinstance(device, dict) else 0
     return isinstance(zones, int) and zones > 0 and "zone_rules" not in device
@@ -69,4 +75,4 @@ def _renamed(record: dict[str, Any], old: str, new: str) -> dict[str, Any]:
 
 
 # From each version to the next.
-_STEPS: dict[int, Callable[[Document], Document]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}
+_STEPS: dict[int, Callable[[Document], Document]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}

@@ -6,20 +6,27 @@ asks. Where several are in one room, the first on the list of people waves for a
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.by_hand import PRESS_S, presses
+from vastwatch.control.belief import Chain, chains_in
+from vastwatch.control.by_hand import PRESS_S, on_by_hand, presses
 from vastwatch.control.daylight import darkness
-from vastwatch.control.house import Hand, concluded
+from vastwatch.control.fusion import Leaf, beliefs, leaves
+from vastwatch.control.house import Hand, concluded, conclusion, evaluated
 from vastwatch.control.outputs.handler import lights_in
-from vastwatch.control.reactions import Stretches, Waved, react
+from vastwatch.control.reactions import Reaction, Stretches, Waved, react
+from vastwatch.control.reactions_of_any import react_to
 from vastwatch.control.recording import Recording
+from vastwatch.design.conclusions import order, with_named
+from vastwatch.design.expressions import AnyOf, Expr, Hold, Report, StartKeep
 from vastwatch.design.placed import at_hour
-from vastwatch.design.presence import hold_of, reports
+from vastwatch.design.presence import hold_of, press_hold, reports
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import AnyOf, Expr, Hold, Presence, Report, StartKeep
-from vastwatch.design.relations import level_number, presence_of
+from vastwatch.design.records import Presence
+from vastwatch.design.relations import level_number
 from vastwatch.draws import key_of
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
@@ -35,14 +42,9 @@ Array = NDArray[np.float64]
 CONTENT = ("sleeping", "away", "film")
 
 
-def waved(project: Project, presence: Presence, seed: int) -> tuple[Waved, ...] | None:
-    """The sensors a presence reads, as waves set them off; None where waving is not modelled, as for `waving_at`."""
-    parts = start_and_keep(presence.expr)
-    if parts is None:
-        return None
-    starters, keepers = (_any_of(p) for p in parts)
-    if starters is None or keepers is None or not starters <= keepers:
-        return None
+def waved(project: Project, presence: Presence, seed: int) -> tuple[Waved, ...]:
+    """The sensors a conclusion itself reads, as waves set them off."""
+    starters, keepers = (_of_any(p) for p in start_and_keep(presence.expr) or (presence.expr, presence.expr))
     out = []
     for ident in sensors_read(presence):
         mounted = mount(project, at_hour(find(project.sensors, ident)))
@@ -80,7 +82,7 @@ def stretches(project: Project, presence: Presence, truth: Truth, dark: Signal) 
     """When somebody in a presence's room would wave, were it dark, and how readily the presence's sensors notice it."""
     mounted = tuple(mount(project, at_hour(find(project.sensors, s))) for s in sensors_read(presence))
     levels = tuple(level_number(project, m.sensor.level) for m in mounted)
-    return _stretches(presence.room, mounted, levels, truth, dark)
+    return _stretches(presence.room or "", mounted, levels, truth, dark)
 
 
 @kept
@@ -132,47 +134,66 @@ def _stretches(
 def hands_of(project: Project, truth: Truth, recording: Recording) -> dict[str, Hand]:
     """What the people of a truth do about the lights of their rooms, given what sensors say of their days.
 
-    What a wave makes a sensor report is heard by the presence of the waver's own room.
+    What a wave makes a sensor report is heard by the conclusion that lights the waver's own room, and by what names it.
     """
+    return lived_through(project, order(project).sound, truth, recording)[0]
+
+
+def named_by(project: Project, presence: Presence, truth: Truth, recording: Recording) -> dict[str, Signal]:
+    """What all comes to that a conclusion follows from, people's reactions there included."""
+    before = with_named(project, presence)[:-1]
+    return lived_through(project, before, truth, recording)[1] if before else {}
+
+
+def lived_through(
+    project: Project, presences: Sequence[Presence], truth: Truth, recording: Recording
+) -> tuple[dict[str, Hand], dict[str, Signal]]:
+    """By room, what people do about its light, and by id, what is concluded, of conclusions in their order."""
     dark = darkness(project, recording.calendar)
-    out: dict[str, Hand] = {}
-    for room in project.rooms:
-        presence = presence_of(project, room.id)
-        if presence is None or not lights_in(project, room.id):
-            continue
-        if room.control == "absence":
-            out[room.id] = _by_hand(
-                concluded(presence.expr, recording), occupied(truth, room.id, True), dark[room.id],
-                hold_of(presence.expr) or 0.0,
-            )  # fmt: skip
-            continue
-        asked = waving_at(project, presence, truth, recording, dark[room.id])
-        if asked is not None:
-            out[room.id] = _waving(*asked, hold_of(presence.expr) or 0.0, sensors_read(presence), truth.end)
-    return out
+    hands: dict[str, Hand] = {}
+    named: dict[str, Signal] = {}
+    for p in presences:
+        hand = None
+        if p.room is not None and p.lights and lights_in(project, p.room):
+            hand = hands[p.room] = _hand(project, p, p.room, truth, recording, dark[p.room], named)
+        named[p.id] = conclusion(project, p, recording, hand, named)
+    return hands, named
 
 
-def waving_at(
-    project: Project, presence: Presence, truth: Truth, recording: Recording, dark: Signal
-) -> tuple[Signal, Signal, Stretches, tuple[Waved, ...]] | None:
-    """What starts and what keeps a presence, who would wave, and at which sensors.
+def _hand(
+    project: Project, p: Presence, room: str, truth: Truth, recording: Recording, dark: Signal,
+    named: dict[str, Signal],
+) -> Hand:  # fmt: skip
+    """What people do about the light that a conclusion gives their room."""
+    if find(project.rooms, room).control == "absence":
+        said = concluded(project, p.expr, recording, named=named)
+        return _by_hand(said, occupied(truth, room, True), dark, press_hold(p.expr))
+    who, sensors = stretches(project, p, truth, dark), waved(project, p, truth.household.seed)
+    if waves_simply(p.expr):
+        start, keep = (concluded(project, part, recording, named=named) for part in start_and_keep(p.expr) or ())
+        return _waving(start, keep, who, sensors, hold_of(p.expr) or 0.0, sensors_read(p), truth.end)
+    every = tuple(concluded(project, leaf, recording, named=named) for leaf in leaves(p.expr))
+    chains = chains_in(project, beliefs(p.expr))
+    return _waving_at_any(p.expr, every, who, sensors, sensors_read(p), truth.end, chains)
 
-    None where waving is not modelled: where the presence is not one hold of any of some reports, started by any of
-    some of them.
-    """
-    parts, sensors = start_and_keep(presence.expr), waved(project, presence, truth.household.seed)
-    if parts is None or sensors is None:
-        return None
-    start, keep = (concluded(p, recording) for p in parts)
-    return start, keep, stretches(project, presence, truth, dark), sensors
+
+def waves_simply(expr: Expr) -> bool:
+    """Whether a conclusion is one hold of any of some reports, started by any of some of them: what a wave brings
+    follows from that, and nothing needs to be asked."""
+    parts = start_and_keep(expr)
+    if parts is None or not all(_is_any_of_reports(p) for p in parts):
+        return False
+    starters, keepers = (_of_any(p) for p in parts)
+    return starters <= keepers
 
 
-def _any_of(expr: Expr) -> frozenset[str] | None:
-    """The sensors any of which sets an expression off when it notices a movement; None for one of another shape."""
-    parts = expr.of if isinstance(expr, AnyOf) else (expr,)
-    if not all(isinstance(p, Report) for p in parts):
-        return None
-    return frozenset(p.sensor for p in parts if isinstance(p, Report) and p.part in (None, "moving"))
+def _is_any_of_reports(expr: Expr) -> bool:
+    return all(isinstance(p, Report) for p in (expr.of if isinstance(expr, AnyOf) else (expr,)))
+
+
+def _of_any(expr: Expr) -> frozenset[str]:
+    """The sensors in an expression that a movement sets off."""
+    return frozenset(r.sensor for r in reports(expr) if r.part in (None, "moving"))
 
 
 def start_and_keep(expr: Expr) -> tuple[Expr, Expr] | None:
@@ -196,12 +217,56 @@ def _by_hand(presence: Signal, awake: Signal, dark: Signal, hold_s: float) -> Ha
     return Hand(pressed.signal, trips=pressed.again)
 
 
+class WavedAt:
+    """What an expression comes to when some of its sensors report waves besides, and somebody presses the switch."""
+
+    def __init__(
+        self, expr: Expr, said: tuple[Signal, ...], sensors: tuple[str, ...], end: float,
+        chains: tuple[Chain, ...] = (),
+    ) -> None:  # fmt: skip
+        self._expr, self._said, self._sensors, self._end, self._chains = expr, said, sensors, end, chains
+        self._leaves = leaves(expr)
+        self._keep = expr.keep if isinstance(expr, StartKeep) else expr
+        # What keeps reads the last of the leaves.
+        self._kept_by = len(self._leaves) - len(leaves(self._keep))
+        self._hold_s = press_hold(expr)
+
+    def __call__(self, reports: tuple[Array, ...], pressed: Array) -> Signal:
+        """While it is on, given [on, off) rows by sensor, and rows of presses."""
+        waved = {s: Signal.from_intervals(r, 0.0, self._end) for s, r in zip(self._sensors, reports) if len(r)}
+        said = [with_waves(leaf, s, waved) for leaf, s in zip(self._leaves, self._said)]
+        presence = evaluated(self._expr, said, self._chains)
+        if len(pressed) == 0:
+            return presence
+        press = Signal.from_intervals(pressed, 0.0, self._end)
+        kept_by = self._chains[len(self._chains) - len(beliefs(self._keep)) :]
+        return presence | on_by_hand(evaluated(self._keep, said[self._kept_by :], kept_by), press, self._hold_s)
+
+
+def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
+    """What a leaf says when sensors report waves besides, as `control.house` hears it."""
+    if not isinstance(leaf, Report) or leaf.sensor not in waved or leaf.part not in (None, "moving"):
+        return said
+    return said | waved[leaf.sensor]
+
+
+@kept
+def _waving_at_any(
+    expr: Expr, said: tuple[Signal, ...], who: Stretches, sensors: tuple[Waved, ...], ids: tuple[str, ...], end: float,
+    chains: tuple[Chain, ...],
+) -> Hand:  # fmt: skip
+    return _hand_of(react_to(WavedAt(expr, said, ids, end, chains), who, sensors), ids, end)
+
+
 @kept
 def _waving(
     start: Signal, keep: Signal, who: Stretches, sensors: tuple[Waved, ...], hold_s: float, ids: tuple[str, ...],
     end: float,
 ) -> Hand:  # fmt: skip
-    did = react(start, keep, hold_s, who, sensors)
+    return _hand_of(react(start, keep, hold_s, who, sensors), ids, end)
+
+
+def _hand_of(did: Reaction, ids: tuple[str, ...], end: float) -> Hand:
     waves = {s: Signal.from_intervals(rows, 0.0, end) for s, rows in zip(ids, did.reports) if len(rows)}
     pressed = np.column_stack([did.presses, did.presses + PRESS_S])
     return Hand(Signal.from_intervals(pressed, 0.0, end), waves, did.waves, did.presses)

@@ -17,8 +17,9 @@ import numpy as np
 
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
+from vastwatch.design.conclusions import film_rooms
+from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import zone_part
 from vastwatch.design.relations import outputs
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
@@ -174,22 +175,43 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
 
 def record(project: Project, truth: Truth) -> Recording:
     """What the design's sensors say of a truth; the same object again while none of them says anything else."""
-    return recording_of(run_sensors(project, truth), truth.calendar)
+    asked = {room for p in project.presences for room in film_rooms(p.expr)}
+    rooms = tuple(r.id for r in project.rooms if r.id in asked)
+    runs = run_sensors(project, truth)
+    return _recording(
+        tuple(runs), tuple(runs.values()), truth.calendar, rooms, tuple(film_playing(truth, room) for room in rooms)
+    )
+
+
+@kept
+def film_playing(truth: Truth, room: str) -> Signal:
+    """While the player of a room plays a film: while somebody is there who watches one."""
+    films = [k for k, s in enumerate(truth.spots) if s.room == room and s.activity == "film"]
+    rows = [np.empty((0, 2))]
+    for track in truth.tracks:
+        if track.person.kind == "pet":
+            continue
+        at = np.isin(track.spot, films)
+        rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], truth.end)]))
+    return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
 
 
 def recording_of(runs: Mapping[str, SensorRun], calendar: Calendar) -> Recording:
     """What some sensors said, by their ids; the same object again for the same runs."""
-    return _recording(tuple(runs), tuple(runs.values()), calendar)
+    return _recording(tuple(runs), tuple(runs.values()), calendar, (), ())
 
 
 @kept
-def _recording(sensors: tuple[str, ...], runs: tuple[SensorRun, ...], calendar: Calendar) -> Recording:
+def _recording(
+    sensors: tuple[str, ...], runs: tuple[SensorRun, ...], calendar: Calendar, rooms: tuple[str, ...],
+    films: tuple[Signal, ...],
+) -> Recording:  # fmt: skip
     reports: dict[tuple[str, str | None], Signal] = {}
     for ident, each in zip(sensors, runs):
         reports[ident, None] = each.report
         reports[ident, "moving"], reports[ident, "still"] = each.moving, each.still
         reports |= {(ident, zone_part(zone)): said for zone, said in each.zones.items()}
-    return Recording(calendar, reports)
+    return Recording(calendar, reports, facts={("film", room): said for room, said in zip(rooms, films)})
 
 
 @kept

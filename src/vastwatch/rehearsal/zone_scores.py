@@ -6,8 +6,8 @@ from typing import NamedTuple
 
 import numpy as np
 
+from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import zone_part
 from vastwatch.design.relations import spots_on
 from vastwatch.geometry import polygons
 from vastwatch.people.truth import Truth

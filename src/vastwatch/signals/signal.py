@@ -154,6 +154,34 @@ class Signal:
         lasting = rows[:, 1] - rows[:, 0] > seconds
         return _joined(rows[lasting, 0] + seconds, rows[lasting, 1], self.start, self.end)
 
+    def minimum_on(self, seconds: float) -> Signal:
+        """On from each rise for `seconds` at the least; what comes meanwhile does not begin it anew."""
+        if seconds < 0:
+            raise ValueError("a minimum time cannot be negative")
+        rows = self.intervals
+        if seconds == 0 or len(rows) == 0:
+            return self
+        until = rows[:, 0] + seconds
+        # The last interval that begins by then; on-intervals lie apart, so none follows on its end.
+        last = rows[:, 0].searchsorted(until, side="right") - 1
+        after, heads, k = (last + 1).tolist(), [], 0
+        while k < len(after):
+            heads.append(k)
+            k = after[k]
+        first = np.array(heads)
+        ends = np.minimum(np.maximum(until[first], rows[last[first], 1]), self.end)
+        return _joined(rows[first, 0], ends, self.start, self.end)
+
+    def door_latch(self, door: Signal, hold: float, settle: float = 0.0) -> Signal:
+        """Somebody is in, as motion in a room with one `door` tells (on while that is open).
+
+        Motion seen with the door shut, and `settle` seconds after that, latches until the door opens. From then on, as
+        ever with the door open, motion must be renewed within `hold`.
+        """
+        shut = ~door
+        inside = (self & shut.on_delay(settle)).start_keep(shut)
+        return (self | inside).hold(hold)
+
     def start_keep(self, keep: Signal) -> Signal:
         """On from a rise of this signal until neither it nor `keep` is on.
 

@@ -14,6 +14,7 @@ from vastwatch.design.edits.removing import Removal, removed
 from vastwatch.design.places import room_at
 from vastwatch.design.project import IN_ROOMS, Project, find, numbered, on_level, put
 from vastwatch.design.records import Lamp
+from vastwatch.design.relations import presence_of
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Room, Wall
 from vastwatch.site.record import Outline, Point
@@ -90,10 +91,10 @@ def join_rooms(project: Project, one: str, other: str) -> Removal:
         project,
         rooms=tuple(replace(a, outline=outline) if r is a else r for r in project.rooms if r is not b),
         **{c: tuple(replace(r, room=a.id) if r.room == b.id else r for r in getattr(project, c)) for c in IN_ROOMS},
+        # What lit the other room is still concluded, and the one room's lamps follow what lit it.
         presences=tuple(
-            replace(p, room=a.id) if p.room == b.id else p
+            replace(p, room=a.id, lights=p.lights and presence_of(project, a.id) is None) if p.room == b.id else p
             for p in project.presences
-            if p.room != b.id or all(q.room != a.id for q in project.presences)
         ),
     )
     inside = [w for w in on_level(project.walls, a.level) if _between(w, outline)]

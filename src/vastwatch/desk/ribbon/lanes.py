@@ -18,9 +18,9 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from vastwatch.control.daylight import sun_times
 from vastwatch.control.house import HouseRun
 from vastwatch.control.outputs.handler import handler_of
+from vastwatch.design.expressions import zone_part
 from vastwatch.design.places import sensors_in
 from vastwatch.design.project import find
-from vastwatch.design.records import zone_part
 from vastwatch.design.relations import outputs_in, presence_of, sensors_of
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.looks import family_hue

@@ -98,7 +98,7 @@ class Window(QMainWindow):
             # A building begins on the plan.
             self.focus.set(stage="Plan")
         levels = levels_in_order(project)
-        with_presence = [p.room for p in project.presences]
+        with_presence = [p.room for p in project.presences if p.room is not None]
         room = with_presence[0] if with_presence else (project.rooms[0].id if project.rooms else None)
         level = next((r.level for r in project.rooms if r.id == room), levels[0].id if levels else "")
         self.focus.set(level=level, room=room, selected=room, incident=-1)

@@ -21,8 +21,8 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.advice import Purchase
 from vastwatch.advice.purchase import money_left, spent
-from vastwatch.design.presence import reports
 from vastwatch.design.project import Owned, Project, find
+from vastwatch.design.relations import readers_of
 from vastwatch.desk.shell.derived import NOT_COMPUTED
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
@@ -315,7 +315,7 @@ class MeansPage(Sleeper):
         self.document.apply(project, words)
         new = next((s for s in reversed(project.sensors) if s.id not in before), None)
         if new is not None:
-            rooms = [p.room for p in project.presences if new.id in {r.sensor for r in reports(p.expr)}]
+            rooms = [p.room for p in readers_of(project, new.id) if p.room is not None]
             self.focus.set(level=new.level, room=rooms[0] if rooms else self.focus.room, selected=new.id)
 
     # -- writing -------------------------------------------------------------------------------------------------

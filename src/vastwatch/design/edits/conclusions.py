@@ -1,0 +1,59 @@
+"""Edits of whole conclusions: a new one, which of a room's its lamps follow, and what one says."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from vastwatch.design.conclusions import order
+from vastwatch.design.expressions import Expr
+from vastwatch.design.presence import with_hold
+from vastwatch.design.project import Project, find, fresh_id, numbered, put
+from vastwatch.design.records import Presence
+from vastwatch.design.relations import presence_of
+
+
+def set_expr(project: Project, presence: str, expr: Expr) -> Project:
+    """Let a conclusion say something else. Raises ValueError where it would go in a circle that was not there."""
+    new = put(project, replace(find(project.presences, presence), expr=expr))
+    if len(order(new).circles) > len(order(project).circles):
+        circle = next(c for c in order(new).circles if any(p.id == presence for p in c))
+        raise ValueError(f"that would go in a circle: {' names '.join(f'“{p.name}”' for p in (*circle, circle[0]))}")
+    return new
+
+
+def add_conclusion(
+    project: Project, name: str, expr: Expr, room: str | None = None, level: str | None = None
+) -> tuple[Project, Presence]:
+    """A further conclusion, about a room, a level or the house; it lights its room where nothing does yet."""
+    lights = room is not None and presence_of(project, room) is None
+    made = Presence(
+        id=fresh_id(project, f"concluded-{room or level or 'house'}"), room=room, level=level,
+        name=numbered(name, (p.name for p in project.presences)), lights=lights, expr=expr,
+    )  # fmt: skip
+    return replace(project, presences=(*project.presences, made)), made
+
+
+def let_light(project: Project, presence: str) -> Project:
+    """Let the lamps of its room follow a conclusion, in place of that which they followed. Raises ValueError for one
+    that is about no room."""
+    chosen = find(project.presences, presence)
+    if chosen.room is None:
+        raise ValueError(f"“{chosen.name}” is about no room whose lamps could follow it")
+    return replace(
+        project,
+        presences=tuple(
+            replace(p, lights=p.id == presence) if p.room == chosen.room and p.lights != (p.id == presence) else p
+            for p in project.presences
+        ),
+    )
+
+
+def set_holds(project: Project, holds: dict[str, float]) -> Project:
+    """Set the hold times of several conclusions at once. Raises ValueError where one has no single hold."""
+    for ident, seconds in holds.items():
+        old = find(project.presences, ident)
+        expr = with_hold(old.expr, seconds)
+        if expr is None:
+            raise ValueError(f"{old.name} has no single hold time to set")
+        project = put(project, replace(old, expr=expr))
+    return project

@@ -1,0 +1,227 @@
+"""Ready-made ways to conclude that somebody is in a room, each with what it wants, and with when it fails."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from vastwatch.design.edits.sensors import could_tell
+from vastwatch.design.expressions import (
+    AnyOf,
+    AtLeast,
+    Belief,
+    DoorLatch,
+    Expr,
+    Fact,
+    Hold,
+    OnDelay,
+    Report,
+    StartKeep,
+)
+from vastwatch.design.needs import used_by_people
+from vastwatch.design.places import room_of
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Sensor
+from vastwatch.design.relations import presence_of
+from vastwatch.site.building import Room
+
+# A new pattern holds as long as what it takes the place of, or so long, seconds.
+HOLD_S = 120.0
+# A mat says somebody after so long on it, and nobody so long after, seconds: foam that yields, and who only shifts.
+MAT_ON_S, MAT_OFF_S = 5.0, 30.0
+# After a door has shut a latch waits for so long at least before it believes motion, seconds.
+SETTLE_S = 10.0
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """`what` it does and when it `fails`, in a sentence each; `wants` says what it cannot be made without. `make` gives
+    the expression for a room, or None where something is wanting."""
+
+    key: str
+    name: str
+    what: str
+    fails: str
+    wants: str
+    make: Callable[[Project, Room], Expr | None]
+
+
+class _Tellers:
+    """The sensors that could tell of a room, by how they do."""
+
+    def __init__(self, project: Project, room: Room) -> None:
+        self.project = project
+        by_family: dict[str, list[Report]] = {}
+        for sensor in could_tell(project, room.id):
+            device = find(project.devices, sensor.device)
+            if device.presence or device.family in ("contact", "plug", "mat", "vibration"):
+                by_family.setdefault(device.family, []).append(Report(sensor=sensor.id))
+        self.by_family = by_family
+        presence = presence_of(project, room.id)
+        self.hold_s = (None if presence is None else hold_of(presence.expr)) or HOLD_S
+
+    def of(self, *families: str) -> tuple[Report, ...]:
+        return tuple(r for family in families for r in self.by_family.get(family, ()))
+
+    @property
+    def quick(self) -> tuple[Report, ...]:
+        """What notices somebody who comes in at once."""
+        reports = self.of("pir", "combined", "contact", "ultrasonic")
+        return tuple(r for r in reports if find(self.project.devices, _device(self.project, r)).starts)
+
+    @property
+    def motion(self) -> tuple[Report, ...]:
+        return self.of("pir", "combined", "ultrasonic", "radar")
+
+    @property
+    def patient(self) -> tuple[Report, ...]:
+        return self.of("radar", "combined", "mat", "vibration", "ultrasonic")
+
+
+def _device(project: Project, report: Report) -> str:
+    return find(project.sensors, report.sensor).device
+
+
+def _any(parts: tuple[Expr, ...]) -> Expr:
+    return parts[0] if len(parts) == 1 else AnyOf(of=parts)
+
+
+def _start_and_keep(start: tuple[Report, ...], keep: tuple[Expr, ...], hold_s: float) -> Expr:
+    every = (*start, *(k for k in keep if not _in(k, start)))
+    return StartKeep(start=_any(start), keep=Hold(of=_any(every), seconds=hold_s))
+
+
+def _in(part: Expr, reports: tuple[Report, ...]) -> bool:
+    return isinstance(part, Report) and any(part.sensor == r.sensor for r in reports)
+
+
+def _quick_and_patient(project: Project, room: Room) -> Expr | None:
+    t = _Tellers(project, room)
+    keep = tuple(r for r in t.patient if not _in(r, t.quick))
+    return _start_and_keep(t.quick, keep, t.hold_s) if t.quick and keep else None
+
+
+def _contact_and_motion(project: Project, room: Room) -> Expr | None:
+    t = _Tellers(project, room)
+    contacts = t.of("contact")
+    return _start_and_keep((*contacts, *t.of("pir")), t.motion, t.hold_s) if contacts and t.motion else None
+
+
+def _latch(project: Project, room: Room) -> Expr | None:
+    t = _Tellers(project, room)
+    contacts = t.of("contact")
+    if len(contacts) != 1 or not t.motion:
+        return None
+    return DoorLatch(motion=_any(t.motion), door=contacts[0], hold_s=t.hold_s, settle_s=SETTLE_S)
+
+
+def _filtered_mats(project: Project, room: Room) -> Expr | None:
+    mats = _Tellers(project, room).of("mat")
+    filtered = tuple(Hold(of=OnDelay(of=m, seconds=MAT_ON_S), seconds=MAT_OFF_S) for m in mats)
+    return _any(filtered) if filtered else None
+
+
+def _machine(project: Project, room: Room) -> Expr | None:
+    t = _Tellers(project, room)
+    runs = t.of("plug", "vibration")
+    return _start_and_keep(t.motion, (*t.motion, *runs), t.hold_s) if runs and t.motion else None
+
+
+def _film(project: Project, room: Room) -> Expr | None:
+    t = _Tellers(project, room)
+    used = used_by_people(project)
+    shows = any(s.room == room.id and s.activity == "film" and s.id in used for s in project.spots)
+    if not (shows and t.motion):
+        return None
+    return _start_and_keep(t.quick or t.motion, (*t.motion, Fact(what="film", room=room.id)), t.hold_s)
+
+
+def _stair(project: Project, room: Room) -> Expr | None:
+    stairs = [f for f in project.furnishings if f.kind == "stair"]
+    if not stairs or room.use not in ("stair", "passage", "corridor", "landing"):
+        return None
+    ends = [s for s in project.sensors if _motion(project, s) and _is_way(project, s)]
+    levels = {s.level for s in ends}
+    if len(levels) < 2:
+        return None
+    return Hold(of=_any(tuple(Report(sensor=s.id) for s in ends)), seconds=_Tellers(project, room).hold_s)
+
+
+def _motion(project: Project, sensor: Sensor) -> bool:
+    return find(project.devices, sensor.device).family in ("pir", "combined")
+
+
+def _is_way(project: Project, sensor: Sensor) -> bool:
+    room = room_of(project, sensor)
+    return room is not None and room.use in ("stair", "passage", "corridor", "landing")
+
+
+def _two_of_three(project: Project, room: Room) -> Expr | None:
+    t = _Tellers(project, room)
+    every = (*t.motion, *t.of("mat", "contact", "plug", "vibration"))
+    return Hold(of=AtLeast(k=2, of=every), seconds=t.hold_s) if len(every) >= 3 else None
+
+
+def _belief(project: Project, room: Room) -> Expr | None:
+    every = tuple(_Tellers(project, room).of("pir", "combined", "ultrasonic", "radar", "mat"))
+    return Belief(of=every) if every else None
+
+
+PATTERNS = (
+    Pattern(
+        "quick-patient", "Quick starter, patient keeper",
+        "What is quick turns the light on, and what notices those at rest keeps it.",
+        "Where the patient one sees what the quick one does not, nobody is lit there who never passes the quick one.",
+        "a motion sensor, and one that notices people at rest", _quick_and_patient,
+    ),
+    Pattern(
+        "contact-motion", "Contact and motion",
+        "The door turns the light on before anybody is in; motion keeps it.",
+        "A door left ajar says nothing, and whoever opens it and does not come in is lit for the hold.",
+        "a contact on a door, and a motion sensor", _contact_and_motion,
+    ),
+    Pattern(
+        "latch", "Door latch",
+        "Once somebody moves with the door shut they are in until it opens, however still they are.",
+        "It wants all doors of the room watched; with the door left open it is motion alone; of two people, one who "
+        "goes out leaves the other to motion.",
+        "one contact on the room's door, and a motion sensor", _latch,
+    ),
+    Pattern(
+        "mats", "Mats with filters",
+        f"On {MAT_ON_S:g} s after somebody sits or stands there, off {MAT_OFF_S:g} s after: no flicker as they shift.",
+        "A bag counts as somebody; on soft foam a light person does not; nobody is noticed beside it.",
+        "a mat", _filtered_mats,
+    ),
+    Pattern(
+        "machine", "Machine running keeps",
+        "Motion turns the light on, and a machine that runs keeps it on: nobody is left in the dark at a running one.",
+        "A machine left running burns until somebody stops it.",
+        "a plug with a meter or a vibration sensor, and a motion sensor", _machine,
+    ),
+    Pattern(
+        "film", "Television or computer running keeps",
+        "Motion turns the light on; while something is played, stillness is no sign of absence.",
+        "Asleep before it, or gone with it on, the light burns on.",
+        "a place where films are watched, and a motion sensor", _film,
+    ),
+    Pattern(
+        "stair", "Both ends of a stair linked",
+        "Whoever starts at one end has light at both, all the way.",
+        "Who only passes one end lights both; on a stair the light must fail to ON.",
+        "motion sensors at both ends of a stair", _stair,
+    ),
+    Pattern(
+        "two-of-three", "Two of three against false-ons",
+        "One sensor that is fooled does not turn the light on: two must agree.",
+        "Where only one sees, nobody is noticed; it is as slow as the second quickest.",
+        "three sensors that tell of the room", _two_of_three,
+    ),
+    Pattern(
+        "belief", "Belief",
+        "How probable it is that somebody is there, by all that each sensor does and does not say.",
+        "It is as good as what is known of people's habits; two people are to it as one.",
+        "a sensor that tells of people", _belief,
+    ),
+)  # fmt: skip

@@ -1,0 +1,146 @@
+"""Belief: filtered exactly, against small steps of time, against the simple formula, and lived."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from vastwatch.control.belief import Chain, believe, chain_of, chains_in
+from vastwatch.design.edits.conclusions import set_expr
+from vastwatch.design.expressions import Belief, Report
+from vastwatch.design.project import find
+from vastwatch.people.habits import habits
+from vastwatch.people.truth import simulate_days
+from vastwatch.rehearsal import rehearse
+from vastwatch.signals import Signal
+
+END = 600.0
+
+
+def on(*rows) -> Signal:
+    return Signal.from_intervals(rows, 0.0, END)
+
+
+def chain(seed: int, spots: int, sensors: int) -> Chain:
+    rng = np.random.default_rng(seed)
+    n = 2 + spots
+    moves = rng.uniform(0.0, 0.05, (n, n))
+    moves[0, 2:] = moves[2:, 0] = 0.0
+    np.fill_diagonal(moves, 0.0)
+    np.fill_diagonal(moves, -moves.sum(axis=1))
+    return Chain(moves, rng.uniform(1e-4, 0.2, (sensors, n)), rng.uniform(1e-3, 0.5, (sensors, n)))
+
+
+def by_small_steps(c: Chain, reports: list[Signal], dt: float = 0.002) -> np.ndarray:
+    """The belief at every step, by Euler's method: the chain moves a little, and what did not switch is weighed."""
+    v = c.at_first
+    out = []
+    now = [bool(r.first) for r in reports]
+    for k in range(int(END / dt)):
+        t = (k + 1) * dt
+        leaving = sum(np.where(s, e, b) for s, b, e in zip(now, c.begins, c.ends))
+        v = v + dt * (v @ c.moves - v * leaving)
+        for i, r in enumerate(reports):
+            if bool(r.at(t)) != now[i]:
+                v = v * (c.ends if now[i] else c.begins)[i]
+                now[i] = not now[i]
+        v = v / v.sum()
+        out.append(1.0 - v[0])
+    return np.array(out)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_the_filter_is_that_of_small_steps(seed):
+    c = chain(seed, seed, 1 + seed % 2)
+    reports = [on((50, 60), (61, 62), (300, 420)), on((55, 80), (500, 501))][: 1 + seed % 2]
+    told = believe(c, reports, 0.6, 0.2, told=True)
+    slow = by_small_steps(c, reports)
+    t = np.arange(1.0, END - 1, 7.3)
+    # Told in straight pieces between its looks: between them it is a little off.
+    assert told.belief.at(t) == pytest.approx(slow[(t / 0.002).astype(int)], abs=0.02)
+    on_slow, was = 0.0, False
+    for p in slow:
+        was = p >= 0.2 if was else p > 0.6
+        on_slow += 0.002 * was
+    assert told.on.total() == pytest.approx(on_slow, abs=0.3)
+
+
+def test_one_spot_and_one_sensor_is_the_simple_formula():
+    """Nobody comes or goes, and a report has no length: silence for dt moves the logit by -(l1 - l0) dt, a report by
+    ln(l1 / l0), and the hold is (logit p_now - logit p_off) / (l1 - l0)."""
+    l1, l0 = 1 / 30, 1 / 3600
+    still = np.zeros((2, 2))
+    c = Chain(still + np.array([[-1e-9, 1e-9], [1e-9, -1e-9]]), np.array([[l0, l1]]), np.array([[1.0, 1.0]]))
+    told = believe(c, [on((100, 100.5), (110, 110.5))], 0.6, 0.1)
+    logit = 0.0 - (l1 - l0) * 109.5 + 2 * math.log(l1 / l0)
+    hold = (logit - math.log(0.1 / 0.9)) / (l1 - l0)
+    assert told.on.intervals[-1] == pytest.approx([100.0, 110.5 + hold], abs=0.01)
+
+
+@given(st.integers(0, 1000), st.floats(120, 500))
+@settings(deadline=None, max_examples=20)
+def test_what_comes_later_changes_nothing_before_it(seed, cut):
+    c = chain(seed, 2, 1)
+    rng = np.random.default_rng(seed)
+    rows = np.sort(rng.uniform(0, END, 12)).reshape(-1, 2)
+    whole = believe(c, [Signal.from_intervals(rows, 0.0, END)], 0.5, 0.2).on
+    before = rows[rows[:, 1] < cut]
+    part = believe(c, [Signal.from_intervals(before, 0.0, END)], 0.5, 0.2).on
+    t = np.linspace(0, min(cut, rows[len(before), 0] if len(before) < len(rows) else END) - 1e-3, 500)
+    assert (whole.at(t) == part.at(t)).all()
+
+
+def test_the_hold_depends_on_where_one_was_last_noticed(demo):
+    """Noticed where one is seen well and then no more: gone sooner than where one is hardly seen."""
+    still = np.array([[-1e-4, 1e-4, 0, 0], [0.1, -0.2, 0.05, 0.05], [0, 0.001, -0.001, 0], [0, 0.001, 0, -0.001]])
+    near, far = [1e-6, 1.0, 0.1, 0.001], [1e-6, 1.0, 1e-6, 0.05]
+    c = Chain(still, np.array([near, far]), np.array([[0.5, 0.5, 0.5, 0.5]] * 2))
+    seen_well = believe(c, [on((100, 101), (110, 111)), on()], 0.5, 0.05).on
+    hardly = believe(c, [on((100, 101)), on((110, 111), (118, 119))], 0.5, 0.05).on
+    assert hardly.falls[-1] - 119 > 1.2 * (seen_well.falls[-1] - 111)
+
+
+def test_habits_are_those_of_the_day_sheets(room):
+    h = habits(room, "big")
+    truth = simulate_days(room, 14, 0)
+    inside = truth.occupied("big", True)
+    assert h.come_per_s == pytest.approx(len(inside.rises) / (inside.end - inside.total()))
+    assert set(h.share) == {"chair"} and h.share["chair"] == 1.0
+    assert 0.2 < h.walks_out < 0.8 and h.stay_s["chair"] > 60
+    # Rooms that nobody uses are come into now and then all the same.
+    empty = habits(replace(room, people=()), "big")
+    assert empty.share == {} and empty.come_per_s > 0
+
+
+def test_rates_come_from_the_map_and_the_box(demo):
+    of = (Report(sensor="pir-sitting"), Report(sensor="tracker-sitting", zone="zone-sofa"))
+    c = chain_of(demo, of)
+    spots = [s for s in demo.spots if s.room == "sitting" and s.id in habits(demo, "sitting").share]
+    assert c.moves.shape == (2 + len(spots),) * 2 and c.moves.sum(axis=1) == pytest.approx(0.0)
+    assert c.at_first.sum() == pytest.approx(1.0) and (c.at_first @ c.moves) == pytest.approx(0.0, abs=1e-9)
+    # A walker is noticed far sooner than a sitter, and nobody hardly ever.
+    assert c.begins[0, 1] > 10 * c.begins[0, 2:].max() > 1000 * c.begins[0, 0]
+    # A zone tells of the spots in it alone.
+    sofa, window = ([s.id for s in spots].index(i) + 2 for i in ("sofa-spot", "window-spot"))
+    assert c.begins[1, sofa] > 100 * c.begins[1, window]
+    # Equal figures are one chain, so that what is concluded of them is found again.
+    belief = Belief(of=of)
+    assert chains_in(demo, [belief])[0] is chains_in(demo, [replace(belief, on_above=0.7)])[0]
+
+
+def test_a_believed_light_is_rehearsed_with_people_who_wave(demo):
+    believed = set_expr(
+        demo, "presence-sitting", Belief(of=(Report(sensor="pir-sitting"), Report(sensor="radar-sitting")))
+    )
+    mine, theirs = (rehearse(p, 7, 2).scores["sitting"] for p in (believed, demo))
+    assert 0 < mine.dark_min < theirs.dark_min and mine.idle_h < theirs.idle_h and mine.waves > 0
+    # Surer that nobody is there before it goes off: fewer drops, and no less burning.
+    expr = find(believed.presences, "presence-sitting").expr
+    surer = set_expr(believed, "presence-sitting", replace(expr, off_below=0.01))
+    sure = rehearse(surer, 7, 2).scores["sitting"]
+    assert sure.dark_min <= mine.dark_min and sure.idle_h >= mine.idle_h
