@@ -29,7 +29,10 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.control.by_hand import PRESS_S, Pressed, on_by_hand, presses
 from vastwatch.control.reactions import Reaction, Stretches, Waved, react
-from vastwatch.control.reactions_of_any import Conclude, react_to
+from vastwatch.control.reactions_of_any import react_to
+from vastwatch.design.expressions import Expr
+from vastwatch.design.presence import with_hold
+from vastwatch.rehearsal.reactors import Conditions, WavedAt
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.signals import Signal
 
@@ -286,22 +289,22 @@ class Waving:
 
 
 class WavingAtAny:
-    """`Curve` of a light that follows a conclusion of whatever shape, by what `at` a hold it comes to: each hold is
-    concluded and reacted to by itself."""
+    """`Curve` of a light that follows a conclusion of whatever shape: each hold is concluded, and reacted to, by
+    itself."""
 
     def __init__(
-        self, at: Callable[[float], Conclude], awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...]
+        self, expr: Expr, given: Conditions, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...]
     ) -> None:
-        self._at, self._awake, self._dark, self._who, self._sensors = at, awake, dark, who, sensors
+        self.expr, self.given, self.awake, self.dark, self.who, self.sensors = expr, given, awake, dark, who, sensors
         self._known: dict[float, Outcome] = {}
 
     def outcome(self, hold_s: float) -> Outcome:
         """See Curve."""
         if hold_s not in self._known:
             did, lit = self._lit(hold_s)
-            need = self._awake & self._dark
+            need = self.awake & self.dark
             self._known[hold_s] = Outcome(
-                false_offs(lit, need), (need - lit).total(), (lit - self._awake).total(), len(did.waves),
+                false_offs(lit, need), (need - lit).total(), (lit - self.awake).total(), len(did.waves),
                 len(did.presses),
             )  # fmt: skip
         return self._known[hold_s]
@@ -311,10 +314,16 @@ class WavingAtAny:
         return self._lit(hold_s)[1]
 
     def _lit(self, hold_s: float) -> tuple[Reaction, Signal]:
-        conclude = self._at(hold_s)
-        did = react_to(conclude, self._who, self._sensors)
-        pressed = np.column_stack([did.presses, did.presses + PRESS_S])
-        return did, conclude(did.reports, pressed) & self._dark
+        return lit_by(with_hold(self.expr, hold_s) or self.expr, self.given, self.dark, self.who, self.sensors)
+
+
+def lit_by(
+    expr: Expr, given: Conditions, dark: Signal, who: Stretches, sensors: tuple[Waved, ...]
+) -> tuple[Reaction, Signal]:
+    """What people do about a light that follows an expression, and that light."""
+    conclude = WavedAt(expr, given)
+    did = react_to(conclude, who, sensors)
+    return did, conclude(did.reports, np.column_stack([did.presses, did.presses + PRESS_S])) & dark
 
 
 class ByHand:

@@ -15,9 +15,12 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.curves import KNOWN_S, Curve, Steps, Waving
+from vastwatch.advice.curves import KNOWN_S, Curve, Steps, Waving, WavingAtAny, lit_by
 from vastwatch.control.reactions import Luck, Reaction, Stretches, react
+from vastwatch.design.expressions import Expr
+from vastwatch.design.presence import with_hold
 from vastwatch.memo import kept
+from vastwatch.rehearsal.scores import false_offs
 from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
@@ -43,7 +46,12 @@ class EndToEnd:
     def __init__(self, curves: Sequence[Curve]) -> None:
         self._curves = tuple(curves)
         waving = [c for c in curves if isinstance(c, Waving)]
-        self._line = _Line(waving) if len(waving) == len(curves) > 1 else None
+        any_ = [c for c in curves if isinstance(c, WavingAtAny)]
+        self._line: _Line | AnyLine | None = None
+        if len(waving) == len(curves) > 1:
+            self._line = _Line(waving)
+        elif len(any_) == len(curves) > 1:
+            self._line = AnyLine(any_)
         self._known: dict[float, Outcomes] = {}
 
     def __len__(self) -> int:
@@ -72,18 +80,93 @@ def laid(*curves: Curve) -> EndToEnd:
     return EndToEnd(curves)
 
 
-class _Line:
-    """The lives of people who wave, as signals of one line of time."""
+class _Lives:
+    """Lives end to end, as signals of one line of time."""
 
-    def __init__(self, lives: list[Waving]) -> None:
+    def __init__(self, each: Sequence[Waving] | Sequence[WavingAtAny], span: float) -> None:
+        self._each = each
+        self._span = span
+        self._step = span + PAUSE_S
+        self._end = len(each) * self._step
+
+    def _by_life(self, at: Array, weights: Array | None = None) -> Array:
+        """How many instants, or how much, lie in each life."""
+        return np.bincount((at // self._step).astype(int), weights, len(self._each)).astype(float)
+
+    def _laid(self, signals: Sequence[Signal]) -> Signal:
+        rows = [s.intervals + k * self._step for k, s in enumerate(signals)]
+        return Signal.from_intervals(np.concatenate(rows), 0.0, self._end)
+
+    def _seconds(self, signal: Signal) -> Array:
+        """How long a signal that is off in the pauses is on in each life."""
+        rows = signal.intervals
+        return self._by_life(rows[:, 0], rows[:, 1] - rows[:, 0])
+
+    def _apart(self, light: Signal) -> list[Signal]:
+        """A light that is off in the pauses, life by life."""
+        rows = light.intervals
+        bounds = rows[:, 0].searchsorted(self._step * np.arange(len(self._each) + 1))
+        return [
+            Signal.from_intervals(rows[a:b] - k * self._step, 0.0, self._span)
+            for k, (a, b) in enumerate(pairwise(bounds))
+        ]
+
+    def _all_of_them(self) -> Stretches:
+        each = [c.who for c in self._each]
+        begins: Array = self._step * np.arange(len(each), dtype=float)
+        of = np.repeat(np.arange(len(each)), [len(who.begin) for who in each])
+        keys = np.array([[s.key for s in c.sensors] for c in self._each], np.uint64).reshape(len(each), -1).T
+        return Stretches(
+            np.concatenate([who.begin for who in each]) + begins[of],
+            np.concatenate([who.end for who in each]) + begins[of],
+            np.concatenate([who.after_s for who in each]),
+            np.concatenate([who.chance for who in each], axis=1),
+            Luck(keys[:, of], begins[of]),
+        )
+
+
+class AnyLine(_Lives):
+    """The lives of people who wave at a light that follows any conclusion."""
+
+    def __init__(self, lives: Sequence[WavingAtAny]) -> None:
+        super().__init__(lives, lives[0].awake.end)
+        first = lives[0]
+        self._expr, self._sensors = first.expr, first.sensors
+        alive = self._laid([Signal.constant(True, 0.0, self._span)] * len(lives))
+        said = tuple(self._laid(each) for each in zip(*(c.given.said for c in lives)))
+        self._given = first.given._replace(said=said, alive=alive)
+        self._awake, self._dark = self._laid([c.awake for c in lives]), self._laid([c.dark for c in lives])
+        self._need = self._awake & self._dark
+        self._who = self._all_of_them()
+
+    def outcomes(self, hold_s: float) -> Outcomes:
+        """Of a hold, in each life."""
+        return self.outcomes_of(with_hold(self._expr, hold_s) or self._expr)
+
+    def outcomes_of(self, expr: Expr) -> Outcomes:
+        """Of the same conclusion with other figures, in each life."""
+        did, lit = lit_by(expr, self._given, self._dark, self._who, self._sensors)
+        return Outcomes(
+            self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit),
+            self._seconds(lit - self._awake), self._by_life(did.waves), self._by_life(did.presses),
+        )  # fmt: skip
+
+    def lights(self, hold_s: float) -> list[Signal]:
+        """The light in each life."""
+        expr = with_hold(self._expr, hold_s) or self._expr
+        return self._apart(lit_by(expr, self._given, self._dark, self._who, self._sensors)[1])
+
+
+class _Line(_Lives):
+    """The lives of people who wave at one hold of some reports."""
+
+    def __init__(self, lives: Sequence[Waving]) -> None:
+        super().__init__(lives, lives[0].start.end)
         self._lives = lives
-        self._span = lives[0].start.end
-        self._step = self._span + PAUSE_S
-        self._end = len(lives) * self._step
         self._start, self._keep = self._laid([c.start for c in lives]), self._laid([c.keep for c in lives])
         self._dark, self._need = self._laid([c.dark for c in lives]), self._laid([c.need for c in lives])
         self._nobody = self._laid([c.nobody for c in lives])
-        self._who = self._all_of_them([c.who for c in lives])
+        self._who = self._all_of_them()
 
     def outcomes(self, hold_s: float) -> Outcomes:
         did = self._react(hold_s)
@@ -103,13 +186,7 @@ class _Line:
 
     def lights(self, hold_s: float) -> list[Signal]:
         more = Signal.from_intervals(self._react(hold_s).light, 0.0, self._end)
-        light = (self._start.start_keep(self._keep.hold(hold_s)) | more) & self._dark
-        rows = light.intervals
-        bounds = rows[:, 0].searchsorted(self._step * np.arange(len(self._lives) + 1))
-        return [
-            Signal.from_intervals(rows[a:b] - k * self._step, 0.0, self._span)
-            for k, (a, b) in enumerate(pairwise(bounds))
-        ]
+        return self._apart((self._start.start_keep(self._keep.hold(hold_s)) | more) & self._dark)
 
     @cached_property
     def _plain(self) -> list[tuple[Steps, Steps]]:
@@ -117,23 +194,3 @@ class _Line:
 
     def _react(self, hold_s: float) -> Reaction:
         return react(self._start, self._keep, hold_s, self._who, self._lives[0].sensors)
-
-    def _by_life(self, at: Array, weights: Array | None = None) -> Array:
-        """How many instants, or how much, lie in each life."""
-        return np.bincount((at // self._step).astype(int), weights, len(self._lives)).astype(float)
-
-    def _laid(self, signals: list[Signal]) -> Signal:
-        rows = [s.intervals + k * self._step for k, s in enumerate(signals)]
-        return Signal.from_intervals(np.concatenate(rows), 0.0, self._end)
-
-    def _all_of_them(self, each: list[Stretches]) -> Stretches:
-        begins: Array = self._step * np.arange(len(each), dtype=float)
-        of = np.repeat(np.arange(len(each)), [len(who.begin) for who in each])
-        keys = np.array([[s.key for s in c.sensors] for c in self._lives], np.uint64).reshape(len(each), -1).T
-        return Stretches(
-            np.concatenate([who.begin for who in each]) + begins[of],
-            np.concatenate([who.end for who in each]) + begins[of],
-            np.concatenate([who.after_s for who in each]),
-            np.concatenate([who.chance for who in each], axis=1),
-            Luck(keys[:, of], begins[of]),
-        )

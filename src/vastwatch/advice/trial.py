@@ -26,7 +26,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.draws import key_of, normal, sub_keys, uniform
 from vastwatch.rehearsal.at_rest import seen_at_rest, seen_fading
 from vastwatch.rehearsal.notices import SURE_HOLD_S
-from vastwatch.rehearsal.reactors import CONTENT, WavedAt, sensors_read, start_and_keep, waved, waves_simply
+from vastwatch.rehearsal.reactors import CONTENT, Conditions, WavedAt, sensors_read, start_and_keep, waved, waves_simply
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.sensing.coverage import spot_body
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S, Stayer
@@ -116,7 +116,7 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
         keep = evaluated(kept_by, heard[len(every) - len(leaves(kept_by)) :])
         did = react(start, start | keep, hold, who, sensors)
     else:
-        did = react_to(WavedAt(presence.expr, tuple(heard), sensors_read(presence), end, chains), who, sensors)
+        did = react_to(WavedAt(presence.expr, Conditions(tuple(heard), chains, sensors_read(presence))), who, sensors)
     lit = plain | Signal.from_intervals(did.light, 0.0, end)
     next_fall, after = did.falls.searchsorted(begins), did.falls.searchsorted(begins + stay_s)
     drops = after - next_fall

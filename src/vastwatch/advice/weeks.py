@@ -13,10 +13,8 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from vastwatch.advice.curves import ByHand, Curve, Waving, WavingAtAny
-from vastwatch.control.belief import Chain, chains_in
 from vastwatch.control.by_hand import by_hand
 from vastwatch.control.daylight import darkness
-from vastwatch.control.fusion import beliefs, leaves
 from vastwatch.control.house import concluded, evaluated
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.reactions import Stretches, Waved
@@ -31,10 +29,10 @@ from vastwatch.design.relations import presence_of
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.reactors import (
-    WavedAt,
+    Conditions,
+    conditions,
     named_by,
     occupied,
-    sensors_read,
     start_and_keep,
     stretches,
     waved,
@@ -67,16 +65,22 @@ class Lived:
         return self.calendar.days
 
 
-def tunable(project: Project, room: str) -> Presence:
-    """The presence of a room whose hold can be tuned. Raises ValueError with a sentence where there is none."""
+def lighting(project: Project, room: str) -> Presence:
+    """The conclusion that a room's lamps follow. Raises ValueError with a sentence where there is none."""
     name = find(project.rooms, room).name
     presence = presence_of(project, room)
     if presence is None:
         raise ValueError(f"{name} has no presence to tune: place a sensor in it first")
     if not lights_in(project, room):
         raise ValueError(f"{name} has no lamp that presence could light")
+    return presence
+
+
+def tunable(project: Project, room: str) -> Presence:
+    """The same where it has one hold time to tune. Raises ValueError with a sentence where it has not."""
+    presence = lighting(project, room)
     if hold_of(presence.expr) is None:
-        raise ValueError(f"the presence of {name} has no single hold time to tune")
+        raise ValueError(f"the presence of {find(project.rooms, room).name} has no single hold time to tune")
     return presence
 
 
@@ -88,9 +92,9 @@ def nobody_there(project: Project, room: str) -> str:
 
 
 def lived(project: Project, room: str, days: int, seed: int) -> Lived:
-    """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `tunable`."""
+    """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `lighting`."""
     truth = simulate_days(project, days, seed)
-    return lived_in(project, room, truth, record(_alone(project, tunable(project, room)), truth))
+    return lived_in(project, room, truth, record(_alone(project, lighting(project, room)), truth))
 
 
 @kept
@@ -101,8 +105,8 @@ def _alone(project: Project, presence: Presence) -> Project:
 
 
 def lived_in(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
-    """The days of a truth as they were in a room. Raises ValueError as `tunable`."""
-    presence = tunable(project, room)
+    """The days of a truth as they were in a room. Raises ValueError as `lighting`."""
+    presence = lighting(project, room)
     dark = darkness(project, recording.calendar)[room]
     named = named_by(project, presence, truth, recording)
     by_hand = find(project.rooms, room).control == "absence"
@@ -115,11 +119,10 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
             if by_hand:
                 return _by_hand(start, keep, dark, truth, room)
             return _waving(start, keep, dark, who, sensors, truth, room)
-    said = tuple(concluded(project, leaf, recording, named=named) for leaf in leaves(presence.expr))
-    chains = chains_in(project, beliefs(presence.expr))
+    given = conditions(project, presence, recording, named)
     if by_hand:
-        return _by_hand_at_any(presence.expr, said, chains, dark, truth, room)
-    return _waving_at_any(presence.expr, said, chains, sensors_read(presence), dark, who, sensors, truth, room)
+        return _by_hand_at_any(presence.expr, given, dark, truth, room)
+    return _waving_at_any(presence.expr, given, dark, who, sensors, truth, room)
 
 
 class ByHandAlone(NamedTuple):
@@ -180,26 +183,20 @@ def _by_hand(start: Signal, keep: Signal, dark: Signal, truth: Truth, room: str)
 
 
 @kept
-def _by_hand_at_any(
-    expr: Expr, said: tuple[Signal, ...], chains: tuple[Chain, ...], dark: Signal, truth: Truth, room: str
-) -> Lived:
+def _by_hand_at_any(expr: Expr, given: Conditions, dark: Signal, truth: Truth, room: str) -> Lived:
     def presence(hold_s: float) -> Signal:
-        return evaluated(with_hold(expr, hold_s) or expr, said, chains)
+        return evaluated(with_hold(expr, hold_s) or expr, given.said, given.chains)
 
-    start = evaluated(expr, said, chains)
+    start = evaluated(expr, given.said, given.chains)
     return _lived(truth, room, dark, start, ByHand(presence, occupied(truth, room, True), dark))
 
 
 @kept
 def _waving_at_any(
-    expr: Expr, said: tuple[Signal, ...], chains: tuple[Chain, ...], ids: tuple[str, ...], dark: Signal, who: Stretches,
-    sensors: tuple[Waved, ...], truth: Truth, room: str,
-) -> Lived:  # fmt: skip
-    def at(hold_s: float) -> WavedAt:
-        return WavedAt(with_hold(expr, hold_s) or expr, said, ids, truth.end, chains)
-
-    curve = WavingAtAny(at, occupied(truth, room, True), dark, who, sensors)
-    return _lived(truth, room, dark, evaluated(expr, said, chains), curve)
+    expr: Expr, given: Conditions, dark: Signal, who: Stretches, sensors: tuple[Waved, ...], truth: Truth, room: str
+) -> Lived:
+    curve = WavingAtAny(expr, given, occupied(truth, room, True), dark, who, sensors)
+    return _lived(truth, room, dark, evaluated(expr, given.said, given.chains), curve)
 
 
 @kept

@@ -45,10 +45,12 @@ WALK_S = 5.0
 # this per second, nor less often than this.
 FALSE_S = 30 * 86_400.0
 MOST_PER_S, LEAST_PER_S = 5.0, 1e-7
+# In place of a sensor's number: a life begins, or ends.
+BEGINS, ENDS = -2, -3
 # A report lasts so long at least, seconds: that of a device without a hold of its own.
 SHORTEST_S = 1.0
-# A belief is looked at so long after a switching, ever more rarely, seconds, and at the next one; more often where it is
-# told.
+# A belief is looked at so long after a switching, ever more rarely, seconds, and at the next one; more often where it
+# is told.
 LOOKS, TOLD = ([0.5 * by**k for k in range(n)] for by, n in ((2.0, 25), (1.2, 95)))
 
 
@@ -132,12 +134,20 @@ class _Decay(NamedTuple):
     right: NDArray[np.complex128]
 
 
-def believe(chain: Chain, reports: Sequence[Signal], on_above: float, off_below: float, told: bool = False) -> Believed:
-    """Filter what some sensors report. The belief itself is `told` only where somebody looks at it."""
+def believe(
+    chain: Chain, reports: Sequence[Signal], on_above: float, off_below: float, told: bool = False,
+    alive: Signal | None = None,
+) -> Believed:  # fmt: skip
+    """Filter what some sensors report. The belief itself is `told` only where somebody looks at it. It begins anew
+    whenever `alive` does, and nothing is believed while that is off."""
     start, end = reports[0].start, reports[0].end
     sensors = range(len(reports))
     switches = np.concatenate([r.switches for r in reports])
     which = np.concatenate([np.full(len(r.switches), i) for i, r in zip(sensors, reports)]).astype(int)
+    if alive is not None:
+        begins = alive.rises[alive.rises > start]
+        switches = np.concatenate([switches, alive.falls, begins])
+        which = np.concatenate([which, np.full(len(alive.falls), ENDS), np.full(len(begins), BEGINS)])
     order = np.argsort(switches, kind="stable")
     now = [r.first for r in reports]
     decays: dict[tuple[bool, ...], _Decay] = {}
@@ -171,6 +181,11 @@ def believe(chain: Chain, reports: Sequence[Signal], on_above: float, off_below:
             v = np.maximum(grown[-1], 0.0)
             v /= v.sum()
             t = at
+        if i == BEGINS:
+            v = chain.at_first
+        elif i == ENDS and on:
+            rows.append((since, t))
+            on = False
         if i >= 0:
             v = v * (chain.ends if now[i] else chain.begins)[i]
             v /= v.sum()

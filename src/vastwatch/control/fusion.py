@@ -46,18 +46,24 @@ def beliefs(expr: Expr) -> list[Belief]:
     return [part for part in every_part(expr) if isinstance(part, Belief)]
 
 
-def evaluate(expr: Expr, said: Said, chains: Sequence[Chain] = ()) -> Signal:
+def evaluate(expr: Expr, said: Said, chains: Sequence[Chain] = (), alive: Signal | None = None) -> Signal:
     """The signal of an expression, over what its leaves say; `chains`: how each belief in it weighs its sensors, from
-    left to right."""
-    return _evaluate(expr, said, iter(chains))
+    left to right. Where several lives are laid end to end, nothing is concluded but while one of them is `alive`, and
+    each begins as if alone: the pauses between them must outlast every hold."""
+    return _evaluate(expr, said, iter(chains), alive)
 
 
-def _evaluate(expr: Expr, said: Said, chains: Iterator[Chain]) -> Signal:
+def _evaluate(expr: Expr, said: Said, chains: Iterator[Chain], alive: Signal | None) -> Signal:
     if isinstance(expr, LEAVES):
         return said(expr)
-    parts = [_evaluate(part, said, chains) for part in parts_of(expr)]
+    parts = [_evaluate(part, said, chains, alive) for part in parts_of(expr)]
     if isinstance(expr, Belief):
-        return believe(next(chains), parts, expr.on_above, expr.off_below).on
+        return believe(next(chains), parts, expr.on_above, expr.off_below, alive=alive).on
+    if alive is not None and isinstance(expr, Not):
+        return alive - parts[0]
+    if alive is not None and isinstance(expr, DoorLatch):
+        # Between two lives all doors stand open: nobody is latched in.
+        parts[1] = parts[1] | ~alive
     return applied(expr, parts)
 
 

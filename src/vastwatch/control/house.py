@@ -17,7 +17,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.belief import Chain, chains_in
+from vastwatch.control.belief import Chain, believe, chains_in
 from vastwatch.control.by_hand import on_by_hand
 from vastwatch.control.clock import clock_time
 from vastwatch.control.daylight import darker_than, darkness
@@ -25,7 +25,8 @@ from vastwatch.control.fusion import Leaf, beliefs, evaluate, leaves
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import order, sensors_behind
-from vastwatch.design.expressions import ClockTime, Dark, Expr, Named, Report, StartKeep, zone_part
+from vastwatch.design.edits.expressions import Path, paths
+from vastwatch.design.expressions import Belief, ClockTime, Dark, Expr, Named, Report, StartKeep, zone_part
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Fixture, Lamp, Presence
@@ -136,10 +137,40 @@ def _concluded(expr: Expr, said: tuple[Signal, ...], chains: tuple[Chain, ...]) 
     return evaluated(expr, said, chains)
 
 
-def evaluated(expr: Expr, said: Sequence[Signal], chains: Sequence[Chain] = ()) -> Signal:
-    """What an expression comes to, given what its leaves say, from left to right, and how its beliefs weigh that."""
+def evaluated(expr: Expr, said: Sequence[Signal], chains: Sequence[Chain] = (), alive: Signal | None = None) -> Signal:
+    """What an expression comes to, given what its leaves say, from left to right, and how its beliefs weigh that;
+    `alive` as for `evaluate`."""
     heard = iter(said)
-    return evaluate(expr, lambda leaf: next(heard), chains)
+    return evaluate(expr, lambda leaf: next(heard), chains, alive)
+
+
+class PartSaid(NamedTuple):
+    """What one part of a conclusion said: its path, its signal, and how probable it held somebody where it is a
+    belief."""
+
+    path: Path
+    signal: Signal
+    belief: Levels | None = None
+
+
+def parts_said(house: HouseRun, presence: Presence) -> list[PartSaid]:
+    """What every part of a conclusion said in a run, outer ones first, left to right; waves included."""
+    hand = house.hands.get(presence.room or "")
+    waved = None if hand is None else hand.waved
+    named = house.conclusions.presences
+    out = []
+    for path, part in paths(presence.expr):
+        belief = None
+        if isinstance(part, Belief):
+            of = [concluded(house.project, each, house.recording, waved, named) for each in part.of]
+            belief = _believed(chains_in(house.project, [part])[0], tuple(of), part.on_above, part.off_below)
+        out.append(PartSaid(path, concluded(house.project, part, house.recording, waved, named), belief))
+    return out
+
+
+@kept
+def _believed(chain: Chain, said: tuple[Signal, ...], on_above: float, off_below: float) -> Levels:
+    return believe(chain, said, on_above, off_below, told=True).belief
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from typing import NamedTuple
 
+from vastwatch.design.expressions import DAY_TIME_PATTERN
 from vastwatch.site.record import seconds_of
 
 
@@ -23,6 +25,15 @@ def moment(day_time: str) -> DayMoment:
                 return DayMoment(sun, 0.0)
             return DayMoment(sun, seconds_of(rest[1:]) * (1.0 if rest[0] == "+" else -1.0))
     return DayMoment(None, seconds_of(day_time))
+
+
+def parse_window(text: str) -> tuple[str, str]:
+    """The two times of `22:30 to sunrise+00:30`, as they are written in a file. Raises ValueError with a sentence."""
+    parts = re.split(r"\s*(?:\bto\b|–|—)\s*", text.strip().lower())
+    times = [re.sub(r"^(\d):", r"0\1:", p.replace(" ", "")) for p in parts]
+    if len(times) != 2 or not all(re.match(DAY_TIME_PATTERN, t) for t in times):
+        raise ValueError(f"'{text.strip()}' is not from when to when, such as 22:30 to sunrise+00:30")
+    return times[0], times[1]
 
 
 def day_time_words(day_time: str) -> str:

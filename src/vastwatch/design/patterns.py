@@ -67,16 +67,16 @@ class _Tellers:
     @property
     def quick(self) -> tuple[Report, ...]:
         """What notices somebody who comes in at once."""
-        reports = self.of("pir", "combined", "contact", "ultrasonic")
+        reports = self.of("pir", "dual", "contact", "ultrasonic")
         return tuple(r for r in reports if find(self.project.devices, _device(self.project, r)).starts)
 
     @property
     def motion(self) -> tuple[Report, ...]:
-        return self.of("pir", "combined", "ultrasonic", "radar")
+        return self.of("pir", "dual", "ultrasonic", "radar")
 
     @property
     def patient(self) -> tuple[Report, ...]:
-        return self.of("radar", "combined", "mat", "vibration", "ultrasonic")
+        return self.of("radar", "dual", "mat", "vibration", "ultrasonic")
 
 
 def _device(project: Project, report: Report) -> str:
@@ -149,7 +149,7 @@ def _stair(project: Project, room: Room) -> Expr | None:
 
 
 def _motion(project: Project, sensor: Sensor) -> bool:
-    return find(project.devices, sensor.device).family in ("pir", "combined")
+    return find(project.devices, sensor.device).family in ("pir", "dual")
 
 
 def _is_way(project: Project, sensor: Sensor) -> bool:
@@ -164,7 +164,7 @@ def _two_of_three(project: Project, room: Room) -> Expr | None:
 
 
 def _belief(project: Project, room: Room) -> Expr | None:
-    every = tuple(_Tellers(project, room).of("pir", "combined", "ultrasonic", "radar", "mat"))
+    every = tuple(_Tellers(project, room).of("pir", "dual", "ultrasonic", "radar", "mat"))
     return Belief(of=every) if every else None
 
 

@@ -168,10 +168,37 @@ def in_words(project: Project, expr: Expr) -> str:
     return _spaced("".join((", " if p.line else " ") + p.text for p in sentence(project, expr)).strip()) + "."
 
 
-def part_words(project: Project, expr: Expr, path: Path) -> str:
-    """What a part says, for the lane of it in the ribbon."""
+def lane_words(project: Project, expr: Expr, path: Path) -> str:
+    """What a part is called at its lane in the ribbon: a leaf by itself, an operator by what it does."""
     part = part_at(expr, path)
-    return _spaced(" ".join(p.text for p in _said(project, part, path)))
+    role = ""
+    if path:
+        outer = part_at(expr, path[:-1])
+        if isinstance(outer, StartKeep):
+            role = ("on when ", "stays while ")[path[-1]]
+        elif isinstance(outer, DoorLatch):
+            role = ("moves: ", "door: ")[path[-1]]
+    if isinstance(part, AnyOf):
+        return f"{role}any of"
+    if isinstance(part, AllOf):
+        return f"{role}all of"
+    if isinstance(part, AtLeast):
+        return f"{role}at least {part.k} of"
+    if isinstance(part, Not):
+        return f"{role}not"
+    if isinstance(part, Hold):
+        return f"{role}held {duration_words(part.seconds)}"
+    if isinstance(part, OnDelay):
+        return f"{role}longer than {duration_words(part.seconds)}"
+    if isinstance(part, MinimumOn):
+        return f"{role}at least {duration_words(part.seconds)}"
+    if isinstance(part, StartKeep):
+        return f"{role}started and kept"
+    if isinstance(part, DoorLatch):
+        return f"{role}latched"
+    if isinstance(part, Belief):
+        return f"{role}believed"
+    return role + leaf_words(project, part)
 
 
 def _spaced(text: str) -> str:

@@ -7,6 +7,7 @@ asks. Where several are in one room, the first on the list of people waves for a
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -172,9 +173,8 @@ def _hand(
     if waves_simply(p.expr):
         start, keep = (concluded(project, part, recording, named=named) for part in start_and_keep(p.expr) or ())
         return _waving(start, keep, who, sensors, hold_of(p.expr) or 0.0, sensors_read(p), truth.end)
-    every = tuple(concluded(project, leaf, recording, named=named) for leaf in leaves(p.expr))
-    chains = chains_in(project, beliefs(p.expr))
-    return _waving_at_any(p.expr, every, who, sensors, sensors_read(p), truth.end, chains)
+    given = conditions(project, p, recording, named)
+    return _waving_at_any(p.expr, given, who, sensors, truth.end)
 
 
 def waves_simply(expr: Expr) -> bool:
@@ -217,14 +217,21 @@ def _by_hand(presence: Signal, awake: Signal, dark: Signal, hold_s: float) -> Ha
     return Hand(pressed.signal, trips=pressed.again)
 
 
+class Conditions(NamedTuple):
+    """What the leaves of an expression say, from left to right, how its beliefs weigh it, and the sensors that notice
+    waves, in order; of several lives end to end, while any is `alive`."""
+
+    said: tuple[Signal, ...]
+    chains: tuple[Chain, ...]
+    sensors: tuple[str, ...]
+    alive: Signal | None = None
+
+
 class WavedAt:
     """What an expression comes to when some of its sensors report waves besides, and somebody presses the switch."""
 
-    def __init__(
-        self, expr: Expr, said: tuple[Signal, ...], sensors: tuple[str, ...], end: float,
-        chains: tuple[Chain, ...] = (),
-    ) -> None:  # fmt: skip
-        self._expr, self._said, self._sensors, self._end, self._chains = expr, said, sensors, end, chains
+    def __init__(self, expr: Expr, given: Conditions) -> None:
+        self._expr, self._given = expr, given
         self._leaves = leaves(expr)
         self._keep = expr.keep if isinstance(expr, StartKeep) else expr
         # What keeps reads the last of the leaves.
@@ -233,14 +240,22 @@ class WavedAt:
 
     def __call__(self, reports: tuple[Array, ...], pressed: Array) -> Signal:
         """While it is on, given [on, off) rows by sensor, and rows of presses."""
-        waved = {s: Signal.from_intervals(r, 0.0, self._end) for s, r in zip(self._sensors, reports) if len(r)}
-        said = [with_waves(leaf, s, waved) for leaf, s in zip(self._leaves, self._said)]
-        presence = evaluated(self._expr, said, self._chains)
+        given, end = self._given, self._given.said[0].end
+        waved = {s: Signal.from_intervals(r, 0.0, end) for s, r in zip(given.sensors, reports) if len(r)}
+        said = [with_waves(leaf, s, waved) for leaf, s in zip(self._leaves, given.said)]
+        presence = evaluated(self._expr, said, given.chains, given.alive)
         if len(pressed) == 0:
             return presence
-        press = Signal.from_intervals(pressed, 0.0, self._end)
-        kept_by = self._chains[len(self._chains) - len(beliefs(self._keep)) :]
-        return presence | on_by_hand(evaluated(self._keep, said[self._kept_by :], kept_by), press, self._hold_s)
+        press = Signal.from_intervals(pressed, 0.0, end)
+        chains = given.chains[len(given.chains) - len(beliefs(self._keep)) :]
+        keeping = evaluated(self._keep, said[self._kept_by :], chains, given.alive)
+        return presence | on_by_hand(keeping, press, self._hold_s)
+
+
+def conditions(project: Project, presence: Presence, recording: Recording, named: Mapping[str, Signal]) -> Conditions:
+    """What a conclusion goes by over a recording, given what all comes to that it names."""
+    said = tuple(concluded(project, leaf, recording, named=named) for leaf in leaves(presence.expr))
+    return Conditions(said, chains_in(project, beliefs(presence.expr)), sensors_read(presence))
 
 
 def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
@@ -251,11 +266,8 @@ def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
 
 
 @kept
-def _waving_at_any(
-    expr: Expr, said: tuple[Signal, ...], who: Stretches, sensors: tuple[Waved, ...], ids: tuple[str, ...], end: float,
-    chains: tuple[Chain, ...],
-) -> Hand:  # fmt: skip
-    return _hand_of(react_to(WavedAt(expr, said, ids, end, chains), who, sensors), ids, end)
+def _waving_at_any(expr: Expr, given: Conditions, who: Stretches, sensors: tuple[Waved, ...], end: float) -> Hand:
+    return _hand_of(react_to(WavedAt(expr, given), who, sensors), given.sensors, end)
 
 
 @kept

@@ -8,7 +8,6 @@ amber tooth up: light for nobody.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -22,6 +21,9 @@ from vastwatch.design.expressions import zone_part
 from vastwatch.design.places import sensors_in
 from vastwatch.design.project import find
 from vastwatch.design.relations import outputs_in, presence_of, sensors_of
+from vastwatch.desk.ribbon.conclusion import conclusion_lanes
+from vastwatch.desk.ribbon.curve import paint_curve
+from vastwatch.desk.ribbon.lane import ROW, THICK, Lane
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.parts import plain
@@ -36,26 +38,10 @@ from vastwatch.words import clock_words
 LABELS = 128
 RIGHT = 14
 HEAD = 26
-ROW, THICK = 16, 9
 GROUP_GAP = 5
 TOOTH = 6.0
 # Kept free at the bottom for sunset and sunrise.
 FOOT = 17
-
-
-@dataclass
-class Lane:
-    """One row: its words, its signal, its colour, and how tall the bars are; a heading has no signal."""
-
-    words: str
-    signal: Signal | None
-    colour: QColor | None = None
-    thick: int = THICK
-    room: str | None = None
-    record: str | None = None
-    incidents: list[tuple[int, Incident]] = field(default_factory=list)
-    unknown: Signal | None = None
-    y: float = 0.0
 
 
 class Ribbon(QWidget):
@@ -87,7 +73,7 @@ class Ribbon(QWidget):
     def _shifted(self, what: str) -> None:
         if what == "room":
             self._offset = 0.0
-        if what in ("room", "level", "stage", "day"):
+        if what in ("room", "level", "stage", "day", "conclusion"):
             self._build()
         self.update()
 
@@ -116,14 +102,17 @@ class Ribbon(QWidget):
         rooms = here + [i for i in rooms if i not in here]
         if any(room.id == self.focus.room for room in project.rooms):
             rooms = [str(self.focus.room), *(i for i in rooms if i != self.focus.room)]
+        if self.focus.here.has_roles:
+            r = self.results.rehearsal
+            self._lanes += conclusion_lanes(house, None if r is None else r, self.focus, self.theme)
         for k, ident in enumerate(rooms):
             self._room(house, ident, full=k == 0)
         y = float(HEAD + 4)
         for n, lane in enumerate(self._lanes):
-            if lane.signal is None and n:
+            if lane.signal is None and lane.levels is None and n:
                 y += GROUP_GAP
             lane.y = y
-            y += ROW
+            y += lane.high
         self._height = y
 
     def _room(self, house: HouseRun, ident: str, full: bool) -> None:
@@ -265,15 +254,24 @@ class Ribbon(QWidget):
 
     def _lane(self, p: QPainter, lane: Lane) -> None:
         t = self.theme
+        if lane.levels is not None:
+            p.setFont(font(11, 400))
+            p.setPen(t.soft)
+            p.drawText(QRectF(18, lane.y, LABELS - 22, lane.high), Qt.AlignmentFlag.AlignVCenter, lane.words)
+            frame = QRectF(LABELS, lane.y + 3, self.width() - RIGHT - LABELS, lane.high - 6)
+            paint_curve(p, t, frame, lane.levels, lane.marks, (self.start, self.start + self.span))
+            return
         if lane.signal is None:
             p.setFont(font(12, 600))
             p.setPen(t.ink)
-            p.drawText(QRectF(10, lane.y, LABELS - 14, ROW), Qt.AlignmentFlag.AlignVCenter, lane.words)
+            # A heading has its row to itself.
+            p.drawText(QRectF(10, lane.y, self.width() - 20, ROW), Qt.AlignmentFlag.AlignVCenter, lane.words)
             return
         p.setFont(font(11, 500 if lane.record == self.focus.selected else 400))
         p.setPen(t.ink if lane.record is not None and lane.record == self.focus.selected else t.soft)
-        words = p.fontMetrics().elidedText(lane.words, Qt.TextElideMode.ElideRight, LABELS - 26)
-        p.drawText(QRectF(18, lane.y, LABELS - 22, ROW), Qt.AlignmentFlag.AlignVCenter, words)
+        left = 18 + min(lane.indent, 24)
+        words = p.fontMetrics().elidedText(lane.words, Qt.TextElideMode.ElideRight, LABELS - left - 8)
+        p.drawText(QRectF(left, lane.y, LABELS - left - 4, ROW), Qt.AlignmentFlag.AlignVCenter, words)
         p.setPen(Qt.PenStyle.NoPen)
         assert lane.colour is not None
         p.setBrush(lane.colour)
@@ -369,7 +367,7 @@ class Ribbon(QWidget):
 
     def _lane_at(self, y: float) -> Lane | None:
         y += self._offset
-        return next((lane for lane in self._lanes if lane.y <= y < lane.y + ROW), None)
+        return next((lane for lane in self._lanes if lane.y <= y < lane.y + lane.high), None)
 
     def _tooth_at(self, pos: QPointF) -> int | None:
         best, nearest = None, 8.0

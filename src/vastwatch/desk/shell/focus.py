@@ -27,6 +27,8 @@ class Focus(QObject):
         self.day = 0
         self.incident = -1
         self.placing: str | None = None
+        # The conclusion whose sentence is shown; None: the one that lights the room.
+        self.conclusion: str | None = None
         # Besides the selected record, those marked with it: a selection of many.
         self.marked: frozenset[str] = frozenset()
         # The step of drawn and dragged points, metres; whether the level below shows through.

@@ -17,6 +17,7 @@ from vastwatch.desk.shell.parts import label, line, row, scrolling
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.stages.timing.builder import Builder
 from vastwatch.desk.stages.timing.chart import CurveChart
 from vastwatch.desk.stages.timing.roles import RolesEditor
 from vastwatch.words import duration_words
@@ -36,9 +37,9 @@ class TimingPanel(QWidget):
         outer.addWidget(area)
         self._title = label("", "head")
         box.addWidget(self._title)
-        self.roles = RolesEditor(document, focus)
-        self.roles.say.connect(self.say)
-        box.addWidget(self.roles)
+        self.builder = Builder(document, focus, theme)
+        self.builder.say.connect(self.say)
+        box.addWidget(self.builder)
         box.addWidget(line())
         self._basis = label("", "soft")
         box.addWidget(row(label(self.tr("Timing curve"), "head"), self._basis, stretch=0))
@@ -68,6 +69,10 @@ class TimingPanel(QWidget):
             True,
         )
         box.addWidget(self._caution)
+        box.addWidget(line())
+        self.roles = RolesEditor(document, focus)
+        self.roles.say.connect(self.say)
+        box.addWidget(self.roles)
         box.addStretch(1)
         results.curve.changed.connect(self.refresh)
         results.settled.changed.connect(self.refresh)

@@ -1,0 +1,50 @@
+"""The lanes of the conclusion that is being put together: what each part of it said, so that one sees where it goes
+wrong."""
+
+from __future__ import annotations
+
+from vastwatch.control.house import HouseRun, parts_said
+from vastwatch.design.edits.expressions import part_at
+from vastwatch.design.expressions import Belief, Report
+from vastwatch.design.project import find
+from vastwatch.design.sentence import lane_words
+from vastwatch.desk.ribbon.lane import THICK, Lane
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.looks import family_hue
+from vastwatch.desk.shell.theme import Theme, alpha, mix
+from vastwatch.desk.stages.timing.builder import shown_conclusion
+from vastwatch.rehearsal.run import Rehearsal
+
+# How far in the lane of a part of a part stands, and the farthest any does, pixels.
+INDENT, MOST_INDENT = 7, 28
+
+
+def conclusion_lanes(house: HouseRun, rehearsal: Rehearsal | None, focus: Focus, t: Theme) -> list[Lane]:
+    """A lane for who was there, where that is known; one for each part; one for what was concluded."""
+    project = house.project
+    shown = shown_conclusion(project, focus)
+    if shown is None or shown.id not in house.conclusions.presences:
+        return []
+    room = shown.room
+    out = [Lane(shown.name, None, room=room)]
+    if rehearsal is not None and room is not None:
+        out.append(Lane("somebody awake there", rehearsal.awake(room), t.person, THICK - 2, room))
+    said = parts_said(house, shown)
+    for path, signal, _ in said:
+        part = part_at(shown.expr, path)
+        if path == () and len(said) > 1:
+            continue
+        colour = t.ink
+        if isinstance(part, Report):
+            sensor = find(project.sensors, part.sensor)
+            colour = family_hue(t, find(project.devices, sensor.device).family)
+        words = lane_words(project, shown.expr, path)
+        indent = min(INDENT * (len(path) - 1), MOST_INDENT)
+        out.append(Lane(words, signal, alpha(colour, 0.75), 6, room, indent=indent))
+    for path, _, belief in said:
+        part = part_at(shown.expr, path)
+        if belief is not None and isinstance(part, Belief):
+            out.append(Lane("belief", None, t.ink, levels=belief, marks=(part.on_above, part.off_below), room=room))
+    concluded = house.conclusions.presences[shown.id]
+    out.append(Lane("concluded", concluded, mix(t.ink, t.soft, 0.35), THICK, room, shown.id))
+    return out

@@ -1,0 +1,38 @@
+"""`Lane`: one row of the ribbon."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from PyQt6.QtGui import QColor
+
+from vastwatch.rehearsal.incidents import Incident
+from vastwatch.signals import Levels, Signal
+
+ROW, THICK = 16, 9
+# A belief has room to be read.
+BELIEF_HIGH = 34
+
+
+@dataclass
+class Lane:
+    """One row: its words, its signal, its colour, and how tall the bars are; a heading has no signal."""
+
+    words: str
+    signal: Signal | None
+    colour: QColor | None = None
+    thick: int = THICK
+    room: str | None = None
+    record: str | None = None
+    incidents: list[tuple[int, Incident]] = field(default_factory=list)
+    unknown: Signal | None = None
+    # A number from 0 to 1 over time in place of a signal, and the levels that count.
+    levels: Levels | None = None
+    marks: tuple[float, ...] = ()
+    indent: int = 0
+    y: float = 0.0
+
+    @property
+    def high(self) -> int:
+        """Pixels from its top to the next one's."""
+        return ROW if self.levels is None else BELIEF_HIGH
