@@ -10,7 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from vastwatch.control.belief import Chain, believe, chain_of, chains_in
+from vastwatch.control.belief import Chain, chain_of, chains_in
+from vastwatch.control.filtering import Filter, filter_of
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.expressions import Belief, Report
 from vastwatch.design.project import find
@@ -58,16 +59,17 @@ def by_small_steps(c: Chain, reports: list[Signal], dt: float = 0.002) -> np.nda
 def test_the_filter_is_that_of_small_steps(seed):
     c = chain(seed, seed, 1 + seed % 2)
     reports = [on((50, 60), (61, 62), (300, 420)), on((55, 80), (500, 501))][: 1 + seed % 2]
-    told = believe(c, reports, 0.6, 0.2, told=True)
+    f = Filter(c, 0.6, 0.2)
+    told, said = f.told(reports), f.on(reports)
     slow = by_small_steps(c, reports)
     t = np.arange(1.0, END - 1, 7.3)
     # Told in straight pieces between its looks: between them it is a little off.
-    assert told.belief.at(t) == pytest.approx(slow[(t / 0.002).astype(int)], abs=0.02)
+    assert told.at(t) == pytest.approx(slow[(t / 0.002).astype(int)], abs=0.02)
     on_slow, was = 0.0, False
     for p in slow:
         was = p >= 0.2 if was else p > 0.6
         on_slow += 0.002 * was
-    assert told.on.total() == pytest.approx(on_slow, abs=0.3)
+    assert said.total() == pytest.approx(on_slow, abs=0.3)
 
 
 def test_one_spot_and_one_sensor_is_the_simple_formula():
@@ -76,10 +78,10 @@ def test_one_spot_and_one_sensor_is_the_simple_formula():
     l1, l0 = 1 / 30, 1 / 3600
     still = np.zeros((2, 2))
     c = Chain(still + np.array([[-1e-9, 1e-9], [1e-9, -1e-9]]), np.array([[l0, l1]]), np.array([[1.0, 1.0]]))
-    told = believe(c, [on((100, 100.5), (110, 110.5))], 0.6, 0.1)
+    said = Filter(c, 0.6, 0.1).on([on((100, 100.5), (110, 110.5))])
     logit = 0.0 - (l1 - l0) * 109.5 + 2 * math.log(l1 / l0)
     hold = (logit - math.log(0.1 / 0.9)) / (l1 - l0)
-    assert told.on.intervals[-1] == pytest.approx([100.0, 110.5 + hold], abs=0.01)
+    assert said.intervals[-1] == pytest.approx([100.0, 110.5 + hold], abs=0.01)
 
 
 @given(st.integers(0, 1000), st.floats(120, 500))
@@ -88,11 +90,38 @@ def test_what_comes_later_changes_nothing_before_it(seed, cut):
     c = chain(seed, 2, 1)
     rng = np.random.default_rng(seed)
     rows = np.sort(rng.uniform(0, END, 12)).reshape(-1, 2)
-    whole = believe(c, [Signal.from_intervals(rows, 0.0, END)], 0.5, 0.2).on
+    whole = Filter(c, 0.5, 0.2).on([Signal.from_intervals(rows, 0.0, END)])
     before = rows[rows[:, 1] < cut]
-    part = believe(c, [Signal.from_intervals(before, 0.0, END)], 0.5, 0.2).on
+    part = Filter(c, 0.5, 0.2).on([Signal.from_intervals(before, 0.0, END)])
     t = np.linspace(0, min(cut, rows[len(before), 0] if len(before) < len(rows) else END) - 1e-3, 500)
     assert (whole.at(t) == part.at(t)).all()
+
+
+def test_an_hour_that_was_heard_before_is_as_if_heard_afresh():
+    """A wave changes what follows it, and soon nothing any more: what is remembered is what would be filtered anew."""
+    c = chain(5, 2, 2)
+    rng = np.random.default_rng(5)
+    end = 20 * 3600.0
+    a, b = (Signal.from_intervals(np.sort(rng.uniform(0, end, 400)).reshape(-1, 2), 0.0, end) for _ in range(2))
+    kept = filter_of(c, 0.5, 0.2)
+    kept.on([a, b])
+    waved = a | Signal.from_intervals([(7_000.0, 7_003.0), (40_000.0, 40_002.0)], 0.0, end)
+    heard = len(kept._hours)
+    assert kept.on([waved, b]).same_as(Filter(c, 0.5, 0.2).on([waved, b]), 1e-9)
+    assert len(kept._hours) - heard < 12
+    # Thresholds that contradict each other flicker no end: they are kept apart.
+    assert Filter(c, 0.3, 0.6).on([a, b]).total() > 0
+
+
+def test_lives_laid_end_to_end_believe_as_each_alone():
+    c = chain(6, 1, 1)
+    alone = on((50, 60), (300, 420))
+    step = 2 * END
+    rows = np.concatenate([alone.intervals, alone.intervals + step])
+    alive = Signal.from_intervals([(0, END), (step, step + END)], 0.0, 2 * step)
+    both = Filter(c, 0.5, 0.2).on([Signal.from_intervals(rows, 0.0, 2 * step)], alive)
+    one = Filter(c, 0.5, 0.2).on([alone]).intervals
+    assert both.intervals == pytest.approx(np.concatenate([one, one + step]), abs=1e-6)
 
 
 def test_the_hold_depends_on_where_one_was_last_noticed(demo):
@@ -100,8 +129,8 @@ def test_the_hold_depends_on_where_one_was_last_noticed(demo):
     still = np.array([[-1e-4, 1e-4, 0, 0], [0.1, -0.2, 0.05, 0.05], [0, 0.001, -0.001, 0], [0, 0.001, 0, -0.001]])
     near, far = [1e-6, 1.0, 0.1, 0.001], [1e-6, 1.0, 1e-6, 0.05]
     c = Chain(still, np.array([near, far]), np.array([[0.5, 0.5, 0.5, 0.5]] * 2))
-    seen_well = believe(c, [on((100, 101), (110, 111)), on()], 0.5, 0.05).on
-    hardly = believe(c, [on((100, 101)), on((110, 111), (118, 119))], 0.5, 0.05).on
+    seen_well = Filter(c, 0.5, 0.05).on([on((100, 101), (110, 111)), on()])
+    hardly = Filter(c, 0.5, 0.05).on([on((100, 101)), on((110, 111), (118, 119))])
     assert hardly.falls[-1] - 119 > 1.2 * (seen_well.falls[-1] - 111)
 
 

@@ -13,6 +13,7 @@ from vastwatch.answers.choices import advise, buy, ways
 from vastwatch.answers.design import check, coverage, trial, walk
 from vastwatch.answers.device import device
 from vastwatch.answers.files import compare, import_drawing
+from vastwatch.answers.logs import log, replay
 from vastwatch.answers.telling import RequestError
 from vastwatch.answers.weeks import rehearse, tune
 from vastwatch.answers.zones import calibrate, zones
@@ -32,6 +33,8 @@ COMMANDS: dict[str, Callable[[Project, argparse.Namespace], tuple[Any, list[str]
     "trial": trial,
     "rehearse": rehearse,
     "tune": tune,
+    "log": log,
+    "replay": replay,
     "ways": ways,
     "advise": advise,
     "buy": buy,

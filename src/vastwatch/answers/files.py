@@ -57,13 +57,46 @@ def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"differences": [{"way", "kind", "name", "fields", "text"}]}`: what has to be done to the first to have the
-    other."""
+    other; and with `--weeks` what the same weeks come to in both, room by room."""
     from vastwatch.design.differences import differences
 
-    found = differences(load_project(args.old), load_project(args.new))
+    old, new = load_project(args.old), load_project(args.new)
+    found = differences(old, new)
     document = {
         "differences": [
             {"way": d.way, "kind": d.kind, "name": d.name, "fields": list(d.fields), "text": d.words} for d in found
         ]
     }
-    return document, [d.words for d in found] or ["They say the same."]
+    words = [d.words for d in found] or ["They say the same."]
+    if args.weeks:
+        told, more = _weeks_of_both(old, new)
+        return {**document, **told}, [*words, *more]
+    return document, words
+
+
+def _weeks_of_both(old: Project, new: Project) -> tuple[dict[str, Any], list[str]]:
+    from vastwatch.advice.compared import Difference, compared, hardware_price
+    from vastwatch.design.project import find
+
+    def told(d: Difference | None) -> dict[str, Any] | None:
+        if d is None:
+            return None
+        return {
+            "old": number(d.first), "new": number(d.second), "difference": number(d.difference),
+            "within": [number(d.low), number(d.high)], "sure": d.sure,
+        }  # fmt: skip
+
+    rooms: dict[str, Any] = {}
+    words = []
+    for r in compared(old, new):
+        rooms[r.room] = {
+            "drops_per_week": told(r.drops_per_week), "dark_min_per_day": told(r.dark_min),
+            "idle_h_per_day": told(r.idle_h),
+        }  # fmt: skip
+        if r.dark_min is not None and r.idle_h is not None:
+            words.append(
+                f"{find(old.rooms, r.room).name}: {r.dark_min.first:.2f} and {r.dark_min.second:.2f} min dark a day, "
+                f"{r.idle_h.first:.2f} and {r.idle_h.second:.2f} h burning for nobody."
+            )
+    prices = {"old": number(hardware_price(old), 2), "new": number(hardware_price(new), 2)}
+    return {"rooms": rooms, "price": prices}, words

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from vastwatch.answers.telling import RequestError, messages_told, needs_told, number
 from vastwatch.design.project import Project
+
+if TYPE_CHECKING:
+    from vastwatch.advice.frontier import Point
 
 
 def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -87,7 +90,9 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
 
 def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """The timing curve, the recommended setting and why."""
+    from vastwatch.advice import judge as judging
     from vastwatch.advice import tuned
+    from vastwatch.advice.frontier import frontier
 
     if all(r.id != args.room for r in project.rooms):
         raise RequestError(f"--room: there is no room '{args.room}' in this project")
@@ -122,4 +127,28 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         "meets_brief": c.meets_brief,
         "reason": c.reason,
     }
+    found = frontier(project, args.room, args.all_parameters, judging.CHOSEN_ON[:FRONTIER_SEEDS])
+    today, chosen = found.named("today")[0], found.chosen
+    document |= {
+        "frontier": [_point(p) for p in found.best],
+        "today": _point(today),
+        "schools": [_point(p) for p in found.points if p.kind in ("school", "belief")],
+        "chosen": None if chosen is None else _point(chosen),
+        "searched": found.searched,
+        "frontier_weeks": found.weeks,
+    }
     return document, [c.reason]
+
+
+# Of the judge's seeds so many for the frontier: it compares settings on the same weeks.
+FRONTIER_SEEDS = 6
+
+
+def _point(p: Point) -> dict[str, Any]:
+    """`{"name", "settings", "drops_per_week", "dark_min_per_day", "idle_h_per_day"}`, and within what the seeds lie."""
+    f = p.figures
+    return {
+        "name": p.name, "settings": p.settings, "drops_per_week": number(f.drops_per_week),
+        "dark_min_per_day": number(f.dark_min), "idle_h_per_day": number(f.idle_h),
+        "dark_within": [number(v) for v in f.dark_within], "idle_within": [number(v) for v in f.idle_within],
+    }  # fmt: skip

@@ -15,10 +15,8 @@ formula. So the hold is computed, and longest where one was last noticed on the 
 from __future__ import annotations
 
 import math
-from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,7 +32,6 @@ from vastwatch.people.habits import habits
 from vastwatch.sensing.coverage import coverage, room_mask, spot_notice_s
 from vastwatch.sensing.hazards import false_rate
 from vastwatch.sensing.mounted import mount
-from vastwatch.signals import Levels, Signal
 from vastwatch.site.building import Room
 
 Array = NDArray[np.float64]
@@ -45,13 +42,8 @@ WALK_S = 5.0
 # this per second, nor less often than this.
 FALSE_S = 30 * 86_400.0
 MOST_PER_S, LEAST_PER_S = 5.0, 1e-7
-# In place of a sensor's number: a life begins, or ends.
-BEGINS, ENDS = -2, -3
 # A report lasts so long at least, seconds: that of a device without a hold of its own.
 SHORTEST_S = 1.0
-# A belief is looked at so long after a switching, ever more rarely, seconds, and at the next one; more often where it
-# is told.
-LOOKS, TOLD = ([0.5 * by**k for k in range(n)] for by, n in ((2.0, 25), (1.2, 95)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,122 +109,6 @@ def _walking(project: Project, sensor: str, room: Room) -> float:
         return 0.0
     with np.errstate(divide="ignore"):
         return float(np.mean(np.where(np.isfinite(times), 1.0 / np.maximum(times, 1.0 / MOST_PER_S), 0.0)))
-
-
-class Believed(NamedTuple):
-    """While somebody is believed to be there, and how probable that was."""
-
-    on: Signal
-    belief: Levels
-
-
-class _Decay(NamedTuple):
-    """exp(A t) = left * exp(rates t) * right."""
-
-    left: NDArray[np.complex128]
-    rates: NDArray[np.complex128]
-    right: NDArray[np.complex128]
-
-
-def believe(
-    chain: Chain, reports: Sequence[Signal], on_above: float, off_below: float, told: bool = False,
-    alive: Signal | None = None,
-) -> Believed:  # fmt: skip
-    """Filter what some sensors report. The belief itself is `told` only where somebody looks at it. It begins anew
-    whenever `alive` does, and nothing is believed while that is off."""
-    start, end = reports[0].start, reports[0].end
-    sensors = range(len(reports))
-    switches = np.concatenate([r.switches for r in reports])
-    which = np.concatenate([np.full(len(r.switches), i) for i, r in zip(sensors, reports)]).astype(int)
-    if alive is not None:
-        begins = alive.rises[alive.rises > start]
-        switches = np.concatenate([switches, alive.falls, begins])
-        which = np.concatenate([which, np.full(len(alive.falls), ENDS), np.full(len(begins), BEGINS)])
-    order = np.argsort(switches, kind="stable")
-    now = [r.first for r in reports]
-    decays: dict[tuple[bool, ...], _Decay] = {}
-    v = chain.at_first
-    on, since = False, start
-    rows: list[tuple[float, float]] = []
-    points: list[tuple[float, float]] = [(start, 1.0 - float(v[0]))]
-    looks = TOLD if told else LOOKS
-    t = start
-    for at, i in zip([*switches[order].tolist(), end], [*which[order].tolist(), -1]):
-        if at > t:
-            key = tuple(now)
-            decay = decays.get(key)
-            if decay is None:
-                decay = decays[key] = _decay(chain, key)
-            c = v @ decay.left
-            steps = np.array([*looks[: bisect_left(looks, at - t)], at - t])
-            grown = ((np.exp(np.outer(steps, decay.rates)) * c) @ decay.right).real
-            there = 1.0 - grown[:, 0] / grown.sum(axis=1)
-            if told:
-                points += list(zip((t + steps).tolist(), there.tolist()))
-            # It may pass one threshold and then the other, before anything else is heard.
-            k = 0
-            while (passed := _passes(there, k, on, on_above, off_below)) is not None:
-                k = passed
-                lo = float(steps[k - 1]) if k else 0.0
-                crossed = t + _crossing(c, decay, lo, float(steps[k]), off_below if on else on_above)
-                if on:
-                    rows.append((since, crossed))
-                on, since = not on, crossed
-            v = np.maximum(grown[-1], 0.0)
-            v /= v.sum()
-            t = at
-        if i == BEGINS:
-            v = chain.at_first
-        elif i == ENDS and on:
-            rows.append((since, t))
-            on = False
-        if i >= 0:
-            v = v * (chain.ends if now[i] else chain.begins)[i]
-            v /= v.sum()
-            now[i] = not now[i]
-            p = 1.0 - float(v[0])
-            if told:
-                points.append((t, p))
-            if not on and p > on_above:
-                on, since = True, t
-            elif on and p < off_below:
-                rows.append((since, t))
-                on = False
-    if on:
-        rows.append((since, end))
-    if points[-1][0] < end:
-        points.append((end, points[-1][1]))
-    return Believed(Signal.from_intervals(rows, start, end), Levels.of(points))
-
-
-def _passes(there: Array, k: int, on: bool, on_above: float, off_below: float) -> int | None:
-    """The first look from the k-th on by which the belief has passed the threshold that counts."""
-    past = np.flatnonzero(there[k:] < off_below) if on else np.flatnonzero(there[k:] > on_above)
-    return k + int(past[0]) if len(past) else None
-
-
-def _decay(chain: Chain, reporting: tuple[bool, ...]) -> _Decay:
-    leaving = np.where(np.array(reporting)[:, None], chain.ends, chain.begins).sum(axis=0)
-    rates, left = np.linalg.eig(chain.moves - np.diag(leaving))
-    return _Decay(left.astype(complex), rates.astype(complex), np.linalg.inv(left).astype(complex))
-
-
-def _crossing(c: NDArray[np.complex128], decay: _Decay, lo: float, hi: float, level: float) -> float:
-    """When the belief passes a level between two looks, by halving, as exactly as an instant is told: what comes after
-    must not move it."""
-
-    def p(t: float) -> float:
-        v = ((np.exp(decay.rates * t) * c) @ decay.right).real
-        return 1.0 - float(v[0] / v.sum())
-
-    rising = p(hi) > level
-    for _ in range(60):
-        middle = (lo + hi) / 2
-        if (p(middle) > level) == rising:
-            hi = middle
-        else:
-            lo = middle
-    return hi
 
 
 def chains_in(project: Project, beliefs: Sequence[Belief]) -> tuple[Chain, ...]:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 
-from vastwatch.control.belief import Chain, believe
+from vastwatch.control.belief import Chain
+from vastwatch.control.filtering import filter_of
 from vastwatch.design.expressions import (
     AllOf,
     AnyOf,
@@ -58,7 +59,7 @@ def _evaluate(expr: Expr, said: Said, chains: Iterator[Chain], alive: Signal | N
         return said(expr)
     parts = [_evaluate(part, said, chains, alive) for part in parts_of(expr)]
     if isinstance(expr, Belief):
-        return believe(next(chains), parts, expr.on_above, expr.off_below, alive=alive).on
+        return filter_of(next(chains), expr.on_above, expr.off_below).on(parts, alive)
     if alive is not None and isinstance(expr, Not):
         return alive - parts[0]
     if alive is not None and isinstance(expr, DoorLatch):

@@ -17,10 +17,11 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.belief import Chain, believe, chains_in
+from vastwatch.control.belief import Chain, chains_in
 from vastwatch.control.by_hand import on_by_hand
 from vastwatch.control.clock import clock_time
 from vastwatch.control.daylight import darker_than, darkness
+from vastwatch.control.filtering import filter_of
 from vastwatch.control.fusion import Leaf, beliefs, evaluate, leaves
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, lights_in
 from vastwatch.control.recording import Recording
@@ -170,7 +171,7 @@ def parts_said(house: HouseRun, presence: Presence) -> list[PartSaid]:
 
 @kept
 def _believed(chain: Chain, said: tuple[Signal, ...], on_above: float, off_below: float) -> Levels:
-    return believe(chain, said, on_above, off_below, told=True).belief
+    return filter_of(chain, on_above, off_below).told(said)
 
 
 @dataclass(frozen=True, eq=False)

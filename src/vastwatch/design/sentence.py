@@ -168,6 +168,11 @@ def in_words(project: Project, expr: Expr) -> str:
     return _spaced("".join((", " if p.line else " ") + p.text for p in sentence(project, expr)).strip()) + "."
 
 
+def part_words(project: Project, expr: Expr, path: Path) -> str:
+    """What a part says, in full."""
+    return _spaced(" ".join(p.text for p in _said(project, part_at(expr, path), path)))
+
+
 def lane_words(project: Project, expr: Expr, path: Path) -> str:
     """What a part is called at its lane in the ribbon: a leaf by itself, an operator by what it does."""
     part = part_at(expr, path)

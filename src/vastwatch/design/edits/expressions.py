@@ -149,8 +149,8 @@ def relisted(expr: Expr, path: Path, kind: str) -> Expr:
 
 def moved(expr: Expr, source: Path, target: Path) -> Expr:
     """With one part moved to where another stands: before it within its list, or joined with it by `any` where that is
-    in none. Itself where it would move into itself, or where nothing would be left."""
-    if source == target or target[: len(source)] == source or not source:
+    in none. Itself where it would move into itself or beside what it is in."""
+    if target[: len(source)] == source or source[: len(target)] == target:
         return expr
     part = part_at(expr, source)
     if source[:-1] == target[:-1] and isinstance(part_at(expr, source[:-1]), LISTS):

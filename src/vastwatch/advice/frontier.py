@@ -1,0 +1,327 @@
+"""The frontier of a room: how little it can burn for nobody at each amount of being left in the dark, whatever is set;
+and on the same weeks, what is set today, what people usually do, and what the judge recommends.
+
+Every point is lived: the seeds and weeks of the judge, people's reactions included. Over one hold all is tried. Over
+several parameters at once the search goes from what is set today outward, always from that point of the frontier so far
+which has the most to gain beside it, to its neighbours one step and several along each parameter (a Pareto local
+search): what decides is found in a small part of the evaluations that a grid would take.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from vastwatch.advice import judge as judging
+from vastwatch.advice.end_to_end import Outcomes, laid
+from vastwatch.advice.judge import DAYS, LONGEST_S, dark_limit_min, judge
+from vastwatch.advice.parameters import Parameter, parameters
+from vastwatch.advice.weeks import into_the_dark, lighting, lived
+from vastwatch.design.edits.sensors import could_tell
+from vastwatch.design.expressions import AnyOf, Belief, Expr, Hold, Report, StartKeep, every_part
+from vastwatch.design.needs import RoomNeeds, needs_of
+from vastwatch.design.presence import hold_of, with_hold
+from vastwatch.design.project import Project, find, put
+from vastwatch.words import duration_words
+
+Array = NDArray[np.float64]
+
+# Holds along the curve, and those that people swear by, seconds.
+CURVE_S = (15.0, 30.0, 45.0, 60.0, 90.0, 120.0, 180.0, 240.0, 300.0, 420.0, 600.0, 900.0, 1200.0, 1800.0)
+SWORN_BY_S = (300.0, 900.0, 1200.0)
+# A search looks at so many settings, and steps so far along a parameter, in places.
+EVALUATIONS = 80
+STRIDES = (1, 3, 8)
+# Beliefs that are shown: until how improbable somebody is believed to be there.
+BELIEVED_BELOW = (0.1, 0.02)
+
+
+class Figures(NamedTuple):
+    """Of some weeks: drops a week, dark minutes and idle hours a day, on average; and between which values the middle
+    nine tenths of the seeds lie, dark and idle."""
+
+    drops_per_week: float
+    dark_min: float
+    idle_h: float
+    dark_within: tuple[float, float]
+    idle_within: tuple[float, float]
+
+
+@dataclass(frozen=True, eq=False)
+class Point:
+    """One way to set a room: what it is called, the project with it, what is set, and what it comes to. `kind`: today,
+    recommended, curve, school, search."""
+
+    name: str
+    kind: str
+    settings: dict[str, str]
+    project: Project
+    figures: Figures
+
+
+@dataclass(frozen=True, eq=False)
+class Frontier:
+    """All points of a room; `best` those that no other is better than in both ways, by dark time; `limit_dark_min` and
+    `limit_drops` what the brief allows; `searched` how many settings were lived."""
+
+    room: str
+    weeks: int
+    points: tuple[Point, ...]
+    limit_drops: float
+    limit_dark_min: float
+    searched: int
+
+    @property
+    def best(self) -> list[Point]:
+        """The frontier itself."""
+        return frontier_of(self.points)
+
+    @property
+    def chosen(self) -> Point | None:
+        """Of all that keeps to the brief's limits the one that burns least; None where nothing does."""
+        meets = [p for p in self.points if self.meets(p)]
+        return min(meets, key=lambda p: (p.figures.idle_h, p.figures.dark_min)) if meets else None
+
+    def meets(self, point: Point) -> bool:
+        """Whether a point keeps to the limits on average."""
+        f = point.figures
+        return f.drops_per_week <= self.limit_drops + 1e-9 and f.dark_min <= self.limit_dark_min + 1e-9
+
+    def named(self, kind: str) -> list[Point]:
+        """The points of a kind, in order."""
+        return [p for p in self.points if p.kind == kind]
+
+
+def frontier_of(points: Sequence[Point]) -> list[Point]:
+    """Those points that none other is at least as good as in both ways and better in one, from the darkest on."""
+    out: list[Point] = []
+    for p in sorted(points, key=lambda p: (p.figures.idle_h, p.figures.dark_min)):
+        if not out or p.figures.dark_min < out[-1].figures.dark_min - 1e-12:
+            out.append(p)
+    return out
+
+
+def measured(
+    project: Project, room: str, seeds: Sequence[int] | None = None, days: int = DAYS
+) -> tuple[Outcomes, Figures]:
+    """What a room's light comes to as it is set, over `days` under each seed. Raises ValueError as `lighting`."""
+    presence = lighting(project, room)
+    lives = [lived(project, room, days, seed) for seed in (judging.CHOSEN_ON if seeds is None else seeds)]
+    out = laid(*(life.curve for life in lives)).outcomes(hold_of(presence.expr) or 0.0)
+    return out, figures_of(out, days)
+
+
+def figures_of(o: Outcomes, days: int) -> Figures:
+    """The figures of some lives, of so many days each."""
+    dark, idle = o.dark_s / 60.0 / days, o.idle_s / 3600.0 / days
+
+    def within(values: Array) -> tuple[float, float]:
+        low, high = np.quantile(values, [0.05, 0.95])
+        return float(low), float(high)
+
+    return Figures(
+        float(o.drops.mean()) / days * 7.0, float(dark.mean()), float(idle.mean()), within(dark), within(idle)
+    )
+
+
+class Search:
+    """Settings of a room by their places among each parameter's values, each lived once."""
+
+    def __init__(self, project: Project, room: str, over: Sequence[Parameter], seeds: Sequence[int], days: int) -> None:
+        self.project, self.room, self.over, self.seeds, self.days = project, room, tuple(over), tuple(seeds), days
+        self.known: dict[tuple[int, ...], Point] = {}
+
+    @property
+    def today(self) -> tuple[int, ...]:
+        """What is set."""
+        return tuple(p.place for p in self.over)
+
+    def at(self, places: tuple[int, ...]) -> Point:
+        """The point with those settings."""
+        if places not in self.known:
+            project = self.project
+            told = {}
+            for parameter, k in zip(self.over, places):
+                if k != parameter.place:
+                    project = parameter.set(project, parameter.values[k])
+                told[parameter.name] = parameter.words(parameter.values[k])
+            figures = measured(project, self.room, self.seeds, self.days)[1]
+            name = ", ".join(f"{n} {v}" for n, v in told.items())
+            self.known[places] = Point(name, "search", told, project, figures)
+        return self.known[places]
+
+    def neighbours(self, places: tuple[int, ...]) -> list[tuple[int, ...]]:
+        """Settings that differ in one parameter, by a step or by several."""
+        out = []
+        for n, parameter in enumerate(self.over):
+            for stride in STRIDES:
+                for way in (-stride, stride):
+                    k = places[n] + way
+                    if 0 <= k < len(parameter.values):
+                        out.append((*places[:n], k, *places[n + 1 :]))
+        return list(dict.fromkeys(out))
+
+    def run(
+        self, evaluations: int, should_continue: Callable[[], bool], report_progress: Callable[[float], None]
+    ) -> list[Point]:
+        """Search; every point that was lived."""
+        self.at(self.today)
+        spent: set[tuple[int, ...]] = set()
+        while len(self.known) < evaluations and should_continue():
+            front = self._front()
+            open_ = [places for places in front if places not in spent]
+            if not open_:
+                break
+            here = max(open_, key=lambda places: _gain(places, front, self.known))
+            nearest = [p for p in self.neighbours(here) if p not in self.known]
+            if not nearest:
+                spent.add(here)
+                continue
+            # A step each way along each parameter first; wider ones once those bring nothing.
+            for places in nearest[: 2 * len(self.over)]:
+                if len(self.known) >= evaluations or not should_continue():
+                    break
+                self.at(places)
+                report_progress(len(self.known) / evaluations)
+        return list(self.known.values())
+
+    def _front(self) -> list[tuple[int, ...]]:
+        best = {id(p) for p in frontier_of(list(self.known.values()))}
+        front = [places for places, p in self.known.items() if id(p) in best]
+        return sorted(front, key=lambda places: self.known[places].figures.dark_min)
+
+
+def _gain(places: tuple[int, ...], front: list[tuple[int, ...]], known: dict[tuple[int, ...], Point]) -> float:
+    """How large the gap beside a point of the frontier is, dark by burning, both as ratios: what a point there could
+    gain."""
+    k = front.index(places)
+    f = known[places].figures
+    gaps = []
+    for other in (front[k - 1] if k else None, front[k + 1] if k + 1 < len(front) else None):
+        if other is None:
+            # Beyond the ends lies the unknown.
+            gaps.append(0.5)
+            continue
+        g = known[other].figures
+        gaps.append(_ratio(f.dark_min, g.dark_min, 0.05) * _ratio(f.idle_h, g.idle_h, 0.005))
+    return max(gaps)
+
+
+def _ratio(a: float, b: float, least: float) -> float:
+    return abs(float(np.log((a + least) / (b + least))))
+
+
+def frontier(
+    project: Project,
+    room: str,
+    all_parameters: bool = False,
+    seeds: Sequence[int] | None = None,
+    days: int = DAYS,
+    evaluations: int = EVALUATIONS,
+    should_continue: Callable[[], bool] = lambda: True,
+    report_progress: Callable[[float], None] = lambda _: None,
+) -> Frontier:
+    """The frontier of a room: over its hold alone, or over all that can be set. What is found when `should_continue`
+    says no is returned. Raises ValueError with a sentence where nothing lights the room by itself."""
+    presence = lighting(project, room)
+    seeds = tuple(judging.CHOSEN_ON if seeds is None else seeds)
+    needs = needs_of(project, find(project.rooms, room))
+    today = Point("today", "today", _told(project, room), project, measured(project, room, seeds, days)[1])
+    points = [today]
+    ways = _ways(project, room, presence.expr, needs, all_parameters)
+    for k, (name, kind, expr) in enumerate(ways):
+        if not should_continue():
+            break
+        other = put(project, replace(presence, expr=expr))
+        figures = measured(other, room, seeds, days)[1]
+        points.append(Point(name, kind, _told(other, room), other, figures))
+        report_progress((k + 1) / len(ways) * (0.5 if all_parameters else 0.95))
+    if hold_of(presence.expr) is not None and should_continue():
+        judged = judge(project, room, days, seeds, should_continue)
+        best = put(project, replace(presence, expr=with_hold(presence.expr, judged.recommended_s) or presence.expr))
+        name = f"recommended, {duration_words(judged.recommended_s)}"
+        points.append(Point(name, "recommended", _told(best, room), best, measured(best, room, seeds, days)[1]))
+    searched = len(points)
+    if all_parameters and should_continue():
+        search = Search(project, room, parameters(project, room), seeds, days)
+        points += search.run(evaluations, should_continue, lambda share: report_progress(0.5 + 0.5 * share))
+        searched += len(search.known)
+    life = lived(project, room, days, seeds[0])
+    limit = dark_limit_min(needs, into_the_dark(life.awake, life.dark) / days)
+    report_progress(1.0)
+    return Frontier(room, round(len(seeds) * days / 7), tuple(points), needs.drops_per_week, limit, searched)
+
+
+def _told(project: Project, room: str) -> dict[str, str]:
+    """What is set, in words."""
+    return {p.name: p.words(p.values[p.place]) for p in parameters(project, room)}
+
+
+def _ways(project: Project, room: str, expr: Expr, needs: RoomNeeds, believe: bool) -> list[tuple[str, str, Expr]]:
+    """Other ways to conclude with the sensors that are there: along the hold; as people swear by; with one technology
+    alone; by belief."""
+    out: list[tuple[str, str, Expr]] = []
+    longest = min(needs.hold_max_s, LONGEST_S)
+    now = hold_of(expr)
+    if now is not None:
+        for hold in CURVE_S:
+            if hold <= max(longest, now):
+                out.append((duration_words(hold), "curve", with_hold(expr, hold) or expr))
+    by_kind = _by_technology(project, room, expr)
+    for hold in SWORN_BY_S:
+        of = tuple(r for reports in by_kind.values() for r in reports)
+        if of:
+            out.append((f"{duration_words(hold)}, whatever tells", "school", Hold(of=_any(of), seconds=hold)))
+    if len(by_kind) > 1:
+        for name, reports in by_kind.items():
+            for hold in (now or 60.0, 300.0):
+                words = f"{name} alone, {duration_words(hold)}"
+                out.append((words, "school", Hold(of=_any(reports), seconds=hold)))
+        if "PIR" in by_kind:
+            pir = by_kind["PIR"]
+            rest = tuple(r for name, reports in by_kind.items() if name != "PIR" for r in reports)
+            for hold in (now or 60.0, 300.0):
+                both = StartKeep(start=_any(pir), keep=Hold(of=_any((*pir, *rest)), seconds=hold))
+                out.append((f"PIR starts, all keep, {duration_words(hold)}", "school", both))
+    every = tuple(r for reports in by_kind.values() for r in reports)
+    if every and believe:
+        for below in BELIEVED_BELOW:
+            out.append((f"belief, until {100 * below:g} %", "belief", Belief(of=every, off_below=below)))
+    # One way of each kind is enough: with a single sensor several of these are the same.
+    unique: dict[tuple[str, str], tuple[str, str, Expr]] = {}
+    for name, kind, each in out:
+        unique.setdefault((kind if kind == "curve" else "", _text(each)), (name, kind, each))
+    return list(unique.values())
+
+
+def _text(expr: Expr) -> str:
+    return repr(expr)
+
+
+@lru_cache
+def _called(family: str) -> str:
+    return {"pir": "PIR", "dual": "dual", "ultrasonic": "ultrasound", "mat": "mats"}.get(family, family)
+
+
+def _by_technology(project: Project, room: str, expr: Expr) -> dict[str, tuple[Report, ...]]:
+    """What tells of people in a room, by technology: of what the conclusion reads, and as it reads it."""
+    mine = {s.id for s in could_tell(project, room)}
+    out: dict[str, list[Report]] = {}
+    for part in every_part(expr):
+        if isinstance(part, Report) and part.sensor in mine:
+            device = find(project.devices, find(project.sensors, part.sensor).device)
+            if device.presence:
+                reports = out.setdefault(_called(device.family), [])
+                if all((r.sensor, r.part) != (part.sensor, part.part) for r in reports):
+                    reports.append(part)
+    return {name: tuple(reports) for name, reports in out.items()}
+
+
+def _any(reports: tuple[Report, ...]) -> Expr:
+    return reports[0] if len(reports) == 1 else AnyOf(of=reports)

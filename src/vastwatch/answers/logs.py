@@ -1,0 +1,100 @@
+"""Answers about logs of a house: what one says, what another hold would have done, and the log of a rehearsal."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from vastwatch.answers.telling import RequestError, number
+from vastwatch.design.project import Project
+
+
+def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """What a log says of the house, and what other holds would have done with it."""
+    from vastwatch.advice.replay import explained, notes_in, replayed, rerun, what_if, with_holds
+    from vastwatch.commission.event_log import LogError, read_log
+    from vastwatch.commission.log_guess import guessed, match
+    from vastwatch.control.house import run
+    from vastwatch.design.project import find
+
+    try:
+        holds = dict(_hold(text) for text in args.hold or ())
+        other = with_holds(project, holds)
+        log = read_log(args.log, project, guessed(args.log, project), unnamed=lambda name: match(name, project))
+    except (LogError, ValueError) as e:
+        raise RequestError(str(e)) from None
+    house = run(project, log.recording)
+    rooms = replayed(house)
+    changed = replayed(rerun(house, other)) if holds else {}
+    tried = [what_if(house, find(project.presences, ident), seconds) for ident, seconds in holds.items()]
+    diary = []
+    faults: list[str] = []
+    if args.diary is not None:
+        try:
+            text = Path(args.diary).read_text(encoding="utf-8-sig")
+        except (OSError, UnicodeDecodeError):
+            raise RequestError(f"--diary: {args.diary} cannot be read as text") from None
+        notes, faults = notes_in(text, house)
+        diary = [explained(house, note) for note in notes]
+    calendar = log.recording.calendar
+    document = {
+        "begin": calendar.begin.isoformat(), "days": calendar.days, "lines": log.lines, "used": log.used,
+        "notes": [*log.notes, *faults], "unknown_devices": list(log.unknown_devices),
+        "gaps": [[calendar.clock(a).isoformat(), calendar.clock(b).isoformat()] for a, b in log.gaps],
+        "messages_per_hour": {s: number(n, 2) for s, n in log.per_hour.items()},
+        "rooms": {r: _told(x) for r, x in rooms.items()},
+        "rooms_then": {r: _told(x) for r, x in changed.items()},
+        "what_if": {
+            w.conclusion: {
+                "now_s": number(w.now_s), "hold_s": number(w.hold_s), "saved_h_per_week": number(w.saved_h_per_week, 3),
+                "gaps": w.gaps, "longest_gap_s": number(w.longest_gap_s, 1), "text": w.in_words(),
+            }
+            for w in tried
+        },
+        "diary": [
+            {"at": calendar.clock(d.note.at).isoformat(), "text": d.note.text, "room": d.room, "chain": list(d.chain)}
+            for d in diary
+        ],
+    }  # fmt: skip
+    words = [f"{calendar.days} days from {calendar.begin}, {log.used:,} of {log.lines:,} lines used."]
+    words += [*log.notes, *faults]
+    for room, x in rooms.items():
+        name = find(project.rooms, room).name
+        words.append(f"{name}: burned {x.lit_h_per_day:.1f} h a day, switched on {x.switched_per_day:.1f} times a day.")
+    words += [w.in_words() for w in tried]
+    words += [f"{d.note.text}: {' '.join(d.chain)}" for d in diary]
+    return document, words
+
+
+def _told(x: Any) -> dict[str, Any]:
+    return {
+        "known_h": number(x.known_h, 2), "presence_h_per_day": number(x.presence_h_per_day, 3),
+        "lit_h_per_day": number(x.lit_h_per_day, 3), "switched_per_day": number(x.switched_per_day, 2),
+    }  # fmt: skip
+
+
+def _hold(text: str) -> tuple[str, float]:
+    ident, equals, value = text.partition("=")
+    try:
+        seconds = float(value)
+    except ValueError:
+        seconds = -1.0
+    if not equals or not ident or not 0.0 <= seconds <= 86_400.0:
+        raise ValueError(f"--hold: '{text}' is not a conclusion and its seconds, such as presence-shop=40")
+    return ident, seconds
+
+
+def log(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """Write what the sensors of a rehearsal say, as a log that can be read again."""
+    from vastwatch.commission.event_log import write_log
+    from vastwatch.people.truth import simulate_days
+    from vastwatch.rehearsal.run import record
+
+    recording = record(project, simulate_days(project, args.days, args.seed))
+    try:
+        written = write_log(recording, args.out, parts=args.parts)
+    except OSError as e:
+        raise RequestError(f"--out: {args.out} cannot be written ({e.strerror or e})") from None
+    document = {"out": str(args.out), "days": args.days, "seed": args.seed, "events": written}
+    return document, [f"{written:,} events of {args.days} days in {args.out}."]
