@@ -28,6 +28,7 @@ from vastwatch.design.expressions import AnyOf, Belief, Expr, Hold, Report, Star
 from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of, with_hold
 from vastwatch.design.project import Project, find, put
+from vastwatch.files.csv_cells import guarded
 from vastwatch.words import duration_words
 
 Array = NDArray[np.float64]
@@ -96,6 +97,29 @@ class Frontier:
     def named(self, kind: str) -> list[Point]:
         """The points of a kind, in order."""
         return [p for p in self.points if p.kind == kind]
+
+
+def table(found: Frontier) -> list[list[str]]:
+    """All points of a frontier as rows under a heading, for whatever reads tables."""
+    head = [
+        "name",
+        "kind",
+        "drops a week",
+        "dark min a day",
+        "idle h a day",
+        "on the frontier",
+        "meets the brief",
+        "settings",
+    ]
+    best = {id(p) for p in found.best}
+    rows = []
+    for p in found.points:
+        f = p.figures
+        settings = "; ".join(f"{name}: {value}" for name, value in p.settings.items())
+        figures = [f"{f.drops_per_week:.3f}", f"{f.dark_min:.4f}", f"{f.idle_h:.4f}"]
+        said = ["yes" if x else "no" for x in (id(p) in best, found.meets(p))]
+        rows.append([guarded(p.name), p.kind, *figures, *said, guarded(settings)])
+    return [head, *rows]
 
 
 def frontier_of(points: Sequence[Point]) -> list[Point]:
@@ -293,15 +317,12 @@ def _ways(project: Project, room: str, expr: Expr, needs: RoomNeeds, believe: bo
     if every and believe:
         for below in BELIEVED_BELOW:
             out.append((f"belief, until {100 * below:g} %", "belief", Belief(of=every, off_below=below)))
-    # One way of each kind is enough: with a single sensor several of these are the same.
-    unique: dict[tuple[str, str], tuple[str, str, Expr]] = {}
+    # One of those that conclude the same is enough: with a single sensor several do. What is set is a point already.
+    unique: dict[str, tuple[str, str, Expr]] = {}
     for name, kind, each in out:
-        unique.setdefault((kind if kind == "curve" else "", _text(each)), (name, kind, each))
+        unique.setdefault(repr(each), (name, kind, each))
+    unique.pop(repr(expr), None)
     return list(unique.values())
-
-
-def _text(expr: Expr) -> str:
-    return repr(expr)
 
 
 @lru_cache

@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from itertools import islice
 from pathlib import Path
 from typing import Any
@@ -186,3 +187,33 @@ def _words(name: str) -> frozenset[str]:
 def _alike(a: frozenset[str], b: frozenset[str]) -> float:
     """Shared words over all words (Jaccard 1901)."""
     return len(a & b) / len(a | b) if a | b else 0.0
+
+
+def columns_of(path: str | Path) -> list[str]:
+    """The columns or keys of a log, as far as its first lines tell. Raises LogError."""
+    name = Path(path).name
+    with open_log(path) as file:
+        head = [line for line in islice(lines_of(file, name), LOOKED_AT) if line.strip()]
+    if head and head[0].lstrip().startswith(("{", "[")):
+        return _json_table(head, name)[0]
+    delimiter = max(",;\t|", key=head[0].count) if head else ","
+    return [n.strip() for n in next(iter(csv_rows(head, delimiter, name)), [])]
+
+
+def with_columns(path: str | Path, project: Project, reading: Reading, time: str, device: str, value: str) -> Reading:
+    """The same log read by other columns; without a device, by a column for each. Raises LogError."""
+    name = Path(path).name
+    if not device or not value:
+        others = [n for n in columns_of(path) if n and n != time]
+        return replace(reading, time=time, device="", value="", wide=True, devices=matched(others, project))
+    with open_log(path) as file:
+        head = [line for line in islice(lines_of(file, name), LOOKED_AT) if line.strip()]
+    if reading.kind == "json":
+        names, cells = _json_table(head, name)
+        said = cells[names.index(device)] if device in names else []
+    else:
+        rows = list(csv_rows(head, reading.delimiter, name))
+        k = [n.strip() for n in rows[0]].index(device)
+        said = [r[k] for r in rows[1:] if len(r) > k]
+    devices = matched((str(x) for x in said if str(x).strip()), project)
+    return replace(reading, time=time, device=device, value=value, wide=False, devices=devices)

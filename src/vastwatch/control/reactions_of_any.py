@@ -9,6 +9,7 @@ again, and so they are taken to, some steps ahead, until what is concluded says 
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable
 from typing import NamedTuple
 
@@ -32,8 +33,17 @@ PRESSED = (-1,)
 # So many steps are taken ahead at the most before anything is concluded.
 MOST_AHEAD = 512
 
-# The switchings of a light, and whether it is on at first.
-_Lamp = tuple[Array, bool]
+
+class _Lamp(NamedTuple):
+    """A light: its switchings, whether it is on at first, and where the dark begins and ends that is long enough for a
+    wave."""
+
+    switches: Array
+    first: bool
+    begins: list[float]
+    ends: list[float]
+
+
 # What is concluded, given what each sensor reports of waves, [on, off) rows, and while the switch is pressed, rows.
 Conclude = Callable[[tuple[Array, ...], Array], Signal]
 
@@ -138,6 +148,8 @@ class _Walk:
         self.begins, self.ends, self.afters = who.begin.tolist(), who.end.tolist(), who.after_s.tolist()
         self.come = at_ms(who.begin + HAIR_S).tolist()
         self.chance, self.sensors = who.chance, sensors
+        # Whoever waves has been in the dark for so long at the least, seconds.
+        self.least = min([AGAIN_S, *self.afters])
         if who.luck is None:
             self.keys = [[s.key] * len(self.begins) for s in sensors]
         else:
@@ -146,12 +158,14 @@ class _Walk:
 
     def all_on(self, stays: list[_Stay], lit: Signal) -> bool:
         """`on` for each of some stays; whether for any of them something is to be concluded again."""
-        return sum(self.on(stay, lit) for stay in stays) > 0
+        dark = (~lit).intervals
+        dark = dark[dark[:, 1] - dark[:, 0] > self.least]
+        lamp = _Lamp(lit.switches, lit.first, dark[:, 0].tolist(), dark[:, 1].tolist())
+        return sum(self.on(stay, lamp) for stay in stays) > 0
 
-    def on(self, stay: _Stay, lit: Signal) -> bool:
+    def on(self, stay: _Stay, lamp: _Lamp) -> bool:
         """Walk on through a stay, given the light with all that is done in it so far: what was done as it would be done
         now is certain, the rest is done anew, some steps ahead. Whether anything is to be concluded again."""
-        lamp = (lit.switches, lit.first)
         state = stay.sure
         held = state.k
         while True:
@@ -185,17 +199,11 @@ class _Walk:
             return s, None
         if s.asked:
             s = self._answered(stay, s, lamp, known)
-        switches, first = lamp
         at, t, vain, count = s.at, s.t, s.vain, s.waves
-        while True:
-            i = int(switches.searchsorted(t, side="right"))
-            if (i % 2 == 1) ^ first:
-                # On now: the dark begins with the next switching.
-                if i >= len(switches):
-                    return s._replace(at=stay.last), None
-                t, vain = float(switches[i]), 0
-                i += 1
-            until = float(switches[i]) if i < len(switches) else np.inf
+        k = bisect_right(lamp.ends, t)
+        while k < len(lamp.ends):
+            if lamp.begins[k] > t:
+                t, vain = lamp.begins[k], 0
             w = self._due(at, t, vain)
             while w >= self.ends[at]:
                 at, vain, count = at + 1, 0, 0
@@ -203,17 +211,19 @@ class _Walk:
                     return s._replace(at=at), None
                 w = self._due(at, t, vain)
             # What was noted brought light itself, perhaps at once.
-            if w < until or (known and s.k < len(stay.did) and abs(stay.did[s.k].at - w) <= HAIR_S):
+            noted = known and s.k < len(stay.did) and abs(stay.did[s.k].at - w) <= HAIR_S
+            if w < lamp.ends[k] or noted:
                 return _State(s.k, at, t, vain, count, False), w
-            # Light comes on before that.
-            t = until
+            # Light comes on before that; or nobody is there before the dark has long ended.
+            k = max(k + 1, bisect_right(lamp.ends, self.begins[at]))
+        return s._replace(at=stay.last), None
 
     def _answered(self, stay: _Stay, s: _State, lamp: _Lamp, known: bool) -> _State:
         """Whether light came on before the next wave was due, and until when."""
         last = stay.did[s.k - 1]
         if known:
             due = s.t + (self.afters[s.at] if s.vain + 1 < TRIES else AGAIN_S)
-            on = _next_on(*lamp, s.t)
+            on = _next_on(lamp.switches, lamp.first, s.t)
             came = None if on is None or on[0] > due - HAIR_S else (on[0] - s.t, on[1] - s.t)
             stay.brought[last.by] = came
         else:

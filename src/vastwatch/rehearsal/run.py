@@ -154,6 +154,9 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
     """The same days and the same recording, concluded and done as another design would: for one that differs in
     nothing that sensors or people read, such as a hold time."""
     truth, recording = rehearsal.truth, rehearsal.recording
+    if not all(("film", room) in recording.facts for p in project.presences for room in film_rooms(p.expr)):
+        # A conclusion has come to ask what nobody had told.
+        recording = record(project, truth)
     house = run(project, recording, hands_of(project, truth, recording))
     return Rehearsal(project, rehearsal.days, rehearsal.seed, truth, recording, house)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from vastwatch.causes.chain import scene
 from vastwatch.control.daylight import sun_elevation
+from vastwatch.control.house import HouseRun
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.focus import Focus
@@ -16,20 +17,22 @@ DARKEST, BRIGHTEST = -8.0, 10.0
 DUSK = 1.3
 
 
-def show_moment(state: PlanState, focus: Focus, rehearsal: Rehearsal | None) -> None:
-    """Set what of a state belongs to the moment; by day and without anybody where no rehearsal is followed."""
+def show_moment(state: PlanState, focus: Focus, house: HouseRun | None, rehearsal: Rehearsal | None) -> None:
+    """Set what of a state belongs to the moment; by day where no days are followed, and without anybody where nobody
+    knows who was there."""
     state.lit, state.people, state.scene, state.reporting, state.night = {}, [], None, frozenset(), 0.0
     state.targets = ()
-    if rehearsal is None or not focus.here.follows_time:
+    if house is None or not focus.here.follows_time:
         return
     t = focus.time
-    elevation = sun_elevation(state.project.place, rehearsal.calendar, t)
+    elevation = sun_elevation(state.project.place, house.recording.calendar, t)
     state.night = min(max((BRIGHTEST - elevation) / (BRIGHTEST - DARKEST), 0.0), 1.0) ** DUSK
-    for ident, levels in rehearsal.house.outputs.items():
+    for ident, levels in house.outputs.items():
         if (level := float(levels.at(t))) > 0:
             state.lit[ident] = level
-    house = rehearsal.house
-    state.reporting = frozenset(i for i in rehearsal.recording.sensors if house.report(i).at(t))
+    state.reporting = frozenset(i for i in house.recording.sensors if house.report(i).at(t))
+    if rehearsal is None:
+        return
     order = levels_in_order(rehearsal.project)
     for track in rehearsal.truth.tracks:
         where = rehearsal.truth.where(track, t)

@@ -190,7 +190,7 @@ class PlanView(Sheet):
         state.selected, state.room = focus.selected, focus.room
         state.contours = focus.here.covers
         state.second = focus.time % DAY
-        show_moment(state, focus, self.results.rehearsal)
+        show_moment(state, focus, self.results.house, self.results.rehearsal)
         lay_out_contours(state)
         walked.show_walked(state, focus, self.results)
         show_zones(state, focus)

@@ -9,32 +9,23 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
-from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
 from vastwatch.advice import (
     Finding,
-    Purchase,
     TimingCurve,
-    findings,
-    purchases,
-    starter_set,
 )  # fmt: skip
 from vastwatch.advice.all_rooms import affordable, judge_all
-from vastwatch.advice.judge import DAYS as TUNING_DAYS
+from vastwatch.advice.frontier import Frontier
 from vastwatch.advice.judge import Judgement
-from vastwatch.advice.offers import Offers, offers
-from vastwatch.advice.purchase import bare, free_gain
-from vastwatch.advice.remedies import Remedy, remedies
-from vastwatch.advice.schools import School, schools
+from vastwatch.advice.offers import Offers
+from vastwatch.advice.remedies import Remedy
+from vastwatch.advice.schools import School
 from vastwatch.advice.spill import Spill, spills
-from vastwatch.advice.timing import cached_curve, tuned
 from vastwatch.advice.trial import Trial, stay
 from vastwatch.advice.walk_test import Sway, Walk, entrances, in_and_out, sways, walk
 from vastwatch.advice.zone_help import Help, what_helps
-from vastwatch.causes.groups import Group, groups
-from vastwatch.causes.inquiry import Inquiry, inquire
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project, find
@@ -44,36 +35,31 @@ from vastwatch.desk.shell.derived import Derived, Task
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.in_hand import sensor_in_hand
+from vastwatch.desk.shell.work import (
+    DAYS,
+    SEED,
+    Causes,
+    ToBuy,
+    causes_of,
+    curve_of,
+    findings_of,
+    frontier_of,
+    offers_of,
+    remedies_of,
+    schools_of,
+    settled_of,
+    to_buy_of,
+)
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.rehearsal import Rehearsal, rehearse, replay
-from vastwatch.rehearsal.incidents import Kind
 from vastwatch.rehearsal.zone_scores import SensorScore, score_zones
 from vastwatch.site.record import Point
 
-DAYS, SEED = 7, 1
 NOTHING_JUDGED: Mapping[str, Judgement] = MappingProxyType({})
 # Wait this long after a change before asking for new findings, so that a drag is not interrupted, milliseconds.
 SETTLE_MS = 160
 # When it has rested for so long, milliseconds, and nothing else asks the judge, every room is judged.
 REST_MS = 1500
-
-
-class ToBuy(NamedTuple):
-    """What to buy: the best single additions, or a set one after the other; and what better holds alone would save,
-    minutes of dark and hours of burning a day."""
-
-    found: list[Purchase]
-    a_set: bool
-    free: tuple[float, float]
-
-
-class Causes(NamedTuple):
-    """What a rehearsed room's incidents are because of: the inquiry into each kind, and the groups of all."""
-
-    rehearsal: Rehearsal
-    room: str
-    inquiries: dict[Kind, Inquiry]
-    groups: list[Group]
 
 
 class Results(QObject):
@@ -103,16 +89,16 @@ class Results(QObject):
             "rehearsal", self._pool, self._of_week, lambda task, project: rehearse(project, DAYS, SEED)
         )
         self.findings: Derived[list[Finding]] = Derived(
-            "findings", self._pool, lambda: (document.project, self._judged), _findings
+            "findings", self._pool, lambda: (document.project, self._judged), findings_of
         )
         self.curve: Derived[TimingCurve] = Derived(
-            "curve", self._pool, self._of_room, _curve, needed=lambda: "curve" in focus.here.results
+            "curve", self._pool, self._of_room, curve_of, needed=lambda: "curve" in focus.here.results
         )
         # Some seconds of work: on a thread of its own, so that nothing waits for it.
         self._judges = QThreadPool(self)
         self._judges.setMaxThreadCount(1)
         self.settled: Derived[TimingCurve] = Derived(
-            "recommendation", self._judges, self._of_room, _settled, needed=lambda: "curve" in focus.here.results
+            "recommendation", self._judges, self._of_room, settled_of, needed=lambda: "curve" in focus.here.results
         )
         self.trial: Derived[Trial] = Derived(
             "trial", self._pool, self._of_spot, lambda task, project, spot: stay(project, spot)
@@ -130,13 +116,13 @@ class Results(QObject):
             "way", self._pool, self._of_way, lambda task, project, level, points: walk(project, level, points)
         )
         self.causes: Derived[Causes] = Derived(
-            "causes", self._pool, self._of_causes, _causes, needed=lambda: focus.here.follows_time
+            "causes", self._pool, self._of_causes, causes_of, needed=lambda: focus.here.follows_time
         )
         self.remedies: Derived[list[Remedy]] = Derived(
-            "remedies", self._pool, self._of_remedies, _remedies, needed=_never, forgetful=True
+            "remedies", self._pool, self._of_remedies, remedies_of, needed=_never, forgetful=True
         )
         self.options: Derived[Offers] = Derived(
-            "options", self._judges, self._of_options, _offers, needed=_never, forgetful=True
+            "options", self._judges, self._of_options, offers_of, needed=_never, forgetful=True
         )
         self.zone_scores: Derived[SensorScore | None] = Derived(
             "zones", self._pool, self._of_zone_scores, lambda task, r, sensor: score_zones(r, sensor),
@@ -148,10 +134,13 @@ class Results(QObject):
             needed=lambda: "zones" in focus.here.results, forgetful=True,
         )  # fmt: skip
         self.schools: Derived[list[School]] = Derived(
-            "four ways", self._pool, self._of_options, _schools, needed=_never, forgetful=True
+            "four ways", self._pool, self._of_options, schools_of, needed=_never, forgetful=True
+        )
+        self.frontier: Derived[Frontier] = Derived(
+            "every way", self._judges, self._of_room, frontier_of, needed=_never, forgetful=True
         )
         self.purchases: Derived[ToBuy] = Derived(
-            "purchases", self._pool, self._of_purchases, _to_buy, needed=_never, forgetful=True
+            "purchases", self._pool, self._of_purchases, to_buy_of, needed=_never, forgetful=True
         )
         # Not among all the others: nobody waits for it, and whatever else wants the judge goes first.
         self.house_judged: Derived[dict[str, Judgement]] = Derived(
@@ -173,6 +162,7 @@ class Results(QObject):
             self.remedies,
             self.options,
             self.schools,
+            self.frontier,
             self.zone_scores,
             self.zone_help,
             self.purchases,
@@ -426,48 +416,6 @@ class Results(QObject):
 def _never() -> bool:
     """Of what is computed only when it is asked for."""
     return False
-
-
-def _curve(task: Task, project: Project, room: str) -> TimingCurve:
-    return cached_curve(rehearse(project, TUNING_DAYS, SEED), room)
-
-
-def _settled(task: Task, project: Project, room: str) -> TimingCurve:
-    return tuned(project, room, TUNING_DAYS, SEED, task.should_continue, task.report_progress)
-
-
-def _findings(task: Task, project: Project, judged: Mapping[str, Judgement]) -> list[Finding]:
-    return findings(project, judged.get)
-
-
-def _offers(task: Task, project: Project, room: str, types: list[DeviceType]) -> Offers:
-    return offers(project, room, types, task.should_continue, task.report_progress, task.show)
-
-
-def _schools(task: Task, project: Project, room: str, types: list[DeviceType]) -> list[School]:
-    return schools(project, room, types, task.should_continue, task.report_progress)
-
-
-def _causes(task: Task, rehearsal: Rehearsal, room: str) -> Causes:
-    found: dict[Kind, Inquiry] = {}
-    for kind in dict.fromkeys(i.kind for _, i in rehearsal.incidents_by_room.get(room, [])):
-        inquiry = inquire(rehearsal, room, kind, task.should_continue)
-        if inquiry is not None:
-            found[kind] = inquiry
-    return Causes(rehearsal, room, found, groups(rehearsal, found.values()))
-
-
-def _remedies(task: Task, rehearsal: Rehearsal, room: str) -> list[Remedy]:
-    return remedies(rehearsal, room, task.should_continue)
-
-
-def _to_buy(task: Task, project: Project, types: list[DeviceType], budget: float | None) -> ToBuy:
-    if budget is not None:
-        found = starter_set(bare(project), budget, types, task.should_continue, task.report_progress)
-        return ToBuy(found, True, (0.0, 0.0))
-    found = purchases(project, types, task.should_continue, report_progress=task.report_progress)
-    task.show(ToBuy(found, False, (0.0, 0.0)))
-    return ToBuy(found, False, free_gain(project, task.should_continue))
 
 
 def _only_presences(old: Project, new: Project) -> bool:

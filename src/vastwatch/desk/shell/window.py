@@ -341,7 +341,18 @@ class Window(QMainWindow):
         self._figures.setStyleSheet(sheet)
 
     def _clock(self) -> None:
-        r = self.results.rehearsal
+        r, recording = self.results.rehearsal, self.results.recording
+        if recording is not None:
+            calendar = recording.calendar
+            now = calendar.clock(self.focus.time)
+            self.status.tell_when(
+                self.tr("{} · a log of {} days from {}").format(
+                    f"{now:%a} {now.day} {now:%b} {now:%H:%M}", calendar.days, f"{calendar.begin:%d %b %Y}"
+                )
+            )
+            self.moment.setText(f"{now:%A} {now.day} {now:%B}, {now:%H:%M}")
+            self._overlay_style()
+            return
         if r is None:
             self.status.tell_when(self.tr("Rehearsing the week …"))
             return

@@ -189,6 +189,8 @@ class Verdict(QWidget):
                     if project.rooms
                     else self.tr("How a room does, and what would help, stands here as soon as one is drawn.")
                 )
+            elif self.results.recording is not None:
+                words = self.tr("A log tells who reported, and not who was there: it is read at the left.")
             elif r is None:
                 words = self.tr("Rehearsing the week …")
             elif all(lamp.room != room.id for lamp in project.lamps):

@@ -1,7 +1,80 @@
-"""The left-hand panel of the Rehearsal stage: the days."""
+"""The left-hand panel of the Rehearsal stage: the rehearsed days, or those of a log of the real house."""
 
 from __future__ import annotations
 
-from vastwatch.desk.stages.rehearsal.days import DaysPanel
+from pathlib import Path
 
-make = DaysPanel
+from PyQt6.QtWidgets import QFileDialog, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from vastwatch.commission.event_log import EventLog, LogError
+from vastwatch.desk.shell.parts import scrolling
+from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.theme import MARGIN
+from vastwatch.desk.stages.rehearsal.days import DaysPanel
+from vastwatch.desk.stages.rehearsal.log_dialog import LogDialog
+from vastwatch.desk.stages.rehearsal.log_panel import LogPanel
+
+
+class RehearsalPanel(QWidget):
+    """The days of the rehearsal; once a log was read, what that says in their place."""
+
+    def __init__(self, around: Surroundings) -> None:
+        super().__init__()
+        self.around = around
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        self.pages = QStackedWidget()
+        self.days = DaysPanel(around)
+        self.log = LogPanel(around)
+        self.log.left.connect(self.leave_log)
+        area, inner = scrolling(6, (MARGIN, MARGIN, 4, 8))
+        inner.addWidget(self.log)
+        self.pages.addWidget(self.days)
+        self.pages.addWidget(area)
+        box.addWidget(self.pages, 1)
+        self.open = QPushButton(self.tr("A log of the house…"))
+        self.open.setToolTip(self.tr("What the real sensors said, in place of the rehearsal: CSV or JSON Lines"))
+        self.open.clicked.connect(self._ask)
+        foot = QWidget()
+        under = QVBoxLayout(foot)
+        under.setContentsMargins(MARGIN, 4, MARGIN, 10)
+        under.addWidget(self.open)
+        box.addWidget(foot)
+        around.document.replaced.connect(self.leave_log)
+
+    def _ask(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, self.tr("A log of the house"), "", self.tr("Logs (*.csv *.jsonl *.json *.txt *.log);;All files (*)")
+        )
+        if name:
+            self.open_log(Path(name))
+
+    def open_log(self, path: Path) -> None:
+        """Show how a log is understood; where nothing in it is, say so."""
+        try:
+            self.dialog = LogDialog(self.window() or self, self.around.document.project, path)
+        except LogError as e:
+            self.around.say(str(e))
+            return
+        self.dialog.used.connect(self.show_log)
+        self.dialog.open()
+
+    def show_log(self, log: EventLog) -> None:
+        """Look at a log in place of the rehearsal."""
+        self.around.results.show_recording(log.recording)
+        self.log.show_log(log)
+        self.pages.setCurrentIndex(1)
+        calendar = log.recording.calendar
+        time = min(calendar.noon(0) + 9 * 3600.0, calendar.end - 1.0)
+        self.around.focus.set(day=calendar.noon_day(time), time=time, incident=-1)
+        self.around.say(log.notes[0] if log.notes else self.tr("{:,} lines read.").format(log.used))
+
+    def leave_log(self, *_: object) -> None:
+        """Back to the rehearsal."""
+        if self.around.results.recording is not None:
+            self.pages.setCurrentIndex(0)
+            self.around.results.show_recording(None)
+
+
+make = RehearsalPanel

@@ -8,6 +8,8 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from vastwatch.advice.frontier import Point
+from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
@@ -19,6 +21,7 @@ from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.timing.builder import Builder
 from vastwatch.desk.stages.timing.chart import CurveChart
+from vastwatch.desk.stages.timing.frontier_sheet import FrontierSheet
 from vastwatch.desk.stages.timing.roles import RolesEditor
 from vastwatch.words import duration_words
 
@@ -57,7 +60,13 @@ class TimingPanel(QWidget):
         box.addWidget(self._here)
         self._use = QPushButton()
         self._use.clicked.connect(self._take_recommended)
+        self.every = QPushButton(self.tr("Every way on one chart…"))
+        self.every.setToolTip(
+            self.tr("Left in the dark against burning for nobody: today, what people swear by, belief, and the best")
+        )
+        self.every.clicked.connect(self.show_frontier)
         box.addWidget(self._use)
+        box.addWidget(self.every)
         self._reason = label("", "soft", True)
         box.addWidget(self._reason)
         self._caution = label(
@@ -113,6 +122,8 @@ class TimingPanel(QWidget):
         has = curve is not None and curve.room == room
         for w in (self.plot, self._legend, self._here, self._use):
             w.setVisible(has)
+        lit = room is not None and presence_of(self.document.project, room) is not None
+        self.every.setVisible(lit and bool(lights_in(self.document.project, room or "")))
         use = find(self.document.project.rooms, room).use if room else ""
         self._caution.setVisible(use in ("stair", "passage", "corridor", "workshop", "plant"))
         if not has or curve is None:
@@ -148,6 +159,19 @@ class TimingPanel(QWidget):
             return
         new = set_hold(self.document.project, presence.id, seconds)
         self.document.apply(new, f"Hold {presence.name.lower()} for {duration_words(seconds)}", f"hold-{presence.id}")
+
+    def show_frontier(self) -> None:
+        """Open the chart of every way to set the room."""
+        room = self.focus.room
+        if room is None:
+            return
+        name = find(self.document.project.rooms, room).name
+        self.sheet = FrontierSheet(self.window() or self, self.results, self.theme, name)
+        self.sheet.taken.connect(self._take_point)
+        self.sheet.open()
+
+    def _take_point(self, point: Point) -> None:
+        self.document.apply(point.project, f"Set {point.name}")
 
     def _take_recommended(self) -> None:
         if (curve := self.results.best_curve) is not None:

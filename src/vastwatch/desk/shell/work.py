@@ -1,0 +1,96 @@
+"""What is computed in the background for the desk, each from what it reads: functions of a `Task` and of records."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+from vastwatch.advice import Finding, Purchase, TimingCurve, findings, purchases, starter_set
+from vastwatch.advice import judge as judging
+from vastwatch.advice.frontier import Frontier, frontier
+from vastwatch.advice.judge import DAYS as TUNING_DAYS
+from vastwatch.advice.judge import Judgement
+from vastwatch.advice.offers import Offers, offers
+from vastwatch.advice.purchase import bare, free_gain
+from vastwatch.advice.remedies import Remedy, remedies
+from vastwatch.advice.schools import School, schools
+from vastwatch.advice.timing import cached_curve, tuned
+from vastwatch.causes.groups import Group, groups
+from vastwatch.causes.inquiry import Inquiry, inquire
+from vastwatch.design.project import Project
+from vastwatch.desk.shell.derived import Task
+from vastwatch.devices import DeviceType
+from vastwatch.rehearsal import Rehearsal, rehearse
+from vastwatch.rehearsal.incidents import Kind
+
+# The rehearsed week: its days, and its seed.
+DAYS, SEED = 7, 1
+# A frontier is lived under so many of the judge's seeds, and looks at so many settings: half a minute's work.
+FRONTIER_SEEDS, FRONTIER_SETTINGS = 6, 40
+
+
+class ToBuy(NamedTuple):
+    """What to buy: the best single additions, or a set one after the other; and what better holds alone would save,
+    minutes of dark and hours of burning a day."""
+
+    found: list[Purchase]
+    a_set: bool
+    free: tuple[float, float]
+
+
+class Causes(NamedTuple):
+    """What a rehearsed room's incidents are because of: the inquiry into each kind, and the groups of all."""
+
+    rehearsal: Rehearsal
+    room: str
+    inquiries: dict[Kind, Inquiry]
+    groups: list[Group]
+
+
+def curve_of(task: Task, project: Project, room: str) -> TimingCurve:
+    return cached_curve(rehearse(project, TUNING_DAYS, SEED), room)
+
+
+def settled_of(task: Task, project: Project, room: str) -> TimingCurve:
+    return tuned(project, room, TUNING_DAYS, SEED, task.should_continue, task.report_progress)
+
+
+def findings_of(task: Task, project: Project, judged: Mapping[str, Judgement]) -> list[Finding]:
+    return findings(project, judged.get)
+
+
+def offers_of(task: Task, project: Project, room: str, types: list[DeviceType]) -> Offers:
+    return offers(project, room, types, task.should_continue, task.report_progress, task.show)
+
+
+def schools_of(task: Task, project: Project, room: str, types: list[DeviceType]) -> list[School]:
+    return schools(project, room, types, task.should_continue, task.report_progress)
+
+
+def frontier_of(task: Task, project: Project, room: str) -> Frontier:
+    return frontier(
+        project, room, True, judging.CHOSEN_ON[:FRONTIER_SEEDS], evaluations=FRONTIER_SETTINGS,
+        should_continue=task.should_continue, report_progress=task.report_progress,
+    )  # fmt: skip
+
+
+def causes_of(task: Task, rehearsal: Rehearsal, room: str) -> Causes:
+    found: dict[Kind, Inquiry] = {}
+    for kind in dict.fromkeys(i.kind for _, i in rehearsal.incidents_by_room.get(room, [])):
+        inquiry = inquire(rehearsal, room, kind, task.should_continue)
+        if inquiry is not None:
+            found[kind] = inquiry
+    return Causes(rehearsal, room, found, groups(rehearsal, found.values()))
+
+
+def remedies_of(task: Task, rehearsal: Rehearsal, room: str) -> list[Remedy]:
+    return remedies(rehearsal, room, task.should_continue)
+
+
+def to_buy_of(task: Task, project: Project, types: list[DeviceType], budget: float | None) -> ToBuy:
+    if budget is not None:
+        found = starter_set(bare(project), budget, types, task.should_continue, task.report_progress)
+        return ToBuy(found, True, (0.0, 0.0))
+    found = purchases(project, types, task.should_continue, report_progress=task.report_progress)
+    task.show(ToBuy(found, False, (0.0, 0.0)))
+    return ToBuy(found, False, free_gain(project, task.should_continue))

@@ -1,0 +1,172 @@
+"""A log of the real house: how it is understood, to be put right before it is used."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QDialog,
+    QHeaderView,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from vastwatch.commission.event_log import EventLog, LogError, Reading, read_log, said_by, shown
+from vastwatch.commission.log_guess import columns_of, guessed, match, with_columns
+from vastwatch.design.expressions import zone_part
+from vastwatch.design.project import Project
+from vastwatch.desk.shell.background import GoOn, in_background
+from vastwatch.desk.shell.parts import Choice, label, row
+from vastwatch.files import ProjectError
+
+HEADS = ("line", "when", "device", "says", "")
+
+
+class LogDialog(QDialog):
+    """`used` carries the EventLog that was read. Raises LogError where nothing at all is to be found in the file."""
+
+    used = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget, project: Project, path: Path) -> None:
+        super().__init__(parent)
+        self.project, self.path = project, path
+        self.reading: Reading = guessed(path, project)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setObjectName("log")
+        self.setWindowTitle(self.tr("A log of the house"))
+        self.resize(860, 600)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(20, 16, 20, 16)
+        box.setSpacing(8)
+        box.addWidget(label(path.name, "title"))
+        box.addWidget(
+            label(self.tr("This is how its lines are understood. Put right what is not, then use it."), "soft", True)
+        )
+        names = columns_of(path)
+        self.columns: dict[str, Choice] = {}
+        cells: list[QWidget] = []
+        for field, words in (("time", self.tr("Time")), ("device", self.tr("Device")), ("value", self.tr("Value"))):
+            choice = self.columns[field] = Choice()
+            choice.setAccessibleName(words)
+            choice.addItems([*([] if field == "time" else [self.tr("a column each")]), *names])
+            now = getattr(self.reading, field)
+            choice.setCurrentText(now or self.tr("a column each"))
+            choice.activated.connect(self._columns_chosen)
+            cells += [label(words, "soft"), choice]
+        box.addWidget(row(*cells, QWidget(), stretch=len(cells)))
+        self.devices = QTableWidget(0, 2)
+        self.devices.setAccessibleName(self.tr("Devices of the log"))
+        self.devices.setHorizontalHeaderLabels([self.tr("in the log"), self.tr("on the plan")])
+        self.lines = QTableWidget(0, len(HEADS))
+        self.lines.setAccessibleName(self.tr("Lines as understood"))
+        self.lines.setHorizontalHeaderLabels([self.tr(h) for h in HEADS])
+        for table in (self.devices, self.lines):
+            table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+            table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+            header = table.verticalHeader()
+            assert header is not None
+            header.hide()
+            across = table.horizontalHeader()
+            assert across is not None
+            across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            across.setStretchLastSection(True)
+        box.addWidget(self.devices, 2)
+        box.addWidget(self.lines, 3)
+        self.told = label("", "bad", True)
+        self.use = QPushButton(self.tr("Use it"))
+        self.use.setDefault(True)
+        self.use.clicked.connect(self._use)
+        leave = QPushButton(self.tr("Cancel"))
+        leave.clicked.connect(self.reject)
+        box.addWidget(row(self.told, self.use, leave, stretch=0))
+        self._fill()
+
+    def _fill(self) -> None:
+        """The devices with what they are taken for, and the first lines."""
+        mine = [("", None), *self._tellers()]
+        self.devices.setRowCount(0)
+        for name, told in self.reading.devices.items():
+            at = self.devices.rowCount()
+            self.devices.insertRow(at)
+            self.devices.setItem(at, 0, QTableWidgetItem(name))
+            choice = Choice()
+            choice.setAccessibleName(self.tr("{} is").format(name))
+            choice.addItems([self.tr("of no account"), *(words for words, _ in mine[1:])])
+            choice.setCurrentIndex(next((k for k, (_, t) in enumerate(mine) if t == told), 0))
+            choice.activated.connect(lambda k, n=name: self._device_chosen(n, mine[k][1]))
+            self.devices.setCellWidget(at, 1, choice)
+        self._fill_lines()
+
+    def _tellers(self) -> list[tuple[str, tuple[str, str | None]]]:
+        out: list[tuple[str, tuple[str, str | None]]] = []
+        for sensor in self.project.sensors:
+            out.append((sensor.name, (sensor.id, None)))
+            out += [
+                (f"{sensor.name}, {z.name}", (sensor.id, zone_part(z.id)))
+                for z in self.project.zones
+                if z.sensor == sensor.id
+            ]
+        return out
+
+    def _fill_lines(self) -> None:
+        self.lines.setRowCount(0)
+        try:
+            found = shown(self.path, self.reading, self.project)
+        except LogError as e:
+            self.told.setText(str(e))
+            self.use.setEnabled(False)
+            return
+        for line in found:
+            at = self.lines.rowCount()
+            self.lines.insertRow(at)
+            for k, words in enumerate((str(line.line), line.when, line.device, line.says, line.fault)):
+                self.lines.setItem(at, k, QTableWidgetItem(words))
+        good = sum(not line.fault for line in found)
+        self.use.setEnabled(good > 0)
+        words = self.tr("Nothing is understood yet.") if good == 0 else ""
+        self.told.setText(words)
+
+    def _columns_chosen(self, *_: int) -> None:
+        each = self.tr("a column each")
+        time, device, value = (self.columns[f].currentText() for f in ("time", "device", "value"))
+        self.reading = with_columns(
+            self.path, self.project, self.reading, time, "" if each in (device, value) else device,
+            "" if each in (device, value) else value,
+        )  # fmt: skip
+        self._fill()
+
+    def _device_chosen(self, name: str, told: tuple[str, str | None] | None) -> None:
+        self.reading = said_by(self.reading, name, told)
+        self._fill_lines()
+
+    def _use(self) -> None:
+        self.use.setEnabled(False)
+
+        def work(go_on: GoOn) -> EventLog:
+            share = [0.0]
+
+            def progress(x: float) -> None:
+                share[0] = x
+
+            try:
+                return read_log(
+                    self.path, self.project, self.reading, lambda: go_on(share[0]), progress,
+                    lambda name: match(name, self.project),
+                )  # fmt: skip
+            except LogError as e:
+                raise ProjectError(str(e)) from None
+
+        in_background(self, self.tr("Reading the log …"), work, self._read)
+
+    def _read(self, outcome: EventLog | ProjectError) -> None:
+        self.use.setEnabled(True)
+        if isinstance(outcome, ProjectError):
+            self.told.setText(str(outcome))
+            return
+        self.used.emit(outcome)
+        self.accept()

@@ -1,0 +1,199 @@
+"""The frontier of a room in a window of its own: every way on one chart, what each is, and what it would take to set
+it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
+from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.advice.frontier import Frontier, Point
+from vastwatch.desk.pages.frontier_chart import Placed, paint, save
+from vastwatch.desk.shell.parts import label, row
+from vastwatch.desk.shell.results import Results
+from vastwatch.desk.shell.theme import Theme
+from vastwatch.words import capital, plain_reason
+
+KINDS = ("Page (*.pdf)", "Picture (*.png)", "Table (*.csv)")
+
+
+class FrontierChart(QWidget):
+    """`picked` carries the point under the pointer or the keys, or None."""
+
+    picked = pyqtSignal(object)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.found: Frontier | None = None
+        self.marked: Point | None = None
+        self._placed: Placed | None = None
+        self.setAccessibleName("Left in the dark against burning for nobody")
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(QSize(520, 360))
+
+    def show_frontier(self, found: Frontier) -> None:
+        """Show a frontier; today's point is marked."""
+        self.found = found
+        self.pick(found.named("today")[0])
+
+    def pick(self, point: Point | None) -> None:
+        """Mark a point."""
+        self.marked = point
+        self.picked.emit(point)
+        self.update()
+
+    def at(self, point: Point) -> QPointF:
+        """Where a point stands."""
+        assert self._placed is not None
+        return self._placed.at(point)
+
+    def paintEvent(self, event: object) -> None:
+        if self.found is not None:
+            p = QPainter(self)
+            self._placed = paint(p, self.theme, QRectF(self.rect()), self.found, self.marked)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._placed is not None:
+            point = self._placed.nearest(event.position())
+            if point is not None:
+                self.pick(point)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._placed is not None:
+            point = self._placed.nearest(event.position())
+            shape = Qt.CursorShape.ArrowCursor if point is None else Qt.CursorShape.PointingHandCursor
+            self.setCursor(shape)
+            self.setToolTip("" if point is None else point.name)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or self._placed is None or self.marked is None:
+            return
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        order = sorted(self._placed.points, key=lambda p: (p.figures.idle_h, p.figures.dark_min))
+        k = next((i for i, p in enumerate(order) if p is self.marked), 0)
+        self.pick(order[min(max(k + step, 0), len(order) - 1)])
+
+
+class FrontierSheet(QDialog):
+    """Fills itself from `results.frontier`, which it asks for. `taken` carries the point to set."""
+
+    taken = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget, results: Results, theme: Theme, room: str) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setObjectName("frontier")
+        self.setWindowTitle(self.tr("Every way on one chart"))
+        self.resize(980, 640)
+        self.results, self.room = results, room
+        box = QVBoxLayout(self)
+        box.setContentsMargins(20, 16, 20, 16)
+        box.setSpacing(8)
+        self._basis = label("", "soft")
+        box.addWidget(row(label(room, "title"), self._basis, stretch=0))
+        self._bar = QProgressBar()
+        self._bar.setTextVisible(False)
+        self._bar.setFixedHeight(6)
+        self._bar.setRange(0, 1000)
+        box.addWidget(self._bar)
+        self.chart = FrontierChart(theme)
+        self.chart.picked.connect(self._say)
+        box.addWidget(self.chart, 1)
+        self.told = label("", "", True, rich=True)
+        self.told.setMinimumHeight(40)
+        box.addWidget(self.told)
+        self.set_it = QPushButton(self.tr("Set it"))
+        self.set_it.setToolTip(self.tr("Ctrl+Z takes it back."))
+        self.set_it.clicked.connect(self._take)
+        self.out = QPushButton(self.tr("Save…"))
+        self.out.setToolTip(self.tr("As a page, a picture or a table"))
+        self.out.clicked.connect(self._save)
+        leave = QPushButton(self.tr("Close"))
+        leave.clicked.connect(self.accept)
+        for button in (self.set_it, self.out, leave):
+            button.setAutoDefault(False)
+        self._wrong = label("", "bad", True)
+        box.addWidget(row(self._wrong, self.set_it, self.out, leave, stretch=0))
+        results.frontier.changed.connect(self._fill)
+        results.frontier.progressed.connect(self._progress)
+        results.frontier.ask()
+        self._fill()
+
+    def done(self, result: int) -> None:
+        """Nobody waits for it any more."""
+        if self.results.frontier.busy:
+            self.results.frontier.forget()
+        super().done(result)
+
+    def _progress(self) -> None:
+        self._bar.setValue(round(1000 * self.results.frontier.progress))
+
+    def _fill(self) -> None:
+        derived = self.results.frontier
+        found = derived.value
+        self._bar.setVisible(derived.busy)
+        self.chart.setVisible(found is not None)
+        for widget in (self.set_it, self.out):
+            widget.setEnabled(found is not None)
+        if found is None:
+            self._basis.setText(self.tr("living through the weeks …") if derived.busy else capital(derived.words))
+            return
+        words = self.tr("the same {} weeks for each of {} settings").format(found.weeks, found.searched)
+        self._basis.setText(words)
+        if self.chart.found is not found:
+            self.chart.show_frontier(found)
+
+    def _say(self, point: Point | None) -> None:
+        found = self.chart.found
+        if point is None or found is None:
+            self.told.setText("")
+            return
+        f = point.figures
+        meets = self.tr("meets the brief") if found.meets(point) else self.tr("misses the brief")
+        settings = "; ".join(f"{name} {value}" for name, value in point.settings.items())
+        self.told.setText(
+            self.tr(
+                "<b>{}</b>: {:.1f} drops a week, {:.2f} min dark and {:.2f} h burning for nobody a day "
+                "(nine of ten seeds {:.2f} to {:.2f} min, {:.2f} to {:.2f} h); {}.<br><small>{}</small>"
+            ).format(
+                _safe(point.name), f.drops_per_week, f.dark_min, f.idle_h, *f.dark_within, *f.idle_within, meets,
+                _safe(settings),
+            )
+        )  # fmt: skip
+        self.set_it.setEnabled(point.kind != "today")
+
+    def _take(self) -> None:
+        if self.chart.marked is not None:
+            self.taken.emit(self.chart.marked)
+            self.accept()
+
+    def _save(self) -> None:
+        name, kind = QFileDialog.getSaveFileName(self, self.tr("Save the chart"), "frontier", ";;".join(KINDS))
+        if name:
+            path = Path(name)
+            if path.suffix.lower() not in (".pdf", ".png", ".csv"):
+                path = path.with_name(path.name + kind[kind.index("*") + 1 : -1])
+            self.save_to(path)
+
+    def save_to(self, path: Path) -> None:
+        """Save the chart, or say why not."""
+        found = self.chart.found
+        if found is None:
+            return
+        try:
+            save(found, path, self.tr("{}: left in the dark against burning for nobody").format(self.room))
+        except (OSError, ValueError) as e:
+            self._wrong.setText(capital(plain_reason(e)) + ".")
+        else:
+            self._wrong.setText("")
+
+
+def _safe(text: str) -> str:
+    return text.replace("&", "&amp;").replace("<", "&lt;")

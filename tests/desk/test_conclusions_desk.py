@@ -1,0 +1,353 @@
+"""The builder of conclusions, the chart of every way, and logs of a real house, in the real window."""
+
+from __future__ import annotations
+
+import csv
+
+import pytest
+from hands import LEFT, key, plain, project, settle, type_into
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QMenu
+
+from vastwatch.commission.event_log import write_log
+from vastwatch.control.fusion import leaves
+from vastwatch.design.edits.conclusions import set_expr
+from vastwatch.design.edits.expressions import part_at
+from vastwatch.design.expressions import AtLeast, Belief, ClockTime, Dark, Hold, Named, Not, OnDelay, Report, StartKeep
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import find
+from vastwatch.design.relations import presence_of, presences_in
+from vastwatch.desk.pages.frontier_chart import save
+from vastwatch.desk.shell import work
+from vastwatch.desk.stages.timing.builder import changed_part, shown_conclusion
+from vastwatch.people.truth import simulate_days
+from vastwatch.rehearsal.run import record
+
+
+@pytest.fixture
+def timing(qtbot, window):
+    """The window in the Timing stage, in the sitting room."""
+    window.focus.set(stage="Timing", level="upper", room="sitting", selected="sitting")
+    settle(qtbot, window)
+    return window
+
+
+def builder(window):
+    return window.panel("Timing").builder
+
+
+def expr(window, ident="presence-sitting"):
+    return find(project(window).presences, ident).expr
+
+
+def chip(window, text, nth=0):
+    return [c for c in builder(window).view.chips if c.piece.text == text][nth]
+
+
+def press(qtbot, window, text, nth=0):
+    qtbot.mouseClick(builder(window).view, LEFT, pos=chip(window, text, nth).rect.center().toPoint())
+
+
+def action(menu, *words):
+    """The entry of a menu, or of its menus, by its words."""
+    for k, word in enumerate(words):
+        found = next(a for a in menu.actions() if a.text() == word)
+        if k == len(words) - 1:
+            return found
+        menu = found.menu()
+    raise AssertionError
+
+
+def choose(window, piece, *words):
+    action(builder(window).menu_of(piece), *words).trigger()
+
+
+def test_the_sentence_is_that_of_the_conclusion_and_its_lanes_are_its_parts(timing):
+    view = builder(timing).view
+    said = " ".join(c.text for c in view.chips)
+    assert said == "On when PIR sitting room stays while PIR sitting room or Radar sitting room off 1 min after"
+    lanes = [lane.words for lane in timing.ribbon._lanes]
+    assert lanes[:8] == [
+        "Somebody in the sitting room", "somebody awake there", "on when PIR sitting room", "stays while held 1 min",
+        "any of", "PIR sitting room", "Radar sitting room", "concluded",
+    ]  # fmt: skip
+    by_words = {lane.words: lane.signal for lane in timing.ribbon._lanes[:8]}
+    r = timing.results.rehearsal
+    assert by_words["Radar sitting room"].same_as(r.house.report("radar-sitting"))
+    assert by_words["concluded"].same_as(r.signals["presence-sitting"])
+    timing.focus.set(stage="Rehearsal")
+    assert "concluded" not in [lane.words for lane in timing.ribbon._lanes]
+
+
+def test_a_figure_is_typed_over_by_the_mouse_and_by_keys(qtbot, timing):
+    press(qtbot, timing, "1 min")
+    field = builder(timing).field
+    assert field is not None and field.text() == "1 min"
+    type_into(qtbot, field, "90 s")
+    assert hold_of(expr(timing)) == 90
+    # One step of the undo list, and the curve's mark follows.
+    timing.document.undo_stack.undo()
+    assert hold_of(expr(timing)) == 60
+    view = builder(timing).view
+    view.setFocus()
+    view.point_at(0)
+    for _ in range(4):
+        key(qtbot, view, Qt.Key.Key_Right)
+    assert view.here.text == "1 min"
+    key(qtbot, view, Qt.Key.Key_Return)
+    type_into(qtbot, builder(timing).field, "never")
+    assert hold_of(expr(timing)) == 60 and "never" in plain(timing.status.said.text())
+
+
+def test_parts_are_joined_wrapped_and_taken_out(qtbot, timing):
+    radar = chip(timing, "Radar sitting room").piece
+    choose(timing, radar, "Or", "Tracker sitting room")
+    assert len(expr(timing).keep.of.of) == 3
+    choose(timing, chip(timing, "Radar sitting room").piece, "And", "dark in sitting room")
+    choose(timing, chip(timing, "Tracker sitting room").piece, "Around it", "Only once it has lasted")
+    parts = expr(timing).keep.of.of
+    assert isinstance(parts[2], OnDelay) and isinstance(parts[1].of[1], Dark)
+    view = builder(timing).view
+    view.setFocus()
+    tracker = next(k for k, c in enumerate(view._picked()) if c.piece.text == "Tracker sitting room")
+    view.point_at(tracker)
+    key(qtbot, view, Qt.Key.Key_Delete)
+    # A delay of nothing goes with it.
+    assert len(expr(timing).keep.of.of) == 2
+    choose(timing, chip(timing, "or").piece, "at least 2")
+    assert isinstance(expr(timing).keep.of, AtLeast)
+    settle(qtbot, timing)
+    assert timing.results.rehearsal.project is project(timing)
+    while timing.document.undo_stack.canUndo():
+        timing.document.undo_stack.undo()
+    assert expr(timing).keep.of.of[1].sensor == "radar-sitting"
+
+
+def test_parts_are_dragged_and_moved_by_keys(qtbot, timing):
+    view = builder(timing).view
+    a, b = (
+        chip(timing, words, n).rect.center().toPoint()
+        for words, n in (("Radar sitting room", 0), ("PIR sitting room", 1))
+    )
+    qtbot.mousePress(view, LEFT, pos=a)
+    for k in (1, 2, 3, 4):
+        qtbot.mouseMove(view, a + (b - a) * k / 4)
+    qtbot.mouseRelease(view, LEFT, pos=b)
+    assert [r.sensor for r in expr(timing).keep.of.of] == ["radar-sitting", "pir-sitting"]
+    view.setFocus()
+    view.point_at(next(k for k, c in enumerate(view._picked()) if c.piece.text == "Radar sitting room"))
+    key(qtbot, view, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+    assert [r.sensor for r in expr(timing).keep.of.of] == ["pir-sitting", "radar-sitting"]
+    key(qtbot, view, Qt.Key.Key_Up)
+    assert view.here.path != (1, 0, 1)
+
+
+def test_what_cannot_be_is_not_offered_and_what_cannot_go_says_so(qtbot, timing):
+    timing.focus.set(conclusion="reading")
+    words = {
+        a.text() for a in action(builder(timing).menu_of(chip(timing, "Window seat").piece), "Instead").menu().actions()
+    }
+    assert "“Somebody upstairs”" in words
+    timing.focus.set(conclusion=None)
+    words = {
+        a.text()
+        for a in action(builder(timing).menu_of(chip(timing, "PIR sitting room").piece), "Instead").menu().actions()
+    }
+    # It would go in a circle.
+    assert "“Somebody upstairs”" not in words and "“Somebody in the shop”" in words
+    timing.document.apply(set_expr(project(timing), "presence-sitting", Report(sensor="pir-sitting")), "plain")
+    view = builder(timing).view
+    view.setFocus()
+    key(qtbot, view, Qt.Key.Key_Delete)
+    assert "Something has to be concluded from" in plain(timing.status.said.text())
+    assert isinstance(expr(timing), Report)
+
+
+def test_conclusions_of_zone_level_and_house_are_shown_and_changed(qtbot, timing):
+    b = builder(timing)
+    assert [b.choice.itemText(k) for k in range(b.choice.count())] == [
+        "Somebody in the sitting room", "Reading at the window seat", "Somebody upstairs", "House quiet at night",
+    ]  # fmt: skip
+    b.choice.setCurrentIndex(3)
+    b.choice.activated.emit(3)
+    assert shown_conclusion(project(timing), timing.focus).id == "quiet" and "the house" in b._about.text()
+    press(qtbot, timing, "22:30 to sunrise")
+    piece = chip(timing, "22:30 to sunrise").piece
+    b._type(piece)
+    type_into(qtbot, b.field, "21:00 to sunrise+00:30")
+    clock = next(x for x in leaves(expr(timing, "quiet")) if isinstance(x, ClockTime))
+    assert (clock.begin, clock.end) == ("21:00", "sunrise+00:30")
+    settle(qtbot, timing)
+    assert "concluded" in [lane.words for lane in timing.ribbon._lanes]
+    for menu in timing.findChildren(QMenu):
+        menu.close()
+
+
+def test_a_further_conclusion_a_name_and_whose_lamps_follow(qtbot, timing):
+    b = builder(timing)
+    action(b.more_menu(), "A further conclusion", "about Sitting room").trigger()
+    made = shown_conclusion(project(timing), timing.focus)
+    assert made.room == "sitting" and not made.lights and len(presences_in(project(timing), "sitting")) == 3
+    action(b.more_menu(), "Call it…").trigger()
+    type_into(qtbot, b.field, "Anybody at all")
+    assert find(project(timing).presences, made.id).name == "Anybody at all"
+    action(b.more_menu(), "Let the lamps follow it").trigger()
+    assert presence_of(project(timing), "sitting").id == made.id
+    settle(qtbot, timing)
+    action(b.more_menu(), "Take it away").trigger()
+    # Nothing lights the room by itself now, and what it was lit by is still concluded.
+    assert presence_of(project(timing), "sitting") is None
+    assert {p.id for p in presences_in(project(timing), "sitting")} == {"presence-sitting", "reading"}
+    timing.document.undo_stack.undo()
+    assert presence_of(project(timing), "sitting").id == made.id
+
+
+def test_a_pattern_is_taken_and_says_when_it_fails(qtbot, timing):
+    b = builder(timing)
+    patterns = action(b.more_menu(), "A pattern for this room").menu()
+    able = {a.text(): a.isEnabled() for a in patterns.actions()}
+    assert able["Belief"] and able["Two of three against false-ons"] and not able["Door latch"]
+    assert "It wants one contact" in next(a for a in patterns.actions() if a.text() == "Door latch").toolTip()
+    next(a for a in patterns.actions() if a.text() == "Belief").trigger()
+    assert isinstance(expr(timing), Belief) and "habits" in b._fails.text()
+    settle(qtbot, timing)
+    lane = next(x for x in timing.ribbon._lanes if x.levels is not None)
+    assert lane.marks == (0.6, 0.1) and 0 <= lane.levels.v.min() <= lane.levels.v.max() <= 1
+    timing.ribbon.grab()
+    press(qtbot, timing, "10 %")
+    type_into(qtbot, b.field, "2 %")
+    assert expr(timing).off_below == pytest.approx(0.02)
+    type_into_fails = ["0", "100", "often"]
+    for text in type_into_fails:
+        with pytest.raises(ValueError, match=r"probability"):
+            changed_part(expr(timing), "off_below", text)
+    # It has no hold to tune: the panel says so, and offers the chart of every way all the same.
+    assert "no single hold time" in timing.panel("Timing")._reason.text()
+    assert timing.panel("Timing").every.isVisibleTo(timing)
+
+
+def test_figures_of_the_dark_are_typed():
+    dark = Dark(room="r")
+    assert changed_part(dark, "", "20 40").until_lux == 40 and changed_part(dark, "", "15 lux").below_lux == 15
+    assert changed_part(changed_part(dark, "", "15"), "", "").below_lux is None
+    for text, words in (
+        ("40 20", "must not be less"),
+        ("a", "not a figure"),
+        ("1 2 3", "one figure"),
+        ("-3", "one figure"),
+    ):
+        with pytest.raises(ValueError, match=words):
+            changed_part(dark, "", text)
+    with pytest.raises(ValueError, match="from when to when"):
+        changed_part(ClockTime(begin="10:00", end="11:00"), "", "at night")
+    with pytest.raises(ValueError, match="2 h"):
+        changed_part(Hold(of=dark, seconds=5), "seconds", "3 h")
+    assert part_at(Not(of=Named(presence="a")), (0,)).presence == "a"
+
+
+# -- every way on one chart ----------------------------------------------------------------------------------------
+
+
+def test_every_way_is_shown_picked_set_and_saved(qtbot, timing, tmp_path, monkeypatch):
+    monkeypatch.setattr(work, "FRONTIER_SETTINGS", 4)
+    panel = timing.panel("Timing")
+    timing.focus.set(level="ground", room="toilet", selected="toilet")
+    settle(qtbot, timing)
+    qtbot.mouseClick(panel.every, LEFT)
+    sheet = panel.sheet
+    qtbot.waitUntil(lambda: sheet.chart.found is not None, timeout=60_000)
+    found = sheet.chart.found
+    sheet.grab()
+    kinds = {p.kind for p in found.points}
+    assert {"today", "curve", "recommended", "belief", "search"} <= kinds
+    assert "today" in sheet.told.text() and not sheet.set_it.isEnabled()
+    best = next(p for p in found.points if p.kind == "recommended")
+    qtbot.mouseClick(sheet.chart, LEFT, pos=sheet.chart.at(best).toPoint())
+    assert sheet.chart.marked is not None and sheet.set_it.isEnabled()
+    sheet.chart.pick(best)
+    sheet.chart.setFocus()
+    key(qtbot, sheet.chart, Qt.Key.Key_Right)
+    assert sheet.chart.marked.figures.idle_h >= best.figures.idle_h
+    for ending in ("pdf", "png", "csv"):
+        sheet.save_to(tmp_path / f"chart.{ending}")
+        assert (tmp_path / f"chart.{ending}").stat().st_size > 200
+    with (tmp_path / "chart.csv").open() as file:
+        rows = list(csv.reader(file))
+    assert rows[0][0] == "name" and len(rows) == len(found.points) + 1
+    sheet.save_to(tmp_path / "none" / "chart.csv")
+    assert sheet._wrong.text()
+    with pytest.raises(ValueError, match="ends neither"):
+        save(found, tmp_path / "chart.doc", "t")
+    sheet.chart.pick(best)
+    qtbot.mouseClick(sheet.set_it, LEFT)
+    assert hold_of(expr(timing, "presence-toilet")) == hold_of(find(best.project.presences, "presence-toilet").expr)
+    timing.document.undo_stack.undo()
+    assert hold_of(expr(timing, "presence-toilet")) == 180
+
+
+# -- logs ----------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def log(demo, tmp_path):
+    path = tmp_path / "house.csv"
+    write_log(record(demo, simulate_days(demo, 2, 9)), path)
+    return path
+
+
+def test_a_log_takes_the_place_of_the_rehearsal(qtbot, window, log):
+    window.focus.set(stage="Rehearsal", level="ground", room="shop", selected="shop")
+    settle(qtbot, window)
+    panel = window.panel("Rehearsal")
+    panel.open_log(log)
+    dialog = panel.dialog
+    assert dialog.lines.rowCount() == 20 and dialog.lines.item(0, 3).text() == "off"
+    assert dialog.devices.rowCount() == len(project(window).sensors)
+    qtbot.mouseClick(dialog.use, LEFT)
+    qtbot.waitUntil(lambda: window.results.recording is not None, timeout=10_000)
+    told = panel.log
+    assert panel.pages.currentIndex() == 1 and "burned" in told.told.text() and len(told._tiles) == 2
+    assert "may have been people" in told.answer.text()
+    assert [lane.words for lane in window.ribbon._lanes][:2] == ["Shop", "PIR shop"]
+    assert "a log of 2 days" in window.status._when and "who was there" in " ".join(
+        x.text() for x in window.verdict.findChildren(QLabel)
+    )
+    type_into(qtbot, told.hold, "30 s")
+    first = told.tried.saved_h_per_week
+    type_into(qtbot, told.hold, "2 min")
+    assert 0 < told.tried.saved_h_per_week < first
+    qtbot.mouseClick(told.take, LEFT)
+    assert hold_of(expr(window, "presence-shop")) == 120
+    # Now it holds that long on the same log: nothing is left to save.
+    assert told.tried.saved_h_per_week == pytest.approx(0.0) and not told.take.isVisibleTo(panel)
+    window.document.undo_stack.undo()
+    told.left.emit()
+    settle(qtbot, window)
+    assert panel.pages.currentIndex() == 0 and window.results.recording is None
+
+
+def test_a_log_is_put_right_in_its_dialog_and_a_useless_one_says_so(qtbot, window, tmp_path):
+    path = tmp_path / "odd.csv"
+    path.write_text("time,device,value\n2026-01-12T10:00:00Z,box seven,on\n2026-01-12T10:01:00Z,box seven,off\n")
+    window.focus.set(stage="Rehearsal")
+    panel = window.panel("Rehearsal")
+    panel.open_log(path)
+    dialog = panel.dialog
+    assert not dialog.use.isEnabled() and "no device of this project" in dialog.lines.item(0, 4).text()
+    choice = dialog.devices.cellWidget(0, 1)
+    choice.setCurrentText("PIR shop")
+    choice.activated.emit(choice.currentIndex())
+    assert dialog.use.isEnabled() and dialog.lines.item(0, 2).text() == "PIR shop"
+    dialog.columns["device"].setCurrentIndex(0)
+    dialog.columns["device"].activated.emit(0)
+    assert dialog.reading.wide and not dialog.use.isEnabled()
+    dialog.reject()
+    path.write_text("nothing\n")
+    panel.open_log(path)
+    assert "no column" in plain(window.status.said.text()) or "in no column" in plain(window.status.said.text())
+
+
+def test_a_start_and_keep_is_made_from_a_single_report(timing):
+    timing.document.apply(set_expr(project(timing), "presence-sitting", Report(sensor="pir-sitting")), "plain")
+    choose(timing, chip(timing, "PIR sitting room").piece, "Around it", "Starts it, and another keeps it")
+    assert isinstance(expr(timing), StartKeep) and expr(timing).keep.seconds == 120
