@@ -12,11 +12,12 @@ os.environ["XDG_STATE_HOME"] = os.environ["XDG_DATA_HOME"] = os.environ["XDG_CON
 
 from PyQt6.QtCore import QPointF
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from vastwatch.commission.event_log import read_log
+from vastwatch.commission.log_guess import guessed
 from vastwatch.desk.shell.app import Desk, make_application
 from vastwatch.desk.shell.document import Document, empty_project
-from vastwatch.desk.shell.keysheet import KeySheet
 from vastwatch.desk.shell.window import Window
 from vastwatch.desk.stages.plan.drawing import DrawingDialog
 from vastwatch.desk.stages.sensors.compare import CompareSheet
@@ -117,6 +118,26 @@ def zones_walk(window: Window) -> None:
     dialog.reject()
 
 
+def every_way(window: Window) -> None:
+    """The frontier of the sitting room."""
+    window.focus.set(level="upper", room="sitting", selected="sitting")
+    panel = window.panel("Timing")
+    panel.show_frontier()
+    while window.results.frontier.busy:
+        QTest.qWait(50)
+    QTest.qWait(200)
+    keep(panel.sheet, "frontier")
+    panel.sheet.reject()
+    window.focus.set(level="ground", room="throwing", selected="throwing")
+
+
+def log_of_the_house(window: Window) -> None:
+    """The shipped log, as its panel tells it."""
+    project = window.document.project
+    path = FOLDER.parents[1] / "src" / "vastwatch" / "data" / "saltmarsh-log.csv"
+    window.panel("Rehearsal").show_log(read_log(path, project, guessed(path, project)))
+
+
 def main() -> None:
     keep_freed_memory()
     studio = Studio()
@@ -126,8 +147,6 @@ def main() -> None:
     focus.set(stage="Brief", level="upper", room="sitting", selected="sitting")
     brief = window.panel("Brief")
     studio.take("brief-rooms")
-    brief.show_page(0)
-    studio.take("brief-project")
     brief.show_page(2)
     studio.take("brief-people")
     brief.show_page(4)
@@ -166,16 +185,17 @@ def main() -> None:
     zones_walk(window)
     focus.set(level="ground", figure="across", stage="Timing", room="throwing", selected="throwing")
     studio.take("timing")
+    every_way(window)
     studio.incident("throwing", "dropped", 19.0)
     window.verdict.try_remedies()
     studio.take("rehearsal-night-incident")
     focus.set(incident=-1, level="upper", room="sitting", selected="sitting", time=86_400 + 20.2 * 3600, day=1)
     studio.take("rehearsal-evening")
-    window.commands.show_keys()
-    QTest.qWait(150)
-    sheet = next(w for w in QApplication.topLevelWidgets() if isinstance(w, KeySheet))
-    keep(sheet, "keys")
-    sheet.close()
+    focus.set(level="ground", room="shop", selected="shop")
+    log_of_the_house(window)
+    QTest.qWait(400)
+    window.grab().save(str(FOLDER / "log.png"))
+    print("docs/screenshots/log.png")
     studio.window.results.stop()
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 from datetime import date
+from importlib import resources
 
 import numpy as np
 import pytest
@@ -230,6 +231,17 @@ def test_words_of_a_log_can_be_told_and_devices_mapped(demo, tmp_path):
 
 
 # -- what if -------------------------------------------------------------------------------------------------------
+
+
+def test_the_shipped_log_is_of_other_settings_and_tells_what_was_not_heard(demo):
+    path = resources.files("vastwatch").joinpath("data/saltmarsh-log.csv")
+    log = read(path, demo)
+    lost = ~log.recording.known["pir-shop"]
+    assert log.recording.calendar.days == 4 and 5000 < lost.clip(2 * DAY, 3 * DAY).total() < 6000
+    drawn = record(demo, simulate_days(demo, 4, 77))
+    theirs, ours = (r.report("pir-throwing").total() for r in (log.recording, drawn))
+    assert theirs > 1.3 * ours
+    assert set(log.recording.sensors) == {s.id for s in demo.sensors} and not log.unknown_devices
 
 
 def one_room(room, rows, days=2) -> Recording:

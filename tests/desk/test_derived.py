@@ -197,7 +197,9 @@ def test_a_recording_by_hand_is_shown_without_anybody(qtbot, window):
     house = w.results.house
     assert house is not None and w.results.rehearsal is None
     lanes = {lane.words: lane for lane in w.ribbon._lanes if lane.room == "throwing"}
-    assert set(lanes) == {"Throwing room", "PIR throwing room", "presence", "light"}
+    assert set(lanes) == {
+        "Throwing room", "PIR throwing room", "presence", "light", "Somebody in the throwing room", "concluded",
+    }  # fmt: skip
     assert lanes["PIR throwing room"].unknown.intervals.tolist() == [[30 * hour, 48 * hour]]
     assert lanes["presence"].signal.intervals.tolist() == [[17 * hour, 17 * hour + 360], [18 * hour, 18 * hour + 330]]
     assert lanes["light"].signal.total() > 0 and not lanes["light"].incidents

@@ -15,7 +15,7 @@ from vastwatch.design.edits.wiring import circuit_of
 from vastwatch.design.project import find
 from vastwatch.desk.plan.handles import handle_of
 from vastwatch.desk.plan.view import CARRIED
-from vastwatch.desk.shell import results
+from vastwatch.desk.shell import work
 from vastwatch.desk.shell.app import Desk, catch_failures, empty_project, make_application
 from vastwatch.desk.shell.arming import ArmingButton
 from vastwatch.desk.shell.derived import NOT_COMPUTED
@@ -403,7 +403,7 @@ def test_a_failure_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, mo
     hook = __import__("sys").excepthook
     try:
         catch_failures(desk, log)
-        monkeypatch.setattr(results, "findings", lambda *_: {}["no such thing"])
+        monkeypatch.setattr(work, "findings", lambda *_: {}["no such thing"])
         w.focus.set(room="kiln", selected="kiln")
         w.results.findings.forget()
         w.results.refresh()
@@ -486,7 +486,7 @@ def test_what_could_not_be_computed_is_not_told_as_an_answer(qtbot, window, monk
         raise KeyError("no such thing")
 
     for name in ("offers", "remedies", "purchases"):
-        monkeypatch.setattr(results, name, failing)
+        monkeypatch.setattr(work, name, failing)
     w = window
     w.focus.set(stage="Sensors", level="ground", room="throwing", selected="throwing")
     ask(w)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.curves import Curve
+from vastwatch.advice.curves import Curve, Outcome, WavingAtAny
 from vastwatch.advice.judge import (
     DAYS,
     SHORTEST_SERVICE_S,
@@ -29,6 +29,10 @@ from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.words import drops_words, duration_words
 
 Array = NDArray[np.float64]
+
+
+# So many drops a day are beyond all hope; of so many holds the curve tells at the least.
+HOPELESS_A_DAY, LEAST_HOLDS = 30.0, 12
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,7 +82,11 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
         raise ValueError(nobody_there(project, room))
     presence, days, exact = tunable(project, room), weeks.days, weeks.curve
     holds = settable_holds()
-    outcomes = [exact.outcome(float(h)) for h in holds]
+    if isinstance(exact, WavingAtAny):
+        outcomes = _until_hopeless(exact, holds, days)
+        holds = holds[-len(outcomes) :]
+    else:
+        outcomes = [exact.outcome(float(h)) for h in holds]
     drops = np.array([len(o.drop_at) for o in outcomes]) / days
     dark = np.array([o.dark_s for o in outcomes]) / 60.0 / days
     idle = np.array([o.idle_s for o in outcomes]) / 3600.0 / days
@@ -94,6 +102,17 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
         room, presence.id, days, holds, drops, dark, idle, knee, recommended, (recommended, recommended),
         len(meets) > 0, hold_of(presence.expr) or 0.0, reason, exact, per_week,
     )  # fmt: skip
+
+
+def _until_hopeless(exact: WavingAtAny, holds: Array, days: int) -> list[Outcome]:
+    """What holds come to, from the longest down to where it is hopeless: each is lived by itself, and the shorter the
+    longer that takes."""
+    out: list[Outcome] = []
+    for hold in reversed(holds.tolist()):
+        out.append(exact.outcome(hold))
+        if len(out) >= LEAST_HOLDS and len(out[-1].drop_at) > HOPELESS_A_DAY * days:
+            break
+    return out[::-1]
 
 
 def settled(project: Project, curve: TimingCurve, judged: Judgement, held: HeldOut) -> TimingCurve:

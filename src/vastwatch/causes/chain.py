@@ -6,7 +6,6 @@ shrinks; each names the record that one would change, with the value that made t
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,7 +23,7 @@ from vastwatch.causes.because import (
 from vastwatch.causes.inquiry import CURES, Inquiry, Tried, inquiry
 from vastwatch.causes.witnesses import Triggered, Witness, asleep_in, in_the_dark, keepers, kept_on, set_off, sights
 from vastwatch.control.outputs.handler import lights_in
-from vastwatch.design.expressions import AllOf, AtLeast, Expr
+from vastwatch.design.expressions import AllOf, AtLeast, Belief, every_part
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.relations import presence_of
 from vastwatch.people import Where
@@ -253,29 +252,24 @@ def _presence_link(r: Rehearsal, room: str, value: str, text: str) -> Link:
     presence = presence_of(r.project, room)
     assert presence is not None
     hold = hold_of(presence.expr)
-    words = "its own time" if hold is None else duration_words(hold)
-    return Link("presence", presence.id, value, text.format(hold=words))
+    if hold is None:
+        # No single hold of its own.
+        believed = isinstance(presence.expr, Belief)
+        ended = "it was no longer believed that somebody is there" if believed else "what it goes by no longer held"
+        return Link("presence", presence.id, value, ended if "ran out" in text else text.replace("for {hold} ", ""))
+    return Link("presence", presence.id, value, text.format(hold=duration_words(hold)))
 
 
 def _deciding(r: Rehearsal, incident: Incident) -> tuple[str, ...]:
     """The sensors whose silence let the light go: of those that all must report, those that no longer did."""
     presence, asked = presence_of(r.project, incident.room), keepers(r, incident.room)
     assert presence is not None
-    if not any(isinstance(e, AllOf | AtLeast) for e in _parts(presence.expr)):
+    if not any(isinstance(e, AllOf | AtLeast) for e in every_part(presence.expr)):
         return asked
     hold = hold_of(presence.expr) or 0.0
     since = incident.at - hold
     silent = tuple(s for s in asked if not r.house.report(s).at(since + AFTER_S))
     return silent or asked
-
-
-def _parts(expr: Expr) -> Iterator[Expr]:
-    """An expression and all that it is made of."""
-    yield expr
-    for name in ("of", "start", "keep"):
-        inner = getattr(expr, name, ())
-        for part in inner if isinstance(inner, tuple) else (inner,):
-            yield from _parts(part)
 
 
 def _last_report(r: Rehearsal, sensors: tuple[str, ...], t: float) -> tuple[str | None, float]:

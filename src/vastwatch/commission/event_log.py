@@ -599,9 +599,12 @@ def write_log(recording: Recording, path: str | Path, parts: bool = False) -> in
         for t in signal.switches.tolist():
             now = not now
             events.append((t, name, "on" if now else "off"))
-        if sensor in recording.known and part is None:
-            known = recording.known[sensor]
+        known = recording.known.get(sensor)
+        if known is not None:
+            # Said again once somebody listens: until then nothing is known.
+            events = [e for e in events if e[1] != name or bool(known.at(e[0]))]
             events += [(t, name, "unavailable") for t in known.falls.tolist()]
+            events += [(t, name, "on" if signal.at(t) else "off") for t in known.rises.tolist() if t > 0]
     events.sort(key=lambda e: e[0])
     rows = [(_stamp(recording.calendar, t), name, value) for t, name, value in events]
     file = Path(path)

@@ -34,13 +34,15 @@ def conclusion_lanes(house: HouseRun, rehearsal: Rehearsal | None, focus: Focus,
         part = part_at(shown.expr, path)
         if path == () and len(said) > 1:
             continue
-        colour = t.ink
+        colour, unknown = t.ink, None
         if isinstance(part, Report):
+            known = house.recording.known.get(part.sensor)
+            unknown = None if known is None else ~known
             sensor = find(project.sensors, part.sensor)
             colour = family_hue(t, find(project.devices, sensor.device).family)
         words = lane_words(project, shown.expr, path)
         indent = min(INDENT * (len(path) - 1), MOST_INDENT)
-        out.append(Lane(words, signal, alpha(colour, 0.75), 6, room, indent=indent))
+        out.append(Lane(words, signal, alpha(colour, 0.75), 6, room, indent=indent, unknown=unknown))
     for path, _, belief in said:
         part = part_at(shown.expr, path)
         if belief is not None and isinstance(part, Belief):

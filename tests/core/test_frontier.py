@@ -1,0 +1,178 @@
+"""The frontier: what can be set, what each way comes to, and a search against trying everything."""
+
+from __future__ import annotations
+
+import itertools
+import json
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from vastwatch import cli
+from vastwatch.advice.compared import compared, hardware_price
+from vastwatch.advice.end_to_end import AnyLine, laid
+from vastwatch.advice.frontier import Search, figures_of, frontier, frontier_of, measured, table
+from vastwatch.advice.parameters import parameters
+from vastwatch.advice.weeks import lived
+from vastwatch.design.edits.conclusions import set_expr
+from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.expressions import AllOf, AnyOf, Belief, DoorLatch, Hold, Not, OnDelay, Report
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import find
+from vastwatch.files import save_project
+from vastwatch.rehearsal import rehearse
+
+SEEDS = (1, 2, 3)
+PIR = Report(sensor="pir")
+MOVING = Report(sensor="pir", state="moving")
+UNEQUAL = AnyOf(of=(Hold(of=PIR, seconds=60), Hold(of=OnDelay(of=MOVING, seconds=2), seconds=120)))
+
+
+def concluded_by(room, expr):
+    return set_expr(room, "here", expr)
+
+
+SHAPES = {
+    "unequal": UNEQUAL,
+    "not": AllOf(of=(Hold(of=PIR, seconds=300), Not(of=OnDelay(of=Not(of=PIR), seconds=100)))),
+    "latch": DoorLatch(motion=PIR, door=Not(of=MOVING), hold_s=30, settle_s=2),
+    "belief": Belief(of=(PIR,)),
+}
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+def test_lives_end_to_end_come_to_what_each_comes_to_alone(room, shape):
+    project = concluded_by(room, SHAPES[shape])
+    lives = [lived(project, "big", 3, seed) for seed in SEEDS[:2]]
+    together = laid(*(x.curve for x in lives))
+    assert isinstance(together._line, AnyLine)
+    hold = hold_of(SHAPES[shape]) or 0.0
+    out = together.outcomes(hold)
+    for k, life in enumerate(lives):
+        alone = life.curve.outcome(hold)
+        assert out.drops[k] == len(alone.drop_at) and out.waves[k] == alone.waves and out.trips[k] == alone.trips
+        assert out.dark_s[k] == pytest.approx(alone.dark_s, abs=1e-3)
+        assert out.idle_s[k] == pytest.approx(alone.idle_s, abs=1e-3)
+        assert together.lights(hold)[k].same_as(life.curve.light(hold), 1e-6)
+
+
+def test_what_is_measured_is_what_is_rehearsed(room):
+    project = concluded_by(room, UNEQUAL)
+    out, f = measured(project, "big", SEEDS, 7)
+    scores = [rehearse(project, 7, seed).scores["big"] for seed in SEEDS]
+    assert f.drops_per_week == pytest.approx(np.mean([s.drops * 7 for s in scores]))
+    assert f.dark_min == pytest.approx(np.mean([s.dark_min for s in scores]))
+    assert f.idle_h == pytest.approx(np.mean([s.idle_h for s in scores]))
+    assert figures_of(out, 7) == f and f.dark_within[0] <= f.dark_min <= f.dark_within[1]
+
+
+def test_all_that_can_be_set_is_a_parameter_and_sets_just_that(room):
+    project = concluded_by(room, UNEQUAL)
+    found = {p.name: p for p in parameters(project, "big")}
+    holds = [n for n in found if n.startswith("hold of")]
+    assert len(holds) == 2 and any(n.startswith("delay of") for n in found)
+    for p in found.values():
+        assert p.values == tuple(sorted(p.values)) and p.set(project, p.values[p.place]) is not None
+        other = p.set(project, p.values[0 if p.place else -1])
+        again = {q.key: q for q in parameters(other, "big")}
+        changed = [k for k, q in again.items() if q.values[q.place] != next(
+            x.values[x.place] for x in found.values() if x.key == k)]  # fmt: skip
+        assert changed in ([p.key], [])
+        assert isinstance(p.words(p.values[0]), str)
+    believed = {p.name for p in parameters(concluded_by(room, Belief(of=(PIR,))), "big")}
+    assert {"believed until below", "believed from above"} <= believed
+
+
+def test_the_frontier_is_what_nothing_else_is_better_than(room):
+    f = frontier(room, "big", seeds=SEEDS, days=7)
+    assert {p.kind for p in f.points} >= {"today", "curve", "recommended"}
+    best = f.best
+    for p in f.points:
+        beaten = any(
+            (q.figures.idle_h <= p.figures.idle_h and q.figures.dark_min < p.figures.dark_min)
+            or (q.figures.idle_h < p.figures.idle_h and q.figures.dark_min <= p.figures.dark_min)
+            for q in f.points
+        )  # fmt: skip
+        assert any(p is b for b in best) <= (not beaten)
+    assert frontier_of(best) == best
+    today = f.named("today")[0]
+    assert today.figures == measured(room, "big", SEEDS, 7)[1]
+    chosen = f.chosen
+    assert chosen is None or (f.meets(chosen) and all(
+        q.figures.idle_h >= chosen.figures.idle_h for q in f.points if f.meets(q)))  # fmt: skip
+    rows = table(f)
+    assert len(rows) == len(f.points) + 1 and len({len(r) for r in rows}) == 1
+
+
+def test_a_search_finds_the_frontier_of_a_whole_grid_in_part_of_its_evaluations(room):
+    """Two holds and a delay over some places each: all of them tried, and the search beside it."""
+    project = concluded_by(room, UNEQUAL)
+    figures = [p for p in parameters(project, "big") if p.figure]
+    over = [replace_values(p, 4) for p in figures]
+    every = Search(project, "big", over, (1,), 4)
+    for places in itertools.product(*(range(len(p.values)) for p in over)):
+        every.at(places)
+    whole = frontier_of(list(every.known.values()))
+    search = Search(project, "big", over, (1,), 4)
+    found = frontier_of(search.run(len(every.known) // 3, lambda: True, lambda _: None))
+    assert len(search.known) <= len(every.known) // 3
+
+    def burn_at(front, dark):
+        return min((p.figures.idle_h for p in front if p.figures.dark_min <= dark + 1e-9), default=np.inf)
+
+    darks = [p.figures.dark_min for p in whole]
+    missed = [burn_at(found, d) / max(burn_at(whole, d), 1e-6) for d in darks if np.isfinite(burn_at(found, d))]
+    assert len(missed) >= 0.7 * len(darks) and np.median(missed) <= 1.05
+
+
+def replace_values(p, most):
+    """A parameter with some of its values, today's among them."""
+    from dataclasses import replace as with_
+
+    keep = sorted({*np.linspace(0, len(p.values) - 1, most).astype(int).tolist(), p.place})
+    return with_(p, values=tuple(p.values[k] for k in keep), place=keep.index(p.place))
+
+
+def test_a_frontier_can_be_stopped(room):
+    asked: list[int] = []
+
+    def go_on() -> bool:
+        asked.append(1)
+        return len(asked) < 3
+
+    f = frontier(room, "big", seeds=(1,), days=7, should_continue=go_on)
+    assert len(f.points) == 3
+
+
+def test_two_designs_are_compared_on_the_same_draws(room, tmp_path, capsys, monkeypatch):
+    longer = set_hold(room, "here", 600.0)
+    found = {r.room: r for r in compared(room, longer, SEEDS, 7)}
+    assert set(found) == {"big"}
+    idle, drops = found["big"].idle_h, found["big"].drops_per_week
+    assert idle.difference > 0 and idle.sure and idle.low <= idle.difference <= idle.high
+    assert drops.second < drops.first and drops.difference == pytest.approx(drops.second - drops.first)
+    same = compared(room, replace(room, name="Twin"), SEEDS, 7)[0]
+    assert same.dark_min.difference == 0 and not same.dark_min.sure
+    bare = replace(room, presences=())
+    assert compared(room, bare, SEEDS, 7)[0].idle_h is None
+    assert hardware_price(room) == find(room.devices, room.sensors[0].device).price
+    a, b = tmp_path / "a.vastwatch.json", tmp_path / "b.vastwatch.json"
+    save_project(room, a)
+    save_project(longer, b)
+    assert cli.main(["compare", str(a), str(b), "--weeks", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["rooms"]["big"]["idle_h_per_day"]["sure"] and told["price"]["old"] == told["price"]["new"]
+
+
+def test_the_command_line_tells_the_frontier(room, tmp_path, capsys):
+    path = tmp_path / "room.vastwatch.json"
+    save_project(room, path)
+    assert cli.main(["tune", str(path), "--room", "big", "--days", "7", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    front = told["frontier"]
+    assert told["today"]["settings"] and len(front) > 2
+    keys = {"settings", "drops_per_week", "dark_min_per_day", "idle_h_per_day"}
+    assert all(keys <= set(p) for p in (*front, told["today"], *told["schools"]))
+    dark, idle = ([p[k] for p in front] for k in ("dark_min_per_day", "idle_h_per_day"))
+    assert idle == sorted(idle) and dark == sorted(dark, reverse=True)
