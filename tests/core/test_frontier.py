@@ -10,9 +10,12 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch import cli
+from vastwatch.advice import findings
 from vastwatch.advice.compared import compared, hardware_price
 from vastwatch.advice.end_to_end import AnyLine, laid
 from vastwatch.advice.frontier import Search, figures_of, frontier, frontier_of, measured, table
+from vastwatch.advice.judge import judge
+from vastwatch.advice.offers import offers
 from vastwatch.advice.parameters import parameters
 from vastwatch.advice.weeks import lived
 from vastwatch.design.edits.conclusions import set_expr
@@ -20,6 +23,7 @@ from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.expressions import AllOf, AnyOf, Belief, DoorLatch, Hold, Not, OnDelay, Report
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
+from vastwatch.devices import catalogue
 from vastwatch.files import save_project
 from vastwatch.rehearsal import rehearse
 
@@ -163,6 +167,18 @@ def test_two_designs_are_compared_on_the_same_draws(room, tmp_path, capsys, monk
     assert cli.main(["compare", str(a), str(b), "--weeks", "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
     assert told["rooms"]["big"]["idle_h_per_day"]["sure"] and told["price"]["old"] == told["price"]["new"]
+
+
+def test_what_has_no_single_hold_is_judged_as_it_is(room):
+    """One judge for all: its figures are those that are measured, findings say them, and the adviser asks it too."""
+    project = concluded_by(room, UNEQUAL)
+    j = judge(project, "big", 7, SEEDS)
+    f = measured(project, "big", SEEDS, 7)[1]
+    assert j.recommended_s == j.current_s == 0.0
+    assert j.figures(0.0) == pytest.approx((f.drops_per_week, f.dark_min, f.idle_h))
+    said = [x.text for x in findings(project, lambda r: j if r == "big" else None) if x.rule == "left-dark"]
+    assert len(said) == 1 and said[0].startswith("Big room, as it is concluded: ")
+    offers(project, "big", list(catalogue())[:6])
 
 
 def test_the_command_line_tells_the_frontier(room, tmp_path, capsys):

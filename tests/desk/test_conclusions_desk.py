@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import csv
+from datetime import datetime
 
 import pytest
 from hands import LEFT, key, plain, project, settle, type_into
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QMenu
 
 from vastwatch.commission.event_log import write_log
 from vastwatch.control.fusion import leaves
-from vastwatch.design.edits.conclusions import set_expr
+from vastwatch.design.edits.conclusions import set_expr, set_holds
 from vastwatch.design.edits.expressions import part_at
 from vastwatch.design.expressions import AtLeast, Belief, ClockTime, Dark, Hold, Named, Not, OnDelay, Report, StartKeep
 from vastwatch.design.presence import hold_of
@@ -243,6 +245,52 @@ def test_figures_of_the_dark_are_typed():
     with pytest.raises(ValueError, match="2 h"):
         changed_part(Hold(of=dark, seconds=5), "seconds", "3 h")
     assert part_at(Not(of=Named(presence="a")), (0,)).presence == "a"
+
+
+# -- all rooms, and test mode --------------------------------------------------------------------------------------
+
+
+def test_holds_are_shortened_to_walk_by_and_put_back(qtbot, timing):
+    foot, strip = timing.panel("Timing").all, timing.strip
+    foot._now = lambda: datetime(2026, 3, 4, 15, 30)
+    before = {p.id: hold_of(p.expr) for p in project(timing).presences}
+    assert not strip.testing.isVisible()
+    qtbot.mouseClick(foot.test, LEFT)
+    assert {hold_of(p.expr) for p in project(timing).presences if before[p.id]} == {5.0}
+    assert strip.testing.isVisible() and strip.testing.text() == "test mode, 5 s"
+    assert "2026-03-04 15:30" in foot.told.text() and not foot.accept.isVisibleTo(timing)
+    settle(qtbot, timing)
+    assert any(f.rule == "test-mode" for f in timing.results.findings.value)
+    timing.focus.set(stage="Plan")
+    qtbot.mouseClick(strip.testing, LEFT)
+    assert timing.focus.stage == "Timing"
+    # What was set by hand meanwhile stays; the rest is as in service, and it is one step.
+    timing.document.apply(set_holds(project(timing), {"presence-shop": 77.0}), "by hand")
+    qtbot.mouseClick(foot.test, LEFT)
+    after = {p.id: hold_of(p.expr) for p in project(timing).presences}
+    assert after == {**before, "presence-shop": 77.0} and not strip.testing.isVisible()
+    assert project(timing).brief.test_mode is None
+    timing.document.undo_stack.undo()
+    assert project(timing).brief.test_mode is not None
+    bare = replace(project(timing), presences=(), brief=replace(project(timing).brief, test_mode=None))
+    timing.document.apply(bare, "nothing")
+    qtbot.mouseClick(foot.test, LEFT)
+    assert "no conclusion has a hold" in plain(timing.status.said.text())
+
+
+def test_all_rooms_are_held_as_recommended_in_one_step(qtbot, timing):
+    foot, results = timing.panel("Timing").all, timing.results
+    results._rest.start(0)
+    qtbot.waitUntil(lambda: results.house_judged.state == "fresh", timeout=60_000)
+    settle(qtbot, timing)
+    better = foot.better()
+    assert better and foot.accept.isVisibleTo(timing)
+    before = project(timing)
+    qtbot.mouseClick(foot.accept, LEFT)
+    for ident, seconds in better.items():
+        assert hold_of(find(project(timing).presences, ident).expr) == seconds
+    timing.document.undo_stack.undo()
+    assert project(timing) is before
 
 
 # -- every way on one chart ----------------------------------------------------------------------------------------

@@ -71,4 +71,18 @@ def _latch(project: Project, latch: DoorLatch) -> Iterator[str]:
         )
 
 
-CHECKS = (circles, contradictions)
+def shortened(project: Project) -> Iterator[Finding]:
+    """Holds that were shortened to walk by, and not put back."""
+    mode = project.brief.test_mode
+    if mode is None:
+        return
+    when = mode.since.replace("T", " ")
+    yield Finding(
+        "test-mode", "wrong", tuple(s.presence for s in mode.service),
+        f"Test mode since {when}: {len(mode.service)} holds are shortened to {duration_words(mode.hold_s)}. The light "
+        "goes out on everybody who sits still.",
+        (Advice("Put the service values back: Timing, at the foot."),),
+    )  # fmt: skip
+
+
+CHECKS = (circles, contradictions, shortened)

@@ -94,8 +94,9 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
         if not unmet:
             continue
         bad = any(m.value > WRONG_TIMES * max(m.limit, LEAST_LIMIT) for m in unmet)
-        hold = duration_words(j.current_s)
-        text = f"{room.name}, held {hold}: {'; '.join(in_words(m) for m in unmet)}, in {j.weeks} lived weeks."
+        single = hold_of(presence.expr)
+        how = "as it is concluded" if single is None else f"held {duration_words(single)}"
+        text = f"{room.name}, {how}: {'; '.join(in_words(m) for m in unmet)}, in {j.weeks} lived weeks."
         spots = wakeful_spots(project, room.id)
         waits = [(spot_wait_s(project, _keepers(project, room.id, s), s), s) for s in spots]
         records: tuple[str, ...] = (presence.id,)

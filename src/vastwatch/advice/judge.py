@@ -18,7 +18,7 @@ from scipy.stats import chi2
 from vastwatch.advice.curves import KNOWN_S
 from vastwatch.advice.end_to_end import EndToEnd, laid
 from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside, misfit
-from vastwatch.advice.weeks import Lived, into_the_dark, lived, nobody_there, tunable
+from vastwatch.advice.weeks import Lived, into_the_dark, lighting, lived, nobody_there
 from vastwatch.control.by_hand import AGAIN_S
 from vastwatch.control.reactions import TRIES
 from vastwatch.design.needs import RoomNeeds, needs_of
@@ -230,8 +230,9 @@ def judge(
     """Judge a room at every legal hold, over `days` under each seed, by default those of CHOSEN_ON. Whoever asks again
     hears the same.
 
-    `should_continue` is asked between seeds; when it says no, what has been lived so far counts. Raises ValueError
-    with a sentence where there is no hold to set.
+    A conclusion without a single hold is judged as it is, at a hold of nought. `should_continue` is asked between
+    seeds; when it says no, what has been lived so far counts. Raises ValueError with a sentence where nothing lights
+    the room by itself.
     """
     seeds = tuple(CHOSEN_ON if seeds is None else seeds)
     key = judge, project, room, days, seeds
@@ -252,14 +253,16 @@ def _judge(
     project: Project, room: str, days: int, seeds: tuple[int, ...], should_continue: Callable[[], bool],
     report_progress: Callable[[float], None],
 ) -> Judgement:  # fmt: skip
-    presence = tunable(project, room)
-    holds = legal_holds(project, room)
-    now = hold_of(presence.expr) or 0.0
+    presence = lighting(project, room)
+    single = hold_of(presence.expr)
+    # What has no single hold is judged as it is concluded: its only hold is none.
+    legal = np.zeros(1) if single is None else legal_holds(project, room)
+    holds, now = legal, single or 0.0
     if not (np.abs(holds - now) < 1e-6).any() and 0.0 <= now < KNOWN_S:
         # What is set today is judged as well, legal or not.
         holds = np.sort(np.append(holds, now))
     # Where none does, the longest legal one may come nearest.
-    longest = legal_holds(project, room)[-1]
+    longest = legal[-1]
     needs = needs_of(project, find(project.rooms, room))
     lives: list[Lived] = []
     together: list[EndToEnd] = []
@@ -287,7 +290,6 @@ def _judge(
     if not any(weeks.awake.total() > 0 for weeks in lives):
         raise ValueError(nobody_there(project, room))
     drops, dark, idle, waves, trips = table.transpose(2, 0, 1)
-    legal = tuple(legal_holds(project, room).tolist())
     found = Judgement(
         room,
         seeds[: len(lives)],
@@ -300,7 +302,7 @@ def _judge(
         waves,
         trips,
         float(np.mean(came)),
-        legal,
+        tuple(legal.tolist()),
         now,
         unseen_s=frozenset(holds[~looked].tolist()),
     ).chosen()

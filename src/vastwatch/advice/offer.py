@@ -10,7 +10,7 @@ from vastwatch.advice.bill import Bill, bill_of, switched
 from vastwatch.advice.choose import Option, weighed_cost
 from vastwatch.advice.judge import DAYS, Judgement
 from vastwatch.advice.met import Met, in_words
-from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.edits.sensors import held
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
@@ -121,7 +121,7 @@ def _held(offer: Offer, room: str) -> Offer:
     assert presence is not None
     hold = offer.judged.recommended_s
     cost = weighed_cost(offer.project.brief.weights, offer.price, hold, offer.devices)
-    return replace(offer, project=set_hold(offer.project, presence.id, hold), rank_cost=cost)
+    return replace(offer, project=held(offer.project, presence.id, hold), rank_cost=cost)
 
 
 def judged_on(offer: Offer, room: str, seeds: int, should_continue: Callable[[], bool] = lambda: True) -> Offer:

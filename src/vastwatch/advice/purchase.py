@@ -27,7 +27,7 @@ from vastwatch.causes.inquiry import IDLE_COSTS
 from vastwatch.control.by_hand import REACH_S
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.removing import removed
-from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.edits.sensors import held
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
@@ -339,7 +339,7 @@ def _hung_on(purchase: Purchase, base: Project) -> Purchase:
     bill, new = bill_of(new, purchase.room, [sensor]), switched(new, purchase.room)
     presence = presence_of(new, purchase.room)
     assert presence is not None
-    new = set_hold(new, presence.id, purchase.offer.judged.recommended_s)
+    new = held(new, presence.id, purchase.offer.judged.recommended_s)
     return changed(
         purchase,
         option=changed(purchase.option, base=base),

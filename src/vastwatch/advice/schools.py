@@ -15,7 +15,7 @@ from vastwatch.advice.bill import bill_of, switched
 from vastwatch.advice.choose import Option, choose
 from vastwatch.advice.judge import DAYS, Judgement
 from vastwatch.design.edits.removing import removed
-from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.edits.sensors import held
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of, sensors_of
@@ -116,7 +116,7 @@ def _school(
         judged = judging.judge(project, room, DAYS, seeds, should_continue, report_progress)
     except ValueError as e:
         return School(name, tuple(devices), price, why_not=str(e))
-    return School(name, tuple(devices), price, set_hold(project, presence.id, judged.recommended_s), judged)
+    return School(name, tuple(devices), price, held(project, presence.id, judged.recommended_s), judged)
 
 
 def _first(options: list[Option]) -> Option | None:

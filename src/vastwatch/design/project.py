@@ -78,6 +78,21 @@ class Weights(Record, frozen=True, kw_only=True):
     fewest: Weight = 1
 
 
+class ServiceHold(Record, frozen=True, kw_only=True):
+    """What a conclusion is held for in service."""
+
+    presence: Annotated[str, Ref("presences")]
+    seconds: NotNegative
+
+
+class TestMode(Record, frozen=True, kw_only=True):
+    """All is held for `hold_s` only while the building is walked: since when, and what it is in service."""
+
+    since: Annotated[str, msgspec.Meta(pattern=r"^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}(?!\n)$")]
+    hold_s: NotNegative
+    service: tuple[ServiceHold, ...]
+
+
 class Brief(Record, frozen=True, kw_only=True):
     """What is wanted of the whole, and what is there.
 
@@ -86,7 +101,7 @@ class Brief(Record, frozen=True, kw_only=True):
     will run the rules, in the user's words; `owned`: kit already bought. What the user's local
     code asks, as they read it: `code_hold_max_s`, no hold longer than this anywhere; `code_manual_on`, that a hand
     switches on where people work at desks, and in stores; `code_half_off`, that in passages, stairs and stores the
-    light goes down to half and not out.
+    light goes down to half and not out. `test_mode`: holds are shortened to walk by, and not yet put back.
     """
 
     drops_per_week: NotNegative = 1.0
@@ -100,6 +115,7 @@ class Brief(Record, frozen=True, kw_only=True):
     code_hold_max_s: Positive | None = None
     code_manual_on: bool = False
     code_half_off: bool = False
+    test_mode: TestMode | None = None
 
 
 class Project(Record, frozen=True, kw_only=True):

@@ -98,3 +98,9 @@ def set_hold(project: Project, presence: str, seconds: float) -> Project:
     if expr is None:
         raise ValueError(f"{old.name} has no single hold time to set")
     return put(project, replace(old, expr=expr))
+
+
+def held(project: Project, presence: str, seconds: float) -> Project:
+    """As `set_hold`; the project itself where the conclusion has no single hold to set."""
+    has_one = with_hold(find(project.presences, presence).expr, seconds) is not None
+    return set_hold(project, presence, seconds) if has_one else project

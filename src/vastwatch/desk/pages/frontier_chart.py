@@ -140,7 +140,7 @@ def paint(p: QPainter, t: Theme, rect: QRectF, found: Frontier, marked: Point | 
             taken.append(label)
             p.setPen(t.ink)
             p.drawText(label, Qt.AlignmentFlag.AlignCenter, point.name)
-    words = "meets the brief below this line" if found.limit_dark_min > 0 else ""
+    words = "the brief allows so much dark"
     p.setFont(face(12))
     label = _free(QFontMetricsF(p.font()), words, QPointF(frame.left() + 2 * k, low), frame, taken, k)
     if label is not None and words:

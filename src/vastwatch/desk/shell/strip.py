@@ -16,6 +16,7 @@ from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.stages import STAGES
 from vastwatch.desk.stages.stage import Standing
+from vastwatch.words import duration_words
 
 HEIGHT = 46
 WHY = {
@@ -81,6 +82,15 @@ class Strip(QWidget):
         box.addWidget(self._name)
         box.addSpacing(6)
         box.addWidget(self._edited)
+        # A reminder that cannot be overlooked for as long as holds are shortened.
+        self.testing = QToolButton()
+        self.testing.setFont(font(13, 600))
+        self.testing.setStyleSheet(
+            f"QToolButton {{ background: {theme.ink.name()}; color: {theme.card.name()}; border-radius: 9px; "
+            "padding: 2px 9px; }"
+        )
+        self.testing.clicked.connect(partial(focus.set, stage="Timing"))
+        box.addWidget(self.testing)
         box.addSpacing(20)
         self.tabs: dict[str, StageTab] = {}
         for k, stage in enumerate(STAGES, 1):
@@ -120,6 +130,12 @@ class Strip(QWidget):
         self._of = of
         self._name.setText(self.document.project.name)
         self._edited.setText(self.tr("edited") if self.document.modified else "")
+        mode = self.document.project.brief.test_mode
+        self.testing.setVisible(mode is not None)
+        if mode is not None:
+            self.testing.setText(self.tr("test mode, {}").format(duration_words(mode.hold_s)))
+            words = self.tr("Holds are shortened since {}. Click to go where they are put back.")
+            self.testing.setToolTip(words.format(mode.since.replace("T", " ")))
         rules = {f.rule for f in self.results.findings.value or () if f.severity in ("wrong", "risk")}
         standing = Standing(self.document.project, self.results.rehearsal, frozenset(rules))
         for stage in STAGES:

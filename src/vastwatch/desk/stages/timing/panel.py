@@ -19,6 +19,7 @@ from vastwatch.desk.shell.parts import label, line, row, scrolling
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.stages.timing.all_rooms import AllRooms
 from vastwatch.desk.stages.timing.builder import Builder
 from vastwatch.desk.stages.timing.chart import CurveChart
 from vastwatch.desk.stages.timing.frontier_sheet import FrontierSheet
@@ -82,6 +83,10 @@ class TimingPanel(QWidget):
         self.roles = RolesEditor(document, focus)
         self.roles.say.connect(self.say)
         box.addWidget(self.roles)
+        box.addWidget(line())
+        self.all = AllRooms(document, results)
+        self.all.say.connect(self.say)
+        box.addWidget(self.all)
         box.addStretch(1)
         results.curve.changed.connect(self.refresh)
         results.settled.changed.connect(self.refresh)

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 
 from vastwatch.design.edits.sensors import could_tell, set_hold, set_roles
-from vastwatch.design.presence import Roles, hold_of, reports, roles_of, teller, told_by
+from vastwatch.design.presence import Roles, hold_of, roles_of, teller, told_by
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.document import Document
@@ -68,12 +68,7 @@ class RolesEditor(QWidget):
             )
             return
         roles = roles_of(presence.expr)
-        if roles is None:
-            used = ", ".join(dict.fromkeys(find(project.sensors, r.sensor).name for r in reports(presence.expr)))
-            self._box.addWidget(
-                label(self.tr("A presence of its own making, from {}. It is kept as it is.").format(used), "soft", True)
-            )
-        else:
+        if roles is not None:
             self._table(roles, room_id, presence.id)
         if hold_of(presence.expr) is not None:
             self.hold = FigureField(

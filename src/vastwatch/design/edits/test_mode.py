@@ -1,0 +1,48 @@
+"""Test mode: every conclusion held for a moment only, to walk the building by, and the service values kept beside."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from msgspec.structs import replace
+
+from vastwatch.design.presence import hold_of, with_hold
+from vastwatch.design.project import Project, ServiceHold, TestMode, find, put
+
+# What everything is held for while a building is walked, seconds.
+TEST_HOLD_S = 5.0
+
+
+def begin_test(project: Project, now: datetime, hold_s: float = TEST_HOLD_S) -> Project:
+    """With every single hold shortened, and what it was kept. Raises ValueError in test mode already, or where no
+    conclusion has a hold to shorten."""
+    if project.brief.test_mode is not None:
+        raise ValueError("the holds are shortened already")
+    kept = tuple(
+        ServiceHold(presence=p.id, seconds=hold)
+        for p in project.presences
+        if (hold := hold_of(p.expr)) is not None and hold > hold_s
+    )
+    if not kept:
+        raise ValueError("no conclusion has a hold that could be shortened")
+    for service in kept:
+        project = _held(project, service.presence, hold_s)
+    mode = TestMode(since=now.isoformat(timespec="minutes"), hold_s=hold_s, service=kept)
+    return replace(project, brief=replace(project.brief, test_mode=mode))
+
+
+def end_test(project: Project) -> Project:
+    """With the service values back. What was set otherwise meanwhile, or has no single hold any more, stays as it was
+    set. Raises ValueError out of test mode."""
+    mode = project.brief.test_mode
+    if mode is None:
+        raise ValueError("no hold is shortened")
+    for service in mode.service:
+        if hold_of(find(project.presences, service.presence).expr) == mode.hold_s:
+            project = _held(project, service.presence, service.seconds)
+    return replace(project, brief=replace(project.brief, test_mode=None))
+
+
+def _held(project: Project, presence: str, seconds: float) -> Project:
+    record = find(project.presences, presence)
+    return put(project, replace(record, expr=with_hold(record.expr, seconds) or record.expr))

@@ -1,0 +1,102 @@
+"""At the foot of the Timing panel: all rooms at once, and test mode."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.design.edits.conclusions import set_holds
+from vastwatch.design.edits.test_mode import TEST_HOLD_S, begin_test, end_test
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import find
+from vastwatch.design.relations import presence_of
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.parts import label
+from vastwatch.desk.shell.results import Results
+from vastwatch.words import duration_words
+
+
+class AllRooms(QWidget):
+    """`say` carries what cannot be done. `now` tells the time, for the hour at which holds were shortened."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, results: Results, now: Callable[[], datetime] = datetime.now) -> None:
+        super().__init__()
+        self.document, self.results, self._now = document, results, now
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(6)
+        box.addWidget(label(self.tr("All rooms"), "head"))
+        self.told = label("", "soft", True)
+        box.addWidget(self.told)
+        self.accept = QPushButton()
+        self.accept.setToolTip(self.tr("One step of the undo list."))
+        self.accept.clicked.connect(self._accept)
+        box.addWidget(self.accept)
+        self.test = QPushButton()
+        self.test.clicked.connect(self._test)
+        box.addWidget(self.test)
+        document.changed.connect(self.refresh)
+        results.house_judged.changed.connect(self.refresh)
+        for derived in (results.settled, results.options):
+            derived.changed.connect(self.refresh)
+        self.refresh()
+
+    def better(self) -> dict[str, float]:
+        """By conclusion, the hold that the judge recommends where that is another, of all rooms judged so far."""
+        project = self.document.project
+        out = {}
+        for room in project.rooms:
+            judged, presence = self.results.judged(room.id), presence_of(project, room.id)
+            now = None if presence is None else hold_of(presence.expr)
+            if judged is None or presence is None or now is None or judged.best_s is None:
+                continue
+            if abs(judged.best_s - now) > 0.5:
+                out[presence.id] = judged.best_s
+        return out
+
+    def refresh(self, *_: object) -> None:
+        """What could be set in all rooms, and whether holds are shortened."""
+        project = self.document.project
+        mode = project.brief.test_mode
+        judged = [r for r in project.rooms if self.results.judged(r.id) is not None]
+        better = {} if mode is not None else self.better()
+        names = ", ".join(
+            f"{find(project.presences, p).name.lower()} {duration_words(s)}" for p, s in list(better.items())[:4]
+        )
+        more = "" if len(better) <= 4 else self.tr(" and {} more").format(len(better) - 4)
+        if mode is not None:
+            self.told.setText(self.tr("Holds are shortened since {}.").format(mode.since.replace("T", " ")))
+        elif better:
+            self.told.setText(self.tr("The judge would hold {}{}.").format(names, more))
+        else:
+            self.told.setText(
+                self.tr("{} rooms are judged; none of their holds would meet the brief better.").format(len(judged))
+            )
+        self.accept.setVisible(bool(better))
+        self.accept.setText(self.tr("Hold all of them so"))
+        self.test.setText(
+            self.tr("Put the service values back")
+            if mode is not None
+            else self.tr("Test mode: hold everything {}").format(duration_words(TEST_HOLD_S))
+        )
+        self.test.setToolTip(self.tr("To walk the building by: each hold ends after a moment, until it is put back."))
+
+    def _accept(self) -> None:
+        better = self.better()
+        if better:
+            self.document.apply(set_holds(self.document.project, better), f"Hold {len(better)} rooms as recommended")
+
+    def _test(self) -> None:
+        project = self.document.project
+        try:
+            if project.brief.test_mode is not None:
+                self.document.apply(end_test(project), "Put the service values back")
+            else:
+                self.document.apply(begin_test(project, self._now()), "Shorten all holds to walk by")
+        except ValueError as e:
+            self.say.emit(str(e))
