@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from vastwatch.advice import findings
+from vastwatch.causes.instead import Instead, light_instead
 from vastwatch.control.clock import clock_time
 from vastwatch.control.daylight import darker_than, darkness
 from vastwatch.control.fusion import evaluate, leaves
@@ -363,6 +364,21 @@ def test_who_is_left_in_the_dark_by_unequal_holds_waves_too(room):
     # Of one sensor the shorter hold adds nothing, so that it is as with the longer one alone, but for the luck of waves.
     a, b = (rehearse(p, 7, 1).scores["big"] for p in (project, plain))
     assert a.drops == pytest.approx(b.drops, rel=0.15) and a.dark_min == pytest.approx(b.dark_min, rel=0.15)
+
+
+def test_causes_are_inquired_into_with_all_that_is_named(demo):
+    """Lived again as it was, the light is the one of the rehearsal: conclusions that it names and films included."""
+    film = Fact(what="film", room="sitting")
+    expr = Hold(of=AnyOf(of=(Report(sensor="pir-sitting"), Named(presence="presence-landing"), film)), seconds=40)
+    project = replace(
+        demo,
+        presences=tuple(replace(p, expr=expr) if p.id == "presence-sitting" else p for p in demo.presences),
+    )
+    r = rehearse(project, 7, 1)
+    again = light_instead(r, "sitting", Instead("furnishing", "none", project))
+    assert again.same_as(r.house.served("sitting"), 1e-6)
+    nobody = Instead("person", "none", project, without="nobody-at-all", during=Signal.constant(True, 0.0, r.truth.end))
+    assert light_instead(r, "sitting", nobody).same_as(r.house.served("sitting"), 1e-6)
 
 
 def test_a_recording_without_a_film_knows_no_film(room):

@@ -11,7 +11,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -41,6 +40,8 @@ EVALUATIONS = 80
 STRIDES = (1, 3, 8)
 # Beliefs that are shown: until how improbable somebody is believed to be there.
 BELIEVED_BELOW = (0.1, 0.02)
+# What technologies are called on a chart.
+CALLED = {"pir": "PIR", "ultrasonic": "ultrasound", "mat": "mats"}
 
 
 class Figures(NamedTuple):
@@ -325,11 +326,6 @@ def _ways(project: Project, room: str, expr: Expr, needs: RoomNeeds, believe: bo
     return list(unique.values())
 
 
-@lru_cache
-def _called(family: str) -> str:
-    return {"pir": "PIR", "dual": "dual", "ultrasonic": "ultrasound", "mat": "mats"}.get(family, family)
-
-
 def _by_technology(project: Project, room: str, expr: Expr) -> dict[str, tuple[Report, ...]]:
     """What tells of people in a room, by technology: of what the conclusion reads, and as it reads it."""
     mine = {s.id for s in could_tell(project, room)}
@@ -338,7 +334,7 @@ def _by_technology(project: Project, room: str, expr: Expr) -> dict[str, tuple[R
         if isinstance(part, Report) and part.sensor in mine:
             device = find(project.devices, find(project.sensors, part.sensor).device)
             if device.presence:
-                reports = out.setdefault(_called(device.family), [])
+                reports = out.setdefault(CALLED.get(device.family, device.family), [])
                 if all((r.sensor, r.part) != (part.sensor, part.part) for r in reports):
                     reports.append(part)
     return {name: tuple(reports) for name, reports in out.items()}

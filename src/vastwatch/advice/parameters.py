@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
 from msgspec.structs import replace
+from numpy.typing import NDArray
 
 from vastwatch.advice.judge import legal_holds, settable_holds
 from vastwatch.advice.weeks import lighting
@@ -76,9 +78,9 @@ def _of_part(project: Project, room: str, presence: str, path: tuple[int, ...], 
 
     what = part_words(project, expr, (*path, 0)) if isinstance(part, Hold | OnDelay | MinimumOn) else ""
     if isinstance(part, Hold):
-        legal = legal_holds(project, room) if _outermost(expr, path) else settable_holds()
-        step = max(len(legal) // MOST_HOLDS, 1)
-        return [made("seconds", f"hold of {what}", tuple(map(float, legal[::step])), duration_words)]
+        # A hold of the light itself is one that the brief allows.
+        holds = legal_holds(project, room) if path in ((), (1,)) else settable_holds()
+        return [made("seconds", f"hold of {what}", _spread(holds), duration_words)]
     if isinstance(part, OnDelay):
         return [made("seconds", f"delay of {what}", DELAYS_S, duration_words)]
     if isinstance(part, MinimumOn):
@@ -86,10 +88,9 @@ def _of_part(project: Project, room: str, presence: str, path: tuple[int, ...], 
     if isinstance(part, AtLeast):
         return [made("k", "how many must agree", tuple(map(float, range(1, len(part.of) + 1))), lambda v: f"{v:.0f}")]
     if isinstance(part, DoorLatch):
-        legal = legal_holds(project, room)
-        step = max(len(legal) // MOST_HOLDS, 1)
+        holds = legal_holds(project, room)
         return [
-            made("hold_s", "hold with the door open", tuple(map(float, legal[::step])), duration_words),
+            made("hold_s", "hold with the door open", _spread(holds), duration_words),
             made("settle_s", "settling after the door shuts", DELAYS_S, duration_words),
         ]
     if isinstance(part, Belief):
@@ -100,9 +101,10 @@ def _of_part(project: Project, room: str, presence: str, path: tuple[int, ...], 
     return []
 
 
-def _outermost(expr: object, path: tuple[int, ...]) -> bool:
-    """Whether a hold is that of the light itself: the whole, or what keeps it."""
-    return path in ((), (1,))
+def _spread(holds: NDArray[np.float64]) -> tuple[float, ...]:
+    """Some holds of many, evenly over all."""
+    picked = np.unique(np.linspace(0, len(holds) - 1, MOST_HOLDS).round().astype(int))
+    return tuple(float(h) for h in holds[picked])
 
 
 def _percent(value: float) -> str:

@@ -9,11 +9,12 @@ from typing import Literal, get_args
 from msgspec.structs import replace
 
 from vastwatch.control.house import NOBODY, run
+from vastwatch.design.conclusions import sensors_behind, with_named
 from vastwatch.design.expressions import AnyOf, Expr, Report, StartKeep
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.design.records import Presence, Settings
-from vastwatch.design.relations import presence_of, sensors_of
+from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType, DualType
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.reactors import hands_of
@@ -53,7 +54,7 @@ def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
     if instead.without is not None and instead.during is not None:
         source, during = instead.without, instead.during
         runs = {s.id: run_without(project, s.id, r.truth, source, during) for s in project.sensors}
-        recording = recording_of(runs, r.calendar)
+        recording = recording_of(runs, project, r.truth)
     # Where nobody reacted in the rehearsal, nobody does here.
     hands = hands_of(project, r.truth, recording) if r.house.hands else NOBODY
     light = run(project, recording, hands).served(room)
@@ -61,11 +62,12 @@ def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
 
 
 def _only(project: Project, room: str) -> Project:
-    """A project with nothing concluded but what a room's light follows."""
+    """A project with nothing concluded but what a room's light follows, and what that names."""
     presence = presence_of(project, room)
     assert presence is not None
-    read = set(sensors_of(presence))
-    return replace(project, presences=(presence,), sensors=tuple(s for s in project.sensors if s.id in read))
+    read = set(sensors_behind(project, presence))
+    wanted = with_named(project, presence)
+    return replace(project, presences=wanted, sensors=tuple(s for s in project.sensors if s.id in read))
 
 
 # -- what can be otherwise -----------------------------------------------------------------------------------------

@@ -178,12 +178,7 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
 
 def record(project: Project, truth: Truth) -> Recording:
     """What the design's sensors say of a truth; the same object again while none of them says anything else."""
-    asked = {room for p in project.presences for room in film_rooms(p.expr)}
-    rooms = tuple(r.id for r in project.rooms if r.id in asked)
-    runs = run_sensors(project, truth)
-    return _recording(
-        tuple(runs), tuple(runs.values()), truth.calendar, rooms, tuple(film_playing(truth, room) for room in rooms)
-    )
+    return recording_of(run_sensors(project, truth), project, truth)
 
 
 @kept
@@ -199,9 +194,13 @@ def film_playing(truth: Truth, room: str) -> Signal:
     return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
 
 
-def recording_of(runs: Mapping[str, SensorRun], calendar: Calendar) -> Recording:
-    """What some sensors said, by their ids; the same object again for the same runs."""
-    return _recording(tuple(runs), tuple(runs.values()), calendar, (), ())
+def recording_of(runs: Mapping[str, SensorRun], project: Project, truth: Truth) -> Recording:
+    """What some sensors said, by their ids, and the facts that the design's conclusions ask for; the same object again
+    for the same runs."""
+    asked = {room for p in project.presences for room in film_rooms(p.expr)}
+    rooms = tuple(r.id for r in project.rooms if r.id in asked)
+    films = tuple(film_playing(truth, room) for room in rooms)
+    return _recording(tuple(runs), tuple(runs.values()), truth.calendar, rooms, films)
 
 
 @kept

@@ -75,6 +75,8 @@ class Results(QObject):
         self.document, self.focus = document, focus
         # What there is to choose from; the window adds the user's own types.
         self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
+        # Under which seed the shown week is lived.
+        self.seed = SEED
         # What sensors said in truth, where that is looked at in place of a rehearsal.
         self.recording: Recording | None = None
         self._house: tuple[Project, Recording, HouseRun] | None = None
@@ -86,7 +88,7 @@ class Results(QObject):
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
         self.week: Derived[Rehearsal] = Derived(
-            "rehearsal", self._pool, self._of_week, lambda task, project: rehearse(project, DAYS, SEED)
+            "rehearsal", self._pool, self._of_week, lambda task, project, seed: rehearse(project, DAYS, seed)
         )
         self.findings: Derived[list[Finding]] = Derived(
             "findings", self._pool, lambda: (document.project, self._judged), findings_of
@@ -189,8 +191,14 @@ class Results(QObject):
 
     # -- what each is of ---------------------------------------------------------------------------------------
 
-    def _of_week(self) -> tuple[Project] | None:
-        return None if self.recording is not None else (self.document.project,)
+    def _of_week(self) -> tuple[Project, int] | None:
+        return None if self.recording is not None else (self.document.project, self.seed)
+
+    def live_under(self, seed: int) -> None:
+        """Rehearse the week under another seed: the same people on other days of their lives."""
+        if seed != self.seed:
+            self.seed = seed
+            self.week.check()
 
     def _of_room(self) -> tuple[Project, str] | None:
         return None if self.focus.room is None else (self.document.project, self.focus.room)
@@ -314,7 +322,7 @@ class Results(QObject):
         if self.recording is not None:
             self.week.changed.emit()
         elif self.week.value is not None and self.week.value.project is old and _only_presences(old, new):
-            self.week.put(replay(self.week.value, new), (new,))
+            self.week.put(replay(self.week.value, new), (new, self.seed))
         # While the hand moves, the frame has the processor to itself.
         self.house_judged.spoil()
         self._settle.start()

@@ -7,7 +7,7 @@ from datetime import timedelta
 import numpy as np
 from PyQt6.QtWidgets import QPushButton
 
-from vastwatch.desk.shell.parts import clear, label, row
+from vastwatch.desk.shell.parts import Count, clear, label, row
 from vastwatch.desk.shell.results import DAYS
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages.tiles import Side, Tile
@@ -34,6 +34,18 @@ class DaysPanel(Side):
         following.clicked.connect(lambda: playhead.step_incident(1))
         foot = row(self._play, previous, following, stretch=0, spacing=6)
         foot.setContentsMargins(0, 0, 10, 0)
+        self.seed = Count()
+        self.seed.setRange(1, 9999)
+        self.seed.setValue(self.results.seed)
+        self.seed.setAccessibleName(self.tr("Seed"))
+        self.seed.setToolTip(self.tr("The same people in another week of their lives; the date of it is set in Brief."))
+        self.seed.setKeyboardTracking(False)
+        self.seed.setButtonSymbols(Count.ButtonSymbols.NoButtons)
+        self.seed.setFixedWidth(64)
+        self.seed.valueChanged.connect(self.results.live_under)
+        again = row(label(self.tr("Another week, seed"), "soft"), self.seed, stretch=0)
+        again.setContentsMargins(0, 0, 10, 0)
+        self._foot.addWidget(again)
         self._foot.addWidget(label(self.tr("Incidents of this room"), "soft"))
         self._foot.addWidget(foot)
         self.results.week.changed.connect(self.wake)
