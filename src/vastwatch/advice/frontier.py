@@ -2,13 +2,15 @@
 and on the same weeks, what is set today, what people usually do, and what the judge recommends.
 
 Every point is lived: the seeds and weeks of the judge, people's reactions included. Over one hold all is tried. Over
-several parameters at once the search goes from what is set today outward, always from that point of the frontier so far
-which has the most to gain beside it, to its neighbours one step and several along each parameter (a Pareto local
-search): what decides is found in a small part of the evaluations that a grid would take.
+several parameters at once all figures of the conclusion are first looked at in one life in which nobody reacts, which
+costs next to nothing; those that promise most are lived. From there the search goes outward, always from that point of
+the frontier so far which has the most to gain beside it, to its neighbours one step and several along each parameter
+(a Pareto local search): what decides is found in a small part of the evaluations that a grid would take.
 """
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -18,10 +20,12 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from vastwatch.advice import judge as judging
+from vastwatch.advice.curves import WavingAtAny
 from vastwatch.advice.end_to_end import Outcomes, laid
 from vastwatch.advice.judge import DAYS, LONGEST_S, dark_limit_min, judge
 from vastwatch.advice.parameters import Parameter, parameters
 from vastwatch.advice.weeks import into_the_dark, lighting, lived
+from vastwatch.control.house import evaluated
 from vastwatch.design.edits.sensors import could_tell
 from vastwatch.design.expressions import AnyOf, Belief, Expr, Hold, Report, StartKeep, every_part
 from vastwatch.design.needs import RoomNeeds, needs_of
@@ -38,6 +42,8 @@ SWORN_BY_S = (300.0, 900.0, 1200.0)
 # A search looks at so many settings, and steps so far along a parameter, in places.
 EVALUATIONS = 80
 STRIDES = (1, 3, 8)
+# So large a share of the settings that are lived is taken from a look at them in which nobody reacts, at so many.
+SCREENED_SHARE, MOST_SCREENED = 0.75, 3000
 # Beliefs that are shown: until how improbable somebody is believed to be there.
 BELIEVED_BELOW = (0.1, 0.02)
 # What technologies are called on a chart.
@@ -197,6 +203,11 @@ class Search:
     ) -> list[Point]:
         """Search; every point that was lived."""
         self.at(self.today)
+        for places in self._promising(round(SCREENED_SHARE * evaluations)):
+            if len(self.known) >= evaluations or not should_continue():
+                break
+            self.at(places)
+            report_progress(len(self.known) / evaluations)
         spent: set[tuple[int, ...]] = set()
         while len(self.known) < evaluations and should_continue():
             front = self._front()
@@ -216,10 +227,50 @@ class Search:
                 report_progress(len(self.known) / evaluations)
         return list(self.known.values())
 
+    def _promising(self, most: int) -> list[tuple[int, ...]]:
+        """Figures of the conclusion that are worth living with, by what they come to in one life in which nobody
+        reacts: that costs next to nothing. Those that none burns less than at as few drops, or at as little dark, some
+        of them evenly along the burning; none where the conclusion is so simple that it needs no such look."""
+        curve = lived(self.project, self.room, self.days, self.seeds[0]).curve
+        figures = [k for k, p in enumerate(self.over) if p.figure]
+        if not isinstance(curve, WavingAtAny) or not figures:
+            return []
+        thin = [len(self.over[k].values) for k in figures]
+        while np.prod(thin) > MOST_SCREENED:
+            thin[int(np.argmax(thin))] -= 1
+        axes = [_evenly(len(self.over[k].values), n) for k, n in zip(figures, thin)]
+        rows: list[tuple[tuple[int, ...], float, tuple[float, float]]] = []
+        needed = curve.awake & curve.dark
+        presence = lighting(self.project, self.room).id
+        for chosen in itertools.product(*axes):
+            places = list(self.today)
+            project = self.project
+            for k, place in zip(figures, chosen):
+                places[k] = place
+                if place != self.over[k].place:
+                    project = self.over[k].set(project, self.over[k].values[place])
+            lit = evaluated(find(project.presences, presence).expr, curve.given.said, curve.given.chains) & curve.dark
+            wrong = float(needed.at(lit.falls).sum()), (needed - lit).total()
+            rows.append((tuple(places), (lit - curve.awake).total(), wrong))
+        picked: dict[tuple[int, ...], float] = {}
+        for by in (0, 1):
+            least = np.inf
+            for there, burning, wrong in sorted(rows, key=lambda r: (r[1], r[2][by])):
+                if wrong[by] < least:
+                    least = wrong[by]
+                    picked[there] = burning
+        order = sorted(picked, key=lambda places: picked[places])
+        return [order[k] for k in _evenly(len(order), most)]
+
     def _front(self) -> list[tuple[int, ...]]:
         best = {id(p) for p in frontier_of(list(self.known.values()))}
         front = [places for places, p in self.known.items() if id(p) in best]
         return sorted(front, key=lambda places: self.known[places].figures.dark_min)
+
+
+def _evenly(n: int, most: int) -> list[int]:
+    """So many of n places at the most, evenly over all."""
+    return np.unique(np.linspace(0, n - 1, min(n, most)).round().astype(int)).tolist() if n else []
 
 
 def _gain(places: tuple[int, ...], front: list[tuple[int, ...]], known: dict[tuple[int, ...], Point]) -> float:
