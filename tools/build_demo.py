@@ -13,7 +13,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from vastwatch.commission.event_log import write_log
+from vastwatch.commission.log_writing import write_log
 from vastwatch.commission.simulated import walked
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Fact, Hold, Named, Not, OnDelay, Report

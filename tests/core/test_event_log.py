@@ -13,18 +13,10 @@ from msgspec.structs import replace
 
 from vastwatch import cli
 from vastwatch.advice.replay import explained, log_curve, notes_in, replayed, rerun, what_if, with_holds
-from vastwatch.commission.event_log import (
-    Clock,
-    EventLog,
-    LogError,
-    Reading,
-    meaning,
-    read_log,
-    said_by,
-    shown,
-    write_log,
-)
+from vastwatch.commission.event_log import EventLog, LogError, Reading, meaning, read_log, said_by, shown
+from vastwatch.commission.log_clock import Clock
 from vastwatch.commission.log_guess import guessed, match
+from vastwatch.commission.log_writing import write_log
 from vastwatch.control.house import run
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import zone_part
@@ -80,8 +72,8 @@ SHAPES = {
                    '{1},mesh/pir-shop,"{{""occupancy"": false, ""battery"": 97}}"\n',
     "lines.jsonl": '{{"time": "{0}", "device": "pir shop", "value": "detected"}}\n'
                    '{{"time": "{1}", "device": "pir shop", "value": "clear"}}\n',
-    "nested.jsonl": '{{"ts": "{0}", "topic": "home/pir-shop", "payload": {{"occupancy": true, "linkquality": 80}}}}\n'
-                    '{{"ts": "{1}", "topic": "home/pir-shop", "payload": {{"occupancy": false, "linkquality": 81}}}}\n',
+    "nested.jsonl": '{{"ts": "{0}", "topic": "home/pir-shop", "payload": {{"occupancy": true, "strength": 80}}}}\n'
+                    '{{"ts": "{1}", "topic": "home/pir-shop", "payload": {{"occupancy": false, "strength": 81}}}}\n',
     "wide.jsonl": '{{"time": "{0}", "pir-shop": "on"}}\n{{"time": "{1}", "pir-shop": "off"}}\n',
 }  # fmt: skip
 

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QMenu
 
-from vastwatch.commission.event_log import write_log
+from vastwatch.commission.log_writing import write_log
 from vastwatch.control.fusion import leaves
 from vastwatch.design.edits.conclusions import set_expr, set_holds
 from vastwatch.design.edits.expressions import part_at

@@ -87,7 +87,7 @@ def _hold(text: str) -> tuple[str, float]:
 
 def log(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """Write what the sensors of a rehearsal say, as a log that can be read again."""
-    from vastwatch.commission.event_log import write_log
+    from vastwatch.commission.log_writing import write_log
     from vastwatch.people.truth import simulate_days
     from vastwatch.rehearsal.run import record
 

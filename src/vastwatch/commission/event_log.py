@@ -14,12 +14,10 @@ from __future__ import annotations
 import contextlib
 import csv
 import json
-import math
-import re
 from array import array
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
-from datetime import UTC, date, datetime, timedelta
+from datetime import datetime
 from itertools import islice
 from pathlib import Path
 from typing import IO, Any
@@ -28,6 +26,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from numpy.typing import NDArray
 
+from vastwatch.commission.log_clock import Clock
 from vastwatch.control.recording import Recording
 from vastwatch.design.project import Project
 from vastwatch.signals import Calendar, Signal
@@ -156,106 +155,6 @@ def flat(row: Any) -> dict[str, Any]:
         else:
             out[str(key)] = value
     return out
-
-
-# -- when ----------------------------------------------------------------------------------------------------------
-
-_ISO = re.compile(r"^(\d{4}-\d{2}-\d{2})[T ](\d{2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?\s*(Z|z|[+-]\d{2}:?\d{2})?$")
-
-
-class Clock:
-    """Seconds since 1970 of the times of a log; days without a zone are those of a time zone."""
-
-    def __init__(self, zone: str) -> None:
-        self._zone = ZoneInfo(zone)
-        self._days: dict[tuple[str, str | None], float] = {}
-        self._shifting: set[str] = set()
-        self._last = -math.inf
-
-    def __call__(self, text: Any) -> float:
-        """Raises ValueError for a text that is no time."""
-        if isinstance(text, bool) or text is None:
-            raise ValueError
-        if isinstance(text, int | float):
-            return self._since_1970(float(text))
-        text = str(text).strip()
-        found = _ISO.match(text)
-        if found is None:
-            return self._since_1970(float(text))
-        day, hour, minute, second, zone = found.groups()
-        past = int(hour) * 3600.0 + int(minute) * 60.0 + float((second or "0").replace(",", "."))
-        if int(hour) > 23 or int(minute) > 59:
-            raise ValueError
-        key = (day, zone)
-        if key not in self._days:
-            self._begin(day, zone)
-        if zone is None and day in self._shifting:
-            return self._on_a_shifting_day(day, past)
-        at = self._days[key] + past
-        self._last = at
-        return at
-
-    def many(self, texts: list[Any]) -> list[float | None]:
-        """The same for many texts in a row where all are written alike; None for each where they are not."""
-        first = texts[0] if texts else None
-        found = _ISO.match(first) if isinstance(first, str) else None
-        if found is None or found[4] is None:
-            return [None] * len(texts)
-        zone, long = found[5], len(first or "")
-        cut = None if zone is None else -len(zone)
-        try:
-            if not all(len(t) == long and (zone is None or t[cut:] == zone) for t in texts):
-                return [None] * len(texts)
-            at = np.array([t[:cut] for t in texts], "datetime64[us]")
-        except (ValueError, TypeError):
-            return [None] * len(texts)
-        days = at.astype("datetime64[D]")
-        whole = np.unique(days)
-        begins = {}
-        for day in whole.tolist():
-            if (day.isoformat(), zone) not in self._days:
-                self._begin(day.isoformat(), zone)
-            if zone is None and day.isoformat() in self._shifting:
-                return [None] * len(texts)
-            begins[day] = self._days[day.isoformat(), zone]
-        begin = np.array([begins[day] for day in whole.tolist()])[whole.searchsorted(days)]
-        seconds = begin + (at - days).astype(float) * 1e-6
-        self._last = float(seconds[-1])
-        return seconds.tolist()
-
-    def _begin(self, day: str, zone: str | None) -> None:
-        begin = date.fromisoformat(day)
-        midnight = datetime(begin.year, begin.month, begin.day)
-        if zone is None:
-            local = midnight.replace(tzinfo=self._zone)
-            nxt = (midnight + timedelta(days=1)).replace(tzinfo=self._zone)
-            if (nxt.astimezone(UTC) - local.astimezone(UTC)).total_seconds() != 86_400.0:
-                self._shifting.add(day)
-            self._days[day, zone] = local.timestamp()
-            return
-        offset = 0.0
-        if zone not in ("Z", "z"):
-            sign = -1.0 if zone[0] == "-" else 1.0
-            offset = sign * (int(zone[1:3]) * 3600.0 + int(zone[-2:]) * 60.0)
-        self._days[day, zone] = midnight.replace(tzinfo=UTC).timestamp() - offset
-
-    def _on_a_shifting_day(self, day: str, past: float) -> float:
-        """Of an hour that clocks show twice the one that does not run backwards; what they skip counts on."""
-        begin = date.fromisoformat(day)
-        wall = datetime(begin.year, begin.month, begin.day) + timedelta(seconds=past)
-        first = wall.replace(tzinfo=self._zone, fold=0).timestamp()
-        second = wall.replace(tzinfo=self._zone, fold=1).timestamp()
-        at = second if second > first and first < self._last - 1.0 else first
-        self._last = at
-        return at
-
-    def _since_1970(self, value: float) -> float:
-        # Seconds, milliseconds, microseconds or nanoseconds, whichever is a time of these centuries.
-        for unit in (1.0, 1e3, 1e6, 1e9):
-            if 1e8 <= value / unit <= 1e10:
-                self._last = value / unit
-                return value / unit
-        raise ValueError
 
 
 # -- what ----------------------------------------------------------------------------------------------------------
@@ -581,44 +480,3 @@ def _gaps(t: Array) -> tuple[tuple[float, float], ...]:
 def said_by(reading: Reading, device: str, told: tuple[str, str | None] | None) -> Reading:
     """The same reading with another device for a name in the log."""
     return replace(reading, devices={**reading.devices, device: told})
-
-
-# -- out -----------------------------------------------------------------------------------------------------------
-
-
-def write_log(recording: Recording, path: str | Path, parts: bool = False) -> int:
-    """Write what sensors said in the shape that is read here: CSV of time, device and value where the name ends in
-    .csv, else JSON Lines. How many events. With `parts`, what they said of their zones and states as well."""
-    events: list[tuple[float, str, str]] = []
-    for (sensor, part), signal in recording.reports.items():
-        if part is not None and not parts:
-            continue
-        name = sensor if part is None else f"{sensor}/{part.removeprefix('zone ')}"
-        events.append((0.0, name, "on" if signal.first else "off"))
-        now = signal.first
-        for t in signal.switches.tolist():
-            now = not now
-            events.append((t, name, "on" if now else "off"))
-        known = recording.known.get(sensor)
-        if known is not None:
-            # Said again once somebody listens: until then nothing is known.
-            events = [e for e in events if e[1] != name or bool(known.at(e[0]))]
-            events += [(t, name, "unavailable") for t in known.falls.tolist()]
-            events += [(t, name, "on" if signal.at(t) else "off") for t in known.rises.tolist() if t > 0]
-    events.sort(key=lambda e: e[0])
-    rows = [(_stamp(recording.calendar, t), name, value) for t, name, value in events]
-    file = Path(path)
-    with file.open("w", encoding="utf-8", newline="") as out:
-        if file.suffix.lower() == ".csv":
-            writer = csv.writer(out, lineterminator="\n")
-            writer.writerow(["time", "device", "value"])
-            writer.writerows(rows)
-        else:
-            for when, name, value in rows:
-                out.write(json.dumps({"time": when, "device": name, "value": value}) + "\n")
-    return len(rows)
-
-
-def _stamp(calendar: Calendar, t: float) -> str:
-    """An instant in UTC, to the millisecond."""
-    return calendar.instant_utc(round(t, 3)).strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3] + "Z"

@@ -16,7 +16,6 @@ from vastwatch.commission.event_log import (
     LOST,
     OFF,
     ON,
-    Clock,
     LogError,
     Reading,
     csv_rows,
@@ -24,6 +23,7 @@ from vastwatch.commission.event_log import (
     lines_of,
     open_log,
 )
+from vastwatch.commission.log_clock import Clock
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project
 
