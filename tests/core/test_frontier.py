@@ -17,6 +17,7 @@ from vastwatch.advice.frontier import Search, figures_of, frontier, frontier_of,
 from vastwatch.advice.judge import judge
 from vastwatch.advice.offers import offers
 from vastwatch.advice.parameters import parameters
+from vastwatch.advice.robust import Effect, effects, otherwise, without_reports
 from vastwatch.advice.weeks import lived
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.edits.sensors import set_hold
@@ -147,6 +148,34 @@ def test_a_frontier_can_be_stopped(room):
 
     f = frontier(room, "big", seeds=(1,), days=7, should_continue=go_on)
     assert len(f.points) == 3
+
+
+def test_what_matters_is_measured_step_by_step(room):
+    found = effects(room, "big", SEEDS, 7)
+    hold = next(e for e in found if e.name.startswith("hold of"))
+    now = measured(room, "big", SEEDS, 7)[1]
+    p = next(p for p in parameters(room, "big") if p.name == hold.name)
+    more = measured(p.set(room, p.values[p.place + 1]), "big", SEEDS, 7)[1]
+    assert hold.more == (p.words(p.values[p.place + 1]), more.dark_min - now.dark_min, more.idle_h - now.idle_h)
+    assert hold.matters and "min dark" in hold.in_words()
+    idle = Effect("x", "1", ("0", 0.001, 0.0), None)
+    assert not idle.matters and "nothing of account" in idle.in_words()
+
+
+def test_the_same_setting_when_things_are_otherwise(room, demo):
+    found = {o.name: o.figures for o in otherwise(room, "big", SEEDS, 7)}
+    assert found["as it is"] == measured(room, "big", SEEDS, 7)[1]
+    # In summer it is dark for a shorter while, where there is a window.
+    shop = {o.name: o.figures for o in otherwise(demo, "shop", (1,), 3)}
+    assert shop["around the longest day"].idle_h < shop["around the shortest day"].idle_h
+    # With its only sensor dead people live by the switch.
+    dead = found["PIR dead"]
+    assert dead.dark_min > 2 * found["as it is"].dark_min
+    never = concluded_by(room, without_reports(Hold(of=PIR, seconds=60), "pir"))
+    assert rehearse(replace(never, people=()), 2, 1).signals["here"].total() == 0
+    # Asked with its people, nothing but the switch lights the room.
+    r = rehearse(never, 7, 1)
+    assert r.scores["big"].trips > 0 and (r.house.served("big") - r.awake("big").hold(120)).total() == 0
 
 
 def test_two_designs_are_compared_on_the_same_draws(room, tmp_path, capsys, monkeypatch):

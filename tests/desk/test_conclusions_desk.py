@@ -327,6 +327,11 @@ def test_every_way_is_shown_picked_set_and_saved(qtbot, timing, tmp_path, monkey
     assert sheet._wrong.text()
     with pytest.raises(ValueError, match="ends neither"):
         save(found, tmp_path / "chart.doc", "t")
+    qtbot.mouseClick(sheet.why, LEFT)
+    qtbot.waitUntil(lambda: "as it is" in sheet.lines.text().lower(), timeout=60_000)
+    assert "PIR toilet dead" in sheet.lines.text() and "hold of PIR toilet" in sheet.lines.text()
+    qtbot.mouseClick(sheet.why, LEFT)
+    assert sheet.pages.currentIndex() == 0
     sheet.chart.pick(best)
     qtbot.mouseClick(sheet.set_it, LEFT)
     assert hold_of(expr(timing, "presence-toilet")) == hold_of(find(best.project.presences, "presence-toilet").expr)

@@ -9,7 +9,7 @@ from vastwatch.answers.telling import RequestError, messages_told, needs_told, n
 from vastwatch.design.project import Project
 
 if TYPE_CHECKING:
-    from vastwatch.advice.frontier import Point
+    from vastwatch.advice.frontier import Figures, Point
 
 
 def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -93,6 +93,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.advice import judge as judging
     from vastwatch.advice import tuned
     from vastwatch.advice.frontier import frontier
+    from vastwatch.advice.robust import effects, otherwise
 
     if all(r.id != args.room for r in project.rooms):
         raise RequestError(f"--room: there is no room '{args.room}' in this project")
@@ -137,7 +138,27 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         "searched": found.searched,
         "frontier_weeks": found.weeks,
     }
-    return document, [c.reason]
+    words = [c.reason]
+    if args.all_parameters:
+        steps, others = effects(project, args.room), otherwise(project, args.room)
+        document["matters"] = [
+            {"name": e.name, "now": e.now, "less": _step(e.less), "more": _step(e.more), "matters": e.matters}
+            for e in steps
+        ]
+        document["robust"] = [{"name": o.name, **_figures(o.figures)} for o in others]
+        words += [e.in_words() for e in steps]
+        words += [
+            f"{o.name}: {o.figures.drops_per_week:.1f} drops a week, {o.figures.dark_min:.2f} min dark, "
+            f"{o.figures.idle_h:.2f} h burning a day."
+            for o in others
+        ]
+    return document, words
+
+
+def _step(step: tuple[str, float, float] | None) -> dict[str, Any] | None:
+    if step is None:
+        return None
+    return {"value": step[0], "dark_min_per_day": number(step[1]), "idle_h_per_day": number(step[2])}
 
 
 # Of the judge's seeds so many for the frontier: it compares settings on the same weeks.
@@ -146,9 +167,12 @@ FRONTIER_SEEDS = 6
 
 def _point(p: Point) -> dict[str, Any]:
     """`{"name", "settings", "drops_per_week", "dark_min_per_day", "idle_h_per_day"}`, and within what the seeds lie."""
-    f = p.figures
+    return {"name": p.name, "settings": p.settings, **_figures(p.figures)}
+
+
+def _figures(f: Figures) -> dict[str, Any]:
     return {
-        "name": p.name, "settings": p.settings, "drops_per_week": number(f.drops_per_week),
-        "dark_min_per_day": number(f.dark_min), "idle_h_per_day": number(f.idle_h),
-        "dark_within": [number(v) for v in f.dark_within], "idle_within": [number(v) for v in f.idle_within],
+        "drops_per_week": number(f.drops_per_week), "dark_min_per_day": number(f.dark_min),
+        "idle_h_per_day": number(f.idle_h), "dark_within": [number(v) for v in f.dark_within],
+        "idle_within": [number(v) for v in f.idle_within],
     }  # fmt: skip

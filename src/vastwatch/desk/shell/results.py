@@ -39,11 +39,13 @@ from vastwatch.desk.shell.work import (
     DAYS,
     SEED,
     Causes,
+    Matters,
     ToBuy,
     causes_of,
     curve_of,
     findings_of,
     frontier_of,
+    matters_of,
     offers_of,
     remedies_of,
     schools_of,
@@ -141,6 +143,9 @@ class Results(QObject):
         self.frontier: Derived[Frontier] = Derived(
             "every way", self._judges, self._of_room, frontier_of, needed=_never, forgetful=True
         )
+        self.matters: Derived[Matters] = Derived(
+            "what matters", self._judges, self._of_room, matters_of, needed=_never, forgetful=True
+        )
         self.purchases: Derived[ToBuy] = Derived(
             "purchases", self._pool, self._of_purchases, to_buy_of, needed=_never, forgetful=True
         )
@@ -165,6 +170,7 @@ class Results(QObject):
             self.options,
             self.schools,
             self.frontier,
+            self.matters,
             self.zone_scores,
             self.zone_help,
             self.purchases,

@@ -13,6 +13,7 @@ from vastwatch.advice.judge import Judgement
 from vastwatch.advice.offers import Offers, offers
 from vastwatch.advice.purchase import bare, free_gain
 from vastwatch.advice.remedies import Remedy, remedies
+from vastwatch.advice.robust import Effect, Otherwise, effects, otherwise
 from vastwatch.advice.schools import School, schools
 from vastwatch.advice.timing import cached_curve, tuned
 from vastwatch.causes.groups import Group, groups
@@ -27,6 +28,8 @@ from vastwatch.rehearsal.incidents import Kind
 DAYS, SEED = 7, 1
 # A frontier is lived under so many of the judge's seeds, and looks at so many settings: half a minute's work.
 FRONTIER_SEEDS, FRONTIER_SETTINGS = 6, 40
+# And what matters, under so many.
+MATTER_SEEDS = 3
 
 
 class ToBuy(NamedTuple):
@@ -72,6 +75,26 @@ def frontier_of(task: Task, project: Project, room: str) -> Frontier:
         project, room, True, judging.CHOSEN_ON[:FRONTIER_SEEDS], evaluations=FRONTIER_SETTINGS,
         should_continue=task.should_continue, report_progress=task.report_progress,
     )  # fmt: skip
+
+
+class Matters(NamedTuple):
+    """What a step of each setting changes in a room, and what the same setting comes to when things are otherwise."""
+
+    steps: list[Effect]
+    others: list[Otherwise]
+
+
+def matters_of(task: Task, project: Project, room: str) -> Matters:
+    seeds = judging.CHOSEN_ON[:MATTER_SEEDS]
+    steps = effects(
+        project, room, seeds, should_continue=task.should_continue,
+        report_progress=lambda share: task.report_progress(0.6 * share),
+    )  # fmt: skip
+    others = otherwise(
+        project, room, seeds, should_continue=task.should_continue,
+        report_progress=lambda share: task.report_progress(0.6 + 0.4 * share),
+    )  # fmt: skip
+    return Matters(steps, others)
 
 
 def causes_of(task: Task, rehearsal: Rehearsal, room: str) -> Causes:

@@ -7,11 +7,12 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from vastwatch.advice.frontier import Frontier, Point
+from vastwatch.advice.robust import change
 from vastwatch.desk.pages.frontier_chart import Placed, paint, save
-from vastwatch.desk.shell.parts import label, row
+from vastwatch.desk.shell.parts import label, row, scrolling
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.words import capital, plain_reason
@@ -105,7 +106,16 @@ class FrontierSheet(QDialog):
         box.addWidget(self._bar)
         self.chart = FrontierChart(theme)
         self.chart.picked.connect(self._say)
-        box.addWidget(self.chart, 1)
+        self.lines = label("", "", True, rich=True)
+        self.lines.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        self.lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        area, inner = scrolling(8, (4, 4, 12, 4))
+        inner.addWidget(self.lines)
+        inner.addStretch(1)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.chart)
+        self.pages.addWidget(area)
+        box.addWidget(self.pages, 1)
         self.told = label("", "", True, rich=True)
         self.told.setMinimumHeight(40)
         box.addWidget(self.told)
@@ -117,19 +127,61 @@ class FrontierSheet(QDialog):
         self.out.clicked.connect(self._save)
         leave = QPushButton(self.tr("Close"))
         leave.clicked.connect(self.accept)
-        for button in (self.set_it, self.out, leave):
+        self.why = QPushButton(self.tr("What matters"))
+        self.why.setCheckable(True)
+        self.why.setToolTip(self.tr("What a step of each setting changes, and how robust what is set today is"))
+        self.why.clicked.connect(self._show_matters)
+        for button in (self.why, self.set_it, self.out, leave):
             button.setAutoDefault(False)
         self._wrong = label("", "bad", True)
-        box.addWidget(row(self._wrong, self.set_it, self.out, leave, stretch=0))
+        box.addWidget(row(self._wrong, self.why, self.set_it, self.out, leave, stretch=0))
         results.frontier.changed.connect(self._fill)
         results.frontier.progressed.connect(self._progress)
+        results.matters.changed.connect(self._fill_matters)
         results.frontier.ask()
         self._fill()
 
+    def _show_matters(self, on: bool) -> None:
+        self.pages.setCurrentIndex(int(on))
+        if on:
+            self.results.matters.ask()
+            self._fill_matters()
+
+    def _fill_matters(self) -> None:
+        derived = self.results.matters
+        if derived.value is None:
+            self.lines.setText(self.tr("Living through the weeks …") if derived.busy else capital(derived.words))
+            return
+        steps, others = derived.value
+        rows = [self._row((self.tr("a step of"), self.tr("now"), self.tr("then"), self.tr("dark, min a day"),
+                           self.tr("burning, h a day")), "th")]  # fmt: skip
+        for e in steps:
+            for k, step in enumerate(x for x in (e.less, e.more) if x is not None):
+                named = (e.name, e.now) if k == 0 else ("", "")
+                rows.append(self._row((*named, step[0], change(step[1]), change(step[2]))))
+        more = [self._row((self.tr("were it otherwise"), self.tr("drops a week"), "", self.tr("dark, min a day"),
+                           self.tr("burning, h a day")), "th")]  # fmt: skip
+        for o in others:
+            f = o.figures
+            figures = (f"{f.drops_per_week:.1f}", "", f"{f.dark_min:.2f}", f"{f.idle_h:.2f}")
+            more.append(self._row((capital(o.name), *figures)))
+        self.lines.setText(
+            f"<table cellpadding='3'>{''.join(rows)}</table><br><table cellpadding='3'>{''.join(more)}</table>"
+        )
+
+    def _row(self, cells: tuple[str, ...], kind: str = "td") -> str:
+        sides = ("left", "right", "right", "right", "right")
+        return (
+            "<tr>"
+            + "".join(f"<{kind} align='{s}'>{_safe(c)}&nbsp;&nbsp;</{kind}>" for c, s in zip(cells, sides))
+            + "</tr>"
+        )
+
     def done(self, result: int) -> None:
         """Nobody waits for it any more."""
-        if self.results.frontier.busy:
-            self.results.frontier.forget()
+        for derived in (self.results.frontier, self.results.matters):
+            if derived.busy:
+                derived.forget()
         super().done(result)
 
     def _progress(self) -> None:
@@ -139,8 +191,8 @@ class FrontierSheet(QDialog):
         derived = self.results.frontier
         found = derived.value
         self._bar.setVisible(derived.busy)
-        self.chart.setVisible(found is not None)
-        for widget in (self.set_it, self.out):
+        self.pages.setVisible(found is not None)
+        for widget in (self.why, self.set_it, self.out):
             widget.setEnabled(found is not None)
         if found is None:
             self._basis.setText(self.tr("living through the weeks …") if derived.busy else capital(derived.words))
