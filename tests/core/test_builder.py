@@ -101,6 +101,9 @@ def test_parts_are_moved_within_a_list_and_into_another():
     expr = StartKeep(start=AnyOf(of=(A, C)), keep=Hold(of=B, seconds=60))
     across = moved(expr, (0, 1), (1, 0))
     assert across.start is A and across.keep.of.of == (B, C)
+    # A latch does not stay without its motion.
+    latched = AnyOf(of=(C, DoorLatch(motion=A, door=B, hold_s=30)))
+    assert moved(latched, (1, 0), (0,)) is latched and moved(latched, (1, 1), (0,)) is not latched
     # Into itself, or away from where it is all there is: it stays.
     assert moved(expr, (1,), (1, 0)) is expr and moved(expr, (), (0,)) is expr
 

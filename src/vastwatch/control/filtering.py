@@ -17,6 +17,7 @@ from scipy.optimize import brentq
 
 from vastwatch.control.belief import Chain
 from vastwatch.memo import kept
+from vastwatch.right_of_way import stand_aside
 from vastwatch.signals import Levels, Signal
 
 Array = NDArray[np.float64]
@@ -91,6 +92,7 @@ class Filter:
         return Signal.from_intervals(rows, start, end)
 
     def _hour(self, v: Array, on: bool, now: list[bool], at: list[float], which: list[int], lasts: float) -> _Hour:
+        stand_aside()
         switches: list[float] = []
         t = 0.0
         for until, i in zip([*at, lasts], [*which, None]):

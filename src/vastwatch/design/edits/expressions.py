@@ -149,7 +149,7 @@ def relisted(expr: Expr, path: Path, kind: str) -> Expr:
 
 def moved(expr: Expr, source: Path, target: Path) -> Expr:
     """With one part moved to where another stands: before it within its list, or joined with it by `any` where that is
-    in none. Itself where it would move into itself or beside what it is in."""
+    in none. Itself where it would move into itself or beside what it is in, or where another part would go with it."""
     if target[: len(source)] == source or source[: len(target)] == target:
         return expr
     part = part_at(expr, source)
@@ -167,7 +167,14 @@ def moved(expr: Expr, source: Path, target: Path) -> Expr:
         return expr
     put_in = joined(marked, at, part)
     gap = next(p for p, x in paths(put_in) if x is _GAP)
-    return taken_out(put_in, gap) or expr
+    made = taken_out(put_in, gap)
+    # What latches a door goes with its motion: nothing may be lost on the way.
+    return made if made is not None and _leaves(made) == _leaves(expr) else expr
+
+
+def _leaves(expr: Expr) -> list[int]:
+    """The leaves of an expression, whatever their order."""
+    return sorted(id(part) for _, part in paths(expr) if not parts_of(part))
 
 
 # Stands where a part was, while it moves.
