@@ -13,9 +13,6 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from vastwatch.commission.log_writing import write_log
-from vastwatch.commission.simulated import walked
-from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Fact, Hold, Named, Not, OnDelay, Report
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Brief, Owned, Place, Project, Weights
@@ -23,10 +20,6 @@ from vastwatch.design.records import Lamp, Presence, Sensor, Settings, Zone
 from vastwatch.devices import catalogue
 from vastwatch.files import save_project
 from vastwatch.files.drawing.writing import write_drawing
-from vastwatch.people.truth import simulate_days
-from vastwatch.rehearsal.run import record
-from vastwatch.sensing.tracker import Pose
-from vastwatch.signals import Signal
 from vastwatch.site.building import (
     Circuit,
     Furnishing,
@@ -480,28 +473,13 @@ def build() -> Project:
     )  # fmt: skip
 
 
-def real_days(project: Project) -> Recording:
-    """Some days as the real sensors told them: set otherwise than drawn, one of them offline for an hour and a half."""
-    real = {
-        "pir-shop": {"infrared_below_max": 1, "hold_s": 30.0}, "radar-sitting": {"still_below_max": 3},
-        "pir-throwing": {"hold_s": 60.0},
-    }  # fmt: skip
-    sensors = tuple(
-        replace(s, settings=replace(s.settings, **real[s.id])) if s.id in real else s for s in project.sensors
-    )
-    told = record(replace(project, sensors=sensors), simulate_days(project, 4, 77))
-    lost = ~Signal.from_intervals([(2 * 86_400.0 + 41_000.0, 2 * 86_400.0 + 46_400.0)], 0.0, told.end)
-    return Recording(told.calendar, told.reports, {"pir-shop": lost})
-
-
 if __name__ == "__main__":
+    # Beside this file, which is a script and no package.
+    from real_house import write_what_is_found_there
+
     target = Path(sys.argv[1]) if len(sys.argv) > 1 else TARGET
     save_project(build(), target)
     target.with_name(target.name + "~").unlink(missing_ok=True)
-    # A walk past the sitting room's tracker, which hangs 6 degrees off what is drawn.
-    made, sensor = build(), next(s for s in SENSORS if s.id == "tracker-sitting")
-    true = Pose(sensor.at[0] + 0.06, sensor.at[1] - 0.09, sensor.at[2], sensor.yaw - 6.0, 0.36)
-    target.with_name("saltmarsh-walk.csv").write_text(walked(made, sensor, 12, true), encoding="utf-8")
-    write_log(real_days(made), target.with_name("saltmarsh-log.csv"))
+    write_what_is_found_there(build(), target.parent)
     # Its ground floor as a drawing, for the import to read.
     write_drawing(build(), target.with_name("saltmarsh.dxf"), ("ground",))

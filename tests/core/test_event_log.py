@@ -12,7 +12,7 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch import cli
-from vastwatch.advice.replay import explained, log_curve, notes_in, replayed, rerun, what_if, with_holds
+from vastwatch.advice.replay import explained, log_curve, notes_in, replayed, what_if, with_holds
 from vastwatch.commission.event_log import EventLog, LogError, Reading, meaning, read_log, said_by, shown
 from vastwatch.commission.log_clock import Clock
 from vastwatch.commission.log_guess import guessed, match
@@ -254,7 +254,7 @@ def test_another_hold_saves_what_it_saves_and_makes_gaps_that_may_have_been_peop
     assert "1 gap between 40 s and 15 min may have been people" in w.in_words()
     longer = what_if(house, find(project.presences, "here"), 1800.0)
     assert longer.saved_h_per_week < 0 and longer.gaps == 0 and "more" in longer.in_words()
-    other = rerun(house, with_holds(project, {"here": 40.0}))
+    other = run(with_holds(project, {"here": 40.0}), house.recording)
     assert other.served("big").total() == pytest.approx(4 * 100.0)
     curve = log_curve(house, find(project.presences, "here"))
     assert (np.diff(curve.lit_h_per_day) >= 0).all() and (np.diff(curve.returns_per_week) <= 0).all()

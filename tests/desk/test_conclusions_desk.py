@@ -420,6 +420,18 @@ def test_a_log_is_put_right_in_its_dialog_and_a_useless_one_says_so(qtbot, windo
     assert "no column" in plain(window.status.said.text()) or "in no column" in plain(window.status.said.text())
 
 
+def test_what_is_around_a_part_is_taken_off_and_the_part_stays(qtbot, timing):
+    view = builder(timing).view
+    view.setFocus()
+    view.point_at(next(k for k, c in enumerate(view._picked()) if c.piece.text == "1 min"))
+    key(qtbot, view, Qt.Key.Key_Delete)
+    assert [r.sensor for r in expr(timing).keep.of] == ["pir-sitting", "radar-sitting"]
+    timing.document.undo_stack.undo()
+    timing.focus.set(conclusion="reading")
+    choose(timing, chip(timing, "film playing in sitting room").piece, "Without the not")
+    assert type(expr(timing, "reading").of[1]).__name__ == "Fact"
+
+
 def test_a_start_and_keep_is_made_from_a_single_report(timing):
     timing.document.apply(set_expr(project(timing), "presence-sitting", Report(sensor="pir-sitting")), "plain")
     choose(timing, chip(timing, "PIR sitting room").piece, "Around it", "Starts it, and another keeps it")

@@ -9,13 +9,13 @@ from datetime import datetime
 from typing import NamedTuple
 
 import numpy as np
-from msgspec.structs import replace
 
 from vastwatch.advice.judge import settable_holds
-from vastwatch.control.house import HouseRun, concluded, run
+from vastwatch.control.house import HouseRun, concluded
 from vastwatch.control.outputs.handler import lights_in
+from vastwatch.design.edits.conclusions import set_holds
 from vastwatch.design.presence import hold_of, with_hold
-from vastwatch.design.project import Project, find, put
+from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal.reactors import start_and_keep
@@ -148,12 +148,7 @@ def with_holds(project: Project, holds: dict[str, float]) -> Project:
             raise ValueError(f"there is no conclusion '{ident}' in this project")
         if not 0.0 <= seconds <= 86_400.0:
             raise ValueError(f"a hold of {seconds:g} s is not between nought and a day")
-        old = find(project.presences, ident)
-        expr = with_hold(old.expr, seconds)
-        if expr is None:
-            raise ValueError(f"“{old.name}” has no single hold time to set")
-        project = put(project, replace(old, expr=expr))
-    return project
+    return set_holds(project, holds)
 
 
 # -- diaries -------------------------------------------------------------------------------------------------------
@@ -251,8 +246,3 @@ def _because(house: HouseRun, room: str, at: float) -> list[str]:
         if gap <= 2 * 3600.0:
             chain.append(f"A hold of {duration_words(float(np.ceil(gap / 5.0) * 5.0))} would have kept the light on.")
     return chain
-
-
-def rerun(house: HouseRun, project: Project) -> HouseRun:
-    """What another design would have done with the same recording."""
-    return run(project, house.recording)

@@ -12,7 +12,7 @@ from vastwatch.design.project import Project
 
 def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """What a log says of the house, and what other holds would have done with it."""
-    from vastwatch.advice.replay import explained, notes_in, replayed, rerun, what_if, with_holds
+    from vastwatch.advice.replay import explained, notes_in, replayed, what_if, with_holds
     from vastwatch.commission.event_log import LogError, read_log
     from vastwatch.commission.log_guess import guessed, match
     from vastwatch.control.house import run
@@ -26,7 +26,7 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         raise RequestError(str(e)) from None
     house = run(project, log.recording)
     rooms = replayed(house)
-    changed = replayed(rerun(house, other)) if holds else {}
+    changed = replayed(run(other, log.recording)) if holds else {}
     tried = [what_if(house, find(project.presences, ident), seconds) for ident, seconds in holds.items()]
     diary = []
     faults: list[str] = []

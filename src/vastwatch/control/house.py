@@ -103,8 +103,9 @@ def _said(
 ) -> Signal:
     """What a leaf of an expression says."""
     if isinstance(leaf, Report):
-        key = (leaf.sensor, leaf.part)
-        said = _with_waves(recording.reports.get(key), key, waved)
+        said = recording.reports.get((leaf.sensor, leaf.part))
+        if said is not None and leaf.hears_waves and leaf.sensor in waved:
+            said = _either(said, waved[leaf.sensor])
     elif isinstance(leaf, Named):
         said = named.get(leaf.presence)
     elif isinstance(leaf, ClockTime):
@@ -114,13 +115,6 @@ def _said(
     else:
         said = recording.facts.get((leaf.what, leaf.room))
     return _never(recording.end) if said is None else said
-
-
-def _with_waves(said: Signal | None, key: tuple[str, str | None], waved: Mapping[str, Signal]) -> Signal | None:
-    # Who waves moves: a sensor that tells stillness apart says nothing more of it. In which of its zones they are, if
-    # they are in one, it said of their stay.
-    more = waved.get(key[0]) if key[1] in (None, "moving") else None
-    return said if more is None or said is None else _either(said, more)
 
 
 @kept

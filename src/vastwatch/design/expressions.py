@@ -36,6 +36,12 @@ class Report(Record, frozen=True, kw_only=True, tag_field="op", tag="report"):
         """Of what it is a report: a state, a zone by `zone_part`, or None for the whole."""
         return self.state if self.zone is None else zone_part(self.zone)
 
+    @property
+    def hears_waves(self) -> bool:
+        """Whether a movement sets it off: whoever waves moves, so that a sensor which tells stillness apart says
+        nothing more of that; and in which of its zones they are, if in one, it has said of their stay."""
+        return self.part in (None, "moving")
+
 
 def zone_part(zone: str) -> str:
     """How a zone's report is named among the reports of its sensor."""

@@ -193,7 +193,7 @@ def _is_any_of_reports(expr: Expr) -> bool:
 
 def _of_any(expr: Expr) -> frozenset[str]:
     """The sensors in an expression that a movement sets off."""
-    return frozenset(r.sensor for r in reports(expr) if r.part in (None, "moving"))
+    return frozenset(r.sensor for r in reports(expr) if r.hears_waves)
 
 
 def start_and_keep(expr: Expr) -> tuple[Expr, Expr] | None:
@@ -260,9 +260,9 @@ def conditions(project: Project, presence: Presence, recording: Recording, named
 
 def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
     """What a leaf says when sensors report waves besides, as `control.house` hears it."""
-    if not isinstance(leaf, Report) or leaf.sensor not in waved or leaf.part not in (None, "moving"):
-        return said
-    return said | waved[leaf.sensor]
+    if isinstance(leaf, Report) and leaf.hears_waves and leaf.sensor in waved:
+        return said | waved[leaf.sensor]
+    return said
 
 
 @kept

@@ -5,8 +5,8 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from vastwatch.design.conclusions import order
+from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.expressions import Expr
-from vastwatch.design.presence import with_hold
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import presence_of
@@ -51,9 +51,5 @@ def let_light(project: Project, presence: str) -> Project:
 def set_holds(project: Project, holds: dict[str, float]) -> Project:
     """Set the hold times of several conclusions at once. Raises ValueError where one has no single hold."""
     for ident, seconds in holds.items():
-        old = find(project.presences, ident)
-        expr = with_hold(old.expr, seconds)
-        if expr is None:
-            raise ValueError(f"{old.name} has no single hold time to set")
-        project = put(project, replace(old, expr=expr))
+        project = set_hold(project, ident, seconds)
     return project

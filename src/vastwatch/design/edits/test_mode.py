@@ -6,8 +6,9 @@ from datetime import datetime
 
 from msgspec.structs import replace
 
-from vastwatch.design.presence import hold_of, with_hold
-from vastwatch.design.project import Project, ServiceHold, TestMode, find, put
+from vastwatch.design.edits.sensors import held
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import Project, ServiceHold, TestMode, find
 
 # What everything is held for while a building is walked, seconds.
 TEST_HOLD_S = 5.0
@@ -26,7 +27,7 @@ def begin_test(project: Project, now: datetime, hold_s: float = TEST_HOLD_S) -> 
     if not kept:
         raise ValueError("no conclusion has a hold that could be shortened")
     for service in kept:
-        project = _held(project, service.presence, hold_s)
+        project = held(project, service.presence, hold_s)
     mode = TestMode(since=now.isoformat(timespec="minutes"), hold_s=hold_s, service=kept)
     return replace(project, brief=replace(project.brief, test_mode=mode))
 
@@ -39,10 +40,5 @@ def end_test(project: Project) -> Project:
         raise ValueError("no hold is shortened")
     for service in mode.service:
         if hold_of(find(project.presences, service.presence).expr) == mode.hold_s:
-            project = _held(project, service.presence, service.seconds)
+            project = held(project, service.presence, service.seconds)
     return replace(project, brief=replace(project.brief, test_mode=None))
-
-
-def _held(project: Project, presence: str, seconds: float) -> Project:
-    record = find(project.presences, presence)
-    return put(project, replace(record, expr=with_hold(record.expr, seconds) or record.expr))

@@ -11,9 +11,19 @@ from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.design.day_time import day_time_words, parse_window
 from vastwatch.design.edits.conclusions import add_conclusion, let_light, set_expr
-from vastwatch.design.edits.expressions import Path, joined, moved, part_at, relisted, replaced, taken_out, wrapped
+from vastwatch.design.edits.expressions import (
+    Path,
+    joined,
+    moved,
+    part_at,
+    relisted,
+    replaced,
+    taken_out,
+    unwrapped,
+    wrapped,
+)
 from vastwatch.design.edits.removing import removed
-from vastwatch.design.expressions import AtLeast, ClockTime, Dark, DoorLatch, Expr, Named, parts_of
+from vastwatch.design.expressions import AtLeast, ClockTime, Dark, DoorLatch, Expr, Named, Not, parts_of
 from vastwatch.design.patterns import PATTERNS, Pattern
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
@@ -135,8 +145,11 @@ class Builder(QWidget):
         self.document.apply(new, words)
 
     def _take_out(self, path: Path) -> None:
-        shown = self.shown
-        if shown is not None:
+        shown, here = self.shown, self.view.here
+        if shown is not None and here is not None and here.kind == "figure" and here.field != "list":
+            # Of a hold or a delay its figure is what there is to take hold of: what it is around stays.
+            self._apply(unwrapped(shown.expr, path), f"Change “{shown.name}”")
+        elif shown is not None:
             self._apply(taken_out(shown.expr, path), f"Take a part out of “{shown.name}”")
 
     def _move(self, source: Path, target: Path) -> None:
@@ -197,6 +210,8 @@ class Builder(QWidget):
             action = QAction(self.tr("Show that conclusion"), menu)
             action.triggered.connect(lambda: self.focus.set(conclusion=part.presence))
             menu.addAction(action)
+        if path and isinstance(part_at(expr, path[:-1]), Not):
+            add(menu, self.tr("Without the not"), lambda: unwrapped(expr, path[:-1]), changed)
         if can_go(shown, path):
             menu.addSeparator()
             add(menu, self.tr("Take it out"), lambda: taken_out(expr, path), f"Take a part out of “{shown.name}”")
