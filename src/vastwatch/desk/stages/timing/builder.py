@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
@@ -160,6 +160,7 @@ class Builder(QWidget):
     def _ask(self, piece: Piece) -> None:
         menu = self.menu_of(piece)
         if menu is not None:
+            menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             menu.popup(self.view.mapToGlobal(self.view.rect_of(piece).bottomLeft() + QPoint(0, 2)))
 
     def menu_of(self, piece: Piece) -> QMenu | None:
@@ -289,7 +290,9 @@ class Builder(QWidget):
     # -- others ------------------------------------------------------------------------------------------------
 
     def _more(self) -> None:
-        self.more_menu().popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
+        menu = self.more_menu()
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
 
     def more_menu(self) -> QMenu:
         """New conclusions, ready-made patterns, and what becomes of the one shown."""
