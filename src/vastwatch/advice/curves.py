@@ -238,7 +238,9 @@ class Outcome(NamedTuple):
 
 
 class Curve(Protocol):
-    """Whatever knows the outcome of every hold."""
+    """Whatever knows the outcome of every hold. `unlit_s`: dark seconds without supply, whatever the hold."""
+
+    unlit_s: float
 
     def outcome(self, hold_s: float) -> Outcome:
         """Of a hold of less than KNOWN_S."""
@@ -253,8 +255,10 @@ class Waving:
     """`Curve` of a light that comes on by itself, while those left in the dark wave."""
 
     def __init__(
-        self, start: Signal, keep: Signal, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...]
-    ) -> None:
+        self, start: Signal, keep: Signal, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
+        unlit_s: float = 0.0,
+    ) -> None:  # fmt: skip
+        self.unlit_s = unlit_s
         self.start, self.keep, self.who, self.sensors = start, keep, who, sensors
         self.dark, self.need, self.nobody = dark, awake & dark, dark - awake
         self._known: dict[float, Outcome] = {}
@@ -274,7 +278,7 @@ class Waving:
             )
             self._known[hold_s] = Outcome(
                 did.falls[self.need.at(did.falls)],
-                max(float(self.plain.dark_s(hold_s)) - lit, 0.0),
+                max(float(self.plain.dark_s(hold_s)) - lit, 0.0) + self.unlit_s,
                 max(float(self.plain.idle_s(hold_s)) + wasted, 0.0),
                 len(did.waves),
                 len(did.presses),
@@ -293,8 +297,10 @@ class WavingAtAny:
     itself."""
 
     def __init__(
-        self, expr: Expr, given: Conditions, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...]
-    ) -> None:
+        self, expr: Expr, given: Conditions, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
+        unlit_s: float = 0.0,
+    ) -> None:  # fmt: skip
+        self.unlit_s = unlit_s
         self.expr, self.given, self.awake, self.dark, self.who, self.sensors = expr, given, awake, dark, who, sensors
         self._known: dict[float, Outcome] = {}
 
@@ -304,7 +310,7 @@ class WavingAtAny:
             did, lit = self._lit(hold_s)
             need = self.awake & self.dark
             self._known[hold_s] = Outcome(
-                false_offs(lit, need), (need - lit).total(), (lit - self.awake).total(), len(did.waves),
+                false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.awake).total(), len(did.waves),
                 len(did.presses),
             )  # fmt: skip
         return self._known[hold_s]
@@ -330,7 +336,8 @@ class ByHand:
     """`Curve` of a light that a hand switches on, and again when it has gone off on somebody; by what presence comes to
     at a hold."""
 
-    def __init__(self, presence: Callable[[float], Signal], awake: Signal, dark: Signal) -> None:
+    def __init__(self, presence: Callable[[float], Signal], awake: Signal, dark: Signal, unlit_s: float = 0.0) -> None:
+        self.unlit_s = unlit_s
         self._presence, self._awake, self._dark = presence, awake, dark
         self._known: dict[float, Outcome] = {}
 
@@ -340,8 +347,9 @@ class ByHand:
             lit, pressed = self._lit(hold_s)
             need = self._awake & self._dark
             self._known[hold_s] = Outcome(
-                false_offs(lit, need), (need - lit).total(), (lit - self._awake).total(), 0, len(pressed.again)
-            )
+                false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self._awake).total(), 0,
+                len(pressed.again),
+            )  # fmt: skip
         return self._known[hold_s]
 
     def light(self, hold_s: float) -> Signal:

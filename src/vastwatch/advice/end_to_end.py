@@ -87,6 +87,7 @@ class _Lives:
         self._each = each
         self._span = span
         self._step = span + PAUSE_S
+        self._unlit_s = np.array([c.unlit_s for c in each])
         self._end = len(each) * self._step
 
     def _by_life(self, at: Array, weights: Array | None = None) -> Array:
@@ -147,7 +148,7 @@ class AnyLine(_Lives):
         """Of the same conclusion with other figures, in each life."""
         did, lit = lit_by(expr, self._given, self._dark, self._who, self._sensors)
         return Outcomes(
-            self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit),
+            self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit) + self._unlit_s,
             self._seconds(lit - self._awake), self._by_life(did.waves), self._by_life(did.presses),
         )  # fmt: skip
 
@@ -178,7 +179,7 @@ class _Line(_Lives):
         dark, idle = (np.array([float(steps(hold_s)) for steps in kind]) for kind in zip(*self._plain))
         return Outcomes(
             self._by_life(falls),
-            np.maximum(dark - lit, 0.0),
+            np.maximum(dark - lit, 0.0) + self._unlit_s,
             np.maximum(idle + wasted, 0.0),
             self._by_life(did.waves),
             self._by_life(did.presses),

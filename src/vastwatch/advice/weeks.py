@@ -31,6 +31,7 @@ from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.reactors import (
     Conditions,
     conditions,
+    lightless,
     named_by,
     occupied,
     start_and_keep,
@@ -107,22 +108,32 @@ def _alone(project: Project, presence: Presence) -> Project:
 def lived_in(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
     """The days of a truth as they were in a room. Raises ValueError as `lighting`."""
     presence = lighting(project, room)
-    dark = darkness(project, recording.calendar)[room]
+    dark = lightless(project, room, truth, recording)
+    unlit_s = unlit(occupied(truth, room, True), darkness(project, recording.calendar)[room], dark)
     named = named_by(project, presence, truth, recording)
     by_hand = find(project.rooms, room).control == "absence"
-    who, sensors = stretches(project, presence, truth, dark), waved(project, presence, truth.household.seed)
+    who, sensors = (
+        stretches(project, presence, truth, dark, recording.known),
+        waved(project, presence, truth.household.seed),
+    )
     parts = start_and_keep(presence.expr)
     if parts is not None and (by_hand or waves_simply(presence.expr)):
         start, keep = (concluded(project, p, recording, named=named) for p in parts)
         # What starts and does not keep would make a curve of its own.
         if (start - keep).total() == 0:
             if by_hand:
-                return _by_hand(start, keep, dark, truth, room)
-            return _waving(start, keep, dark, who, sensors, truth, room)
+                return _by_hand(start, keep, dark, truth, room, unlit_s)
+            return _waving(start, keep, dark, who, sensors, truth, room, unlit_s)
     given = conditions(project, presence, recording, named)
     if by_hand:
-        return _by_hand_at_any(presence.expr, given, dark, truth, room)
-    return _waving_at_any(presence.expr, given, dark, who, sensors, truth, room)
+        return _by_hand_at_any(presence.expr, given, dark, truth, room, unlit_s)
+    return _waving_at_any(presence.expr, given, dark, who, sensors, truth, room, unlit_s)
+
+
+@kept
+def unlit(awake: Signal, dark: Signal, lightless: Signal) -> float:
+    """How long somebody stood in the dark of a room whose lights had no supply, seconds: whatever the hold."""
+    return 0.0 if lightless is dark else ((awake & dark) - lightless).total()
 
 
 class ByHandAlone(NamedTuple):
@@ -175,36 +186,37 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
 
 
 @kept
-def _by_hand(start: Signal, keep: Signal, dark: Signal, truth: Truth, room: str) -> Lived:
+def _by_hand(start: Signal, keep: Signal, dark: Signal, truth: Truth, room: str, unlit_s: float) -> Lived:
     def presence(hold_s: float) -> Signal:
         return start.start_keep(keep.hold(hold_s))
 
-    return _lived(truth, room, dark, start, ByHand(presence, occupied(truth, room, True), dark))
+    return _lived(truth, room, dark, start, ByHand(presence, occupied(truth, room, True), dark, unlit_s))
 
 
 @kept
-def _by_hand_at_any(expr: Expr, given: Conditions, dark: Signal, truth: Truth, room: str) -> Lived:
+def _by_hand_at_any(expr: Expr, given: Conditions, dark: Signal, truth: Truth, room: str, unlit_s: float) -> Lived:
     def presence(hold_s: float) -> Signal:
         return evaluated(with_hold(expr, hold_s) or expr, given.said, given.chains)
 
     start = evaluated(expr, given.said, given.chains)
-    return _lived(truth, room, dark, start, ByHand(presence, occupied(truth, room, True), dark))
+    return _lived(truth, room, dark, start, ByHand(presence, occupied(truth, room, True), dark, unlit_s))
 
 
 @kept
 def _waving_at_any(
-    expr: Expr, given: Conditions, dark: Signal, who: Stretches, sensors: tuple[Waved, ...], truth: Truth, room: str
-) -> Lived:
-    curve = WavingAtAny(expr, given, occupied(truth, room, True), dark, who, sensors)
+    expr: Expr, given: Conditions, dark: Signal, who: Stretches, sensors: tuple[Waved, ...], truth: Truth, room: str,
+    unlit_s: float,
+) -> Lived:  # fmt: skip
+    curve = WavingAtAny(expr, given, occupied(truth, room, True), dark, who, sensors, unlit_s)
     return _lived(truth, room, dark, evaluated(expr, given.said, given.chains), curve)
 
 
 @kept
 def _waving(
     start: Signal, keep: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...], truth: Truth,
-    room: str,
+    room: str, unlit_s: float,
 ) -> Lived:  # fmt: skip
-    curve = Waving(start, keep, occupied(truth, room, True), dark, who, sensors)
+    curve = Waving(start, keep, occupied(truth, room, True), dark, who, sensors, unlit_s)
     return _lived(truth, room, dark, start, curve)
 
 

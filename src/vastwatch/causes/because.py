@@ -11,17 +11,19 @@ import numpy as np
 from vastwatch.causes.inquiry import Inquiry, Tried
 from vastwatch.causes.instead import Lever
 from vastwatch.causes.witnesses import keepers, set_off
+from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find, find_any
 from vastwatch.design.relations import presence_of
 from vastwatch.people import Track, Where
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.incidents import Incident
+from vastwatch.rehearsal.troubles import Supply, lost_share, supplies
 from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.sensing.hazards import false_rate, per_hour_words
 from vastwatch.sensing.model import Sight
 from vastwatch.sensing.mounted import mount
-from vastwatch.words import capital, duration_words
+from vastwatch.words import capital, clock_words, duration_words
 
 # An instant after a switching at which its outcome is surely read, seconds.
 AFTER_S = 1e-6
@@ -156,6 +158,60 @@ def _latency(c: Case) -> Words:
     return Words(name_of(c.r, c.tried.instead.record), f"latency {lag.typical_s:g} s", text)
 
 
+def _supply(c: Case) -> Words:
+    found = supplies(c.r.project, c.r.truth)
+    mine = [s for s in found if any(light.id in s.lamps for light in lights_in(c.r.project, c.incident.room))]
+    off, supply = _off_before(mine, c.incident.at + c.incident.duration_s)
+    if supply is None:
+        return Words("Supply", "switched off at the wall", "with it on")
+    when = f"switched off at {clock_words(c.r.calendar.clock_s(off))}"
+    fed = [find(c.r.project.sensors, s).name for s in supply.feeds]
+    dead = f"; {' and '.join(fed)} {'start' if len(fed) > 1 else 'starts'} anew after it" if fed else ""
+    return Words(f"{supply.name}, supply", when, f"whoever left switched it off at the wall{dead}; with it on")
+
+
+def _off_before(found: list[Supply], t: float) -> tuple[float, Supply | None]:
+    """Which circuit was switched off last before an instant, and when."""
+    best: tuple[float, Supply | None] = (-1.0, None)
+    for supply in found:
+        falls = supply.on.falls
+        k = int(np.searchsorted(falls, t, side="right")) - 1
+        if k >= 0 and falls[k] > best[0]:
+            best = float(falls[k]), supply
+    return best
+
+
+def _cells(c: Case) -> Words:
+    ident = c.tried.instead.record
+    dead = ~c.r.recording.known_of(ident)
+    k = int(np.searchsorted(dead.intervals[:, 0], c.incident.at + c.incident.duration_s, side="right")) - 1
+    since = "" if k < 0 else f" since {clock_words(c.r.calendar.clock_s(float(dead.intervals[k, 0])))}"
+    return Words(name_of(c.r, ident), "cells flat", f"it said nothing{since}; with cells changed in time")
+
+
+def _radio(c: Case) -> Words:
+    ident = c.tried.instead.record
+    share = lost_share(c.r.project, find(c.r.project.sensors, ident))
+    return Words(
+        name_of(c.r, ident), f"{100 * share:.3g} % of messages lost",
+        "what it noticed came late by radio or not at all; with every message received",
+    )  # fmt: skip
+
+
+def _doubt(c: Case) -> Words:
+    ident, s = c.tried.instead.record, _sight_to(c.shown, c.tried.instead.record)
+    said = f"opens and closes as they shift; closing at {c.tried.instead.value:.2g} kPa"
+    return Words(name_of(c.r, ident), "hardly pressed" if s is None else "a doubtful margin", said)
+
+
+def _bounce(c: Case) -> Words:
+    share = c.r.project.brief.troubles.contacts_bounce
+    return Words(
+        name_of(c.r, c.tried.instead.record), "bounces",
+        f"{100 * share:.0f} % of the times it closes it opens again for a moment; without that",
+    )  # fmt: skip
+
+
 def _somebody_else(c: Case) -> Words:
     track = next(t for t in c.r.truth.tracks if t.person.id == c.tried.instead.record)
     at = c.incident.at
@@ -173,6 +229,7 @@ def _somebody_else(c: Case) -> Words:
 
 _WORDS: dict[Lever, Callable[[Case], Words]] = {
     "obstacle": _obstacle, "aim": _aim, "settings": _settings, "warmth": _warmth, "hold": _hold,
+    "supply": _supply, "cells": _cells, "radio": _radio, "doubt": _doubt, "bounce": _bounce,
     "own hold": _own_hold, "hazard": _hazard, "starter": _starting, "latency": _latency, "person": _somebody_else,
 }  # fmt: skip
 

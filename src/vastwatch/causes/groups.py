@@ -20,11 +20,23 @@ PHRASES: dict[Lever, str] = {
     "obstacle": "behind the {name}", "aim": "{Name} looks past", "settings": "{Name} is set too low",
     "warmth": "too warm for infrared", "hold": "held too short", "starter": "{Name} is not asked",
     "latency": "{Name} is slow", "hazard": "the {name}", "person": "{Name} noticed",
+    "supply": "switched off at the wall", "cells": "{Name} has flat cells", "radio": "{Name} is ill received",
+    "doubt": "{Name} is hardly pressed", "bounce": "{Name} bounces",
     "own hold": "{Name} reports on", "keeper": "no sensor notices them soon enough",
 }  # fmt: skip
 
 # These are wrong with a whole room, wherever somebody is in it; then so many places are named.
-OF_THE_ROOM: tuple[Lever, ...] = ("hold", "warmth", "settings", "hazard", "latency")
+OF_THE_ROOM: tuple[Lever, ...] = (
+    "hold",
+    "warmth",
+    "settings",
+    "hazard",
+    "latency",
+    "supply",
+    "cells",
+    "radio",
+    "bounce",
+)
 MOST_PLACES = 2
 
 

@@ -28,12 +28,18 @@ from vastwatch.causes.instead import (
     light_instead,
     quick,
     starting,
+    surely_closing,
     turned,
+    well_received,
+    with_fresh_cells,
+    with_supply,
+    without_bounce,
     without_hazard,
     without_obstacle,
     without_person,
 )
 from vastwatch.causes.witnesses import Witness, in_the_dark, keepers, kept_on, noticed_between, starters
+from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import needs_of
 from vastwatch.design.places import room_of
 from vastwatch.design.presence import hold_of
@@ -187,6 +193,7 @@ def _share(left: Array, harm: Array) -> Array:
 
 def _candidates(r: Rehearsal, room: str, of: Episodes, present: tuple[tuple[Witness, ...], ...]) -> Iterator[Instead]:
     project = r.project
+    yield from _troubles(r, room)
     if not of.dark:
         yield from _sources(r, room, of)
         return
@@ -207,6 +214,20 @@ def _candidates(r: Rehearsal, room: str, of: Episodes, present: tuple[tuple[Witn
         for sensor in asked:
             if find(project.devices, find(project.sensors, sensor).device).latency.typical_s > SLOW_S:
                 yield quick(project, sensor)
+
+
+def _troubles(r: Rehearsal, room: str) -> Iterator[Instead]:
+    """What goes wrong with the devices that the room's light asks, and with its supply."""
+    project, recording = r.project, r.recording
+    if any(("supply", light.id) in recording.facts for light in lights_in(project, room)):
+        yield with_supply(project)
+    for sensor in dict.fromkeys((*starters(r, room), *keepers(r, room))):
+        dead = recording.known.get(sensor)
+        if dead is not None and find(project.devices, find(project.sensors, sensor).device).battery is not None:
+            yield with_fresh_cells(project, sensor)
+        for made in (well_received, surely_closing, without_bounce):
+            if (instead := made(project, sensor)) is not None:
+                yield instead
 
 
 def _in_the_way(project: Project, present: tuple[tuple[Witness, ...], ...]) -> Iterator[Instead]:

@@ -12,21 +12,37 @@ from vastwatch.control.house import NOBODY, run
 from vastwatch.design.conclusions import sensors_behind, with_named
 from vastwatch.design.expressions import AnyOf, Expr, Report, StartKeep
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
-from vastwatch.design.project import Project, find, find_any, put
+from vastwatch.design.project import Project, find, find_any, fresh_id, put
 from vastwatch.design.records import Presence, Settings
 from vastwatch.design.relations import presence_of
-from vastwatch.devices import DeviceType, DualType
+from vastwatch.devices import DeviceType, DualType, MatType
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.reactors import hands_of
 from vastwatch.rehearsal.reports import run_without
 from vastwatch.rehearsal.run import record, recording_of
+from vastwatch.rehearsal.troubles import lost_share
 from vastwatch.sensing.model import CATALOGUE_C
 from vastwatch.signals import Signal
 
 # What is tried, in the order in which it is told where one saves as much as the other: what can be moved before what
 # can only be waited for.
 Lever = Literal[
-    "hazard", "obstacle", "aim", "settings", "warmth", "starter", "latency", "person", "hold", "own hold", "keeper"
+    "hazard",
+    "obstacle",
+    "aim",
+    "supply",
+    "cells",
+    "radio",
+    "doubt",
+    "bounce",
+    "settings",
+    "warmth",
+    "starter",
+    "latency",
+    "person",
+    "hold",
+    "own hold",
+    "keeper",
 ]
 ORDER: tuple[Lever, ...] = get_args(Lever)
 # A device that reports at once, seconds.
@@ -132,6 +148,54 @@ def held(project: Project, presence: Presence, seconds: float) -> Instead | None
 def without_hazard(project: Project, hazard: str) -> Instead:
     """A source of false reports gone."""
     return Instead("hazard", hazard, replace(project, hazards=tuple(h for h in project.hazards if h.id != hazard)))
+
+
+def with_supply(project: Project) -> Instead:
+    """Nobody who switches a circuit off at the wall."""
+    return Instead("supply", "", _untroubled(project, supply_off_per_week=0.0))
+
+
+def with_fresh_cells(project: Project, sensor: str) -> Instead:
+    """A sensor whose cells are changed in time: one that needs none."""
+    device = find(project.devices, find(project.sensors, sensor).device)
+    return Instead("cells", sensor, _of_its_own(project, sensor, replace(device, battery=None)))
+
+
+def well_received(project: Project, sensor: str) -> Instead | None:
+    """A sensor of whose messages all arrive at once; None for one of which they do."""
+    it = find(project.sensors, sensor)
+    if lost_share(project, it) <= 0:
+        return None
+    return Instead("radio", sensor, put(project, replace(it, settings=replace(it.settings, messages_lost=0.0))))
+
+
+def surely_closing(project: Project, sensor: str) -> Instead | None:
+    """A mat that closes under half of what its type needs; None for what is no mat."""
+    device = find(project.devices, find(project.sensors, sensor).device)
+    if not isinstance(device, MatType):
+        return None
+    lighter = replace(device, closing_kpa=device.closing_kpa / 2)
+    return Instead("doubt", sensor, _of_its_own(project, sensor, lighter), value=lighter.closing_kpa)
+
+
+def without_bounce(project: Project, sensor: str) -> Instead | None:
+    """A contact that does not bounce; None for what is none, or where none does."""
+    device = find(project.devices, find(project.sensors, sensor).device)
+    if device.family != "contact" or project.brief.troubles.contacts_bounce <= 0:
+        return None
+    return Instead("bounce", sensor, _untroubled(project, contacts_bounce=0.0))
+
+
+def _untroubled(project: Project, **change: float) -> Project:
+    troubles = replace(project.brief.troubles, **change)
+    return replace(project, brief=replace(project.brief, troubles=troubles))
+
+
+def _of_its_own(project: Project, sensor: str, device: DeviceType) -> Project:
+    """A project in which one sensor is of a type that no other has."""
+    own = replace(device, id=fresh_id(project, device.id))
+    project = replace(project, devices=(*project.devices, own))
+    return put(project, replace(find(project.sensors, sensor), device=own.id))
 
 
 def without_person(project: Project, person: str, during: Signal) -> Instead:

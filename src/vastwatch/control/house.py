@@ -254,7 +254,9 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
             _pressed(room, hands, recording.end), press_hold(presence.expr),
         )  # fmt: skip
         for output in outputs_in(project, room.id):
-            out[output.id] = _output(output, _followed(project, recording, output, situation))
+            followed = _followed(project, recording, output, situation)
+            supply = recording.facts.get(("supply", output.id))
+            out[output.id] = _output(output, followed if supply is None else followed._replace(powered=supply))
     return HouseRun(project, recording, conclusions, out, hands)
 
 

@@ -32,13 +32,13 @@ from vastwatch.site.building import (
     WallMaterial,
 )  # fmt: skip
 from vastwatch.site.people import Person
-from vastwatch.site.record import Date, NotNegative, Positive, Record, Ref
+from vastwatch.site.record import Apart, Date, Id, NotNegative, Positive, Record, Ref
 
 R = TypeVar("R", bound=Any)
 T = TypeVar("T")
 
 FORMAT = "vastwatch-project"
-VERSION = 6
+VERSION = 7
 
 
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
@@ -93,6 +93,21 @@ class TestMode(Record, frozen=True, kw_only=True):
     service: tuple[ServiceHold, ...]
 
 
+class Troubles(Record, frozen=True, kw_only=True):
+    """What goes wrong with devices in use; nothing, unless it is said here.
+
+    `messages_lost`: of what is sent by radio, the share that never arrives; more of it is late, for devices try again.
+    `supply_off_per_week`: how often somebody who leaves switches a circuit off at the wall, with all that hangs on it.
+    `cells_flat_days`: how long a device whose cells have run flat waits for new ones; 0 where they are changed in time.
+    `contacts_bounce`: of the times a contact closes, the share at which it opens again for a moment.
+    """
+
+    messages_lost: Annotated[float, msgspec.Meta(ge=0, le=0.5)] = 0.0
+    supply_off_per_week: Annotated[float, msgspec.Meta(ge=0, le=100)] = 0.0
+    cells_flat_days: Annotated[float, msgspec.Meta(ge=0, le=366)] = 0.0
+    contacts_bounce: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.0
+
+
 class Brief(Record, frozen=True, kw_only=True):
     """What is wanted of the whole, and what is there.
 
@@ -101,7 +116,8 @@ class Brief(Record, frozen=True, kw_only=True):
     will run the rules, in the user's words; `owned`: kit already bought. What the user's local
     code asks, as they read it: `code_hold_max_s`, no hold longer than this anywhere; `code_manual_on`, that a hand
     switches on where people work at desks, and in stores; `code_half_off`, that in passages, stairs and stores the
-    light goes down to half and not out. `test_mode`: holds are shortened to walk by, and not yet put back.
+    light goes down to half and not out. `test_mode`: holds are shortened to walk by, and not yet put back. `troubles`:
+    what goes wrong in use.
     """
 
     drops_per_week: NotNegative = 1.0
@@ -116,13 +132,39 @@ class Brief(Record, frozen=True, kw_only=True):
     code_manual_on: bool = False
     code_half_off: bool = False
     test_mode: TestMode | None = None
+    troubles: Troubles = Troubles()
+
+
+class Variant(Record, frozen=True, kw_only=True):
+    """Another design of the same building for the same people, kept beside the present one: all that a design decides.
+
+    It names what it holds itself, and what the building holds; what of that is gone meanwhile, it does without.
+    """
+
+    id: Id
+    name: Annotated[str, msgspec.Meta(min_length=1, max_length=80)]
+    devices: tuple[DeviceType, ...] = ()
+    sensors: tuple[Sensor, ...] = ()
+    zones: tuple[Zone, ...] = ()
+    presences: tuple[Presence, ...] = ()
+    lamps: tuple[Lamp, ...] = ()
+    outputs: Fixtures = ()
+    circuits: tuple[Circuit, ...] = ()
+
+
+class DiaryNote(Record, frozen=True, kw_only=True):
+    """What somebody noted of the real house: when, by the clock there, and what happened."""
+
+    id: Id
+    at: Annotated[str, msgspec.Meta(pattern=r"^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}(?!\n)$")]
+    text: Annotated[str, msgspec.Meta(min_length=1, max_length=500)]
 
 
 class Project(Record, frozen=True, kw_only=True):
     """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
 
     format: Literal["vastwatch-project"] = "vastwatch-project"
-    version: Literal[6] = 6
+    version: Literal[7] = 7
     name: str
     client: str = ""
     notes: str = ""
@@ -150,6 +192,8 @@ class Project(Record, frozen=True, kw_only=True):
     scenes: ScenesToBe = ()
     rules: RulesToBe = ()
     logbook: LogbookToBe = ()
+    variants: Annotated[tuple[Variant, ...], Apart(), msgspec.Meta(max_length=20)] = ()
+    diary: Annotated[tuple[DiaryNote, ...], msgspec.Meta(max_length=2000)] = ()
 
 
 # The lists whose records belong to a room and have a place in it.

@@ -17,7 +17,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.expressions import AtLeast, DoorLatch, Hold, StartKeep
 from vastwatch.design.project import COLLECTIONS, Project
-from vastwatch.site.record import Ref
+from vastwatch.site.record import Apart, Ref
 
 
 class Reference(NamedTuple):
@@ -41,6 +41,8 @@ def _unwrapped(hint: Any) -> tuple[Ref | None, bool, bool]:
     origin = get_origin(hint)
     if origin is Annotated:
         base, *notes = get_args(hint)
+        if any(isinstance(n, Apart) for n in notes):
+            return None, False, False
         ref = next((n for n in notes if isinstance(n, Ref)), None)
         return (ref, False, False) if ref is not None else _unwrapped(base)
     if origin is tuple:

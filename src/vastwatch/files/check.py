@@ -9,16 +9,19 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
 import msgspec
+from msgspec.structs import replace
 
 from vastwatch.design.places import room_at
 from vastwatch.design.presence import reports
 from vastwatch.design.project import COLLECTIONS, Project, on_level
+from vastwatch.design.records import Presence
 from vastwatch.design.references import dangling
+from vastwatch.design.variants import DECIDED, designed_as
 from vastwatch.devices.faults import faults
 from vastwatch.files.pictures import kept_picture_fault
 from vastwatch.geometry import polygons
@@ -56,13 +59,16 @@ def check_project(project: Project) -> None:
 
 def faults_of(project: Project) -> Iterator[str]:
     """Every breach, as `path: what is wrong`."""
-    too_deep = list(_nesting(project))
+    too_deep = [*_nesting(project.presences, "presences")]
+    for k, v in enumerate(project.variants):
+        too_deep += _nesting(v.presences, f"variants[{k}].presences")
     yield from too_deep
     if too_deep:
         # What walks an expression cannot follow it there.
         return
     yield from _numbers(project, "")
     yield from _ids(project)
+    yield from _others(project)
     yield from _references(project)
     yield from _devices(project)
     yield from _pictures(project)
@@ -71,13 +77,13 @@ def faults_of(project: Project) -> Iterator[str]:
     yield from _time_and_place(project)
 
 
-def _nesting(project: Project) -> Iterator[str]:
-    for i, presence in enumerate(project.presences):
+def _nesting(presences: tuple[Presence, ...], path: str) -> Iterator[str]:
+    for i, presence in enumerate(presences):
         waiting: list[tuple[Any, int]] = [(presence.expr, 1)]
         while waiting:
             expr, depth = waiting.pop()
             if depth > DEEPEST:
-                yield f"presences[{i}].expr: '{presence.id}' is nested deeper than {DEEPEST} conditions"
+                yield f"{path}[{i}].expr: '{presence.id}' is nested deeper than {DEEPEST} conditions"
                 break
             for name in expr.__struct_fields__:
                 part = getattr(expr, name)
@@ -108,6 +114,31 @@ def _ids(project: Project) -> Iterator[str]:
             seen[record.id] = path
 
 
+def _others(project: Project) -> Iterator[str]:
+    """The variants, each as if it were the design; and the diary."""
+    names: set[str] = set()
+    for i, variant in enumerate(project.variants):
+        if variant.id in names:
+            yield f"variants[{i}].id: the id '{variant.id}' is already used by another variant"
+        names.add(variant.id)
+        alone = [record.id for what in DECIDED for record in getattr(variant, what)]
+        twice = next((x for k, x in enumerate(alone) if x in alone[:k]), None)
+        if twice is not None:
+            yield f"variants[{i}]: the id '{twice}' is used twice in it"
+            continue
+        for fault in faults_of(designed_as(replace(project, diary=()), variant)):
+            yield f"variants[{i}] ('{variant.name}'): {fault}"
+    noted: set[str] = set()
+    for i, note in enumerate(project.diary):
+        if note.id in noted:
+            yield f"diary[{i}].id: the id '{note.id}' is already used by another note"
+        noted.add(note.id)
+        try:
+            datetime.fromisoformat(note.at)
+        except ValueError:
+            yield f"diary[{i}].at: '{note.at}' is no time"
+
+
 def _references(project: Project) -> Iterator[str]:
     for path, words in dangling(project):
         yield f"{path}: {words}"
@@ -117,11 +148,16 @@ def _references(project: Project) -> Iterator[str]:
             if report.zone is not None and of_sensor.get(report.zone, report.sensor) != report.sensor:
                 yield f"presences[{i}].expr: the zone '{report.zone}' is not one of '{report.sensor}'"
     on_circuit: dict[str, int] = {}
+    fed: dict[str, int] = {}
     for i, circuit in enumerate(project.circuits):
         for lamp in circuit.lamps:
             if lamp in on_circuit:
                 yield f"circuits[{i}].lamps: '{lamp}' is already on circuits[{on_circuit[lamp]}]"
             on_circuit[lamp] = i
+        for sensor in circuit.feeds:
+            if sensor in fed:
+                yield f"circuits[{i}].feeds: '{sensor}' has its supply from circuits[{fed[sensor]}] already"
+            fed[sensor] = i
     yield from _conclusions(project)
 
 

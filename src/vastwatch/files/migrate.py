@@ -65,6 +65,11 @@ def _from_5(document: Document) -> Document:
     return {**document, "version": 6}
 
 
+def _from_6(document: Document) -> Document:
+    """Version 7 has other designs beside the present one, a diary, and what goes wrong in use: none of it before."""
+    return {**document, "version": 7}
+
+
 def _tracks(device: Any) -> bool:
     zones = device.get("zones", 0) if isinstance(device, dict) else 0
     return isinstance(zones, int) and zones > 0 and "zone_rules" not in device
@@ -75,4 +80,11 @@ def _renamed(record: dict[str, Any], old: str, new: str) -> dict[str, Any]:
 
 
 # From each version to the next.
-_STEPS: dict[int, Callable[[Document], Document]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}
+_STEPS: dict[int, Callable[[Document], Document]] = {
+    1: _from_1,
+    2: _from_2,
+    3: _from_3,
+    4: _from_4,
+    5: _from_5,
+    6: _from_6,
+}

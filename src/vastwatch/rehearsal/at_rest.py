@@ -8,6 +8,7 @@ mean (e^(rate hold) - 1) / rate - hold, and such a gap lasts hold plus an expone
 
 from __future__ import annotations
 
+import math
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -24,6 +25,11 @@ Ints = NDArray[np.int64]
 DENSE = 6.0
 # Of whom so many are expected in each hold, however the echo fades, nothing is lost; so many spreads are looked at.
 SURE, SPREADS = 40.0, 4.0
+# Each time somebody on a switch shifts, on average so long apart, seconds, the load on it is another, by this much (the
+# spread of its logarithm): at a margin of 1.3 it is then closed 99 % of the time, which is where one calls it sure.
+SHIFTS, SHIFT_S, DOUBT_SPREADS = 0.113, 600.0, 3.0
+# Breathing moves the load by so much, as often, seconds.
+BREATH, BREATH_S = 0.02, 4.0
 
 
 class Seen(NamedTuple):
@@ -68,6 +74,44 @@ def seen_fading(keys: Keys, fading: Fading, near: Array, a: Array, b: Array, hol
     own = sub_keys(keys[stay[some]], k[some])
     seen = seen_at_rest(own, rate[some], begin[some], end[some], hold)
     return seen._replace(of=stay[some[seen.of]])
+
+
+def is_doubtful(margin: Array) -> NDArray[np.bool_]:
+    """Whether a pressure, over the one a switch closes at, may be on either side of it as somebody shifts."""
+    far = DOUBT_SPREADS * SHIFTS
+    return (margin > np.exp(-far)) & (margin < np.exp(far))
+
+
+def closed_share(margin: float) -> float:
+    """How much of the time a switch is closed under somebody, by the margin: P(margin * e^(SHIFTS z) > 1)."""
+    return 0.5 * math.erfc(-math.log(max(margin, 1e-9)) / SHIFTS / math.sqrt(2.0))
+
+
+def pressed(keys: Keys, margin: Array, a: Array, b: Array, hold: float) -> Seen:
+    """Stretches of some stays [a, b) in which a switch under somebody is closed, gaps of up to the hold bridged.
+
+    As they shift, which they do SHIFT_S apart on average, the pressure on it is e^(SHIFTS z) of the usual, z normal.
+    Where that is within BREATH of closing, breathing opens and closes it: closed for the first half of each breath.
+    """
+    shift, of = arrivals_of_many(sub_keys(keys, -2), np.full(len(a), 1.0 / SHIFT_S), a, b)
+    stay = np.concatenate([np.arange(len(a)), of])
+    begin = np.concatenate([a, shift])
+    order = np.lexsort((begin, stay))
+    stay, begin = stay[order], begin[order]
+    last = np.append(stay[1:] != stay[:-1], True) if len(stay) else np.zeros(0, bool)
+    end = np.where(last, b[stay], np.append(begin[1:], 0.0))
+    k = np.arange(len(stay)) - np.searchsorted(stay, stay)
+    over = np.log(np.maximum(margin[stay], 1e-9)) + SHIFTS * normal(sub_keys(keys, -3)[stay], k)
+    flutters = (np.abs(over) < BREATH) & (hold < BREATH_S / 2)
+    closed = (over >= 0) & ~flutters | (np.abs(over) < BREATH) & ~flutters
+    rows = [np.column_stack([begin, end])[closed]]
+    whose = [stay[closed]]
+    for s, t, who in zip(begin[flutters].tolist(), end[flutters].tolist(), stay[flutters].tolist()):
+        opens = np.arange(s, t, BREATH_S)
+        rows.append(np.column_stack([opens, np.minimum(opens + BREATH_S / 2, t)]))
+        whose.append(np.full(len(opens), who))
+    found = np.concatenate(rows)
+    return Seen(found[:, 0], found[:, 1], np.concatenate(whose))
 
 
 def _mean_run(rate: Any, hold: float) -> Any:

@@ -16,7 +16,7 @@ from vastwatch.draws import arrivals_of_many, at_ms, key_of, sub_keys, uniform
 from vastwatch.memo import kept
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
-from vastwatch.rehearsal.at_rest import seen_at_rest, seen_fading
+from vastwatch.rehearsal.at_rest import is_doubtful, pressed, seen_at_rest, seen_fading
 from vastwatch.sensing.fading import Fading
 from vastwatch.sensing.figures import ADULT_KG, BODIES, PET, STANDING, Stayer, Walker, body_of
 from vastwatch.sensing.model import MountedSensor, Staying, model_of, staying, walking
@@ -81,7 +81,8 @@ class Chances(NamedTuple):
     `walk`: notices per second at every sample of all routes (at 1 m/s where that counts), those of route k from
     first[k] on, samples[k] of them, the first room left at out[k]; `since`, `until`: the first and the last sample of
     each route that has any, -1 for none; `large`, `small`: chances per small movement at each spot; `still`: notices
-    per second at rest there; where that fades, `near`: how far they are as a share of the range on them.
+    per second at rest there; where that fades, `near`: how far they are as a share of the range on them; `margin`:
+    of what they press, the pressure over the one it closes at.
     """
 
     who: Ints
@@ -95,6 +96,7 @@ class Chances(NamedTuple):
     small: Array
     still: Array
     near: Array
+    margin: Array
     fading: Fading | None
 
 
@@ -124,15 +126,18 @@ def _chances(
                 walk[k, here] = walking(mounted, points[here], walker)
     base = np.concatenate([[0], np.cumsum(lengths)])[:-1].astype(int)
     since, until = _reach(walk, base)
-    large, small, still, near = (np.zeros((len(distinct), len(book.spots))) for _ in range(4))
+    large, small, still, near, margin = (np.zeros((len(distinct), len(book.spots))) for _ in range(5))
     fading = None
     for k, (pet, kg) in enumerate(distinct):
         seen = _stay_chances(mounted, book, level, pet, kg)
         large[k], small[k], still[k], fading = seen.large, seen.small, seen.still_per_s, seen.fading or fading
         near[k] = np.inf if seen.near is None else seen.near
+        margin[k] = 0.0 if seen.margin is None else seen.margin
     who = np.array([distinct.index(b) for b in bearings], int)
     out = np.array([r.out for r in known], int)
-    return Chances(who, base, np.array(lengths, int), out, walk, since, until, large, small, still, near, fading)
+    return Chances(
+        who, base, np.array(lengths, int), out, walk, since, until, large, small, still, near, margin, fading
+    )
 
 
 def _reach(walk: Array, base: Ints) -> tuple[Ints, Ints]:
@@ -151,7 +156,7 @@ def _reach(walk: Array, base: Ints) -> tuple[Ints, Ints]:
 def _stay_chances(mounted: MountedSensor, book: RouteBook, level: int, pet: bool, kg: float) -> Staying:
     """How somebody at each spot is noticed: not at all where people leave the building, for they are gone."""
     n = len(book.spots)
-    large, small, still, near = np.zeros(n), np.zeros(n), np.zeros(n), np.full(n, np.inf)
+    large, small, still, near, margin = np.zeros(n), np.zeros(n), np.zeros(n), np.full(n, np.inf), np.zeros(n)
     fading = None
     bodies = [BODIES["pet"] if pet else body_of(s.posture, s.activity) for s in book.spots]
     for body in sorted(set(bodies)):
@@ -168,7 +173,8 @@ def _stay_chances(mounted: MountedSensor, book: RouteBook, level: int, pet: bool
         seen = staying(mounted, at, Stayer(body, facing, kg))
         large[mine], small[mine], still[mine], fading = seen.large, seen.small, seen.still_per_s, seen.fading
         near[mine] = np.inf if seen.near is None else seen.near
-    return Staying(large, small, still, near, fading)
+        margin[mine] = 0.0 if seen.margin is None else seen.margin
+    return Staying(large, small, still, near, fading, margin)
 
 
 def spots_noticed(mounted: MountedSensor, level: int, household: Household) -> NDArray[np.bool_]:
@@ -256,11 +262,14 @@ def _still(lives: Lives, c: Chances, hold: float, name: tuple[object, ...]) -> F
     if len(w.stay_spot) == 0:
         return _found(np.empty(0), np.empty(0), np.zeros(0, int), lives, False)
     place = c.who[lives.stay_of], w.stay_spot
-    rates = c.still[place]
-    some = np.flatnonzero(rates > 0)
+    rates, margin = c.still[place], c.margin[place]
+    doubtful = is_doubtful(margin)
+    some = np.flatnonzero((rates > 0) | doubtful)
     keys = sub_keys(sub_keys(_keys(lives, *name, "still")[lives.stay_of[some]], w.stay_tag[some]), w.stay_day[some])
     a, b, who = w.stay_from[some], w.stay_to[some], lives.stay_of[some]
-    if c.fading is None:
+    if doubtful.any():
+        seen = pressed(keys, margin[some], a, b, hold)
+    elif c.fading is None:
         seen = seen_at_rest(keys, rates[some], a, b, hold)
     else:
         seen = seen_fading(keys, c.fading, c.near[place][some], a, b, hold)

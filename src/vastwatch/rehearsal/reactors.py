@@ -7,6 +7,7 @@ asks. Where several are in one room, the first on the list of people waves for a
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -33,6 +34,7 @@ from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.notices import chances_of_large_movements
 from vastwatch.rehearsal.reports import own_hold_s
+from vastwatch.rehearsal.troubles import lost_share, powered_in
 from vastwatch.sensing.model import MountedSensor, latency_s
 from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
@@ -79,11 +81,50 @@ def _read(expr: Expr) -> tuple[str, ...]:
     return tuple(dict.fromkeys(r.sensor for r in reports(expr)))
 
 
-def stretches(project: Project, presence: Presence, truth: Truth, dark: Signal) -> Stretches:
-    """When somebody in a presence's room would wave, were it dark, and how readily the presence's sensors notice it."""
-    mounted = tuple(mount(project, at_hour(find(project.sensors, s))) for s in sensors_read(presence))
+def lightless(project: Project, room: str, truth: Truth, recording: Recording) -> Signal:
+    """While a room is too dark without its lamps and has a lamp that could be on: where all are without supply nobody
+    waves, and no hold matters."""
+    dark, on = darkness(project, recording.calendar)[room], powered_in(project, room, truth)
+    return dark if on is None else _both(dark, on)
+
+
+@kept
+def _both(a: Signal, b: Signal) -> Signal:
+    return a & b
+
+
+def stretches(
+    project: Project, presence: Presence, truth: Truth, dark: Signal, known: Mapping[str, Signal]
+) -> Stretches:
+    """When somebody in a presence's room would wave, were it dark, and how readily the presence's sensors notice it
+    and are heard; `known`: while each of them works, of those that do not always."""
+    sensors = sensors_read(presence)
+    mounted = tuple(mount(project, at_hour(find(project.sensors, s))) for s in sensors)
     levels = tuple(level_number(project, m.sensor.level) for m in mounted)
-    return _stretches(presence.room or "", mounted, levels, truth, dark)
+    heard = tuple(1.0 - lost_share(project, find(project.sensors, s)) for s in sensors)
+    out = _stretches(presence.room or "", mounted, levels, truth, dark)
+    works = tuple(known.get(s) for s in sensors)
+    if all(w is None for w in works) and all(share == 1.0 for share in heard):
+        return out
+    return _as_heard(out, works, heard)
+
+
+@kept
+def _as_heard(who: Stretches, works: tuple[Signal | None, ...], heard: tuple[float, ...]) -> Stretches:
+    """Stretches cut where a sensor begins or ceases to work, and the chances that what it notices is heard."""
+    cuts = np.unique(np.concatenate([w.switches for w in works if w is not None] or [np.empty(0)]))
+    first, last = np.searchsorted(cuts, who.begin, side="right"), np.searchsorted(cuts, who.end, side="left")
+    count = last - first + 1
+    of = np.repeat(np.arange(len(count)), count)
+    k = np.arange(len(of)) - np.repeat(np.cumsum(count) - count, count)
+    inner = np.append(cuts, np.inf)
+    begin = np.where(k == 0, who.begin[of], inner[np.minimum(first[of] + k - 1, len(cuts))])
+    end = np.where(k == count[of] - 1, who.end[of], inner[np.minimum(first[of] + k, len(cuts))])
+    chance = who.chance[:, of] * np.array(heard)[:, None]
+    for row, w in zip(chance, works):
+        if w is not None:
+            row[~w.at(begin)] = 0.0
+    return replace(who, begin=begin, end=end, after_s=who.after_s[of], chance=chance)
 
 
 @kept
@@ -150,26 +191,25 @@ def lived_through(
     project: Project, presences: Sequence[Presence], truth: Truth, recording: Recording
 ) -> tuple[dict[str, Hand], dict[str, Signal]]:
     """By room, what people do about its light, and by id, what is concluded, of conclusions in their order."""
-    dark = darkness(project, recording.calendar)
     hands: dict[str, Hand] = {}
     named: dict[str, Signal] = {}
     for p in presences:
         hand = None
         if p.room is not None and p.lights and lights_in(project, p.room):
-            hand = hands[p.room] = _hand(project, p, p.room, truth, recording, dark[p.room], named)
+            hand = hands[p.room] = _hand(project, p, p.room, truth, recording, named)
         named[p.id] = conclusion(project, p, recording, hand, named)
     return hands, named
 
 
 def _hand(
-    project: Project, p: Presence, room: str, truth: Truth, recording: Recording, dark: Signal,
-    named: dict[str, Signal],
-) -> Hand:  # fmt: skip
+    project: Project, p: Presence, room: str, truth: Truth, recording: Recording, named: dict[str, Signal]
+) -> Hand:
     """What people do about the light that a conclusion gives their room."""
+    dark = lightless(project, room, truth, recording)
     if find(project.rooms, room).control == "absence":
         said = concluded(project, p.expr, recording, named=named)
         return _by_hand(said, occupied(truth, room, True), dark, press_hold(p.expr))
-    who, sensors = stretches(project, p, truth, dark), waved(project, p, truth.household.seed)
+    who, sensors = stretches(project, p, truth, dark, recording.known), waved(project, p, truth.household.seed)
     if waves_simply(p.expr):
         start, keep = (concluded(project, part, recording, named=named) for part in start_and_keep(p.expr) or ())
         return _waving(start, keep, who, sensors, hold_of(p.expr) or 0.0, sensors_read(p), truth.end)

@@ -27,6 +27,7 @@ from vastwatch.memo import MEMO, is_kept, kept
 from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of, spots_noticed
 from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of
+from vastwatch.rehearsal.troubles import Trouble, trouble_of
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
 from vastwatch.sensing.model import MountedSensor, each_part, held, model_of
 from vastwatch.sensing.mounted import mount, zoned
@@ -52,12 +53,14 @@ ASKED_DAYS = 7
 
 @dataclass(frozen=True, eq=False)
 class SensorRun:
-    """What a sensor reported over all days, as a whole, narrowed to those who move or are still, and of its zones."""
+    """What a sensor reported over all days, as a whole, narrowed to those who move or are still, and of its zones.
+    `works`: while it works at all, None for always."""
 
     report: Signal
     moving: Signal
     still: Signal
     zones: Mapping[str, Signal] = field(default_factory=dict)
+    works: Signal | None = None
 
 
 class Heard(NamedTuple):
@@ -107,8 +110,23 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     out = {}
     for sensor in project.sensors:
         runs = tuple(made[w] if w in made else _whole(w, truth) for w in wanted[sensor.id])
-        out[sensor.id] = runs[0] if len(runs) == 1 else _by_hours(runs, sensor, truth.calendar)
+        run = runs[0] if len(runs) == 1 else _by_hours(runs, sensor, truth.calendar)
+        out[sensor.id] = as_heard(project, sensor, truth, run)
     return out
+
+
+def as_heard(project: Project, sensor: Sensor, truth: Truth, run: SensorRun) -> SensorRun:
+    """What the house hears of what a sensor would say: all of it, unless something befalls it on the way."""
+    trouble = trouble_of(project, sensor, truth, run.report)
+    return run if trouble is None else _as_heard(run, trouble)
+
+
+@kept
+def _as_heard(run: SensorRun, trouble: Trouble) -> SensorRun:
+    report = trouble.heard(run.report, "")
+    moving = run.moving & report
+    zones = {z: trouble.heard(said, z) for z, said in run.zones.items()}
+    return SensorRun(report, moving, report - moving, zones, trouble.works)
 
 
 @kept
@@ -311,7 +329,8 @@ def run_without(project: Project, sensor_id: str, truth: Truth, source: str, dur
                 rows = [_zone_rows(zoning, truth, truth.lives(day), n) for day, n in enumerate(left)]
                 zones = _signals(zoning, rows, truth)
         runs.append(replace(_joined(mounted, heard, truth), zones=zones))
-    return runs[0] if len(runs) == 1 else _by_hours(tuple(runs), sensor, truth.calendar)
+    run = runs[0] if len(runs) == 1 else _by_hours(tuple(runs), sensor, truth.calendar)
+    return as_heard(project, sensor, truth, run)
 
 
 def _left_out(n: Notices, source: str, during: Signal) -> Notices:

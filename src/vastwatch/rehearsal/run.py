@@ -28,6 +28,7 @@ from vastwatch.rehearsal.notices import Notices
 from vastwatch.rehearsal.reactors import hands_of, occupied
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
 from vastwatch.rehearsal.scores import OutputScores, Scores, score, score_output
+from vastwatch.rehearsal.troubles import powered
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.tracker import on_plan
 from vastwatch.signals import Calendar, Signal
@@ -199,21 +200,23 @@ def recording_of(runs: Mapping[str, SensorRun], project: Project, truth: Truth) 
     for the same runs."""
     asked = {room for p in project.presences for room in film_rooms(p.expr)}
     rooms = tuple(r.id for r in project.rooms if r.id in asked)
-    films = tuple(film_playing(truth, room) for room in rooms)
-    return _recording(tuple(runs), tuple(runs.values()), truth.calendar, rooms, films)
+    facts = {("film", room): film_playing(truth, room) for room in rooms}
+    facts |= {("supply", lamp): on for lamp, on in powered(project, truth).items()}
+    return _recording(tuple(runs), tuple(runs.values()), truth.calendar, tuple(facts), tuple(facts.values()))
 
 
 @kept
 def _recording(
-    sensors: tuple[str, ...], runs: tuple[SensorRun, ...], calendar: Calendar, rooms: tuple[str, ...],
-    films: tuple[Signal, ...],
+    sensors: tuple[str, ...], runs: tuple[SensorRun, ...], calendar: Calendar,
+    facts: tuple[tuple[str, str], ...], told: tuple[Signal, ...],
 ) -> Recording:  # fmt: skip
     reports: dict[tuple[str, str | None], Signal] = {}
     for ident, each in zip(sensors, runs):
         reports[ident, None] = each.report
         reports[ident, "moving"], reports[ident, "still"] = each.moving, each.still
         reports |= {(ident, zone_part(zone)): said for zone, said in each.zones.items()}
-    return Recording(calendar, reports, facts={("film", room): said for room, said in zip(rooms, films)})
+    known = {ident: each.works for ident, each in zip(sensors, runs) if each.works is not None}
+    return Recording(calendar, reports, known, dict(zip(facts, told)))
 
 
 @kept

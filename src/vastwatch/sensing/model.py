@@ -66,13 +66,15 @@ class MountedSensor(NamedTuple):
 
 class Staying(NamedTuple):
     """How somebody who stays is noticed: by the large and the small movement (chances), and of itself (per s). Where
-    that fades: `near`, how far they are as a share of the range on them, and how it fades."""
+    that fades: `near`, how far they are as a share of the range on them, and how it fades. `margin`: of what they
+    press, the pressure on it over the one it closes at."""
 
     large: Array
     small: Array
     still_per_s: Array
     near: Array | None = None
     fading: Fading | None = None
+    margin: Array | None = None
 
     def rate(self, minor_motions_per_s: ArrayLike) -> Array:
         """Notices per second with movements at a rate: one over the mean wait of whoever has just come."""
@@ -195,6 +197,7 @@ def settings_of(device: DeviceType) -> tuple[str, ...]:
     found += ["report_interval_s"] if device.light is not None or device.family == "humidity" else []
     found += ["measured_range_m"] if device.reach_m() > 0 else []
     found += ["measured_latency_s"] if any(model is not None for model in models) else []
+    found += ["messages_lost"] if device.radio in ("mesh", "network") else []
     return tuple(found)
 
 

@@ -181,13 +181,15 @@ class Socket(Record, frozen=True, kw_only=True):
 
 class Circuit(Record, frozen=True, kw_only=True):
     """Lamps that are switched together. `neutral`: whether its switch box has one; `module`: the id of the device type
-    that switches it, in place of or behind the wall switch."""
+    that switches it, in place of or behind the wall switch; `feeds`: sensors that have their supply from behind that
+    switch, and are dead while it is off."""
 
     id: Id
     name: str
     lamps: tuple[Annotated[str, Ref("lamps")], ...] = ()
     neutral: bool = False
     module: Annotated[str, Ref("devices", gone="clear")] | None = None
+    feeds: tuple[Annotated[str, Ref("sensors")], ...] = ()
 
 
 class Switch(Record, frozen=True, kw_only=True):

@@ -41,6 +41,11 @@ class Ref:
         object.__setattr__(self, "gone", gone)
 
 
+@dataclass(frozen=True)
+class Apart:
+    """Declares, within Annotated, that what stands here names what belongs to itself: nobody outside looks in."""
+
+
 OfLevel = Annotated[str, Ref("levels")]
 OfRoom = Annotated[str, Ref("rooms")]
 OfSpot = Annotated[str, Ref("spots")]

@@ -19,12 +19,13 @@ from vastwatch.site.record import Point
 class Situation(NamedTuple):
     """What the house knows of an output's room. `presence`: somebody is concluded to be there; `dark`: daylight does
     not do; `pressed`: while a hand presses the switch, None where lights come on by themselves; `hold_s`: the hold
-    time of the presence, which a press has too."""
+    time of the presence, which a press has too; `powered`: while it has its supply, None for always."""
 
     presence: Signal
     dark: Signal
     pressed: Signal | None = None
     hold_s: float = 0.0
+    powered: Signal | None = None
 
 
 class Figure(NamedTuple):

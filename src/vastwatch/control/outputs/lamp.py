@@ -29,6 +29,8 @@ class LampHandler:
         lit = situation.presence & situation.dark
         if situation.pressed is not None:
             lit = on_by_hand(situation.presence, situation.pressed, situation.hold_s) & situation.dark
+        if situation.powered is not None:
+            lit = lit & situation.powered
         return Levels.steps(lit).faded(FADE_S)
 
     def watts(self, output: Lamp, levels: Levels) -> Levels:

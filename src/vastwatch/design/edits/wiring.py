@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from vastwatch.design.edits.removing import without_unused_types
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
+from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, ModuleType
 from vastwatch.site.building import Circuit, Socket, Switch
 from vastwatch.site.record import Point
@@ -54,6 +55,22 @@ def set_lamp(project: Project, circuit_id: str, lamp: str, on: bool) -> Project:
     project = off_circuits(project, {lamp})
     circuit = find(project.circuits, circuit_id)
     return put(project, replace(circuit, lamps=(*circuit.lamps, lamp))) if on else project
+
+
+def could_feed(project: Project, sensor: Sensor) -> bool:
+    """Whether a placed sensor could hang behind a wall switch: it runs on mains, and hangs behind none yet."""
+    return find(project.devices, sensor.device).power == "mains" and all(
+        sensor.id not in c.feeds for c in project.circuits
+    )
+
+
+def set_feed(project: Project, circuit_id: str, sensor: str, on: bool) -> Project:
+    """Let a circuit feed a sensor from behind its switch, and no other circuit, or no longer."""
+    for c in project.circuits:
+        if sensor in c.feeds:
+            project = put(project, replace(c, feeds=tuple(x for x in c.feeds if x != sensor)))
+    circuit = find(project.circuits, circuit_id)
+    return put(project, replace(circuit, feeds=(*circuit.feeds, sensor))) if on else project
 
 
 def set_module(project: Project, circuit_id: str, device: DeviceType | None) -> Project:

@@ -145,6 +145,11 @@ def _field_of(form: Form, setting: str, device: DeviceType) -> _Field | None:
         usual = usual_interval_s(device)
         why = tr("Between its reports of light or humidity; each costs its cells a little.")
         return _Field("Reports every", lambda s: s.report_interval_s or usual, float, "time", 10, 1, 86_400, why)
+    if setting == "messages_lost":
+        why = tr("Of what it sends by radio, the share that never arrives, %. Until it is set: as the Brief says.")
+        house = form.document.project.brief.troubles.messages_lost
+        return _Field("Messages lost", lambda s: 100 * (house if s.messages_lost is None else s.messages_lost),
+                      lambda v: v / 100, "plain", 0.5, 0.0, 50.0, why)  # fmt: skip
     if setting == "measured_range_m":
         why = tr("How far away somebody walking was noticed where it hangs, on axis; counts in place of the box's.")
         return _Field("Range found", lambda s: s.measured_range_m or as_placed(device, s).reach_m(), float, "length",

@@ -176,14 +176,17 @@ class MatModel(TouchModel):
 
     def stay(self, mounted: MountedSensor, points: Array, stayer: Stayer) -> Staying:
         assert isinstance(mounted.device, MatType)
-        out = Staying.nobody(len(points))
+        out = Staying.nobody(len(points))._replace(margin=np.zeros(len(points)))
+        assert out.margin is not None
         facing = np.broadcast_to(
             np.asarray(0.0 if stayer.facing_deg is None else stayer.facing_deg, float), len(points)
         )
         posture = "lying" if stayer.body in (LYING, ABED) else "seated" if stayer.body == SEATED else "standing"
         host = mounted.host if isinstance(mounted.host, Furnishing) else None
         for i, (x, y) in enumerate(points.tolist()):
-            if margin(mounted.sensor, mounted.device, host, (x, y), float(facing[i]), posture, stayer.kg) >= 1.0:
+            m = margin(mounted.sensor, mounted.device, host, (x, y), float(facing[i]), posture, stayer.kg)
+            out.margin[i] = m
+            if m >= 1.0:
                 out.still_per_s[i] = SURE_PER_S
         return out
 

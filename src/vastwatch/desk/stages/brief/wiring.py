@@ -18,6 +18,7 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, FigureField, Sleeper, clear, kept_in_view, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.shell.units import parse_length, show_length
+from vastwatch.desk.stages.brief.troubles import TroublesSection
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.site.building import Circuit
 
@@ -64,6 +65,10 @@ class WiringPage(Sleeper):
         self.controller.setPlaceholderText(self.tr("what will run the rules"))
         self.controller.editingFinished.connect(self._set_controller)
         box.addWidget(row(label(self.tr("Controller"), "soft"), self.controller, stretch=1))
+        box.addWidget(line())
+        self.troubles = TroublesSection(document)
+        self.troubles.say.connect(self.say)
+        box.addWidget(self.troubles)
         box.addStretch(1)
         self._shown: object = None
         document.changed.connect(self.wake)
@@ -78,6 +83,7 @@ class WiringPage(Sleeper):
         """Show the circuits as they are."""
         project = self.document.project
         self.cable.set_value(project.brief.cable_m)
+        self.troubles.refresh()
         if not self.controller.hasFocus():
             self.controller.setText(project.brief.controller)
         n = len(project.sockets)
@@ -85,7 +91,7 @@ class WiringPage(Sleeper):
             self.tr("None drawn: power is not checked.") if n == 0 else self.tr("{} on the plan").format(n)
         )
         self.all.setEnabled(any(wiring.circuit_of(project, x.id) is None for x in project.lamps))
-        shown = (project.circuits, project.switches, project.lamps, project.devices, project.rooms)
+        shown = (project.circuits, project.switches, project.lamps, project.devices, project.rooms, project.sensors)
         if shown == self._shown:
             return
         self._shown = shown
@@ -143,6 +149,37 @@ class WiringPage(Sleeper):
         if circuit.module is not None:
             for words in wiring.module_misfits(project, circuit, find(project.devices, circuit.module)):
                 box.addWidget(label(words[:1].upper() + words[1:] + ".", "bad", True))
+        box.addWidget(self._fed(circuit))
+        return holder
+
+    def _fed(self, circuit: Circuit) -> QWidget:
+        """Which sensors have their supply from behind its switch, and which might."""
+        project = self.document.project
+        holder = QWidget()
+        box = QVBoxLayout(holder)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(2)
+        for ident in circuit.feeds:
+            sensor = find(project.sensors, ident)
+            away = QPushButton("×")
+            away.setFixedSize(24, 26)
+            away.setProperty("role", "pick")
+            away.setAccessibleName(self.tr("{} has a supply of its own").format(sensor.name))
+            away.clicked.connect(partial(self._feed, circuit.id, ident, False))
+            box.addWidget(row(label(self.tr("feeds {}").format(sensor.name)), QWidget(), away, stretch=1))
+        could = [s for s in project.sensors if wiring.could_feed(project, s)]
+        if could:
+            more = Choice()
+            more.setAccessibleName(self.tr("What {} feeds besides").format(circuit.name))
+            more.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            more.setMinimumContentsLength(12)
+            more.addItem(self.tr("+ a sensor behind its switch"), None)
+            for sensor in could:
+                more.addItem(sensor.name, sensor.id)
+            more.activated.connect(
+                lambda i, box=more: self._feed(circuit.id, box.itemData(i), True) if box.itemData(i) else None
+            )
+            box.addWidget(more)
         return holder
 
     # -- writing -------------------------------------------------------------------------------------------------
@@ -185,6 +222,12 @@ class WiringPage(Sleeper):
         circuit = find(project.circuits, ident)
         words = f"{device.name} switches {circuit.name}" if device else f"{circuit.name} is switched by hand"
         self.document.apply(wiring.set_module(project, ident, device), words)
+
+    def _feed(self, ident: str, sensor: str, on: bool) -> None:
+        project = self.document.project
+        name, circuit = find(project.sensors, sensor).name, find(project.circuits, ident)
+        words = f"{circuit.name} feeds {name}" if on else f"{name} has a supply of its own"
+        self.document.apply(wiring.set_feed(project, ident, sensor, on), words)
 
     def _set_cable(self, metres: float) -> None:
         project = self.document.project
