@@ -13,10 +13,12 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from vastwatch.design.edits.removing import removed
 from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Fact, Hold, Named, Not, OnDelay, Report
 from vastwatch.design.presence import Roles, from_roles
-from vastwatch.design.project import Brief, Owned, Place, Project, Weights
+from vastwatch.design.project import Brief, DiaryNote, Owned, Place, Project, Weights
 from vastwatch.design.records import Lamp, Presence, Sensor, Settings, Zone
+from vastwatch.design.variants import kept
 from vastwatch.devices import catalogue
 from vastwatch.files import save_project
 from vastwatch.files.drawing.writing import write_drawing
@@ -455,11 +457,17 @@ LAMPS = (
     replace(lamp("lamp-window-seat", "sitting", "Window seat lamp", 3.5, 7.1, 7), zone="zone-window-seat"),
 )
 
+# What somebody who lives there wrote down in the days of the log.
+DIARY = (
+    DiaryNote(id="note-1", at="2026-01-13T20:42", text="sitting room, the light went off on me while I was reading"),
+    DiaryNote(id="note-2", at="2026-01-15T10:05", text="throwing room dark again, hands full of clay"),
+)
+
 
 def build() -> Project:
     """The sample project as a value."""
     used = {s.device for s in SENSORS} | {c.module for c in CIRCUITS} | {"pir-wall-8"}
-    return Project(
+    project = Project(
         name="Saltmarsh Pottery",
         place=Place(latitude=54.0, longitude=0.1, timezone="UTC"),
         brief=Brief(
@@ -470,7 +478,10 @@ def build() -> Project:
         levels=LEVELS, walls=WALLS, openings=OPENINGS, rooms=ROOMS, furnishings=FURNISHINGS, spots=SPOTS,
         people=PEOPLE, devices=tuple(d for d in catalogue() if d.id in used), sensors=SENSORS, zones=ZONES,
         presences=PRESENCES, lamps=LAMPS, hazards=HAZARDS, sockets=SOCKETS, circuits=CIRCUITS, switches=SWITCHES,
+        diary=DIARY,
     )  # fmt: skip
+    cheaper = removed(project, "radar-sitting", "tracker-sitting", "tracker-shop")
+    return replace(project, variants=kept(cheaper, "Motion sensors alone").variants)
 
 
 if __name__ == "__main__":

@@ -132,7 +132,8 @@ def _parser() -> argparse.ArgumentParser:
     text = "what differs between two project files, record by record"
     sub = commands.add_parser("compare", help=text, description=text)
     sub.add_argument("old", help="a project file")
-    sub.add_argument("new", help="another one")
+    sub.add_argument("new", nargs="?", help="another one; the first again, where that is left out")
+    sub.add_argument("--variant", metavar="NAME", help="the second's variant of that name, or id")
     sub.add_argument("--weeks", action="store_true", help="live the same weeks in both, room by room")
     sub.add_argument("--json", action="store_true", help="one JSON document on stdout")
     text = "what a device type's box says, and what its model gives in the box's own tests"

@@ -72,6 +72,8 @@ def test_the_file_has_every_top_level_key():
         "scenes",
         "rules",
         "logbook",
+        "variants",
+        "diary",
         "sockets",
         "circuits",
         "switches",

@@ -230,8 +230,10 @@ def test_the_first_days_of_a_longer_rehearsal_are_those_of_a_shorter_one():
     room = troubled(wired(), supply_off_per_week=15.0, messages_lost=0.1, cells_flat_days=200.0, contacts_bounce=0.5)
     short, long = rehearse(room, 3, 4), rehearse(room, 9, 4)
     for sensor in ("pir", "radar"):
-        assert long.recording.report(sensor).clip(0.0, 2.5 * DAY).same_as(
-            short.recording.report(sensor).clip(0.0, 2.5 * DAY), 1e-6
+        assert (
+            long.recording.report(sensor)
+            .clip(0.0, 2.5 * DAY)
+            .same_as(short.recording.report(sensor).clip(0.0, 2.5 * DAY), 1e-6)
         )
     assert long.house.served("big").clip(0, 2.5 * DAY).same_as(short.house.served("big").clip(0, 2.5 * DAY), 1e-6)
 

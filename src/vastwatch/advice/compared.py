@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from scipy.stats import t as student
 
 from vastwatch.advice import judge as judging
-from vastwatch.advice.end_to_end import Outcomes
 from vastwatch.advice.frontier import measured
 from vastwatch.advice.judge import DAYS
 from vastwatch.control.outputs.handler import lights_in
@@ -24,6 +23,10 @@ Array = NDArray[np.float64]
 SURE = 0.95
 # Seeds that a comparison is lived under: the same for both, so that what differs is the design.
 SEEDS = 8
+
+
+# In place of a room: all rooms together.
+ALL = ""
 
 
 class Difference(NamedTuple):
@@ -43,7 +46,8 @@ class Difference(NamedTuple):
 
 
 class RoomCompared(NamedTuple):
-    """A room in two designs; None for a figure of a design in which nothing lights the room by itself."""
+    """A room in two designs, or with `room` ALL of them that both light; no figures where one of the designs lights
+    nothing there by itself."""
 
     room: str
     drops_per_week: Difference | None
@@ -58,21 +62,29 @@ def compared(
     days: int = DAYS,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
+    show: Callable[[list[RoomCompared]], None] = lambda _: None,
 ) -> list[RoomCompared]:
-    """Every room that both designs have and one of them lights by itself, in the order of the first."""
+    """Every room that both designs have and one of them lights by itself, in the order of the first, and last all of
+    them together; `show` is given those known so far."""
     seeds = tuple(judging.CHOSEN_ON[:SEEDS] if seeds is None else seeds)
     both = {r.id for r in first.rooms} & {r.id for r in second.rooms}
     rooms = [r.id for r in first.rooms if r.id in both and (_lit(first, r.id) or _lit(second, r.id))]
-    out = []
+    out: list[RoomCompared] = []
+    whole: tuple[Array, Array] | None = None
     for k, room in enumerate(rooms):
         if not should_continue():
             break
         if _lit(first, room) and _lit(second, room):
             a, b = (measured(p, room, seeds, days)[0] for p in (first, second))
-            out.append(RoomCompared(room, *_differences(a, b, days)))
+            one, other = np.stack(a[:3]), np.stack(b[:3])
+            out.append(RoomCompared(room, *_differences(one, other, days)))
+            whole = (one, other) if whole is None else (whole[0] + one, whole[1] + other)
         else:
             out.append(RoomCompared(room, None, None, None))
+        show(list(out))
         report_progress((k + 1) / len(rooms))
+    if whole is not None and len(out) > 1:
+        out.append(RoomCompared(ALL, *_differences(*whole, days)))
     return out
 
 
@@ -80,12 +92,10 @@ def _lit(project: Project, room: str) -> bool:
     return presence_of(project, room) is not None and bool(lights_in(project, room))
 
 
-def _differences(a: Outcomes, b: Outcomes, days: int) -> tuple[Difference, Difference, Difference]:
-    return (
-        _difference(a.drops / days * 7.0, b.drops / days * 7.0),
-        _difference(a.dark_s / 60.0 / days, b.dark_s / 60.0 / days),
-        _difference(a.idle_s / 3600.0 / days, b.idle_s / 3600.0 / days),
-    )
+def _differences(a: Array, b: Array, days: int) -> tuple[Difference, Difference, Difference]:
+    """Of drops, dark and idle seconds, (3, seeds) each, over so many days."""
+    drops, dark, idle = (_difference(x / u, y / u) for x, y, u in zip(a, b, (days / 7.0, 60.0 * days, 3600.0 * days)))
+    return drops, dark, idle
 
 
 def _difference(a: Array, b: Array) -> Difference:

@@ -57,10 +57,20 @@ def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"differences": [{"way", "kind", "name", "fields", "text"}]}`: what has to be done to the first to have the
-    other; and with `--weeks` what the same weeks come to in both, room by room."""
+    other; and with `--weeks` what the same weeks come to in both, room by room and in
+    `all`. Either may be a variant of a project."""
     from vastwatch.design.differences import differences
+    from vastwatch.design.variants import designed_as, variant_of
 
-    old, new = load_project(args.old), load_project(args.new)
+    old = load_project(args.old)
+    new = old if args.new is None else load_project(args.new)
+    if args.variant is not None:
+        try:
+            new = designed_as(new, variant_of(new, args.variant))
+        except ValueError as e:
+            raise RequestError(f"--variant: {e}") from None
+    elif args.new is None:
+        raise RequestError("name a second project file, or a --variant of the first")
     found = differences(old, new)
     document = {
         "differences": [
@@ -89,13 +99,14 @@ def _weeks_of_both(old: Project, new: Project) -> tuple[dict[str, Any], list[str
     rooms: dict[str, Any] = {}
     words = []
     for r in compared(old, new):
-        rooms[r.room] = {
+        rooms[r.room or "all"] = {
             "drops_per_week": told(r.drops_per_week), "dark_min_per_day": told(r.dark_min),
             "idle_h_per_day": told(r.idle_h),
         }  # fmt: skip
         if r.dark_min is not None and r.idle_h is not None:
+            name = find(old.rooms, r.room).name if r.room else "All of them together"
             words.append(
-                f"{find(old.rooms, r.room).name}: {r.dark_min.first:.2f} and {r.dark_min.second:.2f} min dark a day, "
+                f"{name}: {r.dark_min.first:.2f} and {r.dark_min.second:.2f} min dark a day, "
                 f"{r.idle_h.first:.2f} and {r.idle_h.second:.2f} h burning for nobody."
             )
     prices = {"old": number(hardware_price(old), 2), "new": number(hardware_price(new), 2)}

@@ -282,10 +282,16 @@ def is_used(project: Project, ident: str) -> bool:
 def fresh_ids(project: Project, stem: str) -> Iterator[str]:
     """Short readable ids that the project does not use yet, one after another: `pir-3`, `pir-4`, ..."""
     stem = re.sub(r"[^a-z0-9]+", "-", stem.lower()).strip("-")[:48] or "item"
-    used = set().union(*(_index(getattr(project, c)) for c in COLLECTIONS))
+    used = set().union(*(_index(getattr(project, c)) for c in COLLECTIONS), *map(_ids_in, project.variants))
     for n in itertools.count(1):
         if f"{stem}-{n}" not in used:
             yield f"{stem}-{n}"
+
+
+def _ids_in(variant: Variant) -> set[str]:
+    """The ids that a variant has for itself: what is new in the building must not be called so either."""
+    held = (getattr(variant, name) for name in variant.__struct_fields__ if name not in ("id", "name"))
+    return {record.id for records in held for record in records}
 
 
 def fresh_id(project: Project, stem: str) -> str:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, Variant, numbered
 from vastwatch.design.references import all_references, without
 
@@ -52,14 +53,20 @@ def _fresh(project: Project) -> str:
 
 
 def designed_as(project: Project, variant: Variant) -> Project:
-    """The project with a variant's design in place of its own. What names something that the building has no more goes
-    along, as when that was taken away."""
+    """The project with a variant's design in place of its own. What names something that the building has no more, or
+    hangs where no room is any more, goes along, as when that was taken away."""
     other = replace(project, variants=(), **{what: getattr(variant, what) for what in DECIDED})
-    gone = _missing(other)
+    gone = _missing(other) | _outside(other)
     while gone:
         other = without(other, gone)
         gone = _missing(other)
     return other
+
+
+def _outside(project: Project) -> set[str]:
+    """Sensors that hang on a level that is there, and in none of its rooms."""
+    levels = {level.id for level in project.levels}
+    return {s.id for s in project.sensors if s.level in levels and room_at(project, s.level, *s.at[:2]) is None}
 
 
 def _missing(project: Project) -> set[str]:

@@ -28,7 +28,7 @@ from vastwatch.advice.walk_test import Sway, Walk, entrances, in_and_out, sways,
 from vastwatch.advice.zone_help import Help, what_helps
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import Project, Variant, find
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.derived import Derived, Task
@@ -39,10 +39,12 @@ from vastwatch.desk.shell.work import (
     DAYS,
     SEED,
     Causes,
+    Designs,
     Matters,
     ToBuy,
     causes_of,
     curve_of,
+    designs_of,
     findings_of,
     frontier_of,
     matters_of,
@@ -143,6 +145,11 @@ class Results(QObject):
         self.frontier: Derived[Frontier] = Derived(
             "every way", self._judges, self._of_room, frontier_of, needed=_never, forgetful=True
         )
+        self._variant: str | None = None
+        self.designs: Derived[Designs] = Derived(
+            "designs", self._judges, self._of_designs, designs_of,
+            needed=lambda: self._variant is not None, forgetful=True,
+        )  # fmt: skip
         self.matters: Derived[Matters] = Derived(
             "what matters", self._judges, self._of_room, matters_of, needed=_never, forgetful=True
         )
@@ -171,6 +178,7 @@ class Results(QObject):
             self.schools,
             self.frontier,
             self.matters,
+            self.designs,
             self.zone_scores,
             self.zone_help,
             self.purchases,
@@ -208,6 +216,16 @@ class Results(QObject):
 
     def _of_room(self) -> tuple[Project, str] | None:
         return None if self.focus.room is None else (self.document.project, self.focus.room)
+
+    def _of_designs(self) -> tuple[Project, Variant, int] | None:
+        project = self.document.project
+        variant = next((v for v in project.variants if v.id == self._variant), None)
+        return None if variant is None else (project, variant, self.seed)
+
+    def compare_with(self, ident: str | None) -> None:
+        """Compare the design with a variant of it from now on, whenever either changes; None: with none any more."""
+        self._variant = ident
+        self.designs.check()
 
     def _of_spot(self) -> tuple[Project, str] | None:
         project = self.document.project

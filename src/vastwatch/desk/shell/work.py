@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from vastwatch.advice import Finding, Purchase, TimingCurve, findings, purchases, starter_set
 from vastwatch.advice import judge as judging
+from vastwatch.advice.compared import RoomCompared, compared
 from vastwatch.advice.frontier import Frontier, frontier
 from vastwatch.advice.judge import DAYS as TUNING_DAYS
 from vastwatch.advice.judge import Judgement
@@ -18,7 +19,8 @@ from vastwatch.advice.schools import School, schools
 from vastwatch.advice.timing import cached_curve, tuned
 from vastwatch.causes.groups import Group, groups
 from vastwatch.causes.inquiry import Inquiry, inquire
-from vastwatch.design.project import Project
+from vastwatch.design.project import Project, Variant
+from vastwatch.design.variants import designed_as
 from vastwatch.desk.shell.derived import Task
 from vastwatch.devices import DeviceType
 from vastwatch.rehearsal import Rehearsal, rehearse
@@ -28,6 +30,8 @@ from vastwatch.rehearsal.incidents import Kind
 DAYS, SEED = 7, 1
 # A frontier is lived under so many of the judge's seeds, and looks at so many settings: half a minute's work.
 FRONTIER_SEEDS, FRONTIER_SETTINGS = 6, 40
+# Two designs are compared under so many.
+COMPARED_SEEDS = 8
 # And what matters, under so many.
 MATTER_SEEDS = 3
 
@@ -75,6 +79,30 @@ def frontier_of(task: Task, project: Project, room: str) -> Frontier:
         project, room, True, judging.CHOSEN_ON[:FRONTIER_SEEDS], evaluations=FRONTIER_SETTINGS,
         should_continue=task.should_continue, report_progress=task.report_progress,
     )  # fmt: skip
+
+
+class Designs(NamedTuple):
+    """The design and a variant of it, lived by the same people: every room of both in so many weeks, and one week as it
+    went in each."""
+
+    rooms: list[RoomCompared]
+    weeks: int
+    pair: tuple[Rehearsal, Rehearsal]
+
+
+def designs_of(task: Task, project: Project, variant: Variant, seed: int) -> Designs:
+    other = designed_as(project, variant)
+    pair = rehearse(project, DAYS, seed), rehearse(other, DAYS, seed)
+    seeds = judging.CHOSEN_ON[:COMPARED_SEEDS]
+    weeks = len(seeds) * TUNING_DAYS // 7
+
+    def show(rooms: list[RoomCompared]) -> None:
+        task.show(Designs(rooms, weeks, pair))
+
+    rooms = compared(
+        project, other, seeds, should_continue=task.should_continue, report_progress=task.report_progress, show=show
+    )
+    return Designs(rooms, weeks, pair)
 
 
 class Matters(NamedTuple):

@@ -11,6 +11,7 @@ from vastwatch.desk.shell.parts import scrolling
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.stages.rehearsal.days import DaysPanel
+from vastwatch.desk.stages.rehearsal.designs_sheet import DesignsSheet
 from vastwatch.desk.stages.rehearsal.log_dialog import LogDialog
 from vastwatch.desk.stages.rehearsal.log_panel import LogPanel
 
@@ -36,12 +37,23 @@ class RehearsalPanel(QWidget):
         self.open = QPushButton(self.tr("A log of the house…"))
         self.open.setToolTip(self.tr("What the real sensors said, in place of the rehearsal: CSV or JSON Lines"))
         self.open.clicked.connect(self._ask)
+        self.designs = QPushButton(self.tr("Designs side by side…"))
+        self.designs.setToolTip(self.tr("Keep copies of the design, and compare them on the same people's days"))
+        self.designs.clicked.connect(self.show_designs)
         foot = QWidget()
         under = QVBoxLayout(foot)
         under.setContentsMargins(MARGIN, 4, MARGIN, 10)
+        under.setSpacing(6)
+        under.addWidget(self.designs)
         under.addWidget(self.open)
         box.addWidget(foot)
         around.document.replaced.connect(self.leave_log)
+
+    def show_designs(self) -> None:
+        """Compare the design with its variants."""
+        a = self.around
+        self.sheet = DesignsSheet(self.window() or self, a.document, a.focus, a.results, a.theme)
+        self.sheet.open()
 
     def _ask(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
