@@ -115,7 +115,7 @@ def test_the_weeks_incidents_are_grouped_by_cause_and_a_card_steps_to_the_first(
     window.focus.set(stage="Rehearsal", level="ground", room="throwing", selected="throwing")
     qtbot.waitUntil(lambda: window.results.causes.state == "fresh", timeout=20_000)
     groups = window.results.causes.value.groups
-    qtbot.waitUntil(lambda: "What went wrong this week, and why" in words(window))
+    qtbot.waitUntil(lambda: "What went wrong, and why" in words(window))
     card = next(c for c in window.verdict.findChildren(LinkCard) if c.accessibleName() == groups[0].heading)
     key(qtbot, card, Qt.Key.Key_Return)
     r = window.results.rehearsal

@@ -3,6 +3,8 @@ wrong."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from vastwatch.control.house import HouseRun, parts_said
 from vastwatch.design.edits.expressions import part_at
 from vastwatch.design.expressions import Belief, Report
@@ -19,14 +21,21 @@ from vastwatch.rehearsal.run import Rehearsal
 INDENT, MOST_INDENT = 7, 28
 
 
-def conclusion_lanes(house: HouseRun, rehearsal: Rehearsal | None, focus: Focus, t: Theme) -> list[Lane]:
-    """A lane for who was there, where that is known; one for each part; one for what was concluded."""
+def conclusion_lanes(
+    house: HouseRun, rehearsal: Rehearsal | None, focus: Focus, t: Theme, shut: Mapping[str, bool]
+) -> list[Lane]:
+    """A lane for who was there, where that is known; one for each part; one for what was concluded. Parts that are
+    `shut`, by their folds, are told without what they are made of."""
     project = house.project
     shown = shown_conclusion(project, focus)
     if shown is None or shown.id not in house.conclusions.presences:
         return []
     room = shown.room
-    out = [Lane(shown.name, None, room=room)]
+    whole = f"conclusion {shown.id}"
+    out = [Lane(shown.name, None, room=room, fold=whole, shut=shut.get(whole, False))]
+    if out[0].shut:
+        out[0].brief = house.conclusions.presences[shown.id]
+        return out
     if rehearsal is not None and room is not None:
         out.append(Lane("somebody awake there", rehearsal.awake(room), t.person, THICK - 2, room))
     said = parts_said(house, shown)
@@ -34,6 +43,10 @@ def conclusion_lanes(house: HouseRun, rehearsal: Rehearsal | None, focus: Focus,
         part = part_at(shown.expr, path)
         if path == () and len(said) > 1:
             continue
+        above = [f"{whole} {path[:n]}" for n in range(1, len(path))]
+        if any(shut.get(fold, False) for fold in above):
+            continue
+        fold = f"{whole} {path}" if any(x.path[:-1] == path for x in said if x.path) and path else None
         colour, unknown = t.ink, None
         if isinstance(part, Report):
             known = house.recording.known.get(part.sensor)
@@ -42,7 +55,8 @@ def conclusion_lanes(house: HouseRun, rehearsal: Rehearsal | None, focus: Focus,
             colour = family_hue(t, find(project.devices, sensor.device).family)
         words = lane_words(project, shown.expr, path)
         indent = min(INDENT * (len(path) - 1), MOST_INDENT)
-        out.append(Lane(words, signal, alpha(colour, 0.75), 6, room, indent=indent, unknown=unknown))
+        out.append(Lane(words, signal, alpha(colour, 0.75), 6, room, indent=indent, unknown=unknown,
+                        fold=fold, shut=fold is not None and shut.get(fold, False)))  # fmt: skip
     for path, _, belief in said:
         part = part_at(shown.expr, path)
         if belief is not None and isinstance(part, Belief):

@@ -30,6 +30,10 @@ class Lane:
     levels: Levels | None = None
     marks: tuple[float, ...] = ()
     indent: int = 0
+    # What is under it can be folded away by this name, and is; what then stands for it all.
+    fold: str | None = None
+    shut: bool = False
+    brief: Signal | None = None
     y: float = 0.0
 
     @property

@@ -15,23 +15,18 @@ from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaint
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from vastwatch.control.daylight import sun_times
-from vastwatch.control.house import HouseRun
-from vastwatch.control.outputs.handler import handler_of
-from vastwatch.design.expressions import zone_part
-from vastwatch.design.places import sensors_in
 from vastwatch.design.project import find
-from vastwatch.design.relations import outputs_in, presence_of, sensors_of
+from vastwatch.design.relations import presence_of
 from vastwatch.desk.ribbon.conclusion import conclusion_lanes
 from vastwatch.desk.ribbon.curve import paint_curve
-from vastwatch.desk.ribbon.lane import ROW, THICK, Lane
+from vastwatch.desk.ribbon.lane import ROW, Lane
+from vastwatch.desk.ribbon.room import room_lanes
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.parts import plain
-from vastwatch.desk.shell.playhead import Playhead
+from vastwatch.desk.shell.playhead import Playhead, stepped
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
 from vastwatch.rehearsal.incidents import Incident
-from vastwatch.sensing.zoned import zones_of
 from vastwatch.signals import DAY, Calendar, Signal
 from vastwatch.words import clock_words
 
@@ -60,7 +55,12 @@ class Ribbon(QWidget):
         self.setMinimumHeight(150)
         self._offset = 0.0
         self._height = 0.0
+        self._stepped: set[int] = set()
         self._lanes: list[Lane] = []
+        # What was folded away (True) or opened (False) by hand, by its name.
+        self._shut: dict[str, bool] = {}
+        # The fold that has the keys.
+        self._fold: str | None = None
         self._scrubbing = False
         # The days there are, or None before anything is known of them; the noon the ribbon begins at, and from there to
         # the next: 24 hours, but for the nights in which clocks are moved; sunset and sunrise of the shown night.
@@ -104,9 +104,10 @@ class Ribbon(QWidget):
             rooms = [str(self.focus.room), *(i for i in rooms if i != self.focus.room)]
         if self.focus.here.has_roles:
             r = self.results.rehearsal
-            self._lanes += conclusion_lanes(house, None if r is None else r, self.focus, self.theme)
+            self._lanes += conclusion_lanes(house, r, self.focus, self.theme, self._shut)
         for k, ident in enumerate(rooms):
-            self._room(house, ident, full=k == 0)
+            shown = (self.start, self.start + self.span)
+            self._lanes += room_lanes(house, self.results.rehearsal, ident, self.theme, shown, self._shut, k == 0)
         y = float(HEAD + 4)
         for n, lane in enumerate(self._lanes):
             if lane.signal is None and lane.levels is None and n:
@@ -115,63 +116,26 @@ class Ribbon(QWidget):
             y += lane.high
         self._height = y
 
-    def _room(self, house: HouseRun, ident: str, full: bool) -> None:
-        project, t = house.project, self.theme
-        room = find(project.rooms, ident)
-        self._lanes.append(Lane(room.name, None, room=ident))
-        if full:
-            self._people(ident)
-        presence = presence_of(project, ident)
-        shown = [] if presence is None else list(sensors_of(presence))
-        if full:
-            # Facts that hang here and take no part in presence: a contact, a mat in the bed.
-            shown += [s.id for s in sensors_in(project, ident)]
-        for sensor_id in dict.fromkeys(s for s in shown if (s, None) in house.recording.reports):
-            sensor = find(project.sensors, sensor_id)
-            device = find(project.devices, sensor.device)
-            colour = family_hue(t, device.family)
-            unknown = ~house.recording.known[sensor_id] if sensor_id in house.recording.known else None
-            lane = Lane(
-                sensor.name, house.recording.report(sensor_id), colour, THICK, ident, sensor_id, unknown=unknown
-            )
-            self._lanes.append(lane)
-            if full:
-                self._zones(house, ident, sensor_id, colour)
-        concluded = house.presence(ident)
-        if full and presence is not None and concluded is not None:
-            self._lanes.append(Lane("presence", concluded, mix(t.ink, t.soft, 0.35), THICK, ident, presence.id))
-        lit = house.served(ident)
-        if lit is not None:
-            r = self.results.rehearsal
-            mine = [] if r is None else r.incidents_by_room.get(ident, [])
-            mine = [(i, x) for i, x in mine if -60.0 <= x.at - self.start <= self.span + 60.0]
-            self._lanes.append(Lane("light", lit, t.lamp, THICK, ident, None, mine))
-        if full:
-            for output in outputs_in(project, ident):
-                if output.id in house.outputs and not handler_of(output).lights:
-                    self._lanes.append(Lane(output.name, house.signals[output.id], t.soft, THICK, ident, output.id))
+    def fold(self, name: str) -> None:
+        """Fold away what is under a heading or a part, or open it: a room that shows its sensors and light alone is
+        first opened wholly."""
+        room = name.removeprefix("room ")
+        whole = self._shut.get(name) is False or not name.startswith("room ") or room == self.focus.room
+        self._shut[name] = whole and not self._shut.get(name, False)
+        self._fold = name
+        self._updated()
 
-    def _zones(self, house: HouseRun, room: str, sensor: str, colour: QColor) -> None:
-        """What a tracking radar says of each of its zones, under it."""
-        for zone in zones_of(house.project, sensor):
-            said = house.recording.reports.get((sensor, zone_part(zone.id)))
-            if said is not None and zone.role != "ignore":
-                self._lanes.append(Lane(f"  {zone.name}", said, alpha(colour, 0.7), 6, room, zone.id))
-
-    def _people(self, room: str) -> None:
-        """Who is in a room, where that is known."""
-        r, t = self.results.rehearsal, self.theme
-        if r is None:
+    def _step_fold(self, way: int) -> None:
+        """The keys go to the next thing that can be folded."""
+        folds = [lane for lane in self._lanes if lane.fold is not None]
+        if not folds:
             return
-        for track in r.truth.tracks:
-            signal = r.truth.person_in(track.person.id, room)
-            today = signal.measure(np.clip([self.start, self.start + self.span], 0.0, r.truth.end))
-            if today[1] - today[0] <= 0:
-                # Somebody who does not come in on the shown day takes no room.
-                continue
-            pet = track.person.kind == "pet"
-            colour = alpha(t.person, 0.5) if pet else t.person
-            self._lanes.append(Lane(track.person.name, signal, colour, 5 if pet else THICK - 2, room))
+        k = next((i for i, lane in enumerate(folds) if lane.fold == self._fold), -1 if way > 0 else 0)
+        lane = folds[(k + way) % len(folds)]
+        self._fold = lane.fold
+        room = self.height() - HEAD - FOOT - ROW
+        self._offset = min(max(self._offset, lane.y - HEAD - room), max(lane.y - HEAD - 4, 0.0))
+        self.update()
 
     # -- painting ----------------------------------------------------------------------------------------------
 
@@ -217,6 +181,7 @@ class Ribbon(QWidget):
         p.setClipRect(QRectF(0, HEAD, self.width(), self.height() - HEAD - FOOT))
         p.translate(0, -self._offset)
         top, foot = self._offset + HEAD - 2 * ROW, self._offset + self.height() - FOOT + ROW
+        self._stepped = set() if r is None else set(stepped(self.focus, r))
         shown = [lane for lane in self._lanes if top <= lane.y <= foot]
         for lane in shown:
             self._lane(p, lane)
@@ -264,28 +229,46 @@ class Ribbon(QWidget):
         if lane.signal is None:
             p.setFont(font(12, 600))
             p.setPen(t.ink)
-            # A heading has its row to itself.
-            p.drawText(QRectF(10, lane.y, self.width() - 20, ROW), Qt.AlignmentFlag.AlignVCenter, lane.words)
+            # A heading has its row to itself, unless it stands for what is folded away.
+            words = lane.words
+            if lane.brief is not None:
+                words = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, LABELS - 24)
+            p.drawText(QRectF(18, lane.y, self.width() - 28, ROW), Qt.AlignmentFlag.AlignVCenter, words)
+            self._triangle(p, lane, 4.0)
+            if lane.brief is not None:
+                self._solid(p, lane.brief, alpha(t.lamp if lane.room else t.ink, 0.8), lane.y + 5, 6)
             return
         p.setFont(font(11, 500 if lane.record == self.focus.selected else 400))
         p.setPen(t.ink if lane.record is not None and lane.record == self.focus.selected else t.soft)
         left = 18 + min(lane.indent, 24)
         words = p.fontMetrics().elidedText(lane.words, Qt.TextElideMode.ElideRight, LABELS - left - 8)
         p.drawText(QRectF(left, lane.y, LABELS - left - 4, ROW), Qt.AlignmentFlag.AlignVCenter, words)
-        p.setPen(Qt.PenStyle.NoPen)
         assert lane.colour is not None
-        p.setBrush(lane.colour)
+        self._triangle(p, lane, left - 14.0)
         top = lane.y + (ROW - lane.thick) / 2
-        p.save()
-        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        for a, b in self._bars(lane.signal):
-            p.drawRect(QRectF(a, top, max(b - a, 1.0), lane.thick))
+        self._solid(p, lane.signal, lane.colour, top, lane.thick)
         if lane.unknown is not None:
             # Nobody listened: neither on nor off.
-            p.setBrush(QBrush(t.soft, Qt.BrushStyle.BDiagPattern))
-            for a, b in self._bars(lane.unknown):
-                p.drawRect(QRectF(a, top, max(b - a, 1.0), lane.thick))
+            self._solid(p, lane.unknown, QBrush(t.soft, Qt.BrushStyle.BDiagPattern), top, lane.thick)
+
+    def _solid(self, p: QPainter, signal: Signal, brush: QColor | QBrush, top: float, thick: float) -> None:
+        p.save()
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(brush)
+        for a, b in self._bars(signal):
+            p.drawRect(QRectF(a, top, max(b - a, 1.0), thick))
         p.restore()
+
+    def _triangle(self, p: QPainter, lane: Lane, x: float) -> None:
+        """Before what can be folded away: points down while it is open."""
+        if lane.fold is None:
+            return
+        t, y = self.theme, lane.y + ROW / 2
+        open_, shut = ((0, -2), (8, -2), (4, 3)), ((2, -4), (2, 4), (7, 0))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(t.ink if lane.fold == self._fold and self.hasFocus() else t.soft)
+        p.drawPolygon(QPolygonF([QPointF(x + a, y + b) for a, b in (shut if lane.shut else open_)]))
 
     def _bars(self, signal: Signal) -> list[tuple[float, float]]:
         """Pixel stretches of the shown day, those within a pixel of each other joined."""
@@ -315,6 +298,8 @@ class Ribbon(QWidget):
             )
             open_ = index == self.focus.incident
             colour = t.dropped if incident.dark else t.lamp
+            if index not in self._stepped and lane.room == self.focus.room:
+                colour = alpha(colour, 0.25)
             p.setPen(QPen(t.ink if open_ else t.panel, 1.8 if open_ else 0.8))
             p.setBrush(colour)
             p.drawPolygon(tooth)
@@ -385,6 +370,9 @@ class Ribbon(QWidget):
         pos = event.position()
         if pos.x() < LABELS - 6:
             lane = self._lane_at(pos.y()) if pos.y() > HEAD else None
+            if lane is not None and lane.fold is not None and pos.x() < 17 + min(lane.indent, 24):
+                self.fold(lane.fold)
+                return
             if lane is not None and lane.room is not None:
                 house = self.results.house
                 level = find(house.project.rooms, lane.room).level if house else self.focus.level
@@ -431,6 +419,10 @@ class Ribbon(QWidget):
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             step = 600 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 60
             self.playhead.step_time(step if event.key() == Qt.Key.Key_Right else -step)
+        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._step_fold(1 if event.key() == Qt.Key.Key_Down else -1)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._fold is not None:
+            self.fold(self._fold)
         else:
             super().keyPressEvent(event)
 

@@ -30,7 +30,7 @@ from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.finder import Finder
 from vastwatch.desk.shell.keysheet import KeySheet
-from vastwatch.desk.shell.steps import level_of, next_figure, step_level, step_room, step_sensor, step_thing
+from vastwatch.desk.shell.steps import level_of, next_figure, next_span, step_level, step_room, step_sensor, step_thing
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.verdict.verdict import Verdict
@@ -162,6 +162,9 @@ class Commands(QObject):
             "}": partial(playhead.step_time, 600),
             ",": partial(playhead.step_incident, -1),
             ".": partial(playhead.step_incident, 1),
+            "<": partial(playhead.step_pace, -1),
+            ">": partial(playhead.step_pace, 1),
+            "S": partial(next_span, focus),
             "D": partial(playhead.step_day, 1),
             "Shift+D": partial(playhead.step_day, -1),
             "T": self.verdict.try_remedies,

@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Literal, get_args
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from vastwatch.desk.stages import Stage, stage_named
+from vastwatch.rehearsal.incidents import Incident
 from vastwatch.sensing import Figure
+
+Span = Literal["day", "week", "month"]
+SPANS: tuple[Span, ...] = get_args(Span)
+Only = Literal["all", "dark", "dropped", "late", "nobody"]
+ONLY: tuple[Only, ...] = get_args(Only)
+PACES = (1.0, 10.0, 60.0, 300.0, 1200.0, 3600.0)
 
 
 class Focus(QObject):
@@ -29,6 +38,12 @@ class Focus(QObject):
         self.placing: str | None = None
         # The conclusion whose sentence is shown; None: the one that lights the room.
         self.conclusion: str | None = None
+        # How many days the ribbon shows, and at which pace time runs, seconds of it a second.
+        self.span: Span = "day"
+        self.pace = 300.0
+        # Which incidents are stepped through: of a kind, and of a group of one cause where one was chosen.
+        self.only: Only = "all"
+        self.group: frozenset[Incident] = frozenset()
         # Besides the selected record, those marked with it: a selection of many.
         self.marked: frozenset[str] = frozenset()
         # The step of drawn and dragged points, metres; whether the level below shows through.
@@ -46,6 +61,10 @@ class Focus(QObject):
         """Set several at once; each that really changes is announced after all are set."""
         if "selected" in values and "marked" not in values and values["selected"] not in self.marked:
             values["marked"] = frozenset()
+        if "group" not in values and (values.get("room", self.room), values.get("only", self.only)) != (
+            self.room, self.only,
+        ):  # fmt: skip
+            values["group"] = frozenset()
         changed = [name for name, value in values.items() if getattr(self, name) != value]
         for name in changed:
             setattr(self, name, values[name])

@@ -22,13 +22,14 @@ KEYS: tuple[tuple[Section, ...], ...] = (
         )),
         ("Time", (
             ("Space", "run or stop"), ("[   ]", "a minute back, on"), ("{   }", "ten minutes back, on"),
-            (",   .", "previous, next incident"), ("D   Shift+D", "next, previous day"), ("T", "try remedies"),
+            (",   .", "previous, next incident"), ("<   >", "time runs slower, faster"),
+            ("S", "a day, a week, a month"), ("D   Shift+D", "next, previous day"), ("T", "try remedies"),
             ("W", "which sensor would do"), ("B", "what to buy next"),
         )),
     ),
     (
         ("Stages", (
-            ("Ctrl+1 … 5", "Brief, Plan, Sensors, Timing, Rehearsal"), ("Tab", "next control"),
+            ("Ctrl+1 … 6", "from Brief to Rehearsal"), ("Tab", "next control"),
             ("Ctrl+D", "light or dark desk"), ("?   F1", "this sheet"), ("Shift+F1", "about, memory used"),
         )),
         ("Plan", (

@@ -2,14 +2,31 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QElapsedTimer, QObject, QTimer, pyqtSignal
 
 from vastwatch.design.project import find
-from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.focus import PACES, Focus
 from vastwatch.desk.shell.results import Results
+from vastwatch.rehearsal import Rehearsal
 
-# Playing: this many seconds of the day per tick of this many milliseconds.
-PLAY_S, PLAY_MS = 12.0, 40
+# While it runs it moves this often, milliseconds; after a pause of the machine by no more than so long, seconds.
+PLAY_MS, MOST_S = 40, 0.25
+
+
+def stepped(focus: Focus, r: Rehearsal) -> list[int]:
+    """The incidents of the focused room that are stepped through, by their places among all: of the kind in hand, and
+    of the group where one was chosen."""
+    fits = {
+        "all": lambda i: True,
+        "dark": lambda i: i.dark,
+        "dropped": lambda i: i.kind == "dropped",
+        "late": lambda i: i.kind == "late",
+        "nobody": lambda i: not i.dark,
+    }[focus.only]
+    mine = [(k, i) for k, i in r.incidents_by_room.get(focus.room or "", []) if fits(i)]
+    in_group = [k for k, i in mine if i in focus.group]
+    # A group of another design, or of other days, holds none of these.
+    return in_group or [k for k, _ in mine]
 
 
 class Playhead(QObject):
@@ -24,6 +41,7 @@ class Playhead(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(PLAY_MS)
         self._timer.timeout.connect(self._tick)
+        self._since = QElapsedTimer()
         focus.shift.connect(self._shifted)
 
     @property
@@ -37,6 +55,7 @@ class Playhead(QObject):
             self.stop()
         else:
             self.focus.set(stage="Rehearsal", incident=-1)
+            self._since.start()
             self._timer.start()
             self.running.emit(True)
 
@@ -47,7 +66,14 @@ class Playhead(QObject):
             self.running.emit(False)
 
     def _tick(self) -> None:
-        self.step_time(PLAY_S)
+        passed = min(self._since.restart() / 1000.0, MOST_S)
+        self.step_time(passed * self.focus.pace)
+
+    def step_pace(self, way: int) -> None:
+        """Let time run faster or slower."""
+        k = min(range(len(PACES)), key=lambda n: abs(PACES[n] - self.focus.pace)) + way
+        self.focus.set(pace=PACES[min(max(k, 0), len(PACES) - 1)])
+        self.say.emit(self.tr("Time runs {:g} times as fast.").format(self.focus.pace))
 
     def _shifted(self, what: str) -> None:
         # An open incident is looked at, and other stages show no moment.
@@ -88,9 +114,11 @@ class Playhead(QObject):
         r = self.results.rehearsal
         if r is None:
             return
-        mine = [i for i, x in enumerate(r.incidents) if x.room == self.focus.room]
+        mine = stepped(self.focus, r)
         if not mine:
-            self.say.emit(self.tr("No incidents in this room."))
+            some = any(x.room == self.focus.room for x in r.incidents)
+            words = self.tr("None of these in this room.") if some else self.tr("No incidents in this room.")
+            self.say.emit(words)
             return
         if self.focus.incident in mine:
             k = mine.index(self.focus.incident) + way

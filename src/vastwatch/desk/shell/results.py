@@ -37,6 +37,7 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.in_hand import sensor_in_hand
 from vastwatch.desk.shell.work import (
     DAYS,
+    MONTH,
     SEED,
     Causes,
     Designs,
@@ -81,6 +82,8 @@ class Results(QObject):
         self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
         # Under which seed the shown week is lived.
         self.seed = SEED
+        # How many days are lived: a week, or more where a month is looked at.
+        self.days = DAYS
         # What sensors said in truth, where that is looked at in place of a rehearsal.
         self.recording: Recording | None = None
         self._house: tuple[Project, Recording, HouseRun] | None = None
@@ -92,7 +95,7 @@ class Results(QObject):
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
         self.week: Derived[Rehearsal] = Derived(
-            "rehearsal", self._pool, self._of_week, lambda task, project, seed: rehearse(project, DAYS, seed)
+            "rehearsal", self._pool, self._of_week, lambda task, project, seed, days: rehearse(project, days, seed)
         )
         self.findings: Derived[list[Finding]] = Derived(
             "findings", self._pool, lambda: (document.project, self._judged), findings_of
@@ -205,8 +208,8 @@ class Results(QObject):
 
     # -- what each is of ---------------------------------------------------------------------------------------
 
-    def _of_week(self) -> tuple[Project, int] | None:
-        return None if self.recording is not None else (self.document.project, self.seed)
+    def _of_week(self) -> tuple[Project, int, int] | None:
+        return None if self.recording is not None else (self.document.project, self.seed, self.days)
 
     def live_under(self, seed: int) -> None:
         """Rehearse the week under another seed: the same people on other days of their lives."""
@@ -346,7 +349,7 @@ class Results(QObject):
         if self.recording is not None:
             self.week.changed.emit()
         elif self.week.value is not None and self.week.value.project is old and _only_presences(old, new):
-            self.week.put(replay(self.week.value, new), (new, self.seed))
+            self.week.put(replay(self.week.value, new), (new, self.seed, self.days))
         # While the hand moves, the frame has the processor to itself.
         self.house_judged.spoil()
         self._settle.start()
@@ -405,6 +408,10 @@ class Results(QObject):
         return found if found is not None and found.rehearsal is rehearsal and found.room == room else None
 
     def _shifted(self, what: str) -> None:
+        if what == "span" and self.focus.span == "month" and self.days != MONTH:
+            # Once a month is known a week of it is, too.
+            self.days = MONTH
+            self.week.check()
         if what == "room":
             self.curve.forget()
             self.settled.forget()

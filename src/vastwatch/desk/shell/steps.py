@@ -5,7 +5,7 @@ from __future__ import annotations
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.relations import levels_in_order, presence_of, rooms_on
-from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.focus import SPANS, Focus
 from vastwatch.sensing import FIGURES
 
 
@@ -69,6 +69,11 @@ def step_thing(focus: Focus, things: list[str], way: int) -> bool:
     # Stepping on keeps what was marked, so that many can be gathered by keys.
     focus.set(selected=things[(k + way) % len(things)], marked=focus.marked)
     return True
+
+
+def next_span(focus: Focus) -> None:
+    """A day, a week, a month on the ribbon, all round."""
+    focus.set(span=SPANS[(SPANS.index(focus.span) + 1) % len(SPANS)])
 
 
 def next_figure(focus: Focus) -> None:

@@ -164,6 +164,10 @@ def _sheet(t: Theme) -> str:
     QPushButton[role="try"] {{ text-align: left; background: {card}; min-height: 22px; }}
     QPushButton[role="pick"] {{ background: {card}; border-radius: 6px; padding: 2px 6px; font-weight: 400; }}
     QPushButton[role="pick"]:checked {{ border: 1px solid {ink}; font-weight: 600; }}
+    QPushButton[role="span"] {{ background: transparent; border: 0; border-radius: 6px; padding: 0; font-size: 11px;
+        color: {soft}; min-height: 0; }}
+    QPushButton[role="span"]:checked {{ background: {faint}; color: {ink}; font-weight: 600; }}
+    QPushButton[role="span"]:focus {{ border: 1px solid {ink}; }}
     QPushButton[role="best"] {{ text-align: left; background: {card}; border-color: {amber}; min-height: 22px; }}
     QCheckBox {{ spacing: 7px; }}
     QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {soft}; border-radius: 4px;

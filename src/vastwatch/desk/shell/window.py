@@ -27,6 +27,8 @@ from vastwatch.design.relations import built_below, levels_in_order
 from vastwatch.desk.plan import PlanView
 from vastwatch.desk.plan.legend import Legend
 from vastwatch.desk.ribbon.lanes import Ribbon
+from vastwatch.desk.ribbon.pane import RibbonPane
+from vastwatch.desk.ribbon.strips import Strips
 from vastwatch.desk.shell.beginning import Beginning
 from vastwatch.desk.shell.commands import Commands
 from vastwatch.desk.shell.document import Document
@@ -80,7 +82,7 @@ class Window(QMainWindow):
         self.setMinimumSize(1000, 640)
         self._build()
         self.commands = Commands(self, self.around, self.filing, self.verdict, self.panel, switch_theme)
-        self.commands.run_by_space(self.plan, self.ribbon)
+        self.commands.run_by_space(self.plan, self.ribbon, self.strips)
         self.strip.menu.setMenu(self.commands.menu)
         self.strip.keys.clicked.connect(self.commands.show_keys)
         self._listen()
@@ -151,11 +153,13 @@ class Window(QMainWindow):
         self.legend = Legend(self.document, self.focus, self.theme)
         over.addWidget(self.legend, 0, Qt.AlignmentFlag.AlignLeft)
         self.ribbon = Ribbon(self.focus, self.results, self.theme, self.playhead)
+        self.strips = Strips(self.focus, self.results, self.theme, self.playhead)
+        self.spans = RibbonPane(self.ribbon, self.strips, self.focus)
         split = QSplitter(Qt.Orientation.Vertical)
         split.setHandleWidth(5)
         split.setChildrenCollapsible(False)
         split.addWidget(self._sheet)
-        split.addWidget(self.ribbon)
+        split.addWidget(self.spans)
         split.setStretchFactor(0, 1)
         split.setStretchFactor(1, 0)
         split.setSizes([484, 236])

@@ -28,6 +28,8 @@ from vastwatch.rehearsal.incidents import Kind
 
 # The rehearsed week: its days, and its seed.
 DAYS, SEED = 7, 1
+# What is rehearsed where a month is looked at: four weeks, of which the first is that week.
+MONTH = 28
 # A frontier is lived under so many of the judge's seeds, and looks at so many settings: half a minute's work.
 FRONTIER_SEEDS, FRONTIER_SETTINGS = 6, 40
 # Two designs are compared under so many.

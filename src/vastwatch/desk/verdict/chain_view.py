@@ -64,7 +64,7 @@ class ChainView(QWidget):
             p.drawEllipse(QPointF(5, y), 3.6, 3.6)
 
 
-def groups_view(groups: list[Group], theme: Theme, days: int, step: Callable[[Group], object]) -> QWidget:
+def groups_view(groups: list[Group], theme: Theme, step: Callable[[Group], object]) -> QWidget:
     """A card for each group, with what its cure would save; a press steps to its first incident."""
     whole, box = column(4)
     for group in groups[:SHOWN_GROUPS]:

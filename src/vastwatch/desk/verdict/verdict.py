@@ -148,7 +148,7 @@ class Verdict(QWidget):
         project, room_id, r = self.document.project, self.focus.room, self.results.rehearsal
         room = next((x for x in project.rooms if x.id == room_id), None)
         self._title.setText(room.name if room else self.tr("No room selected") if project.rooms else self.tr("Verdict"))
-        self._basis.setText(self.tr("per day, {} days").format(DAYS))
+        self._basis.setText(self.tr("per day, {} days").format(r.days if r else DAYS))
         scores = r.scores.get(room_id) if r and room_id else None
         missing = None if scores is None or room is None or r is None else self._nobody_to_judge_by(r, room)
         if missing is not None:
@@ -157,7 +157,7 @@ class Verdict(QWidget):
         self._numbers.setVisible(scores is not None)
         self._basis.setVisible(scores is not None)
         if scores is not None:
-            assert room is not None
+            assert room is not None and r is not None
             needs = needs_of(project, room)
             judged = self.results.judged(room_id)
             unmet = set() if judged is None else {m.need for m in judged.needs_at(judged.current_s) if not m.met}
@@ -166,7 +166,7 @@ class Verdict(QWidget):
             often = scores.drops > needs.drops_per_week / 7.0 + 1e-9 if judged is None else "drops_per_week" in unmet
             self._scores["drops"].set(scores.drops, often, waves)
             trips = self.tr("{:.1f} × to the switch").format(scores.trips) if scores.trips >= 0.05 else ""
-            dark = scores.dark_min > dark_limit_min(needs, scores.arrivals / DAYS)
+            dark = scores.dark_min > dark_limit_min(needs, scores.arrivals / r.days)
             dark = dark if judged is None else "dark_min_per_day" in unmet
             self._scores["dark"].set(scores.dark_min, dark, trips)
             self._scores["idle"].set(scores.idle_h, aside=f"{scores.idle_kwh:.2f} kWh")
@@ -215,10 +215,10 @@ class Verdict(QWidget):
         if not spots:
             return self.tr(
                 "Nobody was here in {} days, and there is no place to be: no seat, no bed, no counter."
-            ).format(DAYS)
+            ).format(r.days)
         return self.tr(
             "Nobody was here in {} days: no day sheet names a place in this room that can be reached."
-        ).format(DAYS)
+        ).format(r.days)
 
     def _take_offer(self) -> None:
         """Go to where what is missing can be given."""
@@ -286,14 +286,18 @@ class Verdict(QWidget):
         beside = self.focus.selected not in (room, None)
         if known is None or not known.groups or beside or not self.focus.here.follows_time:
             return
-        self._story_box.addWidget(label(self.tr("What went wrong this week, and why"), "head"))
-        self._story_box.addWidget(groups_view(known.groups, self.theme, DAYS, self._step_to))
+        self._story_box.addWidget(label(self.tr("What went wrong, and why"), "head"))
+        self._story_box.addWidget(groups_view(known.groups, self.theme, self._step_to))
 
     def _step_to(self, group: Group) -> None:
         r = self.results.rehearsal
         if r is not None and group.incidents[0] in r.incidents:
             index = r.incidents.index(group.incidents[0])
-            self.focus.set(incident=index, time=r.incidents[index].at)
+            # From there one steps through those of this cause.
+            at = r.incidents[index].at
+            self.focus.set(
+                group=frozenset(group.incidents), only="all", incident=index, time=at, day=r.calendar.noon_day(at)
+            )
 
     def _go(self, record: str) -> None:
         if find_any(self.document.project, record) is None:

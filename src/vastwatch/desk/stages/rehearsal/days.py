@@ -2,15 +2,24 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import date, timedelta
+from functools import partial
 
 import numpy as np
+from msgspec.structs import replace
+from PyQt6.QtCore import QDate
 from PyQt6.QtWidgets import QPushButton
 
-from vastwatch.desk.shell.parts import Count, clear, label, row
-from vastwatch.desk.shell.results import DAYS
+from vastwatch.desk.shell.focus import ONLY, PACES, Only
+from vastwatch.desk.shell.parts import Choice, Count, Day, clear, label, row
+from vastwatch.desk.shell.playhead import stepped
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages.tiles import Side, Tile
+
+ONLY_WORDS: dict[Only, str] = {
+    "all": "all of this room", "dark": "left in the dark", "dropped": "light dropped", "late": "light came late",
+    "nobody": "light for nobody",
+}  # fmt: skip
 
 
 class DaysPanel(Side):
@@ -18,13 +27,30 @@ class DaysPanel(Side):
 
     def __init__(self, around: Surroundings) -> None:
         super().__init__(self.tr("Days"))
+        self.document = around.document
         self.focus, self.results, self.theme = around.focus, around.results, around.theme
         playhead = around.playhead
         self._tiles: dict[int, Tile] = {}
         self._play = QPushButton(self.tr("Play"))
-        self._play.setToolTip(self.tr("Run the playhead, five minutes a second. (Space)"))
+        self._play.setToolTip(self.tr("Run the playhead. (Space)"))
         self._play.clicked.connect(playhead.play)
         playhead.running.connect(self._show_running)
+        self.pace = Choice()
+        self.pace.setAccessibleName(self.tr("Pace"))
+        self.pace.setToolTip(self.tr("How fast time runs. (<  >)"))
+        for pace in PACES:
+            self.pace.addItem(f"{pace:,.0f} ×", pace)
+        self.pace.activated.connect(lambda k: self.focus.set(pace=self.pace.itemData(k)))
+        self.only = Choice()
+        self.only.setAccessibleName(self.tr("Which incidents"))
+        self.only.setToolTip(self.tr("Which are stepped through, and stand out on the ribbon"))
+        for only in ONLY:
+            self.only.addItem(self.tr(ONLY_WORDS[only]), only)
+        self.only.activated.connect(lambda k: self.focus.set(only=self.only.itemData(k)))
+        self._group = QPushButton("")
+        self._group.setProperty("role", "pick")
+        self._group.setToolTip(self.tr("Only those of one cause are stepped through. Press for all again."))
+        self._group.clicked.connect(lambda: self.focus.set(group=frozenset()))
         previous, following = QPushButton("‹"), QPushButton("›")
         previous.setToolTip(self.tr("Previous incident of this room. (,)"))
         following.setToolTip(self.tr("Next incident of this room. (.)"))
@@ -32,31 +58,71 @@ class DaysPanel(Side):
         following.setAccessibleName(self.tr("Next incident"))
         previous.clicked.connect(lambda: playhead.step_incident(-1))
         following.clicked.connect(lambda: playhead.step_incident(1))
-        foot = row(self._play, previous, following, stretch=0, spacing=6)
+        foot = row(self._play, self.pace, previous, following, stretch=0, spacing=6)
         foot.setContentsMargins(0, 0, 10, 0)
         self.seed = Count()
         self.seed.setRange(1, 9999)
         self.seed.setValue(self.results.seed)
         self.seed.setAccessibleName(self.tr("Seed"))
-        self.seed.setToolTip(self.tr("The same people in another week of their lives; the date of it is set in Brief."))
+        self.seed.setToolTip(self.tr("The same people in other days of their lives, of the same dates."))
         self.seed.setKeyboardTracking(False)
         self.seed.setButtonSymbols(Count.ButtonSymbols.NoButtons)
         self.seed.setFixedWidth(64)
         self.seed.valueChanged.connect(self.results.live_under)
+        self.begins = Day()
+        self.begins.setAccessibleName(self.tr("Begins on"))
+        self.begins.setToolTip(self.tr("The first day: any of the year. It is kept in the brief."))
+        self.begins.editingFinished.connect(self._set_begin)
+        earlier, later = QPushButton("−"), QPushButton("+")
+        for button, weeks, words in ((earlier, -1, self.tr("A week earlier")), (later, 1, self.tr("A week later"))):
+            button.setFixedWidth(30)
+            button.setToolTip(words)
+            button.setAccessibleName(words)
+            button.clicked.connect(partial(self._move, weeks))
+        dates = row(label(self.tr("From"), "soft"), earlier, self.begins, later, stretch=2, spacing=5)
+        dates.setContentsMargins(0, 0, 10, 0)
+        self._foot.addWidget(dates)
         again = row(label(self.tr("Another week, seed"), "soft"), self.seed, stretch=0)
         again.setContentsMargins(0, 0, 10, 0)
         self._foot.addWidget(again)
-        self._foot.addWidget(label(self.tr("Incidents of this room"), "soft"))
+        which = row(label(self.tr("Incidents"), "soft"), self.only, stretch=1)
+        which.setContentsMargins(0, 0, 10, 0)
+        self._foot.addWidget(which)
+        self._foot.addWidget(self._group)
         self._foot.addWidget(foot)
         self.results.week.changed.connect(self.wake)
         self.focus.shift.connect(self._shifted)
+        self._show_choices()
         self.refresh()
 
     def _shifted(self, what: str) -> None:
         if what == "room":
             self.wake()
+        if what in ("room", "only", "group", "pace"):
+            self._show_choices()
         elif what == "day":
             self._mark()
+
+    def _show_choices(self) -> None:
+        self.pace.setCurrentIndex(PACES.index(self.focus.pace) if self.focus.pace in PACES else -1)
+        self.only.setCurrentIndex(ONLY.index(self.focus.only))
+        r, group = self.results.rehearsal, self.focus.group
+        self._group.setVisible(bool(group) and r is not None)
+        if r is not None and group:
+            self._group.setText(self.tr("{} of one cause  ×").format(len(stepped(self.focus, r))))
+
+    def _set_begin(self) -> None:
+        self._begin(self.begins.date().toPyDate())
+
+    def _move(self, weeks: int, *_: object) -> None:
+        now = date.fromisoformat(self.document.project.brief.rehearse_from)
+        self._begin(now + timedelta(weeks=weeks))
+
+    def _begin(self, day: date) -> None:
+        project = self.document.project
+        if day.isoformat() != project.brief.rehearse_from:
+            new = replace(project, brief=replace(project.brief, rehearse_from=day.isoformat()))
+            self.document.apply(new, f"Rehearse from {day:%d %b %Y}", "rehearse-from")
 
     def _show_running(self, on: bool) -> None:
         self._play.setText(self.tr("Pause") if on else self.tr("Play"))
@@ -71,7 +137,8 @@ class DaysPanel(Side):
             self._list.addStretch(1)
             return
         mine = [i for i in r.incidents if i.room == room]
-        for day in range(-1, DAYS):
+        self.begins.setDate(QDate(r.begin.year, r.begin.month, r.begin.day))
+        for day in range(-1, r.days):
             begin, end = r.begin + timedelta(days=day), r.begin + timedelta(days=day + 1)
             lo, hi = r.calendar.noon(day), r.calendar.noon(day + 1)
             here = [i for i in mine if lo <= i.at < hi]
