@@ -23,7 +23,7 @@ from vastwatch.rehearsal.incidents import Incident
 from vastwatch.signals import Calendar, Signal
 from vastwatch.words import clock_words
 
-LABELS, RIGHT, HEAD, TOOTH = 128, 96, 26, 4.5
+LABELS, RIGHT, HEAD, TOOTH = 128, 104, 26, 4.5
 # Strips are as tall as there is room for them, between these.
 LEAST, MOST = 13, 30
 
@@ -160,7 +160,7 @@ class Strips(QWidget):
             p.drawRect(self.rect().adjusted(1, 1, -2, -2))
 
     def _hours(self, p: QPainter) -> None:
-        t, room = self.theme, self.focus.room
+        t = self.theme
         p.setFont(font(11, 500))
         wide = self.width() - LABELS - RIGHT
         for k in range(0, 25, 3):
@@ -169,14 +169,9 @@ class Strips(QWidget):
             p.drawLine(QPointF(x, HEAD - 3), QPointF(x, self.height()))
             p.setPen(t.soft)
             p.drawText(QRectF(x - 20, 4, 40, 16), Qt.AlignmentFlag.AlignCenter, f"{(12 + k) % 24:02d}")
-        house = self.results.house
-        if house is not None and room is not None:
-            p.setFont(font(12, 600))
-            p.setPen(t.ink)
-            what = self.tr("dropped, dark") if self.results.rehearsal is not None else ""
-            p.setFont(font(11, 400))
-            p.setPen(t.soft)
-            p.drawText(QRectF(self.width() - RIGHT + 8, 4, RIGHT - 14, 16), Qt.AlignmentFlag.AlignVCenter, what)
+        if self.results.rehearsal is not None:
+            what = self.tr("dropped, dark")
+            p.drawText(QRectF(self.width() - RIGHT + 20, 4, RIGHT - 24, 16), Qt.AlignmentFlag.AlignVCenter, what)
 
     def _strip(
         self, p: QPainter, house: HouseRun, day: int, lit: Signal, awake: Signal | None, known: Signal, kept: set[int]
@@ -193,7 +188,7 @@ class Strips(QWidget):
         words = f"{date:%a} {date.day} {date:%b}"
         p.drawText(QRectF(18, y, LABELS - 20, high), Qt.AlignmentFlag.AlignVCenter, words)
         p.setPen(t.soft)
-        p.drawText(QRectF(self.width() - RIGHT + 8, y, RIGHT - 14, high), Qt.AlignmentFlag.AlignVCenter,
+        p.drawText(QRectF(self.width() - RIGHT + 20, y, RIGHT - 24, high), Qt.AlignmentFlag.AlignVCenter,
                    self.day_words(day))  # fmt: skip
         p.setPen(Qt.PenStyle.NoPen)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, False)

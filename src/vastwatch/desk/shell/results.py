@@ -58,6 +58,7 @@ from vastwatch.desk.shell.work import (
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.rehearsal import Rehearsal, rehearse, replay
 from vastwatch.rehearsal.zone_scores import SensorScore, score_zones
+from vastwatch.signals import DAY
 from vastwatch.site.record import Point
 
 NOTHING_JUDGED: Mapping[str, Judgement] = MappingProxyType({})
@@ -219,6 +220,16 @@ class Results(QObject):
 
     def _of_room(self) -> tuple[Project, str] | None:
         return None if self.focus.room is None else (self.document.project, self.focus.room)
+
+    def live_for(self, days: int) -> None:
+        """Rehearse so many days: a week, or the month that begins with it."""
+        if days == self.days:
+            return
+        self.days = days
+        if self.recording is None and self.focus.day >= days:
+            day = self.focus.day % 7
+            self.focus.set(day=day, time=self.focus.time - (self.focus.day - day) * DAY, incident=-1)
+        self.week.check()
 
     def _of_designs(self) -> tuple[Project, Variant, int] | None:
         project = self.document.project
@@ -408,10 +419,9 @@ class Results(QObject):
         return found if found is not None and found.rehearsal is rehearsal and found.room == room else None
 
     def _shifted(self, what: str) -> None:
-        if what == "span" and self.focus.span == "month" and self.days != MONTH:
-            # Once a month is known a week of it is, too.
-            self.days = MONTH
-            self.week.check()
+        if what == "span" and self.focus.span != "day":
+            # A day of a month that is looked at more closely is still one of a month.
+            self.live_for(MONTH if self.focus.span == "month" else DAYS)
         if what == "room":
             self.curve.forget()
             self.settled.forget()
