@@ -459,8 +459,8 @@ LAMPS = (
 
 # What somebody who lives there wrote down in the days of the log.
 DIARY = (
-    DiaryNote(id="note-1", at="2026-01-13T20:42", text="sitting room, the light went off on me while I was reading"),
-    DiaryNote(id="note-2", at="2026-01-15T10:05", text="throwing room dark again, hands full of clay"),
+    DiaryNote(id="note-1", at="2026-01-13T21:10", text="sitting room, the light went off on me while I was reading"),
+    DiaryNote(id="note-2", at="2026-01-12T16:12", text="throwing room dark again, hands full of clay"),
 )
 
 

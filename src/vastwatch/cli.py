@@ -91,6 +91,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("log", help="a log: CSV or JSON Lines of time, device, value, in whatever columns")
     sub.add_argument("--hold", action="append", metavar="CONCLUSION=SECONDS", help="another hold for a conclusion")
     sub.add_argument("--diary", help="notes such as 2026-01-13 21:10 light went off on me, a line each")
+    sub.add_argument("--habits", action="store_true", help="also how people use the rooms, as far as the log tells")
     sub = command("log", "write what the sensors of a rehearsal say, as a log")
     sub.add_argument("--days", type=_days, default=7)
     sub.add_argument("--seed", type=int, default=1)

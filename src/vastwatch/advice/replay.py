@@ -19,12 +19,13 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal.reactors import start_and_keep
-from vastwatch.signals import Signal
+from vastwatch.signals import Calendar, Signal
 from vastwatch.words import clock_words, duration_words
 
 WEEK_S = 7 * 86_400.0
 # A diary's note is about the light that went off nearest to it, within so long, seconds.
 NEAR_S = 900.0
+LONGEST_NOTE = 500
 
 
 class RoomReplay(NamedTuple):
@@ -179,39 +180,63 @@ def notes_in(text: str, house: HouseRun) -> tuple[list[Note], list[str]]:
     for n, line in enumerate(text.splitlines(), 1):
         if not line.strip() or line.lstrip().startswith("#"):
             continue
-        found = _NOTE.match(line)
         try:
-            if found is None:
-                raise ValueError
-            day = (datetime.fromisoformat(found[1]).date() - calendar.begin).days
-            hour, minute = found[2].split(":")
-            at = calendar.instant(day, int(hour) * 3600.0 + int(minute) * 60.0)
-        except ValueError:
-            faults.append(f"line {n} is no note such as 2026-01-13 21:10 light went off on me: '{line.strip()[:60]}'")
+            when, words = dated(line)
+        except ValueError as e:
+            faults.append(f"line {n}: {e}")
             continue
+        at = _instant(calendar, when)
         if not 0.0 <= at < house.end:
             faults.append(f"line {n} is of a day that the log does not tell of: '{line.strip()[:60]}'")
             continue
-        notes.append(Note(at, found[3]))
+        notes.append(Note(at, words))
     return notes, faults
+
+
+def dated(line: str) -> tuple[str, str]:
+    """When a note is of, as YYYY-MM-DDTHH:MM by the clock there, and its words. Raises ValueError with a sentence."""
+    found = _NOTE.match(line)
+    try:
+        if found is None:
+            raise ValueError
+        return datetime.fromisoformat(f"{found[1]}T{found[2]:0>5}").strftime("%Y-%m-%dT%H:%M"), found[3][:LONGEST_NOTE]
+    except ValueError:
+        shown = line.strip()[:60]
+        raise ValueError(f"this is no note such as 2026-01-13 21:10 light went off on me: '{shown}'") from None
+
+
+def _instant(calendar: Calendar, when: str) -> float:
+    at = datetime.fromisoformat(when)
+    return calendar.instant((at.date() - calendar.begin).days, at.hour * 3600.0 + at.minute * 60.0)
+
+
+def notes_of(house: HouseRun) -> list[tuple[str, Note]]:
+    """The notes of the project's diary that are of a recording's days, by time, each with its id."""
+    calendar = house.recording.calendar
+    found = [(n.id, Note(_instant(calendar, n.at), n.text)) for n in house.project.diary]
+    return sorted(((i, n) for i, n in found if 0.0 <= n.at < house.end), key=lambda x: x[1].at)
 
 
 def explained(house: HouseRun, note: Note) -> Explained:
     """What led to what a note tells: the light that went off nearest to it, and why."""
+    rooms = [r for r in house.project.rooms if house.served(r.id) is not None]
+    named = [r for r in rooms if r.name.lower() in note.text.lower()]
     best: tuple[float, float, str] | None = None
-    for room in house.project.rooms:
+    for room in named or rooms:
         lit = house.served(room.id)
-        if lit is None or len(lit.falls) == 0:
+        assert lit is not None
+        if len(lit.falls) == 0:
             continue
         k = int(np.abs(lit.falls - note.at).argmin())
         off = abs(float(lit.falls[k]) - note.at)
-        named = room.name.lower() in note.text.lower()
-        # A room that the note names goes before one that is a little nearer.
-        weight = off - (NEAR_S if named else 0.0)
-        if off <= NEAR_S and (best is None or weight < best[0]):
-            best = weight, float(lit.falls[k]), room.id
+        if off <= NEAR_S and (best is None or off < best[0]):
+            best = off, float(lit.falls[k]), room.id
     if best is None:
-        return Explained(note, None, (f"No light went off within {duration_words(NEAR_S)} of it.",))
+        # A note that names a room is about no other.
+        where = f" in {' or '.join(r.name.lower() for r in named)}" if named else ""
+        return Explained(
+            note, named[0].id if named else None, (f"No light went off{where} within {duration_words(NEAR_S)} of it.",)
+        )
     _, at, room_id = best
     return Explained(note, room_id, tuple(_because(house, room_id, at)))
 

@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project
 
+if TYPE_CHECKING:
+    from vastwatch.advice.log_habits import RoomHabits
+
 
 def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """What a log says of the house, and what other holds would have done with it."""
+    from vastwatch.advice.log_habits import habits_of_log
+    from vastwatch.advice.log_habits import told as told_of_habits
     from vastwatch.advice.replay import explained, notes_in, replayed, what_if, with_holds
     from vastwatch.commission.event_log import LogError, read_log
     from vastwatch.commission.log_guess import guessed, match
@@ -37,6 +42,7 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             raise RequestError(f"--diary: {args.diary} cannot be read as text") from None
         notes, faults = notes_in(text, house)
         diary = [explained(house, note) for note in notes]
+    found = habits_of_log(house) if args.habits else None
     calendar = log.recording.calendar
     document = {
         "begin": calendar.begin.isoformat(), "days": calendar.days, "lines": log.lines, "used": log.used,
@@ -64,7 +70,25 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         words.append(f"{name}: burned {x.lit_h_per_day:.1f} h a day, switched on {x.switched_per_day:.1f} times a day.")
     words += [w.in_words() for w in tried]
     words += [f"{d.note.text}: {' '.join(d.chain)}" for d in diary]
+    if found is not None:
+        document["habits"] = {
+            "rooms": {h.room: _habits(h) for h in found.rooms}, "people_at_least": found.people,
+            "untold": list(found.untold),
+        }  # fmt: skip
+        words += [*told_of_habits(found, project), *found.untold]
     return document, words
+
+
+def _habits(h: RoomHabits) -> dict[str, Any]:
+    return {
+        "visits_per_workday": number(h.visits[0], 2), "visits_per_free_day": number(h.visits[1], 2),
+        "stay_s": {"median": number(h.stay_s[0], 1), "one_in_ten": number(h.stay_s[1], 1),
+                   "mean": number(h.mean_stay_s, 1)},
+        "begin_by_hour": [number(share, 3) for share in h.by_hour],
+        "silence_s": None if h.parting is None else number(h.parting.still_s, 1),
+        "absent_from_s": None if h.parting is None else number(h.parting.at_s, 1),
+        "in_doubt": None if h.parting is None else number(h.parting.doubt, 3),
+    }  # fmt: skip
 
 
 def _told(x: Any) -> dict[str, Any]:

@@ -273,6 +273,12 @@ def _json_events(
             yield line, when, str(found[reading.device]), value, key
 
 
+def values_of(path: str | Path, reading: Reading) -> Iterator[tuple[Any, str]]:
+    """What stands as values in a log, with the key of each where it was in a payload. Raises LogError."""
+    for _, _, _, value, key in _events(path, reading, lambda n: True):
+        yield value, key
+
+
 def shown(path: str | Path, reading: Reading, project: Project, most: int = SHOWN) -> list[Understood]:
     """The first lines as they are understood. Raises LogError."""
     clock = Clock(project.place.timezone)

@@ -13,6 +13,7 @@ from typing import Any
 
 from vastwatch.commission.event_log import (
     IN_PAYLOAD,
+    INVERTED,
     LOST,
     OFF,
     ON,
@@ -22,6 +23,7 @@ from vastwatch.commission.event_log import (
     flat,
     lines_of,
     open_log,
+    values_of,
 )
 from vastwatch.commission.log_clock import Clock
 from vastwatch.design.expressions import zone_part
@@ -33,6 +35,8 @@ NAMES = {
     "device": ("device", "sensor", "source", "topic", "name", "id"),
     "value": ("value", "state", "status", "payload", "reading", "message"),
 }  # fmt: skip
+# Words of values that are asked about.
+MOST_WORDS = 12
 # Lines that a guess is made from; of a column so many cells must be what it is taken for.
 LOOKED_AT, MOST_OF = 400, 0.8
 # A device of the log is taken for a sensor with which it shares so much of its words.
@@ -198,6 +202,23 @@ def columns_of(path: str | Path) -> list[str]:
         return _json_table(head, name)[0]
     delimiter = max(",;\t|", key=head[0].count) if head else ","
     return [n.strip() for n in next(iter(csv_rows(head, delimiter, name)), [])]
+
+
+def words_of(path: str | Path, reading: Reading, most: int = MOST_WORDS) -> list[str]:
+    """The words that a log's values are, as far as its first lines tell, those first that are not understood; figures
+    are not among them. Raises LogError."""
+    found: dict[str, None] = {}
+    for value, key in islice(values_of(path, reading), LOOKED_AT):
+        word = str(value).strip().lower().strip("\"'")
+        if isinstance(value, bool) or value is None or key in INVERTED or re.fullmatch(r"-?\d+([.,]\d+)?", word):
+            continue
+        found[word] = None
+    return sorted(found, key=lambda w: (w in ON or w in OFF or w in LOST, w))[:most]
+
+
+def meant(reading: Reading, word: str, means: bool | None) -> Reading:
+    """The same reading with another meaning of a word: on, off, or that nobody listens."""
+    return replace(reading, means={**reading.means, word: means})
 
 
 def with_columns(path: str | Path, project: Project, reading: Reading, time: str, device: str, value: str) -> Reading:

@@ -14,7 +14,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from vastwatch.advice.replay import notes_of
 from vastwatch.control.daylight import sun_times
+from vastwatch.control.house import HouseRun
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.ribbon.conclusion import conclusion_lanes
@@ -189,6 +191,7 @@ class Ribbon(QWidget):
             self._teeth(p, lane)
         p.restore()
         self._fade(p)
+        self._notes(p, house)
         self._thumb(p)
         self._playhead(p)
         if self.hasFocus():
@@ -319,6 +322,20 @@ class Ribbon(QWidget):
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
             self.tr("sunrise {}").format(sunrise),
         )
+
+    def _notes(self, p: QPainter, house: HouseRun) -> None:
+        """Where somebody noted something of these days, while a log of them is looked at."""
+        if self.results.recording is None:
+            return
+        t = self.theme
+        for _, note in notes_of(house):
+            x = self.x_of(note.at)
+            if LABELS <= x <= self.width() - RIGHT:
+                p.setPen(QPen(t.ink, 1, Qt.PenStyle.DotLine))
+                p.drawLine(QPointF(x, HEAD), QPointF(x, self.height() - FOOT))
+                p.setPen(Qt.PenStyle.NoPen)
+                p.setBrush(t.ink)
+                p.drawPolygon(QPolygonF([QPointF(x, HEAD - 6), QPointF(x + 9, HEAD - 2), QPointF(x, HEAD + 3)]))
 
     def _thumb(self, p: QPainter) -> None:
         """Where one is among the lanes, when they do not all fit."""

@@ -19,8 +19,10 @@ from vastwatch.advice import (
 from vastwatch.advice.all_rooms import affordable, judge_all
 from vastwatch.advice.frontier import Frontier
 from vastwatch.advice.judge import Judgement
+from vastwatch.advice.log_habits import LogHabits, habits_of_log
 from vastwatch.advice.offers import Offers
 from vastwatch.advice.remedies import Remedy
+from vastwatch.advice.replay import LogCurve, log_curve
 from vastwatch.advice.schools import School
 from vastwatch.advice.spill import Spill, spills
 from vastwatch.advice.trial import Trial, stay
@@ -28,8 +30,9 @@ from vastwatch.advice.walk_test import Sway, Walk, entrances, in_and_out, sways,
 from vastwatch.advice.zone_help import Help, what_helps
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
+from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, Variant, find
-from vastwatch.design.records import Sensor
+from vastwatch.design.records import Presence, Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.derived import Derived, Task
 from vastwatch.desk.shell.document import Document
@@ -154,6 +157,12 @@ class Results(QObject):
             "designs", self._judges, self._of_designs, designs_of,
             needed=lambda: self._variant is not None, forgetful=True,
         )  # fmt: skip
+        self.log_curve: Derived[LogCurve] = Derived(
+            "log's curve", self._pool, self._of_log_curve, lambda task, house, presence: log_curve(house, presence)
+        )
+        self.log_habits: Derived[LogHabits] = Derived(
+            "log's habits", self._pool, self._of_log, lambda task, house: habits_of_log(house)
+        )
         self.matters: Derived[Matters] = Derived(
             "what matters", self._judges, self._of_room, matters_of, needed=_never, forgetful=True
         )
@@ -182,6 +191,8 @@ class Results(QObject):
             self.schools,
             self.frontier,
             self.matters,
+            self.log_curve,
+            self.log_habits,
             self.designs,
             self.zone_scores,
             self.zone_help,
@@ -230,6 +241,16 @@ class Results(QObject):
             day = self.focus.day % 7
             self.focus.set(day=day, time=self.focus.time - (self.focus.day - day) * DAY, incident=-1)
         self.week.check()
+
+    def _of_log(self) -> tuple[HouseRun] | None:
+        house = None if self.recording is None else self.house
+        return None if house is None else (house,)
+
+    def _of_log_curve(self) -> tuple[HouseRun, Presence] | None:
+        house = None if self.recording is None else self.house
+        presence = None if house is None else presence_of(house.project, self.focus.room or "")
+        tunable = presence is not None and hold_of(presence.expr) is not None
+        return (house, presence) if house is not None and presence is not None and tunable else None
 
     def _of_designs(self) -> tuple[Project, Variant, int] | None:
         project = self.document.project

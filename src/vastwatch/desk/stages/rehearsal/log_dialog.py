@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QDialog,
+    QHBoxLayout,
     QHeaderView,
     QPushButton,
     QTableWidget,
@@ -16,14 +17,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vastwatch.commission.event_log import EventLog, LogError, Reading, read_log, said_by, shown
-from vastwatch.commission.log_guess import columns_of, guessed, match, with_columns
+from vastwatch.commission.event_log import EventLog, LogError, Reading, meaning, read_log, said_by, shown
+from vastwatch.commission.log_guess import columns_of, guessed, match, meant, with_columns, words_of
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.background import GoOn, in_background
 from vastwatch.desk.shell.parts import Choice, label, row
 from vastwatch.files import ProjectError
 
+# In the order in which they are offered: on, off, not listening.
+MEANINGS: tuple[bool | None, ...] = (True, False, None)
 HEADS = ("line", "when", "device", "says", "")
 
 
@@ -65,7 +68,10 @@ class LogDialog(QDialog):
         self.lines = QTableWidget(0, len(HEADS))
         self.lines.setAccessibleName(self.tr("Lines as understood"))
         self.lines.setHorizontalHeaderLabels([self.tr(h) for h in HEADS])
-        for table in (self.devices, self.lines):
+        self.words = QTableWidget(0, 2)
+        self.words.setAccessibleName(self.tr("Words of the log"))
+        self.words.setHorizontalHeaderLabels([self.tr("it says"), self.tr("which means")])
+        for table in (self.devices, self.lines, self.words):
             table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
             table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
             header = table.verticalHeader()
@@ -75,7 +81,11 @@ class LogDialog(QDialog):
             assert across is not None
             across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             across.setStretchLastSection(True)
-        box.addWidget(self.devices, 2)
+        both = QHBoxLayout()
+        both.setSpacing(8)
+        both.addWidget(self.devices, 3)
+        both.addWidget(self.words, 2)
+        box.addLayout(both, 2)
         box.addWidget(self.lines, 3)
         self.told = label("", "bad", True)
         self.use = QPushButton(self.tr("Use it"))
@@ -100,7 +110,36 @@ class LogDialog(QDialog):
             choice.setCurrentIndex(next((k for k, (_, t) in enumerate(mine) if t == told), 0))
             choice.activated.connect(lambda k, n=name: self._device_chosen(n, mine[k][1]))
             self.devices.setCellWidget(at, 1, choice)
+        self._fill_words()
         self._fill_lines()
+
+    def _fill_words(self) -> None:
+        """The words that stand as values, with what each means."""
+        self.words.setRowCount(0)
+        try:
+            words = words_of(self.path, self.reading)
+        except LogError:
+            words = []
+        for word in words:
+            at = self.words.rowCount()
+            self.words.insertRow(at)
+            self.words.setItem(at, 0, QTableWidgetItem(word or self.tr("(nothing)")))
+            choice = Choice()
+            choice.setAccessibleName(self.tr("“{}” means").format(word))
+            try:
+                now = MEANINGS.index(meaning(word, self.reading.means))
+            except ValueError:
+                choice.addItem(self.tr("not understood"))
+                now = len(MEANINGS)
+            choice.insertItems(0, [self.tr("on"), self.tr("off"), self.tr("not listening")])
+            choice.setCurrentIndex(now)
+            choice.activated.connect(lambda k, w=word: self._word_chosen(w, k))
+            self.words.setCellWidget(at, 1, choice)
+
+    def _word_chosen(self, word: str, k: int) -> None:
+        if k < len(MEANINGS):
+            self.reading = meant(self.reading, word, MEANINGS[k])
+            self._fill_lines()
 
     def _tellers(self) -> list[tuple[str, tuple[str, str | None]]]:
         out: list[tuple[str, tuple[str, str | None]]] = []

@@ -7,6 +7,7 @@ from datetime import timedelta
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from vastwatch.advice.log_habits import people_of, told
 from vastwatch.advice.replay import WhatIf, replayed, what_if
 from vastwatch.commission.event_log import EventLog
 from vastwatch.control.house import HouseRun
@@ -17,8 +18,10 @@ from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.parts import FigureField, clear, label, row
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.units import parse_time
+from vastwatch.desk.stages.rehearsal.diary_view import DiaryView
+from vastwatch.desk.stages.rehearsal.log_curve_view import LogCurveView
 from vastwatch.desk.stages.tiles import Tile
-from vastwatch.words import duration_words
+from vastwatch.words import duration_words, sentence
 
 # Where a log is first asked what another hold would have done, seconds.
 FIRST_TRY_S = 40.0
@@ -49,11 +52,28 @@ class LogPanel(QWidget):
         self.hold.set_value(FIRST_TRY_S)
         self.hold.entered.connect(self._try)
         box.addWidget(row(label(self.tr("What if held for")), self.hold, stretch=0))
+        self.curve = LogCurveView(self.theme)
+        self.curve.picked.connect(self._pick)
+        box.addWidget(self.curve)
         self.answer = label("", "", True)
         box.addWidget(self.answer)
         self.take = QPushButton()
         self.take.clicked.connect(self._take)
         box.addWidget(self.take)
+        self.diary = DiaryView(self.document)
+        self.diary.gone_to.connect(self._go_to)
+        self.diary.say.connect(around.say)
+        box.addWidget(self.diary)
+        box.addWidget(label(self.tr("How people use it"), "head"))
+        self.habits = label("", "", True)
+        box.addWidget(self.habits)
+        self.untold = label("", "soft", True)
+        box.addWidget(self.untold)
+        self.live = QPushButton(self.tr("Let somebody live so"))
+        self.live.setToolTip(self.tr("Adds somebody whose days come to these visits, for the rehearsal."))
+        self.live.clicked.connect(self._let_live)
+        box.addWidget(self.live)
+        box.addWidget(label(self.tr("Days"), "head"))
         holder = QWidget()
         self.days = QVBoxLayout(holder)
         self.days.setContentsMargins(0, 0, 0, 0)
@@ -67,6 +87,9 @@ class LogPanel(QWidget):
         box.addStretch(1)
         self._tiles: dict[int, Tile] = {}
         self.tried: WhatIf | None = None
+        self._say = around.say
+        self.results.log_curve.changed.connect(self._show_curve)
+        self.results.log_habits.changed.connect(self._show_habits)
         self.document.changed.connect(self.refresh)
         self.focus.shift.connect(self._shifted)
 
@@ -98,6 +121,9 @@ class LogPanel(QWidget):
                 )
             )
         self._days_of(house, room)
+        self.diary.show_house(house)
+        self._show_curve()
+        self._show_habits()
         self._try(self.hold_s)
 
     @property
@@ -137,12 +163,66 @@ class LogPanel(QWidget):
             tile.current = day == self.focus.day
             tile.update()
 
+    def _go_to(self, at: float, room: str) -> None:
+        house = self.results.house
+        if house is None:
+            return
+        day = house.recording.calendar.noon_day(at)
+        if room:
+            level = find(house.project.rooms, room).level
+            self.focus.set(level=level, room=room, selected=room, day=day, time=at, incident=-1)
+        else:
+            self.focus.set(day=day, time=at, incident=-1)
+
+    def _show_curve(self) -> None:
+        house, room = self.results.house, self.focus.room
+        presence = None if house is None or room is None else presence_of(house.project, room)
+        now = None if presence is None else hold_of(presence.expr)
+        self.curve.setVisible(now is not None)
+        if now is not None:
+            self.curve.show_curve(self.results.log_curve.value, now)
+            self.curve.mark(self.hold_s)
+
+    def _pick(self, seconds: float) -> None:
+        self.hold.set_value(seconds)
+        self._try(seconds)
+
+    def _show_habits(self) -> None:
+        found, house = self.results.log_habits.value, self.results.house
+        if found is None or house is None:
+            self.habits.setText(self.tr("Reading them from the log …") if self.results.log_habits.busy else "")
+            self.untold.setText("")
+            self.live.setEnabled(False)
+            return
+        # Those of the room in hand first, then of the house.
+        name = next((r.name for r in house.project.rooms if r.id == self.focus.room), None)
+        said = told(found, house.project)
+        mine = [w for w in said if name is not None and w.startswith(f"{name}: ")]
+        whole = [w for w in said if w.startswith("Somebody")]
+        self.habits.setText("\n".join([*mine, *whole]) or self.tr("Nothing could be told of this room."))
+        others = {r.name for r in house.project.rooms if r.name != name}
+        self.untold.setText("\n".join(w for w in found.untold if w.partition(":")[0] not in others))
+        self.live.setEnabled(bool(found.rooms))
+
+    def _let_live(self) -> None:
+        found = self.results.log_habits.value
+        if found is None:
+            return
+        try:
+            new, made = people_of(self.document.project, found)
+        except ValueError as e:
+            self._say(sentence(e))
+            return
+        self.document.apply(new, f"Add {len(made)} who live as the log tells")
+        self._say(self.tr("On the People page: {}.").format("; ".join(p.name for p in made)))
+
     def _try(self, seconds: float) -> None:
         house, room = self.results.house, self.focus.room
         presence = None if house is None or room is None else presence_of(house.project, room)
         self.tried = None
         if house is not None and presence is not None and hold_of(presence.expr) is not None:
             self.tried = what_if(house, presence, seconds)
+        self.curve.mark(seconds)
         self.answer.setText("" if self.tried is None else self.tried.in_words())
         other = self.tried is not None and self.tried.hold_s != self.tried.now_s
         self.take.setVisible(other)

@@ -1,0 +1,125 @@
+"""A log of the real house at full depth: its curve, its words, the diary over it, and how people use the rooms."""
+
+from __future__ import annotations
+
+from importlib import resources
+from pathlib import Path
+
+import pytest
+from hands import LEFT, key, plain, project, settle, type_into
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QPushButton
+
+from vastwatch.advice.replay import log_curve
+from vastwatch.design.project import find
+from vastwatch.design.relations import presence_of
+from vastwatch.desk.shell.parts import LinkCard
+
+LOG = Path(str(resources.files("vastwatch.data").joinpath("saltmarsh-log.csv")))
+
+
+@pytest.fixture
+def log(qtbot, window):
+    """The log that ships, looked at in the throwing room."""
+    window.focus.set(stage="Rehearsal", level="ground", room="throwing", selected="throwing")
+    settle(qtbot, window)
+    panel = window.panel("Rehearsal")
+    panel.open_log(LOG)
+    qtbot.mouseClick(panel.dialog.use, LEFT)
+    qtbot.waitUntil(lambda: window.results.recording is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: not window.results.busy(), timeout=20_000)
+    yield panel.log
+    panel.log.left.emit()
+    settle(qtbot, window)
+
+
+def test_the_curve_of_a_log_is_pressed_dragged_and_stepped(qtbot, window, log):
+    found = window.results.log_curve.value
+    presence = presence_of(project(window), "throwing")
+    again = log_curve(window.results.house, presence)
+    assert (found.lit_h_per_day == again.lit_h_per_day).all()
+    assert (found.lit_h_per_day[1:] >= found.lit_h_per_day[:-1] - 1e-9).all()
+    curve = log.curve
+    qtbot.mouseClick(curve, LEFT, pos=QPoint(round(curve.x_of(60.0)), 60))
+    assert log.hold_s == pytest.approx(60.0, abs=6) and curve.marked == log.hold_s
+    # What is said of it is what the curve says.
+    k = int(abs(found.hold_s - log.tried.hold_s).argmin())
+    now = int(abs(found.hold_s - log.tried.now_s).argmin())
+    week = 7 * (found.lit_h_per_day[now] - found.lit_h_per_day[k])
+    assert log.tried.saved_h_per_week == pytest.approx(week, rel=0.02)
+    before = log.hold_s
+    key(qtbot, curve, Qt.Key.Key_Right)
+    assert log.hold_s > before
+    key(qtbot, curve, Qt.Key.Key_Left)
+    assert log.hold_s == before
+    curve.grab()
+
+
+def test_the_diary_is_laid_over_the_log(qtbot, window, log):
+    cards = log.diary.findChildren(LinkCard)
+    assert len(cards) == 2
+    cards[1].chosen.emit()
+    # The note of the sitting room, by time the second.
+    assert window.focus.room == "sitting" and window.focus.level == "upper"
+    assert window.results.house.recording.calendar.clock(window.focus.time).strftime("%d %H:%M") == "13 21:10"
+    window.ribbon.grab()
+    type_into(qtbot, log.diary.field, "on Tuesday it went dark")
+    assert "no note such as" in plain(window.status.said.text()) and len(project(window).diary) == 2
+    type_into(qtbot, log.diary.field, "2026-01-12 17:04 throwing room: dark at the wheel")
+    assert [n.at for n in project(window).diary][-1] == "2026-01-12T17:04"
+    cards = log.diary.findChildren(LinkCard)
+    assert len(cards) == 3
+    words = [x.accessibleName() for x in cards]
+    assert words == [
+        "throwing room dark again, hands full of clay",
+        "throwing room: dark at the wheel",
+        "sitting room, the light went off on me while I was reading",
+    ]
+    away = [b for b in log.diary.findChildren(QPushButton) if "dark at the wheel" in b.accessibleName()]
+    qtbot.mouseClick(away[0], LEFT)
+    assert len(project(window).diary) == 2
+    window.document.undo_stack.undo()
+    assert len(project(window).diary) == 3
+    window.document.undo_stack.undo()
+
+
+def test_how_people_use_the_rooms_is_told_and_lived(qtbot, window, log):
+    assert log.habits.text().startswith("Throwing room: ") and "visits on a working day" in log.habits.text()
+    assert "look alike" in log.untold.text() and "a log knows no names" in log.untold.text()
+    people = len(project(window).people)
+    qtbot.mouseClick(log.live, LEFT)
+    new = project(window).people[people:]
+    assert "Somebody in the throwing room, by the log" in [p.name for p in new]
+    lines = next(p for p in new if "throwing" in p.name).stays
+    assert {find(project(window).spots, s.spot).room for s in lines} >= {"throwing"}
+    window.document.undo_stack.undo()
+    assert len(project(window).people) == people
+
+
+def test_strips_show_the_days_of_a_log_and_when_nobody_listened(qtbot, window, log):
+    window.focus.set(span="week")
+    assert window.strips.days == [-1, 0, 1, 2, 3]
+    assert window.strips.day_words(1).endswith("h lit")
+    window.strips.grab()
+    window.focus.set(span="day")
+
+
+def test_what_a_word_means_is_told_in_the_dialog(qtbot, window, tmp_path):
+    path = tmp_path / "odd.csv"
+    rows = [f"2026-01-12T10:{k:02d}:00Z,pir-shop,{'wakker' if k % 2 else 'stil'}" for k in range(30)]
+    path.write_text("time,device,value\n" + "\n".join(rows) + "\n")
+    window.focus.set(stage="Rehearsal")
+    panel = window.panel("Rehearsal")
+    panel.open_log(path)
+    dialog = panel.dialog
+    assert [dialog.words.item(k, 0).text() for k in range(dialog.words.rowCount())] == ["stil", "wakker"]
+    assert dialog.words.cellWidget(0, 1).currentText() == "not understood" and not dialog.use.isEnabled()
+    for row, means in ((0, 1), (1, 0)):
+        dialog.words.cellWidget(row, 1).activated.emit(means)
+    assert dialog.use.isEnabled() and dialog.lines.item(1, 3).text() == "on" and dialog.lines.item(0, 3).text() == "off"
+    qtbot.mouseClick(dialog.use, LEFT)
+    qtbot.waitUntil(lambda: window.results.recording is not None, timeout=10_000)
+    # With the last line the log ends: what it says of the time after is nothing.
+    assert len(window.results.recording.report("pir-shop").rises) == 14
+    panel.log.left.emit()
+    settle(qtbot, window)
