@@ -16,11 +16,12 @@ from PyQt6.QtWidgets import QWidget
 
 from vastwatch.commission.event_log import read_log
 from vastwatch.commission.log_guess import guessed
+from vastwatch.design.edits.conclusions import set_expr
+from vastwatch.design.expressions import Belief, Report
 from vastwatch.desk.shell.app import Desk, make_application
 from vastwatch.desk.shell.document import Document, empty_project
 from vastwatch.desk.shell.window import Window
 from vastwatch.desk.stages.plan.drawing import DrawingDialog
-from vastwatch.desk.stages.sensors.compare import CompareSheet
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.devices import catalogue
 from vastwatch.files import load_demo
@@ -131,6 +132,29 @@ def every_way(window: Window) -> None:
     window.focus.set(level="ground", room="throwing", selected="throwing")
 
 
+def belief(studio: Studio) -> None:
+    """How probable it is that somebody sits there, in place of the sitting room's rule; taken back again."""
+    window = studio.window
+    project = window.document.project
+    reports = tuple(Report(sensor=s) for s in ("pir-sitting", "radar-sitting"))
+    window.focus.set(level="upper", room="sitting", selected="sitting", time=86_400 + 20.2 * 3600, day=1)
+    window.document.apply(set_expr(project, "presence-sitting", Belief(of=reports)), "Believe")
+    studio.take("belief")
+    window.document.undo_stack.undo()
+    window.focus.set(level="ground", room="throwing", selected="throwing")
+
+
+def designs(window: Window) -> None:
+    """The design beside its variant."""
+    panel = window.panel("Rehearsal")
+    panel.show_designs()
+    while window.results.designs.busy:
+        QTest.qWait(50)
+    QTest.qWait(200)
+    keep(panel.sheet, "designs")
+    panel.sheet.accept()
+
+
 def log_of_the_house(window: Window) -> None:
     """The shipped log, as its panel tells it."""
     project = window.document.project
@@ -153,7 +177,6 @@ def main() -> None:
     brief.means.ask_next()
     studio.take("brief-means")
     focus.set(stage="Plan", level="ground", room="shop", selected="shop")
-    studio.take("plan")
     window.panel("Plan").show_page(1)
     focus.set(room="throwing", selected="drying-rack", marked=frozenset(("drying-rack", "wedging-bench")))
     studio.take("plan-build")
@@ -168,13 +191,6 @@ def main() -> None:
     focus.set(room="box", selected="box", figure="seated")
     window.verdict.ask_options()
     studio.take("adviser")
-    for ident in ("pir-corner-12", "radar-24-state", "radar-24-tracker", "dual-24-corner"):
-        window.panel("Sensors").mark(ident)
-    window.panel("Sensors").show_comparison()
-    studio.settle()
-    sheet = window.panel("Sensors").findChild(CompareSheet)
-    sheet.grab().save(str(FOLDER / "shelf-compare.png"))
-    sheet.close()
     box = window.panel("Sensors").test_the_box(next(d for d in catalogue() if d.id == "radar-24-state"))
     studio.settle()
     box.grab().save(str(FOLDER / "box-tested.png"))
@@ -186,11 +202,16 @@ def main() -> None:
     focus.set(level="ground", figure="across", stage="Timing", room="throwing", selected="throwing")
     studio.take("timing")
     every_way(window)
+    belief(studio)
     studio.incident("throwing", "dropped", 19.0)
     window.verdict.try_remedies()
     studio.take("rehearsal-night-incident")
     focus.set(incident=-1, level="upper", room="sitting", selected="sitting", time=86_400 + 20.2 * 3600, day=1)
-    studio.take("rehearsal-evening")
+    focus.set(span="month")
+    studio.take("rehearsal-month")
+    focus.set(span="week")
+    focus.set(span="day")
+    designs(window)
     focus.set(level="ground", room="shop", selected="shop")
     log_of_the_house(window)
     QTest.qWait(400)

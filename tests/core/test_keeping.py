@@ -151,10 +151,10 @@ def test_what_the_project_says_of_itself_is_told_too(room):
     ):
         assert words in told
     # Every field the project has besides its lists is told: none can change in silence.
-    from vastwatch.design.differences import _WHOLE
+    from vastwatch.design.differences import _ASIDE, _WHOLE
     from vastwatch.design.project import COLLECTIONS
 
-    silent = set(room.__struct_fields__) - set(_WHOLE) - set(COLLECTIONS)
+    silent = set(room.__struct_fields__) - set(_WHOLE) - set(COLLECTIONS) - set(_ASIDE)
     assert silent == {"format", "version", "scenes", "rules", "logbook"}
 
 

@@ -65,3 +65,30 @@ def test_small_grey_words_stand_out_from_every_ground_they_stand_on():
     for t in (theme.LIGHT, theme.DARK):
         for ground in (t.panel, t.card, t.chrome, t.faint, t.paper, t.wash):
             assert contrast(t.soft, ground) >= 4.5
+
+
+def test_no_closed_window_is_collected_while_qt_goes_through_all_widgets(qtbot):
+    """Collected amid a style sheet's being applied, its widgets would be gone to after their end: a crash."""
+    import gc
+
+    from PyQt6.QtCore import QEvent
+    from PyQt6.QtWidgets import QWidget
+
+    from vastwatch.desk.shell.app import make_application
+
+    app = make_application()
+    could: list[bool] = []
+
+    class Watched(QWidget):
+        def changeEvent(self, event):
+            if event.type() in (QEvent.Type.StyleChange, QEvent.Type.PaletteChange):
+                could.append(gc.isenabled())
+            super().changeEvent(event)
+
+    watched = Watched()
+    qtbot.addWidget(watched)
+    watched.show()
+    assert gc.isenabled()
+    theme.apply(app, theme.DARK)
+    theme.apply(app, theme.LIGHT)
+    assert could and not any(could) and gc.isenabled()

@@ -17,6 +17,8 @@ _WORDS = {
     "underlay": "picture underneath",
 }  # fmt: skip
 _WHOLE = ("name", "client", "notes", "place", "construction", "brief")
+# Lists whose records are named by nobody, and are told as a record of the project is.
+_ASIDE = {"variants": "variant", "diary": "note"}
 Way = Literal["added", "changed", "gone"]
 
 
@@ -46,10 +48,10 @@ def differences(old: Project, new: Project) -> list[Difference]:
         fields = _fields(getattr(old, name), getattr(new, name), name)
         if fields:
             out.append(Difference("changed", "project", "", fields))
-    for collection in COLLECTIONS:
+    for collection in (*COLLECTIONS, *_ASIDE):
         mine = {r.id: r for r in getattr(old, collection)}
         theirs = {r.id: r for r in getattr(new, collection)}
-        kind = singular(collection)
+        kind = _ASIDE.get(collection) or singular(collection)
         out += [Difference("added", kind, _name(r)) for i, r in theirs.items() if i not in mine]
         for ident, record in theirs.items():
             if ident in mine and (fields := _changed(mine[ident], record)):
@@ -61,7 +63,7 @@ def differences(old: Project, new: Project) -> list[Difference]:
 
 
 def _name(record: Any) -> str:
-    return str(getattr(record, "name", "") or record.id)
+    return str(getattr(record, "name", "") or getattr(record, "text", "") or record.id)
 
 
 def _changed(old: Any, new: Any) -> tuple[str, ...]:

@@ -6,6 +6,9 @@ somebody left in the dark. Nothing else is coloured.
 
 from __future__ import annotations
 
+import contextlib
+import gc
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cache
 from importlib import resources
@@ -105,8 +108,6 @@ def font(size: int, weight: int = 400) -> QFont:
 
 def apply(app: QApplication, theme: Theme) -> None:
     """Give the application the theme's palette, font and style sheet."""
-    app.setStyle("Fusion")
-    app.setFont(font(13))
     palette = QPalette()
     roles = {
         QPalette.ColorRole.Window: theme.panel,
@@ -125,8 +126,25 @@ def apply(app: QApplication, theme: Theme) -> None:
     for role, colour in roles.items():
         palette.setColor(role, colour)
     palette.setColor(QPalette.ColorGroup.Disabled, QPalette.ColorRole.ButtonText, theme.soft)
-    app.setPalette(palette)
-    app.setStyleSheet(_sheet(theme))
+    sheet = _sheet(theme)
+    with _nothing_collected():
+        app.setStyle("Fusion")
+        app.setFont(font(13))
+        app.setPalette(palette)
+        app.setStyleSheet(sheet)
+
+
+@contextlib.contextmanager
+def _nothing_collected() -> Iterator[None]:
+    """While Qt goes through all widgets there are, no closed window is collected: it would go on to widgets that are no
+    more. Their handlers are Python's, and any of them may set the collector off."""
+    collects = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if collects:
+            gc.enable()
 
 
 def _sheet(t: Theme) -> str:
