@@ -88,6 +88,7 @@ def test_no_closed_window_is_collected_while_qt_goes_through_all_widgets(qtbot):
     watched = Watched()
     qtbot.addWidget(watched)
     watched.show()
+    could.clear()
     assert gc.isenabled()
     theme.apply(app, theme.DARK)
     theme.apply(app, theme.LIGHT)
