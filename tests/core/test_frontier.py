@@ -221,3 +221,21 @@ def test_the_command_line_tells_the_frontier(room, tmp_path, capsys):
     assert all(keys <= set(p) for p in (*front, told["today"], *told["schools"]))
     dark, idle = ([p[k] for p in front] for k in ("dark_min_per_day", "idle_h_per_day"))
     assert idle == sorted(idle) and dark == sorted(dark, reverse=True)
+
+
+def test_points_are_proven_on_weeks_that_nothing_was_chosen_by(room, monkeypatch):
+    from vastwatch.advice import judge as judging
+
+    monkeypatch.setattr(judging, "HELD_OUT", (2001, 2002, 2003))
+    found = frontier(room, "big", True, SEEDS, 7, 12)
+    shown = {id(p) for p in (*found.best, *found.named("today"), *found.named("recommended"))}
+    for p in found.points:
+        if id(p) in shown:
+            assert p.held_out == measured(p.project, "big", (2001, 2002, 2003), 7)[1]
+        elif found.chosen is not p:
+            assert p.held_out is None
+    # What is said to keep to the limits does so by the bound, and not on average alone.
+    for p in found.points:
+        f = p.figures
+        assert f.drops_high >= f.drops_per_week and f.dark_high >= f.dark_min
+        assert found.meets(p) == (f.drops_high <= found.limit_drops and f.dark_high <= found.limit_dark_min)

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from scipy.stats import poisson
 
 from samples import make_room, shelf_at
-from vastwatch.advice.judge import _bounds, dark_limit_min, held_out, judge, legal_holds, settable_holds
+from vastwatch.advice.judge import bounds, dark_limit_min, held_out, judge, legal_holds, settable_holds
 from vastwatch.advice.remedies import remedies
 from vastwatch.advice.timing import tuned
 from vastwatch.advice.weeks import lived
@@ -83,21 +83,21 @@ def test_the_bounds_are_those_of_poisson_counts_where_nothing_varies_more():
         inside = above = 0
         for _ in range(400):
             counts, others = rng.poisson(rate * weeks, n), rng.poisson(rate * weeks, n)
-            low, high = (_bounds(counts[:, None].astype(float), weeks, p)[0] for p in (0.025, 0.975))
+            low, high = (bounds(counts[:, None].astype(float), weeks, p)[0] for p in (0.025, 0.975))
             inside += low - 1e-9 <= others.mean() / weeks <= high + 1e-9
-            above += others.mean() / weeks > _bounds(counts[:, None].astype(float), weeks, 0.95)[0] + 1e-9
+            above += others.mean() / weeks > bounds(counts[:, None].astype(float), weeks, 0.95)[0] + 1e-9
         assert inside >= 0.94 * 400 and above <= 0.07 * 400
     # None seen in eighty weeks: three in forty at most, as anybody would say.
-    none = _bounds(np.zeros((20, 1)), 4.0, 0.95)[0]
+    none = bounds(np.zeros((20, 1)), 4.0, 0.95)[0]
     assert none == pytest.approx(-math.log(0.05) / 40)
     assert poisson.cdf(0, none * 40) == pytest.approx(0.05)
 
 
-def test_counts_that_come_in_clumps_widen_the_bounds():
+def test_counts_that_come_in_clumps_widen_thebounds():
     calm, clumped = np.full((20, 1), 3.0), np.array([0.0] * 15 + [12.0] * 5)[:, None]
     assert calm.mean() == clumped.mean()
-    assert _bounds(clumped, 4.0, 0.95)[0] > 1.3 * _bounds(calm, 4.0, 0.95)[0]
-    assert _bounds(clumped, 4.0, 0.05)[0] < _bounds(calm, 4.0, 0.05)[0]
+    assert bounds(clumped, 4.0, 0.95)[0] > 1.3 * bounds(calm, 4.0, 0.95)[0]
+    assert bounds(clumped, 4.0, 0.05)[0] < bounds(calm, 4.0, 0.05)[0]
 
 
 def test_tuner_and_remedies_say_what_the_judge_says(demo):

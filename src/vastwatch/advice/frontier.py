@@ -10,6 +10,7 @@ the frontier so far which has the most to gain beside it, to its neighbours one 
 
 from __future__ import annotations
 
+import dataclasses
 import itertools
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -22,7 +23,8 @@ from numpy.typing import NDArray
 from vastwatch.advice import judge as judging
 from vastwatch.advice.curves import WavingAtAny
 from vastwatch.advice.end_to_end import Outcomes, laid
-from vastwatch.advice.judge import DAYS, LONGEST_S, dark_limit_min, judge
+from vastwatch.advice.judge import DAYS, LONGEST_S, bounds, dark_limit_min, judge
+from vastwatch.advice.met import SURE, aside
 from vastwatch.advice.parameters import Parameter, parameters
 from vastwatch.advice.weeks import into_the_dark, lighting, lived
 from vastwatch.control.house import evaluated
@@ -51,26 +53,31 @@ CALLED = {"pir": "PIR", "ultrasonic": "ultrasound", "mat": "mats"}
 
 
 class Figures(NamedTuple):
-    """Of some weeks: drops a week, dark minutes and idle hours a day, on average; and between which values the middle
-    nine tenths of the seeds lie, dark and idle."""
+    """Of some weeks: drops a week, dark minutes and idle hours a day, on average; between which values the middle nine
+    tenths of the seeds lie, dark and idle; and what drops and dark are at the most in as many other weeks, with the
+    judge's confidence."""
 
     drops_per_week: float
     dark_min: float
     idle_h: float
     dark_within: tuple[float, float]
     idle_within: tuple[float, float]
+    drops_high: float
+    dark_high: float
 
 
 @dataclass(frozen=True, eq=False)
 class Point:
     """One way to set a room: what it is called, the project with it, what is set, and what it comes to. `kind`: today,
-    recommended, curve, school, search."""
+    recommended, curve, school, search. `held_out`: what it comes to in weeks that nothing was chosen by, where that was
+    asked."""
 
     name: str
     kind: str
     settings: dict[str, str]
     project: Project
     figures: Figures
+    held_out: Figures | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,9 +104,9 @@ class Frontier:
         return min(meets, key=lambda p: (p.figures.idle_h, p.figures.dark_min)) if meets else None
 
     def meets(self, point: Point) -> bool:
-        """Whether a point keeps to the limits on average."""
+        """Whether a point keeps to the limits in other weeks too, with the judge's confidence."""
         f = point.figures
-        return f.drops_per_week <= self.limit_drops + 1e-9 and f.dark_min <= self.limit_dark_min + 1e-9
+        return f.drops_high <= self.limit_drops + 1e-9 and f.dark_high <= self.limit_dark_min + 1e-9
 
     def named(self, kind: str) -> list[Point]:
         """The points of a kind, in order."""
@@ -116,6 +123,8 @@ def table(found: Frontier) -> list[list[str]]:
         "idle h a day",
         "on the frontier",
         "meets the brief",
+        "in other weeks: drops a week",
+        "in other weeks: dark min a day",
         "settings",
     ]
     best = {id(p) for p in found.best}
@@ -125,7 +134,9 @@ def table(found: Frontier) -> list[list[str]]:
         settings = "; ".join(f"{name}: {value}" for name, value in p.settings.items())
         figures = [f"{f.drops_per_week:.3f}", f"{f.dark_min:.4f}", f"{f.idle_h:.4f}"]
         said = ["yes" if x else "no" for x in (id(p) in best, found.meets(p))]
-        rows.append([guarded(p.name), p.kind, *figures, *said, guarded(settings)])
+        o = p.held_out
+        others = ["", ""] if o is None else [f"{o.drops_per_week:.3f}", f"{o.dark_min:.4f}"]
+        rows.append([guarded(p.name), p.kind, *figures, *said, *others, guarded(settings)])
     return [head, *rows]
 
 
@@ -156,9 +167,11 @@ def figures_of(o: Outcomes, days: int) -> Figures:
         low, high = np.quantile(values, [0.05, 0.95])
         return float(low), float(high)
 
+    weeks = days / 7.0
     return Figures(
-        float(o.drops.mean()) / days * 7.0, float(dark.mean()), float(idle.mean()), within(dark), within(idle)
-    )
+        float(o.drops.mean()) / weeks, float(dark.mean()), float(idle.mean()), within(dark), within(idle),
+        float(bounds(o.drops[:, None], weeks, SURE)[0]), float(dark.mean() + aside(dark)),
+    )  # fmt: skip
 
 
 class Search:
@@ -317,7 +330,7 @@ def frontier(
         other = put(project, replace(presence, expr=expr))
         figures = measured(other, room, seeds, days)[1]
         points.append(Point(name, kind, _told(other, room), other, figures))
-        report_progress((k + 1) / len(ways) * (0.5 if all_parameters else 0.95))
+        report_progress((k + 1) / len(ways) * (0.45 if all_parameters else 0.8))
     if hold_of(presence.expr) is not None and should_continue():
         judged = judge(project, room, days, seeds, should_continue)
         best = put(project, replace(presence, expr=with_hold(presence.expr, judged.recommended_s) or presence.expr))
@@ -326,12 +339,28 @@ def frontier(
     searched = len(points)
     if all_parameters and should_continue():
         search = Search(project, room, parameters(project, room), seeds, days)
-        points += search.run(evaluations, should_continue, lambda share: report_progress(0.5 + 0.5 * share))
+        points += search.run(evaluations, should_continue, lambda share: report_progress(0.45 + 0.4 * share))
         searched += len(search.known)
     life = lived(project, room, days, seeds[0])
     limit = dark_limit_min(needs, into_the_dark(life.awake, life.dark) / days)
+    found = Frontier(room, round(len(seeds) * days / 7), tuple(points), needs.drops_per_week, limit, searched)
+    found = _held_out(found, judging.HELD_OUT[: len(seeds)], days, should_continue)
     report_progress(1.0)
-    return Frontier(room, round(len(seeds) * days / 7), tuple(points), needs.drops_per_week, limit, searched)
+    return found
+
+
+def _held_out(found: Frontier, seeds: Sequence[int], days: int, should_continue: Callable[[], bool]) -> Frontier:
+    """The same with what those points come to in other weeks that somebody would set: the frontier, what is set today,
+    what is recommended, and what the limits choose."""
+    shown = {id(p) for p in (*found.best, *found.named("today"), *found.named("recommended"))}
+    if found.chosen is not None:
+        shown.add(id(found.chosen))
+    points = []
+    for p in found.points:
+        if id(p) in shown and should_continue():
+            p = dataclasses.replace(p, held_out=measured(p.project, found.room, seeds, days)[1])
+        points.append(p)
+    return dataclasses.replace(found, points=tuple(points))
 
 
 def _told(project: Project, room: str) -> dict[str, str]:

@@ -161,7 +161,7 @@ class Judgement:
         return float(self._drops_bound(tail)[k]), float(self._drops_bound(1.0 - tail)[k])
 
     def _drops_bound(self, p: float) -> Array:
-        return _bounds(self.drops * (self.days / 7.0), self.days / 7.0, p)
+        return bounds(self.drops * (self.days / 7.0), self.days / 7.0, p)
 
     @cached_property
     def _spreads(self) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
@@ -338,9 +338,9 @@ def _worth_more(rows: Array, drops_per_week: float, dark_min: float, days: int) 
     often, or that is longer than one which surely keeps to the limits of drops and of dark, more weeks would tell
     nothing: what is known of it stands for them."""
     counts, weeks = rows[:, :, 0] * days, days / 7.0
-    hopeless = _bounds(counts, weeks, 1.0 - SETTLED) > drops_per_week
+    hopeless = bounds(counts, weeks, 1.0 - SETTLED) > drops_per_week
     dark = rows[:, :, 1].mean(axis=0) + aside(rows[:, :, 1], SETTLED)
-    fine = np.flatnonzero((_bounds(counts, weeks, SETTLED) <= drops_per_week) & (dark <= dark_min))
+    fine = np.flatnonzero((bounds(counts, weeks, SETTLED) <= drops_per_week) & (dark <= dark_min))
     needless = np.arange(len(hopeless)) > (fine[0] if len(fine) else len(hopeless))
     return ~(hopeless | needless)
 
@@ -375,7 +375,7 @@ def _of(together: EndToEnd, hold_s: float, days: int) -> Array:
     return np.column_stack([o.drops, o.dark_s / 60.0, o.idle_s / 3600.0, o.waves, o.trips]) / days
 
 
-def _bounds(counts: Array, weeks: float, p: float) -> Array:
+def bounds(counts: Array, weeks: float, p: float) -> Array:
     """The p-quantile of the drops a week in as many weeks again as `counts` were counted in, (seeds, holds) in `weeks`
     each; (holds,).
 

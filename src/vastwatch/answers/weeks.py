@@ -166,8 +166,10 @@ FRONTIER_SEEDS = 6
 
 
 def _point(p: Point) -> dict[str, Any]:
-    """`{"name", "settings", "drops_per_week", "dark_min_per_day", "idle_h_per_day"}`, and within what the seeds lie."""
-    return {"name": p.name, "settings": p.settings, **_figures(p.figures)}
+    """`{"name", "settings", "drops_per_week", "dark_min_per_day", "idle_h_per_day", "held_out"}`, within what the seeds
+    lie, and the same of weeks that it was not chosen by."""
+    other = None if p.held_out is None else _figures(p.held_out)
+    return {"name": p.name, "settings": p.settings, **_figures(p.figures), "held_out": other}
 
 
 def _figures(f: Figures) -> dict[str, Any]:
@@ -175,4 +177,5 @@ def _figures(f: Figures) -> dict[str, Any]:
         "drops_per_week": number(f.drops_per_week), "dark_min_per_day": number(f.dark_min),
         "idle_h_per_day": number(f.idle_h), "dark_within": [number(v) for v in f.dark_within],
         "idle_within": [number(v) for v in f.idle_within],
+        "at_most_in_others": {"drops_per_week": number(f.drops_high), "dark_min_per_day": number(f.dark_high)},
     }  # fmt: skip

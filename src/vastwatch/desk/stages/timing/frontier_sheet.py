@@ -213,13 +213,20 @@ class FrontierSheet(QDialog):
         self.told.setText(
             self.tr(
                 "<b>{}</b>: {:.1f} drops a week, {:.2f} min dark and {:.2f} h burning for nobody a day "
-                "(nine of ten seeds {:.2f} to {:.2f} min, {:.2f} to {:.2f} h); {}.<br><small>{}</small>"
+                "(nine of ten seeds {:.2f} to {:.2f} min, {:.2f} to {:.2f} h); {}{}.<br><small>{}</small>"
             ).format(
                 _safe(point.name), f.drops_per_week, f.dark_min, f.idle_h, *f.dark_within, *f.idle_within, meets,
-                _safe(settings),
+                self._in_others(point, found.weeks), _safe(settings),
             )
         )  # fmt: skip
         self.set_it.setEnabled(point.kind != "today")
+
+    def _in_others(self, point: Point, weeks: int) -> str:
+        o = point.held_out
+        if o is None:
+            return ""
+        words = self.tr("; in {} other weeks {:.1f} drops, {:.2f} min, {:.2f} h")
+        return words.format(weeks, o.drops_per_week, o.dark_min, o.idle_h)
 
     def _take(self) -> None:
         if self.chart.marked is not None:
