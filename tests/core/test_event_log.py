@@ -63,6 +63,16 @@ def test_a_log_that_is_written_is_read_as_it_was(demo, recording, tmp_path, name
     assert apart(mine.signals["presence-shop"], theirs.signals["presence-shop"]) < 5.0
 
 
+@pytest.mark.parametrize("name", ["log.csv", "log.jsonl"])
+def test_a_log_with_a_column_for_each_device_is_read_as_it_was_written(demo, recording, tmp_path, name):
+    long, wide = tmp_path / f"long-{name}", tmp_path / f"wide-{name}"
+    assert write_log(recording, long) == write_log(recording, wide, wide=True)
+    a, b = read(long, demo), read(wide, demo)
+    assert b.used == a.used and not b.notes
+    for sensor in recording.sensors:
+        assert a.recording.report(sensor).same_as(b.recording.report(sensor), 1e-9)
+
+
 SHAPES = {
     "long.csv": "time,device,value\n{0},pir-shop,on\n{1},pir-shop,off\n",
     "semicolons.csv": "When;Topic;State\n{0};house/ground/PIR shop;TRUE\n{1};house/ground/PIR shop;FALSE\n",

@@ -117,7 +117,7 @@ def log(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     recording = record(project, simulate_days(project, args.days, args.seed))
     try:
-        written = write_log(recording, args.out, parts=args.parts)
+        written = write_log(recording, args.out, parts=args.parts, wide=args.wide)
     except OSError as e:
         raise RequestError(f"--out: {args.out} cannot be written ({e.strerror or e})") from None
     document = {"out": str(args.out), "days": args.days, "seed": args.seed, "events": written}

@@ -10,9 +10,10 @@ from vastwatch.control.recording import Recording
 from vastwatch.signals import Calendar
 
 
-def write_log(recording: Recording, path: str | Path, parts: bool = False) -> int:
-    """Write what sensors said in the shape that is read here: CSV of time, device and value where the name ends in
-    .csv, else JSON Lines. How many events. With `parts`, what they said of their zones and states as well."""
+def write_log(recording: Recording, path: str | Path, parts: bool = False, wide: bool = False) -> int:
+    """Write what sensors said in the shapes that are read here: CSV where the name ends in .csv, else JSON Lines; a row
+    for each event with time, device and value, or, where it is `wide`, a column (or key) for each device. How many
+    events. With `parts`, what they said of their zones and states as well."""
     events: list[tuple[float, str, str]] = []
     for (sensor, part), signal in recording.reports.items():
         if part is not None and not parts:
@@ -35,11 +36,16 @@ def write_log(recording: Recording, path: str | Path, parts: bool = False) -> in
     with file.open("w", encoding="utf-8", newline="") as out:
         if file.suffix.lower() == ".csv":
             writer = csv.writer(out, lineterminator="\n")
-            writer.writerow(["time", "device", "value"])
-            writer.writerows(rows)
+            names = list(dict.fromkeys(name for _, name, _ in rows))
+            writer.writerow(["time", *names] if wide else ["time", "device", "value"])
+            for when, name, value in rows:
+                # What others say has not changed: their cells stay empty.
+                cells = [value if n == name else "" for n in names] if wide else [name, value]
+                writer.writerow([when, *cells])
         else:
             for when, name, value in rows:
-                out.write(json.dumps({"time": when, "device": name, "value": value}) + "\n")
+                event = {name: value} if wide else {"device": name, "value": value}
+                out.write(json.dumps({"time": when, **event}) + "\n")
     return len(rows)
 
 

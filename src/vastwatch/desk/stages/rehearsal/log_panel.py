@@ -11,6 +11,7 @@ from vastwatch.advice.log_habits import people_of, told
 from vastwatch.advice.replay import WhatIf, replayed, what_if
 from vastwatch.commission.event_log import EventLog
 from vastwatch.control.house import HouseRun
+from vastwatch.design.conclusions import sensors_behind
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
@@ -115,16 +116,24 @@ class LogPanel(QWidget):
         if known is None:
             self.told.setText(self.tr("{}: nothing is lit by itself here.").format(name))
         else:
-            self.told.setText(
-                self.tr("{}: {:.0f} h heard; burned {:.1f} h a day, switched on {:.1f} times a day.").format(
-                    name, known.known_h, known.lit_h_per_day, known.switched_per_day
-                )
+            said = self.tr("{}: {:.0f} h heard; burned {:.1f} h a day, switched on {:.1f} times a day.").format(
+                name, known.known_h, known.lit_h_per_day, known.switched_per_day
             )
+            self.told.setText("\n".join([said, *self._messages(house, room or "")]))
         self._days_of(house, room)
         self.diary.show_house(house)
         self._show_curve()
         self._show_habits()
         self._try(self.hold_s)
+
+    def _messages(self, house: HouseRun, room: str) -> list[str]:
+        """How often each device of the room's light spoke."""
+        presence = presence_of(house.project, room)
+        assert self.log is not None
+        mine = [] if presence is None else sensors_behind(house.project, presence)
+        rates = {s: self.log.per_hour[s] for s in dict.fromkeys(mine) if s in self.log.per_hour}
+        words = self.tr("{}: {:.1f} messages an hour.")
+        return [words.format(find(house.project.sensors, s).name, rate) for s, rate in rates.items()]
 
     @property
     def hold_s(self) -> float:
