@@ -382,3 +382,65 @@ def test_a_zone_starts_and_keeps_presence(qtbot, zones):
         f"{TRACKER}/zone-sofa"
         not in roles_of(next(p for p in project(zones).presences if p.room == "sitting").expr).keeps
     )
+
+
+def test_a_walk_is_taken_live_by_clicking_where_one_is(qtbot, zones, monkeypatch):
+    from vastwatch.desk.stages.zones import walk_dialog
+    from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
+
+    monkeypatch.setattr(walk_dialog, "LIVE_MS", 10**6)
+    window = zones
+    sensor = find(project(window).sensors, "tracker-sitting")
+    dialog = WalkDialog(window.document, sensor, window.theme, window)
+    dialog.show()
+    qtbot.mouseClick(dialog.live, LEFT)
+    assert len(dialog.over.places) >= 3 and "Click the ring" in dialog.words.text()
+    # A click beside every ring says nothing.
+    qtbot.mouseClick(dialog.over, LEFT, pos=QPoint(2, 2))
+    assert dialog._device.marks == []
+    for place in list(dialog.over.places)[:4]:
+        qtbot.mouseClick(dialog.over, LEFT, pos=dialog.over.pixel_of(place).toPoint())
+        for _ in range(70):
+            dialog._tick()
+    assert [m for _, m in dialog._device.marks] == list(dialog.over.places)[:4]
+    dialog.over.grab()
+    true = dialog._device.pose
+    qtbot.mouseClick(dialog.live, LEFT)
+    qtbot.waitUntil(lambda: dialog.found is not None, timeout=20_000)
+    assert abs((dialog.found.pose.yaw - true.yaw + 180) % 360 - 180) < 3.0
+    assert dialog.plan.isEnabled() and dialog.which.count() == 3 and not dialog.over.places
+    dialog.reject()
+
+
+def test_another_type_is_chosen_for_a_tracker_and_its_zones_wait(qtbot, zones):
+    from vastwatch.desk.shell.parts import Choice
+
+    window = zones
+    window.focus.set(stage="Sensors", level="upper", room="sitting", selected="tracker-sitting")
+    settle(qtbot, window)
+    box = next(b for b in window.verdict.inspector.findChildren(Choice) if b.accessibleName() == "Type")
+    assert box.currentText() == find(project(window).devices, "radar-60-tracker").name
+    before = project(window)
+    k = box.findData("radar-24-state-mains")
+    box.setCurrentIndex(k)
+    box.activated.emit(k)
+    assert find(project(window).sensors, "tracker-sitting").device == "radar-24-state-mains"
+    assert project(window).zones == before.zones
+    settle(qtbot, window)
+    assert any(f.rule == "zones-aside" for f in window.results.findings.value)
+    window.document.undo_stack.undo()
+    assert project(window) is before
+
+
+def test_tape_and_reading_keep_a_scale_that_surely_is_one(qtbot, zones):
+    from vastwatch.desk.stages.zones.pairs_dialog import PairsDialog
+
+    window = zones
+    sensor = find(project(window).sensors, "tracker-sitting")
+    dialog = PairsDialog(window.document, sensor, window)
+    dialog.text.setPlainText("1.00 1.28\n2.00 2.36\n3.00 3.44\n4.00 4.53\n5.00 5.59")
+    assert "times 1.0" in dialog.words.text()
+    qtbot.mouseClick(dialog.take, LEFT)
+    settings = find(project(window).sensors, "tracker-sitting").settings
+    assert settings.measured_scale == pytest.approx(1.078, abs=0.01)
+    window.document.undo_stack.undo()

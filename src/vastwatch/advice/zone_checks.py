@@ -15,12 +15,11 @@ from vastwatch.design.records import Sensor, Zone
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
-from vastwatch.sensing.hazards import body_of, false_rate
+from vastwatch.sensing.hazards import false_rate
 from vastwatch.sensing.model import walking
 from vastwatch.sensing.mounted import mount_plain, zoned
-from vastwatch.sensing.tracker import WANDER_M, chest_of, scatter_of, still_there
-from vastwatch.sensing.zoned import Zoned, off_axis_deg, tracking, zones_of
-from vastwatch.sensing.zones import spread_of
+from vastwatch.sensing.tracker import WANDER_M, still_there
+from vastwatch.sensing.zoned import Zoned, counted_of, ignored_of, off_axis_deg, tracking, zones_of
 from vastwatch.words import capital
 
 # Somebody is well counted in their own zone with this share of their reports, and badly with less than that one; in
@@ -79,18 +78,12 @@ def _of_sensor(project: Project, sensor: Sensor) -> Iterator[Finding]:
 
 def _moving_things(project: Project, known: Zoned) -> Iterator[Finding]:
     """What moves by itself within a zone that counts."""
-    counting = [j for j, z in enumerate(known.zones) if z.role != "ignore"]
-    ignoring = [j for j, z in enumerate(known.zones) if z.role == "ignore"]
     plain = mount_plain(project, known.sensor)
     for hazard in project.hazards:
         if hazard.kind not in MOVES or hazard.level != known.sensor.level or false_rate(plain, hazard) <= 0:
             continue
-        middle = polygons.centroid(hazard.outline)
-        chest = chest_of(body_of(hazard))
-        spread = spread_of(known.pose, scatter_of(known.device), [middle], chest)
-        counted = [(float(known.shapes[j].chance(spread)[0]), known.zones[j]) for j in counting]
-        hidden = max((float(known.shapes[j].chance(spread)[0]) for j in ignoring), default=0.0)
-        share, zone = max(counted, key=lambda c: c[0], default=(0.0, None))
+        hidden = ignored_of(known, hazard)
+        zone, share = max(counted_of(known, hazard), key=lambda c: c[1], default=(None, 0.0))
         if zone is not None and share > ASTRAY and hidden < share:
             text = f"{hazard.name} moves within {zone.name}: {100 * share:.0f} % of what it shows is counted."
             yield Finding("zone-moves", "risk", (zone.id, hazard.id), text,

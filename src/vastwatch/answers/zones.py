@@ -51,6 +51,7 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             "helps": [
                 {
                     "text": h.text,
+                    "of": h.of or None,
                     "amiss_before": number(h.before),
                     "amiss_after": number(h.after),
                     "counted_before": number(h.counted_before),

@@ -22,7 +22,7 @@ from vastwatch.rehearsal.troubles import Supply, lost_share, supplies
 from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.sensing.hazards import false_rate, per_hour_words
 from vastwatch.sensing.model import Sight
-from vastwatch.sensing.mounted import mount
+from vastwatch.sensing.mounted import mount, zoned
 from vastwatch.words import capital, clock_words, duration_words
 
 # An instant after a switching at which its outcome is surely read, seconds.
@@ -158,6 +158,19 @@ def _latency(c: Case) -> Words:
     return Words(name_of(c.r, c.tried.instead.record), f"latency {lag.typical_s:g} s", text)
 
 
+def _zone(c: Case) -> Words:
+    zone = find(c.r.project.zones, c.tried.instead.record)
+    sensor, where = find(c.r.project.sensors, zone.sensor), c.shown.where
+    known = zoned(c.r.project, sensor)
+    value = "does not count them"
+    if known is not None and where is not None and where.spot is not None:
+        spots, zones = [s.id for s in known.spots], [z.id for z in known.zones]
+        if where.spot.id in spots and zone.id in zones:
+            share = float(known.counted[spots.index(where.spot.id), zones.index(zone.id)])
+            value = f"counts {100 * share:.0f} % of their reports at the {where.spot.name}"
+    return Words(f"Zone {zone.name.lower()}", value, f"{sensor.name} noticed them outside it; the whole sensor asked")
+
+
 def _supply(c: Case) -> Words:
     found = supplies(c.r.project, c.r.truth)
     mine = [s for s in found if any(light.id in s.lamps for light in lights_in(c.r.project, c.incident.room))]
@@ -229,7 +242,7 @@ def _somebody_else(c: Case) -> Words:
 
 _WORDS: dict[Lever, Callable[[Case], Words]] = {
     "obstacle": _obstacle, "aim": _aim, "settings": _settings, "warmth": _warmth, "hold": _hold,
-    "supply": _supply, "cells": _cells, "radio": _radio, "doubt": _doubt, "bounce": _bounce,
+    "zone": _zone, "supply": _supply, "cells": _cells, "radio": _radio, "doubt": _doubt, "bounce": _bounce,
     "own hold": _own_hold, "hazard": _hazard, "starter": _starting, "latency": _latency, "person": _somebody_else,
 }  # fmt: skip
 

@@ -20,6 +20,7 @@ PHRASES: dict[Lever, str] = {
     "obstacle": "behind the {name}", "aim": "{Name} looks past", "settings": "{Name} is set too low",
     "warmth": "too warm for infrared", "hold": "held too short", "starter": "{Name} is not asked",
     "latency": "{Name} is slow", "hazard": "the {name}", "person": "{Name} noticed",
+    "zone": "not counted in {name}",
     "supply": "switched off at the wall", "cells": "{Name} has flat cells", "radio": "{Name} is ill received",
     "doubt": "{Name} is hardly pressed", "bounce": "{Name} bounces",
     "own hold": "{Name} reports on", "keeper": "no sensor notices them soon enough",

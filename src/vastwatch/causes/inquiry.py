@@ -26,6 +26,7 @@ from vastwatch.causes.instead import (
     held,
     keeping,
     light_instead,
+    of_the_whole_sensor,
     quick,
     starting,
     surely_closing,
@@ -42,7 +43,7 @@ from vastwatch.causes.witnesses import Witness, in_the_dark, keepers, kept_on, n
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import needs_of
 from vastwatch.design.places import room_of
-from vastwatch.design.presence import hold_of
+from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import Rehearsal
@@ -197,6 +198,10 @@ def _candidates(r: Rehearsal, room: str, of: Episodes, present: tuple[tuple[Witn
     if not of.dark:
         yield from _sources(r, room, of)
         return
+    presence = presence_of(project, room)
+    assert presence is not None
+    for zone in dict.fromkeys(r.zone for r in reports(presence.expr) if r.zone is not None):
+        yield of_the_whole_sensor(project, presence, zone)
     yield from _in_the_way(project, present)
     yield from _turned(project, present)
     asked = starters(r, room) if of.kind == "late" else keepers(r, room)

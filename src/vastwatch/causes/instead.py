@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from vastwatch.control.house import NOBODY, run
 from vastwatch.design.conclusions import sensors_behind, with_named
+from vastwatch.design.edits.expressions import paths, replaced
 from vastwatch.design.expressions import AnyOf, Expr, Report, StartKeep
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import Project, find, find_any, fresh_id, put
@@ -30,6 +31,7 @@ Lever = Literal[
     "hazard",
     "obstacle",
     "aim",
+    "zone",
     "supply",
     "cells",
     "radio",
@@ -148,6 +150,15 @@ def held(project: Project, presence: Presence, seconds: float) -> Instead | None
 def without_hazard(project: Project, hazard: str) -> Instead:
     """A source of false reports gone."""
     return Instead("hazard", hazard, replace(project, hazards=tuple(h for h in project.hazards if h.id != hazard)))
+
+
+def of_the_whole_sensor(project: Project, presence: Presence, zone: str) -> Instead:
+    """A conclusion that asks the whole of a sensor where it asks one of its zones."""
+    expr = presence.expr
+    for path, part in paths(expr):
+        if isinstance(part, Report) and part.zone == zone:
+            expr = replaced(expr, path, replace(part, zone=None))
+    return _with(project, presence, expr, "zone", zone)
 
 
 def with_supply(project: Project) -> Instead:

@@ -30,6 +30,58 @@ def true_pose(project: Project, sensor: Sensor, seed: int) -> Pose:
     return Pose(p.x + OFF_M * u[0], p.y + OFF_M * u[1], p.height, p.yaw + OFF_DEG * u[2], p.bias + OFF_BIAS_M * u[3])
 
 
+class LiveDevice:
+    """A simulated device that is read second by second, while somebody goes from place to place. `marks`: since which
+    second they said they were where."""
+
+    def __init__(self, project: Project, sensor: Sensor, seed: int = 1) -> None:
+        """Raises ValueError for one that tells no places."""
+        self.pose = true_pose(project, sensor, seed)
+        known = zoned(project, sensor)
+        assert known is not None
+        self._scatter = scatter_of(known.device)
+        self._key = key_of(seed, sensor.id, "live")
+        self._wander = [0.0, 0.0]
+        self.at: tuple[float, float] | None = None
+        self._chest = CHEST_M["standing"]
+        self.marks: list[tuple[int, str]] = []
+        self.read: list[tuple[int, float, float]] = []
+        self.second = 0
+
+    def go(self, at: tuple[float, float], posture: str, mark: str) -> None:
+        """Somebody is at a place from now on, and says so by its name."""
+        self.at, self._chest = at, CHEST_M[posture]
+        self.marks.append((self.second, mark))
+
+    def tick(self) -> tuple[float, float] | None:
+        """A second passes; what is read in it, metres, or None while nobody is there."""
+        self.second += 1
+        if self.at is None:
+            return None
+        fresh = [float(normal(self._key, np.array([4 * self.second + k]))[0]) for k in range(4)]
+        rho = math.exp(-1.0 / WANDER_S)
+        for axis in (0, 1):
+            # Whoever has just come wanders from wherever they came to be.
+            old = self._wander[axis]
+            self._wander[axis] = rho * old + math.sqrt(1.0 - rho * rho) * fresh[axis] if self.read else fresh[axis]
+        drawn = Drawn(*(np.array([v]) for v in (*self._wander, fresh[2], fresh[3])))
+        x, y = reported(self.pose, self._scatter, np.array([self.at]), np.array([self._chest]), drawn)[0].tolist()
+        self.read.append((self.second, x, y))
+        return x, y
+
+    def text(self) -> str:
+        """What was read as a log: CSV in centimetres, t, target, x, y, mark."""
+        lines, marks = ["t,target,x_cm,y_cm,mark"], list(self.marks)
+        for t, x, y in self.read:
+            mark = ""
+            while marks and marks[0][0] < t:
+                mark = marks.pop(0)[1]
+            # A mark may be a place, x,y.
+            said = f'"{mark}"' if mark else ""
+            lines.append(f"{t},1,{100 * x:.0f},{100 * y:.0f},{said}")
+        return "\n".join(lines) + "\n"
+
+
 def walked(project: Project, sensor: Sensor, seed: int = 1, true: Pose | None = None) -> str:
     """The log of a walk past the simulated device, as CSV in centimetres: t, target, x, y, mark. Raises ValueError
     where it notices nobody who stays."""

@@ -65,6 +65,8 @@ def _set(device: DeviceType, s: Settings, measured: float) -> DeviceType:
             new |= {"moving_m": device.moving_m * moving, "still_m": device.still_m * moving * still}
         if s.measured_bias_m is not None:
             new["bias_r_m"] = s.measured_bias_m
+        if s.measured_scale is not None:
+            new["scale_r"] = s.measured_scale
         if s.min_gate_m is not None:
             new["min_gate_m"] = max(device.min_gate_m, s.min_gate_m)
         if s.max_gate_m is not None:
@@ -176,7 +178,7 @@ def settings_words(device: DeviceType, s: Settings) -> str:
     figures = (
         ("from {:g} m", s.min_gate_m), ("to {:g} m", s.max_gate_m), ("every {:g} s", s.report_interval_s),
         ("range found {:g} m", s.measured_range_m), ("latency found {:g} s", s.measured_latency_s),
-        ("reads {:g} m long", s.measured_bias_m),
+        ("reads {:g} m long", s.measured_bias_m), ("reads {:g} times the distance", s.measured_scale),
     )  # fmt: skip
     out += [words.format(value) for words, value in figures if value is not None]
     out += ["folded"] * s.folded
@@ -220,6 +222,8 @@ def settings_faults(device: DeviceType, s: Settings) -> Iterator[tuple[str, str]
             yield "min_gate_m", f"its nearest gate is {radar.min_gate_m:g} m, not {s.min_gate_m:g} m"
     if s.measured_bias_m is not None and all(p.reports == "state" for p in radars):
         yield "measured_bias_m", "it tells no distance that could be too long"
+    if s.measured_scale is not None and all(p.reports == "state" for p in radars):
+        yield "measured_scale", "it tells no distance that could be out of scale"
     if (s.measured_at is not None or s.measured_yaw is not None) and all(p.reports != "xy" for p in radars):
         yield "measured_at", "it tells no places, so that none can have been found by a walk"
     if (measured := s.measured_range_m) is not None:

@@ -43,7 +43,7 @@ class Settings(Record, frozen=True, kw_only=True):
     between reports of light or humidity. `folded`: a strip lies folded (mat). `measured_latency_s`,
     `measured_range_m`: what was found in place, on somebody who moves, and counts in place of the type's figure;
     `measured_at`, `measured_yaw`, `measured_bias_m`: from where, which way and by how much too long it reads, as a
-    walk has shown (tracking radar).
+    walk has shown (tracking radar); `measured_scale`: by what factor, as tape and reading have.
     `messages_lost`: of what it sends by radio, the share that never arrives; None as the brief says of the house.
     `by_hour`: parts of the day in which the device is set otherwise, in order, the last until the first begins again.
     """
@@ -65,6 +65,7 @@ class Settings(Record, frozen=True, kw_only=True):
     measured_at: Point | None = None
     measured_yaw: float | None = None
     measured_bias_m: Annotated[float, msgspec.Meta(ge=-5, le=5)] | None = None
+    measured_scale: Annotated[float, msgspec.Meta(ge=0.5, le=2)] | None = None
     messages_lost: Annotated[float, msgspec.Meta(ge=0, le=0.5)] | None = None
     by_hour: Annotated[tuple[DayPart, ...], msgspec.Meta(max_length=24)] = ()
 

@@ -95,7 +95,8 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
     edge of `fov_h` x `fov_v`. Sensitivity has `steps` settings of 3 dB. One that looks down from the ceiling reaches
     less far on the floor than along the sight line: `floor_m`, `floor_still_m`, as its box says. It tells up to
     `targets` places apart, and takes up to `zones` zones by its `zone_rules`; or it has `bands` of distance, each
-    `band_m` deep. What it reads scatters by `sigma_r_m` and `sigma_az_deg`, and is too long by `bias_r_m`.
+    `band_m` deep. What it reads scatters by `sigma_r_m` and `sigma_az_deg`, and is too long by `bias_r_m`
+    and `scale_r` times what it is.
     """
 
     family = "radar"
@@ -127,6 +128,7 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
     sigma_r_m: NotNegative = 0.15
     sigma_az_deg: NotNegative = 4.0
     bias_r_m: float = 0.35
+    scale_r: Annotated[float, msgspec.Meta(ge=0.5, le=2)] = 1.0
 
     def line(self) -> str:
         ranges = f"{self.band_ghz} GHz; {self.moving_m:g} m moving, {self.still_m:g} m still"

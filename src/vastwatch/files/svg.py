@@ -80,6 +80,12 @@ def svg_of(project: Project, level_id: str) -> str:
                 )
     out += group("walls", lines) + group("openings", gaps)
     out += group("names", [words(r.name, polygons.centroid(r.outline), 3.2, SOFT, True) for r in rooms])
+    here = {s.id for s in on_level(project.sensors, level_id)}
+    zoned = f"fill:none;stroke:{HUES['radar']};stroke-width:0.3"
+    marks = [shape(z.outline, zoned, z.name) for z in project.zones if z.sensor in here]
+    marks += [words(z.name, polygons.centroid(z.outline), 2.2, HUES["radar"], True)
+              for z in project.zones if z.sensor in here]  # fmt: skip
+    out += group("zones", marks)
     marks = []
     for lamp in project.lamps:
         if find(project.rooms, lamp.room).level == level_id:

@@ -44,13 +44,22 @@ _CHEST = {(b.low, b.high): CHEST_M[name] for name, b in BODIES.items()}
 
 class Pose(NamedTuple):
     """Where a device stands for its readings: on the plan, its height, its aim (degrees, 0 along +x, against the
-    clock), and how much too long it reads."""
+    clock), how much too long it reads, and by what factor."""
 
     x: float
     y: float
     height: float
     yaw: float
     bias: float
+    scale: float = 1.0
+
+    def range_of(self, slant: Array) -> Array:
+        """What is read of a slant range."""
+        return self.scale * slant + self.bias
+
+    def slant_of(self, read: Array) -> Array:
+        """The slant range that a reading means; below nought where it reads less than it can."""
+        return (read - self.bias) / self.scale
 
 
 class Scatter(NamedTuple):
@@ -69,7 +78,7 @@ def pose_of(sensor: Sensor, device: RadarType) -> Pose:
     if still_there(sensor):
         x, y = s.measured_at or (x, y)
         yaw = yaw if s.measured_yaw is None else s.measured_yaw
-    return Pose(x, y, sensor.at[2], yaw, device.bias_r_m)
+    return Pose(x, y, sensor.at[2], yaw, device.bias_r_m, device.scale_r)
 
 
 def still_there(sensor: Sensor) -> bool:
@@ -109,7 +118,7 @@ def readings(pose: Pose, points: ArrayLike, chest: ArrayLike) -> Array:
     chest is so high; without scatter."""
     frame = in_frame(pose, points)
     plan = np.hypot(frame[:, 0], frame[:, 1])
-    r = np.hypot(plan, np.asarray(chest, float) - pose.height) + pose.bias
+    r = pose.range_of(np.hypot(plan, np.asarray(chest, float) - pose.height))
     # Straight under it there is no direction: it reads ahead.
     unit = np.where(plan[:, None] > 1e-9, frame / np.maximum(plan, 1e-9)[:, None], (0.0, 1.0))
     return unit * r[:, None]
@@ -121,7 +130,8 @@ def places_read(pose: Pose, read: ArrayLike, chest: ArrayLike) -> Array:
     xy = np.asarray(read, float).reshape(-1, 2)
     r = np.hypot(xy[:, 0], xy[:, 1])
     dz = np.asarray(chest, float) - pose.height
-    plan = np.sqrt(np.maximum((r - pose.bias) ** 2 - dz * dz, 0.0)) * (r > pose.bias)
+    slant = pose.slant_of(r)
+    plan = np.sqrt(np.maximum(slant**2 - dz * dz, 0.0)) * (slant > 0.0)
     return on_plan(pose, xy * (plan / np.maximum(r, 1e-9))[:, None])
 
 
@@ -142,7 +152,7 @@ def reported(pose: Pose, scatter: Scatter, points: ArrayLike, chest: ArrayLike, 
     frame = in_frame(pose, np.column_stack([x, y]))
     dz = _floating(chest) - pose.height
     slant = np.sqrt(frame[:, 0] ** 2 + frame[:, 1] ** 2 + dz * dz)
-    r = slant + pose.bias + scatter.range_m * drawn.range
+    r = pose.range_of(slant) + scatter.range_m * drawn.range
     angle = np.arctan2(frame[:, 0], frame[:, 1]) + scatter.angle * drawn.angle
     return np.column_stack([r * np.sin(angle), r * np.cos(angle)])
 

@@ -15,11 +15,12 @@ from vastwatch.devices.families import parts_of
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.sensing.figures import Stayer, body_of
+from vastwatch.sensing.hazards import body_of as body_of_hazard
 from vastwatch.sensing.model import MountedSensor, each_part, staying
-from vastwatch.sensing.tracker import CHEST_M, Pose, in_frame, pose_of, scatter_of
+from vastwatch.sensing.tracker import CHEST_M, Pose, chest_of, in_frame, pose_of, scatter_of
 from vastwatch.sensing.zone_numbers import Shape, Wanted, shapes
 from vastwatch.sensing.zones import Spread, spread_of
-from vastwatch.site.building import Spot
+from vastwatch.site.building import Hazard, Spot
 
 Array = NDArray[np.floating[Any]]
 
@@ -156,6 +157,25 @@ def _zoned(sensor: Sensor, device: RadarType, zones: tuple[Zone, ...], noticed: 
     made = tuple(shapes(pose, device, whole, wanted))
     counted = np.column_stack([_counted(pose, device, spots, s) for s in made]) if made else np.zeros((n, 0))
     return Zoned(sensor, device, pose, zones, made, tuple(chest), spots, np.array(noticed.chance), spread, counted, own)
+
+
+def counted_of(known: Zoned, hazard: Hazard) -> list[tuple[Zone, float]]:
+    """The share of what something that moves by itself shows which falls into each zone that counts."""
+    spread = _of_hazard(known, hazard)
+    pairs = zip(known.zones, known.shapes)
+    return [(z, float(shape.chance(spread)[0])) for z, shape in pairs if z.role != "ignore"]
+
+
+def ignored_of(known: Zoned, hazard: Hazard) -> float:
+    """The share of it that falls where it is to be ignored."""
+    spread = _of_hazard(known, hazard)
+    pairs = zip(known.zones, known.shapes)
+    return max((float(shape.chance(spread)[0]) for z, shape in pairs if z.role == "ignore"), default=0.0)
+
+
+def _of_hazard(known: Zoned, hazard: Hazard) -> Spread:
+    middle, chest = polygons.centroid(hazard.outline), chest_of(body_of_hazard(hazard))
+    return spread_of(known.pose, scatter_of(known.device), [middle], chest)
 
 
 def _inside(zone: Zone) -> Array:

@@ -73,8 +73,8 @@ def spread_of(pose: Pose, scatter: Scatter, points: ArrayLike, chest: ArrayLike)
     q = b * b / np.maximum(d[far], 1e-9) ** 2
     parts = [(
         np.arctan2(frame[far, 0], frame[far, 1]), np.sqrt(scatter.angle**2 + q * (1.0 + q)),
-        s + pose.bias + b * b / (2.0 * np.maximum(s, 1e-9)) * (1.0 + (dz[far] / np.maximum(s, 1e-9)) ** 2),
-        np.sqrt(scatter.range_m**2 + (b * d[far] / np.maximum(s, 1e-9)) ** 2), far, np.ones(len(far)),
+        pose.range_of(s + b * b / (2.0 * np.maximum(s, 1e-9)) * (1.0 + (dz[far] / np.maximum(s, 1e-9)) ** 2)),
+        np.sqrt(scatter.range_m**2 + (pose.scale * b * d[far] / np.maximum(s, 1e-9)) ** 2), far, np.ones(len(far)),
     )]  # fmt: skip
     if len(near):
         x, w = np.polynomial.hermite_e.hermegauss(WANDERS)
@@ -84,7 +84,7 @@ def spread_of(pose: Pose, scatter: Scatter, points: ArrayLike, chest: ArrayLike)
         u, v = (frame[near, None, 0] + wx).ravel(), (frame[near, None, 1] + wy).ravel()
         slant = np.hypot(np.hypot(u, v), np.repeat(dz[near], len(wx)))
         parts.append((
-            np.arctan2(u, v), np.full(len(u), max(scatter.angle, 1e-6)), slant + pose.bias,
+            np.arctan2(u, v), np.full(len(u), max(scatter.angle, 1e-6)), pose.range_of(slant),
             np.full(len(u), max(scatter.range_m, 1e-6)), np.repeat(near, len(wx)), np.tile(weight, len(near)),
         ))  # fmt: skip
     angle, angle_spread, mean, spread, of, weight = (np.concatenate(c) for c in zip(*parts))

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from msgspec.structs import replace
 
 from vastwatch.design.edits.fittings import rooms_beside
+from vastwatch.design.edits.removing import without_unused_types
+from vastwatch.design.placed import settings_faults
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.presence import Roles, from_roles, roles_of, told_by, with_hold
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
-from vastwatch.design.records import Presence, Sensor
+from vastwatch.design.records import Presence, Sensor, Settings
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
 from vastwatch.site.building import Room
@@ -70,6 +74,30 @@ def add_sensor(
         roles = Roles(starts, (*roles.keeps, sensor.id), roles.hold_s)
         project = put(project, replace(presence, expr=from_roles(roles)))
     return project, sensor
+
+
+def could_be(project: Project, sensor: Sensor, types: Sequence[DeviceType]) -> list[DeviceType]:
+    """The types that could hang in a sensor's place: what watches as it does, an area or what it is fixed to."""
+    now = find(project.devices, sensor.device)
+    return [
+        d for d in types if d.called and d.watches == now.watches and (d.watches == "area" or d.family == now.family)
+    ]
+
+
+def with_type(project: Project, sensor_id: str, device: DeviceType) -> Project:
+    """Another type in a sensor's place: name, place, aim and what reads it stay, its zones too, though they may be kept
+    aside; of what is set at it, what the new type can be set to."""
+    sensor = find(project.sensors, sensor_id)
+    if all(d.id != device.id for d in project.devices):
+        project = replace(project, devices=(*project.devices, device))
+    settings, comes = sensor.settings, Settings()
+    # What is found of one device is nothing of another.
+    found = [name for name in settings.__struct_fields__ if name.startswith("measured_")]
+    settings = replace(settings, **{name: getattr(comes, name) for name in found})
+    while wrong := dict(settings_faults(device, settings)):
+        settings = replace(settings, **{name: getattr(comes, name) for name in wrong})
+    new = put(project, replace(sensor, device=device.id, settings=settings))
+    return without_unused_types(project, new)
 
 
 def could_tell(project: Project, room: str) -> list[Sensor]:

@@ -17,6 +17,7 @@ from vastwatch.design.project import Project, on_level
 from vastwatch.desk.plan import covered, fixtures, furniture, ground, marks, places, walls
 from vastwatch.desk.plan.contours import BANDS
 from vastwatch.desk.plan.state import PlanState
+from vastwatch.desk.plan.zones_on_paper import draw_zones_on_paper
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import LIGHT, font, mix
 from vastwatch.devices import TOUCH_FAMILIES
@@ -69,8 +70,8 @@ def paint_level(painter: QPainter, state: PlanState, frame: QRectF, scale: float
     painter.translate(origin.x() - frame.x() * scale, origin.y() - frame.y() * scale)
     painter.scale(scale, scale)
     drawn = (
-        ground.draw_ground, covered.draw_contours, furniture.draw_furniture, walls.draw_walls, places.draw_places,
-        fixtures.draw_fixtures, marks.draw_sensors, marks.draw_scene,
+        ground.draw_ground, covered.draw_contours, furniture.draw_furniture, walls.draw_walls,
+        draw_zones_on_paper, places.draw_places, fixtures.draw_fixtures, marks.draw_sensors, marks.draw_scene,
     )  # fmt: skip
     for draw in drawn:
         painter.save()

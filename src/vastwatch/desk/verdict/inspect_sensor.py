@@ -12,14 +12,16 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout
 from vastwatch.advice.cautions import CAUTIONS, of_sensor
 from vastwatch.advice.fixing import weight_at
 from vastwatch.advice.wiring_checks import MAT_REACH_M
+from vastwatch.design.edits.sensors import could_be, with_type
 from vastwatch.design.placed import as_placed, holds_words, own_hold_s, settings_faults
 from vastwatch.design.places import room_at
 from vastwatch.design.project import find, find_any
 from vastwatch.design.records import Settings
+from vastwatch.desk.shell.parts import Choice, label, narrow, row
 from vastwatch.desk.verdict.by_band import by_band_field
 from vastwatch.desk.verdict.by_hour import by_hour_field
 from vastwatch.desk.verdict.form import Form
-from vastwatch.devices import DeviceType, MatType, RadarType
+from vastwatch.devices import DeviceType, MatType, RadarType, catalogue
 from vastwatch.devices.battery import usual_interval_s
 from vastwatch.devices.families import HEADINGS, parts_of, steps_of
 from vastwatch.devices.figures import turnable
@@ -31,6 +33,7 @@ def sensor_form(form: Form, sensor: Any) -> None:
     """Where it hangs and looks, and what is set at it."""
     device = find(form.document.project.devices, sensor.device)
     form.name_field(f"{HEADINGS[device.family]} · {device.name}")
+    _type_choice(form, sensor)
     grid = form.grid()
     level = find(form.document.project.levels, sensor.level)
 
@@ -71,6 +74,29 @@ def sensor_form(form: Form, sensor: Any) -> None:
         by_hour_field(form, device)
     if of_sensor(form.document.project, sensor):
         form.text(lambda s: "\n".join(CAUTIONS[key] for key in of_sensor(form.document.project, s)))
+
+
+def _type_choice(form: Form, sensor: Any) -> None:
+    """What hangs there, to be another type: the design around it stays."""
+    project = form.document.project
+    types = {d.id: d for d in (*project.devices, *catalogue())}
+    could = could_be(project, sensor, list(types.values()))
+    box = narrow(Choice())
+    box.setAccessibleName(form.tr("Type"))
+    box.setToolTip(form.tr("Another type in its place: place, name and what reads it stay."))
+    for device in could:
+        box.addItem(device.name, device.id)
+    box.setCurrentIndex(box.findData(sensor.device))
+
+    def chosen(k: int) -> None:
+        device = could[k]
+        now = find(form.document.project.sensors, sensor.id)
+        if device.id != now.device:
+            new = with_type(form.document.project, sensor.id, device)
+            form.document.apply(new, f"{now.name} is a {device.name}")
+
+    box.activated.connect(chosen)
+    form.box.addWidget(row(label(form.tr("Type"), "soft"), box, stretch=1))
 
 
 class _Field(NamedTuple):

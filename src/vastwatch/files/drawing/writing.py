@@ -32,6 +32,7 @@ MARK_M, LETTERS_M, SMALL_M = 0.08, 0.2, 0.12
 COLOURS = {
     "walls": 7, "axes": 8, "doors": 30, "windows": 5, "rooms": 9, "names": 7, "furniture": 8, "spots": 9, "lamps": 40,
     "outputs": 40, "circuits": 42, "switches": 7, "sockets": 7, "hazards": 1, "sensors": 4, "views": 4, "contours": 140,
+    "zones": 3,
 }  # fmt: skip
 
 
@@ -78,6 +79,11 @@ class _Level:
             self.space.add_lwpolyline(h.outline, close=True, dxfattribs=self.on("hazards"))
             self._words(h.name, polygons.centroid(h.outline), "hazards", SMALL_M)
         self._things()
+        here = {s.id for s in on_level(self.project.sensors, self.level)}
+        for z in self.project.zones:
+            if z.sensor in here:
+                self.space.add_lwpolyline(z.outline, close=True, dxfattribs=self.on("zones"))
+                self._words(z.name, polygons.centroid(z.outline), "zones", SMALL_M)
         for s in on_level(self.project.sensors, self.level):
             self._sensor(s)
 

@@ -94,7 +94,7 @@ def view_of(sensor: Sensor, device: RadarType, around: Obstacles, points: Array,
     dz = body.middle - h
     far = REACH * max(device.moving_m, device.still_m) * body.size
     # Gates are on what it reads.
-    least, most = device.min_gate_m - device.bias_r_m, device.max_gate_m - device.bias_r_m
+    least, most = ((gate - device.bias_r_m) / device.scale_r for gate in (device.min_gate_m, device.max_gate_m))
     candidates = _in_front(sensor, points, min(far, most), dz)
     dx, dy = points[candidates, 0] - x, points[candidates, 1] - y
     slant = np.sqrt(dx * dx + dy * dy + dz * dz)
@@ -115,7 +115,7 @@ def view_of(sensor: Sensor, device: RadarType, around: Obstacles, points: Array,
     factor = range_factor(gain, np.minimum(loss, OPAQUE_DB), below) * body.size
     slant = np.hypot(view.r, dz)
     moving, still = (
-        _by_band(steps, slant + device.bias_r_m, device)
+        _by_band(steps, device.scale_r * slant + device.bias_r_m, device)
         for steps in (sensor.settings.bands_below_max, sensor.settings.bands_still_below_max)
     )
     return RadarView(view.order, view.r, slant, loss, np.where(loss < OPAQUE_DB, factor, 0.0), moving, still)

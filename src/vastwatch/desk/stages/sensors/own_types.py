@@ -61,7 +61,7 @@ FIELD_WORDS: dict[str, tuple[str, str]] = {
     "reports": ("Tells", "state, distance, xy"), "min_gate_m": ("Nearest gate", "m"),
     "max_gate_m": ("Farthest gate", "m"), "targets": ("Targets", ""), "zones": ("Zones", ""), "bands": ("Bands", ""),
     "sigma_r_m": ("Scatter, distance", "m"), "sigma_az_deg": ("Scatter, angle", "°"),
-    "bias_r_m": ("Reads long by", "m"),
+    "bias_r_m": ("Reads long by", "m"), "scale_r": ("Reads times", "of 1"),
     "pad": ("Pad", "m|m"), "closing_kpa": ("Closes at", "kPa"), "foldable": ("May be folded", "yes, no"),
     "gap_mm": ("Gap up to", "mm"), "large_share": ("Large movements", "of 1"),
     "small_share": ("Small movements", "of 1"),

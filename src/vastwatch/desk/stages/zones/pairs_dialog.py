@@ -22,6 +22,7 @@ class PairsDialog(QDialog):
         self.document, self.sensor = document, sensor
         self.told = ""
         self.bias: float | None = None
+        self.scale: float | None = None
         self.setWindowTitle(self.tr("Tape and reading: {}").format(sensor.name))
         self.resize(420, 360)
         box = QVBoxLayout(self)
@@ -49,6 +50,8 @@ class PairsDialog(QDialog):
             tape, read = parse_pairs(self.text.toPlainText())
             found = from_pairs(tape, read)
             self.bias = found.bias_m
+            # A scale is kept where it surely is one: else it would only repeat the scatter of the pairs.
+            self.scale = found.scale if abs(found.scale - 1.0) > 2.0 * found.scale_sd else None
             words = self.tr("It reads {:.2f} m too long (± {:.2f})").format(found.bias_m, found.bias_sd_m)
             if found.scale != 1.0:
                 words += self.tr(", times {:.3f} (± {:.3f})").format(found.scale, found.scale_sd)
@@ -60,7 +63,8 @@ class PairsDialog(QDialog):
     def _take(self) -> None:
         if self.bias is None:
             return
-        settings = replace(self.sensor.settings, measured_bias_m=round(self.bias, 3))
+        scale = None if self.scale is None else round(min(max(self.scale, 0.5), 2.0), 4)
+        settings = replace(self.sensor.settings, measured_bias_m=round(self.bias, 3), measured_scale=scale)
         new = put(self.document.project, replace(self.sensor, settings=settings))
         self.document.apply(new, f"Correct {self.sensor.name.lower()} by tape")
         self.told = self.tr("{} reads {:.2f} m too long: its bands are drawn so.").format(self.sensor.name, self.bias)

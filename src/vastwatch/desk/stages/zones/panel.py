@@ -13,7 +13,6 @@ from vastwatch.advice.zone_matrix import matrix
 from vastwatch.advice.zone_proposal import zones_for
 from vastwatch.commission.entry_sheet import as_text, convention_words, entry_sheet
 from vastwatch.design.edits.zones import replace_zones
-from vastwatch.design.project import put
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.plan.zoning import held_of
@@ -184,13 +183,15 @@ class ZonesPanel(QWidget):
         for h in found:
             button = QPushButton(h.text.rstrip("."))
             button.setProperty("role", "try")
-            button.setToolTip(self.tr("The worst served of those who stay in a zone: the share that is counted there."))
+            worst = self.tr("The worst served of those who stay in a zone: the share that is counted there.")
+            false = self.tr("Of what the {} shows: the share that a zone counts.")
+            button.setToolTip(false.format(h.of.lower()) if h.of else worst)
             button.clicked.connect(lambda _, h=h: self._take(h))
             figure = label(f"{100 * h.counted_before:.0f} → {100 * h.counted_after:.0f} %", "head")
             self._helps.addWidget(row(button, figure, stretch=0))
 
     def _take(self, h: Help) -> None:
-        self.document.apply(put(self.document.project, h.sensor), h.text.rstrip("."))
+        self.document.apply(h.taken(self.document.project), h.text.rstrip("."))
 
     def _scores(self) -> None:
         score, sensor = self.results.zone_scores.value, self.sensor

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, Qt, QThreadPool
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, Qt, QThreadPool, QTimer, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QDialog, QFileDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.commission.calibrate import UNITS_M, Calibration, CalibrationError, calibrate, zone_from_walk
 from vastwatch.commission.known_places import known_places, place_of
-from vastwatch.commission.simulated import walked
+from vastwatch.commission.simulated import LiveDevice, walked
 from vastwatch.commission.walk_log import WalkError, WalkLog, parse_walk, read_walk
 from vastwatch.design.edits.zones import add_zone
 from vastwatch.design.places import room_of
@@ -30,6 +31,9 @@ from vastwatch.words import sentence
 
 # Of a long log so many readings are drawn.
 MOST_DOTS = 1500
+# The simulated device tells so often, milliseconds of ours a second of its own; a place is clicked within so many
+# pixels.
+LIVE_MS, CLICK_PX = 100, 24
 
 Array = NDArray[np.float64]
 
@@ -74,6 +78,7 @@ class WalkDialog(QDialog):
         self.told = ""
         self.log: WalkLog | None = None
         self.found: Calibration | None = None
+        self.read_m: Array | None = None
         self._source: tuple[Path | str, Project, Sensor] | None = None
         self._pool = QThreadPool(self)
         self._work: Derived[_Read] = Derived("walk", self._pool, lambda: self._source, _read, forgetful=True)
@@ -92,8 +97,17 @@ class WalkDialog(QDialog):
         read, simulate = QPushButton(self.tr("Read a log …")), QPushButton(self.tr("Walk past a simulated device"))
         read.clicked.connect(self._read)
         simulate.clicked.connect(self._simulate)
-        outer.addWidget(row(read, simulate, QWidget(), stretch=2))
+        self.live = QPushButton(self.tr("Take it live"))
+        self.live.setCheckable(True)
+        self.live.setToolTip(self.tr("The simulated device tells second by second: sit, click where you are, go on."))
+        self.live.toggled.connect(self._go_live)
+        outer.addWidget(row(read, simulate, self.live, QWidget(), stretch=3))
         self.over = _Over(document.project, sensor, theme, self.drawn)
+        self.over.here.connect(self._now_at)
+        self._device: LiveDevice | None = None
+        self._second = QTimer(self)
+        self._second.setInterval(LIVE_MS)
+        self._second.timeout.connect(self._tick)
         holder = QWidget()
         holder.setFixedWidth(330)
         side = QVBoxLayout(holder)
@@ -144,6 +158,46 @@ class WalkDialog(QDialog):
         except ValueError as e:
             self.words.setText(sentence(e))
 
+    def _go_live(self, on: bool) -> None:
+        """Begin to take readings as they come, or make of them what they say."""
+        if on:
+            try:
+                self._device = LiveDevice(self.document.project, self.sensor)
+            except ValueError as e:
+                self.words.setText(sentence(e))
+                return
+            known, home = zoned(self.document.project, self.sensor), room_of(self.document.project, self.sensor)
+            seen = () if known is None else known.spots
+            self.over.places = {s.id: s.at for s in seen if home is None or s.room == home.id}
+            self.log, self.found = None, None
+            self._show()
+            self.live.setText(self.tr("Stop and see"))
+            self.words.setText(self.tr("Click the ring of the place where you are now; wait a while; go to the next."))
+            self._second.start()
+            return
+        self._second.stop()
+        self.live.setText(self.tr("Take it live"))
+        self.over.places, self.over.now = {}, None
+        if self._device is not None and self._device.read:
+            self._understand(self._device.text())
+        self._device = None
+
+    def _now_at(self, ident: str) -> None:
+        spot = next((s for s in self.document.project.spots if s.id == ident), None)
+        if self._device is None or spot is None:
+            return
+        self._device.go(spot.at, spot.posture, spot.id)
+        self.over.now = spot.at
+        self.words.setText(self.tr("Now at the {}: {} readings so far.").format(spot.name, len(self._device.read)))
+
+    def _tick(self) -> None:
+        if self._device is None:
+            return
+        self._device.tick()
+        read = np.array([(x, y) for _, x, y in self._device.read], float).reshape(-1, 2)
+        self.read_m = read
+        self.over.show_walk(read, None, [self.over.places[m] for _, m in self._device.marks])
+
     def _understand(self, source: Path | str) -> None:
         """Read a log and what it says of the sensor, beside the window: long ones take seconds."""
         self._source = (source, self.document.project, self.sensor)
@@ -163,6 +217,7 @@ class WalkDialog(QDialog):
         self._show()
 
     def done(self, result: int) -> None:
+        self._second.stop()
         self._work.give_up()
         self._pool.waitForDone()
         super().done(result)
@@ -252,7 +307,10 @@ class WalkDialog(QDialog):
 
 
 class _Over(QWidget):
-    """The room with the log laid over it: as it would lie by the plan, and as it lies once corrected."""
+    """The room with the log laid over it: as it would lie by the plan, and as it lies once corrected. `here` carries
+    the id of a place that was clicked while readings are taken."""
+
+    here = pyqtSignal(str)
 
     def __init__(self, project: Project, sensor: Sensor, theme: Theme, drawn: Pose) -> None:
         super().__init__()
@@ -260,12 +318,38 @@ class _Over(QWidget):
         self.read: Array | None = None
         self.found: Pose | None = None
         self.at: list[tuple[float, float]] = []
+        # Where one can say that one is now, while readings are taken; and where that was said last.
+        self.places: dict[str, tuple[float, float]] = {}
+        self.now: tuple[float, float] | None = None
         self.setMinimumSize(360, 300)
+        self.setMouseTracking(True)
 
     def show_walk(self, read: Array | None, found: Pose | None, at: list[tuple[float, float]]) -> None:
         """Show readings in metres, the corrected pose, and the known places."""
         self.read, self.found, self.at = read, found, at
         self.update()
+
+    def _placed(self) -> Callable[[float, float], QPointF]:
+        """Where points of the plan are shown."""
+        rooms = [r for r in self.project.rooms if r.level == self.sensor.level]
+        home = room_of(self.project, self.sensor)
+        corners = np.array(home.outline if home is not None else [q for r in rooms for q in r.outline], float)
+        low, high = corners.min(axis=0) - 0.6, corners.max(axis=0) + 0.6
+        k = min(self.width() / (high[0] - low[0]), self.height() / (high[1] - low[1]))
+        left = (self.width() - k * (high[0] - low[0])) / 2
+        return lambda x, y: QPointF(left + (x - low[0]) * k, self.height() - (y - low[1]) * k)
+
+    def pixel_of(self, place: str) -> QPointF:
+        """Where a place is shown that can be clicked."""
+        return self._placed()(*self.places[place])
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or not self.places:
+            return
+        near = {i: (self.pixel_of(i) - event.position()).manhattanLength() for i in self.places}
+        ident = min(near, key=lambda i: near[i])
+        if near[ident] <= CLICK_PX:
+            self.here.emit(ident)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         p, t = QPainter(self), self.theme
@@ -273,15 +357,7 @@ class _Over(QWidget):
         p.fillRect(self.rect(), t.paper)
         level = self.sensor.level
         rooms = [r for r in self.project.rooms if r.level == level]
-        home = room_of(self.project, self.sensor)
-        corners = np.array(home.outline if home is not None else [q for r in rooms for q in r.outline], float)
-        low, high = corners.min(axis=0) - 0.6, corners.max(axis=0) + 0.6
-        k = min(self.width() / (high[0] - low[0]), self.height() / (high[1] - low[1]))
-        left = (self.width() - k * (high[0] - low[0])) / 2
-
-        def at(x: float, y: float) -> QPointF:
-            return QPointF(left + (x - low[0]) * k, self.height() - (y - low[1]) * k)
-
+        at = self._placed()
         p.setPen(QPen(t.wall, 2.5))
         for r in rooms:
             p.drawPolygon(QPolygonF([at(*q) for q in r.outline]))
@@ -299,6 +375,13 @@ class _Over(QWidget):
                     for x, y in places_read(pose, some, 0.9):
                         p.drawEllipse(at(float(x), float(y)), 1.8, 1.8)
         p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(t.soft, 1.4, Qt.PenStyle.DashLine))
+        for x, y in self.places.values():
+            p.drawEllipse(at(x, y), 9, 9)
+        if self.now is not None:
+            p.setBrush(alpha(t.person, 0.8))
+            p.drawEllipse(at(*self.now), 5, 5)
+            p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(t.ink, 1.6))
         for x, y in self.at:
             p.drawEllipse(at(x, y), 7, 7)
