@@ -117,15 +117,43 @@ def test_a_week_of_six_trackers_with_five_targets():
     assert took < 1.5
 
 
+# Places of a walk in the device's frame, (angle, distance): as a sensor in a wall's middle sees them, and all round one.
+IN_FRONT = ((-0.96, 1.5), (-0.35, 4.0), (0.35, 2.0), (0.96, 3.5))
+ALL_ROUND = ((0.0, 2.0), (1.57, 2.0), (3.14, 2.0), (-1.57, 2.0))
+
+
+def best_possible(places, scatter: Scatter, n: int) -> float:
+    """The chance that an estimator that uses all that n readings a place hold is within the bars: its errors are normal,
+    with the inverse of the Fisher information for their covariance (Rao 1945)."""
+    info = np.zeros((4, 4))
+    for a, d in places:
+        u, v = d * math.sin(a), d * math.cos(a)
+        s = math.hypot(d, 0.65)
+        range_, angle = (
+            scatter.range_m**2 + (scatter.wander_m * d / s) ** 2,
+            scatter.angle**2 + (scatter.wander_m / d) ** 2,
+        )
+        by_range, by_angle = np.array([-u / s, -v / s, 0.0, 1.0]), np.array([-v / d**2, u / d**2, 1.0, 0.0])
+        info += n * (np.outer(by_range, by_range) / range_ + np.outer(by_angle, by_angle) / angle)
+    off = np.random.default_rng(0).multivariate_normal(np.zeros(4), np.linalg.inv(info), 100_000)
+    near = np.hypot(off[:, 0], off[:, 1]) <= 0.05
+    return float((near & (np.abs(np.degrees(off[:, 2])) <= 1.0) & (np.abs(off[:, 3]) <= 0.03)).mean())
+
+
 def test_calibration_of_many_walks():
-    """200 readings at 4 spots, white and wide apart as a sensor in a wall's middle sees them."""
+    """200 readings at 4 spots, white: all round a device 95 of 100 walks are found as well as is asked; before one that
+    looks from a wall no more can be than the readings hold, and those are."""
+    for places, bar in ((ALL_ROUND, 95), (IN_FRONT, 0)):
+        _walks(places, bar)
+
+
+def _walks(where, bar):
     rng, met, n = np.random.default_rng(5), 0, 100
     scatter = Scatter(0.1, math.radians(3.0))
     start = time.perf_counter()
     for _ in range(n):
         true = Pose(*rng.uniform(0, 1, 2), rng.uniform(1.2, 2.2), rng.uniform(-180, 180), rng.uniform(0.1, 0.5))
-        places = on_plan(true, [(d * math.sin(a), d * math.cos(a)) for a, d in
-                                ((-0.96, 1.5), (-0.35, 4.0), (0.35, 2.0), (0.96, 3.5))])  # fmt: skip
+        places = on_plan(true, [(d * math.sin(a), d * math.cos(a)) for a, d in where])
         at, chest = np.repeat(places, 50, 0), np.repeat(rng.choice([0.9, 1.2], 4), 50)
         read = reported(true, scatter, at, chest, Drawn(*rng.standard_normal((4, 200))))
         drawn = Pose(true.x + rng.uniform(-0.3, 0.3), true.y + rng.uniform(-0.3, 0.3), true.height,
@@ -133,7 +161,8 @@ def test_calibration_of_many_walks():
         found = calibrate(Known(read, at, chest), drawn, scatter)
         turned = abs((found.pose.yaw - true.yaw + 180) % 360 - 180)
         met += math.dist(found.pose[:2], true[:2]) <= 0.05 and turned <= 1 and abs(found.pose.bias - true.bias) <= 0.03
-    say(
-        f"{met} of {n} walks found to 5 cm, 1 degree, 3 cm (bar 95); {(time.perf_counter() - start) / n * 1e3:.0f} ms each"
-    )
-    assert met >= 95
+    best = 100 * best_possible(where, scatter, 50)
+    each = (time.perf_counter() - start) / n * 1e3
+    say(f"{met} of {n} walks found to 5 cm, 1 degree, 3 cm; the readings hold {best:.0f}; {each:.0f} ms each")
+    # Of a hundred walks so many more or fewer are luck.
+    assert met >= max(bar, best - 3.0 * math.sqrt(best * (100.0 - best) / n))
