@@ -187,3 +187,16 @@ def test_a_deeply_nested_variant_is_refused_before_anything_walks_it(two, tmp_pa
     path.write_text(json.dumps(document))
     with pytest.raises(ProjectError):
         load_project(path)
+
+
+def test_a_switch_goes_with_the_design_that_has_its_circuit(two):
+    from vastwatch.site.building import Circuit, Switch
+
+    wired = replace(
+        two, circuits=(Circuit(id="c1", name="C", lamps=("lamp",)),),
+        switches=(Switch(id="s1", level="g", name="S", at=(0.2, 0.2), circuit="c1"),),
+    )  # fmt: skip
+    once = variants.adopted(wired, "Patient")
+    assert once.circuits == () and once.switches == ()
+    back = variants.adopted(once, variants.FORMER)
+    assert [s.id for s in back.switches] == ["s1"] and [c.id for c in back.circuits] == ["c1"]

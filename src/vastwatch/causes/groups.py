@@ -28,16 +28,8 @@ PHRASES: dict[Lever, str] = {
 
 # These are wrong with a whole room, wherever somebody is in it; then so many places are named.
 OF_THE_ROOM: tuple[Lever, ...] = (
-    "hold",
-    "warmth",
-    "settings",
-    "hazard",
-    "latency",
-    "supply",
-    "cells",
-    "radio",
-    "bounce",
-)
+    "hold", "warmth", "settings", "hazard", "latency", "supply", "cells", "radio", "bounce",
+)  # fmt: skip
 MOST_PLACES = 2
 
 

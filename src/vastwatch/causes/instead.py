@@ -28,24 +28,9 @@ from vastwatch.signals import Signal
 # What is tried, in the order in which it is told where one saves as much as the other: what can be moved before what
 # can only be waited for.
 Lever = Literal[
-    "hazard",
-    "obstacle",
-    "aim",
-    "zone",
-    "supply",
-    "cells",
-    "radio",
-    "doubt",
-    "bounce",
-    "settings",
-    "warmth",
-    "starter",
-    "latency",
-    "person",
-    "hold",
-    "own hold",
-    "keeper",
-]
+    "hazard", "obstacle", "aim", "zone", "supply", "cells", "radio", "doubt", "bounce", "settings", "warmth", "starter",
+    "latency", "person", "hold", "own hold", "keeper",
+]  # fmt: skip
 ORDER: tuple[Lever, ...] = get_args(Lever)
 # A device that reports at once, seconds.
 AT_ONCE_S = 0.05

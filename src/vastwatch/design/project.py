@@ -150,6 +150,7 @@ class Variant(Record, frozen=True, kw_only=True):
     lamps: tuple[Lamp, ...] = ()
     outputs: Fixtures = ()
     circuits: tuple[Circuit, ...] = ()
+    switches: tuple[Switch, ...] = ()
 
 
 class DiaryNote(Record, frozen=True, kw_only=True):

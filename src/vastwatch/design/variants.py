@@ -13,7 +13,7 @@ from vastwatch.design.project import Project, Variant, numbered
 from vastwatch.design.references import all_references, without
 
 # What a design decides.
-DECIDED = ("devices", "sensors", "zones", "presences", "lamps", "outputs", "circuits")
+DECIDED = ("devices", "sensors", "zones", "presences", "lamps", "outputs", "circuits", "switches")
 MOST = 20
 # What the design is called that another takes the place of.
 FORMER = "Former design"
