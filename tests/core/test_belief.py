@@ -27,6 +27,10 @@ def on(*rows) -> Signal:
     return Signal.from_intervals(rows, 0.0, END)
 
 
+# Euler's steps: at rates of at most half a second's reciprocal they err by less than what is asked.
+STEP_S = 0.01
+
+
 def chain(seed: int, spots: int, sensors: int) -> Chain:
     rng = np.random.default_rng(seed)
     n = 2 + spots
@@ -37,7 +41,7 @@ def chain(seed: int, spots: int, sensors: int) -> Chain:
     return Chain(moves, rng.uniform(1e-4, 0.2, (sensors, n)), rng.uniform(1e-3, 0.5, (sensors, n)))
 
 
-def by_small_steps(c: Chain, reports: list[Signal], dt: float = 0.002) -> np.ndarray:
+def by_small_steps(c: Chain, reports: list[Signal], dt: float = STEP_S) -> np.ndarray:
     """The belief at every step, by Euler's method: the chain moves a little, and what did not switch is weighed."""
     v = c.at_first
     out = []
@@ -64,11 +68,11 @@ def test_the_filter_is_that_of_small_steps(seed):
     slow = by_small_steps(c, reports)
     t = np.arange(1.0, END - 1, 7.3)
     # Told in straight pieces between its looks: between them it is a little off.
-    assert told.at(t) == pytest.approx(slow[(t / 0.002).astype(int)], abs=0.02)
+    assert told.at(t) == pytest.approx(slow[(t / STEP_S).astype(int)], abs=0.02)
     on_slow, was = 0.0, False
     for p in slow:
         was = p >= 0.2 if was else p > 0.6
-        on_slow += 0.002 * was
+        on_slow += STEP_S * was
     assert said.total() == pytest.approx(on_slow, abs=0.3)
 
 

@@ -149,7 +149,7 @@ def test_any_row_of_acts_leaves_a_sound_project_and_a_living_window(desk, seed, 
 
     acts = [keys] * 7 + [stage, history, ribbon] * 2 + [places] * 4 + [drags] * 4 + [button] * 4 + [cell] * 2
     acts += [rooms] * 2 + [figure] * 3
-    for n in range(120):
+    for n in range(90):
         another() if n % 71 == 70 else rnd.choice(acts)()
         if n % 9 == 0:
             QTest.qWait(2)
