@@ -8,7 +8,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import t as student
 
 from vastwatch.advice import judge as judging
 from vastwatch.advice.frontier import measured
@@ -16,6 +15,7 @@ from vastwatch.advice.judge import DAYS
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
+from vastwatch.laws import student_quantile
 
 Array = NDArray[np.float64]
 
@@ -101,7 +101,7 @@ def _differences(a: Array, b: Array, days: int) -> tuple[Difference, Difference,
 def _difference(a: Array, b: Array) -> Difference:
     d = b - a
     mean, n = float(d.mean()), len(d)
-    off = float(student.ppf((1 + SURE) / 2, n - 1) * d.std(ddof=1) / np.sqrt(n)) if n > 1 else float("inf")
+    off = float(student_quantile((1 + SURE) / 2, n - 1) * d.std(ddof=1) / np.sqrt(n)) if n > 1 else float("inf")
     return Difference(float(a.mean()), float(b.mean()), mean, mean - off, mean + off)
 
 

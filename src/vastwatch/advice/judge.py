@@ -13,7 +13,6 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import chi2
 
 from vastwatch.advice.curves import KNOWN_S
 from vastwatch.advice.end_to_end import EndToEnd, laid
@@ -24,6 +23,7 @@ from vastwatch.control.reactions import TRIES
 from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
+from vastwatch.laws import chi_square_quantile
 from vastwatch.memo import MEMO
 from vastwatch.signals import Signal
 from vastwatch.site.building import RoomUse
@@ -392,7 +392,7 @@ def bounds(counts: Array, weeks: float, p: float) -> Array:
     exposure = n * weeks / 2.0
     k = mean * n / 2.0 / over
     if p >= 0.5:
-        return np.asarray(chi2.ppf(p, 2.0 * k + 2.0)) / 2.0 * over / exposure
-    low = np.asarray(chi2.ppf(p, np.maximum(2.0 * k, 1e-9))) / 2.0 * over / exposure
+        return np.asarray(chi_square_quantile(p, 2.0 * k + 2.0)) / 2.0 * over / exposure
+    low = np.asarray(chi_square_quantile(p, np.maximum(2.0 * k, 1e-9))) / 2.0 * over / exposure
     # Other weeks have whole drops: half a drop in all of them is none.
     return np.floor(low * n * weeks) / (n * weeks)

@@ -12,10 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import t as t_law
 
 from vastwatch.advice.weeks import Lived
 from vastwatch.design.needs import RoomNeeds
+from vastwatch.laws import student_quantile
 from vastwatch.rehearsal.incidents import LATE_S
 from vastwatch.rehearsal.scores import arrivals
 from vastwatch.signals import Signal
@@ -104,7 +104,7 @@ def aside(values: Array, sure: float = SURE) -> Array:
     n = len(values)
     if n < 2:
         return np.zeros(values.shape[1:])
-    return float(t_law.ppf(sure, n - 1)) * values.std(axis=0, ddof=1) * math.sqrt(2.0 / n)
+    return student_quantile(sure, n - 1) * values.std(axis=0, ddof=1) * math.sqrt(2.0 / n)
 
 
 def _met(need: str, values: Array, limit: float) -> Met:

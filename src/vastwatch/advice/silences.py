@@ -18,8 +18,8 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import norm
 
+from vastwatch.laws import normal_below
 from vastwatch.memo import kept
 from vastwatch.sensing.figures import MINOR_MOTION
 
@@ -119,7 +119,7 @@ def _table(median_s: float, sigma: float) -> tuple[Array, Array, Array]:
     t = np.arange(STEPS, dtype=float) * (median_s / TO_MEDIAN)
     chances: Array = np.geomspace(LEAST_CHANCE, 1.0, CHANCES).astype(float)
     with np.errstate(divide="ignore"):
-        law = norm.cdf(np.log(t / median_s) / sigma)
+        law = normal_below(np.log(t / median_s) / sigma)
     law[0] = 0.0
     mass, missed = np.diff(law), 1.0 - chances
     back = mass[::-1].copy()

@@ -5,11 +5,10 @@ robust least squares of what it read at known places; with standard deviations, 
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from vastwatch.sensing.tracker import Pose, Scatter, places_read, readings
 
@@ -62,6 +61,13 @@ class Calibration(NamedTuple):
 
 class CalibrationError(Exception):
     """Nothing can be concluded: one sentence."""
+
+
+def _least_squares() -> Any:
+    # Loaded where something is fitted: it takes half a second, which the window's start can spare.
+    from scipy.optimize import least_squares
+
+    return least_squares
 
 
 def calibrate(known: Known, drawn: Pose, scatter: Scatter, unit: str = "") -> Calibration:
@@ -150,7 +156,7 @@ def _fit(known: Known, drawn: Pose, scatter: Scatter) -> _Fit:
         begin = np.array([drawn.x, drawn.y, drawn.yaw + turn, drawn.bias])
         bounds = ([-np.inf, -np.inf, -np.inf, -1.0], [np.inf, np.inf, np.inf, 1.5])
         begin[3] = min(max(begin[3], -0.9), 1.4)
-        result = least_squares(
+        result = _least_squares()(
             off, begin, bounds=bounds, loss="soft_l1", f_scale=ROBUST, x_scale=(1.0, 1.0, 30.0, 0.3), max_nfev=60
         )
         if best is None or result.cost < best.cost - 1e-9:
@@ -236,7 +242,7 @@ def from_pairs(tape_m: Array, reading_m: Array) -> Scale:
     def off(p: Array) -> Array:
         return np.asarray((design @ p - target) / 0.1, float)
 
-    found = least_squares(off, np.linalg.lstsq(design, target, rcond=None)[0], loss="cauchy", f_scale=1.0)
+    found = _least_squares()(off, np.linalg.lstsq(design, target, rcond=None)[0], loss="cauchy", f_scale=1.0)
     left = design @ found.x - target
     spread = math.sqrt(float((left**2).sum()) / max(len(tape) - design.shape[1], 1))
     sd = np.sqrt(np.diag(np.linalg.inv(design.T @ design))) * spread

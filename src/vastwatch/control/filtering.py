@@ -13,7 +13,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from vastwatch.control.belief import Chain
 from vastwatch.memo import kept
@@ -156,6 +155,9 @@ class Filter:
         if hi <= lo or above(lo) * above(hi) > 0:
             # At the very look.
             return lo
+        # Loaded where there is a belief to filter: it takes half a second.
+        from scipy.optimize import brentq
+
         return float(brentq(above, lo, hi, xtol=1e-10, rtol=1e-14))
 
     def _decay(self, reporting: tuple[bool, ...]) -> _Decay:

@@ -20,9 +20,10 @@ from numpy.typing import NDArray
 from vastwatch.devices import RadarType
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
+from vastwatch.laws import normal_quantile
 from vastwatch.memo import kept
 from vastwatch.sensing.tracker import Pose, places_read, readings
-from vastwatch.sensing.zones import Spread, chances, ndtri, ring_chances
+from vastwatch.sensing.zones import Spread, chances, ring_chances
 
 if TYPE_CHECKING:
     from shapely import Polygon
@@ -137,7 +138,7 @@ def _quantiled(spread: Spread) -> tuple[Array, Array, NDArray[np.int64], Array]:
         # Spots close to the device are many rows each.
         rows = np.flatnonzero((spread.weight < 1.0) == few)
         n = FEW_QUANTILES if few else QUANTILES
-        z = ndtri((np.arange(n) + 0.5) / n)
+        z = normal_quantile((np.arange(n) + 0.5) / n)
         za, zr = (g.ravel() for g in np.meshgrid(z, z))
         theta = (spread.angle[rows, None] + spread.angle_spread[rows, None] * za).ravel()
         r = (spread.range[rows, None] + spread.range_spread[rows, None] * zr).ravel()

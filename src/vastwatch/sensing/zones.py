@@ -14,26 +14,10 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.geometry import polygons
+from vastwatch.laws import normal_below, normal_quantile
 from vastwatch.sensing.tracker import Pose, Scatter, in_frame
 
 Array = NDArray[np.floating[Any]]
-
-# The normal's integral is loaded when it is asked for: that takes a fifth of a second, and most projects have no zones.
-
-
-def ndtr(z: ArrayLike) -> Array:
-    """The normal's integral up to z."""
-    from scipy.special import ndtr as integral
-
-    return np.asarray(integral(z), float)
-
-
-def ndtri(p: ArrayLike) -> Array:
-    """Its inverse."""
-    from scipy.special import ndtri as inverse
-
-    return np.asarray(inverse(p), float)
-
 
 # Points of Gauss's rule on each piece, and how far out the angle is followed, spreads.
 NODES, SPREADS = 12, 5.0
@@ -104,7 +88,8 @@ def chances(spread: Spread, outlines: list[Array]) -> Array:
 
 def ring_chances(spread: Spread, near: float, far: float) -> Array:
     """The chance, (n,), that a report of each spot reads a range within a band."""
-    inside = ndtr((far - spread.range) / spread.range_spread) - ndtr((near - spread.range) / spread.range_spread)
+    below_far, below_near = (normal_below((edge - spread.range) / spread.range_spread) for edge in (far, near))
+    inside = below_far - below_near
     return _gathered(spread, inside)
 
 
@@ -165,7 +150,7 @@ def _along_rays(ex: Array, ey: Array, outline: Array, mean: Array, sigma: Array)
         crossed = (s >= 0.0) & (s < 1.0) & (t > 0.0) & (turn != 0.0)
         # A ray that crosses a side outwards leaves the outline there.
         k = np.flatnonzero(crossed)
-        out[k] += np.sign(turn[k]) * ndtr((t[k] - mean[k]) / sigma[k])
+        out[k] += np.sign(turn[k]) * normal_below((t[k] - mean[k]) / sigma[k])
     return np.clip(out, 0.0, 1.0)
 
 
@@ -179,6 +164,6 @@ def cloud(spread: Spread, spot: int, n: int = 60) -> Array:
     k = np.arange(1, n + 1)
     golden, plastic = (k * 0.7548776662466927) % 1.0, (k * 0.5698402909980532) % 1.0
     row = mine[np.searchsorted(np.cumsum(spread.weight[mine]), ((k * 0.6180339887) % 1.0) * 0.999999)]
-    theta = spread.angle[row] + spread.angle_spread[row] * ndtri(golden)
-    r = spread.range[row] + spread.range_spread[row] * ndtri(plastic)
+    theta = spread.angle[row] + spread.angle_spread[row] * normal_quantile(golden)
+    r = spread.range[row] + spread.range_spread[row] * normal_quantile(plastic)
     return np.column_stack([r * np.sin(theta), r * np.cos(theta)])
