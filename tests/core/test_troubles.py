@@ -218,6 +218,8 @@ def test_a_light_without_supply_is_told_with_who_left_it_so_and_when():
     late = [i for i in r.incidents if i.kind == "late"]
     said = [c for i in late for c in explain(r, i).causes if "supply" in c.what]
     assert said and "switched off at" in said[0].value and "Radar" in said[0].text
+    chain = next(explain(r, i) for i in late if any("supply" in c.what for c in explain(r, i).causes))
+    assert [link.what for link in chain.story][1:] == ["Supply"] and "on again" in chain.story[1].value
     # Its removal removes them.
     none = rehearse(troubled(wired()), 7, 3)
     (supply,) = supplies(room, r.truth)

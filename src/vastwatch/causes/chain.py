@@ -29,6 +29,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.people import Where
 from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.run import Rehearsal
+from vastwatch.rehearsal.troubles import powered_in
 from vastwatch.sensing.model import Sight
 from vastwatch.words import clock_words, duration_words, never_words
 
@@ -127,6 +128,15 @@ def _late(r: Rehearsal, incident: Incident) -> list[Link]:
     t, wait = incident.at, incident.duration_s
     lamp = r.house.served(incident.room)
     came_in = f"somebody came in at {_clock(r, t)}"
+    supplied = powered_in(r.project, incident.room, r.truth)
+    if supplied is not None and not supplied.at(t):
+        lit = lamp is not None and bool(lamp.at(t + wait + AFTER_S))
+        back = supplied.rises[supplied.rises > t]
+        on = f"on again {_clock(r, float(back[0]))}" if len(back) else "off since"
+        return [
+            _lamp(r, incident, f"{duration_words(wait)} late" if lit else "never came on", came_in),
+            Link("Supply", incident.room, on, "it was switched off at the wall as they came"),
+        ]
     if lamp is not None and lamp.at(t + wait + AFTER_S):
         why = "nothing had started it before"
         if _went_to_switch(r, incident.room, t + wait):
