@@ -239,3 +239,14 @@ def test_points_are_proven_on_weeks_that_nothing_was_chosen_by(room, monkeypatch
         f = p.figures
         assert f.drops_high >= f.drops_per_week and f.dark_high >= f.dark_min
         assert found.meets(p) == (f.drops_high <= found.limit_drops and f.dark_high <= found.limit_dark_min)
+
+
+def test_what_keeps_to_the_limits_only_on_average_does_not_meet_them(room):
+    from vastwatch.advice.frontier import Figures, Frontier, Point
+
+    def point(drops, drops_high, dark, dark_high):
+        return Point("p", "curve", {}, room, Figures(drops, dark, 1.0, (dark, dark), (1.0, 1.0), drops_high, dark_high))
+
+    points = point(0.2, 0.9, 0.1, 0.2), point(0.2, 0.4, 0.1, 2.0), point(0.2, 0.4, 0.1, 0.5)
+    found = Frontier("big", 4, points, 0.5, 1.0, 3)
+    assert [found.meets(p) for p in points] == [False, False, True] and found.chosen is points[2]

@@ -297,3 +297,26 @@ def test_a_lamp_more_leaves_the_supply_as_it_was():
     a, b = rehearse(room, 3, 1), rehearse(more, 3, 1)
     first, second = supplies(room, a.truth)[0], supplies(more, b.truth)[0]
     assert first.on.same_as(second.on)
+
+
+def test_a_dead_sensor_hears_no_wave():
+    """Its cells flat, whoever was left in the dark waves in vain; alive, it hears some of them."""
+    room = put(make_room(), replace(make_room().presences[0], expr=from_roles(Roles(("pir",), ("pir",), 20.0))))
+    alive = rehearse(room, 3, 1)
+    assert alive.house.hands["big"].waved["pir"].total() > 0
+    for seed in range(1, 80):
+        r = rehearse(troubled(room, cells_flat_days=200.0), 3, seed)
+        works = r.recording.known.get("pir")
+        if works is not None:
+            waved = r.house.hands["big"].waved.get("pir")
+            assert waved is None or (waved - works).total() < 60.0
+            break
+    # The radar behind the switch alone keeps this light: it hears no wave while it starts.
+    fed = replace(
+        wired(), presences=(Presence(id="here", room="big", name="S", expr=from_roles(Roles(("radar",), ("radar",), 5.0))),),
+    )  # fmt: skip
+    for seed in (1, 2, 3):
+        r = rehearse(troubled(fed, supply_off_per_week=60.0), 7, seed)
+        waved = r.house.hands["big"].waved.get("radar")
+        rises = np.empty(0) if waved is None else waved.rises
+        assert r.recording.known["radar"].at(rises).all()

@@ -196,3 +196,9 @@ def test_zones_go_out_in_drawings(tmp_path):
     drawing = svg_of(project, "g")
     assert '<g id="zones">' in drawing and "<title>Chair</title>" in drawing
     assert '<g id="zones">' not in svg_of(replace_zones(project, sensor(project), ()), "g")
+
+
+def test_nothing_is_ignored_at_the_price_of_whoever_sits_beside_it():
+    fan = Hazard(id="fan", level="g", name="Fan", kind="fan", outline=rect(2.15, 1.3, 2.45, 1.6), strength=1.0)
+    project = replace(tracked(zones=(CHAIR,)), hazards=(fan,))
+    assert [h for h in what_helps(project, sensor(project)) if h.of] == []

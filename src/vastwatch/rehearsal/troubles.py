@@ -98,17 +98,14 @@ def _supplied(ident: str, rooms: tuple[str, ...], dark: tuple[Signal, ...], trut
     awake = [truth.occupied(room, True) for room in rooms]
     leaves = any_of(awake).falls
     back = any_of([(here & d).on_delay(BACK_AFTER_S) for here, d in zip(awake, dark)]).rises
-    calendar, off, until = truth.calendar, [], -1.0
+    calendar, off = truth.calendar, []
     for day in range(calendar.days):
         key = key_of(truth.household.seed, "supply", ident, day)
         for t in arrivals(key, per_week / WEEK_S, calendar.midnight(day), calendar.midnight(day + 1)).tolist():
             k = int(np.searchsorted(leaves, t))
-            if k == len(leaves) or leaves[k] < until:
-                continue
-            begin = float(leaves[k])
-            n = int(np.searchsorted(back, begin))
-            until = float(back[n]) if n < len(back) else truth.end
-            off.append((begin, until))
+            if k < len(leaves):
+                n = int(np.searchsorted(back, leaves[k]))
+                off.append((float(leaves[k]), float(back[n]) if n < len(back) else truth.end))
     return ~Signal.from_intervals(off, 0.0, truth.end)
 
 
