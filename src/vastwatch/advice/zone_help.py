@@ -85,7 +85,7 @@ def _apart(project: Project, sensor: Sensor, before: _Found) -> Help | None:
     drawn = zones_of(project, sensor.id)
     best: tuple[_Found, float, tuple[Zone, ...]] | None = None
     for gap in GAPS_M:
-        zones = tuple(z if z.role == "ignore" else _smaller(z, gap) for z in drawn)
+        zones = tuple(z if z.role == "ignore" else drawn_in(z, gap) for z in drawn)
         found = _found(replace_zones(project, sensor, zones), sensor)
         if best is None or found.off < best[0].off - 1e-9:
             best = found, gap, zones
@@ -96,7 +96,7 @@ def _apart(project: Project, sensor: Sensor, before: _Found) -> Help | None:
     return Help(sensor, text, before.off, after.off, before.counted, after.counted, zones)
 
 
-def _smaller(zone: Zone, by_m: float) -> Zone:
+def drawn_in(zone: Zone, by_m: float) -> Zone:
     """A zone drawn in by so much on every side; itself where little would be left."""
     shape = Polygon(zone.outline)
     left = shape.buffer(-by_m, join_style="mitre")
