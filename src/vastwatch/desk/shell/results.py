@@ -158,10 +158,11 @@ class Results(QObject):
             needed=lambda: self._variant is not None, forgetful=True,
         )  # fmt: skip
         self.log_curve: Derived[LogCurve] = Derived(
-            "log's curve", self._pool, self._of_log_curve, lambda task, house, presence: log_curve(house, presence)
-        )
+            "log's curve", self._pool, self._of_log_curve, lambda task, house, presence: log_curve(house, presence),
+            forgetful=True,
+        )  # fmt: skip
         self.log_habits: Derived[LogHabits] = Derived(
-            "log's habits", self._pool, self._of_log, lambda task, house: habits_of_log(house)
+            "log's habits", self._pool, self._of_log, lambda task, house: habits_of_log(house), forgetful=True
         )
         self.matters: Derived[Matters] = Derived(
             "what matters", self._judges, self._of_room, matters_of, needed=_never, forgetful=True

@@ -153,7 +153,7 @@ class DesignsSheet(QDialog):
         for each in (self.keep, self.adopt, self.rename, self.drop, before, after, leave):
             each.setAutoDefault(False)
         results.designs.changed.connect(self._fill)
-        results.designs.progressed.connect(lambda: self._bar.setValue(round(1000 * results.designs.progress)))
+        results.designs.progressed.connect(self._progress)
         document.changed.connect(self._list)
         self._list()
 
@@ -222,6 +222,9 @@ class DesignsSheet(QDialog):
         """Nobody waits for it any more."""
         self.results.compare_with(None)
         super().done(result)
+
+    def _progress(self) -> None:
+        self._bar.setValue(round(1000 * self.results.designs.progress))
 
     # -- what it comes to ------------------------------------------------------------------------------------------
 
