@@ -18,7 +18,7 @@ from msgspec.structs import replace
 
 from timed import median_s, say
 from vastwatch.advice.curves import curves
-from vastwatch.control.house import concluded
+from vastwatch.control.concluding import concluded
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import rehearse

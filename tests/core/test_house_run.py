@@ -9,7 +9,8 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch.causes.witnesses import set_off
-from vastwatch.control.house import Hand, run
+from vastwatch.control.concluding import Hand
+from vastwatch.control.house import run
 from vastwatch.control.outputs.handler import kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.edits.sensors import set_hold

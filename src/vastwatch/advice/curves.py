@@ -238,7 +238,10 @@ class Outcome(NamedTuple):
 
 
 class Curve(Protocol):
-    """Whatever knows the outcome of every hold. `unlit_s`: dark seconds without supply, whatever the hold."""
+    """Whatever knows the outcome of every hold. `unlit_s`: dark seconds without supply, whatever the hold.
+
+    Of a room with a ladder `dark` is while its light follows what is concluded; `anyway`: while it is lit besides.
+    """
 
     unlit_s: float
 
@@ -256,9 +259,10 @@ class Waving:
 
     def __init__(
         self, start: Signal, keep: Signal, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
-        unlit_s: float = 0.0,
+        unlit_s: float = 0.0, anyway: Signal | None = None,
     ) -> None:  # fmt: skip
-        self.unlit_s = unlit_s
+        self.unlit_s, self.anyway = unlit_s, anyway
+        self.awake = awake
         self.start, self.keep, self.who, self.sensors = start, keep, who, sensors
         self.dark, self.need, self.nobody = dark, awake & dark, dark - awake
         self._known: dict[float, Outcome] = {}
@@ -276,10 +280,15 @@ class Waving:
                 float((signal.measure(did.light[:, 1]) - signal.measure(did.light[:, 0])).sum())
                 for signal in (self.need, self.nobody)
             )
+            drops = did.falls[self.need.at(did.falls)]
+            idle_s = max(float(self.plain.idle_s(hold_s)) + wasted, 0.0)
+            if self.anyway is not None:
+                drops = np.sort(np.concatenate([drops, left_by(self.anyway, self._followed(did, hold_s), self.need)]))
+                idle_s += (self.anyway - self.awake).total()
             self._known[hold_s] = Outcome(
-                did.falls[self.need.at(did.falls)],
+                drops,
                 max(float(self.plain.dark_s(hold_s)) - lit, 0.0) + self.unlit_s,
-                max(float(self.plain.idle_s(hold_s)) + wasted, 0.0),
+                idle_s,
                 len(did.waves),
                 len(did.presses),
             )
@@ -287,9 +296,19 @@ class Waving:
 
     def light(self, hold_s: float) -> Signal:
         """See Curve."""
-        did = react(self.start, self.keep, hold_s, self.who, self.sensors)
+        lit = self._followed(react(self.start, self.keep, hold_s, self.who, self.sensors), hold_s)
+        return lit if self.anyway is None else lit | self.anyway
+
+    def _followed(self, did: Reaction, hold_s: float) -> Signal:
+        """While it is lit by what is concluded."""
         more = Signal.from_intervals(did.light, self.start.start, self.start.end)
         return (self.start.start_keep(self.keep.hold(hold_s)) | more) & self.dark
+
+
+def left_by(anyway: Signal, lit: Signal, need: Signal) -> Array:
+    """The instants at which light that burned anyway goes out on somebody whom nothing has noticed."""
+    falls = anyway.falls
+    return falls[need.at(falls) & ~lit.at(falls)]
 
 
 class WavingAtAny:
@@ -298,9 +317,9 @@ class WavingAtAny:
 
     def __init__(
         self, expr: Expr, given: Conditions, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
-        unlit_s: float = 0.0,
+        unlit_s: float = 0.0, anyway: Signal | None = None,
     ) -> None:  # fmt: skip
-        self.unlit_s = unlit_s
+        self.unlit_s, self.anyway = unlit_s, anyway
         self.expr, self.given, self.awake, self.dark, self.who, self.sensors = expr, given, awake, dark, who, sensors
         self._known: dict[float, Outcome] = {}
 
@@ -308,7 +327,7 @@ class WavingAtAny:
         """See Curve."""
         if hold_s not in self._known:
             did, lit = self._lit(hold_s)
-            need = self.awake & self.dark
+            need = due(self.awake, self.dark, self.anyway)
             self._known[hold_s] = Outcome(
                 false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.awake).total(), len(did.waves),
                 len(did.presses),
@@ -320,24 +339,35 @@ class WavingAtAny:
         return self._lit(hold_s)[1]
 
     def _lit(self, hold_s: float) -> tuple[Reaction, Signal]:
-        return lit_by(with_hold(self.expr, hold_s) or self.expr, self.given, self.dark, self.who, self.sensors)
+        expr = with_hold(self.expr, hold_s) or self.expr
+        return lit_by(expr, self.given, self.dark, self.who, self.sensors, self.anyway)
+
+
+def due(awake: Signal, dark: Signal, anyway: Signal | None) -> Signal:
+    """While somebody awake is to have light."""
+    return awake & (dark if anyway is None else dark | anyway)
 
 
 def lit_by(
-    expr: Expr, given: Conditions, dark: Signal, who: Stretches, sensors: tuple[Waved, ...]
-) -> tuple[Reaction, Signal]:
+    expr: Expr, given: Conditions, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
+    anyway: Signal | None = None,
+) -> tuple[Reaction, Signal]:  # fmt: skip
     """What people do about a light that follows an expression, and that light."""
     conclude = WavedAt(expr, given)
     did = react_to(conclude, who, sensors)
-    return did, conclude(did.reports, np.column_stack([did.presses, did.presses + PRESS_S])) & dark
+    lit = conclude(did.reports, np.column_stack([did.presses, did.presses + PRESS_S])) & dark
+    return did, lit if anyway is None else lit | anyway
 
 
 class ByHand:
     """`Curve` of a light that a hand switches on, and again when it has gone off on somebody; by what presence comes to
     at a hold."""
 
-    def __init__(self, presence: Callable[[float], Signal], awake: Signal, dark: Signal, unlit_s: float = 0.0) -> None:
-        self.unlit_s = unlit_s
+    def __init__(
+        self, presence: Callable[[float], Signal], awake: Signal, dark: Signal, unlit_s: float = 0.0,
+        anyway: Signal | None = None,
+    ) -> None:  # fmt: skip
+        self.unlit_s, self.anyway = unlit_s, anyway
         self._presence, self._awake, self._dark = presence, awake, dark
         self._known: dict[float, Outcome] = {}
 
@@ -345,7 +375,7 @@ class ByHand:
         """See Curve."""
         if hold_s not in self._known:
             lit, pressed = self._lit(hold_s)
-            need = self._awake & self._dark
+            need = due(self._awake, self._dark, self.anyway)
             self._known[hold_s] = Outcome(
                 false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self._awake).total(), 0,
                 len(pressed.again),
@@ -359,4 +389,5 @@ class ByHand:
     def _lit(self, hold_s: float) -> tuple[Signal, Pressed]:
         presence = self._presence(hold_s)
         pressed = presses(presence, self._awake, self._dark, hold_s)
-        return on_by_hand(presence, pressed.signal, hold_s) & self._dark, pressed
+        lit = on_by_hand(presence, pressed.signal, hold_s) & self._dark
+        return lit if self.anyway is None else lit | self.anyway, pressed

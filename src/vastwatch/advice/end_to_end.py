@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.curves import KNOWN_S, Curve, Steps, Waving, WavingAtAny, lit_by
+from vastwatch.advice.curves import KNOWN_S, Curve, Steps, Waving, WavingAtAny, due, left_by, lit_by
 from vastwatch.control.reactions import Luck, Reaction, Stretches, react
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
@@ -112,6 +112,14 @@ class _Lives:
             for k, (a, b) in enumerate(pairwise(bounds))
         ]
 
+    def _anyway(self) -> Signal | None:
+        """While the lives' light burns whatever is concluded."""
+        each = [c.anyway for c in self._each]
+        if all(a is None for a in each):
+            return None
+        off = Signal.constant(False, 0.0, self._span)
+        return self._laid([off if a is None else a for a in each])
+
     def _all_of_them(self) -> Stretches:
         each = [c.who for c in self._each]
         begins: Array = self._step * np.arange(len(each), dtype=float)
@@ -137,7 +145,8 @@ class AnyLine(_Lives):
         said = tuple(self._laid(each) for each in zip(*(c.given.said for c in lives)))
         self._given = first.given._replace(said=said, alive=alive)
         self._awake, self._dark = self._laid([c.awake for c in lives]), self._laid([c.dark for c in lives])
-        self._need = self._awake & self._dark
+        self.anyway = self._anyway()
+        self._need = due(self._awake, self._dark, self.anyway)
         self._who = self._all_of_them()
 
     def outcomes(self, hold_s: float) -> Outcomes:
@@ -146,7 +155,7 @@ class AnyLine(_Lives):
 
     def outcomes_of(self, expr: Expr) -> Outcomes:
         """Of the same conclusion with other figures, in each life."""
-        did, lit = lit_by(expr, self._given, self._dark, self._who, self._sensors)
+        did, lit = lit_by(expr, self._given, self._dark, self._who, self._sensors, self.anyway)
         return Outcomes(
             self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit) + self._unlit_s,
             self._seconds(lit - self._awake), self._by_life(did.waves), self._by_life(did.presses),
@@ -155,7 +164,7 @@ class AnyLine(_Lives):
     def lights(self, hold_s: float) -> list[Signal]:
         """The light in each life."""
         expr = with_hold(self._expr, hold_s) or self._expr
-        return self._apart(lit_by(expr, self._given, self._dark, self._who, self._sensors)[1])
+        return self._apart(lit_by(expr, self._given, self._dark, self._who, self._sensors, self.anyway)[1])
 
 
 class _Line(_Lives):
@@ -167,6 +176,7 @@ class _Line(_Lives):
         self._start, self._keep = self._laid([c.start for c in lives]), self._laid([c.keep for c in lives])
         self._dark, self._need = self._laid([c.dark for c in lives]), self._laid([c.need for c in lives])
         self._nobody = self._laid([c.nobody for c in lives])
+        self.anyway = self._anyway()
         self._who = self._all_of_them()
 
     def outcomes(self, hold_s: float) -> Outcomes:
@@ -177,6 +187,9 @@ class _Line(_Lives):
             self._by_life(begin, signal.measure(end) - signal.measure(begin)) for signal in (self._need, self._nobody)
         )
         dark, idle = (np.array([float(steps(hold_s)) for steps in kind]) for kind in zip(*self._plain))
+        if self.anyway is not None:
+            falls = np.concatenate([falls, left_by(self.anyway, self._followed(did, hold_s), self._need)])
+            idle = idle + self._seconds(self.anyway - self._awake)
         return Outcomes(
             self._by_life(falls),
             np.maximum(dark - lit, 0.0) + self._unlit_s,
@@ -186,8 +199,16 @@ class _Line(_Lives):
         )
 
     def lights(self, hold_s: float) -> list[Signal]:
-        more = Signal.from_intervals(self._react(hold_s).light, 0.0, self._end)
-        return self._apart((self._start.start_keep(self._keep.hold(hold_s)) | more) & self._dark)
+        lit = self._followed(self._react(hold_s), hold_s)
+        return self._apart(lit if self.anyway is None else lit | self.anyway)
+
+    def _followed(self, did: Reaction, hold_s: float) -> Signal:
+        more = Signal.from_intervals(did.light, 0.0, self._end)
+        return (self._start.start_keep(self._keep.hold(hold_s)) | more) & self._dark
+
+    @cached_property
+    def _awake(self) -> Signal:
+        return self._laid([c.awake for c in self._lives])
 
     @cached_property
     def _plain(self) -> list[tuple[Steps, Steps]]:

@@ -27,7 +27,7 @@ from vastwatch.advice.judge import DAYS, LONGEST_S, bounds, dark_limit_min, judg
 from vastwatch.advice.met import SURE, aside
 from vastwatch.advice.parameters import Parameter, parameters
 from vastwatch.advice.weeks import into_the_dark, lighting, lived
-from vastwatch.control.house import evaluated
+from vastwatch.control.concluding import evaluated
 from vastwatch.design.edits.sensors import could_tell
 from vastwatch.design.expressions import AnyOf, Belief, Expr, Hold, Report, StartKeep, every_part
 from vastwatch.design.needs import RoomNeeds, needs_of

@@ -11,7 +11,8 @@ from typing import NamedTuple
 import numpy as np
 
 from vastwatch.advice.judge import settable_holds
-from vastwatch.control.house import HouseRun, concluded
+from vastwatch.control.concluding import concluded
+from vastwatch.control.house import HouseRun
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.conclusions import set_holds
 from vastwatch.design.presence import hold_of, with_hold

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from vastwatch.advice.weeks import tunable
 from vastwatch.control.belief import chains_in
+from vastwatch.control.concluding import evaluated
 from vastwatch.control.fusion import beliefs, leaves
-from vastwatch.control.house import evaluated
 from vastwatch.control.reactions import Stretches, react
 from vastwatch.control.reactions_of_any import react_to
 from vastwatch.design.expressions import Report

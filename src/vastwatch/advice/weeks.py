@@ -14,13 +14,15 @@ from numpy.typing import NDArray
 
 from vastwatch.advice.curves import ByHand, Curve, Waving, WavingAtAny
 from vastwatch.control.by_hand import by_hand
+from vastwatch.control.concluding import concluded, evaluated
 from vastwatch.control.daylight import darkness
-from vastwatch.control.house import concluded, evaluated
+from vastwatch.control.lighting import Given, delays_words
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.reactions import Stretches, Waved
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import sensors_behind
 from vastwatch.design.expressions import Expr
+from vastwatch.design.ladders import delayed_rows, sensors_behind_ladder
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of, with_hold
 from vastwatch.design.project import Project, find
@@ -31,7 +33,7 @@ from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.reactors import (
     Conditions,
     conditions,
-    lightless,
+    light_given,
     named_by,
     occupied,
     start_and_keep,
@@ -49,8 +51,8 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Lived:
-    """Some days of one room: who needed light and who slept there alone, and the curve of what each hold would have
-    come to."""
+    """Some days of one room: who needed light and who slept there alone (while what burns there, if anything does, is
+    more than sleepers bear), and the curve of what each hold would have come to."""
 
     calendar: Calendar
     awake: Signal
@@ -74,6 +76,8 @@ def lighting(project: Project, room: str) -> Presence:
         raise ValueError(f"{name} has no presence to tune: place a sensor in it first")
     if not lights_in(project, room):
         raise ValueError(f"{name} has no lamp that presence could light")
+    if delayed := delayed_rows(project, room):
+        raise ValueError(delays_words(project, room, delayed))
     return presence
 
 
@@ -100,16 +104,17 @@ def lived(project: Project, room: str, days: int, seed: int) -> Lived:
 
 @kept
 def _alone(project: Project, presence: Presence) -> Project:
-    """A project with those sensors only that a presence reads."""
-    read = set(sensors_behind(project, presence))
+    """A project with those sensors only that a presence reads, and the ladder of its room."""
+    read = {*sensors_behind(project, presence), *sensors_behind_ladder(project, presence.room or "")}
     return replace(project, sensors=tuple(s for s in project.sensors if s.id in read))
 
 
 def lived_in(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
     """The days of a truth as they were in a room. Raises ValueError as `lighting`."""
     presence = lighting(project, room)
-    dark = lightless(project, room, truth, recording)
-    unlit_s = unlit(occupied(truth, room, True), darkness(project, recording.calendar)[room], dark)
+    how = light_given(project, room, truth, recording)
+    dark = how.follows
+    unlit_s = unlit(occupied(truth, room, True), how)
     named = named_by(project, presence, truth, recording)
     by_hand = find(project.rooms, room).control == "absence"
     who, sensors = (
@@ -122,18 +127,21 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
         # What starts and does not keep would make a curve of its own.
         if (start - keep).total() == 0:
             if by_hand:
-                return _by_hand(start, keep, dark, truth, room, unlit_s)
-            return _waving(start, keep, dark, who, sensors, truth, room, unlit_s)
+                return _by_hand(start, keep, how, truth, room, unlit_s)
+            return _waving(start, keep, how, who, sensors, truth, room, unlit_s)
     given = conditions(project, presence, recording, named)
     if by_hand:
-        return _by_hand_at_any(presence.expr, given, dark, truth, room, unlit_s)
-    return _waving_at_any(presence.expr, given, dark, who, sensors, truth, room, unlit_s)
+        return _by_hand_at_any(presence.expr, given, how, truth, room, unlit_s)
+    return _waving_at_any(presence.expr, given, how, who, sensors, truth, room, unlit_s)
 
 
 @kept
-def unlit(awake: Signal, dark: Signal, lightless: Signal) -> float:
+def unlit(awake: Signal, how: Given) -> float:
     """How long somebody stood in the dark of a room whose lights had no supply, seconds: whatever the hold."""
-    return 0.0 if lightless is dark else ((awake & dark) - lightless).total()
+    if how.follows is how.due:
+        return 0.0
+    without = (awake & how.due) - how.follows
+    return (without if how.anyway is None else without - how.anyway).total()
 
 
 class ByHandAlone(NamedTuple):
@@ -186,43 +194,48 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
 
 
 @kept
-def _by_hand(start: Signal, keep: Signal, dark: Signal, truth: Truth, room: str, unlit_s: float) -> Lived:
+def _by_hand(start: Signal, keep: Signal, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
     def presence(hold_s: float) -> Signal:
         return start.start_keep(keep.hold(hold_s))
 
-    return _lived(truth, room, dark, start, ByHand(presence, occupied(truth, room, True), dark, unlit_s))
+    curve = ByHand(presence, occupied(truth, room, True), how.follows, unlit_s, how.anyway)
+    return _lived(truth, room, how, start, curve)
 
 
 @kept
-def _by_hand_at_any(expr: Expr, given: Conditions, dark: Signal, truth: Truth, room: str, unlit_s: float) -> Lived:
+def _by_hand_at_any(expr: Expr, given: Conditions, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
     def presence(hold_s: float) -> Signal:
         return evaluated(with_hold(expr, hold_s) or expr, given.said, given.chains)
 
     start = evaluated(expr, given.said, given.chains)
-    return _lived(truth, room, dark, start, ByHand(presence, occupied(truth, room, True), dark, unlit_s))
+    curve = ByHand(presence, occupied(truth, room, True), how.follows, unlit_s, how.anyway)
+    return _lived(truth, room, how, start, curve)
 
 
 @kept
 def _waving_at_any(
-    expr: Expr, given: Conditions, dark: Signal, who: Stretches, sensors: tuple[Waved, ...], truth: Truth, room: str,
+    expr: Expr, given: Conditions, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth, room: str,
     unlit_s: float,
 ) -> Lived:  # fmt: skip
-    curve = WavingAtAny(expr, given, occupied(truth, room, True), dark, who, sensors, unlit_s)
-    return _lived(truth, room, dark, evaluated(expr, given.said, given.chains), curve)
+    curve = WavingAtAny(expr, given, occupied(truth, room, True), how.follows, who, sensors, unlit_s, how.anyway)
+    return _lived(truth, room, how, evaluated(expr, given.said, given.chains), curve)
 
 
 @kept
 def _waving(
-    start: Signal, keep: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...], truth: Truth,
+    start: Signal, keep: Signal, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth,
     room: str, unlit_s: float,
 ) -> Lived:  # fmt: skip
-    curve = Waving(start, keep, occupied(truth, room, True), dark, who, sensors, unlit_s)
-    return _lived(truth, room, dark, start, curve)
+    curve = Waving(start, keep, occupied(truth, room, True), how.follows, who, sensors, unlit_s, how.anyway)
+    return _lived(truth, room, how, start, curve)
 
 
-def _lived(truth: Truth, room: str, dark: Signal, start: Signal, curve: Curve) -> Lived:
+def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> Lived:
     awake, everybody = occupied(truth, room, True), occupied(truth, room, False)
-    return Lived(truth.calendar, awake, everybody - awake, dark, curve, _noticed_s(truth, room, start))
+    asleep = everybody - awake
+    # What is faint enough for sleepers does not wake them.
+    woken = asleep if how.bright is None else asleep & how.bright
+    return Lived(truth.calendar, awake, woken, how.follows, curve, _noticed_s(truth, room, start))
 
 
 def _noticed_s(truth: Truth, room: str, start: Signal) -> Array:

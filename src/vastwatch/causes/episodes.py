@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.house import concluded
+from vastwatch.control.concluding import concluded
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import Rehearsal

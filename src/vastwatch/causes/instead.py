@@ -8,10 +8,12 @@ from typing import Literal, get_args
 
 from msgspec.structs import replace
 
-from vastwatch.control.house import NOBODY, run
+from vastwatch.control.concluding import NOBODY
+from vastwatch.control.house import run
 from vastwatch.design.conclusions import sensors_behind, with_named
 from vastwatch.design.edits.expressions import paths, replaced
 from vastwatch.design.expressions import AnyOf, Expr, Report, StartKeep
+from vastwatch.design.ladders import behind_ladder, sensors_behind_ladder
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import Project, find, find_any, fresh_id, put
 from vastwatch.design.records import Presence, Settings
@@ -68,8 +70,9 @@ def _only(project: Project, room: str) -> Project:
     """A project with nothing concluded but what a room's light follows, and what that names."""
     presence = presence_of(project, room)
     assert presence is not None
-    read = set(sensors_behind(project, presence))
-    wanted = with_named(project, presence)
+    read = {*sensors_behind(project, presence), *sensors_behind_ladder(project, room)}
+    named = {p.id for p in with_named(project, presence)} | set(behind_ladder(project, room))
+    wanted = tuple(p for p in project.presences if p.id in named)
     return replace(project, presences=wanted, sensors=tuple(s for s in project.sensors if s.id in read))
 
 

@@ -8,48 +8,29 @@ reads, so that a changed hold time costs the algebra of one room.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from types import MappingProxyType
 from typing import NamedTuple
-
-import numpy as np
-from numpy.typing import NDArray
 
 from vastwatch.control.belief import Chain, chains_in
 from vastwatch.control.by_hand import on_by_hand
-from vastwatch.control.clock import clock_time
-from vastwatch.control.daylight import darker_than, darkness
+from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion, either, never
+from vastwatch.control.daylight import darkness
 from vastwatch.control.filtering import filter_of
-from vastwatch.control.fusion import Leaf, beliefs, evaluate, leaves
+from vastwatch.control.lighting import LadderRun, given, run_ladder
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import order, sensors_behind
 from vastwatch.design.edits.expressions import Path, paths
-from vastwatch.design.expressions import Belief, ClockTime, Dark, Expr, Named, Report, StartKeep, zone_part
+from vastwatch.design.expressions import Belief, zone_part
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Fixture, Lamp, Presence
+from vastwatch.design.records import Fixture, Guarded, Lamp, Presence
 from vastwatch.design.relations import outputs, outputs_in, presence_of
 from vastwatch.memo import kept
-from vastwatch.signals import Levels, Signal, all_of, any_of
+from vastwatch.signals import Levels, Signal, all_of, any_of, first_that_holds
 from vastwatch.site.building import Room
-
-
-class Hand(NamedTuple):
-    """What people in a room do about its light: while its switch is pressed; what sensors report of their waves; and
-    the instants of the waves, and of the ways to the switch that a light gone off on somebody made needful."""
-
-    pressed: Signal
-    waved: Mapping[str, Signal] = MappingProxyType({})
-    waves: NDArray[np.float64] = np.empty(0)
-    trips: NDArray[np.float64] = np.empty(0)
-
-
-# By room.
-Hands = Mapping[str, Hand]
-NOBODY: Hands = MappingProxyType({})
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,77 +47,8 @@ def conclude(project: Project, recording: Recording, hands: Hands = NOBODY) -> C
     out: dict[str, Signal] = {}
     for p in order(project).sound:
         out[p.id] = conclusion(project, p, recording, hands.get(p.room or ""), out)
-    never = _never(recording.end)
-    return Conclusions({p.id: out.get(p.id, never) for p in project.presences}, darkness(project, recording.calendar))
-
-
-def conclusion(
-    project: Project, presence: Presence, recording: Recording, hand: Hand | None, named: Mapping[str, Signal]
-) -> Signal:
-    """What one conclusion comes to, given what people in its room do about the light, and all that it names."""
-    said = concluded(project, presence.expr, recording, None if hand is None else hand.waved, named)
-    if hand is None or not presence.lights or len(hand.pressed) == 0:
-        return said
-    if find(project.rooms, presence.room or "").control == "absence":
-        return said
-    # Where lights come on by themselves, a press says that somebody is there.
-    kept_by = presence.expr.keep if isinstance(presence.expr, StartKeep) else presence.expr
-    keeping = concluded(project, kept_by, recording, hand.waved, named)
-    return _by_press(said, keeping, hand.pressed, press_hold(presence.expr))
-
-
-def concluded(
-    project: Project, expr: Expr, recording: Recording, waved: Mapping[str, Signal] | None = None,
-    named: Mapping[str, Signal] = MappingProxyType({}),
-) -> Signal:  # fmt: skip
-    """The signal of an expression over a recording, what sensors report of waves besides, and the conclusions that it
-    names; one of which nothing is known is off."""
-    every = leaves(expr)
-    if len(every) == 1 and every[0] is expr:
-        return _said(project, every[0], recording, waved or {}, named)
-    said = tuple(_said(project, leaf, recording, waved or {}, named) for leaf in every)
-    return _concluded(expr, said, chains_in(project, beliefs(expr)))
-
-
-def _said(
-    project: Project, leaf: Leaf, recording: Recording, waved: Mapping[str, Signal], named: Mapping[str, Signal]
-) -> Signal:
-    """What a leaf of an expression says."""
-    if isinstance(leaf, Report):
-        said = recording.reports.get((leaf.sensor, leaf.part))
-        if said is not None and leaf.hears_waves and leaf.sensor in waved:
-            said = _either(said, waved[leaf.sensor])
-    elif isinstance(leaf, Named):
-        said = named.get(leaf.presence)
-    elif isinstance(leaf, ClockTime):
-        return clock_time(leaf, project.place, recording.calendar)
-    elif isinstance(leaf, Dark):
-        return darker_than(project, find(project.rooms, leaf.room), leaf.below_lux, leaf.until_lux, recording.calendar)
-    else:
-        said = recording.facts.get((leaf.what, leaf.room))
-    return _never(recording.end) if said is None else said
-
-
-@kept
-def _either(a: Signal, b: Signal) -> Signal:
-    return a | b
-
-
-@kept
-def _by_press(presence: Signal, keeping: Signal, pressed: Signal, hold_s: float) -> Signal:
-    return presence | on_by_hand(keeping, pressed, hold_s)
-
-
-@kept
-def _concluded(expr: Expr, said: tuple[Signal, ...], chains: tuple[Chain, ...]) -> Signal:
-    return evaluated(expr, said, chains)
-
-
-def evaluated(expr: Expr, said: Sequence[Signal], chains: Sequence[Chain] = (), alive: Signal | None = None) -> Signal:
-    """What an expression comes to, given what its leaves say, from left to right, and how its beliefs weigh that;
-    `alive` as for `evaluate`."""
-    heard = iter(said)
-    return evaluate(expr, lambda leaf: next(heard), chains, alive)
+    silent = never(recording.end)
+    return Conclusions({p.id: out.get(p.id, silent) for p in project.presences}, darkness(project, recording.calendar))
 
 
 class PartSaid(NamedTuple):
@@ -178,6 +90,10 @@ class HouseRun:
     conclusions: Conclusions
     outputs: dict[str, Levels]
     hands: Hands = field(default_factory=dict)
+    # By room that has one, what its ladder did; and by lamp, while it is lit: a light that fades out is out from the
+    # beginning of that.
+    ladders: Mapping[str, LadderRun] = field(default_factory=dict)
+    lit: Mapping[str, Signal] = field(default_factory=dict)
 
     @property
     def end(self) -> float:
@@ -190,13 +106,16 @@ class HouseRun:
         return None if presence is None else self.conclusions.presences[presence.id]
 
     def dark(self, room: str) -> Signal:
-        """While daylight does not give a room what it asks for."""
+        """While a room is to be lit for somebody who is noticed there: as its ladder says, and else while daylight does
+        not give it what it asks for."""
+        if room in self.ladders:
+            return given(self.project, room, self.recording).due
         return self.conclusions.dark[room]
 
     def served(self, room: str) -> Signal | None:
         """While a room has the light it is to have; None where nothing lights it by itself."""
-        levels = [self.outputs[o.id] for o in lights_in(self.project, room) if o.id in self.outputs]
-        return _served(tuple(levels)) if levels else None
+        lit = [self.lit[o.id] for o in lights_in(self.project, room) if o.id in self.lit]
+        return _any(tuple(lit)) if lit else None
 
     def watts(self, room: str) -> float:
         """What the lights of a room draw when full on, together."""
@@ -219,7 +138,7 @@ class HouseRun:
         said = self.recording.report(sensor)
         for hand in self.hands.values():
             if sensor in hand.waved:
-                said = _either(said, hand.waved[sensor])
+                said = either(said, hand.waved[sensor])
         return said
 
     @cached_property
@@ -229,13 +148,18 @@ class HouseRun:
         out |= self.conclusions.presences
         off = Signal.constant(False, 0.0, self.end)
         for o in outputs(self.project):
-            out[o.id] = _served((self.outputs[o.id],)) if o.id in self.outputs else off
+            out[o.id] = self.lit.get(o.id, off)
         return out
 
 
 @kept
-def _served(levels: tuple[Levels, ...]) -> Signal:
-    return any_of([each.above(0.0) for each in levels])
+def _any(signals: tuple[Signal, ...]) -> Signal:
+    return any_of(signals)
+
+
+@kept
+def _on(levels: Levels) -> Signal:
+    return levels.above(0.0)
 
 
 def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseRun:
@@ -245,19 +169,57 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
     """
     conclusions = conclude(project, recording, hands)
     out: dict[str, Levels] = {}
+    lit: dict[str, Signal] = {}
+    ladders: dict[str, LadderRun] = {}
     for room in project.rooms:
         presence = presence_of(project, room.id)
-        if presence is None:
-            continue
+        pressed = _pressed(room, hands, recording.end)
+        own = never(recording.end) if presence is None else conclusions.presences[presence.id]
+        if presence is not None and pressed is not None:
+            own = _handed(own, pressed, press_hold(presence.expr))
+        did = run_ladder(project, room.id, recording, own)
+        if did is not None:
+            ladders[room.id] = did
+            for lamp, levels in did.levels.items():
+                supply = recording.facts.get(("supply", lamp))
+                out[lamp] = levels if supply is None else _supplied(levels, supply)
+                lit[lamp] = did.wanted[lamp] if supply is None else _both(did.wanted[lamp], supply)
         situation = Situation(
-            conclusions.presences[presence.id], conclusions.dark[room.id],
-            _pressed(room, hands, recording.end), press_hold(presence.expr),
+            own if presence is None else conclusions.presences[presence.id], conclusions.dark[room.id], pressed,
+            0.0 if presence is None else press_hold(presence.expr), calendar=recording.calendar,
         )  # fmt: skip
         for output in outputs_in(project, room.id):
+            ruled = isinstance(output, Guarded) and bool(output.rows)
+            if output.id in out or (presence is None and not ruled):
+                continue
             followed = _followed(project, recording, output, situation)
+            if isinstance(output, Guarded):
+                followed = followed._replace(rows=_rows(output, project, recording, conclusions))
             supply = recording.facts.get(("supply", output.id))
             out[output.id] = _output(output, followed if supply is None else followed._replace(powered=supply))
-    return HouseRun(project, recording, conclusions, out, hands)
+            lit[output.id] = _on(out[output.id])
+    return HouseRun(project, recording, conclusions, out, hands, ladders, lit)
+
+
+def _rows(output: Guarded, project: Project, recording: Recording, conclusions: Conclusions) -> tuple[Signal, ...]:
+    """While each row of an output's own ladder holds."""
+    return tuple(concluded(project, row.when, recording, named=conclusions.presences) for row in output.rows)
+
+
+@kept
+def _handed(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
+    return on_by_hand(presence, pressed, hold_s)
+
+
+@kept
+def _both(a: Signal, b: Signal) -> Signal:
+    return a & b
+
+
+@kept
+def _supplied(levels: Levels, supply: Signal) -> Levels:
+    """Levels cut to nothing while there is no supply."""
+    return first_that_holds([(supply, levels)], Levels.constant(0.0, levels.start, levels.end))
 
 
 def _followed(project: Project, recording: Recording, output: Fixture, situation: Situation) -> Situation:
@@ -265,7 +227,7 @@ def _followed(project: Project, recording: Recording, output: Fixture, situation
     if not isinstance(output, Lamp) or output.zone is None:
         return situation
     zone = find(project.zones, output.zone)
-    said = recording.reports.get((zone.sensor, zone_part(zone.id)), _never(recording.end))
+    said = recording.reports.get((zone.sensor, zone_part(zone.id)), never(recording.end))
     return situation._replace(presence=said)
 
 
@@ -273,12 +235,7 @@ def _pressed(room: Room, hands: Hands, end: float) -> Signal | None:
     if room.control != "absence":
         return None
     hand = hands.get(room.id)
-    return _never(end) if hand is None else hand.pressed
-
-
-@kept
-def _never(end: float) -> Signal:
-    return Signal.constant(False, 0.0, end)
+    return never(end) if hand is None else hand.pressed
 
 
 @kept

@@ -90,6 +90,13 @@ def could_name(project: Project, presence: Presence) -> list[Presence]:
     return [p for p in project.presences if presence.id not in {x.id for x in with_named(project, p)}]
 
 
+def expressions(project: Project) -> Iterator[Expr]:
+    """Every expression of a project: what conclusions say, when rows of ladders win, when outputs run."""
+    yield from (p.expr for p in project.presences)
+    yield from (rule.when for rule in project.rules)
+    yield from (row.when for output in project.outputs for row in output.rows)
+
+
 def film_rooms(expr: Expr) -> Iterator[str]:
     """The rooms of which an expression asks whether a film plays there."""
     return (part.room for part in every_part(expr) if isinstance(part, Fact))

@@ -15,7 +15,18 @@ from typing import Annotated, Any, Literal, TypeVar
 import msgspec
 from msgspec.structs import replace
 
-from vastwatch.design.records import Fixtures, Lamp, LogbookToBe, Presence, RulesToBe, ScenesToBe, Sensor, Zone
+from vastwatch.design.records import (
+    Button,
+    Fixtures,
+    Lamp,
+    LogbookToBe,
+    Photometry,
+    Presence,
+    Rule,
+    Scene,
+    Sensor,
+    Zone,
+)
 from vastwatch.devices import DeviceType
 from vastwatch.site.building import (
     Circuit,
@@ -117,7 +128,8 @@ class Brief(Record, frozen=True, kw_only=True):
     code asks, as they read it: `code_hold_max_s`, no hold longer than this anywhere; `code_manual_on`, that a hand
     switches on where people work at desks, and in stores; `code_half_off`, that in passages, stairs and stores the
     light goes down to half and not out. `test_mode`: holds are shortened to walk by, and not yet put back. `troubles`:
-    what goes wrong in use.
+    what goes wrong in use. `unwanted_off`: of the times a light comes on that whoever sleeps or watches a film there
+    does not want, the share at which they press it off, where the room has a button for that.
     """
 
     drops_per_week: NotNegative = 1.0
@@ -133,6 +145,7 @@ class Brief(Record, frozen=True, kw_only=True):
     code_half_off: bool = False
     test_mode: TestMode | None = None
     troubles: Troubles = Troubles()
+    unwanted_off: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.7
 
 
 class Variant(Record, frozen=True, kw_only=True):
@@ -151,6 +164,10 @@ class Variant(Record, frozen=True, kw_only=True):
     outputs: Fixtures = ()
     circuits: tuple[Circuit, ...] = ()
     switches: tuple[Switch, ...] = ()
+    photometries: tuple[Photometry, ...] = ()
+    scenes: tuple[Scene, ...] = ()
+    rules: tuple[Rule, ...] = ()
+    buttons: tuple[Button, ...] = ()
 
 
 class DiaryNote(Record, frozen=True, kw_only=True):
@@ -190,19 +207,22 @@ class Project(Record, frozen=True, kw_only=True):
     presences: tuple[Presence, ...] = ()
     lamps: tuple[Lamp, ...] = ()
     outputs: Fixtures = ()
-    scenes: ScenesToBe = ()
-    rules: RulesToBe = ()
+    photometries: Annotated[tuple[Photometry, ...], msgspec.Meta(max_length=200)] = ()
+    scenes: tuple[Scene, ...] = ()
+    rules: tuple[Rule, ...] = ()
+    buttons: tuple[Button, ...] = ()
     logbook: LogbookToBe = ()
     variants: Annotated[tuple[Variant, ...], Apart(), msgspec.Meta(max_length=20)] = ()
     diary: Annotated[tuple[DiaryNote, ...], msgspec.Meta(max_length=2000)] = ()
 
 
 # The lists whose records belong to a room and have a place in it.
-IN_ROOMS = ("spots", "lamps", "outputs")
+IN_ROOMS = ("spots", "lamps", "outputs", "buttons")
 # The lists that hold records with an id, in file order.
 COLLECTIONS = (
     "uses", "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "zones",
-    "presences", "lamps", "outputs", "hazards", "sockets", "circuits", "switches",
+    "presences", "lamps", "outputs", "hazards", "sockets", "circuits", "switches", "photometries", "scenes", "rules",
+    "buttons",
 )  # fmt: skip
 
 

@@ -1,4 +1,5 @@
-"""Records of the design itself: sensors, zones, conclusions, lamps. What conclusions say is in `expressions`."""
+"""Records of the design itself: sensors, zones, conclusions, lamps and what else the house switches, scenes, ladders,
+buttons. What conclusions say is in `expressions`."""
 
 from __future__ import annotations
 
@@ -88,6 +89,8 @@ class Sensor(Record, frozen=True, kw_only=True):
 
 
 Role = Literal["detect", "entry", "ignore"]
+# From nothing to all.
+Share = Annotated[float, msgspec.Meta(ge=0, le=1)]
 
 
 class Zone(Record, frozen=True, kw_only=True):
@@ -136,14 +139,61 @@ class Fixture(Record, frozen=True, kw_only=True):
 
 
 class Lamp(Fixture, frozen=True, kw_only=True):
-    """A lamp that lights one room; it burns while the room's presence holds and it is dark enough. One that follows a
-    `zone` burns while somebody is in that."""
+    """A lamp that lights one room. Where a scene of its room names it, the room's ladder says how far it burns; else
+    it burns while the room's presence holds and it is dark enough, and one that follows a `zone` while somebody is in
+    that.
+
+    It shines down from `height_m` above the floor (None: from the ceiling), as its `photometry` says, turned so many
+    degrees about the vertical, or else evenly within a beam of `beam_deg` at half its strength (None: as a plain disc
+    does). `dims`: its level can be set; `least_level`: the lowest it keeps without flicker; `standby_w`: what it draws
+    while it is off.
+    """
 
     lumens: NotNegative
     zone: Annotated[str, Ref("zones", gone="clear")] | None = None
+    height_m: Annotated[float, msgspec.Meta(gt=0, le=30)] | None = None
+    beam_deg: Annotated[float, msgspec.Meta(ge=5, le=170)] | None = None
+    photometry: Annotated[str, Ref("photometries", gone="clear")] | None = None
+    turned_deg: Annotated[float, msgspec.Meta(ge=-3600, le=3600)] = 0.0
+    dims: bool = True
+    least_level: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.0
+    standby_w: Annotated[float, msgspec.Meta(ge=0, le=50)] = 0.0
 
 
-class Fan(Fixture, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
+class Photometry(Record, frozen=True, kw_only=True):
+    """How a lamp spreads its light: intensity `candela` per 1,000 of its lumens, a row for each plane C of `c_deg`
+    (from 0 up to below 360, about the vertical), a figure for each angle of `gamma_deg` from straight down."""
+
+    id: Id
+    name: str
+    c_deg: Annotated[tuple[float, ...], msgspec.Meta(min_length=1, max_length=361)]
+    gamma_deg: Annotated[tuple[float, ...], msgspec.Meta(min_length=2, max_length=361)]
+    candela: Annotated[tuple[tuple[NotNegative, ...], ...], msgspec.Meta(min_length=1, max_length=361)]
+
+
+# -- outputs that are no lamps -------------------------------------------------------------------------------------
+
+
+class Row(Record, frozen=True, kw_only=True):
+    """A row of an output's own small ladder: how far it runs, 0 to 1, while a condition holds and none above it."""
+
+    name: str = ""
+    when: Expr
+    level: Share = 1.0
+
+
+class Guarded(Fixture, frozen=True, kw_only=True):
+    """What an output that is no lamp keeps to, whatever its rows say: once on it runs for `least_run_s`, once off it
+    rests for `least_rest_s`, and it starts no more than `moves_a_day` times a day. Without rows it does what is usual
+    for its kind."""
+
+    rows: Annotated[tuple[Row, ...], msgspec.Meta(max_length=24)] = ()
+    least_run_s: NotNegative = 0.0
+    least_rest_s: NotNegative = 0.0
+    moves_a_day: Annotated[int, msgspec.Meta(ge=1, le=1000)] | None = None
+
+
+class Fan(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
     """An extractor fan that runs while somebody is concluded to be in its room, and on for `run_on_s` after.
 
     It starts once somebody has been there for `wait_s`, so that whoever only passes does not start it.
@@ -153,41 +203,97 @@ class Fan(Fixture, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
     wait_s: NotNegative = 60.0
 
 
+class Machine(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="machine"):
+    """A machine that hums, and is off while it would disturb: while a film plays or somebody sleeps in its room."""
+
+
+class Vacuum(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="vacuum"):
+    """A floor cleaner that comes out by day once its room has been empty for `empty_s`, and waits for who comes in."""
+
+    empty_s: NotNegative = 300.0
+
+
+class Sign(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="sign"):
+    """A sign at the door that says whether somebody is in."""
+
+
+class SetBack(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="set-back"):
+    """Heating that is let down while the room has been empty for `empty_s`; its thermostat stays above everything."""
+
+    empty_s: NotNegative = 3600.0
+
+
+class Cover(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="cover"):
+    """A blind or shutter before a window; on: it is down."""
+
+    window: Annotated[str, Ref("openings", gone="clear")] | None = None
+
+
+class Notice(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="notice"):
+    """A message to whoever is to know; a convenience, never a safety device."""
+
+
 # Outputs that are no lamps, by kind. Each is a record here, a handler in `control.outputs` and a look on the desk.
-KINDS: tuple[type[Fixture], ...] = (Fan,)
+KINDS: tuple[type[Fixture], ...] = (Fan, Machine, Vacuum, Sign, SetBack, Cover, Notice)
+Fixtures = tuple[Fan | Machine | Vacuum | Sign | SetBack | Cover | Notice, ...]
 
-# -- lists that are still empty ------------------------------------------------------------------------------------
-
-# The file has had these lists from its first version on. What will be in them is said where it is clear already.
-_NOT_YET = msgspec.Meta(max_length=0, description="not used by this version")
-
-Fixtures = tuple[Fan, ...]
+# -- scenes and hands ----------------------------------------------------------------------------------------------
 
 
 class LampLevel(Record, frozen=True, kw_only=True):
-    """To be: what a scene asks of one lamp, from 0 to 1, within so many seconds."""
+    """What a scene asks of one lamp, from 0 to 1, reached within so many seconds."""
 
     lamp: Annotated[str, Ref("lamps")]
-    level: Annotated[float, msgspec.Meta(ge=0, le=1)]
-    fade_s: NotNegative = 0.0
+    level: Share
+    fade_s: Annotated[float, msgspec.Meta(ge=0, le=3600)] = 0.0
 
 
 class Scene(Record, frozen=True, kw_only=True):
-    """To be: a level for each lamp of a room; lamps it does not name are off (M11)."""
+    """A level for each lamp of a room; lamps of the room's ladder that it does not name are off (M11)."""
 
     id: Id
     room: OfRoom
     name: str
-    levels: tuple[LampLevel, ...] = ()
+    levels: Annotated[tuple[LampLevel, ...], msgspec.Meta(max_length=200)] = ()
 
 
 class Rule(Record, frozen=True, kw_only=True):
-    """To be: a row of a room's ladder. Of the rows whose condition holds the first one's scene wins (M11)."""
+    """A row of a room's ladder. Of the rows whose condition holds the first one's scene wins; where none holds all is
+    off (M11)."""
 
     id: Id
     room: OfRoom
+    name: str = ""
     when: Expr
     scene: Annotated[str, Ref("scenes")]
+
+
+Ends = Literal["vacancy", "minutes", "clock", "press", "never"]
+
+
+class Button(Record, frozen=True, kw_only=True):
+    """A button that tells the house what a hand wants: above every row of its room's ladder until that ends.
+
+    `does`: "toggle" is off while the room is lit and else on; "scene" its `scene`; "leave" keeps what is. `ends`: once
+    the room has been empty for its hold, after `minutes`, at a `clock` time, or only at the next press. "never" is as
+    "press", said by whoever means it.
+    """
+
+    id: Id
+    room: OfRoom
+    name: str
+    at: Point
+    does: Literal["toggle", "off", "scene", "leave"] = "toggle"
+    scene: Annotated[str, Ref("scenes", gone="clear")] | None = None
+    ends: Ends = "vacancy"
+    minutes: Annotated[float, msgspec.Meta(gt=0, le=1440)] = 30.0
+    clock: Clock = "06:00"
+
+
+# -- a list that is still empty ------------------------------------------------------------------------------------
+
+# The file has had this list from its first version on. What will be in it is said where it is clear already.
+_NOT_YET = msgspec.Meta(max_length=0, description="not used by this version")
 
 
 class LogEntry(Record, frozen=True, kw_only=True):
@@ -198,6 +304,4 @@ class LogEntry(Record, frozen=True, kw_only=True):
     text: str
 
 
-ScenesToBe = Annotated[tuple[Scene, ...], _NOT_YET]
-RulesToBe = Annotated[tuple[Rule, ...], _NOT_YET]
 LogbookToBe = Annotated[tuple[LogEntry, ...], _NOT_YET]

@@ -118,7 +118,8 @@ def used_by(project: Project, ident: str) -> list[tuple[str, Any]]:
 
 def singular(collection: str) -> str:
     """`person` of `people`."""
-    return {"people": "person", "switches": "switch"}.get(collection, collection.removesuffix("s"))
+    odd = {"people": "person", "switches": "switch", "photometries": "photometry"}
+    return odd.get(collection) or collection.removesuffix("s")
 
 
 # -- taking away ---------------------------------------------------------------------------------------------------

@@ -13,7 +13,10 @@ from vastwatch.design.project import Project, Variant, numbered
 from vastwatch.design.references import all_references, without
 
 # What a design decides.
-DECIDED = ("devices", "sensors", "zones", "presences", "lamps", "outputs", "circuits", "switches")
+DECIDED = (
+    "devices", "sensors", "zones", "presences", "lamps", "outputs", "circuits", "switches", "photometries", "scenes",
+    "rules", "buttons",
+)  # fmt: skip
 MOST = 20
 # What the design is called that another takes the place of.
 FORMER = "Former design"

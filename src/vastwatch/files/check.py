@@ -16,10 +16,11 @@ from zoneinfo import ZoneInfo
 import msgspec
 from msgspec.structs import replace
 
+from vastwatch.design.expressions import Expr
+from vastwatch.design.photometry import photometry_faults
 from vastwatch.design.places import room_at
 from vastwatch.design.presence import reports
-from vastwatch.design.project import COLLECTIONS, Project, on_level
-from vastwatch.design.records import Presence
+from vastwatch.design.project import COLLECTIONS, Project, Variant, on_level
 from vastwatch.design.references import dangling
 from vastwatch.design.variants import DECIDED, designed_as
 from vastwatch.devices.faults import faults
@@ -59,9 +60,9 @@ def check_project(project: Project) -> None:
 
 def faults_of(project: Project) -> Iterator[str]:
     """Every breach, as `path: what is wrong`."""
-    too_deep = [*_nesting(project.presences, "presences")]
+    too_deep = [*_all_nesting(project, "")]
     for k, v in enumerate(project.variants):
-        too_deep += _nesting(v.presences, f"variants[{k}].presences")
+        too_deep += _all_nesting(v, f"variants[{k}].")
     yield from too_deep
     if too_deep:
         # What walks an expression cannot follow it there.
@@ -77,18 +78,28 @@ def faults_of(project: Project) -> Iterator[str]:
     yield from _time_and_place(project)
 
 
-def _nesting(presences: tuple[Presence, ...], path: str) -> Iterator[str]:
-    for i, presence in enumerate(presences):
-        waiting: list[tuple[Any, int]] = [(presence.expr, 1)]
-        while waiting:
-            expr, depth = waiting.pop()
-            if depth > DEEPEST:
-                yield f"{path}[{i}].expr: '{presence.id}' is nested deeper than {DEEPEST} conditions"
-                break
-            for name in expr.__struct_fields__:
-                part = getattr(expr, name)
-                parts = part if isinstance(part, tuple) else (part,)
-                waiting += [(x, depth + 1) for x in parts if isinstance(x, msgspec.Struct)]
+def _all_nesting(holder: Project | Variant, path: str) -> Iterator[str]:
+    """Conditions that are nested too deeply, in conclusions, ladders and rows of outputs."""
+    for i, presence in enumerate(holder.presences):
+        yield from _nesting(presence.expr, presence.id, f"{path}presences[{i}].expr")
+    for i, rule in enumerate(holder.rules):
+        yield from _nesting(rule.when, rule.id, f"{path}rules[{i}].when")
+    for i, output in enumerate(holder.outputs):
+        for k, row in enumerate(output.rows):
+            yield from _nesting(row.when, output.id, f"{path}outputs[{i}].rows[{k}].when")
+
+
+def _nesting(whole: Expr, ident: str, path: str) -> Iterator[str]:
+    waiting: list[tuple[Any, int]] = [(whole, 1)]
+    while waiting:
+        expr, depth = waiting.pop()
+        if depth > DEEPEST:
+            yield f"{path}: '{ident}' is nested deeper than {DEEPEST} conditions"
+            break
+        for name in expr.__struct_fields__:
+            part = getattr(expr, name)
+            parts = part if isinstance(part, tuple) else (part,)
+            waiting += [(x, depth + 1) for x in parts if isinstance(x, msgspec.Struct)]
 
 
 def _numbers(value: Any, path: str) -> Iterator[str]:
@@ -159,6 +170,34 @@ def _references(project: Project) -> Iterator[str]:
                 yield f"circuits[{i}].feeds: '{sensor}' has its supply from circuits[{fed[sensor]}] already"
             fed[sensor] = i
     yield from _conclusions(project)
+    yield from _ladders(project)
+
+
+def _ladders(project: Project) -> Iterator[str]:
+    """That scenes, rows and buttons are of one room, and what photometries say of every direction."""
+    rooms = {lamp.id: lamp.room for lamp in project.lamps}
+    of_scene = {s.id: s.room for s in project.scenes}
+    for i, scene in enumerate(project.scenes):
+        named: set[str] = set()
+        for k, x in enumerate(scene.levels):
+            if rooms.get(x.lamp, scene.room) != scene.room:
+                yield f"scenes[{i}].levels[{k}]: the lamp '{x.lamp}' is not in the room of '{scene.name}'"
+            if x.lamp in named:
+                yield f"scenes[{i}].levels[{k}]: '{scene.name}' names the lamp '{x.lamp}' twice"
+            named.add(x.lamp)
+    for i, rule in enumerate(project.rules):
+        if of_scene.get(rule.scene, rule.room) != rule.room:
+            yield f"rules[{i}].scene: the scene '{rule.scene}' is of another room"
+    for i, button in enumerate(project.buttons):
+        if button.scene is not None and of_scene.get(button.scene, button.room) != button.room:
+            yield f"buttons[{i}].scene: the scene '{button.scene}' is of another room"
+    for i, p in enumerate(project.photometries):
+        for words in photometry_faults(p):
+            yield f"photometries[{i}]: {words}"
+    for i, room in enumerate(project.rooms):
+        d = room.darkness
+        if d is not None and d.until_lux is not None and d.below_lux is not None and d.until_lux < d.below_lux:
+            yield f"rooms[{i}].darkness: dark until {d.until_lux:g} lux is less than dark below {d.below_lux:g} lux"
 
 
 def _conclusions(project: Project) -> Iterator[str]:
@@ -231,6 +270,7 @@ def _shapes(project: Project) -> Iterator[str]:
         ("spots", [s.at for s in project.spots]),
         ("lamps", [lamp.at for lamp in project.lamps]),
         ("outputs", [output.at for output in project.outputs]),
+        ("buttons", [button.at for button in project.buttons]),
         ("hazards", [c for h in project.hazards for p in h.outline for c in p]),
         ("zones", [c for z in project.zones for p in z.outline for c in p]),
         ("sensors", [s.settings.measured_at or (0.0, 0.0) for s in project.sensors]),

@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 
 from vastwatch.control.belief import Chain, chains_in
 from vastwatch.control.by_hand import PRESS_S, on_by_hand, presses
-from vastwatch.control.daylight import darkness
+from vastwatch.control.concluding import Hand, concluded, conclusion, evaluated
 from vastwatch.control.fusion import Leaf, beliefs, leaves
-from vastwatch.control.house import Hand, concluded, conclusion, evaluated
+from vastwatch.control.lighting import Given, given
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.reactions import Reaction, Stretches, Waved, react
 from vastwatch.control.reactions_of_any import react_to
@@ -34,7 +34,7 @@ from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.notices import chances_of_large_movements
 from vastwatch.rehearsal.reports import own_hold_s
-from vastwatch.rehearsal.troubles import lost_share, powered_in
+from vastwatch.rehearsal.troubles import lost_share, powered
 from vastwatch.sensing.model import MountedSensor, latency_s
 from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
@@ -81,16 +81,10 @@ def _read(expr: Expr) -> tuple[str, ...]:
     return tuple(dict.fromkeys(r.sensor for r in reports(expr)))
 
 
-def lightless(project: Project, room: str, truth: Truth, recording: Recording) -> Signal:
-    """While a room is too dark without its lamps and has a lamp that could be on: where all are without supply nobody
-    waves, and no hold matters."""
-    dark, on = darkness(project, recording.calendar)[room], powered_in(project, room, truth)
-    return dark if on is None else _both(dark, on)
-
-
-@kept
-def _both(a: Signal, b: Signal) -> Signal:
-    return a & b
+def light_given(project: Project, room: str, truth: Truth, recording: Recording) -> Given:
+    """How the light of a room hangs on its conclusion: where it would not come on, or burns anyway, nobody waves, and
+    no hold matters."""
+    return given(project, room, recording, powered(project, truth))
 
 
 def stretches(
@@ -205,7 +199,7 @@ def _hand(
     project: Project, p: Presence, room: str, truth: Truth, recording: Recording, named: dict[str, Signal]
 ) -> Hand:
     """What people do about the light that a conclusion gives their room."""
-    dark = lightless(project, room, truth, recording)
+    dark = light_given(project, room, truth, recording).follows
     if find(project.rooms, room).control == "absence":
         said = concluded(project, p.expr, recording, named=named)
         return _by_hand(said, occupied(truth, room, True), dark, press_hold(p.expr))

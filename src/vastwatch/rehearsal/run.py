@@ -15,15 +15,19 @@ from operator import attrgetter
 
 import numpy as np
 
+from vastwatch.control.concluding import never
 from vastwatch.control.house import HouseRun, run
+from vastwatch.control.outputs.handler import handler_of
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import film_rooms
+from vastwatch.design.conclusions import expressions, film_rooms
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project, find
+from vastwatch.design.records import Fixture
 from vastwatch.design.relations import outputs
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.incidents import Incident, find_incidents
+from vastwatch.rehearsal.light_scores import LightScores, light_scores
 from vastwatch.rehearsal.notices import Notices
 from vastwatch.rehearsal.reactors import hands_of, occupied
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
@@ -90,13 +94,34 @@ class Rehearsal:
         return out
 
     @cached_property
+    def light_scores(self) -> dict[str, LightScores]:
+        """Scores of the light of every room that the house lights, beyond on and off."""
+        return {
+            room.id: light_scores(self.project, room.id, self.truth, self.house, self.days)
+            for room in self.project.rooms
+            if self.house.served(room.id) is not None
+        }
+
+    @cached_property
     def output_scores(self) -> dict[str, OutputScores]:
         """Scores of everything the house switches, by record id."""
         return {
-            o.id: score_output(self.signals[o.id], self.occupied(o.room), self.house.kwh(o), self.days)
+            o.id: score_output(
+                self.signals[o.id], self.occupied(o.room), self.house.kwh(o), self.days, self._bothered(o)
+            )
             for o in outputs(self.project)
             if o.id in self.house.outputs
         }
+
+    def _bothered(self, output: Fixture) -> Signal:
+        """While an output would bother somebody, did it run."""
+        bothers = handler_of(output).bothers
+        if bothers == "nobody":
+            return never(self.truth.end)
+        anybody = self.occupied(output.room)
+        if bothers == "anybody":
+            return anybody
+        return _either(_less(anybody, self.awake(output.room)), film_playing(self.truth, output.room))
 
     @cached_property
     def incidents(self) -> list[Incident]:
@@ -155,7 +180,7 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
     """The same days and the same recording, concluded and done as another design would: for one that differs in
     nothing that sensors or people read, such as a hold time."""
     truth, recording = rehearsal.truth, rehearsal.recording
-    if not all(("film", room) in recording.facts for p in project.presences for room in film_rooms(p.expr)):
+    if not all(("film", room) in recording.facts for expr in expressions(project) for room in film_rooms(expr)):
         # A conclusion has come to ask what nobody had told.
         recording = record(project, truth)
     house = run(project, recording, hands_of(project, truth, recording))
@@ -198,7 +223,7 @@ def film_playing(truth: Truth, room: str) -> Signal:
 def recording_of(runs: Mapping[str, SensorRun], project: Project, truth: Truth) -> Recording:
     """What some sensors said, by their ids, and the facts that the design's conclusions ask for; the same object again
     for the same runs."""
-    asked = {room for p in project.presences for room in film_rooms(p.expr)}
+    asked = {room for expr in expressions(project) for room in film_rooms(expr)}
     rooms = tuple(r.id for r in project.rooms if r.id in asked)
     facts = {("film", room): film_playing(truth, room) for room in rooms}
     facts |= {("supply", lamp): on for lamp, on in powered(project, truth).items()}
@@ -222,3 +247,13 @@ def _recording(
 @kept
 def _both(a: Signal, b: Signal) -> Signal:
     return a & b
+
+
+@kept
+def _either(a: Signal, b: Signal) -> Signal:
+    return a | b
+
+
+@kept
+def _less(a: Signal, b: Signal) -> Signal:
+    return a - b

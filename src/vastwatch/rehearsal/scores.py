@@ -71,18 +71,23 @@ def score(
 
 @dataclass(frozen=True)
 class OutputScores:
-    """Per day, of one output: hours it ran, those with nobody in its room, energy, and how often it started."""
+    """Per day, of one output: hours it ran, those with nobody in its room, energy, how often it started, and minutes it
+    bothered somebody."""
 
     run_h: float
     idle_h: float
     kwh: float
     starts: float
+    bothered_min: float = 0.0
 
 
 @kept
-def score_output(running: Signal, occupied: Signal, kwh: float, days: int) -> OutputScores:
-    """Scores of an output from when it ran at all, when anybody was in its room, and what it drew in all."""
+def score_output(
+    running: Signal, occupied: Signal, kwh: float, days: int, bothered: Signal | None = None
+) -> OutputScores:
+    """Scores of an output from when it ran at all, when anybody was in its room, what it drew in all, and when it would
+    bother somebody."""
     return OutputScores(
         running.total() / 3600.0 / days, (running - occupied).total() / 3600.0 / days, kwh / days,
-        len(running.rises) / days,
+        len(running.rises) / days, 0.0 if bothered is None else (running & bothered).total() / 60.0 / days,
     )  # fmt: skip

@@ -104,11 +104,28 @@ class OwnUse(Record, frozen=True, kw_only=True):
     needs: Needs = Needs()
 
 
+class DarkSource(Record, frozen=True, kw_only=True):
+    """How the house tells that a room is dark, where its conclusions and its ladder ask for that.
+
+    "daylight": as is computed of its windows; "sensor": by what a `sensor` of light reads where it hangs; "flag": by
+    that one's own threshold, which nobody can set; "sun": while the sun is lower than `sun_deg`; "shut door": while the
+    door that a contact `sensor` watches is shut, for a room without a window. Dark below `below_lux` and from then on
+    until `until_lux`; None: what the room asks for, and no more than that.
+    """
+
+    source: Literal["daylight", "sensor", "flag", "sun", "shut door"] = "daylight"
+    sensor: Annotated[str, Ref("sensors", gone="clear")] | None = None
+    below_lux: NotNegative | None = None
+    until_lux: NotNegative | None = None
+    sun_deg: Annotated[float, msgspec.Meta(ge=-18, le=60)] = 0.0
+
+
 class Room(Record, frozen=True, kw_only=True):
     """A room's outline runs along the centre lines of its walls. `ambient_c` is its usual air temperature.
 
     `control`: "presence" switches on and off by itself, "absence" only off, after a hand switched on.
     `own_use`: the use of the project's own that it has; `use` is then the one that is like.
+    `darkness`: how the house tells that it is dark there; None: by computed daylight.
     """
 
     id: Id
@@ -120,6 +137,7 @@ class Room(Record, frozen=True, kw_only=True):
     control: Control = "presence"
     needs: Needs = Needs()
     own_use: Annotated[str, Ref("uses", gone="clear")] | None = None
+    darkness: DarkSource | None = None
 
 
 class Furnishing(Record, frozen=True, kw_only=True):

@@ -1,12 +1,16 @@
-"""Fans: on once somebody has been there for a while, and on for their run-on after they left.
+"""Fans: on once somebody has been there for a while, and on for their run-on after they left; or by rows of their own,
+with a speed each.
 
-Presence alone moves damp air too late and too short; where a room is damp, humidity has to keep the fan going. That,
-and its speeds, are not modelled yet.
+Presence alone moves damp air too late and too short; where a room is damp, humidity has to keep the fan going: that is
+a row above.
 """
 
 from __future__ import annotations
 
+from typing import Literal
+
 from vastwatch.control.outputs.handler import Figure, Situation
+from vastwatch.control.outputs.rows import by_rows, guarded
 from vastwatch.design.records import Fan
 from vastwatch.signals import Levels
 from vastwatch.site.record import Point
@@ -16,6 +20,7 @@ class FanHandler:
     """`OutputHandler` of fans."""
 
     lights = False
+    bothers: Literal["nobody"] = "nobody"
     called, why = "fan", "An extractor that follows presence and runs on after it."
     caution = (
         "A fan in a room with a flue or a fire, or one that has to clear fumes, never follows presence alone: keep its "
@@ -31,7 +36,10 @@ class FanHandler:
         return Fan(id=ident, room=room, name=name, at=at, watts=12.0)
 
     def run(self, output: Fan, situation: Situation) -> Levels:
-        return Levels.steps(situation.presence.on_delay(output.wait_s).hold(output.run_on_s))
+        if output.rows and situation.calendar is not None:
+            return by_rows(output, situation.rows, situation.calendar)
+        usual = Levels.steps(situation.presence.on_delay(output.wait_s).hold(output.run_on_s))
+        return usual if situation.calendar is None else guarded(usual, output, situation.calendar)
 
     def watts(self, output: Fan, levels: Levels) -> Levels:
         return levels.scaled(output.watts)

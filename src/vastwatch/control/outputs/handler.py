@@ -7,25 +7,29 @@ from __future__ import annotations
 
 import importlib
 from functools import cache
-from typing import Any, NamedTuple, Protocol
+from typing import Any, Literal, NamedTuple, Protocol
 
+from vastwatch.design.ladders import governed
 from vastwatch.design.project import Project
 from vastwatch.design.records import KINDS, Fixture
 from vastwatch.design.relations import outputs_in
-from vastwatch.signals import Levels, Signal
+from vastwatch.signals import Calendar, Levels, Signal
 from vastwatch.site.record import Point
 
 
 class Situation(NamedTuple):
     """What the house knows of an output's room. `presence`: somebody is concluded to be there; `dark`: daylight does
     not do; `pressed`: while a hand presses the switch, None where lights come on by themselves; `hold_s`: the hold
-    time of the presence, which a press has too; `powered`: while it has its supply, None for always."""
+    time of the presence, which a press has too; `powered`: while it has its supply, None for always; `rows`: while each
+    row of its own holds, over the days of `calendar`."""
 
     presence: Signal
     dark: Signal
     pressed: Signal | None = None
     hold_s: float = 0.0
     powered: Signal | None = None
+    rows: tuple[Signal, ...] = ()
+    calendar: Calendar | None = None
 
 
 class Figure(NamedTuple):
@@ -46,6 +50,8 @@ class OutputHandler(Protocol):
 
     # Whether it gives the light that those in its room ask for.
     lights: bool
+    # Whom it bothers while it runs: nobody, those who want quiet (sleepers, film), or anybody in its room.
+    bothers: Literal["nobody", "the quiet", "anybody"]
     # What one is called, what it is for, what is set on it, and the usual caution where one can hurt somebody.
     called: str
     why: str
@@ -83,9 +89,10 @@ def handlers() -> dict[str, OutputHandler]:
 
 def lights_in(project: Project, room: str) -> tuple[Fixture, ...]:
     """The outputs that light a room. A lamp that follows a zone lights that, and the room only where nothing else
-    does."""
+    does; one that the room's ladder governs lights the room."""
     lights = tuple(o for o in outputs_in(project, room) if handler_of(o).lights)
-    return tuple(o for o in lights if getattr(o, "zone", None) is None) or lights
+    mine = {lamp.id for lamp in governed(project, room)}
+    return tuple(o for o in lights if o.id in mine or getattr(o, "zone", None) is None) or lights
 
 
 def kwh(output: Fixture, levels: Levels, start: float | None = None, end: float | None = None) -> float:

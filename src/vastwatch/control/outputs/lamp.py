@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from vastwatch.control.by_hand import on_by_hand
 from vastwatch.control.outputs.handler import Figure, Situation
 from vastwatch.design.records import Lamp
@@ -16,10 +18,12 @@ class LampHandler:
     """`OutputHandler` of lamps."""
 
     lights = True
+    bothers: Literal["nobody"] = "nobody"
     called, why, caution = "lamp", "Lights its room while somebody is there and it is dark enough.", ""
     figures = (
         Figure("watts", "Watts", "plain", 1, 0, 5000, "Counts into the energy burned for nobody."),
         Figure("lumens", "Lumens", "plain", 50, 0, 500_000, "Light output."),
+        Figure("standby_w", "Standby, W", "plain", 0.1, 0, 50, "What it draws while it is off."),
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Lamp:
@@ -34,7 +38,8 @@ class LampHandler:
         return Levels.steps(lit).faded(FADE_S)
 
     def watts(self, output: Lamp, levels: Levels) -> Levels:
-        return levels.scaled(output.watts)
+        standby = min(output.standby_w, output.watts)
+        return levels.scaled(output.watts - standby, standby)
 
 
 HANDLER = LampHandler()

@@ -171,5 +171,58 @@ def _blades(p: QPainter, s: float) -> None:
         p.restore()
 
 
+def _hum(p: QPainter, s: float) -> None:
+    """A machine that hums: a box on two feet, with a wave in it."""
+    p.drawRect(QRectF(-s * 0.7, -s * 0.65, 1.4 * s, 1.1 * s))
+    p.drawLine(QPointF(-s * 0.45, s * 0.45), QPointF(-s * 0.45, s * 0.75))
+    p.drawLine(QPointF(s * 0.45, s * 0.45), QPointF(s * 0.45, s * 0.75))
+    path = QPainterPath(QPointF(-s * 0.45, -s * 0.1))
+    path.cubicTo(-s * 0.2, -s * 0.6, s * 0.2, s * 0.4, s * 0.45, -s * 0.1)
+    p.drawPath(path)
+
+
+def _sweep(p: QPainter, s: float) -> None:
+    """A floor cleaner: a disc with a brush before it."""
+    p.drawEllipse(QPointF(0, s * 0.15), s * 0.6, s * 0.6)
+    for x in (-0.5, 0.0, 0.5):
+        p.drawLine(QPointF(x * s * 0.7, -s * 0.5), QPointF(x * s, -s * 0.95))
+
+
+def _plate(p: QPainter, s: float) -> None:
+    """A sign: a plate that hangs from a point."""
+    p.drawRect(QRectF(-s * 0.8, -s * 0.2, 1.6 * s, s * 0.9))
+    p.drawLine(QPointF(-s * 0.6, -s * 0.2), QPointF(0, -s * 0.9))
+    p.drawLine(QPointF(s * 0.6, -s * 0.2), QPointF(0, -s * 0.9))
+
+
+def _lowered(p: QPainter, s: float) -> None:
+    """Heat let down: ribs, and an arrow downward."""
+    for x in (-0.75, -0.35):
+        p.drawLine(QPointF(x * s, -s * 0.7), QPointF(x * s, s * 0.7))
+    p.drawLine(QPointF(s * 0.4, -s * 0.75), QPointF(s * 0.4, s * 0.7))
+    p.drawLine(QPointF(s * 0.1, s * 0.35), QPointF(s * 0.4, s * 0.75))
+    p.drawLine(QPointF(s * 0.7, s * 0.35), QPointF(s * 0.4, s * 0.75))
+
+
+def _slats(p: QPainter, s: float) -> None:
+    """A cover: slats that hang from a rail."""
+    p.drawLine(QPointF(-s * 0.85, -s * 0.8), QPointF(s * 0.85, -s * 0.8))
+    for y in (-0.35, 0.1, 0.55):
+        p.drawLine(QPointF(-s * 0.7, y * s), QPointF(s * 0.7, y * s))
+
+
+def _word(p: QPainter, s: float) -> None:
+    """A notice: a leaf with two lines and a corner turned in."""
+    path = QPainterPath(QPointF(-s * 0.6, -s * 0.8))
+    for x, y in ((0.25, -0.8), (0.6, -0.45), (0.6, 0.8), (-0.6, 0.8), (-0.6, -0.8)):
+        path.lineTo(QPointF(x * s, y * s))
+    p.drawPath(path)
+    p.drawLine(QPointF(-s * 0.3, -s * 0.1), QPointF(s * 0.3, -s * 0.1))
+    p.drawLine(QPointF(-s * 0.3, s * 0.3), QPointF(s * 0.3, s * 0.3))
+
+
 # Outputs that are no lamps, by what they are called: a mark in a chip, in the colour of words.
-OUTPUT_MARKS: dict[str, Callable[[QPainter, float], None]] = {"fan": _blades}
+OUTPUT_MARKS: dict[str, Callable[[QPainter, float], None]] = {
+    "fan": _blades, "quiet machine": _hum, "vacuum": _sweep, "sign": _plate, "heating set-back": _lowered,
+    "cover": _slats, "notice": _word,
+}  # fmt: skip

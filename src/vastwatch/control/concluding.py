@@ -1,0 +1,120 @@
+"""What an expression comes to over a recording: what its leaves say, joined as it says; and what a conclusion comes to
+when people wave at a light and press its switch."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.control.belief import Chain, chains_in
+from vastwatch.control.by_hand import on_by_hand
+from vastwatch.control.clock import clock_time
+from vastwatch.control.darkness import dark_as_told
+from vastwatch.control.fusion import Leaf, beliefs, evaluate, leaves
+from vastwatch.control.recording import Recording
+from vastwatch.design.expressions import ClockTime, Dark, Expr, Named, Report, StartKeep
+from vastwatch.design.presence import press_hold
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Presence
+from vastwatch.memo import kept
+from vastwatch.signals import Signal
+
+
+class Hand(NamedTuple):
+    """What people in a room do about its light: while its switch is pressed; what sensors report of their waves; and
+    the instants of the waves, and of the ways to the switch that a light gone off on somebody made needful."""
+
+    pressed: Signal
+    waved: Mapping[str, Signal] = MappingProxyType({})
+    waves: NDArray[np.float64] = np.empty(0)
+    trips: NDArray[np.float64] = np.empty(0)
+
+
+# By room.
+Hands = Mapping[str, Hand]
+NOBODY: Hands = MappingProxyType({})
+
+
+def conclusion(
+    project: Project, presence: Presence, recording: Recording, hand: Hand | None, named: Mapping[str, Signal]
+) -> Signal:
+    """What one conclusion comes to, given what people in its room do about the light, and all that it names."""
+    said = concluded(project, presence.expr, recording, None if hand is None else hand.waved, named)
+    if hand is None or not presence.lights or len(hand.pressed) == 0:
+        return said
+    if find(project.rooms, presence.room or "").control == "absence":
+        return said
+    # Where lights come on by themselves, a press says that somebody is there.
+    kept_by = presence.expr.keep if isinstance(presence.expr, StartKeep) else presence.expr
+    keeping = concluded(project, kept_by, recording, hand.waved, named)
+    return _by_press(said, keeping, hand.pressed, press_hold(presence.expr))
+
+
+def concluded(
+    project: Project, expr: Expr, recording: Recording, waved: Mapping[str, Signal] | None = None,
+    named: Mapping[str, Signal] = MappingProxyType({}),
+) -> Signal:  # fmt: skip
+    """The signal of an expression over a recording, what sensors report of waves besides, and the conclusions that it
+    names; one of which nothing is known is off."""
+    every = leaves(expr)
+    if len(every) == 1 and every[0] is expr:
+        return _said(project, every[0], recording, waved or {}, named)
+    said = tuple(_said(project, leaf, recording, waved or {}, named) for leaf in every)
+    return _concluded(expr, said, chains_in(project, beliefs(expr)))
+
+
+def _said(
+    project: Project, leaf: Leaf, recording: Recording, waved: Mapping[str, Signal], named: Mapping[str, Signal]
+) -> Signal:
+    """What a leaf of an expression says."""
+    if isinstance(leaf, Report):
+        said = recording.reports.get((leaf.sensor, leaf.part))
+        if said is not None and leaf.hears_waves and leaf.sensor in waved:
+            said = either(said, waved[leaf.sensor])
+    elif isinstance(leaf, Named):
+        said = named.get(leaf.presence)
+    elif isinstance(leaf, ClockTime):
+        return clock_time(leaf, project.place, recording.calendar)
+    elif isinstance(leaf, Dark):
+        return dark_as_told(project, leaf, recording)
+    else:
+        said = recording.facts.get((leaf.what, leaf.room))
+    return never(recording.end) if said is None else said
+
+
+@kept
+def never(end: float) -> Signal:
+    """A signal that is never on."""
+    return Signal.constant(False, 0.0, end)
+
+
+@kept
+def always(end: float) -> Signal:
+    """A signal that is ever on."""
+    return Signal.constant(True, 0.0, end)
+
+
+@kept
+def either(a: Signal, b: Signal) -> Signal:
+    return a | b
+
+
+@kept
+def _by_press(presence: Signal, keeping: Signal, pressed: Signal, hold_s: float) -> Signal:
+    return presence | on_by_hand(keeping, pressed, hold_s)
+
+
+@kept
+def _concluded(expr: Expr, said: tuple[Signal, ...], chains: tuple[Chain, ...]) -> Signal:
+    return evaluated(expr, said, chains)
+
+
+def evaluated(expr: Expr, said: Sequence[Signal], chains: Sequence[Chain] = (), alive: Signal | None = None) -> Signal:
+    """What an expression comes to, given what its leaves say, from left to right, and how its beliefs weigh that;
+    `alive` as for `evaluate`."""
+    heard = iter(said)
+    return evaluate(expr, lambda leaf: next(heard), chains, alive)

@@ -1,0 +1,42 @@
+"""Covers: blinds and shutters that are down while their rows say so."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from vastwatch.control.outputs.handler import Figure, Situation
+from vastwatch.control.outputs.rows import LEAST_FIGURES, by_rows
+from vastwatch.design.expressions import ClockTime
+from vastwatch.design.records import Cover, Row
+from vastwatch.signals import Levels
+from vastwatch.site.record import Point
+
+
+class CoverHandler:
+    """`OutputHandler` of covers."""
+
+    lights = False
+    bothers: Literal["nobody"] = "nobody"
+    called, why = "cover", "A blind or shutter: down at night, by its rows; on means down."
+    caution = (
+        "A cover that moves by itself can trap: never before a way out or where a child plays, and stop it by hand in "
+        "sight of it. Wind guards stay above everything."
+    )
+    figures = (
+        Figure("watts", "Watts", "plain", 1, 0, 20_000, "What it draws while it runs."),
+        *LEAST_FIGURES,
+    )
+
+    def new(self, ident: str, room: str, name: str, at: Point) -> Cover:
+        rows = (Row(name="At night", when=ClockTime(begin="sunset+00:30", end="sunrise"), level=1.0),)
+        return Cover(id=ident, room=room, name=name, at=at, watts=0.0, rows=rows, moves_a_day=4)
+
+    def run(self, output: Cover, situation: Situation) -> Levels:
+        assert situation.calendar is not None
+        return by_rows(output, situation.rows, situation.calendar)
+
+    def watts(self, output: Cover, levels: Levels) -> Levels:
+        return levels.scaled(output.watts)
+
+
+HANDLER = CoverHandler()

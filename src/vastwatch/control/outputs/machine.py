@@ -1,0 +1,46 @@
+"""Quiet machines: whatever hums, and stands still while it would disturb."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from vastwatch.control.outputs.handler import Figure, Situation
+from vastwatch.control.outputs.rows import LEAST_FIGURES, by_rows
+from vastwatch.design.expressions import ClockTime, Fact
+from vastwatch.design.records import Machine, Row
+from vastwatch.signals import Levels
+from vastwatch.site.record import Point
+
+
+class MachineHandler:
+    """`OutputHandler` of quiet machines."""
+
+    lights = False
+    bothers: Literal["the quiet"] = "the quiet"
+    called, why = "quiet machine", "Hums when it may, and stands still during a film or while somebody sleeps."
+    caution = (
+        "A machine with moving or hot parts is never started unseen by anybody: what switches it may only keep it off."
+    )
+    figures = (
+        Figure("watts", "Watts", "plain", 1, 0, 20_000, "What it draws while it runs."),
+        *LEAST_FIGURES,
+    )
+
+    def new(self, ident: str, room: str, name: str, at: Point) -> Machine:
+        rows = (
+            Row(name="Film is playing", when=Fact(what="film", room=room), level=0.0),
+            Row(name="By day", when=ClockTime(begin="07:00", end="22:30"), level=1.0),
+        )
+        return Machine(
+            id=ident, room=room, name=name, at=at, watts=35.0, rows=rows, least_run_s=60.0, least_rest_s=60.0
+        )
+
+    def run(self, output: Machine, situation: Situation) -> Levels:
+        assert situation.calendar is not None
+        return by_rows(output, situation.rows, situation.calendar)
+
+    def watts(self, output: Machine, levels: Levels) -> Levels:
+        return levels.scaled(output.watts)
+
+
+HANDLER = MachineHandler()

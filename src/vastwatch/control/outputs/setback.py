@@ -1,0 +1,45 @@
+"""Heating that is let down: while its room has long been empty."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from vastwatch.control.outputs.handler import Figure, Situation
+from vastwatch.control.outputs.rows import LEAST_FIGURES, by_rows, guarded
+from vastwatch.design.records import SetBack
+from vastwatch.signals import Levels
+from vastwatch.site.record import Point
+
+
+class SetBackHandler:
+    """`OutputHandler` of heating that is let down."""
+
+    lights = False
+    bothers: Literal["nobody"] = "nobody"
+    called, why = "heating set-back", "Lets the heating down while its room has long been empty; on means let down."
+    caution = (
+        "Heat never follows presence alone: thermostat, frost guard and the boiler's own cut-outs stay above "
+        "everything, and it never asks for more than the thermostat does. Ask a licensed fitter."
+    )
+    figures = (
+        Figure("watts", "Watts", "plain", 1, 0, 20_000, "What it draws while it runs."),
+        Figure("empty_s", "Empty for", "time", 300, 0, 86_400, "Nobody may have been there for so long."),
+        *LEAST_FIGURES,
+    )
+
+    def new(self, ident: str, room: str, name: str, at: Point) -> SetBack:
+        return SetBack(
+            id=ident, room=room, name=name, at=at, watts=0.0, least_run_s=1800.0, least_rest_s=1800.0, moves_a_day=6
+        )
+
+    def run(self, output: SetBack, situation: Situation) -> Levels:
+        assert situation.calendar is not None
+        if not output.rows:
+            return guarded(Levels.steps((~situation.presence).on_delay(output.empty_s)), output, situation.calendar)
+        return by_rows(output, situation.rows, situation.calendar)
+
+    def watts(self, output: SetBack, levels: Levels) -> Levels:
+        return levels.scaled(output.watts)
+
+
+HANDLER = SetBackHandler()

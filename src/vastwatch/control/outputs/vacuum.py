@@ -1,0 +1,43 @@
+"""Floor cleaners: out by day while their room is empty, and waiting when somebody comes in."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from vastwatch.control.outputs.handler import Figure, Situation
+from vastwatch.control.outputs.rows import LEAST_FIGURES, by_day, by_rows, guarded
+from vastwatch.design.records import Vacuum
+from vastwatch.signals import Levels
+from vastwatch.site.record import Point
+
+
+class VacuumHandler:
+    """`OutputHandler` of floor cleaners."""
+
+    lights = False
+    bothers: Literal["anybody"] = "anybody"
+    called, why = "vacuum", "Cleans once its room has been empty for a while, and waits when somebody comes."
+    caution = (
+        "A cleaner that moves by itself is not sent where somebody may trip over it: stairs and ways out stay free."
+    )
+    figures = (
+        Figure("watts", "Watts", "plain", 1, 0, 20_000, "What it draws while it runs."),
+        Figure("empty_s", "Empty for", "time", 60, 0, 7200, "Nobody may have been there for so long."),
+        *LEAST_FIGURES,
+    )
+
+    def new(self, ident: str, room: str, name: str, at: Point) -> Vacuum:
+        return Vacuum(id=ident, room=room, name=name, at=at, watts=30.0, moves_a_day=3, least_rest_s=1800.0)
+
+    def run(self, output: Vacuum, situation: Situation) -> Levels:
+        assert situation.calendar is not None
+        if not output.rows:
+            empty = (~situation.presence).on_delay(output.empty_s)
+            return guarded(Levels.steps(empty & by_day(situation.calendar)), output, situation.calendar)
+        return by_rows(output, situation.rows, situation.calendar)
+
+    def watts(self, output: Vacuum, levels: Levels) -> Levels:
+        return levels.scaled(output.watts)
+
+
+HANDLER = VacuumHandler()

@@ -1,0 +1,147 @@
+"""Ladders of rooms: which rows a room has, what its scenes ask of which lamps, what all of it reads, and whether what
+lights the room can be told apart from what else the rows go by."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.design.conclusions import named_in, order, with_named
+from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, Expr, Named, Not, Report, every_part, parts_of
+from vastwatch.design.project import Project, find, indexed
+from vastwatch.design.records import Lamp, Rule, Scene
+from vastwatch.design.relations import lamps_in, presence_of, sensors_of
+
+Array = NDArray[np.float64]
+
+# Operators that come to the same whenever they are asked: what they join decides at once.
+_AT_ONCE = (AnyOf, AllOf, AtLeast, Not)
+
+
+def _by_room(records: tuple[Rule, ...] | tuple[Scene, ...]) -> dict[str, tuple[Rule | Scene, ...]]:
+    out: dict[str, list[Rule | Scene]] = {}
+    for r in records:
+        out.setdefault(r.room, []).append(r)
+    return {room: tuple(some) for room, some in out.items()}
+
+
+def rows_of(project: Project, room: str) -> tuple[Rule, ...]:
+    """The rows of a room's ladder, from the top."""
+    return indexed(project.rules, _by_room).get(room, ())  # type: ignore[return-value]
+
+
+def scenes_in(project: Project, room: str) -> tuple[Scene, ...]:
+    """The scenes of a room."""
+    return indexed(project.scenes, _by_room).get(room, ())  # type: ignore[return-value]
+
+
+def governed(project: Project, room: str) -> tuple[Lamp, ...]:
+    """The lamps that a room's ladder governs: those that any of its scenes names. The others go their own way."""
+    if not rows_of(project, room):
+        return ()
+    named = {x.lamp for scene in scenes_in(project, room) for x in scene.levels}
+    named |= {x.lamp for row in rows_of(project, room) for x in find(project.scenes, row.scene).levels}
+    return tuple(lamp for lamp in lamps_in(project, room) if lamp.id in named)
+
+
+class Asked(NamedTuple):
+    """What the rows of a ladder ask of its lamps, and last what none asks, (rows + 1, lamps): how far each burns, and
+    within how many seconds it goes there."""
+
+    goals: Array
+    fades: Array
+
+
+# Where no row says how fast, lamps go out within this, seconds.
+OUT_S = 0.0
+
+
+def asked(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Asked:
+    """What the scenes of some rows ask of some lamps. What a scene does not name goes off as fast as the slowest of
+    that scene fades; a lamp that cannot be dimmed is on or off."""
+    place = {lamp.id: k for k, lamp in enumerate(lamps)}
+    goals, fades = np.zeros((len(scenes) + 1, len(lamps))), np.full((len(scenes) + 1, len(lamps)), OUT_S)
+    for n, scene in enumerate(scenes):
+        fades[n] = max((x.fade_s for x in scene.levels), default=OUT_S)
+        for x in scene.levels:
+            k = place.get(x.lamp)
+            if k is not None:
+                goals[n, k] = burns_at(lamps[k], x.level)
+                fades[n, k] = x.fade_s
+    return Asked(goals, fades)
+
+
+def scenes_of_rows(project: Project, room: str) -> tuple[Scene, ...]:
+    """The scene of each row of a room, from the top."""
+    return tuple(find(project.scenes, row.scene) for row in rows_of(project, room))
+
+
+def burns_at(lamp: Lamp, level: float) -> float:
+    """How far a lamp burns that is asked for a level: one that cannot be dimmed all or not at all, one that flickers
+    below its least level at that."""
+    if level <= 0:
+        return 0.0
+    return max(level, lamp.least_level) if lamp.dims else 1.0
+
+
+def behind_ladder(project: Project, room: str) -> tuple[str, ...]:
+    """The conclusions that the rows of a room name, themselves and through each other, in order."""
+    wanted = {ident for row in rows_of(project, room) for ident in named_in(row.when)}
+    ordered = order(project).sound
+    for p in reversed(ordered):
+        if p.id in wanted:
+            wanted.update(named_in(p.expr))
+    return tuple(p.id for p in ordered if p.id in wanted)
+
+
+def sensors_behind_ladder(project: Project, room: str) -> tuple[str, ...]:
+    """The sensors that the rows of a room read, themselves and through what they name, each once."""
+    own = (part.sensor for row in rows_of(project, room) for part in every_part(row.when) if isinstance(part, Report))
+    named = (s for ident in behind_ladder(project, room) for s in sensors_of(find(project.presences, ident)))
+    sources = (
+        source.sensor
+        for row in rows_of(project, room)
+        for part in every_part(row.when)
+        if (asks := getattr(part, "room", None)) is not None
+        and (source := find(project.rooms, asks).darkness) is not None
+        and source.sensor is not None
+    )
+    return tuple(dict.fromkeys((*own, *named, *sources)))
+
+
+def hangs_on(project: Project, room: str) -> tuple[str, ...]:
+    """The conclusions that hang on the one which lights a room, itself first."""
+    lighting = presence_of(project, room)
+    if lighting is None:
+        return ()
+    return tuple(p.id for p in order(project).sound if lighting.id in {x.id for x in with_named(project, p)})
+
+
+def delayed_rows(project: Project, room: str) -> list[Rule]:
+    """Rows that put a delay, a hold or the like of their own about the conclusion which lights the room: how the room
+    would do with another hold cannot be told apart from theirs."""
+    mine = set(hangs_on(project, room))
+    late = {p for p in mine if not _at_once(find(project.presences, p).expr, mine)}
+    lighting = presence_of(project, room)
+    late -= set() if lighting is None else {lighting.id}
+    return [
+        row for row in rows_of(project, room) if not _at_once(row.when, mine) or late & set(_through(project, row.when))
+    ]
+
+
+def _through(project: Project, expr: Expr) -> Iterator[str]:
+    for ident in named_in(expr):
+        yield ident
+        lights = find(project.presences, ident)
+        if lights is not presence_of(project, lights.room or ""):
+            yield from _through(project, lights.expr)
+
+
+def _at_once(expr: Expr, mine: set[str]) -> bool:
+    """Whether nothing but what decides at once stands about the conclusions of a set."""
+    if isinstance(expr, Named) or not any(ident in mine for ident in named_in(expr)):
+        return True
+    return isinstance(expr, _AT_ONCE) and all(_at_once(part, mine) for part in parts_of(expr))
