@@ -120,6 +120,12 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("walk", help="a log of the walk: CSV or JSON Lines of time, target, x, y, mark")
     sub.add_argument("--sensor", required=True, help="the sensor's id")
     sub.add_argument("--unit", choices=("m", "cm", "mm", "ft", "in"), help="of the log, instead of what fits best")
+    sub = command("scenes", "the rows of every ladder: which wins how often, every state, and what could be stuck")
+    sub.add_argument("--room", help="only this room's id")
+    sub.add_argument("--days", type=_days, default=7)
+    sub.add_argument("--seed", type=int, default=1)
+    sub = command("lux", "what a scene gives at the spots of its room, and on its floor")
+    sub.add_argument("--scene", required=True, help="the scene's id")
     text = "make a project of a drawing: walls, rooms, doors, windows and archways"
     sub = commands.add_parser("import", help=text, description=text)
     sub.add_argument("drawing", help="a DXF drawing, text or binary")

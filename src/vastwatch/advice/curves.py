@@ -253,6 +253,10 @@ class Curve(Protocol):
         """The room's light with a hold."""
         ...
 
+    def presence(self, hold_s: float) -> Signal:
+        """While what lights the room holds, with a hold; where a hand switches on, what it switched."""
+        ...
+
 
 class Waving:
     """`Curve` of a light that comes on by itself, while those left in the dark wave."""
@@ -299,10 +303,17 @@ class Waving:
         lit = self._followed(react(self.start, self.keep, hold_s, self.who, self.sensors), hold_s)
         return lit if self.anyway is None else lit | self.anyway
 
+    def presence(self, hold_s: float) -> Signal:
+        """See Curve."""
+        return self._concluded(react(self.start, self.keep, hold_s, self.who, self.sensors), hold_s)
+
+    def _concluded(self, did: Reaction, hold_s: float) -> Signal:
+        more = Signal.from_intervals(did.light, self.start.start, self.start.end)
+        return self.start.start_keep(self.keep.hold(hold_s)) | more
+
     def _followed(self, did: Reaction, hold_s: float) -> Signal:
         """While it is lit by what is concluded."""
-        more = Signal.from_intervals(did.light, self.start.start, self.start.end)
-        return (self.start.start_keep(self.keep.hold(hold_s)) | more) & self.dark
+        return self._concluded(did, hold_s) & self.dark
 
 
 def left_by(anyway: Signal, lit: Signal, need: Signal) -> Array:
@@ -337,6 +348,12 @@ class WavingAtAny:
     def light(self, hold_s: float) -> Signal:
         """See Curve."""
         return self._lit(hold_s)[1]
+
+    def presence(self, hold_s: float) -> Signal:
+        """See Curve."""
+        conclude = WavedAt(with_hold(self.expr, hold_s) or self.expr, self.given)
+        did = react_to(conclude, self.who, self.sensors)
+        return conclude(did.reports, np.column_stack([did.presses, did.presses + PRESS_S]))
 
     def _lit(self, hold_s: float) -> tuple[Reaction, Signal]:
         expr = with_hold(self.expr, hold_s) or self.expr
@@ -386,8 +403,39 @@ class ByHand:
         """See Curve."""
         return self._lit(hold_s)[0]
 
+    def presence(self, hold_s: float) -> Signal:
+        """See Curve."""
+        presence = self._presence(hold_s)
+        return on_by_hand(presence, presses(presence, self._awake, self._dark, hold_s).signal, hold_s)
+
     def _lit(self, hold_s: float) -> tuple[Signal, Pressed]:
         presence = self._presence(hold_s)
         pressed = presses(presence, self._awake, self._dark, hold_s)
         lit = on_by_hand(presence, pressed.signal, hold_s) & self._dark
         return lit if self.anyway is None else lit | self.anyway, pressed
+
+
+class WithButtons:
+    """`Curve` of a light that people press buttons about besides: what lies below them, and what the room's light comes
+    to with them once what lights it is known."""
+
+    def __init__(self, below: Curve, lit: Callable[[Signal], Signal], awake: Signal, due: Signal) -> None:
+        self.unlit_s, self.anyway = below.unlit_s, None
+        self._below, self._light, self._awake, self._need = below, lit, awake, awake & due
+        self._known: dict[float, Outcome] = {}
+
+    def outcome(self, hold_s: float) -> Outcome:
+        """See Curve."""
+        if hold_s not in self._known:
+            lit, below = self.light(hold_s), self._below.outcome(hold_s)
+            dark_s, idle_s = (self._need - lit).total(), (lit - self._awake).total()
+            self._known[hold_s] = Outcome(false_offs(lit, self._need), dark_s, idle_s, below.waves, below.trips)
+        return self._known[hold_s]
+
+    def light(self, hold_s: float) -> Signal:
+        """See Curve."""
+        return self._light(self._below.presence(hold_s))
+
+    def presence(self, hold_s: float) -> Signal:
+        """See Curve."""
+        return self._below.presence(hold_s)

@@ -6,28 +6,29 @@ Everybody lives, and of the sensors only those run that the room's presence read
 from __future__ import annotations
 
 from dataclasses import dataclass
+from dataclasses import replace as replace_fields
 from typing import NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.advice.curves import ByHand, Curve, Waving, WavingAtAny
+from vastwatch.advice.curves import ByHand, Curve, Waving, WavingAtAny, WithButtons
 from vastwatch.control.by_hand import by_hand
 from vastwatch.control.concluding import concluded, evaluated
 from vastwatch.control.daylight import darkness
-from vastwatch.control.lighting import Given, delays_words
+from vastwatch.control.lighting import Given, delays_words, run_ladder
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.reactions import Stretches, Waved
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import sensors_behind
 from vastwatch.design.expressions import Expr
-from vastwatch.design.ladders import delayed_rows, sensors_behind_ladder
+from vastwatch.design.ladders import delayed_rows, governed, sensors_behind_ladder
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of, with_hold
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
-from vastwatch.design.relations import presence_of
+from vastwatch.design.relations import buttons_in, presence_of
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.reactors import (
@@ -43,7 +44,9 @@ from vastwatch.rehearsal.reactors import (
 )
 from vastwatch.rehearsal.run import record
 from vastwatch.rehearsal.scores import arrivals
-from vastwatch.signals import Calendar, Signal
+from vastwatch.rehearsal.troubles import powered
+from vastwatch.rehearsal.wishes import nobody_disturbed, pressed_in
+from vastwatch.signals import Calendar, Signal, any_of
 from vastwatch.site.building import Spot
 
 Array = NDArray[np.float64]
@@ -111,6 +114,28 @@ def _alone(project: Project, presence: Presence) -> Project:
 
 def lived_in(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
     """The days of a truth as they were in a room. Raises ValueError as `lighting`."""
+    found = _without_buttons(project, room, truth, recording)
+    if not buttons_in(project, room) or not governed(project, room):
+        return found
+    if nobody_disturbed(project, room, truth, recording):
+        return found
+    supplied = powered(project, truth)
+
+    def lit(own: Signal) -> Signal:
+        below = run_ladder(project, room, recording, own)
+        assert below is not None
+        did = run_ladder(project, room, recording, own, pressed_in(project, room, truth, recording, below, own))
+        assert did is not None
+        dark = darkness(project, recording.calendar)[room]
+        lights = [x.id for x in lights_in(project, room)]
+        each = [did.wanted.get(x, own & dark) for x in lights]
+        return any_of([w & supplied[x] if x in supplied else w for x, w in zip(lights, each)])
+
+    due = light_given(project, room, truth, recording).due
+    return replace_fields(found, curve=WithButtons(found.curve, lit, found.awake, due))
+
+
+def _without_buttons(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
     presence = lighting(project, room)
     how = light_given(project, room, truth, recording)
     dark = how.follows

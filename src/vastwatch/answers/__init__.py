@@ -14,6 +14,7 @@ from vastwatch.answers.design import check, coverage, trial, walk
 from vastwatch.answers.device import device
 from vastwatch.answers.files import compare, import_drawing
 from vastwatch.answers.logs import log, replay
+from vastwatch.answers.scenes import lux, scenes
 from vastwatch.answers.telling import RequestError
 from vastwatch.answers.weeks import rehearse, tune
 from vastwatch.answers.zones import calibrate, zones
@@ -39,5 +40,7 @@ COMMANDS: dict[str, Callable[[Project, argparse.Namespace], tuple[Any, list[str]
     "advise": advise,
     "buy": buy,
     "zones": zones,
+    "scenes": scenes,
+    "lux": lux,
     "calibrate": calibrate,
 }

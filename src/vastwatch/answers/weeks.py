@@ -33,6 +33,10 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
             "first_light_s": {"median": number(s.first_median_s, 2), "p95": number(s.first_p95_s, 2)},
             "waves_per_day": number(s.waves),
             "to_switch_per_day": number(s.trips),
+            "under_lux_min_per_day": number(result.light_scores[ident].under),
+            "presses_per_day": number(result.light_scores[ident].presses),
+            "over_sleepers_min_per_day": number(result.light_scores[ident].over_sleepers_min),
+            "flickers_per_day": number(result.light_scores[ident].flickers),
         }
         for ident, s in result.scores.items()
     }
@@ -72,6 +76,7 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
             "idle_h_per_day": number(s.idle_h),
             "kwh_per_day": number(s.kwh, 5),
             "starts_per_day": number(s.starts),
+            "bothered_min_per_day": number(s.bothered_min),
         }
         for ident, s in result.output_scores.items()
     }

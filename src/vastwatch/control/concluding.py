@@ -15,6 +15,7 @@ from vastwatch.control.by_hand import on_by_hand
 from vastwatch.control.clock import clock_time
 from vastwatch.control.darkness import dark_as_told
 from vastwatch.control.fusion import Leaf, beliefs, evaluate, leaves
+from vastwatch.control.hand import Override
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import ClockTime, Dark, Expr, Named, Report, StartKeep
 from vastwatch.design.presence import press_hold
@@ -25,13 +26,15 @@ from vastwatch.signals import Signal
 
 
 class Hand(NamedTuple):
-    """What people in a room do about its light: while its switch is pressed; what sensors report of their waves; and
-    the instants of the waves, and of the ways to the switch that a light gone off on somebody made needful."""
+    """What people in a room do about its light: while its switch is pressed; what sensors report of their waves; the
+    instants of the waves, and of the ways to the switch that a light gone off on somebody made needful; and what they
+    do to its ladder with buttons."""
 
     pressed: Signal
     waved: Mapping[str, Signal] = MappingProxyType({})
     waves: NDArray[np.float64] = np.empty(0)
     trips: NDArray[np.float64] = np.empty(0)
+    overrides: tuple[Override, ...] = ()
 
 
 # By room.

@@ -14,11 +14,10 @@ from functools import cached_property
 from typing import NamedTuple
 
 from vastwatch.control.belief import Chain, chains_in
-from vastwatch.control.by_hand import on_by_hand
 from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion, either, never
 from vastwatch.control.daylight import darkness
 from vastwatch.control.filtering import filter_of
-from vastwatch.control.lighting import LadderRun, given, run_ladder
+from vastwatch.control.lighting import LadderRun, given, handed, run_ladder
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import order, sensors_behind
@@ -126,6 +125,11 @@ class HouseRun:
         levels = self.outputs.get(output.id)
         return 0.0 if levels is None else kwh(output, levels, start, end)
 
+    def kwh_while(self, room: str, when: Signal) -> float:
+        """Energy that the lights of a room drew above their standby, while something holds."""
+        lamps = [x for x in lights_in(self.project, room) if x.id in self.outputs]
+        return math.fsum(_kwh_while(x, self.outputs[x.id], self.lit[x.id], when) for x in lamps)
+
     def known(self, room: str) -> Signal:
         """While every sensor was listened to that the room's presence depends on."""
         presence = presence_of(self.project, room)
@@ -158,6 +162,13 @@ def _any(signals: tuple[Signal, ...]) -> Signal:
 
 
 @kept
+def _kwh_while(output: Fixture, levels: Levels, lit: Signal, when: Signal) -> float:
+    burning = lit & when
+    off = Levels.constant(0.0, levels.start, levels.end)
+    return kwh(output, first_that_holds([(burning, levels)], off)) - kwh(output, off) if len(burning.intervals) else 0.0
+
+
+@kept
 def _on(levels: Levels) -> Signal:
     return levels.above(0.0)
 
@@ -176,8 +187,9 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
         pressed = _pressed(room, hands, recording.end)
         own = never(recording.end) if presence is None else conclusions.presences[presence.id]
         if presence is not None and pressed is not None:
-            own = _handed(own, pressed, press_hold(presence.expr))
-        did = run_ladder(project, room.id, recording, own)
+            own = handed(own, pressed, press_hold(presence.expr))
+        hand = hands.get(room.id)
+        did = run_ladder(project, room.id, recording, own, () if hand is None else hand.overrides)
         if did is not None:
             ladders[room.id] = did
             for lamp, levels in did.levels.items():
@@ -204,11 +216,6 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
 def _rows(output: Guarded, project: Project, recording: Recording, conclusions: Conclusions) -> tuple[Signal, ...]:
     """While each row of an output's own ladder holds."""
     return tuple(concluded(project, row.when, recording, named=conclusions.presences) for row in output.rows)
-
-
-@kept
-def _handed(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
-    return on_by_hand(presence, pressed, hold_s)
 
 
 @kept

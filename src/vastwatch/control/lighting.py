@@ -10,17 +10,20 @@ the other two the same whatever its hold: the timing curve stays exact.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from types import MappingProxyType
 from typing import NamedTuple
 
 import numpy as np
 
+from vastwatch.control.by_hand import on_by_hand
 from vastwatch.control.concluding import always, concluded, never
 from vastwatch.control.daylight import darkness
+from vastwatch.control.hand import Override, overlaid
 from vastwatch.control.ladder import Winners, levels_of, winners
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
-from vastwatch.design.ladders import asked, behind_ladder, governed, rows_of, scenes_of_rows
+from vastwatch.design.ladders import Asked, asked, behind_ladder, governed, rows_of, scenes_in, scenes_of_rows
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Lamp, Rule, Scene
@@ -41,7 +44,8 @@ def rows_said(project: Project, room: str, recording: Recording, own: Signal) ->
     return tuple(concluded(project, row.when, recording, named=named) for row in rows_of(project, room))
 
 
-class LadderRun(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class LadderRun:
     """What a room's ladder did: while each row held, which won, and by lamp how far it burns, and while it is asked
     to."""
 
@@ -50,25 +54,52 @@ class LadderRun(NamedTuple):
     won: Winners
     levels: Mapping[str, Levels]
     wanted: Mapping[str, Signal]
+    hands: tuple[Override, ...] = ()
 
 
-def run_ladder(project: Project, room: str, recording: Recording, own: Signal) -> LadderRun | None:
-    """A room's ladder over a recording, `own` while what lights the room is concluded; None where it has none."""
+def run_ladder(
+    project: Project, room: str, recording: Recording, own: Signal, hands: tuple[Override, ...] = ()
+) -> LadderRun | None:
+    """A room's ladder over a recording, `own` while what lights the room is concluded, `hands` what is pressed above
+    it; None where it has none."""
     lamps = governed(project, room)
     if not lamps:
         return None
     said = rows_said(project, room, recording, own)
-    return _run(rows_of(project, room), scenes_of_rows(project, room), lamps, said, recording.end)
+    every = scenes_in(project, room)
+    return _run(rows_of(project, room), scenes_of_rows(project, room), lamps, said, recording.end, hands, every)
+
+
+def brightest(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Scene | None:
+    """The scene that gives the most light of some lamps; the first of equals, None for none."""
+    if not scenes:
+        return None
+    lumens = asked(lamps, scenes).goals[:-1] @ np.array([x.lumens for x in lamps])
+    return scenes[int(np.argmax(lumens))]
 
 
 @kept
 def _run(
-    rows: tuple[Rule, ...], scenes: tuple[Scene, ...], lamps: tuple[Lamp, ...], said: tuple[Signal, ...], end: float
-) -> LadderRun:
-    won, table = winners(said, 0.0, end), asked(lamps, scenes)
+    rows: tuple[Rule, ...], scenes: tuple[Scene, ...], lamps: tuple[Lamp, ...], said: tuple[Signal, ...], end: float,
+    hands: tuple[Override, ...], every: tuple[Scene, ...],
+) -> LadderRun:  # fmt: skip
+    table = asked(lamps, scenes)
+    won, pressed = overlaid(winners(said, 0.0, end), len(rows), hands)
+    if pressed:
+        by_id = {s.id: s for s in every}
+        most = brightest(lamps, every)
+        found = tuple(s for x in pressed if (s := by_id.get(x or "", most)) is not None)
+        more = asked(lamps, found)
+        table = Asked(np.vstack([table.goals, more.goals[:-1]]), np.vstack([table.fades, more.fades[:-1]]))
     levels = {lamp.id: levels_of(won, table.goals[:, k], table.fades[:, k]) for k, lamp in enumerate(lamps)}
     wanted = {lamp.id: won.while_on(table.goals[:, k] > 0) for k, lamp in enumerate(lamps)}
-    return LadderRun(rows, said, won, levels, wanted)
+    return LadderRun(rows, said, won, levels, wanted, hands)
+
+
+@kept
+def handed(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
+    """While a room is lit by its conclusion where a hand switches on."""
+    return on_by_hand(presence, pressed, hold_s)
 
 
 class Given(NamedTuple):

@@ -10,7 +10,7 @@ from typing import Any
 
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find, indexed
-from vastwatch.design.records import Fixture, Lamp, Presence
+from vastwatch.design.records import Button, Fixture, Lamp, Presence
 from vastwatch.site.building import Level, Room, Spot
 
 
@@ -50,6 +50,11 @@ def outputs(project: Project) -> Iterator[Fixture]:
 def outputs_in(project: Project, room: str) -> tuple[Fixture, ...]:
     """Everything in a room that the house switches."""
     return (*lamps_in(project, room), *indexed(project.outputs, _by_room).get(room, ()))
+
+
+def buttons_in(project: Project, room: str) -> tuple[Button, ...]:
+    """The buttons of a room."""
+    return indexed(project.buttons, _by_room).get(room, ())
 
 
 def levels_in_order(project: Project) -> tuple[Level, ...]:

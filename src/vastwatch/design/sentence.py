@@ -168,6 +168,11 @@ def in_words(project: Project, expr: Expr) -> str:
     return _spaced("".join((", " if p.line else " ") + p.text for p in sentence(project, expr)).strip()) + "."
 
 
+def condition_words(project: Project, expr: Expr) -> str:
+    """A condition as part of a sentence: what holds while it does."""
+    return _spaced(" ".join(p.text for p in _said(project, expr, ())))
+
+
 def part_words(project: Project, expr: Expr, path: Path) -> str:
     """What a part says, in full."""
     return _spaced(" ".join(p.text for p in _said(project, part_at(expr, path), path)))

@@ -17,7 +17,7 @@ from vastwatch.control.belief import Chain, chains_in
 from vastwatch.control.by_hand import PRESS_S, on_by_hand, presses
 from vastwatch.control.concluding import Hand, concluded, conclusion, evaluated
 from vastwatch.control.fusion import Leaf, beliefs, leaves
-from vastwatch.control.lighting import Given, given
+from vastwatch.control.lighting import Given, given, handed, run_ladder
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.reactions import Reaction, Stretches, Waved, react
 from vastwatch.control.reactions_of_any import react_to
@@ -28,13 +28,14 @@ from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import hold_of, press_hold, reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
-from vastwatch.design.relations import level_number
+from vastwatch.design.relations import buttons_in, level_number
 from vastwatch.draws import key_of
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.notices import chances_of_large_movements
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.rehearsal.troubles import lost_share, powered
+from vastwatch.rehearsal.wishes import pressed_in
 from vastwatch.sensing.model import MountedSensor, latency_s
 from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
@@ -192,7 +193,22 @@ def lived_through(
         if p.room is not None and p.lights and lights_in(project, p.room):
             hand = hands[p.room] = _hand(project, p, p.room, truth, recording, named)
         named[p.id] = conclusion(project, p, recording, hand, named)
+        if hand is not None and p.room is not None and buttons_in(project, p.room):
+            hands[p.room] = _with_buttons(project, p, p.room, truth, recording, hand, named[p.id])
     return hands, named
+
+
+def _with_buttons(
+    project: Project, p: Presence, room: str, truth: Truth, recording: Recording, hand: Hand, said: Signal
+) -> Hand:
+    """What people do about a light with its buttons too."""
+    own = said
+    if find(project.rooms, room).control == "absence":
+        own = handed(said, hand.pressed, press_hold(p.expr))
+    did = run_ladder(project, room, recording, own)
+    if did is None:
+        return hand
+    return hand._replace(overrides=pressed_in(project, room, truth, recording, did, own))
 
 
 def _hand(

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from functools import cached_property
 from operator import attrgetter
@@ -33,6 +33,7 @@ from vastwatch.rehearsal.reactors import hands_of, occupied
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
 from vastwatch.rehearsal.scores import OutputScores, Scores, score, score_output
 from vastwatch.rehearsal.troubles import powered
+from vastwatch.rehearsal.wishes import asleep_in, film_playing
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.tracker import on_plan
 from vastwatch.signals import Calendar, Signal
@@ -88,9 +89,12 @@ class Rehearsal:
             if lit is not None:
                 hand = self.house.hands.get(room.id)
                 reacted = (0, 0) if hand is None else (len(hand.waves), len(hand.trips))
-                out[room.id] = score(
-                    lit, self.awake(room.id), self.house.dark(room.id), self.house.watts(room.id), self.days, reacted
-                )
+                awake = self.awake(room.id)
+                scores = score(lit, awake, self.house.dark(room.id), self.house.watts(room.id), self.days, reacted)
+                if room.id in self.house.ladders:
+                    # What burns dimmed burns less.
+                    scores = replace(scores, idle_kwh=self.house.kwh_while(room.id, _not(awake)) / self.days)
+                out[room.id] = scores
         return out
 
     @cached_property
@@ -121,7 +125,7 @@ class Rehearsal:
         anybody = self.occupied(output.room)
         if bothers == "anybody":
             return anybody
-        return _either(_less(anybody, self.awake(output.room)), film_playing(self.truth, output.room))
+        return _either(asleep_in(self.truth, output.room), film_playing(self.truth, output.room))
 
     @cached_property
     def incidents(self) -> list[Incident]:
@@ -207,19 +211,6 @@ def record(project: Project, truth: Truth) -> Recording:
     return recording_of(run_sensors(project, truth), project, truth)
 
 
-@kept
-def film_playing(truth: Truth, room: str) -> Signal:
-    """While the player of a room plays a film: while somebody is there who watches one."""
-    films = [k for k, s in enumerate(truth.spots) if s.room == room and s.activity == "film"]
-    rows = [np.empty((0, 2))]
-    for track in truth.tracks:
-        if track.person.kind == "pet":
-            continue
-        at = np.isin(track.spot, films)
-        rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], truth.end)]))
-    return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
-
-
 def recording_of(runs: Mapping[str, SensorRun], project: Project, truth: Truth) -> Recording:
     """What some sensors said, by their ids, and the facts that the design's conclusions ask for; the same object again
     for the same runs."""
@@ -250,10 +241,10 @@ def _both(a: Signal, b: Signal) -> Signal:
 
 
 @kept
-def _either(a: Signal, b: Signal) -> Signal:
-    return a | b
+def _not(a: Signal) -> Signal:
+    return ~a
 
 
 @kept
-def _less(a: Signal, b: Signal) -> Signal:
-    return a - b
+def _either(a: Signal, b: Signal) -> Signal:
+    return a | b

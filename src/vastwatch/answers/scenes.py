@@ -1,0 +1,93 @@
+"""Answers about ladders, scenes, light at points, and the recipes that come of them."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+import numpy as np
+
+from vastwatch.answers.telling import RequestError, number
+from vastwatch.design.project import Project, find
+
+
+def scenes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"rooms": {ROOM: {"rows": [{"id", "name", "when", "scene", "share"}], "else_share", "states": [{"holds", "wins",
+    "share", "seen"}], "stuck": [WORDS], "under_min_per_day": {SPOT: MIN}}}}`, of a week lived in it."""
+    from vastwatch.advice.ladder_states import has_ladder, states, stuck
+    from vastwatch.design.sentence import condition_words
+    from vastwatch.rehearsal import rehearse
+
+    rooms = [r.id for r in project.rooms if has_ladder(project, r.id)]
+    if args.room is not None:
+        if all(r.id != args.room for r in project.rooms):
+            raise RequestError(f"--room: there is no room '{args.room}' in this project")
+        rooms = [r for r in rooms if r == args.room]
+    r = rehearse(project, args.days, args.seed)
+    out: dict[str, Any] = {}
+    lines = []
+    for room in rooms:
+        did = r.house.ladders[room]
+        n = len(did.rows)
+        share = did.won.share(int(did.won.row.max(initial=n)))
+        rows = [
+            {
+                "id": row.id, "name": row.name, "when": condition_words(project, row.when),
+                "scene": row.scene, "share": number(float(share[k]), 5),
+            }
+            for k, row in enumerate(did.rows)
+        ]  # fmt: skip
+        held = [*stuck(project, room, r)]
+        out[room] = {
+            "rows": rows,
+            "else_share": number(float(share[n]), 5),
+            "hand_share": number(float(share[n + 1 :].sum()), 5),
+            "states": [
+                {"holds": list(s.holds), "wins": s.wins, "share": number(s.share, 6), "seen": s.seen}
+                for s in states(did)
+            ],
+            "stuck": held,
+            "under_min_per_day": {k: number(v) for k, v in r.light_scores[room].under_min.items()},
+        }
+        lines.append(f"{find(project.rooms, room).name}:")
+        lines += [
+            f"  {100 * share[k]:5.1f} %  {row.name or condition_words(project, row.when)} -> "
+            f"{find(project.scenes, row.scene).name}"
+            for k, row in enumerate(did.rows)
+        ]
+        lines += [f"  {100 * share[n]:5.1f} %  else all off", *(f"  stuck: {words}" for words in held)]
+    every = [words for x in out.values() for words in x["stuck"]]
+    return {"rooms": out, "stuck": every}, lines or ["No room has a ladder."]
+
+
+def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"scene", "room", "spots": {SPOT: {"lux", "wanted"}}, "grid": {"x_m", "y_m", "lux": [[LUX or null]]}}`, of lamps
+    alone; daylight is left out."""
+    from vastwatch.control.photometry import lit_grid, spot_lux, wanted_lux
+    from vastwatch.design.ladders import burns_at
+
+    scene = next((s for s in project.scenes if s.id == args.scene), None)
+    if scene is None:
+        raise RequestError(f"--scene: there is no scene '{args.scene}' in this project")
+    levels = {x.lamp: burns_at(find(project.lamps, x.lamp), x.level) for x in scene.levels}
+    spots = {
+        spot: {
+            "lux": number(sum(levels.get(lamp, 0.0) * full for lamp, full in row.items()), 1),
+            "wanted": number(wanted_lux(project, find(project.spots, spot)), 1),
+        }
+        for spot, row in spot_lux(project, scene.room).items()
+    }
+    grid = lit_grid(project, scene.room)
+    lit = np.where(grid.inside, grid.lux(levels), np.nan)
+    document = {
+        "scene": scene.id,
+        "room": scene.room,
+        "spots": spots,
+        "grid": {
+            "x_m": [number(float(x)) for x in grid.x],
+            "y_m": [number(float(y)) for y in grid.y],
+            "lux": [[None if np.isnan(v) else number(float(v), 1) for v in row] for row in lit],
+        },
+    }
+    lines = [f"{find(project.spots, s).name}: {v['lux']:.0f} of {v['wanted']:.0f} lx" for s, v in spots.items()]
+    return document, lines or ["Nobody has a place in this room."]

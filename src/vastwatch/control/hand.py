@@ -1,0 +1,228 @@
+"""A hand above the ladder: what a press of a button does, and until when.
+
+A press puts a row on top of its room's ladder: off, on, a scene, or whatever is just then. It ends as its button says,
+or at the next press. People press because of what the light does, and the light is what they pressed: so this goes
+event by event, over the instants at which something could change a hand's mind, while all else stays algebra.
+"""
+
+from __future__ import annotations
+
+import bisect
+from collections.abc import Sequence
+from typing import Literal, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.control.by_hand import AGAIN_S
+from vastwatch.control.ladder import Winners
+from vastwatch.design.records import Button
+from vastwatch.draws import at_ms, uniform_of
+from vastwatch.signals import Calendar, Signal
+from vastwatch.site.record import seconds_of
+
+Array = NDArray[np.float64]
+
+# Whoever is woken, or watches a film, presses so long after a light they do not want came on, seconds.
+UNWANTED_S = 6.0
+Does = Literal["on", "off", "scene", "leave"]
+
+
+class Override(NamedTuple):
+    """What a press did: from when to when, by which button, and what; `scene` the id of the one it asks for, `row` the
+    row of the ladder that it keeps, where it keeps what is."""
+
+    begin: float
+    end: float
+    button: str
+    does: Does
+    scene: str | None = None
+    row: int = -1
+
+
+class Wishes(NamedTuple):
+    """What people want of a room's light that may make them press. `disturbed`: while what the ladder gives is more
+    than somebody there bears; `needing`: while somebody there wants light and is to have it; `luck`: the key of the
+    draws whether they press, at a `share` of the times."""
+
+    disturbed: Signal
+    needing: Signal
+    luck: int
+    share: float
+
+
+class Ladder(NamedTuple):
+    """What a hand presses against: which row wins, which rows give light at all (rows + 1,), and of the room's lighting
+    conclusion while it holds, with how long a press lasts by itself."""
+
+    won: Winners
+    lights: NDArray[np.bool_]
+    own: Signal
+    hold_s: float
+
+
+def overrides(
+    ladder: Ladder, buttons: Sequence[Button], calendar: Calendar, wishes: Wishes | None = None,
+    presses: Sequence[tuple[float, str]] = (),
+) -> tuple[Override, ...]:  # fmt: skip
+    """What hands do to the light of a room, in order of time; they never overlap. `presses`: given ones, (instant,
+    button id), besides those that people's wishes lead to."""
+    by_id = {b.id: b for b in buttons}
+    given = sorted((t, b) for t, b in presses if b in by_id)
+    away = next((b for b in buttons if b.does in ("toggle", "off")), None)
+    back = next((b for b in buttons if b.does in ("toggle", "scene")), None)
+    out: list[Override] = []
+    now, k, active = ladder.own.start, 0, None
+    # Whoever pressed it away gives way to whoever pressed it back, for as long as that goes on.
+    gave_way = now
+    while True:
+        event: tuple[float, str] | None = given[k] if k < len(given) else None
+        wanted = _by_wish(wishes, away, back, active, now, gave_way)
+        if wanted is not None and (event is None or wanted[0] < event[0]):
+            event, mine = wanted, True
+        else:
+            mine = False
+        if active is not None and (event is None or event[0] >= active.end):
+            out.append(active)
+            now, active = active.end, None
+            if now >= ladder.own.end:
+                return tuple(out)
+            continue
+        if event is None:
+            return tuple(out)
+        now = event[0]
+        k += 0 if mine else 1
+        if mine and active is not None and wishes is not None:
+            gave_way = _until(wishes.disturbed, now)
+        pressed = by_id[event[1]]
+        lit = bool(ladder.lights[ladder.won.at(now)]) if active is None else _lit(active, ladder)
+        if active is not None:
+            before = active._replace(end=now)
+            if before.end > before.begin:
+                out.append(before)
+        active = _pressed(pressed, now, lit, active, ladder, calendar)
+
+
+def _lit(active: Override, ladder: Ladder) -> bool:
+    return active.does in ("on", "scene") or (active.does == "leave" and bool(ladder.lights[active.row]))
+
+
+def _pressed(
+    button: Button, t: float, lit: bool, active: Override | None, ladder: Ladder, calendar: Calendar
+) -> Override | None:
+    """What a press begins; None where it only ends what another began."""
+    row = ladder.won.at(t)
+    does: Does
+    if button.does == "toggle":
+        if not lit and active is not None and ladder.lights[row]:
+            return None
+        does = "off" if lit else "on"
+    elif button.does == "leave":
+        if active is not None and active.does == "leave":
+            return None
+        does = "leave"
+        if active is not None and active.row < 0:
+            # What another press asked for is kept as it is.
+            return active._replace(begin=t, end=_ends(button, t, ladder, calendar), button=button.id)
+    else:
+        does = button.does
+    scene = button.scene if does in ("on", "scene") else None
+    return Override(t, _ends(button, t, ladder, calendar), button.id, does, scene, row if does == "leave" else -1)
+
+
+def _ends(button: Button, t: float, ladder: Ladder, calendar: Calendar) -> float:
+    """When what a press began ends by itself; the end of the span where it does not."""
+    end = ladder.own.end
+    if button.ends == "minutes":
+        return min(t + 60.0 * button.minutes, end)
+    if button.ends == "clock":
+        for day in range(calendar.days):
+            at = calendar.instant(day, seconds_of(button.clock))
+            if at > t:
+                return min(at, end)
+        return end
+    if button.ends == "vacancy":
+        # A press says that somebody is there, for as long as the room's hold.
+        until = min(t + ladder.hold_s, end)
+        rows = ladder.own.intervals
+        i = bisect.bisect_right(rows[:, 0].tolist(), until) - 1
+        while i >= 0 and rows[i, 1] > until:
+            until = float(rows[i, 1])
+            i = bisect.bisect_right(rows[:, 0].tolist(), until) - 1
+        return min(until, end)
+    return end
+
+
+def _until(signal: Signal, t: float) -> float:
+    """The end of the interval that an instant lies in; itself where it lies in none."""
+    rows = signal.intervals
+    i = int(np.searchsorted(rows[:, 0], t, side="right")) - 1
+    return float(rows[i, 1]) if i >= 0 and rows[i, 1] > t else t
+
+
+def _by_wish(
+    wishes: Wishes | None, away: Button | None, back: Button | None, active: Override | None, now: float,
+    gave_way: float,
+) -> tuple[float, str] | None:  # fmt: skip
+    """The next press that somebody's wish leads to, from an instant on, were nothing else pressed meanwhile."""
+    if wishes is None:
+        return None
+    if active is None:
+        if away is None or wishes.share <= 0:
+            return None
+        rows = wishes.disturbed.intervals
+        for a, b in rows[np.searchsorted(rows[:, 1], now, side="right") :].tolist():
+            # Where it is only now that nothing keeps the light away, it comes on now.
+            since = max(a, now)
+            if a < gave_way:
+                continue
+            if since + UNWANTED_S < b and uniform_of(wishes.luck, int(at_ms(since))) < wishes.share:
+                return since + UNWANTED_S, away.id
+        return None
+    if back is None or active.does != "off":
+        return None
+    rows = wishes.needing.intervals
+    for a, b in rows[np.searchsorted(rows[:, 1], now, side="right") :].tolist():
+        since = max(a, active.begin)
+        if since >= active.end:
+            return None
+        if since + AGAIN_S < min(b, active.end):
+            return since + AGAIN_S, back.id
+    return None
+
+
+class Overlaid(NamedTuple):
+    """Which row wins once hands are above the ladder: rows from `rows + 1` on are the `scenes` that presses asked for,
+    by id, None for the brightest there is."""
+
+    won: Winners
+    scenes: tuple[str | None, ...]
+
+
+def overlaid(won: Winners, rows: int, hands: Sequence[Override]) -> Overlaid:
+    """A ladder of so many rows with hands on top."""
+    if not hands:
+        return Overlaid(won, ())
+    asked = tuple(dict.fromkeys(h.scene for h in hands if h.does in ("on", "scene")))
+    edges = np.unique(np.concatenate([won.edges, [x for h in hands for x in (h.begin, h.end)]]))
+    edges = edges[(edges >= won.edges[0]) & (edges <= won.edges[-1])]
+    row = won.row[np.clip(np.searchsorted(won.edges, edges[:-1], side="right") - 1, 0, len(won.row) - 1)].copy()
+    for h in hands:
+        a, b = np.searchsorted(edges, [h.begin, h.end])
+        row[a:b] = rows if h.does == "off" else h.row if h.does == "leave" else rows + 1 + asked.index(h.scene)
+    turn = np.concatenate([[True], row[1:] != row[:-1]])
+    return Overlaid(Winners(np.append(edges[:-1][turn], edges[-1]), row[turn]), asked)
+
+
+def never_ends(button: Button) -> bool:
+    """Whether what a button does lasts until somebody presses again."""
+    return button.ends in ("press", "never")
+
+
+def ends_words(button: Button) -> str:
+    """When what a button does ends, in words."""
+    if button.ends == "minutes":
+        return f"for {button.minutes:g} min"
+    if button.ends == "clock":
+        return f"until {button.clock}"
+    return {"vacancy": "until the room is empty", "press": "until the next press", "never": "for ever"}[button.ends]

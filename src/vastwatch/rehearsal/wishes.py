@@ -1,0 +1,108 @@
+"""What people of a truth want of a room's light beyond having it: darkness to sleep in, little of it at a film."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from vastwatch.control.concluding import always, never
+from vastwatch.control.hand import Ladder, Override, Wishes, overrides
+from vastwatch.control.lighting import LadderRun, given, run_ladder
+from vastwatch.control.recording import Recording
+from vastwatch.design.ladders import asked, governed, scenes_of_rows
+from vastwatch.design.needs import needs_of
+from vastwatch.design.presence import press_hold
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Button, Lamp, Scene
+from vastwatch.design.relations import buttons_in, lamps_in, presence_of
+from vastwatch.draws import key_of
+from vastwatch.memo import kept
+from vastwatch.people.truth import Truth
+from vastwatch.signals import Calendar, Signal
+
+# The most of all of a room's light that is borne where nothing else is said: by sleepers, and at a film.
+ASLEEP_SHARE, FILM_SHARE = 0.15, 0.3
+
+
+@kept
+def film_playing(truth: Truth, room: str) -> Signal:
+    """While the player of a room plays a film: while somebody is there who watches one."""
+    films = [k for k, s in enumerate(truth.spots) if s.room == room and s.activity == "film"]
+    rows = [np.empty((0, 2))]
+    for track in truth.tracks:
+        if track.person.kind == "pet":
+            continue
+        at = np.isin(track.spot, films)
+        rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], truth.end)]))
+    return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
+
+
+@kept
+def asleep_in(truth: Truth, room: str) -> Signal:
+    """While somebody sleeps in a room, whoever else is awake there."""
+    beds = [k for k, s in enumerate(truth.spots) if s.room == room and s.activity == "sleeping"]
+    rows = [np.empty((0, 2))]
+    for track in truth.tracks:
+        at = np.isin(track.spot, beds)
+        if track.person.kind != "pet" and at.any():
+            rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], truth.end)]))
+    return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
+
+
+def pressed_in(
+    project: Project, room: str, truth: Truth, recording: Recording, did: LadderRun, own: Signal
+) -> tuple[Override, ...]:
+    """What hands do to the light of a room, given what its ladder did without them and while what lights it is
+    concluded."""
+    buttons = buttons_in(project, room)
+    if not buttons:
+        return ()
+    lighting = presence_of(project, room)
+    return _pressed(
+        did, own, 0.0 if lighting is None else press_hold(lighting.expr), buttons, scenes_of_rows(project, room),
+        governed(project, room), lamps_in(project, room), _bears(project, room),
+        (asleep_in(truth, room), film_playing(truth, room), truth.occupied(room, True)),
+        given(project, room, recording).due, recording.calendar, key_of(truth.household.seed, "unwanted", room),
+        project.brief.unwanted_off,
+    )  # fmt: skip
+
+
+def nobody_disturbed(project: Project, room: str, truth: Truth, recording: Recording) -> bool:
+    """Whether nobody is ever given more of a room's light than they bear, whatever is concluded of it: then no hand
+    presses it away."""
+    return not any(
+        _disturbed(
+            did, scenes_of_rows(project, room), governed(project, room), lamps_in(project, room),
+            _bears(project, room), asleep_in(truth, room), film_playing(truth, room),
+        ).total()
+        for own in (always(recording.end), never(recording.end))
+        if (did := run_ladder(project, room, recording, own)) is not None
+    )  # fmt: skip
+
+
+def _bears(project: Project, room: str) -> float:
+    most = needs_of(project, find(project.rooms, room)).asleep_share
+    return ASLEEP_SHARE if most is None else most
+
+
+@kept
+def _disturbed(
+    did: LadderRun, scenes: tuple[Scene, ...], mine: tuple[Lamp, ...], lamps: tuple[Lamp, ...], asleep_share: float,
+    asleep: Signal, film: Signal,
+) -> Signal:  # fmt: skip
+    goals = asked(mine, scenes).goals
+    lit = goals @ np.array([x.lumens for x in mine]) / max(sum(x.lumens for x in lamps), 1e-9)
+    over_sleep, over_film = (did.won.while_on(lit > limit + 1e-9) for limit in (asleep_share, FILM_SHARE))
+    return (asleep & over_sleep) | (film & over_film)
+
+
+@kept
+def _pressed(
+    did: LadderRun, own: Signal, hold_s: float, buttons: tuple[Button, ...], scenes: tuple[Scene, ...],
+    mine: tuple[Lamp, ...], lamps: tuple[Lamp, ...], asleep_share: float, there: tuple[Signal, Signal, Signal],
+    due: Signal, calendar: Calendar, luck: int, share: float,
+) -> tuple[Override, ...]:  # fmt: skip
+    goals = asked(mine, scenes).goals
+    asleep, film, awake = there
+    disturbed = _disturbed(did, scenes, mine, lamps, asleep_share, asleep, film)
+    wishes = Wishes(disturbed, (awake & due) - film, luck, share)
+    return overrides(Ladder(did.won, np.asarray((goals > 0).any(axis=1)), own, hold_s), buttons, calendar, wishes)
