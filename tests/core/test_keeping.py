@@ -155,7 +155,7 @@ def test_what_the_project_says_of_itself_is_told_too(room):
     from vastwatch.design.project import COLLECTIONS
 
     silent = set(room.__struct_fields__) - set(_WHOLE) - set(COLLECTIONS) - set(_ASIDE)
-    assert silent == {"format", "version", "scenes", "rules", "logbook"}
+    assert silent == {"format", "version", "logbook"}
 
 
 def test_the_order_of_a_list_is_a_difference(room):

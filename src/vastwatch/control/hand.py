@@ -118,7 +118,7 @@ def _pressed(
             return None
         does = "off" if lit else "on"
     elif button.does == "leave":
-        if active is not None and active.does == "leave":
+        if active is not None and active.button == button.id:
             return None
         does = "leave"
         if active is not None and active.row < 0:

@@ -1,0 +1,645 @@
+"""Recipes: a ladder, and the conclusions it goes by, as trigger, condition and action lists, for controllers that work
+that way.
+
+Every operator becomes a helper, a fact that is on or off, with recipes that set it and timers that they start and stop.
+Facts from outside (what a sensor says, the clock, daylight, a player) are inputs. A ladder becomes one recipe for each
+row: when anything that a row goes by changes, and that row holds and none above it does, its lamps are set. Buttons are
+recipes too: a press sets what the hand wants, and its end clears it. Played event by event, at every instant until
+nothing changes any more, they come to what the ladder comes to.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from vastwatch.control.hand import ends_words
+from vastwatch.control.lighting import brightest
+from vastwatch.design.conclusions import with_named
+from vastwatch.design.expressions import (
+    AllOf,
+    AnyOf,
+    AtLeast,
+    Belief,
+    DoorLatch,
+    Expr,
+    Hold,
+    MinimumOn,
+    Named,
+    Not,
+    OnDelay,
+    StartKeep,
+    parts_of,
+)
+from vastwatch.design.ladders import asked, governed, rows_of, scenes_in, scenes_of_rows
+from vastwatch.design.presence import press_hold
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Presence
+from vastwatch.design.relations import buttons_in, presence_of
+from vastwatch.design.sentence import leaf_words
+from vastwatch.words import duration_words
+
+# -- what recipes are made of --------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Becomes:
+    """A fact becomes on, or off; `on` None: either."""
+
+    fact: str
+    on: bool | None = None
+
+
+@dataclass(frozen=True)
+class Ends:
+    """A timer has run out."""
+
+    timer: str
+
+
+@dataclass(frozen=True)
+class Presses:
+    """A button is pressed."""
+
+    button: str
+
+
+Trigger = Becomes | Ends | Presses
+
+
+@dataclass(frozen=True)
+class Is:
+    """A fact is on, or off."""
+
+    fact: str
+    on: bool = True
+
+
+@dataclass(frozen=True)
+class Runs:
+    """A timer runs, or does not."""
+
+    timer: str
+    on: bool = True
+
+
+@dataclass(frozen=True)
+class Lit:
+    """A lamp burns, or is on its way there."""
+
+    lamp: str
+
+
+@dataclass(frozen=True)
+class Many:
+    """At least `k` of some conditions; all of them where k is their number, any where it is one."""
+
+    k: int
+    of: tuple[Condition, ...]
+
+
+@dataclass(frozen=True)
+class None_:
+    """Not a condition."""
+
+    of: Condition
+
+
+Condition = Is | Runs | Lit | Many | None_
+
+
+@dataclass(frozen=True)
+class Set:
+    """A helper is set on or off."""
+
+    fact: str
+    on: bool
+
+
+@dataclass(frozen=True)
+class Start:
+    """A timer is started anew."""
+
+    timer: str
+    seconds: float
+
+
+@dataclass(frozen=True)
+class StartUntil:
+    """A timer is started that runs until a time of day."""
+
+    timer: str
+    clock: str
+
+
+@dataclass(frozen=True)
+class Stop:
+    """A timer is stopped."""
+
+    timer: str
+
+
+@dataclass(frozen=True)
+class Light:
+    """A lamp goes to a level, 0 to 1, within so many seconds."""
+
+    lamp: str
+    level: float
+    fade_s: float
+
+
+Action = Set | Start | StartUntil | Stop | Light
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """When any of the triggers comes, and only if the condition holds (None for always), the actions in their order.
+    Of those of one `choice` only the first does that applies."""
+
+    name: str
+    when: tuple[Trigger, ...]
+    only_if: Condition | None
+    then: tuple[Action, ...]
+    choice: str | None = None
+
+
+@dataclass(frozen=True)
+class Input:
+    """A fact from outside: its name, what it is, and the expression it stands for."""
+
+    name: str
+    words: str
+    expr: Expr
+
+
+@dataclass(frozen=True)
+class Book:
+    """The recipes of one room: inputs, buttons by name and id, helpers, lamps by name and id, and the recipes, in the
+    order in which they are played. `row` names the fact that stands for each row of the ladder, `own` that of what
+    lights the room, where there is one."""
+
+    room: str
+    inputs: tuple[Input, ...]
+    buttons: dict[str, str]
+    helpers: dict[str, str]
+    lamps: dict[str, str]
+    recipes: tuple[Recipe, ...]
+    row: tuple[str, ...]
+    own: str | None = None
+    notes: tuple[str, ...] = ()
+
+
+# -- names ---------------------------------------------------------------------------------------------------------
+
+Convention = Literal["words_with_underscores", "WordsTogether", "words with spaces", "ids"]
+
+
+def named(words: str, ident: str, convention: Convention) -> str:
+    """A name by the one convention that a project's recipes keep to."""
+    if convention == "ids":
+        return ident
+    parts = re.findall(r"[A-Za-z0-9]+", words) or [ident]
+    if convention == "words_with_underscores":
+        return "_".join(p.lower() for p in parts)
+    if convention == "WordsTogether":
+        return "".join(p[:1].upper() + p[1:] for p in parts)
+    return " ".join(parts)
+
+
+class _Names:
+    """Names that are all different."""
+
+    def __init__(self, convention: Convention) -> None:
+        self._convention = convention
+        self._taken: dict[str, int] = {}
+
+    def of(self, words: str, ident: str) -> str:
+        name = named(words, ident, self._convention)
+        n = self._taken[name] = self._taken.get(name, 0) + 1
+        joint = {"words with spaces": " ", "WordsTogether": "", "ids": "."}.get(self._convention, "_")
+        return name if n == 1 else f"{name}{joint}{n}"
+
+
+# -- writing them --------------------------------------------------------------------------------------------------
+
+
+class _Writer:
+    """Writes the helpers and recipes of one room."""
+
+    def __init__(self, project: Project, convention: Convention) -> None:
+        self.project, self.names = project, _Names(convention)
+        self.inputs: dict[Any, Input] = {}
+        self.helpers: dict[str, str] = {}
+        self.recipes: list[Recipe] = []
+        self.notes: list[str] = []
+        self.concluded: dict[str, str] = {}
+
+    def fact(self, expr: Expr, words: str) -> str:
+        """The fact that stands for an expression; made with all that it needs where it is not there yet."""
+        if isinstance(expr, Named):
+            return self.concluded[expr.presence] if expr.presence in self.concluded else self._input(expr)
+        if isinstance(expr, Belief):
+            self.notes.append("A belief is computed, not written as recipes: it comes as an input.")
+            return self._input(expr)
+        if not parts_of(expr):
+            return self._input(expr)
+        return self._operator(expr, words)
+
+    def _input(self, expr: Expr) -> str:
+        key = repr(expr)
+        if key not in self.inputs:
+            words = "a belief" if isinstance(expr, Belief) else leaf_words(self.project, expr)
+            self.inputs[key] = Input(self.names.of(words, _ident(expr)), words, expr)
+        return self.inputs[key].name
+
+    def helper(self, words: str, ident: str) -> str:
+        name = self.names.of(words, ident)
+        self.helpers[name] = words
+        return name
+
+    def _operator(self, expr: Expr, words: str) -> str:
+        if isinstance(expr, DoorLatch):
+            return self._latch(expr, words)
+        parts = [self.fact(part, f"{words}, part {k}") for k, part in enumerate(parts_of(expr), 1)]
+        me = self.helper(words, "helper")
+        if isinstance(expr, AnyOf | AllOf | AtLeast):
+            k = 1 if isinstance(expr, AnyOf) else len(parts) if isinstance(expr, AllOf) else expr.k
+            self._follows(me, parts, Many(k, tuple(Is(p) for p in parts)))
+        elif isinstance(expr, Not):
+            self._follows(me, parts, None_(Is(parts[0])))
+        elif isinstance(expr, Hold):
+            self.hold(me, parts[0], expr.seconds)
+        elif isinstance(expr, OnDelay):
+            self.on_delay(me, parts[0], expr.seconds)
+        elif isinstance(expr, MinimumOn):
+            timer = f"{me} timer"
+            self._add(
+                f"{me} begins", [Becomes(parts[0], True)], Is(me, False), Set(me, True), Start(timer, expr.seconds)
+            )
+            self._add(f"{me} may end", [Becomes(parts[0], False)], Runs(timer, False), Set(me, False))
+            self._add(f"{me} ends", [Ends(timer)], Is(parts[0], False), Set(me, False))
+        elif isinstance(expr, StartKeep):
+            self.start_keep(me, parts[0], parts[1])
+        return me
+
+    def _follows(self, me: str, parts: list[str], condition: Condition) -> None:
+        """A helper that is what a condition is, whenever any part of it changes."""
+        when = [Becomes(p) for p in parts]
+        self._add(f"{me} on", when, condition, Set(me, True))
+        self._add(f"{me} off", when, None_(condition), Set(me, False))
+
+    def hold(self, me: str, part: str, seconds: float) -> None:
+        """A helper that lasts longer than its part."""
+        timer = f"{me} timer"
+        self._add(f"{me} on", [Becomes(part, True)], None, Stop(timer), Set(me, True))
+        self._add(f"{me} waits", [Becomes(part, False)], None, Start(timer, seconds))
+        self._add(f"{me} off", [Ends(timer)], Is(part, False), Set(me, False))
+
+    def on_delay(self, me: str, part: str, seconds: float) -> None:
+        """A helper that begins later than its part."""
+        timer = f"{me} timer"
+        self._add(f"{me} waits", [Becomes(part, True)], None, Start(timer, seconds))
+        self._add(f"{me} on", [Ends(timer)], Is(part), Set(me, True))
+        self._add(f"{me} off", [Becomes(part, False)], None, Stop(timer), Set(me, False))
+
+    def start_keep(self, me: str, start: str, keep: str) -> None:
+        """A helper that one fact starts and another keeps."""
+        self._add(f"{me} on", [Becomes(start, True)], None, Set(me, True))
+        neither = Many(2, (Is(start, False), Is(keep, False)))
+        self._add(f"{me} off", [Becomes(start, False), Becomes(keep, False)], neither, Set(me, False))
+
+    def _latch(self, expr: DoorLatch, words: str) -> str:
+        motion, door = self.fact(expr.motion, f"{words}, motion"), self.fact(expr.door, f"{words}, door")
+        shut = self.helper(f"{words}, shut", "shut")
+        self._follows(shut, [door], None_(Is(door)))
+        settled = self.helper(f"{words}, settled", "settled")
+        self.on_delay(settled, shut, expr.settle_s)
+        seen = self.helper(f"{words}, seen inside", "seen")
+        self._follows(seen, [motion, settled], Many(2, (Is(motion), Is(settled))))
+        inside = self.helper(f"{words}, inside", "inside")
+        self.start_keep(inside, seen, shut)
+        either = self.helper(f"{words}, motion or inside", "either")
+        self._follows(either, [motion, inside], Many(1, (Is(motion), Is(inside))))
+        me = self.helper(words, "latched")
+        self.hold(me, either, expr.hold_s)
+        return me
+
+    def _add(self, name: str, when: list[Any], only_if: Condition | None, *then: Action) -> None:
+        self.recipes.append(Recipe(name, tuple(when), only_if, then))
+
+
+def _ident(expr: Expr) -> str:
+    for name in ("zone", "sensor", "presence", "room"):
+        value = getattr(expr, name, None)
+        if value:
+            return f"{value}.{type(expr).__name__.lower()}"
+    return type(expr).__name__.lower()
+
+
+def recipes_of(project: Project, room: str, convention: Convention = "words_with_underscores") -> Book | None:
+    """The recipes of a room's ladder with all that it goes by; None where it has none."""
+    rows, lamps = rows_of(project, room), governed(project, room)
+    if not rows or not lamps:
+        return None
+    w = _Writer(project, convention)
+    lighting = presence_of(project, room)
+    by_hand = lighting is not None and find(project.rooms, room).control == "absence"
+    for p in _needed(project, room):
+        w.concluded[p.id] = _conclusion(w, p)
+    own = None if lighting is None else w.concluded[lighting.id]
+    pressed = None
+    if by_hand and lighting is not None and own is not None:
+        pressed, own = _switched(w, own, press_hold(lighting.expr))
+        w.concluded[lighting.id] = own
+        # What hangs on it hears of the hand too.
+        for p in _needed(project, room):
+            if p.id != lighting.id and lighting.id in {x.id for x in with_named(project, p)}:
+                w.concluded[p.id] = _conclusion(w, p)
+    facts = tuple(w.fact(row.when, row.name or f"row {k}") for k, row in enumerate(rows, 1))
+    names = {lamp.id: w.names.of(lamp.name, lamp.id) for lamp in lamps}
+    buttons = _ladder(w, project, room, facts, names, own)
+    if pressed is not None:
+        buttons[pressed] = "the wall switch"
+    return Book(
+        room, tuple(w.inputs.values()), buttons, dict(w.helpers), {v: k for k, v in names.items()},
+        tuple(w.recipes), facts, own, tuple(dict.fromkeys(w.notes)),
+    )  # fmt: skip
+
+
+def _needed(project: Project, room: str) -> list[Presence]:
+    """The conclusions that a room's rows go by, in order, and what lights it."""
+    from vastwatch.design.conclusions import order
+    from vastwatch.design.ladders import behind_ladder
+
+    lighting = presence_of(project, room)
+    wanted = set(behind_ladder(project, room))
+    if lighting is not None:
+        wanted |= {p.id for p in with_named(project, lighting)}
+    return [p for p in order(project).sound if p.id in wanted]
+
+
+def _conclusion(w: _Writer, p: Presence) -> str:
+    """The fact of a conclusion, by its own name."""
+    inner = w.fact(p.expr, p.name)
+    if inner in w.helpers:
+        return inner
+    me = w.helper(p.name, p.id)
+    w._follows(me, [inner], Is(inner))
+    return me
+
+
+def _switched(w: _Writer, own: str, hold_s: float) -> tuple[str, str]:
+    """A press of the wall switch lights, until neither its own hold nor presence lasts: the input that is on while it
+    is pressed, and the fact."""
+    pressed = w.names.of("wall switch pressed", "switch")
+    held = w.helper("wall switch held", "switch-held")
+    w.hold(held, pressed, hold_s)
+    keep = w.helper("wall switch held or somebody there", "switch-keep")
+    w._follows(keep, [own, held], Many(1, (Is(own), Is(held))))
+    lit = w.helper("lit by hand", "by-hand")
+    w.start_keep(lit, pressed, keep)
+    return pressed, lit
+
+
+def _ladder(
+    w: _Writer, project: Project, room: str, facts: tuple[str, ...], lamps: dict[str, str], own: str | None
+) -> dict[str, str]:
+    """The rows, with hands above them; the buttons by name."""
+    mine = governed(project, room)
+    table = asked(mine, scenes_of_rows(project, room))
+
+    def lights(goals: Any, fades: Any) -> tuple[Action, ...]:
+        return tuple(Light(lamps[x.id], float(g), float(f)) for x, g, f in zip(mine, goals, fades))
+
+    buttons = {w.names.of(b.name, b.id): b for b in buttons_in(project, room)}
+    hands: list[tuple[str, tuple[Action, ...] | None]] = []
+    clear: list[tuple[str, str]] = []
+    for name, b in buttons.items():
+        scene = None if b.scene is None else find(project.scenes, b.scene)
+        if b.does == "leave":
+            kinds: dict[str, Any] = {"leaves it": None}
+        elif b.does == "toggle":
+            kinds = {"off": (), "on": scene or brightest(mine, scenes_in(project, room))}
+        else:
+            kinds = {"off": ()} if b.does == "off" else {"scene": scene or brightest(mine, scenes_in(project, room))}
+        for kind, wanted in kinds.items():
+            me = w.helper(f"{b.name} {kind}", f"{b.id}.{kind}")
+            clear.append((me, name))
+            if wanted is None:
+                hands.append((me, None))
+            elif wanted == ():
+                hands.append((me, lights(table.goals[-1], table.fades[-1])))
+            else:
+                t = asked(mine, (wanted,))
+                hands.append((me, lights(t.goals[0], t.fades[0])))
+    _presses(w, buttons, hands, clear, facts, lamps, table, own, project, room)
+    changes = [Becomes(h) for h, _ in hands] + [Becomes(f) for f in facts]
+    above: list[Condition] = []
+    for me, action in hands:
+        if action is not None and changes:
+            w._add(f"{me}: the hand wins", changes, _only(Is(me), above), *action)
+        above.append(Is(me, False))
+    for k, fact in enumerate(facts):
+        words = rows_of(project, room)[k].name or f"row {k + 1}"
+        w._add(f"{words} wins", changes, _only(Is(fact), above), *lights(table.goals[k], table.fades[k]))
+        above.append(Is(fact, False))
+    w._add("no row holds", changes, _only(None, above), *lights(table.goals[-1], table.fades[-1]))
+    return {name: b.id for name, b in buttons.items()}
+
+
+def _only(mine: Condition | None, above: list[Condition]) -> Condition:
+    """A condition, and that none above it holds."""
+    every = (*above, mine) if mine is not None else tuple(above)
+    return every[0] if len(every) == 1 else Many(len(every), tuple(every))
+
+
+def _presses(
+    w: _Writer, buttons: dict[str, Any], hands: list[Any], clear: list[tuple[str, str]], facts: tuple[str, ...],
+    lamps: dict[str, str], table: Any, own: str | None, project: Project, room: str,
+) -> None:  # fmt: skip
+    """What a press sets and clears, and when that ends."""
+    lighting = presence_of(project, room)
+    hold_s = 0.0 if lighting is None else press_hold(lighting.expr)
+    bright = (table.goals > 0).any(axis=1)
+    every = [h for h, _ in hands]
+    for name, b in buttons.items():
+        my = [h for h, of in clear if of == name]
+        timer = f"{name} timer"
+
+        def press(words: str, only_if: Condition | None, wanted: str | None, n: str = name, b: Any = b) -> None:
+            """One way a press may go: everything else is cleared first."""
+            then: list[Action] = [Set(h, False) for h in every if h != wanted]
+            then += [Stop(f"{other} timer") for other in buttons]
+            if wanted is not None:
+                then.append(Set(wanted, True))
+                then += _until(n, b, hold_s)
+            w.recipes.append(Recipe(f"{n}: {words}", (Presses(n),), only_if, tuple(then), n))
+
+        active = [Is(h, False) for h in every]
+        lit = Many(1, tuple(Lit(name) for name in lamps.values()))
+        if b.does == "toggle":
+            off, on = my
+            nothing = Many(len(active), tuple(active)) if len(active) > 1 else active[0]
+            by_ladder = _rows_light(facts, bright)
+            press("switches off", lit, off)
+            # In the dark a press ends what another pressed, where the ladder then lights; else it lights itself.
+            press("lets go", Many(3, (None_(lit), None_(nothing), by_ladder)), None)
+            press("switches on", Many(2, (None_(lit), None_(Many(2, (None_(nothing), by_ladder))))), on)
+        elif b.does == "leave":
+            w.notes.append(f"{b.name} keeps what is just then: the controller has to hold its lamps as they are.")
+            press("lets go", Is(my[0]), None)
+            press("leaves it", Is(my[0], False), my[0])
+        else:
+            press("asks for it", None, my[0])
+        for h in my:
+            if b.ends in ("minutes", "clock", "vacancy"):
+                w._add(f"{h} ends", [Ends(timer)], _vacant(b, own), Set(h, False))
+        if b.ends == "vacancy" and own is not None:
+            for h in my:
+                w._add(
+                    f"{h} ends as the room is left", [Becomes(own, False)], Many(2, (Is(h), Runs(timer, False))),
+                    Set(h, False),
+                )  # fmt: skip
+
+
+def _until(name: str, b: Any, hold_s: float) -> list[Action]:
+    timer = f"{name} timer"
+    if b.ends == "minutes":
+        return [Start(timer, 60.0 * b.minutes)]
+    if b.ends == "clock":
+        return [StartUntil(timer, b.clock)]
+    return [Start(timer, hold_s)] if b.ends == "vacancy" else []
+
+
+def _vacant(b: Any, own: str | None) -> Condition | None:
+    return Is(own, False) if b.ends == "vacancy" and own is not None else None
+
+
+def _rows_light(facts: tuple[str, ...], bright: Any) -> Condition:
+    """Whether the row that wins gives any light."""
+    ways: list[Condition] = []
+    for k, fact in enumerate(facts):
+        if bright[k]:
+            above: list[Condition] = [Is(f, False) for f in facts[:k]]
+            ways.append(_only(Is(fact), above))
+    return Many(1, tuple(ways)) if ways else Many(1, ())
+
+
+# -- telling them --------------------------------------------------------------------------------------------------
+
+
+def in_words(book: Book) -> list[str]:
+    """The recipes as lines for whoever types them in."""
+    out = ["Inputs:"]
+    out += [f"  {i.name}: {i.words}" for i in book.inputs] or ["  none"]
+    out += [f"  {name}: a button" for name in book.buttons]
+    if book.helpers:
+        out.append("Helpers, on or off:")
+        out += [f"  {name}" for name in book.helpers]
+    out.append("Recipes, in this order:")
+    for n, r in enumerate(book.recipes, 1):
+        out.append(f"  {n}. {r.name}")
+        again = n > 1 and r.choice is not None and book.recipes[n - 2].choice == r.choice
+        out.append(f"     {'else ' if again else ''}when {', or '.join(_trigger(t) for t in r.when)}")
+        if r.only_if is not None:
+            out.append(f"     only if {condition_in_words(r.only_if)}")
+        out.append(f"     then {'; '.join(_action(a) for a in r.then)}")
+    return out + [f"Note: {words}" for words in book.notes]
+
+
+def _trigger(t: Trigger) -> str:
+    if isinstance(t, Becomes):
+        return f"{t.fact} {'changes' if t.on is None else 'turns on' if t.on else 'turns off'}"
+    return f"{t.timer} runs out" if isinstance(t, Ends) else f"{t.button} is pressed"
+
+
+def condition_in_words(c: Condition, inner: bool = False) -> str:
+    """A condition in plain words; in brackets where it stands within another."""
+    if isinstance(c, Is):
+        return f"{c.fact} is {'on' if c.on else 'off'}"
+    if isinstance(c, Runs):
+        return f"{c.timer} {'runs' if c.on else 'does not run'}"
+    if isinstance(c, Lit):
+        return f"{c.lamp} is lit"
+    if isinstance(c, None_):
+        return f"not ({condition_in_words(c.of)})"
+    if not c.of:
+        return "never"
+    if len(c.of) == 1:
+        return condition_in_words(c.of[0], inner)
+    parts = [condition_in_words(x, True) for x in c.of]
+    if c.k == len(parts):
+        said = " and ".join(parts)
+    elif c.k == 1:
+        said = " or ".join(parts)
+    else:
+        said = f"at least {c.k} of: {', '.join(parts)}"
+    return f"({said})" if inner else said
+
+
+def _action(a: Action) -> str:
+    if isinstance(a, Set):
+        return f"{a.fact} {'on' if a.on else 'off'}"
+    if isinstance(a, Start):
+        return f"start {a.timer} for {duration_words(a.seconds)}"
+    if isinstance(a, StartUntil):
+        return f"start {a.timer} until {a.clock}"
+    if isinstance(a, Stop):
+        return f"stop {a.timer}"
+    return f"{a.lamp} to {100 * a.level:.0f} %" + (f" within {a.fade_s:g} s" if a.fade_s else "")
+
+
+def as_plain(book: Book) -> dict[str, Any]:
+    """The recipes as plain values for JSON."""
+    return {
+        "inputs": [{"name": i.name, "what": i.words} for i in book.inputs],
+        "buttons": [{"name": name, "id": ident} for name, ident in book.buttons.items()],
+        "helpers": list(book.helpers),
+        "lamps": [{"name": name, "id": ident} for name, ident in book.lamps.items()],
+        "recipes": [
+            {
+                "name": r.name,
+                "when": [_plain(t) for t in r.when],
+                "only_if": None if r.only_if is None else _plain(r.only_if),
+                "then": [_plain(a) for a in r.then],
+                "choice": r.choice,
+            }
+            for r in book.recipes
+        ],
+        "notes": list(book.notes),
+    }
+
+
+# How each part of a recipe is called in JSON.
+_KINDS: dict[type, str] = {
+    Becomes: "becomes", Ends: "timer ends", Presses: "pressed", Is: "is", Runs: "timer runs", Lit: "lit",
+    Many: "at least", None_: "not", Set: "set", Start: "start timer", StartUntil: "start timer until", Stop: "stop timer", Light: "light",
+}  # fmt: skip
+
+
+def _plain(part: Any) -> dict[str, Any]:
+    out: dict[str, Any] = {"kind": _KINDS[type(part)]}
+    for name in part.__dataclass_fields__:
+        value = getattr(part, name)
+        if isinstance(value, tuple):
+            value = [_plain(x) for x in value]
+        elif type(value) in _KINDS:
+            value = _plain(value)
+        out[name] = value
+    return out
+
+
+def as_rows(book: Book) -> Iterator[list[str]]:
+    """The recipes as rows for a table: number, name, when, only if, then."""
+    yield ["number", "recipe", "when", "only if", "then"]
+    for n, r in enumerate(book.recipes, 1):
+        only = "" if r.only_if is None else condition_in_words(r.only_if)
+        yield [str(n), r.name, ", or ".join(map(_trigger, r.when)), only, "; ".join(map(_action, r.then))]
+
+
+def button_words(project: Project, room: str) -> list[str]:
+    """What each button of a room does, and until when."""
+    does = {"toggle": "off, or on", "off": "off", "scene": "its scene", "leave": "leaves the lights alone"}
+    return [f"{b.name}: {does[b.does]}, {ends_words(b)}" for b in buttons_in(project, room)]
