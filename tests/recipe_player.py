@@ -36,8 +36,8 @@ def play(
 ) -> dict[str, list[Step]]:  # fmt: skip
     """By lamp, (instant, level, fade) whenever it is sent to another level than before; it begins off at nought, and
     what is settled at the start counts as there at once."""
-    facts = {name: False for name in (*inputs, *book.helpers)}
-    levels = {name: (0.0, 0.0) for name in book.lamps}
+    facts = dict.fromkeys((*inputs, *book.helpers), False)
+    levels = dict.fromkeys(book.lamps, (0.0, 0.0))
     out: dict[str, list[Step]] = {name: [] for name in book.lamps}
     timers: dict[str, float] = {}
     changes = sorted((t, name) for name, s in inputs.items() for t in s.switches.tolist())

@@ -126,6 +126,14 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--seed", type=int, default=1)
     sub = command("lux", "what a scene gives at the spots of its room, and on its floor")
     sub.add_argument("--scene", required=True, help="the scene's id")
+    sub = command("recipes", "every ladder as lists of triggers, conditions and actions, for a controller")
+    sub.add_argument("--room", help="only this room's id")
+    sub.add_argument("--csv", action="store_true", help="a table in place of words")
+    sub.add_argument("--text", action="store_true", help="words, as without it")
+    sub.add_argument(
+        "--names", default="words_with_underscores", help="by which convention things are named",
+        choices=("words_with_underscores", "WordsTogether", "words with spaces", "ids"),
+    )  # fmt: skip
     text = "make a project of a drawing: walls, rooms, doors, windows and archways"
     sub = commands.add_parser("import", help=text, description=text)
     sub.add_argument("drawing", help="a DXF drawing, text or binary")

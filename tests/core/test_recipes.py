@@ -14,7 +14,7 @@ from samples import make_room
 from vastwatch.control.concluding import concluded
 from vastwatch.control.hand import Ladder, overrides
 from vastwatch.control.ladder import ramped, winners
-from vastwatch.control.lighting import rows_said, run_ladder
+from vastwatch.control.lighting import rows_said, run_ladder, unlit_scenes
 from vastwatch.control.recipes import as_plain, as_rows, in_words, named, recipes_of
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import (
@@ -77,7 +77,9 @@ def random_ladder(rng: np.random.Generator):
     room = make_room()
     sensors = tuple(replace(room.sensors[0], id=s, name=f"Sensor {s}") for s in SENSORS)
     leaves = [Report(sensor=s) for s in SENSORS]
-    presences = [Presence(id="here", room="big", name="Somebody", expr=Hold(of=random_expr(rng, leaves, 1), seconds=90))]
+    presences = [
+        Presence(id="here", room="big", name="Somebody", expr=Hold(of=random_expr(rng, leaves, 1), seconds=90))
+    ]
     for k in range(int(rng.integers(0, 3))):
         named_ = [*leaves, *(Named(presence=p.id) for p in presences)]
         presences.append(
@@ -166,7 +168,7 @@ def test_a_week_of_recipes_is_the_week_of_the_ladder(seed):
     # The ladder, with hands above it.
     won = winners(rows_said(project, "big", recording, own), 0.0, end)
     goals = asked(lamps, scenes_of_rows(project, "big")).goals
-    ladder = Ladder(won, (goals > 0).any(axis=1), own, press_hold(here.expr))
+    ladder = Ladder(won, (goals > 0).any(axis=1), own, press_hold(here.expr), unlit_scenes(lamps, project.scenes))
     hands = overrides(ladder, project.buttons, calendar, None, presses)
     did = run_ladder(project, "big", recording, own, hands)
     # The recipes, played.

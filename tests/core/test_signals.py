@@ -155,3 +155,8 @@ def test_more_than_there_are_never_hold_at_once():
     assert at_least(1, [a, b]).intervals.tolist() == [[1, 8]]
     none = at_least(3, [a, b])
     assert none.total() == 0 and not len(none.intervals)
+
+
+def test_a_delay_leaves_nothing_of_what_lasts_no_longer():
+    # 165.764 - 75.764 rounds to a little more than 90, and 75.764 + 90 is the very end.
+    assert len(Signal.from_intervals([(75.764, 165.764)], 0.0, 1000.0).on_delay(90.0)) == 0

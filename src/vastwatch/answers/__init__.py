@@ -14,7 +14,7 @@ from vastwatch.answers.design import check, coverage, trial, walk
 from vastwatch.answers.device import device
 from vastwatch.answers.files import compare, import_drawing
 from vastwatch.answers.logs import log, replay
-from vastwatch.answers.scenes import lux, scenes
+from vastwatch.answers.scenes import lux, recipes, scenes
 from vastwatch.answers.telling import RequestError
 from vastwatch.answers.weeks import rehearse, tune
 from vastwatch.answers.zones import calibrate, zones
@@ -42,5 +42,6 @@ COMMANDS: dict[str, Callable[[Project, argparse.Namespace], tuple[Any, list[str]
     "zones": zones,
     "scenes": scenes,
     "lux": lux,
+    "recipes": recipes,
     "calibrate": calibrate,
 }

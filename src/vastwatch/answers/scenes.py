@@ -91,3 +91,32 @@ def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     }
     lines = [f"{find(project.spots, s).name}: {v['lux']:.0f} of {v['wanted']:.0f} lx" for s, v in spots.items()]
     return document, lines or ["Nobody has a place in this room."]
+
+
+def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
+    """`{"rooms": {ROOM: {"inputs", "buttons", "helpers", "lamps", "recipes", "notes"}}, "names"}`, the names by one
+    convention; as lines they are words, or with `--csv` a table."""
+    import csv
+    import io
+
+    from vastwatch.control.recipes import as_plain, as_rows, button_words, in_words, recipes_of
+
+    rooms = [r.id for r in project.rooms]
+    if args.room is not None:
+        if args.room not in rooms:
+            raise RequestError(f"--room: there is no room '{args.room}' in this project")
+        rooms = [args.room]
+    books = {room: book for room in rooms if (book := recipes_of(project, room, args.names)) is not None}
+    document = {"names": args.names, "rooms": {room: as_plain(book) for room, book in books.items()}}
+    if args.csv:
+        text = io.StringIO()
+        table = csv.writer(text, lineterminator="\n")
+        for room, book in books.items():
+            for k, row in enumerate(as_rows(book)):
+                if k or room == next(iter(books)):
+                    table.writerow(["room" if k == 0 else room, *row])
+        return document, text.getvalue().splitlines()
+    lines: list[str] = []
+    for room, book in books.items():
+        lines += [f"{find(project.rooms, room).name}", *button_words(project, room), *in_words(book), ""]
+    return document, lines or ["No room has a ladder."]

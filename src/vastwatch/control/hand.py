@@ -59,6 +59,8 @@ class Ladder(NamedTuple):
     lights: NDArray[np.bool_]
     own: Signal
     hold_s: float
+    # Scenes that a press may ask for and that light nothing; None for the brightest.
+    unlit: frozenset[str | None] = frozenset()
 
 
 def overrides(
@@ -104,7 +106,9 @@ def overrides(
 
 
 def _lit(active: Override, ladder: Ladder) -> bool:
-    return active.does in ("on", "scene") or (active.does == "leave" and bool(ladder.lights[active.row]))
+    if active.does in ("on", "scene"):
+        return active.scene not in ladder.unlit
+    return active.does == "leave" and bool(ladder.lights[active.row])
 
 
 def _pressed(
@@ -121,8 +125,8 @@ def _pressed(
         if active is not None and active.button == button.id:
             return None
         does = "leave"
-        if active is not None and active.row < 0:
-            # What another press asked for is kept as it is.
+        if active is not None:
+            # What another press asked for, or kept, is kept as it is.
             return active._replace(begin=t, end=_ends(button, t, ladder, calendar), button=button.id)
     else:
         does = button.does

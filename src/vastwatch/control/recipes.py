@@ -273,6 +273,8 @@ class _Writer:
             self.hold(me, parts[0], expr.seconds)
         elif isinstance(expr, OnDelay):
             self.on_delay(me, parts[0], expr.seconds)
+        elif isinstance(expr, MinimumOn) and expr.seconds == 0:
+            self._follows(me, parts, Is(parts[0]))
         elif isinstance(expr, MinimumOn):
             timer = f"{me} timer"
             self._add(
@@ -292,6 +294,9 @@ class _Writer:
 
     def hold(self, me: str, part: str, seconds: float) -> None:
         """A helper that lasts longer than its part."""
+        if seconds == 0:
+            self._follows(me, [part], Is(part))
+            return
         timer = f"{me} timer"
         self._add(f"{me} on", [Becomes(part, True)], None, Stop(timer), Set(me, True))
         self._add(f"{me} waits", [Becomes(part, False)], None, Start(timer, seconds))
@@ -299,6 +304,9 @@ class _Writer:
 
     def on_delay(self, me: str, part: str, seconds: float) -> None:
         """A helper that begins later than its part."""
+        if seconds == 0:
+            self._follows(me, [part], Is(part))
+            return
         timer = f"{me} timer"
         self._add(f"{me} waits", [Becomes(part, True)], None, Start(timer, seconds))
         self._add(f"{me} on", [Ends(timer)], Is(part), Set(me, True))

@@ -6,9 +6,9 @@ import numpy as np
 
 from vastwatch.control.concluding import always, never
 from vastwatch.control.hand import Ladder, Override, Wishes, overrides
-from vastwatch.control.lighting import LadderRun, given, run_ladder
+from vastwatch.control.lighting import LadderRun, given, run_ladder, unlit_scenes
 from vastwatch.control.recording import Recording
-from vastwatch.design.ladders import asked, governed, scenes_of_rows
+from vastwatch.design.ladders import asked, governed, scenes_in, scenes_of_rows
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
@@ -62,7 +62,7 @@ def pressed_in(
         governed(project, room), lamps_in(project, room), _bears(project, room),
         (asleep_in(truth, room), film_playing(truth, room), truth.occupied(room, True)),
         given(project, room, recording).due, recording.calendar, key_of(truth.household.seed, "unwanted", room),
-        project.brief.unwanted_off,
+        project.brief.unwanted_off, unlit_scenes(governed(project, room), scenes_in(project, room)),
     )  # fmt: skip
 
 
@@ -99,10 +99,11 @@ def _disturbed(
 def _pressed(
     did: LadderRun, own: Signal, hold_s: float, buttons: tuple[Button, ...], scenes: tuple[Scene, ...],
     mine: tuple[Lamp, ...], lamps: tuple[Lamp, ...], asleep_share: float, there: tuple[Signal, Signal, Signal],
-    due: Signal, calendar: Calendar, luck: int, share: float,
+    due: Signal, calendar: Calendar, luck: int, share: float, unlit: frozenset[str | None],
 ) -> tuple[Override, ...]:  # fmt: skip
     goals = asked(mine, scenes).goals
     asleep, film, awake = there
     disturbed = _disturbed(did, scenes, mine, lamps, asleep_share, asleep, film)
     wishes = Wishes(disturbed, (awake & due) - film, luck, share)
-    return overrides(Ladder(did.won, np.asarray((goals > 0).any(axis=1)), own, hold_s), buttons, calendar, wishes)
+    ladder = Ladder(did.won, np.asarray((goals > 0).any(axis=1)), own, hold_s, unlit)
+    return overrides(ladder, buttons, calendar, wishes)

@@ -151,8 +151,10 @@ class Signal:
         rows = self.intervals
         if seconds == 0 or len(rows) == 0:
             return self
-        lasting = rows[:, 1] - rows[:, 0] > seconds
-        return _joined(rows[lasting, 0] + seconds, rows[lasting, 1], self.start, self.end)
+        # By the very instants: a difference may round to more than what is left of it.
+        begins = rows[:, 0] + seconds
+        lasting = begins < rows[:, 1]
+        return _joined(begins[lasting], rows[lasting, 1], self.start, self.end)
 
     def minimum_on(self, seconds: float) -> Signal:
         """On from each rise for `seconds` at the least; what comes meanwhile does not begin it anew."""
