@@ -162,7 +162,9 @@ def test_the_worked_example_of_the_readme_is_what_the_program_says(capsys, monke
     said = ""
     # Of the findings the room's own are shown: the other rooms need not be judged for them.
     alone = load_demo()
-    alone = replace(alone, presences=tuple(p for p in alone.presences if p.room == "throwing"))
+    alone = replace(
+        alone, presences=tuple(p for p in alone.presences if p.room == "throwing"), rules=(), outputs=(), buttons=()
+    )
     save_project(alone, tmp_path / "alone.vastwatch.json")
     check = ["check", str(tmp_path / "alone.vastwatch.json")]
     for argv in (check, ["rehearse", "--demo", "--days", "7"], ["tune", "--demo", "--room", "throwing"]):

@@ -112,7 +112,13 @@ def test_the_command_tells_of_it(fanned, tmp_path, capsys):
     assert main(["rehearse", str(path), "--days", "2", "--json"]) == 0
     told = json.loads(capsys.readouterr().out)["outputs"]
     assert set(told) == {"lamp", fan.id}
-    assert set(told[fan.id]) == {"run_h_per_day", "idle_h_per_day", "kwh_per_day", "starts_per_day"}
+    assert set(told[fan.id]) == {
+        "run_h_per_day",
+        "idle_h_per_day",
+        "kwh_per_day",
+        "starts_per_day",
+        "bothered_min_per_day",
+    }
     assert main(["rehearse", str(path), "--days", "2"]) == 0
     assert f"{fan.id}: runs" in capsys.readouterr().out
 

@@ -103,7 +103,10 @@ def test_a_rehearsal_is_the_house_run_of_its_recording(demo):
         idle = (lit - r.awake(ident)).total() / HOUR / 3
         assert s.idle_h == pytest.approx(idle)
         energy = sum(r.house.kwh(lamp) for lamp in lights_in(demo, ident))
-        assert energy == pytest.approx(lit.total() / HOUR * r.house.watts(ident) / 1000)
+        full = lit.total() / HOUR * r.house.watts(ident) / 1000
+        # What a ladder dims draws less, and what stands by draws a little.
+        dims = ident in r.house.ladders
+        assert 0 < energy < full + 0.03 if dims else energy == pytest.approx(full)
         assert s.idle_kwh <= energy / 3 + 1e-9
 
 

@@ -155,7 +155,8 @@ def test_what_stands_in_a_room_changes_that_room_and_who_sees_into_it(demo):
 def test_the_order_of_the_records_does_not_matter(demo, week):
     rng = random.Random(4)
     shuffled = demo
-    for name in COLLECTIONS:
+    # The order of a ladder is its meaning.
+    for name in (c for c in COLLECTIONS if c != "rules"):
         records = list(getattr(demo, name))
         rng.shuffle(records)
         shuffled = replace(shuffled, **{name: tuple(records)})

@@ -295,7 +295,7 @@ def test_svg_is_a_drawing_at_scale_with_everything_named(demo, tmp_path):
     root = ElementTree.fromstring(path.read_text())
     ns = {"s": "http://www.w3.org/2000/svg"}
     assert {g.get("id") for g in root.findall("s:g", ns)} == {
-        "rooms", "furniture", "hazards", "walls", "openings", "names", "lamps", "zones", "sensors",
+        "rooms", "furniture", "hazards", "walls", "openings", "names", "lamps", "outputs", "zones", "sensors",
     }  # fmt: skip
     assert len(root.findall("s:g[@id='walls']/s:line", ns)) == sum(w.level == "ground" for w in demo.walls)
     # 12.3 m between the outer faces' centre lines at 1:50 are 240 mm, and 10 mm on either side.

@@ -80,7 +80,7 @@ def brightest(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Scene | Non
 
 def unlit_scenes(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> frozenset[str | None]:
     """The scenes that light none of some lamps; None among them where not even the brightest does."""
-    lit = (asked(lamps, scenes).goals[:-1] > 0).any(axis=1).tolist()
+    lit = [bool((row > 0).any()) for row in asked(lamps, scenes).goals[:-1]]
     most = brightest(lamps, scenes)
     dark: set[str | None] = {s.id for s, on in zip(scenes, lit) if not on}
     return frozenset(dark | ({None} if most is None or most.id in dark else set()))

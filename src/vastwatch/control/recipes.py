@@ -623,7 +623,8 @@ def as_plain(book: Book) -> dict[str, Any]:
 # How each part of a recipe is called in JSON.
 _KINDS: dict[type, str] = {
     Becomes: "becomes", Ends: "timer ends", Presses: "pressed", Is: "is", Runs: "timer runs", Lit: "lit",
-    Many: "at least", None_: "not", Set: "set", Start: "start timer", StartUntil: "start timer until", Stop: "stop timer", Light: "light",
+    Many: "at least", None_: "not", Set: "set", Start: "start timer", StartUntil: "start timer until",
+    Stop: "stop timer", Light: "light",
 }  # fmt: skip
 
 
