@@ -8,6 +8,7 @@ from PyQt6.QtCore import QLineF, QPointF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QRadialGradient
 
 from vastwatch.design.project import find
+from vastwatch.desk.plan.lit import draw_pools
 from vastwatch.desk.plan.painting import cosmetic, path_of, polygon
 from vastwatch.desk.plan.state import PlanState, made_once
 from vastwatch.desk.shell.theme import alpha, mix
@@ -38,6 +39,9 @@ def draw_ground(p: QPainter, state: PlanState) -> None:
             p.drawLines(*lines)
             p.restore()
         p.restore()
+    if state.pools:
+        draw_pools(p, state)
+        return
     for lamp in state.project.lamps:
         room = find(state.project.rooms, lamp.room)
         level = state.lit.get(lamp.id, 0.0)
@@ -60,7 +64,10 @@ def draw_ground(p: QPainter, state: PlanState) -> None:
 
 def reads_ground(state: PlanState) -> tuple[object, ...]:
     """What the ground layer shows."""
-    return state.project.rooms, state.level, state.night, state.theme, dict(state.lit), state.project.lamps
+    return (
+        state.project.rooms, state.level, state.night, state.theme, dict(state.lit), state.project.lamps, state.pools,
+        state.project.photometries,
+    )  # fmt: skip
 
 
 def _grid(rooms: list[Room]) -> tuple[list[QLineF], list[tuple[QPainterPath, list[QLineF]]]]:

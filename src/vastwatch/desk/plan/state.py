@@ -66,6 +66,10 @@ class PlanState:
     # The zones of the tracking radar in hand (see `zoning`), and the targets that radars tell at the playhead.
     zones: ZonesShown | None = None
     targets: tuple[tuple[str, tuple[float, float]], ...] = ()
+    # Whether light is shown as lamps give it, point by point; and in the room in hand at its spots: the spot's id, lux,
+    # and what it asks for.
+    pools: bool = False
+    spot_lux: tuple[tuple[str, float, float], ...] = ()
     # The hazards of the shown level as they are on the rehearsed day.
     hazards: list[Hazard] = field(default_factory=list)
 

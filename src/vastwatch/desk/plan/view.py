@@ -31,6 +31,7 @@ from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.covered import lay_out_contours
 from vastwatch.desk.plan.gestures import Band, Gesture, MoveMark, Pan
 from vastwatch.desk.plan.hanging import Hanging, MoveSensor
+from vastwatch.desk.plan.lit import draw_spot_lux, show_lit
 from vastwatch.desk.plan.moment import show_moment
 from vastwatch.desk.plan.moving import MoveMarked
 from vastwatch.desk.plan.nudging import nudge
@@ -93,6 +94,7 @@ class PlanView(Sheet):
             "walked": Layer(self.state, 3.8, walked.draw_walked),
             "scene": Layer(self.state, 4, marks.draw_scene),
             "people": Layer(self.state, 5, marks.draw_people),
+            "lux": Layer(self.state, 5.5, draw_spot_lux),
             "tools": Layer(self.state, 6, self._draw_tools),
         }
         for layer in self._layers.values():
@@ -162,7 +164,7 @@ class PlanView(Sheet):
     def _project_changed(self, old: Project, new: Project) -> None:
         self.state.project = new
         drawn = ("walls", "openings", "furnishings", "rooms", "spots", "lamps", "outputs", "levels", "hazards",
-                 "sockets", "switches", "circuits", "place", "brief")  # fmt: skip
+                 "sockets", "switches", "circuits", "place", "brief", "photometries", "scenes")  # fmt: skip
         same_site = all(getattr(old, name) is getattr(new, name) for name in drawn)
         if old.rooms is not new.rooms or old.levels is not new.levels:
             self._set_areas()
@@ -174,7 +176,9 @@ class PlanView(Sheet):
             self.bench.foreseen = None
             if not (self.focus.placing or "").startswith("draw:tape"):
                 self.bench.measured = None
-        self.refresh(site=what in ("level", "room", "time", "incident", "stage", "selected", "marked", "ghost"))
+        self.refresh(
+            site=what in ("level", "room", "time", "incident", "stage", "selected", "marked", "ghost", "scene")
+        )
 
     def _results_updated(self) -> None:
         self.refresh(site=self.focus.here.follows_time)
@@ -191,6 +195,7 @@ class PlanView(Sheet):
         state.contours = focus.here.covers
         state.second = focus.time % DAY
         show_moment(state, focus, self.results.house, self.results.rehearsal)
+        show_lit(state, focus, self.results.house)
         lay_out_contours(state)
         walked.show_walked(state, focus, self.results)
         show_zones(state, focus)
@@ -216,7 +221,7 @@ class PlanView(Sheet):
             state.project.sensors, state.project.devices, state.selected, state.room, state.marked, laid,
             state.reporting, tuple(state.people), state.scene, state.night, state.theme, state.level,
             self.bench.foreseen, state.dragging, state.sways, state.walk, state.spills, state.project.zones,
-            state.zones, state.targets,
+            state.zones, state.targets, state.pools, state.spot_lux,
         )  # fmt: skip
 
     def _look_up(self) -> None:

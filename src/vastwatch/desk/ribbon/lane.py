@@ -29,6 +29,10 @@ class Lane:
     # A number from 0 to 1 over time in place of a signal, and the levels that count.
     levels: Levels | None = None
     marks: tuple[float, ...] = ()
+    # A number from 0 to 1 over time, as heights: how far a lamp burns.
+    heights: Levels | None = None
+    # What is painted faintly behind the signal: of a row of a ladder, while it holds, whether or not it wins.
+    behind: Signal | None = None
     indent: int = 0
     # What is under it can be folded away by this name, and is; what then stands for it all.
     fold: str | None = None

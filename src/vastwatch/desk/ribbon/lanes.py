@@ -29,7 +29,7 @@ from vastwatch.desk.shell.playhead import Playhead, stepped
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
 from vastwatch.rehearsal.incidents import Incident
-from vastwatch.signals import DAY, Calendar, Signal
+from vastwatch.signals import DAY, Calendar, Levels, Signal
 from vastwatch.words import clock_words
 
 LABELS = 128
@@ -99,7 +99,9 @@ class Ribbon(QWidget):
         if sunset is not None and sunrise is not None:
             self._sun = calendar.midnight(day) + sunset, calendar.midnight(day + 1) + sunrise
         project = house.project
-        rooms = [room.id for room in project.rooms if presence_of(project, room.id) is not None]
+        rooms = [
+            room.id for room in project.rooms if presence_of(project, room.id) is not None or room.id in house.ladders
+        ]
         here = [i for i in rooms if find(project.rooms, i).level == self.focus.level]
         rooms = here + [i for i in rooms if i not in here]
         if any(room.id == self.focus.room for room in project.rooms):
@@ -109,10 +111,12 @@ class Ribbon(QWidget):
             self._lanes += conclusion_lanes(house, r, self.focus, self.theme, self._shut)
         for k, ident in enumerate(rooms):
             shown = (self.start, self.start + self.span)
-            self._lanes += room_lanes(house, self.results.rehearsal, ident, self.theme, shown, self._shut, k == 0)
+            ladder = k == 0 and self.focus.here.lights
+            r = self.results.rehearsal
+            self._lanes += room_lanes(house, r, ident, self.theme, shown, self._shut, k == 0, ladder)
         y = float(HEAD + 4)
         for n, lane in enumerate(self._lanes):
-            if lane.signal is None and lane.levels is None and n:
+            if lane.signal is None and lane.levels is None and lane.heights is None and n:
                 y += GROUP_GAP
             lane.y = y
             y += lane.high
@@ -229,6 +233,13 @@ class Ribbon(QWidget):
             frame = QRectF(LABELS, lane.y + 3, self.width() - RIGHT - LABELS, lane.high - 6)
             paint_curve(p, t, frame, lane.levels, lane.marks, (self.start, self.start + self.span))
             return
+        if lane.heights is not None and lane.colour is not None:
+            p.setFont(font(11, 400))
+            p.setPen(t.soft)
+            words = p.fontMetrics().elidedText(lane.words, Qt.TextElideMode.ElideRight, LABELS - 26)
+            p.drawText(QRectF(18, lane.y, LABELS - 22, ROW), Qt.AlignmentFlag.AlignVCenter, words)
+            self._heights(p, lane.heights, lane.colour, lane.y + ROW - 2.0)
+            return
         if lane.signal is None:
             p.setFont(font(12, 600))
             p.setPen(t.ink)
@@ -249,6 +260,8 @@ class Ribbon(QWidget):
         assert lane.colour is not None
         self._triangle(p, lane, left - 14.0)
         top = lane.y + (ROW - lane.thick) / 2
+        if lane.behind is not None:
+            self._solid(p, lane.behind, alpha(t.soft, 0.3), top, lane.thick)
         self._solid(p, lane.signal, lane.colour, top, lane.thick)
         if lane.unknown is not None:
             # Nobody listened: neither on nor off.
@@ -262,6 +275,25 @@ class Ribbon(QWidget):
         for a, b in self._bars(signal):
             p.drawRect(QRectF(a, top, max(b - a, 1.0), thick))
         p.restore()
+
+    def _heights(self, p: QPainter, levels: Levels, colour: QColor, foot: float) -> None:
+        """A lamp's level as heights over the foot of its lane; what burns at all is seen to."""
+        lo, hi = self.start, min(self.start + self.span, levels.end)
+        t, v = levels.t, levels.v
+        a, b = int(np.searchsorted(t, lo, side="right")), int(np.searchsorted(t, hi, side="left"))
+        at = np.concatenate([[lo], t[a:b], [hi]])
+        level = np.concatenate([[float(levels.at(lo))], v[a:b], [float(levels.before(hi))]])
+        x = LABELS + (at - self.start) / self.span * (self.width() - LABELS - RIGHT)
+        high = np.where(level > 0, np.maximum(level * (ROW - 4), 1.5), 0.0)
+        path = QPolygonF([QPointF(float(x[0]), foot)])
+        for px, h in zip(x.tolist(), high.tolist()):
+            path.append(QPointF(px, foot - h))
+        path.append(QPointF(float(x[-1]), foot))
+        p.setPen(QPen(alpha(self.theme.hairline, 0.9), 1))
+        p.drawLine(QPointF(LABELS, foot), QPointF(self.width() - RIGHT, foot))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(colour)
+        p.drawPolygon(path)
 
     def _triangle(self, p: QPainter, lane: Lane, x: float) -> None:
         """Before what can be folded away: points down while it is open."""

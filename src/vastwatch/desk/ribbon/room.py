@@ -18,6 +18,7 @@ from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, mix
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.sensing.zoned import zones_of
+from vastwatch.signals import Signal
 
 # An incident so near to the shown stretch still has its tooth there, seconds.
 BESIDE_S = 60.0
@@ -25,10 +26,11 @@ BESIDE_S = 60.0
 
 def room_lanes(
     house: HouseRun, r: Rehearsal | None, room: str, t: Theme, shown: tuple[float, float], shut: Mapping[str, bool],
-    first: bool,
+    first: bool, ladder: bool = False,
 ) -> list[Lane]:  # fmt: skip
     """Its heading, and its lanes over a stretch of time: all of them for the first room and for those that were opened
-    by hand, of the others sensors and light alone; of one that was shut none, and its light beside the heading."""
+    by hand, of the others sensors and light alone; of one that was shut none, and its light beside the heading.
+    `ladder`: with those of its ladder too."""
     project = house.project
     fold = f"room {room}"
     lit = house.served(room)
@@ -39,6 +41,8 @@ def room_lanes(
     out, full = [heading], shut.get(fold, not first) is False
     if full and r is not None:
         out += _people(r, room, t, shown)
+    if full and ladder:
+        out += ladder_lanes(house, room, t)
     presence = presence_of(project, room)
     ids = [] if presence is None else list(sensors_of(presence))
     if full:
@@ -63,6 +67,26 @@ def room_lanes(
         for output in outputs_in(project, room):
             if output.id in house.outputs and not handler_of(output).lights:
                 out.append(Lane(output.name, house.signals[output.id], t.soft, THICK, room, output.id))
+    return out
+
+
+def ladder_lanes(house: HouseRun, room: str, t: Theme) -> list[Lane]:
+    """A lane for each row of a room's ladder, faint while it only holds; for hands; and for each lamp, by its level."""
+    did = house.ladders.get(room)
+    if did is None:
+        return []
+    out = []
+    if did.hands:
+        rows = [(h.begin, h.end) for h in did.hands]
+        out.append(Lane("by hand", Signal.from_intervals(rows, 0.0, house.end), t.dropped, 6, room))
+    n = len(did.rows)
+    for k, row in enumerate(did.rows):
+        wanted = np.zeros(max(n, int(did.won.row.max(initial=0))) + 1, bool)
+        wanted[k] = True
+        wins = did.won.while_on(wanted)
+        out.append(Lane(row.name or f"row {k + 1}", wins, t.ink, 6, room, behind=did.said[k]))
+    for lamp, levels in did.levels.items():
+        out.append(Lane(find(house.project.lamps, lamp).name, None, t.lamp, room=room, record=lamp, heights=levels))
     return out
 
 

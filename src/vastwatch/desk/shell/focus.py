@@ -38,6 +38,9 @@ class Focus(QObject):
         self.placing: str | None = None
         # The conclusion whose sentence is shown; None: the one that lights the room.
         self.conclusion: str | None = None
+        # The row of the room's ladder in hand; and the scene that the plan shows in place of the moment's.
+        self.row: str | None = None
+        self.scene: str | None = None
         # How many days the ribbon shows, and at which pace time runs, seconds of it a second.
         self.span: Span = "day"
         self.pace = 300.0
@@ -65,6 +68,10 @@ class Focus(QObject):
             self.room, self.only,
         ):  # fmt: skip
             values["group"] = frozenset()
+        if "scene" not in values and ("time" in values or values.get("room", self.room) != self.room):
+            values["scene"] = None
+        if "row" not in values and values.get("room", self.room) != self.room:
+            values["row"] = None
         changed = [name for name, value in values.items() if getattr(self, name) != value]
         for name in changed:
             setattr(self, name, values[name])

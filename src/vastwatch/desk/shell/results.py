@@ -381,7 +381,7 @@ class Results(QObject):
             derived.spoil()
         if self.recording is not None:
             self.week.changed.emit()
-        elif self.week.value is not None and self.week.value.project is old and _only_presences(old, new):
+        elif self.week.value is not None and self.week.value.project is old and _only_concluded(old, new):
             self.week.put(replay(self.week.value, new), (new, self.seed, self.days))
         # While the hand moves, the frame has the processor to itself.
         self.house_judged.spoil()
@@ -489,6 +489,10 @@ def _never() -> bool:
     return False
 
 
-def _only_presences(old: Project, new: Project) -> bool:
-    """Whether two values differ in nothing but the presences."""
-    return all(getattr(old, name) is getattr(new, name) for name in new.__struct_fields__ if name != "presences")
+# What no sensor and nobody who lives there reads: conclusions, and what the house does by them.
+_CONCLUDED = ("presences", "scenes", "rules", "buttons")
+
+
+def _only_concluded(old: Project, new: Project) -> bool:
+    """Whether two values differ in nothing but what the house concludes and does."""
+    return all(getattr(old, name) is getattr(new, name) for name in new.__struct_fields__ if name not in _CONCLUDED)

@@ -48,5 +48,7 @@ class Stage:
     chooses: bool = False
     # Whether the plan shows the zones of a tracking radar, and the mouse takes hold of them.
     zones: bool = False
+    # Whether the plan shows how much light there is, and at the spots against what they ask for.
+    lights: bool = False
     # Results that are computed only while this stage is shown, by name.
     results: frozenset[str] = frozenset()

@@ -87,12 +87,32 @@ class Verdict(QWidget):
                 "s",
                 tr("From crossing the door into the dark to light: 19 arrivals of 20."),
             ),
+            (
+                "under",
+                tr("Under what is asked"),
+                "min",
+                tr("Minutes a day that somebody awake had less light at their place than it asks for; where most."),
+            ),
+            (
+                "presses",
+                tr("Pressed by hand"),
+                "×",
+                tr("How often a day a hand pressed: in the dark, or at light that a sleeper or a film did not want."),
+            ),
         )
         self._scores = {key: Score(words, unit, theme, why) for key, words, unit, why in rows}
         self._numbers, numbers = column(2)
-        for score in self._scores.values():
+        # What of them counts where scenes are made, and elsewhere.
+        self._of_light: list[QWidget] = []
+        self._of_timing: list[QWidget] = []
+        for key, score in self._scores.items():
+            under = line()
             numbers.addWidget(score)
-            numbers.addWidget(line())
+            numbers.addWidget(under)
+            if key in ("under", "presses"):
+                self._of_light += [score, under]
+            elif key in ("drops", "first"):
+                self._of_timing += [score, under]
         box.addWidget(self._numbers)
         self._nothing = label("", "soft", True)
         box.addWidget(self._nothing)
@@ -175,6 +195,7 @@ class Verdict(QWidget):
             late = late if judged is None else "first_light_s" in unmet
             self._scores["first"].set(scores.first_p95_s, late, median)
             self._nothing.hide()
+            self._show_light(r, room)
         self._sends.setText(self._messages())
         self._sends.setVisible(bool(self._sends.text()))
         self._switched.setText(self._outputs(room_id) if room_id else "")
@@ -201,6 +222,22 @@ class Verdict(QWidget):
                 )
             self._nothing.setText(words)
         self._tell()
+
+    def _show_light(self, r: Rehearsal, room: Room) -> None:
+        """Where scenes are made, how the light was beyond on and off."""
+        lights = self.focus.here.lights
+        for widget in self._of_light:
+            widget.setVisible(lights)
+        for widget in self._of_timing:
+            widget.setVisible(not lights)
+        if not lights:
+            return
+        scores = r.light_scores[room.id]
+        worst = max(scores.under_min, key=lambda s: scores.under_min[s], default=None)
+        spot = next((s.name for s in r.project.spots if s.id == worst and scores.under_min[s.id] >= 0.05), "")
+        self._scores["under"].set(scores.under, False, spot)
+        flickers = self.tr("{:.1f} flickers").format(scores.flickers) if scores.flickers >= 0.05 else ""
+        self._scores["presses"].set(scores.presses, False, flickers)
 
     def _nobody_to_judge_by(self, r: Rehearsal, room: Room) -> str | None:
         """What is missing where nobody was in a room all week; its button offers it. None where somebody was."""

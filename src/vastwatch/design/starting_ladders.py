@@ -1,0 +1,160 @@
+"""Starting ladders by what a room is used for: a few rows that one begins from, each with why.
+
+They go by what there is: a film row only where somebody watches one, a row for sleepers only where a mat tells of them,
+a machine's row only where a plug tells that it runs.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from vastwatch.design.edits.ladders import with_ladder
+from vastwatch.design.edits.sensors import could_tell
+from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Dark, Expr, Fact, Hold, Named, Report
+from vastwatch.design.needs import HALF_OFF_USES, used_by_people
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Lamp
+from vastwatch.design.relations import lamps_in, presence_of
+from vastwatch.site.building import Room
+
+NIGHT = ClockTime(begin="23:00", end="06:00")
+ALWAYS = ClockTime(begin="00:00", end="00:00")
+# How far lamps burn: on a way at night, over a film, on half, for safety at a machine.
+NIGHT_PATH, FILM, HALF, SAFE = 0.12, 0.1, 0.5, 0.4
+Rows = list[tuple[str, Expr, str, dict[str, float], float]]
+
+
+class StartingLadder(NamedTuple):
+    """A ladder to begin from: what it is called, what it does, and how its rows are made for a room; None where the
+    room has not what it wants."""
+
+    name: str
+    what: str
+    make: Callable[[Project, Room], Rows | None]
+
+
+def start(project: Project, room: str, ladder: StartingLadder) -> Project:
+    """A room with a starting ladder in place of its own. Raises ValueError with a sentence where it cannot have it."""
+    record = find(project.rooms, room)
+    rows = ladder.make(project, record)
+    if rows is None:
+        raise ValueError(f"{record.name} has not what “{ladder.name}” goes by")
+    return with_ladder(project, room, rows)
+
+
+def _somebody(project: Project, room: Room) -> Expr | None:
+    lighting = presence_of(project, room.id)
+    return None if lighting is None or not lamps_in(project, room.id) else Named(presence=lighting.id)
+
+
+def _levels(project: Project, room: Room, level: float) -> dict[str, float]:
+    return {lamp.id: level for lamp in lamps_in(project, room.id)}
+
+
+def _lowest(project: Project, room: Room) -> Lamp:
+    """The lamp that glares least: the lowest, and of equals the faintest."""
+    return min(lamps_in(project, room.id), key=lambda x: (x.height_m is None, x.height_m or 0.0, x.lumens))
+
+
+def _one(project: Project, room: Room, level: float) -> dict[str, float]:
+    """The lowest lamp alone, at a level."""
+    lowest = _lowest(project, room).id
+    return {lamp.id: level if lamp.id == lowest else 0.0 for lamp in lamps_in(project, room.id)}
+
+
+def _plain(project: Project, room: Room) -> Rows | None:
+    here = _somebody(project, room)
+    if here is None:
+        return None
+    return [
+        ("Somebody there, and dark", AllOf(of=(here, Dark(room=room.id))), "Full", _levels(project, room, 1.0), 1.0)
+    ]
+
+
+def _night_path(project: Project, room: Room) -> Rows | None:
+    rows, here = _plain(project, room), _somebody(project, room)
+    if rows is None or here is None:
+        return None
+    night = AllOf(of=(here, Dark(room=room.id), NIGHT))
+    return [("Somebody at night", night, "Night path", _one(project, room, NIGHT_PATH), 2.0), *rows]
+
+
+def _film(project: Project, room: Room) -> Rows | None:
+    used = used_by_people(project)
+    if not any(s.room == room.id and s.activity == "film" and s.id in used for s in project.spots):
+        return None
+    rows = _plain(project, room)
+    if rows is None:
+        return None
+    playing = AllOf(of=(Fact(what="film", room=room.id), Dark(room=room.id)))
+    return [("A film is playing, and dark", playing, "Film", _one(project, room, FILM), 4.0), *rows]
+
+
+def _asleep(project: Project, room: Room) -> Rows | None:
+    """No ceiling light over a sleeper: by the mats in the beds."""
+    rows, here = _plain(project, room), _somebody(project, room)
+    mats = [Report(sensor=s.id) for s in _of_family(project, room, "mat")]
+    if rows is None or here is None or not mats:
+        return None
+    bed: Expr = Hold(of=mats[0] if len(mats) == 1 else AnyOf(of=tuple(mats)), seconds=30.0)
+    dimmed = AllOf(of=(bed, here, Dark(room=room.id)))
+    return [
+        ("Somebody up while somebody is in bed", dimmed, "By the bed", _one(project, room, NIGHT_PATH), 2.0), *rows,
+    ]  # fmt: skip
+
+
+def _machine(project: Project, room: Room) -> Rows | None:
+    """Never below safe light while the machine's plug says that it runs."""
+    rows = _plain(project, room)
+    plugs = [Report(sensor=s.id) for s in _of_family(project, room, "plug")]
+    if rows is None or not plugs:
+        return None
+    runs: Expr = plugs[0] if len(plugs) == 1 else AnyOf(of=tuple(plugs))
+    held = AllOf(of=(Hold(of=runs, seconds=60.0), Dark(room=room.id)))
+    return [*rows, ("A machine runs, and dark", held, "Safe light", _levels(project, room, SAFE), 0.0)]
+
+
+def _task(project: Project, room: Room) -> Rows | None:
+    """The task light full at the desk, the ceiling at half."""
+    rows, here = _plain(project, room), _somebody(project, room)
+    if rows is None or here is None or len(lamps_in(project, room.id)) < 2:
+        return None
+    lowest = _lowest(project, room).id
+    levels = {lamp.id: 1.0 if lamp.id == lowest else HALF for lamp in lamps_in(project, room.id)}
+    return [("Somebody at work, and dark", AllOf(of=(here, Dark(room=room.id))), "Task", levels, 1.0)]
+
+
+def _never_dark(project: Project, room: Room) -> Rows | None:
+    """Stairs and ways out: half light whenever it is dark, full for whoever comes."""
+    rows = _plain(project, room)
+    if rows is None or room.use not in HALF_OFF_USES:
+        return None
+    return [*rows, ("Whenever it is dark", Dark(room=room.id), "Half", _levels(project, room, HALF), 4.0)]
+
+
+def _guests(project: Project, room: Room) -> Rows | None:
+    """Evenings with guests: on by the clock, whoever sits still."""
+    rows = _plain(project, room)
+    if rows is None:
+        return None
+    evening = AllOf(of=(ClockTime(begin="sunset", end="23:30", days="free"), Dark(room=room.id)))
+    return [*rows, ("Evenings with guests, and dark", evening, "Guests", _levels(project, room, HALF), 4.0)]
+
+
+def _of_family(project: Project, room: Room, family: str):  # type: ignore[no-untyped-def]
+    return [s for s in could_tell(project, room.id) if find(project.devices, s.device).family == family]
+
+
+STARTING: tuple[StartingLadder, ...] = (
+    StartingLadder("Somebody there, and dark", "All lamps full while somebody is there and it is dark.", _plain),
+    StartingLadder("Night path", "At night the lowest lamp at 12 %, else as ever.", _night_path),
+    StartingLadder("Film evenings", "The lowest lamp at 10 % while a film plays.", _film),
+    StartingLadder(
+        "No ceiling light over a sleeper", "While a mat tells of somebody in bed, 12 % by the bed.", _asleep
+    ),
+    StartingLadder("Never dark at a machine", "While a plug tells that a machine runs, 40 % stays.", _machine),
+    StartingLadder("Desk with a task light", "The lowest lamp full, the others at half.", _task),
+    StartingLadder("Stairs that never go dark", "Half light whenever it is dark, full for who comes.", _never_dark),
+    StartingLadder("Guests", "On free evenings half light stays, whoever sits still.", _guests),
+)

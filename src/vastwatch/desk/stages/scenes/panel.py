@@ -1,0 +1,557 @@
+"""The Scenes panel: the ladder of the room in hand with the row that wins, its condition, the scene it asks for at
+sliders, how the room tells that it is dark, and what goes out of here."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QInputDialog, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.advice.cautions import CAUTIONS
+from vastwatch.advice.ladder_states import states, stuck, why_not
+from vastwatch.control.hand import ends_words
+from vastwatch.control.lighting import LadderRun
+from vastwatch.design.edits.ladders import (
+    add_button,
+    add_row,
+    add_scene,
+    full,
+    move_row,
+    remove_row,
+    rename_scene,
+    set_fade,
+    set_level,
+    set_row,
+)
+from vastwatch.design.expressions import AllOf, Dark, Named
+from vastwatch.design.ladders import rows_of, scenes_in
+from vastwatch.design.needs import needs_of
+from vastwatch.design.project import Project, find, put
+from vastwatch.design.records import Scene
+from vastwatch.design.relations import buttons_in, lamps_in, presence_of
+from vastwatch.design.sentence import condition_words
+from vastwatch.design.starting_ladders import STARTING, start
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.parts import Choice, FigureField, label, line, narrow, plain, row, scrolling
+from vastwatch.desk.shell.results import Results
+from vastwatch.desk.shell.surroundings import Surroundings
+from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.stages.scenes.ladder_view import LadderView, ShownRow
+from vastwatch.desk.stages.scenes.recipes_sheet import RecipesSheet
+from vastwatch.desk.stages.scenes.row_builder import RowBuilder
+from vastwatch.desk.stages.scenes.scene_view import SceneView
+from vastwatch.desk.stages.scenes.states_sheet import StatesSheet
+from vastwatch.geometry import polygons
+from vastwatch.site.building import DarkSource
+
+# How the ways to tell the dark are called.
+SOURCES = {
+    "daylight": "computed daylight", "sensor": "a light sensor", "flag": "a sensor's fixed flag",
+    "sun": "the sun's height", "shut door": "a shut door",
+}  # fmt: skip
+
+
+class ScenesPanel(QWidget):
+    """`say` carries one-line messages."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
+        super().__init__()
+        self.document, self.focus, self.results, self.theme = document, focus, results, theme
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, box = scrolling(7, (MARGIN, MARGIN, MARGIN, MARGIN))
+        outer.addWidget(area)
+        self._title = label("", "head", True)
+        box.addWidget(self._title)
+        self.ladder = LadderView(theme)
+        self.ladder.chosen.connect(self._choose)
+        self.ladder.moved.connect(self._move)
+        self.ladder.removed.connect(self._remove)
+        self.ladder.asked.connect(self._ask)
+        box.addWidget(self.ladder)
+        self._why = label("", "soft", True)
+        box.addWidget(self._why)
+        self.add = QPushButton(self.tr("Add…"))
+        self.add.setToolTip(self.tr("Another row of the ladder, or a button on the wall"))
+        self.add.clicked.connect(lambda: self._popup(self.add_menu(), self.add))
+        self.begin = QPushButton(self.tr("Start from use…"))
+        self.begin.setToolTip(self.tr("A ladder to begin from, by what there is in this room"))
+        self.begin.clicked.connect(lambda: self._popup(self.start_menu(), self.begin))
+        self.states = QPushButton()
+        self.states.setToolTip(self.tr("Every combination of the rows, which row wins in it, and whether one is stuck"))
+        self.states.clicked.connect(self.show_states)
+        box.addWidget(row(self.add, self.begin, self.states, spacing=6))
+        self._condition = label("", "soft")
+        box.addWidget(self._condition)
+        self.builder = RowBuilder(document, focus, theme)
+        self.builder.say.connect(self.say)
+        box.addWidget(self.builder)
+        box.addWidget(line())
+        self.scene = SceneView()
+        self.scene.levelled.connect(self._level)
+        self.scene.faded.connect(self._fade)
+        self.scene.touched.connect(lambda: self._preview(self._scene()))
+        box.addWidget(self.scene)
+        self._asked = label("", "soft", True)
+        box.addWidget(self._asked)
+        box.addWidget(line())
+        self.source = narrow(Choice())
+        self.source.setAccessibleName(self.tr("How the house tells that this room is dark"))
+        for key, words in SOURCES.items():
+            self.source.addItem(self.tr(words), key)
+        self.source.activated.connect(self._set_source)
+        self.below = self._lux(self.tr("Dark below, lux"), "below_lux")
+        self.until = self._lux(self.tr("Until, lux"), "until_lux")
+        self._dark = label(self.tr("Dark by"), "soft")
+        self._dark_row = row(self._dark, self.source, self.below, label("–", "soft"), self.until, label("lx", "soft"),
+                             stretch=1, spacing=5)  # fmt: skip
+        box.addWidget(self._dark_row)
+        self._caution = label(CAUTIONS["stair"], "soft", True)
+        box.addWidget(self._caution)
+        self.recipes = QPushButton(self.tr("Recipes out…"))
+        self.recipes.setToolTip(self.tr("The ladder as triggers, conditions and actions, for whatever will run it"))
+        self.recipes.clicked.connect(self.show_recipes)
+        box.addWidget(self.recipes)
+        box.addStretch(1)
+        document.changed.connect(self.refresh)
+        results.week.changed.connect(self.refresh)
+        focus.shift.connect(self._shifted)
+        self.refresh()
+
+    def _lux(self, name: str, field: str) -> FigureField:
+        why = self.tr("On below the one, off from the other: so that dusk does not make it blink.")
+        out = FigureField(name, _typed_lux, lambda v: f"{v:.0f}", 10, 0, 5000, why)
+        out.setFixedWidth(44)
+        out.entered.connect(lambda v: self._set_lux(field, v))
+        return out
+
+    def _shifted(self, what: str) -> None:
+        if what in ("room", "stage", "row", "time", "scene"):
+            self.refresh()
+
+    # -- what is shown -----------------------------------------------------------------------------------------
+
+    @property
+    def did(self) -> LadderRun | None:
+        """What the ladder of the room did in the days that are shown, if it is still the same ladder."""
+        house, room = self.results.house, self.focus.room or ""
+        did = None if house is None else house.ladders.get(room)
+        mine = rows_of(self.document.project, room)
+        return did if did is not None and len(did.rows) == len(mine) and all(
+            a is b for a, b in zip(did.rows, mine)
+        ) else None  # fmt: skip
+
+    def _scene(self) -> Scene | None:
+        """The scene at the sliders: of the row in hand, else of the one that wins now."""
+        project, room = self.document.project, self.focus.room or ""
+        mine = rows_of(project, room)
+        rule = next((r for r in mine if r.id == self.focus.row), None)
+        did = self.did
+        if rule is None and did is not None:
+            k = did.won.at(self.focus.time)
+            rule = mine[k] if k < len(mine) else None
+        rule = rule or (mine[0] if mine else None)
+        return None if rule is None else find(project.scenes, rule.scene)
+
+    def refresh(self, *_: object) -> None:
+        """Show the ladder of the room, or say why there is none."""
+        if not self.isVisible() and self.focus.stage != "Scenes":
+            return
+        project, room = self.document.project, self.focus.room
+        record = next((r for r in project.rooms if r.id == room), None)
+        mine = rows_of(project, room or "")
+        self._title.setText(
+            self.tr("No room selected")
+            if record is None
+            else self.tr("{}, at every instant the first that holds").format(record.name)
+            if mine
+            else self.tr("{} has no ladder").format(record.name)
+        )
+        for w in (self.add, self.begin, self._dark_row):
+            w.setEnabled(record is not None)
+        self.states.setVisible(bool(mine))
+        self.recipes.setVisible(bool(mine))
+        self.ladder.setVisible(bool(mine))
+        self.ladder.show_rows(self._rows(project, room or ""), self.focus.row)
+        self._tell_why(project, record is not None and bool(lamps_in(project, room or "")))
+        scene = self._scene()
+        self.scene.show_scene(project, scene)
+        self._tell_asked(project, scene)
+        rule = next((r for r in mine if r.id == self.focus.row), None)
+        self._condition.setVisible(rule is not None)
+        self._condition.setText("" if rule is None else self.tr("“{}” holds").format(rule.name or self.tr("This row")))
+        if mine:
+            did = self.did
+            held = stuck(project, room or "", self.results.rehearsal)
+            count = len(states(did)) if did is not None else 0
+            lived = sum(s.seen for s in states(did)) if did is not None else 0
+            told = self.tr("{} stuck").format(len(held)) if held else self.tr("none stuck")
+            self.states.setText(self.tr("States: {}, {}").format(lived or count, told))
+        self._show_dark(record)
+        self._caution.setVisible(
+            record is not None and record.use in ("stair", "passage", "corridor", "workshop", "plant")
+        )
+
+    def _rows(self, project: Project, room: str) -> list[ShownRow]:
+        mine, did = rows_of(project, room), self.did
+        if not mine:
+            return []
+        t = self.focus.time
+        won = None if did is None else did.won.at(t)
+        n = len(mine)
+        share = None if did is None else did.won.share(max(n, int(did.won.row.max(initial=0))))
+        out = []
+        pressed = buttons_in(project, room)
+        if pressed:
+            by_hand = None if share is None or did is None else sum(
+                min(h.end, did.won.edges[-1]) - h.begin for h in did.hands
+            ) / float(did.won.edges[-1])  # fmt: skip
+            now = did is not None and any(h.begin <= t < h.end for h in did.hands)
+            words = self.tr("as pressed, {}").format(ends_words(pressed[0]))
+            out.append(ShownRow(None, self.tr("Hand on the button"), words, by_hand, now, now))
+        by_hand_now = bool(out and out[0].wins)
+        for k, rule in enumerate(mine):
+            holds = did is not None and bool(did.said[k].at(t))
+            out.append(
+                ShownRow(
+                    rule.id, rule.name or _capital(condition_words(project, rule.when)),
+                    self._asks(project, rule.scene),
+                    None if share is None else float(share[k]), won == k and not by_hand_now, holds,
+                )
+            )  # fmt: skip
+        none_ = won is not None and won == n and not by_hand_now
+        out.append(
+            ShownRow(None, self.tr("Else"), self.tr("all off"), None if share is None else float(share[n]), none_)
+        )
+        return out
+
+    def _asks(self, project: Project, scene: str) -> str:
+        record = find(project.scenes, scene)
+        names = {lamp.id: lamp.name for lamp in lamps_in(project, record.room)}
+        room = find(project.rooms, record.room).name
+        lit = [
+            f"{_short(names[x.lamp], room)} {100 * x.level:.0f} %"
+            for x in record.levels
+            if x.level > 0 and x.lamp in names
+        ]
+        fade = max((x.fade_s for x in record.levels), default=0.0)
+        words = ", ".join(lit) or self.tr("all off")
+        return f"{words}, in {fade:g} s" if fade > 0 and lit else words
+
+    def _tell_why(self, project: Project, has_lamps: bool) -> None:
+        did = self.did
+        if not rows_of(project, self.focus.room or ""):
+            self._why.setText(
+                self.tr(
+                    "Its lamps are full on while somebody is there and it is dark. Start a ladder for more than that."
+                )
+                if has_lamps
+                else self.tr("It has no lamp.")
+            )
+            return
+        if did is None:
+            self._why.setText(self.tr("Living the week …") if self.results.week.busy else "")
+            return
+        above = why_not(did, self.focus.time)
+        if not above:
+            self._why.setText(self.tr("The first row holds; nothing below it is asked."))
+            return
+        names = [did.rows[k].name or f"{k + 1}" for k, _ in above]
+        said = "”, “".join(names[:3]) + ("”, …" if len(names) > 3 else "”")
+        self._why.setText(self.tr("Why not those above: “{} do not hold now.").format(said) if len(names) > 1
+                          else self.tr("Why not the one above: “{} does not hold now.").format(said))  # fmt: skip
+
+    def _tell_asked(self, project: Project, scene: Scene | None) -> None:
+        """How the spots of the room do in the week, in a line."""
+        r, room = self.results.rehearsal, self.focus.room or ""
+        scores = None if r is None or scene is None else r.light_scores.get(room)
+        self._asked.setVisible(scores is not None)
+        if scores is None:
+            return
+        worst = max(scores.under_min.items(), key=lambda x: x[1], default=None)
+        if worst is None or worst[1] < 0.5:
+            self._asked.setText(self.tr("In this week every spot had the light it asks for."))
+        else:
+            self._asked.setText(
+                self.tr("In this week the {} had less than it asks for, {:.0f} min a day.").format(
+                    find(project.spots, worst[0]).name, worst[1]
+                )
+            )
+
+    # -- the ladder --------------------------------------------------------------------------------------------
+
+    def _choose(self, ident: str) -> None:
+        self.focus.set(row=ident, scene=find(self.document.project.rules, ident).scene)
+
+    def _move(self, ident: str, at: int) -> None:
+        rule = find(self.document.project.rules, ident)
+        name = rule.name or self.tr("a row")
+        self.document.apply(move_row(self.document.project, ident, at), f"Move “{name}” in its ladder", f"move-{ident}")
+
+    def _remove(self, ident: str) -> None:
+        name = find(self.document.project.rules, ident).name
+        self.focus.set(row=None, scene=None)
+        self.document.apply(remove_row(self.document.project, ident), f"Take out the row “{name}”")
+
+    def _ask(self, ident: str) -> None:
+        k = next((k for k, r in enumerate(self.ladder.rows) if r.row == ident), 0)
+        menu = self.row_menu(ident)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.ladder.mapToGlobal(self.ladder.rect_of(k).bottomLeft().toPoint() + QPoint(12, -4)))
+
+    def row_menu(self, ident: str) -> QMenu:
+        """What could be done with a row."""
+        project = self.document.project
+        rule = find(project.rules, ident)
+        menu = QMenu(self)
+        ask = menu.addMenu(self.tr("Asks for"))
+        assert ask is not None
+        for scene in scenes_in(project, rule.room):
+            action = QAction(scene.name, ask)
+            action.setCheckable(True)
+            action.setChecked(scene.id == rule.scene)
+            action.triggered.connect(lambda _, s=scene.id: self._set_scene(ident, s))
+            ask.addAction(action)
+        new = QAction(self.tr("A new scene"), ask)
+        new.triggered.connect(lambda: self._new_scene(ident))
+        ask.addAction(new)
+        for words, do in (
+            (self.tr("Call the row…"), lambda: self._rename_row(ident)),
+            (self.tr("Call its scene…"), lambda: self._rename_scene(rule.scene)),
+            (self.tr("Take it out"), lambda: self._remove(ident)),
+        ):
+            action = QAction(words, menu)
+            action.triggered.connect(do)
+            menu.addAction(action)
+        return menu
+
+    def _set_scene(self, ident: str, scene: str) -> None:
+        self.document.apply(set_row(self.document.project, ident, scene=scene), "Ask for another scene")
+        self.focus.set(scene=scene)
+
+    def _new_scene(self, ident: str) -> None:
+        project = self.document.project
+        rule = find(project.rules, ident)
+        new, scene = add_scene(project, rule.room, self.tr("Scene"), full(project, rule.room))
+        self.document.apply(set_row(new, ident, scene=scene.id), f"A new scene for “{rule.name}”")
+        self.focus.set(scene=scene.id)
+
+    def _rename_row(self, ident: str) -> None:
+        rule = find(self.document.project.rules, ident)
+        self._typed(self.tr("Call the row"), rule.name, lambda name: set_row(self.document.project, ident, name=name))
+
+    def _rename_scene(self, ident: str) -> None:
+        scene = find(self.document.project.scenes, ident)
+        self._typed(
+            self.tr("Call the scene"), scene.name, lambda name: rename_scene(self.document.project, ident, name)
+        )
+
+    def _typed(self, title: str, now: str, make) -> None:  # type: ignore[no-untyped-def]
+        dialog = self.naming = QInputDialog(self)
+        dialog.setWindowTitle(title)
+        dialog.setLabelText(self.tr("Name"))
+        dialog.setTextValue(now)
+
+        def take(text: str) -> None:
+            try:
+                self.document.apply(make(" ".join(text.split())[:80]), f"{title} “{text}”")
+            except ValueError as e:
+                self.say.emit(str(e))
+
+        dialog.textValueSelected.connect(take)
+        dialog.open()
+
+    def add_menu(self) -> QMenu:
+        """What can be added to the room in hand."""
+        menu = QMenu(self)
+        for words, do in ((self.tr("A row"), self._add_row), (self.tr("A button on the wall"), self._add_button)):
+            action = QAction(words, menu)
+            action.triggered.connect(do)
+            menu.addAction(action)
+        return menu
+
+    def _add_row(self) -> None:
+        project, room = self.document.project, self.focus.room
+        if room is None:
+            return
+        if not lamps_in(project, room):
+            self.say.emit(self.tr("A ladder wants a lamp: put one into this room first."))
+            return
+        lighting = presence_of(project, room)
+        when = Dark(room=room) if lighting is None else AllOf(of=(Named(presence=lighting.id), Dark(room=room)))
+        new, scene = add_scene(project, room, self.tr("Scene"), full(project, room))
+        new, rule = add_row(new, room, "", when, scene.id)
+        self.document.apply(new, f"Add a row in {find(project.rooms, room).name.lower()}")
+        self.focus.set(row=rule.id, scene=scene.id)
+
+    def _add_button(self) -> None:
+        project, room = self.document.project, self.focus.room
+        if room is None:
+            return
+        x, y = polygons.centroid(find(project.rooms, room).outline)
+        new, button = add_button(project, room, (round(x, 2), round(y, 2)))
+        self.document.apply(new, f"Add {button.name}")
+        self.focus.set(selected=button.id)
+        self.say.emit(self.tr("Drag it to its wall; what it does, and until when, is at the right."))
+
+    def start_menu(self) -> QMenu:
+        """Ladders to begin from; those that this room has nothing for say what they want."""
+        project, room = self.document.project, self.focus.room
+        menu = QMenu(self)
+        menu.setToolTipsVisible(True)
+        for ladder in STARTING:
+            can = room is not None and ladder.make(project, find(project.rooms, room)) is not None
+            action = QAction(self.tr(ladder.name), menu)
+            action.setEnabled(can)
+            action.setToolTip(
+                plain(ladder.what if can else self.tr("{} This room has not what it goes by.").format(ladder.what))
+            )
+            action.triggered.connect(lambda _, s=ladder: self._start(s))
+            menu.addAction(action)
+        return menu
+
+    def _start(self, ladder) -> None:  # type: ignore[no-untyped-def]
+        project, room = self.document.project, self.focus.room
+        if room is None:
+            return
+        try:
+            new = start(project, room, ladder)
+        except ValueError as e:
+            self.say.emit(str(e))
+            return
+        self.document.apply(new, f"{ladder.name}: a ladder for {find(project.rooms, room).name.lower()}")
+        self.focus.set(row=None, scene=None)
+
+    def _popup(self, menu: QMenu, under: QPushButton) -> None:
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(under.mapToGlobal(QPoint(0, under.height())))
+
+    # -- the scene ---------------------------------------------------------------------------------------------
+
+    def _preview(self, scene: Scene | None) -> None:
+        if scene is not None:
+            self.focus.set(scene=scene.id)
+
+    def _level(self, lamp: str, level: float) -> None:
+        scene = self._scene()
+        if scene is not None:
+            name = find(self.document.project.lamps, lamp).name
+            new = set_level(self.document.project, scene.id, lamp, level)
+            self.document.apply(new, f"{name} at {100 * level:.0f} % in “{scene.name}”", f"level-{scene.id}-{lamp}")
+
+    def _fade(self, seconds: float) -> None:
+        scene = self._scene()
+        if scene is not None:
+            self.document.apply(
+                set_fade(self.document.project, scene.id, seconds), f"Fade “{scene.name}”", f"fade-{scene.id}"
+            )
+
+    # -- darkness ----------------------------------------------------------------------------------------------
+
+    def _show_dark(self, record) -> None:  # type: ignore[no-untyped-def]
+        if record is None:
+            return
+        source = record.darkness or DarkSource()
+        self.source.setCurrentIndex(self.source.findData(source.source))
+        asks = needs_of(self.document.project, record).lux
+        below = asks if source.below_lux is None else source.below_lux
+        self.below.set_value(below)
+        self.until.set_value(max(below, source.until_lux or 0.0))
+        for field in (self.below, self.until):
+            field.setEnabled(source.source in ("daylight", "sensor"))
+
+    def _source(self) -> DarkSource:
+        record = find(self.document.project.rooms, self.focus.room or "")
+        return record.darkness or DarkSource()
+
+    def _set_source(self, index: int) -> None:
+        kind = self.source.itemData(index)
+        project, room = self.document.project, self.focus.room
+        if room is None:
+            return
+        sensor = self._source().sensor
+        wanted = {"sensor": "continuous", "flag": "flag"}.get(kind)
+        if wanted is not None or kind == "shut door":
+            sensor = _source_sensor(project, room, kind)
+            if sensor is None:
+                self.say.emit(
+                    self.tr("No contact watches a door of this room.") if kind == "shut door"
+                    else self.tr("No sensor of light of that kind hangs in this room.")
+                )  # fmt: skip
+                self.refresh()
+                return
+        record = find(project.rooms, room)
+        new = replace(record, darkness=replace(self._source(), source=kind, sensor=sensor))
+        self.document.apply(put(project, new), f"{record.name} is dark by {SOURCES[kind]}")
+
+    def _set_lux(self, field: str, value: float) -> None:
+        record = find(self.document.project.rooms, self.focus.room or "")
+        source = replace(self._source(), **{field: value})
+        if source.until_lux is not None and source.below_lux is not None and source.until_lux < source.below_lux:
+            source = replace(source, until_lux=source.below_lux)
+        self.document.apply(
+            put(self.document.project, replace(record, darkness=source)), f"{record.name} is dark below {value:.0f} lx",
+            f"dark-{record.id}",
+        )  # fmt: skip
+
+    # -- sheets ------------------------------------------------------------------------------------------------
+
+    def show_states(self) -> None:
+        """Open the table of states."""
+        did, room = self.did, self.focus.room
+        if did is None or room is None:
+            self.say.emit(self.tr("The week is not lived yet."))
+            return
+        held = stuck(self.document.project, room, self.results.rehearsal)
+        self.sheet = StatesSheet(self.window() or self, self.document.project, room, did, held)
+        self.sheet.open()
+
+    def show_recipes(self) -> None:
+        """Open the ladder as recipes."""
+        room = self.focus.room
+        if room is not None:
+            self.out = RecipesSheet(self.window() or self, self.document.project, room)
+            self.out.say.connect(self.say)
+            self.out.open()
+
+
+def _typed_lux(text: str) -> float:
+    try:
+        return float(text.lower().replace("lx", "").replace("lux", "").strip())
+    except ValueError:
+        raise ValueError(f"'{text.strip()}' is no figure in lux") from None
+
+
+def _capital(words: str) -> str:
+    return words[:1].upper() + words[1:]
+
+
+def _short(lamp: str, room: str) -> str:
+    """A lamp's name without that of its room: `ceiling` of `Sitting room light` stays `light`."""
+    words = lamp.removeprefix(room).strip() or lamp
+    return words[:1].lower() + words[1:]
+
+
+def _source_sensor(project: Project, room: str, kind: str) -> str | None:
+    """A sensor that can tell a room's dark in some way."""
+    from vastwatch.design.edits.sensors import could_tell
+
+    for sensor in could_tell(project, room):
+        device = find(project.devices, sensor.device)
+        if kind == "shut door" and device.family == "contact":
+            return sensor.id
+        meter = device.light
+        if meter is not None and meter.kind == {"sensor": "continuous", "flag": "flag"}.get(kind):
+            return sensor.id
+    return None
+
+
+def make(around: Surroundings) -> ScenesPanel:
+    """The ladder of the focused room, and its scenes."""
+    panel = ScenesPanel(around.document, around.focus, around.results, around.theme)
+    panel.say.connect(around.say)
+    return panel

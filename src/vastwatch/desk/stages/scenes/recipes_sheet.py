@@ -1,0 +1,106 @@
+"""A ladder as recipes, to be read, copied and saved, under names of one convention."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from pathlib import Path
+from typing import get_args
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+
+from vastwatch.control.recipes import Book, Convention, as_plain, as_rows, button_words, in_words, recipes_of
+from vastwatch.design.project import Project, find
+from vastwatch.desk.shell.parts import Choice, label, narrow, row
+from vastwatch.files import ProjectError
+from vastwatch.files.writing import write_atomically
+
+SIZE = (760, 560)
+
+
+class RecipesSheet(QDialog):
+    """The recipes of one room. `say` tells what was saved, or why not."""
+
+    say = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget, project: Project, room: str) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.project, self.room = project, room
+        self.setWindowTitle(self.tr("Recipes of {}").format(find(project.rooms, room).name.lower()))
+        self.resize(*SIZE)
+        box = QVBoxLayout(self)
+        box.setSpacing(8)
+        self.names = narrow(Choice())
+        self.names.setAccessibleName(self.tr("How things are named"))
+        for convention in get_args(Convention):
+            self.names.addItem(convention, convention)
+        self.names.activated.connect(self._show)
+        self.told = label("", "soft", True)
+        box.addWidget(self.told)
+        box.addWidget(row(label(self.tr("Names"), "soft"), self.names, QWidget(), stretch=2))
+        self.text = QPlainTextEdit()
+        self.text.setReadOnly(True)
+        self.text.setAccessibleName(self.windowTitle())
+        box.addWidget(self.text, 1)
+        self.copy = QPushButton(self.tr("Copy"))
+        self.copy.clicked.connect(self._copy)
+        self.save = QPushButton(self.tr("Save…"))
+        self.save.setToolTip(self.tr("As text, JSON or CSV, by the name's ending"))
+        self.save.clicked.connect(self._ask)
+        self.close_ = QPushButton(self.tr("Close"))
+        self.close_.clicked.connect(self.reject)
+        box.addWidget(row(QWidget(), self.copy, self.save, self.close_, stretch=0))
+        self.book: Book | None = None
+        self._show()
+
+    def _show(self, *_: object) -> None:
+        self.book = recipes_of(self.project, self.room, self.names.currentData())
+        book = self.book
+        if book is None:
+            self.text.setPlainText("")
+            return
+        self.told.setText(
+            self.tr(
+                "{} recipes, {} inputs, {} helpers; played in this order they come to what the ladder does."
+            ).format(len(book.recipes), len(book.inputs) + len(book.buttons), len(book.helpers))
+        )
+        self.text.setPlainText("\n".join([*button_words(self.project, self.room), *in_words(book)]))
+
+    def _copy(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText(self.text.toPlainText())
+        self.say.emit(self.tr("The recipes are on the clipboard."))
+
+    def _ask(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self,
+            self.tr("Save recipes"),
+            f"{self.room}-recipes.txt",
+            self.tr("Text (*.txt);;JSON (*.json);;CSV (*.csv)"),
+        )
+        if name:
+            self.save_as(Path(name))
+
+    def save_as(self, path: Path) -> None:
+        """Write the recipes: by the ending as JSON, as CSV, or else as text."""
+        if self.book is None:
+            return
+        if path.suffix.lower() == ".json":
+            text = json.dumps(as_plain(self.book), ensure_ascii=False, indent=1) + "\n"
+        elif path.suffix.lower() == ".csv":
+            out = io.StringIO()
+            csv.writer(out, lineterminator="\n").writerows(as_rows(self.book))
+            text = out.getvalue()
+        else:
+            text = self.text.toPlainText() + "\n"
+        try:
+            write_atomically(path, text.encode())
+        except ProjectError as e:
+            self.say.emit(str(e))
+            return
+        self.say.emit(self.tr("Saved {}.").format(path.name))

@@ -1,0 +1,51 @@
+"""The condition of a row as a sentence, put together as a conclusion is."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QMenu
+
+from vastwatch.design.edits.ladders import set_row
+from vastwatch.design.expressions import Expr
+from vastwatch.design.project import find
+from vastwatch.design.records import Presence
+from vastwatch.desk.stages.timing.builder import Builder
+
+
+class RowBuilder(Builder):
+    """A `Builder` of the row in hand: `focus.row` says which."""
+
+    def _shifted(self, what: str) -> None:
+        if what in ("room", "row"):
+            self.refresh()
+
+    @property
+    def shown(self) -> Presence | None:
+        """The condition of the row in hand, as if it were a conclusion about its room."""
+        project = self.document.project
+        row = next((r for r in project.rules if r.id == self.focus.row), None)
+        if row is None:
+            return None
+        return Presence(id=row.id, room=row.room, name=row.name or "this row", lights=False, expr=row.when)
+
+    def refresh(self, *_: object) -> None:
+        """Show the condition of the row in hand."""
+        shown = self.shown
+        for widget in (self.choice, self.more, self._about, self._fails):
+            widget.setVisible(False)
+        self.setVisible(shown is not None)
+        self.view.show_expr(self.document.project, None if shown is None else shown.expr)
+
+    def _apply(self, expr: Expr | None, words: str) -> None:
+        shown = self.shown
+        if shown is None:
+            return
+        if expr is None:
+            self.say.emit(self.tr("A row needs a condition: put something else there instead, or take the row out."))
+            return
+        if expr is find(self.document.project.rules, shown.id).when:
+            return
+        self.document.apply(set_row(self.document.project, shown.id, when=expr), words)
+
+    def more_menu(self) -> QMenu:
+        """A row has no further conclusions."""
+        return QMenu(self)
