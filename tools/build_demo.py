@@ -349,12 +349,12 @@ def circuit(room: str, name: str, neutral: bool, module: str | None = None) -> C
 
 CIRCUITS = (
     circuit("throwing", "Throwing room", True, "module-switch-neutral"), circuit("shop", "Shop", True, "module-switch-neutral"),
-    circuit("passage", "Stair foot", True, "module-switch-neutral"), circuit("toilet", "Toilet", False, "module-switch-plain"),
+    circuit("passage", "Stair foot", True, "module-dimmer-neutral"), circuit("toilet", "Toilet", False, "module-switch-plain"),
     circuit("glazing", "Glazing", True), circuit("kiln", "Kiln", True), circuit("store", "Store", False),
     circuit("sitting", "Sitting room", False, "module-dimmer-plain"), circuit("kitchen", "Kitchen", True),
-    circuit("landing", "Landing", True, "module-switch-neutral"), circuit("bath", "Bathroom", False),
+    circuit("landing", "Landing", True, "module-dimmer-neutral"), circuit("bath", "Bathroom", False),
     circuit("bedroom", "Bedroom", False), circuit("box", "Box room", True),
-    circuit("window-seat", "Window seat", True, "module-plug"), circuit("floor", "Floor lamp", True, "module-plug"),
+    circuit("window-seat", "Window seat", True, "module-plug"), circuit("floor", "Floor lamp", True, "module-dimmer-plain"),
 )  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice import conclusion_checks, plan_checks, settings_checks, wiring_checks, zone_checks
+from vastwatch.advice import conclusion_checks, plan_checks, scene_checks, settings_checks, wiring_checks, zone_checks
 from vastwatch.advice.finding import MANY_SENSORS, ORDER, Advice, Finding
 from vastwatch.advice.judge import Judgement
 from vastwatch.advice.met import LEAST_LIMIT, STEP_S, in_words
@@ -346,7 +346,7 @@ def _plan_size(project: Project) -> Iterator[Finding]:
 
 CHECKS = (
     *plan_checks.CHECKS, _spill, _unreachable, *wiring_checks.CHECKS, *settings_checks.CHECKS, *zone_checks.CHECKS,
-    *conclusion_checks.CHECKS,    _mounting, _unlit_rooms,
+    *conclusion_checks.CHECKS, *scene_checks.CHECKS,    _mounting, _unlit_rooms,
     _cautions, _plan_size,
 )  # fmt: skip
 # These ask what is known of the rooms' weeks.

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from vastwatch.design.conclusions import named_in, order, with_named
@@ -14,6 +15,9 @@ from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, Expr, Named, Not
 from vastwatch.design.project import Project, find, indexed
 from vastwatch.design.records import Lamp, Rule, Scene
 from vastwatch.design.relations import lamps_in, presence_of, sensors_of
+from vastwatch.devices import DeviceType
+from vastwatch.memo import kept
+from vastwatch.site.building import Circuit
 
 Array = NDArray[np.float64]
 
@@ -44,7 +48,21 @@ def governed(project: Project, room: str) -> tuple[Lamp, ...]:
         return ()
     named = {x.lamp for scene in scenes_in(project, room) for x in scene.levels}
     named |= {x.lamp for row in rows_of(project, room) for x in find(project.scenes, row.scene).levels}
-    return tuple(lamp for lamp in lamps_in(project, room) if lamp.id in named)
+    return tuple(as_wired(project, lamp) for lamp in lamps_in(project, room) if lamp.id in named)
+
+
+def as_wired(project: Project, lamp: Lamp) -> Lamp:
+    """A lamp as it burns behind what switches it: a module that only switches does not let it be dimmed."""
+    return _as_wired(lamp, project.circuits, project.devices)
+
+
+@kept
+def _as_wired(lamp: Lamp, circuits: tuple[Circuit, ...], devices: tuple[DeviceType, ...]) -> Lamp:
+    module = next((c.module for c in circuits if lamp.id in c.lamps), None)
+    device = next((d for d in devices if d.id == module), None)
+    if not lamp.dims or device is None or getattr(device, "dims", False):
+        return lamp
+    return replace(lamp, dims=False)
 
 
 class Asked(NamedTuple):

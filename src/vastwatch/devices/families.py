@@ -422,7 +422,7 @@ class LightType(AnyType, frozen=True, kw_only=True, tag="light"):
 
 class ModuleType(AnyType, frozen=True, kw_only=True, tag="module"):
     """What switches or dims a circuit: behind the switch, in the ceiling, on a rail. `load_w`: the largest LED load;
-    `two_way`: works where two switches share the circuit."""
+    `least_load_w`: the least that it dims without flicker; `two_way`: works where two switches share the circuit."""
 
     family = "module"
     heading = "Switches, dimmers, relays"
@@ -431,6 +431,7 @@ class ModuleType(AnyType, frozen=True, kw_only=True, tag="module"):
     dims: bool = False
     channels: Annotated[int, msgspec.Meta(ge=1)] = 1
     two_way: bool = True
+    least_load_w: NotNegative = 0.0
 
     def line(self) -> str:
         dims, neutral = ", dims" if self.dims else "", ", needs a neutral" if self.needs_neutral else ""

@@ -10,7 +10,7 @@ from vastwatch.control.darkness import daylight_in
 from vastwatch.control.daylight import asked_lux
 from vastwatch.control.house import HouseRun
 from vastwatch.control.photometry import LitGrid, lit_grid, spot_lux, wanted_lux
-from vastwatch.design.ladders import burns_at
+from vastwatch.design.ladders import as_wired, burns_at
 from vastwatch.design.project import find
 from vastwatch.design.relations import lamps_in
 from vastwatch.desk.plan.painting import in_pixels, polygon_of
@@ -36,7 +36,7 @@ def show_lit(state: PlanState, focus: Focus, house: HouseRun | None) -> None:
         asked = {x.lamp: x.level for x in scene.levels}
         for lamp in lamps_in(project, scene.room):
             state.lit.pop(lamp.id, None)
-            if (level := burns_at(lamp, asked.get(lamp.id, 0.0))) > 0:
+            if (level := burns_at(as_wired(project, lamp), asked.get(lamp.id, 0.0))) > 0:
                 state.lit[lamp.id] = level
     room = next((r for r in state.rooms if r.id == focus.room), None)
     if room is None:

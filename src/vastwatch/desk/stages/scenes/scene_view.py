@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from vastwatch.design.ladders import burns_at
+from vastwatch.design.ladders import as_wired, burns_at
 from vastwatch.design.project import Project
 from vastwatch.design.records import Lamp, Scene
 from vastwatch.design.relations import lamps_in
@@ -67,7 +67,7 @@ class SceneView(QWidget):
                 slider.setValue(round(100 * level))
                 slider.blockSignals(False)
             share, watts = self._figures[lamp.id]
-            burns = burns_at(lamp, level)
+            burns = burns_at(as_wired(project, lamp), level)
             named = lamp.id in levels
             share.setText(f"{100 * burns:.0f} %" if named or lamp.zone is None else self.tr("its zone"))
             share.setToolTip("" if named else self.tr("No scene names it yet: it follows presence, or its zone."))
