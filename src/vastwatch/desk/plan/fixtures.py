@@ -62,6 +62,7 @@ def reads_fixtures(state: PlanState) -> tuple[object, ...]:
     project = state.project
     return (
         state.hazards, project.sockets, project.switches, project.circuits, project.lamps, project.outputs,
+        project.buttons,
         dict(state.lit), state.level, state.shapes,
         state.night, state.selected or "", state.marked, state.traced, state.theme,
     )  # fmt: skip
@@ -93,6 +94,7 @@ def draw_fixtures(p: QPainter, state: PlanState) -> None:
     for hazard in state.hazards:
         _hazard(p, state, hazard)
     _outputs(p, state)
+    _buttons(p, state)
     if state.shapes == "nothing":
         return
     line = mix(state.theme.ink, state.theme.paper, state.night)
@@ -133,6 +135,20 @@ def _outputs(p: QPainter, state: PlanState) -> None:
             OUTPUT_MARKS[handler_of(output).called](p, OUTPUT_PX * 0.72)
             p.restore()
             _chosen(p, state, c, output.id)
+
+
+def _buttons(p: QPainter, state: PlanState) -> None:
+    """Buttons that tell the house what a hand wants: a plate with a key in it."""
+    line = mix(state.theme.ink, state.theme.paper, state.night)
+    with in_pixels(p) as at:
+        for button in state.project.buttons:
+            if find(state.project.rooms, button.room).level != state.level:
+                continue
+            c = at(*button.at)
+            _chip(p, state, c, line)
+            p.setBrush(line)
+            p.drawRoundedRect(QRectF(c.x() - 2.4, c.y() - 3.4, 4.8, 6.8), 1.6, 1.6)
+            _chosen(p, state, c, button.id)
 
 
 def _chip(p: QPainter, state: PlanState, c: QPointF, line) -> None:  # type: ignore[no-untyped-def]

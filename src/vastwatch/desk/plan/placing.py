@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from vastwatch.control.outputs.handler import handlers
 from vastwatch.design.edits.building import rectangle
 from vastwatch.design.edits.fittings import add_furnishing, add_lamp, add_opening, add_output, footprint, turned
+from vastwatch.design.edits.ladders import add_button
 from vastwatch.design.edits.wiring import add_socket, add_switch
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, fresh_id
@@ -70,6 +71,12 @@ class Placing:
             elif group == "lamp":
                 new, made = add_lamp(self.project, self.level, (round(x, 2), round(y, 2)))  # type: ignore[assignment]
                 words = "Hang a lamp"
+            elif group == "button":
+                room = room_at(self.project, self.level, x, y)
+                if room is None:
+                    raise ValueError("a button belongs inside a room")
+                new, made = add_button(self.project, room.id, (round(x, 2), round(y, 2)))  # type: ignore[assignment]
+                words = "Put a button on the wall"
             elif group == "output":
                 place = (round(x, 2), round(y, 2))
                 new, made = add_output(self.project, self.level, place, name, handlers()[name].new)  # type: ignore[assignment]

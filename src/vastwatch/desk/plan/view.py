@@ -163,8 +163,8 @@ class PlanView(Sheet):
 
     def _project_changed(self, old: Project, new: Project) -> None:
         self.state.project = new
-        drawn = ("walls", "openings", "furnishings", "rooms", "spots", "lamps", "outputs", "levels", "hazards",
-                 "sockets", "switches", "circuits", "place", "brief", "photometries", "scenes")  # fmt: skip
+        drawn = ("walls", "openings", "furnishings", "rooms", "spots", "lamps", "outputs", "buttons", "levels",
+                 "hazards", "sockets", "switches", "circuits", "place", "brief", "photometries", "scenes")  # fmt: skip
         same_site = all(getattr(old, name) is getattr(new, name) for name in drawn)
         if old.rooms is not new.rooms or old.levels is not new.levels:
             self._set_areas()
@@ -258,7 +258,12 @@ class PlanView(Sheet):
         candidates: list[tuple[str, tuple[float, float], float]] = []
         for s in self.state.sensors:
             candidates.append((s.id, (s.at[0], s.at[1]), GRIP))
-        for group, grip in ((project.lamps, 10.0), (project.outputs, 10.0), (project.spots, 8.0)):
+        for group, grip in (
+            (project.lamps, 10.0),
+            (project.outputs, 10.0),
+            (project.buttons, 9.0),
+            (project.spots, 8.0),
+        ):
             for r in group:
                 if find(project.rooms, r.room).level == self.focus.level:
                     candidates.append((r.id, r.at, grip))

@@ -87,11 +87,6 @@ def _resize(form: Form, axis: int, room: Any, metres: float) -> Project:
     return resize_room(form.document.project, room.id, **size)
 
 
-def lamp_form(form: Form, lamp: Any) -> None:
-    output_form(form, lamp)
-    circuit_choice(form, lamp)
-
-
 def output_form(form: Form, output: Any) -> None:
     """What can be set on anything the house switches, as its kind says."""
     handler = handler_of(output)

@@ -15,7 +15,6 @@ from vastwatch.desk.shell.parts import clear
 from vastwatch.desk.verdict.form import Form
 from vastwatch.desk.verdict.inspect_building import (
     furnishing_form,
-    lamp_form,
     opening_form,
     output_form,
     room_form,
@@ -23,6 +22,7 @@ from vastwatch.desk.verdict.inspect_building import (
     wall_form,
 )
 from vastwatch.desk.verdict.inspect_fixtures import hazard_form, many_form, socket_form, switch_form
+from vastwatch.desk.verdict.inspect_light import button_form, lamp_form
 from vastwatch.desk.verdict.inspect_sensor import sensor_form
 from vastwatch.desk.verdict.inspect_zone import zone_form
 
@@ -30,7 +30,7 @@ from vastwatch.desk.verdict.inspect_zone import zone_form
 FORMS: dict[str, Callable[[Form, Any], None]] = {
     "rooms": room_form, "walls": wall_form, "openings": opening_form, "furnishings": furnishing_form,
     "spots": spot_form, "hazards": hazard_form, "sockets": socket_form, "switches": switch_form, "lamps": lamp_form,
-    "outputs": output_form, "sensors": sensor_form,
+    "outputs": output_form, "sensors": sensor_form, "buttons": button_form,
     "zones": zone_form,
 }  # fmt: skip
 

@@ -47,8 +47,19 @@ class FurnishPanel(QWidget):
         self.outputs = {called: ArmingButton(self, self.tr(called), f"output:{called}") for called in handlers()}
         for called, button in self.outputs.items():
             button.setToolTip(self.tr(handlers()[called].why))
+        self.button = ArmingButton(self, self.tr("button"), "button:")
+        self.button.setToolTip(
+            self.tr("A button on the wall: what a press does, and until when, is said at the right.")
+        )
         inner.addWidget(label(self.tr("What the house switches"), "head"))
-        inner.addWidget(row(self.lamp, *self.outputs.values(), spacing=4))
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(4)
+        for k, button in enumerate((self.lamp, self.button, *self.outputs.values())):
+            button.setStyleSheet("text-align: left;")
+            grid.addWidget(button, k // 2, k % 2)
+        inner.addWidget(holder)
         inner.addWidget(line())
         inner.addWidget(label(self.tr("What fools sensors"), "head"))
         self.hazards: dict[str, QPushButton] = {}

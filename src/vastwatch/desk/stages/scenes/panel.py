@@ -12,6 +12,7 @@ from vastwatch.advice.cautions import CAUTIONS
 from vastwatch.advice.ladder_states import states, stuck, why_not
 from vastwatch.control.hand import ends_words
 from vastwatch.control.lighting import LadderRun
+from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.ladders import (
     add_button,
     add_row,
@@ -24,14 +25,20 @@ from vastwatch.design.edits.ladders import (
     set_level,
     set_row,
 )
+from vastwatch.design.edits.outputs import (
+    add_output_row,
+    move_output_row,
+    remove_output_row,
+    set_output_row,
+)
 from vastwatch.design.expressions import AllOf, Dark, Named
 from vastwatch.design.ladders import rows_of, scenes_in
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find, put
-from vastwatch.design.records import Scene
+from vastwatch.design.records import Guarded, Scene
 from vastwatch.design.relations import buttons_in, lamps_in, presence_of
 from vastwatch.design.sentence import condition_words
-from vastwatch.design.starting_ladders import STARTING, start
+from vastwatch.design.starting_ladders import NIGHT, STARTING, start
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, FigureField, label, line, narrow, plain, row, scrolling
@@ -39,6 +46,7 @@ from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.scenes.ladder_view import LadderView, ShownRow
+from vastwatch.desk.stages.scenes.output_rows import output_rows, row_ident, row_number
 from vastwatch.desk.stages.scenes.recipes_sheet import RecipesSheet
 from vastwatch.desk.stages.scenes.row_builder import RowBuilder
 from vastwatch.desk.stages.scenes.scene_view import SceneView
@@ -90,6 +98,13 @@ class ScenesPanel(QWidget):
         self.builder = RowBuilder(document, focus, theme)
         self.builder.say.connect(self.say)
         box.addWidget(self.builder)
+        self.level_field = FigureField(
+            self.tr("Runs at, percent"), lambda text: float(text.replace("%", "")), lambda v: f"{v:.0f} %", 5, 0, 100,
+            self.tr("How far it runs while this row wins: 0 keeps it off."),
+        )  # fmt: skip
+        self.level_field.entered.connect(self._set_output_level)
+        self.level = row(label(self.tr("It runs at"), "soft"), self.level_field, stretch=0)
+        box.addWidget(self.level)
         box.addWidget(line())
         self.scene = SceneView()
         self.scene.levelled.connect(self._level)
@@ -130,10 +145,15 @@ class ScenesPanel(QWidget):
         return out
 
     def _shifted(self, what: str) -> None:
-        if what in ("room", "stage", "row", "time", "scene"):
+        if what in ("room", "stage", "row", "time", "scene", "selected"):
             self.refresh()
 
     # -- what is shown -----------------------------------------------------------------------------------------
+
+    @property
+    def output(self) -> Guarded | None:
+        """The output in hand, whose own small ladder is shown in place of the room's."""
+        return next((o for o in self.document.project.outputs if o.id == self.focus.selected), None)
 
     @property
     def did(self) -> LadderRun | None:
@@ -163,6 +183,13 @@ class ScenesPanel(QWidget):
             return
         project, room = self.document.project, self.focus.room
         record = next((r for r in project.rooms if r.id == room), None)
+        output = self.output
+        self.level.setVisible(False)
+        for w in (self.begin, self._dark_row, self.recipes):
+            w.setVisible(output is None)
+        if output is not None:
+            self._show_output(output)
+            return
         mine = rows_of(project, room or "")
         self._title.setText(
             self.tr("No room selected")
@@ -195,6 +222,35 @@ class ScenesPanel(QWidget):
         self._caution.setVisible(
             record is not None and record.use in ("stair", "passage", "corridor", "workshop", "plant")
         )
+
+    def _show_output(self, output: Guarded) -> None:
+        """The small ladder of an output."""
+        project = self.document.project
+        handler = handler_of(output)
+        self._title.setText(self.tr("{}: the first row that holds").format(output.name))
+        shown = output_rows(project, self.results.house, output, self.focus.time)
+        self.ladder.setVisible(bool(shown))
+        self.ladder.show_rows(shown, self.focus.row)
+        self._why.setText(
+            handler.why if output.rows else self.tr("{} It has no rows of its own yet.").format(handler.why)
+        )
+        self.states.setVisible(False)
+        self.scene.setVisible(False)
+        self.add.setEnabled(True)
+        k = row_number(self.focus.row, output)
+        self._condition.setVisible(k is not None)
+        if k is not None:
+            self._condition.setText(self.tr("“{}” holds").format(output.rows[k].name or self.tr("This row")))
+            self.level.setVisible(True)
+            self.level_field.set_value(100 * output.rows[k].level)
+        r = self.results.rehearsal
+        scores = None if r is None else r.output_scores.get(output.id)
+        self._asked.setVisible(scores is not None)
+        if scores is not None:
+            told = self.tr("Runs {:.1f} h a day, {:.2f} kWh, starts {:.1f} times, bothers somebody {:.0f} min.")
+            self._asked.setText(told.format(scores.run_h, scores.kwh, scores.starts, scores.bothered_min))
+        self._caution.setVisible(bool(handler.caution))
+        self._caution.setText(self.tr(handler.caution))
 
     def _rows(self, project: Project, room: str) -> list[ShownRow]:
         mine, did = rows_of(project, room), self.did
@@ -284,15 +340,42 @@ class ScenesPanel(QWidget):
 
     # -- the ladder --------------------------------------------------------------------------------------------
 
+    def _set_output_level(self, percent: float) -> None:
+        output = self.output
+        k = None if output is None else row_number(self.focus.row, output)
+        if output is not None and k is not None:
+            new = set_output_row(self.document.project, output.id, k, level=percent / 100)
+            self.document.apply(new, f"{output.name} runs at {percent:.0f} %", f"run-{output.id}-{k}")
+
     def _choose(self, ident: str) -> None:
+        if self.output is not None:
+            self.focus.set(row=ident)
+            return
         self.focus.set(row=ident, scene=find(self.document.project.rules, ident).scene)
 
     def _move(self, ident: str, at: int) -> None:
+        output = self.output
+        if output is not None:
+            k = row_number(ident, output)
+            if k is not None:
+                new = move_output_row(self.document.project, output.id, k, at)
+                self.focus.set(row=row_ident(output, min(max(at, 0), len(output.rows) - 1)))
+                self.document.apply(new, f"Move a row of {output.name}", f"move-{output.id}")
+            return
         rule = find(self.document.project.rules, ident)
         name = rule.name or self.tr("a row")
         self.document.apply(move_row(self.document.project, ident, at), f"Move “{name}” in its ladder", f"move-{ident}")
 
     def _remove(self, ident: str) -> None:
+        output = self.output
+        if output is not None:
+            k = row_number(ident, output)
+            if k is not None:
+                self.focus.set(row=None)
+                self.document.apply(
+                    remove_output_row(self.document.project, output.id, k), f"Take out a row of {output.name}"
+                )
+            return
         name = find(self.document.project.rules, ident).name
         self.focus.set(row=None, scene=None)
         self.document.apply(remove_row(self.document.project, ident), f"Take out the row “{name}”")
@@ -306,8 +389,18 @@ class ScenesPanel(QWidget):
     def row_menu(self, ident: str) -> QMenu:
         """What could be done with a row."""
         project = self.document.project
-        rule = find(project.rules, ident)
         menu = QMenu(self)
+        output = self.output
+        if output is not None:
+            for words, do in (
+                (self.tr("Call the row…"), lambda: self._rename_output_row(ident)),
+                (self.tr("Take it out"), lambda: self._remove(ident)),
+            ):
+                action = QAction(words, menu)
+                action.triggered.connect(do)
+                menu.addAction(action)
+            return menu
+        rule = find(project.rules, ident)
         ask = menu.addMenu(self.tr("Asks for"))
         assert ask is not None
         for scene in scenes_in(project, rule.room):
@@ -339,6 +432,15 @@ class ScenesPanel(QWidget):
         new, scene = add_scene(project, rule.room, self.tr("Scene"), full(project, rule.room))
         self.document.apply(set_row(new, ident, scene=scene.id), f"A new scene for “{rule.name}”")
         self.focus.set(scene=scene.id)
+
+    def _rename_output_row(self, ident: str) -> None:
+        output = self.output
+        k = None if output is None else row_number(ident, output)
+        if output is not None and k is not None:
+            self._typed(
+                self.tr("Call the row"), output.rows[k].name,
+                lambda name: set_output_row(self.document.project, output.id, k, name=name),
+            )  # fmt: skip
 
     def _rename_row(self, ident: str) -> None:
         rule = find(self.document.project.rules, ident)
@@ -377,6 +479,14 @@ class ScenesPanel(QWidget):
     def _add_row(self) -> None:
         project, room = self.document.project, self.focus.room
         if room is None:
+            return
+        output = self.output
+        if output is not None:
+            self.document.apply(
+                add_output_row(project, output.id, self.tr("Row {}").format(len(output.rows) + 1), NIGHT),
+                f"Add a row to {output.name}",
+            )
+            self.focus.set(row=row_ident(output, len(output.rows)))
             return
         if not lamps_in(project, room):
             self.say.emit(self.tr("A ladder wants a lamp: put one into this room first."))

@@ -5,9 +5,10 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QMenu
 
 from vastwatch.design.edits.ladders import set_row
+from vastwatch.design.edits.outputs import set_output_row
 from vastwatch.design.expressions import Expr
-from vastwatch.design.project import find
 from vastwatch.design.records import Presence
+from vastwatch.desk.stages.scenes.output_rows import row_number
 from vastwatch.desk.stages.timing.builder import Builder
 
 
@@ -15,13 +16,21 @@ class RowBuilder(Builder):
     """A `Builder` of the row in hand: `focus.row` says which."""
 
     def _shifted(self, what: str) -> None:
-        if what in ("room", "row"):
+        if what in ("room", "row", "selected"):
             self.refresh()
 
     @property
     def shown(self) -> Presence | None:
         """The condition of the row in hand, as if it were a conclusion about its room."""
         project = self.document.project
+        output = next((o for o in project.outputs if o.id == self.focus.selected), None)
+        if output is not None:
+            k = row_number(self.focus.row, output)
+            if k is None:
+                return None
+            mine = output.rows[k]
+            called = mine.name or output.name
+            return Presence(id="row", room=output.room, name=called, lights=False, expr=mine.when)
         row = next((r for r in project.rules if r.id == self.focus.row), None)
         if row is None:
             return None
@@ -42,7 +51,13 @@ class RowBuilder(Builder):
         if expr is None:
             self.say.emit(self.tr("A row needs a condition: put something else there instead, or take the row out."))
             return
-        if expr is find(self.document.project.rules, shown.id).when:
+        if expr is shown.expr:
+            return
+        output = next((o for o in self.document.project.outputs if o.id == self.focus.selected), None)
+        if output is not None:
+            k = row_number(self.focus.row, output)
+            if k is not None:
+                self.document.apply(set_output_row(self.document.project, output.id, k, when=expr), words)
             return
         self.document.apply(set_row(self.document.project, shown.id, when=expr), words)
 

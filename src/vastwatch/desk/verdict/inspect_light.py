@@ -1,0 +1,123 @@
+"""Forms of the inspector for what gives light and what a hand presses: lamps with how they spread it, buttons."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any, get_args
+
+from msgspec.structs import replace
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QPushButton
+
+from vastwatch.control.hand import ends_words
+from vastwatch.control.photometry import height_of
+from vastwatch.design.edits.lamps import photometry_for, with_photometry, without_photometry
+from vastwatch.design.ladders import scenes_in
+from vastwatch.design.project import find
+from vastwatch.design.records import Button, Ends
+from vastwatch.desk.shell.parts import row
+from vastwatch.desk.verdict.form import Form
+from vastwatch.desk.verdict.inspect_building import circuit_choice, output_form
+from vastwatch.files import ProjectError
+from vastwatch.files.photometric import read_photometric
+
+DOES = {"toggle": "off, or on", "off": "off", "scene": "a scene", "leave": "leaves it alone"}
+ENDS = {
+    "vacancy": "room is empty", "minutes": "some minutes", "clock": "a clock time", "press": "next press",
+    "never": "never",
+}  # fmt: skip
+
+
+def lamp_form(form: Form, lamp: Any) -> None:
+    output_form(form, lamp)
+    grid = form.grid()
+    form.figure(grid, 0, "Hangs at", lambda r: height_of(form.document.project, r),
+                lambda r, v: replace(r, height_m=v), "length", 0.1, 0.05, 30,
+                form.tr("Height above the floor; under the ceiling unless it is set."))  # fmt: skip
+    form.figure(
+        grid, 1, "Beam", lambda r: 120.0 if r.beam_deg is None else r.beam_deg,
+        lambda r, v: replace(r, beam_deg=None if v == 120.0 else v), "angle", 5, 5, 170,
+        form.tr("Where its strength is half; 120 degrees as a plain disc has. A photometric file says more."),
+    )  # fmt: skip
+    form.figure(
+        grid, 2, "Least, %", lambda r: 100 * r.least_level, lambda r, v: replace(r, least_level=v / 100), "plain", 1, 0,
+        100, form.tr("The lowest level that it keeps without flicker."),
+    )  # fmt: skip
+    form.made_choice(
+        grid, 3, form.tr("Dims"), [("yes", form.tr("yes")), ("no", form.tr("no"))],
+        lambda r: "yes" if r.dims else "no", lambda r, key: replace(r, dims=key == "yes"),
+        form.tr("Whether its level can be set, or it is on or off."),
+    )  # fmt: skip
+    _photometry(form, lamp)
+    circuit_choice(form, lamp)
+
+
+def _photometry(form: Form, lamp: Any) -> None:
+    """Which photometric file a lamp goes by, another one, or none."""
+
+    def told(record: Any) -> str:
+        table = photometry_for(form.document.project, record.id)
+        return form.tr("Spreads its light evenly within its beam.") if table is None else form.tr(
+            "Spreads its light as “{}” says: {} planes, {} angles."
+        ).format(table.name, len(table.c_deg), len(table.gamma_deg))  # fmt: skip
+
+    form.text(told)
+    ask = QPushButton(form.tr("Photometric file…"))
+    ask.setToolTip(form.tr("LM-63 or EULUMDAT, as makers of lamps give away; its lumens and watts are taken too"))
+    ident = lamp.id
+
+    def opened() -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            form, form.tr("A photometric file"), "", form.tr("Photometric files (*.ies *.ldt *.txt);;All files (*)")
+        )
+        if name:
+            take_file(form, ident, Path(name))
+
+    ask.clicked.connect(opened)
+    off = QPushButton(form.tr("Without it"))
+    off.clicked.connect(lambda: _without(form, ident))
+    form.box.addWidget(row(ask, off, spacing=6))
+    form.fills.append(lambda record: off.setVisible(record.photometry is not None))
+
+
+def take_file(form: Form, ident: str, path: Path) -> None:
+    """Let a lamp go by a photometric file; say what was understood, or why not."""
+    try:
+        read = read_photometric(path)
+    except ProjectError as e:
+        form.say.emit(str(e))
+        return
+    project = form.document.project
+    form.document.apply(with_photometry(project, ident, read), f"Let it go by {path.name}")
+    words = form.tr("{}: {:.0f} lm, {:.0f} W. {}").format(path.name, read.lumens, read.watts, " ".join(read.notes))
+    form.say.emit(words.strip())
+
+
+def _without(form: Form, ident: str) -> None:
+    form.document.apply(without_photometry(form.document.project, ident), "Let it go by its beam alone")
+
+
+def button_form(form: Form, button: Any) -> None:
+    """What a press does, and until when."""
+    form.name_field(form.tr("Button"))
+    grid: QGridLayout = form.grid()
+    form.choice(grid, 0, form.tr("Does"), "does", tuple(DOES), form.tr("What a press puts above the room's ladder."),
+                tuple(DOES.values()))  # fmt: skip
+    form.choice(
+        grid, 2, form.tr("Ends"), "ends", tuple(get_args(Ends)), form.tr("When what was pressed ends by itself."),
+        tuple(ENDS[x] for x in get_args(Ends)),
+    )  # fmt: skip
+    form.figure(grid, 3, "Minutes", lambda r: r.minutes, lambda r, v: replace(r, minutes=v), "plain", 5, 1, 1440,
+                form.tr("How long it lasts, where it ends after some minutes."))  # fmt: skip
+    scenes = [("", form.tr("the brightest")), *((s.id, s.name) for s in scenes_in(form.document.project, button.room))]
+    form.made_choice(
+        grid, 1, form.tr("Scene"), scenes, lambda r: r.scene or "", lambda r, key: replace(r, scene=key or None),
+        form.tr("What it asks for when it switches on."),
+    )  # fmt: skip
+    form.place_figures(grid, 4)
+
+    def told(record: Button) -> str:
+        room = find(form.document.project.rooms, record.room)
+        return form.tr("Above every row of {}, {}.").format(room.name.lower(), ends_words(record))
+
+    form.text(told)
+    form.text(lambda _: form.tr("A button only tells the house: it cuts no supply, so sensors stay alive."))
