@@ -296,7 +296,7 @@ class Window(QMainWindow):
         if what == "placing" and self.focus.placing is None:
             # What was said of the tool goes with it.
             self.status.acted()
-        if what in ("time", "day", "stage", "incident"):
+        if what in ("time", "day", "stage", "incident", "scene"):
             self._clock()
 
     def _stage(self) -> None:
@@ -369,7 +369,11 @@ class Window(QMainWindow):
                 f"{now:%a} {now.day} {now:%b} {now:%H:%M}", r.days, f"{r.begin.day} {r.begin:%b %Y}", r.seed
             )
         )
-        self.moment.setText(f"{now:%A} {now.day} {now:%B}, {now:%H:%M}")
+        scene = next((x for x in self.document.project.scenes if x.id == self.focus.scene), None)
+        if scene is not None and self.focus.here.lights:
+            self.moment.setText(self.tr("As the scene “{}” asks, by night").format(scene.name))
+        else:
+            self.moment.setText(f"{now:%A} {now.day} {now:%B}, {now:%H:%M}")
         if self.focus.here.follows_time:
             self._overlay_style()
 

@@ -3,16 +3,16 @@ sliders, how the room tells that it is dark, and what goes out of here."""
 
 from __future__ import annotations
 
-from msgspec.structs import replace
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QInputDialog, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from vastwatch.advice.cautions import CAUTIONS
 from vastwatch.advice.ladder_states import states, stuck, why_not
 from vastwatch.control.hand import ends_words
 from vastwatch.control.lighting import LadderRun
-from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.ladders import (
     add_button,
     add_row,
@@ -25,40 +25,28 @@ from vastwatch.design.edits.ladders import (
     set_level,
     set_row,
 )
-from vastwatch.design.edits.outputs import (
-    add_output_row,
-    move_output_row,
-    remove_output_row,
-    set_output_row,
-)
 from vastwatch.design.expressions import AllOf, Dark, Named
 from vastwatch.design.ladders import rows_of, scenes_in
-from vastwatch.design.needs import needs_of
-from vastwatch.design.project import Project, find, put
+from vastwatch.design.project import Project, find
 from vastwatch.design.records import Guarded, Scene
 from vastwatch.design.relations import buttons_in, lamps_in, presence_of
 from vastwatch.design.sentence import condition_words
-from vastwatch.design.starting_ladders import NIGHT, STARTING, start
+from vastwatch.design.starting_ladders import STARTING, start
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, FigureField, label, line, narrow, plain, row, scrolling
+from vastwatch.desk.shell.parts import clear, column, label, line, plain, row, scrolling
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.stages.scenes.dark_row import DarkRow
 from vastwatch.desk.stages.scenes.ladder_view import LadderView, ShownRow
-from vastwatch.desk.stages.scenes.output_rows import output_rows, row_ident, row_number
+from vastwatch.desk.stages.scenes.naming import ask_name
+from vastwatch.desk.stages.scenes.output_pane import OutputPane
 from vastwatch.desk.stages.scenes.recipes_sheet import RecipesSheet
 from vastwatch.desk.stages.scenes.row_builder import RowBuilder
 from vastwatch.desk.stages.scenes.scene_view import SceneView
 from vastwatch.desk.stages.scenes.states_sheet import StatesSheet
 from vastwatch.geometry import polygons
-from vastwatch.site.building import DarkSource
-
-# How the ways to tell the dark are called.
-SOURCES = {
-    "daylight": "computed daylight", "sensor": "a light sensor", "flag": "a sensor's fixed flag",
-    "sun": "the sun's height", "shut door": "a shut door",
-}  # fmt: skip
 
 
 class ScenesPanel(QWidget):
@@ -71,8 +59,14 @@ class ScenesPanel(QWidget):
         self.document, self.focus, self.results, self.theme = document, focus, results, theme
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
+        self.pages = QStackedWidget()
+        outer.addWidget(self.pages)
         area, box = scrolling(7, (MARGIN, MARGIN, MARGIN, MARGIN))
-        outer.addWidget(area)
+        self.other = OutputPane(document, focus, results, theme)
+        self.other.say.connect(self.say)
+        self.pages.addWidget(area)
+        self.pages.addWidget(self.other)
+        self._told_also: list[tuple[str, str, str]] = []
         self._title = label("", "head", True)
         box.addWidget(self._title)
         self.ladder = LadderView(theme)
@@ -98,13 +92,6 @@ class ScenesPanel(QWidget):
         self.builder = RowBuilder(document, focus, theme)
         self.builder.say.connect(self.say)
         box.addWidget(self.builder)
-        self.level_field = FigureField(
-            self.tr("Runs at, percent"), lambda text: float(text.replace("%", "")), lambda v: f"{v:.0f} %", 5, 0, 100,
-            self.tr("How far it runs while this row wins: 0 keeps it off."),
-        )  # fmt: skip
-        self.level_field.entered.connect(self._set_output_level)
-        self.level = row(label(self.tr("It runs at"), "soft"), self.level_field, stretch=0)
-        box.addWidget(self.level)
         box.addWidget(line())
         self.scene = SceneView()
         self.scene.levelled.connect(self._level)
@@ -114,35 +101,22 @@ class ScenesPanel(QWidget):
         self._asked = label("", "soft", True)
         box.addWidget(self._asked)
         box.addWidget(line())
-        self.source = narrow(Choice())
-        self.source.setAccessibleName(self.tr("How the house tells that this room is dark"))
-        for key, words in SOURCES.items():
-            self.source.addItem(self.tr(words), key)
-        self.source.activated.connect(self._set_source)
-        self.below = self._lux(self.tr("Dark below, lux"), "below_lux")
-        self.until = self._lux(self.tr("Until, lux"), "until_lux")
-        self._dark = label(self.tr("Dark by"), "soft")
-        self._dark_row = row(self._dark, self.source, self.below, label("–", "soft"), self.until, label("lx", "soft"),
-                             stretch=1, spacing=5)  # fmt: skip
-        box.addWidget(self._dark_row)
+        self.dark = DarkRow(document, focus)
+        self.dark.say.connect(self.say)
+        box.addWidget(self.dark)
         self._caution = label(CAUTIONS["stair"], "soft", True)
         box.addWidget(self._caution)
         self.recipes = QPushButton(self.tr("Recipes out…"))
         self.recipes.setToolTip(self.tr("The ladder as triggers, conditions and actions, for whatever will run it"))
         self.recipes.clicked.connect(self.show_recipes)
         box.addWidget(self.recipes)
+        self._also, self._also_box = column(4)
+        box.addWidget(self._also)
         box.addStretch(1)
         document.changed.connect(self.refresh)
         results.week.changed.connect(self.refresh)
         focus.shift.connect(self._shifted)
         self.refresh()
-
-    def _lux(self, name: str, field: str) -> FigureField:
-        why = self.tr("On below the one, off from the other: so that dusk does not make it blink.")
-        out = FigureField(name, _typed_lux, lambda v: f"{v:.0f}", 10, 0, 5000, why)
-        out.setFixedWidth(44)
-        out.entered.connect(lambda v: self._set_lux(field, v))
-        return out
 
     def _shifted(self, what: str) -> None:
         if what in ("room", "stage", "row", "time", "scene", "selected"):
@@ -184,11 +158,9 @@ class ScenesPanel(QWidget):
         project, room = self.document.project, self.focus.room
         record = next((r for r in project.rooms if r.id == room), None)
         output = self.output
-        self.level.setVisible(False)
-        for w in (self.begin, self._dark_row, self.recipes):
-            w.setVisible(output is None)
+        self.pages.setCurrentIndex(int(output is not None))
         if output is not None:
-            self._show_output(output)
+            self.other.show_output(output)
             return
         mine = rows_of(project, room or "")
         self._title.setText(
@@ -198,7 +170,7 @@ class ScenesPanel(QWidget):
             if mine
             else self.tr("{} has no ladder").format(record.name)
         )
-        for w in (self.add, self.begin, self._dark_row):
+        for w in (self.add, self.begin):
             w.setEnabled(record is not None)
         self.states.setVisible(bool(mine))
         self.recipes.setVisible(bool(mine))
@@ -218,39 +190,32 @@ class ScenesPanel(QWidget):
             lived = sum(s.seen for s in states(did)) if did is not None else 0
             told = self.tr("{} stuck").format(len(held)) if held else self.tr("none stuck")
             self.states.setText(self.tr("States: {}, {}").format(lived or count, told))
-        self._show_dark(record)
+        self.dark.show_room(record)
+        self._list_outputs(project, room or "")
         self._caution.setVisible(
             record is not None and record.use in ("stair", "passage", "corridor", "workshop", "plant")
         )
 
-    def _show_output(self, output: Guarded) -> None:
-        """The small ladder of an output."""
-        project = self.document.project
-        handler = handler_of(output)
-        self._title.setText(self.tr("{}: the first row that holds").format(output.name))
-        shown = output_rows(project, self.results.house, output, self.focus.time)
-        self.ladder.setVisible(bool(shown))
-        self.ladder.show_rows(shown, self.focus.row)
-        self._why.setText(
-            handler.why if output.rows else self.tr("{} It has no rows of its own yet.").format(handler.why)
-        )
-        self.states.setVisible(False)
-        self.scene.setVisible(False)
-        self.add.setEnabled(True)
-        k = row_number(self.focus.row, output)
-        self._condition.setVisible(k is not None)
-        if k is not None:
-            self._condition.setText(self.tr("“{}” holds").format(output.rows[k].name or self.tr("This row")))
-            self.level.setVisible(True)
-            self.level_field.set_value(100 * output.rows[k].level)
+    def _list_outputs(self, project: Project, room: str) -> None:
+        """What else the house switches in the room, to go to its own rows."""
+        others = [o for o in project.outputs if o.room == room]
         r = self.results.rehearsal
-        scores = None if r is None else r.output_scores.get(output.id)
-        self._asked.setVisible(scores is not None)
-        if scores is not None:
-            told = self.tr("Runs {:.1f} h a day, {:.2f} kWh, starts {:.1f} times, bothers somebody {:.0f} min.")
-            self._asked.setText(told.format(scores.run_h, scores.kwh, scores.starts, scores.bothered_min))
-        self._caution.setVisible(bool(handler.caution))
-        self._caution.setText(self.tr(handler.caution))
+        told = []
+        for o in others:
+            scores = None if r is None else r.output_scores.get(o.id)
+            told.append((o.id, o.name, "" if scores is None else self.tr("{:.1f} h a day").format(scores.run_h)))
+        if told == self._told_also:
+            return
+        self._told_also = told
+        clear(self._also_box)
+        self._also.setVisible(bool(told))
+        if told:
+            self._also_box.addWidget(label(self.tr("What is no lamp here"), "head"))
+        for ident, name, runs in told:
+            go = QPushButton(f"{name}   {runs}")
+            go.setToolTip(self.tr("Its own small ladder"))
+            go.clicked.connect(lambda _, i=ident: self.focus.set(selected=i, row=None, scene=None))
+            self._also_box.addWidget(go)
 
     def _rows(self, project: Project, room: str) -> list[ShownRow]:
         mine, did = rows_of(project, room), self.did
@@ -340,42 +305,15 @@ class ScenesPanel(QWidget):
 
     # -- the ladder --------------------------------------------------------------------------------------------
 
-    def _set_output_level(self, percent: float) -> None:
-        output = self.output
-        k = None if output is None else row_number(self.focus.row, output)
-        if output is not None and k is not None:
-            new = set_output_row(self.document.project, output.id, k, level=percent / 100)
-            self.document.apply(new, f"{output.name} runs at {percent:.0f} %", f"run-{output.id}-{k}")
-
     def _choose(self, ident: str) -> None:
-        if self.output is not None:
-            self.focus.set(row=ident)
-            return
         self.focus.set(row=ident, scene=find(self.document.project.rules, ident).scene)
 
     def _move(self, ident: str, at: int) -> None:
-        output = self.output
-        if output is not None:
-            k = row_number(ident, output)
-            if k is not None:
-                new = move_output_row(self.document.project, output.id, k, at)
-                self.focus.set(row=row_ident(output, min(max(at, 0), len(output.rows) - 1)))
-                self.document.apply(new, f"Move a row of {output.name}", f"move-{output.id}")
-            return
         rule = find(self.document.project.rules, ident)
         name = rule.name or self.tr("a row")
         self.document.apply(move_row(self.document.project, ident, at), f"Move “{name}” in its ladder", f"move-{ident}")
 
     def _remove(self, ident: str) -> None:
-        output = self.output
-        if output is not None:
-            k = row_number(ident, output)
-            if k is not None:
-                self.focus.set(row=None)
-                self.document.apply(
-                    remove_output_row(self.document.project, output.id, k), f"Take out a row of {output.name}"
-                )
-            return
         name = find(self.document.project.rules, ident).name
         self.focus.set(row=None, scene=None)
         self.document.apply(remove_row(self.document.project, ident), f"Take out the row “{name}”")
@@ -390,16 +328,6 @@ class ScenesPanel(QWidget):
         """What could be done with a row."""
         project = self.document.project
         menu = QMenu(self)
-        output = self.output
-        if output is not None:
-            for words, do in (
-                (self.tr("Call the row…"), lambda: self._rename_output_row(ident)),
-                (self.tr("Take it out"), lambda: self._remove(ident)),
-            ):
-                action = QAction(words, menu)
-                action.triggered.connect(do)
-                menu.addAction(action)
-            return menu
         rule = find(project.rules, ident)
         ask = menu.addMenu(self.tr("Asks for"))
         assert ask is not None
@@ -433,15 +361,6 @@ class ScenesPanel(QWidget):
         self.document.apply(set_row(new, ident, scene=scene.id), f"A new scene for “{rule.name}”")
         self.focus.set(scene=scene.id)
 
-    def _rename_output_row(self, ident: str) -> None:
-        output = self.output
-        k = None if output is None else row_number(ident, output)
-        if output is not None and k is not None:
-            self._typed(
-                self.tr("Call the row"), output.rows[k].name,
-                lambda name: set_output_row(self.document.project, output.id, k, name=name),
-            )  # fmt: skip
-
     def _rename_row(self, ident: str) -> None:
         rule = find(self.document.project.rules, ident)
         self._typed(self.tr("Call the row"), rule.name, lambda name: set_row(self.document.project, ident, name=name))
@@ -452,20 +371,8 @@ class ScenesPanel(QWidget):
             self.tr("Call the scene"), scene.name, lambda name: rename_scene(self.document.project, ident, name)
         )
 
-    def _typed(self, title: str, now: str, make) -> None:  # type: ignore[no-untyped-def]
-        dialog = self.naming = QInputDialog(self)
-        dialog.setWindowTitle(title)
-        dialog.setLabelText(self.tr("Name"))
-        dialog.setTextValue(now)
-
-        def take(text: str) -> None:
-            try:
-                self.document.apply(make(" ".join(text.split())[:80]), f"{title} “{text}”")
-            except ValueError as e:
-                self.say.emit(str(e))
-
-        dialog.textValueSelected.connect(take)
-        dialog.open()
+    def _typed(self, title: str, now: str, make: Callable[[str], Project]) -> None:
+        self.naming = ask_name(self, title, now, self.document, make, self.say.emit)
 
     def add_menu(self) -> QMenu:
         """What can be added to the room in hand."""
@@ -479,14 +386,6 @@ class ScenesPanel(QWidget):
     def _add_row(self) -> None:
         project, room = self.document.project, self.focus.room
         if room is None:
-            return
-        output = self.output
-        if output is not None:
-            self.document.apply(
-                add_output_row(project, output.id, self.tr("Row {}").format(len(output.rows) + 1), NIGHT),
-                f"Add a row to {output.name}",
-            )
-            self.focus.set(row=row_ident(output, len(output.rows)))
             return
         if not lamps_in(project, room):
             self.say.emit(self.tr("A ladder wants a lamp: put one into this room first."))
@@ -560,54 +459,6 @@ class ScenesPanel(QWidget):
                 set_fade(self.document.project, scene.id, seconds), f"Fade “{scene.name}”", f"fade-{scene.id}"
             )
 
-    # -- darkness ----------------------------------------------------------------------------------------------
-
-    def _show_dark(self, record) -> None:  # type: ignore[no-untyped-def]
-        if record is None:
-            return
-        source = record.darkness or DarkSource()
-        self.source.setCurrentIndex(self.source.findData(source.source))
-        asks = needs_of(self.document.project, record).lux
-        below = asks if source.below_lux is None else source.below_lux
-        self.below.set_value(below)
-        self.until.set_value(max(below, source.until_lux or 0.0))
-        for field in (self.below, self.until):
-            field.setEnabled(source.source in ("daylight", "sensor"))
-
-    def _source(self) -> DarkSource:
-        record = find(self.document.project.rooms, self.focus.room or "")
-        return record.darkness or DarkSource()
-
-    def _set_source(self, index: int) -> None:
-        kind = self.source.itemData(index)
-        project, room = self.document.project, self.focus.room
-        if room is None:
-            return
-        sensor = self._source().sensor
-        wanted = {"sensor": "continuous", "flag": "flag"}.get(kind)
-        if wanted is not None or kind == "shut door":
-            sensor = _source_sensor(project, room, kind)
-            if sensor is None:
-                self.say.emit(
-                    self.tr("No contact watches a door of this room.") if kind == "shut door"
-                    else self.tr("No sensor of light of that kind hangs in this room.")
-                )  # fmt: skip
-                self.refresh()
-                return
-        record = find(project.rooms, room)
-        new = replace(record, darkness=replace(self._source(), source=kind, sensor=sensor))
-        self.document.apply(put(project, new), f"{record.name} is dark by {SOURCES[kind]}")
-
-    def _set_lux(self, field: str, value: float) -> None:
-        record = find(self.document.project.rooms, self.focus.room or "")
-        source = replace(self._source(), **{field: value})
-        if source.until_lux is not None and source.below_lux is not None and source.until_lux < source.below_lux:
-            source = replace(source, until_lux=source.below_lux)
-        self.document.apply(
-            put(self.document.project, replace(record, darkness=source)), f"{record.name} is dark below {value:.0f} lx",
-            f"dark-{record.id}",
-        )  # fmt: skip
-
     # -- sheets ------------------------------------------------------------------------------------------------
 
     def show_states(self) -> None:
@@ -629,13 +480,6 @@ class ScenesPanel(QWidget):
             self.out.open()
 
 
-def _typed_lux(text: str) -> float:
-    try:
-        return float(text.lower().replace("lx", "").replace("lux", "").strip())
-    except ValueError:
-        raise ValueError(f"'{text.strip()}' is no figure in lux") from None
-
-
 def _capital(words: str) -> str:
     return words[:1].upper() + words[1:]
 
@@ -644,20 +488,6 @@ def _short(lamp: str, room: str) -> str:
     """A lamp's name without that of its room: `ceiling` of `Sitting room light` stays `light`."""
     words = lamp.removeprefix(room).strip() or lamp
     return words[:1].lower() + words[1:]
-
-
-def _source_sensor(project: Project, room: str, kind: str) -> str | None:
-    """A sensor that can tell a room's dark in some way."""
-    from vastwatch.design.edits.sensors import could_tell
-
-    for sensor in could_tell(project, room):
-        device = find(project.devices, sensor.device)
-        if kind == "shut door" and device.family == "contact":
-            return sensor.id
-        meter = device.light
-        if meter is not None and meter.kind == {"sensor": "continuous", "flag": "flag"}.get(kind):
-            return sensor.id
-    return None
 
 
 def make(around: Surroundings) -> ScenesPanel:

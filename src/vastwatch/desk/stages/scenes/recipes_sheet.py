@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QPushButton, Q
 
 from vastwatch.control.recipes import Book, Convention, as_plain, as_rows, button_words, in_words, recipes_of
 from vastwatch.design.project import Project, find
-from vastwatch.desk.shell.parts import Choice, label, narrow, row
+from vastwatch.desk.shell.parts import Choice, label, row
 from vastwatch.files import ProjectError
 from vastwatch.files.writing import write_atomically
 
@@ -34,7 +34,7 @@ class RecipesSheet(QDialog):
         self.resize(*SIZE)
         box = QVBoxLayout(self)
         box.setSpacing(8)
-        self.names = narrow(Choice())
+        self.names = Choice()
         self.names.setAccessibleName(self.tr("How things are named"))
         for convention in get_args(Convention):
             self.names.addItem(convention, convention)
