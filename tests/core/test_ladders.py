@@ -1,0 +1,417 @@
+"""Ladders: which row wins, how lamps go to their levels, how the light hangs on what is concluded; and the hand above."""
+
+from __future__ import annotations
+
+from datetime import date
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from samples import make_room
+from vastwatch.advice.judge import judge
+from vastwatch.advice.weeks import lived
+from vastwatch.control.by_hand import AGAIN_S
+from vastwatch.control.hand import Ladder, Wishes, ends_words, overlaid, overrides
+from vastwatch.control.ladder import levels_of, ramped, winners
+from vastwatch.control.lighting import given as light_given
+from vastwatch.control.lighting import run_ladder, takes_away
+from vastwatch.design.edits.ladders import add_row, add_scene, move_row, remove_row, set_level, set_row, with_ladder
+from vastwatch.design.expressions import AllOf, ClockTime, Dark, Hold, Named, Not
+from vastwatch.design.ladders import as_wired, behind_ladder, burns_at, delayed_rows, governed, rows_of
+from vastwatch.design.project import find
+from vastwatch.design.records import Button, Lamp, LampLevel, Rule, Scene
+from vastwatch.design.starting_ladders import STARTING, start
+from vastwatch.files.check import faults_of
+from vastwatch.rehearsal import rehearse
+from vastwatch.signals import Calendar, Levels, Signal
+from vastwatch.site.building import Spot
+from vastwatch.site.people import Errand, Person, Stay
+
+HERE = Named(presence="here")
+
+
+def laddered(*rows, room=None, **changes):
+    """The room of the tests with a second lamp and a ladder of (condition, scene) rows."""
+    room = make_room() if room is None else room
+    return replace(
+        room,
+        lamps=(*room.lamps, Lamp(id="floor", room="big", name="Floor", at=(1, 1), watts=6, lumens=500)),
+        scenes=(
+            Scene(id="full", room="big", name="Full", levels=(LampLevel(lamp="lamp", level=1.0, fade_s=2),)),
+            Scene(id="faint", room="big", name="Faint", levels=(LampLevel(lamp="floor", level=0.1, fade_s=4),)),
+            Scene(id="off", room="big", name="Off"),
+        ),
+        rules=tuple(
+            Rule(id=f"r{k}", room="big", name=f"Row {k}", when=when, scene=scene) for k, (when, scene) in enumerate(rows)
+        ),
+        **changes,
+    )  # fmt: skip
+
+
+EVENING = AllOf(of=(HERE, Dark(room="big")))
+USUAL = (
+    (ClockTime(begin="12:00", end="12:20"), "off"),
+    (EVENING, "full"),
+    (ClockTime(begin="15:30", end="16:15"), "faint"),
+)
+
+# -- rows and levels -----------------------------------------------------------------------------------------------
+
+SWITCHES = st.lists(st.integers(1, 59), max_size=8).map(lambda x: np.unique(np.array(x, float)))
+
+
+@given(st.lists(st.tuples(SWITCHES, st.booleans()), min_size=1, max_size=5))
+def test_the_first_row_that_holds_wins_second_by_second(rows):
+    signals = [Signal(0.0, 60.0, first, switches) for switches, first in rows]
+    won = winners(signals, 0.0, 60.0)
+    assert (won.row[1:] != won.row[:-1]).all()
+    spent = np.zeros(len(rows) + 1)
+    for t in range(60):
+        first = next((k for k, s in enumerate(signals) if s.at(t)), len(rows))
+        assert won.at(t) == first
+        spent[first] += 1
+    assert won.share(len(rows)) == pytest.approx(spent / 60)
+    wanted = np.arange(len(rows) + 1) % 2 == 0
+    assert [bool(won.while_on(wanted).at(t)) for t in range(60)] == [bool(wanted[won.at(t)]) for t in range(60)]
+
+
+@given(
+    st.lists(st.integers(1, 199), max_size=8, unique=True),
+    st.lists(st.tuples(st.sampled_from([0.0, 0.2, 0.5, 1.0]), st.sampled_from([0.0, 1.0, 7.0, 40.0])), min_size=9,
+             max_size=9),
+)  # fmt: skip
+def test_a_fade_goes_straight_from_where_it_is_by_then(begins, asked):
+    begin = np.array([0.0, *sorted(begins)])
+    goal, fade = (np.array(x[: len(begin)]) for x in zip(*asked))
+    levels = ramped(begin, goal, fade, 200.0)
+    assert (np.diff(levels.t) >= 0).all() and levels.start == 0 and levels.end == 200
+    # Step by step, as one who knows where it is and how far it has to go.
+    now, at = goal[0], 0.0
+    for k in range(len(begin)):
+        until = begin[k + 1] if k + 1 < len(begin) else 200.0
+        takes = fade[k] if k else 0.0
+        for t in np.linspace(begin[k], until, 7)[1:-1]:
+            share = 1.0 if takes == 0 else min((t - begin[k]) / takes, 1.0)
+            assert float(levels.at(t)) == pytest.approx(now + (goal[k] - now) * share)
+        share = 1.0 if takes == 0 else min((until - begin[k]) / takes, 1.0)
+        now, at = now + (goal[k] - now) * share, until
+    assert at == 200.0
+
+
+def test_what_is_asked_for_already_changes_nothing():
+    rows = [Signal.from_intervals([(10, 20)], 0.0, 60.0), Signal.from_intervals([(15, 40)], 0.0, 60.0)]
+    won = winners(rows, 0.0, 60.0)
+    # Both rows ask for the same: the second's slow fade does not begin at 20.
+    levels = levels_of(won, np.array([0.5, 0.5, 0.0]), np.array([2.0, 30.0, 0.0]))
+    assert levels.same_as(Levels.of([(0, 0), (10, 0), (12, 0.5), (40, 0.5), (40, 0), (60, 0)]))
+
+
+def test_a_lamp_burns_as_it_can_be_asked_to():
+    lamp = make_room().lamps[0]
+    assert burns_at(replace(lamp, least_level=0.2), 0.05) == 0.2
+    assert burns_at(replace(lamp, dims=False), 0.05) == 1.0
+    assert burns_at(replace(lamp, dims=False), 0.0) == 0.0
+    assert as_wired(make_room(), lamp) is lamp
+
+
+def test_a_module_that_only_switches_does_not_dim(demo):
+    toilet = find(demo.lamps, "lamp-toilet")
+    assert not as_wired(demo, toilet).dims and toilet.dims
+    assert burns_at(as_wired(demo, toilet), 0.3) == 1.0
+    assert as_wired(demo, find(demo.lamps, "lamp-landing")).dims
+
+
+# -- how the light hangs on what is concluded ----------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "rows",
+    [USUAL, ((EVENING, "full"),), ((AllOf(of=(Not(of=HERE), Dark(room="big"))), "faint"), (EVENING, "full"))],
+)
+@pytest.mark.parametrize("control", ["presence", "absence"])
+def test_the_light_is_what_follows_and_what_burns_anyway(rows, control):
+    project = laddered(*rows)
+    project = replace(project, rooms=(replace(project.rooms[0], control=control), *project.rooms[1:]))
+    r = rehearse(project, 5, 3)
+    how = light_given(project, "big", r.recording)
+    own = r.house.conclusions.presences["here"]
+    if control == "presence":
+        lit = own & how.follows
+        lit = lit if how.anyway is None else lit | how.anyway
+        assert r.house.served("big").same_as(lit, 1e-9)
+    days = lived(project, "big", 5, 3)
+    hold = project.presences[0].expr.seconds
+    outcome, s = days.curve.outcome(hold), r.scores["big"]
+    assert days.curve.light(hold).same_as(r.house.served("big"), 1e-9)
+    assert len(outcome.drop_at) / 5 == pytest.approx(s.drops)
+    assert outcome.dark_s / 300 == pytest.approx(s.dark_min, abs=1e-9)
+    assert outcome.idle_s / 3600 / 5 == pytest.approx(s.idle_h, abs=1e-9)
+
+
+def test_what_stands_for_lives_end_to_end_counts_what_burns_anyway():
+    from vastwatch.advice.end_to_end import laid
+
+    project = laddered(*USUAL)
+    each = [lived(project, "big", 4, seed).curve for seed in (1, 2, 3)]
+    together = laid(*each)
+    assert together._line is not None
+    for hold in (45.0, 300.0):
+        found = together.outcomes(hold)
+        for k, curve in enumerate(each):
+            o = curve.outcome(hold)
+            assert found.drops[k] == len(o.drop_at)
+            assert found.dark_s[k] == pytest.approx(o.dark_s, abs=1e-6)
+            assert found.idle_s[k] == pytest.approx(o.idle_s, abs=1e-6)
+        assert all(a.same_as(c.light(hold), 1e-6) for a, c in zip(together.lights(hold), each))
+
+
+def test_light_that_goes_out_on_somebody_unseen_is_a_drop_as_any_other():
+    """A light by the clock ends over somebody whom nothing has noticed for long."""
+    blind = laddered((ClockTime(begin="10:00", end="11:00"), "full"), (EVENING, "full"))
+    blind = replace(blind, sensors=(replace(blind.sensors[0], yaw=45.0),))
+    r = rehearse(blind, 3, 1)
+    falls = [float(r.calendar.instant(d, 11 * 3600.0)) for d in range(3)]
+    dropped = [i.at for i in r.incidents if i.kind == "dropped"]
+    needed = [t for t in falls if r.needs_light("big").at(t)]
+    assert needed and all(any(abs(t - x) < 1e-6 for x in dropped) for t in needed)
+    drops = lived(blind, "big", 3, 1).curve.outcome(60.0).drop_at
+    assert all(any(abs(t - x) < 1e-6 for x in drops) for t in needed)
+
+
+def test_a_row_with_a_delay_of_its_own_is_told_and_not_judged():
+    project = laddered((Hold(of=HERE, seconds=60), "full"))
+    assert [r.id for r in delayed_rows(project, "big")] == ["r0"]
+    with pytest.raises(ValueError, match="Row 0.*delays what lights the room"):
+        judge(project, "big", 2, (1,))
+    assert delayed_rows(laddered((EVENING, "full")), "big") == []
+
+
+def test_a_ladder_that_takes_light_from_whoever_is_noticed_is_seen_to():
+    project = laddered((HERE, "off"), (ClockTime(begin="08:00", end="20:00"), "full"))
+    recording = rehearse(project, 2, 1).recording
+    assert takes_away(project, "big", recording).total() > 3600
+    assert takes_away(laddered(*USUAL), "big", recording).total() == 0
+
+
+def test_removing_a_row_that_never_wins_changes_nothing():
+    project = laddered(*USUAL, (AllOf(of=(EVENING, ClockTime(begin="09:00", end="17:00"))), "faint"))
+    r = rehearse(project, 4, 2)
+    did = r.house.ladders["big"]
+    assert did.won.share(4)[3] == 0
+    without = rehearse(remove_row(project, "r3"), 4, 2)
+    assert all(without.house.outputs[x].same_as(r.house.outputs[x]) for x in ("lamp", "floor"))
+    assert without.scores == r.scores
+
+
+def test_lamps_that_no_scene_names_go_their_own_way():
+    project = laddered((EVENING, "full"))
+    assert [x.id for x in governed(project, "big")] == ["lamp", "floor"]
+    fewer = replace(project, scenes=(project.scenes[0], project.scenes[2]))
+    assert [x.id for x in governed(fewer, "big")] == ["lamp"]
+    r = rehearse(fewer, 2, 1)
+    presence, dark = r.house.conclusions.presences["here"], r.house.conclusions.dark["big"]
+    assert r.house.lit["floor"].same_as(presence & dark)
+
+
+def test_rows_hear_of_other_conclusions_what_sensors_say():
+    from vastwatch.design.expressions import OnDelay
+    from vastwatch.design.records import Presence
+
+    room = make_room()
+    long = Presence(id="long", room="big", name="Long", lights=False, expr=OnDelay(of=HERE, seconds=600))
+    project = laddered((Named(presence="long"), "faint"), (EVENING, "full"), room=room)
+    project = replace(project, presences=(*project.presences, long))
+    assert behind_ladder(project, "big") == ("here", "long")
+    # What hangs on the room's own conclusion with a delay cannot be told apart from it.
+    assert [r.id for r in delayed_rows(project, "big")] == ["r0"]
+
+
+# -- the hand ------------------------------------------------------------------------------------------------------
+
+
+def ladder_of(lit, own, hold=60.0, end=86_400.0):
+    rows = [Signal.from_intervals(lit, 0.0, end)]
+    return Ladder(winners(rows, 0.0, end), np.array([True, False]), Signal.from_intervals(own, 0.0, end), hold)
+
+
+def button(**changes) -> Button:
+    return Button(id="b", room="big", name="Button", at=(1, 1), **changes)
+
+
+DAY = Calendar(date(2026, 1, 12), "UTC", 1)
+
+
+@pytest.mark.parametrize(
+    ("ends", "end"),
+    [
+        ({"ends": "minutes", "minutes": 20}, 3600 + 1200),
+        # Left at 5000, and the hold of the press is over long before.
+        ({"ends": "vacancy"}, 5000),
+        ({"ends": "clock", "clock": "06:00"}, 6 * 3600),
+        ({"ends": "clock", "clock": "00:30"}, 86_400),
+        ({"ends": "press"}, 86_400),
+    ],
+)
+def test_a_press_ends_as_its_button_says(ends, end):
+    ladder = ladder_of([(3000, 8000)], [(3000, 5000)])
+    (did,) = overrides(ladder, (button(**ends),), DAY, None, [(3600.0, "b")])
+    assert (did.begin, did.end, did.does) == (3600.0, end, "off")
+
+
+def test_a_press_in_an_empty_room_lasts_its_hold():
+    (did,) = overrides(ladder_of([], [(9000, 9500)], 90.0), (button(),), DAY, None, [(3600.0, "b")])
+    assert (did.does, did.end) == ("on", 3690.0)
+    # Whoever is noticed meanwhile keeps it.
+    (did,) = overrides(ladder_of([], [(3650, 9500)], 90.0), (button(),), DAY, None, [(3600.0, "b")])
+    assert did.end == 9500.0
+
+
+def test_the_second_press_lets_go_where_the_ladder_then_lights():
+    ladder = ladder_of([(3000, 8000)], [(3000, 8000)])
+    first, *rest = overrides(ladder, (button(ends="press"),), DAY, None, [(3600.0, "b"), (4000.0, "b")])
+    assert (first.end, rest) == (4000.0, [])
+    # In the dark it lights by itself.
+    _, second = overrides(ladder, (button(ends="press"),), DAY, None, [(3600.0, "b"), (9000.0, "b")])
+    assert (second.does, second.begin) == ("on", 9000.0)
+
+
+def test_whoever_is_disturbed_presses_it_away_and_gives_way_once():
+    end = 86_400.0
+    ladder = ladder_of([(1000, 9000)], [(1000, 9000)])
+    always = Signal.from_intervals([(1000, 9000)], 0.0, end)
+    nobody = Signal.constant(False, 0.0, end)
+    away = overrides(ladder, (button(),), DAY, Wishes(always, nobody, 1, 1.0))
+    assert [(o.begin, o.does) for o in away] == [(1006.0, "off")]
+    # Somebody who needs light presses it back after 12 s; that is the end of the quarrel.
+    quarrel = overrides(ladder, (button(),), DAY, Wishes(always, always, 1, 1.0))
+    assert [(o.begin, o.end) for o in quarrel] == [(1006.0, 1018.0)]
+    assert overrides(ladder, (button(),), DAY, Wishes(always, nobody, 1, 0.0)) == ()
+
+
+def test_hands_lie_over_the_rows():
+    ladder = ladder_of([(1000, 9000)], [(1000, 9000)])
+    hands = overrides(ladder, (button(ends="minutes", minutes=10),), DAY, None, [(2000.0, "b"), (20_000.0, "b")])
+    over = overlaid(ladder.won, 1, hands)
+    assert [over.won.at(t) for t in (500, 1500, 2100, 2700, 9500, 20_100, 21_000)] == [1, 0, 1, 0, 1, 2, 1]
+    assert over.scenes == (None,)
+
+
+def sleepers(**changes):
+    """Two people, one of whom gets up at night, over whom the light comes on."""
+    project = laddered((EVENING, "full"), buttons=(button(**changes),))
+    bed = Spot(id="bed", room="big", name="bed", at=(4, 1), posture="lying", activity="sleeping")
+    a = replace(project.people[0], stays=(Stay(at="07:00", spot="chair"), Stay(at="22:00", spot="bed")), errands=())
+    b = Person(
+        id="b", name="B", stays=(Stay(at="07:00", spot="exit"), Stay(at="23:30", spot="bed")),
+        errands=(Errand(between=("00:30", "05:00"), spot="exit", per_day=3, minutes=3),),
+    )  # fmt: skip
+    return replace(project, spots=(*project.spots, bed), people=(a, b))
+
+
+@pytest.mark.parametrize(
+    "changes", [{"ends": "minutes", "minutes": 30}, {"ends": "vacancy"}, {"ends": "clock", "clock": "07:30"}]
+)
+def test_hands_are_in_the_rehearsal_and_in_the_curve_alike_and_end(changes):
+    project = sleepers(**changes)
+    r = rehearse(project, 6, 1)
+    hands = r.house.hands["big"].overrides
+    assert hands and r.light_scores["big"].presses > 0
+    assert all(a.end <= b.begin for a, b in zip(hands, hands[1:]))
+    curve = lived(project, "big", 6, 1).curve
+    assert curve.light(60.0).same_as(r.house.served("big"), 1e-9)
+    outcome = curve.outcome(60.0)
+    assert len(outcome.drop_at) / 6 == pytest.approx(r.scores["big"].drops)
+    assert outcome.dark_s / 360 == pytest.approx(r.scores["big"].dark_min, abs=1e-9)
+    # None is stuck: what a hand did is over before the day is, or waits for a room that is still in use.
+    for h in hands:
+        if changes["ends"] == "vacancy":
+            back = h.end - h.begin == pytest.approx(AGAIN_S)
+            assert back or h.end == r.calendar.end or not r.house.conclusions.presences["here"].at(h.end)
+        else:
+            assert h.end - h.begin <= 86_400
+
+
+def test_nobody_presses_where_the_brief_says_that_nobody_does():
+    project = sleepers()
+    calm = replace(project, brief=replace(project.brief, unwanted_off=0.0))
+    assert rehearse(calm, 4, 1).house.hands["big"].overrides == ()
+
+
+def test_ends_are_told():
+    words = {ends_words(button(ends=e)) for e in ("vacancy", "minutes", "clock", "press", "never")}
+    assert len(words) == 5 and "for 30 min" in words and "until 06:00" in words
+
+
+# -- edits ---------------------------------------------------------------------------------------------------------
+
+
+def test_rows_are_moved_within_their_room_and_others_stay(demo):
+    before = [r.id for r in demo.rules]
+    moved = move_row(demo, "row-evening", 0)
+    assert [r.id for r in rows_of(moved, "sitting")] == ["row-evening", "row-film"]
+    assert [r.id for r in moved.rules if r.room != "sitting"] == [i for i in before if i not in ("row-film", "row-evening")]
+    assert move_row(demo, "row-film", 0) is demo
+    assert [r.id for r in rows_of(move_row(demo, "row-film", 99), "sitting")] == ["row-evening", "row-film"]
+
+
+def test_a_row_goes_with_a_scene_that_nothing_else_asks_for(demo):
+    gone = remove_row(demo, "row-film")
+    assert all(s.id != "scene-film" for s in gone.scenes) and list(faults_of(gone)) == []
+    shared = set_row(demo, "row-film", scene="scene-evening")
+    assert any(s.id == "scene-evening" for s in remove_row(shared, "row-film").scenes)
+    with pytest.raises(ValueError, match="of its own room"):
+        set_row(demo, "row-film", scene="scene-landing")
+    with pytest.raises(ValueError, match="of its own room"):
+        add_row(demo, "sitting", "x", HERE, "scene-landing")
+
+
+def test_levels_are_set_within_their_bounds(demo):
+    project = set_level(demo, "scene-film", "lamp-floor", 1.7)
+    assert find(project.scenes, "scene-film").levels[0].level == 1.0
+    more = find(set_level(demo, "scene-film", "lamp-sitting", 0.2).scenes, "scene-film").levels[1]
+    # It fades as the scene does.
+    assert (more.lamp, more.level, more.fade_s) == ("lamp-sitting", 0.2, 4.0)
+
+
+@pytest.mark.parametrize("ladder", STARTING, ids=lambda x: x.name)
+def test_every_starting_ladder_is_sound_wherever_it_is_offered(demo, ladder):
+    offered = 0
+    for room in demo.rooms:
+        if ladder.make(demo, room) is None:
+            with pytest.raises(ValueError, match=room.name):
+                start(demo, room.id, ladder)
+            continue
+        offered += 1
+        made = start(demo, room.id, ladder)
+        assert list(faults_of(made)) == [] and rows_of(made, room.id)
+        assert [r for r in made.rules if r.room != room.id] == [r for r in demo.rules if r.room != room.id]
+        did = run_ladder(made, room.id, rehearse(made, 1, 1).recording, Signal.constant(True, 0.0, 86_400.0))
+        assert did is not None and did.wanted
+    assert offered or ladder.name in ("No ceiling light over a sleeper", "Never dark at a machine")
+
+
+def test_a_mat_and_a_plug_are_what_two_of_them_go_by(demo):
+    from samples import device
+    from vastwatch.design.records import Sensor
+
+    by_name = {x.name: x for x in STARTING}
+    sitting = find(demo.rooms, "sitting")
+    mat = Sensor(id="mat", device="mat-seat", level="upper", name="Mat", at=(1.2, 3.9, 0.45))
+    plug = Sensor(id="plug", device="plug-meter", level="upper", name="Plug", at=(4.0, 5.0, 0.3))
+    project = replace(
+        demo, sensors=(*demo.sensors, mat, plug), devices=(*demo.devices, device("mat-seat"), device("plug-meter"))
+    )
+    for name in ("No ceiling light over a sleeper", "Never dark at a machine"):
+        assert by_name[name].make(demo, sitting) is None
+        assert by_name[name].make(project, sitting) is not None
+
+
+def test_a_ladder_replaces_the_one_before(demo):
+    made = with_ladder(demo, "landing", [("a", HERE, "S", {"lamp-landing": 0.5}, 1.0)])
+    assert [r.name for r in rows_of(made, "landing")] == ["a"]
+    assert [s.name for s in made.scenes if s.room == "landing"] == ["S"]
+    _, scene = add_scene(made, "landing", "S", {"lamp-landing": 1.0})
+    assert scene.name == "S 2"
