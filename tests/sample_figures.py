@@ -135,7 +135,10 @@ def turned(project: Project, degrees: float) -> Project:
                 new[name] = (getattr(r, name) + degrees) % 360
         return replace(r, **new)
 
-    built = ("walls", "rooms", "furnishings", "spots", "sensors", "lamps", "sockets", "switches", "hazards", "zones")
+    built = (
+        "walls", "rooms", "furnishings", "spots", "sensors", "lamps", "sockets", "switches", "hazards", "zones",
+        "outputs", "buttons",
+    )  # fmt: skip
     return replace(project, **{name: tuple(changed(r) for r in getattr(project, name)) for name in built})
 
 
@@ -172,7 +175,7 @@ def of_types() -> Any:
         spots = [s for s in project.spots if s.room == room]
         hazards = [h for h in project.hazards if h.level == now.room.level]
         for d in catalogue():
-            if d.family in ("module", "light", "humidity"):
+            if d.family in ("module", "light", "humidity", "player"):
                 continue
             all_places = places(now, d)
             for k, s in enumerate(all_places[:2]):

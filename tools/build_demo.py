@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Dark, Fact, Hold, Named, Not, OnDelay, Report
 from vastwatch.design.presence import Roles, from_roles
-from vastwatch.design.project import Brief, DiaryNote, Owned, Place, Project, Weights
+from vastwatch.design.project import Brief, DiaryNote, Holiday, Owned, Place, Project, Vacation, Weights
 from vastwatch.design.records import (
     Button,
     Cover,
@@ -227,7 +227,7 @@ SPOTS = (
     spot("kiln-front", "kiln", "kiln front", 8.2, 2.1, 270, "standing", "passing"),
     spot("store-front", "store", "store shelf", 10.8, 1.0, 270, "standing", "passing"),
     spot("sofa-spot", "sitting", "sofa", 1.2, 3.95, 90, "seated", "film"),
-    spot("window-spot", "sitting", "window seat", 2.6, 6.95, 270, "seated", "reading"),
+    replace(spot("window-spot", "sitting", "window seat", 2.6, 6.95, 270, "seated", "reading"), calls_per_hour=0.5),
     spot("cooker", "kitchen", "cooker", 2.2, 1.1, 270, "standing", "hands-on"),
     spot("table-spot", "kitchen", "kitchen table", 1.35, 2.0, 0, "seated", "desk"),
     spot("wash", "bath", "wash basin", 6.3, 6.3, 0, "standing", "washing"),
@@ -384,6 +384,7 @@ SENSORS = (
     Sensor(id="tracker-sitting", device="radar-60-tracker", level="upper", name="Tracker sitting room", at=(0.2, 4.9, 1.6), yaw=12, pitch=-5),
     Sensor(id="tracker-shop", device="radar-24-tracker", level="ground", name="Tracker shop", at=(4.85, 2.1, 1.4), yaw=170, pitch=-10),
     Sensor(id="pir-landing", device="pir-ceiling-6", level="upper", name="PIR landing", at=(6.1, 3.9, 2.4), pitch=-90),
+    Sensor(id="player-sitting", device="player-screen", level="upper", name="Player sitting room", at=(0.7, 7.3, 0.8), yaw=270),
 )  # fmt: skip
 
 
@@ -483,7 +484,8 @@ def scene(ident: str, room: str, name: str, fade_s: float, **levels: float) -> S
 
 
 SCENES = (
-    scene("scene-film", "sitting", "Film", 4.0, floor=0.1), scene("scene-evening", "sitting", "Evening", 2.0, sitting=1.0, floor=0.4),
+    scene("scene-film", "sitting", "Film", 4.0, floor=0.1), scene("scene-pause", "sitting", "Pause", 2.0, floor=0.5),
+    scene("scene-evening", "sitting", "Evening", 2.0, sitting=1.0, floor=0.4),
     scene("scene-passage", "passage", "Passage", 0.5, passage=1.0), scene("scene-passage-night", "passage", "Night path", 2.0, passage=0.15),
     scene("scene-landing", "landing", "Landing", 0.5, landing=1.0), scene("scene-landing-night", "landing", "Night path", 2.0, landing=0.15),
     scene("scene-toilet", "toilet", "Toilet", 0.0, toilet=1.0), scene("scene-toilet-night", "toilet", "Night", 1.0, toilet=0.3),
@@ -503,6 +505,7 @@ def rule(ident: str, room: str, name: str, when: Any, of: str) -> Rule:
 
 RULES = (
     rule("film", "sitting", "A film is playing, and dark", AllOf(of=(Fact(what="film", room="sitting"), Dark(room="sitting"))), "film"),
+    rule("pause", "sitting", "The film is paused, and dark", AllOf(of=(Fact(what="paused", room="sitting"), Dark(room="sitting"))), "pause"),
     rule("evening", "sitting", "Somebody there, and dark", here("sitting"), "evening"),
     rule("passage-night", "passage", "Somebody passes at night", here("passage", NIGHT), "passage-night"),
     rule("passage", "passage", "Somebody passes, and dark", here("passage"), "passage"),
@@ -526,6 +529,7 @@ OUTPUTS = (
         id="extractor", room="sitting", name="Quiet extractor", at=(0.4, 6.4), watts=28, least_run_s=120, least_rest_s=60,
         rows=(
             Row(name="A film is playing", when=Fact(what="film", room="sitting"), level=0.0),
+            Row(name="Somebody is on a call", when=Fact(what="call", room="sitting"), level=0.0),
             Row(name="By day", when=ClockTime(begin="08:00", end="22:30"), level=0.6),
         ),
     ),
@@ -544,6 +548,11 @@ OUTPUTS = (
     ),
 )  # fmt: skip
 
+HOLIDAYS = (
+    Holiday(on="2026-01-01", name="First of the year"), Holiday(on="2026-04-06", name="Spring market"),
+    Holiday(on="2026-05-01", name="May day"), Holiday(on="2026-12-25", name="Midwinter"), Holiday(on="2026-12-26", name="Day after"),
+)  # fmt: skip
+
 # What somebody who lives there wrote down in the days of the log.
 DIARY = (
     DiaryNote(id="note-1", at="2026-01-13T21:10", text="sitting room, the light went off on me while I was reading"),
@@ -559,8 +568,9 @@ def build() -> Project:
         place=Place(latitude=54.0, longitude=0.1, timezone="UTC"),
         brief=Brief(
             drops_per_week=1.0, rehearse_from="2026-01-12", currency="€", budget=650, cable_m=3.0,
-            controller="a small local controller in the store", owned=(Owned(device="pir-wall-8", count=1),),
-            weights=Weights(cost=1, comfort=2, no_cables=1, fewest=1),
+            controller="a small local controller in the store", owned=(Owned(device="pir-wall-8", count=1), Owned(device="player-screen", count=1)),
+            weights=Weights(cost=1, comfort=2, no_cables=1, fewest=1), holidays=HOLIDAYS,
+            vacations=(Vacation(begin="2026-08-03", end="2026-08-16"),),
         ),
         levels=LEVELS, walls=WALLS, openings=OPENINGS, rooms=ROOMS, furnishings=FURNISHINGS, spots=SPOTS,
         people=PEOPLE, devices=tuple(d for d in catalogue() if d.id in used), sensors=SENSORS, zones=ZONES,

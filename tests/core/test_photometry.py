@@ -181,7 +181,20 @@ def lm63(planes, gammas, table, lumens=1000, tilt="NONE", factor=1, kind=1, watt
 
 
 def eulumdat(symmetry, planes, gammas, table, lumens=1000, count=1):
-    lines = ["Nobody", "1", str(symmetry), str(len(planes)), "90", str(len(gammas)), "45", "R-1", "Plain disc", "D-1", "f.ldt", "today"]
+    lines = [
+        "Nobody",
+        "1",
+        str(symmetry),
+        str(len(planes)),
+        "90",
+        str(len(gammas)),
+        "45",
+        "R-1",
+        "Plain disc",
+        "D-1",
+        "f.ldt",
+        "today",
+    ]
     lines += ["100", "100", "50", "90", "90", "0", "0", "0", "0", "100", "100", "1", "0", "1"]
     lines += [str(count), "LED", str(lumens), "3000", "80", "12"] + ["0.5"] * 10
     lines += [f"{x:g}" for x in planes] + [f"{x:g}" for x in gammas] + [f"{x:g}" for row in table for x in row]
@@ -253,7 +266,9 @@ def test_absolute_tilted_and_inverted_files_are_understood_and_told():
     assert "upward" in up.notes[0]
     down = parse_photometric(lm63([0], FIVES[::-1], [DISC[::-1]]), "f")
     assert intensity(down.photometry, 0, 0) == pytest.approx(DISC[0], rel=1e-3)
-    raw = lm63([0], FIVES, [DISC], tilt="INCLUDE").replace(b"TILT=INCLUDE\n", b"TILT=INCLUDE\n1\n3\n0 45 90\n1 0.9 0.8\n")
+    raw = lm63([0], FIVES, [DISC], tilt="INCLUDE").replace(
+        b"TILT=INCLUDE\n", b"TILT=INCLUDE\n1\n3\n0 45 90\n1 0.9 0.8\n"
+    )
     assert "tilt" in parse_photometric(raw, "f").notes[0]
     assert "another file" in parse_photometric(lm63([0], FIVES, [DISC], tilt="lamp.tlt"), "f").notes[0]
     old = lm63([0], FIVES, [DISC], head="a header of 1986")

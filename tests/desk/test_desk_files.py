@@ -215,9 +215,10 @@ def test_stage_lamps_tell_how_far_it_is(qtbot, window):
         "Sensors": "half",
         "Zones": "lit",
         "Timing": "half",
+        "Scenes": "half",
         "Rehearsal": "half",
     }
-    assert list(states) == ["Brief", "Plan", "Sensors", "Zones", "Timing", "Rehearsal"]
+    assert list(states) == ["Brief", "Plan", "Sensors", "Zones", "Timing", "Scenes", "Rehearsal"]
 
 
 def test_everything_that_takes_focus_has_a_name(window):

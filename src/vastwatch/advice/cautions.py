@@ -60,7 +60,7 @@ def of_sensor(project: Project, sensor: Sensor) -> list[str]:
         out.append("care")
     if device.family == "contact":
         out.append("notice")
-    if device.family not in ("light", "humidity", "contact", "plug") and use in (*PRIVATE_USES, *WORK_USES):
+    if device.family not in ("light", "humidity", "contact", "plug", "player") and use in (*PRIVATE_USES, *WORK_USES):
         out.append("consent")
     if device.battery is not None and device.battery.cell in LITHIUM:
         out.append("lithium")

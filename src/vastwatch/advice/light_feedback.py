@@ -6,20 +6,20 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-import numpy as np
+from msgspec.structs import replace
 
-from vastwatch.control.darkness import read_by, thresholds
-from vastwatch.control.photometry import candela, height_of, indirect_lux, photometry_of
-from vastwatch.design.ladders import as_wired, asked, governed, scenes_of_rows
-from vastwatch.design.project import Project, find
-from vastwatch.design.records import Lamp, Sensor
-from vastwatch.design.relations import lamps_in
-from vastwatch.site.building import Room
+from vastwatch.control.darkness import house_dark, read_by, thresholds
+from vastwatch.control.daylight import asked_lux
+from vastwatch.control.own_light import lifted, with_own_light
+from vastwatch.design.project import Project, find, put
+from vastwatch.rehearsal import Rehearsal
+from vastwatch.site.building import DarkSource
+from vastwatch.site.meter_scale import scale_of
 
-# What a sensor that looks at the floor sees of light that falls there: the reflectance of floors, as a share.
-FLOOR = 0.2
 # A cure keeps so much between what the lamps add and the gap of the thresholds.
 MARGIN = 1.2
+# Daylight comes and goes by so much around dusk without its being day again.
+CLOUD = 1.2
 
 
 class Feedback(NamedTuple):
@@ -42,34 +42,40 @@ def feedback(project: Project, room: str) -> Feedback | None:
     if source is None or source.source not in ("sensor", "flag") or source.sensor is None:
         return None
     sensor = find(project.sensors, source.sensor)
-    lifts = lifted(project, record, sensor)
+    lifts = float(lifted(project, record, sensor).max(initial=0.0))
     below, until = thresholds(project, record, source)
     every = 2.0 * read_by(project, source).interval_s
     blinks = below + lifts > until
-    cure = math.ceil((below + MARGIN * lifts) / 10.0) * 10.0
-    return Feedback(sensor.id, lifts, below, until, blinks, every, cure)
+    return Feedback(sensor.id, lifts, below, until, blinks, every, _cure(below, lifts))
 
 
-def lifted(project: Project, room: Room, sensor: Sensor) -> float:
-    """What the brightest that a room's ladder asks for adds to the reading of a sensor, lux: what falls on it straight
-    from the lamps, and what the room reflects."""
-    lamps = governed(project, room.id) or tuple(as_wired(project, x) for x in lamps_in(project, room.id))
-    goals = (
-        asked(lamps, scenes_of_rows(project, room.id)).goals if governed(project, room.id) else np.ones((1, len(lamps)))
-    )
-    full = np.array([_on_sensor(project, room, lamp, sensor) for lamp in lamps])
-    return float((goals @ full).max(initial=0.0))
+def _cure(below: float, lifts: float) -> float:
+    return math.ceil((below + MARGIN * lifts) / 10.0) * 10.0
 
 
-def _on_sensor(project: Project, room: Room, lamp: Lamp, sensor: Sensor) -> float:
-    height = find(project.levels, room.level).height
-    at, to = np.array([*lamp.at, height_of(project, lamp)]), np.array(sensor.at)
-    ray = to - at
-    distance = max(float(np.linalg.norm(ray)), 0.1)
-    gamma = math.degrees(math.acos(np.clip(-ray[2] / distance, -1.0, 1.0)))
-    c = math.degrees(math.atan2(ray[1], ray[0]))
-    yaw, pitch = math.radians(sensor.yaw), math.radians(sensor.pitch)
-    facing = np.array([math.cos(pitch) * math.cos(yaw), math.cos(pitch) * math.sin(yaw), math.sin(pitch)])
-    falls = max(float(-(ray / distance) @ facing), 0.0)
-    strength = float(candela(lamp, photometry_of(project, lamp), np.array([c]), np.array([gamma]))[0])
-    return strength * falls / distance**2 + indirect_lux(lamp.lumens, room, height)
+class Proposal(NamedTuple):
+    """The two thresholds that a room's source is best given, lux as its sensor reads them; how often a day its dark
+    began in some days with those of today, and with these."""
+
+    below: float
+    until: float
+    begins_now: float
+    begins_then: float
+
+
+def proposed(project: Project, room: str, r: Rehearsal) -> Proposal | None:
+    """Thresholds for a room of which daylight or a sensor of light tells the dark: below what the room asks for, as the
+    sensor reads that, and until so much more that neither its own lamps nor a passing cloud blink it; held against some
+    days lived. None for other sources, which have none."""
+    record = find(project.rooms, room)
+    source = record.darkness or DarkSource()
+    if source.source not in ("daylight", "sensor"):
+        return None
+    below = float(round(scale_of(source).read(asked_lux(project, record))))
+    until = math.ceil(below * CLOUD / 10.0) * 10.0
+    if source.source == "sensor" and source.sensor is not None:
+        lifts = lifted(project, record, find(project.sensors, source.sensor))
+        until = max(until, _cure(below, float(lifts.max(initial=0.0))))
+    then = put(project, replace(record, darkness=replace(source, below_lux=below, until_lux=until)))
+    begins = [len(house_dark(each, room, with_own_light(each, r.recording))) / r.days for each in (project, then)]
+    return Proposal(below, until, *begins)

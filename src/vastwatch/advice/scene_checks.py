@@ -209,7 +209,7 @@ def outputs_by_presence(project: Project) -> Iterator[Finding]:
 
 
 # What of sensors tells more than that somebody is there.
-NO_PRESENCE = ("contact", "humidity", "plug", "light")
+NO_PRESENCE = ("contact", "humidity", "plug", "light", "player")
 
 
 def _besides(project: Project, expr: Expr) -> bool:

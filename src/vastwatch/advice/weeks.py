@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from vastwatch.advice.curves import ByHand, Curve, Waving, WavingAtAny, WithButtons
 from vastwatch.control.by_hand import by_hand
 from vastwatch.control.concluding import concluded, evaluated
+from vastwatch.control.darkness import house_dark
 from vastwatch.control.daylight import darkness
 from vastwatch.control.lighting import Given, delays_words, run_ladder
 from vastwatch.control.outputs.handler import lights_in
@@ -126,7 +127,7 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
         assert below is not None
         did = run_ladder(project, room, recording, own, pressed_in(project, room, truth, recording, below, own))
         assert did is not None
-        dark = darkness(project, recording.calendar)[room]
+        dark = house_dark(project, room, recording)
         lights = [x.id for x in lights_in(project, room)]
         each = [did.wanted.get(x, own & dark) for x in lights]
         return any_of([w & supplied[x] if x in supplied else w for x, w in zip(lights, each)])

@@ -28,6 +28,7 @@ from numpy.typing import NDArray
 
 from vastwatch.commission.log_clock import Clock
 from vastwatch.control.recording import Recording
+from vastwatch.design.free_days import free_days
 from vastwatch.design.project import Project
 from vastwatch.signals import Calendar, Signal
 
@@ -403,7 +404,7 @@ def _recorded(
     zone = ZoneInfo(project.place.timezone)
     begin = datetime.fromtimestamp(float(t[0]), zone).date()
     notes = []
-    calendar = Calendar(begin, project.place.timezone, 1)
+    calendar = Calendar(begin, project.place.timezone, 1, free=free_days(project.brief))
     last = datetime.fromtimestamp(float(t[-1]), zone).date()
     days = (last - begin).days + 1
     if days > MOST_DAYS:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from vastwatch.control.daylight import sun_times
 from vastwatch.design.day_time import DayMoment, moment
 from vastwatch.design.expressions import ClockTime
@@ -17,18 +19,28 @@ def clock_time(window: ClockTime, place: Place, calendar: Calendar) -> Signal:
 
     Where the sun neither rises nor sets on a day, a window that goes by it stays shut that day.
     """
+    rows = [
+        (max(a, 0.0), min(b, calendar.end))
+        # A window of the day before may reach into the first.
+        for _, (a, b) in windows_of(window, place, calendar, -1)
+        if b > 0 and a < calendar.end
+    ]
+    return Signal.from_intervals(rows, 0.0, calendar.end)
+
+
+def windows_of(
+    window: ClockTime, place: Place, calendar: Calendar, first: int = 0
+) -> Iterator[tuple[int, tuple[float, float]]]:
+    """By day on which it begins, from a day on, the instants from which and until which a window is open."""
     begin, end = moment(window.begin), moment(window.end)
-    rows = []
-    # A window of the day before may reach into the first.
-    for day in range(-1, calendar.days):
-        if not holds_on(window.days, calendar.date(day).weekday()):
+    for day in range(first, calendar.days):
+        if not holds_on(window.days, calendar.date(day).weekday(), calendar.is_free(day)):
             continue
         a, b = _instant(begin, day, place, calendar), _instant(end, day, place, calendar)
         if a is not None and b is not None and b <= a:
             b = _instant(end, day + 1, place, calendar)
-        if a is not None and b is not None and b > 0 and a < calendar.end:
-            rows.append((max(a, 0.0), min(b, calendar.end)))
-    return Signal.from_intervals(rows, 0.0, calendar.end)
+        if a is not None and b is not None:
+            yield day, (a, b)
 
 
 def _instant(at: DayMoment, day: int, place: Place, calendar: Calendar) -> float | None:

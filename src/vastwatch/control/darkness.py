@@ -25,6 +25,7 @@ from vastwatch.memo import kept
 from vastwatch.signals import Calendar, Levels, Signal
 from vastwatch.site import sun
 from vastwatch.site.building import DarkSource, Room
+from vastwatch.site.meter_scale import Scale, scale_of
 from vastwatch.site.sky import clear_days
 
 Array = NDArray[np.float64]
@@ -37,6 +38,10 @@ def dark_as_told(project: Project, leaf: Dark, recording: Recording) -> Signal:
     """What a `dark` of an expression comes to: by the source of its room, unless it has figures of its own."""
     room = find(project.rooms, leaf.room)
     source = room.darkness
+    seen = recording.facts.get(("dark", leaf.room))
+    if seen is not None and leaf.below_lux is None:
+        # What its sensor says that sees the room's own lamps too (`own_light`).
+        return seen
     if source is None or leaf.below_lux is not None or source.source == "daylight":
         below, until = leaf.below_lux, leaf.until_lux
         if source is not None and below is None:
@@ -50,8 +55,9 @@ def dark_as_told(project: Project, leaf: Dark, recording: Recording) -> Signal:
         return Signal.constant(True, 0.0, recording.end) if said is None else _not(said)
     below, until = thresholds(project, room, source)
     return _sampled(
-        project.place, daylight_factor(project, room), read_by(project, source), below, until, recording.calendar
-    )
+        project.place, daylight_factor(project, room), scale_of(source), read_by(project, source), below, until,
+        recording.calendar,
+    )  # fmt: skip
 
 
 def thresholds(project: Project, room: Room, source: DarkSource) -> tuple[float, float]:
@@ -60,7 +66,8 @@ def thresholds(project: Project, room: Room, source: DarkSource) -> tuple[float,
     if source.source == "flag":
         flag = asked_lux(project, room) if meter is None or meter.flag_lux is None else meter.flag_lux
         return flag, flag
-    below = asked_lux(project, room) if source.below_lux is None else source.below_lux
+    scale = scale_of(source)
+    below = scale.read(asked_lux(project, room)) if source.below_lux is None else source.below_lux
     return below, max(below, source.until_lux or 0.0)
 
 
@@ -87,6 +94,18 @@ def daylight_in(project: Project, room: Room, calendar: Calendar) -> Levels:
 def _within(place: Place, factor: float, calendar: Calendar) -> Levels:
     t, outside = _outside(place, SAMPLE_S, calendar)
     return Levels(np.append(t, calendar.end), np.append(outside, outside[-1:]) * factor)
+
+
+def daylight_read(project: Project, room: Room, source: DarkSource, calendar: Calendar) -> tuple[Array, Array]:
+    """When the sensor of a room's source reads, and the daylight that falls on it then, lux."""
+    t, outside = _outside(project.place, read_by(project, source).interval_s, calendar)
+    scale = scale_of(source)
+    return t, np.maximum(scale.offset + scale.gain * outside * daylight_factor(project, room), 0.0)
+
+
+def house_dark(project: Project, room: str, recording: Recording) -> Signal:
+    """While the house takes a room to be dark: as its source tells, by computed daylight where none is chosen."""
+    return dark_as_told(project, Dark(room=room), recording)
 
 
 class Reading(NamedTuple):
@@ -119,10 +138,12 @@ def _outside(place: Place, step_s: float, calendar: Calendar) -> tuple[Array, Ar
 
 
 @kept
-def _sampled(place: Place, factor: float, reading: Reading, below: float, until: float, calendar: Calendar) -> Signal:
+def _sampled(
+    place: Place, factor: float, scale: Scale, reading: Reading, below: float, until: float, calendar: Calendar
+) -> Signal:
     """Dark from a reading below one figure until one of at least another; it begins as dark below the upper one."""
     t, outside = _outside(place, reading.interval_s, calendar)
-    lux, end = np.clip(outside * factor, reading.low, reading.high), calendar.end
+    lux, end = np.clip(scale.offset + scale.gain * outside * factor, reading.low, reading.high), calendar.end
     dark = np.full(len(t), -1)
     dark[lux < below], dark[lux >= until] = 1, 0
     if len(t) and dark[0] < 0:

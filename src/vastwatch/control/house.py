@@ -15,6 +15,7 @@ from typing import NamedTuple
 
 from vastwatch.control.belief import Chain, chains_in
 from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion, either, never
+from vastwatch.control.darkness import house_dark
 from vastwatch.control.daylight import darkness
 from vastwatch.control.filtering import filter_of
 from vastwatch.control.lighting import LadderRun, given, handed, run_ladder
@@ -105,11 +106,11 @@ class HouseRun:
         return None if presence is None else self.conclusions.presences[presence.id]
 
     def dark(self, room: str) -> Signal:
-        """While a room is to be lit for somebody who is noticed there: as its ladder says, and else while daylight does
-        not give it what it asks for."""
+        """While a room is to be lit for somebody who is noticed there: as its ladder says, and else while the house
+        takes it to be dark."""
         if room in self.ladders:
             return given(self.project, room, self.recording).due
-        return self.conclusions.dark[room]
+        return house_dark(self.project, room, self.recording)
 
     def served(self, room: str) -> Signal | None:
         """While a room has the light it is to have; None where nothing lights it by itself."""
@@ -197,7 +198,8 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
                 out[lamp] = levels if supply is None else _supplied(levels, supply)
                 lit[lamp] = did.wanted[lamp] if supply is None else _both(did.wanted[lamp], supply)
         situation = Situation(
-            own if presence is None else conclusions.presences[presence.id], conclusions.dark[room.id], pressed,
+            own if presence is None else conclusions.presences[presence.id],
+            house_dark(project, room.id, recording), pressed,
             0.0 if presence is None else press_hold(presence.expr), calendar=recording.calendar,
         )  # fmt: skip
         for output in outputs_in(project, room.id):

@@ -18,7 +18,7 @@ import numpy as np
 
 from vastwatch.control.by_hand import on_by_hand
 from vastwatch.control.concluding import always, concluded, never
-from vastwatch.control.daylight import darkness
+from vastwatch.control.darkness import house_dark
 from vastwatch.control.hand import Override, overlaid
 from vastwatch.control.ladder import Winners, levels_of, winners
 from vastwatch.control.outputs.handler import lights_in
@@ -128,7 +128,7 @@ def given(
 
     Of a ladder that `told_apart` says cannot be, this is not the whole truth.
     """
-    dark = darkness(project, recording.calendar)[room]
+    dark = house_dark(project, room, recording)
     lamps = governed(project, room)
     if not lamps:
         lights = [light.id for light in lights_in(project, room)]
@@ -208,7 +208,7 @@ def takes_away(project: Project, room: str, recording: Recording) -> Signal:
 def present_light(project: Project, room: str, recording: Recording) -> Signal:
     """While a room would be lit for somebody who is noticed, every lamp supplied."""
     did = run_ladder(project, room, recording, always(recording.end))
-    dark = darkness(project, recording.calendar)[room]
+    dark = house_dark(project, room, recording)
     if did is None:
         return dark
     free = [dark for x in lights_in(project, room) if x.id not in did.wanted]

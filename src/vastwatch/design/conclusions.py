@@ -97,6 +97,6 @@ def expressions(project: Project) -> Iterator[Expr]:
     yield from (row.when for output in project.outputs for row in output.rows)
 
 
-def film_rooms(expr: Expr) -> Iterator[str]:
-    """The rooms of which an expression asks whether a film plays there."""
-    return (part.room for part in every_part(expr) if isinstance(part, Fact))
+def facts_asked(expr: Expr) -> Iterator[tuple[str, str]]:
+    """What an expression asks of what the house knows besides: what it is, and of which room."""
+    return ((part.what, part.room) for part in every_part(expr) if isinstance(part, Fact))

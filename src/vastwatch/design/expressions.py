@@ -148,9 +148,11 @@ class Dark(Record, frozen=True, kw_only=True, tag_field="op", tag="dark"):
 
 
 class Fact(Record, frozen=True, kw_only=True, tag_field="op", tag="fact"):
-    """Something the house knows of a room that no sensor of the plan reports: a film is playing there."""
+    """Something the house knows of a room that no sensor notices: a film is playing there, it is paused, or somebody is
+    on a call. Clips of less than ten minutes and exercise programmes are no films, and skips of less than 2 s count
+    for nothing."""
 
-    what: Literal["film"]
+    what: Literal["film", "paused", "call"]
     room: OfRoom
 
 

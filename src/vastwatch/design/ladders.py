@@ -116,16 +116,18 @@ def behind_ladder(project: Project, room: str) -> tuple[str, ...]:
 
 
 def sensors_behind_ladder(project: Project, room: str) -> tuple[str, ...]:
-    """The sensors that the rows of a room read, themselves and through what they name, each once."""
+    """The sensors that the rows of a room read, themselves and through what they name, and those that tell its dark,
+    each once."""
     own = (part.sensor for row in rows_of(project, room) for part in every_part(row.when) if isinstance(part, Report))
     named = (s for ident in behind_ladder(project, room) for s in sensors_of(find(project.presences, ident)))
+    lighting = presence_of(project, room)
+    asking = (*(row.when for row in rows_of(project, room)), *(() if lighting is None else (lighting.expr,)))
+    parts = (part for expr in asking for part in every_part(expr))
+    asked_of = dict.fromkeys((room, *(r for part in parts if (r := getattr(part, "room", None)) is not None)))
     sources = (
         source.sensor
-        for row in rows_of(project, room)
-        for part in every_part(row.when)
-        if (asks := getattr(part, "room", None)) is not None
-        and (source := find(project.rooms, asks).darkness) is not None
-        and source.sensor is not None
+        for r in project.rooms
+        if r.id in asked_of and (source := r.darkness) is not None and source.sensor is not None
     )
     return tuple(dict.fromkeys((*own, *named, *sources)))
 

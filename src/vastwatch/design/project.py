@@ -119,6 +119,20 @@ class Troubles(Record, frozen=True, kw_only=True):
     contacts_bounce: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.0
 
 
+class Holiday(Record, frozen=True, kw_only=True):
+    """A date that is free though it is no weekend, and what it is called."""
+
+    on: Date
+    name: Annotated[str, msgspec.Meta(max_length=80)] = ""
+
+
+class Vacation(Record, frozen=True, kw_only=True):
+    """Nobody lives there from one date to another, both included."""
+
+    begin: Date
+    end: Date
+
+
 class Brief(Record, frozen=True, kw_only=True):
     """What is wanted of the whole, and what is there.
 
@@ -129,7 +143,8 @@ class Brief(Record, frozen=True, kw_only=True):
     switches on where people work at desks, and in stores; `code_half_off`, that in passages, stairs and stores the
     light goes down to half and not out. `test_mode`: holds are shortened to walk by, and not yet put back. `troubles`:
     what goes wrong in use. `unwanted_off`: of the times a light comes on that whoever sleeps or watches a film there
-    does not want, the share at which they press it off, where the room has a button for that.
+    does not want, the share at which they press it off, where the room has a button for that. `holidays`: days that are
+    free besides weekends; `vacations`: when nobody lives there.
     """
 
     drops_per_week: NotNegative = 1.0
@@ -145,6 +160,8 @@ class Brief(Record, frozen=True, kw_only=True):
     code_half_off: bool = False
     test_mode: TestMode | None = None
     troubles: Troubles = Troubles()
+    holidays: Annotated[tuple[Holiday, ...], msgspec.Meta(max_length=1000)] = ()
+    vacations: Annotated[tuple[Vacation, ...], msgspec.Meta(max_length=100)] = ()
     unwanted_off: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.7
 
 

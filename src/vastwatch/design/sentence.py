@@ -28,6 +28,8 @@ from vastwatch.design.expressions import (
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.words import duration_words
 
+# How what the house knows besides is said.
+FACTS = {"film": "film playing", "paused": "film paused", "call": "somebody on a call"}
 # How days are said.
 DAYS = {"every": "", "workday": " on workdays", "free": " on free days"}
 
@@ -155,7 +157,7 @@ def leaf_words(project: Project, expr: Expr) -> str:
         until = "" if expr.until_lux is None else f" until {expr.until_lux:g} lux"
         return f"below {expr.below_lux:g} lux{until} in {room}"
     assert isinstance(expr, Fact)
-    return f"film playing in {find(project.rooms, expr.room).name.lower()}"
+    return f"{FACTS[expr.what]} in {find(project.rooms, expr.room).name.lower()}"
 
 
 def _name(project: Project, ident: str) -> str:

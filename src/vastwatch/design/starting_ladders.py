@@ -20,8 +20,8 @@ from vastwatch.site.building import Room
 
 NIGHT = ClockTime(begin="23:00", end="06:00")
 ALWAYS = ClockTime(begin="00:00", end="00:00")
-# How far lamps burn: on a way at night, over a film, on half, for safety at a machine.
-NIGHT_PATH, FILM, HALF, SAFE = 0.12, 0.1, 0.5, 0.4
+# How far lamps burn: on a way at night, over a film, while it is paused, on half, for safety at a machine.
+NIGHT_PATH, FILM, PAUSE, HALF, SAFE = 0.12, 0.1, 0.5, 0.5, 0.4
 Rows = list[tuple[str, Expr, str, dict[str, float], float]]
 
 
@@ -87,8 +87,11 @@ def _film(project: Project, room: Room) -> Rows | None:
     rows = _plain(project, room)
     if rows is None:
         return None
-    playing = AllOf(of=(Fact(what="film", room=room.id), Dark(room=room.id)))
-    return [("A film is playing, and dark", playing, "Film", _one(project, room, FILM), 4.0), *rows]
+    playing, paused = (AllOf(of=(Fact(what=what, room=room.id), Dark(room=room.id))) for what in ("film", "paused"))
+    return [
+        ("A film is playing, and dark", playing, "Film", _one(project, room, FILM), 4.0),
+        ("The film is paused, and dark", paused, "Pause", _one(project, room, PAUSE), 2.0), *rows,
+    ]  # fmt: skip
 
 
 def _asleep(project: Project, room: Room) -> Rows | None:
@@ -149,7 +152,7 @@ def _of_family(project: Project, room: Room, family: str):  # type: ignore[no-un
 STARTING: tuple[StartingLadder, ...] = (
     StartingLadder("Somebody there, and dark", "All lamps full while somebody is there and it is dark.", _plain),
     StartingLadder("Night path", "At night the lowest lamp at 12 %, else as ever.", _night_path),
-    StartingLadder("Film evenings", "The lowest lamp at 10 % while a film plays.", _film),
+    StartingLadder("Film evenings", "The lowest lamp at 10 % while a film plays, at half while it is paused.", _film),
     StartingLadder(
         "No ceiling light over a sleeper", "While a mat tells of somebody in bed, 12 % by the bed.", _asleep
     ),

@@ -84,8 +84,11 @@ def _others(project: Project, presence: Presence) -> Iterator[Offer]:
         yield Offer("Clock and daylight", leaf_words(project, dark), dark)
     used = used_by_people(project)
     for room in dict.fromkeys(s.room for s in project.spots if s.activity == "film" and s.id in used):
-        film = Fact(what="film", room=room)
-        yield Offer("What the house knows", leaf_words(project, film), film)
+        for fact in (Fact(what="film", room=room), Fact(what="paused", room=room)):
+            yield Offer("What the house knows", leaf_words(project, fact), fact)
+    for room in dict.fromkeys(s.room for s in project.spots if s.calls_per_hour > 0 and s.id in used):
+        call = Fact(what="call", room=room)
+        yield Offer("What the house knows", leaf_words(project, call), call)
 
 
 # What wrapping a part in an operator is offered as.

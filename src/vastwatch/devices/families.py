@@ -405,6 +405,25 @@ class HumidityType(AnyType, frozen=True, kw_only=True, tag="humidity"):
         return [Fact("Accuracy", f"± {self.accuracy_pct:g} %", self.accuracy_pct, -1)]
 
 
+class PlayerType(AnyType, frozen=True, kw_only=True, tag="player"):
+    """A media player that tells what it does: "on" while it plays anything, and of films also that they are paused.
+    Says nothing about who is there."""
+
+    family = "player"
+    heading = "Media players"
+    called = "Media player"
+
+    tells_length: bool = True
+
+    def line(self) -> str:
+        told = "tells clips from films" if self.tells_length else "cannot tell clips from films"
+        return f"playing, paused, off; {told}"
+
+    def facts(self) -> list[Fact]:
+        told = "yes" if self.tells_length else "no"
+        return [Fact("Tells clips from films", told, float(self.tells_length), 1)]
+
+
 class LightType(AnyType, frozen=True, kw_only=True, tag="light"):
     """A light-level sensor alone; its figures are in `light`."""
 
@@ -458,6 +477,7 @@ DeviceType = (
     | VibrationType
     | PlugType
     | HumidityType
+    | PlayerType
     | LightType
     | ModuleType
 )

@@ -26,6 +26,7 @@ from vastwatch.design.variants import DECIDED, designed_as
 from vastwatch.devices.faults import faults
 from vastwatch.files.pictures import kept_picture_fault
 from vastwatch.geometry import polygons
+from vastwatch.site.meter_scale import scale_of
 from vastwatch.words import one_line
 
 # A building is not larger than this, metres: farther out, a coordinate is a slip of the pen.
@@ -43,6 +44,10 @@ SANE = {
 DEEPEST = 24
 # Years that the calendar and the sun's place are good for.
 YEARS = (1900, 2200)
+
+
+# Nobody's vacation is longer, days.
+LONGEST_AWAY = 400
 
 
 class ProjectError(Exception):
@@ -198,6 +203,11 @@ def _ladders(project: Project) -> Iterator[str]:
         d = room.darkness
         if d is not None and d.until_lux is not None and d.below_lux is not None and d.until_lux < d.below_lux:
             yield f"rooms[{i}].darkness: dark until {d.until_lux:g} lux is less than dark below {d.below_lux:g} lux"
+        if d is not None and d.readings:
+            try:
+                scale_of(d)
+            except ValueError as e:
+                yield f"rooms[{i}].darkness.readings: {e}"
 
 
 def _conclusions(project: Project) -> Iterator[str]:
@@ -315,6 +325,16 @@ def _shapes(project: Project) -> Iterator[str]:
 
 
 def _time_and_place(project: Project) -> Iterator[str]:
+    for i, holiday in enumerate(project.brief.holidays):
+        if not _is_date(holiday.on):
+            yield f"brief.holidays[{i}].on: '{holiday.on}' is not a date"
+    for i, vacation in enumerate(project.brief.vacations):
+        if not _is_date(vacation.begin) or not _is_date(vacation.end):
+            yield f"brief.vacations[{i}]: '{vacation.begin}' to '{vacation.end}' are not two dates"
+        elif vacation.end < vacation.begin:
+            yield f"brief.vacations[{i}]: it ends on {vacation.end}, before it begins"
+        elif (date.fromisoformat(vacation.end) - date.fromisoformat(vacation.begin)).days > LONGEST_AWAY:
+            yield f"brief.vacations[{i}]: nobody is away for more than {LONGEST_AWAY} days"
     begin = project.brief.rehearse_from
     try:
         if not YEARS[0] <= date.fromisoformat(begin).year <= YEARS[1]:
@@ -325,3 +345,11 @@ def _time_and_place(project: Project) -> Iterator[str]:
         ZoneInfo(project.place.timezone)
     except (KeyError, ValueError, OSError):
         yield f"place.timezone: '{project.place.timezone}' is not a time zone"
+
+
+def _is_date(text: str) -> bool:
+    try:
+        date.fromisoformat(text)
+    except ValueError:
+        return False
+    return True

@@ -24,6 +24,8 @@ ERRAND_SPREAD = 0.35
 LATEST = DAY / 2
 # A line of the sheet comes again within a week, and may be late: so many days back one of them is in force.
 IN_FORCE_DAYS = 9
+# Who goes on vacation leaves at this time of the first day, seconds past midnight.
+LEAVES_S = 8 * 3600.0
 
 
 def clock_s(text: str) -> float:
@@ -46,10 +48,15 @@ class Lines(NamedTuple):
 
 
 class Plans:
-    """One person's plans, some days at a time: from one day to another, not with it. Places are the ids of spots."""
+    """One person's plans, some days at a time: from one day to another, not with it. Places are the ids of spots.
 
-    def __init__(self, person: Person, calendar: Calendar, seed: int) -> None:
+    On days on which nobody lives there whoever is no pet has left for `outside` in the morning of the first, and comes
+    back with the first line of the day after the last; where there is no outside, they stay.
+    """
+
+    def __init__(self, person: Person, calendar: Calendar, seed: int, outside: str | None = None) -> None:
         self.person, self.calendar = person, calendar
+        self._outside = None if person.kind == "pet" or not calendar.away else outside
         self._lines_key = key_of(seed, person.id, "lines")
         self._errands_key = key_of(seed, person.id, "errands")
 
@@ -63,9 +70,25 @@ class Plans:
         t = clocks + np.clip(drawn, -limits, limits) * jitter * 60.0
         day, line = np.nonzero(self._held(days, stays))
         at = t[day, line]
+        if self._outside is not None:
+            return self._without_vacations(days, at, day, line)
         # Of what falls on one instant the later day's counts last, and of one day the place that is last by name.
         order = np.lexsort((_ranks([s.spot for s in stays])[line], day, at))
         return Lines(at[order], [stays[k].spot for k in line[order].tolist()], stays[-1].spot)
+
+    def _without_vacations(self, days: Ints, at: Array, day: Ints, line: Ints) -> Lines:
+        """The lines with those of a vacation left out, and the leaving at its beginning."""
+        assert self._outside is not None
+        leaves = [
+            self.calendar.instant(int(d), LEAVES_S)
+            for d in days.tolist()
+            if self.calendar.is_away(int(d)) and not self.calendar.is_away(int(d) - 1)
+        ]
+        stays = [s.spot for s in self.person.stays]
+        order = np.lexsort((_ranks(stays)[line], day, at))
+        rows = [(float(at[k]), stays[line[k]]) for k in order.tolist()]
+        rows = sorted([*rows, *((t, self._outside) for t in leaves)], key=lambda r: r[0])
+        return Lines(np.array([t for t, _ in rows]), [spot for _, spot in rows], stays[-1])
 
     def errands(self, first: int, last: int) -> list[tuple[float, float, str]]:
         """(begin, seconds, spot) of the errands that begin in the hours of some days, in order; those over midnight
@@ -91,7 +114,16 @@ class Plans:
     def _held(self, days: Ints, of: Sequence[Stay | Errand]) -> NDArray[np.bool_]:
         """Which of them hold on which days: (days, of them)."""
         by_weekday = np.array([[holds_on(each.days, weekday) for each in of] for weekday in range(7)], bool)
-        return by_weekday[(self.calendar.date(int(days[0])).weekday() + days - days[0]) % 7]
+        held = by_weekday[(self.calendar.date(int(days[0])).weekday() + days - days[0]) % 7]
+        if not self.calendar.free and self._outside is None:
+            return held
+        for k, day in enumerate(days.tolist()):
+            weekday = self.calendar.date(day).weekday()
+            if self._outside is not None and self.calendar.is_away(day):
+                held[k] = False
+            elif weekday < 5 and self.calendar.is_free(day):
+                held[k] = [holds_on(each.days, weekday, True) for each in of]
+        return held
 
 
 def _ranks(names: list[str]) -> Ints:

@@ -83,7 +83,8 @@ class TrackLog:
 
     def __init__(self, person: Person, book: RouteBook, calendar: Calendar, seed: int) -> None:
         self.person, self.book, self.calendar = person, book, calendar
-        self._plans = Plans(person, calendar, seed)
+        outside = next((s.id for s in book.project.spots if s.activity == "away"), None)
+        self._plans = Plans(person, calendar, seed, outside)
         self._pace_key, self._minor_key = key_of(seed, person.id, "pace"), key_of(seed, person.id, "minor")
         self._large_key, self._settle_key = key_of(seed, person.id, "large"), key_of(seed, person.id, "settle")
         self._growing = Lock()

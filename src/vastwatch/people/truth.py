@@ -14,6 +14,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from vastwatch.design.free_days import days_away, free_days
 from vastwatch.design.project import Project
 from vastwatch.design.relations import levels_in_order
 from vastwatch.memo import kept
@@ -196,7 +197,11 @@ class Lives:
 def simulate_days(project: Project, days: int, seed: int) -> Truth:
     """Let everybody live `days` days from the brief's date. The days of a shorter run are shared with it."""
     book = _book(project.levels, project.walls, project.openings, project.rooms, project.furnishings, project.spots)
-    return _truth(Household(book, project.people, project.brief.rehearse_from, project.place.timezone, seed), days)
+    brief = project.brief
+    household = Household(
+        book, project.people, brief.rehearse_from, project.place.timezone, seed, free_days(brief), days_away(brief)
+    )
+    return _truth(household, days)
 
 
 @dataclass(frozen=True)
@@ -208,10 +213,12 @@ class Household:
     begin: str
     zone: str
     seed: int
+    free: tuple[str, ...] = ()
+    away: tuple[str, ...] = ()
 
     def logs(self) -> list[TrackLog]:
         """Everybody's log of days."""
-        return [_log(p, self.book, self.begin, self.zone, self.seed) for p in self.people]
+        return [_log(p, self.book, self.begin, self.zone, self.seed, self.free, self.away) for p in self.people]
 
     def lives(self, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> Lives:
         """Everybody's days from one to another (not with it). Of long times the small movements may be asked for at
@@ -234,8 +241,11 @@ def _book(levels, walls, openings, rooms, furnishings, spots) -> RouteBook:  # t
 
 
 @kept
-def _log(person: Person, book: RouteBook, begin: str, zone: str, seed: int) -> TrackLog:
-    return TrackLog(person, book, Calendar(date.fromisoformat(begin), zone, FARTHEST), seed)
+def _log(
+    person: Person, book: RouteBook, begin: str, zone: str, seed: int, free: tuple[str, ...], away: tuple[str, ...]
+) -> TrackLog:
+    calendar = Calendar(date.fromisoformat(begin), zone, FARTHEST, free=free, away=away)
+    return TrackLog(person, book, calendar, seed)
 
 
 _NONE, _NOWHERE = np.empty(0), np.zeros(0, int)
@@ -291,7 +301,9 @@ def _truth(household: Household, days: int) -> Truth:
     order = {lv.id: i for i, lv in enumerate(levels_in_order(book.project))}
     room_level = {r.id: order[r.level] for r in book.project.rooms}
     room_place = {r.id: i for i, r in enumerate(book.project.rooms)}
-    calendar = Calendar(date.fromisoformat(household.begin), household.zone, days, household.seed)
+    calendar = Calendar(
+        date.fromisoformat(household.begin), household.zone, days, household.seed, household.free, household.away
+    )
     return Truth(
         calendar, book.spots, tuple(book.routes), tracks,
         tuple(r.id for r in book.project.rooms),

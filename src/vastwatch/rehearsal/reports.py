@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from vastwatch.design import placed
 from vastwatch.design.placed import Variant, at_hour, variants
+from vastwatch.design.places import room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
@@ -26,6 +27,7 @@ from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept
 from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of, spots_noticed
+from vastwatch.rehearsal.programmes import player_in
 from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
@@ -111,8 +113,18 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     for sensor in project.sensors:
         runs = tuple(made[w] if w in made else _whole(w, truth) for w in wanted[sensor.id])
         run = runs[0] if len(runs) == 1 else _by_hours(runs, sensor, truth.calendar)
+        if find(project.devices, sensor.device).family == "player" and (room := room_of(project, sensor)) is not None:
+            run = _playing(truth, room.id)
         out[sensor.id] = as_heard(project, sensor, truth, run)
     return out
+
+
+@kept
+def _playing(truth: Truth, room: str) -> SensorRun:
+    """What a media player reports: no presence, only that it plays."""
+    plays = player_in(truth, room).anything
+    still = Signal.constant(False, 0.0, truth.end)
+    return SensorRun(plays, still, plays)
 
 
 def as_heard(project: Project, sensor: Sensor, truth: Truth, run: SensorRun) -> SensorRun:

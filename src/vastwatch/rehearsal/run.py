@@ -18,8 +18,9 @@ import numpy as np
 from vastwatch.control.concluding import never
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.outputs.handler import handler_of
+from vastwatch.control.own_light import with_own_light
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import expressions, film_rooms
+from vastwatch.design.conclusions import expressions, facts_asked
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Fixture
@@ -29,11 +30,12 @@ from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.incidents import Incident, find_incidents
 from vastwatch.rehearsal.light_scores import LightScores, light_scores
 from vastwatch.rehearsal.notices import Notices
+from vastwatch.rehearsal.programmes import calls_in, player_in, told
 from vastwatch.rehearsal.reactors import hands_of, occupied
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
 from vastwatch.rehearsal.scores import OutputScores, Scores, score, score_output
 from vastwatch.rehearsal.troubles import powered
-from vastwatch.rehearsal.wishes import asleep_in, film_playing
+from vastwatch.rehearsal.wishes import asleep_in
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.tracker import on_plan
 from vastwatch.signals import Calendar, Signal
@@ -125,7 +127,8 @@ class Rehearsal:
         anybody = self.occupied(output.room)
         if bothers == "anybody":
             return anybody
-        return _either(asleep_in(self.truth, output.room), film_playing(self.truth, output.room))
+        quiet = _either(asleep_in(self.truth, output.room), player_in(self.truth, output.room).film)
+        return _either(quiet, calls_in(self.truth, output.room))
 
     @cached_property
     def incidents(self) -> list[Incident]:
@@ -184,9 +187,10 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
     """The same days and the same recording, concluded and done as another design would: for one that differs in
     nothing that sensors or people read, such as a hold time."""
     truth, recording = rehearsal.truth, rehearsal.recording
-    if not all(("film", room) in recording.facts for expr in expressions(project) for room in film_rooms(expr)):
+    if not all(fact in recording.facts for expr in expressions(project) for fact in facts_asked(expr)):
         # A conclusion has come to ask what nobody had told.
         recording = record(project, truth)
+    recording = with_own_light(project, recording)
     house = run(project, recording, hands_of(project, truth, recording))
     return Rehearsal(project, rehearsal.days, rehearsal.seed, truth, recording, house)
 
@@ -214,11 +218,11 @@ def record(project: Project, truth: Truth) -> Recording:
 def recording_of(runs: Mapping[str, SensorRun], project: Project, truth: Truth) -> Recording:
     """What some sensors said, by their ids, and the facts that the design's conclusions ask for; the same object again
     for the same runs."""
-    asked = {room for expr in expressions(project) for room in film_rooms(expr)}
-    rooms = tuple(r.id for r in project.rooms if r.id in asked)
-    facts = {("film", room): film_playing(truth, room) for room in rooms}
+    asked = dict.fromkeys(fact for expr in expressions(project) for fact in facts_asked(expr))
+    facts = {fact: told(truth, *fact) for fact in sorted(asked)}
     facts |= {("supply", lamp): on for lamp, on in powered(project, truth).items()}
-    return _recording(tuple(runs), tuple(runs.values()), truth.calendar, tuple(facts), tuple(facts.values()))
+    plain = _recording(tuple(runs), tuple(runs.values()), truth.calendar, tuple(facts), tuple(facts.values()))
+    return with_own_light(project, plain)
 
 
 @kept

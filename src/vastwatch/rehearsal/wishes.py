@@ -17,23 +17,11 @@ from vastwatch.design.relations import buttons_in, lamps_in, presence_of
 from vastwatch.draws import key_of
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
+from vastwatch.rehearsal.programmes import player_in
 from vastwatch.signals import Calendar, Signal
 
 # The most of all of a room's light that is borne where nothing else is said: by sleepers, and at a film.
 ASLEEP_SHARE, FILM_SHARE = 0.15, 0.3
-
-
-@kept
-def film_playing(truth: Truth, room: str) -> Signal:
-    """While the player of a room plays a film: while somebody is there who watches one."""
-    films = [k for k, s in enumerate(truth.spots) if s.room == room and s.activity == "film"]
-    rows = [np.empty((0, 2))]
-    for track in truth.tracks:
-        if track.person.kind == "pet":
-            continue
-        at = np.isin(track.spot, films)
-        rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], truth.end)]))
-    return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
 
 
 @kept
@@ -60,7 +48,7 @@ def pressed_in(
     return _pressed(
         did, own, 0.0 if lighting is None else press_hold(lighting.expr), buttons, scenes_of_rows(project, room),
         governed(project, room), lamps_in(project, room), _bears(project, room),
-        (asleep_in(truth, room), film_playing(truth, room), truth.occupied(room, True)),
+        (asleep_in(truth, room), player_in(truth, room).film, truth.occupied(room, True)),
         given(project, room, recording).due, recording.calendar, key_of(truth.household.seed, "unwanted", room),
         project.brief.unwanted_off, unlit_scenes(governed(project, room), scenes_in(project, room)),
     )  # fmt: skip
@@ -72,7 +60,7 @@ def nobody_disturbed(project: Project, room: str, truth: Truth, recording: Recor
     return not any(
         _disturbed(
             did, scenes_of_rows(project, room), governed(project, room), lamps_in(project, room),
-            _bears(project, room), asleep_in(truth, room), film_playing(truth, room),
+            _bears(project, room), asleep_in(truth, room), player_in(truth, room).film,
         ).total()
         for own in (always(recording.end), never(recording.end))
         if (did := run_ladder(project, room, recording, own)) is not None

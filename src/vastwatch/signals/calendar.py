@@ -22,12 +22,32 @@ DAY = 86_400.0
 
 @dataclass(frozen=True)
 class Calendar:
-    """`days` days from local midnight of `begin` on, in a time zone; `sky` is the seed of their weather."""
+    """`days` days from local midnight of `begin` on, in a time zone; `sky` is the seed of their weather. `free` and
+    `away`: dates, as ISO texts, that are free though they are no weekend, and on which nobody lives there."""
 
     begin: date
     zone: str
     days: int
     sky: int = 0
+    free: tuple[str, ...] = ()
+    away: tuple[str, ...] = ()
+
+    @cached_property
+    def _free(self) -> frozenset[str]:
+        return frozenset(self.free)
+
+    @cached_property
+    def _away(self) -> frozenset[str]:
+        return frozenset(self.away)
+
+    def is_free(self, day: int) -> bool:
+        """Whether nobody goes to work on a day: Saturday, Sunday, and dates that are free besides."""
+        there = self.date(day)
+        return there.weekday() >= 5 or there.isoformat() in self._free
+
+    def is_away(self, day: int) -> bool:
+        """Whether nobody lives there on a day."""
+        return self.date(day).isoformat() in self._away
 
     @cached_property
     def _zone(self) -> ZoneInfo:
@@ -121,7 +141,7 @@ class Calendar:
 
     def longer(self, days: int) -> Calendar:
         """The same beginning, another number of days."""
-        return Calendar(self.begin, self.zone, days, self.sky)
+        return Calendar(self.begin, self.zone, days, self.sky, self.free, self.away)
 
 
 @lru_cache(maxsize=4096)

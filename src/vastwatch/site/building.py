@@ -104,13 +104,21 @@ class OwnUse(Record, frozen=True, kw_only=True):
     needs: Needs = Needs()
 
 
+class MeterReading(Record, frozen=True, kw_only=True):
+    """What a sensor of light read, and a meter at the same moment where light is wanted, lux, lamps off."""
+
+    sensor_lux: NotNegative
+    meter_lux: NotNegative
+
+
 class DarkSource(Record, frozen=True, kw_only=True):
     """How the house tells that a room is dark, where its conclusions and its ladder ask for that.
 
     "daylight": as is computed of its windows; "sensor": by what a `sensor` of light reads where it hangs; "flag": by
     that one's own threshold, which nobody can set; "sun": while the sun is lower than `sun_deg`; "shut door": while the
     door that a contact `sensor` watches is shut, for a room without a window. Dark below `below_lux` and from then on
-    until `until_lux`; None: what the room asks for, and no more than that.
+    until `until_lux`; None: what the room asks for, and no more than that. `readings`: up to two by which a sensor of
+    light is calibrated against a meter; the two figures are then of the sensor.
     """
 
     source: Literal["daylight", "sensor", "flag", "sun", "shut door"] = "daylight"
@@ -118,6 +126,7 @@ class DarkSource(Record, frozen=True, kw_only=True):
     below_lux: NotNegative | None = None
     until_lux: NotNegative | None = None
     sun_deg: Annotated[float, msgspec.Meta(ge=-18, le=60)] = 0.0
+    readings: Annotated[tuple[MeterReading, ...], msgspec.Meta(max_length=2)] = ()
 
 
 class Room(Record, frozen=True, kw_only=True):
@@ -161,7 +170,8 @@ class Furnishing(Record, frozen=True, kw_only=True):
 
 
 class Spot(Record, frozen=True, kw_only=True):
-    """Where somebody stops: how they hold themselves, which way they face (degrees), and what they do there."""
+    """Where somebody stops: how they hold themselves, which way they face (degrees), and what they do there;
+    `calls_per_hour` that they take there, and whether it is done to an `exercise` programme on the room's player."""
 
     id: Id
     room: OfRoom
@@ -171,6 +181,8 @@ class Spot(Record, frozen=True, kw_only=True):
     posture: Posture = "standing"
     activity: Activity = "passing"
     lux: NotNegative | None = None
+    calls_per_hour: Annotated[float, msgspec.Meta(ge=0, le=30)] = 0.0
+    exercise: bool = False
 
 
 class Hazard(Record, frozen=True, kw_only=True):
@@ -200,7 +212,8 @@ class Socket(Record, frozen=True, kw_only=True):
 class Circuit(Record, frozen=True, kw_only=True):
     """Lamps that are switched together. `neutral`: whether its switch box has one; `module`: the id of the device type
     that switches it, in place of or behind the wall switch; `feeds`: sensors that have their supply from behind that
-    switch, and are dead while it is off."""
+    switch, and are dead while it is off; `contacts`: sensors that switch it with a contact of their own, in parallel;
+    `live`: its module has its supply from before the wall switch, which then only tells it something."""
 
     id: Id
     name: str
@@ -208,6 +221,8 @@ class Circuit(Record, frozen=True, kw_only=True):
     neutral: bool = False
     module: Annotated[str, Ref("devices", gone="clear")] | None = None
     feeds: tuple[Annotated[str, Ref("sensors")], ...] = ()
+    contacts: tuple[Annotated[str, Ref("sensors")], ...] = ()
+    live: bool = False
 
 
 class Switch(Record, frozen=True, kw_only=True):

@@ -50,7 +50,7 @@ class OutputHandler(Protocol):
 
     # Whether it gives the light that those in its room ask for.
     lights: bool
-    # Whom it bothers while it runs: nobody, those who want quiet (sleepers, film), or anybody in its room.
+    # Whom it bothers while it runs: nobody, those who want quiet (sleepers, a film, a call), or anybody in its room.
     bothers: Literal["nobody", "the quiet", "anybody"]
     # What one is called, what it is for, what is set on it, and the usual caution where one can hurt somebody.
     called: str

@@ -29,6 +29,7 @@ class MachineHandler:
     def new(self, ident: str, room: str, name: str, at: Point) -> Machine:
         rows = (
             Row(name="Film is playing", when=Fact(what="film", room=room), level=0.0),
+            Row(name="Somebody is on a call", when=Fact(what="call", room=room), level=0.0),
             Row(name="By day", when=ClockTime(begin="07:00", end="22:30"), level=1.0),
         )
         return Machine(

@@ -143,6 +143,13 @@ def _lever_on_prongs(p: QPainter, s: float) -> None:
     p.drawLine(QPointF(s * 0.25, s * 0.4), QPointF(s * 0.25, s * 0.85))
 
 
+def _reel(p: QPainter, s: float) -> None:
+    """A media player: two reels in a box."""
+    p.drawRect(QRectF(-s * 0.85, -s * 0.5, 1.7 * s, s))
+    for x in (-0.4, 0.4):
+        p.drawEllipse(QPointF(x * s, 0), s * 0.22, s * 0.22)
+
+
 LOOKS: dict[str, FamilyLook] = {
     "pir": FamilyLook(lambda t: t.pir, _fingers),
     "radar": FamilyLook(lambda t: t.radar, _ripples),
@@ -153,6 +160,7 @@ LOOKS: dict[str, FamilyLook] = {
     "vibration": FamilyLook(lambda t: t.contact, _shake),
     "plug": FamilyLook(lambda t: t.soft, _lever_on_prongs),
     "humidity": FamilyLook(lambda t: t.soft, _drop),
+    "player": FamilyLook(lambda t: t.soft, _reel),
     "light": FamilyLook(lambda t: t.soft, _half_disc),
     "module": FamilyLook(lambda t: t.soft, _lever),
 }

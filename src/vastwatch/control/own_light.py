@@ -1,0 +1,150 @@
+"""Darkness as told by a sensor of light that sees the room's own lamps: what they add to its reading, what follows.
+
+At each of its readings the sensor sees daylight, and what the lamps give that burn just then; they burn as the room's
+ladder says while it was dark, or was not, since the reading before. So each reading is a step from *was dark* to *is
+dark*: one that says dark either way, bright either way, the same as before, or the opposite of before. The last is what
+blinks. Steps are joined without going through them one by one: since the last that says the same either way, every
+opposite turns it over.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.control.concluding import always, never
+from vastwatch.control.darkness import Reading, daylight_read, read_by, thresholds
+from vastwatch.control.house import conclude
+from vastwatch.control.ladder import Winners
+from vastwatch.control.lighting import run_ladder
+from vastwatch.control.photometry import candela, height_of, indirect_lux, photometry_of
+from vastwatch.control.recording import Recording
+from vastwatch.design.ladders import as_wired, asked, governed, scenes_of_rows
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Lamp, Sensor
+from vastwatch.design.relations import lamps_in, presence_of
+from vastwatch.memo import kept
+from vastwatch.signals import Calendar, Signal
+from vastwatch.site.building import Room
+
+Array = NDArray[np.float64]
+
+
+def lifted(project: Project, room: Room, sensor: Sensor) -> Array:
+    """What each scene that a room's ladder asks for adds to the reading of a sensor, lux, and last what nothing does,
+    which is nothing: what falls on it straight from the lamps, and what the room reflects. Without a ladder: of all
+    lamps full on, and nothing."""
+    lamps = governed(project, room.id)
+    if lamps:
+        goals = asked(lamps, scenes_of_rows(project, room.id)).goals
+    else:
+        lamps = tuple(as_wired(project, x) for x in lamps_in(project, room.id))
+        goals = np.array([[1.0], [0.0]]) * np.ones(len(lamps))
+    full = np.array([_on_sensor(project, room, lamp, sensor) for lamp in lamps])
+    return np.asarray(goals @ full, float)
+
+
+def _on_sensor(project: Project, room: Room, lamp: Lamp, sensor: Sensor) -> float:
+    height = find(project.levels, room.level).height
+    at, to = np.array([*lamp.at, height_of(project, lamp)]), np.array(sensor.at)
+    ray = to - at
+    distance = max(float(np.linalg.norm(ray)), 0.1)
+    gamma = math.degrees(math.acos(np.clip(-ray[2] / distance, -1.0, 1.0)))
+    c = math.degrees(math.atan2(ray[1], ray[0]))
+    yaw, pitch = math.radians(sensor.yaw), math.radians(sensor.pitch)
+    facing = np.array([math.cos(pitch) * math.cos(yaw), math.cos(pitch) * math.sin(yaw), math.sin(pitch)])
+    falls = max(float(-(ray / distance) @ facing), 0.0)
+    strength = float(candela(lamp, photometry_of(project, lamp), np.array([c]), np.array([gamma]))[0])
+    return strength * falls / distance**2 + indirect_lux(lamp.lumens, room, height)
+
+
+def with_own_light(project: Project, recording: Recording) -> Recording:
+    """A recording with what sensors of light say of the dark of rooms whose own lamps they see, as far as sensors of
+    people conclude; the same recording where there is none such.
+
+    What people do about it, and what hands press above the ladder, is not looked at; where a hand switches on,
+    daylight alone is read.
+    """
+    rooms = [r for r in project.rooms if _sees_own(project, r)]
+    if any(what == "dark" for what, _ in recording.facts):
+        recording = _with(recording, (), ())
+    if not rooms:
+        return recording
+    told = {("dark", room.id): _dark_in(project, room, recording) for room in rooms}
+    return _with(recording, tuple(told), tuple(told.values()))
+
+
+def _sees_own(project: Project, room: Room) -> bool:
+    source = room.darkness
+    if source is None or source.source not in ("sensor", "flag") or room.control == "absence":
+        return False
+    return any(s.id == source.sensor for s in project.sensors)
+
+
+def _dark_in(project: Project, room: Room, recording: Recording) -> Signal:
+    source = room.darkness
+    assert source is not None and source.sensor is not None
+    end = recording.end
+    either = [_with(recording, (("dark", room.id),), (dark,)) for dark in (always(end), never(end))]
+    dark, bright = (_won(project, room.id, each) for each in either)
+    t, day = daylight_read(project, room, source, recording.calendar)
+    lifts = tuple(lifted(project, room, find(project.sensors, source.sensor)).tolist())
+    below, until = thresholds(project, room, source)
+    return _told(dark, bright, lifts, t, day, read_by(project, source), below, until, recording.calendar)
+
+
+@kept
+def _with(recording: Recording, facts: tuple[tuple[str, str], ...], told: tuple[Signal, ...]) -> Recording:
+    known = {k: v for k, v in recording.facts.items() if k[0] != "dark"}
+    return Recording(recording.calendar, recording.reports, recording.known, {**known, **dict(zip(facts, told))})
+
+
+def _won(project: Project, room: str, recording: Recording) -> Winners | Signal:
+    """What wins in a room, or while its lamps burn where it has no ladder."""
+    lighting = presence_of(project, room)
+    own = never(recording.end) if lighting is None else conclude(project, recording).presences[lighting.id]
+    did = run_ladder(project, room, recording, own)
+    # Without a ladder lamps burn while somebody is concluded to be there and it is dark.
+    return _both(own, recording.facts["dark", room]) if did is None else did.won
+
+
+@kept
+def _both(a: Signal, b: Signal) -> Signal:
+    return a & b
+
+
+@kept
+def _told(
+    dark: Winners | Signal, bright: Winners | Signal, lifts: tuple[float, ...], t: Array, day: Array, reads: Reading,
+    below: float, until: float, calendar: Calendar,
+) -> Signal:  # fmt: skip
+    was_dark, was_bright = (
+        np.clip(day + _lifted_at(won, np.asarray(lifts), t), reads.low, reads.high) for won in (dark, bright)
+    )
+    stays, comes = was_dark < until, was_bright < below
+    on = steps(stays, comes)
+    rows = np.column_stack([t, np.append(t[1:], calendar.end)])[on]
+    return Signal.from_intervals(rows, 0.0, calendar.end)
+
+
+def _lifted_at(won: Winners | Signal, lifts: Array, t: Array) -> Array:
+    """What the lamps add at some instants, going by what was so just before each."""
+    before = np.nextafter(t, -np.inf)
+    if isinstance(won, Signal):
+        return np.where(won.at(np.maximum(before, 0.0)), lifts[0], lifts[-1])
+    place = np.clip(np.searchsorted(won.edges, before, side="right") - 1, 0, len(won.row) - 1)
+    return np.asarray(lifts[won.row[place]], float)
+
+
+def steps(stays: NDArray[np.bool_], comes: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """What a state comes to, step by step, that begins true: at each step it stays true where `stays`, and becomes true
+    where `comes`; (n,) each."""
+    k = np.arange(len(stays))
+    settled = stays == comes
+    last = np.maximum.accumulate(np.where(settled, k, -1))
+    turned = np.cumsum(~stays & comes)
+    since: NDArray[np.int64] = turned - np.where(last >= 0, turned[np.maximum(last, 0)], 0)
+    start = np.where(last >= 0, stays[np.maximum(last, 0)], True)
+    return np.asarray(start ^ (since % 2 == 1))
