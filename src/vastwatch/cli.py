@@ -130,10 +130,19 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--room", help="only this room's id")
     sub.add_argument("--csv", action="store_true", help="a table in place of words")
     sub.add_argument("--text", action="store_true", help="words, as without it")
+    sub.add_argument("--devices", action="store_true", help="what is set on the devices themselves, in place of them")
     sub.add_argument(
         "--names", default="words_with_underscores", help="by which convention things are named",
         choices=("words_with_underscores", "WordsTogether", "words with spaces", "ids"),
     )  # fmt: skip
+    sub = command("ahead", "rows that light a room ahead of who comes, and whether weeks lived show that they pay")
+    sub.add_argument("--room", help="only this room's id")
+    sub = command("year", "the year's table: when what goes by the clock begins and ends, sun and free days included")
+    sub.add_argument("--year", type=int, help="instead of the year that is rehearsed")
+    sub.add_argument("--csv", action="store_true", help="as CSV")
+    sub = command("circuits", "who switches what: the truth table of every circuit, and what is dead behind its switch")
+    sub.add_argument("--days", type=_days, default=7)
+    sub.add_argument("--seed", type=int, default=1)
     text = "make a project of a drawing: walls, rooms, doors, windows and archways"
     sub = commands.add_parser("import", help=text, description=text)
     sub.add_argument("drawing", help="a DXF drawing, text or binary")

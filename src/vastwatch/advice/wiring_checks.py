@@ -10,6 +10,7 @@ from datetime import date
 from vastwatch.advice.bill import lamps_by_hand_alone, module_for
 from vastwatch.advice.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H, Advice, Finding
 from vastwatch.advice.fixing import weight_at
+from vastwatch.control.wiring_table import parallel_words
 from vastwatch.design.edits.wiring import module_misfits, socket_distance, switches_of
 from vastwatch.design.needs import needs_of
 from vastwatch.design.places import called, room_of
@@ -87,6 +88,20 @@ def circuits_and_modules(project: Project) -> Iterator[Finding]:
                     f"{circuit.name} has one switch; on a stair people expect one at either end.",
                     (Advice("Mark the second switch, or let presence serve it."),), room.id,
                 )  # fmt: skip
+
+
+def contacts_in_parallel(project: Project) -> Iterator[Finding]:
+    """Sensors that switch a circuit themselves, and a conclusion that says otherwise than they are wired."""
+    for circuit in project.circuits:
+        words = parallel_words(project, circuit)
+        if words is not None:
+            room = find(project.lamps, circuit.lamps[0]).room
+            lighting = presence_of(project, room)
+            concludes = () if lighting is None else (lighting.id,)
+            yield Finding(
+                "contacts-differ", "wrong", (circuit.id, *circuit.contacts, *concludes),
+                f"{words}.", (Advice("Conclude from any of them, and nothing else (Brief, Wiring)."),), room,
+            )  # fmt: skip
 
 
 def lamps_nothing_switches(project: Project) -> Iterator[Finding]:
@@ -193,6 +208,6 @@ def lights_over_sleepers(project: Project) -> Iterator[Finding]:
 
 
 CHECKS = (
-    power_in_reach, circuits_and_modules, lamps_nothing_switches, doubtful_mats, falsely_triggered_sensors,
-    lights_over_sleepers,
+    power_in_reach, circuits_and_modules, contacts_in_parallel, lamps_nothing_switches, doubtful_mats,
+    falsely_triggered_sensors, lights_over_sleepers,
 )  # fmt: skip

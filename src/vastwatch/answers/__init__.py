@@ -13,6 +13,7 @@ from vastwatch.answers.choices import advise, buy, ways
 from vastwatch.answers.design import check, coverage, trial, walk
 from vastwatch.answers.device import device
 from vastwatch.answers.files import compare, import_drawing
+from vastwatch.answers.house import ahead, circuits, year
 from vastwatch.answers.logs import log, replay
 from vastwatch.answers.scenes import lux, recipes, scenes
 from vastwatch.answers.telling import RequestError
@@ -43,5 +44,8 @@ COMMANDS: dict[str, Callable[[Project, argparse.Namespace], tuple[Any, list[str]
     "scenes": scenes,
     "lux": lux,
     "recipes": recipes,
+    "ahead": ahead,
+    "year": year,
+    "circuits": circuits,
     "calibrate": calibrate,
 }

@@ -94,11 +94,13 @@ def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
-    """`{"rooms": {ROOM: {"inputs", "buttons", "helpers", "lamps", "recipes", "notes"}}, "names"}`, the names by one
-    convention; as lines they are words, or with `--csv` a table."""
+    """`{"rooms": {ROOM: {"inputs", "buttons", "helpers", "lamps", "recipes", "notes"}}, "names", "devices": [{"device",
+    "type", "room", "setting", "value"}]}`, the names by one convention; as lines they are words, or with `--csv` a
+    table, or with `--devices` what is set on the devices themselves."""
     import csv
     import io
 
+    from vastwatch.control.device_sheet import device_sheet, sheet_rows
     from vastwatch.control.recipes import as_plain, as_rows, button_words, in_words, recipes_of
 
     rooms = [r.id for r in project.rooms]
@@ -107,7 +109,12 @@ def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]
             raise RequestError(f"--room: there is no room '{args.room}' in this project")
         rooms = [args.room]
     books = {room: book for room in rooms if (book := recipes_of(project, room, args.names)) is not None}
-    document = {"names": args.names, "rooms": {room: as_plain(book) for room, book in books.items()}}
+    devices = device_sheet(project)
+    document = {
+        "names": args.names,
+        "rooms": {room: as_plain(book) for room, book in books.items()},
+        "devices": [s._asdict() for s in devices],
+    }
     if args.csv:
         text = io.StringIO()
         table = csv.writer(text, lineterminator="\n")
@@ -117,6 +124,9 @@ def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]
                     table.writerow(["room" if k == 0 else room, *row])
         return document, text.getvalue().splitlines()
     lines: list[str] = []
+    if args.devices:
+        rows = sheet_rows(devices)
+        return document, ["  ".join(r) for r in rows]
     for room, book in books.items():
         lines += [f"{find(project.rooms, room).name}", *button_words(project, room), *in_words(book), ""]
     return document, lines or ["No room has a ladder."]

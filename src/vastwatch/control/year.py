@@ -25,15 +25,15 @@ class Scheduled(NamedTuple):
 
 class YearDay(NamedTuple):
     """A day: "workday", "weekend", "free" or "away", what it is called, when the sun rises and sets, and for each
-    window from when to when it is open that begins on that day; hours past its midnight, None where not. Over midnight
-    the end is beyond 24."""
+    window from when to when it is open that begins on that day, and for how long; hours by the clock, beyond 24 those
+    of the next day; None where not."""
 
     on: date
     kind: str
     name: str
     sunrise_h: float | None
     sunset_h: float | None
-    open_h: tuple[tuple[float, float] | None, ...]
+    open_h: tuple[tuple[float, float, float] | None, ...]
 
 
 class Year(NamedTuple):
@@ -44,17 +44,20 @@ class Year(NamedTuple):
 
     def hours_open(self, k: int) -> float:
         """How long a window is open in the year, hours."""
-        return sum(o[1] - o[0] for d in self.days if (o := d.open_h[k]) is not None)
+        return sum(o[2] for d in self.days if (o := d.open_h[k]) is not None)
 
 
 def scheduled(project: Project) -> tuple[Scheduled, ...]:
     """Every window of the day that something goes by, in the order of the project, each once."""
-    used: dict[ClockTime, list[str]] = {}
+    used: dict[tuple[str, str, str], list[str]] = {}
+    windows: dict[tuple[str, str, str], ClockTime] = {}
 
     def note(expr, name: str) -> None:  # type: ignore[no-untyped-def]
         for part in every_part(expr):
             if isinstance(part, ClockTime):
-                names = used.setdefault(part, [])
+                key = part.begin, part.end, str(part.days)
+                windows.setdefault(key, part)
+                names = used.setdefault(key, [])
                 if name not in names:
                     names.append(name)
 
@@ -66,7 +69,7 @@ def scheduled(project: Project) -> tuple[Scheduled, ...]:
     for output in project.outputs:
         for row in output.rows:
             note(row.when, f"{output.name}: {row.name}" if row.name else output.name)
-    return tuple(Scheduled(w, leaf_words(project, w), tuple(names)) for w, names in used.items())
+    return tuple(Scheduled(windows[k], leaf_words(project, windows[k]), tuple(names)) for k, names in used.items())
 
 
 def year_of(project: Project, year: int) -> Year:
@@ -89,19 +92,26 @@ def _year(planned, year: int, place, free, away, named) -> Year:  # type: ignore
     days = []
     for k in range(count):
         on = first + timedelta(days=k)
-        midnight = calendar.midnight(k)
         rise, set_ = sun_times(place, on)
         kind = (
             "away" if calendar.is_away(k) else "weekend" if on.weekday() >= 5 else "free" if calendar.is_free(k)
             else "workday"
         )  # fmt: skip
         hours = tuple(
-            None if k not in each else ((each[k][0] - midnight) / 3600.0, (each[k][1] - midnight) / 3600.0)
+            None if (o := each.get(k)) is None
+            else (_clock_h(calendar, o[0], k), _clock_h(calendar, o[1], k), (o[1] - o[0]) / 3600.0)
             for each in opened
-        )
-        rise_h, set_h = (None if x is None else x / 3600.0 for x in (rise, set_))
+        )  # fmt: skip
+        midnight = calendar.midnight(k)
+        rise_h, set_h = (None if x is None else _clock_h(calendar, midnight + x, k) for x in (rise, set_))
         days.append(YearDay(on, kind, names.get(on.isoformat(), ""), rise_h, set_h, hours))
     return Year(planned, tuple(days))
+
+
+def _clock_h(calendar: Calendar, t: float, day: int) -> float:
+    """An instant by the clock, hours past the midnight of a day; the next day's from 24 on."""
+    when = calendar.clock(t)
+    return (when.date() - calendar.date(day)).days * 24.0 + when.hour + when.minute / 60.0 + when.second / 3600.0
 
 
 def clock_words(hours: float) -> str:

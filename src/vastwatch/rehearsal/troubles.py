@@ -72,11 +72,12 @@ def supplies(project: Project, truth: Truth) -> tuple[Supply, ...]:
         return ()
     dark = darkness(project, truth.calendar)
     out = []
+    live = {c.id for c in project.circuits if c.live and c.module is not None}
     for ident, name, lamps, feeds in _circuits(project):
         rooms = tuple(dict.fromkeys(find(project.lamps, lamp).room for lamp in lamps))
-        out.append(
-            Supply(ident, name, lamps, feeds, _supplied(ident, rooms, tuple(dark[r] for r in rooms), truth, rate))
-        )
+        on = _supplied(ident, rooms, tuple(dark[r] for r in rooms), truth, rate)
+        # What has its supply from before the switch burns on; what the circuit feeds does not.
+        out.append(Supply(ident, name, () if ident in live else lamps, feeds, on))
     return tuple(out)
 
 

@@ -7,9 +7,11 @@ import math
 from msgspec.structs import replace
 
 from vastwatch.design.edits.removing import without_unused_types
+from vastwatch.design.expressions import AnyOf, Report
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.design.records import Sensor
+from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType, ModuleType
 from vastwatch.site.building import Circuit, Socket, Switch
 from vastwatch.site.record import Point
@@ -71,6 +73,30 @@ def set_feed(project: Project, circuit_id: str, sensor: str, on: bool) -> Projec
             project = put(project, replace(c, feeds=tuple(x for x in c.feeds if x != sensor)))
     circuit = find(project.circuits, circuit_id)
     return put(project, replace(circuit, feeds=(*circuit.feeds, sensor))) if on else project
+
+
+def could_switch(project: Project, sensor: Sensor) -> bool:
+    """Whether a placed sensor could switch a circuit itself: it has a contact, and switches none yet."""
+    device = find(project.devices, sensor.device)
+    return device.relays and device.presence and all(sensor.id not in c.contacts for c in project.circuits)
+
+
+def set_contact(project: Project, circuit_id: str, sensor: str, on: bool) -> Project:
+    """Let a sensor's own contact switch a circuit, beside the others that do, or no longer."""
+    circuit = find(project.circuits, circuit_id)
+    others = tuple(x for x in circuit.contacts if x != sensor)
+    return put(project, replace(circuit, contacts=(*others, sensor) if on else others))
+
+
+def conclude_as_wired(project: Project, circuit_id: str) -> Project:
+    """Let what lights a circuit's room be any of the sensors that switch it in parallel. Raises ValueError where no
+    sensor does, or nothing concludes of the room."""
+    circuit = find(project.circuits, circuit_id)
+    lighting = None if not circuit.lamps else presence_of(project, find(project.lamps, circuit.lamps[0]).room)
+    if not circuit.contacts or lighting is None:
+        raise ValueError("no sensor switches this circuit, or nothing is concluded of its room")
+    said = tuple(Report(sensor=s) for s in circuit.contacts)
+    return put(project, replace(lighting, expr=said[0] if len(said) == 1 else AnyOf(of=said)))
 
 
 def set_module(project: Project, circuit_id: str, device: DeviceType | None) -> Project:
