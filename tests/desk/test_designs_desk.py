@@ -42,7 +42,7 @@ def test_rooms_are_compared_with_how_sure_each_difference_is(qtbot, window, shee
     # Radar kept the reader's light.
     assert "More drops" in rows[names.index("Sitting room")][4]
     # Each plan with what hangs there and what it costs.
-    assert sheet.plans[0].costs.text().startswith("9 sensors") and sheet.plans[1].costs.text().startswith("6 sensors")
+    assert sheet.plans[0].costs.text().startswith("10 sensors") and sheet.plans[1].costs.text().startswith("7 sensors")
     assert sheet.plans[1].name.text() == "Motion sensors alone"
     assert sheet.plans[0].image != sheet.plans[1].image
 

@@ -80,7 +80,7 @@ def test_the_ribbon_lists_the_room_first_and_scrolls(qtbot, window):
     window.focus.set(stage="Rehearsal", room="sitting", level="upper")
     lanes = [x.words for x in window.ribbon._lanes]
     assert lanes[0] == "Sitting room"
-    assert [x.strip() for x in lanes[1:12]] == [
+    assert [x.strip() for x in lanes[1:13]] == [
         "P, potter",
         "R, resident",
         "Cat",
@@ -90,6 +90,7 @@ def test_the_ribbon_lists_the_room_first_and_scrolls(qtbot, window):
         "Sofa",
         "Window seat",
         "Door",
+        "Player sitting room",
         "presence",
         "light",
     ]
@@ -165,7 +166,7 @@ def test_days_tell_what_went_wrong_and_go_there(qtbot, window):
 def test_the_list_of_rooms_goes_to_rooms_and_counts_sensors(qtbot, window):
     window.focus.set(stage="Plan")
     tile = window.panel("Plan").rooms._tiles["sitting"]
-    assert tile.figure == "3 sensors"
+    assert tile.figure == "4 sensors"
     qtbot.mouseClick(tile, LEFT)
     assert (window.focus.room, window.focus.level) == ("sitting", "upper")
     assert isinstance(tile, Tile)

@@ -54,10 +54,7 @@ def dark_as_told(project: Project, leaf: Dark, recording: Recording) -> Signal:
         # Without its contact nobody knows, and a room without a window is dark.
         return Signal.constant(True, 0.0, recording.end) if said is None else _not(said)
     below, until = thresholds(project, room, source)
-    return _sampled(
-        project.place, daylight_factor(project, room), scale_of(source), read_by(project, source), below, until,
-        recording.calendar,
-    )  # fmt: skip
+    return _sampled(daylight_on(project, room, source), read_by(project, source), below, until, recording.calendar)
 
 
 def thresholds(project: Project, room: Room, source: DarkSource) -> tuple[float, float]:
@@ -96,11 +93,22 @@ def _within(place: Place, factor: float, calendar: Calendar) -> Levels:
     return Levels(np.append(t, calendar.end), np.append(outside, outside[-1:]) * factor)
 
 
-def daylight_read(project: Project, room: Room, source: DarkSource, calendar: Calendar) -> tuple[Array, Array]:
-    """When the sensor of a room's source reads, and the daylight that falls on it then, lux."""
-    t, outside = _outside(project.place, read_by(project, source).interval_s, calendar)
-    scale = scale_of(source)
-    return t, np.maximum(scale.offset + scale.gain * outside * daylight_factor(project, room), 0.0)
+class Daylight(NamedTuple):
+    """The daylight on a sensor of light: over a place, the share of it in the room, and how the sensor takes that."""
+
+    place: Place
+    factor: float
+    scale: Scale
+
+    def at_readings(self, reads: Reading, calendar: Calendar) -> tuple[Array, Array]:
+        """When a sensor reads, and the daylight on it then as it would tell it, lux."""
+        t, outside = _outside(self.place, reads.interval_s, calendar)
+        return t, np.maximum(self.scale.offset + self.scale.gain * outside * self.factor, 0.0)
+
+
+def daylight_on(project: Project, room: Room, source: DarkSource) -> Daylight:
+    """The daylight on the sensor of a room's source."""
+    return Daylight(project.place, daylight_factor(project, room), scale_of(source))
 
 
 def house_dark(project: Project, room: str, recording: Recording) -> Signal:
@@ -138,20 +146,28 @@ def _outside(place: Place, step_s: float, calendar: Calendar) -> tuple[Array, Ar
 
 
 @kept
-def _sampled(
-    place: Place, factor: float, scale: Scale, reading: Reading, below: float, until: float, calendar: Calendar
-) -> Signal:
+def _sampled(daylight: Daylight, reads: Reading, below: float, until: float, calendar: Calendar) -> Signal:
     """Dark from a reading below one figure until one of at least another; it begins as dark below the upper one."""
-    t, outside = _outside(place, reading.interval_s, calendar)
-    lux, end = np.clip(scale.offset + scale.gain * outside * factor, reading.low, reading.high), calendar.end
-    dark = np.full(len(t), -1)
-    dark[lux < below], dark[lux >= until] = 1, 0
-    if len(t) and dark[0] < 0:
-        dark[0] = 1
-    known = np.maximum.accumulate(np.where(dark >= 0, np.arange(len(t)), 0))
-    on = dark[known] == 1
-    rows = np.column_stack([t, np.append(t[1:], end)])[on]
-    return Signal.from_intervals(rows, 0.0, end)
+    t, lux = daylight.at_readings(reads, calendar)
+    lux = np.clip(lux, reads.low, reads.high)
+    return from_readings(t, steps(lux < until, lux < below), calendar.end)
+
+
+def from_readings(t: Array, on: NDArray[np.bool_], end: float) -> Signal:
+    """What holds from each of some instants to the next, as a signal."""
+    return Signal.from_intervals(np.column_stack([t, np.append(t[1:], end)])[on], 0.0, end)
+
+
+def steps(stays: NDArray[np.bool_], comes: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """What a state comes to, step by step, that begins true: at each step it stays true where `stays`, and becomes true
+    where `comes`; (n,) each."""
+    k = np.arange(len(stays))
+    settled = stays == comes
+    last = np.maximum.accumulate(np.where(settled, k, -1))
+    turned = np.cumsum(~stays & comes)
+    since: NDArray[np.int64] = turned - np.where(last >= 0, turned[np.maximum(last, 0)], 0)
+    start = np.where(last >= 0, stays[np.maximum(last, 0)], True)
+    return np.asarray(start ^ (since % 2 == 1))
 
 
 @kept

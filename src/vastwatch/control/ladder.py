@@ -7,7 +7,7 @@ The rows come as signals, and what they ask for as a table: nothing here knows w
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +17,8 @@ from vastwatch.signals import Levels, Signal
 Array = NDArray[np.float64]
 
 
-class Winners(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class Winners:
     """Which row wins when: `row` (n,) from each of `edges` (n + 1,) to the next, `len(rows)` for none of them. No two
     neighbours are the same."""
 

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.concluding import always, never
-from vastwatch.control.darkness import Reading, daylight_read, read_by, thresholds
+from vastwatch.control.darkness import Daylight, Reading, daylight_on, from_readings, read_by, steps, thresholds
 from vastwatch.control.house import conclude
 from vastwatch.control.ladder import Winners
 from vastwatch.control.lighting import run_ladder
@@ -89,10 +89,10 @@ def _dark_in(project: Project, room: Room, recording: Recording) -> Signal:
     end = recording.end
     either = [_with(recording, (("dark", room.id),), (dark,)) for dark in (always(end), never(end))]
     dark, bright = (_won(project, room.id, each) for each in either)
-    t, day = daylight_read(project, room, source, recording.calendar)
     lifts = tuple(lifted(project, room, find(project.sensors, source.sensor)).tolist())
     below, until = thresholds(project, room, source)
-    return _told(dark, bright, lifts, t, day, read_by(project, source), below, until, recording.calendar)
+    daylight = daylight_on(project, room, source)
+    return _told(dark, bright, lifts, daylight, read_by(project, source), below, until, recording.calendar)
 
 
 @kept
@@ -117,16 +117,14 @@ def _both(a: Signal, b: Signal) -> Signal:
 
 @kept
 def _told(
-    dark: Winners | Signal, bright: Winners | Signal, lifts: tuple[float, ...], t: Array, day: Array, reads: Reading,
+    dark: Winners | Signal, bright: Winners | Signal, lifts: tuple[float, ...], daylight: Daylight, reads: Reading,
     below: float, until: float, calendar: Calendar,
 ) -> Signal:  # fmt: skip
+    t, day = daylight.at_readings(reads, calendar)
     was_dark, was_bright = (
         np.clip(day + _lifted_at(won, np.asarray(lifts), t), reads.low, reads.high) for won in (dark, bright)
     )
-    stays, comes = was_dark < until, was_bright < below
-    on = steps(stays, comes)
-    rows = np.column_stack([t, np.append(t[1:], calendar.end)])[on]
-    return Signal.from_intervals(rows, 0.0, calendar.end)
+    return from_readings(t, steps(was_dark < until, was_bright < below), calendar.end)
 
 
 def _lifted_at(won: Winners | Signal, lifts: Array, t: Array) -> Array:
@@ -136,15 +134,3 @@ def _lifted_at(won: Winners | Signal, lifts: Array, t: Array) -> Array:
         return np.where(won.at(np.maximum(before, 0.0)), lifts[0], lifts[-1])
     place = np.clip(np.searchsorted(won.edges, before, side="right") - 1, 0, len(won.row) - 1)
     return np.asarray(lifts[won.row[place]], float)
-
-
-def steps(stays: NDArray[np.bool_], comes: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """What a state comes to, step by step, that begins true: at each step it stays true where `stays`, and becomes true
-    where `comes`; (n,) each."""
-    k = np.arange(len(stays))
-    settled = stays == comes
-    last = np.maximum.accumulate(np.where(settled, k, -1))
-    turned = np.cumsum(~stays & comes)
-    since: NDArray[np.int64] = turned - np.where(last >= 0, turned[np.maximum(last, 0)], 0)
-    start = np.where(last >= 0, stays[np.maximum(last, 0)], True)
-    return np.asarray(start ^ (since % 2 == 1))

@@ -53,7 +53,7 @@ def inputs_of(project: Project, circuit: Circuit) -> tuple[Input, ...]:
     """What a circuit hangs on, from the line to the lamps."""
     out = [Input("switch", s.name, "up", "down") for s in switches_of(project, circuit.id)]
     if circuit.module is not None:
-        out.append(Input("module", find(project.devices, circuit.module).name, "told off", "told on"))
+        out.append(Input("module", "Module", "told off", "told on"))
     out += [Input("contact", find(project.sensors, s).name, "timed out", "somebody") for s in circuit.contacts]
     return tuple(out[:MOST])
 

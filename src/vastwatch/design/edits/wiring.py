@@ -60,10 +60,11 @@ def set_lamp(project: Project, circuit_id: str, lamp: str, on: bool) -> Project:
 
 
 def could_feed(project: Project, sensor: Sensor) -> bool:
-    """Whether a placed sensor could hang behind a wall switch: it runs on mains, and hangs behind none yet."""
-    return find(project.devices, sensor.device).power == "mains" and all(
-        sensor.id not in c.feeds for c in project.circuits
-    )
+    """Whether a placed sensor could hang behind a wall switch: it runs on mains, has no plug, and hangs behind none
+    yet."""
+    device = find(project.devices, sensor.device)
+    wired = device.power == "mains" and device.family not in ("plug", "player")
+    return wired and all(sensor.id not in c.feeds for c in project.circuits)
 
 
 def set_feed(project: Project, circuit_id: str, sensor: str, on: bool) -> Project:

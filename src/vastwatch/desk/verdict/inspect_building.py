@@ -119,6 +119,14 @@ def spot_form(form: Form, spot: Any) -> None:
     form.figure(grid, 3, "Lux", lambda r: needs_of(form.document.project, room).lux if r.lux is None else r.lux,
                  lambda r, v: replace(r, lux=v), "plain", 25, 0, 5000,
                  form.tr("Light wanted at this spot; the room's own until it is set."))  # fmt: skip
+    if spot.activity not in ("sleeping", "away", "film"):
+        form.figure(grid, 6, "Calls", lambda r: r.calls_per_hour, lambda r, v: replace(r, calls_per_hour=v), "plain",
+                     0.5, 0, 30, form.tr("Calls an hour that are taken here: machines can keep quiet."))  # fmt: skip
+    if spot.activity == "hands-on":
+        form.made_choice(grid, 7, "Screen", [("no", form.tr("off")), ("yes", form.tr("exercise"))],
+                          lambda r: "yes" if r.exercise else "no",
+                          lambda r, key: replace(r, exercise=key == "yes"),
+                          form.tr("What the room's player shows meanwhile: nobody exercises in the dark."))  # fmt: skip
 
 
 def wall_form(form: Form, wall: Any) -> None:

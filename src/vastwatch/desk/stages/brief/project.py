@@ -17,6 +17,7 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, Day, FigureField, Sleeper, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.shell.units import parse_length, show_length
+from vastwatch.desk.stages.brief.free_days import FreeDays
 from vastwatch.desk.stages.brief.world import WorldMap
 from vastwatch.files.check import YEARS
 from vastwatch.site.building import WallMaterial
@@ -123,6 +124,10 @@ class ProjectPage(Sleeper):
         )  # fmt: skip
         box.addWidget(_grid(fields))
         box.addWidget(line())
+        self.free = FreeDays(document)
+        self.free.say.connect(self.say)
+        box.addWidget(self.free)
+        box.addWidget(line())
         box.addWidget(label(self.tr("Walls, where nobody says otherwise"), "head"))
         self.walls: dict[str, tuple[FigureField, Choice]] = {}
         rows = []
@@ -172,6 +177,7 @@ class ProjectPage(Sleeper):
         if not self.begin.hasFocus():
             self.begin.setDate(QDate.fromString(project.brief.rehearse_from, "yyyy-MM-dd"))
         self.lengths.setCurrentIndex(int(self.focus.feet))
+        self.free.refresh()
         for side, (thick, made) in self.walls.items():
             thick.set_value(getattr(project.construction, f"{side}_m"))
             made.setCurrentText(getattr(project.construction, f"{side}_material"))

@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice.cautions import CAUTIONS
+from vastwatch.control.wiring_table import parallel_words
 from vastwatch.design.edits import wiring
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.project import find, put
@@ -18,6 +19,7 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, FigureField, Sleeper, clear, kept_in_view, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.shell.units import parse_length, show_length
+from vastwatch.desk.stages.brief.circuit_sheet import CircuitSheet
 from vastwatch.desk.stages.brief.troubles import TroublesSection
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.site.building import Circuit
@@ -149,8 +151,23 @@ class WiringPage(Sleeper):
         if circuit.module is not None:
             for words in wiring.module_misfits(project, circuit, find(project.devices, circuit.module)):
                 box.addWidget(label(words[:1].upper() + words[1:] + ".", "bad", True))
+        live = QCheckBox(self.tr("live before the switch"))
+        live.setToolTip(self.tr("The module has its supply from before the wall switch, which only tells it something"))
+        live.setChecked(circuit.live)
+        live.setEnabled(circuit.module is not None)
+        live.toggled.connect(partial(self._live, circuit.id))
+        table = QPushButton(self.tr("Truth table…"))
+        table.setToolTip(self.tr("Every state of its switches, contacts and module, and what burns in it"))
+        table.clicked.connect(partial(self.show_table, circuit.id))
+        box.addWidget(row(live, QWidget(), table, stretch=1))
         box.addWidget(self._fed(circuit))
         return holder
+
+    def show_table(self, ident: str, *_: object) -> None:
+        """Open the truth table of a circuit."""
+        self.table = CircuitSheet(self.window() or self, self.document, ident)
+        self.table.say.connect(self.say)
+        self.table.open()
 
     def _fed(self, circuit: Circuit) -> QWidget:
         """Which sensors have their supply from behind its switch, and which might."""
@@ -167,6 +184,29 @@ class WiringPage(Sleeper):
             away.setAccessibleName(self.tr("{} has a supply of its own").format(sensor.name))
             away.clicked.connect(partial(self._feed, circuit.id, ident, False))
             box.addWidget(row(label(self.tr("feeds {}").format(sensor.name)), QWidget(), away, stretch=1))
+        for ident in circuit.contacts:
+            sensor = find(project.sensors, ident)
+            away = QPushButton("×")
+            away.setFixedSize(24, 26)
+            away.setProperty("role", "pick")
+            away.setAccessibleName(self.tr("{} does not switch it").format(sensor.name))
+            away.clicked.connect(partial(self._contact, circuit.id, ident, False))
+            box.addWidget(row(label(self.tr("switched by {}").format(sensor.name)), QWidget(), away, stretch=1))
+        if (words := parallel_words(project, circuit)) is not None:
+            box.addWidget(label(f"{words}.", "bad", True))
+        able = [s for s in project.sensors if wiring.could_switch(project, s)]
+        if able:
+            contact = Choice()
+            contact.setAccessibleName(self.tr("What switches {} by itself").format(circuit.name))
+            contact.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            contact.setMinimumContentsLength(12)
+            contact.addItem(self.tr("+ a sensor's own contact"), None)
+            for each in able:
+                contact.addItem(each.name, each.id)
+            contact.activated.connect(
+                lambda i, box=contact: self._contact(circuit.id, box.itemData(i), True) if box.itemData(i) else None
+            )
+            box.addWidget(contact)
         could = [s for s in project.sensors if wiring.could_feed(project, s)]
         if could:
             more = Choice()
@@ -228,6 +268,17 @@ class WiringPage(Sleeper):
         name, circuit = find(project.sensors, sensor).name, find(project.circuits, ident)
         words = f"{circuit.name} feeds {name}" if on else f"{name} has a supply of its own"
         self.document.apply(wiring.set_feed(project, ident, sensor, on), words)
+
+    def _live(self, ident: str, on: bool) -> None:
+        circuit = find(self.document.project.circuits, ident)
+        words = f"{circuit.name}: module live before the switch" if on else f"{circuit.name}: module behind the switch"
+        self.document.apply(put(self.document.project, replace(circuit, live=on)), words)
+
+    def _contact(self, ident: str, sensor: str, on: bool, *_: object) -> None:
+        project = self.document.project
+        name, circuit = find(project.sensors, sensor).name, find(project.circuits, ident)
+        words = f"{name} switches {circuit.name}" if on else f"{name} does not switch {circuit.name}"
+        self.document.apply(wiring.set_contact(project, ident, sensor, on), words)
 
     def _set_cable(self, metres: float) -> None:
         project = self.document.project

@@ -1,17 +1,21 @@
-"""How the house tells that a room is dark, and between which figures: one row of the Scenes panel."""
+"""How the house tells that a room is dark, and between which figures, proposed and calibrated: two rows of the Scenes
+panel."""
 
 from __future__ import annotations
 
 from msgspec.structs import replace
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from vastwatch.advice.light_feedback import feedback, proposed
+from vastwatch.control.darkness import thresholds
 from vastwatch.design.edits.sensors import could_tell
-from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find, put
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, FigureField, label, narrow
+from vastwatch.desk.shell.parts import Choice, FigureField, label, narrow, row
+from vastwatch.desk.shell.results import Results
+from vastwatch.desk.stages.scenes.meter_dialog import MeterDialog
 from vastwatch.site.building import DarkSource
 
 # How the ways to tell the dark are called.
@@ -26,12 +30,17 @@ class DarkRow(QWidget):
 
     say = pyqtSignal(str)
 
-    def __init__(self, document: Document, focus: Focus) -> None:
+    def __init__(self, document: Document, focus: Focus, results: Results) -> None:
         super().__init__()
-        self.document, self.focus = document, focus
-        box = QHBoxLayout(self)
+        self.document, self.focus, self.results = document, focus, results
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(4)
+        first = QWidget()
+        box = QHBoxLayout(first)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
+        outer.addWidget(first)
         self.source = narrow(Choice())
         self.source.setAccessibleName(self.tr("How the house tells that this room is dark"))
         for key, words in SOURCES.items():
@@ -43,6 +52,18 @@ class DarkRow(QWidget):
         box.addWidget(self.source, 1)
         for widget in (self.below, label("–", "soft"), self.until, label("lx", "soft")):
             box.addWidget(widget)
+        self.propose = QPushButton(self.tr("Propose"))
+        self.propose.setToolTip(
+            self.tr("Figures from what the room asks for, so far apart that its own lamps and a cloud do not blink it")
+        )
+        self.propose.clicked.connect(self._propose)
+        self.meter = QPushButton(self.tr("Calibrate…"))
+        self.meter.setToolTip(self.tr("Two readings of the sensor beside a meter where light is wanted"))
+        self.meter.clicked.connect(self._calibrate)
+        self.blinks = label("", "soft", True)
+        outer.addWidget(self.blinks)
+        self._more = row(QWidget(), self.propose, self.meter, stretch=0, spacing=5)
+        outer.addWidget(self._more)
 
     def _lux(self, name: str, field: str) -> FigureField:
         why = self.tr("On below the one, off from the other: so that dusk does not make it blink.")
@@ -58,12 +79,22 @@ class DarkRow(QWidget):
             return
         source = record.darkness or DarkSource()
         self.source.setCurrentIndex(self.source.findData(source.source))
-        asks = needs_of(self.document.project, record).lux
-        below = asks if source.below_lux is None else source.below_lux
+        below, until = thresholds(self.document.project, record, source)
         self.below.set_value(below)
-        self.until.set_value(max(below, source.until_lux or 0.0))
+        self.until.set_value(until)
         for field in (self.below, self.until):
             field.setEnabled(source.source in ("daylight", "sensor"))
+        self._more.setVisible(source.source in ("daylight", "sensor"))
+        self.meter.setVisible(source.source == "sensor")
+        found = feedback(self.document.project, record.id)
+        self.blinks.setVisible(found is not None)
+        if found is not None:
+            told = (
+                self.tr("The lamps add {:.0f} lx to its reading: the light would blink. Until {:.0f} lx cures it.")
+                if found.blinks
+                else self.tr("The lamps add {:.0f} lx to its reading, and cannot blink it.")
+            )
+            self.blinks.setText(told.format(found.lifts_lux, found.cure))
 
     def _source(self) -> DarkSource:
         record = find(self.document.project.rooms, self.focus.room or "")
@@ -88,6 +119,32 @@ class DarkRow(QWidget):
         record = find(project.rooms, room)
         new = replace(record, darkness=replace(self._source(), source=kind, sensor=sensor))
         self.document.apply(put(project, new), f"{record.name} is dark by {SOURCES[kind]}")
+
+    def _propose(self) -> None:
+        """Take the figures that the week is best served with."""
+        project, room, r = self.document.project, self.focus.room, self.results.rehearsal
+        if room is None:
+            return
+        found = None if r is None else proposed(project, room, r)
+        if found is None:
+            self.say.emit(self.tr("The week is not lived yet."))
+            return
+        record = find(project.rooms, room)
+        source = replace(self._source(), below_lux=found.below, until_lux=found.until)
+        self.document.apply(put(project, replace(record, darkness=source)), f"{record.name} is dark as proposed")
+        self.say.emit(
+            self.tr("Dark below {:.0f} lx, until {:.0f}: it begins {:.1f} times a day, {:.1f} before.").format(
+                found.below, found.until, found.begins_then, found.begins_now
+            )
+        )
+
+    def _calibrate(self) -> None:
+        room = self.focus.room
+        if room is not None:
+            dialog = self.dialog = MeterDialog(self.document, room, self.window())
+            dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            dialog.finished.connect(lambda _: self.say.emit(dialog.told) if dialog.told else None)
+            dialog.open()
 
     def _set_lux(self, field: str, value: float) -> None:
         record = find(self.document.project.rooms, self.focus.room or "")

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from vastwatch.advice.cautions import CAUTIONS
+from vastwatch.advice.follow_on import Ahead
 from vastwatch.advice.ladder_states import states, stuck, why_not
 from vastwatch.control.hand import ends_words
 from vastwatch.control.lighting import LadderRun
@@ -38,11 +39,12 @@ from vastwatch.desk.shell.parts import clear, column, label, line, plain, row, s
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
+from vastwatch.desk.stages.scenes.ahead_sheet import AheadSheet, ask_ahead
 from vastwatch.desk.stages.scenes.dark_row import DarkRow
 from vastwatch.desk.stages.scenes.ladder_view import LadderView, ShownRow
 from vastwatch.desk.stages.scenes.naming import ask_name
+from vastwatch.desk.stages.scenes.out_row import OutRow
 from vastwatch.desk.stages.scenes.output_pane import OutputPane
-from vastwatch.desk.stages.scenes.recipes_sheet import RecipesSheet
 from vastwatch.desk.stages.scenes.row_builder import RowBuilder
 from vastwatch.desk.stages.scenes.scene_view import SceneView
 from vastwatch.desk.stages.scenes.states_sheet import StatesSheet
@@ -101,15 +103,14 @@ class ScenesPanel(QWidget):
         self._asked = label("", "soft", True)
         box.addWidget(self._asked)
         box.addWidget(line())
-        self.dark = DarkRow(document, focus)
+        self.dark = DarkRow(document, focus, results)
         self.dark.say.connect(self.say)
         box.addWidget(self.dark)
         self._caution = label(CAUTIONS["stair"], "soft", True)
         box.addWidget(self._caution)
-        self.recipes = QPushButton(self.tr("Recipes out…"))
-        self.recipes.setToolTip(self.tr("The ladder as triggers, conditions and actions, for whatever will run it"))
-        self.recipes.clicked.connect(self.show_recipes)
-        box.addWidget(self.recipes)
+        self.out = OutRow(document, focus, theme)
+        self.out.say.connect(self.say)
+        box.addWidget(self.out)
         self._also, self._also_box = column(4)
         box.addWidget(self._also)
         box.addStretch(1)
@@ -173,7 +174,7 @@ class ScenesPanel(QWidget):
         for w in (self.add, self.begin):
             w.setEnabled(record is not None)
         self.states.setVisible(bool(mine))
-        self.recipes.setVisible(bool(mine))
+        self.out.recipes.setVisible(bool(mine))
         self.ladder.setVisible(bool(mine))
         self.ladder.show_rows(self._rows(project, room or ""), self.focus.row)
         self._tell_why(project, record is not None and bool(lamps_in(project, room or "")))
@@ -377,7 +378,11 @@ class ScenesPanel(QWidget):
     def add_menu(self) -> QMenu:
         """What can be added to the room in hand."""
         menu = QMenu(self)
-        for words, do in ((self.tr("A row"), self._add_row), (self.tr("A button on the wall"), self._add_button)):
+        for words, do in (
+            (self.tr("A row"), self._add_row),
+            (self.tr("A button on the wall"), self._add_button),
+            (self.tr("Light ahead of who comes…"), self.ask_ahead),
+        ):
             action = QAction(words, menu)
             action.triggered.connect(do)
             menu.addAction(action)
@@ -406,6 +411,21 @@ class ScenesPanel(QWidget):
         self.document.apply(new, f"Add {button.name}")
         self.focus.set(selected=button.id)
         self.say.emit(self.tr("Drag it to its wall; what it does, and until when, is at the right."))
+
+    def ask_ahead(self) -> None:
+        """Which rows would light the room ahead of who comes, tried on weeks lived."""
+        room, project = self.focus.room, self.document.project
+        if room is None:
+            return
+        self._asking = ask_ahead(self, project, room, self._ahead_found)
+
+    def _ahead_found(self, found: list[Ahead]) -> None:
+        if not found:
+            self.say.emit(self.tr("Nobody is noticed on the way here, or nothing lights it by itself."))
+            return
+        self.offers = AheadSheet(self.window() or self, self.document, found)
+        self.offers.say.connect(self.say)
+        self.offers.open()
 
     def start_menu(self) -> QMenu:
         """Ladders to begin from; those that this room has nothing for say what they want."""
@@ -470,14 +490,6 @@ class ScenesPanel(QWidget):
         held = stuck(self.document.project, room, self.results.rehearsal)
         self.sheet = StatesSheet(self.window() or self, self.document.project, room, did, held)
         self.sheet.open()
-
-    def show_recipes(self) -> None:
-        """Open the ladder as recipes."""
-        room = self.focus.room
-        if room is not None:
-            self.out = RecipesSheet(self.window() or self, self.document.project, room)
-            self.out.say.connect(self.say)
-            self.out.open()
 
 
 def _capital(words: str) -> str:

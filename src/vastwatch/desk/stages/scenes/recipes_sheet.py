@@ -12,6 +12,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
+from vastwatch.control.device_sheet import device_sheet, sheet_rows
 from vastwatch.control.recipes import Book, Convention, as_plain, as_rows, button_words, in_words, recipes_of
 from vastwatch.design.project import Project, find
 from vastwatch.desk.shell.parts import Choice, label, row
@@ -41,7 +42,12 @@ class RecipesSheet(QDialog):
         self.names.activated.connect(self._show)
         self.told = label("", "soft", True)
         box.addWidget(self.told)
-        box.addWidget(row(label(self.tr("Names"), "soft"), self.names, QWidget(), stretch=2))
+        self.what = Choice()
+        self.what.setAccessibleName(self.tr("What is shown"))
+        self.what.addItem(self.tr("Recipes of this room"), "recipes")
+        self.what.addItem(self.tr("Set on the devices"), "devices")
+        self.what.activated.connect(self._show)
+        box.addWidget(row(self.what, label(self.tr("Names"), "soft"), self.names, QWidget(), stretch=3))
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
         self.text.setAccessibleName(self.windowTitle())
@@ -68,6 +74,11 @@ class RecipesSheet(QDialog):
                 "{} recipes, {} inputs, {} helpers; played in this order they come to what the ladder does."
             ).format(len(book.recipes), len(book.inputs) + len(book.buttons), len(book.helpers))
         )
+        if self.what.currentData() == "devices":
+            sheet = device_sheet(self.project)
+            self.told.setText(self.tr("What runs on the devices themselves, in all rooms: set there, once."))
+            self.text.setPlainText("\n".join(f"{s.device} ({s.type})\n    {s.setting}: {s.value}" for s in sheet))
+            return
         self.text.setPlainText("\n".join([*button_words(self.project, self.room), *in_words(book)]))
 
     def _copy(self) -> None:
@@ -90,11 +101,14 @@ class RecipesSheet(QDialog):
         """Write the recipes: by the ending as JSON, as CSV, or else as text."""
         if self.book is None:
             return
+        devices = self.what.currentData() == "devices"
+        sheet = device_sheet(self.project)
         if path.suffix.lower() == ".json":
-            text = json.dumps(as_plain(self.book), ensure_ascii=False, indent=1) + "\n"
+            plain = [s._asdict() for s in sheet] if devices else as_plain(self.book)
+            text = json.dumps(plain, ensure_ascii=False, indent=1) + "\n"
         elif path.suffix.lower() == ".csv":
             out = io.StringIO()
-            csv.writer(out, lineterminator="\n").writerows(as_rows(self.book))
+            csv.writer(out, lineterminator="\n").writerows(sheet_rows(sheet) if devices else as_rows(self.book))
             text = out.getvalue()
         else:
             text = self.text.toPlainText() + "\n"
