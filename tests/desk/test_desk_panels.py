@@ -174,7 +174,7 @@ def test_the_list_of_rooms_goes_to_rooms_and_counts_sensors(qtbot, window):
     window.focus.set(selected="radar-sitting")
     window.plan.setFocus()
     key(qtbot, window.plan, Qt.Key.Key_Delete)
-    assert window.panel("Plan").rooms._tiles["sitting"].figure == "2 sensors"
+    assert window.panel("Plan").rooms._tiles["sitting"].figure == "3 sensors"
 
 
 def test_the_level_box_shows_the_level_and_changes_it(qtbot, window):

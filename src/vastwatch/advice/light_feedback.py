@@ -77,5 +77,5 @@ def proposed(project: Project, room: str, r: Rehearsal) -> Proposal | None:
         lifts = lifted(project, record, find(project.sensors, source.sensor))
         until = max(until, _cure(below, float(lifts.max(initial=0.0))))
     then = put(project, replace(record, darkness=replace(source, below_lux=below, until_lux=until)))
-    begins = [len(house_dark(each, room, with_own_light(each, r.recording))) / r.days for each in (project, then)]
+    begins = [len(house_dark(each, room, with_own_light(each, r.recording)).rises) / r.days for each in (project, then)]
     return Proposal(below, until, *begins)

@@ -211,8 +211,17 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
                 followed = followed._replace(rows=_rows(output, project, recording, conclusions))
             supply = recording.facts.get(("supply", output.id))
             out[output.id] = _output(output, followed if supply is None else followed._replace(powered=supply))
+            if isinstance(output, Guarded) and output.locks:
+                locks = (concluded(project, x, recording, named=conclusions.presences) for x in output.locks)
+                out[output.id] = _unlocked(out[output.id], tuple(locks))
             lit[output.id] = _on(out[output.id])
     return HouseRun(project, recording, conclusions, out, hands, ladders, lit)
+
+
+@kept
+def _unlocked(levels: Levels, locks: tuple[Signal, ...]) -> Levels:
+    """Levels cut to nothing while a lock holds: it stands above rows and guards."""
+    return first_that_holds([(any_of(locks), Levels.constant(0.0, levels.start, levels.end))], levels)
 
 
 def _rows(output: Guarded, project: Project, recording: Recording, conclusions: Conclusions) -> tuple[Signal, ...]:

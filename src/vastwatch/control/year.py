@@ -69,6 +69,8 @@ def scheduled(project: Project) -> tuple[Scheduled, ...]:
     for output in project.outputs:
         for row in output.rows:
             note(row.when, f"{output.name}: {row.name}" if row.name else output.name)
+        for lock in output.locks:
+            note(lock, f"{output.name}: locked")
     return tuple(Scheduled(windows[k], leaf_words(project, windows[k]), tuple(names)) for k, names in used.items())
 
 

@@ -91,10 +91,11 @@ def could_name(project: Project, presence: Presence) -> list[Presence]:
 
 
 def expressions(project: Project) -> Iterator[Expr]:
-    """Every expression of a project: what conclusions say, when rows of ladders win, when outputs run."""
+    """Every expression of a project: what conclusions say, when rows of ladders win, when outputs run, and never."""
     yield from (p.expr for p in project.presences)
     yield from (rule.when for rule in project.rules)
     yield from (row.when for output in project.outputs for row in output.rows)
+    yield from (lock for output in project.outputs for lock in output.locks)
 
 
 def facts_asked(expr: Expr) -> Iterator[tuple[str, str]]:

@@ -185,12 +185,13 @@ class Row(Record, frozen=True, kw_only=True):
 class Guarded(Fixture, frozen=True, kw_only=True):
     """What an output that is no lamp keeps to, whatever its rows say: once on it runs for `least_run_s`, once off it
     rests for `least_rest_s`, and it starts no more than `moves_a_day` times a day. Without rows it does what is usual
-    for its kind."""
+    for its kind. `locks`: while any of these holds it never runs, whatever else says so: a window that is open."""
 
     rows: Annotated[tuple[Row, ...], msgspec.Meta(max_length=24)] = ()
     least_run_s: NotNegative = 0.0
     least_rest_s: NotNegative = 0.0
     moves_a_day: Annotated[int, msgspec.Meta(ge=1, le=1000)] | None = None
+    locks: Annotated[tuple[Expr, ...], msgspec.Meta(max_length=8)] = ()
 
 
 class Fan(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="fan"):

@@ -92,6 +92,8 @@ def _all_nesting(holder: Project | Variant, path: str) -> Iterator[str]:
     for i, output in enumerate(holder.outputs):
         for k, row in enumerate(output.rows):
             yield from _nesting(row.when, output.id, f"{path}outputs[{i}].rows[{k}].when")
+        for k, lock in enumerate(output.locks):
+            yield from _nesting(lock, output.id, f"{path}outputs[{i}].locks[{k}]")
 
 
 def _nesting(whole: Expr, ident: str, path: str) -> Iterator[str]:

@@ -40,6 +40,11 @@ def move_output_row(project: Project, ident: str, k: int, at: int) -> Project:
     return put(project, replace(output, rows=tuple(others)))
 
 
+def set_locks(project: Project, ident: str, locks: tuple[Expr, ...]) -> Project:
+    """An output that never runs while any of some conditions holds."""
+    return put(project, replace(output_of(project, ident), locks=locks))
+
+
 def remove_output_row(project: Project, ident: str, k: int) -> Project:
     """An output without one of its rows."""
     output = output_of(project, ident)

@@ -12,13 +12,17 @@ from vastwatch.design.edits.outputs import (
     add_output_row,
     move_output_row,
     remove_output_row,
+    set_locks,
     set_output_row,
 )
-from vastwatch.design.records import Guarded
+from vastwatch.design.expressions import Belief, Expr
+from vastwatch.design.records import Guarded, Presence
+from vastwatch.design.sentence import condition_words
 from vastwatch.design.starting_ladders import NIGHT
+from vastwatch.design.vocabulary import Offer, offers
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, label, line, row, scrolling
+from vastwatch.desk.shell.parts import Choice, FigureField, label, line, narrow, row, scrolling
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.scenes.ladder_view import LadderView
@@ -76,6 +80,11 @@ class OutputPane(QWidget):
         self._level_row = row(label(self.tr("It runs at"), "soft"), self.level, stretch=0)
         box.addWidget(self._level_row)
         box.addWidget(line())
+        self.lock = narrow(Choice())
+        self.lock.setAccessibleName(self.tr("Never runs while"))
+        self.lock.setToolTip(self.tr("A lock above its rows and guards: a window that is open, somebody in the way."))
+        self.lock.activated.connect(self._set_lock)
+        box.addWidget(row(label(self.tr("Never while"), "soft"), self.lock, stretch=1))
         self._runs = label("", "", True)
         box.addWidget(self._runs)
         self._caution = label("", "soft", True)
@@ -100,6 +109,7 @@ class OutputPane(QWidget):
         if k is not None:
             self._condition.setText(self.tr("“{}” holds").format(output.rows[k].name or self.tr("This row")))
             self.level.set_value(100 * output.rows[k].level)
+        self._show_lock(output)
         r = self.results.rehearsal
         scores = None if r is None else r.output_scores.get(output.id)
         self._runs.setVisible(scores is not None)
@@ -108,6 +118,30 @@ class OutputPane(QWidget):
             self._runs.setText(told.format(scores.run_h, scores.kwh, scores.starts, scores.bothered_min))
         self._caution.setVisible(bool(handler.caution))
         self._caution.setText(self.tr(handler.caution))
+
+    def _show_lock(self, output: Guarded) -> None:
+        """What could lock an output, and what does."""
+        project = self.document.project
+        presence = Presence(id="row", room=output.room, name=output.name, lights=False, expr=NIGHT)
+        could = [o for o in offers(project, presence) if not isinstance(o.expr, Belief)]
+        now = output.locks[0] if output.locks else None
+        words = [self.tr("nothing locks it"), *(o.words for o in could)]
+        mine = "" if now is None else condition_words(project, now)
+        if mine and mine not in words:
+            could, words = [*could, Offer("", mine, now)], [*words, mine]  # type: ignore[arg-type]
+        self._locks: list[Expr | None] = [None, *(o.expr for o in could)]
+        if [self.lock.itemText(k) for k in range(self.lock.count())] != words:
+            self.lock.clear()
+            self.lock.addItems(words)
+        self.lock.setCurrentIndex(words.index(mine) if mine else 0)
+
+    def _set_lock(self, index: int) -> None:
+        output = self.output
+        if output is not None:
+            lock = self._locks[index]
+            new = set_locks(self.document.project, output.id, () if lock is None else (lock,))
+            self.document.apply(new, f"{output.name} never runs while {self.lock.itemText(index)}" if lock else
+                                f"Nothing locks {output.name}")  # fmt: skip
 
     def _set_level(self, percent: float) -> None:
         output = self.output
