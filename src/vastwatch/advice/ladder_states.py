@@ -36,7 +36,7 @@ class State(NamedTuple):
 def states(did: LadderRun) -> list[State]:
     """Every combination of a ladder's rows, the most frequent first; of those that were not lived the fewest rows
     first."""
-    n, end = len(did.rows), did.won.edges[-1]
+    n, end = len(did.rows), float(did.won.edges[-1])
     edges = np.unique(np.concatenate([[0.0], *(s.switches for s in did.said)]))
     holds = np.array([s.at(edges) for s in did.said]).reshape(n, -1).T
     spent = np.diff(np.append(edges, end))
