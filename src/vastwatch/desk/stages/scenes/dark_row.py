@@ -166,7 +166,9 @@ def _typed_lux(text: str) -> float:
 
 def _source_sensor(project: Project, room: str, kind: str) -> str | None:
     """A sensor that can tell a room's dark in some way."""
-    for sensor in could_tell(project, room):
+    # What is there for light alone before what tells it besides.
+    near = sorted(could_tell(project, room), key=lambda s: find(project.devices, s.device).family != "light")
+    for sensor in near:
         device = find(project.devices, sensor.device)
         if kind == "shut door" and device.family == "contact":
             return sensor.id
