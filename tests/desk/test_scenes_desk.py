@@ -172,7 +172,7 @@ def test_sliders_set_levels_while_the_plan_shows_them(qtbot, window, scenes):
     assert levels["lamp-floor"] == pytest.approx(0.5)
     assert window.plan.viewport().grab().toImage() != before
     share, watts = scenes.scene._figures["lamp-floor"]
-    assert share.text() == "50 %" and watts.text() == "3.2 W"
+    assert share.text() == "50 %" and watts.text() == "3.1 W"
     # All of one drag is one step back.
     undo(window)
     assert {x.lamp: x.level for x in find(project(window).scenes, "scene-film").levels}["lamp-floor"] == 0.1

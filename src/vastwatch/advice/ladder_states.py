@@ -13,6 +13,7 @@ from vastwatch.control.lighting import LadderRun
 from vastwatch.design.ladders import governed, rows_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import buttons_in, presence_of
+from vastwatch.memo import kept
 from vastwatch.rehearsal import Rehearsal
 
 # With more rows than this only the combinations that were lived are listed.
@@ -33,6 +34,7 @@ class State(NamedTuple):
         return self.share > 0
 
 
+@kept
 def states(did: LadderRun) -> list[State]:
     """Every combination of a ladder's rows, the most frequent first; of those that were not lived the fewest rows
     first."""

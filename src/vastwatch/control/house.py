@@ -108,9 +108,15 @@ class HouseRun:
     def dark(self, room: str) -> Signal:
         """While a room is to be lit for somebody who is noticed there: as its ladder says, and else while the house
         takes it to be dark."""
-        if room in self.ladders:
-            return given(self.project, room, self.recording).due
-        return house_dark(self.project, room, self.recording)
+        if room not in self._dark:
+            ladder = room in self.ladders
+            of = given(self.project, room, self.recording).due if ladder else None
+            self._dark[room] = house_dark(self.project, room, self.recording) if of is None else of
+        return self._dark[room]
+
+    @cached_property
+    def _dark(self) -> dict[str, Signal]:
+        return {}
 
     def served(self, room: str) -> Signal | None:
         """While a room has the light it is to have; None where nothing lights it by itself."""

@@ -63,7 +63,7 @@ def reads_fixtures(state: PlanState) -> tuple[object, ...]:
     return (
         state.hazards, project.sockets, project.switches, project.circuits, project.lamps, project.outputs,
         project.buttons,
-        dict(state.lit), state.level, state.shapes,
+        frozenset(o.id for o in project.outputs if state.lit.get(o.id, 0.0) > 0), state.level, state.shapes,
         state.night, state.selected or "", state.marked, state.traced, state.theme,
     )  # fmt: skip
 

@@ -39,6 +39,10 @@ def draw_ground(p: QPainter, state: PlanState) -> None:
             p.drawLines(*lines)
             p.restore()
         p.restore()
+
+
+def draw_light(p: QPainter, state: PlanState) -> None:
+    """What lamps give the floor: in pools as they spread it, or as a glow in their rooms."""
     if state.pools:
         draw_pools(p, state)
         return
@@ -64,6 +68,11 @@ def draw_ground(p: QPainter, state: PlanState) -> None:
 
 def reads_ground(state: PlanState) -> tuple[object, ...]:
     """What the ground layer shows."""
+    return state.project.rooms, state.level, state.night, state.theme
+
+
+def reads_light(state: PlanState) -> tuple[object, ...]:
+    """What the layer of light on the floor shows."""
     return (
         state.project.rooms, state.level, state.night, state.theme, dict(state.lit), state.project.lamps, state.pools,
         state.project.photometries,

@@ -6,7 +6,7 @@ from vastwatch.causes.chain import scene
 from vastwatch.control.daylight import sun_elevation
 from vastwatch.control.house import HouseRun
 from vastwatch.design.relations import levels_in_order
-from vastwatch.desk.plan.state import PlanState
+from vastwatch.desk.plan.state import PlanState, same
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.in_hand import trackers
 from vastwatch.rehearsal.run import Rehearsal
@@ -20,6 +20,18 @@ DUSK = 1.3
 def show_moment(state: PlanState, focus: Focus, house: HouseRun | None, rehearsal: Rehearsal | None) -> None:
     """Set what of a state belongs to the moment; by day where no days are followed, and without anybody where nobody
     knows who was there."""
+    of = (
+        house, rehearsal, focus.time, focus.level, focus.incident, focus.here.follows_time, state.project.place,
+    )  # fmt: skip
+    if len(of) != len(state.moment_of) or not all(same(a, b) for a, b in zip(of, state.moment_of)):
+        state.moment_of = of
+        _make(state, focus, house, rehearsal)
+        state.moment_lit = state.lit
+    # A scene that is looked at changes what burns in the picture, not in the moment.
+    state.lit = dict(state.moment_lit)
+
+
+def _make(state: PlanState, focus: Focus, house: HouseRun | None, rehearsal: Rehearsal | None) -> None:
     state.lit, state.people, state.scene, state.reporting, state.night = {}, [], None, frozenset(), 0.0
     state.targets = ()
     if house is None or not focus.here.follows_time:

@@ -32,15 +32,15 @@ FLAT_M = 0.1
 
 
 def draw_places(p: QPainter, state: PlanState) -> None:
-    """The rooms' names, spots and lamps."""
+    """The rooms' names, and spots."""
     _names(p, state)
     if not state.hurried:
-        # On a large plan in motion spots and lamps wait until the hand rests.
+        # On a large plan in motion spots wait until the hand rests, as lamps do.
         _places(p, state)
 
 
 def reads_places(state: PlanState) -> tuple[object, ...]:
-    """What the names, spots and lamps layer shows."""
+    """What the layer of names and spots shows."""
     apart = special(state)
     spots = [s for s in state.project.spots if s.id not in apart]
     return (
@@ -53,7 +53,6 @@ def reads_places(state: PlanState) -> tuple[object, ...]:
         state.room,
         state.night,
         state.theme,
-        dict(state.lit),
     )
 
 
@@ -160,8 +159,8 @@ def _names(p: QPainter, state: PlanState) -> None:
 
 
 def _places(p: QPainter, state: PlanState) -> None:
-    """Spots and lamps, in pixels."""
-    project, theme = state.project, state.theme
+    """Spots, in pixels."""
+    project = state.project
     with in_pixels(p) as at:
         apart = special(state)
         rings, wedges = QPainterPath(), QPainterPath()
@@ -169,6 +168,14 @@ def _places(p: QPainter, state: PlanState) -> None:
             if spot.id not in apart and find(project.rooms, spot.room).level == state.level:
                 add_spot(rings, wedges, at(*spot.at), spot.facing)
         draw_spots(p, state, rings, wedges, state.ink, 1.1)
+
+
+def draw_lamps(p: QPainter, state: PlanState) -> None:
+    """Lamps, each as far as it burns."""
+    if state.hurried:
+        return
+    project, theme = state.project, state.theme
+    with in_pixels(p) as at:
         dark = QPainterPath()
         ink = mix(theme.lamp, QColor("#C9AE72"), state.night)
         colour = theme.lamp if state.night < 0.5 else QColor("#FFC74D")
@@ -181,6 +188,11 @@ def _places(p: QPainter, state: PlanState) -> None:
             else:
                 glyphs.lamp_mark(p, at(*lamp.at), LAMP_RADIUS, colour, level, ink)
         glyphs.lamp_marks_off(p, dark, LAMP_RADIUS, colour, ink)
+
+
+def reads_lamps(state: PlanState) -> tuple[object, ...]:
+    """What the layer of lamps shows."""
+    return state.project.rooms, state.project.lamps, state.level, state.night, state.theme, dict(state.lit)
 
 
 def draw_spots(

@@ -80,12 +80,14 @@ class PlanView(Sheet):
         self.setScene(scene)
         self._layers = {
             "ground": Layer(self.state, 0, ground.draw_ground, ground.reads_ground),
+            "light": Layer(self.state, 0.2, ground.draw_light, ground.reads_light),
             "underlay": Layer(self.state, 0.5, fixtures.draw_underlay, fixtures.reads_underlay),
             "contours": Layer(self.state, 1, covered.draw_contours),
             "blind": Layer(self.state, 1.5, draw_blind),
             "furniture": Layer(self.state, 2, furniture.draw_furniture, furniture.reads_furniture),
             "walls": Layer(self.state, 2.2, walls.draw_walls, walls.reads_walls),
             "places": Layer(self.state, 2.4, places.draw_places, places.reads_places),
+            "lamps": Layer(self.state, 2.5, places.draw_lamps, places.reads_lamps),
             "zones": Layer(self.state, 2.6, draw_zones),
             "fixtures": Layer(self.state, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
             "held": Layer(self.state, 3.2, held.draw_held),

@@ -381,7 +381,10 @@ class Results(QObject):
             derived.spoil()
         if self.recording is not None:
             self.week.changed.emit()
-        elif self.week.value is not None and self.week.value.project is old and _only_concluded(old, new):
+        elif self.week.value is None or self.week.value.project is not old or _only_levels(old, new):
+            # A slider is followed by what is on the plan at once, and by the week once it rests.
+            pass
+        elif _only_concluded(old, new):
             self.week.put(replay(self.week.value, new), (new, self.seed, self.days))
         # While the hand moves, the frame has the processor to itself.
         self.house_judged.spoil()
@@ -496,3 +499,10 @@ _CONCLUDED = ("presences", "scenes", "rules", "buttons")
 def _only_concluded(old: Project, new: Project) -> bool:
     """Whether two values differ in nothing but what the house concludes and does."""
     return all(getattr(old, name) is getattr(new, name) for name in new.__struct_fields__ if name not in _CONCLUDED)
+
+
+def _only_levels(old: Project, new: Project) -> bool:
+    """Whether two values differ in nothing but how far lamps burn in scenes, and how slowly they go there."""
+    return old.scenes is not new.scenes and all(
+        getattr(old, name) is getattr(new, name) for name in new.__struct_fields__ if name != "scenes"
+    )

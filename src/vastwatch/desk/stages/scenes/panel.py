@@ -187,8 +187,8 @@ class ScenesPanel(QWidget):
         if mine:
             did = self.did
             held = stuck(project, room or "", self.results.rehearsal)
-            count = len(states(did)) if did is not None else 0
-            lived = sum(s.seen for s in states(did)) if did is not None else 0
+            every = [] if did is None else states(did)
+            count, lived = len(every), sum(s.seen for s in every)
             told = self.tr("{} stuck").format(len(held)) if held else self.tr("none stuck")
             self.states.setText(self.tr("States: {}, {}").format(lived or count, told))
         self.dark.show_room(record)
