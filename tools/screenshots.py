@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import sys
 import tempfile
 from pathlib import Path
 
@@ -11,6 +10,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_STATE_HOME"] = os.environ["XDG_DATA_HOME"] = os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp()
 
 from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QColor, QPainter, QPixmap
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
@@ -21,11 +21,8 @@ from vastwatch.design.expressions import Belief, Report
 from vastwatch.desk.shell.app import Desk, make_application
 from vastwatch.desk.shell.document import Document, empty_project
 from vastwatch.desk.shell.window import Window
-from vastwatch.desk.stages.plan.drawing import DrawingDialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
-from vastwatch.devices import catalogue
 from vastwatch.files import load_demo
-from vastwatch.files.drawing.reading import read_drawing
 from vastwatch.memory import keep_freed_memory
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
@@ -88,23 +85,6 @@ def keep(widget: QWidget, name: str) -> None:
     print(f"docs/screenshots/{name}.png")
 
 
-def drawing_preview(window: Window) -> None:
-    """What an office's drawing becomes, as the tests draw it."""
-    sys.path.insert(0, str(FOLDER.parents[1] / "tests"))
-    import drawn_plans
-
-    with tempfile.TemporaryDirectory() as folder:
-        habit = next(h for h in drawn_plans.HABITS if h.name == "everything at once")
-        drawing = read_drawing(drawn_plans.draw(habit, Path(folder) / "office.dxf"))
-    dialog = DrawingDialog(window, drawing, window.theme)
-    dialog.open()
-    while dialog.found is None:
-        QTest.qWait(50)
-    QTest.qWait(200)
-    keep(dialog, "drawing-preview")
-    dialog.reject()
-
-
 def zones_walk(window: Window) -> None:
     """The shipped walk, laid over the plan."""
     project = window.document.project
@@ -144,6 +124,44 @@ def belief(studio: Studio) -> None:
     window.focus.set(level="ground", room="throwing", selected="throwing")
 
 
+def scenes(studio: Studio) -> None:
+    """The sitting room's ladder by night and by day, and what goes out of it."""
+    window = studio.window
+    window.focus.set(stage="Scenes", level="upper", room="sitting", selected=None, time=86_400 + 20.5 * 3600, day=1)
+    studio.take("scenes-night")
+    window.focus.set(row="row-evening", scene="scene-evening")
+    window.focus.set(time=4 * 86_400 + 15.8 * 3600, day=4, row=None, scene=None)
+    studio.take("scenes-day")
+    panel = window.panel("Scenes")
+    panel.show_states()
+    panel.out.show_recipes()
+    panel.out.show_year()
+    QTest.qWait(200)
+    sheets = [panel.sheet, panel.out.book, panel.out.sheet]
+    side_by_side([s.grab() for s in sheets], "scenes-sheets")
+    for sheet in sheets:
+        sheet.reject()
+
+
+def side_by_side(pictures: list[QPixmap], name: str) -> None:
+    """The first two above each other at the left, the third at the right."""
+    gap = 16
+    left, right = pictures[:2], pictures[2]
+    wide = max(p.width() for p in left)
+    high = max(sum(p.height() for p in left) + gap, right.height())
+    canvas = QPixmap(wide + right.width() + 3 * gap, high + 2 * gap)
+    canvas.fill(QColor("#E9E6DE"))
+    p = QPainter(canvas)
+    y = gap
+    for each in left:
+        p.drawPixmap(gap, y, each)
+        y += each.height() + gap
+    p.drawPixmap(wide + 2 * gap, gap, right)
+    p.end()
+    canvas.save(str(FOLDER / f"{name}.png"))
+    print(f"docs/screenshots/{name}.png")
+
+
 def designs(window: Window) -> None:
     """The design beside its variant."""
     panel = window.panel("Rehearsal")
@@ -173,9 +191,6 @@ def main() -> None:
     studio.take("brief-rooms")
     brief.show_page(2)
     studio.take("brief-people")
-    brief.show_page(4)
-    brief.means.ask_next()
-    studio.take("brief-means")
     focus.set(stage="Plan", level="ground", room="shop", selected="shop")
     window.panel("Plan").show_page(1)
     focus.set(room="throwing", selected="drying-rack", marked=frozenset(("drying-rack", "wedging-bench")))
@@ -191,11 +206,6 @@ def main() -> None:
     focus.set(room="box", selected="box", figure="seated")
     window.verdict.ask_options()
     studio.take("adviser")
-    box = window.panel("Sensors").test_the_box(next(d for d in catalogue() if d.id == "radar-24-state"))
-    studio.settle()
-    box.grab().save(str(FOLDER / "box-tested.png"))
-    box.close()
-    drawing_preview(window)
     focus.set(stage="Zones", level="ground", room="shop", selected="counter")
     studio.take("zones")
     zones_walk(window)
@@ -203,6 +213,7 @@ def main() -> None:
     studio.take("timing")
     every_way(window)
     belief(studio)
+    scenes(studio)
     studio.incident("throwing", "dropped", 19.0)
     window.verdict.try_remedies()
     studio.take("rehearsal-night-incident")

@@ -438,3 +438,18 @@ def test_calls_and_exercise_are_set_at_a_spot(qtbot, window):
     assert spot.calls_per_hour == 1.5 and spot.exercise
     window.focus.set(selected="sofa-spot")
     assert all(f.accessibleName() != "Calls" for f in window.verdict.inspector.findChildren(QLabel))
+
+
+def test_the_plan_of_a_stage_with_other_room_for_it_is_painted_anew(qtbot, window):
+    """The picture of a layer is not only shifted where another panel leaves the plan another width."""
+    window.focus.set(stage="Timing", room="sitting", level="upper", time=86_400 + 20.5 * 3600)
+    settle(qtbot, window)
+    view = window.plan.viewport()
+    for stage in ("Scenes", "Timing", "Rehearsal", "Brief", "Scenes"):
+        window.focus.set(stage=stage)
+        settle(qtbot, window)
+        qtbot.wait(50)
+        shown = view.grab().toImage()
+        for layer in window.plan._layers.values():
+            layer.spread(layer.area)
+        assert view.grab().toImage() == shown, stage

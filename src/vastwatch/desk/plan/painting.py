@@ -51,11 +51,8 @@ class Layer(QGraphicsItem):
         """Cover another area. The kept picture is dropped: shifted pieces of it would stay about otherwise."""
         self.prepareGeometryChange()
         self.area = area
-        if self.reads is not None:
-            self.setCacheMode(QGraphicsItem.CacheMode.NoCache)
-            self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
         self._read = ()
-        self.update()
+        self._drop()
 
     def look_again(self) -> None:
         """Paint anew if what it reads has changed."""
@@ -64,7 +61,15 @@ class Layer(QGraphicsItem):
         now = self.reads(self.state)
         if len(now) != len(self._read) or not all(same(a, b) for a, b in zip(now, self._read)):
             self._read = now
-            self.update()
+            self._drop()
+
+    def _drop(self) -> None:
+        """Forget the kept picture. Marked as outdated it would be shifted where the view is scrolled before it is next
+        painted, as when another stage leaves it other room, and only its new edge painted."""
+        if self.reads is not None:
+            self.setCacheMode(QGraphicsItem.CacheMode.NoCache)
+            self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
+        self.update()
 
     def paint(self, p: QPainter | None, o: QStyleOptionGraphicsItem | None, w: QWidget | None = None) -> None:
         if p is not None:
