@@ -91,7 +91,7 @@ def test_recipes_come_as_words_json_and_csv(file, capsys):
     assert document["names"] == "words_with_underscores" and set(document["rooms"]) == {"big"}
     assert any(d["device"] == "PIR" for d in document["devices"])
     table = list(csv.reader(lines_of(capsys, "recipes", file, "--csv")))
-    assert table[0][0] == "room" and all(len(r) == len(table[0]) for r in table)
+    assert table[0][0] == "of" and all(len(r) == len(table[0]) for r in table)
     assert {r[0] for r in table[1:]} == {"big"}
     words = lines_of(capsys, "recipes", file, "--text", "--names", "WordsTogether")
     assert any("SomebodyThere" in x or "Somebody" in x for x in words)

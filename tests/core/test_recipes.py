@@ -13,9 +13,11 @@ from recipe_player import play
 from samples import make_room
 from vastwatch.control.concluding import concluded
 from vastwatch.control.hand import Ladder, overrides
+from vastwatch.control.house import run
 from vastwatch.control.ladder import ramped, winners
 from vastwatch.control.lighting import rows_said, run_ladder, unlit_scenes
-from vastwatch.control.recipes import as_plain, as_rows, in_words, named, recipes_of
+from vastwatch.control.recipe_words import as_plain, as_rows, in_words
+from vastwatch.control.recipes import named, output_recipes, recipes_of
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import (
     AllOf,
@@ -35,7 +37,7 @@ from vastwatch.design.expressions import (
 from vastwatch.design.ladders import asked, governed, scenes_of_rows
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import find
-from vastwatch.design.records import Button, Lamp, LampLevel, Presence, Rule, Scene
+from vastwatch.design.records import Button, Fan, Lamp, LampLevel, Presence, Row, Rule, Scene
 from vastwatch.files.check import faults_of
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.record import seconds_of
@@ -213,3 +215,43 @@ def test_names_keep_to_one_convention():
     assert named("PIR, stair foot", "pir-1", "WordsTogether") == "PIRStairFoot"
     assert named("PIR, stair foot", "pir-1", "words with spaces") == "PIR stair foot"
     assert named("PIR, stair foot", "pir-1", "ids") == "pir-1"
+
+
+def test_the_recipes_of_outputs_come_to_their_rows_and_locks():
+    """Without guards, which are set on what switches it."""
+    span = Calendar(date(2026, 1, 12), "UTC", 1)
+    for luck in range(ROUNDS // 2):
+        rng = np.random.default_rng(10_000 + luck)
+        project = random_ladder(rng)
+        leaves = [Report(sensor=s) for s in SENSORS] + [Named(presence=p.id) for p in project.presences]
+        fan = Fan(
+            id="fan", room="big", name="Fan", at=(1, 1), watts=10,
+            rows=tuple(
+                Row(name=f"Row {k}", when=random_expr(rng, leaves, 2), level=float(rng.choice([0.0, 0.4, 1.0])))
+                for k in range(int(rng.integers(1, 4)))
+            ),
+            locks=tuple(random_expr(rng, leaves, 1) for _ in range(int(rng.integers(0, 3)))),
+        )  # fmt: skip
+        project = replace(project, outputs=(fan,))
+        reports = {}
+        for s in SENSORS:
+            switches = np.sort(rng.choice(np.arange(1, 86_400), int(rng.integers(2, 60)), replace=False)).astype(float)
+            reports[s, None] = Signal(0.0, span.end, bool(rng.integers(2)), switches)
+        recording = Recording(span, reports)
+        levels = run(project, recording).outputs["fan"]
+        book = output_recipes(project, fan)
+        inputs = {i.name: concluded(project, i.expr, recording) for i in book.inputs}
+        (steps,) = play(book, inputs, (), span.end).values()
+        begin, level = (np.array(x) for x in zip(*[(t, v) for t, v, _ in steps]))
+        played = ramped(begin, level, np.zeros(len(begin)), span.end)
+        assert played.same_as(levels, 1e-3), luck
+
+
+def test_guards_are_noted_and_names_differ_from_room_to_room(demo):
+    extractor = find(demo.outputs, "extractor")
+    book = output_recipes(demo, extractor)
+    assert any("stays on for 2 min" in n for n in book.notes)
+    assert output_recipes(demo, replace(extractor, rows=())) is None
+    books = [recipes_of(demo, room) for room in ("landing", "passage")]
+    rows = [set(b.row) for b in books]
+    assert not rows[0] & rows[1]

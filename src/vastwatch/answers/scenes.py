@@ -94,14 +94,15 @@ def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
-    """`{"rooms": {ROOM: {"inputs", "buttons", "helpers", "lamps", "recipes", "notes"}}, "names", "devices": [{"device",
-    "type", "room", "setting", "value"}]}`, the names by one convention; as lines they are words, or with `--csv` a
-    table, or with `--devices` what is set on the devices themselves."""
+    """`{"rooms": {ROOM: {"inputs", "buttons", "helpers", "lamps", "recipes", "notes"}}, "outputs": {OUTPUT: the same},
+    "names", "devices": [{"device", "type", "room", "setting", "value"}]}`, the names by one convention; as lines they
+    are words, or with `--csv` a table, or with `--devices` what is set on the devices themselves."""
     import csv
     import io
 
     from vastwatch.control.device_sheet import device_sheet, sheet_rows
-    from vastwatch.control.recipes import as_plain, as_rows, button_words, in_words, recipes_of
+    from vastwatch.control.recipe_words import as_plain, as_rows, button_words, in_words
+    from vastwatch.control.recipes import output_recipes, recipes_of
 
     rooms = [r.id for r in project.rooms]
     if args.room is not None:
@@ -109,19 +110,25 @@ def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]
             raise RequestError(f"--room: there is no room '{args.room}' in this project")
         rooms = [args.room]
     books = {room: book for room in rooms if (book := recipes_of(project, room, args.names)) is not None}
+    others = {
+        o.id: book
+        for o in project.outputs
+        if o.room in rooms and (book := output_recipes(project, o, args.names)) is not None
+    }
     devices = device_sheet(project)
     document = {
         "names": args.names,
         "rooms": {room: as_plain(book) for room, book in books.items()},
+        "outputs": {ident: as_plain(book) for ident, book in others.items()},
         "devices": [s._asdict() for s in devices],
     }
     if args.csv:
         text = io.StringIO()
         table = csv.writer(text, lineterminator="\n")
-        for room, book in books.items():
+        for n, (of, book) in enumerate({**books, **others}.items()):
             for k, row in enumerate(as_rows(book)):
-                if k or room == next(iter(books)):
-                    table.writerow(["room" if k == 0 else room, *row])
+                if k or n == 0:
+                    table.writerow(["of" if k == 0 else of, *row])
         return document, text.getvalue().splitlines()
     lines: list[str] = []
     if args.devices:
@@ -129,4 +136,6 @@ def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]
         return document, ["  ".join(r) for r in rows]
     for room, book in books.items():
         lines += [f"{find(project.rooms, room).name}", *button_words(project, room), *in_words(book), ""]
+    for ident, book in others.items():
+        lines += [find(project.outputs, ident).name, *in_words(book), ""]
     return document, lines or ["No room has a ladder."]

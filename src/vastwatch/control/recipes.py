@@ -12,12 +12,30 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any, Literal
 
-from vastwatch.control.hand import ends_words
 from vastwatch.control.lighting import brightest
-from vastwatch.design.conclusions import with_named
+from vastwatch.control.recipe_parts import (
+    Action,
+    Becomes,
+    Book,
+    Condition,
+    Ends,
+    Input,
+    Is,
+    Light,
+    Lit,
+    Many,
+    None_,
+    Presses,
+    Recipe,
+    Runs,
+    Set,
+    Start,
+    StartUntil,
+    Stop,
+)
+from vastwatch.design.conclusions import order, with_named
 from vastwatch.design.expressions import (
     AllOf,
     AnyOf,
@@ -31,165 +49,16 @@ from vastwatch.design.expressions import (
     Not,
     OnDelay,
     StartKeep,
+    every_part,
     parts_of,
 )
-from vastwatch.design.ladders import asked, governed, rows_of, scenes_in, scenes_of_rows
+from vastwatch.design.ladders import asked, behind_ladder, governed, rows_of, scenes_in, scenes_of_rows
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Guarded, Presence
 from vastwatch.design.relations import buttons_in, presence_of
 from vastwatch.design.sentence import leaf_words
 from vastwatch.words import duration_words
-
-# -- what recipes are made of --------------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class Becomes:
-    """A fact becomes on, or off; `on` None: either."""
-
-    fact: str
-    on: bool | None = None
-
-
-@dataclass(frozen=True)
-class Ends:
-    """A timer has run out."""
-
-    timer: str
-
-
-@dataclass(frozen=True)
-class Presses:
-    """A button is pressed."""
-
-    button: str
-
-
-Trigger = Becomes | Ends | Presses
-
-
-@dataclass(frozen=True)
-class Is:
-    """A fact is on, or off."""
-
-    fact: str
-    on: bool = True
-
-
-@dataclass(frozen=True)
-class Runs:
-    """A timer runs, or does not."""
-
-    timer: str
-    on: bool = True
-
-
-@dataclass(frozen=True)
-class Lit:
-    """A lamp burns, or is on its way there."""
-
-    lamp: str
-
-
-@dataclass(frozen=True)
-class Many:
-    """At least `k` of some conditions; all of them where k is their number, any where it is one."""
-
-    k: int
-    of: tuple[Condition, ...]
-
-
-@dataclass(frozen=True)
-class None_:
-    """Not a condition."""
-
-    of: Condition
-
-
-Condition = Is | Runs | Lit | Many | None_
-
-
-@dataclass(frozen=True)
-class Set:
-    """A helper is set on or off."""
-
-    fact: str
-    on: bool
-
-
-@dataclass(frozen=True)
-class Start:
-    """A timer is started anew."""
-
-    timer: str
-    seconds: float
-
-
-@dataclass(frozen=True)
-class StartUntil:
-    """A timer is started that runs until a time of day."""
-
-    timer: str
-    clock: str
-
-
-@dataclass(frozen=True)
-class Stop:
-    """A timer is stopped."""
-
-    timer: str
-
-
-@dataclass(frozen=True)
-class Light:
-    """A lamp goes to a level, 0 to 1, within so many seconds."""
-
-    lamp: str
-    level: float
-    fade_s: float
-
-
-Action = Set | Start | StartUntil | Stop | Light
-
-
-@dataclass(frozen=True)
-class Recipe:
-    """When any of the triggers comes, and only if the condition holds (None for always), the actions in their order.
-    Of those of one `choice` only the first does that applies."""
-
-    name: str
-    when: tuple[Trigger, ...]
-    only_if: Condition | None
-    then: tuple[Action, ...]
-    choice: str | None = None
-
-
-@dataclass(frozen=True)
-class Input:
-    """A fact from outside: its name, what it is, and the expression it stands for."""
-
-    name: str
-    words: str
-    expr: Expr
-
-
-@dataclass(frozen=True)
-class Book:
-    """The recipes of one room: inputs, buttons by name and id, helpers, lamps by name and id, and the recipes, in the
-    order in which they are played. `row` names the fact that stands for each row of the ladder, `own` that of what
-    lights the room, where there is one."""
-
-    room: str
-    inputs: tuple[Input, ...]
-    buttons: dict[str, str]
-    helpers: dict[str, str]
-    lamps: dict[str, str]
-    recipes: tuple[Recipe, ...]
-    row: tuple[str, ...]
-    own: str | None = None
-    notes: tuple[str, ...] = ()
-
 
 # -- names ---------------------------------------------------------------------------------------------------------
 
@@ -365,7 +234,9 @@ def recipes_of(project: Project, room: str, convention: Convention = "words_with
         for p in _needed(project, room):
             if p.id != lighting.id and lighting.id in {x.id for x in with_named(project, p)}:
                 w.concluded[p.id] = _conclusion(w, p)
-    facts = tuple(w.fact(row.when, row.name or f"row {k}") for k, row in enumerate(rows, 1))
+    # A controller has one list of names for the whole house: rows of two rooms may be called alike.
+    place = find(project.rooms, room).name
+    facts = tuple(w.fact(row.when, f"{place} {row.name or f'row {k}'}") for k, row in enumerate(rows, 1))
     names = {lamp.id: w.names.of(lamp.name, lamp.id) for lamp in lamps}
     buttons = _ladder(w, project, room, facts, names, own)
     if pressed is not None:
@@ -376,11 +247,54 @@ def recipes_of(project: Project, room: str, convention: Convention = "words_with
     )  # fmt: skip
 
 
+def output_recipes(project: Project, output: Guarded, convention: Convention = "words_with_underscores") -> Book | None:
+    """The recipes of an output's own small ladder, its locks above its rows; None where it has no rows. What it keeps
+    to besides (least run and rest, starts a day) is noted, to be set on what switches it."""
+    if not output.rows:
+        return None
+    w = _Writer(project, convention)
+    wanted = {p.id for row in (*(r.when for r in output.rows), *output.locks) for p in _named_by(project, row)}
+    for p in order(project).sound:
+        if p.id in wanted:
+            w.concluded[p.id] = _conclusion(w, p)
+    mine = output.name
+    locks = tuple(w.fact(lock, f"{mine} lock {k}") for k, lock in enumerate(output.locks, 1))
+    rows = tuple(w.fact(row.when, f"{mine} {row.name or f'row {k}'}") for k, row in enumerate(output.rows, 1))
+    name = w.names.of(output.name, output.id)
+    changes = [Becomes(f) for f in (*locks, *rows)]
+    above: list[Condition] = []
+    words = [
+        *(f"{mine}: {x} locks it" for x in locks),
+        *(f"{mine}: {r.name or f'row {k}'} wins" for k, r in enumerate(output.rows, 1)),
+    ]
+    levels = [*(0.0 for _ in locks), *(r.level for r in output.rows)]
+    for fact, called, level in zip((*locks, *rows), words, levels):
+        w._add(called, changes, _only(Is(fact), above), Light(name, level, 0.0))
+        above.append(Is(fact, False))
+    w._add(f"{mine}: no row holds", changes, _only(None, above), Light(name, 0.0, 0.0))
+    guards = [
+        f"once on it stays on for {duration_words(output.least_run_s)}" if output.least_run_s else "",
+        f"once off it stays off for {duration_words(output.least_rest_s)}" if output.least_rest_s else "",
+        f"it starts at most {output.moves_a_day} times a day" if output.moves_a_day is not None else "",
+    ]
+    said = [g for g in guards if g]
+    if said:
+        w.notes.append(f"Set on what switches {output.name}: {'; '.join(said)}.")
+    return Book(
+        output.id, tuple(w.inputs.values()), {}, dict(w.helpers), {name: output.id}, tuple(w.recipes), rows, None,
+        tuple(dict.fromkeys(w.notes)),
+    )  # fmt: skip
+
+
+def _named_by(project: Project, expr: Expr) -> Iterator[Presence]:
+    """The conclusions that an expression names, themselves and through others."""
+    for part in every_part(expr):
+        if isinstance(part, Named):
+            yield from with_named(project, find(project.presences, part.presence))
+
+
 def _needed(project: Project, room: str) -> list[Presence]:
     """The conclusions that a room's rows go by, in order, and what lights it."""
-    from vastwatch.design.conclusions import order
-    from vastwatch.design.ladders import behind_ladder
-
     lighting = presence_of(project, room)
     wanted = set(behind_ladder(project, room))
     if lighting is not None:
@@ -450,10 +364,11 @@ def _ladder(
             w._add(f"{me}: the hand wins", changes, _only(Is(me), above), *action)
         above.append(Is(me, False))
     for k, fact in enumerate(facts):
-        words = rows_of(project, room)[k].name or f"row {k + 1}"
+        words = f"{find(project.rooms, room).name}: {rows_of(project, room)[k].name or f'row {k + 1}'}"
         w._add(f"{words} wins", changes, _only(Is(fact), above), *lights(table.goals[k], table.fades[k]))
         above.append(Is(fact, False))
-    w._add("no row holds", changes, _only(None, above), *lights(table.goals[-1], table.fades[-1]))
+    place = find(project.rooms, room).name
+    w._add(f"{place}: no row holds", changes, _only(None, above), *lights(table.goals[-1], table.fades[-1]))
     return {name: b.id for name, b in buttons.items()}
 
 
@@ -533,122 +448,3 @@ def _rows_light(facts: tuple[str, ...], bright: Any) -> Condition:
             above: list[Condition] = [Is(f, False) for f in facts[:k]]
             ways.append(_only(Is(fact), above))
     return Many(1, tuple(ways)) if ways else Many(1, ())
-
-
-# -- telling them --------------------------------------------------------------------------------------------------
-
-
-def in_words(book: Book) -> list[str]:
-    """The recipes as lines for whoever types them in."""
-    out = ["Inputs:"]
-    out += [f"  {i.name}: {i.words}" for i in book.inputs] or ["  none"]
-    out += [f"  {name}: a button" for name in book.buttons]
-    if book.helpers:
-        out.append("Helpers, on or off:")
-        out += [f"  {name}" for name in book.helpers]
-    out.append("Recipes, in this order:")
-    for n, r in enumerate(book.recipes, 1):
-        out.append(f"  {n}. {r.name}")
-        again = n > 1 and r.choice is not None and book.recipes[n - 2].choice == r.choice
-        out.append(f"     {'else ' if again else ''}when {', or '.join(_trigger(t) for t in r.when)}")
-        if r.only_if is not None:
-            out.append(f"     only if {condition_in_words(r.only_if)}")
-        out.append(f"     then {'; '.join(_action(a) for a in r.then)}")
-    return out + [f"Note: {words}" for words in book.notes]
-
-
-def _trigger(t: Trigger) -> str:
-    if isinstance(t, Becomes):
-        return f"{t.fact} {'changes' if t.on is None else 'turns on' if t.on else 'turns off'}"
-    return f"{t.timer} runs out" if isinstance(t, Ends) else f"{t.button} is pressed"
-
-
-def condition_in_words(c: Condition, inner: bool = False) -> str:
-    """A condition in plain words; in brackets where it stands within another."""
-    if isinstance(c, Is):
-        return f"{c.fact} is {'on' if c.on else 'off'}"
-    if isinstance(c, Runs):
-        return f"{c.timer} {'runs' if c.on else 'does not run'}"
-    if isinstance(c, Lit):
-        return f"{c.lamp} is lit"
-    if isinstance(c, None_):
-        return f"not ({condition_in_words(c.of)})"
-    if not c.of:
-        return "never"
-    if len(c.of) == 1:
-        return condition_in_words(c.of[0], inner)
-    parts = [condition_in_words(x, True) for x in c.of]
-    if c.k == len(parts):
-        said = " and ".join(parts)
-    elif c.k == 1:
-        said = " or ".join(parts)
-    else:
-        said = f"at least {c.k} of: {', '.join(parts)}"
-    return f"({said})" if inner else said
-
-
-def _action(a: Action) -> str:
-    if isinstance(a, Set):
-        return f"{a.fact} {'on' if a.on else 'off'}"
-    if isinstance(a, Start):
-        return f"start {a.timer} for {duration_words(a.seconds)}"
-    if isinstance(a, StartUntil):
-        return f"start {a.timer} until {a.clock}"
-    if isinstance(a, Stop):
-        return f"stop {a.timer}"
-    return f"{a.lamp} to {100 * a.level:.0f} %" + (f" within {a.fade_s:g} s" if a.fade_s else "")
-
-
-def as_plain(book: Book) -> dict[str, Any]:
-    """The recipes as plain values for JSON."""
-    return {
-        "inputs": [{"name": i.name, "what": i.words} for i in book.inputs],
-        "buttons": [{"name": name, "id": ident} for name, ident in book.buttons.items()],
-        "helpers": list(book.helpers),
-        "lamps": [{"name": name, "id": ident} for name, ident in book.lamps.items()],
-        "recipes": [
-            {
-                "name": r.name,
-                "when": [_plain(t) for t in r.when],
-                "only_if": None if r.only_if is None else _plain(r.only_if),
-                "then": [_plain(a) for a in r.then],
-                "choice": r.choice,
-            }
-            for r in book.recipes
-        ],
-        "notes": list(book.notes),
-    }
-
-
-# How each part of a recipe is called in JSON.
-_KINDS: dict[type, str] = {
-    Becomes: "becomes", Ends: "timer ends", Presses: "pressed", Is: "is", Runs: "timer runs", Lit: "lit",
-    Many: "at least", None_: "not", Set: "set", Start: "start timer", StartUntil: "start timer until",
-    Stop: "stop timer", Light: "light",
-}  # fmt: skip
-
-
-def _plain(part: Any) -> dict[str, Any]:
-    out: dict[str, Any] = {"kind": _KINDS[type(part)]}
-    for name in part.__dataclass_fields__:
-        value = getattr(part, name)
-        if isinstance(value, tuple):
-            value = [_plain(x) for x in value]
-        elif type(value) in _KINDS:
-            value = _plain(value)
-        out[name] = value
-    return out
-
-
-def as_rows(book: Book) -> Iterator[list[str]]:
-    """The recipes as rows for a table: number, name, when, only if, then."""
-    yield ["number", "recipe", "when", "only if", "then"]
-    for n, r in enumerate(book.recipes, 1):
-        only = "" if r.only_if is None else condition_in_words(r.only_if)
-        yield [str(n), r.name, ", or ".join(map(_trigger, r.when)), only, "; ".join(map(_action, r.then))]
-
-
-def button_words(project: Project, room: str) -> list[str]:
-    """What each button of a room does, and until when."""
-    does = {"toggle": "off, or on", "off": "off", "scene": "its scene", "leave": "leaves the lights alone"}
-    return [f"{b.name}: {does[b.does]}, {ends_words(b)}" for b in buttons_in(project, room)]

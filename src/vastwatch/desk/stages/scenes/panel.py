@@ -174,7 +174,7 @@ class ScenesPanel(QWidget):
         for w in (self.add, self.begin):
             w.setEnabled(record is not None)
         self.states.setVisible(bool(mine))
-        self.out.recipes.setVisible(bool(mine))
+        self.out.recipes.setVisible(bool(mine) or any(o.room == room and o.rows for o in project.outputs))
         self.ladder.setVisible(bool(mine))
         self.ladder.show_rows(self._rows(project, room or ""), self.focus.row)
         self._tell_why(project, record is not None and bool(lamps_in(project, room or "")))

@@ -6,14 +6,16 @@ import csv
 import io
 import json
 from pathlib import Path
-from typing import get_args
+from typing import Any, get_args
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.control.device_sheet import device_sheet, sheet_rows
-from vastwatch.control.recipes import Book, Convention, as_plain, as_rows, button_words, in_words, recipes_of
+from vastwatch.control.recipe_parts import Book
+from vastwatch.control.recipe_words import as_plain, as_rows, button_words, in_words
+from vastwatch.control.recipes import Convention, output_recipes, recipes_of
 from vastwatch.design.project import Project, find
 from vastwatch.desk.shell.parts import Choice, label, row
 from vastwatch.files import ProjectError
@@ -61,25 +63,42 @@ class RecipesSheet(QDialog):
         self.close_.clicked.connect(self.reject)
         box.addWidget(row(QWidget(), self.copy, self.save, self.close_, stretch=0))
         self.book: Book | None = None
+        self.others: list[Book] = []
         self._show()
 
     def _show(self, *_: object) -> None:
-        self.book = recipes_of(self.project, self.room, self.names.currentData())
-        book = self.book
-        if book is None:
+        names = self.names.currentData()
+        self.book = recipes_of(self.project, self.room, names)
+        mine = (o for o in self.project.outputs if o.room == self.room)
+        self.others = [b for o in mine if (b := output_recipes(self.project, o, names)) is not None]
+        every = self.every
+        if not every and self.what.currentData() != "devices":
+            self.told.setText(self.tr("This room has no ladder."))
             self.text.setPlainText("")
             return
         self.told.setText(
             self.tr(
                 "{} recipes, {} inputs, {} helpers; played in this order they come to what the ladder does."
-            ).format(len(book.recipes), len(book.inputs) + len(book.buttons), len(book.helpers))
+            ).format(
+                sum(len(b.recipes) for b in every),
+                sum(len(b.inputs) + len(b.buttons) for b in every),
+                sum(len(b.helpers) for b in every),
+            )
         )
         if self.what.currentData() == "devices":
             sheet = device_sheet(self.project)
             self.told.setText(self.tr("What runs on the devices themselves, in all rooms: set there, once."))
             self.text.setPlainText("\n".join(f"{s.device} ({s.type})\n    {s.setting}: {s.value}" for s in sheet))
             return
-        self.text.setPlainText("\n".join([*button_words(self.project, self.room), *in_words(book)]))
+        lines = [] if self.book is None else [*button_words(self.project, self.room), *in_words(self.book)]
+        for book in self.others:
+            lines += ["", find(self.project.outputs, book.room).name, *in_words(book)]
+        self.text.setPlainText("\n".join(lines).strip())
+
+    @property
+    def every(self) -> list[Book]:
+        """The recipes of the room's ladder, and of what is no lamp there."""
+        return [b for b in (self.book, *self.others) if b is not None]
 
     def _copy(self) -> None:
         clipboard = QGuiApplication.clipboard()
@@ -99,16 +118,16 @@ class RecipesSheet(QDialog):
 
     def save_as(self, path: Path) -> None:
         """Write the recipes: by the ending as JSON, as CSV, or else as text."""
-        if self.book is None:
-            return
         devices = self.what.currentData() == "devices"
         sheet = device_sheet(self.project)
         if path.suffix.lower() == ".json":
-            plain = [s._asdict() for s in sheet] if devices else as_plain(self.book)
+            told = {} if self.book is None else as_plain(self.book)
+            told["outputs"] = {b.room: as_plain(b) for b in self.others}
+            plain: Any = [s._asdict() for s in sheet] if devices else told
             text = json.dumps(plain, ensure_ascii=False, indent=1) + "\n"
         elif path.suffix.lower() == ".csv":
             out = io.StringIO()
-            csv.writer(out, lineterminator="\n").writerows(sheet_rows(sheet) if devices else as_rows(self.book))
+            csv.writer(out, lineterminator="\n").writerows(sheet_rows(sheet) if devices else self._rows())
             text = out.getvalue()
         else:
             text = self.text.toPlainText() + "\n"
@@ -118,3 +137,12 @@ class RecipesSheet(QDialog):
             self.say.emit(str(e))
             return
         self.say.emit(self.tr("Saved {}.").format(path.name))
+
+    def _rows(self) -> list[list[str]]:
+        """All recipes as rows of one table."""
+        out: list[list[str]] = []
+        for book in self.every:
+            rows = list(as_rows(book))
+            out += [["of", *rows[0]]] if not out else []
+            out += [[book.room, *each] for each in rows[1:]]
+        return out
