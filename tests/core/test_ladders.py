@@ -417,3 +417,29 @@ def test_a_ladder_replaces_the_one_before(demo):
     assert [s.name for s in made.scenes if s.room == "landing"] == ["S"]
     _, scene = add_scene(made, "landing", "S", {"lamp-landing": 1.0})
     assert scene.name == "S 2"
+
+
+@given(
+    SWITCHES, SWITCHES, st.sampled_from(["vacancy", "minutes", "clock"]), st.sampled_from(["toggle", "off", "scene", "leave"]),
+    st.lists(st.integers(0, 59), min_size=1, max_size=6, unique=True), st.integers(0, 9),
+)  # fmt: skip
+def test_every_press_ends_by_its_own_law(row, own, ends, does, at, hold):
+    """No reachable state is stuck: whatever was pressed is over once what its button says has come."""
+    hour = 3600.0
+    span = Calendar(date(2026, 1, 12), "UTC", 3)
+    here = Signal(0.0, span.end, False, own * hour)
+    won = winners([Signal(0.0, span.end, True, row * hour)], 0.0, span.end)
+    button = Button(id="b", room="big", name="B", at=(0, 0), does=does, ends=ends, minutes=90.0, clock="06:00")
+    ladder = Ladder(won, np.array([True, False]), here, hold * 600.0)
+    pressed = [(t * hour + 7.0, "b") for t in sorted(at)]
+    for h in overrides(ladder, (button,), span, None, pressed):
+        if ends == "minutes":
+            latest = h.begin + 90 * 60.0
+        elif ends == "clock":
+            latest = h.begin + 86_400.0
+        else:
+            # The first instant from the press's own hold on at which nobody is concluded to be there.
+            left = np.concatenate([[h.begin + hold * 600.0], here.falls])
+            left = left[(left >= h.begin + hold * 600.0) & ~here.at(np.minimum(left, span.end))]
+            latest = float(left.min(initial=span.end))
+        assert h.end <= min(latest, span.end) + 1e-6
