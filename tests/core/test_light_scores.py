@@ -22,7 +22,7 @@ from vastwatch.design.project import find, put
 from vastwatch.design.records import Button, LampLevel, Rule, Scene
 from vastwatch.devices import catalogue
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.light_scores import FLICKER_S, flickers, turns
+from vastwatch.rehearsal.light_scores import FLICKER_S, flickers, short_of, turns
 from vastwatch.signals import Levels
 from vastwatch.site.building import Circuit, Needs, Spot
 from vastwatch.site.people import Person, Stay
@@ -33,20 +33,27 @@ def lived():
     return rehearse(laddered(*USUAL), 2, 1)
 
 
-def test_minutes_under_what_is_asked_are_those_one_counts_second_by_second(lived):
+@pytest.mark.parametrize("asks", [None, 1.05, 0.95])
+def test_minutes_under_what_is_asked_are_those_one_counts_second_by_second(lived, asks):
+    """Where the spot asks for the room's own figure, and for a little more or less than its lamp gives."""
     project, room = lived.project, find(lived.project.rooms, "big")
     spot = find(project.spots, "chair")
-    wants, full = wanted_lux(project, spot), spot_lux(project, "big")["chair"]
-    day = daylight_in(project, room, lived.calendar)
-    (track,) = lived.truth.tracks
-    at = [k for k, s in enumerate(lived.truth.spots) if s.id == "chair"]
+    full = spot_lux(project, "big")["chair"]
+    r = lived
+    if asks is not None:
+        project = put(project, replace(spot, lux=asks * full["lamp"]))
+        spot, r = find(project.spots, "chair"), rehearse(project, 2, 1)
+    wants = wanted_lux(project, spot)
+    day = daylight_in(project, room, r.calendar)
+    (track,) = r.truth.tracks
+    at = [k for k, s in enumerate(r.truth.spots) if s.id == "chair"]
     short = 0
     for begin, end in zip(track.arrive[np.isin(track.spot, at)], track.leave[np.isin(track.spot, at)]):
-        t = np.arange(begin, min(end, lived.truth.end), 1.0)
-        lux = day.at(t) + sum(lived.house.outputs[x].at(t) * full[x] for x in ("lamp", "floor"))
+        t = np.arange(begin, min(end, r.truth.end), 1.0)
+        lux = day.at(t) + sum(r.house.outputs[x].at(t) * full[x] for x in ("lamp", "floor"))
         short += int((lux < wants - 1e-6).sum())
-    counted = short / 60.0 / lived.days
-    assert lived.light_scores["big"].under_min["chair"] == pytest.approx(counted, abs=1.5)
+    counted = short / 60.0 / r.days
+    assert r.light_scores["big"].under_min["chair"] == pytest.approx(counted, abs=1.5)
     assert counted > 5
 
 
@@ -158,7 +165,7 @@ def dimmed(project):
 def test_each_finding_comes_with_its_cause_and_goes_with_it():
     sound = laddered(*USUAL)
     assert not rules(sound) & {"scene-shadowed", "scene-never-wins", "scene-no-end", "scene-button", "scene-delays",
-                               "scene-cannot-dim", "scene-least-load"}  # fmt: skip
+                               "scene-cannot-dim", "scene-least-load", "scene-takes-light"}  # fmt: skip
     shadowed = laddered((EVENING, "full"), (AllOf(of=(EVENING, ClockTime(begin="00:00", end="00:00"))), "faint"))
     assert "scene-shadowed" in rules(shadowed)
     never = laddered((EVENING, "full"), (AllOf(of=(HERE, Not(of=HERE))), "faint"))
@@ -218,3 +225,12 @@ def test_rules_of_scenes_that_light_nothing_have_no_findings():
         rules=(Rule(id="r", room="big", name="R", when=EVENING, scene="s"),),
     )  # fmt: skip
     assert rules(empty) == set()
+
+
+def test_short_is_what_is_less_than_wanted_and_nothing_else():
+    day = Levels.of([(0, 0.0), (50, 0.0), (50, 40.0), (100, 40.0)])
+    lamp = Levels.of([(0, 0.0), (20, 0.0), (20, 0.5), (100, 0.5)])
+    # Without daylight 60 lx from the lamp, then 100 with it; 0 before either.
+    for wanted, until in ((59.9, 20.0), (60.0, 20.0), (60.1, 50.0), (99.9, 50.0), (100.1, 100.0)):
+        short = short_of((lamp,), (120.0,), day, wanted)
+        assert short.total() == pytest.approx(until)

@@ -188,3 +188,10 @@ def test_a_cover_without_a_window_and_a_machine_that_bothers_are_told():
     (machine,) = films.outputs
     quiet = replace(machine, rows=(Row(when=Fact(what="film", room="big"), level=0.0), *machine.rows))
     assert "scene-bothers" not in rules(replace(films, outputs=(quiet,)))
+
+
+def test_a_run_that_went_on_rests_too():
+    """It is wanted again while it still runs by its least run: the rest counts from when that is over."""
+    fan = Fan(id="f", room="big", name="F", at=(0, 0), watts=1, least_run_s=45 * MINUTE, least_rest_s=90 * MINUTE)
+    wanted = Signal.from_intervals([(600, 720), (1800, 3600), (4800, 5400), (12_000, 12_600)], 0.0, TWO_DAYS.end)
+    assert kept_to(wanted, fan, TWO_DAYS).intervals.tolist() == [[600.0, 3600.0], [12_000.0, 14_700.0]]

@@ -192,3 +192,11 @@ def test_a_room_without_a_ladder_goes_by_its_source_too():
 
 def test_hysteresis_that_is_upside_down_is_a_fault():
     assert any("less than dark below" in x for x in faults_of(lux_room(replace(SENSOR, below_lux=200, until_lux=100))))
+
+
+def test_it_blinks_exactly_where_the_lamps_lift_it_over():
+    lifts = feedback(lux_room(replace(SENSOR, below_lux=200, until_lux=210)), "big").lifts_lux
+    for more, blinks in ((-1.0, True), (1.0, False)):
+        found = feedback(lux_room(replace(SENSOR, below_lux=200, until_lux=200 + lifts + more)), "big")
+        assert found.blinks is blinks
+        assert found.cure >= 200 + 1.2 * lifts and found.below == 200
