@@ -7,6 +7,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
+from vastwatch.advice.scene_checks import films_that_nothing_tells_of
 from vastwatch.design.expressions import AllOf, Dark, Fact, Not
 from vastwatch.design.project import find
 from vastwatch.design.records import Machine, Row, Sensor
@@ -152,6 +153,16 @@ def test_a_quiet_machine_is_still_during_films_and_calls():
         careless = replace(project, outputs=(replace(machine, rows=rows[2:]),))
         assert rehearse(careless, 3, 1).output_scores["hum"].bothered_min > 10
         assert r.output_scores["hum"].bothered_min < 2.0
+
+
+def test_a_film_that_nothing_tells_of_is_said_until_a_player_is_there():
+    project = start(watching(), "big", next(s for s in STARTING if s.name == "Film evenings"))
+    (found,) = films_that_nothing_tells_of(project)
+    assert found.rule == "scene-untold" and found.records == (project.rules[0].id, project.rules[1].id)
+    player = next(d for d in catalogue() if d.family == "player")
+    box = Sensor(id="box", device=player.id, level="g", name="Player", at=(0.2, 2.0, 0.8))
+    project = replace(project, devices=(*project.devices, player), sensors=(*project.sensors, box))
+    assert list(films_that_nothing_tells_of(project)) == []
 
 
 def test_a_media_player_on_the_plan_reports_that_it_plays_and_nobody():

@@ -10,9 +10,11 @@ from vastwatch.advice.ladder_states import has_ladder, never_wins, shadowing, st
 from vastwatch.advice.light_feedback import feedback
 from vastwatch.control.lighting import present_light, takes_away
 from vastwatch.control.photometry import spot_lux, wanted_lux
+from vastwatch.design.conclusions import facts_asked
 from vastwatch.design.expressions import ClockTime, Dark, Expr, Fact, Report, every_part
 from vastwatch.design.ladders import delayed_rows, rows_of, scenes_of_rows
 from vastwatch.design.needs import CHECK_CODE, wakeful_spots
+from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Cover, Guarded, SetBack
 from vastwatch.design.relations import buttons_in, lamps_in
@@ -208,6 +210,30 @@ def outputs_by_presence(project: Project) -> Iterator[Finding]:
             yield Finding("scene-bothers", "risk", (ident,), text, advice, output.room)
 
 
+def films_that_nothing_tells_of(project: Project) -> Iterator[Finding]:
+    """Rooms of which it is asked whether a film plays, with no media player on the plan that would tell."""
+    asking: dict[str, list[str]] = {}
+    every = (
+        *((p.id, p.expr) for p in project.presences), *((r.id, r.when) for r in project.rules),
+        *((o.id, x) for o in project.outputs for x in (*(row.when for row in o.rows), *o.locks)),
+    )  # fmt: skip
+    for ident, expr in every:
+        for what, room in facts_asked(expr):
+            if what in ("film", "paused"):
+                asking.setdefault(room, []).append(ident)
+    told = {
+        room.id
+        for s in project.sensors
+        if find(project.devices, s.device).family == "player" and (room := room_of(project, s)) is not None
+    }
+    for room_id, ids in asking.items():
+        if room_id not in told:
+            name = find(project.rooms, room_id).name
+            text = f"{name}: it is asked whether a film plays there, and nothing on the plan tells."
+            advice = (Advice("Put a media player into the room: it tells what plays, and pauses."),)
+            yield Finding("scene-untold", "note", tuple(dict.fromkeys(ids)), text, advice, room_id)
+
+
 # What of sensors tells more than that somebody is there.
 NO_PRESENCE = ("contact", "humidity", "plug", "light", "player")
 
@@ -240,5 +266,5 @@ def _lived(project: Project) -> Rehearsal:
 
 CHECKS: tuple[Callable[[Project], Iterator[Finding]], ...] = (
     rows_that_never_win, presses_without_end, light_over_sleepers, ways_that_can_go_dark, modules_and_lamps,
-    lamps_that_fool_their_sensor, too_little_light, outputs_by_presence,
+    lamps_that_fool_their_sensor, too_little_light, outputs_by_presence, films_that_nothing_tells_of,
 )  # fmt: skip

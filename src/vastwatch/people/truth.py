@@ -135,8 +135,11 @@ class Truth:
 
     def occupied(self, room: str, awake_only: bool = True) -> Signal:
         """Whether somebody (no pet) is in a room, and awake."""
-        rows = [self._stretches(track, room, awake_only) for track in self.tracks if track.person.kind != "pet"]
-        return Signal.from_intervals(np.concatenate([np.empty((0, 2)), *rows]), 0.0, self.end)
+        key = "", room, awake_only
+        if key not in self._persons:
+            rows = [self._stretches(track, room, awake_only) for track in self.tracks if track.person.kind != "pet"]
+            self._persons[key] = Signal.from_intervals(np.concatenate([np.empty((0, 2)), *rows]), 0.0, self.end)
+        return self._persons[key]
 
     def person_in(self, person: str, room: str, awake_only: bool = False) -> Signal:
         """Whether one person, awake or not, is in a room."""
@@ -147,6 +150,7 @@ class Truth:
 
     @cached_property
     def _persons(self) -> dict[tuple[str, str, bool], Signal]:
+        """By person, room and whether awake; of nobody's name for all together."""
         return {}
 
     def _person_in(self, person: str, room: str, awake_only: bool) -> Signal:

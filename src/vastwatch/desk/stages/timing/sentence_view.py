@@ -43,6 +43,10 @@ class Chip(NamedTuple):
     text: str
 
 
+# Where the names that a sentence tells come from.
+NAMED = ("sensors", "zones", "presences", "rooms", "levels", "devices")
+
+
 class SentenceView(QWidget):
     """`asked`: what else could stand at a chip; `figured`: a figure is to be typed; `removed`; `moved` from one path to
     another; `pointed`: the chip that the keys are at has changed."""
@@ -74,8 +78,10 @@ class SentenceView(QWidget):
 
     def show_expr(self, project: Project, expr: Expr | None) -> None:
         """Show what an expression says; None shows nothing."""
-        self.project, self.expr = project, expr
-        self._lay_out()
+        was, self.project, same = self.project, project, expr is self.expr
+        self.expr = expr
+        if not (same and was is not None and all(getattr(was, x) is getattr(project, x) for x in NAMED)):
+            self._lay_out()
 
     def _lay_out(self) -> None:
         width = max(self.width(), 160)
