@@ -222,9 +222,9 @@ def films_that_nothing_tells_of(project: Project) -> Iterator[Finding]:
             if what in ("film", "paused"):
                 asking.setdefault(room, []).append(ident)
     told = {
-        room.id
+        home.id
         for s in project.sensors
-        if find(project.devices, s.device).family == "player" and (room := room_of(project, s)) is not None
+        if find(project.devices, s.device).family == "player" and (home := room_of(project, s)) is not None
     }
     for room_id, ids in asking.items():
         if room_id not in told:
