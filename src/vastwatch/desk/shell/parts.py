@@ -61,7 +61,7 @@ def label(text: str = "", role: str = "", wrap: bool = False, rich: bool = False
 def narrow(box: QComboBox) -> QComboBox:
     """As narrow as its place wants; the list that opens is as wide as its words."""
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    box.setMinimumContentsLength(6)
+    box.setMinimumContentsLength(4)
     return box
 
 

@@ -22,8 +22,8 @@ from vastwatch.files.photometric import read_photometric
 
 DOES = {"toggle": "off, or on", "off": "off", "scene": "a scene", "leave": "leaves it alone"}
 ENDS = {
-    "vacancy": "room is empty", "minutes": "some minutes", "clock": "a clock time", "press": "next press",
-    "never": "never",
+    "vacancy": "once the room is empty", "minutes": "after some minutes", "clock": "at a clock time",
+    "press": "at the next press", "never": "never",
 }  # fmt: skip
 
 
@@ -104,16 +104,22 @@ def button_form(form: Form, button: Any) -> None:
                 tuple(DOES.values()))  # fmt: skip
     form.choice(
         grid, 2, form.tr("Ends"), "ends", tuple(get_args(Ends)), form.tr("When what was pressed ends by itself."),
-        tuple(ENDS[x] for x in get_args(Ends)),
+        tuple(ENDS[x] for x in get_args(Ends)), wide=True,
     )  # fmt: skip
-    form.figure(grid, 3, "Minutes", lambda r: r.minutes, lambda r, v: replace(r, minutes=v), "plain", 5, 1, 1440,
+    form.figure(grid, 4, "Minutes", lambda r: r.minutes, lambda r, v: replace(r, minutes=v), "plain", 5, 1, 1440,
                 form.tr("How long it lasts, where it ends after some minutes."))  # fmt: skip
-    scenes = [("", form.tr("the brightest")), *((s.id, s.name) for s in scenes_in(form.document.project, button.room))]
+    # A time that a file has and the list has not is listed too.
+    times = sorted({*(f"{m // 60:02d}:{m % 60:02d}" for m in range(0, 1440, 30)), button.clock})
+    form.made_choice(
+        grid, 5, form.tr("Clock"), [(t, t) for t in times], lambda r: r.clock, lambda r, key: replace(r, clock=key),
+        form.tr("When it ends, where it does so at a time."),
+    )  # fmt: skip
+    scenes = [("", form.tr("brightest")), *((s.id, s.name) for s in scenes_in(form.document.project, button.room))]
     form.made_choice(
         grid, 1, form.tr("Scene"), scenes, lambda r: r.scene or "", lambda r, key: replace(r, scene=key or None),
         form.tr("What it asks for when it switches on."),
     )  # fmt: skip
-    form.place_figures(grid, 4)
+    form.place_figures(grid, 6)
 
     def told(record: Button) -> str:
         room = find(form.document.project.rooms, record.room)
