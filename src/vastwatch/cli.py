@@ -132,7 +132,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--text", action="store_true", help="words, as without it")
     sub.add_argument("--devices", action="store_true", help="what is set on the devices themselves, in place of them")
     sub.add_argument(
-        "--names", default="words_with_underscores", help="by which convention things are named",
+        "--names", help="by which convention things are named, instead of the project's own",
         choices=("words_with_underscores", "WordsTogether", "words with spaces", "ids"),
     )  # fmt: skip
     sub = command("ahead", "rows that light a room ahead of who comes, and whether weeks lived show that they pay")

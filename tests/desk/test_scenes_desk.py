@@ -203,8 +203,8 @@ def test_recipes_and_device_settings_are_shown_copied_and_saved(qtbot, window, s
     words = sheet.text.toPlainText()
     assert "film_playing_in_sitting_room" in words and "button" in words.lower()
     sheet.names.setCurrentIndex(1)
-    sheet._show()
-    assert sheet.text.toPlainText() != words
+    sheet.names.activated.emit(1)
+    assert sheet.text.toPlainText() != words and project(window).brief.naming == "WordsTogether"
     sheet.save_as(tmp_path / "a.json")
     sheet.save_as(tmp_path / "a.csv")
     sheet.save_as(tmp_path / "a.txt")

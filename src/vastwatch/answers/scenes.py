@@ -117,7 +117,7 @@ def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]
     }
     devices = device_sheet(project)
     document = {
-        "names": args.names,
+        "names": args.names or project.brief.naming,
         "rooms": {room: as_plain(book) for room, book in books.items()},
         "outputs": {ident: as_plain(book) for ident, book in others.items()},
         "devices": [s._asdict() for s in devices],

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import Any, Literal
+from typing import Any
 
 from vastwatch.control.lighting import brightest
 from vastwatch.control.recipe_parts import (
@@ -54,7 +54,7 @@ from vastwatch.design.expressions import (
 )
 from vastwatch.design.ladders import asked, behind_ladder, governed, rows_of, scenes_in, scenes_of_rows
 from vastwatch.design.presence import press_hold
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import Convention, Project, find
 from vastwatch.design.records import Guarded, Presence
 from vastwatch.design.relations import buttons_in, presence_of
 from vastwatch.design.sentence import leaf_words
@@ -62,11 +62,9 @@ from vastwatch.words import duration_words
 
 # -- names ---------------------------------------------------------------------------------------------------------
 
-Convention = Literal["words_with_underscores", "WordsTogether", "words with spaces", "ids"]
-
 
 def named(words: str, ident: str, convention: Convention) -> str:
-    """A name by the one convention that a project's recipes keep to."""
+    """A name by the one convention that a project's recipes keep to (`Brief.naming`)."""
     if convention == "ids":
         return ident
     parts = re.findall(r"[A-Za-z0-9]+", words) or [ident]
@@ -215,12 +213,12 @@ def _ident(expr: Expr) -> str:
     return type(expr).__name__.lower()
 
 
-def recipes_of(project: Project, room: str, convention: Convention = "words_with_underscores") -> Book | None:
+def recipes_of(project: Project, room: str, convention: Convention | None = None) -> Book | None:
     """The recipes of a room's ladder with all that it goes by; None where it has none."""
     rows, lamps = rows_of(project, room), governed(project, room)
     if not rows or not lamps:
         return None
-    w = _Writer(project, convention)
+    w = _Writer(project, convention or project.brief.naming)
     lighting = presence_of(project, room)
     by_hand = lighting is not None and find(project.rooms, room).control == "absence"
     for p in _needed(project, room):
@@ -247,12 +245,12 @@ def recipes_of(project: Project, room: str, convention: Convention = "words_with
     )  # fmt: skip
 
 
-def output_recipes(project: Project, output: Guarded, convention: Convention = "words_with_underscores") -> Book | None:
+def output_recipes(project: Project, output: Guarded, convention: Convention | None = None) -> Book | None:
     """The recipes of an output's own small ladder, its locks above its rows; None where it has no rows. What it keeps
     to besides (least run and rest, starts a day) is noted, to be set on what switches it."""
     if not output.rows:
         return None
-    w = _Writer(project, convention)
+    w = _Writer(project, convention or project.brief.naming)
     wanted = {p.id for row in (*(r.when for r in output.rows), *output.locks) for p in _named_by(project, row)}
     for p in order(project).sound:
         if p.id in wanted:

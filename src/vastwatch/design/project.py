@@ -133,6 +133,10 @@ class Vacation(Record, frozen=True, kw_only=True):
     end: Date
 
 
+# How things are named in what goes out to a controller.
+Convention = Literal["words_with_underscores", "WordsTogether", "words with spaces", "ids"]
+
+
 class Brief(Record, frozen=True, kw_only=True):
     """What is wanted of the whole, and what is there.
 
@@ -144,7 +148,7 @@ class Brief(Record, frozen=True, kw_only=True):
     light goes down to half and not out. `test_mode`: holds are shortened to walk by, and not yet put back. `troubles`:
     what goes wrong in use. `unwanted_off`: of the times a light comes on that whoever sleeps or watches a film there
     does not want, the share at which they press it off, where the room has a button for that. `holidays`: days that are
-    free besides weekends; `vacations`: when nobody lives there.
+    free besides weekends; `vacations`: when nobody lives there. `naming`: how recipes name things.
     """
 
     drops_per_week: NotNegative = 1.0
@@ -163,6 +167,7 @@ class Brief(Record, frozen=True, kw_only=True):
     holidays: Annotated[tuple[Holiday, ...], msgspec.Meta(max_length=1000)] = ()
     vacations: Annotated[tuple[Vacation, ...], msgspec.Meta(max_length=100)] = ()
     unwanted_off: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.7
+    naming: Convention = "words_with_underscores"
 
 
 class Variant(Record, frozen=True, kw_only=True):

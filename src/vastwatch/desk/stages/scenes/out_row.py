@@ -41,6 +41,6 @@ class OutRow(QWidget):
     def show_recipes(self) -> None:
         """Open the ladder as recipes."""
         if self.focus.room is not None:
-            sheet = self.book = RecipesSheet(self.window() or self, self.document.project, self.focus.room)
+            sheet = self.book = RecipesSheet(self.window() or self, self.document, self.focus.room)
             sheet.say.connect(self.say)
             sheet.open()

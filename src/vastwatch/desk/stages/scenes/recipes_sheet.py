@@ -8,6 +8,7 @@ import json
 from pathlib import Path
 from typing import Any, get_args
 
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
@@ -15,8 +16,9 @@ from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QPushButton, Q
 from vastwatch.control.device_sheet import device_sheet, sheet_rows
 from vastwatch.control.recipe_parts import Book
 from vastwatch.control.recipe_words import as_plain, as_rows, button_words, in_words
-from vastwatch.control.recipes import Convention, output_recipes, recipes_of
-from vastwatch.design.project import Project, find
+from vastwatch.control.recipes import output_recipes, recipes_of
+from vastwatch.design.project import Convention, find
+from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.parts import Choice, label, row
 from vastwatch.files import ProjectError
 from vastwatch.files.writing import write_atomically
@@ -29,10 +31,11 @@ class RecipesSheet(QDialog):
 
     say = pyqtSignal(str)
 
-    def __init__(self, parent: QWidget, project: Project, room: str) -> None:
+    def __init__(self, parent: QWidget, document: Document, room: str) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.project, self.room = project, room
+        project = document.project
+        self.document, self.project, self.room = document, project, room
         self.setWindowTitle(self.tr("Recipes of {}").format(find(project.rooms, room).name.lower()))
         self.resize(*SIZE)
         box = QVBoxLayout(self)
@@ -41,7 +44,9 @@ class RecipesSheet(QDialog):
         self.names.setAccessibleName(self.tr("How things are named"))
         for convention in get_args(Convention):
             self.names.addItem(convention, convention)
-        self.names.activated.connect(self._show)
+        self.names.setCurrentIndex(self.names.findData(project.brief.naming))
+        self.names.setToolTip(self.tr("Chosen once for the project: all its recipes keep to it"))
+        self.names.activated.connect(self._name)
         self.told = label("", "soft", True)
         box.addWidget(self.told)
         self.what = Choice()
@@ -64,6 +69,15 @@ class RecipesSheet(QDialog):
         box.addWidget(row(QWidget(), self.copy, self.save, self.close_, stretch=0))
         self.book: Book | None = None
         self.others: list[Book] = []
+        self._show()
+
+    def _name(self, *_: object) -> None:
+        """Keep to another convention from now on."""
+        project, naming = self.document.project, self.names.currentData()
+        if naming != project.brief.naming:
+            new = replace(project, brief=replace(project.brief, naming=naming))
+            self.document.apply(new, f"Name things as {naming}")
+            self.project = new
         self._show()
 
     def _show(self, *_: object) -> None:
