@@ -8,15 +8,17 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.scene_checks import films_that_nothing_tells_of
-from vastwatch.design.expressions import AllOf, Dark, Fact, Not
-from vastwatch.design.project import find
-from vastwatch.design.records import Machine, Row, Sensor
+from vastwatch.design.expressions import AllOf, Dark, Fact, Not, Report
+from vastwatch.design.project import find, put
+from vastwatch.design.records import Fan, Machine, Row, Sensor, Settings
 from vastwatch.design.starting_ladders import STARTING, start
 from vastwatch.devices import catalogue
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
+from vastwatch.rehearsal.damp import FALLS_S, RISES_S, STEAM, excess_at
 from vastwatch.rehearsal.programmes import CLIP_S, SETTLES_S, calls_in, player_in, told
 from vastwatch.signals import Signal
+from vastwatch.site.people import Stay
 
 DAYS = 14
 
@@ -173,3 +175,57 @@ def test_a_media_player_on_the_plan_reports_that_it_plays_and_nobody():
     r = rehearse(project, 3, 1)
     assert r.recording.report("box").same_as(player_in(r.truth, "big").anything)
     assert not player.presence
+
+
+# -- damp ----------------------------------------------------------------------------------------------------------
+
+
+def washing(minutes):
+    """Somebody at a place for washing for so many minutes in the morning, every day."""
+    project = watching(activity="washing", posture="standing")
+    (person,) = project.people
+    stays = (
+        Stay(at="07:00", spot="chair", jitter_min=0),
+        Stay(at=f"07:{minutes:02d}", spot="exit", jitter_min=0),
+    )
+    tag = next(d for d in catalogue() if d.family == "humidity")
+    damp = Sensor(id="damp", device=tag.id, level="g", name="Damp", at=(0.2, 2.0, 1.8))
+    return replace(
+        project,
+        people=(replace(person, stays=stays),),
+        devices=(*project.devices, tag),
+        sensors=(*project.sensors, damp),
+    )
+
+
+def test_humidity_goes_towards_steam_and_back_as_small_steps_do():
+    steam = Signal.from_intervals([(600.0, 1500.0), (2400.0, 2600.0)], 0.0, 9000.0)
+    t = np.arange(0.0, 9000.0, 10.0)
+    now, slow = 0.0, []
+    for k in np.arange(0.0, 9000.0, 0.5):
+        if k % 10.0 == 0:
+            slow.append(now)
+        goal, takes = (STEAM, RISES_S) if steam.at(k) else (0.0, FALLS_S)
+        now += 0.5 * (goal - now) / takes
+    assert np.allclose(excess_at(steam, t), slow, atol=0.1)
+
+
+def test_a_shower_is_damp_and_a_wash_of_hands_is_not():
+    shower, hands = (rehearse(washing(m), 3, 1).recording.report("damp") for m in (15, 3))
+    assert len(shower.rises) == 3 and hands.total() == 0
+    lasts = np.diff(shower.intervals, axis=1)
+    # From 15 % on the way up until 7 % on the way down: STEAM (1 - e^(-t / RISES)), then e^(-t / FALLS).
+    up = RISES_S * np.log(STEAM / (STEAM - 15.0))
+    peak = STEAM * (1 - np.exp(-900.0 / RISES_S))
+    expected = 900.0 - up + FALLS_S * np.log(peak / 7.0)
+    assert np.allclose(lasts, expected, rtol=0.35)
+
+
+def test_a_fan_by_humidity_runs_while_it_is_damp_and_the_interval_counts():
+    fan = Fan(id="fan", room="big", name="Fan", at=(1, 1), watts=12, rows=(Row(when=Report(sensor="damp")),))
+    project = replace(washing(15), outputs=(fan,))
+    r = rehearse(project, 3, 1)
+    assert r.signals["fan"].same_as(r.recording.report("damp")) and r.signals["fan"].total() > 3 * 1800
+    slow = put(project, replace(find(project.sensors, "damp"), settings=Settings(report_interval_s=1800)))
+    edges = rehearse(slow, 3, 1).recording.report("damp").switches
+    assert len(edges) and np.allclose(edges % 1800.0, 0.0)

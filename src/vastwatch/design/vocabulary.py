@@ -64,7 +64,7 @@ def _sensors(project: Project, presence: Presence) -> list[Offer]:
         room = room_of(project, sensor)
         heading = "Sensors" if sensor.id in mine else f"Elsewhere: {'' if room is None else room.name}"
         device = find(project.devices, sensor.device)
-        if device.family in ("light", "humidity", "module"):
+        if device.family in ("light", "module"):
             continue
         said = [Report(sensor=sensor.id)]
         if device.family in ("radar", "dual"):

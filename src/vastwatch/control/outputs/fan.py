@@ -2,7 +2,7 @@
 with a speed each.
 
 Presence alone moves damp air too late and too short; where a room is damp, humidity has to keep the fan going: that is
-a row above.
+a row on a humidity sensor.
 """
 
 from __future__ import annotations
