@@ -7,7 +7,7 @@ from datetime import date
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -328,6 +328,8 @@ def test_the_hold_of_a_latch_is_its_own():
 
 
 @given(st.integers(0, 10_000), st.sampled_from([10.0, 45.0, 300.0]))
+@example(7, 300.0)
+@example(7283, 300.0)
 @settings(deadline=None, max_examples=25)
 def test_any_conclusion_is_reacted_to_as_a_simple_one_is(seed, hold):
     """With waves that are surely noticed or surely not, no luck decides: what is asked step by step of the whole

@@ -210,8 +210,8 @@ class _Walk:
                 if at >= stay.last:
                     return s._replace(at=at), None
                 w = self._due(at, t, vain)
-            # What was noted brought light itself, perhaps at once.
-            noted = known and s.k < len(stay.did) and abs(stay.did[s.k].at - w) <= HAIR_S
+            # What was noted brought light itself, perhaps at once: the dark then ends with it, and not before.
+            noted = known and s.k < len(stay.did) and abs(stay.did[s.k].at - w) <= HAIR_S and w <= lamp.ends[k] + HAIR_S
             if w < lamp.ends[k] or noted:
                 return _State(s.k, at, t, vain, count, False), w
             # Light comes on before that; or nobody is there before the dark has long ended.
