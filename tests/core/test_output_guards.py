@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from datetime import date
 
 import numpy as np
@@ -23,6 +24,7 @@ from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
 from vastwatch.signals import Calendar, Levels, Signal
 
+MANY = 300 if os.environ.get("THOROUGH") else 80
 TWO_DAYS = Calendar(date(2026, 1, 12), "UTC", 2)
 MINUTE = 60.0
 # Whole minutes of two days: everything is then seen by looking once a minute.
@@ -48,7 +50,7 @@ def minute_by_minute(wanted: Signal, run: int, rest: int, budget: int | None) ->
 
 
 @given(SWITCHES, st.booleans(), GUARDS)
-@settings(max_examples=150)
+@settings(max_examples=MANY)
 def test_guards_are_kept_minute_by_minute(switches, first, guards):
     run, rest, budget = guards
     wanted = Signal(0.0, TWO_DAYS.end, first, switches)
@@ -59,7 +61,7 @@ def test_guards_are_kept_minute_by_minute(switches, first, guards):
 
 
 @given(st.lists(SWITCHES, min_size=2, max_size=2), GUARDS)
-@settings(max_examples=60)
+@settings(max_examples=MANY // 4)
 def test_what_runs_on_does_so_at_the_level_it_had(switches, guards):
     run, rest, budget = guards
     rows = tuple(Signal(0.0, TWO_DAYS.end, False, s) for s in switches)

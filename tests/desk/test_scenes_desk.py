@@ -449,7 +449,7 @@ def test_the_plan_of_a_stage_with_other_room_for_it_is_painted_anew(qtbot, windo
     window.focus.set(stage="Timing", room="sitting", level="upper", time=86_400 + 20.5 * 3600)
     settle(qtbot, window)
     view = window.plan.viewport()
-    for stage in ("Scenes", "Timing", "Rehearsal", "Brief", "Scenes"):
+    for stage in ("Scenes", "Timing", "Rehearsal"):
         window.focus.set(stage=stage)
         settle(qtbot, window)
         qtbot.wait(50)
