@@ -157,3 +157,15 @@ def test_a_spoilt_file_is_one_sentence_with_its_place(file, tmp_path, capsys, sp
     path.write_text(json.dumps(document))
     for command in ("check", "scenes", "recipes", "year", "circuits"):
         assert words in refused(capsys, command, str(path))
+
+
+def test_no_cell_of_a_table_is_taken_for_a_formula(project, tmp_path, capsys):
+    """Names go into tables that other programs open."""
+    spoilt = replace(project, rules=(replace(project.rules[0], name="=1+1"), *project.rules[1:]))
+    spoilt = replace(spoilt, rooms=(replace(spoilt.rooms[0], name="=cmd"), *spoilt.rooms[1:]))
+    path = tmp_path / "formula.vastwatch.json"
+    save_project(spoilt, path)
+    for command in (("recipes", str(path), "--csv", "--names", "words with spaces"), ("year", str(path), "--csv")):
+        cells = [cell for row in csv.reader(lines_of(capsys, *command)) for cell in row]
+        assert cells and not any(cell.startswith(("=", "+", "@")) for cell in cells)
+    assert any("'=cmd" in x for x in lines_of(capsys, "recipes", str(path), "--csv"))

@@ -14,6 +14,7 @@ def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"year", "windows": [{"words", "used_by", "hours"}], "days": [{"on", "kind", "name", "sunrise", "sunset",
     "open": [["22:00", "06:00"] or null]}]}`: when what goes by the clock begins and ends, day by day."""
     from vastwatch.control.year import clock_words, year_of, year_rows
+    from vastwatch.files.csv_cells import csv_text
 
     which = date.fromisoformat(project.brief.rehearse_from).year if args.year is None else args.year
     try:
@@ -41,7 +42,7 @@ def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     }  # fmt: skip
     rows = year_rows(table)
     if args.csv:
-        return document, _csv(rows)
+        return document, csv_text(rows).splitlines()
     widths = [max(len(r[k]) for r in rows) for k in range(len(rows[0]))]
     return document, ["  ".join(cell.ljust(w) for cell, w in zip(r, widths)).rstrip() for r in rows]
 
@@ -110,12 +111,3 @@ def ahead(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         if not found:
             lines.append(f"{find(project.rooms, room).name}: nobody is noticed on the way there, or nothing lights it.")
     return {"rooms": out}, lines or ["No room is lit by what is concluded."]
-
-
-def _csv(rows: list[list[str]]) -> list[str]:
-    import csv
-    import io
-
-    text = io.StringIO()
-    csv.writer(text, lineterminator="\n").writerows(rows)
-    return text.getvalue().splitlines()

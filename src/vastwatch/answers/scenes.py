@@ -97,12 +97,10 @@ def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]
     """`{"rooms": {ROOM: {"inputs", "buttons", "helpers", "lamps", "recipes", "notes"}}, "outputs": {OUTPUT: the same},
     "names", "devices": [{"device", "type", "room", "setting", "value"}]}`, the names by one convention; as lines they
     are words, or with `--csv` a table, or with `--devices` what is set on the devices themselves."""
-    import csv
-    import io
-
     from vastwatch.control.device_sheet import device_sheet, sheet_rows
-    from vastwatch.control.recipe_words import as_plain, as_rows, button_words, in_words
+    from vastwatch.control.recipe_words import as_plain, book_rows, button_words, in_words
     from vastwatch.control.recipes import output_recipes, recipes_of
+    from vastwatch.files.csv_cells import csv_text
 
     rooms = [r.id for r in project.rooms]
     if args.room is not None:
@@ -123,13 +121,7 @@ def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]
         "devices": [s._asdict() for s in devices],
     }
     if args.csv:
-        text = io.StringIO()
-        table = csv.writer(text, lineterminator="\n")
-        for n, (of, book) in enumerate({**books, **others}.items()):
-            for k, row in enumerate(as_rows(book)):
-                if k or n == 0:
-                    table.writerow(["of" if k == 0 else of, *row])
-        return document, text.getvalue().splitlines()
+        return document, csv_text(book_rows({**books, **others})).splitlines()
     lines: list[str] = []
     if args.devices:
         rows = sheet_rows(devices)

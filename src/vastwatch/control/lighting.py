@@ -23,7 +23,16 @@ from vastwatch.control.hand import Override, overlaid
 from vastwatch.control.ladder import Winners, levels_of, winners
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
-from vastwatch.design.ladders import Asked, asked, behind_ladder, governed, rows_of, scenes_in, scenes_of_rows
+from vastwatch.design.ladders import (
+    Asked,
+    asked,
+    behind_ladder,
+    governed,
+    light_shares,
+    rows_of,
+    scenes_in,
+    scenes_of_rows,
+)
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Lamp, Rule, Scene
@@ -177,17 +186,21 @@ def _bright(project: Project, room: str, present: LadderRun, absent: LadderRun, 
     """While either way more burns, of all the room's light, than sleepers bear."""
     lamps = lamps_in(project, room)
     return _brighter(
-        scenes_of_rows(project, room), tuple(x for x in lamps if x.id in present.wanted), present.won, absent.won,
-        sum(x.lumens for x in lamps), most,
+        scenes_of_rows(project, room), tuple(x for x in lamps if x.id in present.wanted), lamps, present.won,
+        absent.won, most,
     )  # fmt: skip
 
 
 @kept
 def _brighter(
-    scenes: tuple[Scene, ...], lamps: tuple[Lamp, ...], present: Winners, absent: Winners, all_lm: float, most: float
+    scenes: tuple[Scene, ...],
+    mine: tuple[Lamp, ...],
+    lamps: tuple[Lamp, ...],
+    present: Winners,
+    absent: Winners,
+    most: float,
 ) -> Signal:
-    goals = asked(lamps, scenes).goals
-    share = goals @ np.array([x.lumens for x in lamps]) / max(all_lm, 1e-9)
+    share = light_shares(mine, lamps, scenes)
     return present.while_on(share > most + 1e-9) | absent.while_on(share > most + 1e-9)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from vastwatch.control.hand import ends_words
@@ -138,6 +138,15 @@ def as_rows(book: Book) -> Iterator[list[str]]:
     for n, r in enumerate(book.recipes, 1):
         only = "" if r.only_if is None else condition_in_words(r.only_if)
         yield [str(n), r.name, ", or ".join(map(_trigger, r.when)), only, "; ".join(map(_action, r.then))]
+
+
+def book_rows(books: Mapping[str, Book]) -> list[list[str]]:
+    """The recipes of several books, by the id of what each is of, as rows of one table."""
+    out: list[list[str]] = []
+    for of, book in books.items():
+        heading, *rows = as_rows(book)
+        out += [*([] if out else [["of", *heading]]), *([of, *row] for row in rows)]
+    return out
 
 
 def button_words(project: Project, room: str) -> list[str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any, Literal, NamedTuple
 
 import msgspec
@@ -93,3 +94,8 @@ def _figure(value: str | float) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def differ_only_in(old: Project, new: Project, names: Collection[str]) -> bool:
+    """Whether two values differ in nothing but some fields, compared by identity."""
+    return all(getattr(old, x) is getattr(new, x) for x in new.__struct_fields__ if x not in names)

@@ -105,6 +105,14 @@ def burns_at(lamp: Lamp, level: float) -> float:
     return max(level, lamp.least_level) if lamp.dims else 1.0
 
 
+def light_shares(mine: tuple[Lamp, ...], lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Array:
+    """Of all the light that `lamps` of a room can give, the share that each scene asks for of those its ladder has, and
+    last that none does, (scenes + 1,)."""
+    return np.asarray(
+        asked(mine, scenes).goals @ np.array([x.lumens for x in mine]) / max(sum(x.lumens for x in lamps), 1e-9)
+    )
+
+
 def behind_ladder(project: Project, room: str) -> tuple[str, ...]:
     """The conclusions that the rows of a room name, themselves and through each other, in order."""
     wanted = {ident for row in rows_of(project, room) for ident in named_in(row.when)}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from vastwatch.files.check import ProjectError
@@ -20,6 +21,13 @@ def rows_of(lines: list[str], path: Path) -> list[list[str]]:
         return list(csv.reader(io.StringIO("\n".join(lines)), delimiter=delimiter))
     except csv.Error:
         raise ProjectError(f"{path}: this is not a table that can be read") from None
+
+
+def csv_text(rows: Iterable[Sequence[str]]) -> str:
+    """Rows of texts as CSV that any table program opens as texts."""
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n").writerows([guarded(cell) for cell in row] for row in rows)
+    return out.getvalue()
 
 
 def guarded(cell: str) -> str:

@@ -6,6 +6,7 @@ What sensors make of it is another thing altogether (`control.recording`): nothi
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import date
 from functools import cached_property
@@ -147,6 +148,16 @@ class Truth:
         if key not in self._persons:
             self._persons[key] = self._person_in(*key)
         return self._persons[key]
+
+    def stays_at(self, room: str, of: Callable[[Spot], bool], least_s: float = 0.0) -> Signal:
+        """While anybody but a pet stays at places of a room that are `of` some kind, for so long at the least."""
+        places = [k for k, s in enumerate(self.spots) if s.room == room and of(s)]
+        rows = [np.empty((0, 2))]
+        for track in self.tracks:
+            at = np.isin(track.spot, places) & (track.leave - track.arrive >= least_s)
+            if track.person.kind != "pet":
+                rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], self.end)]))
+        return Signal.from_intervals(np.concatenate(rows), 0.0, self.end)
 
     @cached_property
     def _persons(self) -> dict[tuple[str, str, bool], Signal]:

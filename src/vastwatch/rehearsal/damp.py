@@ -29,14 +29,7 @@ DAMP_FROM, DAMP_UNTIL = 15.0, 7.0
 @kept
 def showering(truth: Truth, room: str) -> Signal:
     """While somebody showers in a room."""
-    places = [k for k, s in enumerate(truth.spots) if s.room == room and s.activity == "washing"]
-    rows = [np.empty((0, 2))]
-    for track in truth.tracks:
-        if track.person.kind == "pet":
-            continue
-        at = np.isin(track.spot, places) & (track.leave - track.arrive >= SHOWER_S)
-        rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], truth.end)]))
-    return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
+    return truth.stays_at(room, lambda spot: spot.activity == "washing", SHOWER_S)
 
 
 def excess_at(steam: Signal, t: Array) -> Array:

@@ -82,13 +82,7 @@ def light_scores(project: Project, room: str, truth: Truth, house: HouseRun, day
 @kept
 def stays_at(truth: Truth, spot: Spot) -> Signal:
     """While somebody awake who is no pet stays at a spot."""
-    places = [k for k, s in enumerate(truth.spots) if s.id == spot.id]
-    rows = [np.empty((0, 2))]
-    for track in truth.tracks:
-        at = np.isin(track.spot, places)
-        if track.person.kind != "pet" and at.any():
-            rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], truth.end)]))
-    return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
+    return truth.stays_at(spot.room, lambda other: other.id == spot.id)
 
 
 @kept

@@ -44,7 +44,7 @@ class Player(NamedTuple):
 @kept
 def player_in(truth: Truth, room: str) -> Player:
     """What the player of a room does, skips and all."""
-    sessions = _there(truth, room, lambda spot: spot.activity == "film")
+    sessions = truth.stays_at(room, lambda spot: spot.activity == "film")
     film, paused, clips = [np.empty((0, 2))], [np.empty((0, 2))], [np.empty((0, 2))]
     for begin, end in sessions:
         day = truth.calendar.day_of(begin)
@@ -60,7 +60,7 @@ def player_in(truth: Truth, room: str) -> Player:
             )
             film.append(plays.intervals)
             paused.append(np.array([row for row in stops if row[1] - row[0] >= SETTLES_S]).reshape(-1, 2))
-    exercise = _there(truth, room, lambda spot: spot.exercise)
+    exercise = truth.stays_at(room, lambda spot: spot.exercise)
     played, held, clip = (Signal.from_intervals(np.concatenate(x), 0.0, truth.end) for x in (film, paused, clips))
     return Player(played, held, any_of([played, clip, exercise]))
 
@@ -114,17 +114,6 @@ def calls_in(truth: Truth, room: str) -> Signal:
                 for t in arrivals(own, spot.calls_per_hour / 3600.0, begin, end).tolist():
                     u = uniform_of(sub_key_of(own, int(at_ms(t))), 0)
                     rows.append(np.array([[t, min(t + CALL_LEAST_S - CALL_MEAN_S * float(np.log1p(-u)), end)]]))
-    return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
-
-
-def _there(truth: Truth, room: str, of) -> Signal:  # type: ignore[no-untyped-def]
-    """While anybody but a pet is at one of some places of a room."""
-    places = [k for k, s in enumerate(truth.spots) if s.room == room and of(s)]
-    rows = [np.empty((0, 2))]
-    for track in truth.tracks:
-        if track.person.kind != "pet":
-            at = np.isin(track.spot, places)
-            rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], truth.end)]))
     return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
 
 

@@ -17,19 +17,16 @@ from numpy.typing import NDArray
 
 from vastwatch.design import placed
 from vastwatch.design.placed import Variant, at_hour, variants
-from vastwatch.design.places import room_of
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.design.relations import level_number
-from vastwatch.devices import HumidityType, PlayerType
 from vastwatch.devices.types import ZoneRules
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept
 from vastwatch.people.truth import Lives, Truth
-from vastwatch.rehearsal.damp import damp_told
 from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of, spots_noticed
-from vastwatch.rehearsal.programmes import player_in
+from vastwatch.rehearsal.room_told import told_of_room
 from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
@@ -115,24 +112,10 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     for sensor in project.sensors:
         runs = tuple(made[w] if w in made else _whole(w, truth) for w in wanted[sensor.id])
         run = runs[0] if len(runs) == 1 else _by_hours(runs, sensor, truth.calendar)
-        told = _told_of_room(project, sensor, truth)
+        told = told_of_room(project, sensor, truth)
         run = run if told is None else _of_room(told)
         out[sensor.id] = as_heard(project, sensor, truth, run)
     return out
-
-
-def _told_of_room(project: Project, sensor: Sensor, truth: Truth) -> Signal | None:
-    """What a sensor says that tells of its room and of nobody in it: a media player that it plays, a humidity sensor
-    that it is damp; None of any other, and out of every room."""
-    device, room = find(project.devices, sensor.device), room_of(project, sensor)
-    if room is None:
-        return None
-    if isinstance(device, PlayerType):
-        return player_in(truth, room.id).anything
-    if isinstance(device, HumidityType):
-        every = sensor.settings.report_interval_s or device.interval_s
-        return damp_told(truth, room.id, sensor.id, every, device.accuracy_pct)
-    return None
 
 
 @kept

@@ -8,7 +8,7 @@ from vastwatch.control.concluding import always, never
 from vastwatch.control.hand import Ladder, Override, Wishes, overrides
 from vastwatch.control.lighting import LadderRun, given, run_ladder, unlit_scenes
 from vastwatch.control.recording import Recording
-from vastwatch.design.ladders import asked, governed, scenes_in, scenes_of_rows
+from vastwatch.design.ladders import asked, governed, light_shares, scenes_in, scenes_of_rows
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
@@ -27,13 +27,7 @@ ASLEEP_SHARE, FILM_SHARE = 0.15, 0.3
 @kept
 def asleep_in(truth: Truth, room: str) -> Signal:
     """While somebody sleeps in a room, whoever else is awake there."""
-    beds = [k for k, s in enumerate(truth.spots) if s.room == room and s.activity == "sleeping"]
-    rows = [np.empty((0, 2))]
-    for track in truth.tracks:
-        at = np.isin(track.spot, beds)
-        if track.person.kind != "pet" and at.any():
-            rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], truth.end)]))
-    return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
+    return truth.stays_at(room, lambda spot: spot.activity == "sleeping")
 
 
 def pressed_in(
@@ -77,8 +71,7 @@ def _disturbed(
     did: LadderRun, scenes: tuple[Scene, ...], mine: tuple[Lamp, ...], lamps: tuple[Lamp, ...], asleep_share: float,
     asleep: Signal, film: Signal,
 ) -> Signal:  # fmt: skip
-    goals = asked(mine, scenes).goals
-    lit = goals @ np.array([x.lumens for x in mine]) / max(sum(x.lumens for x in lamps), 1e-9)
+    lit = light_shares(mine, lamps, scenes)
     over_sleep, over_film = (did.won.while_on(lit > limit + 1e-9) for limit in (asleep_share, FILM_SHARE))
     return (asleep & over_sleep) | (film & over_film)
 

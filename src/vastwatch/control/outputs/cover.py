@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Figure, Situation
-from vastwatch.control.outputs.rows import LEAST_FIGURES, by_rows
+from vastwatch.control.outputs.handler import Figure
+from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows
 from vastwatch.design.expressions import ClockTime
 from vastwatch.design.records import Cover, Row
-from vastwatch.signals import Levels
 from vastwatch.site.record import Point
 
 
-class CoverHandler:
+class CoverHandler(ByRows):
     """`OutputHandler` of covers."""
 
-    lights = False
     bothers: Literal["nobody"] = "nobody"
     called, why = "cover", "A blind or shutter: down at night, by its rows; on means down."
     caution = (
@@ -30,13 +28,6 @@ class CoverHandler:
     def new(self, ident: str, room: str, name: str, at: Point) -> Cover:
         rows = (Row(name="At night", when=ClockTime(begin="sunset+00:30", end="sunrise"), level=1.0),)
         return Cover(id=ident, room=room, name=name, at=at, watts=0.0, rows=rows, moves_a_day=4)
-
-    def run(self, output: Cover, situation: Situation) -> Levels:
-        assert situation.calendar is not None
-        return by_rows(output, situation.rows, situation.calendar)
-
-    def watts(self, output: Cover, levels: Levels) -> Levels:
-        return levels.scaled(output.watts)
 
 
 HANDLER = CoverHandler()

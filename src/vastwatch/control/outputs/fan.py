@@ -10,16 +10,15 @@ from __future__ import annotations
 from typing import Literal
 
 from vastwatch.control.outputs.handler import Figure, Situation
-from vastwatch.control.outputs.rows import by_rows, guarded
+from vastwatch.control.outputs.rows import ByRows
 from vastwatch.design.records import Fan
-from vastwatch.signals import Levels
+from vastwatch.signals import Signal
 from vastwatch.site.record import Point
 
 
-class FanHandler:
+class FanHandler(ByRows):
     """`OutputHandler` of fans."""
 
-    lights = False
     bothers: Literal["nobody"] = "nobody"
     called, why = "fan", "An extractor that follows presence and runs on after it."
     caution = (
@@ -35,14 +34,8 @@ class FanHandler:
     def new(self, ident: str, room: str, name: str, at: Point) -> Fan:
         return Fan(id=ident, room=room, name=name, at=at, watts=12.0)
 
-    def run(self, output: Fan, situation: Situation) -> Levels:
-        if output.rows and situation.calendar is not None:
-            return by_rows(output, situation.rows, situation.calendar)
-        usual = Levels.steps(situation.presence.on_delay(output.wait_s).hold(output.run_on_s))
-        return usual if situation.calendar is None else guarded(usual, output, situation.calendar)
-
-    def watts(self, output: Fan, levels: Levels) -> Levels:
-        return levels.scaled(output.watts)
+    def usual(self, output: Fan, situation: Situation) -> Signal:
+        return situation.presence.on_delay(output.wait_s).hold(output.run_on_s)
 
 
 HANDLER = FanHandler()

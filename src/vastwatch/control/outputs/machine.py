@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Figure, Situation
-from vastwatch.control.outputs.rows import LEAST_FIGURES, by_rows
+from vastwatch.control.outputs.handler import Figure
+from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows
 from vastwatch.design.expressions import ClockTime, Fact
 from vastwatch.design.records import Machine, Row
-from vastwatch.signals import Levels
 from vastwatch.site.record import Point
 
 
-class MachineHandler:
+class MachineHandler(ByRows):
     """`OutputHandler` of quiet machines."""
 
-    lights = False
     bothers: Literal["the quiet"] = "the quiet"
     called, why = "quiet machine", "Hums when it may, and stands still during a film or while somebody sleeps."
     caution = (
@@ -35,13 +33,6 @@ class MachineHandler:
         return Machine(
             id=ident, room=room, name=name, at=at, watts=35.0, rows=rows, least_run_s=60.0, least_rest_s=60.0
         )
-
-    def run(self, output: Machine, situation: Situation) -> Levels:
-        assert situation.calendar is not None
-        return by_rows(output, situation.rows, situation.calendar)
-
-    def watts(self, output: Machine, levels: Levels) -> Levels:
-        return levels.scaled(output.watts)
 
 
 HANDLER = MachineHandler()

@@ -4,17 +4,15 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Figure, Situation
-from vastwatch.control.outputs.rows import LEAST_FIGURES, by_rows
+from vastwatch.control.outputs.handler import Figure
+from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows
 from vastwatch.design.records import Notice
-from vastwatch.signals import Levels
 from vastwatch.site.record import Point
 
 
-class NoticeHandler:
+class NoticeHandler(ByRows):
     """`OutputHandler` of notices."""
 
-    lights = False
     bothers: Literal["nobody"] = "nobody"
     called, why = "notice", "Tells somebody: a gate, a fence, a bed that stays empty at night."
     caution = (
@@ -28,13 +26,6 @@ class NoticeHandler:
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Notice:
         return Notice(id=ident, room=room, name=name, at=at, watts=0.0, least_rest_s=300.0)
-
-    def run(self, output: Notice, situation: Situation) -> Levels:
-        assert situation.calendar is not None
-        return by_rows(output, situation.rows, situation.calendar)
-
-    def watts(self, output: Notice, levels: Levels) -> Levels:
-        return levels.scaled(output.watts)
 
 
 HANDLER = NoticeHandler()

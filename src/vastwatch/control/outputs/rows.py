@@ -4,12 +4,13 @@ while at the least, and starts so often a day at the most."""
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.ladder import levels_of, winners
-from vastwatch.control.outputs.handler import Figure
+from vastwatch.control.outputs.handler import Figure, Situation
 from vastwatch.design.records import Guarded
 from vastwatch.signals import Calendar, Levels, Signal
 
@@ -71,6 +72,29 @@ def kept_to(wanted: Signal, output: Guarded, calendar: Calendar) -> Signal:
         rows.append((start, max(b, start + output.least_run_s)))
         free_from = rows[-1][1] + output.least_rest_s
     return Signal.from_intervals(rows, wanted.start, wanted.end)
+
+
+class ByRows:
+    """What the handlers of outputs that are no lamps share: the rows of one decide where it has any, else what is usual
+    for its kind; its guards are kept to either way; and it draws its watts as far as it runs."""
+
+    lights = False
+
+    def usual(self, output: Any, situation: Situation) -> Signal | None:
+        """While one without rows runs; None for a kind that does nothing by itself."""
+        return None
+
+    def run(self, output: Any, situation: Situation) -> Levels:
+        """Its level from 0 to 1 over the span."""
+        assert situation.calendar is not None
+        usual = None if output.rows else self.usual(output, situation)
+        if usual is None:
+            return by_rows(output, situation.rows, situation.calendar)
+        return guarded(Levels.steps(usual), output, situation.calendar)
+
+    def watts(self, output: Any, levels: Levels) -> Levels:
+        """What it draws meanwhile."""
+        return levels.scaled(output.watts)
 
 
 # A cleaner comes out between these hours of the day, and at no other.

@@ -5,16 +5,15 @@ from __future__ import annotations
 from typing import Literal
 
 from vastwatch.control.outputs.handler import Figure, Situation
-from vastwatch.control.outputs.rows import LEAST_FIGURES, by_rows, guarded
+from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows
 from vastwatch.design.records import SetBack
-from vastwatch.signals import Levels
+from vastwatch.signals import Signal
 from vastwatch.site.record import Point
 
 
-class SetBackHandler:
+class SetBackHandler(ByRows):
     """`OutputHandler` of heating that is let down."""
 
-    lights = False
     bothers: Literal["nobody"] = "nobody"
     called, why = "heating set-back", "Lets the heating down while its room has long been empty; on means let down."
     caution = (
@@ -32,14 +31,8 @@ class SetBackHandler:
             id=ident, room=room, name=name, at=at, watts=0.0, least_run_s=1800.0, least_rest_s=1800.0, moves_a_day=6
         )
 
-    def run(self, output: SetBack, situation: Situation) -> Levels:
-        assert situation.calendar is not None
-        if not output.rows:
-            return guarded(Levels.steps((~situation.presence).on_delay(output.empty_s)), output, situation.calendar)
-        return by_rows(output, situation.rows, situation.calendar)
-
-    def watts(self, output: SetBack, levels: Levels) -> Levels:
-        return levels.scaled(output.watts)
+    def usual(self, output: SetBack, situation: Situation) -> Signal:
+        return (~situation.presence).on_delay(output.empty_s)
 
 
 HANDLER = SetBackHandler()

@@ -5,16 +5,15 @@ from __future__ import annotations
 from typing import Literal
 
 from vastwatch.control.outputs.handler import Figure, Situation
-from vastwatch.control.outputs.rows import LEAST_FIGURES, by_rows, guarded
+from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows
 from vastwatch.design.records import Sign
-from vastwatch.signals import Levels
+from vastwatch.signals import Signal
 from vastwatch.site.record import Point
 
 
-class SignHandler:
+class SignHandler(ByRows):
     """`OutputHandler` of signs."""
 
-    lights = False
     bothers: Literal["nobody"] = "nobody"
     called, why = "sign", "Says at the door that somebody is in."
     caution = "A sign of presence tells strangers too whether a building is empty: think who reads it."
@@ -26,14 +25,8 @@ class SignHandler:
     def new(self, ident: str, room: str, name: str, at: Point) -> Sign:
         return Sign(id=ident, room=room, name=name, at=at, watts=2.0, least_run_s=10.0)
 
-    def run(self, output: Sign, situation: Situation) -> Levels:
-        assert situation.calendar is not None
-        if not output.rows:
-            return guarded(Levels.steps(situation.presence), output, situation.calendar)
-        return by_rows(output, situation.rows, situation.calendar)
-
-    def watts(self, output: Sign, levels: Levels) -> Levels:
-        return levels.scaled(output.watts)
+    def usual(self, output: Sign, situation: Situation) -> Signal:
+        return situation.presence
 
 
 HANDLER = SignHandler()

@@ -5,16 +5,15 @@ from __future__ import annotations
 from typing import Literal
 
 from vastwatch.control.outputs.handler import Figure, Situation
-from vastwatch.control.outputs.rows import LEAST_FIGURES, by_day, by_rows, guarded
+from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows, by_day
 from vastwatch.design.records import Vacuum
-from vastwatch.signals import Levels
+from vastwatch.signals import Signal
 from vastwatch.site.record import Point
 
 
-class VacuumHandler:
+class VacuumHandler(ByRows):
     """`OutputHandler` of floor cleaners."""
 
-    lights = False
     bothers: Literal["anybody"] = "anybody"
     called, why = "vacuum", "Cleans once its room has been empty for a while, and waits when somebody comes."
     caution = (
@@ -29,15 +28,9 @@ class VacuumHandler:
     def new(self, ident: str, room: str, name: str, at: Point) -> Vacuum:
         return Vacuum(id=ident, room=room, name=name, at=at, watts=30.0, moves_a_day=3, least_rest_s=1800.0)
 
-    def run(self, output: Vacuum, situation: Situation) -> Levels:
+    def usual(self, output: Vacuum, situation: Situation) -> Signal:
         assert situation.calendar is not None
-        if not output.rows:
-            empty = (~situation.presence).on_delay(output.empty_s)
-            return guarded(Levels.steps(empty & by_day(situation.calendar)), output, situation.calendar)
-        return by_rows(output, situation.rows, situation.calendar)
-
-    def watts(self, output: Vacuum, levels: Levels) -> Levels:
-        return levels.scaled(output.watts)
+        return (~situation.presence).on_delay(output.empty_s) & by_day(situation.calendar)
 
 
 HANDLER = VacuumHandler()

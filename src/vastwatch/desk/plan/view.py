@@ -24,24 +24,25 @@ from PyQt6.QtWidgets import QGraphicsScene
 from vastwatch.design.placed import at_hour
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import Project, find, find_any
-from vastwatch.desk.plan import beyond, covered, fixtures, furniture, ground, held, marks, places, walked, walls
+from vastwatch.desk.plan import beyond, walked
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.covered import lay_out_contours
 from vastwatch.desk.plan.gestures import Band, Gesture, MoveMark, Pan
 from vastwatch.desk.plan.hanging import Hanging, MoveSensor
-from vastwatch.desk.plan.lit import draw_spot_lux, show_lit
+from vastwatch.desk.plan.layers import layers_of
+from vastwatch.desk.plan.lit import show_lit
 from vastwatch.desk.plan.moment import show_moment
 from vastwatch.desk.plan.moving import MoveMarked
 from vastwatch.desk.plan.nudging import nudge
-from vastwatch.desk.plan.painting import Layer, cosmetic, polygon
+from vastwatch.desk.plan.painting import cosmetic, polygon
 from vastwatch.desk.plan.placing import Placing
 from vastwatch.desk.plan.readings import explain_rows
 from vastwatch.desk.plan.sheet import Sheet
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.tools import Tools
-from vastwatch.desk.plan.zoning import ZoneHands, draw_blind, draw_zones, show_zones
+from vastwatch.desk.plan.zoning import ZoneHands, show_zones
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.results import Results
@@ -78,27 +79,7 @@ class PlanView(Sheet):
         self.state = PlanState(document.project, theme, focus.level)
         scene = QGraphicsScene(self)
         self.setScene(scene)
-        self._layers = {
-            "ground": Layer(self.state, 0, ground.draw_ground, ground.reads_ground),
-            "light": Layer(self.state, 0.2, ground.draw_light, ground.reads_light),
-            "underlay": Layer(self.state, 0.5, fixtures.draw_underlay, fixtures.reads_underlay),
-            "contours": Layer(self.state, 1, covered.draw_contours),
-            "blind": Layer(self.state, 1.5, draw_blind),
-            "furniture": Layer(self.state, 2, furniture.draw_furniture, furniture.reads_furniture),
-            "walls": Layer(self.state, 2.2, walls.draw_walls, walls.reads_walls),
-            "places": Layer(self.state, 2.4, places.draw_places, places.reads_places),
-            "lamps": Layer(self.state, 2.5, places.draw_lamps, places.reads_lamps),
-            "zones": Layer(self.state, 2.6, draw_zones),
-            "fixtures": Layer(self.state, 3, fixtures.draw_fixtures, fixtures.reads_fixtures),
-            "held": Layer(self.state, 3.2, held.draw_held),
-            "sensors": Layer(self.state, 3.5, marks.draw_sensors),
-            "beyond": Layer(self.state, 3.3, beyond.draw_beyond),
-            "walked": Layer(self.state, 3.8, walked.draw_walked),
-            "scene": Layer(self.state, 4, marks.draw_scene),
-            "people": Layer(self.state, 5, marks.draw_people),
-            "lux": Layer(self.state, 5.5, draw_spot_lux),
-            "tools": Layer(self.state, 6, self._draw_tools),
-        }
+        self._layers = layers_of(self.state, self._draw_tools)
         for layer in self._layers.values():
             scene.addItem(layer)
         self.card = Card(self, theme)

@@ -30,6 +30,7 @@ from vastwatch.advice.walk_test import Sway, Walk, entrances, in_and_out, sways,
 from vastwatch.advice.zone_help import Help, what_helps
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
+from vastwatch.design.differences import differ_only_in
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, Variant, find
 from vastwatch.design.records import Presence, Sensor
@@ -381,10 +382,10 @@ class Results(QObject):
             derived.spoil()
         if self.recording is not None:
             self.week.changed.emit()
-        elif self.week.value is None or self.week.value.project is not old or _only_levels(old, new):
+        elif self.week.value is None or self.week.value.project is not old or differ_only_in(old, new, ("scenes",)):
             # A slider is followed by what is on the plan at once, and by the week once it rests.
             pass
-        elif _only_concluded(old, new):
+        elif differ_only_in(old, new, _CONCLUDED):
             self.week.put(replay(self.week.value, new), (new, self.seed, self.days))
         # While the hand moves, the frame has the processor to itself.
         self.house_judged.spoil()
@@ -494,15 +495,3 @@ def _never() -> bool:
 
 # What no sensor and nobody who lives there reads: conclusions, and what the house does by them.
 _CONCLUDED = ("presences", "scenes", "rules", "buttons")
-
-
-def _only_concluded(old: Project, new: Project) -> bool:
-    """Whether two values differ in nothing but what the house concludes and does."""
-    return all(getattr(old, name) is getattr(new, name) for name in new.__struct_fields__ if name not in _CONCLUDED)
-
-
-def _only_levels(old: Project, new: Project) -> bool:
-    """Whether two values differ in nothing but how far lamps burn in scenes, and how slowly they go there."""
-    return old.scenes is not new.scenes and all(
-        getattr(old, name) is getattr(new, name) for name in new.__struct_fields__ if name != "scenes"
-    )

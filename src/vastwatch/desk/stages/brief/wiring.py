@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from msgspec.structs import replace
@@ -13,6 +14,7 @@ from vastwatch.control.wiring_table import parallel_words
 from vastwatch.design.edits import wiring
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.project import find, put
+from vastwatch.design.records import Sensor
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
@@ -176,50 +178,25 @@ class WiringPage(Sleeper):
         box = QVBoxLayout(holder)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(2)
+        feeds, contacts = partial(self._feed, circuit.id), partial(self._contact, circuit.id)
         for ident in circuit.feeds:
-            sensor = find(project.sensors, ident)
-            away = QPushButton("×")
-            away.setFixedSize(24, 26)
-            away.setProperty("role", "pick")
-            away.setAccessibleName(self.tr("{} has a supply of its own").format(sensor.name))
-            away.clicked.connect(partial(self._feed, circuit.id, ident, False))
-            box.addWidget(row(label(self.tr("feeds {}").format(sensor.name)), QWidget(), away, stretch=1))
+            name = find(project.sensors, ident).name
+            told = self.tr("{} has a supply of its own").format(name)
+            box.addWidget(_taken(self.tr("feeds {}").format(name), told, partial(feeds, ident, False)))
         for ident in circuit.contacts:
-            sensor = find(project.sensors, ident)
-            away = QPushButton("×")
-            away.setFixedSize(24, 26)
-            away.setProperty("role", "pick")
-            away.setAccessibleName(self.tr("{} does not switch it").format(sensor.name))
-            away.clicked.connect(partial(self._contact, circuit.id, ident, False))
-            box.addWidget(row(label(self.tr("switched by {}").format(sensor.name)), QWidget(), away, stretch=1))
+            name = find(project.sensors, ident).name
+            told = self.tr("{} does not switch it").format(name)
+            box.addWidget(_taken(self.tr("switched by {}").format(name), told, partial(contacts, ident, False)))
         if (words := parallel_words(project, circuit)) is not None:
             box.addWidget(label(f"{words}.", "bad", True))
         able = [s for s in project.sensors if wiring.could_switch(project, s)]
         if able:
-            contact = Choice()
-            contact.setAccessibleName(self.tr("What switches {} by itself").format(circuit.name))
-            contact.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            contact.setMinimumContentsLength(12)
-            contact.addItem(self.tr("+ a sensor's own contact"), None)
-            for each in able:
-                contact.addItem(each.name, each.id)
-            contact.activated.connect(
-                lambda i, box=contact: self._contact(circuit.id, box.itemData(i), True) if box.itemData(i) else None
-            )
-            box.addWidget(contact)
+            named = self.tr("What switches {} by itself").format(circuit.name)
+            box.addWidget(_more(named, self.tr("+ a sensor's own contact"), able, contacts))
         could = [s for s in project.sensors if wiring.could_feed(project, s)]
         if could:
-            more = Choice()
-            more.setAccessibleName(self.tr("What {} feeds besides").format(circuit.name))
-            more.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            more.setMinimumContentsLength(12)
-            more.addItem(self.tr("+ a sensor behind its switch"), None)
-            for sensor in could:
-                more.addItem(sensor.name, sensor.id)
-            more.activated.connect(
-                lambda i, box=more: self._feed(circuit.id, box.itemData(i), True) if box.itemData(i) else None
-            )
-            box.addWidget(more)
+            named = self.tr("What {} feeds besides").format(circuit.name)
+            box.addWidget(_more(named, self.tr("+ a sensor behind its switch"), could, feeds))
         return holder
 
     # -- writing -------------------------------------------------------------------------------------------------
@@ -289,3 +266,26 @@ class WiringPage(Sleeper):
         project, words = self.document.project, self.controller.text().strip()
         if words != project.brief.controller:
             self.document.apply(replace(project, brief=replace(project.brief, controller=words)), "Name the controller")
+
+
+def _taken(words: str, named: str, away: Callable[..., object]) -> QWidget:
+    """Something that a circuit has, with a button that takes it away."""
+    gone = QPushButton("×")
+    gone.setFixedSize(24, 26)
+    gone.setProperty("role", "pick")
+    gone.setAccessibleName(named)
+    gone.clicked.connect(lambda _: away())
+    return row(label(words), QWidget(), gone, stretch=1)
+
+
+def _more(named: str, first: str, sensors: list[Sensor], take: Callable[[str, bool], object]) -> Choice:
+    """A list to take another sensor from."""
+    out = Choice()
+    out.setAccessibleName(named)
+    out.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    out.setMinimumContentsLength(12)
+    out.addItem(first, None)
+    for sensor in sensors:
+        out.addItem(sensor.name, sensor.id)
+    out.activated.connect(lambda i: take(out.itemData(i), True) if out.itemData(i) else None)
+    return out

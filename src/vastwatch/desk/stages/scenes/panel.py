@@ -35,7 +35,7 @@ from vastwatch.design.sentence import condition_words
 from vastwatch.design.starting_ladders import STARTING, start
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import clear, column, label, line, plain, row, scrolling
+from vastwatch.desk.shell.parts import label, line, plain, row, scrolling
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
@@ -44,6 +44,7 @@ from vastwatch.desk.stages.scenes.dark_row import DarkRow
 from vastwatch.desk.stages.scenes.ladder_view import LadderView, ShownRow
 from vastwatch.desk.stages.scenes.naming import ask_name
 from vastwatch.desk.stages.scenes.out_row import OutRow
+from vastwatch.desk.stages.scenes.output_list import OutputList
 from vastwatch.desk.stages.scenes.output_pane import OutputPane
 from vastwatch.desk.stages.scenes.row_builder import RowBuilder
 from vastwatch.desk.stages.scenes.scene_view import SceneView
@@ -68,7 +69,6 @@ class ScenesPanel(QWidget):
         self.other.say.connect(self.say)
         self.pages.addWidget(area)
         self.pages.addWidget(self.other)
-        self._told_also: list[tuple[str, str, str]] = []
         self._title = label("", "head", True)
         box.addWidget(self._title)
         self.ladder = LadderView(theme)
@@ -111,8 +111,8 @@ class ScenesPanel(QWidget):
         self.out = OutRow(document, focus, theme)
         self.out.say.connect(self.say)
         box.addWidget(self.out)
-        self._also, self._also_box = column(4)
-        box.addWidget(self._also)
+        self.also = OutputList(focus, results)
+        box.addWidget(self.also)
         box.addStretch(1)
         document.changed.connect(self.refresh)
         results.week.changed.connect(self.refresh)
@@ -192,31 +192,10 @@ class ScenesPanel(QWidget):
             told = self.tr("{} stuck").format(len(held)) if held else self.tr("none stuck")
             self.states.setText(self.tr("States: {}, {}").format(lived or count, told))
         self.dark.show_room(record)
-        self._list_outputs(project, room or "")
+        self.also.show_room(project, room or "")
         self._caution.setVisible(
             record is not None and record.use in ("stair", "passage", "corridor", "workshop", "plant")
         )
-
-    def _list_outputs(self, project: Project, room: str) -> None:
-        """What else the house switches in the room, to go to its own rows."""
-        others = [o for o in project.outputs if o.room == room]
-        r = self.results.rehearsal
-        told = []
-        for o in others:
-            scores = None if r is None else r.output_scores.get(o.id)
-            told.append((o.id, o.name, "" if scores is None else self.tr("{:.1f} h a day").format(scores.run_h)))
-        if told == self._told_also:
-            return
-        self._told_also = told
-        clear(self._also_box)
-        self._also.setVisible(bool(told))
-        if told:
-            self._also_box.addWidget(label(self.tr("What is no lamp here"), "head"))
-        for ident, name, runs in told:
-            go = QPushButton(f"{name}   {runs}")
-            go.setToolTip(self.tr("Its own small ladder"))
-            go.clicked.connect(lambda _, i=ident: self.focus.set(selected=i, row=None, scene=None))
-            self._also_box.addWidget(go)
 
     def _rows(self, project: Project, room: str) -> list[ShownRow]:
         mine, did = rows_of(project, room), self.did

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from pathlib import Path
 from typing import Any, get_args
@@ -15,12 +13,13 @@ from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QPushButton, Q
 
 from vastwatch.control.device_sheet import device_sheet, sheet_rows
 from vastwatch.control.recipe_parts import Book
-from vastwatch.control.recipe_words import as_plain, as_rows, button_words, in_words
+from vastwatch.control.recipe_words import as_plain, book_rows, button_words, in_words
 from vastwatch.control.recipes import output_recipes, recipes_of
 from vastwatch.design.project import Convention, find
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.parts import Choice, label, row
 from vastwatch.files import ProjectError
+from vastwatch.files.csv_cells import csv_text
 from vastwatch.files.writing import write_atomically
 
 SIZE = (760, 560)
@@ -140,9 +139,8 @@ class RecipesSheet(QDialog):
             plain: Any = [s._asdict() for s in sheet] if devices else told
             text = json.dumps(plain, ensure_ascii=False, indent=1) + "\n"
         elif path.suffix.lower() == ".csv":
-            out = io.StringIO()
-            csv.writer(out, lineterminator="\n").writerows(sheet_rows(sheet) if devices else self._rows())
-            text = out.getvalue()
+            rows = sheet_rows(sheet) if devices else book_rows({book.room: book for book in self.every})
+            text = csv_text(rows)
         else:
             text = self.text.toPlainText() + "\n"
         try:
@@ -151,12 +149,3 @@ class RecipesSheet(QDialog):
             self.say.emit(str(e))
             return
         self.say.emit(self.tr("Saved {}.").format(path.name))
-
-    def _rows(self) -> list[list[str]]:
-        """All recipes as rows of one table."""
-        out: list[list[str]] = []
-        for book in self.every:
-            rows = list(as_rows(book))
-            out += [["of", *rows[0]]] if not out else []
-            out += [[book.room, *each] for each in rows[1:]]
-        return out

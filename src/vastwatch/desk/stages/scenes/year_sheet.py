@@ -3,8 +3,6 @@ day told under the pointer, and all of it to be saved."""
 
 from __future__ import annotations
 
-import csv
-import io
 from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -16,6 +14,7 @@ from vastwatch.design.project import Project
 from vastwatch.desk.shell.parts import Choice, Count, label, row
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
 from vastwatch.files import ProjectError
+from vastwatch.files.csv_cells import csv_text
 from vastwatch.files.writing import write_atomically
 
 SIZE = (900, 540)
@@ -206,10 +205,8 @@ class YearSheet(QDialog):
 
     def save_as(self, path: Path) -> None:
         """Write the table, a row a day, as CSV."""
-        out = io.StringIO()
-        csv.writer(out, lineterminator="\n").writerows(year_rows(self.year))
         try:
-            write_atomically(path, out.getvalue().encode())
+            write_atomically(path, csv_text(year_rows(self.year)).encode())
         except ProjectError as e:
             self.say.emit(str(e))
             return
