@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vastwatch.control.hand import ends_words, never_ends
+from vastwatch.control.hand import ends_words
 from vastwatch.control.lighting import LadderRun
 from vastwatch.design.ladders import governed, rows_of
 from vastwatch.design.project import Project, find
@@ -67,11 +67,6 @@ def stuck(project: Project, room: str, r: Rehearsal | None = None) -> list[str]:
             if held.total() >= held.end - held.start:
                 out.append(f"What {b.name} does ends once the room is empty, and “{lighting.name}” never fell.")
     return out
-
-
-def rests_on_hands(project: Project, room: str) -> list[str]:
-    """Presses of a room that only another press ends: meant so, and worth knowing."""
-    return [b.name for b in buttons_in(project, room) if never_ends(b)]
 
 
 def never_wins(project: Project, r: Rehearsal) -> dict[str, list[int]]:

@@ -28,7 +28,7 @@ DAYS, MOST_ROOMS = 7, 60
 OVER_MIN, FLICKERS, SHORT = 1.0, 3.0, 0.9
 # An output that bothers somebody for so long a day, minutes.
 BOTHERS_MIN = 2.0
-# A night begins and ends with these hours, for what counts as a night light.
+# A way that no row lights for so long in a week, for somebody who is noticed in the dark, can go dark, seconds.
 DARK_S = 300.0
 
 

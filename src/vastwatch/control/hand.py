@@ -218,11 +218,6 @@ def overlaid(won: Winners, rows: int, hands: Sequence[Override]) -> Overlaid:
     return Overlaid(Winners(np.append(edges[:-1][turn], edges[-1]), row[turn]), asked)
 
 
-def never_ends(button: Button) -> bool:
-    """Whether what a button does lasts until somebody presses again."""
-    return button.ends in ("press", "never")
-
-
 def ends_words(button: Button) -> str:
     """When what a button does ends, in words."""
     if button.ends == "minutes":
