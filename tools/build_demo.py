@@ -22,6 +22,7 @@ from vastwatch.design.records import (
     Cover,
     Fan,
     Lamp,
+    LampGroup,
     LampLevel,
     Machine,
     Presence,
@@ -473,6 +474,7 @@ LAMPS = (
     replace(
         lamp("lamp-window-seat", "sitting", "Window seat lamp", 3.5, 7.1, 7), zone="zone-window-seat", height_m=1.6
     ),
+    replace(lamp("lamp-shelves", "sitting", "Shelf lights", 0.35, 5.0, 8), height_m=1.7, standby_w=0.3),
     replace(lamp("lamp-floor", "sitting", "Floor lamp", 4.3, 4.6, 6), height_m=1.5, least_level=0.05, standby_w=0.3),
 )
 
@@ -489,6 +491,7 @@ SCENES = (
     scene("scene-passage", "passage", "Passage", 0.5, passage=1.0), scene("scene-passage-night", "passage", "Night path", 2.0, passage=0.15),
     scene("scene-landing", "landing", "Landing", 0.5, landing=1.0), scene("scene-landing-night", "landing", "Night path", 2.0, landing=0.15),
     scene("scene-toilet", "toilet", "Toilet", 0.0, toilet=1.0), scene("scene-toilet-night", "toilet", "Night", 1.0, toilet=0.3),
+    scene("scene-shelves", "sitting", "Shelves", 4.0, shelves=0.6), scene("scene-shelves-faint", "sitting", "Shelves, faint", 4.0, shelves=0.15),
 )  # fmt: skip
 
 NIGHT = ClockTime(begin="23:00", end="06:00")
@@ -499,8 +502,11 @@ def here(room: str, *more: Any) -> AllOf:
     return AllOf(of=(Named(presence=f"presence-{room}"), Dark(room=room), *more))
 
 
-def rule(ident: str, room: str, name: str, when: Any, of: str) -> Rule:
-    return Rule(id=f"row-{ident}", room=room, name=name, when=when, scene=f"scene-{of}")
+def rule(ident: str, room: str, name: str, when: Any, of: str, group: str | None = None) -> Rule:
+    return Rule(id=f"row-{ident}", room=room, group=group, name=name, when=when, scene=f"scene-{of}")
+
+
+GROUPS = (LampGroup(id="lamps-shelves", room="sitting", name="Shelves", lamps=("lamp-shelves",)),)
 
 
 RULES = (
@@ -513,6 +519,8 @@ RULES = (
     rule("landing", "landing", "Somebody passes, and dark", here("landing"), "landing"),
     rule("toilet-night", "toilet", "Somebody there at night", here("toilet", NIGHT), "toilet-night"),
     rule("toilet", "toilet", "Somebody there", here("toilet"), "toilet"),
+    rule("shelves-film", "sitting", "Behind the film", AllOf(of=(Fact(what="film", room="sitting"), Dark(room="sitting"))), "shelves-faint", "lamps-shelves"),
+    rule("shelves", "sitting", "Somebody there of an evening", here("sitting", ClockTime(begin="17:00", end="23:00")), "shelves", "lamps-shelves"),
 )  # fmt: skip
 
 BUTTONS = (Button(id="button-sofa", room="sitting", name="Button by the sofa", at=(2.7, 4.4), ends="vacancy"),)
@@ -575,7 +583,7 @@ def build() -> Project:
         levels=LEVELS, walls=WALLS, openings=OPENINGS, rooms=ROOMS, furnishings=FURNISHINGS, spots=SPOTS,
         people=PEOPLE, devices=tuple(d for d in catalogue() if d.id in used), sensors=SENSORS, zones=ZONES,
         presences=PRESENCES, lamps=LAMPS, hazards=HAZARDS, sockets=SOCKETS, circuits=CIRCUITS, switches=SWITCHES,
-        diary=DIARY, scenes=SCENES, rules=RULES, buttons=BUTTONS, outputs=OUTPUTS,
+        diary=DIARY, scenes=SCENES, lamp_groups=GROUPS, rules=RULES, buttons=BUTTONS, outputs=OUTPUTS,
     )  # fmt: skip
     cheaper = removed(project, "radar-sitting", "tracker-sitting", "tracker-shop")
     return replace(project, variants=kept(cheaper, "Motion sensors alone").variants)

@@ -15,13 +15,13 @@ from samples import make_room
 from vastwatch.advice.judge import judge
 from vastwatch.advice.weeks import lived
 from vastwatch.control.by_hand import AGAIN_S
-from vastwatch.control.hand import Ladder, Wishes, ends_words, overlaid, overrides
+from vastwatch.control.hand import Beneath, Wishes, ends_words, overlaid, overrides
 from vastwatch.control.ladder import levels_of, ramped, winners
 from vastwatch.control.lighting import given as light_given
-from vastwatch.control.lighting import run_ladder, takes_away
+from vastwatch.control.lighting import run_ladders, takes_away
 from vastwatch.design.edits.ladders import add_row, add_scene, move_row, remove_row, set_level, set_row, with_ladder
 from vastwatch.design.expressions import AllOf, ClockTime, Dark, Hold, Named, Not
-from vastwatch.design.ladders import as_wired, behind_ladder, burns_at, delayed_rows, governed, rows_of
+from vastwatch.design.ladders import as_wired, behind_ladder, burns_at, delayed_rows, governed, ladder_rows, rows_of
 from vastwatch.design.project import find
 from vastwatch.design.records import Button, Lamp, LampLevel, Rule, Scene
 from vastwatch.design.starting_ladders import STARTING, start
@@ -200,7 +200,7 @@ def test_a_ladder_that_takes_light_from_whoever_is_noticed_is_seen_to():
 def test_removing_a_row_that_never_wins_changes_nothing():
     project = laddered(*USUAL, (AllOf(of=(EVENING, ClockTime(begin="09:00", end="17:00"))), "faint"))
     r = rehearse(project, 4, 2)
-    did = r.house.ladders["big"]
+    did = r.house.ladders["big"].of(None)
     assert did.won.share(4)[3] == 0
     without = rehearse(remove_row(project, "r3"), 4, 2)
     assert all(without.house.outputs[x].same_as(r.house.outputs[x]) for x in ("lamp", "floor"))
@@ -234,8 +234,7 @@ def test_rows_hear_of_other_conclusions_what_sensors_say():
 
 
 def ladder_of(lit, own, hold=60.0, end=86_400.0):
-    rows = [Signal.from_intervals(lit, 0.0, end)]
-    return Ladder(winners(rows, 0.0, end), np.array([True, False]), Signal.from_intervals(own, 0.0, end), hold)
+    return Beneath(Signal.from_intervals(lit, 0.0, end), Signal.from_intervals(own, 0.0, end), hold)
 
 
 def button(**changes) -> Button:
@@ -295,7 +294,7 @@ def test_whoever_is_disturbed_presses_it_away_and_gives_way_once():
 def test_hands_lie_over_the_rows():
     ladder = ladder_of([(1000, 9000)], [(1000, 9000)])
     hands = overrides(ladder, (button(ends="minutes", minutes=10),), DAY, None, [(2000.0, "b"), (20_000.0, "b")])
-    over = overlaid(ladder.won, 1, hands)
+    over = overlaid(winners([ladder.lit], 0.0, ladder.lit.end), 1, hands)
     assert [over.won.at(t) for t in (500, 1500, 2100, 2700, 9500, 20_100, 21_000)] == [1, 0, 1, 0, 1, 2, 1]
     assert over.scenes == (None,)
 
@@ -352,11 +351,14 @@ def test_ends_are_told():
 def test_rows_are_moved_within_their_room_and_others_stay(demo):
     before = [r.id for r in demo.rules]
     moved = move_row(demo, "row-evening", 0)
-    mine = ["row-film", "row-pause", "row-evening"]
-    assert [r.id for r in rows_of(moved, "sitting")] == ["row-evening", "row-film", "row-pause"]
+    mine = [r.id for r in rows_of(demo, "sitting")]
+    assert mine[:3] == ["row-film", "row-pause", "row-evening"]
+    assert [r.id for r in ladder_rows(moved, "sitting")] == ["row-evening", "row-film", "row-pause"]
     assert [r.id for r in moved.rules if r.room != "sitting"] == [i for i in before if i not in mine]
     assert move_row(demo, "row-film", 0) is demo
-    assert [r.id for r in rows_of(move_row(demo, "row-film", 99), "sitting")] == [*mine[1:], "row-film"]
+    last = move_row(demo, "row-film", 99)
+    assert [r.id for r in ladder_rows(last, "sitting")] == ["row-pause", "row-evening", "row-film"]
+    assert ladder_rows(last, "sitting", "lamps-shelves") == ladder_rows(demo, "sitting", "lamps-shelves")
 
 
 def test_a_row_goes_with_a_scene_that_nothing_else_asks_for(demo):
@@ -390,7 +392,7 @@ def test_every_starting_ladder_is_sound_wherever_it_is_offered(demo, ladder):
         made = start(demo, room.id, ladder)
         assert list(faults_of(made)) == [] and rows_of(made, room.id)
         assert [r for r in made.rules if r.room != room.id] == [r for r in demo.rules if r.room != room.id]
-        did = run_ladder(made, room.id, rehearse(made, 1, 1).recording, Signal.constant(True, 0.0, 86_400.0))
+        did = run_ladders(made, room.id, rehearse(made, 1, 1).recording, Signal.constant(True, 0.0, 86_400.0))
         assert did is not None and did.wanted
     assert offered or ladder.name in ("No ceiling light over a sleeper", "Never dark at a machine")
 
@@ -428,9 +430,8 @@ def test_every_press_ends_by_its_own_law(row, own, ends, does, at, hold):
     hour = 3600.0
     span = Calendar(date(2026, 1, 12), "UTC", 3)
     here = Signal(0.0, span.end, False, own * hour)
-    won = winners([Signal(0.0, span.end, True, row * hour)], 0.0, span.end)
     button = Button(id="b", room="big", name="B", at=(0, 0), does=does, ends=ends, minutes=90.0, clock="06:00")
-    ladder = Ladder(won, np.array([True, False]), here, hold * 600.0)
+    ladder = Beneath(Signal(0.0, span.end, True, row * hour), here, hold * 600.0)
     pressed = [(t * hour + 7.0, "b") for t in sorted(at)]
     for h in overrides(ladder, (button,), span, None, pressed):
         if ends == "minutes":

@@ -100,7 +100,7 @@ def test_light_over_sleepers_is_counted_while_nobody_is_awake_and_told():
 
 
 def test_states_are_all_combinations_and_their_shares_those_lived(lived):
-    did = lived.house.ladders["big"]
+    did = lived.house.ladders["big"].of(None)
     every = states(did)
     assert {s.holds for s in every} == set(product((False, True), repeat=3))
     assert sum(s.share for s in every) == pytest.approx(1.0)
@@ -118,7 +118,9 @@ def test_states_are_all_combinations_and_their_shares_those_lived(lived):
 def test_removing_a_row_that_never_wins_changes_nothing():
     project = laddered(*USUAL, (AllOf(of=(HERE, Dark(room="big"), ClockTime(begin="00:00", end="00:00"))), "off"))
     r = rehearse(project, 3, 1)
-    assert 3 in never_wins(project, r)["big"] and 1 in shadowing(r.house.ladders["big"], 3)
+    assert ("big", 3) in {(room, k) for room, _, k in never_wins(r)} and 1 in shadowing(
+        r.house.ladders["big"].of(None), 3
+    )
     less = rehearse(remove_row(project, "r3"), 3, 1)
     for lamp in ("lamp", "floor"):
         assert less.house.outputs[lamp].same_as(r.house.outputs[lamp])

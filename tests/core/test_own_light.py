@@ -14,7 +14,7 @@ from vastwatch.advice.scene_checks import lamps_that_fool_their_sensor
 from vastwatch.control.darkness import daylight_in, house_dark, read_by, steps, thresholds
 from vastwatch.control.daylight import asked_lux, dark
 from vastwatch.control.house import conclude, run
-from vastwatch.control.own_light import lifted
+from vastwatch.control.own_light import most_lifted
 from vastwatch.design.expressions import AllOf, Dark, Named
 from vastwatch.design.project import find, put
 from vastwatch.design.records import LampLevel, Rule, Scene, Sensor
@@ -63,7 +63,7 @@ def reading_by_reading(project, r) -> np.ndarray:
     below, until = thresholds(project, room, room.darkness)
     reads = read_by(project, room.darkness)
     scale = scale_of(room.darkness)
-    lift = float(lifted(project, room, find(project.sensors, "eye")).max())
+    lift = most_lifted(project, room, find(project.sensors, "eye"))
     day = daylight_in(project, room, r.calendar)
     # What people do about it is not looked at.
     here = conclude(project, r.recording).presences["here"]
@@ -111,7 +111,7 @@ def test_a_lamp_that_lifts_its_own_sensor_blinks_and_the_cure_cures_it():
 
 def test_a_sensor_that_looks_away_from_the_lamp_sees_only_what_the_room_reflects():
     at, away = (lux_room(SENSOR, pitch=p) for p in (90.0, -90.0))
-    seen = [float(lifted(p, find(p.rooms, "big"), find(p.sensors, "eye")).max()) for p in (at, away)]
+    seen = [most_lifted(p, find(p.rooms, "big"), find(p.sensors, "eye")) for p in (at, away)]
     assert seen[0] > 3 * seen[1] > 0
 
 
@@ -121,7 +121,7 @@ def test_proposed_thresholds_are_above_what_the_lamps_add_and_begin_no_more_ofte
     found = proposed(project, "big", r)
     room = find(project.rooms, "big")
     assert found.below == round(asked_lux(project, room))
-    lift = float(lifted(project, room, find(project.sensors, "eye")).max())
+    lift = most_lifted(project, room, find(project.sensors, "eye"))
     assert found.until >= found.below + 1.2 * lift and found.until >= 1.2 * found.below
     assert found.begins_then < found.begins_now
     sun = put(project, replace(room, darkness=DarkSource(source="sun")))

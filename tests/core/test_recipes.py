@@ -12,10 +12,10 @@ from msgspec.structs import replace
 from recipe_player import play
 from samples import make_room
 from vastwatch.control.concluding import concluded
-from vastwatch.control.hand import Ladder, overrides
+from vastwatch.control.hand import Beneath, overrides
 from vastwatch.control.house import run
-from vastwatch.control.ladder import ramped, winners
-from vastwatch.control.lighting import rows_said, run_ladder, unlit_scenes
+from vastwatch.control.ladder import ramped
+from vastwatch.control.lighting import lit_by_press, run_ladders
 from vastwatch.control.recipe_words import as_plain, as_rows, in_words
 from vastwatch.control.recipes import named, output_recipes, recipes_of
 from vastwatch.control.recording import Recording
@@ -34,12 +34,12 @@ from vastwatch.design.expressions import (
     Report,
     StartKeep,
 )
-from vastwatch.design.ladders import asked, governed, scenes_of_rows
+from vastwatch.design.ladders import governed
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import find
-from vastwatch.design.records import Button, Fan, Lamp, LampLevel, Presence, Row, Rule, Scene
+from vastwatch.design.records import Button, Fan, Lamp, LampGroup, LampLevel, Presence, Row, Rule, Scene
 from vastwatch.files.check import faults_of
-from vastwatch.signals import Calendar, Signal
+from vastwatch.signals import Calendar, Signal, any_of
 from vastwatch.site.record import seconds_of
 
 ROUNDS = 300 if os.environ.get("THOROUGH") else 60
@@ -75,7 +75,7 @@ def random_expr(rng: np.random.Generator, leaves: list, deep: int = 3):
 
 
 def random_ladder(rng: np.random.Generator):
-    """A room with three sensors, conclusions that name each other, lamps, scenes, a ladder, and buttons."""
+    """A room with three sensors, conclusions that name each other, lamps, scenes, one ladder or two, and buttons."""
     room = make_room()
     sensors = tuple(replace(room.sensors[0], id=s, name=f"Sensor {s}") for s in SENSORS)
     leaves = [Report(sensor=s) for s in SENSORS]
@@ -119,9 +119,16 @@ def random_ladder(rng: np.random.Generator):
         )
         for k in range(int(rng.integers(0, 3)))
     )  # fmt: skip
+    groups = ()
+    if rng.random() < 0.5:
+        # A lamp or two with a ladder of their own.
+        mine = tuple(str(x) for x in rng.permutation([x.id for x in lamps])[: int(rng.integers(1, 3))])
+        groups = (LampGroup(id="group", room="big", name="Corner", lamps=mine),)
+        rules = tuple(replace(r, group="group") if rng.random() < 0.5 else r for r in rules)
     control = "absence" if rng.random() < 0.25 else "presence"
     return replace(
         room, sensors=sensors, presences=tuple(presences), lamps=lamps, scenes=scenes, rules=rules, buttons=buttons,
+        lamp_groups=groups,
         rooms=(replace(room.rooms[0], control=control), *room.rooms[1:]),
     )  # fmt: skip
 
@@ -168,11 +175,11 @@ def test_a_week_of_recipes_is_the_week_of_the_ladder(seed):
         at = at[np.concatenate([[True], np.diff(at) > 0])]
         presses = [(float(t), str(rng.choice([b.id for b in project.buttons]))) for t in at]
     # The ladder, with hands above it.
-    won = winners(rows_said(project, "big", recording, own), 0.0, end)
-    goals = asked(lamps, scenes_of_rows(project, "big")).goals
-    ladder = Ladder(won, (goals > 0).any(axis=1), own, press_hold(here.expr), unlit_scenes(lamps, project.scenes))
-    hands = overrides(ladder, project.buttons, calendar, None, presses)
-    did = run_ladder(project, "big", recording, own, hands)
+    below = run_ladders(project, "big", recording, own)
+    lit = any_of(list(below.wanted.values()))
+    beneath = Beneath(lit, own, press_hold(here.expr), lit_by_press(below, project.scenes))
+    hands = overrides(beneath, project.buttons, calendar, None, presses)
+    did = run_ladders(project, "big", recording, own, hands)
     # The recipes, played.
     inputs = {i.name: concluded(project, i.expr, recording) for i in book.inputs}
     if wall is not None:

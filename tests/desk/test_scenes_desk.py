@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 from vastwatch.control.ladder import Winners
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.expressions import ClockTime
-from vastwatch.design.ladders import rows_of
+from vastwatch.design.ladders import ladder_rows, rows_of
 from vastwatch.design.project import find
 from vastwatch.desk.stages.brief.free_days import parse_vacation
 from vastwatch.desk.stages.scenes.ahead_sheet import AheadSheet
@@ -33,8 +33,8 @@ def scenes(qtbot, window):
     return window.panel("Scenes")
 
 
-def names(w, room="sitting"):
-    return [r.name for r in rows_of(project(w), room)]
+def names(w, room="sitting", group=None):
+    return [r.name for r in ladder_rows(project(w), room, group)]
 
 
 def row_pixel(panel, name) -> QPoint:
@@ -50,14 +50,14 @@ def undo(window):
 
 
 def test_the_row_that_wins_now_is_lit_and_told_why(qtbot, window, scenes):
-    did: Winners = scenes.did.won
+    did: Winners = scenes.pane.did.won
     for t in (86_400 + 20.5 * 3600, 86_400 + 4.0 * 3600):
         window.focus.set(time=t)
         wins = [r.name for r in scenes.ladder.rows if r.wins]
         k = did.at(t)
         assert wins == [names(window)[k] if k < 3 else "Else"]
         scenes.grab()
-    assert "do not hold now" in scenes._why.text()
+    assert "do not hold now" in scenes.pane._why.text()
     shares = [r.share for r in scenes.ladder.rows if r.row is not None]
     assert shares == pytest.approx(did.share(10)[:3])
 

@@ -18,7 +18,7 @@ from vastwatch.advice.judge import CHOSEN_ON, HELD_OUT
 from vastwatch.design.edits.ladders import add_row, add_scene
 from vastwatch.design.edits.sensors import could_tell
 from vastwatch.design.expressions import AllOf, Dark, Expr, Hold, Report
-from vastwatch.design.ladders import governed, rows_of
+from vastwatch.design.ladders import ladder_rows, ladders_in
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import lamps_in, presence_of
@@ -148,11 +148,12 @@ def ahead(project: Project, room: str, should_continue: Callable[[], bool] = lam
 
 
 def _with_row(project: Project, room: Room, source: Room, tells: Expr) -> Project:
-    if not rows_of(project, room.id):
+    if not ladder_rows(project, room.id):
         plain = next(s for s in STARTING if s.name == "Somebody there, and dark")
         project = start(project, room.id, plain)
     # No other lamp than those that the ladder has: one that follows a zone goes on doing so.
-    levels = {x.id: LEVEL for x in governed(project, room.id)}
+    own = next((x for x in ladders_in(project, room.id) if x.group is None), None)
+    levels = {} if own is None else {x.id: LEVEL for x in own.lamps}
     project, scene = add_scene(project, room.id, "Ahead", levels)
     when = AllOf(of=(Hold(of=tells, seconds=STAYS_S), Dark(room=room.id)))
     project, _ = add_row(project, room.id, f"Somebody comes from {source.name.lower()}", when, scene.id)

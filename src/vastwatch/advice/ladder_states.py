@@ -1,8 +1,9 @@
-"""The states of a room's ladder: every combination of its rows and of a hand above them, which row wins in each, how
+"""The states of a ladder: every combination of its rows and of a hand above them, which row wins in each, how
 often it came to that in a rehearsal, and whether any of them could last for ever."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from itertools import product
 from typing import NamedTuple
 
@@ -10,7 +11,7 @@ import numpy as np
 
 from vastwatch.control.hand import ends_words
 from vastwatch.control.lighting import LadderRun
-from vastwatch.design.ladders import governed, rows_of
+from vastwatch.design.ladders import ladders_in
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import buttons_in, presence_of
 from vastwatch.memo import kept
@@ -69,15 +70,12 @@ def stuck(project: Project, room: str, r: Rehearsal | None = None) -> list[str]:
     return out
 
 
-def never_wins(project: Project, r: Rehearsal) -> dict[str, list[int]]:
-    """By room, the rows that did not win for a moment of a rehearsal."""
-    out: dict[str, list[int]] = {}
-    for room, did in r.house.ladders.items():
-        share = did.won.share(len(did.rows) + len(did.hands))
-        dead = [k for k in range(len(did.rows)) if share[k] <= 0]
-        if dead:
-            out[room] = dead
-    return out
+def never_wins(r: Rehearsal) -> Iterator[tuple[str, LadderRun, int]]:
+    """The rows that did not win for a moment of a rehearsal: the room, what the ladder did, and which of its rows."""
+    for room, run in r.house.ladders.items():
+        for did in run.ladders:
+            share = did.won.share(len(did.rows) + len(did.hands))
+            yield from ((room, did, k) for k in range(len(did.rows)) if share[k] <= 0)
 
 
 def shadowing(did: LadderRun, row: int) -> list[int]:
@@ -102,5 +100,5 @@ def scene_of_row(project: Project, did: LadderRun, row: int) -> str:
 
 
 def has_ladder(project: Project, room: str) -> bool:
-    """Whether a room has a ladder that lights anything."""
-    return bool(rows_of(project, room)) and bool(governed(project, room))
+    """Whether a room, or a group of its lamps, has a ladder that lights anything."""
+    return bool(ladders_in(project, room))

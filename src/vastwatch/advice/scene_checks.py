@@ -12,7 +12,7 @@ from vastwatch.control.lighting import present_light, takes_away
 from vastwatch.control.photometry import spot_lux, wanted_lux
 from vastwatch.design.conclusions import facts_asked
 from vastwatch.design.expressions import ClockTime, Dark, Expr, Fact, Report, every_part
-from vastwatch.design.ladders import delayed_rows, rows_of, scenes_of_rows
+from vastwatch.design.ladders import asked, delayed_rows, ladders_in, rows_of
 from vastwatch.design.needs import CHECK_CODE, wakeful_spots
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
@@ -37,23 +37,23 @@ def rows_that_never_win(project: Project) -> Iterator[Finding]:
     r = _week(project)
     if r is None:
         return
-    for room, dead in never_wins(project, r).items():
-        did = r.house.ladders[room]
-        for k in dead:
-            name = did.rows[k].name or f"row {k + 1}"
-            above = shadowing(did, k)
-            where = find(project.rooms, room).name
-            if above:
-                over = did.rows[above[0]].name or f"row {above[0] + 1}"
-                text = f"{where}: row “{name}” never wins; “{over}”, above it, holds whenever it does."
-                help_ = Advice(f"Move it above “{over}”: Alt and arrow up, in Scenes.")
-                yield Finding("scene-shadowed", "risk", (did.rows[k].id,), text, (help_,), room)
-            elif did.said[k].total() == 0:
-                text = f"{where}: row “{name}” never held in a week."
-                yield Finding("scene-never-wins", "note", (did.rows[k].id,), text, (), room)
-            else:
-                text = f"{where}: row “{name}” never wins; together the rows above it hold whenever it does."
-                yield Finding("scene-shadowed", "risk", (did.rows[k].id,), text, (), room)
+    for room, did, k in never_wins(r):
+        row, name = did.rows[k], did.rows[k].name or f"row {k + 1}"
+        above = shadowing(did, k)
+        where = find(project.rooms, room).name
+        if did.called:
+            where = f"{where}, {did.called}"
+        if above:
+            over = did.rows[above[0]].name or f"row {above[0] + 1}"
+            text = f"{where}: row “{name}” never wins; “{over}”, above it, holds whenever it does."
+            help_ = Advice(f"Move it above “{over}”: Alt and arrow up, in Scenes.")
+            yield Finding("scene-shadowed", "risk", (row.id,), text, (help_,), room)
+        elif did.said[k].total() == 0:
+            text = f"{where}: row “{name}” never held in a week."
+            yield Finding("scene-never-wins", "note", (row.id,), text, (), room)
+        else:
+            text = f"{where}: row “{name}” never wins; together the rows above it hold whenever it does."
+            yield Finding("scene-shadowed", "risk", (row.id,), text, (), room)
 
 
 def presses_without_end(project: Project) -> Iterator[Finding]:
@@ -172,9 +172,9 @@ def too_little_light(project: Project) -> Iterator[Finding]:
             continue
         full = spot_lux(project, room.id)
         most = {lamp.id: 0.0 for lamp in lamps_in(project, room.id)}
-        for scene in scenes_of_rows(project, room.id):
-            for x in scene.levels:
-                most[x.lamp] = max(most.get(x.lamp, 0.0), x.level)
+        for ladder in ladders_in(project, room.id):
+            goals = asked(ladder.lamps, ladder.scenes).goals.max(axis=0)
+            most |= {lamp.id: float(goal) for lamp, goal in zip(ladder.lamps, goals)}
         short = []
         for spot in wakeful_spots(project, room.id):
             if spot.activity == "film" or (spot.activity == "passing" and spot.lux is None):

@@ -18,7 +18,7 @@ from vastwatch.control.by_hand import by_hand
 from vastwatch.control.concluding import concluded, evaluated
 from vastwatch.control.darkness import house_dark
 from vastwatch.control.daylight import darkness
-from vastwatch.control.lighting import Given, delays_words, run_ladder
+from vastwatch.control.lighting import Given, delays_words, run_ladders
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.reactions import Stretches, Waved
 from vastwatch.control.recording import Recording
@@ -123,9 +123,9 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
     supplied = powered(project, truth)
 
     def lit(own: Signal) -> Signal:
-        below = run_ladder(project, room, recording, own)
+        below = run_ladders(project, room, recording, own)
         assert below is not None
-        did = run_ladder(project, room, recording, own, pressed_in(project, room, truth, recording, below, own))
+        did = run_ladders(project, room, recording, own, pressed_in(project, room, truth, recording, below, own))
         assert did is not None
         dark = house_dark(project, room, recording)
         lights = [x.id for x in lights_in(project, room)]

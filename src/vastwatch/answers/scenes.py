@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project, find
 
+if TYPE_CHECKING:
+    from vastwatch.control.lighting import LadderRun
+
 
 def scenes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
-    """`{"rooms": {ROOM: {"rows": [{"id", "name", "when", "scene", "share"}], "else_share", "states": [{"holds", "wins",
-    "share", "seen"}], "stuck": [WORDS], "under_min_per_day": {SPOT: MIN}}}}`, of a week lived in it."""
-    from vastwatch.advice.ladder_states import has_ladder, states, stuck
-    from vastwatch.design.sentence import condition_words
+    """`{"rooms": {ROOM: {"rows": [{"id", "name", "when", "scene", "share"}], "else_share", "hand_share", "states":
+    [{"holds", "wins", "share", "seen"}], "groups": {GROUP: {"name", "lamps", "rows", "else_share", "hand_share",
+    "states"}}, "stuck": [WORDS], "under_min_per_day": {SPOT: MIN}}}, "stuck": [WORDS]}`, of a week lived in it; rows
+    and states of a room are those of its own ladder, of a group those of the ladder of its lamps."""
+    from vastwatch.advice.ladder_states import has_ladder, stuck
     from vastwatch.rehearsal import rehearse
 
     rooms = [r.id for r in project.rooms if has_ladder(project, r.id)]
@@ -27,37 +31,59 @@ def scenes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     out: dict[str, Any] = {}
     lines = []
     for room in rooms:
-        did = r.house.ladders[room]
-        n = len(did.rows)
-        share = did.won.share(int(did.won.row.max(initial=n)))
-        rows = [
-            {
-                "id": row.id, "name": row.name, "when": condition_words(project, row.when),
-                "scene": row.scene, "share": number(float(share[k]), 5),
-            }
-            for k, row in enumerate(did.rows)
-        ]  # fmt: skip
-        held = [*stuck(project, room, r)]
+        run = r.house.ladders[room]
+        held = stuck(project, room, r)
+        own = run.of(None)
+        nothing = {"rows": [], "else_share": 1.0, "hand_share": 0.0, "states": []}
         out[room] = {
-            "rows": rows,
-            "else_share": number(float(share[n]), 5),
-            "hand_share": number(float(share[n + 1 :].sum()), 5),
-            "states": [
-                {"holds": list(s.holds), "wins": s.wins, "share": number(s.share, 6), "seen": s.seen}
-                for s in states(did)
-            ],
+            **(nothing if own is None else _ladder(project, own)),
+            "groups": {
+                did.ladder.group.id: {
+                    "name": did.called, "lamps": [x.id for x in did.ladder.lamps], **_ladder(project, did)
+                }
+                for did in run.ladders
+                if did.ladder.group is not None
+            },
             "stuck": held,
             "under_min_per_day": {k: number(v) for k, v in r.light_scores[room].under_min.items()},
-        }
-        lines.append(f"{find(project.rooms, room).name}:")
-        lines += [
-            f"  {100 * share[k]:5.1f} %  {row.name or condition_words(project, row.when)} -> "
-            f"{find(project.scenes, row.scene).name}"
-            for k, row in enumerate(did.rows)
-        ]
-        lines += [f"  {100 * share[n]:5.1f} %  else all off", *(f"  stuck: {words}" for words in held)]
+        }  # fmt: skip
+        for did in run.ladders:
+            place = find(project.rooms, room).name
+            lines.append(f"{place}, {did.called}:" if did.called else f"{place}:")
+            lines += _lines(project, did)
+        lines += [f"  stuck: {words}" for words in held]
     every = [words for x in out.values() for words in x["stuck"]]
     return {"rooms": out, "stuck": every}, lines or ["No room has a ladder."]
+
+
+def _ladder(project: Project, did: LadderRun) -> dict[str, Any]:
+    """What one ladder did."""
+    from vastwatch.advice.ladder_states import states
+    from vastwatch.design.sentence import condition_words
+
+    n, share = len(did.rows), did.share()
+    rows = [
+        {
+            "id": row.id, "name": row.name, "when": condition_words(project, row.when), "scene": row.scene,
+            "share": number(float(share[k]), 5),
+        }
+        for k, row in enumerate(did.rows)
+    ]  # fmt: skip
+    every = [{"holds": list(s.holds), "wins": s.wins, "share": number(s.share, 6), "seen": s.seen} for s in states(did)]
+    by_hand = number(float(share[n + 1 :].sum()), 5)
+    return {"rows": rows, "else_share": number(float(share[n]), 5), "hand_share": by_hand, "states": every}
+
+
+def _lines(project: Project, did: LadderRun) -> list[str]:
+    from vastwatch.design.sentence import condition_words
+
+    share = did.share()
+    rows = [
+        f"  {100 * share[k]:5.1f} %  {row.name or condition_words(project, row.when)} -> "
+        f"{find(project.scenes, row.scene).name}"
+        for k, row in enumerate(did.rows)
+    ]
+    return [*rows, f"  {100 * share[len(rows)]:5.1f} %  else all off"]
 
 
 def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:

@@ -1,6 +1,6 @@
 """A hand above the ladder: what a press of a button does, and until when.
 
-A press puts a row on top of its room's ladder: off, on, a scene, or whatever is just then. It ends as its button says,
+A press puts a row on top of its room's ladders: off, on, a scene, or whatever is just then. It ends as its button says,
 or at the next press. People press because of what the light does, and the light is what they pressed: so this goes
 event by event, over the instants at which something could change a hand's mind, while all else stays algebra.
 """
@@ -8,7 +8,8 @@ event by event, over the instants at which something could change a hand's mind,
 from __future__ import annotations
 
 import bisect
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from types import MappingProxyType
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -29,15 +30,16 @@ Does = Literal["on", "off", "scene", "leave"]
 
 
 class Override(NamedTuple):
-    """What a press did: from when to when, by which button, and what; `scene` the id of the one it asks for, `row` the
-    row of the ladder that it keeps, where it keeps what is."""
+    """What a press did: from when to when, by which button, and what; `scene` the id of the one it asks for, None for
+    the brightest of each ladder; `kept` the instant of which it keeps what ladders did that no scene of it reaches,
+    below nought where they go on."""
 
     begin: float
     end: float
     button: str
     does: Does
     scene: str | None = None
-    row: int = -1
+    kept: float = -1.0
 
 
 class Wishes(NamedTuple):
@@ -51,20 +53,19 @@ class Wishes(NamedTuple):
     share: float
 
 
-class Ladder(NamedTuple):
-    """What a hand presses against: which row wins, which rows give light at all (rows + 1,), and of the room's lighting
+class Beneath(NamedTuple):
+    """What a hand presses against: while the ladders of the room give light at all, and of the room's lighting
     conclusion while it holds, with how long a press lasts by itself."""
 
-    won: Winners
-    lights: NDArray[np.bool_]
+    lit: Signal
     own: Signal
     hold_s: float
-    # Scenes that a press may ask for and that light nothing; None for the brightest.
-    unlit: frozenset[str | None] = frozenset()
+    # By scene that a press may ask for, None for the brightest, while the room is lit then; those not here light it.
+    pressed: Mapping[str | None, Signal] = MappingProxyType({})
 
 
 def overrides(
-    ladder: Ladder, buttons: Sequence[Button], calendar: Calendar, wishes: Wishes | None = None,
+    beneath: Beneath, buttons: Sequence[Button], calendar: Calendar, wishes: Wishes | None = None,
     presses: Sequence[tuple[float, str]] = (),
 ) -> tuple[Override, ...]:  # fmt: skip
     """What hands do to the light of a room, in order of time; they never overlap. `presses`: given ones, (instant,
@@ -74,7 +75,7 @@ def overrides(
     away = next((b for b in buttons if b.does in ("toggle", "off")), None)
     back = next((b for b in buttons if b.does in ("toggle", "scene")), None)
     out: list[Override] = []
-    now, k, active = ladder.own.start, 0, None
+    now, k, active = beneath.own.start, 0, None
     # Whoever pressed it away gives way to whoever pressed it back, for as long as that goes on.
     gave_way = now
     while True:
@@ -87,7 +88,7 @@ def overrides(
         if active is not None and (event is None or event[0] >= active.end):
             out.append(active)
             now, active = active.end, None
-            if now >= ladder.own.end:
+            if now >= beneath.own.end:
                 return tuple(out)
             continue
         if event is None:
@@ -97,28 +98,28 @@ def overrides(
         if mine and active is not None and wishes is not None:
             gave_way = _until(wishes.disturbed, now)
         pressed = by_id[event[1]]
-        lit = bool(ladder.lights[ladder.won.at(now)]) if active is None else _lit(active, ladder)
+        lit = bool(beneath.lit.at(now)) if active is None else _lit(active, beneath, now)
         if active is not None:
             before = active._replace(end=now)
             if before.end > before.begin:
                 out.append(before)
-        active = _pressed(pressed, now, lit, active, ladder, calendar)
+        active = _pressed(pressed, now, lit, active, beneath, calendar)
 
 
-def _lit(active: Override, ladder: Ladder) -> bool:
-    if active.does in ("on", "scene"):
-        return active.scene not in ladder.unlit
-    return active.does == "leave" and bool(ladder.lights[active.row])
+def _lit(active: Override, beneath: Beneath, now: float) -> bool:
+    if active.does == "off":
+        return False
+    lit = beneath.lit if active.does == "leave" else beneath.pressed.get(active.scene)
+    return lit is None or bool(lit.at(active.kept if active.kept >= 0 else now))
 
 
 def _pressed(
-    button: Button, t: float, lit: bool, active: Override | None, ladder: Ladder, calendar: Calendar
+    button: Button, t: float, lit: bool, active: Override | None, beneath: Beneath, calendar: Calendar
 ) -> Override | None:
     """What a press begins; None where it only ends what another began."""
-    row = ladder.won.at(t)
     does: Does
     if button.does == "toggle":
-        if not lit and active is not None and ladder.lights[row]:
+        if not lit and active is not None and beneath.lit.at(t):
             return None
         does = "off" if lit else "on"
     elif button.does == "leave":
@@ -127,16 +128,17 @@ def _pressed(
         does = "leave"
         if active is not None:
             # What another press asked for, or kept, is kept as it is.
-            return active._replace(begin=t, end=_ends(button, t, ladder, calendar), button=button.id)
+            kept = active.kept if active.kept >= 0 else t
+            return active._replace(begin=t, end=_ends(button, t, beneath, calendar), button=button.id, kept=kept)
     else:
         does = button.does
     scene = button.scene if does in ("on", "scene") else None
-    return Override(t, _ends(button, t, ladder, calendar), button.id, does, scene, row if does == "leave" else -1)
+    return Override(t, _ends(button, t, beneath, calendar), button.id, does, scene, t if does == "leave" else -1.0)
 
 
-def _ends(button: Button, t: float, ladder: Ladder, calendar: Calendar) -> float:
+def _ends(button: Button, t: float, beneath: Beneath, calendar: Calendar) -> float:
     """When what a press began ends by itself; the end of the span where it does not."""
-    end = ladder.own.end
+    end = beneath.own.end
     if button.ends == "minutes":
         return min(t + 60.0 * button.minutes, end)
     if button.ends == "clock":
@@ -147,8 +149,8 @@ def _ends(button: Button, t: float, ladder: Ladder, calendar: Calendar) -> float
         return end
     if button.ends == "vacancy":
         # A press says that somebody is there, for as long as the room's hold.
-        until = min(t + ladder.hold_s, end)
-        rows = ladder.own.intervals
+        until = min(t + beneath.hold_s, end)
+        rows = beneath.own.intervals
         i = bisect.bisect_right(rows[:, 0].tolist(), until) - 1
         while i >= 0 and rows[i, 1] > until:
             until = float(rows[i, 1])
@@ -203,17 +205,27 @@ class Overlaid(NamedTuple):
     scenes: tuple[str | None, ...]
 
 
-def overlaid(won: Winners, rows: int, hands: Sequence[Override]) -> Overlaid:
-    """A ladder of so many rows with hands on top."""
+def overlaid(
+    won: Winners, rows: int, hands: Sequence[Override], reached: Callable[[str | None], bool] = lambda _: True
+) -> Overlaid:
+    """A ladder of so many rows with hands on top. `reached`: whether a scene that a press asks for, None for the
+    brightest, has a say in this ladder; where it has not, the press does nothing to it."""
+    hands = [h for h in hands if h.kept >= 0 or h.does == "off" or reached(h.scene)]
     if not hands:
         return Overlaid(won, ())
-    asked = tuple(dict.fromkeys(h.scene for h in hands if h.does in ("on", "scene")))
+    scenes = [h.scene for h in hands if h.does in ("on", "scene") and reached(h.scene)]
+    asked = tuple(dict.fromkeys(scenes))
     edges = np.unique(np.concatenate([won.edges, [x for h in hands for x in (h.begin, h.end)]]))
     edges = edges[(edges >= won.edges[0]) & (edges <= won.edges[-1])]
-    row = won.row[np.clip(np.searchsorted(won.edges, edges[:-1], side="right") - 1, 0, len(won.row) - 1)].copy()
+    row = won.row_at(edges[:-1])
     for h in hands:
         a, b = np.searchsorted(edges, [h.begin, h.end])
-        row[a:b] = rows if h.does == "off" else h.row if h.does == "leave" else rows + 1 + asked.index(h.scene)
+        if h.does == "off":
+            row[a:b] = rows
+        elif h.does == "leave" or h.scene not in asked:
+            row[a:b] = won.at(h.kept)
+        else:
+            row[a:b] = rows + 1 + asked.index(h.scene)
     turn = np.concatenate([[True], row[1:] != row[:-1]])
     return Overlaid(Winners(np.append(edges[:-1][turn], edges[-1]), row[turn]), asked)
 

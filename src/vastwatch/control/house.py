@@ -18,7 +18,7 @@ from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion, e
 from vastwatch.control.darkness import house_dark
 from vastwatch.control.daylight import darkness
 from vastwatch.control.filtering import filter_of
-from vastwatch.control.lighting import LadderRun, given, handed, run_ladder
+from vastwatch.control.lighting import RoomRun, given, handed, run_ladders
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import order, sensors_behind
@@ -90,9 +90,9 @@ class HouseRun:
     conclusions: Conclusions
     outputs: dict[str, Levels]
     hands: Hands = field(default_factory=dict)
-    # By room that has one, what its ladder did; and by lamp, while it is lit: a light that fades out is out from the
+    # By room that has any, what its ladders did; and by lamp, while it is lit: a light that fades out is out from the
     # beginning of that.
-    ladders: Mapping[str, LadderRun] = field(default_factory=dict)
+    ladders: Mapping[str, RoomRun] = field(default_factory=dict)
     lit: Mapping[str, Signal] = field(default_factory=dict)
 
     @property
@@ -106,7 +106,7 @@ class HouseRun:
         return None if presence is None else self.conclusions.presences[presence.id]
 
     def dark(self, room: str) -> Signal:
-        """While a room is to be lit for somebody who is noticed there: as its ladder says, and else while the house
+        """While a room is to be lit for somebody who is noticed there: as its ladders say, and else while the house
         takes it to be dark."""
         if room not in self._dark:
             ladder = room in self.ladders
@@ -188,7 +188,7 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
     conclusions = conclude(project, recording, hands)
     out: dict[str, Levels] = {}
     lit: dict[str, Signal] = {}
-    ladders: dict[str, LadderRun] = {}
+    ladders: dict[str, RoomRun] = {}
     for room in project.rooms:
         presence = presence_of(project, room.id)
         pressed = _pressed(room, hands, recording.end)
@@ -196,7 +196,7 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
         if presence is not None and pressed is not None:
             own = handed(own, pressed, press_hold(presence.expr))
         hand = hands.get(room.id)
-        did = run_ladder(project, room.id, recording, own, () if hand is None else hand.overrides)
+        did = run_ladders(project, room.id, recording, own, () if hand is None else hand.overrides)
         if did is not None:
             ladders[room.id] = did
             for lamp, levels in did.levels.items():

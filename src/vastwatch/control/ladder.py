@@ -25,10 +25,13 @@ class Winners:
     edges: Array
     row: NDArray[np.intp]
 
+    def row_at(self, t: Array) -> NDArray[np.intp]:
+        """The row that wins at each of some instants; before and after the span that at its ends."""
+        return self.row[np.clip(np.searchsorted(self.edges, t, side="right") - 1, 0, len(self.row) - 1)]
+
     def at(self, t: float) -> int:
         """The row that wins at an instant of the span."""
-        k = int(np.searchsorted(self.edges, t, side="right")) - 1
-        return int(self.row[min(max(k, 0), len(self.row) - 1)])
+        return int(self.row_at(np.asarray(t)))
 
     def share(self, rows: int) -> Array:
         """Of the span, the share of time that each of the rows wins, and last that none does, (rows + 1,)."""
@@ -40,6 +43,19 @@ class Winners:
         on = wanted[self.row]
         rows = np.column_stack([self.edges[:-1], self.edges[1:]])[on]
         return Signal.from_intervals(rows, float(self.edges[0]), float(self.edges[-1]))
+
+
+def while_over(parts: Sequence[tuple[Winners, Array]], limit: float) -> Signal:
+    """While what the winners of some ladders give together is more than a limit; of each ladder what its rows give,
+    (rows + 1,) with the last for none. A billionth more is not more. Raises ValueError for no ladder."""
+    if not parts:
+        raise ValueError("of no ladder nothing can be said")
+    if len(parts) == 1:
+        won, gives = parts[0]
+        return won.while_on(gives > limit + 1e-9)
+    edges = np.unique(np.concatenate([won.edges for won, _ in parts]))
+    on = np.sum([gives[won.row_at(edges[:-1])] for won, gives in parts], axis=0) > limit + 1e-9
+    return Signal.from_intervals(np.column_stack([edges[:-1], edges[1:]])[on], float(edges[0]), float(edges[-1]))
 
 
 def winners(rows: Sequence[Signal], start: float, end: float) -> Winners:

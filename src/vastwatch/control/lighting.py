@@ -1,5 +1,5 @@
-"""What lights a room: its ladder, where it has one, over what else the house concludes; and how that depends on whether
-somebody is concluded to be there.
+"""What lights a room: its ladders, where it has any, over what else the house concludes; and how that depends on
+whether somebody is concluded to be there.
 
 A row hears of the conclusion that lights its own room all there is: what sensors say, of waves too, and what a hand
 pressed. Of any other conclusion it hears what sensors say of people's days, and no reactions of people to lights: those
@@ -11,27 +11,28 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from types import MappingProxyType
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vastwatch.control.by_hand import on_by_hand
 from vastwatch.control.concluding import always, concluded, never
 from vastwatch.control.darkness import house_dark
 from vastwatch.control.hand import Override, overlaid
-from vastwatch.control.ladder import Winners, levels_of, winners
+from vastwatch.control.ladder import Winners, levels_of, while_over, winners
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.ladders import (
     Asked,
+    Ladder,
     asked,
     behind_ladder,
     governed,
-    light_shares,
-    rows_of,
+    ladders_in,
     scenes_in,
-    scenes_of_rows,
 )
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
@@ -43,40 +44,95 @@ from vastwatch.signals import Levels, Signal, any_of
 NOTHING: Mapping[str, Signal] = MappingProxyType({})
 
 
-def rows_said(project: Project, room: str, recording: Recording, own: Signal) -> tuple[Signal, ...]:
-    """While each row of a room's ladder holds, from the top; `own`: while what lights the room is concluded."""
+def rows_said(
+    project: Project, room: str, ladders: Sequence[Ladder], recording: Recording, own: Signal
+) -> tuple[tuple[Signal, ...], ...]:
+    """While each row of some ladders of a room holds, from the top; `own`: while what lights the room is concluded."""
     p = presence_of(project, room)
     named = {} if p is None else {p.id: own}
     for ident in behind_ladder(project, room):
         if ident not in named:
             named[ident] = concluded(project, find(project.presences, ident).expr, recording, named=named)
-    return tuple(concluded(project, row.when, recording, named=named) for row in rows_of(project, room))
+    return tuple(
+        tuple(concluded(project, row.when, recording, named=named) for row in ladder.rows) for ladder in ladders
+    )
 
 
 @dataclass(frozen=True, eq=False)
 class LadderRun:
-    """What a room's ladder did: while each row held, which won, and by lamp how far it burns, and while it is asked
-    to."""
+    """What one ladder did: while each row held, which won, and by lamp how far it burns, and while it is asked to."""
 
-    rows: tuple[Rule, ...]
+    ladder: Ladder
     said: tuple[Signal, ...]
     won: Winners
     levels: Mapping[str, Levels]
     wanted: Mapping[str, Signal]
     hands: tuple[Override, ...] = ()
 
+    @property
+    def called(self) -> str:
+        """Of which group of lamps it is, in words; empty for a room's own."""
+        return "" if self.ladder.group is None else self.ladder.group.name
 
-def run_ladder(
+    @property
+    def rows(self) -> tuple[Rule, ...]:
+        """Its rows, from the top."""
+        return self.ladder.rows
+
+    def share(self) -> NDArray[np.float64]:
+        """Of the span, the share that each row wins, then none, then each thing that hands asked for, (at least rows +
+        1,)."""
+        return self.won.share(max(len(self.rows), int(self.won.row.max(initial=0))))
+
+    def wins(self, row: int) -> Signal:
+        """While the row of that number wins; the number of rows for none of them."""
+        wanted = np.zeros(max(len(self.rows), int(self.won.row.max(initial=0))) + 1, bool)
+        wanted[row] = True
+        return self.won.while_on(wanted)
+
+
+@dataclass(frozen=True, eq=False)
+class RoomRun:
+    """What the ladders of a room did, and what hands did that are above all of them."""
+
+    ladders: tuple[LadderRun, ...]
+    hands: tuple[Override, ...] = ()
+
+    @cached_property
+    def levels(self) -> Mapping[str, Levels]:
+        """How far each lamp burns."""
+        return {lamp: x for ladder in self.ladders for lamp, x in ladder.levels.items()}
+
+    @cached_property
+    def wanted(self) -> Mapping[str, Signal]:
+        """While each lamp is asked to burn."""
+        return {lamp: x for ladder in self.ladders for lamp, x in ladder.wanted.items()}
+
+    def of(self, group: str | None) -> LadderRun | None:
+        """What the ladder of a group did, or with None that of the room itself; None where it has no such."""
+        return next((x for x in self.ladders if (x.ladder.group and x.ladder.group.id) == group), None)
+
+    def over(self, lamps: tuple[Lamp, ...], share: float) -> Signal:
+        """While its ladders ask for more than a share of all the light that `lamps` can give."""
+        whole = max(sum(x.lumens for x in lamps), 1e-9)
+        return while_over([(x.won, _lumens(x.ladder) / whole) for x in self.ladders], share)
+
+
+def _lumens(ladder: Ladder) -> NDArray[np.float64]:
+    """What each row of a ladder asks for, lumens, and last what none does, (rows + 1,)."""
+    return np.asarray(asked(ladder.lamps, ladder.scenes).goals @ np.array([x.lumens for x in ladder.lamps]))
+
+
+def run_ladders(
     project: Project, room: str, recording: Recording, own: Signal, hands: tuple[Override, ...] = ()
-) -> LadderRun | None:
-    """A room's ladder over a recording, `own` while what lights the room is concluded, `hands` what is pressed above
-    it; None where it has none."""
-    lamps = governed(project, room)
-    if not lamps:
+) -> RoomRun | None:
+    """A room's ladders over a recording, `own` while what lights the room is concluded, `hands` what is pressed above
+    them; None where it has none."""
+    ladders = ladders_in(project, room)
+    if not ladders:
         return None
-    said = rows_said(project, room, recording, own)
-    every = scenes_in(project, room)
-    return _run(rows_of(project, room), scenes_of_rows(project, room), lamps, said, recording.end, hands, every)
+    said = rows_said(project, room, ladders, recording, own)
+    return _run(ladders, said, recording.end, hands, scenes_in(project, room))
 
 
 def brightest(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Scene | None:
@@ -87,30 +143,55 @@ def brightest(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Scene | Non
     return scenes[int(np.argmax(lumens))]
 
 
-def unlit_scenes(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> frozenset[str | None]:
-    """The scenes that light none of some lamps; None among them where not even the brightest does."""
-    lit = [bool((row > 0).any()) for row in asked(lamps, scenes).goals[:-1]]
-    most = brightest(lamps, scenes)
-    dark: set[str | None] = {s.id for s, on in zip(scenes, lit) if not on}
-    return frozenset(dark | ({None} if most is None or most.id in dark else set()))
+def scene_for(ladder: Ladder, scenes: tuple[Scene, ...], ident: str | None) -> Scene | None:
+    """What a press that asks for a scene of a room, None for the brightest, asks of a ladder; None where it names none
+    of its lamps: then the ladder goes on."""
+    if ident is None:
+        return brightest(ladder.lamps, scenes)
+    scene = next((s for s in scenes if s.id == ident), None)
+    mine = {lamp.id for lamp in ladder.lamps}
+    return scene if scene is not None and any(x.lamp in mine for x in scene.levels) else None
+
+
+def lit_by_press(run: RoomRun, scenes: tuple[Scene, ...]) -> Mapping[str | None, Signal]:
+    """By scene that a press may ask for, None for the brightest, while a room is lit then: always where it lights a
+    lamp, else while a ladder that it does not reach lights one. `run`: what the ladders did without hands."""
+    out: dict[str | None, Signal] = {}
+    end = float(run.ladders[0].won.edges[-1])
+    for ident in (None, *(s.id for s in scenes)):
+        asks = [(did, scene_for(did.ladder, scenes, ident)) for did in run.ladders]
+        lights = any(s is not None and asked(did.ladder.lamps, (s,)).goals[0].any() for did, s in asks)
+        others = [w for did, s in asks if s is None for w in did.wanted.values()]
+        out[ident] = always(end) if lights else any_of(others) if others else never(end)
+    return out
 
 
 @kept
 def _run(
-    rows: tuple[Rule, ...], scenes: tuple[Scene, ...], lamps: tuple[Lamp, ...], said: tuple[Signal, ...], end: float,
-    hands: tuple[Override, ...], every: tuple[Scene, ...],
-) -> LadderRun:  # fmt: skip
-    table = asked(lamps, scenes)
-    won, pressed = overlaid(winners(said, 0.0, end), len(rows), hands)
+    ladders: tuple[Ladder, ...], said: tuple[tuple[Signal, ...], ...], end: float, hands: tuple[Override, ...],
+    every: tuple[Scene, ...],
+) -> RoomRun:  # fmt: skip
+    return RoomRun(tuple(_run_one(x, s, end, hands, every) for x, s in zip(ladders, said)), hands)
+
+
+@kept
+def _run_one(
+    ladder: Ladder, said: tuple[Signal, ...], end: float, hands: tuple[Override, ...], every: tuple[Scene, ...]
+) -> LadderRun:
+    lamps = ladder.lamps
+    table = asked(lamps, ladder.scenes)
+
+    def reached(ident: str | None) -> bool:
+        return scene_for(ladder, every, ident) is not None
+
+    won, pressed = overlaid(winners(said, 0.0, end), len(said), hands, reached)
     if pressed:
-        by_id = {s.id: s for s in every}
-        most = brightest(lamps, every)
-        found = tuple(s for x in pressed if (s := by_id.get(x or "", most)) is not None)
+        found = tuple(s for ident in pressed if (s := scene_for(ladder, every, ident)) is not None)
         more = asked(lamps, found)
         table = Asked(np.vstack([table.goals, more.goals[:-1]]), np.vstack([table.fades, more.fades[:-1]]))
     levels = {lamp.id: levels_of(won, table.goals[:, k], table.fades[:, k]) for k, lamp in enumerate(lamps)}
     wanted = {lamp.id: won.while_on(table.goals[:, k] > 0) for k, lamp in enumerate(lamps)}
-    return LadderRun(rows, said, won, levels, wanted, hands)
+    return LadderRun(ladder, said, won, levels, wanted, hands)
 
 
 @kept
@@ -135,7 +216,7 @@ def given(
 ) -> Given:  # fmt: skip
     """How the light of a room hangs on what lights it; `supplied`: by lamp, while it has its supply, where not always.
 
-    Of a ladder that `told_apart` says cannot be, this is not the whole truth.
+    Of a room that `delayed_rows` names any row of, this is not the whole truth.
     """
     dark = house_dark(project, room, recording)
     lamps = governed(project, room)
@@ -145,7 +226,7 @@ def given(
             return Given(dark, dark)
         return _plainly(dark, tuple(supplied[ident] for ident in lights))
     end = recording.end
-    present, absent = (run_ladder(project, room, recording, own) for own in (always(end), never(end)))
+    present, absent = (run_ladders(project, room, recording, own) for own in (always(end), never(end)))
     assert present is not None and absent is not None
     # Lamps that no scene names follow as they would without a ladder.
     free = tuple(x.id for x in lights_in(project, room) if x.id not in present.wanted)
@@ -154,7 +235,7 @@ def given(
     return _given(
         (*present.wanted.values(), *(dark for _ in free)), tuple(absent.wanted.values()),
         tuple(supplied.get(ident) for ident in ids), end,
-        None if most is None else _bright(project, room, present, absent, most),
+        None if most is None else _brighter(lamps_in(project, room), present, absent, most),
     )  # fmt: skip
 
 
@@ -182,26 +263,10 @@ def _asleep_most(project: Project, room: str) -> float | None:
     return needs_of(project, find(project.rooms, room)).asleep_share
 
 
-def _bright(project: Project, room: str, present: LadderRun, absent: LadderRun, most: float) -> Signal:
-    """While either way more burns, of all the room's light, than sleepers bear."""
-    lamps = lamps_in(project, room)
-    return _brighter(
-        scenes_of_rows(project, room), tuple(x for x in lamps if x.id in present.wanted), lamps, present.won,
-        absent.won, most,
-    )  # fmt: skip
-
-
 @kept
-def _brighter(
-    scenes: tuple[Scene, ...],
-    mine: tuple[Lamp, ...],
-    lamps: tuple[Lamp, ...],
-    present: Winners,
-    absent: Winners,
-    most: float,
-) -> Signal:
-    share = light_shares(mine, lamps, scenes)
-    return present.while_on(share > most + 1e-9) | absent.while_on(share > most + 1e-9)
+def _brighter(lamps: tuple[Lamp, ...], present: RoomRun, absent: RoomRun, most: float) -> Signal:
+    """While either way more burns, of all the room's light, than sleepers bear."""
+    return present.over(lamps, most) | absent.over(lamps, most)
 
 
 def delays_words(project: Project, room: str, late: Sequence[Rule]) -> str:
@@ -220,7 +285,7 @@ def takes_away(project: Project, room: str, recording: Recording) -> Signal:
 
 def present_light(project: Project, room: str, recording: Recording) -> Signal:
     """While a room would be lit for somebody who is noticed, every lamp supplied."""
-    did = run_ladder(project, room, recording, always(recording.end))
+    did = run_ladders(project, room, recording, always(recording.end))
     dark = house_dark(project, room, recording)
     if did is None:
         return dark

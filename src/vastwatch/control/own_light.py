@@ -1,7 +1,7 @@
 """Darkness as told by a sensor of light that sees the room's own lamps: what they add to its reading, what follows.
 
 At each of its readings the sensor sees daylight, and what the lamps give that burn just then; they burn as the room's
-ladder says while it was dark, or was not, since the reading before. So each reading is a step from *was dark* to *is
+ladders say while it was dark, or was not, since the reading before. So each reading is a step from *was dark* to *is
 dark*: one that says dark either way, bright either way, the same as before, or the opposite of before. The last is what
 blinks. Steps are joined without going through them one by one: since the last that says the same either way, every
 opposite turns it over.
@@ -18,10 +18,10 @@ from vastwatch.control.concluding import always, never
 from vastwatch.control.darkness import Daylight, Reading, daylight_on, from_readings, read_by, steps, thresholds
 from vastwatch.control.house import conclude
 from vastwatch.control.ladder import Winners
-from vastwatch.control.lighting import run_ladder
+from vastwatch.control.lighting import run_ladders
 from vastwatch.control.photometry import candela, height_of, indirect_lux, photometry_of
 from vastwatch.control.recording import Recording
-from vastwatch.design.ladders import as_wired, asked, governed, scenes_of_rows
+from vastwatch.design.ladders import as_wired, asked, ladders_in
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Lamp, Sensor
 from vastwatch.design.relations import lamps_in, presence_of
@@ -32,18 +32,24 @@ from vastwatch.site.building import Room
 Array = NDArray[np.float64]
 
 
-def lifted(project: Project, room: Room, sensor: Sensor) -> Array:
-    """What each scene that a room's ladder asks for adds to the reading of a sensor, lux, and last what nothing does,
-    which is nothing: what falls on it straight from the lamps, and what the room reflects. Without a ladder: of all
-    lamps full on, and nothing."""
-    lamps = governed(project, room.id)
-    if lamps:
-        goals = asked(lamps, scenes_of_rows(project, room.id)).goals
-    else:
-        lamps = tuple(as_wired(project, x) for x in lamps_in(project, room.id))
-        goals = np.array([[1.0], [0.0]]) * np.ones(len(lamps))
-    full = np.array([_on_sensor(project, room, lamp, sensor) for lamp in lamps])
-    return np.asarray(goals @ full, float)
+def lifted(project: Project, room: Room, sensor: Sensor) -> list[Array]:
+    """By ladder of a room, what each scene that it asks for adds to the reading of a sensor, lux, and last what nothing
+    does, which is nothing: what falls on it straight from the lamps, and what the room reflects. Without a ladder: of
+    all lamps full on, and nothing."""
+    ladders = ladders_in(project, room.id)
+    if ladders:
+        return [_lifts(project, room, sensor, x.lamps, asked(x.lamps, x.scenes).goals) for x in ladders]
+    lamps = tuple(as_wired(project, x) for x in lamps_in(project, room.id))
+    return [_lifts(project, room, sensor, lamps, np.array([[1.0], [0.0]]) * np.ones(len(lamps)))]
+
+
+def most_lifted(project: Project, room: Room, sensor: Sensor) -> float:
+    """The most that the lamps of a room, as its ladders ask for them, can add to the reading of a sensor, lux."""
+    return sum(float(x.max(initial=0.0)) for x in lifted(project, room, sensor))
+
+
+def _lifts(project: Project, room: Room, sensor: Sensor, lamps: tuple[Lamp, ...], goals: Array) -> Array:
+    return np.asarray(goals @ np.array([_on_sensor(project, room, lamp, sensor) for lamp in lamps]), float)
 
 
 def _on_sensor(project: Project, room: Room, lamp: Lamp, sensor: Sensor) -> float:
@@ -89,7 +95,7 @@ def _dark_in(project: Project, room: Room, recording: Recording) -> Signal:
     end = recording.end
     either = [_with(recording, (("dark", room.id),), (dark,)) for dark in (always(end), never(end))]
     dark, bright = (_won(project, room.id, each) for each in either)
-    lifts = tuple(lifted(project, room, find(project.sensors, source.sensor)).tolist())
+    lifts = tuple(tuple(x.tolist()) for x in lifted(project, room, find(project.sensors, source.sensor)))
     below, until = thresholds(project, room, source)
     daylight = daylight_on(project, room, source)
     return _told(dark, bright, lifts, daylight, read_by(project, source), below, until, recording.calendar)
@@ -101,13 +107,13 @@ def _with(recording: Recording, facts: tuple[tuple[str, str], ...], told: tuple[
     return Recording(recording.calendar, recording.reports, recording.known, {**known, **dict(zip(facts, told))})
 
 
-def _won(project: Project, room: str, recording: Recording) -> Winners | Signal:
-    """What wins in a room, or while its lamps burn where it has no ladder."""
+def _won(project: Project, room: str, recording: Recording) -> tuple[Winners, ...] | Signal:
+    """What wins in each ladder of a room, or while its lamps burn where it has none."""
     lighting = presence_of(project, room)
     own = never(recording.end) if lighting is None else conclude(project, recording).presences[lighting.id]
-    did = run_ladder(project, room, recording, own)
+    did = run_ladders(project, room, recording, own)
     # Without a ladder lamps burn while somebody is concluded to be there and it is dark.
-    return _both(own, recording.facts["dark", room]) if did is None else did.won
+    return _both(own, recording.facts["dark", room]) if did is None else tuple(x.won for x in did.ladders)
 
 
 @kept
@@ -117,20 +123,17 @@ def _both(a: Signal, b: Signal) -> Signal:
 
 @kept
 def _told(
-    dark: Winners | Signal, bright: Winners | Signal, lifts: tuple[float, ...], daylight: Daylight, reads: Reading,
-    below: float, until: float, calendar: Calendar,
+    dark: tuple[Winners, ...] | Signal, bright: tuple[Winners, ...] | Signal, lifts: tuple[tuple[float, ...], ...],
+    daylight: Daylight, reads: Reading, below: float, until: float, calendar: Calendar,
 ) -> Signal:  # fmt: skip
     t, day = daylight.at_readings(reads, calendar)
-    was_dark, was_bright = (
-        np.clip(day + _lifted_at(won, np.asarray(lifts), t), reads.low, reads.high) for won in (dark, bright)
-    )
+    was_dark, was_bright = (np.clip(day + _lifted_at(won, lifts, t), reads.low, reads.high) for won in (dark, bright))
     return from_readings(t, steps(was_dark < until, was_bright < below), calendar.end)
 
 
-def _lifted_at(won: Winners | Signal, lifts: Array, t: Array) -> Array:
+def _lifted_at(won: tuple[Winners, ...] | Signal, lifts: tuple[tuple[float, ...], ...], t: Array) -> Array:
     """What the lamps add at some instants, going by what was so just before each."""
     before = np.nextafter(t, -np.inf)
     if isinstance(won, Signal):
-        return np.where(won.at(np.maximum(before, 0.0)), lifts[0], lifts[-1])
-    place = np.clip(np.searchsorted(won.edges, before, side="right") - 1, 0, len(won.row) - 1)
-    return np.asarray(lifts[won.row[place]], float)
+        return np.where(won.at(np.maximum(before, 0.0)), lifts[0][0], lifts[0][-1])
+    return np.sum([np.asarray(lift)[x.row_at(before)] for x, lift in zip(won, lifts)], axis=0)

@@ -4,17 +4,17 @@ that way.
 Every operator becomes a helper, a fact that is on or off, with recipes that set it and timers that they start and stop.
 Facts from outside (what a sensor says, the clock, daylight, a player) are inputs. A ladder becomes one recipe for each
 row: when anything that a row goes by changes, and that row holds and none above it does, its lamps are set. Buttons are
-recipes too: a press sets what the hand wants, and its end clears it. Played event by event, at every instant until
-nothing changes any more, they come to what the ladder comes to.
+recipes too: a press sets what the hand wants of all the room's ladders, and its end clears it. Played event by event,
+at every instant until nothing changes any more, they come to what the ladder comes to.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, Literal, NamedTuple
 
-from vastwatch.control.lighting import brightest
+from vastwatch.control.lighting import scene_for
 from vastwatch.control.recipe_parts import (
     Action,
     Becomes,
@@ -52,10 +52,10 @@ from vastwatch.design.expressions import (
     every_part,
     parts_of,
 )
-from vastwatch.design.ladders import asked, behind_ladder, governed, rows_of, scenes_in, scenes_of_rows
+from vastwatch.design.ladders import Ladder, asked, behind_ladder, ladders_in, scenes_in
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Convention, Project, find
-from vastwatch.design.records import Guarded, Presence
+from vastwatch.design.records import Guarded, Presence, Scene
 from vastwatch.design.relations import buttons_in, presence_of
 from vastwatch.design.sentence import leaf_words
 from vastwatch.words import duration_words
@@ -214,9 +214,9 @@ def _ident(expr: Expr) -> str:
 
 
 def recipes_of(project: Project, room: str, convention: Convention | None = None) -> Book | None:
-    """The recipes of a room's ladder with all that it goes by; None where it has none."""
-    rows, lamps = rows_of(project, room), governed(project, room)
-    if not rows or not lamps:
+    """The recipes of a room's ladders with all that they go by; None where it has none."""
+    ladders = ladders_in(project, room)
+    if not ladders:
         return None
     w = _Writer(project, convention or project.brief.naming)
     lighting = presence_of(project, room)
@@ -233,16 +233,35 @@ def recipes_of(project: Project, room: str, convention: Convention | None = None
             if p.id != lighting.id and lighting.id in {x.id for x in with_named(project, p)}:
                 w.concluded[p.id] = _conclusion(w, p)
     # A controller has one list of names for the whole house: rows of two rooms may be called alike.
-    place = find(project.rooms, room).name
-    facts = tuple(w.fact(row.when, f"{place} {row.name or f'row {k}'}") for k, row in enumerate(rows, 1))
-    names = {lamp.id: w.names.of(lamp.name, lamp.id) for lamp in lamps}
-    buttons = _ladder(w, project, room, facts, names, own)
+    rows = [
+        _Rows(x, tuple(w.fact(row.when, f"{_place(project, room, x)} {_called(x, k)}") for k, row in enumerate(x.rows)))
+        for x in ladders
+    ]
+    names = {lamp.id: w.names.of(lamp.name, lamp.id) for x in ladders for lamp in x.lamps}
+    buttons = _hands(w, project, room, rows, names, own)
     if pressed is not None:
         buttons[pressed] = "the wall switch"
     return Book(
         room, tuple(w.inputs.values()), buttons, dict(w.helpers), {v: k for k, v in names.items()},
-        tuple(w.recipes), facts, own, tuple(dict.fromkeys(w.notes)),
+        tuple(w.recipes), tuple(f for x in rows for f in x.facts), own, tuple(dict.fromkeys(w.notes)),
     )  # fmt: skip
+
+
+class _Rows(NamedTuple):
+    """A ladder, and the fact that stands for each of its rows."""
+
+    ladder: Ladder
+    facts: tuple[str, ...]
+
+
+def _place(project: Project, room: str, ladder: Ladder) -> str:
+    """What a ladder is of."""
+    name = find(project.rooms, room).name
+    return name if ladder.group is None else f"{name} {ladder.group.name}"
+
+
+def _called(ladder: Ladder, k: int) -> str:
+    return ladder.rows[k].name or f"row {k + 1}"
 
 
 def output_recipes(project: Project, output: Guarded, convention: Convention | None = None) -> Book | None:
@@ -323,51 +342,63 @@ def _switched(w: _Writer, own: str, hold_s: float) -> tuple[str, str]:
     return pressed, lit
 
 
-def _ladder(
-    w: _Writer, project: Project, room: str, facts: tuple[str, ...], lamps: dict[str, str], own: str | None
+class _Hand(NamedTuple):
+    """What a hand wants: everything off, what is just then, or a scene by its id, None for the brightest."""
+
+    does: Literal["off", "leave", "scene"]
+    scene: str | None = None
+
+
+def _hands(
+    w: _Writer, project: Project, room: str, rows: list[_Rows], lamps: dict[str, str], own: str | None
 ) -> dict[str, str]:
-    """The rows, with hands above them; the buttons by name."""
-    mine = governed(project, room)
-    table = asked(mine, scenes_of_rows(project, room))
-
-    def lights(goals: Any, fades: Any) -> tuple[Action, ...]:
-        return tuple(Light(lamps[x.id], float(g), float(f)) for x, g, f in zip(mine, goals, fades))
-
+    """The rows of a room's ladders, with hands above all of them; the buttons by name."""
     buttons = {w.names.of(b.name, b.id): b for b in buttons_in(project, room)}
-    hands: list[tuple[str, tuple[Action, ...] | None]] = []
+    hands: dict[str, _Hand] = {}
     clear: list[tuple[str, str]] = []
     for name, b in buttons.items():
-        scene = None if b.scene is None else find(project.scenes, b.scene)
-        if b.does == "leave":
-            kinds: dict[str, Any] = {"leaves it": None}
-        elif b.does == "toggle":
-            kinds = {"off": (), "on": scene or brightest(mine, scenes_in(project, room))}
-        else:
-            kinds = {"off": ()} if b.does == "off" else {"scene": scene or brightest(mine, scenes_in(project, room))}
+        kinds = {"leaves it": _Hand("leave")} if b.does == "leave" else {}
+        if b.does in ("toggle", "off"):
+            kinds["off"] = _Hand("off")
+        if b.does in ("toggle", "scene"):
+            kinds["on" if b.does == "toggle" else "scene"] = _Hand("scene", b.scene)
         for kind, wanted in kinds.items():
             me = w.helper(f"{b.name} {kind}", f"{b.id}.{kind}")
             clear.append((me, name))
-            if wanted is None:
-                hands.append((me, None))
-            elif wanted == ():
-                hands.append((me, lights(table.goals[-1], table.fades[-1])))
-            else:
-                t = asked(mine, (wanted,))
-                hands.append((me, lights(t.goals[0], t.fades[0])))
-    _presses(w, buttons, hands, clear, facts, lamps, table, own, project, room)
-    changes = [Becomes(h) for h, _ in hands] + [Becomes(f) for f in facts]
-    above: list[Condition] = []
-    for me, action in hands:
-        if action is not None and changes:
-            w._add(f"{me}: the hand wins", changes, _only(Is(me), above), *action)
-        above.append(Is(me, False))
-    for k, fact in enumerate(facts):
-        words = f"{find(project.rooms, room).name}: {rows_of(project, room)[k].name or f'row {k + 1}'}"
-        w._add(f"{words} wins", changes, _only(Is(fact), above), *lights(table.goals[k], table.fades[k]))
-        above.append(Is(fact, False))
-    place = find(project.rooms, room).name
-    w._add(f"{place}: no row holds", changes, _only(None, above), *lights(table.goals[-1], table.fades[-1]))
+            hands[me] = wanted
+    _presses(w, buttons, list(hands), clear, rows, lamps, own, project, room)
+    for each in rows:
+        _rows(w, _place(project, room, each.ladder), each, hands, lamps, scenes_in(project, room))
     return {name: b.id for name, b in buttons.items()}
+
+
+def _rows(
+    w: _Writer, place: str, rows: _Rows, hands: dict[str, _Hand], lamps: dict[str, str], scenes: tuple[Scene, ...]
+) -> None:
+    """What sets the lamps of one ladder: the hands above it, its rows, and that none of them holds."""
+    ladder = rows.ladder
+    table = asked(ladder.lamps, ladder.scenes)
+
+    def lights(goals: Any, fades: Any) -> tuple[Action, ...]:
+        return tuple(Light(lamps[x.id], float(g), float(f)) for x, g, f in zip(ladder.lamps, goals, fades))
+
+    reach = {me: None if hand.does != "scene" else scene_for(ladder, scenes, hand.scene) for me, hand in hands.items()}
+    # A scene that names none of its lamps is nothing to this ladder.
+    mine = [me for me, hand in hands.items() if hand.does != "scene" or reach[me] is not None]
+    changes = [Becomes(h) for h in mine] + [Becomes(f) for f in rows.facts]
+    of = "" if ladder.group is None else f" in {ladder.group.name}"
+    above: list[Condition] = []
+    for me in mine:
+        if hands[me].does != "leave":
+            scene = reach[me]
+            t = asked(ladder.lamps, () if scene is None else (scene,))
+            w._add(f"{me}: the hand wins{of}", changes, _only(Is(me), above), *lights(t.goals[0], t.fades[0]))
+        above.append(Is(me, False))
+    for k, fact in enumerate(rows.facts):
+        words = f"{place}: {_called(ladder, k)} wins"
+        w._add(words, changes, _only(Is(fact), above), *lights(table.goals[k], table.fades[k]))
+        above.append(Is(fact, False))
+    w._add(f"{place}: no row holds", changes, _only(None, above), *lights(table.goals[-1], table.fades[-1]))
 
 
 def _only(mine: Condition | None, above: list[Condition]) -> Condition:
@@ -377,14 +408,12 @@ def _only(mine: Condition | None, above: list[Condition]) -> Condition:
 
 
 def _presses(
-    w: _Writer, buttons: dict[str, Any], hands: list[Any], clear: list[tuple[str, str]], facts: tuple[str, ...],
-    lamps: dict[str, str], table: Any, own: str | None, project: Project, room: str,
+    w: _Writer, buttons: dict[str, Any], every: list[str], clear: list[tuple[str, str]], rows: list[_Rows],
+    lamps: dict[str, str], own: str | None, project: Project, room: str,
 ) -> None:  # fmt: skip
     """What a press sets and clears, and when that ends."""
     lighting = presence_of(project, room)
     hold_s = 0.0 if lighting is None else press_hold(lighting.expr)
-    bright = (table.goals > 0).any(axis=1)
-    every = [h for h, _ in hands]
     for name, b in buttons.items():
         my = [h for h, of in clear if of == name]
         timer = f"{name} timer"
@@ -403,7 +432,7 @@ def _presses(
         if b.does == "toggle":
             off, on = my
             nothing = Many(len(active), tuple(active)) if len(active) > 1 else active[0]
-            by_ladder = _rows_light(facts, bright)
+            by_ladder = Many(1, tuple(way for x in rows for way in _rows_light(x)))
             press("switches off", lit, off)
             # In the dark a press ends what another pressed, where the ladder then lights; else it lights itself.
             press("lets go", Many(3, (None_(lit), None_(nothing), by_ladder)), None)
@@ -438,11 +467,7 @@ def _vacant(b: Any, own: str | None) -> Condition | None:
     return Is(own, False) if b.ends == "vacancy" and own is not None else None
 
 
-def _rows_light(facts: tuple[str, ...], bright: Any) -> Condition:
-    """Whether the row that wins gives any light."""
-    ways: list[Condition] = []
-    for k, fact in enumerate(facts):
-        if bright[k]:
-            above: list[Condition] = [Is(f, False) for f in facts[:k]]
-            ways.append(_only(Is(fact), above))
-    return Many(1, tuple(ways)) if ways else Many(1, ())
+def _rows_light(rows: _Rows) -> list[Condition]:
+    """The ways in which a row of a ladder wins that gives any light."""
+    bright = asked(rows.ladder.lamps, rows.ladder.scenes).goals.max(axis=1) > 0
+    return [_only(Is(fact), [Is(f, False) for f in rows.facts[:k]]) for k, fact in enumerate(rows.facts) if bright[k]]

@@ -1,10 +1,10 @@
-"""Ladders of rooms: which rows a room has, what its scenes ask of which lamps, what all of it reads, and whether what
-lights the room can be told apart from what else the rows go by."""
+"""Ladders of rooms and of groups of their lamps: which rows each has, what its scenes ask of which lamps, what all of
+it reads, and whether what lights the room can be told apart from what else the rows go by."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from vastwatch.design.conclusions import named_in, order, with_named
 from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, Expr, Named, Not, Report, every_part, parts_of
 from vastwatch.design.project import Project, find, indexed
-from vastwatch.design.records import Lamp, Rule, Scene
+from vastwatch.design.records import Lamp, LampGroup, Rule, Scene
 from vastwatch.design.relations import lamps_in, presence_of, sensors_of
 from vastwatch.devices import DeviceType
 from vastwatch.memo import kept
@@ -25,30 +25,76 @@ Array = NDArray[np.float64]
 _AT_ONCE = (AnyOf, AllOf, AtLeast, Not)
 
 
-def _by_room(records: tuple[Rule, ...] | tuple[Scene, ...]) -> dict[str, tuple[Rule | Scene, ...]]:
-    out: dict[str, list[Rule | Scene]] = {}
+def _by_room(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
+    out: dict[str, list[Any]] = {}
     for r in records:
         out.setdefault(r.room, []).append(r)
     return {room: tuple(some) for room, some in out.items()}
 
 
 def rows_of(project: Project, room: str) -> tuple[Rule, ...]:
-    """The rows of a room's ladder, from the top."""
-    return indexed(project.rules, _by_room).get(room, ())  # type: ignore[return-value]
+    """The rows of all ladders of a room, as they stand in the project."""
+    return indexed(project.rules, _by_room).get(room, ())
 
 
 def scenes_in(project: Project, room: str) -> tuple[Scene, ...]:
     """The scenes of a room."""
-    return indexed(project.scenes, _by_room).get(room, ())  # type: ignore[return-value]
+    return indexed(project.scenes, _by_room).get(room, ())
+
+
+def groups_in(project: Project, room: str) -> tuple[LampGroup, ...]:
+    """The groups of lamps of a room."""
+    return indexed(project.lamp_groups, _by_room).get(room, ())
+
+
+def ladder_rows(project: Project, room: str, group: str | None = None) -> tuple[Rule, ...]:
+    """The rows of a room's own ladder, or of that of a group of its lamps, from the top."""
+    return tuple(row for row in rows_of(project, room) if row.group == group)
+
+
+def lamps_for(project: Project, room: str, group: str | None = None) -> tuple[Lamp, ...]:
+    """The lamps that a room's own ladder may govern, or that of a group: of the group its lamps, of the room all but
+    those of groups that have rows."""
+    if group is not None:
+        mine = find(project.lamp_groups, group).lamps
+        return tuple(lamp for lamp in lamps_in(project, room) if lamp.id in mine)
+    taken = {x for g in groups_in(project, room) if ladder_rows(project, room, g.id) for x in g.lamps}
+    return tuple(lamp for lamp in lamps_in(project, room) if lamp.id not in taken)
+
+
+class Ladder(NamedTuple):
+    """A ladder: of which group of lamps, None for a room's own; its rows from the top, the scene of each, and the lamps
+    that it governs."""
+
+    group: LampGroup | None
+    rows: tuple[Rule, ...]
+    scenes: tuple[Scene, ...]
+    lamps: tuple[Lamp, ...]
+
+
+def ladders_in(project: Project, room: str) -> tuple[Ladder, ...]:
+    """The ladders of a room that govern any lamp, its own first.
+
+    One governs those of its lamps (`lamps_for`) which any scene of the room names; the others go their own way.
+    """
+    rows = rows_of(project, room)
+    if not rows:
+        return ()
+    named = {x.lamp for scene in scenes_in(project, room) for x in scene.levels}
+    named |= {x.lamp for row in rows for x in find(project.scenes, row.scene).levels}
+    out = []
+    for group in (None, *groups_in(project, room)):
+        ident = None if group is None else group.id
+        mine = ladder_rows(project, room, ident)
+        lamps = tuple(as_wired(project, x) for x in lamps_for(project, room, ident) if x.id in named)
+        if mine and lamps:
+            out.append(Ladder(group, mine, tuple(find(project.scenes, row.scene) for row in mine), lamps))
+    return tuple(out)
 
 
 def governed(project: Project, room: str) -> tuple[Lamp, ...]:
-    """The lamps that a room's ladder governs: those that any of its scenes names. The others go their own way."""
-    if not rows_of(project, room):
-        return ()
-    named = {x.lamp for scene in scenes_in(project, room) for x in scene.levels}
-    named |= {x.lamp for row in rows_of(project, room) for x in find(project.scenes, row.scene).levels}
-    return tuple(as_wired(project, lamp) for lamp in lamps_in(project, room) if lamp.id in named)
+    """The lamps that any ladder of a room governs."""
+    return tuple(lamp for ladder in ladders_in(project, room) for lamp in ladder.lamps)
 
 
 def as_wired(project: Project, lamp: Lamp) -> Lamp:
@@ -92,11 +138,6 @@ def asked(lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Asked:
     return Asked(goals, fades)
 
 
-def scenes_of_rows(project: Project, room: str) -> tuple[Scene, ...]:
-    """The scene of each row of a room, from the top."""
-    return tuple(find(project.scenes, row.scene) for row in rows_of(project, room))
-
-
 def burns_at(lamp: Lamp, level: float) -> float:
     """How far a lamp burns that is asked for a level: one that cannot be dimmed all or not at all, one that flickers
     below its least level at that."""
@@ -105,16 +146,8 @@ def burns_at(lamp: Lamp, level: float) -> float:
     return max(level, lamp.least_level) if lamp.dims else 1.0
 
 
-def light_shares(mine: tuple[Lamp, ...], lamps: tuple[Lamp, ...], scenes: tuple[Scene, ...]) -> Array:
-    """Of all the light that `lamps` of a room can give, the share that each scene asks for of those its ladder has, and
-    last that none does, (scenes + 1,)."""
-    return np.asarray(
-        asked(mine, scenes).goals @ np.array([x.lumens for x in mine]) / max(sum(x.lumens for x in lamps), 1e-9)
-    )
-
-
 def behind_ladder(project: Project, room: str) -> tuple[str, ...]:
-    """The conclusions that the rows of a room name, themselves and through each other, in order."""
+    """The conclusions that the rows of a room's ladders name, themselves and through each other, in order."""
     wanted = {ident for row in rows_of(project, room) for ident in named_in(row.when)}
     ordered = order(project).sound
     for p in reversed(ordered):
@@ -124,8 +157,8 @@ def behind_ladder(project: Project, room: str) -> tuple[str, ...]:
 
 
 def sensors_behind_ladder(project: Project, room: str) -> tuple[str, ...]:
-    """The sensors that the rows of a room read, themselves and through what they name, and those that tell its dark,
-    each once."""
+    """The sensors that the rows of a room's ladders read, themselves and through what they name, and those that tell
+    its dark, each once."""
     own = (part.sensor for row in rows_of(project, room) for part in every_part(row.when) if isinstance(part, Report))
     named = (s for ident in behind_ladder(project, room) for s in sensors_of(find(project.presences, ident)))
     lighting = presence_of(project, room)

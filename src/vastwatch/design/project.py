@@ -19,6 +19,7 @@ from vastwatch.design.records import (
     Button,
     Fixtures,
     Lamp,
+    LampGroup,
     LogbookToBe,
     Photometry,
     Presence,
@@ -49,7 +50,7 @@ R = TypeVar("R", bound=Any)
 T = TypeVar("T")
 
 FORMAT = "vastwatch-project"
-VERSION = 7
+VERSION = 8
 
 
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
@@ -188,6 +189,7 @@ class Variant(Record, frozen=True, kw_only=True):
     switches: tuple[Switch, ...] = ()
     photometries: tuple[Photometry, ...] = ()
     scenes: tuple[Scene, ...] = ()
+    lamp_groups: tuple[LampGroup, ...] = ()
     rules: tuple[Rule, ...] = ()
     buttons: tuple[Button, ...] = ()
 
@@ -204,7 +206,7 @@ class Project(Record, frozen=True, kw_only=True):
     """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
 
     format: Literal["vastwatch-project"] = "vastwatch-project"
-    version: Literal[7] = 7
+    version: Literal[8] = 8
     name: str
     client: str = ""
     notes: str = ""
@@ -231,6 +233,7 @@ class Project(Record, frozen=True, kw_only=True):
     outputs: Fixtures = ()
     photometries: Annotated[tuple[Photometry, ...], msgspec.Meta(max_length=200)] = ()
     scenes: tuple[Scene, ...] = ()
+    lamp_groups: tuple[LampGroup, ...] = ()
     rules: tuple[Rule, ...] = ()
     buttons: tuple[Button, ...] = ()
     logbook: LogbookToBe = ()
@@ -243,8 +246,8 @@ IN_ROOMS = ("spots", "lamps", "outputs", "buttons")
 # The lists that hold records with an id, in file order.
 COLLECTIONS = (
     "uses", "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "zones",
-    "presences", "lamps", "outputs", "hazards", "sockets", "circuits", "switches", "photometries", "scenes", "rules",
-    "buttons",
+    "presences", "lamps", "outputs", "hazards", "sockets", "circuits", "switches", "photometries", "scenes",
+    "lamp_groups", "rules", "buttons",
 )  # fmt: skip
 
 

@@ -250,7 +250,8 @@ class LampLevel(Record, frozen=True, kw_only=True):
 
 
 class Scene(Record, frozen=True, kw_only=True):
-    """A level for each lamp of a room; lamps of the room's ladder that it does not name are off (M11)."""
+    """A level for each lamp of a room. A ladder whose row asks for it takes what is said of its own lamps, and those
+    that it does not name are off (M11)."""
 
     id: Id
     room: OfRoom
@@ -258,12 +259,22 @@ class Scene(Record, frozen=True, kw_only=True):
     levels: Annotated[tuple[LampLevel, ...], msgspec.Meta(max_length=200)] = ()
 
 
-class Rule(Record, frozen=True, kw_only=True):
-    """A row of a room's ladder. Of the rows whose condition holds the first one's scene wins; where none holds all is
-    off (M11)."""
+class LampGroup(Record, frozen=True, kw_only=True):
+    """Lamps of a room that go by a ladder of their own, beside the one for the rest of it. No lamp is in two."""
 
     id: Id
     room: OfRoom
+    name: Annotated[str, msgspec.Meta(min_length=1, max_length=80)]
+    lamps: Annotated[tuple[Annotated[str, Ref("lamps")], ...], msgspec.Meta(max_length=200)] = ()
+
+
+class Rule(Record, frozen=True, kw_only=True):
+    """A row of a ladder: of a room's, or of that of a `group` of its lamps. Of the rows of a ladder whose condition
+    holds the first one's scene wins; where none holds all its lamps are off (M11)."""
+
+    id: Id
+    room: OfRoom
+    group: Annotated[str, Ref("lamp_groups")] | None = None
     name: str = ""
     when: Expr
     scene: Annotated[str, Ref("scenes")]

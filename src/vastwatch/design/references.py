@@ -118,7 +118,7 @@ def used_by(project: Project, ident: str) -> list[tuple[str, Any]]:
 
 def singular(collection: str) -> str:
     """`person` of `people`."""
-    odd = {"people": "person", "switches": "switch", "photometries": "photometry"}
+    odd = {"people": "person", "switches": "switch", "photometries": "photometry", "lamp_groups": "lamp group"}
     return odd.get(collection) or collection.removesuffix("s")
 
 

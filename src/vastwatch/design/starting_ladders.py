@@ -9,9 +9,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple
 
+from msgspec.structs import replace
+
 from vastwatch.design.edits.ladders import with_ladder
 from vastwatch.design.edits.sensors import could_tell
 from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Dark, Expr, Fact, Hold, Named, Report
+from vastwatch.design.ladders import lamps_for
 from vastwatch.design.needs import HALF_OFF_USES, used_by_people
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Lamp
@@ -34,13 +37,20 @@ class StartingLadder(NamedTuple):
     make: Callable[[Project, Room], Rows | None]
 
 
-def start(project: Project, room: str, ladder: StartingLadder) -> Project:
-    """A room with a starting ladder in place of its own. Raises ValueError with a sentence where it cannot have it."""
-    record = find(project.rooms, room)
-    rows = ladder.make(project, record)
+def rows_to_start(project: Project, room: str, ladder: StartingLadder, group: str | None = None) -> Rows | None:
+    """The rows of a starting ladder for a room, or for a group of its lamps; None where it has not what it wants."""
+    mine = {lamp.id for lamp in lamps_for(project, room, group)}
+    alone = replace(project, lamps=tuple(x for x in project.lamps if x.room != room or x.id in mine))
+    return ladder.make(alone, find(project.rooms, room))
+
+
+def start(project: Project, room: str, ladder: StartingLadder, group: str | None = None) -> Project:
+    """A room, or a group of its lamps, with a starting ladder in place of its own. Raises ValueError with a sentence
+    where it cannot have it."""
+    rows = rows_to_start(project, room, ladder, group)
     if rows is None:
-        raise ValueError(f"{record.name} has not what “{ladder.name}” goes by")
-    return with_ladder(project, room, rows)
+        raise ValueError(f"{find(project.rooms, room).name} has not what “{ladder.name}” goes by")
+    return with_ladder(project, room, rows, group)
 
 
 def _somebody(project: Project, room: Room) -> Expr | None:

@@ -15,7 +15,7 @@ from vastwatch.design.references import all_references, without
 # What a design decides.
 DECIDED = (
     "devices", "sensors", "zones", "presences", "lamps", "outputs", "circuits", "switches", "photometries", "scenes",
-    "rules", "buttons",
+    "lamp_groups", "rules", "buttons",
 )  # fmt: skip
 MOST = 20
 # What the design is called that another takes the place of.

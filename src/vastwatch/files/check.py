@@ -192,6 +192,7 @@ def _ladders(project: Project) -> Iterator[str]:
             if x.lamp in named:
                 yield f"scenes[{i}].levels[{k}]: '{scene.name}' names the lamp '{x.lamp}' twice"
             named.add(x.lamp)
+    yield from _groups(project, rooms)
     for i, rule in enumerate(project.rules):
         if of_scene.get(rule.scene, rule.room) != rule.room:
             yield f"rules[{i}].scene: the scene '{rule.scene}' is of another room"
@@ -210,6 +211,23 @@ def _ladders(project: Project) -> Iterator[str]:
                 scale_of(d)
             except ValueError as e:
                 yield f"rooms[{i}].darkness.readings: {e}"
+
+
+def _groups(project: Project, rooms: dict[str, str]) -> Iterator[str]:
+    """That groups have lamps of their own room, each lamp in one of them; and that rows are of the room of theirs."""
+    taken: dict[str, str] = {}
+    for i, group in enumerate(project.lamp_groups):
+        for k, lamp in enumerate(group.lamps):
+            path = f"lamp_groups[{i}].lamps[{k}]"
+            if rooms.get(lamp, group.room) != group.room:
+                yield f"{path}: the lamp '{lamp}' is not in the room of '{group.name}'"
+            if lamp in taken:
+                yield f"{path}: the lamp '{lamp}' is in '{taken[lamp]}' already, and goes by one ladder"
+            taken[lamp] = group.name
+    of_group = {g.id: g.room for g in project.lamp_groups}
+    for i, rule in enumerate(project.rules):
+        if rule.group is not None and of_group.get(rule.group, rule.room) != rule.room:
+            yield f"rules[{i}].group: the lamp group '{rule.group}' is of another room"
 
 
 def _conclusions(project: Project) -> Iterator[str]:

@@ -70,6 +70,11 @@ def _from_6(document: Document) -> Document:
     return {**document, "version": 7}
 
 
+def _from_7(document: Document) -> Document:
+    """Version 8 has groups of lamps with ladders of their own: none of it before."""
+    return {**document, "version": 8}
+
+
 def _tracks(device: Any) -> bool:
     zones = device.get("zones", 0) if isinstance(device, dict) else 0
     return isinstance(zones, int) and zones > 0 and "zone_rules" not in device
@@ -87,4 +92,5 @@ _STEPS: dict[int, Callable[[Document], Document]] = {
     4: _from_4,
     5: _from_5,
     6: _from_6,
+    7: _from_7,
 }

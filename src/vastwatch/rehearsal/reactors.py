@@ -17,7 +17,7 @@ from vastwatch.control.belief import Chain, chains_in
 from vastwatch.control.by_hand import PRESS_S, on_by_hand, presses
 from vastwatch.control.concluding import Hand, concluded, conclusion, evaluated
 from vastwatch.control.fusion import Leaf, beliefs, leaves
-from vastwatch.control.lighting import Given, given, handed, run_ladder
+from vastwatch.control.lighting import Given, given, handed, run_ladders
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.reactions import Reaction, Stretches, Waved, react
 from vastwatch.control.reactions_of_any import react_to
@@ -205,7 +205,7 @@ def _with_buttons(
     own = said
     if find(project.rooms, room).control == "absence":
         own = handed(said, hand.pressed, press_hold(p.expr))
-    did = run_ladder(project, room, recording, own)
+    did = run_ladders(project, room, recording, own)
     if did is None:
         return hand
     return hand._replace(overrides=pressed_in(project, room, truth, recording, did, own))

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from vastwatch.control.concluding import always, never
-from vastwatch.control.hand import Ladder, Override, Wishes, overrides
-from vastwatch.control.lighting import LadderRun, given, run_ladder, unlit_scenes
+from vastwatch.control.hand import Beneath, Override, Wishes, overrides
+from vastwatch.control.lighting import RoomRun, given, lit_by_press, run_ladders
 from vastwatch.control.recording import Recording
-from vastwatch.design.ladders import asked, governed, light_shares, scenes_in, scenes_of_rows
+from vastwatch.design.ladders import scenes_in
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
@@ -18,7 +16,7 @@ from vastwatch.draws import key_of
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.programmes import player_in
-from vastwatch.signals import Calendar, Signal
+from vastwatch.signals import Calendar, Signal, any_of
 
 # The most of all of a room's light that is borne where nothing else is said: by sleepers, and at a film.
 ASLEEP_SHARE, FILM_SHARE = 0.15, 0.3
@@ -31,20 +29,20 @@ def asleep_in(truth: Truth, room: str) -> Signal:
 
 
 def pressed_in(
-    project: Project, room: str, truth: Truth, recording: Recording, did: LadderRun, own: Signal
+    project: Project, room: str, truth: Truth, recording: Recording, did: RoomRun, own: Signal
 ) -> tuple[Override, ...]:
-    """What hands do to the light of a room, given what its ladder did without them and while what lights it is
+    """What hands do to the light of a room, given what its ladders did without them and while what lights it is
     concluded."""
     buttons = buttons_in(project, room)
     if not buttons:
         return ()
     lighting = presence_of(project, room)
     return _pressed(
-        did, own, 0.0 if lighting is None else press_hold(lighting.expr), buttons, scenes_of_rows(project, room),
-        governed(project, room), lamps_in(project, room), _bears(project, room),
+        did, own, 0.0 if lighting is None else press_hold(lighting.expr), buttons, lamps_in(project, room),
+        _bears(project, room),
         (asleep_in(truth, room), player_in(truth, room).film, truth.occupied(room, True)),
         given(project, room, recording).due, recording.calendar, key_of(truth.household.seed, "unwanted", room),
-        project.brief.unwanted_off, unlit_scenes(governed(project, room), scenes_in(project, room)),
+        project.brief.unwanted_off, scenes_in(project, room),
     )  # fmt: skip
 
 
@@ -53,11 +51,10 @@ def nobody_disturbed(project: Project, room: str, truth: Truth, recording: Recor
     presses it away."""
     return not any(
         _disturbed(
-            did, scenes_of_rows(project, room), governed(project, room), lamps_in(project, room),
-            _bears(project, room), asleep_in(truth, room), player_in(truth, room).film,
+            did, lamps_in(project, room), _bears(project, room), asleep_in(truth, room), player_in(truth, room).film
         ).total()
         for own in (always(recording.end), never(recording.end))
-        if (did := run_ladder(project, room, recording, own)) is not None
+        if (did := run_ladders(project, room, recording, own)) is not None
     )  # fmt: skip
 
 
@@ -67,24 +64,19 @@ def _bears(project: Project, room: str) -> float:
 
 
 @kept
-def _disturbed(
-    did: LadderRun, scenes: tuple[Scene, ...], mine: tuple[Lamp, ...], lamps: tuple[Lamp, ...], asleep_share: float,
-    asleep: Signal, film: Signal,
-) -> Signal:  # fmt: skip
-    lit = light_shares(mine, lamps, scenes)
-    over_sleep, over_film = (did.won.while_on(lit > limit + 1e-9) for limit in (asleep_share, FILM_SHARE))
+def _disturbed(did: RoomRun, lamps: tuple[Lamp, ...], asleep_share: float, asleep: Signal, film: Signal) -> Signal:
+    over_sleep, over_film = (did.over(lamps, limit) for limit in (asleep_share, FILM_SHARE))
     return (asleep & over_sleep) | (film & over_film)
 
 
 @kept
 def _pressed(
-    did: LadderRun, own: Signal, hold_s: float, buttons: tuple[Button, ...], scenes: tuple[Scene, ...],
-    mine: tuple[Lamp, ...], lamps: tuple[Lamp, ...], asleep_share: float, there: tuple[Signal, Signal, Signal],
-    due: Signal, calendar: Calendar, luck: int, share: float, unlit: frozenset[str | None],
+    did: RoomRun, own: Signal, hold_s: float, buttons: tuple[Button, ...], lamps: tuple[Lamp, ...],
+    asleep_share: float, there: tuple[Signal, Signal, Signal], due: Signal, calendar: Calendar, luck: int,
+    share: float, scenes: tuple[Scene, ...],
 ) -> tuple[Override, ...]:  # fmt: skip
-    goals = asked(mine, scenes).goals
     asleep, film, awake = there
-    disturbed = _disturbed(did, scenes, mine, lamps, asleep_share, asleep, film)
+    disturbed = _disturbed(did, lamps, asleep_share, asleep, film)
     wishes = Wishes(disturbed, (awake & due) - film, luck, share)
-    ladder = Ladder(did.won, np.asarray((goals > 0).any(axis=1)), own, hold_s, unlit)
-    return overrides(ladder, buttons, calendar, wishes)
+    beneath = Beneath(any_of(list(did.wanted.values())), own, hold_s, lit_by_press(did, scenes))
+    return overrides(beneath, buttons, calendar, wishes)

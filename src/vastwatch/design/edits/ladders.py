@@ -1,4 +1,4 @@
-"""Editing scenes, the rows of ladders, and buttons."""
+"""Editing scenes, groups of lamps, the rows of ladders, and buttons."""
 
 from __future__ import annotations
 
@@ -7,9 +7,10 @@ from typing import Any
 from msgspec.structs import replace
 
 from vastwatch.design.expressions import Expr
-from vastwatch.design.ladders import rows_of, scenes_in
+from vastwatch.design.ladders import groups_in, ladder_rows, lamps_for, scenes_in
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
-from vastwatch.design.records import Button, LampLevel, Rule, Scene
+from vastwatch.design.records import Button, LampGroup, LampLevel, Rule, Scene
+from vastwatch.design.references import without
 from vastwatch.design.relations import lamps_in
 from vastwatch.site.record import Point
 
@@ -45,34 +46,35 @@ def set_fade(project: Project, scene: str, seconds: float) -> Project:
 
 
 def add_row(
-    project: Project, room: str, name: str, when: Expr, scene: str, at: int | None = None
+    project: Project, room: str, name: str, when: Expr, scene: str, at: int | None = None, group: str | None = None
 ) -> tuple[Project, Rule]:
-    """Another row of a room's ladder, at a place from the top, by default the last. Raises ValueError for a scene of
-    another room."""
+    """Another row of a room's ladder, or of that of a group of its lamps, at a place from the top, by default the last.
+    Raises ValueError for a scene of another room."""
     if find(project.scenes, scene).room != room:
         raise ValueError("a row asks for a scene of its own room")
-    made = Rule(id=fresh_id(project, f"row {name or 'ladder'}"), room=room, name=name, when=when, scene=scene)
-    mine = rows_of(project, room)
+    ident = fresh_id(project, f"row {name or 'ladder'}")
+    made = Rule(id=ident, room=room, group=group, name=name, when=when, scene=scene)
+    mine = ladder_rows(project, room, group)
     at = len(mine) if at is None else min(max(at, 0), len(mine))
-    return _in_order(project, room, (*mine[:at], made, *mine[at:])), made
+    return _in_order(project, mine, (*mine[:at], made, *mine[at:])), made
 
 
 def move_row(project: Project, row: str, at: int) -> Project:
     """A row at another place of its ladder, from the top; what is beyond either end is the end."""
     rule = find(project.rules, row)
-    others = [x for x in rows_of(project, rule.room) if x is not rule]
+    mine = ladder_rows(project, rule.room, rule.group)
+    others = [x for x in mine if x is not rule]
     at = min(max(at, 0), len(others))
     new = (*others[:at], rule, *others[at:])
-    return project if new == rows_of(project, rule.room) else _in_order(project, rule.room, new)
+    return project if new == mine else _in_order(project, mine, new)
 
 
-def _in_order(project: Project, room: str, rows: tuple[Rule, ...]) -> Project:
-    """With the rows of a room in this order, where its first one stood; the other rooms' as they are."""
-    rules = list(project.rules)
-    first = next((k for k, x in enumerate(rules) if x.room == room), len(rules))
-    others_before = [x for x in rules[:first] if x.room != room]
-    others_after = [x for x in rules[first:] if x.room != room]
-    return replace(project, rules=(*others_before, *rows, *others_after))
+def _in_order(project: Project, old: tuple[Rule, ...], new: tuple[Rule, ...]) -> Project:
+    """With the rows of a ladder in another order, or others, where its first one stood; all others as they are."""
+    was = {row.id for row in old}
+    first = next((k for k, x in enumerate(project.rules) if x.id in was), len(project.rules))
+    others = [x for x in project.rules[first:] if x.id not in was]
+    return replace(project, rules=(*project.rules[:first], *new, *others))
 
 
 def set_row(project: Project, row: str, **changes: Any) -> Project:
@@ -101,18 +103,60 @@ def rename_scene(project: Project, scene: str, name: str) -> Project:
     return put(project, replace(find(project.scenes, scene), name=name))
 
 
-def with_ladder(project: Project, room: str, rows: list[tuple[str, Expr, str, dict[str, float], float]]) -> Project:
-    """A room with this ladder in place of its own: names, conditions, scenes' names, levels by lamp, and fades."""
-    gone = {r.id for r in rows_of(project, room)}
-    pressed = {b.scene for b in project.buttons}
-    project = replace(
-        project, rules=tuple(r for r in project.rules if r.id not in gone),
-        scenes=tuple(s for s in project.scenes if s.room != room or s.id in pressed),
-    )  # fmt: skip
+def with_ladder(
+    project: Project, room: str, rows: list[tuple[str, Expr, str, dict[str, float], float]], group: str | None = None
+) -> Project:
+    """A room, or a group of its lamps, with this ladder in place of its own: names, conditions, scenes' names, levels
+    by lamp, and fades."""
+    gone = {r.id for r in ladder_rows(project, room, group)}
+    rules = tuple(r for r in project.rules if r.id not in gone)
+    asked = {r.scene for r in rules} | {b.scene for b in project.buttons}
+    scenes = tuple(s for s in project.scenes if s.room != room or s.id in asked)
+    project = replace(project, rules=rules, scenes=scenes)
     for name, when, called, levels, fade_s in rows:
         project, scene = add_scene(project, room, called, levels, fade_s)
-        project, _ = add_row(project, room, name, when, scene.id)
+        project, _ = add_row(project, room, name, when, scene.id, group=group)
     return project
+
+
+def add_group(project: Project, room: str, name: str, lamps: tuple[str, ...]) -> tuple[Project, LampGroup]:
+    """Lamps of a room as a group, for a ladder of their own; they leave the groups that they were in. Raises ValueError
+    for no lamp, or one of another room."""
+    name = numbered(name, (g.name for g in groups_in(project, room)))
+    made = LampGroup(id=fresh_id(project, f"lamps {name}"), room=room, name=name)
+    return group_lamps(replace(project, lamp_groups=(*project.lamp_groups, made)), made.id, lamps), made
+
+
+def group_lamps(project: Project, group: str, lamps: tuple[str, ...]) -> Project:
+    """A group of these lamps; they leave the groups that they were in. Raises ValueError for no lamp, or one of another
+    room."""
+    record = find(project.lamp_groups, group)
+    there = [x.id for x in lamps_in(project, record.room)]
+    if not lamps or any(x not in there for x in lamps):
+        raise ValueError("a group has lamps of its own room, one at least")
+    new = tuple(
+        replace(g, lamps=tuple(x for x in there if x in lamps))
+        if g.id == group
+        else replace(g, lamps=tuple(x for x in g.lamps if x not in lamps))
+        for g in project.lamp_groups
+    )
+    return replace(project, lamp_groups=new)
+
+
+def rename_group(project: Project, group: str, name: str) -> Project:
+    """A group of lamps by another name. Raises ValueError for one that is none."""
+    name = " ".join(name.split())[:80]
+    if not name:
+        raise ValueError("a group of lamps needs a name")
+    return put(project, replace(find(project.lamp_groups, group), name=name))
+
+
+def remove_group(project: Project, group: str) -> Project:
+    """Without a group and its ladder: its lamps are the room's again. Scenes that nothing else asks for go along."""
+    record = find(project.lamp_groups, group)
+    for row in ladder_rows(project, record.room, group):
+        project = remove_row(project, row.id)
+    return without(project, [group])
 
 
 def add_button(project: Project, room: str, at: Point, name: str = "") -> tuple[Project, Button]:
@@ -122,6 +166,6 @@ def add_button(project: Project, room: str, at: Point, name: str = "") -> tuple[
     return replace(project, buttons=(*project.buttons, made)), made
 
 
-def full(project: Project, room: str) -> dict[str, float]:
-    """All lamps of a room at full."""
-    return {lamp.id: 1.0 for lamp in lamps_in(project, room)}
+def full(project: Project, room: str, group: str | None = None) -> dict[str, float]:
+    """All lamps that a room's own ladder may govern at full, or all of a group."""
+    return {lamp.id: 1.0 for lamp in lamps_for(project, room, group)}

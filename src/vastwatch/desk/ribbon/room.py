@@ -71,22 +71,23 @@ def room_lanes(
 
 
 def ladder_lanes(house: HouseRun, room: str, t: Theme) -> list[Lane]:
-    """A lane for each row of a room's ladder, faint while it only holds; for hands; and for each lamp, by its level."""
-    did = house.ladders.get(room)
-    if did is None:
+    """A lane for hands above a room's ladders, for each row, faint while it only holds, and for each lamp, by its
+    level."""
+    run = house.ladders.get(room)
+    if run is None:
         return []
     out = []
-    if did.hands:
-        rows = [(h.begin, h.end) for h in did.hands]
+    if run.hands:
+        rows = [(h.begin, h.end) for h in run.hands]
         out.append(Lane("by hand", Signal.from_intervals(rows, 0.0, house.end), t.dropped, 6, room))
-    n = len(did.rows)
-    for k, row in enumerate(did.rows):
-        wanted = np.zeros(max(n, int(did.won.row.max(initial=0))) + 1, bool)
-        wanted[k] = True
-        wins = did.won.while_on(wanted)
-        out.append(Lane(row.name or f"row {k + 1}", wins, t.ink, 6, room, behind=did.said[k]))
-    for lamp, levels in did.levels.items():
-        out.append(Lane(find(house.project.lamps, lamp).name, None, t.lamp, room=room, record=lamp, heights=levels))
+    for did in run.ladders:
+        for k, row in enumerate(did.rows):
+            name = row.name or f"row {k + 1}"
+            words = f"{did.called}: {name}" if did.called else name
+            out.append(Lane(words, did.wins(k), t.ink, 6, room, behind=did.said[k]))
+        for lamp, levels in did.levels.items():
+            name = find(house.project.lamps, lamp).name
+            out.append(Lane(name, None, t.lamp, room=room, record=lamp, heights=levels))
     return out
 
 

@@ -38,7 +38,9 @@ class Focus(QObject):
         self.placing: str | None = None
         # The conclusion whose sentence is shown; None: the one that lights the room.
         self.conclusion: str | None = None
-        # The row of the room's ladder in hand; and the scene that the plan shows in place of the moment's.
+        # The group of lamps whose ladder is in hand, None for the room's own; the row in hand; and the scene that the
+        # plan shows in place of the moment's.
+        self.lamps: str | None = None
         self.row: str | None = None
         self.scene: str | None = None
         # How many days the ribbon shows, and at which pace time runs, seconds of it a second.
@@ -72,6 +74,8 @@ class Focus(QObject):
             values["scene"] = None
         if "row" not in values and values.get("room", self.room) != self.room:
             values["row"] = None
+        if "lamps" not in values and values.get("room", self.room) != self.room:
+            values["lamps"] = None
         changed = [name for name, value in values.items() if getattr(self, name) != value]
         for name in changed:
             setattr(self, name, values[name])

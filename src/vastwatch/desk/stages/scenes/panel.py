@@ -11,28 +11,23 @@ from PyQt6.QtWidgets import QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWi
 
 from vastwatch.advice.cautions import CAUTIONS
 from vastwatch.advice.follow_on import Ahead
-from vastwatch.advice.ladder_states import states, stuck, why_not
-from vastwatch.control.hand import ends_words
-from vastwatch.control.lighting import LadderRun
+from vastwatch.advice.ladder_states import states, stuck
 from vastwatch.design.edits.ladders import (
     add_button,
     add_row,
     add_scene,
     full,
-    move_row,
-    remove_row,
     rename_scene,
     set_fade,
     set_level,
     set_row,
 )
 from vastwatch.design.expressions import AllOf, Dark, Named
-from vastwatch.design.ladders import rows_of, scenes_in
+from vastwatch.design.ladders import lamps_for, rows_of, scenes_in
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Guarded, Scene
-from vastwatch.design.relations import buttons_in, lamps_in, presence_of
-from vastwatch.design.sentence import condition_words
-from vastwatch.design.starting_ladders import STARTING, start
+from vastwatch.design.relations import presence_of
+from vastwatch.design.starting_ladders import STARTING, rows_to_start, start
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import label, line, plain, row, scrolling
@@ -41,7 +36,7 @@ from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.scenes.ahead_sheet import AheadSheet, ask_ahead
 from vastwatch.desk.stages.scenes.dark_row import DarkRow
-from vastwatch.desk.stages.scenes.ladder_view import LadderView, ShownRow
+from vastwatch.desk.stages.scenes.ladder_pane import LadderPane
 from vastwatch.desk.stages.scenes.naming import ask_name
 from vastwatch.desk.stages.scenes.out_row import OutRow
 from vastwatch.desk.stages.scenes.output_list import OutputList
@@ -69,16 +64,10 @@ class ScenesPanel(QWidget):
         self.other.say.connect(self.say)
         self.pages.addWidget(area)
         self.pages.addWidget(self.other)
-        self._title = label("", "head", True)
-        box.addWidget(self._title)
-        self.ladder = LadderView(theme)
-        self.ladder.chosen.connect(self._choose)
-        self.ladder.moved.connect(self._move)
-        self.ladder.removed.connect(self._remove)
-        self.ladder.asked.connect(self._ask)
-        box.addWidget(self.ladder)
-        self._why = label("", "soft", True)
-        box.addWidget(self._why)
+        self.pane = LadderPane(document, focus, results, theme)
+        self.pane.asked.connect(self._ask)
+        self.ladder = self.pane.view
+        box.addWidget(self.pane)
         self.add = QPushButton(self.tr("Add…"))
         self.add.setToolTip(self.tr("Another row of the ladder, or a button on the wall"))
         self.add.clicked.connect(lambda: self._popup(self.add_menu(), self.add))
@@ -120,7 +109,7 @@ class ScenesPanel(QWidget):
         self.refresh()
 
     def _shifted(self, what: str) -> None:
-        if what in ("room", "stage", "row", "time", "scene", "selected"):
+        if what in ("room", "stage", "row", "lamps", "time", "scene", "selected"):
             self.refresh()
 
     # -- what is shown -----------------------------------------------------------------------------------------
@@ -130,27 +119,14 @@ class ScenesPanel(QWidget):
         """The output in hand, whose own small ladder is shown in place of the room's."""
         return next((o for o in self.document.project.outputs if o.id == self.focus.selected), None)
 
-    @property
-    def did(self) -> LadderRun | None:
-        """What the ladder of the room did in the days that are shown, if it is still the same ladder."""
-        house, room = self.results.house, self.focus.room or ""
-        did = None if house is None else house.ladders.get(room)
-        mine = rows_of(self.document.project, room)
-        return did if did is not None and len(did.rows) == len(mine) and all(
-            a is b for a, b in zip(did.rows, mine)
-        ) else None  # fmt: skip
-
     def _scene(self) -> Scene | None:
         """The scene at the sliders: of the row in hand, else of the one that wins now."""
-        project, room = self.document.project, self.focus.room or ""
-        mine = rows_of(project, room)
-        rule = next((r for r in mine if r.id == self.focus.row), None)
-        did = self.did
+        mine, rule, did = self.pane.rows, self.pane.rule, self.pane.did
         if rule is None and did is not None:
             k = did.won.at(self.focus.time)
             rule = mine[k] if k < len(mine) else None
         rule = rule or (mine[0] if mine else None)
-        return None if rule is None else find(project.scenes, rule.scene)
+        return None if rule is None else find(self.document.project.scenes, rule.scene)
 
     def refresh(self, *_: object) -> None:
         """Show the ladder of the room, or say why there is none."""
@@ -163,29 +139,21 @@ class ScenesPanel(QWidget):
         if output is not None:
             self.other.show_output(output)
             return
-        mine = rows_of(project, room or "")
-        self._title.setText(
-            self.tr("No room selected")
-            if record is None
-            else self.tr("{}, at every instant the first that holds").format(record.name)
-            if mine
-            else self.tr("{} has no ladder").format(record.name)
-        )
+        self.pane.refresh()
+        mine, rule = self.pane.rows, self.pane.rule
         for w in (self.add, self.begin):
             w.setEnabled(record is not None)
         self.states.setVisible(bool(mine))
-        self.out.recipes.setVisible(bool(mine) or any(o.room == room and o.rows for o in project.outputs))
-        self.ladder.setVisible(bool(mine))
-        self.ladder.show_rows(self._rows(project, room or ""), self.focus.row)
-        self._tell_why(project, record is not None and bool(lamps_in(project, room or "")))
+        self.out.recipes.setVisible(
+            bool(rows_of(project, room or "")) or any(o.room == room and o.rows for o in project.outputs)
+        )
         scene = self._scene()
-        self.scene.show_scene(project, scene)
+        self.scene.show_scene(project, scene, self.pane.ident)
         self._tell_asked(project, scene)
-        rule = next((r for r in mine if r.id == self.focus.row), None)
         self._condition.setVisible(rule is not None)
         self._condition.setText("" if rule is None else self.tr("“{}” holds").format(rule.name or self.tr("This row")))
         if mine:
-            did = self.did
+            did = self.pane.did
             held = stuck(project, room or "", self.results.rehearsal)
             every = [] if did is None else states(did)
             count, lived = len(every), sum(s.seen for s in every)
@@ -196,75 +164,6 @@ class ScenesPanel(QWidget):
         self._caution.setVisible(
             record is not None and record.use in ("stair", "passage", "corridor", "workshop", "plant")
         )
-
-    def _rows(self, project: Project, room: str) -> list[ShownRow]:
-        mine, did = rows_of(project, room), self.did
-        if not mine:
-            return []
-        t = self.focus.time
-        won = None if did is None else did.won.at(t)
-        n = len(mine)
-        share = None if did is None else did.won.share(max(n, int(did.won.row.max(initial=0))))
-        out = []
-        pressed = buttons_in(project, room)
-        if pressed:
-            by_hand = None if share is None or did is None else sum(
-                min(h.end, did.won.edges[-1]) - h.begin for h in did.hands
-            ) / float(did.won.edges[-1])  # fmt: skip
-            now = did is not None and any(h.begin <= t < h.end for h in did.hands)
-            words = self.tr("as pressed, {}").format(ends_words(pressed[0]))
-            out.append(ShownRow(None, self.tr("Hand on the button"), words, by_hand, now, now))
-        by_hand_now = bool(out and out[0].wins)
-        for k, rule in enumerate(mine):
-            holds = did is not None and bool(did.said[k].at(t))
-            out.append(
-                ShownRow(
-                    rule.id, rule.name or _capital(condition_words(project, rule.when)),
-                    self._asks(project, rule.scene),
-                    None if share is None else float(share[k]), won == k and not by_hand_now, holds,
-                )
-            )  # fmt: skip
-        none_ = won is not None and won == n and not by_hand_now
-        out.append(
-            ShownRow(None, self.tr("Else"), self.tr("all off"), None if share is None else float(share[n]), none_)
-        )
-        return out
-
-    def _asks(self, project: Project, scene: str) -> str:
-        record = find(project.scenes, scene)
-        names = {lamp.id: lamp.name for lamp in lamps_in(project, record.room)}
-        room = find(project.rooms, record.room).name
-        lit = [
-            f"{_short(names[x.lamp], room)} {100 * x.level:.0f} %"
-            for x in record.levels
-            if x.level > 0 and x.lamp in names
-        ]
-        fade = max((x.fade_s for x in record.levels), default=0.0)
-        words = ", ".join(lit) or self.tr("all off")
-        return f"{words}, in {fade:g} s" if fade > 0 and lit else words
-
-    def _tell_why(self, project: Project, has_lamps: bool) -> None:
-        did = self.did
-        if not rows_of(project, self.focus.room or ""):
-            self._why.setText(
-                self.tr(
-                    "Its lamps are full on while somebody is there and it is dark. Start a ladder for more than that."
-                )
-                if has_lamps
-                else self.tr("It has no lamp.")
-            )
-            return
-        if did is None:
-            self._why.setText(self.tr("Living the week …") if self.results.week.busy else "")
-            return
-        above = why_not(did, self.focus.time)
-        if not above:
-            self._why.setText(self.tr("The first row holds; nothing below it is asked."))
-            return
-        names = [did.rows[k].name or f"{k + 1}" for k, _ in above]
-        said = "”, “".join(names[:3]) + ("”, …" if len(names) > 3 else "”")
-        self._why.setText(self.tr("Why not those above: “{} do not hold now.").format(said) if len(names) > 1
-                          else self.tr("Why not the one above: “{} does not hold now.").format(said))  # fmt: skip
 
     def _tell_asked(self, project: Project, scene: Scene | None) -> None:
         """How the spots of the room do in the week, in a line."""
@@ -284,19 +183,6 @@ class ScenesPanel(QWidget):
             )
 
     # -- the ladder --------------------------------------------------------------------------------------------
-
-    def _choose(self, ident: str) -> None:
-        self.focus.set(row=ident, scene=find(self.document.project.rules, ident).scene)
-
-    def _move(self, ident: str, at: int) -> None:
-        rule = find(self.document.project.rules, ident)
-        name = rule.name or self.tr("a row")
-        self.document.apply(move_row(self.document.project, ident, at), f"Move “{name}” in its ladder", f"move-{ident}")
-
-    def _remove(self, ident: str) -> None:
-        name = find(self.document.project.rules, ident).name
-        self.focus.set(row=None, scene=None)
-        self.document.apply(remove_row(self.document.project, ident), f"Take out the row “{name}”")
 
     def _ask(self, ident: str) -> None:
         k = next((k for k, r in enumerate(self.ladder.rows) if r.row == ident), 0)
@@ -323,7 +209,7 @@ class ScenesPanel(QWidget):
         for words, do in (
             (self.tr("Call the row…"), lambda: self._rename_row(ident)),
             (self.tr("Call its scene…"), lambda: self._rename_scene(rule.scene)),
-            (self.tr("Take it out"), lambda: self._remove(ident)),
+            (self.tr("Take it out"), lambda: self.pane.remove(ident)),
         ):
             action = QAction(words, menu)
             action.triggered.connect(do)
@@ -337,7 +223,7 @@ class ScenesPanel(QWidget):
     def _new_scene(self, ident: str) -> None:
         project = self.document.project
         rule = find(project.rules, ident)
-        new, scene = add_scene(project, rule.room, self.tr("Scene"), full(project, rule.room))
+        new, scene = add_scene(project, rule.room, self.tr("Scene"), full(project, rule.room, rule.group))
         self.document.apply(set_row(new, ident, scene=scene.id), f"A new scene for “{rule.name}”")
         self.focus.set(scene=scene.id)
 
@@ -360,6 +246,7 @@ class ScenesPanel(QWidget):
         for words, do in (
             (self.tr("A row"), self._add_row),
             (self.tr("A button on the wall"), self._add_button),
+            (self.tr("A ladder for some of its lamps…"), self.pane.new_group),
             (self.tr("Light ahead of who comes…"), self.ask_ahead),
         ):
             action = QAction(words, menu)
@@ -371,13 +258,14 @@ class ScenesPanel(QWidget):
         project, room = self.document.project, self.focus.room
         if room is None:
             return
-        if not lamps_in(project, room):
+        group = self.pane.ident
+        if not lamps_for(project, room, group):
             self.say.emit(self.tr("A ladder wants a lamp: put one into this room first."))
             return
         lighting = presence_of(project, room)
         when = Dark(room=room) if lighting is None else AllOf(of=(Named(presence=lighting.id), Dark(room=room)))
-        new, scene = add_scene(project, room, self.tr("Scene"), full(project, room))
-        new, rule = add_row(new, room, "", when, scene.id)
+        new, scene = add_scene(project, room, self.tr("Scene"), full(project, room, group))
+        new, rule = add_row(new, room, "", when, scene.id, group=group)
         self.document.apply(new, f"Add a row in {find(project.rooms, room).name.lower()}")
         self.focus.set(row=rule.id, scene=scene.id)
 
@@ -412,7 +300,7 @@ class ScenesPanel(QWidget):
         menu = QMenu(self)
         menu.setToolTipsVisible(True)
         for ladder in STARTING:
-            can = room is not None and ladder.make(project, find(project.rooms, room)) is not None
+            can = room is not None and rows_to_start(project, room, ladder, self.pane.ident) is not None
             action = QAction(self.tr(ladder.name), menu)
             action.setEnabled(can)
             action.setToolTip(
@@ -427,7 +315,7 @@ class ScenesPanel(QWidget):
         if room is None:
             return
         try:
-            new = start(project, room, ladder)
+            new = start(project, room, ladder, self.pane.ident)
         except ValueError as e:
             self.say.emit(str(e))
             return
@@ -462,23 +350,13 @@ class ScenesPanel(QWidget):
 
     def show_states(self) -> None:
         """Open the table of states."""
-        did, room = self.did, self.focus.room
+        did, room = self.pane.did, self.focus.room
         if did is None or room is None:
             self.say.emit(self.tr("The week is not lived yet."))
             return
         held = stuck(self.document.project, room, self.results.rehearsal)
         self.sheet = StatesSheet(self.window() or self, self.document.project, room, did, held)
         self.sheet.open()
-
-
-def _capital(words: str) -> str:
-    return words[:1].upper() + words[1:]
-
-
-def _short(lamp: str, room: str) -> str:
-    """A lamp's name without that of its room: `ceiling` of `Sitting room light` stays `light`."""
-    words = lamp.removeprefix(room).strip() or lamp
-    return words[:1].lower() + words[1:]
 
 
 def make(around: Surroundings) -> ScenesPanel:

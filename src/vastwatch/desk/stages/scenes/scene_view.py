@@ -5,10 +5,9 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from vastwatch.design.ladders import as_wired, burns_at
+from vastwatch.design.ladders import as_wired, burns_at, lamps_for
 from vastwatch.design.project import Project
 from vastwatch.design.records import Lamp, Scene
-from vastwatch.design.relations import lamps_in
 from vastwatch.desk.shell.parts import FigureField, Slide, clear, label, row
 from vastwatch.desk.shell.units import parse_time
 from vastwatch.words import duration_words
@@ -44,13 +43,14 @@ class SceneView(QWidget):
         self._figures: dict[str, tuple[QLabel, QLabel]] = {}
         self._of: tuple[tuple[Lamp, ...], str] | None = None
 
-    def show_scene(self, project: Project, scene: Scene | None) -> None:
-        """Show a scene's levels; None shows nothing."""
+    def show_scene(self, project: Project, scene: Scene | None, group: str | None = None) -> None:
+        """Show a scene's levels of the lamps that a room's own ladder takes from it, or that of a group; None shows
+        nothing."""
         self.setVisible(scene is not None)
         if scene is None:
             self._of = None
             return
-        lamps = lamps_in(project, scene.room)
+        lamps = lamps_for(project, scene.room, group)
         self.title.setText(self.tr("Scene “{}”").format(scene.name))
         self.fade.set_value(max((x.fade_s for x in scene.levels), default=0.0))
         if self._of is None or self._of[1] != scene.id or len(lamps) != len(self._of[0]) or any(
