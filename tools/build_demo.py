@@ -474,7 +474,7 @@ LAMPS = (
     replace(
         lamp("lamp-window-seat", "sitting", "Window seat lamp", 3.5, 7.1, 7), zone="zone-window-seat", height_m=1.6
     ),
-    replace(lamp("lamp-shelves", "sitting", "Shelf lights", 0.35, 5.0, 8), height_m=1.7, standby_w=0.3),
+    replace(lamp("lamp-shelves", "sitting", "Shelf lights", 4.45, 3.75, 8), height_m=2.1, standby_w=0.3),
     replace(lamp("lamp-floor", "sitting", "Floor lamp", 4.3, 4.6, 6), height_m=1.5, least_level=0.05, standby_w=0.3),
 )
 

@@ -10,7 +10,7 @@ from vastwatch.control.darkness import daylight_in
 from vastwatch.control.daylight import asked_lux
 from vastwatch.control.house import HouseRun
 from vastwatch.control.photometry import LitGrid, lit_grid, spot_lux, wanted_lux
-from vastwatch.design.ladders import as_wired, burns_at
+from vastwatch.design.ladders import as_wired, burns_at, groups_in, lamps_for
 from vastwatch.design.project import find
 from vastwatch.design.relations import lamps_in
 from vastwatch.desk.plan.painting import in_pixels, polygon_of
@@ -34,7 +34,9 @@ def show_lit(state: PlanState, focus: Focus, house: HouseRun | None) -> None:
     scene = next((s for s in project.scenes if s.id == focus.scene), None)
     if scene is not None:
         asked = {x.lamp: x.level for x in scene.levels}
-        for lamp in lamps_in(project, scene.room):
+        # Lamps of the other ladders of its room burn as they do at the moment.
+        group = next((g.id for g in groups_in(project, scene.room) if g.id == focus.lamps), None)
+        for lamp in lamps_for(project, scene.room, group):
             state.lit.pop(lamp.id, None)
             if (level := burns_at(as_wired(project, lamp), asked.get(lamp.id, 0.0))) > 0:
                 state.lit[lamp.id] = level

@@ -60,13 +60,9 @@ class LadderPane(QWidget):
 
     @property
     def group(self) -> LampGroup | None:
-        """The group whose ladder is in hand: that of the row in hand, else as it was chosen."""
-        project, room = self.document.project, self.focus.room or ""
-        there = {g.id: g for g in groups_in(project, room)}
-        rule = next((r for r in project.rules if r.id == self.focus.row), None)
-        if rule is not None:
-            return there.get(rule.group or "")
-        return there.get(self.focus.lamps or "")
+        """The group of lamps whose ladder is in hand; None for the room's own."""
+        there = groups_in(self.document.project, self.focus.room or "")
+        return next((g for g in there if g.id == self.focus.lamps), None)
 
     @property
     def ident(self) -> str | None:
