@@ -71,6 +71,7 @@ def test_the_file_has_every_top_level_key():
         "outputs",
         "photometries",
         "scenes",
+        "lamp_groups",
         "rules",
         "buttons",
         "logbook",

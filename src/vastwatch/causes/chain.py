@@ -254,7 +254,8 @@ def _clock(r: Rehearsal, t: float) -> str:
 
 
 def _lamp(r: Rehearsal, incident: Incident, value: str, text: str) -> Link:
-    light, *_ = lights_in(r.project, incident.room)
+    # The light that is missed most, whichever the records name first.
+    light = max(lights_in(r.project, incident.room), key=lambda x: (getattr(x, "lumens", 0), x.watts, x.id))
     return Link("light", light.id, value, text)
 
 
