@@ -417,9 +417,13 @@ class ByHand:
 
 class WithButtons:
     """`Curve` of a light that people press buttons about besides: what lies below them, and what the room's light comes
-    to with them once what lights it is known."""
+    to with them once what lights it is known; `pressed`: whether anybody could come to press any then."""
 
-    def __init__(self, below: Curve, lit: Callable[[Signal], Signal], awake: Signal, due: Signal) -> None:
+    def __init__(
+        self, below: Curve, lit: Callable[[Signal], Signal], awake: Signal, due: Signal,
+        pressed: Callable[[Signal], bool],
+    ) -> None:  # fmt: skip
+        self._pressed = pressed
         self.unlit_s, self.anyway = below.unlit_s, None
         self._below, self._light, self._awake, self._need = below, lit, awake, awake & due
         self._known: dict[float, Outcome] = {}
@@ -427,7 +431,11 @@ class WithButtons:
     def outcome(self, hold_s: float) -> Outcome:
         """See Curve."""
         if hold_s not in self._known:
-            lit, below = self.light(hold_s), self._below.outcome(hold_s)
+            own, below = self._below.presence(hold_s), self._below.outcome(hold_s)
+            if not self._pressed(own):
+                self._known[hold_s] = below
+                return below
+            lit = self._light(own)
             dark_s, idle_s = (self._need - lit).total(), (lit - self._awake).total()
             self._known[hold_s] = Outcome(false_offs(lit, self._need), dark_s, idle_s, below.waves, below.trips)
         return self._known[hold_s]

@@ -46,7 +46,7 @@ from vastwatch.rehearsal.reactors import (
 from vastwatch.rehearsal.run import record
 from vastwatch.rehearsal.scores import arrivals
 from vastwatch.rehearsal.troubles import powered
-from vastwatch.rehearsal.wishes import nobody_disturbed, pressed_in
+from vastwatch.rehearsal.wishes import long_enough, may_disturb, pressed_in
 from vastwatch.signals import Calendar, Signal, any_of
 from vastwatch.site.building import Spot
 
@@ -118,7 +118,8 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
     found = _without_buttons(project, room, truth, recording)
     if not buttons_in(project, room) or not governed(project, room):
         return found
-    if nobody_disturbed(project, room, truth, recording):
+    present, absent = may_disturb(project, room, truth, recording)
+    if not long_enough(present | absent):
         return found
     supplied = powered(project, truth)
 
@@ -132,8 +133,11 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
         each = [did.wanted.get(x, own & dark) for x in lights]
         return any_of([w & supplied[x] if x in supplied else w for x, w in zip(lights, each)])
 
+    def pressed(own: Signal) -> bool:
+        return long_enough((own & present) | (absent - own))
+
     due = light_given(project, room, truth, recording).due
-    return replace_fields(found, curve=WithButtons(found.curve, lit, found.awake, due))
+    return replace_fields(found, curve=WithButtons(found.curve, lit, found.awake, due, pressed))
 
 
 def _without_buttons(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:

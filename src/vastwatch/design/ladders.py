@@ -55,11 +55,18 @@ def ladder_rows(project: Project, room: str, group: str | None = None) -> tuple[
 def lamps_for(project: Project, room: str, group: str | None = None) -> tuple[Lamp, ...]:
     """The lamps that a room's own ladder may govern, or that of a group: of the group its lamps, of the room all but
     those of groups that have rows."""
+    of = None if group is None else find(project.lamp_groups, group)
+    return _lamps_for(rows_of(project, room), groups_in(project, room), lamps_in(project, room), of)
+
+
+def _lamps_for(
+    rows: tuple[Rule, ...], groups: tuple[LampGroup, ...], lamps: tuple[Lamp, ...], group: LampGroup | None
+) -> tuple[Lamp, ...]:
     if group is not None:
-        mine = find(project.lamp_groups, group).lamps
-        return tuple(lamp for lamp in lamps_in(project, room) if lamp.id in mine)
-    taken = {x for g in groups_in(project, room) if ladder_rows(project, room, g.id) for x in g.lamps}
-    return tuple(lamp for lamp in lamps_in(project, room) if lamp.id not in taken)
+        return tuple(lamp for lamp in lamps if lamp.id in group.lamps)
+    laddered = {row.group for row in rows}
+    taken = {x for g in groups if g.id in laddered for x in g.lamps}
+    return tuple(lamp for lamp in lamps if lamp.id not in taken)
 
 
 class Ladder(NamedTuple):
@@ -80,15 +87,21 @@ def ladders_in(project: Project, room: str) -> tuple[Ladder, ...]:
     rows = rows_of(project, room)
     if not rows:
         return ()
-    named = {x.lamp for scene in scenes_in(project, room) for x in scene.levels}
-    named |= {x.lamp for row in rows for x in find(project.scenes, row.scene).levels}
+    lamps = tuple(as_wired(project, lamp) for lamp in lamps_in(project, room))
+    return _ladders(rows, scenes_in(project, room), groups_in(project, room), lamps)
+
+
+@kept
+def _ladders(
+    rows: tuple[Rule, ...], scenes: tuple[Scene, ...], groups: tuple[LampGroup, ...], lamps: tuple[Lamp, ...]
+) -> tuple[Ladder, ...]:
+    named = {x.lamp for scene in scenes for x in scene.levels}
     out = []
-    for group in (None, *groups_in(project, room)):
-        ident = None if group is None else group.id
-        mine = ladder_rows(project, room, ident)
-        lamps = tuple(as_wired(project, x) for x in lamps_for(project, room, ident) if x.id in named)
-        if mine and lamps:
-            out.append(Ladder(group, mine, tuple(find(project.scenes, row.scene) for row in mine), lamps))
+    for group in (None, *groups):
+        mine = tuple(row for row in rows if row.group == (None if group is None else group.id))
+        of = tuple(x for x in _lamps_for(rows, groups, lamps, group) if x.id in named)
+        if mine and of:
+            out.append(Ladder(group, mine, tuple(find(scenes, row.scene) for row in mine), of))
     return tuple(out)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vastwatch.control.concluding import always, never
-from vastwatch.control.hand import Beneath, Override, Wishes, overrides
+from vastwatch.control.hand import UNWANTED_S, Beneath, Override, Wishes, overrides
 from vastwatch.control.lighting import RoomRun, given, lit_by_press, run_ladders
 from vastwatch.control.recording import Recording
 from vastwatch.design.ladders import scenes_in
@@ -46,16 +46,20 @@ def pressed_in(
     )  # fmt: skip
 
 
-def nobody_disturbed(project: Project, room: str, truth: Truth, recording: Recording) -> bool:
-    """Whether nobody is ever given more of a room's light than they bear, whatever is concluded of it: then no hand
-    presses it away."""
-    return not any(
-        _disturbed(
-            did, lamps_in(project, room), _bears(project, room), asleep_in(truth, room), player_in(truth, room).film
-        ).total()
-        for own in (always(recording.end), never(recording.end))
-        if (did := run_ladders(project, room, recording, own)) is not None
-    )  # fmt: skip
+def may_disturb(project: Project, room: str, truth: Truth, recording: Recording) -> tuple[Signal, Signal]:
+    """While somebody is given more of a room's light than they bear, were what lights it concluded all the time, and
+    were it never: at every instant it is the one or the other."""
+    asleep, film = asleep_in(truth, room), player_in(truth, room).film
+    lamps, bears = lamps_in(project, room), _bears(project, room)
+    runs = (run_ladders(project, room, recording, own) for own in (always(recording.end), never(recording.end)))
+    present, absent = (never(recording.end) if r is None else _disturbed(r, lamps, bears, asleep, film) for r in runs)
+    return present, absent
+
+
+def long_enough(disturbed: Signal) -> bool:
+    """Whether anybody would come to press a light away: it is borne for as long as that takes."""
+    rows = disturbed.intervals
+    return bool((rows[:, 1] - rows[:, 0] > UNWANTED_S).any())
 
 
 def _bears(project: Project, room: str) -> float:
