@@ -80,7 +80,7 @@ def test_coverage_of_a_moved_sensors_room_against_a_per_cell_loop(demo):
 
 
 def test_the_adviser_ranks_the_whole_sample(demo):
-    from vastwatch.advice import choose
+    from vastwatch.advice.choose import choose
     from vastwatch.devices import catalogue
 
     def ranked():

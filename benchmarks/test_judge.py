@@ -14,8 +14,8 @@ from msgspec.structs import replace
 from samples import random_room
 from timed import say
 from vastwatch.advice import judge as judging
-from vastwatch.advice import purchases
 from vastwatch.advice.offers import offers
+from vastwatch.advice.purchase import purchases
 
 FITS = int(os.environ.get("FITS", "6"))
 OTHER_WEEKS = tuple(range(5001, 5021))

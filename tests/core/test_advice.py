@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
-from vastwatch.advice import choose, findings, timing_curve
+from vastwatch.advice.choose import choose
 from vastwatch.advice.curves import curves
-from vastwatch.advice.findings import Finding, spot_wait_s, walked
+from vastwatch.advice.findings import Finding, findings, spot_wait_s, walked
 from vastwatch.advice.judge import held_out, legal_holds, settable_holds
 from vastwatch.advice.remedies import mount_points, remedies
 from vastwatch.advice.silences import hold_for, hours_per_drop
-from vastwatch.advice.timing import _knee, curve_of
+from vastwatch.advice.timing import _knee, curve_of, timing_curve
 from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.design.edits.removing import counted, remove
 from vastwatch.design.edits.sensors import add_sensor, set_hold

@@ -11,7 +11,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from vastwatch.advice import findings
+from vastwatch.advice.findings import findings
 from vastwatch.causes.instead import Instead, light_instead
 from vastwatch.control.clock import clock_time
 from vastwatch.control.daylight import darker_than, darkness

@@ -10,9 +10,9 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch import cli
-from vastwatch.advice import findings
 from vastwatch.advice.compared import compared, hardware_price
 from vastwatch.advice.end_to_end import AnyLine, laid
+from vastwatch.advice.findings import findings
 from vastwatch.advice.frontier import Search, figures_of, frontier, frontier_of, measured, table
 from vastwatch.advice.judge import judge
 from vastwatch.advice.offers import offers

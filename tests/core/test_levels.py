@@ -158,6 +158,13 @@ def test_areas_add_up(x, a, b, c):
     assert x.scaled(3.0, 1.0).integral() == pytest.approx(3 * x.integral() + END)
 
 
+@given(levels(), instants, signals)
+def test_areas_up_to_each_instant_are_those_between(x, a, s):
+    assert float(x.measure(a)) == pytest.approx(x.integral(0.0, a))
+    assert x.measure([-1.0, END + 1.0]) == pytest.approx([0.0, x.integral()])
+    assert x.while_on(s) == pytest.approx(sum(x.integral(*row) for row in s.intervals.tolist()))
+
+
 @given(st.lists(st.tuples(signals, levels()), max_size=4), levels())
 def test_a_ladder_is_read_from_the_top_at_every_instant(rows, otherwise):
     out = first_that_holds(rows, otherwise)

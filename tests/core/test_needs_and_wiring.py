@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, rect
-from vastwatch.advice import findings
+from vastwatch.advice.findings import findings
 from vastwatch.control.by_hand import AGAIN_S, FORGOTTEN, LONGEST_S, PRESS_S, REACH_S, by_hand, on_by_hand, presses
 from vastwatch.control.daylight import asked_lux, dark
 from vastwatch.design.edits import day_sheets, wiring

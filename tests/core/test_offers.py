@@ -11,12 +11,12 @@ from msgspec.structs import replace
 
 from samples import device, make_room, random_room
 from vastwatch.advice import judge as judging
-from vastwatch.advice import purchases
 from vastwatch.advice.bill import BUTTON_PRICE, HUB_PRICE, bill_of, lamps_by_hand_alone
 from vastwatch.advice.findings import findings
 from vastwatch.advice.judge import judge, legal_holds
 from vastwatch.advice.met import IN_WORDS, Met, aside, in_words
 from vastwatch.advice.offers import Offers, offers
+from vastwatch.advice.purchase import purchases
 from vastwatch.advice.remedies import remedies
 from vastwatch.advice.timing import tuned
 from vastwatch.advice.ways import notice_at, noticed_within, rates_on, ways_into

@@ -11,10 +11,10 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device
-from vastwatch.advice import choose, purchases, starter_set
 from vastwatch.advice import judge as judging
+from vastwatch.advice.choose import choose
 from vastwatch.advice.judge import DAYS, judge, legal_holds
-from vastwatch.advice.purchase import bare, free_gain, money_left, served_now, spent
+from vastwatch.advice.purchase import bare, free_gain, money_left, purchases, served_now, spent, starter_set
 from vastwatch.cli import main
 from vastwatch.control.by_hand import by_hand
 from vastwatch.control.daylight import darkness

@@ -9,7 +9,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice import findings
+from vastwatch.advice.findings import findings
 from vastwatch.advice.judge import legal_holds
 from vastwatch.advice.messages import messages
 from vastwatch.causes.chain import explain

@@ -8,7 +8,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import bare, kind, shelf_at
-from vastwatch.advice import findings
+from vastwatch.advice.findings import findings
 from vastwatch.design.edits.building import (
     add_room,
     move_corner,

@@ -62,7 +62,7 @@ def test_the_largest_usual_scale_that_fits_is_taken():
 
 
 def test_what_was_asked_set_found_and_bought_is_in_the_words(demo):
-    from vastwatch.advice import findings
+    from vastwatch.advice.findings import findings
     from vastwatch.rehearsal import rehearse
 
     named = replace(demo, client="The owners", notes="Mind the step.")

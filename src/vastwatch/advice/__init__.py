@@ -1,19 +1,4 @@
-"""What to change: findings on the design, the timing tuner, remedies tried on the same days, and what to buy."""
+"""What to change: findings on the design, the timing tuner, remedies tried on the same days, and what to buy.
 
-from vastwatch.advice.choose import Option, choose
-from vastwatch.advice.findings import Finding, findings
-from vastwatch.advice.purchase import Purchase, purchases, starter_set
-from vastwatch.advice.timing import TimingCurve, timing_curve, tuned
-
-__all__ = [
-    "Finding",
-    "Option",
-    "Purchase",
-    "TimingCurve",
-    "choose",
-    "findings",
-    "purchases",
-    "starter_set",
-    "timing_curve",
-    "tuned",
-]
+Nothing is brought in here: each question asks for its own module, so that a rehearsal does not wait for the adviser.
+"""

@@ -104,8 +104,7 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"purchases": [{"room", "device", "price", "before": {...}, "after": {...}, "gain", "words"}], "total"}`."""
-    from vastwatch.advice import purchases, starter_set
-    from vastwatch.advice.purchase import bare, money_left
+    from vastwatch.advice.purchase import bare, money_left, purchases, starter_set
 
     if args.starter:
         budget = project.brief.budget if args.budget is None else args.budget

@@ -18,9 +18,9 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"findings": [{"rule", "severity", "records", "text", "remedies": [{"text"}]}],
     "cautions": [{"about", "records", "text"}], "judged": [ROOM]}`. Every room that can be is judged on its weeks;
     of a large building only with `--weeks`, for it takes some seconds a room."""
-    from vastwatch.advice import findings
     from vastwatch.advice.all_rooms import affordable, judge_all
     from vastwatch.advice.cautions import cautions
+    from vastwatch.advice.findings import findings
 
     judged: dict[str, Judgement] = judge_all(project) if args.weeks or affordable(project) else {}
     found, said = findings(project, judged.get), cautions(project)

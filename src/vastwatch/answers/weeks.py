@@ -96,9 +96,9 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
 def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """The timing curve, the recommended setting and why."""
     from vastwatch.advice import judge as judging
-    from vastwatch.advice import tuned
     from vastwatch.advice.frontier import frontier
     from vastwatch.advice.robust import effects, otherwise
+    from vastwatch.advice.timing import tuned
 
     if all(r.id != args.room for r in project.rooms):
         raise RequestError(f"--room: there is no room '{args.room}' in this project")

@@ -135,14 +135,10 @@ def read_by(project: Project, source: DarkSource) -> Reading:
 def _outside(place: Place, step_s: float, calendar: Calendar) -> tuple[Array, Array]:
     """Lux outside at every so many seconds, as clear or overcast as each day is."""
     t = np.arange(0.0, calendar.end, step_s)
-    # The sun's height changes slowly: straight between points of a few minutes.
-    coarse = np.arange(0.0, calendar.end + 600.0, 300.0)
-    heights = np.array(
-        [sun.elevation_deg(place.latitude, place.longitude, calendar.instant_utc(x)) for x in coarse.tolist()]
-    )
-    overcast, clear = (np.array([outdoor_lux(h, sky) for h in heights.tolist()]) for sky in (OVERCAST, CLEAR))
+    # The sun is where it is whatever the weather.
+    heights = sun.height(place.latitude, place.longitude, replace(calendar, sky=0)).at(t)
     bright = clear_days(place.latitude, place.longitude, calendar).at(t)
-    return t, np.where(bright, np.interp(t, coarse, clear), np.interp(t, coarse, overcast))
+    return t, np.where(bright, outdoor_lux(heights, CLEAR), outdoor_lux(heights, OVERCAST))
 
 
 @kept

@@ -16,6 +16,7 @@ from datetime import date
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Place, Project, find
@@ -47,13 +48,12 @@ class Sky(NamedTuple):
 OVERCAST, CLEAR = Sky(300.0, 21_000.0, 1.0), Sky(800.0, 15_500.0, 0.5)
 
 
-def outdoor_lux(elevation_deg: float, sky: Sky = OVERCAST) -> float:
-    """Horizontal illuminance outside for an elevation of the sun."""
-    if elevation_deg >= 0:
-        return sky.horizon + sky.more * math.sin(math.radians(elevation_deg)) ** sky.power
-    if elevation_deg <= TWILIGHT_DEG:
-        return 0.0
-    return sky.horizon * 10.0 ** (elevation_deg / 3.0)
+def outdoor_lux(elevation_deg: ArrayLike, sky: Sky = OVERCAST) -> NDArray[np.float64]:
+    """Horizontal illuminance outside for elevations of the sun, of their shape."""
+    up = np.asarray(elevation_deg, float)
+    day = sky.horizon + sky.more * np.sin(np.radians(np.maximum(up, 0.0))) ** sky.power
+    dusk = np.where(up <= TWILIGHT_DEG, 0.0, sky.horizon * 10.0 ** (np.minimum(up, 0.0) / 3.0))
+    return np.where(up >= 0, day, dusk)
 
 
 def elevation_for(lux: float, sky: Sky = OVERCAST) -> float:

@@ -170,9 +170,10 @@ def _any(signals: tuple[Signal, ...]) -> Signal:
 
 @kept
 def _kwh_while(output: Fixture, levels: Levels, lit: Signal, when: Signal) -> float:
-    burning = lit & when
-    off = Levels.constant(0.0, levels.start, levels.end)
-    return kwh(output, first_that_holds([(burning, levels)], off)) - kwh(output, off) if len(burning.intervals) else 0.0
+    burning, handler = lit & when, handler_of(output)
+    standby = handler.watts(output, Levels.constant(0.0, levels.start, levels.end))
+    drawn = handler.watts(output, levels).while_on(burning) - standby.while_on(burning)
+    return drawn / 3_600_000.0
 
 
 @kept

@@ -91,6 +91,18 @@ class Levels:
         v = np.concatenate([[float(self.at(lo))], self.v[first:last], [float(self.before(hi))]])
         return float((np.diff(t) * 0.5 * (v[1:] + v[:-1])).sum())
 
+    def measure(self, t: ArrayLike) -> Array:
+        """The area under it from its start to each instant; constant outside the span."""
+        at: Array = np.clip(np.asarray(t, float), self.start, self.end)
+        so_far: Array = np.concatenate([[0.0], np.cumsum(np.diff(self.t) * 0.5 * (self.v[1:] + self.v[:-1]))])
+        i = np.clip(np.searchsorted(self.t, at, side="left"), 1, len(self.t) - 1)
+        return so_far[i - 1] + (at - self.t[i - 1]) * 0.5 * (self.v[i - 1] + self._between(i, at))
+
+    def while_on(self, signal: Signal) -> float:
+        """The area under it while a signal of its span is on."""
+        rows = signal.intervals
+        return float((self.measure(rows[:, 1]) - self.measure(rows[:, 0])).sum())
+
     def same_as(self, other: Levels, tolerance: float = 0.0) -> bool:
         """The same number everywhere, within a tolerance, over the same span."""
         if (self.start, self.end) != (other.start, other.end):
@@ -200,13 +212,26 @@ def first_that_holds(rows: Sequence[tuple[Signal, Levels]], otherwise: Levels) -
         winner[rows[k][0].at(edges[:-1])] = k
     every = [x for _, x in rows] + [otherwise]
     turn = np.flatnonzero(np.concatenate([[True], winner[1:] != winner[:-1]]))
-    starts, ends = edges[turn], np.append(edges[turn[1:]], span[1])
-    t, v = [], []
-    for a, b, k in zip(starts.tolist(), ends.tolist(), winner[turn].tolist()):
-        piece = every[k].clip(a, b)
-        t.append(piece.t)
-        v.append(piece.v)
-    return Levels(np.concatenate(t), np.concatenate(v))
+    starts, ends, won = edges[turn], np.append(edges[turn[1:]], span[1]), winner[turn]
+    t, v, piece = [], [], []
+    for k, levels in enumerate(every):
+        mine = np.flatnonzero(won == k)
+        if not len(mine):
+            continue
+        # Of its own points those that lie within a piece that it wins.
+        within = np.searchsorted(starts[mine], levels.t, side="left") - 1
+        inside = (within >= 0) & (levels.t < ends[mine][within])
+        for at, number, of in (
+            (starts[mine], levels.at(starts[mine]), mine),
+            (levels.t[inside], levels.v[inside], mine[within[inside]]),
+            (ends[mine], levels.before(ends[mine]), mine),
+        ):
+            t.append(at)
+            v.append(number)
+            piece.append(of)
+    # Piece after piece, each in the order in which its points were put down.
+    order = np.argsort(np.concatenate(piece), kind="stable")
+    return Levels(np.concatenate(t)[order], np.concatenate(v)[order])
 
 
 def greatest(levels: Iterable[Levels]) -> Levels:

@@ -10,8 +10,8 @@ from typing import NamedTuple
 from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF, QPointF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPainterPath, QPdfWriter, QPen, QTextDocument
 
-from vastwatch.advice import Finding
 from vastwatch.advice.cautions import cautions
+from vastwatch.advice.finding import Finding
 from vastwatch.advice.timing import TimingCurve
 from vastwatch.causes.chain import Scene
 from vastwatch.design.needs import needs_of, use_words

@@ -12,11 +12,8 @@ from types import MappingProxyType
 
 from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
-from vastwatch.advice import (
-    Finding,
-    TimingCurve,
-)  # fmt: skip
 from vastwatch.advice.all_rooms import affordable, judge_all
+from vastwatch.advice.finding import Finding
 from vastwatch.advice.frontier import Frontier
 from vastwatch.advice.judge import Judgement
 from vastwatch.advice.log_habits import LogHabits, habits_of_log
@@ -25,6 +22,7 @@ from vastwatch.advice.remedies import Remedy
 from vastwatch.advice.replay import LogCurve, log_curve
 from vastwatch.advice.schools import School
 from vastwatch.advice.spill import Spill, spills
+from vastwatch.advice.timing import TimingCurve  # fmt: skip
 from vastwatch.advice.trial import Trial, stay
 from vastwatch.advice.walk_test import Sway, Walk, entrances, in_and_out, sways, walk
 from vastwatch.advice.zone_help import Help, what_helps

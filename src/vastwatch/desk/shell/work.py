@@ -5,18 +5,19 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from vastwatch.advice import Finding, Purchase, TimingCurve, findings, purchases, starter_set
 from vastwatch.advice import judge as judging
 from vastwatch.advice.compared import RoomCompared, compared
+from vastwatch.advice.finding import Finding
+from vastwatch.advice.findings import findings
 from vastwatch.advice.frontier import Frontier, frontier
 from vastwatch.advice.judge import DAYS as TUNING_DAYS
 from vastwatch.advice.judge import Judgement
 from vastwatch.advice.offers import Offers, offers
-from vastwatch.advice.purchase import bare, free_gain
+from vastwatch.advice.purchase import Purchase, bare, free_gain, purchases, starter_set
 from vastwatch.advice.remedies import Remedy, remedies
 from vastwatch.advice.robust import Effect, Otherwise, effects, otherwise
 from vastwatch.advice.schools import School, schools
-from vastwatch.advice.timing import cached_curve, tuned
+from vastwatch.advice.timing import TimingCurve, cached_curve, tuned
 from vastwatch.causes.groups import Group, groups
 from vastwatch.causes.inquiry import Inquiry, inquire
 from vastwatch.design.project import Project, Variant

@@ -8,7 +8,7 @@ from html import escape
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice import Finding
+from vastwatch.advice.finding import Finding
 from vastwatch.advice.judge import dark_limit_min
 from vastwatch.advice.messages import in_words, messages_of
 from vastwatch.advice.offers import Offer
