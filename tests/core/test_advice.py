@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -16,8 +14,9 @@ from vastwatch.advice.curves import curves
 from vastwatch.advice.findings import Finding, findings, spot_wait_s, walked
 from vastwatch.advice.judge import held_out, legal_holds, settable_holds
 from vastwatch.advice.remedies import mount_points, remedies
-from vastwatch.advice.silences import hold_for, hours_per_drop
+from vastwatch.advice.silences import hours_per_drop
 from vastwatch.advice.timing import _knee, curve_of, timing_curve
+from vastwatch.advice.watching import watches_at
 from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.design.edits.removing import counted, remove
 from vastwatch.design.edits.sensors import add_sensor, set_hold
@@ -34,7 +33,6 @@ from vastwatch.people.routes import in_the_way
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.sensing.coverage import spot_notice_s
-from vastwatch.sensing.figures import MINOR_MOTION
 from vastwatch.signals import Signal
 
 END = 1000.0
@@ -167,51 +165,6 @@ def test_a_spot_that_is_hardly_seen_is_found_with_its_figure(room):
     assert any("radar" in r.text for r in found.remedies)
 
 
-@pytest.mark.parametrize("activity", ["hands-on", "washing", "desk", "reading", "passing"])
-def test_hours_per_drop_against_lives_lived_one_gap_after_another(activity):
-    moves = MINOR_MOTION[activity]
-    rng = np.random.default_rng(3)
-    gaps = np.exp(np.log(moves.median_s) + moves.sigma * rng.standard_normal(1_500_000))
-    for chance in (1.0, 0.4, 0.08):
-        noticed = np.diff(np.cumsum(gaps)[rng.random(len(gaps)) < chance])
-        wait = 1 / (moves.rate * chance)
-        for hold in (2.0 * moves.median_s, 0.5 * wait, 2.5 * wait):
-            long = noticed > hold
-            if long.sum() < 2000:
-                continue
-            lived = np.minimum(noticed, hold).sum() / long.sum() / 3600
-            assert hours_per_drop(wait, hold, activity) == pytest.approx(lived, rel=0.05)
-            assert hold_for(wait, hours_per_drop(wait, hold, activity), activity) == pytest.approx(hold, rel=1e-3)
-
-
-def test_what_is_seen_at_rest_comes_at_random():
-    """Somebody whom a radar finds far more often than they move: then it is w (e^(T / w) - 1)."""
-    for wait, hold in ((2.0, 10.0), (5.0, 20.0)):
-        at_random = wait * math.expm1(hold / wait) / 3600
-        assert hours_per_drop(wait, hold, "sleeping") == pytest.approx(at_random, rel=0.05)
-
-
-def test_less_noticed_is_a_shorter_light_and_a_longer_hold():
-    waits = [2.0, 20.0, 60.0, 200.0, 2000.0, 1e6]
-    for activity in ("desk", "reading"):
-        hours = [hours_per_drop(w, 120.0, activity) for w in waits]
-        assert hours == sorted(hours, reverse=True)
-        holds = [hold_for(w, 5.0, activity) for w in waits]
-        assert holds == sorted(holds)
-        assert all(
-            np.diff([hours_per_drop(w, h, activity) for h in (5, 60, 600, 5000, 20_000)]).min() >= 0 for w in waits[:4]
-        )
-        assert hours_per_drop(1e9, 120.0, activity) == pytest.approx(120 / 3600, rel=0.1)
-        assert hours_per_drop(math.inf, 60.0, activity) == pytest.approx(1 / 60)
-        assert hold_for(math.inf, 20.0, activity) == math.inf
-
-
-def test_a_desk_is_not_what_random_notices_would_make_it():
-    """Noticed once a minute at a desk, held for 7 min: two hours a drop, and not twenty."""
-    at_random = 59.5 * math.expm1(420 / 59.5) / 3600
-    assert at_random > 19 and hours_per_drop(59.5, 420.0, "desk") == pytest.approx(1.9, abs=0.1)
-
-
 def test_next_door_is_seen_only_through_an_open_door(room):
     assert "sees-next-door" not in rules(room)
     door = replace(room.openings[0], rest="open", width=1.6)
@@ -310,7 +263,8 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     assert best.waits["desk-spot"] == pytest.approx(spot_notice_s(best.project, best.placed[1].id, spot))
     assert best.hold_s >= 30
     wanted = hours_between_drops(demo, spot)
-    assert hours_per_drop(best.waits["desk-spot"], best.hold_s, spot.activity) >= wanted or best.hold_s == 30
+    watches = watches_at(best.project, [best.placed[1].id], spot)
+    assert hours_per_drop(watches, best.hold_s, spot.activity) >= wanted or best.hold_s == 30
     pir = next(o for o in options if o.device.id == "pir-ceiling-6")
     assert pir.hold_s > 5 * best.hold_s
     assert "so a hold of" in pir.reason

@@ -13,6 +13,7 @@ from samples import device, make_room, shelf_at
 from vastwatch import cli
 from vastwatch.advice.silences import hours_per_drop
 from vastwatch.advice.trial import in_words, stay
+from vastwatch.advice.watching import watches_at
 from vastwatch.control.by_hand import AGAIN_S, PRESS_S
 from vastwatch.control.reactions import TRIES
 from vastwatch.design.edits.sensors import add_sensor, set_hold
@@ -27,11 +28,10 @@ from vastwatch.site.people import WAVE_AFTER_S
 def test_a_long_stay_drops_as_often_as_its_silences_say(activity):
     room = make_room(people=())
     room = put(room, replace(room.spots[0], activity=activity, at=(3.0, 2.5)))
-    own = device("pir-corner-12").hold_s
     wait = spot_notice_s(room, "pir", room.spots[0]) - device("pir-corner-12").latency.typical_s
     hold = max(round(wait * 2), 30.0)
     # Long enough that nearly all go dark once. A report lasts as long as the device holds by itself.
-    expected = 3600 * hours_per_drop(wait, hold + own, activity)
+    expected = 3600 * hours_per_drop(watches_at(room, ["pir"], room.spots[0]), hold, activity)
     t = stay(set_hold(room, "here", hold), "chair", min(8 * expected, 86_400.0), 150)
     assert t.kept < 0.03
     assert np.minimum(t.first_dark_s, t.stay_s).mean() == pytest.approx(expected, rel=0.25)

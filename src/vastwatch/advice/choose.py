@@ -23,7 +23,7 @@ from vastwatch.advice.finding import OFTEN_FALSE_PER_H, SOME_FALSE_PER_H
 from vastwatch.advice.findings import WALKER_SHARE
 from vastwatch.advice.mounting import places, power_misfit
 from vastwatch.advice.room_now import RoomNow
-from vastwatch.advice.silences import hold_for
+from vastwatch.advice.silences import Watch, hold_for
 from vastwatch.design.edits.sensors import add_sensor, joins_presence
 from vastwatch.design.project import Project, Weights, find, put
 from vastwatch.design.records import Sensor
@@ -212,8 +212,9 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     misses = []
     needs = now.needs
     by_spot = {s.id: float(w) for s, w in zip(now.spots, waits)}
+    watched = now.watched(mounted)
     holds = {
-        s.id: hold_for(by_spot[s.id], hours, s.activity) for s, hours in zip(now.spots, now.between_drops_h)
+        s.id: hold_for(by, hours, s.activity) for s, by, hours in zip(now.spots, watched, now.between_drops_h)
     }  # fmt: skip
     worst = max(now.spots, key=lambda s: (holds[s.id], by_spot[s.id]), default=None)
     hold = SHORTEST_HOLD_S
@@ -234,7 +235,7 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     doubts = list(misses)
     if not joins_presence(device, now.room):
         misses.insert(0, "says nothing of who is there by itself: a fact for rules to use")
-    elif now.served and not _adds(now, waits, share):
+    elif now.served and not _adds(now, watched, share):
         misses.append(ADDS_NOTHING)
         doubts.append(ADDS_NOTHING)
     misses += _place_fails(now, device, mounted)
@@ -272,17 +273,15 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     )
 
 
-def _adds(now: RoomNow, waits: np.ndarray, share: float) -> bool:
+def _adds(now: RoomNow, watched: list[tuple[Watch, ...]], share: float) -> bool:
     """Whether the spots need a shorter hold, or more of the room notices walkers, than with what serves it already."""
-    with np.errstate(divide="ignore"):
-        before = np.where(now.rates > 0, 1.0 / now.rates, math.inf)
 
-    def hold(waits: np.ndarray) -> float:
-        each = zip(waits, now.between_drops_h, now.spots)
-        longest = max(hold_for(float(w), hours, s.activity) for w, hours, s in each)
+    def hold(watched: list[tuple[Watch, ...]]) -> float:
+        each = zip(watched, now.between_drops_h, now.spots)
+        longest = max(hold_for(by, hours, s.activity) for by, hours, s in each)
         return min(max(longest, SHORTEST_HOLD_S), CAPPED_S)
 
-    shorter = len(waits) > 0 and hold(waits) < (1 - ADDS_HOLD) * hold(before)
+    shorter = len(watched) > 0 and hold(watched) < (1 - ADDS_HOLD) * hold(now.watches)
     return shorter or share > now.own_share + ADDS_SHARE
 
 

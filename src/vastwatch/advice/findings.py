@@ -18,6 +18,7 @@ from vastwatch.advice.judge import Judgement
 from vastwatch.advice.met import LEAST_LIMIT, STEP_S, in_words
 from vastwatch.advice.silences import hold_for, hours_per_drop
 from vastwatch.advice.spill import spills
+from vastwatch.advice.watching import watches_at
 from vastwatch.advice.ways import Ways, noticed_within, rates_on, ways_into
 from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.control.outputs.handler import lights_in
@@ -119,7 +120,8 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
         for spot in wakeful_spots(project, room.id):
             allowed = hours_between_drops(project, spot)
             wait = spot_wait_s(project, _keepers(project, room.id, spot), spot)
-            hours = hours_per_drop(wait, hold, spot.activity)
+            watched = watches_at(project, _keepers(project, room.id, spot), spot)
+            hours = hours_per_drop(watched, hold, spot.activity)
             if hours >= allowed:
                 continue
             bad = hours < allowed / WRONG_TIMES
@@ -131,7 +133,7 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
             else:
                 text += f"{duration_words(hold)} the light drops on whoever stays longer."
             remedies = [Advice("Let a radar that sees this spot keep presence on.")]
-            if hold_for(wait, allowed, spot.activity) <= needs_of(project, room).hold_max_s:
+            if hold_for(watched, allowed, spot.activity) <= needs_of(project, room).hold_max_s:
                 remedies.append(Advice("Hold it longer: Timing says how long."))
             remedies.append(Advice("Turn or move a sensor so that it looks at this spot, without furniture between."))
             yield Finding(

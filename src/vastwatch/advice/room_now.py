@@ -9,6 +9,8 @@ import numpy as np
 
 from vastwatch.advice.met import STEP_S
 from vastwatch.advice.remedies import mount_points
+from vastwatch.advice.silences import Watch
+from vastwatch.advice.watching import watch_at, watches_at
 from vastwatch.advice.ways import noticed_within, rates_on, ways_into
 from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.design.needs import needs_of, wakeful_spots
@@ -61,6 +63,7 @@ class RoomNow:
         presence = presence_of(project, room.id)
         serving = [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
         self.served = bool(serving)
+        self.watches = [watches_at(project, serving, s) for s in self.spots]
         self.rates = np.array([sum(rate_of(spot_notice_s(project, k, s)) for k in serving) for s in self.spots], float)
         self.times = np.full(len(self.cells), math.inf)
         self.ways = ways_into(project, room.id)
@@ -120,6 +123,10 @@ class RoomNow:
         wait = mean_wait(mine, latency_s(mounted.device))
         rate = self.rates + np.where(np.isfinite(wait), 1.0 / wait, 0.0)
         return np.where(rate > 0, 1.0 / np.maximum(rate, 1e-12), math.inf)
+
+    def watched(self, mounted: MountedSensor) -> list[tuple[Watch, ...]]:
+        """How somebody at each spot is watched with this sensor besides what serves the room."""
+        return [(*by, watch_at(mounted, spot)) for by, spot in zip(self.watches, self.spots)]
 
     def spill(self, mounted: MountedSensor) -> float:
         """Square metres of other rooms in which it notices a walker in time, through the walls."""

@@ -2,13 +2,18 @@
 
 People do not move at random. The gaps between small movements are log-normal (M6): most are short, some very long, so
 that long silences come far more often than notices at random, as far apart on average, would leave them. The notices
-are those movements thinned: each is noticed with a chance p. Beside them somebody may be noticed at rest, at random.
+are those movements thinned: each is noticed with a chance p. From one on, let S(t) be the chance that none has come by
+t, and F the law of the gaps; S(t) = 1 - F(t) + (1 - p) * integral of S(t - u) dF(u): the next movement was later, or
+earlier and missed. Whoever is looked at at any instant has had none for t with the chance V(t) = (integral of S from t
+on) / (integral of S). Beside them somebody may be noticed at rest: at random at a rate q, V(t) = e^(-q t), or by a
+radar whose echo of them fades (`sensing.fading`), at a rate r drawn anew every F: with M(x) the mean of e^(-r x) over
+the draws, V(t) is the mean of M(u) M(F)^m M(rest) over where in a stretch one is. A report lasts for the device's own
+hold h, so that for its silences T + h stands for T.
 
-From a notice on, let S(t) be the chance that none has come by t. With F the law of the gaps between movements,
-S(t) = 1 - F(t) + (1 - p) * integral of S(t - u) dF(u): the next movement was later, or earlier and missed. With notices
-at rest at a rate q, S(t) e^(-q t). The gaps up to the first that is longer than T are a geometric number; by Wald the
-mean time until the light goes off is the integral of S up to T over S(T). At random S is e^(-t / w), and that is
-w (e^(T / w) - 1).
+What is noticed in different ways has different luck: the V multiply. In the long run it is dark while the last notice
+is longer ago than the hold, a share V(T) of the time, and such silences begin at the rate -V'(T) (Palm and Khinchin:
+the rate of points that none follows within T). So the light lasts (1 - V(T)) / -V'(T) for each drop: of movements alone
+the integral of S up to T over S(T), at random alone w (e^(T / w) - 1).
 """
 
 from __future__ import annotations
@@ -21,6 +26,7 @@ from numpy.typing import NDArray
 
 from vastwatch.laws import normal_below
 from vastwatch.memo import kept
+from vastwatch.sensing.fading import FADE_S, Fading, fades
 from vastwatch.sensing.figures import MINOR_MOTION
 
 Array = NDArray[np.float64]
@@ -28,30 +34,56 @@ Array = NDArray[np.float64]
 # The law is tabulated for so many steps, so many to the median gap, and for chances down to this.
 STEPS, TO_MEDIAN = 3000, 12
 LEAST_CHANCE, CHANCES = 0.002, 28
-# No hold beyond a day is looked for, seconds.
-LONGEST_S = 86_400.0
+# What fades is looked at so often in each stretch, and tabulated over so many of them; a distance counts to so much of
+# the range.
+EACH_STRETCH, STRETCHES, NEAR_STEP = 48, 10, 0.005
+# No hold beyond a day is looked for, seconds; and what is noticed less than once in this long is not.
+LONGEST_S, NEVER_S = 86_400.0, 864_000.0
 
 
-class Silences(NamedTuple):
-    """At instants `t` after a notice, (n,): the logarithm `log_none` of the chance that no other has come, straight
-    between them and on beyond; and the integral `so_far` of that chance, seconds."""
+class Watch(NamedTuple):
+    """How one sensor notices somebody who stays: `moving` the chance of each of their small movements, `at_rest` how
+    often besides, at random, per second; with `fading`, how its echo of them does, `near` how far they are as a share
+    of the range on them. Its reports last `own_s`."""
+
+    moving: float
+    at_rest: float
+    own_s: float = 0.0
+    fading: Fading | None = None
+    near: float = math.inf
+
+
+class Law(NamedTuple):
+    """Of one way to be noticed, at instants `t`, (n,): the logarithm `log_none` of the chance V that somebody has not
+    been for so long, and how fast that falls, -V' / V, per second. Beyond the last both go on as they are there."""
 
     t: Array
     log_none: Array
-    so_far: Array
+    falls: Array
+
+    def at(self, t: float) -> tuple[float, float]:
+        """log V and -V' / V at an instant."""
+        fall = float(np.interp(t, self.t, self.falls))
+        log = float(np.interp(t, self.t, self.log_none))
+        return log - max(t - float(self.t[-1]), 0.0) * fall, fall
+
+
+class Silences(NamedTuple):
+    """What somebody is noticed by: the laws of movements and of fading echoes, each with the own hold of what reports;
+    and how often at random, with its own hold."""
+
+    laws: tuple[tuple[Law, float], ...]
+    random: tuple[tuple[float, float], ...]
 
     def lit_s(self, hold: float) -> float:
         """The mean seconds that a light with that hold lasts over somebody."""
-        k = min(int(self.t.searchsorted(hold, side="right")) - 1, len(self.t) - 2)
-        # Beyond the table the chance goes on falling as it did over its last tenth.
-        last = k == len(self.t) - 2 and hold > self.t[-1]
-        first, k = (len(self.t) * 9 // 10, len(self.t) - 1) if last else (k, k)
-        ahead = len(self.t) - 1 if last else k + 1
-        slope = float((self.log_none[ahead] - self.log_none[first]) / (self.t[ahead] - self.t[first]))
-        begin, width = float(self.log_none[k]), hold - float(self.t[k])
-        log = begin + slope * width
-        lit = float(self.so_far[k]) + _area_of(begin, log, width)
-        return lit * math.exp(min(-log, 600.0))
+        log = fall = 0.0
+        for law, own in self.laws:
+            more, faster = law.at(hold + own)
+            log, fall = log + more, fall + faster
+        for rate, own in self.random:
+            log, fall = log - rate * (hold + own), fall + rate
+        return -math.expm1(log) * math.exp(min(-log, 600.0)) / fall if fall > 0 else math.inf
 
 
 def _area(log_a: Any, log_b: Any, width: Any) -> Any:
@@ -62,30 +94,23 @@ def _area(log_a: Any, log_b: Any, width: Any) -> Any:
     return np.where(level, a, (a - b) / np.where(level, 1.0, fall)) * width
 
 
-def _area_of(log_a: float, log_b: float, width: float) -> float:
-    """As `_area`, one: in plain numbers, for a search that asks many times."""
-    a, b = math.exp(max(log_a, -600.0)), math.exp(max(log_b, -600.0))
-    fall = log_a - log_b
-    return (a if abs(fall) < 1e-9 else (a - b) / fall) * width
+def hours_per_drop(watches: tuple[Watch, ...], hold: float, activity: str) -> float:
+    """Hours in the light per drop, for somebody who does something, watched by some sensors, with a hold in seconds.
 
-
-def hours_per_drop(wait: float, hold: float, activity: str) -> float:
-    """Hours in the light per drop, for somebody who is noticed every `wait` seconds on average while doing something,
-    with a hold in seconds.
-
-    Somebody who is hardly ever noticed has the light for the hold. What comes after the drop does not count: they wave,
-    and that makes the hold no better.
+    Somebody who is never noticed has the light for the hold. What comes after the drop does not count: they wave, and
+    that makes the hold no better.
     """
-    return (hold if not math.isfinite(wait) else silences(wait, activity).lit_s(hold)) / 3600.0
+    s = silences(watches, activity)
+    return (hold if s is None else s.lit_s(hold)) / 3600.0
 
 
-def hold_for(wait: float, hours: float, activity: str) -> float:
+def hold_for(watches: tuple[Watch, ...], hours: float, activity: str) -> float:
     """The shortest hold in seconds with which a drop comes at most once in so many hours; inf where none would within a
     day."""
-    if not math.isfinite(wait):
+    s, wanted = silences(watches, activity), 3600.0 * hours
+    if s is None:
         return math.inf
-    s, wanted = silences(wait, activity), 3600.0 * hours
-    low, high = 0.0, float(s.t[-1])
+    low, high = 0.0, 60.0
     while s.lit_s(high) < wanted:
         low, high = high, 2.0 * high
         if high > LONGEST_S:
@@ -97,20 +122,71 @@ def hold_for(wait: float, hours: float, activity: str) -> float:
 
 
 @kept
-def silences(wait: float, activity: str) -> Silences:
-    """The law of the silences of somebody noticed every `wait` seconds on average while doing something.
+def silences(watches: tuple[Watch, ...], activity: str) -> Silences | None:
+    """The silences of somebody who does something, watched by some sensors; None where none notices them.
 
-    What cannot be of movements, because more often noticed than they move, is of their being there.
+    What several sensors notice of movements is one law, that of those that any of them does, held for as long as they
+    hold on average.
     """
     moves = MINOR_MOTION[activity]
-    t, chances, log_none = _table(moves.median_s, moves.sigma)
-    chance = min(max(1.0 / (wait * moves.rate), LEAST_CHANCE), 1.0)
-    at_rest = max(1.0 / wait - moves.rate, 0.0)
-    x = np.log(chance)
+    missed = math.prod(1.0 - min(max(w.moving, 0.0), 1.0) for w in watches)
+    random = [(w.at_rest, w.own_s) for w in watches if w.at_rest > 1.0 / NEVER_S]
+    laws = [
+        (_fading(w.fading, round(w.near / NEAR_STEP) * NEAR_STEP), w.own_s)
+        for w in watches
+        if w.fading is not None and w.fading.excess(np.array([w.near]), 0.0)[0] > 1.0 / NEVER_S
+    ]
+    if missed < 1.0:
+        noticing = sum(w.moving for w in watches)
+        own = sum(w.moving * w.own_s for w in watches) / noticing
+        if 1.0 - missed >= LEAST_CHANCE:
+            laws.append((_moving(moves.median_s, moves.sigma, 1.0 - missed), own))
+        elif (1.0 - missed) * moves.rate > 1.0 / NEVER_S:
+            # So few of them come as if at random.
+            random.append(((1.0 - missed) * moves.rate, own))
+    return Silences(tuple(laws), tuple(random)) if laws or random else None
+
+
+@kept
+def _moving(median_s: float, sigma: float, chance: float) -> Law:
+    """The law of movements, each noticed with a chance."""
+    t, chances, log_none = _table(median_s, sigma)
+    x = math.log(chance)
     k = min(max(int(np.searchsorted(chances, x)) - 1, 0), len(chances) - 2)
     share = (x - chances[k]) / (chances[k + 1] - chances[k])
-    log = (1 - share) * log_none[k] + share * log_none[k + 1] - at_rest * t
-    return Silences(t, log, np.concatenate([[0.0], np.cumsum(_area(log[:-1], log[1:], np.diff(t)))]))
+    log = (1 - share) * log_none[k] + share * log_none[k + 1]
+    # Beyond the table the chance goes on falling as it did over its last tenth.
+    tenth = len(t) * 9 // 10
+    slope = (log[tenth] - log[-1]) / (t[-1] - t[tenth])
+    beyond = math.exp(log[-1]) / slope
+    left = np.append(_area(log[:-1], log[1:], np.diff(t))[::-1].cumsum()[::-1] + beyond, beyond)
+    return Law(t, np.log(left / left[0]), np.exp(log) / left)
+
+
+@kept
+def _fading(fading: Fading, near: float) -> Law:
+    """The law of an echo that fades, at a distance."""
+    rate, weight = fades(fading, near)
+    step = FADE_S / EACH_STRETCH
+    rate = np.maximum(rate, 1.0 / NEVER_S)
+    # A stretch is as it is on average within each step: what is detected often falls off within the first.
+    chance = np.exp(-(np.arange(EACH_STRETCH + 1)[:, None] * step) * rate)
+    whole = chance[-1] @ weight
+    of_step = (chance[:-1] - chance[1:]) @ weight / step
+    none_middle = (chance[:-1] - chance[1:]) @ (weight / rate) / step
+    k = np.arange(EACH_STRETCH * STRETCHES + 1)
+    alone = np.exp(-(k[:, None] * step) * rate)
+    none_alone, next_alone = alone @ weight, alone @ (weight * rate)
+    j = np.arange(EACH_STRETCH)
+    # What is left after the rest of the first stretch: whole ones, and a part of the last.
+    after = k[:, None] - j - 1
+    within, through = after >= 0, np.maximum(after, 0) // EACH_STRETCH
+    rest = np.maximum(after, 0) % EACH_STRETCH
+    others = none_middle[j] * whole**through
+    none = np.where(within, others * none_middle[rest], none_alone[:, None]).mean(axis=1)
+    next_ = np.where(within, others * of_step[rest], next_alone[:, None]).mean(axis=1)
+    none = np.maximum(none, 1e-300)
+    return Law(np.asarray(k * step, float), np.log(none), next_ / none)
 
 
 @kept

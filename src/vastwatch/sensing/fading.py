@@ -59,6 +59,14 @@ class Fading(NamedTuple):
         return np.where((near < FARTHEST) & (found > NOTHING), found, 0.0)
 
 
+def fades(f: Fading, near: ArrayLike) -> tuple[Array, Array]:
+    """The rates at which somebody at a distance is detected, stretch by stretch, per second, (..., draws), and
+    how likely each is, (draws,)."""
+    z = np.linspace(-SPREADS, SPREADS, STEPS)
+    weight = np.exp(-0.5 * z * z)
+    return f.rate(near, FADE_DB * z), weight / weight.sum()
+
+
 def _rate(f: Fading, near: Array) -> Array:
     frames = mean_frames(chance(near, 1.0, FRAME_SOFTNESS), f.m, f.n)
     return np.where(np.isfinite(frames), f.frame_hz / frames, 0.0)
@@ -68,10 +76,7 @@ def _rate(f: Fading, near: Array) -> Array:
 def _table(f: Fading) -> Array:
     """Logarithms of the excess, (distances, rates of movements)."""
     near = np.linspace(NEAREST, FARTHEST, DISTANCES)
-    z = np.linspace(-SPREADS, SPREADS, STEPS)
-    weight = np.exp(-0.5 * z * z)
-    weight /= weight.sum()
-    alone = f.rate(near[:, None], FADE_DB * z)
+    alone, weight = fades(f, near[:, None])
     out = np.empty((DISTANCES, RATES))
     for k, moving in enumerate(np.geomspace(SLOWEST, QUICKEST, RATES).tolist()):
         r = alone + moving
