@@ -10,18 +10,13 @@ from vastwatch.design.project import Project
 
 if TYPE_CHECKING:
     from vastwatch.advice.frontier import Figures, Point
+    from vastwatch.rehearsal import Rehearsal
 
 
 def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """Scores per room, and the incidents with their chains of causes."""
     from vastwatch.advice.messages import messages
-    from vastwatch.causes.chain import Link, explain
-    from vastwatch.causes.groups import groups
-    from vastwatch.causes.inquiry import inquiry
     from vastwatch.rehearsal import rehearse as run
-
-    def told(links: tuple[Link, ...]) -> list[dict[str, str]]:
-        return [{"what": k.what, "record": k.record, "value": k.value, "text": k.text} for k in links]
 
     result = run(project, args.days, args.seed)
     rooms = {
@@ -41,29 +36,7 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         for ident, s in result.scores.items()
     }
     # Chains take longer than the rest: they are made for those who read them.
-    incidents, causes = [], []
-    for i in result.incidents if args.json else ():
-        chain = explain(result, i)
-        incidents.append(
-            {
-                "kind": i.kind,
-                "room": i.room,
-                "at": result.clock(i.at).isoformat(timespec="seconds"),
-                "duration_s": number(i.duration_s, 1),
-                "story": told(chain.story),
-                "chain": told(chain.causes),
-            }
-        )
-    for room, mine in result.incidents_by_room.items() if args.json else ():
-        kinds = dict.fromkeys(i.kind for _, i in mine)
-        asked = [found for kind in kinds if (found := inquiry(result, room, kind)) is not None]
-        causes += [
-            {
-                "room": room, "kind": g.kind, "record": g.record, "words": g.words, "incidents": len(g.incidents),
-                "of": g.of, "saves_min_per_day": number(g.saves_s / 60.0),
-            }
-            for g in groups(result, asked)
-        ]  # fmt: skip
+    incidents, causes = _why(result) if args.json else ([], [])
     lines = [
         f"{ident}: {s.drops:.1f} drops, {s.dark_min:.1f} min in the dark, {s.idle_h:.1f} h burning for nobody a day"
         + (f"; {s.waves:.1f} waves, {s.trips:.1f} ways to the switch" if s.waves + s.trips > 0 else "")
@@ -91,6 +64,41 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         "incidents": incidents, "causes": causes,
     }  # fmt: skip
     return document, lines or ["No room is under presence control."]
+
+
+def _why(result: Rehearsal) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
+    """The incidents of a rehearsal with their chains, and what they are to be blamed on together."""
+    from vastwatch.causes.chain import Link, explain
+    from vastwatch.causes.groups import groups
+    from vastwatch.causes.inquiry import inquiry
+
+    def told(links: tuple[Link, ...]) -> list[dict[str, str]]:
+        return [{"what": k.what, "record": k.record, "value": k.value, "text": k.text} for k in links]
+
+    incidents, causes = [], []
+    for i in result.incidents:
+        chain = explain(result, i)
+        incidents.append(
+            {
+                "kind": i.kind,
+                "room": i.room,
+                "at": result.clock(i.at).isoformat(timespec="seconds"),
+                "duration_s": number(i.duration_s, 1),
+                "story": told(chain.story),
+                "chain": told(chain.causes),
+            }
+        )
+    for room, mine in result.incidents_by_room.items():
+        kinds = dict.fromkeys(i.kind for _, i in mine)
+        asked = [found for kind in kinds if (found := inquiry(result, room, kind)) is not None]
+        causes += [
+            {
+                "room": room, "kind": g.kind, "record": g.record, "words": g.words, "incidents": len(g.incidents),
+                "of": g.of, "saves_min_per_day": number(g.saves_s / 60.0),
+            }
+            for g in groups(result, asked)
+        ]  # fmt: skip
+    return incidents, causes
 
 
 def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:

@@ -111,8 +111,10 @@ def _on_edge(room: Room, point: np.ndarray) -> bool:
     return bool(distance.min() < 0.05)
 
 
+@kept
 def darkness(project: Project, calendar: Calendar) -> dict[str, Signal]:
     """By room, while daylight alone does not give it what it asks for."""
+    # Known for the project at once, and for any other with the same building.
     return _darkness(
         project.levels, project.walls, project.openings, project.rooms, project.spots, project.uses, project.place,
         calendar,
