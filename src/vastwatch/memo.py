@@ -10,7 +10,7 @@ from __future__ import annotations
 import sys
 from collections import OrderedDict
 from collections.abc import Callable
-from functools import wraps
+from functools import cache, wraps
 from threading import RLock
 from types import FunctionType, ModuleType
 from typing import Any, ParamSpec, TypeVar
@@ -116,32 +116,53 @@ def weigh(result: Any) -> int:
     seen: set[int] = set()
     while left and len(seen) < _MOST_THINGS:
         thing = left.pop()
-        if id(thing) in seen:
+        kind: Any = type(thing)
+        ident, how = id(thing), _how(kind)
+        if ident in seen:
             continue
-        seen.add(id(thing))
-        if isinstance(thing, np.ndarray):
+        seen.add(ident)
+        if how == "array":
             total += thing.nbytes if thing.base is None else 0
             if thing.base is not None:
                 left.append(thing.base)
-        elif isinstance(thing, msgspec.Struct) or (type(thing) in _ELSEWHERE and thing is not result):
+        elif how == "record" or (how == "elsewhere" and thing is not result):
             continue
-        elif isinstance(thing, tuple | list) and len(thing) > LONG:
-            # Much of a kind: some stand for all.
-            total += sum(weigh(part) for part in thing[:SOME]) * len(thing) // SOME
-        elif isinstance(thing, tuple | list | set | frozenset):
-            left.extend(thing)
-        elif isinstance(thing, dict):
+        elif how == "many":
+            if len(thing) > LONG and not isinstance(thing, set | frozenset):
+                # Much of a kind: some stand for all.
+                total += sum(weigh(part) for part in thing[:SOME]) * len(thing) // SOME
+            else:
+                left.extend(thing)
+        elif how == "by key":
             left.extend(thing.values())
-        elif isinstance(thing, bytes | str):
+        elif how == "text":
             total += sys.getsizeof(thing)
-        elif hasattr(thing, "sizeInBytes"):
+        elif how == "picture":
             total += thing.sizeInBytes()
-        elif hasattr(thing, "elementCount"):
+        elif how == "path":
             total += _POINT * thing.elementCount()
-        elif not isinstance(thing, type | ModuleType | FunctionType) and hasattr(thing, "__dict__"):
+        elif how in ("object", "elsewhere"):
             left.extend(vars(thing).values())
         total += _THING
     return total
+
+
+@cache
+def _how(kind: Any) -> str:
+    """How things of a class are weighed."""
+    for how, of in (
+        ("array", np.ndarray), ("record", msgspec.Struct), ("many", (tuple, list, set, frozenset)), ("by key", dict),
+        ("text", (bytes, str)), ("nothing", (type, ModuleType, FunctionType)),
+    ):  # fmt: skip
+        if issubclass(kind, of):
+            return how
+    if kind in _ELSEWHERE:
+        return "elsewhere"
+    for how, name in (("picture", "sizeInBytes"), ("path", "elementCount")):
+        if hasattr(kind, name):
+            return how
+    # Whether its objects have attributes of their own.
+    return "object" if kind.__dictoffset__ else "nothing"
 
 
 MEMO = Memo()
