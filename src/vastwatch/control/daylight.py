@@ -74,11 +74,13 @@ def asked_lux(project: Project, room: Room) -> float:
 
 def daylight_factor(project: Project, room: Room) -> float:
     """Mean daylight inside as a share of that outside, 0 to 1."""
-    height = find(project.levels, room.level).height
-    glass = sum(
-        o.width * (o.head - o.sill) * GLASS_SHARE
-        for o in _windows(room, project.walls, project.openings, project.rooms)
-    )
+    windows = _windows(room, project.walls, project.openings, project.rooms)
+    return _factor(room, find(project.levels, room.level).height, windows)
+
+
+@kept
+def _factor(room: Room, height: float, windows: tuple[Opening, ...]) -> float:
+    glass = sum(o.width * (o.head - o.sill) * GLASS_SHARE for o in windows)
     outline = np.asarray(room.outline, float)
     around = float(np.hypot(*(np.roll(outline, -1, axis=0) - outline).T).sum())
     surfaces = 2 * polygons.area(outline) + around * height
