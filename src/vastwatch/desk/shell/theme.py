@@ -89,6 +89,11 @@ def alpha(colour: QColor, share: float) -> QColor:
     return out
 
 
+# The property of the application that says which theme it has.
+GIVEN = "vastwatch-theme"
+
+
+@cache
 def load_fonts() -> None:
     """Make the shipped faces known to Qt."""
     folder = resources.files("vastwatch.desk").joinpath("fonts")
@@ -107,7 +112,11 @@ def font(size: int, weight: int = 400) -> QFont:
 
 
 def apply(app: QApplication, theme: Theme) -> None:
-    """Give the application the theme's palette, font and style sheet."""
+    """Give the application the theme's palette, font and style sheet; what has them already is left as it is: a style
+    sheet given again styles every widget there is anew."""
+    if app.property(GIVEN) is theme:
+        return
+    app.setProperty(GIVEN, theme)
     palette = QPalette()
     roles = {
         QPalette.ColorRole.Window: theme.panel,
