@@ -20,6 +20,7 @@ import tempfile
 import time
 import traceback
 from collections.abc import Callable
+from functools import cache
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -58,19 +59,37 @@ TEXTS = (
 # -- projects ----------------------------------------------------------------------------------------------------------
 
 
-def _places(document: Any) -> list[tuple[Any, Any]]:
-    """Every (container, key) in a plain document, however deep."""
-    found, waiting = [], [document]
+@cache
+def _paths() -> tuple[tuple[Any, ...], ...]:
+    """The way to every value in the sample project, however deep, key by key."""
+    found: list[tuple[Any, ...]] = []
+    waiting: list[tuple[tuple[Any, ...], Any]] = [((), json.loads(_demo()))]
     while waiting:
-        value = waiting.pop()
+        path, value = waiting.pop()
         if isinstance(value, dict | list):
             for key in value if isinstance(value, dict) else range(len(value)):
-                found.append((value, key))
-                waiting.append(value[key])
-    return found
+                found.append((*path, key))
+                waiting.append(((*path, key), value[key]))
+    return tuple(found)
 
 
-def _any_value(rng: random.Random, document: Any, places: list[tuple[Any, Any]]) -> Any:
+def _place(rng: random.Random, document: Any) -> tuple[Any, Any]:
+    """A (container, key) somewhere in a document that was the sample project."""
+    while True:
+        *path, key = rng.choice(_paths())
+        holder = document
+        try:
+            for step in path:
+                holder = holder[step]
+            holder[key]
+        except (KeyError, IndexError, TypeError):
+            # That part was changed by an act before.
+            continue
+        if isinstance(holder, dict | list):
+            return holder, key
+
+
+def _any_value(rng: random.Random, document: Any) -> Any:
     kind = rng.randrange(8)
     if kind == 0:
         return rng.choice(NUMBERS)
@@ -79,7 +98,7 @@ def _any_value(rng: random.Random, document: Any, places: list[tuple[Any, Any]])
     if kind == 2:
         return rng.choice((None, True, False, [], {}, [[]], {"": {}}))
     if kind == 3:
-        holder, key = rng.choice(places)
+        holder, key = _place(rng, document)
         # A copy: what holds itself cannot be written.
         return json.loads(json.dumps(holder[key]))
     if kind == 4:
@@ -98,8 +117,7 @@ def project_file(rng: random.Random) -> bytes:
     """The sample project with some of its values changed, moved, doubled or gone; sometimes its bytes too."""
     document = json.loads(_demo())
     for _ in range(rng.choice((1, 1, 1, 2, 3, 8))):
-        places = _places(document)
-        holder, key = rng.choice(places)
+        holder, key = _place(rng, document)
         act = rng.randrange(6)
         if act == 0 and isinstance(holder, dict):
             del holder[key]
@@ -112,7 +130,7 @@ def project_file(rng: random.Random) -> bytes:
         elif act == 4 and isinstance(holder, dict):
             holder[rng.choice((*holder, *TEXTS))] = json.loads(json.dumps(holder[key]))
         else:
-            holder[key] = _any_value(rng, document, places)
+            holder[key] = _any_value(rng, document)
     try:
         raw = json.dumps(document, ensure_ascii=rng.random() < 0.5).encode("utf-8", "surrogatepass")
     except (RecursionError, ValueError):
@@ -120,6 +138,7 @@ def project_file(rng: random.Random) -> bytes:
     return raw if rng.random() < 0.7 else damaged(raw, rng)
 
 
+@cache
 def _demo() -> bytes:
     return resources.files("vastwatch").joinpath("data/saltmarsh.vastwatch.json").read_bytes()
 
