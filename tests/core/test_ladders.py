@@ -444,3 +444,9 @@ def test_every_press_ends_by_its_own_law(row, own, ends, does, at, hold):
             left = left[(left >= h.begin + hold * 600.0) & ~here.at(np.minimum(left, span.end))]
             latest = float(left.min(initial=span.end))
         assert h.end <= min(latest, span.end) + 1e-6
+
+
+def test_a_fade_of_next_to_no_time_is_a_step():
+    begin, goal = np.array([0.0, 10.0, 20.0]), np.array([0.0, 1.0, 0.2])
+    slight, none_ = (ramped(begin, goal, np.full(3, fade), 60.0) for fade in (1e-308, 0.0))
+    assert np.isfinite(slight.v).all() and slight.same_as(none_, 1e-9)

@@ -8,6 +8,8 @@ from vastwatch.desk.shell import results
 
 # Rooms are judged in the background only where that is asked for: the others need no judge.
 results.REST_MS = 10**8
+# A pause in typing is one as soon as nothing is typed: nobody thinks between two keys here.
+results.SETTLE_MS = 20
 
 
 @pytest.fixture

@@ -70,6 +70,10 @@ def winners(rows: Sequence[Signal], start: float, end: float) -> Winners:
     return Winners(np.append(edges[turn], end), row[turn])
 
 
+# No fade is shorter than this, seconds.
+SHORTEST_S = 1e-9
+
+
 def levels_of(won: Winners, goals: Array, fades: Array) -> Levels:
     """How far a lamp burns: `goals` (rows + 1,) what each row asks of it, `fades` (rows + 1,) within how many seconds.
 
@@ -92,7 +96,8 @@ def ramped(begin: Array, goal: Array, fade: Array, end: float) -> Levels:
     if (arrive > until).any():
         now = _interrupted(begin, goal, fade)
     reached = np.minimum(arrive, until)
-    run = np.where(fade > 0, fade, 1.0)
+    # A fade of next to no time must not overflow what is divided by it.
+    run = np.maximum(fade, SHORTEST_S)
     there = np.where(arrive > until, now + (goal - now) * (until - begin) / run, goal)
     # A fade that the end of the span cuts short has not reached its goal.
     cut = (begin + fade > end) & (arrive <= until)
