@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from timed import median_s, say
 from vastwatch.control.house import run
 from vastwatch.control.ladder import levels_of, winners
-from vastwatch.control.lighting import run_ladder
+from vastwatch.control.lighting import run_ladders
 from vastwatch.control.photometry import lit_grid, spot_lux
 from vastwatch.design.project import find, put
 from vastwatch.memo import MEMO
@@ -140,7 +140,7 @@ def test_another_level_in_a_scene_costs_the_algebra_of_one_room(demo):
         levels = tuple(replace(x, level=0.3 + 0.05 * k) for x in scene.levels)
         other = put(demo, replace(scene, levels=levels))
         begin = time.perf_counter()
-        run_ladder(other, "sitting", r.recording, own)
+        run_ladders(other, "sitting", r.recording, own)
         taken.append(time.perf_counter() - begin)
     say(f"a room's ladder at another level: {1e3 * float(np.median(taken)):.1f} ms")
     assert np.median(taken) < 0.02
