@@ -22,7 +22,7 @@ import math
 from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.laws import normal_below
 from vastwatch.memo import kept
@@ -37,6 +37,8 @@ LEAST_CHANCE, CHANCES = 0.002, 28
 # What fades is looked at so often in each stretch, and tabulated over so many of them; a distance counts to so much of
 # the range.
 EACH_STRETCH, STRETCHES, NEAR_STEP = 48, 10, 0.005
+# Of a stretch of holds so many are looked at.
+LOOKED_AT = np.linspace(0.0, 1.0, 97)[1:] ** 3
 # No hold beyond a day is looked for, seconds; and what is noticed less than once in this long is not.
 LONGEST_S, NEVER_S = 86_400.0, 864_000.0
 
@@ -61,11 +63,10 @@ class Law(NamedTuple):
     log_none: Array
     falls: Array
 
-    def at(self, t: float) -> tuple[float, float]:
-        """log V and -V' / V at an instant."""
-        fall = float(np.interp(t, self.t, self.falls))
-        log = float(np.interp(t, self.t, self.log_none))
-        return log - max(t - float(self.t[-1]), 0.0) * fall, fall
+    def at(self, t: Array) -> tuple[Array, Array]:
+        """log V and -V' / V at some instants."""
+        fall = np.interp(t, self.t, self.falls)
+        return np.interp(t, self.t, self.log_none) - np.maximum(t - self.t[-1], 0.0) * fall, fall
 
 
 class Silences(NamedTuple):
@@ -75,15 +76,17 @@ class Silences(NamedTuple):
     laws: tuple[tuple[Law, float], ...]
     random: tuple[tuple[float, float], ...]
 
-    def lit_s(self, hold: float) -> float:
-        """The mean seconds that a light with that hold lasts over somebody."""
-        log = fall = 0.0
+    def lit_s(self, hold: ArrayLike) -> Array:
+        """The mean seconds that a light with each of some holds lasts over somebody."""
+        hold = np.asarray(hold, float)
+        log, fall = np.zeros(hold.shape), np.zeros(hold.shape)
         for law, own in self.laws:
             more, faster = law.at(hold + own)
             log, fall = log + more, fall + faster
         for rate, own in self.random:
             log, fall = log - rate * (hold + own), fall + rate
-        return -math.expm1(log) * math.exp(min(-log, 600.0)) / fall if fall > 0 else math.inf
+        with np.errstate(divide="ignore"):
+            return np.asarray(-np.expm1(log) * np.exp(np.minimum(-log, 600.0)) / fall)
 
 
 def _area(log_a: Any, log_b: Any, width: Any) -> Any:
@@ -101,7 +104,7 @@ def hours_per_drop(watches: tuple[Watch, ...], hold: float, activity: str) -> fl
     that makes the hold no better.
     """
     s = silences(watches, activity)
-    return (hold if s is None else s.lit_s(hold)) / 3600.0
+    return (hold if s is None else float(s.lit_s(hold))) / 3600.0
 
 
 def hold_for(watches: tuple[Watch, ...], hours: float, activity: str) -> float:
@@ -110,15 +113,15 @@ def hold_for(watches: tuple[Watch, ...], hours: float, activity: str) -> float:
     s, wanted = silences(watches, activity), 3600.0 * hours
     if s is None:
         return math.inf
-    low, high = 0.0, 60.0
-    while s.lit_s(high) < wanted:
-        low, high = high, 2.0 * high
-        if high > LONGEST_S:
-            return math.inf
+    low, high = 0.0, LONGEST_S
     while high - low > 1e-4 * high:
-        middle = (low + high) / 2
-        low, high = (middle, high) if s.lit_s(middle) < wanted else (low, middle)
-    return high
+        # Many at once, close together where holds are short.
+        tried = low + (high - low) * LOOKED_AT
+        does = np.flatnonzero(s.lit_s(tried) >= wanted)
+        if len(does) == 0:
+            return math.inf
+        low, high = tried[max(does[0] - 1, 0)] if does[0] else low, tried[does[0]]
+    return float(high)
 
 
 @kept
