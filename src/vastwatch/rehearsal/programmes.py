@@ -45,23 +45,23 @@ class Player(NamedTuple):
 def player_in(truth: Truth, room: str) -> Player:
     """What the player of a room does, skips and all."""
     sessions = truth.stays_at(room, lambda spot: spot.activity == "film")
-    film, paused, clips = [np.empty((0, 2))], [np.empty((0, 2))], [np.empty((0, 2))]
+    films: list[tuple[float, float]] = []
+    stopped: list[tuple[float, float]] = []
+    clips: list[tuple[float, float]] = []
     for begin, end in sessions:
         day = truth.calendar.day_of(begin)
         key = key_of(truth.household.seed, room, "player", day, int(at_ms(begin)))
         for k, (item, length, start) in enumerate(_items(key, begin, end)):
             until = min(start + length, end)
             if item == "clip":
-                clips.append(np.array([[start, until]]))
+                clips.append((start, until))
                 continue
-            stops = _stops(sub_key_of(key, 1000 + k), start, until)
-            plays = Signal.from_intervals([(start, until)], 0.0, truth.end) - Signal.from_intervals(
-                stops, 0.0, truth.end
-            )
-            film.append(plays.intervals)
-            paused.append(np.array([row for row in stops if row[1] - row[0] >= SETTLES_S]).reshape(-1, 2))
+            films.append((start, until))
+            stopped += _stops(sub_key_of(key, 1000 + k), start, until)
     exercise = truth.stays_at(room, lambda spot: spot.exercise)
-    played, held, clip = (Signal.from_intervals(np.concatenate(x), 0.0, truth.end) for x in (film, paused, clips))
+    paused = [row for row in stopped if row[1] - row[0] >= SETTLES_S]
+    whole, stops, held, clip = (Signal.from_intervals(x, 0.0, truth.end) for x in (films, stopped, paused, clips))
+    played = whole - stops
     return Player(played, held, any_of([played, clip, exercise]))
 
 
