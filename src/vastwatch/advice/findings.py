@@ -118,6 +118,9 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
         if presence is None or hold is None or not needs_of(project, room).stays or judged(room.id) is not None:
             continue
         for spot in wakeful_spots(project, room.id):
+            if spot.activity == "film":
+                # What burns while a film plays is for ladders and weeks to tell: nobody there waits for light.
+                continue
             allowed = hours_between_drops(project, spot)
             wait = spot_wait_s(project, _keepers(project, room.id, spot), spot)
             watched = watches_at(project, _keepers(project, room.id, spot), spot)
