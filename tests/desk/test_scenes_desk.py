@@ -201,6 +201,7 @@ def test_some_lamps_get_a_ladder_of_their_own_and_are_given_back(qtbot, window, 
     assert group.lamps == ("lamp-floor",) and window.focus.lamps == group.id
     assert scenes.ladder.rows == [] and scenes.pane._title.text() == "Reading corner has no ladder"
     # Without a row its lamp is still the room's.
+    assert "go by the room" in scenes.pane._why.text()
     assert "floor" in " ".join(r.asks for r in _rows_of(scenes, window, None))
     window.focus.set(lamps=group.id)
     {a.text(): a for a in scenes.add_menu().actions()}["A row"].trigger()

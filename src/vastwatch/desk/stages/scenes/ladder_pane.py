@@ -165,13 +165,16 @@ class LadderPane(QWidget):
     def _tell_why(self, has_lamps: bool) -> None:
         did = self.did
         if not self.rows:
-            self._why.setText(
-                self.tr(
+            room_has = bool(ladder_rows(self.document.project, self.focus.room or ""))
+            if not has_lamps:
+                words = self.tr("It has no lamp.")
+            elif self.group is not None and room_has:
+                words = self.tr("Its lamps go by the room’s ladder until it has a row of its own.")
+            else:
+                words = self.tr(
                     "Its lamps are full on while somebody is there and it is dark. Start a ladder for more than that."
                 )
-                if has_lamps
-                else self.tr("It has no lamp.")
-            )
+            self._why.setText(words)
             return
         if did is None:
             self._why.setText(self.tr("Living the week …") if self.results.week.busy else "")
