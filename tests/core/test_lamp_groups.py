@@ -4,6 +4,7 @@ edits, checks, and on the command line."""
 from __future__ import annotations
 
 import json
+from datetime import date
 
 import numpy as np
 import pytest
@@ -17,10 +18,11 @@ from vastwatch.advice.findings import findings
 from vastwatch.advice.ladder_states import never_wins
 from vastwatch.advice.weeks import lived
 from vastwatch.answers import COMMANDS
-from vastwatch.control.hand import Override
+from vastwatch.control.hand import Beneath, Override, overrides
 from vastwatch.control.house import run
 from vastwatch.control.ladder import while_over, winners
 from vastwatch.control.lighting import given as light_given
+from vastwatch.control.lighting import lit_by_press, run_ladders
 from vastwatch.control.own_light import lifted, most_lifted
 from vastwatch.design.edits.ladders import (
     add_group,
@@ -40,7 +42,7 @@ from vastwatch.design.records import Button, Lamp, LampLevel, Scene
 from vastwatch.design.starting_ladders import STARTING, rows_to_start, start
 from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
-from vastwatch.signals import Signal
+from vastwatch.signals import Calendar, Signal, any_of
 
 NIGHT = ClockTime(begin="21:00", end="07:30")
 DARK = Dark(room="big")
@@ -211,18 +213,60 @@ def test_a_scene_by_hand_reaches_the_ladders_whose_lamps_it_names():
 
 
 def test_a_sensor_of_light_sees_what_every_ladder_lights():
-    room = lux_room(replace(SENSOR, below_lux=150, until_lux=900))
+    room = lux_room(replace(SENSOR, below_lux=200, until_lux=210))
     room = replace(room, lamps=(*room.lamps, Lamp(id="floor", room="big", name="F", at=(1, 1), watts=6, lumens=500)))
     levels = (LampLevel(lamp="lamp", level=1.0), LampLevel(lamp="floor", level=1.0))
     room = put(room, replace(find(room.scenes, "full"), levels=levels))
-    split, group = add_group(room, "big", "Corner", ("floor",))
+    # The lamp that the sensor sees most goes by the group's ladder.
+    split, group = add_group(room, "big", "Corner", ("lamp",))
     split, _ = add_row(split, "big", "", room.rules[0].when, "full", group=group.id)
     big, eye = find(split.rooms, "big"), find(split.sensors, "eye")
     assert len(lifted(split, big, eye)) == 2
     assert most_lifted(split, big, eye) == pytest.approx(most_lifted(room, big, eye))
     one, two = (rehearse(p, 2, 1) for p in (room, split))
     assert two.house.dark("big").same_as(one.house.dark("big"), 1e-6)
-    assert len(two.house.dark("big").rises) > 0
+    unlit = rehearse(replace(room, lamps=room.lamps[1:], scenes=_without(room, "lamp")), 2, 1)
+    assert not two.house.dark("big").same_as(unlit.house.dark("big"), 60.0)
+
+
+def _without(project, lamp):
+    return tuple(replace(s, levels=tuple(x for x in s.levels if x.lamp != lamp)) for s in project.scenes)
+
+
+def test_a_press_knows_what_the_ladders_light_that_it_does_not_reach():
+    """A scene that lights nothing of its own ladder: the room is lit while the other ladder lights it."""
+    project = grouped((Not(of=NIGHT), "faint"), project=with_corner(laddered(*USUAL)))
+    dark = Scene(id="dark", room="big", name="Dark", levels=(LampLevel(lamp="lamp", level=0.0),))
+    project = replace(project, scenes=(*project.scenes, dark))
+    r = rehearse(project, 1, 1)
+    own = r.house.conclusions.presences["here"]
+    below = run_ladders(project, "big", r.recording, own)
+    lit = lit_by_press(below, project.scenes)
+    assert lit["full"].total() == lit[None].total() == r.house.end
+    assert lit["dark"].same_as(below.of("lamps-corner-1").wanted["floor"])
+    # A toggle then switches off by day, and on at night.
+    toggle = Button(id="t", room="big", name="T", at=(1, 1), ends="minutes", minutes=5)
+    scene = Button(id="s", room="big", name="S", at=(1, 1), does="scene", scene="dark", ends="minutes", minutes=300)
+    beneath = Beneath(any_of(list(below.wanted.values())), own, 0.0, lit)
+    for hour, does in ((12.5, "off"), (3.0, "on")):
+        at = hour * 3600.0
+        pressed = overrides(beneath, (toggle, scene), r.calendar, None, [(at, "s"), (at + 60.0, "t")])
+        assert [h.does for h in pressed] == ["scene", does]
+
+
+def test_what_is_left_alone_after_a_scene_is_left_in_every_ladder():
+    leave = Button(id="l", room="big", name="L", at=(1, 1), does="leave", ends="minutes", minutes=60)
+    scene = Button(id="s", room="big", name="S", at=(1, 1), does="scene", scene="full", ends="minutes", minutes=60)
+    off = Signal.constant(False, 0.0, 86_400.0)
+    day = Calendar(date(2026, 1, 12), "UTC", 1)
+    pressed = overrides(Beneath(off, off, 0.0), (leave, scene), day, None, [(100.0, "s"), (200.0, "l")])
+    assert [(h.does, h.scene, h.kept) for h in pressed] == [("scene", "full", -1.0), ("scene", "full", 200.0)]
+    # Pressed once more by another button: what was kept is kept as it was.
+    other = replace(leave, id="m")
+    again = overrides(
+        Beneath(off, off, 0.0), (leave, scene, other), day, None, [(100.0, "s"), (200.0, "l"), (300.0, "m")]
+    )
+    assert [h.kept for h in again] == [-1.0, 200.0, 200.0]
 
 
 def test_rows_of_a_group_that_never_win_are_found_and_named():
