@@ -6,11 +6,12 @@ import math
 from datetime import date
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vastwatch.advice.met import STEP_S
 from vastwatch.advice.remedies import mount_points
 from vastwatch.advice.silences import Watch
-from vastwatch.advice.watching import watch_at, watches_at
+from vastwatch.advice.watching import watch_of, watches_at
 from vastwatch.advice.ways import noticed_within, rates_on, ways_into
 from vastwatch.advice.weeks import hours_between_drops
 from vastwatch.design.needs import needs_of, wakeful_spots
@@ -26,7 +27,7 @@ from vastwatch.people.routes import in_the_way
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, Stayer
 from vastwatch.sensing.hazards import false_rate, resolved
-from vastwatch.sensing.model import MountedSensor, assembled, each_part, latency_s, mean_wait, staying
+from vastwatch.sensing.model import MountedSensor, Staying, assembled, each_part, latency_s, mean_wait, staying
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import Obstacles, obstacles, within
 from vastwatch.site.building import Room
@@ -44,6 +45,7 @@ class RoomNow:
 
     def __init__(self, project: Project, room: Room) -> None:
         self.project, self.room = project, room
+        self._seen: dict[MountedSensor, list[tuple[NDArray[np.intp], Staying]]] = {}
         self.needs = needs_of(project, room)
         self.spots = wakeful_spots(project, room.id) if self.needs.stays else []
         self.between_drops_h = [hours_between_drops(project, s) for s in self.spots]
@@ -115,10 +117,7 @@ class RoomNow:
     def waits(self, mounted: MountedSensor) -> np.ndarray:
         """Mean wait at each spot with this sensor besides what serves the room, (spots,)."""
         mine = np.zeros(len(self.spots))
-        bodies = [spot_body(s) for s in self.spots]
-        for body in set(bodies):
-            which = np.array([b == body for b in bodies])
-            seen = staying(mounted, self.at[which], Stayer(body, self.facing[which]))
+        for which, seen in self._stays(mounted):
             mine[which] = seen.rate(self.minor_motion[which])
         wait = mean_wait(mine, latency_s(mounted.device))
         rate = self.rates + np.where(np.isfinite(wait), 1.0 / wait, 0.0)
@@ -126,7 +125,21 @@ class RoomNow:
 
     def watched(self, mounted: MountedSensor) -> list[tuple[Watch, ...]]:
         """How somebody at each spot is watched with this sensor besides what serves the room."""
-        return [(*by, watch_at(mounted, spot)) for by, spot in zip(self.watches, self.spots)]
+        out = list(self.watches)
+        for which, seen in self._stays(mounted):
+            for k, spot in enumerate(which.tolist()):
+                out[spot] = (*out[spot], watch_of(mounted, seen, k))
+        return out
+
+    def _stays(self, mounted: MountedSensor) -> list[tuple[NDArray[np.intp], Staying]]:
+        """How a sensor notices those at the spots, by bodies: places of the spots, and how it notices them."""
+        if mounted not in self._seen:
+            bodies = [spot_body(s) for s in self.spots]
+            each = [(body, np.array([k for k, b in enumerate(bodies) if b == body])) for body in dict.fromkeys(bodies)]
+            self._seen[mounted] = [
+                (which, staying(mounted, self.at[which], Stayer(body, self.facing[which]))) for body, which in each
+            ]
+        return self._seen[mounted]
 
     def spill(self, mounted: MountedSensor) -> float:
         """Square metres of other rooms in which it notices a walker in time, through the walls."""

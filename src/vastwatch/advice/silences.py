@@ -37,8 +37,11 @@ LEAST_CHANCE, CHANCES = 0.002, 28
 # What fades is looked at so often in each stretch, and tabulated over so many of them; a distance counts to so much of
 # the range.
 EACH_STRETCH, STRETCHES, NEAR_STEP = 48, 10, 0.005
-# Of a stretch of holds so many are looked at.
-LOOKED_AT = np.linspace(0.0, 1.0, 97)[1:] ** 3
+# Of a stretch of holds so many are looked at; of all at first, close together where they are short.
+LOOKED_AT = np.linspace(0.0, 1.0, 97)[1:]
+FIRST_LOOKED_AT = LOOKED_AT**3
+# No hold is told apart more finely, seconds.
+SHORTEST_S = 1e-3
 # No hold beyond a day is looked for, seconds; and what is noticed less than once in this long is not.
 LONGEST_S, NEVER_S = 86_400.0, 864_000.0
 
@@ -107,20 +110,22 @@ def hours_per_drop(watches: tuple[Watch, ...], hold: float, activity: str) -> fl
     return (hold if s is None else float(s.lit_s(hold))) / 3600.0
 
 
+@kept
 def hold_for(watches: tuple[Watch, ...], hours: float, activity: str) -> float:
     """The shortest hold in seconds with which a drop comes at most once in so many hours; inf where none would within a
     day."""
     s, wanted = silences(watches, activity), 3600.0 * hours
     if s is None:
         return math.inf
-    low, high = 0.0, LONGEST_S
-    while high - low > 1e-4 * high:
-        # Many at once, close together where holds are short.
-        tried = low + (high - low) * LOOKED_AT
+    low, high, looked_at = 0.0, LONGEST_S, FIRST_LOOKED_AT
+    while high - low > max(1e-4 * high, SHORTEST_S):
+        # Many at once.
+        tried = low + (high - low) * looked_at
         does = np.flatnonzero(s.lit_s(tried) >= wanted)
         if len(does) == 0:
             return math.inf
-        low, high = tried[max(does[0] - 1, 0)] if does[0] else low, tried[does[0]]
+        low, high = tried[does[0] - 1] if does[0] else low, tried[does[0]]
+        looked_at = LOOKED_AT
     return float(high)
 
 
@@ -152,18 +157,28 @@ def silences(watches: tuple[Watch, ...], activity: str) -> Silences | None:
 
 @kept
 def _moving(median_s: float, sigma: float, chance: float) -> Law:
-    """The law of movements, each noticed with a chance."""
-    t, chances, log_none = _table(median_s, sigma)
+    """The law of movements, each noticed with a chance: between those of the chances that are tabulated."""
+    chances, laws = _moving_laws(median_s, sigma)
     x = math.log(chance)
     k = min(max(int(np.searchsorted(chances, x)) - 1, 0), len(chances) - 2)
     share = (x - chances[k]) / (chances[k + 1] - chances[k])
-    log = (1 - share) * log_none[k] + share * log_none[k + 1]
-    # Beyond the table the chance goes on falling as it did over its last tenth.
+    low, high = laws[k], laws[k + 1]
+    return Law(low.t, (1 - share) * low.log_none + share * high.log_none, (1 - share) * low.falls + share * high.falls)
+
+
+@kept
+def _moving_laws(median_s: float, sigma: float) -> tuple[Array, tuple[Law, ...]]:
+    """Logarithms of chances, and the law of movements that are noticed with each."""
+    t, chances, log_none = _table(median_s, sigma)
     tenth = len(t) * 9 // 10
-    slope = (log[tenth] - log[-1]) / (t[-1] - t[tenth])
-    beyond = math.exp(log[-1]) / slope
-    left = np.append(_area(log[:-1], log[1:], np.diff(t))[::-1].cumsum()[::-1] + beyond, beyond)
-    return Law(t, np.log(left / left[0]), np.exp(log) / left)
+    laws = []
+    for log in log_none:
+        # Beyond the table the chance goes on falling as it did over its last tenth.
+        slope = (log[tenth] - log[-1]) / (t[-1] - t[tenth])
+        beyond = math.exp(log[-1]) / slope
+        left = np.append(_area(log[:-1], log[1:], np.diff(t))[::-1].cumsum()[::-1] + beyond, beyond)
+        laws.append(Law(t, np.log(left / left[0]), np.exp(log) / left))
+    return chances, tuple(laws)
 
 
 @kept
@@ -177,17 +192,17 @@ def _fading(fading: Fading, near: float) -> Law:
     whole = chance[-1] @ weight
     of_step = (chance[:-1] - chance[1:]) @ weight / step
     none_middle = (chance[:-1] - chance[1:]) @ (weight / rate) / step
-    k = np.arange(EACH_STRETCH * STRETCHES + 1)
-    alone = np.exp(-(k[:, None] * step) * rate)
-    none_alone, next_alone = alone @ weight, alone @ (weight * rate)
-    j = np.arange(EACH_STRETCH)
+    k, j = np.arange(EACH_STRETCH * STRETCHES + 1), np.arange(EACH_STRETCH)
     # What is left after the rest of the first stretch: whole ones, and a part of the last.
-    after = k[:, None] - j - 1
-    within, through = after >= 0, np.maximum(after, 0) // EACH_STRETCH
-    rest = np.maximum(after, 0) % EACH_STRETCH
-    others = none_middle[j] * whole**through
-    none = np.where(within, others * none_middle[rest], none_alone[:, None]).mean(axis=1)
-    next_ = np.where(within, others * of_step[rest], next_alone[:, None]).mean(axis=1)
+    after = np.maximum(k[:, None] - j - 1, 0)
+    rest, others = after % EACH_STRETCH, none_middle[j] * whole ** (after // EACH_STRETCH)
+    none, next_ = others * none_middle[rest], others * of_step[rest]
+    # As long as no more than the first stretch has passed, it may be all there is.
+    first = k[: EACH_STRETCH + 1]
+    alone = np.exp(-(first[:, None] * step) * rate)
+    for of, by_itself in ((none, alone @ weight), (next_, alone @ (weight * rate))):
+        of[first] = np.where(first[:, None] > j, of[first], by_itself[:, None])
+    none, next_ = none.mean(axis=1), next_.mean(axis=1)
     none = np.maximum(none, 1e-300)
     return Law(np.asarray(k * step, float), np.log(none), next_ / none)
 

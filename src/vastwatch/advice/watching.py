@@ -27,16 +27,17 @@ def watches_at(project: Project, sensors: Iterable[str], spot: Spot) -> tuple[Wa
 def watch_at(mounted: MountedSensor, spot: Spot) -> Watch:
     """How a mounted sensor of its level watches somebody at a spot."""
     at = np.array([spot.at], float)
-    return _watch(staying(mounted, at, Stayer(spot_body(spot), spot.facing)), mounted)
+    return watch_of(mounted, staying(mounted, at, Stayer(spot_body(spot), spot.facing)), 0)
 
 
-def _watch(seen: Staying, mounted: MountedSensor) -> Watch:
-    moving = float(LARGE_SHARE * seen.large[0] + (1 - LARGE_SHARE) * seen.small[0])
-    at_rest = float(seen.still_per_s[0])
+def watch_of(mounted: MountedSensor, seen: Staying, k: int) -> Watch:
+    """How a mounted sensor watches the k-th of those whom it notices so."""
+    moving = float(LARGE_SHARE * seen.large[k] + (1 - LARGE_SHARE) * seen.small[k])
+    at_rest = float(seen.still_per_s[k])
     own = own_hold_s(mounted.device, mounted.sensor.settings)
     if seen.fading is None or seen.near is None:
         return Watch(moving, at_rest, own)
     # What it notices at rest by that echo is in `near`; what is besides is of its other parts.
-    besides = at_rest - float(seen.fading.excess(seen.near, 0.0)[0])
-    near = float(seen.near[0])
+    besides = at_rest - float(seen.fading.excess(seen.near[k : k + 1], 0.0)[0])
+    near = float(seen.near[k])
     return Watch(moving, max(besides, 0.0), own, seen.fading if math.isfinite(near) else None, near)
