@@ -91,9 +91,10 @@ def test_the_schema_in_the_docs_is_current():
     assert (ROOT / "docs/format/vastwatch-project.schema.json").read_text() == schema_text()
 
 
-def test_the_sample_file_is_what_its_builder_makes():
+def test_the_sample_file_is_what_its_builder_makes(monkeypatch):
     import importlib.util
 
+    monkeypatch.syspath_prepend(ROOT / "tools")
     spec = importlib.util.spec_from_file_location("build_demo", ROOT / "tools/build_demo.py")
     module = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(module)

@@ -53,3 +53,13 @@ def plan(qtbot, window):
     window.focus.set(stage="Plan")
     settle(qtbot, window)
     return window
+
+
+@pytest.fixture
+def scenes(qtbot, window):
+    """The Scenes panel with the sitting room in hand."""
+    from hands import settle
+
+    window.focus.set(stage="Scenes", room="sitting", level="upper", selected=None, time=86_400 + 20.5 * 3600)
+    settle(qtbot, window)
+    return window.panel("Scenes")

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
 
+from vastwatch.design.ladders import ladder_rows
 from vastwatch.design.project import find
 from vastwatch.desk.shell.parts import FigureField
 
@@ -73,3 +74,18 @@ def type_into(qtbot, f, text):
 def inspect(w, name):
     kinds = (FigureField, QComboBox, QLineEdit)
     return next(f for f in w.verdict.inspector.findChildren(kinds) if f.accessibleName() == name)
+
+
+def names(w, room="sitting", group=None):
+    """The rows of a ladder by name, from the top."""
+    return [r.name for r in ladder_rows(project(w), room, group)]
+
+
+def row_pixel(panel, name) -> QPoint:
+    """The middle of a row of the ladder that is shown."""
+    k = next(k for k, r in enumerate(panel.ladder.rows) if r.name == name)
+    return panel.ladder.rect_of(k).center().toPoint()
+
+
+def undo(window):
+    window.document.undo_stack.undo()

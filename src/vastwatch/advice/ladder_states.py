@@ -74,7 +74,7 @@ def never_wins(r: Rehearsal) -> Iterator[tuple[str, LadderRun, int]]:
     """The rows that did not win for a moment of a rehearsal: the room, what the ladder did, and which of its rows."""
     for room, run in r.house.ladders.items():
         for did in run.ladders:
-            share = did.won.share(len(did.rows) + len(did.hands))
+            share = did.share()
             yield from ((room, did, k) for k in range(len(did.rows)) if share[k] <= 0)
 
 

@@ -28,6 +28,7 @@ from vastwatch.laws import normal_below
 from vastwatch.memo import kept
 from vastwatch.sensing.fading import FADE_S, Fading, fades
 from vastwatch.sensing.figures import MINOR_MOTION
+from vastwatch.sensing.model import NEVER_S
 
 Array = NDArray[np.float64]
 
@@ -42,8 +43,8 @@ LOOKED_AT = np.linspace(0.0, 1.0, 97)[1:]
 FIRST_LOOKED_AT = LOOKED_AT**3
 # No hold is told apart more finely, seconds.
 SHORTEST_S = 1e-3
-# No hold beyond a day is looked for, seconds; and what is noticed less than once in this long is not.
-LONGEST_S, NEVER_S = 86_400.0, 864_000.0
+# No hold beyond a day is looked for, seconds.
+LONGEST_S = 86_400.0
 
 
 class Watch(NamedTuple):

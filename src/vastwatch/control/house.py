@@ -19,7 +19,7 @@ from vastwatch.control.darkness import house_dark
 from vastwatch.control.daylight import darkness
 from vastwatch.control.filtering import filter_of
 from vastwatch.control.lighting import RoomRun, given, handed, run_ladders
-from vastwatch.control.outputs.handler import Situation, handler_of, kwh, lights_in
+from vastwatch.control.outputs.handler import Situation, handler_of, kwh, kwh_above_standby, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import order, sensors_behind
 from vastwatch.design.edits.expressions import Path, paths
@@ -170,10 +170,7 @@ def _any(signals: tuple[Signal, ...]) -> Signal:
 
 @kept
 def _kwh_while(output: Fixture, levels: Levels, lit: Signal, when: Signal) -> float:
-    burning, handler = lit & when, handler_of(output)
-    standby = handler.watts(output, Levels.constant(0.0, levels.start, levels.end))
-    drawn = handler.watts(output, levels).while_on(burning) - standby.while_on(burning)
-    return drawn / 3_600_000.0
+    return kwh_above_standby(output, levels, lit & when)
 
 
 @kept

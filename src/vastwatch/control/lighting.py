@@ -67,7 +67,6 @@ class LadderRun:
     won: Winners
     levels: Mapping[str, Levels]
     wanted: Mapping[str, Signal]
-    hands: tuple[Override, ...] = ()
 
     @property
     def called(self) -> str:
@@ -191,7 +190,7 @@ def _run_one(
         table = Asked(np.vstack([table.goals, more.goals[:-1]]), np.vstack([table.fades, more.fades[:-1]]))
     levels = {lamp.id: levels_of(won, table.goals[:, k], table.fades[:, k]) for k, lamp in enumerate(lamps)}
     wanted = {lamp.id: won.while_on(table.goals[:, k] > 0) for k, lamp in enumerate(lamps)}
-    return LadderRun(ladder, said, won, levels, wanted, hands)
+    return LadderRun(ladder, said, won, levels, wanted)
 
 
 @kept

@@ -4,7 +4,7 @@ it reads, and whether what lights the room can be told apart from what else the 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
@@ -14,7 +14,7 @@ from vastwatch.design.conclusions import named_in, order, with_named
 from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, Expr, Named, Not, Report, every_part, parts_of
 from vastwatch.design.project import Project, find, indexed
 from vastwatch.design.records import Lamp, LampGroup, Rule, Scene
-from vastwatch.design.relations import lamps_in, presence_of, sensors_of
+from vastwatch.design.relations import by_room, lamps_in, presence_of, sensors_of
 from vastwatch.devices import DeviceType
 from vastwatch.memo import kept
 from vastwatch.site.building import Circuit
@@ -25,26 +25,19 @@ Array = NDArray[np.float64]
 _AT_ONCE = (AnyOf, AllOf, AtLeast, Not)
 
 
-def _by_room(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
-    out: dict[str, list[Any]] = {}
-    for r in records:
-        out.setdefault(r.room, []).append(r)
-    return {room: tuple(some) for room, some in out.items()}
-
-
 def rows_of(project: Project, room: str) -> tuple[Rule, ...]:
     """The rows of all ladders of a room, as they stand in the project."""
-    return indexed(project.rules, _by_room).get(room, ())
+    return indexed(project.rules, by_room).get(room, ())
 
 
 def scenes_in(project: Project, room: str) -> tuple[Scene, ...]:
     """The scenes of a room."""
-    return indexed(project.scenes, _by_room).get(room, ())
+    return indexed(project.scenes, by_room).get(room, ())
 
 
 def groups_in(project: Project, room: str) -> tuple[LampGroup, ...]:
     """The groups of lamps of a room."""
-    return indexed(project.lamp_groups, _by_room).get(room, ())
+    return indexed(project.lamp_groups, by_room).get(room, ())
 
 
 def ladder_rows(project: Project, room: str, group: str | None = None) -> tuple[Rule, ...]:

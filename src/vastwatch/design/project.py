@@ -311,6 +311,11 @@ def on_level(records: Iterable[R], level: str) -> tuple[R, ...]:
     return tuple(r for r in records if r.level == level)
 
 
+def tidied(name: str, most: int = 80) -> str:
+    """A name as it is kept: no longer than that, in one line."""
+    return " ".join(name.split())[:most]
+
+
 def numbered(name: str, taken: Iterable[str]) -> str:
     """The name itself where it is free, else numbered on: `Office 2` after `Office`, and after `Office 1`."""
     names = set(taken)

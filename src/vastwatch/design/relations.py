@@ -14,7 +14,8 @@ from vastwatch.design.records import Button, Fixture, Lamp, Presence
 from vastwatch.site.building import Level, Room, Spot
 
 
-def _by_room(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
+def by_room(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
+    """Records by the room that they are of."""
     out: dict[str, list[Any]] = {}
     for r in records:
         out.setdefault(r.room, []).append(r)
@@ -23,7 +24,7 @@ def _by_room(records: tuple[Any, ...]) -> dict[str, tuple[Any, ...]]:
 
 def presences_in(project: Project, room: str) -> tuple[Presence, ...]:
     """The conclusions about a room and its zones."""
-    return indexed(project.presences, _by_room).get(room, ())
+    return indexed(project.presences, by_room).get(room, ())
 
 
 def presence_of(project: Project, room: str) -> Presence | None:
@@ -38,7 +39,7 @@ def sensors_of(presence: Presence) -> tuple[str, ...]:
 
 def lamps_in(project: Project, room: str) -> tuple[Lamp, ...]:
     """The lamps that light a room."""
-    return indexed(project.lamps, _by_room).get(room, ())
+    return indexed(project.lamps, by_room).get(room, ())
 
 
 def outputs(project: Project) -> Iterator[Fixture]:
@@ -49,12 +50,12 @@ def outputs(project: Project) -> Iterator[Fixture]:
 
 def outputs_in(project: Project, room: str) -> tuple[Fixture, ...]:
     """Everything in a room that the house switches."""
-    return (*lamps_in(project, room), *indexed(project.outputs, _by_room).get(room, ()))
+    return (*lamps_in(project, room), *indexed(project.outputs, by_room).get(room, ()))
 
 
 def buttons_in(project: Project, room: str) -> tuple[Button, ...]:
     """The buttons of a room."""
-    return indexed(project.buttons, _by_room).get(room, ())
+    return indexed(project.buttons, by_room).get(room, ())
 
 
 def levels_in_order(project: Project) -> tuple[Level, ...]:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from vastwatch.design.places import room_at
-from vastwatch.design.project import Project, Variant, numbered
+from vastwatch.design.project import Project, Variant, numbered, tidied
 from vastwatch.design.references import all_references, without
 
 # What a design decides.
@@ -37,7 +37,7 @@ def variant_of(project: Project, ident: str) -> Variant:
 def kept(project: Project, name: str) -> Project:
     """The project with its present design kept as a variant of that name, numbered on where it is taken. Raises
     ValueError with a sentence for a name that is none, or where there are too many."""
-    name = " ".join(name.split())[:80]
+    name = tidied(name)
     if not name:
         raise ValueError("a variant needs a name")
     if len(project.variants) >= MOST:
@@ -94,7 +94,7 @@ def adopted(project: Project, ident: str) -> Project:
 
 def renamed(project: Project, ident: str, name: str) -> Project:
     """A variant by another name. Raises ValueError for one that is none."""
-    name = " ".join(name.split())[:80]
+    name = tidied(name)
     if not name:
         raise ValueError("a variant needs a name")
     variant = variant_of(project, ident)

@@ -95,6 +95,17 @@ def lights_in(project: Project, room: str) -> tuple[Fixture, ...]:
     return tuple(o for o in lights if o.id in mine or getattr(o, "zone", None) is None) or lights
 
 
+# Joules in a kilowatt hour.
+J_PER_KWH = 3_600_000.0
+
+
 def kwh(output: Fixture, levels: Levels, start: float | None = None, end: float | None = None) -> float:
     """Energy drawn from start to end, by default over the whole span."""
-    return handler_of(output).watts(output, levels).integral(start, end) / 3_600_000.0
+    return handler_of(output).watts(output, levels).integral(start, end) / J_PER_KWH
+
+
+def kwh_above_standby(output: Fixture, levels: Levels, when: Signal) -> float:
+    """Energy drawn while something holds, beyond what is drawn at nought."""
+    handler = handler_of(output)
+    standby = handler.watts(output, Levels.constant(0.0, levels.start, levels.end))
+    return (handler.watts(output, levels).while_on(when) - standby.while_on(when)) / J_PER_KWH

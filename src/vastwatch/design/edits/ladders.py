@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.expressions import Expr
 from vastwatch.design.ladders import groups_in, ladder_rows, lamps_for, scenes_in
-from vastwatch.design.project import Project, find, fresh_id, numbered, put
+from vastwatch.design.project import Project, find, fresh_id, numbered, put, tidied
 from vastwatch.design.records import Button, LampGroup, LampLevel, Rule, Scene
 from vastwatch.design.references import without
 from vastwatch.design.relations import lamps_in
@@ -97,7 +97,7 @@ def remove_row(project: Project, row: str) -> Project:
 
 def rename_scene(project: Project, scene: str, name: str) -> Project:
     """A scene by another name. Raises ValueError for one that is none."""
-    name = " ".join(name.split())[:80]
+    name = tidied(name)
     if not name:
         raise ValueError("a scene needs a name")
     return put(project, replace(find(project.scenes, scene), name=name))
@@ -145,7 +145,7 @@ def group_lamps(project: Project, group: str, lamps: tuple[str, ...]) -> Project
 
 def rename_group(project: Project, group: str, name: str) -> Project:
     """A group of lamps by another name. Raises ValueError for one that is none."""
-    name = " ".join(name.split())[:80]
+    name = tidied(name)
     if not name:
         raise ValueError("a group of lamps needs a name")
     return put(project, replace(find(project.lamp_groups, group), name=name))

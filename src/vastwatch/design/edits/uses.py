@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from vastwatch.design.edits.building import fresh_name_id
-from vastwatch.design.project import Project, find, numbered, put
+from vastwatch.design.project import Project, find, numbered, put, tidied
 from vastwatch.site.building import Needs, OwnUse, Room
 from vastwatch.site.uses import USES
 
@@ -33,7 +33,7 @@ def with_use(project: Project, room: Room, key: str) -> Room:
 def make_use(project: Project, room_id: str, name: str) -> tuple[Project, OwnUse]:
     """A use of the project's own of what a room is used as and asks for; the room has it from then on. Raises
     ValueError without a name."""
-    name = " ".join(name.split())[:40]
+    name = tidied(name, 40)
     if not name:
         raise ValueError("a use needs a name")
     room = find(project.rooms, room_id)

@@ -22,7 +22,7 @@ from vastwatch.advice.remedies import Remedy
 from vastwatch.advice.replay import LogCurve, log_curve
 from vastwatch.advice.schools import School
 from vastwatch.advice.spill import Spill, spills
-from vastwatch.advice.timing import TimingCurve  # fmt: skip
+from vastwatch.advice.timing import TimingCurve
 from vastwatch.advice.trial import Trial, stay
 from vastwatch.advice.walk_test import Sway, Walk, entrances, in_and_out, sways, walk
 from vastwatch.advice.zone_help import Help, what_helps
@@ -492,4 +492,4 @@ def _never() -> bool:
 
 
 # What no sensor and nobody who lives there reads: conclusions, and what the house does by them.
-_CONCLUDED = ("presences", "scenes", "rules", "buttons")
+_CONCLUDED = ("presences", "scenes", "lamp_groups", "rules", "buttons")

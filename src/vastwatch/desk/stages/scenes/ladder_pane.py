@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice.ladder_states import why_not
 from vastwatch.control.hand import ends_words
-from vastwatch.control.lighting import LadderRun
+from vastwatch.control.lighting import LadderRun, RoomRun
 from vastwatch.design.edits.ladders import move_row, remove_row
 from vastwatch.design.ladders import groups_in, ladder_rows, lamps_for
 from vastwatch.design.project import Project, find
@@ -80,10 +80,15 @@ class LadderPane(QWidget):
         return next((r for r in self.rows if r.id == self.focus.row), None)
 
     @property
-    def did(self) -> LadderRun | None:
-        """What the ladder in hand did in the days that are shown, if it is still the same ladder."""
+    def run(self) -> RoomRun | None:
+        """What all ladders of the room did in the days that are shown."""
         house = self.results.house
-        run = None if house is None else house.ladders.get(self.focus.room or "")
+        return None if house is None else house.ladders.get(self.focus.room or "")
+
+    @property
+    def did(self) -> LadderRun | None:
+        """What the ladder in hand did in those days, if it is still the same ladder."""
+        run = self.run
         did, mine = None if run is None else run.of(self.ident), self.rows
         return did if did is not None and len(did.rows) == len(mine) and all(
             a is b for a, b in zip(did.rows, mine)
@@ -130,10 +135,11 @@ class LadderPane(QWidget):
         n, out = len(mine), []
         pressed = buttons_in(project, room)
         if pressed:
+            hands = () if did is None or self.run is None else self.run.hands
             by_hand = None if did is None else sum(
-                min(h.end, did.won.edges[-1]) - h.begin for h in did.hands
+                min(h.end, did.won.edges[-1]) - h.begin for h in hands
             ) / float(did.won.edges[-1])  # fmt: skip
-            now = did is not None and any(h.begin <= t < h.end for h in did.hands)
+            now = any(h.begin <= t < h.end for h in hands)
             words = self.tr("as pressed, {}").format(ends_words(pressed[0]))
             out.append(ShownRow(None, self.tr("Hand on the button"), words, by_hand, now, now))
         by_hand_now = bool(out and out[0].wins)
