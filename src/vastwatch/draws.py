@@ -23,12 +23,12 @@ Keys = NDArray[np.uint64]
 # Of processes with so few to come, all are drawn at once.
 A_FEW = 40.0
 
-_GOLDEN = np.uint64(0x9E3779B97F4A7C15)
-_FIRST, _SECOND = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
-_SHIFTS = np.uint64(30), np.uint64(27), np.uint64(31)
+GOLDEN = np.uint64(0x9E3779B97F4A7C15)
+FIRST, SECOND = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
+SHIFTS = np.uint64(30), np.uint64(27), np.uint64(31)
 # Double precision has 53 bits: the upper ones of the 64.
-_HALF, _LOWER = np.uint64(32), np.uint64(0xFFFFFFFF)
-_DROPPED, _UNIT = np.uint64(11), 2.0**-53
+HALF, LOWER = np.uint64(32), np.uint64(0xFFFFFFFF)
+DROPPED, UNIT = np.uint64(11), 2.0**-53
 
 
 def key_of(*names: object) -> int:
@@ -44,10 +44,10 @@ def at_ms(t: ArrayLike) -> NDArray[np.int64]:
 
 def _bits(key: Any, index: ArrayLike) -> Keys:
     keys = np.asarray(key, np.uint64)
-    z = keys + np.asarray(index, np.int64).astype(np.uint64) * _GOLDEN
-    a, b, c = _SHIFTS
-    z = (z ^ (z >> a)) * _FIRST
-    z = (z ^ (z >> b)) * _SECOND
+    z = keys + np.asarray(index, np.int64).astype(np.uint64) * GOLDEN
+    a, b, c = SHIFTS
+    z = (z ^ (z >> a)) * FIRST
+    z = (z ^ (z >> b)) * SECOND
     return z ^ (z >> c)
 
 
@@ -60,13 +60,13 @@ def sub_keys(key: Any, index: ArrayLike) -> Keys:
 def uniform(key: Any, index: ArrayLike) -> Array:
     """Numbers in [0, 1); `key` one key or one for each index."""
     with np.errstate(over="ignore"):
-        return np.asarray((_bits(key, index) >> _DROPPED) * _UNIT, float)
+        return np.asarray((_bits(key, index) >> DROPPED) * UNIT, float)
 
 
 # The same for one number at a time, in whole numbers of 64 bits: for what goes a step at a time, an array of one costs
 # twenty times as much.
 _WORD = 2**64 - 1
-_GOLDEN_1, _FIRST_1, _SECOND_1 = int(_GOLDEN), int(_FIRST), int(_SECOND)
+_GOLDEN_1, _FIRST_1, _SECOND_1 = int(GOLDEN), int(FIRST), int(SECOND)
 
 
 def _bits_of(key: int, index: int) -> int:
@@ -83,7 +83,7 @@ def sub_key_of(key: int, index: int) -> int:
 
 def uniform_of(key: int, index: int) -> float:
     """As `uniform`, one."""
-    return (_bits_of(key, index) >> 11) * _UNIT
+    return (_bits_of(key, index) >> 11) * UNIT
 
 
 def exponential(key: Any, index: ArrayLike) -> Array:
@@ -103,8 +103,8 @@ def normal_pair(key: Any, index: ArrayLike) -> tuple[NDArray[np.float32], NDArra
     with np.errstate(over="ignore"):
         bits = _bits(key, index)
     single = np.float32
-    radius = np.sqrt(single(-2.0) * np.log(((bits >> _HALF).astype(single) + single(1.0)) * single(2.0**-32)))
-    angle = (bits & _LOWER).astype(single) * single(2.0 * np.pi * 2.0**-32)
+    radius = np.sqrt(single(-2.0) * np.log(((bits >> HALF).astype(single) + single(1.0)) * single(2.0**-32)))
+    angle = (bits & LOWER).astype(single) * single(2.0 * np.pi * 2.0**-32)
     return radius * np.cos(angle), radius * np.sin(angle)
 
 

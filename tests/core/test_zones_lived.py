@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from plain_targets import plain_rows, plain_targets
 from samples import CHAIR, STOOL, device, rect, tracked
 from vastwatch.advice.judge import judge
 from vastwatch.design.expressions import Report, zone_part
@@ -17,9 +18,12 @@ from vastwatch.design.presence import Roles, from_roles, reports, roles_of
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Zone
 from vastwatch.design.references import without
+from vastwatch.devices.types import ZoneRules
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, targets_on
-from vastwatch.rehearsal.targets import Targets, _rows, _told, _wander, occupied
+from vastwatch.rehearsal.notices import Notices
+from vastwatch.rehearsal.reports import _wanted, _watched, notices_on, run_sensors, run_without, targets_on
+from vastwatch.rehearsal.target_loops import Bodies, Mirrors, Radar, Told, Ways, tell
+from vastwatch.rehearsal.targets import Targets, occupied, targets_of
 from vastwatch.rehearsal.zone_scores import score_zones
 from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.mounted import mount, zoned
@@ -56,30 +60,47 @@ def test_reports_fall_where_the_chances_say():
     assert n > 5_000 and inside / n == pytest.approx(known.counted[i, 0], abs=0.02)
 
 
+def told_of(places, seconds, range_m=0.0, wander_m=0.0, most=9, mirrors=(), key=7):
+    """What a radar at the origin that looks along +y, as high as any chest, tells of some who stay, each noticed in all
+    of some seconds (first and last of each run)."""
+    n, runs = len(places), len(seconds)
+    each = np.arange(n + 1)
+    seen = np.tile(np.array(seconds, np.int64), (n, 1))
+    none, nowhere = np.empty(0), np.zeros(0, np.int64)
+    bodies = Bodies(
+        each * runs, seen[:, 0].copy(), seen[:, 1].copy(), each, np.full(n, -1e9), np.full(n, 1e9),
+        np.array(places, float), np.ones(n), np.ones(n, bool), each * 0, none, none, none, none, nowhere, np.ones(n),
+        np.arange(n, dtype=np.uint64) + np.uint64(key), np.arange(n, dtype=np.uint64) + np.uint64(99), each[:-1], n,
+    )  # fmt: skip
+    ways = Ways(np.empty((0, 2)), np.zeros(0, bool), np.zeros(1, np.int64), nowhere)
+    radar = Radar(0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 1.0, range_m, 0.0, wander_m, most)
+    row = (*(np.array([x[k] for x in mirrors], float).reshape(-1, 2) for k in (0, 1)),
+           *(np.array([x[k] for x in mirrors], float) for k in (2, 3)))  # fmt: skip
+    walls = Mirrors(*row, np.arange(len(mirrors), dtype=np.uint64), 1.0)
+    room = (1 + len(mirrors)) * n * sum(b - a + 1 for a, b in seconds)
+    out = Told(
+        np.empty(room, np.int32), np.empty((room, 2), np.float32), np.empty((room, 2), np.float32),
+        np.empty(room, np.int16), np.empty(room, bool), np.empty(room, np.int32), np.empty(room, np.int32),
+    )  # fmt: skip
+    rows, lost, merged = tell(bodies, ways, radar, walls, 0, seconds[-1][1] + 1, out)
+    return Targets(*(c[:rows] for c in out[:5]), ("a",) * n, out.lost[:lost], out.merged[:merged])
+
+
 def test_the_wander_of_a_body_is_slow_and_as_wide_as_it_is():
-    x, y = _wander(7, np.arange(60_000))
+    told = told_of([(0.0, 500.0)], [(0, 59_999)], wander_m=1.0)
+    x, y = (told.read - told.at).T
     assert x.std() == pytest.approx(1.0, abs=0.03) and abs(np.corrcoef(x, y)[0, 1]) < 0.03
     for lag in (1, 2, 4):
         assert np.corrcoef(x[:-lag], x[lag:])[0, 1] == pytest.approx(math.exp(-lag / 2.0), abs=0.05)
-    # A second alone is the same as among others.
-    assert _wander(7, np.array([500]))[0][0] == x[500]
+    # A second alone is the same as among others, whenever the one before was.
+    alone = told_of([(0.0, 500.0)], [(3, 3), (8, 8), (500, 500)], wander_m=1.0)
+    assert (alone.read == told.read[[3, 8, 500]]).all()
 
 
-def plain_rows(tick, m, n, delay):
-    """Second by second, as a device does it."""
-    out, on, left = [], None, None
-    there = set(tick.tolist())
-    for s in range(int(tick.max()) + math.ceil(delay) + 3 if len(tick) else 0):
-        if s in there:
-            if on is None and sum(q in there for q in range(s - n + 1, s + 1)) >= m:
-                on = float(s)
-            left = s
-        elif on is not None and s >= left + delay:
-            out.append((on, left + delay))
-            on = None
-    if on is not None:
-        out.append((on, left + delay))
-    return out
+def test_range_scatters_anew_each_second_and_as_wide_as_it_is():
+    r = np.hypot(*told_of([(3.0, 4.0)], [(0, 59_999)], range_m=0.3).read.T)
+    assert r.mean() == pytest.approx(5.0, abs=0.01) and r.std() == pytest.approx(0.3, abs=0.01)
+    assert abs(np.corrcoef(r[:-1], r[1:])[0, 1]) < 0.02
 
 
 @given(
@@ -87,23 +108,87 @@ def plain_rows(tick, m, n, delay):
 )
 def test_a_zone_is_entered_and_left_as_second_by_second(seconds, m, more, delay):
     tick = np.unique(np.array(seconds, np.int64))
-    rows = Signal.from_intervals(_rows(tick, m, m + more, delay), 0.0, 1e4)
-    plain = Signal.from_intervals(np.array(plain_rows(tick, m, m + more, delay)).reshape(-1, 2), 0.0, 1e4)
+    rules = ZoneRules(confirm_of=(m, m + more), off_delay_s=delay)
+    shape = Shape(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)), None, ())
+    rows = Signal.from_intervals(occupied(told_at(*tick), (CHAIR,), (shape,), rules)[0], 0.0, 1e4)
+    plain = Signal.from_intervals(plain_rows(tick, m, m + more, delay), 0.0, 1e4)
     # Where a gap is just as long as the delay both may go either way.
     assert (rows - plain).total() + (plain - rows).total() <= 1e-9
 
 
+@given(st.lists(st.tuples(st.floats(-2, 2), st.floats(0, 4)), max_size=30), st.integers(3, 6), st.integers(0, 99))
+def test_reports_fall_into_a_zone_as_into_its_shape(read, corners, seed):
+    """Polygons that may cross themselves, and a band; what falls where it is to be ignored falls nowhere."""
+    rng = np.random.default_rng(seed)
+    shapes = (
+        Shape(tuple(map(tuple, rng.uniform((-2, 0), (2, 4), (corners, 2)).tolist())), None, ()),
+        Shape((), (1.0, 2.5), ()), Shape(tuple(map(tuple, rng.uniform((-2, 0), (2, 4), (3, 2)).tolist())), None, ()),
+    )  # fmt: skip
+    zones = (replace(CHAIR, role="entry"), replace(CHAIR, role="entry"), replace(CHAIR, role="ignore"))
+    place = np.array(read, np.float32).reshape(-1, 2)
+    tick = 10 * np.arange(len(place))
+    told = told_at(*tick)._replace(read=place)
+    rules = ZoneRules(off_delay_s=1.0)
+    out = shapes[2].holds(place)
+    for shape, rows in zip(shapes[:2], occupied(told, zones, shapes, rules)):
+        assert rows[:, 0].tolist() == tick[shape.holds(place) & ~out].tolist()
+
+
 def test_no_more_targets_than_it_follows_and_two_together_are_one():
-    tick = np.array([1, 1, 1, 1, 2, 2])
-    at = np.array([(0, 1), (0, 1.3), (2, 2), (3, 3), (0, 1), (0, 5)], float)
-    image = np.array([0, 0, 0, 1, 0, 0], bool)
-    stays, lost, merged = _told(tick, at, image, 2)
-    assert stays.tolist() == [True, False, True, False, True, True] and (lost.tolist(), merged.tolist()) == ([], [1])
-    stays, lost, merged = _told(tick, at, image, 1)
-    assert stays.tolist() == [True, False, False, False, True, False] and (lost.tolist(), merged.tolist()) == (
-        [1, 2],
-        [1],
-    )
+    at = [(0, 1), (0, 1.3), (2, 2), (3, 3)]
+    told = told_of(at, [(1, 2)])
+    assert (told.of.tolist(), told.lost.tolist(), told.merged.tolist()) == ([0, 2, 3] * 2, [], [1, 2])
+    told = told_of(at[::-1], [(1, 1)], most=2)
+    assert (told.of.tolist(), told.lost.tolist(), told.merged.tolist()) == ([3, 1], [1], [1])
+    # Images come after people, however near they are, and are not missed.
+    glass = ((0.0, 2.5), (0.0, 1.0), 9.0, 1.0)
+    told = told_of([(0, 1), (0, 4.5), (0, 5.5)], [(1, 1)], most=3, mirrors=[glass])
+    assert told.image.tolist() == [False, False, False] and told.lost.tolist() == []
+    told = told_of([(0, 1), (0, 5.5)], [(1, 1)], mirrors=[glass])
+    assert sorted(told.at[:, 1].tolist()) == [1.0, 4.0, 5.5] and told.image.tolist() == [False, True, False]
+
+
+HOUSEHOLDS = {
+    "two who sit": tracked(zones=(CHAIR, STOOL)),
+    "a fan and a mirror": replace(
+        tracked(zones=(CHAIR, STOOL), at=(2.0, 3.9, 1.2), yaw=-90.0),
+        hazards=(
+            Hazard(id="fan", level="g", name="Fan", kind="fan", outline=rect(3.2, 0.8, 3.6, 1.2), strength=1.0),
+            Hazard(id="m", level="g", name="M", kind="mirror or metal", outline=rect(1, 0.02, 3, 0.08), strength=0.6),
+        ),
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", [*HOUSEHOLDS, "sample"])
+def test_targets_are_those_of_the_arrays(name, demo):
+    """Loop and arrays, of everything that is told in three days: who, when, where, lost and merged."""
+    project = demo if name == "sample" else HOUSEHOLDS[name]
+    truth = rehearse(project, 3, 2).truth
+    found = 0
+    for sensor in project.sensors:
+        w = _wanted(project, sensor, truth)
+        if (watched := _watched(project, w.mounted, w.level)) is None:
+            continue
+        for most in (watched[1].device.targets, 1):
+            seen = watched[1]._replace(device=replace(watched[1].device, targets=most))
+            lives, cuts = truth.household.lives(0, 3), [truth.calendar.midnight(d) for d in range(4)]
+            noticed = notices_on_days(project, sensor.id, truth, 3)
+            days = targets_of(seen, truth.household, lives, noticed, cuts)
+            plain = plain_targets(seen, truth.household, lives, noticed)
+            found += len(plain.tick)
+            for k, column in enumerate(Targets._fields):
+                mine = days[0].names if column == "names" else np.concatenate([d[k] for d in days])
+                if column in ("read", "at"):
+                    assert np.abs(mine - plain[k]).max(initial=0.0) < 2e-5
+                else:
+                    assert np.array_equal(mine, plain[k]), (sensor.id, column)
+    assert found > 5_000
+
+
+def notices_on_days(project, sensor, truth, days):
+    each = [notices_on(project, sensor, truth, d) for d in range(days)]
+    return Notices(*(np.concatenate(c) for c in zip(*each)))
 
 
 def test_what_is_to_be_ignored_is_nowhere():
@@ -174,8 +259,8 @@ def test_long_runs_and_short_ones_tell_the_same_zones():
 
 def told_at(*seconds, read=(0.5, 0.5)):
     n = len(seconds)
-    tick, place = np.array(seconds, np.int64), np.tile(np.array(read, float), (n, 1))
-    return Targets(tick, place, place, np.zeros(n, np.int64), np.zeros(n, bool), ("a",), tick[:0], tick[:0])
+    tick, place = np.array(seconds, np.int32), np.tile(np.array(read, np.float32), (n, 1))
+    return Targets(tick, place, place, np.zeros(n, np.int16), np.zeros(n, bool), ("a",), tick[:0], tick[:0])
 
 
 def test_roles_and_delays_of_zones():

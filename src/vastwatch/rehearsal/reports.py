@@ -28,7 +28,7 @@ from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.condensing import condensed
 from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of, spots_noticed
 from vastwatch.rehearsal.room_told import told_of_room
-from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of
+from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of, zones_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
 from vastwatch.sensing.model import MountedSensor, each_part, held, model_of
@@ -175,7 +175,7 @@ def _run_long(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> 
                 noticed = _noticed(part, w.level, truth, weekly, first, last, lives)
                 so_far.append(_heard(part, noticed))
                 if w.zoning is not None and w.zoning.part == k:
-                    rows.append(_zone_rows(w.zoning, truth, lives, noticed))
+                    rows += _zone_rows(w.zoning, truth, lives, noticed, range(first, last))
     # Kept as `_run` keeps them: day by day they would be heard anew.
     out = {}
     for w, parts, rows in zip(wanted, heard, told):
@@ -198,17 +198,21 @@ def _zones(w: _Wanted, truth: Truth) -> dict[str, Signal]:
     """What a sensor says of each of its zones, by their ids."""
     assert w.zoning is not None
     part, weekly = tuple(each_part(w.mounted))[w.zoning.part], w.false[w.zoning.part]
-    _tell(w.zoning.watched, part, w.level, truth, weekly)
-    days = [_targets_of_day(w.zoning.watched, part, w.level, truth, weekly, d) for d in range(truth.calendar.days)]
-    return _signals(w.zoning, [_rows_of(w.zoning, t) for t in days], truth)
+    days = range(truth.calendar.days)
+    noticed = [_notices_of_day(part, w.level, truth, weekly, d) for d in days]
+    together = Notices(*(np.concatenate(columns) for columns in zip(*noticed)))
+    lives = truth.household.lives(0, len(days))
+    return _signals(w.zoning, _zone_rows(w.zoning, truth, lives, together, days), truth)
 
 
-def _zone_rows(zoning: Zoning, truth: Truth, lives: Lives, noticed: Notices) -> list[Array]:
-    return _rows_of(zoning, targets_of(zoning.watched, truth.household, lives, noticed))
+def _zone_rows(zoning: Zoning, truth: Truth, lives: Lives, noticed: Notices, days: range) -> list[list[Array]]:
+    """Day after day, the rows of each zone."""
+    into = partial(occupied, zones=zoning.zones, shapes=zoning.shapes, rules=zoning.rules)
+    return zones_of(zoning.watched, truth.household, lives, noticed, _midnights(truth, days), into)
 
 
-def _rows_of(zoning: Zoning, targets: Targets) -> list[Array]:
-    return occupied(targets, zoning.zones, zoning.shapes, zoning.rules)
+def _midnights(truth: Truth, days: range) -> list[float]:
+    return [truth.calendar.midnight(d) for d in range(days.start, days.stop + 1)]
 
 
 def _signals(zoning: Zoning, rows: list[list[Array]], truth: Truth) -> dict[str, Signal]:
@@ -224,35 +228,13 @@ def _late(rows: Array, by: float) -> Array:
     return np.column_stack([np.minimum(rows[:, 0] + by, rows[:, 1]), rows[:, 1]])
 
 
-def _target_key(
-    watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int
-) -> tuple[object, ...]:
-    return ("targets", watched, *_key("notices", part, level, truth, day, weekly)[1:])
-
-
-def _tell(watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly) -> None:
-    """See to it that all days of a tracking radar's targets are kept; those that lack are looked at together."""
-    days = range(truth.calendar.days)
-    lacking = [d for d in days if not MEMO.holds(_target_key(watched, part, level, truth, weekly, d))]
-    if len(lacking) < 2:
-        return
-    first, last = lacking[0], lacking[-1] + 1
-    noticed = [_notices_of_day(part, level, truth, weekly, d) for d in range(first, last)]
-    together = Notices(*(np.concatenate(columns) for columns in zip(*noticed)))
-    told = targets_of(watched, truth.household, truth.household.lives(first, last), together)
-    midnights = [truth.calendar.midnight(d) for d in range(first, last + 1)]
-    for day, targets in zip(range(first, last), told.by_day(midnights)):
-        MEMO.put(_target_key(watched, part, level, truth, weekly, day), targets)
-
-
+@kept
 def _targets_of_day(
     watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int
 ) -> Targets:
-    def work() -> Targets:
-        noticed = _notices_of_day(part, level, truth, weekly, day)
-        return targets_of(watched, truth.household, truth.lives(day), noticed)
-
-    return MEMO.get(_target_key(watched, part, level, truth, weekly, day), work)
+    noticed = _notices_of_day(part, level, truth, weekly, day)
+    days = range(day, day + 1)
+    return targets_of(watched, truth.household, truth.lives(day), noticed, _midnights(truth, days))[0]
 
 
 def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targets | None:
@@ -335,7 +317,8 @@ def run_without(project: Project, sensor_id: str, truth: Truth, source: str, dur
             left = [_left_out(n, source, during) for n in of_days]
             heard.append([_heard(part, n) for n in left])
             if zoning is not None and zoning.part == k:
-                rows = [_zone_rows(zoning, truth, truth.lives(day), n) for day, n in enumerate(left)]
+                days = range(truth.calendar.days)
+                rows = [r for d in days for r in _zone_rows(zoning, truth, truth.lives(d), left[d], range(d, d + 1))]
                 zones = _signals(zoning, rows, truth)
         runs.append(replace(_joined(mounted, heard, truth), zones=zones))
     run = runs[0] if len(runs) == 1 else _by_hours(tuple(runs), sensor, truth.calendar)

@@ -163,16 +163,21 @@ def _floating(values: ArrayLike) -> Array:
     return out if out.dtype.kind == "f" else out.astype(float)
 
 
-def mirrored(hazard: Hazard, points: ArrayLike) -> tuple[Array, NDArray[np.bool_]]:
-    """Points of the plan, (n, 2), behind a mirror or a plane of metal: mirrored at the long middle line of its outline;
-    and whether each is in front of it, so that its image is seen through it."""
+class MirrorLine(NamedTuple):
+    """A mirror on the plan: the middle of it, the normal to its long side, and how far it reaches from the middle."""
+
+    middle: tuple[float, float]
+    normal: tuple[float, float]
+    reach: float
+
+
+def mirror_line(hazard: Hazard) -> MirrorLine:
+    """The long middle line of the outline of a mirror or a plane of metal, at which people are mirrored."""
     outline = np.asarray(hazard.outline, float)
     sides = np.roll(outline, -1, axis=0) - outline
     along = sides[np.hypot(sides[:, 0], sides[:, 1]).argmax()]
     along = along / max(float(np.hypot(*along)), 1e-9)
-    normal = np.array([-along[1], along[0]])
-    middle = outline.mean(axis=0)
-    p = np.asarray(points, float).reshape(-1, 2)
-    off = (p - middle) @ normal
-    reach = float(np.abs((outline - middle) @ along).max())
-    return p - 2.0 * off[:, None] * normal, np.abs((p - middle) @ along) <= reach
+    x, y = outline.mean(axis=0).tolist()
+    reach = float(np.abs((outline - (x, y)) @ along).max())
+    return MirrorLine((x, y), (-float(along[1]), float(along[0])), reach)
+
