@@ -223,8 +223,6 @@ def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[N
     return stays & ~beyond, tick[beyond & ~image], merged
 
 
-
-
 def mirrored(hazard: Hazard, points: Array) -> tuple[Array, NDArray[np.bool_]]:
     """Points behind a mirror, and whether each is in front of it."""
     line = mirror_line(hazard)

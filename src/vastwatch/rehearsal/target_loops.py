@@ -1,9 +1,9 @@
-"""The two loops of a tracking radar's targets, second by second, compiled: what it reads, and what its zones make of it.
+"""A tracking radar's targets second by second, in two compiled loops: what it reads, and what its zones make of it.
 
-Arrays of all reports, one step after the other, are mostly moving numbers about: a week of six radars with five targets
-each is seven million reports. Here each second is told as the device tells it. What the loops read is laid out by
-`targets`, and this module is loaded by it where something is told: the compiler takes a moment to load, and some seconds
-the first time, after which what it made is kept beside this file.
+In arrays of all reports, one step after the other, most of the time goes into moving numbers about: a week of six
+radars with five targets each is seven million reports. `targets` lays out what the loops read, and loads this module
+where something is told: the compiler takes a moment to load. What it makes the first time, in some seconds, is kept
+beside this file.
 """
 
 from __future__ import annotations
@@ -224,7 +224,7 @@ def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-unty
                 if j < walk_of[b] or second >= walk_to[j]:
                     continue
                 k = walk_route[j]
-                sample = route_out[k] + int(math.floor((second - walk_out[j]) * walk_speed[j] / STEP))
+                sample = route_out[k] + math.floor((second - walk_out[j]) * walk_speed[j] / STEP)
                 row = route_first[k] + min(max(sample, 0), route_first[k + 1] - route_first[k] - 1)
                 if not on_level[row]:
                     continue
@@ -320,9 +320,9 @@ def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-unty
 
 
 class Zones(NamedTuple):
-    """Zones as loops read them. Zone z has corners `corner_of[z]` to `corner_of[z + 1]` of `corner`, and a `frame` (least
-    x, y, greatest x, y) about them; or else a `ring`, [near, far) of range, far at nought for none. `ignored`: what
-    falls there is nowhere. It is entered once `need[z]` of `among[z]` successive reports fall into it, and left
+    """Zones as the loop reads them. Zone z has corners `corner_of[z]` to `corner_of[z + 1]` of `corner`, and a `frame`
+    (least x, y, greatest x, y) about them; or else a `ring`, [near, far) of range, far at nought for none. `ignored`:
+    what falls there is nowhere. It is entered once `need[z]` of `among[z]` successive reports fall into it, and left
     `delay[z]` after the last."""
 
     corner_of: Any

@@ -120,8 +120,8 @@ def _told(
             np.empty(most, np.int16), np.empty(most, np.bool_), np.empty(most, np.int32), np.empty(most, np.int32),
         )  # fmt: skip
         n, lost, merged = target_loops.tell(bodies, ways, radar, mirrors, first, last, room) if most else (0, 0, 0)
-        rows = (column[:n] for column in room[:5])
-        return Targets(*rows, names, room.lost[:lost].copy(), room.merged[:merged].copy())
+        tick, read, at, of, image = (column[:n] for column in room[:5])
+        return Targets(tick, read, at, of, image, names, room.lost[:lost].copy(), room.merged[:merged].copy())
 
     return told
 
@@ -179,11 +179,13 @@ def _bodies(watched: Watched, household: Household, lives: Lives, noticed: Notic
         return np.array([getattr(b, column) for b in each], kind)
 
     return target_loops.Bodies(
-        cuts("seen_from"), rows("seen_from"), rows("seen_to"),
-        cuts("stay_from"), *(rows(c) for c in ("stay_from", "stay_to", "stay_at", "stay_chest", "stay_here")),
-        cuts("walk_from"), *(rows(c) for c in ("walk_from", "walk_to", "walk_out", "walk_speed", "walk_route")),
-        figures("chest", float), figures("wander", np.uint64), figures("draw", np.uint64), figures("who", np.int64),
-        people,
+        seen_of=cuts("seen_from"), seen_from=rows("seen_from"), seen_to=rows("seen_to"),
+        stay_of=cuts("stay_from"), stay_from=rows("stay_from"), stay_to=rows("stay_to"), stay_at=rows("stay_at"),
+        stay_chest=rows("stay_chest"), stay_here=rows("stay_here"),
+        walk_of=cuts("walk_from"), walk_from=rows("walk_from"), walk_to=rows("walk_to"), walk_out=rows("walk_out"),
+        walk_speed=rows("walk_speed"), walk_route=rows("walk_route"),
+        chest=figures("chest", float), wander=figures("wander", np.uint64), draw=figures("draw", np.uint64),
+        who=figures("who", np.int64), people=people,
     )  # fmt: skip
 
 
@@ -255,10 +257,11 @@ def _radar(watched: Watched) -> target_loops.Radar:
     from vastwatch.rehearsal import target_loops
 
     pose, scatter, yaw = watched.pose, scatter_of(watched.device), math.radians(watched.pose.yaw)
-    x, y, height, bias, scale = map(float, (pose.x, pose.y, pose.height, pose.bias, pose.scale))
     return target_loops.Radar(
-        x, y, height, math.sin(yaw), math.cos(yaw), bias, scale, *map(float, scatter), watched.device.targets
-    )
+        float(pose.x), float(pose.y), float(pose.height), math.sin(yaw), math.cos(yaw), float(pose.bias),
+        float(pose.scale), float(scatter.range_m), float(scatter.angle), float(scatter.wander_m),
+        watched.device.targets,
+    )  # fmt: skip
 
 
 def _mirrors(watched: Watched, seed: int) -> target_loops.Mirrors:

@@ -180,4 +180,3 @@ def mirror_line(hazard: Hazard) -> MirrorLine:
     x, y = outline.mean(axis=0).tolist()
     reach = float(np.abs((outline - (x, y)) @ along).max())
     return MirrorLine((x, y), (-float(along[1]), float(along[0])), reach)
-
