@@ -70,6 +70,56 @@ def _drag(app, demo, how):
     window.close()
 
 
+def test_a_frame_while_a_zone_is_dragged_by_mouse(app, demo):
+    """Numbers, the shape the device will use, chances at the spots and the matrix on the panel, with each frame."""
+    from PyQt6.QtCore import QEvent, QPointF, Qt
+    from PyQt6.QtGui import QMouseEvent
+    from PyQt6.QtTest import QTest
+
+    from vastwatch.desk.shell.app import Desk
+    from vastwatch.desk.shell.document import Document
+
+    desk = Desk(Document(demo))
+    window = desk.window
+    window.resize(1280, 800)
+    window.show()
+    for ident in ("zone-window-seat", "zone-counter"):
+        zone = find(demo.zones, ident)
+        sensor = find(demo.sensors, zone.sensor)
+        window.focus.set(stage="Zones", level=sensor.level, selected=zone.id, room=None)
+        QTest.qWait(200)
+        while window.results.busy():
+            QTest.qWait(20)
+        xs, ys = zip(*zone.outline)
+        view = window.plan.viewport()
+        # By its lower left part, where no seat is.
+        at = 0.9 * min(xs) + 0.1 * max(xs), 0.9 * min(ys) + 0.1 * max(ys)
+        start = window.plan.pixel_of(*at)
+        QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=start.toPoint())
+        frames = []
+        for k in range(60):
+            p = start + QPointF(0.6, -0.4) * k
+            move = QMouseEvent(
+                QEvent.Type.MouseMove, p, view.mapToGlobal(p), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+            )  # fmt: skip
+            begin = time.perf_counter()
+            app.sendEvent(view, move)
+            # The plan and the panel are painted there.
+            app.processEvents()
+            frames.append(time.perf_counter() - begin)
+        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=p.toPoint())
+        moved = find(window.document.project.zones, ident).outline
+        assert moved != zone.outline
+        say(
+            f"a frame, dragging {ident}: median {statistics.median(frames) * 1e3:.1f} ms, best {min(frames) * 1e3:.1f} "
+            f"ms (bar 16 ms)"
+        )
+        assert statistics.median(frames) < 0.080
+    window.document.undo_stack.setClean()
+    window.close()
+
+
 def large_plan():
     """60 rooms, 400 walls, 300 pieces of furniture on one level."""
     from vastwatch.design.edits.building import add_rooms, rectangle
