@@ -33,6 +33,7 @@ from vastwatch.geometry import polygons
 from vastwatch.sensing import coverage
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.tracker import CHEST_M, Pose, on_plan, places_read
+from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.sensing.zoned import Zoned, off_axis_deg, tracking, zones_of
 from vastwatch.sensing.zones import cloud
 from vastwatch.words import sentence
@@ -109,7 +110,7 @@ def draw_zones(p: QPainter, state: PlanState) -> None:
             _steps(p, known, j, colour)
         p.setBrush(alpha(colour, 0.2 if chosen else 0.11))
         p.setPen(cosmetic(colour, 2.2 if chosen else 1.4))
-        p.drawPolygon(polygon(known.outline(j)))
+        p.drawPolygon(_used(known, j))
     for zone in zones_of(state.project, known.sensor.id)[len(known.zones) :]:
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(cosmetic(t.dropped, 1.2, Qt.PenStyle.DotLine))
@@ -128,6 +129,17 @@ def draw_zones(p: QPainter, state: PlanState) -> None:
                 p.setPen(QPen(t.ink, 1.2))
                 for corner in zone.outline:
                     p.drawRect(QRectF(at(*corner) - QPointF(3.5, 3.5), at(*corner) + QPointF(3.5, 3.5)))
+
+
+def _used(known: Zoned, j: int) -> QPolygonF:
+    """What the device uses of a zone, in the scene."""
+    return _used_as(known.shapes[j], known.pose, known.chest[j], known.device.fov_h)
+
+
+@lru_cache(maxsize=256)
+def _used_as(shape: Shape, pose: Pose, chest: float, fov_h: float) -> QPolygonF:
+    """Kept: every frame paints all zones, and one of them is dragged."""
+    return polygon(shape.on_plan(pose, chest, fov_h))
 
 
 def _free(box: QRectF, ways: list[QPointF], taken: list[QRectF], view: QRectF) -> QRectF:
@@ -244,10 +256,12 @@ def _figures(p: QPainter, state: PlanState, known: Zoned, at: At, taken: list[QR
 def _label(p: QPainter, state: PlanState, known: Zoned, j: int, zone: Zone, at: At, taken: list[QRectF]) -> None:
     """The zone's name on its upper edge, or where it lies on nothing else."""
     t = state.theme
-    pixels = [at(x, y) for x, y in known.outline(j)]
-    if not pixels:
+    used = _used(known, j).boundingRect()
+    if used.isEmpty():
         return
-    xs, ys = [q.x() for q in pixels], [q.y() for q in pixels]
+    # The plan is never turned: what is upright on it is upright in pixels.
+    ends = [at(q.x(), -q.y()) for q in (used.topLeft(), used.bottomRight())]
+    xs, ys = [q.x() for q in ends], [q.y() for q in ends]
     p.setFont(font(11, 600 if zone.id == state.selected else 500))
     width = p.fontMetrics().horizontalAdvance(zone.name) + 14
     box = QRectF((min(xs) + max(xs) - width) / 2, min(ys) - 9, width, 18)
