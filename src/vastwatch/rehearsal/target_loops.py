@@ -12,22 +12,17 @@ import math
 from typing import Any, NamedTuple
 
 import numpy as np
-from numba import njit
 
-# Of a module's own constants a compiled function keeps the values: these are those of `draws` and `tracker`.
-from vastwatch.draws import DROPPED, FIRST, GOLDEN, HALF, LOWER, SECOND, SHIFTS, UNIT
+from vastwatch.draw_loops import compiled, normal_pair_of, uniform_of
 from vastwatch.people.routes import STEP
 from vastwatch.sensing.tracker import APART_M, WANDER_S
 
 # So many seconds back the wander is remembered: what is left of it then is a fiftieth.
 REMEMBERED = 8
 _LATELY = REMEMBERED - 1
-_A, _B, _C = SHIFTS
 _RHO = math.exp(-1.0 / WANDER_S)
 _WEIGHTS = _RHO ** np.arange(REMEMBERED)
 _WEIGHTS = (_WEIGHTS / math.sqrt(float((_WEIGHTS**2).sum()))).astype(np.float32)
-_TURN, _ULP = np.float32(2.0 * math.pi * 2.0**-32), np.float32(2.0**-32)
-_compiled = njit(cache=True, nogil=True)
 
 
 class Bodies(NamedTuple):
@@ -113,29 +108,7 @@ class Told(NamedTuple):
     merged: Any
 
 
-@_compiled
-def _bits(key, index):  # type: ignore[no-untyped-def]
-    z = key + np.uint64(index) * GOLDEN
-    z = (z ^ (z >> _A)) * FIRST
-    z = (z ^ (z >> _B)) * SECOND
-    return z ^ (z >> _C)
-
-
-@_compiled
-def _pair(key, index):  # type: ignore[no-untyped-def]
-    """As `draws.normal_pair`, one."""
-    bits = _bits(key, index)
-    radius = math.sqrt(np.float32(-2.0) * math.log((np.float32(bits >> HALF) + np.float32(1.0)) * _ULP))
-    angle = np.float32(bits & LOWER) * _TURN
-    return radius * math.cos(angle), radius * math.sin(angle)
-
-
-@_compiled
-def _uniform(key, index):  # type: ignore[no-untyped-def]
-    return float(_bits(key, index) >> DROPPED) * UNIT
-
-
-@_compiled
+@compiled
 def _after(values, first, last, t):  # type: ignore[no-untyped-def]
     """The last of the rows from first to last (not with it) that is no later than t; first - 1 for none."""
     low, high = first, last
@@ -148,7 +121,7 @@ def _after(values, first, last, t):  # type: ignore[no-untyped-def]
     return low - 1
 
 
-@_compiled
+@compiled
 def _frame(radar, x, y):  # type: ignore[no-untyped-def]
     """A point as (u right, v ahead, distance on the plan) of a radar."""
     dx, dy = x - radar.x, y - radar.y
@@ -157,7 +130,7 @@ def _frame(radar, x, y):  # type: ignore[no-untyped-def]
     return u, v, math.sqrt(u * u + v * v)
 
 
-@_compiled
+@compiled
 def _without_scatter(radar, x, y, chest):  # type: ignore[no-untyped-def]
     """As `tracker.readings`, one."""
     u, v, plan = _frame(radar, x, y)
@@ -166,7 +139,7 @@ def _without_scatter(radar, x, y, chest):  # type: ignore[no-untyped-def]
     return (u / plan * r, v / plan * r) if plan > 1e-9 else (0.0, r)
 
 
-@_compiled
+@compiled
 def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-untyped-def]
     """Tell the seconds [begin, end): how many rows of `out` were filled, how many lost, how many merged.
 
@@ -232,7 +205,7 @@ def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-unty
             # The wander: each of the last seconds' own draws counts less by the second.
             for back in range(min(second - drawn[b], REMEMBERED)):
                 t = second - back
-                fresh[b, 0, t & _LATELY], fresh[b, 1, t & _LATELY] = _pair(wander[b], t)
+                fresh[b, 0, t & _LATELY], fresh[b, 1, t & _LATELY] = normal_pair_of(wander[b], t)
             drawn[b] = second
             wx = wy = np.float32(0.0)
             for back in range(REMEMBERED):
@@ -241,7 +214,7 @@ def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-unty
                 wy += _WEIGHTS[back] * fresh[b, 1, t]
             u, v, plan = _frame(radar, x + radar.wander_m * wx, y + radar.wander_m * wy)
             dz = chest - radar.height
-            of_range, of_angle = _pair(own[b], second)
+            of_range, of_angle = normal_pair_of(own[b], second)
             r = radar.scale * math.sqrt(plan * plan + dz * dz) + radar.bias + radar.range_m * of_range
             off = np.float32(radar.angle * of_angle)
             sine, cosine = math.sin(off), math.cos(off)
@@ -261,7 +234,7 @@ def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-unty
                 # Whoever is on the device's side of it: their image is farther off than they are.
                 if abs(along) > reach[m] or _frame(radar, ix, iy)[2] <= _frame(radar, x, y)[2]:
                     continue
-                if _uniform(image_key[m], 31 * second + who[b]) >= share[m]:
+                if uniform_of(image_key[m], 31 * second + who[b]) >= share[m]:
                     continue
                 # It is off the place it seems to be at as the report of them is off theirs.
                 own_x, own_y = _without_scatter(radar, x, y, mirrors.chest)
@@ -335,7 +308,7 @@ class Zones(NamedTuple):
     delay: Any
 
 
-@_compiled
+@compiled
 def enter(zones, tick, read):  # type: ignore[no-untyped-def]
     """[on, off) rows, (n, 2), of all zones, and of which each is: of reports in order of time."""
     corner_of, corner, frame, ring = zones.corner_of, zones.corner, zones.frame, zones.ring
@@ -388,7 +361,7 @@ def enter(zones, tick, read):  # type: ignore[no-untyped-def]
     return rows[:n], of[:n]
 
 
-@_compiled
+@compiled
 def _put(n, rows, of, begin, end, z):  # type: ignore[no-untyped-def]
     if n == len(of):
         more_rows, more_of = np.empty((2 * n, 2)), np.empty(2 * n, np.int64)

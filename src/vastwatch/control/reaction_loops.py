@@ -1,0 +1,164 @@
+"""People who react to a light that is one hold of some reports, an event after the other, compiled (`reactions`).
+
+The light without any reaction is known beforehand, and with it its dark gaps: in each everything follows one after the
+other, off, wave, on, off, wave. A light that outlasts the one it ran into begins the gaps after that later.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from vastwatch.control.by_hand import AGAIN_S, PRESS_S
+from vastwatch.control.reactions import HAIR_S, TRIES
+from vastwatch.draw_loops import compiled, sub_key_of, uniform_of
+
+# What happened, by the first column of an event's row; the second is when, the third until when. What a sensor reported
+# is its place after the last of them.
+WAVE, PRESS, LIGHT, FALL, REPORT = 0, 1, 2, 3, 4
+
+
+class Present(NamedTuple):
+    """`reactions.Stretches` as the loop reads them, and the luck there: by stretch `begin`, `end`, `after_s`, by sensor
+    and stretch `chance` and the `keys` of draws, and the instant its life begins at, `since` (milliseconds)."""
+
+    begin: Any
+    end: Any
+    after_s: Any
+    chance: Any
+    keys: Any
+    since: Any
+
+
+class Eyes(NamedTuple):
+    """`reactions.Waved` as the loop reads them, by sensor."""
+
+    starts: Any
+    latency_s: Any
+    report_s: Any
+
+
+@compiled
+def _ms(t):  # type: ignore[no-untyped-def]
+    return int(math.floor((t + HAIR_S) * 1000.0))
+
+
+@compiled
+def held(rows, hold_s, end):  # type: ignore[no-untyped-def]
+    """Rows [a, b) in order, each so much longer, joined where they meet: as `Signal.hold`."""
+    if hold_s == 0.0:
+        return rows
+    out, n = np.empty_like(rows), 0
+    for k in range(len(rows)):
+        a, b = rows[k, 0], min(rows[k, 1] + hold_s, end)
+        if n and a <= out[n - 1, 1]:
+            out[n - 1, 1] = max(out[n - 1, 1], b)
+        else:
+            out[n, 0], out[n, 1] = a, b
+            n += 1
+    return out[:n]
+
+
+@compiled
+def begun(rises, keep):  # type: ignore[no-untyped-def]
+    """Of rows [a, b), in order, each from the first rise within it: as `Signal.start_keep` where what starts keeps."""
+    out, n, k = np.empty_like(keep), 0, 0
+    for j in range(len(keep)):
+        while k < len(rises) and rises[k] < keep[j, 0]:
+            k += 1
+        if k < len(rises) and rises[k] < keep[j, 1]:
+            out[n, 0], out[n, 1] = rises[k], keep[j, 1]
+            n += 1
+    return out[:n]
+
+
+@compiled
+def _noted(events, n, kind, begin, end):  # type: ignore[no-untyped-def]
+    """With one event more: the rows, perhaps elsewhere, and how many."""
+    if n == len(events):
+        more = np.empty((2 * n, 3))
+        more[:n] = events
+        events = more
+    events[n, 0], events[n, 1], events[n, 2] = kind, begin, end
+    return events, n + 1
+
+
+@compiled
+def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no-untyped-def]
+    """All that happens while a light `lit` (rows) by reports that are held, `keep` (rows), leaves people in the dark.
+
+    Rows (n, 3) of events, in the order of the gaps they are in. Of a hold of nought `keep` are the reports themselves.
+    """
+    begins, ends, afters, chance, keys = present.begin, present.end, present.after_s, present.chance, present.keys
+    since, starts, latency, report = present.since, eyes.starts, eyes.latency_s, eyes.report_s
+    count, sensors = len(begins), len(starts)
+    events, n = np.empty((256, 3)), 0
+    noticed = np.empty(sensors, np.bool_)
+    # The light that reactions brought lasts until then; the next of the stretches, and of the reports.
+    until, stretch, kept = -math.inf, 0, 0
+    for g in range(len(lit) + 1):
+        begin = start_s if g == 0 else lit[g - 1, 1]
+        to = end_s if g == len(lit) else lit[g, 0]
+        if not begin < to:
+            continue
+        # When the gap after this one begins.
+        after = math.inf if g == len(lit) or not lit[g, 1] < end_s else lit[g, 1]
+        anchor = _ms(begin - hold_s if g else begin)
+        t = begin
+        if until > begin:
+            t = min(until, to)
+            events, n = _noted(events, n, LIGHT, begin, t)
+            if not t < to:
+                continue
+        if g:
+            events, n = _noted(events, n, FALL, t, t)
+        while stretch < count and ends[stretch] <= t:
+            stretch += 1
+        at, vain, waves = stretch, 0, 0
+        while t < to and at < count:
+            w = max(t, begins[at]) + (afters[at] if vain < TRIES else AGAIN_S)
+            while at < count and w >= ends[at]:
+                # They leave, or somebody else comes, before that.
+                at, vain, waves = at + 1, 0, 0
+                if at < count:
+                    w = max(t, begins[at]) + afters[at]
+            if at == count or not w < to:
+                break
+            lit_at, dark_at = math.inf, -math.inf
+            if vain >= TRIES:
+                events, n = _noted(events, n, PRESS, w, w)
+                lit_at, dark_at = w, w + PRESS_S
+            else:
+                events, n = _noted(events, n, WAVE, w, w)
+                drawn_by = max(anchor - since[at], _ms(begins[at]) - since[at])
+                for k in range(sensors):
+                    noticed[k] = (
+                        latency[k] < report[k]
+                        and chance[k, at] > 0.0
+                        and uniform_of(sub_key_of(keys[k, at], drawn_by), waves) < chance[k, at]
+                    )
+                    if noticed[k] and starts[k]:
+                        lit_at = min(lit_at, w + latency[k])
+                waves += 1
+                if not lit_at < math.inf:
+                    t, vain = w, vain + 1
+                    continue
+                for k in range(sensors):
+                    if noticed[k]:
+                        dark_at = max(dark_at, w + report[k])
+                        events, n = _noted(events, n, REPORT + k, w + latency[k], w + report[k])
+            dark_at += hold_s
+            # Reports that come while the light is on keep it as they always do.
+            while kept < len(keep) and keep[kept, 0] <= dark_at:
+                kept += 1
+            if kept:
+                dark_at = max(dark_at, keep[kept - 1, 1])
+            events, n = _noted(events, n, LIGHT, min(lit_at, to), min(dark_at, to))
+            if dark_at < to:
+                events, n = _noted(events, n, FALL, dark_at, dark_at)
+            if dark_at > after:
+                until = max(until, dark_at)
+            t, vain = dark_at, 0
+    return events[:n]
