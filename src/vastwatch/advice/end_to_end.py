@@ -10,18 +10,22 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import cached_property
 from itertools import pairwise
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.curves import KNOWN_S, Curve, Steps, Waving, WavingAtAny, due, left_by, lit_by
-from vastwatch.control.reactions import Luck, Reaction, Stretches, react
+from vastwatch.advice.curves import KNOWN_S, Curve, Waving, WavingAtAny, due, lit_by
+from vastwatch.control.reactions import Luck, Stretches, eyes, present, react
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
 from vastwatch.memo import kept
 from vastwatch.rehearsal.scores import false_offs
+from vastwatch.right_of_way import stand_aside
 from vastwatch.signals import Signal
+
+if TYPE_CHECKING:
+    from vastwatch.control import reaction_loops
 
 Array = NDArray[np.float64]
 
@@ -48,7 +52,7 @@ class EndToEnd:
         waving = [c for c in curves if isinstance(c, Waving)]
         any_ = [c for c in curves if isinstance(c, WavingAtAny)]
         self._line: _Line | AnyLine | None = None
-        if len(waving) == len(curves) > 1:
+        if len(waving) == len(curves) > 0:
             self._line = _Line(waving)
         elif len(any_) == len(curves) > 1:
             self._line = AnyLine(any_)
@@ -172,47 +176,49 @@ class _Line(_Lives):
 
     def __init__(self, lives: Sequence[Waving]) -> None:
         super().__init__(lives, lives[0].start.end)
-        self._lives = lives
+        self._sensors = lives[0].sensors
         self._start, self._keep = self._laid([c.start for c in lives]), self._laid([c.keep for c in lives])
         self._dark, self._need = self._laid([c.dark for c in lives]), self._laid([c.need for c in lives])
         self._nobody = self._laid([c.nobody for c in lives])
         self.anyway = self._anyway()
         self._who = self._all_of_them()
+        # Where other light goes out on somebody while this light may burn; and while it never does: how often.
+        self._left, self._left_anyhow = np.empty(0), 0.0 * self._unlit_s
+        if self.anyway is not None:
+            awake = self._laid([c.awake for c in lives])
+            self._burns_anyway_s = self._seconds(self.anyway - awake)
+            left = self.anyway.falls[self._need.at(self.anyway.falls)]
+            follows = self._dark.at(left)
+            self._left, self._left_anyhow = left[follows], self._by_life(left[~follows])
+
+    @cached_property
+    def _walked(self) -> tuple[Array, Array, reaction_loops.Present, reaction_loops.Eyes]:
+        return (
+            np.ascontiguousarray(self._start.rises), self._keep.intervals, present(self._who, self._sensors),
+            eyes(self._sensors),
+        )  # fmt: skip
 
     def outcomes(self, hold_s: float) -> Outcomes:
-        did = self._react(hold_s)
-        falls = did.falls[self._need.at(did.falls)]
-        begin, end = did.light[:, 0], did.light[:, 1]
-        lit, wasted = (
-            self._by_life(begin, signal.measure(end) - signal.measure(begin)) for signal in (self._need, self._nobody)
-        )
-        dark, idle = (np.array([float(steps(hold_s)) for steps in kind]) for kind in zip(*self._plain))
+        """Of a hold, in each life."""
+        # Loaded where many lives are walked through: the compiler takes a moment.
+        from vastwatch.advice.figure_loops import figures
+
+        stand_aside()
+        rises, keep, there, sensors = self._walked
+        drops, dark, idle, waves, trips = figures(
+            rises, keep, float(hold_s), self._end, there, sensors, self._need.intervals, self._nobody.intervals,
+            self._left, self._step, len(self._each),
+        ).T  # fmt: skip
         if self.anyway is not None:
-            falls = np.concatenate([falls, left_by(self.anyway, self._followed(did, hold_s), self._need)])
-            idle = idle + self._seconds(self.anyway - self._awake)
-        return Outcomes(
-            self._by_life(falls),
-            np.maximum(dark - lit, 0.0) + self._unlit_s,
-            np.maximum(idle + wasted, 0.0),
-            self._by_life(did.waves),
-            self._by_life(did.presses),
-        )
+            idle = idle + self._burns_anyway_s
+        return Outcomes(drops + self._left_anyhow, dark + self._unlit_s, idle, waves, trips)
 
     def lights(self, hold_s: float) -> list[Signal]:
-        lit = self._followed(self._react(hold_s), hold_s)
+        """The light in each life."""
+        lit = self._followed(hold_s)
         return self._apart(lit if self.anyway is None else lit | self.anyway)
 
-    def _followed(self, did: Reaction, hold_s: float) -> Signal:
+    def _followed(self, hold_s: float) -> Signal:
+        did = react(self._start, self._keep, hold_s, self._who, self._sensors)
         more = Signal.from_intervals(did.light, 0.0, self._end)
         return (self._start.start_keep(self._keep.hold(hold_s)) | more) & self._dark
-
-    @cached_property
-    def _awake(self) -> Signal:
-        return self._laid([c.awake for c in self._lives])
-
-    @cached_property
-    def _plain(self) -> list[tuple[Steps, Steps]]:
-        return [(c.plain.dark_s, c.plain.idle_s) for c in self._lives]
-
-    def _react(self, hold_s: float) -> Reaction:
-        return react(self._start, self._keep, hold_s, self._who, self._lives[0].sensors)

@@ -9,6 +9,9 @@ import numpy as np
 from vastwatch.control.reaction_loops import FALL, LIGHT, PRESS, WAVE, begun, held, walked
 from vastwatch.draw_loops import compiled
 
+# What a life comes to, by the column.
+DROPS, DARK, IDLE, WAVES, TRIPS = range(5)
+
 
 @compiled
 def _within(rows, k, a, b):  # type: ignore[no-untyped-def]
@@ -23,44 +26,69 @@ def _within(rows, k, a, b):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def figures(rises, keep, hold_s, start_s, end_s, present, eyes, need, nobody, step_s, lives):  # type: ignore[no-untyped-def]
+def _life(t, step_s, lives):  # type: ignore[no-untyped-def]
+    return min(int(t // step_s), lives - 1)
+
+
+@compiled
+def _burnt(mine, a, b, need, n, nobody, w):  # type: ignore[no-untyped-def]
+    """Light [a, b) takes from the dark of a life, and adds to what burns for nobody; where in both kinds of rows."""
+    seconds, n = _within(need, n, a, b)
+    mine[DARK] -= seconds
+    seconds, w = _within(nobody, w, a, b)
+    mine[IDLE] += seconds
+    return n, w
+
+
+@compiled
+def _not_left(mine, a, b, left, m):  # type: ignore[no-untyped-def]
+    """What goes out within light [a, b) leaves nobody in the dark; the first that goes out later, from the m-th on."""
+    while m < len(left) and left[m] < a:
+        m += 1
+    while m < len(left) and left[m] < b:
+        mine[DROPS] -= 1.0
+        m += 1
+    return m
+
+
+@compiled
+def figures(rises, keep, hold_s, end_s, present, eyes, need, nobody, left, step_s, lives):  # type: ignore[no-untyped-def]
     """Of each life, a row: drops, seconds of dark where light was needed, seconds lit for nobody, waves, presses.
 
     `rises` of what starts the light and rows that keep it; rows of `need` (somebody awake in the dark) and of `nobody`
-    (dark, and nobody awake). Life k lives from k `step_s` on.
+    (dark, and nobody awake). At the instants `left`, in order, other light goes out on somebody: each is a drop unless
+    this light burns. Life k lives from k `step_s` on.
     """
     kept = held(keep, hold_s, end_s)
     lit = begun(rises, kept)
-    events = walked(lit, kept, hold_s, start_s, end_s, present, eyes)
+    events = walked(lit, kept, hold_s, 0.0, end_s, present, eyes)
     out = np.zeros((lives, 5))
     for j in range(len(need)):
-        out[int(need[j, 0] // step_s), 1] += need[j, 1] - need[j, 0]
-    n, w = 0, 0
+        out[_life(need[j, 0], step_s, lives), DARK] += need[j, 1] - need[j, 0]
+    for t in left:
+        out[_life(t, step_s, lives), DROPS] += 1.0
+    n, w, m = 0, 0, 0
     for j in range(len(lit)):
-        life = min(int(lit[j, 0] // step_s), lives - 1)
-        seconds, n = _within(need, n, lit[j, 0], lit[j, 1])
-        out[life, 1] -= seconds
-        seconds, w = _within(nobody, w, lit[j, 0], lit[j, 1])
-        out[life, 2] += seconds
-    n, w, f = 0, 0, 0
+        mine = out[_life(lit[j, 0], step_s, lives)]
+        n, w = _burnt(mine, lit[j, 0], lit[j, 1], need, n, nobody, w)
+        m = _not_left(mine, lit[j, 0], lit[j, 1], left, m)
+    n, w, m, f = 0, 0, 0, 0
     for j in range(len(events)):
         kind, t = int(events[j, 0]), events[j, 1]
-        life = min(int(t // step_s), lives - 1)
+        mine = out[_life(t, step_s, lives)]
         if kind == LIGHT:
-            seconds, n = _within(need, n, t, events[j, 2])
-            out[life, 1] -= seconds
-            seconds, w = _within(nobody, w, t, events[j, 2])
-            out[life, 2] += seconds
+            n, w = _burnt(mine, t, events[j, 2], need, n, nobody, w)
+            m = _not_left(mine, t, events[j, 2], left, m)
         elif kind == FALL:
             while f < len(need) and need[f, 1] <= t:
                 f += 1
             if f < len(need) and need[f, 0] <= t:
-                out[life, 0] += 1.0
+                mine[DROPS] += 1.0
         elif kind == WAVE:
-            out[life, 3] += 1.0
+            mine[WAVES] += 1.0
         elif kind == PRESS:
-            out[life, 4] += 1.0
-    for life in range(lives):
+            mine[TRIPS] += 1.0
+    for k in range(lives):
         # Sums of many parts may end a hair below nothing.
-        out[life, 1], out[life, 2] = max(out[life, 1], 0.0), max(out[life, 2], 0.0)
+        out[k, DARK], out[k, IDLE] = max(out[k, DARK], 0.0), max(out[k, IDLE], 0.0)
     return out
