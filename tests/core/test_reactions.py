@@ -199,9 +199,7 @@ def test_lights_that_run_into_one_another_are_walked_in_turn(seed):
     begins = np.sort(rng.uniform(0, END, 30))
     keep = start | Signal.from_intervals(np.column_stack([begins, begins + rng.uniform(0.1, 50.0, 30)]), 0.0, END)
     here = np.sort(rng.uniform(0, END, 6)).reshape(-1, 2)
-    who = Stretches(
-        here[:, 0], here[:, 1], rng.choice([5.0, 12.0, 30.0], 3), rng.choice([0.1, 0.6, 1.0], (2, 3))
-    )
+    who = Stretches(here[:, 0], here[:, 1], rng.choice([5.0, 12.0, 30.0], 3), rng.choice([0.1, 0.6, 1.0], (2, 3)))
     sensors = (Waved(True, 0.4, float(rng.uniform(1, 40)), 7), Waved(False, 1.2, float(rng.uniform(1, 90)), 8))
     hold = float(rng.choice([0.0, 5.0, 20.0, 60.0]))
     did = react(start, keep, hold, who, sensors)

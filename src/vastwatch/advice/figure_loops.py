@@ -1,5 +1,5 @@
-"""What a hold comes to in each of many lives on one line of time, compiled: people walked through it, and the light that
-came of it measured against who needed it.
+"""What a hold comes to in each of many lives on one line of time, compiled: people are walked through it, and the light
+that comes of it is measured against who needed it.
 """
 
 from __future__ import annotations

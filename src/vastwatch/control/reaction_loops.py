@@ -42,7 +42,7 @@ class Eyes(NamedTuple):
 
 @compiled
 def _ms(t):  # type: ignore[no-untyped-def]
-    return int(math.floor((t + HAIR_S) * 1000.0))
+    return math.floor((t + HAIR_S) * 1000.0)
 
 
 @compiled

@@ -1,0 +1,140 @@
+"""What a sensor notices, one look, movement or detection after the other, compiled (`notices`, `at_rest`)."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from vastwatch.draw_loops import compiled, uniform_of
+from vastwatch.people.routes import STEP
+
+# Walks are looked at this often, Hz (M6).
+WALK_HZ = 5.0
+# With more than this many expected detections per hold, gaps are drawn directly instead of detections: the chance
+# of a gap is then so small that a night would need tens of thousands of draws to show one.
+DENSE = 6.0
+
+
+class Walks(NamedTuple):
+    """Walks that a sensor may notice, each a row: see `tracks.Days`; whose it is, and their row of the chances."""
+
+    leave: Any
+    arrive: Any
+    out: Any
+    route: Any
+    speed: Any
+    who: Any
+    bearing: Any
+
+
+class Rates(NamedTuple):
+    """How well walkers are noticed: see `notices.Chances`; and whether by their speed."""
+
+    first: Any
+    samples: Any
+    out: Any
+    walk: Any
+    since: Any
+    until: Any
+    by_speed: bool
+
+
+@compiled
+def _exponential(key, index):  # type: ignore[no-untyped-def]
+    """As `draws.exponential`, one."""
+    return -math.log1p(-uniform_of(key, index))
+
+
+@compiled
+def _twice(column):  # type: ignore[no-untyped-def]
+    """The column with as much room again."""
+    out = np.empty(2 * len(column), column.dtype)
+    out[: len(column)] = column
+    return out
+
+
+@compiled
+def noticed_walking(walks, rates, look_key, walk_key, begin, end):  # type: ignore[no-untyped-def]
+    """Instants within [begin, end) at which walkers are noticed, and who each is, by keys of each person.
+
+    One look in each fifth of a second of the clock, at random within it: it stays where it is whoever walks. Only those
+    are taken at which they are where anything is noticed, and one sample beside.
+    """
+    leave, arrive, left, route, speed = walks.leave, walks.arrive, walks.out, walks.route, walks.speed
+    who, bearing = walks.who, walks.bearing
+    first, samples, out, walk, since, until = (
+        rates.first, rates.samples, rates.out, rates.walk, rates.since, rates.until
+    )  # fmt: skip
+    t_found, who_found, n = np.empty(256), np.empty(256, np.int64), 0
+    for k in range(len(route)):
+        b, r, step = bearing[k], route[k], STEP / speed[k]
+        near = left[k] + (since[b, r] - out[r] - 1) * step
+        far = left[k] + (until[b, r] - out[r] + 2) * step
+        # At the ends of a route they stand where it begins or leads to for as long as they are there.
+        near = leave[k] if since[b, r] == 0 else max(leave[k], near)
+        far = arrive[k] if until[b, r] == samples[r] - 1 else min(arrive[k], far)
+        tick, last = math.floor(max(near, begin) * WALK_HZ), math.floor(min(far, end) * WALK_HZ)
+        while tick <= last:
+            t = (tick + uniform_of(look_key[who[k]], tick)) / WALK_HZ
+            if max(leave[k], begin) <= t < min(arrive[k], end):
+                sample = out[r] + math.floor((t - left[k]) * speed[k] / STEP)
+                rate = walk[b, first[r] + min(max(sample, 0), samples[r] - 1)]
+                if rates.by_speed:
+                    rate *= speed[k]
+                if rate > 0.0 and uniform_of(walk_key[who[k]], tick) < -math.expm1(-rate / WALK_HZ):
+                    if n == len(t_found):
+                        t_found, who_found = _twice(t_found), _twice(who_found)
+                    t_found[n], who_found[n] = t, who[k]
+                    n += 1
+            tick += 1
+    return t_found[:n], who_found[:n]
+
+
+@compiled
+def noticed_moving(t, spot, large, who, bearing, by_large, by_small, key):  # type: ignore[no-untyped-def]
+    """Which of some small movements are noticed, by the chances of each bearing at each spot; keys by person."""
+    out, n = np.empty(len(t), np.int64), 0
+    for k in range(len(t)):
+        b = bearing[who[k]]
+        chance = by_large[b, spot[k]] if large[k] else by_small[b, spot[k]]
+        if chance > 0.0 and uniform_of(key[who[k]], math.floor(t[k] * 1000.0)) < chance:
+            out[n] = k
+            n += 1
+    return out[:n]
+
+
+@compiled
+def noticed_resting(keys, rate, a, b, hold):  # type: ignore[no-untyped-def]
+    """Stretches of some stays [a, b) with detections at a rate per second, without a gap longer than the hold, by keys
+    of their own: from, to, and of which stay. Sparse ones are instants."""
+    begin, end, of, n = np.empty(256), np.empty(256), np.empty(256, np.int64), 0
+    for k in range(len(rate)):
+        dense = rate[k] * hold > DENSE
+        # As `draws.arrivals`: the sum is taken up anew after so many, at the last of them.
+        expected = rate[k] * (b[k] - a[k])
+        if not expected > 0.0:
+            continue
+        among = int(expected + 6.0 * math.sqrt(expected)) + 12
+        mean_run = math.expm1(min(rate[k] * hold, 600.0)) / rate[k] - hold
+        since, so_far, drawn = a[k], 0.0, 0
+        while True:
+            so_far += _exponential(keys[k], drawn)
+            drawn += 1
+            t = since + so_far / rate[k]
+            if not t < b[k]:
+                break
+            until = t
+            if dense:
+                # The last detection before the next gap that is too long.
+                until = min(t + _exponential(keys[k], drawn) * mean_run, b[k])
+                drawn += 1
+                since, so_far = until + hold, 0.0
+            elif drawn % among == 0:
+                since, so_far = t, 0.0
+            if n == len(of):
+                begin, end, of = _twice(begin), _twice(end), _twice(of)
+            begin[n], end[n], of[n] = t, until, k
+            n += 1
+    return begin[:n], end[:n], of[:n]
