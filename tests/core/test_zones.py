@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from shapely import Polygon, contains_xy
 
+from plain_targets import mirrored
 from samples import CHAIR, STOOL, rect, tracked
 from vastwatch.design.project import find
 from vastwatch.sensing.mounted import zoned
@@ -20,7 +21,6 @@ from vastwatch.sensing.tracker import (
     Pose,
     Scatter,
     in_frame,
-    mirrored,
     on_plan,
     places_read,
     readings,
