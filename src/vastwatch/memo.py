@@ -2,7 +2,8 @@
 
 A result is a pure function of what it reads, and records compare by identity, so that a function and its arguments
 find a result again at once. All functions marked with `kept` share the budget: what was not asked for longest goes
-first, whosesoever it is. What a result weighs is the arrays in it, found by looking through it once when it comes in.
+first, whosesoever it is. What a result weighs is the arrays in it, found by looking through it once when it comes in;
+of a function that has given many light ones, some stand for all.
 """
 
 from __future__ import annotations
@@ -33,6 +34,8 @@ _POINT = 24
 LONG, SOME = 200, 20
 # Looking through one result stops after so many things.
 _MOST_THINGS = 20_000
+# Once so many results of a function have been weighed and are no heavier than that on average, bytes, one in so many is.
+KNOWN, LIGHT, ONE_IN = 32, 256 * 1024, 8
 
 
 # Classes whose objects are held by one result, and only pointed at by others.
@@ -54,6 +57,8 @@ class Memo:
         self.bytes = self.hits = self.misses = 0
         self._held: OrderedDict[tuple[Any, ...], tuple[Any, int]] = OrderedDict()
         self._lock = RLock()
+        # By function: how many of its results came in, how many of them were weighed, and their bytes.
+        self._weighed: dict[Any, list[int]] = {}
 
     def __len__(self) -> int:
         return len(self._held)
@@ -70,7 +75,7 @@ class Memo:
             self.misses += 1
         # Not under the lock: the work may be long, and ask for other results. Done twice, the first to end counts.
         result = work()
-        weight = _ENTRY + weigh(result)
+        weight = _ENTRY + self._weight(key[0], result)
         with self._lock:
             entry = self._held.get(key)
             if entry is not None:
@@ -79,6 +84,18 @@ class Memo:
             self.bytes += weight
             self._keep_to_budget()
         return result
+
+    def _weight(self, work: Any, result: Any) -> int:
+        """What a result of a function weighs, or else what its results do on average."""
+        came = self._weighed.setdefault(work, [0, 0, 0])
+        came[0] += 1
+        _, many, total = came
+        if many >= KNOWN and total < LIGHT * many and came[0] % ONE_IN:
+            return total // many
+        weight = weigh(result)
+        came[1] += 1
+        came[2] += weight
+        return weight
 
     def _keep_to_budget(self) -> None:
         while self.bytes > self.budget and len(self._held) > 1:

@@ -166,7 +166,7 @@ class Judgement:
     @cached_property
     def _spreads(self) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
         """What other weeks would bring at each hold, low and high: drops a week, and dark minutes a day."""
-        dark = self.dark_min.mean(axis=0)
+        dark = self._means[1]
         off = aside(self.dark_min)
         drops = self._drops_bound(1.0 - SURE), self._drops_bound(SURE)
         return drops, (np.maximum(dark - off, 0.0), dark + off)
@@ -203,20 +203,20 @@ class Judgement:
             raise ValueError(f"{hold_s:g} s is no hold that is judged here")
         return int(found[0])
 
+    @cached_property
+    def _means(self) -> tuple[Array, Array]:
+        """Drops a week and dark minutes a day at each hold, over all seeds."""
+        return self.drops.mean(axis=0), self.dark_min.mean(axis=0)
+
     def _needs_at(self, k: int) -> tuple[Met, ...]:
         (fewest, most), (least, dark) = self._spreads
+        drops, dark_min = self._means
         hold, needs = float(self.holds[k]), self.needs
         return (
-            Met(
-                "drops_per_week", float(self.drops[:, k].mean()), needs.drops_per_week, float(fewest[k]),
-                float(most[k]),
-            ),
-            Met(
-                "dark_min_per_day", float(self.dark_min[:, k].mean()), self.dark_limit_min, float(least[k]),
-                float(dark[k]),
-            ),
+            Met("drops_per_week", float(drops[k]), needs.drops_per_week, float(fewest[k]), float(most[k])),
+            Met("dark_min_per_day", float(dark_min[k]), self.dark_limit_min, float(least[k]), float(dark[k])),
             Met("hold_s", hold, needs.hold_max_s, hold, hold),
-        )  # fmt: skip
+        )
 
 
 def judge(

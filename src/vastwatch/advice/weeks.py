@@ -72,6 +72,7 @@ class Lived:
         return self.calendar.days
 
 
+@kept
 def lighting(project: Project, room: str) -> Presence:
     """The conclusion that a room's lamps follow. Raises ValueError with a sentence where there is none."""
     name = find(project.rooms, room).name

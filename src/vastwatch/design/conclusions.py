@@ -9,6 +9,7 @@ from vastwatch.design.expressions import Expr, Fact, Named, every_part
 from vastwatch.design.project import Project, indexed
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import sensors_of
+from vastwatch.memo import kept
 
 
 class Order(NamedTuple):
@@ -96,6 +97,12 @@ def expressions(project: Project) -> Iterator[Expr]:
     yield from (rule.when for rule in project.rules)
     yield from (row.when for output in project.outputs for row in output.rows)
     yield from (lock for output in project.outputs for lock in output.locks)
+
+
+@kept
+def all_facts_asked(project: Project) -> tuple[tuple[str, str], ...]:
+    """What all expressions of a project ask of what the house knows besides, each once and in order."""
+    return tuple(sorted({fact for expr in expressions(project) for fact in facts_asked(expr)}))
 
 
 def facts_asked(expr: Expr) -> Iterator[tuple[str, str]]:

@@ -122,10 +122,19 @@ def _as_heard(who: Stretches, works: tuple[Signal | None, ...], heard: tuple[flo
     return replace(who, begin=begin, end=end, after_s=who.after_s[of], chance=chance)
 
 
+class _Left(NamedTuple):
+    """Who would wave in a room, were it dark, and when: rows [begin, end), in order, at which spot, how long each waits,
+    and how heavy each is, by place in `kgs`."""
+
+    rows: Array
+    spot: NDArray[np.int64]
+    after_s: Array
+    heavy: NDArray[np.int64]
+    kgs: tuple[float, ...]
+
+
 @kept
-def _stretches(
-    room: str, mounted: tuple[MountedSensor, ...], levels: tuple[int, ...], truth: Truth, dark: Signal
-) -> Stretches:
+def _left(room: str, truth: Truth, dark: Signal) -> _Left:
     spots = [k for k, s in enumerate(truth.spots) if s.room == room and s.activity not in CONTENT]
     rows, where, weight, after = [np.empty((0, 2))], [np.zeros(0, int)], [np.zeros(0, int)], [np.empty(0)]
     free = dark
@@ -152,17 +161,24 @@ def _stretches(
         for here in stays:
             free = free - here
     every, spot, heavy, after_s = (np.concatenate(column) for column in (rows, where, weight, after))
-    if len(every) == 0:
-        return Stretches.none(len(mounted))
     order = np.argsort(every[:, 0], kind="stable")
-    every, spot, heavy, after_s = every[order], spot[order], heavy[order], after_s[order]
+    return _Left(every[order], spot[order], after_s[order], heavy[order], tuple(kgs))
+
+
+@kept
+def _stretches(
+    room: str, mounted: tuple[MountedSensor, ...], levels: tuple[int, ...], truth: Truth, dark: Signal
+) -> Stretches:
+    left = _left(room, truth, dark)
+    if len(left.rows) == 0:
+        return Stretches.none(len(mounted))
     chance = np.array(
         [
-            [chances_of_large_movements(m, truth.household.book, level, kg) for kg in kgs]
+            [chances_of_large_movements(m, truth.household.book, level, kg) for kg in left.kgs]
             for m, level in zip(mounted, levels)
         ]
-    ).reshape(len(mounted), len(kgs), len(truth.spots))
-    return Stretches(every[:, 0], every[:, 1], after_s, chance[:, heavy, spot])
+    ).reshape(len(mounted), len(left.kgs), len(truth.spots))
+    return Stretches(left.rows[:, 0], left.rows[:, 1], left.after_s, chance[:, left.heavy, left.spot])
 
 
 # -- what comes of it ----------------------------------------------------------------------------------------------

@@ -20,7 +20,7 @@ from vastwatch.control.house import HouseRun, run
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.control.own_light import with_own_light
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import expressions, facts_asked
+from vastwatch.design.conclusions import all_facts_asked
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Fixture
@@ -187,7 +187,7 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
     """The same days and the same recording, concluded and done as another design would: for one that differs in
     nothing that sensors or people read, such as a hold time."""
     truth, recording = rehearsal.truth, rehearsal.recording
-    if not all(fact in recording.facts for expr in expressions(project) for fact in facts_asked(expr)):
+    if not all(fact in recording.facts for fact in all_facts_asked(project)):
         # A conclusion has come to ask what nobody had told.
         recording = record(project, truth)
     recording = with_own_light(project, recording)
@@ -218,8 +218,7 @@ def record(project: Project, truth: Truth) -> Recording:
 def recording_of(runs: Mapping[str, SensorRun], project: Project, truth: Truth) -> Recording:
     """What some sensors said, by their ids, and the facts that the design's conclusions ask for; the same object again
     for the same runs."""
-    asked = dict.fromkeys(fact for expr in expressions(project) for fact in facts_asked(expr))
-    facts = {fact: told(truth, *fact) for fact in sorted(asked)}
+    facts = {fact: told(truth, *fact) for fact in all_facts_asked(project)}
     facts |= {("supply", lamp): on for lamp, on in powered(project, truth).items()}
     plain = _recording(tuple(runs), tuple(runs.values()), truth.calendar, tuple(facts), tuple(facts.values()))
     return with_own_light(project, plain)
