@@ -1,6 +1,6 @@
 """The command line: the same functions as the desktop, one JSON document on stdout, messages on stderr.
 
-Exit codes: 0 done, 1 the file or the request is wrong (one line says what and where), 2 usage.
+Exit codes: 0 done, 1 the file or the request is wrong (one line says what and where), 2 usage, 130 stopped by hand.
 """
 
 from __future__ import annotations
@@ -36,6 +36,8 @@ def main(argv: list[str] | None = None) -> int:
     except (ProjectError, RequestError) as e:
         print(f"vastwatch: {e}", file=sys.stderr)
         return 1
+    except KeyboardInterrupt:
+        return 130
     except BrokenPipeError:
         # Whoever read the output has had enough of it.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
