@@ -34,7 +34,8 @@ _POINT = 24
 LONG, SOME = 200, 20
 # Looking through one result stops after so many things.
 _MOST_THINGS = 20_000
-# Once so many results of a function have been weighed and are no heavier than that on average, bytes, one in so many is.
+# Once so many results of a function have been weighed and are on average no heavier than that, bytes, one in so many
+# is weighed.
 KNOWN, LIGHT, ONE_IN = 32, 256 * 1024, 8
 
 

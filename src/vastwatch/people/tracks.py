@@ -245,26 +245,12 @@ class TrackLog:
         since = np.where(long, dawn, known.arrive[stays])
         keys = np.where(long, sub_keys(keys, at_ms(dawn)), keys)
         lasts = np.minimum(known.leave[stays], dusk) - since
-        reached, drawn = np.zeros(len(stays)), np.zeros(len(stays), int)
-        times: list[Array] = []
-        whose: list[Ints] = []
-        left = np.arange(len(stays))
-        while len(left):
-            more = ((lasts[left] - reached[left]) * rate[left] * 1.2).astype(int) + 8
-            first = np.cumsum(more) - more
-            k = np.repeat(left, more)
-            number = np.arange(len(k)) - np.repeat(first, more) + drawn[k]
-            gaps = median[k] * np.exp(sigma[k] * normal(keys[k], number))
-            # One long sum would round by what came before: each stay's gaps are summed from its own arrival.
-            t = _sums(gaps, first, more) + reached[k]
-            inside = (t < lasts[k]) & (since[k] + t >= dawn[k])
-            times.append(since[k[inside]] + t[inside])
-            whose.append(stays[k[inside]])
-            reached[left] = t[first + more - 1]
-            drawn[left] += more
-            left = left[reached[left] < lasts[left]]
+        # Loaded where somebody stays: the compiler takes a moment.
+        from vastwatch.people.track_loops import small_movements
+
+        moved, whose = small_movements(keys, since, lasts, dawn, median, sigma, rate)
         settling, of = self._settling(known, stays, dawn, dusk)
-        t, stay = np.concatenate([*times, settling]), np.concatenate([*whose, stays[of]])
+        t, stay = np.concatenate([moved, settling]), np.concatenate([stays[whose], stays[of]])
         large = uniform(self._large_key, at_ms(t)) < LARGE_SHARE
         large[len(t) - len(settling) :] = True
         order = np.argsort(t, kind="stable")
@@ -281,11 +267,3 @@ class TrackLog:
         t = np.concatenate([arrive[:, None] + drawn[:, :SETTLING], leave[:, None] - drawn[:, SETTLING:]], axis=1)
         inside = (t >= np.maximum(arrive, dawn[some])[:, None]) & (t < np.minimum(leave, dusk[some])[:, None])
         return t[inside], np.repeat(some, inside.sum(axis=1))
-
-
-def _sums(values: Array, first: Ints, count: Ints) -> Array:
-    """Running sums within successive groups, each the same whatever the others are."""
-    out = np.empty(len(values))
-    for a, n in zip(first.tolist(), count.tolist()):
-        np.cumsum(values[a : a + n], out=out[a : a + n])
-    return out

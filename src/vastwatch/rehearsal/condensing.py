@@ -17,20 +17,8 @@ def condensed(start: Array, end: Array, hold: float, blind: float) -> tuple[Arra
     """
     if len(start) == 0:
         return start, end
-    reach = np.maximum.accumulate(end)
-    first = np.concatenate([[True], start[1:] > reach[:-1] + hold])
-    run = np.cumsum(first) - 1
-    begins = start[first]
-    last = np.append(np.flatnonzero(first)[1:], len(start)) - 1
-    keep = first.copy()
-    if blind > 0:
-        early = start <= begins[run] + blind
-        # The first one after the blind time as well: the report may begin with it.
-        keep |= early | np.concatenate([[False], early[:-1]])
-    keep[last] = True
-    index = np.flatnonzero(keep)
-    start, end, run = start[index], np.append(start[index][1:], 0.0), run[index]
-    # What is left out lies between what is kept: the run goes on from each to the next, and from the last to its end.
-    closes = np.append(run[1:] != run[:-1], True)
-    end[closes] = reach[last]
-    return start, end
+    # Loaded where anything is noticed: the compiler takes a moment.
+    from vastwatch.rehearsal import notice_loops
+
+    kept_start, kept_end = notice_loops.condensed(start, end, float(hold), float(blind))
+    return kept_start, kept_end

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from vastwatch.draw_loops import compiled, uniform_of
+from vastwatch.draw_loops import compiled, exponential_of, twice, uniform_of
 from vastwatch.people.routes import STEP
 
 # Walks are looked at this often, Hz (M6).
@@ -42,17 +42,11 @@ class Rates(NamedTuple):
 
 
 @compiled
-def _exponential(key, index):  # type: ignore[no-untyped-def]
-    """As `draws.exponential`, one."""
-    return -math.log1p(-uniform_of(key, index))
-
-
-@compiled
-def _twice(column):  # type: ignore[no-untyped-def]
-    """The column with as much room again."""
-    out = np.empty(2 * len(column), column.dtype)
-    out[: len(column)] = column
-    return out
+def _happens(u, expected):  # type: ignore[no-untyped-def]
+    """Whether u < 1 - e^-expected, which lies between expected - expected^2 / 2 and expected."""
+    if u >= expected:
+        return False
+    return u < expected - 0.5 * expected * expected or u < -math.expm1(-expected)
 
 
 @compiled
@@ -76,16 +70,17 @@ def noticed_walking(walks, rates, look_key, walk_key, begin, end):  # type: igno
         near = leave[k] if since[b, r] == 0 else max(leave[k], near)
         far = arrive[k] if until[b, r] == samples[r] - 1 else min(arrive[k], far)
         tick, last = math.floor(max(near, begin) * WALK_HZ), math.floor(min(far, end) * WALK_HZ)
+        begins, ends = max(leave[k], begin), min(arrive[k], end)
         while tick <= last:
             t = (tick + uniform_of(look_key[who[k]], tick)) / WALK_HZ
-            if max(leave[k], begin) <= t < min(arrive[k], end):
+            if begins <= t < ends:
                 sample = out[r] + math.floor((t - left[k]) * speed[k] / STEP)
                 rate = walk[b, first[r] + min(max(sample, 0), samples[r] - 1)]
                 if rates.by_speed:
                     rate *= speed[k]
-                if rate > 0.0 and uniform_of(walk_key[who[k]], tick) < -math.expm1(-rate / WALK_HZ):
+                if rate > 0.0 and _happens(uniform_of(walk_key[who[k]], tick), rate / WALK_HZ):
                     if n == len(t_found):
-                        t_found, who_found = _twice(t_found), _twice(who_found)
+                        t_found, who_found = twice(t_found), twice(who_found)
                     t_found[n], who_found[n] = t, who[k]
                     n += 1
             tick += 1
@@ -120,7 +115,7 @@ def noticed_resting(keys, rate, a, b, hold):  # type: ignore[no-untyped-def]
         mean_run = math.expm1(min(rate[k] * hold, 600.0)) / rate[k] - hold
         since, so_far, drawn = a[k], 0.0, 0
         while True:
-            so_far += _exponential(keys[k], drawn)
+            so_far += exponential_of(keys[k], drawn)
             drawn += 1
             t = since + so_far / rate[k]
             if not t < b[k]:
@@ -128,13 +123,35 @@ def noticed_resting(keys, rate, a, b, hold):  # type: ignore[no-untyped-def]
             until = t
             if dense:
                 # The last detection before the next gap that is too long.
-                until = min(t + _exponential(keys[k], drawn) * mean_run, b[k])
+                until = min(t + exponential_of(keys[k], drawn) * mean_run, b[k])
                 drawn += 1
                 since, so_far = until + hold, 0.0
             elif drawn % among == 0:
                 since, so_far = t, 0.0
             if n == len(of):
-                begin, end, of = _twice(begin), _twice(end), _twice(of)
+                begin, end, of = twice(begin), twice(end), twice(of)
             begin[n], end[n], of[n] = t, until, k
             n += 1
     return begin[:n], end[:n], of[:n]
+
+
+@compiled
+def condensed(start, end, hold_s, blind_s):  # type: ignore[no-untyped-def]
+    """Notices, sorted by start, less those that no report can depend on: see `condensing`."""
+    kept_start, kept_end, n = np.empty(len(start)), np.empty(len(start)), 0
+    reach, first, early = -np.inf, 0.0, False
+    for k in range(len(start)):
+        begins = start[k] > reach + hold_s
+        if begins:
+            first = start[k]
+        reach = max(reach, end[k])
+        ends = k + 1 == len(start) or start[k + 1] > reach + hold_s
+        # The first one after the blind time as well: the report may begin with it.
+        after_early, early = early, blind_s > 0.0 and start[k] <= first + blind_s
+        if begins or ends or early or after_early:
+            if not begins:
+                # What is left out lies between what is kept: the run goes on from each to the next.
+                kept_end[n - 1] = start[k]
+            kept_start[n], kept_end[n] = start[k], reach
+            n += 1
+    return kept_start[:n], kept_end[:n]

@@ -123,8 +123,8 @@ def _as_heard(who: Stretches, works: tuple[Signal | None, ...], heard: tuple[flo
 
 
 class _Left(NamedTuple):
-    """Who would wave in a room, were it dark, and when: rows [begin, end), in order, at which spot, how long each waits,
-    and how heavy each is, by place in `kgs`."""
+    """Who would wave in a room, were it dark, and when: rows [begin, end), in order; at which spot, how long each
+    waits, and how heavy each is, by place in `kgs`."""
 
     rows: Array
     spot: NDArray[np.int64]

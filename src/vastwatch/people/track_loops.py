@@ -1,0 +1,37 @@
+"""Small movements of those who stay, one after the other, compiled (`tracks`)."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from vastwatch.draw_loops import compiled, normal_of, twice
+
+
+@compiled
+def small_movements(keys, since, lasts, dawn, median_s, sigma, rate):  # type: ignore[no-untyped-def]
+    """Instants from `dawn` on at which those who stay somewhere `since` then, for so long, move, and of which stay each
+    is, by keys of their own: log-normal gaps from the arrival on, of a median and a spread; `rate` about how many there
+    are a second.
+
+    A long sum would round by what came before: it is taken up anew after about as many as there may be.
+    """
+    t_found, of, n = np.empty(256), np.empty(256, np.int64), 0
+    for k in range(len(keys)):
+        reached, drawn = 0.0, 0
+        while reached < lasts[k]:
+            more, so_far, t = int((lasts[k] - reached) * rate[k] * 1.2) + 8, 0.0, reached
+            for i in range(drawn, drawn + more):
+                so_far += median_s[k] * math.exp(sigma[k] * normal_of(keys[k], i))
+                t = so_far + reached
+                if not t < lasts[k]:
+                    break
+                if since[k] + t >= dawn[k]:
+                    if n == len(of):
+                        t_found, of = twice(t_found), twice(of)
+                    t_found[n], of[n] = since[k] + t, k
+                    n += 1
+            reached = t
+            drawn += more
+    return t_found[:n], of[:n]
