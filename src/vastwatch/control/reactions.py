@@ -116,8 +116,10 @@ def present(who: Stretches, sensors: tuple[Waved, ...]) -> reaction_loops.Presen
         since = np.zeros(n, np.int64)
     else:
         keys, since = np.ascontiguousarray(who.luck.keys), at_ms(who.luck.begins + HAIR_S)
-    columns = (np.ascontiguousarray(x, float) for x in (who.begin, who.end, who.after_s, who.chance))
-    return loops.Present(*columns, keys.reshape(len(sensors), n), since)
+    begin, end, after_s, chance = (
+        np.ascontiguousarray(x, float) for x in (who.begin, who.end, who.after_s, who.chance)
+    )
+    return loops.Present(begin, end, after_s, chance, keys.reshape(len(sensors), n), since)
 
 
 def eyes(sensors: tuple[Waved, ...]) -> reaction_loops.Eyes:
