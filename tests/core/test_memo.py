@@ -1,0 +1,33 @@
+"""What is kept, and what it weighs."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from vastwatch.memo import KNOWN, LIGHT, Memo, weigh
+
+
+def test_what_was_not_asked_for_longest_goes_first_and_the_budget_holds():
+    memo = Memo(budget=10 * 8_000 + 10_000)
+    for k in range(12):
+        memo.get(("f", k), lambda: np.zeros(1000))
+    assert memo.bytes <= memo.budget and not memo.holds(("f", 0)) and memo.holds(("f", 11))
+    memo.get(("f", 3), lambda: np.zeros(1000))
+    memo.get(("f", 12), lambda: np.zeros(1000))
+    assert memo.holds(("f", 3)) and memo.hits == 1
+
+
+def test_of_many_light_results_some_are_weighed_and_of_heavy_ones_all():
+    """What they weigh in all is known to a few percent, whatever each does."""
+    rng = np.random.default_rng(1)
+    for size in (300, 4 * LIGHT // 8):
+        memo, true = Memo(budget=2**40), 0
+        for k in range(40 * KNOWN if size < LIGHT else 2 * KNOWN):
+            result = np.zeros(int(rng.integers(1, 2 * size)))
+            true += weigh(result)
+            memo.get(("f", k), lambda result=result: result)
+        if size < LIGHT // 8:
+            assert memo.bytes - 400 * len(memo) == pytest.approx(true, rel=0.1)
+        else:
+            assert memo.bytes - 400 * len(memo) == true
