@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.curves import KNOWN_S, Curve, Waving, WavingAtAny, due, lit_by
-from vastwatch.control.reactions import Luck, Stretches, eyes, present, react
+from vastwatch.control.reactions import Luck, Stretches, eyes, present
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
 from vastwatch.memo import kept
@@ -215,10 +215,10 @@ class _Line(_Lives):
 
     def lights(self, hold_s: float) -> list[Signal]:
         """The light in each life."""
-        lit = self._followed(hold_s)
-        return self._apart(lit if self.anyway is None else lit | self.anyway)
+        from vastwatch.advice.figure_loops import burning
 
-    def _followed(self, hold_s: float) -> Signal:
-        did = react(self._start, self._keep, hold_s, self._who, self._sensors)
-        more = Signal.from_intervals(did.light, 0.0, self._end)
-        return (self._start.start_keep(self._keep.hold(hold_s)) | more) & self._dark
+        stand_aside()
+        rises, keep, there, sensors = self._walked
+        rows = burning(rises, keep, float(hold_s), self._end, there, sensors, self._dark.intervals)
+        lit = Signal.from_intervals(rows, 0.0, self._end)
+        return self._apart(lit if self.anyway is None else lit | self.anyway)

@@ -92,3 +92,37 @@ def figures(rises, keep, hold_s, end_s, present, eyes, need, nobody, left, step_
         # Sums of many parts may end a hair below nothing.
         out[k, DARK], out[k, IDLE] = max(out[k, DARK], 0.0), max(out[k, IDLE], 0.0)
     return out
+
+
+@compiled
+def burning(rises, keep, hold_s, end_s, present, eyes, dark):  # type: ignore[no-untyped-def]
+    """Rows of the light itself, with what people do about it, while it follows (rows of `dark`)."""
+    kept = held(keep, hold_s, end_s)
+    lit = begun(rises, kept)
+    events = walked(lit, kept, hold_s, 0.0, end_s, present, eyes)
+    out, n, d, i, j = np.empty((2 * (len(lit) + len(events) + len(dark)), 2)), 0, 0, 0, 0
+    while True:
+        while j < len(events) and events[j, 0] != LIGHT:
+            j += 1
+        # The next of either, each in order; where they touch they are one.
+        own = j == len(events) or (i < len(lit) and lit[i, 0] <= events[j, 1])
+        if own and i == len(lit):
+            break
+        if own:
+            a, b, i = lit[i, 0], lit[i, 1], i + 1
+        else:
+            a, b, j = events[j, 1], events[j, 2], j + 1
+        while d < len(dark) and dark[d, 1] <= a:
+            d += 1
+        k = d
+        while k < len(dark) and dark[k, 0] < b:
+            since, until = max(a, dark[k, 0]), min(b, dark[k, 1])
+            k += 1
+            if not since < until:
+                continue
+            if n and since <= out[n - 1, 1]:
+                out[n - 1, 1] = max(out[n - 1, 1], until)
+            else:
+                out[n, 0], out[n, 1] = since, until
+                n += 1
+    return out[:n]
