@@ -7,14 +7,23 @@ A compiled loop that uses these keeps a copy of what was made of them: whoever c
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 from numba import njit
 
 from vastwatch.draws import DROPPED, FIRST, GOLDEN, HALF, LOWER, SECOND, SHIFTS, UNIT
 
-# Kept beside the file it is in; other threads go on meanwhile.
-compiled = njit(cache=True, nogil=True)
+
+def compiled(function: Callable[..., Any]) -> Any:
+    """A loop, compiled when it is first called and kept beside the file it is in, or else in the user's cache folder;
+    where neither can be written it is compiled by every process. Other threads go on while it runs."""
+    try:
+        return njit(cache=True, nogil=True)(function)
+    except RuntimeError:
+        return njit(nogil=True)(function)
+
 
 _A, _B, _C = SHIFTS
 _TURN, _ULP = np.float32(2.0 * math.pi * 2.0**-32), np.float32(2.0**-32)
