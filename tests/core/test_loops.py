@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from vastwatch import draw_loops
 from vastwatch.draw_loops import exponential_of, normal_of, normal_pair_of, sub_key_of, uniform_of
 from vastwatch.draws import arrivals, exponential, normal, normal_pair, sub_keys, uniform
 from vastwatch.people.routes import STEP
@@ -164,3 +165,15 @@ def test_a_device_stays_on_for_its_hold_after_each_notice(steps, hold):
         else:
             rows.append([a, b + hold])
     assert held(start, end, hold).tolist() == rows
+
+
+def test_where_nothing_can_be_kept_a_loop_is_compiled_all_the_same(monkeypatch):
+    njit = draw_loops.njit
+
+    def unwritable(cache=False, **how):
+        if cache:
+            raise RuntimeError("cannot cache function: no locator available")
+        return njit(**how)
+
+    monkeypatch.setattr(draw_loops, "njit", unwritable)
+    assert draw_loops.compiled(lambda x: x + 1)(2) == 3

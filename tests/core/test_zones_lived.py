@@ -19,6 +19,7 @@ from vastwatch.design.project import find, put
 from vastwatch.design.records import Zone
 from vastwatch.design.references import without
 from vastwatch.devices.types import ZoneRules
+from vastwatch.people.routes import STEP
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.notices import Notices
 from vastwatch.rehearsal.reports import _wanted, _watched, notices_on, run_sensors, run_without, targets_on
@@ -60,9 +61,16 @@ def test_reports_fall_where_the_chances_say():
     assert n > 5_000 and inside / n == pytest.approx(known.counted[i, 0], abs=0.02)
 
 
-def told_of(places, seconds, range_m=0.0, wander_m=0.0, most=9, mirrors=(), key=7):
+def told_of(places, seconds, **how):
     """What a radar at the origin that looks along +y, as high as any chest, tells of some who stay, each noticed in all
     of some seconds (first and last of each run)."""
+    *given, out = laid_out(places, seconds, **how)
+    rows, lost, merged = tell(*given, 0, seconds[-1][1] + 1, out)
+    return Targets(*(c[:rows] for c in out[:5]), ("a",) * len(places), out.lost[:lost], out.merged[:merged])
+
+
+def laid_out(places, seconds, range_m=0.0, wander_m=0.0, most=9, mirrors=(), key=7):
+    """The same, before it is told."""
     n, runs = len(places), len(seconds)
     each = np.arange(n + 1)
     seen = np.tile(np.array(seconds, np.int64), (n, 1))
@@ -82,8 +90,7 @@ def told_of(places, seconds, range_m=0.0, wander_m=0.0, most=9, mirrors=(), key=
         np.empty(room, np.int32), np.empty((room, 2), np.float32), np.empty((room, 2), np.float32),
         np.empty(room, np.int16), np.empty(room, bool), np.empty(room, np.int32), np.empty(room, np.int32),
     )  # fmt: skip
-    rows, lost, merged = tell(bodies, ways, radar, walls, 0, seconds[-1][1] + 1, out)
-    return Targets(*(c[:rows] for c in out[:5]), ("a",) * n, out.lost[:lost], out.merged[:merged])
+    return bodies, ways, radar, walls, out
 
 
 def test_the_wander_of_a_body_is_slow_and_as_wide_as_it_is():
@@ -138,6 +145,8 @@ def test_no_more_targets_than_it_follows_and_two_together_are_one():
     at = [(0, 1), (0, 1.3), (2, 2), (3, 3)]
     told = told_of(at, [(1, 2)])
     assert (told.of.tolist(), told.lost.tolist(), told.merged.tolist()) == ([0, 2, 3] * 2, [], [1, 2])
+    # Whom another has already been taken for takes nobody in: of three in a row the first and the last are told.
+    assert told_of([(0, 1), (0, 1.4), (0, 1.8)], [(1, 1)]).of.tolist() == [0, 2]
     told = told_of(at[::-1], [(1, 1)], most=2)
     assert (told.of.tolist(), told.lost.tolist(), told.merged.tolist()) == ([3, 1], [1], [1])
     # Images come after people, however near they are, and are not missed.
@@ -146,6 +155,26 @@ def test_no_more_targets_than_it_follows_and_two_together_are_one():
     assert told.image.tolist() == [False, False, False] and told.lost.tolist() == []
     told = told_of([(0, 1), (0, 5.5)], [(1, 1)], mirrors=[glass])
     assert sorted(told.at[:, 1].tolist()) == [1.0, 4.0, 5.5] and told.image.tolist() == [False, True, False]
+
+
+def test_whoever_walks_is_told_where_they_are_and_only_on_the_level():
+    """Along 40 samples to the north, the last of them a level higher; a stay there comes after."""
+    bodies, ways, radar, walls, out = laid_out([(0.0, 9.0)], [(0, 99)])
+    ways = Ways(
+        np.column_stack([np.zeros(40), 1.0 + 0.1 * np.arange(40)]),
+        np.arange(40) < 30,
+        np.array([0, 40]),
+        np.array([10]),
+    )
+    bodies = bodies._replace(
+        stay_from=np.array([90.0]), walk_of=np.array([0, 1]), walk_from=np.array([20.0]), walk_to=np.array([80.0]),
+        walk_out=np.array([35.0]), walk_speed=np.array([0.05]), walk_route=np.array([0]),
+    )  # fmt: skip
+    rows, _, _ = tell(bodies, ways, radar, walls, 0, 100, out)
+    seen = {int(t): round(float(y), 1) for t, y in zip(out.tick[:rows], out.at[:rows, 1])}
+    walked = {t: 10 + math.floor((t - 35.0) * 0.05 / STEP) for t in range(20, 80)}
+    expected = {t: round(1.0 + 0.1 * max(k, 0), 1) for t, k in walked.items() if k < 30}
+    assert seen == expected | dict.fromkeys(range(90, 100), 9.0) and len(expected) < 60
 
 
 HOUSEHOLDS = {
