@@ -101,6 +101,7 @@ def nobody_there(project: Project, room: str) -> str:
     )
 
 
+@kept
 def lived(project: Project, room: str, days: int, seed: int) -> Lived:
     """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `lighting`."""
     truth = simulate_days(project, days, seed)
