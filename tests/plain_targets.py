@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import key_of, normal_pair, uniform
+from vastwatch.draw_loops import HALF, LOWER
+from vastwatch.draws import _bits, key_of, uniform
 from vastwatch.geometry import polygons
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
@@ -39,6 +40,16 @@ Single = NDArray[np.floating[Any]]
 REMEMBERED = 8
 # Farther than this nothing is read, metres.
 FAR_M = 1024.0
+
+
+def normal_pair(key: Any, index: Any) -> tuple[Single, Single]:
+    """As `draw_loops.normal_pair_of`, many."""
+    with np.errstate(over="ignore"):
+        bits = _bits(key, index)
+    single = np.float32
+    radius = np.sqrt(single(-2.0) * np.log(((bits >> HALF).astype(single) + single(1.0)) * single(2.0**-32)))
+    angle = (bits & LOWER).astype(single) * single(2.0 * np.pi * 2.0**-32)
+    return radius * np.cos(angle), radius * np.sin(angle)
 
 
 def plain_targets(watched: Watched, household: Household, lives: Lives, noticed: Notices) -> Targets:

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from vastwatch.draws import DROPPED, FIRST, GOLDEN, HALF, LOWER, SECOND, SHIFTS, UNIT
+from vastwatch.draws import DROPPED, FIRST, GOLDEN, SECOND, SHIFTS, UNIT
 
 
 def compiled(function: Callable[..., Any]) -> Any:
@@ -26,6 +26,7 @@ def compiled(function: Callable[..., Any]) -> Any:
 
 
 _A, _B, _C = SHIFTS
+HALF, LOWER = np.uint64(32), np.uint64(0xFFFFFFFF)
 _TURN, _ULP = np.float32(2.0 * math.pi * 2.0**-32), np.float32(2.0**-32)
 
 
@@ -52,7 +53,8 @@ def uniform_of(key, index):  # type: ignore[no-untyped-def]
 
 @compiled
 def normal_pair_of(key, index):  # type: ignore[no-untyped-def]
-    """As `draws.normal_pair`, one."""
+    """Two normal numbers of mean 0 and spread 1, independent, of one draw (Box and Muller 1958): its 64 bits are two
+    uniform numbers of 32, so that none is beyond 6.7 spreads. In single precision: for scatter in great number."""
     bits = bits_of(key, index)
     radius = math.sqrt(np.float32(-2.0) * math.log((np.float32(bits >> HALF) + np.float32(1.0)) * _ULP))
     angle = np.float32(bits & LOWER) * _TURN

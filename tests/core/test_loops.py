@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from plain_targets import normal_pair
 from vastwatch import draw_loops
 from vastwatch.draw_loops import exponential_of, normal_of, normal_pair_of, sub_key_of, uniform_of
-from vastwatch.draws import arrivals, exponential, normal, normal_pair, sub_keys, uniform
+from vastwatch.draws import arrivals, exponential, normal, sub_keys, uniform
 from vastwatch.people.routes import STEP
 from vastwatch.people.track_loops import small_movements
-from vastwatch.rehearsal.condensing import condensed
 from vastwatch.rehearsal.notice_loops import (
     DENSE,
     WALK_HZ,
@@ -24,6 +24,7 @@ from vastwatch.rehearsal.notice_loops import (
     noticed_resting,
     noticed_walking,
 )
+from vastwatch.rehearsal.notices import condensed
 from vastwatch.sensing.model import held
 
 seeds = st.integers(0, 2**32 - 1)

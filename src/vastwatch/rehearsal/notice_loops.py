@@ -137,7 +137,7 @@ def noticed_resting(keys, rate, a, b, hold):  # type: ignore[no-untyped-def]
 
 @compiled
 def condensed(start, end, hold_s, blind_s):  # type: ignore[no-untyped-def]
-    """Notices, sorted by start, less those that no report can depend on: see `condensing`."""
+    """Notices, sorted by start, less those that no report can depend on: see `notices.condensed`."""
     kept_start, kept_end, n = np.empty(len(start)), np.empty(len(start)), 0
     reach, first, early = -np.inf, 0.0, False
     for k in range(len(start)):

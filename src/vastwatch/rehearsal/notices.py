@@ -282,3 +282,18 @@ def by_day(n: Notices, midnights: list[float]) -> list[Notices]:
     """Notices of some days, one day after the other, between successive midnights."""
     cuts = np.searchsorted(n.start, midnights)
     return [Notices(n.start[a:b], n.end[a:b], n.source[a:b], n.moving[a:b]) for a, b in pairwise(cuts)]
+
+
+def condensed(start: Array, end: Array, hold: float, blind: float) -> tuple[Array, Array]:
+    """Notices, sorted by start, less those that no report can depend on.
+
+    Within a run (no gap longer than the hold) only its first instant, its last end, and what lies within the device's
+    blind time after the first count: a report ends `hold` after a run, and the next run begins later than that, so
+    that no blindness reaches further into it. Each row ends where the next of its run begins.
+    """
+    if len(start) == 0:
+        return start, end
+    from vastwatch.rehearsal import notice_loops
+
+    kept_start, kept_end = notice_loops.condensed(start, end, float(hold), float(blind))
+    return kept_start, kept_end

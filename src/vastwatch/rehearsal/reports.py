@@ -25,8 +25,7 @@ from vastwatch.devices.types import ZoneRules
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept
 from vastwatch.people.truth import Lives, Truth
-from vastwatch.rehearsal.condensing import condensed
-from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of, spots_noticed
+from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, condensed, notices_of, spots_noticed
 from vastwatch.rehearsal.room_told import told_of_room
 from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of, zones_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
