@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from functools import partial
+from functools import cached_property, partial
 from typing import NamedTuple
 
 import numpy as np
@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from vastwatch.design import placed
 from vastwatch.design.placed import Variant, at_hour, variants
 from vastwatch.design.presence import reports
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import Place, Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.design.relations import level_number
 from vastwatch.devices.types import ZoneRules
@@ -55,13 +55,22 @@ ASKED_DAYS = 7
 @dataclass(frozen=True, eq=False)
 class SensorRun:
     """What a sensor reported over all days, as a whole, narrowed to those who move or are still, and of its zones.
-    `works`: while it works at all, None for always."""
+    `moved`: while somebody moves, were it reported; `works`: while it works at all, None for always."""
 
     report: Signal
-    moving: Signal
-    still: Signal
+    moved: Signal
     zones: Mapping[str, Signal] = field(default_factory=dict)
     works: Signal | None = None
+
+    @cached_property
+    def moving(self) -> Signal:
+        """While it reports somebody who moves. Few ask for that."""
+        return self.moved & self.report
+
+    @cached_property
+    def still(self) -> Signal:
+        """While it reports somebody who does not."""
+        return self.report - self.moving
 
 
 class Heard(NamedTuple):
@@ -120,7 +129,7 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
 
 @kept
 def _of_room(told: Signal) -> SensorRun:
-    return SensorRun(told, Signal.constant(False, told.start, told.end), told)
+    return SensorRun(told, Signal.constant(False, told.start, told.end))
 
 
 def as_heard(project: Project, sensor: Sensor, truth: Truth, run: SensorRun) -> SensorRun:
@@ -132,9 +141,8 @@ def as_heard(project: Project, sensor: Sensor, truth: Truth, run: SensorRun) -> 
 @kept
 def _as_heard(run: SensorRun, trouble: Trouble) -> SensorRun:
     report = trouble.heard(run.report, "")
-    moving = run.moving & report
     zones = {z: trouble.heard(said, z) for z, said in run.zones.items()}
-    return SensorRun(report, moving, report - moving, zones, trouble.works)
+    return SensorRun(report, run.moving, zones, trouble.works)
 
 
 @kept
@@ -144,7 +152,7 @@ def _by_hours(runs: tuple[SensorRun, ...], sensor: Sensor, calendar: Calendar) -
     report = any_of(run.report & there for run, there in zip(runs, hours))
     moving = any_of(run.moving & there for run, there in zip(runs, hours))
     zones = {z: any_of(run.zones[z] & there for run, there in zip(runs, hours)) for z in runs[0].zones}
-    return SensorRun(report, moving, report - moving, zones)
+    return SensorRun(report, moving, zones)
 
 
 def _hours(calendar: Calendar, v: Variant) -> Signal:
@@ -357,20 +365,30 @@ def _false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar)
     return tuple(tuple(f for h in here for f in _falsely(project, mounted, h, calendar, first)) for first in weeks)
 
 
+_false_rate = kept(part_false_rate)
+
+
 def _falsely(
     project: Project, mounted: MountedSensor, hazard: Hazard, calendar: Calendar, first: int
 ) -> list[_Falsely]:
     now = resolved(project, hazard, calendar.date(first))
-    rate = 0.0 if now is None else part_false_rate(mounted, now)
+    rate = 0.0 if now is None else _false_rate(mounted, now)
     if now is None or rate <= 0:
         return []
-    place, days = project.place, range(first, min(first + SUN_DAYS, calendar.days))
-    if hazard.kind == "sun patch":
-        # There is none without the sun.
-        there = [d for d in days if is_clear(place.latitude, place.longitude, calendar.date(d), calendar.sky)]
-    else:
-        there = list(days)
+    # There is no patch of sun without the sun.
+    there = _clear_in_week(project.place, calendar, first) if hazard.kind == "sun patch" else _week(calendar, first)
     return [(hazard.id, rate, tuple(stretches(now)), frozenset(there))]
+
+
+def _week(calendar: Calendar, first: int) -> range:
+    return range(first, min(first + SUN_DAYS, calendar.days))
+
+
+@kept
+def _clear_in_week(place: Place, calendar: Calendar, first: int) -> tuple[int, ...]:
+    """The days of the week from one on that are clear."""
+    here = place.latitude, place.longitude
+    return tuple(d for d in _week(calendar, first) if is_clear(*here, calendar.date(d), calendar.sky))
 
 
 def _of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, ...]:
@@ -457,9 +475,7 @@ def _joined(mounted: MountedSensor, heard: list[list[Heard]], truth: Truth) -> S
         start, end = (np.concatenate([h[k] for h in days]) for k in (0, 1))
         reports.append(_reported(part, start, end, truth))
         moving.append(Signal.from_intervals(np.concatenate([h.moving for h in days]), 0.0, truth.end))
-    report = any_of(reports)
-    moves = any_of(moving) & report
-    return SensorRun(report, moves, report - moves)
+    return SensorRun(any_of(reports), any_of(moving))
 
 
 def _reported(mounted: MountedSensor, start: Array, end: Array, truth: Truth) -> Signal:

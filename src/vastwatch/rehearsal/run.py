@@ -7,7 +7,7 @@ the scores that only truth can give. Each step is cached by what it reads.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from functools import cached_property
@@ -229,13 +229,33 @@ def _recording(
     sensors: tuple[str, ...], runs: tuple[SensorRun, ...], calendar: Calendar,
     facts: tuple[tuple[str, str], ...], told: tuple[Signal, ...],
 ) -> Recording:  # fmt: skip
-    reports: dict[tuple[str, str | None], Signal] = {}
-    for ident, each in zip(sensors, runs):
-        reports[ident, None] = each.report
-        reports[ident, "moving"], reports[ident, "still"] = each.moving, each.still
-        reports |= {(ident, zone_part(zone)): said for zone, said in each.zones.items()}
     known = {ident: each.works for ident, each in zip(sensors, runs) if each.works is not None}
-    return Recording(calendar, reports, known, dict(zip(facts, told)))
+    return Recording(calendar, _Said(dict(zip(sensors, runs))), known, dict(zip(facts, told)))
+
+
+class _Said(Mapping[tuple[str, str | None], Signal]):
+    """Reports by sensor and part, made where they are asked for."""
+
+    def __init__(self, runs: Mapping[str, SensorRun]) -> None:
+        self._runs = runs
+        self._zones: dict[tuple[str, str | None], Signal] = {
+            (sensor, zone_part(zone)): said for sensor, each in runs.items() for zone, said in each.zones.items()
+        }
+
+    def __getitem__(self, key: tuple[str, str | None]) -> Signal:
+        sensor, part = key
+        if part is None:
+            return self._runs[sensor].report
+        if part in ("moving", "still"):
+            return self._runs[sensor].moving if part == "moving" else self._runs[sensor].still
+        return self._zones[key]
+
+    def __iter__(self) -> Iterator[tuple[str, str | None]]:
+        for sensor, each in self._runs.items():
+            yield from ((sensor, part) for part in (None, "moving", "still", *map(zone_part, each.zones)))
+
+    def __len__(self) -> int:
+        return 3 * len(self._runs) + len(self._zones)
 
 
 @kept
