@@ -11,7 +11,6 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 from msgspec.structs import replace
 
-from plain_targets import plain_targets
 from timed import median_s, say
 from vastwatch.commission.calibrate import Known, calibrate
 from vastwatch.design.edits.zones import set_outline
@@ -19,7 +18,7 @@ from vastwatch.design.expressions import Report
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence, Sensor, Zone
 from vastwatch.devices import catalogue
-from vastwatch.rehearsal import rehearse
+from vastwatch.rehearsal import many_targets, rehearse
 from vastwatch.rehearsal.reports import _wanted, _watched, notices_on, run_sensors
 from vastwatch.rehearsal.targets import targets_of
 from vastwatch.sensing.mounted import zoned
@@ -112,7 +111,7 @@ def test_a_zone_that_is_dragged(demo):
 def test_a_week_of_six_trackers_with_five_targets():
     """Zones' numbers and all reports; beside it one day's reports told in arrays, as they are defined."""
     # What is compiled is loaded.
-    rehearse(offices(1), 1, 1)
+    run_sensors(offices(1), rehearse(replace(offices(1), zones=()), 7, 1).truth)
     project = offices(6)
     truth = rehearse(replace(project, zones=()), 7, 1).truth
     start = time.perf_counter()
@@ -123,8 +122,8 @@ def test_a_week_of_six_trackers_with_five_targets():
     assert watched is not None
     lives, noticed = truth.lives(1), notices_on(project, "t0", truth, 1)
     day = [truth.calendar.midnight(1), truth.calendar.midnight(2)]
-    loop = median_s(lambda: targets_of(watched[1], truth.household, lives, noticed, day), 5)
-    plain = median_s(lambda: plain_targets(watched[1], truth.household, lives, noticed), 5)
+    loop = median_s(lambda: many_targets.targets_of(watched[1], truth.household, lives, noticed, day), 5)
+    plain = median_s(lambda: targets_of(watched[1], truth.household, lives, noticed), 5)
     say(
         f"a week of 6 trackers of 5 targets, 48 zones: {took:.2f} s (bar 1.5); a day of one told in {loop * 1e3:.0f} ms, "
         f"in arrays {plain * 1e3:.0f} ms; × {plain / loop:.1f}"

@@ -16,10 +16,8 @@ if [ ! -x "$venv/bin/python" ]; then
 fi
 "$venv/bin/python" -m pip install --quiet --disable-pip-version-check -r "$requirements"
 "$venv/bin/python" -m pip install --quiet --disable-pip-version-check --no-deps -e .
-# Compiles what is compiled, once, so that nobody waits for it at work: a day of the sample and a judged room go through
-# all of it.
-"$venv/bin/python" -m vastwatch rehearse --demo --days 1 >/dev/null
-"$venv/bin/python" -m vastwatch tune --demo --room toilet >/dev/null
+# Compiles what is compiled, once, so that nobody waits for it at work.
+"$venv/bin/python" tools/compile_loops.py
 
 # What Qt's plugins want and the system has not.
 plugins=$("$venv/bin/python" -c 'import importlib.util as u, pathlib as p

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from vastwatch.draws import DROPPED, FIRST, GOLDEN, SECOND, SHIFTS, UNIT
+from vastwatch.draws import DROPPED, FIRST, GOLDEN, HALF, LOWER, SECOND, SHIFTS, UNIT
 
 
 def compiled(function: Callable[..., Any]) -> Any:
@@ -26,7 +26,6 @@ def compiled(function: Callable[..., Any]) -> Any:
 
 
 _A, _B, _C = SHIFTS
-HALF, LOWER = np.uint64(32), np.uint64(0xFFFFFFFF)
 _TURN, _ULP = np.float32(2.0 * math.pi * 2.0**-32), np.float32(2.0**-32)
 
 
@@ -53,29 +52,8 @@ def uniform_of(key, index):  # type: ignore[no-untyped-def]
 
 @compiled
 def normal_pair_of(key, index):  # type: ignore[no-untyped-def]
-    """Two normal numbers of mean 0 and spread 1, independent, of one draw (Box and Muller 1958): its 64 bits are two
-    uniform numbers of 32, so that none is beyond 6.7 spreads. In single precision: for scatter in great number."""
+    """As `draws.normal_pair`, one."""
     bits = bits_of(key, index)
     radius = math.sqrt(np.float32(-2.0) * math.log((np.float32(bits >> HALF) + np.float32(1.0)) * _ULP))
     angle = np.float32(bits & LOWER) * _TURN
     return radius * math.cos(angle), radius * math.sin(angle)
-
-
-@compiled
-def exponential_of(key, index):  # type: ignore[no-untyped-def]
-    """As `draws.exponential`, one."""
-    return -math.log1p(-uniform_of(key, index))
-
-
-@compiled
-def normal_of(key, index):  # type: ignore[no-untyped-def]
-    """As `draws.normal`, one."""
-    return math.sqrt(2.0 * exponential_of(key, 2 * index)) * math.cos(2.0 * math.pi * uniform_of(key, 2 * index + 1))
-
-
-@compiled
-def twice(column):  # type: ignore[no-untyped-def]
-    """A column with as much room again."""
-    out = np.empty(2 * len(column), column.dtype)
-    out[: len(column)] = column
-    return out

@@ -27,6 +27,7 @@ GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 FIRST, SECOND = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
 SHIFTS = np.uint64(30), np.uint64(27), np.uint64(31)
 # Double precision has 53 bits: the upper ones of the 64.
+HALF, LOWER = np.uint64(32), np.uint64(0xFFFFFFFF)
 DROPPED, UNIT = np.uint64(11), 2.0**-53
 
 
@@ -94,6 +95,17 @@ def normal(key: Any, index: ArrayLike) -> Array:
     """Normal numbers of mean 0 and spread 1, each from two uniform ones (Box and Muller 1958)."""
     i = np.asarray(index, np.int64)
     return np.sqrt(2.0 * exponential(key, 2 * i)) * np.cos(2.0 * np.pi * uniform(key, 2 * i + 1))
+
+
+def normal_pair(key: Any, index: ArrayLike) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Two normal numbers of mean 0 and spread 1, independent, of one draw each (Box and Muller 1958): its 64 bits are
+    two uniform numbers of 32, so that none is beyond 6.7 spreads. In single precision: for scatter in great number."""
+    with np.errstate(over="ignore"):
+        bits = _bits(key, index)
+    single = np.float32
+    radius = np.sqrt(single(-2.0) * np.log(((bits >> HALF).astype(single) + single(1.0)) * single(2.0**-32)))
+    angle = (bits & LOWER).astype(single) * single(2.0 * np.pi * 2.0**-32)
+    return radius * np.cos(angle), radius * np.sin(angle)
 
 
 def triangular(key: Any, index: ArrayLike, least: float, mode: float, most: float) -> Array:

@@ -14,8 +14,9 @@ from msgspec.structs import replace
 from samples import make_room
 from vastwatch.advice.curves import Waving
 from vastwatch.advice.timing import curve_of
+from vastwatch.control import reaction_loops as loops
 from vastwatch.control.by_hand import AGAIN_S, PRESS_S
-from vastwatch.control.reactions import HAIR_S, TRIES, Stretches, Waved, react
+from vastwatch.control.reactions import HAIR_S, TRIES, Luck, Stretches, Waved, eyes, present, react
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
@@ -207,6 +208,47 @@ def test_lights_that_run_into_one_another_are_walked_in_turn(seed):
     waves, presses, shown = event_by_event(start, keep, hold, who, sensors, [b for _, b in alone if b < END])
     assert did.waves.tolist() == pytest.approx(waves) and did.presses.tolist() == pytest.approx(presses)
     assert did.falls.tolist() == pytest.approx([b for _, b in shown if b < END])
+
+
+def looped(start, keep, hold, who, sensors):
+    """What `react` tells, of the compiled loop."""
+    kept = loops.held(keep.intervals, hold, END)
+    lit = loops.begun(start.rises, kept)
+    events = loops.walked(lit, kept, hold, 0.0, END, present(who, sensors), eyes(sensors))
+
+    def rows(kind):
+        return events[events[:, 0] == kind, 1:]
+
+    return rows(loops.WAVE)[:, 0], rows(loops.PRESS)[:, 0], rows(loops.FALL)[:, 0], rows(loops.LIGHT)
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.integers(0, 10**6))
+def test_for_many_lives_the_same_is_walked(seed):
+    """Arrays of gaps, and one event after the other: also where lights run into one another, of several lives' luck, at
+    holds of nought."""
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(1, 30))
+    begins = np.sort(rng.uniform(0, END, n))
+    start = Signal.from_intervals(np.column_stack([begins, begins + rng.choice([1.0, 5.0, 30.0])]), 0.0, END)
+    begins = np.sort(rng.uniform(0, END, 2 * n))
+    keep = start | Signal.from_intervals(np.column_stack([begins, begins + rng.uniform(0.1, 50, 2 * n)]), 0.0, END)
+    here = np.sort(rng.uniform(0, END, 2 * int(rng.integers(1, 9)))).reshape(-1, 2)
+    m = len(here)
+    luck = Luck(rng.integers(0, 2**62, (2, m)).astype(np.uint64), np.zeros(m)) if rng.random() < 0.5 else None
+    who = Stretches(
+        here[:, 0], here[:, 1], rng.choice([5.0, 12.0, 30.0], m), rng.choice([0.0, 0.1, 0.6, 1.0], (2, m)), luck
+    )
+    sensors = (
+        Waved(True, 0.4, float(rng.uniform(0.2, 40)), 7),
+        Waved(bool(rng.random() < 0.3), 1.2, float(rng.uniform(0, 90)), 8),
+    )
+    hold = float(rng.choice([0.0, 5.0, 60.0, 400.0]))
+    did = react(start, keep, hold, who, sensors)
+    waves, presses, falls, light = looped(start, keep, hold, who, sensors)
+    assert np.array_equal(did.waves, waves) and np.array_equal(did.presses, presses)
+    assert np.array_equal(did.falls, np.sort(falls))
+    assert Signal.from_intervals(did.light, 0.0, END).same_as(Signal.from_intervals(light, 0.0, END), 1e-9)
 
 
 def test_the_luck_in_a_silence_does_not_depend_on_the_hold():

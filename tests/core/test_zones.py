@@ -12,7 +12,6 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from shapely import Polygon, contains_xy
 
-from plain_targets import mirrored
 from samples import CHAIR, STOOL, rect, tracked
 from vastwatch.design.project import find
 from vastwatch.sensing.mounted import zoned
@@ -21,6 +20,7 @@ from vastwatch.sensing.tracker import (
     Pose,
     Scatter,
     in_frame,
+    mirrored,
     on_plan,
     places_read,
     readings,

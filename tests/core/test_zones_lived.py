@@ -10,7 +10,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from plain_targets import plain_rows, plain_targets
 from samples import CHAIR, STOOL, device, rect, tracked
 from vastwatch.advice.judge import judge
 from vastwatch.design.expressions import Report, zone_part
@@ -20,11 +19,12 @@ from vastwatch.design.records import Zone
 from vastwatch.design.references import without
 from vastwatch.devices.types import ZoneRules
 from vastwatch.people.routes import STEP
-from vastwatch.rehearsal import rehearse
+from vastwatch.rehearsal import many_targets, rehearse
+from vastwatch.rehearsal import reports as rehearsal_reports
 from vastwatch.rehearsal.notices import Notices
 from vastwatch.rehearsal.reports import _wanted, _watched, notices_on, run_sensors, run_without, targets_on
 from vastwatch.rehearsal.target_loops import Bodies, Mirrors, Radar, Told, Ways, tell
-from vastwatch.rehearsal.targets import Targets, occupied, targets_of
+from vastwatch.rehearsal.targets import Targets, _told, _wander, occupied, targets_of
 from vastwatch.rehearsal.zone_scores import score_zones
 from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.mounted import mount, zoned
@@ -93,12 +93,31 @@ def laid_out(places, seconds, range_m=0.0, wander_m=0.0, most=9, mirrors=(), key
     return bodies, ways, radar, walls, out
 
 
+def plain_rows(tick, m, n, delay):
+    """Second by second, as a device does it."""
+    out, on, left = [], None, None
+    there = set(tick.tolist())
+    for s in range(int(tick.max()) + math.ceil(delay) + 3 if len(tick) else 0):
+        if s in there:
+            if on is None and sum(q in there for q in range(s - n + 1, s + 1)) >= m:
+                on = float(s)
+            left = s
+        elif on is not None and s >= left + delay:
+            out.append((on, left + delay))
+            on = None
+    if on is not None:
+        out.append((on, left + delay))
+    return np.array(out).reshape(-1, 2)
+
+
 def test_the_wander_of_a_body_is_slow_and_as_wide_as_it_is():
     told = told_of([(0.0, 500.0)], [(0, 59_999)], wander_m=1.0)
     x, y = (told.read - told.at).T
     assert x.std() == pytest.approx(1.0, abs=0.03) and abs(np.corrcoef(x, y)[0, 1]) < 0.03
     for lag in (1, 2, 4):
         assert np.corrcoef(x[:-lag], x[lag:])[0, 1] == pytest.approx(math.exp(-lag / 2.0), abs=0.05)
+    # In arrays it is the same.
+    assert np.abs(np.column_stack(_wander(7, np.arange(60_000))) - (told.read - told.at)).max() < 1e-4
     # A second alone is the same as among others, whenever the one before was.
     alone = told_of([(0.0, 500.0)], [(3, 3), (8, 8), (500, 500)], wander_m=1.0)
     assert (alone.read == told.read[[3, 8, 500]]).all()
@@ -117,10 +136,11 @@ def test_a_zone_is_entered_and_left_as_second_by_second(seconds, m, more, delay)
     tick = np.unique(np.array(seconds, np.int64))
     rules = ZoneRules(confirm_of=(m, m + more), off_delay_s=delay)
     shape = Shape(((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)), None, ())
-    rows = Signal.from_intervals(occupied(told_at(*tick), (CHAIR,), (shape,), rules)[0], 0.0, 1e4)
-    plain = Signal.from_intervals(plain_rows(tick, m, m + more, delay), 0.0, 1e4)
-    # Where a gap is just as long as the delay both may go either way.
-    assert (rows - plain).total() + (plain - rows).total() <= 1e-9
+    for into in (occupied, many_targets.occupied):
+        rows = Signal.from_intervals(into(told_at(*tick), (CHAIR,), (shape,), rules)[0], 0.0, 1e4)
+        plain = Signal.from_intervals(plain_rows(tick, m, m + more, delay), 0.0, 1e4)
+        # Where a gap is just as long as the delay both may go either way.
+        assert (rows - plain).total() + (plain - rows).total() <= 1e-9
 
 
 @given(st.lists(st.tuples(st.floats(-2, 2), st.floats(0, 4)), max_size=30), st.integers(3, 6), st.integers(0, 99))
@@ -137,8 +157,9 @@ def test_reports_fall_into_a_zone_as_into_its_shape(read, corners, seed):
     told = told_at(*tick)._replace(read=place)
     rules = ZoneRules(off_delay_s=1.0)
     out = shapes[2].holds(place)
-    for shape, rows in zip(shapes[:2], occupied(told, zones, shapes, rules)):
-        assert rows[:, 0].tolist() == tick[shape.holds(place) & ~out].tolist()
+    for into in (occupied, many_targets.occupied):
+        for shape, rows in zip(shapes[:2], into(told, zones, shapes, rules)):
+            assert rows[:, 0].tolist() == tick[shape.holds(place) & ~out].tolist()
 
 
 def test_no_more_targets_than_it_follows_and_two_together_are_one():
@@ -149,12 +170,30 @@ def test_no_more_targets_than_it_follows_and_two_together_are_one():
     assert told_of([(0, 1), (0, 1.4), (0, 1.8)], [(1, 1)]).of.tolist() == [0, 2]
     told = told_of(at[::-1], [(1, 1)], most=2)
     assert (told.of.tolist(), told.lost.tolist(), told.merged.tolist()) == ([3, 1], [1], [1])
+    # In arrays it is the same.
+    tick, image = np.array([1, 1, 1, 1, 2, 2]), np.array([0, 0, 0, 1, 0, 0], bool)
+    place = np.array([(0, 1), (0, 1.3), (2, 2), (3, 3), (0, 1), (0, 5)], float)
+    stays, lost, merged = _told(tick, place, image, 1)
+    assert stays.tolist() == [True, False, False, False, True, False]
+    assert (lost.tolist(), merged.tolist()) == ([1, 2], [1])
     # Images come after people, however near they are, and are not missed.
     glass = ((0.0, 2.5), (0.0, 1.0), 9.0, 1.0)
     told = told_of([(0, 1), (0, 4.5), (0, 5.5)], [(1, 1)], most=3, mirrors=[glass])
     assert told.image.tolist() == [False, False, False] and told.lost.tolist() == []
     told = told_of([(0, 1), (0, 5.5)], [(1, 1)], mirrors=[glass])
     assert sorted(told.at[:, 1].tolist()) == [1.0, 4.0, 5.5] and told.image.tolist() == [False, True, False]
+
+
+def test_of_very_many_reports_zones_are_told_as_of_few(monkeypatch):
+    """Whichever way they are told, the zones of a week are the same."""
+    project = tracked(zones=(CHAIR, STOOL))
+    few = rehearse(project, 3, 5).recording.reports
+    monkeypatch.setattr(rehearsal_reports, "MANY_REPORTS", 0)
+    project = replace(project, sensors=tuple(replace(s, name=f"{s.name} again") for s in project.sensors))
+    many = rehearse(project, 3, 5).recording.reports
+    for zone in ("zc", "zs"):
+        assert many["t", zone_part(zone)].same_as(few["t", zone_part(zone)], 1e-9)
+    assert few["t", zone_part("zc")].total() > 3600
 
 
 def test_whoever_walks_is_told_where_they_are_and_only_on_the_level():
@@ -203,8 +242,8 @@ def test_targets_are_those_of_the_arrays(name, demo):
             seen = watched[1]._replace(device=replace(watched[1].device, targets=most))
             lives, cuts = truth.household.lives(0, 3), [truth.calendar.midnight(d) for d in range(4)]
             noticed = notices_on_days(project, sensor.id, truth, 3)
-            days = targets_of(seen, truth.household, lives, noticed, cuts)
-            plain = plain_targets(seen, truth.household, lives, noticed)
+            days = many_targets.targets_of(seen, truth.household, lives, noticed, cuts)
+            plain = targets_of(seen, truth.household, lives, noticed)
             found += len(plain.tick)
             for k, column in enumerate(Targets._fields):
                 mine = days[0].names if column == "names" else np.concatenate([d[k] for d in days])

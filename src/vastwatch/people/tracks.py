@@ -15,13 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.draws import at_ms, key_of, normal, sub_keys, uniform
-from vastwatch.memo import kept
 from vastwatch.people.plans import IN_FORCE_DAYS, Plans
 from vastwatch.people.reach import lost_spots
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S
 from vastwatch.signals import DAY, Calendar
-from vastwatch.site.building import Spot
 from vastwatch.site.people import Person
 
 Array = NDArray[np.float64]
@@ -80,27 +78,6 @@ class _Known(NamedTuple):
     speed: Array
 
 
-class _Law(NamedTuple):
-    """How those move who stay at each spot of a building, (spots,): whether they are `here`, the law of the gaps
-    between small movements, and whether they are `down`, so that they settle and rise."""
-
-    here: NDArray[np.bool_]
-    median_s: Array
-    sigma: Array
-    rate: Array
-    down: NDArray[np.bool_]
-
-
-@kept
-def _law_of(spots: tuple[Spot, ...]) -> _Law:
-    laws = [MINOR_MOTION[s.activity] for s in spots]
-    return _Law(
-        np.array([s.activity != "away" for s in spots], bool), np.array([m.median_s for m in laws], float),
-        np.array([m.sigma for m in laws], float), np.array([m.rate for m in laws], float),
-        np.array([s.posture in ("seated", "lying") for s in spots], bool),
-    )  # fmt: skip
-
-
 class TrackLog:
     """A person's track, growing by whole days."""
 
@@ -110,7 +87,6 @@ class TrackLog:
         self._plans = Plans(person, calendar, seed, outside)
         self._pace_key, self._minor_key = key_of(seed, person.id, "pace"), key_of(seed, person.id, "minor")
         self._large_key, self._settle_key = key_of(seed, person.id, "large"), key_of(seed, person.id, "settle")
-        self._law = _law_of(book.spots)
         self._growing = Lock()
         self._lost = {s.id for s in lost_spots(book.project, person)}
         # Nobody runs errands from where they are not.
@@ -257,24 +233,38 @@ class TrackLog:
         self, known: _Known, stays: Ints, dawn: Array, dusk: Array, spots: NDArray[np.bool_] | None
     ) -> tuple[Array, Ints, NDArray[np.bool_]]:
         """Small movements of some stays, of each between its `dawn` and `dusk`: log-normal gaps from the arrival on."""
-        law = self._law
-        some = (law.here if spots is None else law.here & spots)[known.spot[stays]]
-        if not some.any():
-            return np.empty(0), np.zeros(0, int), np.zeros(0, bool)
+        away = np.array([s.activity == "away" for s in self.book.spots], bool)
+        some = (~away if spots is None else ~away & spots)[known.spot[stays]]
         stays, dawn, dusk = stays[some], dawn[some], dusk[some]
         spot = known.spot[stays]
+        laws = [MINOR_MOTION[s.activity] for s in self.book.spots]
+        median, sigma, rate = (np.array(c, float)[spot] for c in zip(*((m.median_s, m.sigma, m.rate) for m in laws)))
         keys = sub_keys(self._minor_key, known.tag[stays])
         # A stay of more than a day is taken up anew at midnight: the gap that spans it is not told from another.
         long = known.arrive[stays] < dawn - DAY
         since = np.where(long, dawn, known.arrive[stays])
         keys = np.where(long, sub_keys(keys, at_ms(dawn)), keys)
         lasts = np.minimum(known.leave[stays], dusk) - since
-        # Loaded where somebody stays: the compiler takes a moment.
-        from vastwatch.people.track_loops import small_movements
-
-        moved, whose = small_movements(keys, since, lasts, dawn, law.median_s[spot], law.sigma[spot], law.rate[spot])
+        reached, drawn = np.zeros(len(stays)), np.zeros(len(stays), int)
+        times: list[Array] = []
+        whose: list[Ints] = []
+        left = np.arange(len(stays))
+        while len(left):
+            more = ((lasts[left] - reached[left]) * rate[left] * 1.2).astype(int) + 8
+            first = np.cumsum(more) - more
+            k = np.repeat(left, more)
+            number = np.arange(len(k)) - np.repeat(first, more) + drawn[k]
+            gaps = median[k] * np.exp(sigma[k] * normal(keys[k], number))
+            # One long sum would round by what came before: each stay's gaps are summed from its own arrival.
+            t = _sums(gaps, first, more) + reached[k]
+            inside = (t < lasts[k]) & (since[k] + t >= dawn[k])
+            times.append(since[k[inside]] + t[inside])
+            whose.append(stays[k[inside]])
+            reached[left] = t[first + more - 1]
+            drawn[left] += more
+            left = left[reached[left] < lasts[left]]
         settling, of = self._settling(known, stays, dawn, dusk)
-        t, stay = np.concatenate([moved, settling]), np.concatenate([stays[whose], stays[of]])
+        t, stay = np.concatenate([*times, settling]), np.concatenate([*whose, stays[of]])
         large = uniform(self._large_key, at_ms(t)) < LARGE_SHARE
         large[len(t) - len(settling) :] = True
         order = np.argsort(t, kind="stable")
@@ -283,10 +273,19 @@ class TrackLog:
     def _settling(self, known: _Known, stays: Ints, dawn: Array, dusk: Array) -> tuple[Array, Ints]:
         """The large movements with which whoever sits or lies down at some stays settles and rises, between `dawn` and
         `dusk` of each; and of which of the stays."""
-        some = np.flatnonzero(self._law.down[known.spot[stays]])
+        down = np.array([s.posture in ("seated", "lying") for s in self.book.spots], bool)
+        some = np.flatnonzero(down[known.spot[stays]])
         arrive, leave = known.arrive[stays[some]], known.leave[stays[some]]
         keys = sub_keys(self._settle_key, known.tag[stays[some]])
         drawn = SETTLING_S * uniform(keys[:, None], np.arange(2 * SETTLING))
         t = np.concatenate([arrive[:, None] + drawn[:, :SETTLING], leave[:, None] - drawn[:, SETTLING:]], axis=1)
         inside = (t >= np.maximum(arrive, dawn[some])[:, None]) & (t < np.minimum(leave, dusk[some])[:, None])
         return t[inside], np.repeat(some, inside.sum(axis=1))
+
+
+def _sums(values: Array, first: Ints, count: Ints) -> Array:
+    """Running sums within successive groups, each the same whatever the others are."""
+    out = np.empty(len(values))
+    for a, n in zip(first.tolist(), count.tolist()):
+        np.cumsum(values[a : a + n], out=out[a : a + n])
+    return out

@@ -9,17 +9,20 @@ mean (e^(rate hold) - 1) / rate - hold, and such a gap lasts hold plus an expone
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import Keys, arrivals_of_many, normal, sub_keys
+from vastwatch.draws import Keys, arrivals_of_many, exponential, normal, sub_keys
 from vastwatch.sensing.fading import FADE_DB, FADE_S, Fading
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
+# With more than this many expected detections per hold, gaps are drawn directly instead of detections: the chance
+# of a gap is then so small that a night would need tens of thousands of draws to show one.
+DENSE = 6.0
 # Of whom so many are expected in each hold, however the echo fades, nothing is lost; so many spreads are looked at.
 SURE, SPREADS = 40.0, 4.0
 # Each time somebody on a switch shifts, on average so long apart, seconds, the load on it is another, by this much (the
@@ -39,10 +42,21 @@ class Seen(NamedTuple):
 
 def seen_at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> Seen:
     """Stretches of some stays [a, b) with detections at a rate per second, by keys of their own; all (n,)."""
-    # Loaded where somebody rests: the compiler takes a moment.
-    from vastwatch.rehearsal.notice_loops import noticed_resting
-
-    return Seen(*noticed_resting(keys, rate, a, b, float(hold)))
+    dense = rate * hold > DENSE
+    sparse = np.flatnonzero(~dense)
+    each, which = arrivals_of_many(keys[sparse], rate[sparse], a[sparse], b[sparse])
+    out = [Seen(each, each, sparse[which])]
+    left = np.flatnonzero(dense)
+    t = a[left] + exponential(keys[left], 0) / rate[left]
+    n = 0
+    while len(left := left[some := t < b[left]]):
+        t = t[some]
+        # The last detection before the next gap that is too long.
+        until = np.minimum(t + exponential(keys[left], n + 1) * _mean_run(rate[left], hold), b[left])
+        out.append(Seen(t, until, left))
+        n += 2
+        t = until + hold + exponential(keys[left], n) / rate[left]
+    return Seen(*(np.concatenate(column) for column in zip(*out)))
 
 
 def seen_fading(keys: Keys, fading: Fading, near: Array, a: Array, b: Array, hold: float) -> Seen:
@@ -98,3 +112,8 @@ def pressed(keys: Keys, margin: Array, a: Array, b: Array, hold: float) -> Seen:
         whose.append(np.full(len(opens), who))
     found = np.concatenate(rows)
     return Seen(found[:, 0], found[:, 1], np.concatenate(whose))
+
+
+def _mean_run(rate: Any, hold: float) -> Any:
+    """The mean time from a detection to a gap longer than the hold, seconds."""
+    return np.expm1(np.minimum(rate * hold, 600.0)) / rate - hold

@@ -12,9 +12,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import arrivals_of_many, key_of, sub_keys
+from vastwatch.draws import arrivals_of_many, at_ms, key_of, sub_keys, uniform
 from vastwatch.memo import kept
-from vastwatch.people.routes import RouteBook
+from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
 from vastwatch.rehearsal.at_rest import is_doubtful, pressed, seen_at_rest, seen_fading
 from vastwatch.sensing.fading import Fading
@@ -26,6 +26,8 @@ Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Ids = NDArray[np.object_]
 
+# Walks are looked at this often, Hz (M6).
+WALK_HZ = 5.0
 # What is sure is seen without a gap, however short the device's own hold, seconds.
 SURE_HOLD_S = 1.0
 
@@ -208,18 +210,36 @@ def _walks(mounted: MountedSensor, lives: Lives, c: Chances, name: tuple[object,
     w = lives.all
     bearing = c.who[lives.walk_of]
     some = np.flatnonzero(c.until[bearing, w.walk_route] >= 0) if len(w.walk_route) else np.zeros(0, int)
-    if len(some) == 0:
-        return _found(np.empty(0), np.empty(0), np.zeros(0, int), lives, True)
-    # Loaded where somebody walks: the compiler takes a moment.
-    from vastwatch.rehearsal import notice_loops as loops
-
+    leave, arrive, out, route, speed = (
+        x[some] for x in (w.walk_leave, w.walk_arrive, w.walk_out, w.walk_route, w.walk_speed)
+    )
+    who = lives.walk_of[some]
+    # One look in each fifth of a second of the clock, at random within it: it stays where it is whoever walks. Only
+    # those are taken at which they are where anything is noticed, and one sample beside.
+    step, reach = STEP / speed, (bearing[some], route)
+    near = out + (c.since[reach] - c.out[route] - 1) * step
+    far = out + (c.until[reach] - c.out[route] + 2) * step
+    # At the ends of a route they stand where it begins or leads to for as long as they are there.
+    near = np.where(c.since[reach] == 0, leave, np.maximum(leave, near))
+    far = np.where(c.until[reach] == c.samples[route] - 1, arrive, np.minimum(arrive, far))
+    first = np.floor(np.maximum(near, lives.begin) * WALK_HZ).astype(np.int64)
+    last = np.floor(np.minimum(far, lives.end) * WALK_HZ).astype(np.int64)
+    count = np.maximum(last - first + 1, 0)
+    walk = np.repeat(np.arange(len(count)), count)
+    tick = np.arange(len(walk)) - np.repeat(np.cumsum(count) - count, count) + first[walk]
+    person = who[walk]
+    t = (tick + uniform(_keys(lives, *name, "look")[person], tick)) / WALK_HZ if len(walk) else np.empty(0)
+    inside = (t >= np.maximum(leave, lives.begin)[walk]) & (t < np.minimum(arrive, lives.end)[walk])
+    t, walk, tick, person = t[inside], walk[inside], tick[inside], person[inside]
+    length = c.samples[route] - 1
+    sample = c.out[route[walk]] + np.floor((t - out[walk]) * speed[walk] / STEP).astype(int)
+    row = c.first[route[walk]] + np.clip(sample, 0, length[walk])
+    rate = c.walk[c.who[person], row]
     model = model_of(mounted.device.family)
-    columns = w.walk_leave, w.walk_arrive, w.walk_out, w.walk_route, w.walk_speed, lives.walk_of, bearing
-    walks = loops.Walks(*(x[some] for x in columns))
-    rates = loops.Rates(c.first, c.samples, c.out, c.walk, c.since, c.until, model is not None and model.by_speed)
-    look, walk = _keys(lives, *name, "look"), _keys(lives, *name, "walk")
-    t, who = loops.noticed_walking(walks, rates, look, walk, lives.begin, lives.end)
-    return _found(t, t, who, lives, True)
+    if model is not None and model.by_speed:
+        rate = rate * speed[walk]
+    hit = uniform(_keys(lives, *name, "walk")[person], tick) < -np.expm1(-rate / WALK_HZ) if len(t) else t > 0
+    return _found(t[hit], t[hit], person[hit], lives, True)
 
 
 def _minor(lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
@@ -227,11 +247,12 @@ def _minor(lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
     w = lives.all
     if len(w.minor_t) == 0:
         return _found(np.empty(0), np.empty(0), np.zeros(0, int), lives, True)
-    from vastwatch.rehearsal import notice_loops as loops
-
-    keys = _keys(lives, *name, "minor")
-    hit = loops.noticed_moving(w.minor_t, w.minor_spot, w.minor_large, lives.minor_of, c.who, c.large, c.small, keys)
-    return _found(w.minor_t[hit], w.minor_t[hit], lives.minor_of[hit], lives, True)
+    bearing, spot = c.who[lives.minor_of], w.minor_spot
+    chance = np.where(w.minor_large, c.large[bearing, spot], c.small[bearing, spot])
+    some = np.flatnonzero(chance > 0)
+    t, who = w.minor_t[some], lives.minor_of[some]
+    hit = uniform(_keys(lives, *name, "minor")[who], at_ms(t)) < chance[some]
+    return _found(t[hit], t[hit], who[hit], lives, True)
 
 
 def _still(lives: Lives, c: Chances, hold: float, name: tuple[object, ...]) -> Found:
@@ -282,18 +303,3 @@ def by_day(n: Notices, midnights: list[float]) -> list[Notices]:
     """Notices of some days, one day after the other, between successive midnights."""
     cuts = np.searchsorted(n.start, midnights)
     return [Notices(n.start[a:b], n.end[a:b], n.source[a:b], n.moving[a:b]) for a, b in pairwise(cuts)]
-
-
-def condensed(start: Array, end: Array, hold: float, blind: float) -> tuple[Array, Array]:
-    """Notices, sorted by start, less those that no report can depend on.
-
-    Within a run (no gap longer than the hold) only its first instant, its last end, and what lies within the device's
-    blind time after the first count: a report ends `hold` after a run, and the next run begins later than that, so
-    that no blindness reaches further into it. Each row ends where the next of its run begins.
-    """
-    if len(start) == 0:
-        return start, end
-    from vastwatch.rehearsal import notice_loops
-
-    kept_start, kept_end = notice_loops.condensed(start, end, float(hold), float(blind))
-    return kept_start, kept_end

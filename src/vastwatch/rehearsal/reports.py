@@ -25,9 +25,10 @@ from vastwatch.devices.types import ZoneRules
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept
 from vastwatch.people.truth import Lives, Truth
-from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, condensed, notices_of, spots_noticed
+from vastwatch.rehearsal.condensing import condensed
+from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of, spots_noticed
 from vastwatch.rehearsal.room_told import told_of_room
-from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of, zones_of
+from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
 from vastwatch.sensing.model import MountedSensor, each_part, held, model_of
@@ -50,6 +51,8 @@ TOGETHER = 28
 # Of so many days a sensor's are kept one by one: a design that is rehearsed for a week is asked what set it off, and is
 # rehearsed again when something else has changed. In longer runs notices would weigh most of all.
 ASKED_DAYS = 7
+# Of more reports than this a tracking radar's are told in compiled loops.
+MANY_REPORTS = 500_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -214,8 +217,15 @@ def _zones(w: _Wanted, truth: Truth) -> dict[str, Signal]:
 
 def _zone_rows(zoning: Zoning, truth: Truth, lives: Lives, noticed: Notices, days: range) -> list[list[Array]]:
     """Day after day, the rows of each zone."""
-    into = partial(occupied, zones=zoning.zones, shapes=zoning.shapes, rules=zoning.rules)
-    return zones_of(zoning.watched, truth.household, lives, noticed, _midnights(truth, days), into)
+    into = zoning.zones, zoning.shapes, zoning.rules
+    if float((noticed.end - noticed.start).sum()) + len(noticed.start) > MANY_REPORTS:
+        # Loaded where it is needed: with the compiler it takes half a second, and as much memory as all the rest.
+        from vastwatch.rehearsal import many_targets
+
+        midnights = _midnights(truth, days)
+        return many_targets.zones_of(zoning.watched, truth.household, lives, noticed, midnights, *into)
+    told = targets_of(zoning.watched, truth.household, lives, noticed)
+    return [occupied(t, *into) for t in told.by_day(_midnights(truth, days))]
 
 
 def _midnights(truth: Truth, days: range) -> list[float]:
@@ -240,8 +250,7 @@ def _targets_of_day(
     watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int
 ) -> Targets:
     noticed = _notices_of_day(part, level, truth, weekly, day)
-    days = range(day, day + 1)
-    return targets_of(watched, truth.household, truth.lives(day), noticed, _midnights(truth, days))[0]
+    return targets_of(watched, truth.household, truth.lives(day), noticed)
 
 
 def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targets | None:

@@ -1,9 +1,7 @@
 """A tracking radar's targets second by second, in two compiled loops: what it reads, and what its zones make of it.
 
 In arrays of all reports, one step after the other, most of the time goes into moving numbers about: a week of six
-radars with five targets each is seven million reports. `targets` lays out what the loops read, and loads this module
-where something is told: the compiler takes a moment to load. What it makes the first time, in some seconds, is kept
-beside this file.
+radars with five targets each is seven million reports. `many_targets` lays out what the loops read.
 """
 
 from __future__ import annotations

@@ -4,17 +4,14 @@ and from that what it says of its zones.
 The reflecting point wanders over a body slowly, so that neighbouring reports err alike; range and angle scatter anew
 each time. A device follows no more targets than it can, takes two people close together for one, sees what false
 triggers move, and in mirrors sees people where they are not. Each draw is picked by who, by the second, and by which
-sensor, so that nobody else's report depends on it. Here it is laid out who is where; `target_loops` goes through it.
+sensor, so that nobody else's report depends on it.
 """
 
 from __future__ import annotations
 
 import math
-import os
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,29 +19,40 @@ from numpy.typing import NDArray
 from vastwatch.design.records import Zone
 from vastwatch.devices import RadarType
 from vastwatch.devices.types import ZoneRules
-from vastwatch.draws import key_of
+from vastwatch.draws import key_of, normal_pair, uniform
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
-from vastwatch.people.routes import RouteBook
+from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
 from vastwatch.rehearsal.notices import Notices
 from vastwatch.sensing.hazards import body_of
-from vastwatch.sensing.tracker import CHEST_M, FALSE_TARGET_S, Pose, chest_of, mirror_line, scatter_of
+from vastwatch.sensing.tracker import (
+    APART_M,
+    CHEST_M,
+    FALSE_TARGET_S,
+    WANDER_S,
+    Drawn,
+    Pose,
+    chest_of,
+    mirrored,
+    readings,
+    reported,
+    scatter_of,
+)
 from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.site.building import Hazard
 
-if TYPE_CHECKING:
-    from vastwatch.rehearsal import target_loops
-
 Array = NDArray[np.float64]
-Ints = NDArray[np.integer[Any]]
+Ints = NDArray[np.int64]
 # Reports are many, and scatter by decimetres: single precision does.
-Single = NDArray[np.float32]
+Single = NDArray[np.floating[Any]]
 
+# So many seconds back the wander is remembered: what is left of it then is a fiftieth.
+REMEMBERED = 8
+# Farther than this nothing is read, metres.
+FAR_M = 1024.0
 # A mirror shows so much of whoever is before it, at full strength: a share of the seconds.
 IMAGE_SHARE = 0.3
-# What stays for good does so until then, seconds.
-_FOR_GOOD = 1e12
 
 
 class Targets(NamedTuple):
@@ -61,6 +69,15 @@ class Targets(NamedTuple):
     lost: Ints
     merged: Ints
 
+    def by_day(self, midnights: list[float]) -> list[Targets]:
+        """Day after day, between successive midnights."""
+        cuts, lost, merged = (np.searchsorted(t, midnights) for t in (self.tick, self.lost, self.merged))
+        return [
+            Targets(self.tick[a:b], self.read[a:b], self.at[a:b], self.of[a:b], self.image[a:b], self.names,
+                    self.lost[c:d], self.merged[e:f])
+            for (a, b), (c, d), (e, f) in zip(pairwise(cuts), pairwise(lost), pairwise(merged))
+        ]  # fmt: skip
+
 
 class Watched(NamedTuple):
     """A tracking radar as its targets are told: its place among the levels, its pose, its type, and the hazards of
@@ -73,208 +90,187 @@ class Watched(NamedTuple):
     hazards: tuple[Hazard, ...]
 
 
-def targets_of(
-    watched: Watched, household: Household, lives: Lives, noticed: Notices, midnights: list[float]
-) -> list[Targets]:
-    """The targets of some days, one day after the other between successive midnights, from what was noticed in them."""
-    return list(map(_told(watched, household, lives, noticed), pairwise(midnights)))
-
-
-def zones_of(
-    watched: Watched, household: Household, lives: Lives, noticed: Notices, midnights: list[float],
-    occupied: Callable[[Targets], list[Array]],
-) -> list[list[Array]]:  # fmt: skip
-    """What is `occupied` day after day, as `targets_of`: of each day as soon as it is told, so that no more than a few
-    are held, and on all cores."""
-    told = _told(watched, household, lives, noticed)
-
-    def of_day(day: tuple[float, float]) -> list[Array]:
-        return occupied(told(day))
-
-    days = list(pairwise(midnights))
-    cores = min(len(os.sched_getaffinity(0)), len(days))
-    if cores < 2:
-        return list(map(of_day, days))
-    with ThreadPoolExecutor(cores) as pool:
-        return list(pool.map(of_day, days))
-
-
-def _told(
-    watched: Watched, household: Household, lives: Lives, noticed: Notices
-) -> Callable[[tuple[float, float]], Targets]:
-    """What is told from one midnight to the next."""
-    # Loaded where something is told: the compiler takes a moment.
-    from vastwatch.rehearsal import target_loops
-
-    bodies = _bodies(watched, household, lives, noticed)
-    ways = _ways(household.book, len(household.book.routes), watched.level)
-    radar, mirrors = _radar(watched), _mirrors(watched, household.seed)
-    names = (*(p.id for p in lives.people), *(h.id for h in watched.hazards))
-
-    def told(day: tuple[float, float]) -> Targets:
-        first, last = (math.floor(m) for m in day)
-        seen = np.minimum(bodies.seen_to, last - 1) - np.maximum(bodies.seen_from, first) + 1
-        most = int(np.maximum(seen, 0).sum()) * (1 + len(mirrors.share))
-        room = target_loops.Told(
-            np.empty(most, np.int32), np.empty((most, 2), np.float32), np.empty((most, 2), np.float32),
-            np.empty(most, np.int16), np.empty(most, np.bool_), np.empty(most, np.int32), np.empty(most, np.int32),
-        )  # fmt: skip
-        n, lost, merged = target_loops.tell(bodies, ways, radar, mirrors, first, last, room) if most else (0, 0, 0)
-        tick, read, at, of, image = (column[:n] for column in room[:5])
-        return Targets(tick, read, at, of, image, names, room.lost[:lost].copy(), room.merged[:merged].copy())
-
-    return told
-
-
-# -- who is where --------------------------------------------------------------------------------------------------
-
-
-class _Body(NamedTuple):
-    """One body of `target_loops.Bodies`, its own rows of it."""
-
-    seen_from: Ints
-    seen_to: Ints
-    stay_from: Array
-    stay_to: Array
-    stay_at: Array
-    stay_chest: Array
-    stay_here: NDArray[np.bool_]
-    walk_from: Array
-    walk_to: Array
-    walk_out: Array
-    walk_speed: Array
-    walk_route: Ints
-    chest: float
-    wander: int
-    draw: int
-    who: int
-
-
-def _bodies(watched: Watched, household: Household, lives: Lives, noticed: Notices) -> target_loops.Bodies:
-    from vastwatch.rehearsal import target_loops
-
-    names = [*(p.id for p in lives.people), *(h.id for h in watched.hazards)]
-    place = {name: k for k, name in enumerate(names)}
-    source = np.fromiter((place[s] for s in noticed.source.tolist()), np.int64, len(noticed.source))
-    people = len(lives.people)
-    each = []
-    for k in np.unique(source).tolist():
-        mine = source == k
-        longer = 0.0 if k < people else FALSE_TARGET_S - 1.0
-        since, until = _seconds(noticed.start[mine], noticed.end[mine], longer)
-        keys = key_of(household.seed, names[k], "wander"), key_of(household.seed, watched.sensor, names[k], "target")
-        if k < people:
-            each.append(_Body(since, until, *_person(watched.level, household.book, lives, k), *keys, k))
-        else:
-            each.append(_Body(since, until, *_thing(watched.hazards[k - people]), *keys, k))
-
-    def rows(column: str) -> Any:
-        found = [getattr(b, column) for b in each]
-        return np.concatenate(found) if found else np.asarray(getattr(_NOBODY, column))
-
-    def cuts(column: str) -> Ints:
-        return np.concatenate([[0], np.cumsum([len(getattr(b, column)) for b in each])]).astype(np.int64)
-
-    def figures(column: str, kind: type) -> Any:
-        return np.array([getattr(b, column) for b in each], kind)
-
-    return target_loops.Bodies(
-        seen_of=cuts("seen_from"), seen_from=rows("seen_from"), seen_to=rows("seen_to"),
-        stay_of=cuts("stay_from"), stay_from=rows("stay_from"), stay_to=rows("stay_to"), stay_at=rows("stay_at"),
-        stay_chest=rows("stay_chest"), stay_here=rows("stay_here"),
-        walk_of=cuts("walk_from"), walk_from=rows("walk_from"), walk_to=rows("walk_to"), walk_out=rows("walk_out"),
-        walk_speed=rows("walk_speed"), walk_route=rows("walk_route"),
-        chest=figures("chest", float), wander=figures("wander", np.uint64), draw=figures("draw", np.uint64),
-        who=figures("who", np.int64), people=people,
-    )  # fmt: skip
-
-
-def _seconds(start: Array, end: Array, longer: float) -> tuple[Ints, Ints]:
-    """The first and last seconds at which what was noticed in some stretches, sorted by start, is reported; apart."""
-    first = np.floor(start).astype(np.int64) + 1
-    last = np.maximum.accumulate(np.floor(end + longer).astype(np.int64) + 1)
-    first = np.maximum(first, np.concatenate([first[:1], last[:-1] + 1]))
-    some = last >= first
-    return first[some], last[some]
-
-
-# What a body does, from `stay_from` to `chest`.
-_Doing = tuple[Array, Array, Array, Array, NDArray[np.bool_], Array, Array, Array, Array, Ints, float]
-_NONE, _NOWHERE = np.empty(0), np.zeros(0, np.int64)
-
-
-def _person(level: int, book: RouteBook, lives: Lives, k: int) -> _Doing:
-    """The stays and walks of a person, each in the order of time."""
-    d, pet = lives.all, lives.people[k].kind == "pet"
-    stay = np.flatnonzero(lives.stay_of == k)
-    stay = stay[np.argsort(d.stay_from[stay], kind="stable")]
-    walk = np.flatnonzero(lives.walk_of == k)
-    walk = walk[np.argsort(d.walk_leave[walk], kind="stable")]
-    at, chest, here = _spots(book, level)
-    spot = d.stay_spot[stay]
-    return (
-        d.stay_from[stay], d.stay_to[stay], at[spot], np.full(len(spot), CHEST_M["pet"]) if pet else chest[spot],
-        here[spot], d.walk_leave[walk], d.walk_arrive[walk], d.walk_out[walk], d.walk_speed[walk], d.walk_route[walk],
-        CHEST_M["pet" if pet else "standing"],
-    )  # fmt: skip
-
-
-@kept
-def _spots(book: RouteBook, level: int) -> tuple[Array, Array, NDArray[np.bool_]]:
-    """Where each spot is, how high the chest is of whoever stays there, and whether it is on a level and not away."""
-    here = [s.activity != "away" and lv == level for s, lv in zip(book.spots, book.spot_level)]
-    at = np.array([s.at for s in book.spots], float).reshape(-1, 2)
-    return at, np.array([CHEST_M[s.posture] for s in book.spots]), np.array(here, bool)
-
-
-def _thing(hazard: Hazard) -> _Doing:
-    """What moves where a false trigger is: it stays there."""
-    at = np.array([polygons.centroid(hazard.outline)], float)
-    chest = chest_of(body_of(hazard))
-    stays = np.array([-_FOR_GOOD]), np.array([_FOR_GOOD]), at, np.array([chest]), np.ones(1, bool)
-    return (*stays, _NONE, _NONE, _NONE, _NONE, _NOWHERE, chest)
-
-
-_NOBODY = _Body(
-    _NOWHERE, _NOWHERE, _NONE, _NONE, np.empty((0, 2)), _NONE, np.zeros(0, bool), _NONE, _NONE, _NONE, _NONE, _NOWHERE,
-    0.0, 0, 0, 0,
-)  # fmt: skip
-
-
-@kept
-def _ways(book: RouteBook, routes: int, level: int) -> target_loops.Ways:
-    """The first so many routes."""
-    from vastwatch.rehearsal import target_loops
-
-    known = book.routes[:routes]
-    first = np.concatenate([[0], np.cumsum([len(r.points) for r in known])]).astype(np.int64)
-    points = np.concatenate([np.empty((0, 2)), *(r.points for r in known)])
-    here = np.concatenate([np.zeros(0, np.int64), *(r.level for r in known)]) == level
-    return target_loops.Ways(points, here, first, np.array([r.out for r in known], np.int64))
-
-
-def _radar(watched: Watched) -> target_loops.Radar:
-    from vastwatch.rehearsal import target_loops
-
-    pose, scatter, yaw = watched.pose, scatter_of(watched.device), math.radians(watched.pose.yaw)
-    return target_loops.Radar(
-        float(pose.x), float(pose.y), float(pose.height), math.sin(yaw), math.cos(yaw), float(pose.bias),
-        float(pose.scale), float(scatter.range_m), float(scatter.angle), float(scatter.wander_m),
-        watched.device.targets,
-    )  # fmt: skip
-
-
-def _mirrors(watched: Watched, seed: int) -> target_loops.Mirrors:
-    from vastwatch.rehearsal import target_loops
-
+def targets_of(watched: Watched, household: Household, lives: Lives, noticed: Notices) -> Targets:
+    """The targets of some days, from what was noticed of them."""
+    people = [p.id for p in lives.people]
+    found = [_person(watched, household, lives, k, noticed) for k in range(len(people))]
+    names = (*people, *(h.id for h in watched.hazards))
+    for k, hazard in enumerate(watched.hazards):
+        found.append(_false(watched, household, hazard, len(people) + k, noticed))
     mirrors = [h for h in watched.hazards if h.kind == "mirror or metal" and h.strength > 0]
-    lines = [mirror_line(m) for m in mirrors]
-    return target_loops.Mirrors(
-        np.array([x.middle for x in lines], float).reshape(-1, 2),
-        np.array([x.normal for x in lines], float).reshape(-1, 2),
-        np.array([x.reach for x in lines], float), np.array([IMAGE_SHARE * m.strength for m in mirrors], float),
-        np.array([key_of(seed, watched.sensor, m.id, "image") for m in mirrors], np.uint64), CHEST_M["standing"],
-    )  # fmt: skip
+    for mirror in mirrors:
+        found += [_images(watched, household, mirror, t) for t in found[: len(people)]]
+    found = [f for f in found if len(f[0])] or [_nobody()]
+    tick, read, at, of, image = (np.concatenate(c) for c in zip(*found))
+    # By second, and in it by range: no range comes near to FAR_M.
+    order = np.argsort(tick + np.hypot(read[:, 0], read[:, 1]) / FAR_M)
+    tick, read, at, of, image = tick[order], read[order], at[order], of[order], image[order]
+    stays, lost, merged = _told(tick, at, image, watched.device.targets)
+    if stays.all():
+        return Targets(tick, read, at, of, image, names, lost, merged)
+    return Targets(tick[stays], read[stays], at[stays], of[stays], image[stays], names, lost, merged)
+
+
+_Found = tuple[Ints, Single, Single, Ints, NDArray[np.bool_]]
+
+
+def _nobody() -> _Found:
+    none = np.zeros(0, np.int64)
+    return none, np.empty((0, 2), np.float32), np.empty((0, 2), np.float32), none, np.zeros(0, bool)
+
+
+def _ticks(start: Array, end: Array, longer: float) -> Ints:
+    """The seconds at which what was noticed in some stretches, sorted by start, is reported, each once and in order."""
+    if len(start) == 0:
+        return np.zeros(0, np.int64)
+    first = np.floor(start).astype(np.int64) + 1
+    return _each_once(first, np.maximum.accumulate(np.floor(end + longer).astype(np.int64) + 1))
+
+
+def _each_once(first: Ints, last: Ints) -> Ints:
+    """All whole numbers of some stretches, from first to last, whose first and last ones both grow; each once."""
+    first = np.maximum(first, np.concatenate([first[:1], last[:-1] + 1]))
+    count = np.maximum(last - first + 1, 0)
+    return np.repeat(first - np.cumsum(count) + count, count) + np.arange(int(count.sum()))
+
+
+def _person(watched: Watched, household: Household, lives: Lives, k: int, noticed: Notices) -> _Found:
+    person = lives.people[k]
+    mine = noticed.source == person.id
+    tick = _ticks(noticed.start[mine], noticed.end[mine], 0.0)
+    if len(tick) == 0:
+        return _nobody()
+    at, chest, here = _places(household.book, watched.level, lives, k, tick.astype(float), person.kind == "pet")
+    tick, at, chest = tick[here], at[here], chest[here]
+    return (
+        *_read(watched, household.seed, person.id, tick, at, chest),
+        np.full(len(tick), k),
+        np.zeros(len(tick), bool),
+    )
+
+
+def _read(watched: Watched, seed: int, who: str, tick: Ints, at: Array, chest: Array) -> tuple[Ints, Single, Single]:
+    wander_x, wander_y = _wander(key_of(seed, who, "wander"), tick)
+    key = key_of(seed, watched.sensor, who, "target")
+    drawn = Drawn(wander_x, wander_y, *normal_pair(key, tick))
+    single = at.astype(np.float32), chest.astype(np.float32)
+    return tick, reported(watched.pose, scatter_of(watched.device), *single, drawn), single[0]
+
+
+def _wander(key: int, tick: Ints) -> tuple[Single, Single]:
+    """A standard normal each way for each second, correlated over WANDER_S: of the last seconds' own draws, each
+    counting less by the second. They are the body's: every radar sees the same."""
+    if len(tick) == 0:
+        return np.empty(0, np.float32), np.empty(0, np.float32)
+    needed = _each_once(tick - REMEMBERED + 1, tick)
+    row = np.searchsorted(needed, tick)
+    rho = math.exp(-1.0 / WANDER_S)
+    weight = rho ** np.arange(REMEMBERED)
+    weight = (weight / math.sqrt(float((weight**2).sum()))).astype(np.float32)
+    # Each second's own last ones stand right before it, whatever gap lies before those: a running sum will do.
+    out = []
+    for fresh in normal_pair(key, needed):
+        whole = np.convolve(fresh, weight)[: len(fresh)]
+        out.append(whole[row])
+    return out[0], out[1]
+
+
+def _places(
+    book: RouteBook, level: int, lives: Lives, k: int, t: Array, pet: bool
+) -> tuple[Array, Array, NDArray[np.bool_]]:
+    """Where a person is at some instants, how high their chest is, and whether on the level and not away."""
+    d = lives.all
+    at, chest = np.zeros((len(t), 2)), np.full(len(t), CHEST_M["pet" if pet else "standing"])
+    here = np.zeros(len(t), bool)
+    walk = np.flatnonzero(lives.walk_of == k)
+    if len(walk):
+        walk = walk[np.argsort(d.walk_leave[walk], kind="stable")]
+        j = np.searchsorted(d.walk_leave[walk], t, side="right") - 1
+        on = np.flatnonzero((j >= 0) & (t < d.walk_arrive[walk[np.maximum(j, 0)]]))
+        points, levels, first, out = _samples(book, len(book.routes))
+        w = walk[j[on]]
+        route = d.walk_route[w]
+        length = first[route + 1] - first[route]
+        sample = out[route] + np.floor((t[on] - d.walk_out[w]) * d.walk_speed[w] / STEP).astype(int)
+        row = first[route] + np.clip(sample, 0, length - 1)
+        at[on], here[on] = points[row], levels[row] == level
+    stay = np.flatnonzero(lives.stay_of == k)
+    if len(stay):
+        stay = stay[np.argsort(d.stay_from[stay], kind="stable")]
+        j = np.searchsorted(d.stay_from[stay], t, side="right") - 1
+        on = np.flatnonzero((j >= 0) & (t < d.stay_to[stay[np.maximum(j, 0)]]))
+        spot = d.stay_spot[stay[j[on]]]
+        at[on] = np.array([s.at for s in book.spots], float)[spot]
+        there = (np.asarray(book.spot_level) == level) & np.array([s.activity != "away" for s in book.spots])
+        here[on] = there[spot]
+        if not pet:
+            chest[on] = np.array([CHEST_M[s.posture] for s in book.spots])[spot]
+    return at, chest, here
+
+
+@kept
+def _samples(book: RouteBook, routes: int) -> tuple[Array, Ints, Ints, Ints]:
+    """Points and levels of the first so many routes, one after the other, where each begins, and the sample at which it
+    leaves its first room."""
+    known = book.routes[:routes]
+    first = np.concatenate([[0], np.cumsum([len(r.points) for r in known])]).astype(int)
+    out = np.array([r.out for r in known], int)
+    return np.concatenate([r.points for r in known]), np.concatenate([r.level for r in known]), first, out
+
+
+def _false(watched: Watched, household: Household, hazard: Hazard, k: int, noticed: Notices) -> _Found:
+    """What moves where a false trigger is."""
+    mine = noticed.source == hazard.id
+    tick = _ticks(noticed.start[mine], noticed.end[mine], FALSE_TARGET_S - 1.0)
+    at = np.tile(polygons.centroid(hazard.outline), (len(tick), 1)).reshape(-1, 2)
+    chest = np.full(len(tick), chest_of(body_of(hazard)))
+    read = _read(watched, household.seed, hazard.id, tick, at, chest)
+    return (*read, np.full(len(tick), k), np.zeros(len(tick), bool))
+
+
+def _images(watched: Watched, household: Household, mirror: Hazard, t: _Found) -> _Found:
+    """Somebody's image behind a mirror, some of the time: as strong as nothing else."""
+    tick, read, at, of, _ = t
+    image, before = mirrored(mirror, at)
+    # Whoever is on the device's side of it: their image is farther off than they are.
+    away = np.hypot(*(image - (watched.pose.x, watched.pose.y)).T)
+    before &= away > np.hypot(*(at - (watched.pose.x, watched.pose.y)).T)
+    drawn = uniform(key_of(household.seed, watched.sensor, mirror.id, "image"), 31 * tick + of)
+    some = np.flatnonzero(before & (drawn < IMAGE_SHARE * mirror.strength))
+    # It is off the place it seems to be at as the report of them is off theirs.
+    chest = CHEST_M["standing"]
+    off = read[some] - readings(watched.pose, at[some], chest)
+    return tick[some], readings(watched.pose, image[some], chest) + off, image[some], of[some], np.ones(len(some), bool)
+
+
+def _told(tick: Ints, at: Array, image: NDArray[np.bool_], most: int) -> tuple[NDArray[np.bool_], Ints, Ints]:
+    """Which targets a device tells: of two within APART_M the nearer to it, images after people, and no more than it
+    follows. The rows are sorted by second and by range. And the seconds in which it lost one, and took two for one."""
+    stays = np.ones(len(tick), bool)
+    if len(tick) == 0:
+        return stays, tick, tick
+    first = np.flatnonzero(np.diff(tick, prepend=tick[0] - 1))
+    count = np.diff(np.append(first, len(tick)))
+    (x, y), together = np.ascontiguousarray(at.T), [tick[:0]]
+    # The k-th target of a second against the ones before it, all seconds together.
+    for k in range(1, int(count.max())):
+        row = first[count > k] + k
+        near = np.zeros(len(row), bool)
+        for back in range(1, k + 1):
+            dx, dy = x[row] - x[row - back], y[row] - y[row - back]
+            near |= stays[row - back] & (dx * dx + dy * dy < APART_M * APART_M)
+        stays[row[near]] = False
+        together.append(tick[row[near]])
+    merged = np.sort(np.concatenate(together))
+    if not image.any() and count.max() <= most:
+        return stays, tick[:0], merged
+    # People first, then by how near: a stable order of what is left.
+    order = np.lexsort((np.arange(len(tick)), image, tick))
+    rank = np.cumsum(stays[order])
+    before = np.repeat(rank[first] - stays[order][first], count)
+    beyond = np.zeros(len(tick), bool)
+    beyond[order] = stays[order] & (rank - before > most)
+    return stays & ~beyond, tick[beyond & ~image], merged
 
 
 # -- zones ---------------------------------------------------------------------------------------------------------
@@ -283,25 +279,27 @@ def _mirrors(watched: Watched, seed: int) -> target_loops.Mirrors:
 def occupied(targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules) -> list[Array]:
     """[on, off) rows, (n, 2), of each zone: entered once enough successive reports fall into it (an entry zone: with
     the first), left its delay after the last. What falls where it is to be ignored is nowhere."""
-    from vastwatch.rehearsal import target_loops
+    inside = [shape.holds(targets.read) for shape in shapes]
+    ignored = np.zeros(len(targets.tick), bool)
+    for zone, there in zip(zones, inside):
+        if zone.role == "ignore":
+            ignored |= there
+    out = []
+    for zone, there in zip(zones, inside):
+        m, n = (1, 1) if zone.role == "entry" else rules.confirm_of
+        delay = rules.off_delay_s if zone.off_delay_s is None else zone.off_delay_s
+        tick = targets.tick[there & ~ignored]
+        out.append(_rows(tick[np.diff(tick, prepend=-1) > 0], m, n, max(delay, 1.0)))
+    return out
 
-    if not zones or len(targets.tick) == 0:
-        return [np.empty((0, 2)) for _ in zones]
-    rows, of = target_loops.enter(_zones(zones, shapes, rules), targets.tick, targets.read)
-    return [rows[of == z] for z in range(len(zones))]
 
-
-@kept
-def _zones(zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules) -> target_loops.Zones:
-    from vastwatch.rehearsal import target_loops
-
-    corners = [np.array(s.outline, float).reshape(-1, 2) if s.ring is None else np.empty((0, 2)) for s in shapes]
-    frames = [(*c.min(axis=0), *c.max(axis=0)) if len(c) else (0.0, 0.0, 0.0, 0.0) for c in corners]
-    confirm = [(1, 1) if z.role == "entry" else rules.confirm_of for z in zones]
-    need, among = np.array(confirm, np.int64).T.copy()
-    delay = [rules.off_delay_s if z.off_delay_s is None else z.off_delay_s for z in zones]
-    return target_loops.Zones(
-        np.concatenate([[0], np.cumsum([len(c) for c in corners])]).astype(np.int64), np.concatenate(corners),
-        np.array(frames, float), np.array([s.ring or (0.0, 0.0) for s in shapes], float),
-        np.array([z.role == "ignore" for z in zones], bool), need, among, np.maximum(np.array(delay, float), 1.0),
-    )  # fmt: skip
+def _rows(tick: Ints, m: int, n: int, delay: float) -> Array:
+    """Rows of a zone into which something is reported at some seconds, each once and in order."""
+    if len(tick) == 0:
+        return np.empty((0, 2))
+    confirmed = np.arange(len(tick)) - np.searchsorted(tick, tick - n, side="right") + 1 >= m
+    run = np.cumsum(np.diff(tick, prepend=tick[0]) > delay)
+    last = tick[np.append(np.flatnonzero(np.diff(run)), len(tick) - 1)]
+    entered = np.flatnonzero(confirmed)
+    which, place = np.unique(run[entered], return_index=True)
+    return np.column_stack([tick[entered[place]].astype(float), last[which] + delay])

@@ -284,7 +284,6 @@ def held(start: Array, end: Array, own_hold_s: float) -> Array:
     """[on, off) rows of a device that stays on for its own hold after what it noticed, merged where they meet."""
     if len(start) == 0:
         return np.empty((0, 2))
-    # Loaded where anything is noticed: the compiler takes a moment.
-    from vastwatch.sensing import report_loops
-
-    return np.asarray(report_loops.held(start, end, float(own_hold_s)))
+    end = np.maximum.accumulate(end + own_hold_s)
+    apart = start[1:] > end[:-1]
+    return np.column_stack([start[np.concatenate([[True], apart])], end[np.concatenate([apart, [True]])]])

@@ -180,3 +180,13 @@ def mirror_line(hazard: Hazard) -> MirrorLine:
     x, y = outline.mean(axis=0).tolist()
     reach = float(np.abs((outline - (x, y)) @ along).max())
     return MirrorLine((x, y), (-float(along[1]), float(along[0])), reach)
+
+
+def mirrored(hazard: Hazard, points: ArrayLike) -> tuple[Array, NDArray[np.bool_]]:
+    """Points of the plan, (n, 2), behind a mirror or a plane of metal: mirrored at its line; and whether each is in
+    front of it, so that its image is seen through it."""
+    line = mirror_line(hazard)
+    p, normal = np.asarray(points, float).reshape(-1, 2), np.array(line.normal)
+    off = (p - line.middle) @ normal
+    along = np.array([normal[1], -normal[0]])
+    return p - 2.0 * off[:, None] * normal, np.abs((p - line.middle) @ along) <= line.reach

@@ -216,10 +216,26 @@ def reports(start: Array, end: Array, hold: float, rearm: float) -> Array:
     """
     if len(start) == 0:
         return np.empty((0, 2))
-    # Loaded where anything is noticed: the compiler takes a moment.
-    from vastwatch.sensing import report_loops
-
-    return np.asarray(report_loops.held_and_blind(start, end, float(hold), float(rearm)))
+    reach = np.maximum.accumulate(end)
+    # A run ends where the next notice is more than `hold` away. Whenever a report begins in it, it ends with the run,
+    # and the next report begins with the first notice after the blind time.
+    ends = np.flatnonzero(start[1:] > reach[:-1] + hold)
+    last = np.append(ends, len(start) - 1)
+    off = reach[last] + hold
+    first = np.append(0, ends + 1)
+    after = np.maximum(start.searchsorted(off + rearm), last + 1)
+    # Nearly all runs begin a report with their first notice. Where blindness reaches into the runs that follow, the
+    # report after it begins later, and what lies within it begins none.
+    runs = np.append(first, len(start)).searchsorted(after, side="right") - 1
+    there = np.ones(len(first) + 1, bool)
+    begin, until = np.append(first, 0), 0
+    for k in np.flatnonzero(after > last + 1).tolist():
+        if k >= until:
+            until = int(runs[k])
+            there[k + 1 : until] = False
+            begin[until] = after[k]
+    there = there[:-1]
+    return np.column_stack([start[begin[:-1][there]], off[there]])
 
 
 class PirModel:

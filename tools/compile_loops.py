@@ -1,0 +1,19 @@
+"""Goes through every compiled loop once, so that what is made of it is kept and nobody waits for it at work."""
+
+from __future__ import annotations
+
+from vastwatch.advice.judge import judge
+from vastwatch.files import load_demo
+from vastwatch.rehearsal import rehearse, reports
+
+
+def main() -> None:
+    """A day of the sample's trackers as if it were very many, and two weeks of one room."""
+    demo = load_demo()
+    reports.MANY_REPORTS = 0
+    rehearse(demo, 1, 1)
+    judge(demo, "toilet", 7, (1, 2))
+
+
+if __name__ == "__main__":
+    main()
