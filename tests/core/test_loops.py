@@ -15,6 +15,7 @@ from vastwatch.draws import normal_pair, sub_keys, uniform
 from vastwatch.rehearsal.condensing import condensed
 from vastwatch.sensing.model import held
 
+
 @given(st.integers(0, 2**64 - 1), st.integers(0, 2**52))
 def test_one_number_is_the_one_of_the_array(key, index):
     k = np.uint64(key)

@@ -52,7 +52,7 @@ TOGETHER = 28
 # rehearsed again when something else has changed. In longer runs notices would weigh most of all.
 ASKED_DAYS = 7
 # Of more reports than this a tracking radar's are told in compiled loops.
-MANY_REPORTS = 500_000
+MANY_REPORTS = 1_000_000
 
 
 @dataclass(frozen=True, eq=False)
