@@ -98,17 +98,6 @@ class _Gaps(NamedTuple):
     anchor: Ints
 
 
-def _later(begin: Array, end: Array, beyond: dict[int, float]) -> Array:
-    """Where gaps begin if light from those before lasts until some instants: later, or as they end."""
-    out = begin.copy()
-    for gap, until in beyond.items():
-        k = gap + 1
-        while k < len(out) and begin[k] < until:
-            out[k] = min(max(until, out[k]), end[k])
-            k += 1
-    return out
-
-
 class _Steps(NamedTuple):
     """What happened in gaps, a row an event: which gap, when, and for light its end."""
 
@@ -165,6 +154,17 @@ def react(start: Signal, keep: Signal, hold_s: float, who: Stretches, sensors: t
         light[np.argsort(light[:, 0], kind="stable")],
         np.sort(fallen),
     )
+
+
+def _later(begin: Array, end: Array, beyond: dict[int, float]) -> Array:
+    """Where gaps begin if light from those before lasts until some instants: later, or as they end."""
+    out = begin.copy()
+    for gap, until in beyond.items():
+        k = gap + 1
+        while k < len(out) and begin[k] < until:
+            out[k] = min(max(until, out[k]), end[k])
+            k += 1
+    return out
 
 
 def _walk(
@@ -429,7 +429,7 @@ def _joined(a: _Steps, b: _Steps) -> _Steps:
     return _Steps(*map(both, a, b))
 
 
-# -- for many lives at once -----------------------------------------------------------------------------------------
+# -- for many lives at once ----------------------------------------------------------------------------------------
 
 
 def present(who: Stretches, sensors: tuple[Waved, ...]) -> reaction_loops.Present:

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from vastwatch.design import placed
 from vastwatch.design.placed import Variant, at_hour, variants
 from vastwatch.design.presence import reports
-from vastwatch.design.project import Place, Project, find
+from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor, Zone
 from vastwatch.design.relations import level_number
 from vastwatch.devices.types import ZoneRules
@@ -26,26 +26,22 @@ from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept
 from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.condensing import condensed
-from vastwatch.rehearsal.notices import FalseSource, Notices, by_day, notices_of, spots_noticed
+from vastwatch.rehearsal.notices import Notices, by_day, notices_of, spots_noticed
+from vastwatch.rehearsal.nuisance import Weekly, false_by_week, of_day, week_of
 from vastwatch.rehearsal.room_told import told_of_room
 from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
-from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
 from vastwatch.sensing.model import MountedSensor, each_part, held, model_of
 from vastwatch.sensing.mounted import mount, zoned
 from vastwatch.sensing.tracker import pose_of
 from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.sensing.zoned import tracking, zones_told
 from vastwatch.signals import DAY, Calendar, Signal, any_of
-from vastwatch.site.building import Hazard
-from vastwatch.site.sky import is_clear
 
 Array = NDArray[np.float64]
 
 # "Moving" of a radar lasts this long after the last movement, at most its own hold, seconds.
 MOVING_HOLD_S = 3.0
-# The sun's path is taken anew so often, days: it moves by a degree or two in a week.
-SUN_DAYS = 7
 # Days that are heard together.
 TOGETHER = 28
 # Of so many days a sensor's are kept one by one: a design that is rehearsed for a week is asked what set it off, and is
@@ -212,20 +208,34 @@ def _zones(w: _Wanted, truth: Truth) -> dict[str, Signal]:
     noticed = [_notices_of_day(part, w.level, truth, weekly, d) for d in days]
     together = Notices(*(np.concatenate(columns) for columns in zip(*noticed)))
     lives = truth.household.lives(0, len(days))
+    if not _are_many(together):
+        # Whoever plays the week asks for them next.
+        told = targets_of(w.zoning.watched, truth.household, lives, together).by_day(_midnights(truth, days))
+        for day, targets in zip(days, told):
+            MEMO.put((_targets_of_day, (w.zoning.watched, part, w.level, truth, weekly, day)), targets)
+        return _signals(w.zoning, [_rows_of(w.zoning, targets) for targets in told], truth)
     return _signals(w.zoning, _zone_rows(w.zoning, truth, lives, together, days), truth)
+
+
+def _are_many(noticed: Notices) -> bool:
+    return float((noticed.end - noticed.start).sum()) + len(noticed.start) > MANY_REPORTS
 
 
 def _zone_rows(zoning: Zoning, truth: Truth, lives: Lives, noticed: Notices, days: range) -> list[list[Array]]:
     """Day after day, the rows of each zone."""
-    into = zoning.zones, zoning.shapes, zoning.rules
-    if float((noticed.end - noticed.start).sum()) + len(noticed.start) > MANY_REPORTS:
-        # Loaded where it is needed: with the compiler it takes half a second, and as much memory as all the rest.
+    midnights = _midnights(truth, days)
+    if _are_many(noticed):
+        # Loaded where it is needed: with the compiler it takes half a second, and a hundred megabytes.
         from vastwatch.rehearsal import many_targets
 
-        midnights = _midnights(truth, days)
+        into = zoning.zones, zoning.shapes, zoning.rules
         return many_targets.zones_of(zoning.watched, truth.household, lives, noticed, midnights, *into)
     told = targets_of(zoning.watched, truth.household, lives, noticed)
-    return [occupied(t, *into) for t in told.by_day(_midnights(truth, days))]
+    return [_rows_of(zoning, targets) for targets in told.by_day(midnights)]
+
+
+def _rows_of(zoning: Zoning, targets: Targets) -> list[Array]:
+    return occupied(targets, zoning.zones, zoning.shapes, zoning.rules)
 
 
 def _midnights(truth: Truth, days: range) -> list[float]:
@@ -275,7 +285,7 @@ def _watched(project: Project, mounted: MountedSensor, level: int) -> tuple[int,
 
 def _wanted(project: Project, sensor: Sensor, truth: Truth) -> _Wanted:
     mounted = mount(project, sensor)
-    false = tuple(_false_by_week(project, part, truth.calendar) for part in each_part(mounted))
+    false = tuple(false_by_week(project, part, truth.calendar) for part in each_part(mounted))
     level = _level(project, mounted)
     # In long runs a zone is told only where something reads it: it is the most of a tracking radar's work.
     told = truth.calendar.days <= ASKED_DAYS or sensor.id in _read_by_zone(project)
@@ -359,64 +369,12 @@ def own_hold_s(mounted: MountedSensor) -> float:
     return placed.own_hold_s(mounted.device, mounted.sensor.settings)
 
 
-# -- nuisance sources ----------------------------------------------------------------------------------------------
-
-# A hazard that triggers a sensor in a week: id, false reports per second, stretches of the clock, and on which days.
-_Falsely = tuple[str, float, tuple[tuple[float, float], ...], frozenset[int]]
-# Those of each week.
-Weekly = tuple[tuple[_Falsely, ...], ...]
-
-
-@kept
-def _false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> Weekly:
-    here = tuple(h for h in project.hazards if h.level == mounted.sensor.level)
-    weeks = range(0, calendar.days, SUN_DAYS)
-    return tuple(tuple(f for h in here for f in _falsely(project, mounted, h, calendar, first)) for first in weeks)
-
-
-_false_rate = kept(part_false_rate)
-
-
-def _falsely(
-    project: Project, mounted: MountedSensor, hazard: Hazard, calendar: Calendar, first: int
-) -> list[_Falsely]:
-    now = resolved(project, hazard, calendar.date(first))
-    rate = 0.0 if now is None else _false_rate(mounted, now)
-    if now is None or rate <= 0:
-        return []
-    # There is no patch of sun without the sun.
-    there = _clear_in_week(project.place, calendar, first) if hazard.kind == "sun patch" else _week(calendar, first)
-    return [(hazard.id, rate, tuple(stretches(now)), frozenset(there))]
-
-
-def _week(calendar: Calendar, first: int) -> range:
-    return range(first, min(first + SUN_DAYS, calendar.days))
-
-
-@kept
-def _clear_in_week(place: Place, calendar: Calendar, first: int) -> tuple[int, ...]:
-    """The days of the week from one on that are clear."""
-    here = place.latitude, place.longitude
-    return tuple(d for d in _week(calendar, first) if is_clear(*here, calendar.date(d), calendar.sky))
-
-
-def _of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, ...]:
-    begin, end = calendar.midnight(day), calendar.midnight(day + 1)
-    return tuple(
-        FalseSource(
-            hazard, day, begin, end, rate, tuple((calendar.instant(day, a), calendar.instant(day, b)) for a, b in when)
-        )
-        for hazard, rate, when, there in weekly[day // SUN_DAYS]
-        if day in there
-    )
-
-
 # -- days ----------------------------------------------------------------------------------------------------------
 
 
 def _key(what: str, mounted: MountedSensor, level: int, truth: Truth, day: int, weekly: Weekly) -> tuple[object, ...]:
     """By what a day of a sensor is kept: all it reads, and not how many days were asked for."""
-    return what, mounted, level, truth.household, day, weekly[day // SUN_DAYS]
+    return what, mounted, level, truth.household, day, weekly[week_of(day)]
 
 
 def _hear(
@@ -442,7 +400,7 @@ def _hear(
 def _noticed(
     mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, first: int, last: int, lives: Lives
 ) -> Notices:
-    false = tuple(f for d in range(first, last) for f in _of_day(weekly, truth.calendar, d))
+    false = tuple(f for d in range(first, last) for f in of_day(weekly, truth.calendar, d))
     return notices_of(mounted, level, truth.household, lives, false, own_hold_s(mounted))
 
 

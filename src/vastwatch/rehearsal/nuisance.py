@@ -1,0 +1,71 @@
+"""What triggers sensors falsely while people live, week by week: how often, when, and on which days."""
+
+from __future__ import annotations
+
+from vastwatch.design.project import Place, Project
+from vastwatch.memo import kept
+from vastwatch.rehearsal.notices import FalseSource
+from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
+from vastwatch.sensing.model import MountedSensor
+from vastwatch.signals import Calendar
+from vastwatch.site.building import Hazard
+from vastwatch.site.sky import is_clear
+
+# The sun's path is taken anew so often, days: it moves by a degree or two in a week.
+SUN_DAYS = 7
+
+# A hazard that triggers a sensor in a week: id, false reports per second, stretches of the clock, and on which days.
+_Falsely = tuple[str, float, tuple[tuple[float, float], ...], frozenset[int]]
+# Those of each week.
+Weekly = tuple[tuple[_Falsely, ...], ...]
+
+
+@kept
+def false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> Weekly:
+    """What triggers a part of a sensor falsely in each week of a calendar."""
+    here = tuple(h for h in project.hazards if h.level == mounted.sensor.level)
+    weeks = range(0, calendar.days, SUN_DAYS)
+    return tuple(tuple(f for h in here for f in _falsely(project, mounted, h, calendar, first)) for first in weeks)
+
+
+_false_rate = kept(part_false_rate)
+
+
+def _falsely(
+    project: Project, mounted: MountedSensor, hazard: Hazard, calendar: Calendar, first: int
+) -> list[_Falsely]:
+    now = resolved(project, hazard, calendar.date(first))
+    rate = 0.0 if now is None else _false_rate(mounted, now)
+    if now is None or rate <= 0:
+        return []
+    # There is no patch of sun without the sun.
+    there = _clear_in_week(project.place, calendar, first) if hazard.kind == "sun patch" else _week(calendar, first)
+    return [(hazard.id, rate, tuple(stretches(now)), frozenset(there))]
+
+
+def _week(calendar: Calendar, first: int) -> range:
+    return range(first, min(first + SUN_DAYS, calendar.days))
+
+
+@kept
+def _clear_in_week(place: Place, calendar: Calendar, first: int) -> tuple[int, ...]:
+    """The days of the week from one on that are clear."""
+    here = place.latitude, place.longitude
+    return tuple(d for d in _week(calendar, first) if is_clear(*here, calendar.date(d), calendar.sky))
+
+
+def week_of(day: int) -> int:
+    """Which week a day lies in."""
+    return day // SUN_DAYS
+
+
+def of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, ...]:
+    """The sources of one day, with its instants."""
+    begin, end = calendar.midnight(day), calendar.midnight(day + 1)
+    return tuple(
+        FalseSource(
+            hazard, day, begin, end, rate, tuple((calendar.instant(day, a), calendar.instant(day, b)) for a, b in when)
+        )
+        for hazard, rate, when, there in weekly[week_of(day)]
+        if day in there
+    )
