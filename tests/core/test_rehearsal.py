@@ -33,8 +33,8 @@ from vastwatch.memo import MEMO
 from vastwatch.people import simulate_days
 from vastwatch.people.routes import STEP, floors, route
 from vastwatch.rehearsal import rehearse
+from vastwatch.rehearsal.condensing import condensed
 from vastwatch.rehearsal.incidents import find_incidents
-from vastwatch.rehearsal.notices import condensed
 from vastwatch.rehearsal.reports import notices_on, run_sensors
 from vastwatch.rehearsal.scores import score
 from vastwatch.sensing.coverage import spot_notice_s
