@@ -183,7 +183,7 @@ class _Line(_Lives):
         self.anyway = self._anyway()
         self._who = self._all_of_them()
         # Where other light goes out on somebody while this light may burn; and while it never does: how often.
-        self._left, self._left_anyhow = np.empty(0), 0.0 * self._unlit_s
+        self._left, self._left_anyhow = np.empty(0), np.zeros(len(lives))
         if self.anyway is not None:
             awake = self._laid([c.awake for c in lives])
             self._burns_anyway_s = self._seconds(self.anyway - awake)

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from vastwatch.control.reaction_loops import FALL, LIGHT, PRESS, WAVE, begun, held, walked
+from vastwatch.control.reaction_loops import FALL, LIGHT, PRESS, WAVE, added, begun, held, walked
 from vastwatch.draw_loops import compiled
 
 # What a life comes to, by the column.
@@ -118,11 +118,6 @@ def burning(rises, keep, hold_s, end_s, present, eyes, dark):  # type: ignore[no
         while k < len(dark) and dark[k, 0] < b:
             since, until = max(a, dark[k, 0]), min(b, dark[k, 1])
             k += 1
-            if not since < until:
-                continue
-            if n and since <= out[n - 1, 1]:
-                out[n - 1, 1] = max(out[n - 1, 1], until)
-            else:
-                out[n, 0], out[n, 1] = since, until
-                n += 1
+            if since < until:
+                n = added(out, n, since, until)
     return out[:n]

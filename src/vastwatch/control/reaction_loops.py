@@ -46,18 +46,23 @@ def _ms(t):  # type: ignore[no-untyped-def]
 
 
 @compiled
+def added(rows, n, a, b):  # type: ignore[no-untyped-def]
+    """With [a, b), which begins no earlier than the last of n rows does: joined to it where they meet; how many."""
+    if n and a <= rows[n - 1, 1]:
+        rows[n - 1, 1] = max(rows[n - 1, 1], b)
+        return n
+    rows[n, 0], rows[n, 1] = a, b
+    return n + 1
+
+
+@compiled
 def held(rows, hold_s, end):  # type: ignore[no-untyped-def]
     """Rows [a, b) in order, each so much longer, joined where they meet: as `Signal.hold`."""
     if hold_s == 0.0:
         return rows
     out, n = np.empty_like(rows), 0
     for k in range(len(rows)):
-        a, b = rows[k, 0], min(rows[k, 1] + hold_s, end)
-        if n and a <= out[n - 1, 1]:
-            out[n - 1, 1] = max(out[n - 1, 1], b)
-        else:
-            out[n, 0], out[n, 1] = a, b
-            n += 1
+        n = added(out, n, rows[k, 0], min(rows[k, 1] + hold_s, end))
     return out[:n]
 
 

@@ -7,7 +7,7 @@ activity; the whole of them is made again for whoever asks what set a sensor off
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 from typing import NamedTuple
@@ -203,39 +203,36 @@ def _whole(w: _Wanted, truth: Truth) -> SensorRun:
 def _zones(w: _Wanted, truth: Truth) -> dict[str, Signal]:
     """What a sensor says of each of its zones, by their ids."""
     assert w.zoning is not None
+    watched, level = w.zoning.watched, w.level
     part, weekly = tuple(each_part(w.mounted))[w.zoning.part], w.false[w.zoning.part]
     days = range(truth.calendar.days)
     noticed = [_notices_of_day(part, w.level, truth, weekly, d) for d in days]
     together = Notices(*(np.concatenate(columns) for columns in zip(*noticed)))
     lives = truth.household.lives(0, len(days))
-    if not _are_many(together):
+
+    def keep(day: int, targets: Targets) -> None:
         # Whoever plays the week asks for them next.
-        told = targets_of(w.zoning.watched, truth.household, lives, together).by_day(_midnights(truth, days))
-        for day, targets in zip(days, told):
-            MEMO.put((_targets_of_day, (w.zoning.watched, part, w.level, truth, weekly, day)), targets)
-        return _signals(w.zoning, [_rows_of(w.zoning, targets) for targets in told], truth)
-    return _signals(w.zoning, _zone_rows(w.zoning, truth, lives, together, days), truth)
+        MEMO.put((_targets_of_day, (watched, part, level, truth, weekly, day)), targets)
+
+    return _signals(w.zoning, _zone_rows(w.zoning, truth, lives, together, days, keep), truth)
 
 
-def _are_many(noticed: Notices) -> bool:
-    return float((noticed.end - noticed.start).sum()) + len(noticed.start) > MANY_REPORTS
-
-
-def _zone_rows(zoning: Zoning, truth: Truth, lives: Lives, noticed: Notices, days: range) -> list[list[Array]]:
-    """Day after day, the rows of each zone."""
+def _zone_rows(
+    zoning: Zoning, truth: Truth, lives: Lives, noticed: Notices, days: range,
+    keep: Callable[[int, Targets], None] = lambda _, targets: None,
+) -> list[list[Array]]:  # fmt: skip
+    """Day after day, the rows of each zone; `keep` hears of each day's targets, unless they are very many."""
     midnights = _midnights(truth, days)
-    if _are_many(noticed):
+    if float((noticed.end - noticed.start).sum()) + len(noticed.start) > MANY_REPORTS:
         # Loaded where it is needed: with the compiler it takes half a second, and a hundred megabytes.
         from vastwatch.rehearsal import many_targets
 
         into = zoning.zones, zoning.shapes, zoning.rules
         return many_targets.zones_of(zoning.watched, truth.household, lives, noticed, midnights, *into)
-    told = targets_of(zoning.watched, truth.household, lives, noticed)
-    return [_rows_of(zoning, targets) for targets in told.by_day(midnights)]
-
-
-def _rows_of(zoning: Zoning, targets: Targets) -> list[Array]:
-    return occupied(targets, zoning.zones, zoning.shapes, zoning.rules)
+    told = targets_of(zoning.watched, truth.household, lives, noticed).by_day(midnights)
+    for day, targets in zip(days, told):
+        keep(day, targets)
+    return [occupied(targets, zoning.zones, zoning.shapes, zoning.rules) for targets in told]
 
 
 def _midnights(truth: Truth, days: range) -> list[float]:
