@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 
+from vastwatch import cli
 from vastwatch.cli import main
 from vastwatch.files import load_demo, save_project
 
@@ -175,3 +176,12 @@ def test_the_worked_example_of_the_readme_is_what_the_program_says(capsys, monke
     assert len(lines) >= 5
     for line in lines:
         assert " ".join(line.removesuffix("...").split()) in said, line
+
+
+def test_a_command_that_is_stopped_by_hand_ends_quietly(monkeypatch, capsys):
+    def stopped(project, args):
+        raise KeyboardInterrupt
+
+    monkeypatch.setitem(cli.COMMANDS, "check", stopped)
+    assert cli.main(["check", "--demo"]) == 130
+    assert capsys.readouterr() == ("", "")
