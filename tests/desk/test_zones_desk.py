@@ -72,6 +72,22 @@ def test_a_zone_is_dragged_and_all_follows_in_one_step(qtbot, zones):
     assert zone(zones, "zone-window-seat").outline == before
 
 
+def test_a_zone_is_dragged_by_what_the_device_uses_of_it_too(qtbot, zones):
+    """Where the device's shape reaches beyond the drawn one: it is seen as the zone, and the plan stays."""
+    zones.focus.set(level="ground", room="shop", selected="tracker-shop")
+    settle(qtbot, zones)
+    known = zoned(project(zones), find(project(zones).sensors, "tracker-shop"))
+    j = [z.id for z in known.zones].index("zone-counter")
+    before, used = known.zones[j].outline, Polygon(known.outline(j))
+    free = used.difference(Polygon(before)).difference(Polygon(known.outline(1 - j))).buffer(-0.05)
+    at = max(getattr(free, "geoms", [free]), key=lambda part: part.area).representative_point()
+    drag(qtbot, zones, spot_px(zones, at.x, at.y), spot_px(zones, at.x, at.y + 0.3))
+    after = zone(zones, "zone-counter").outline
+    assert zones.focus.selected == "zone-counter" and after != before
+    zones.document.undo_stack.undo()
+    assert zone(zones, "zone-counter").outline == before
+
+
 def test_a_corner_is_dragged_and_esc_takes_it_back(qtbot, zones):
     zones.focus.set(selected="zone-window-seat")
     x, y = min(zone(zones, "zone-window-seat").outline)

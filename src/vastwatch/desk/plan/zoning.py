@@ -300,6 +300,10 @@ class ZoneHands:
                 return ShapeZone(self.bench, pixel, chosen, k, mark)
         under = [z for z in drawn if polygons.contains_point(z.outline, x, y)]
         if not under:
+            # What the device will use is what is seen of it: it is taken by that as well.
+            known = shown.known
+            under = [z for j, z in enumerate(known.zones) if polygons.contains_point(known.outline(j).tolist(), x, y)]
+        if not under:
             return None
         zone = chosen if chosen in under else min(under, key=lambda z: polygons.area(z.outline))
         assert zone is not None
