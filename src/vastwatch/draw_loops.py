@@ -57,3 +57,23 @@ def normal_pair_of(key, index):  # type: ignore[no-untyped-def]
     radius = math.sqrt(np.float32(-2.0) * math.log((np.float32(bits >> HALF) + np.float32(1.0)) * _ULP))
     angle = np.float32(bits & LOWER) * _TURN
     return radius * math.cos(angle), radius * math.sin(angle)
+
+
+@compiled
+def exponential_of(key, index):  # type: ignore[no-untyped-def]
+    """As `draws.exponential`, one."""
+    return -math.log1p(-uniform_of(key, index))
+
+
+@compiled
+def normal_of(key, index):  # type: ignore[no-untyped-def]
+    """As `draws.normal`, one."""
+    return math.sqrt(2.0 * exponential_of(key, 2 * index)) * math.cos(2.0 * math.pi * uniform_of(key, 2 * index + 1))
+
+
+@compiled
+def twice(column):  # type: ignore[no-untyped-def]
+    """A column with as much room again."""
+    out = np.empty(2 * len(column), column.dtype)
+    out[: len(column)] = column
+    return out

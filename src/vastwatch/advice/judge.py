@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from vastwatch.advice.curves import KNOWN_S
 from vastwatch.advice.end_to_end import EndToEnd, laid
 from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside, misfit
-from vastwatch.advice.weeks import Lived, into_the_dark, lighting, lived, nobody_there
+from vastwatch.advice.weeks import Lived, into_the_dark, lighting, lived, lived_together, nobody_there
 from vastwatch.control.by_hand import AGAIN_S
 from vastwatch.control.reactions import TRIES
 from vastwatch.design.needs import RoomNeeds, needs_of
@@ -41,7 +41,7 @@ SHORTEST_SERVICE_S, SHORTEST_S = 30.0, 5.0
 BRIEF_VISITS: tuple[RoomUse, ...] = ("store",)
 # Seeds are lived in steps, up to so many each; once there are a few, holds of which it is settled with this confidence
 # whether they could be chosen are looked at no more.
-STEPS, A_FEW, SETTLED = (1, 3, 8, 14), 3, 0.999
+STEPS, A_FEW, SETTLED = (3, 8, 14), 3, 0.999
 # A hold that drops so many times and so many times too often in every seed is far off.
 MANY, FAR_OFF = 20, 8.0
 # The longest hold that is tried at all, seconds.
@@ -271,12 +271,10 @@ def _judge(
     worth, looked = np.ones(len(holds), bool), np.zeros(len(holds), bool)
     for upto in (*(n for n in STEPS if n < len(seeds)), len(seeds)):
         before = len(lives)
-        for seed in seeds[before:upto]:
-            lives.append(weeks := lived(project, room, days, seed))
-            came.append(into_the_dark(weeks.awake, weeks.dark) / weeks.days)
-            report_progress(len(lives) / len(seeds))
-            if not (going_on := should_continue()):
-                break
+        lives += lived_together(project, room, days, seeds[before:upto])
+        came += [into_the_dark(weeks.awake, weeks.dark) / weeks.days for weeks in lives[before:]]
+        report_progress(len(lives) / len(seeds))
+        going_on = should_continue()
         if before >= A_FEW:
             limit = dark_limit_min(needs, float(np.mean(came[:before])))
             kept = (np.abs(holds - now) < 1e-6) | (holds == longest)

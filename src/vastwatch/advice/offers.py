@@ -76,7 +76,6 @@ def offers(
     here = choose(project, room, every)
     told(_sorted(project, room, None, [], here))
     now = _now(project, room, should_continue, lambda s: report_progress(0.2 * s))
-    met = now is not None and now.meets
     tried: list[Offer] = []
 
     def known(done: float) -> Offers:
@@ -85,28 +84,34 @@ def offers(
         told(found)
         return found
 
-    steps = list(_candidates(project, room, every, here, met))
-    for k, (base, added, instead) in enumerate(steps):
-        if not should_continue():
-            break
-        if (offer := offered(base, room, added, AT_ONCE, should_continue, instead)) is not None:
-            tried.append(judged_on(offer, room, GLANCE, should_continue) if offer.could_do else offer)
-            known(0.2 + 0.4 * (k + 1) / len(steps))
-    enough = 0
-    waiting = [o for o in tried if o.could_do]
-    if now is not None and met:
-        waiting = [o for o in waiting if _better_than_now(project, room, now, o, SPARE)]
-    waiting.sort(key=lambda o: o.rank_cost)
-    for k, offer in enumerate(waiting):
-        if not should_continue() or enough >= ENOUGH:
-            break
-        for seeds in (SOME, len(judging.CHOSEN_ON)):
-            more = judged_on(offer, room, seeds, should_continue)
-            tried[tried.index(offer)] = offer = more
-            if not more.looks_well:
-                break
-        enough += offer.does and offer.whole
-        known(0.6 + 0.4 * (k + 1) / len(waiting))
+    def judged(steps: Sequence[Candidate], begin: float, end: float) -> None:
+        """Judge some candidates: a glance at each, and more of what could do, while the work goes on from a share to
+        another."""
+        middle, looked = (begin + end) / 2.0, []
+        for k, (base, added, instead) in enumerate(steps):
+            if not should_continue():
+                return
+            if (offer := offered(base, room, added, AT_ONCE, should_continue, instead)) is not None:
+                looked.append(judged_on(offer, room, GLANCE, should_continue) if offer.could_do else offer)
+                tried.append(looked[-1])
+                known(begin + (middle - begin) * (k + 1) / len(steps))
+        waiting = [o for o in looked if o.could_do and _worth_telling(project, room, now, o, SPARE)]
+        waiting.sort(key=lambda o: o.rank_cost)
+        for k, offer in enumerate(waiting):
+            if not should_continue() or len(_told(project, room, now, tried)) >= ENOUGH:
+                return
+            for seeds in (SOME, len(judging.CHOSEN_ON)):
+                more = judged_on(offer, room, seeds, should_continue)
+                tried[tried.index(offer)] = offer = more
+                if not more.looks_well:
+                    break
+            known(middle + (end - middle) * (k + 1) / len(waiting))
+
+    alone, pairs = _candidates(project, room, every, here, now is not None and now.meets)
+    judged(alone, 0.2, 0.6)
+    # A second device is worth its price only where one alone does not do for less.
+    enough = min((o.price for o in _told(project, room, now, tried)), default=math.inf)
+    judged([p for p in pairs() if sum(o.price for o in p[1]) < enough], 0.6, 1.0)
     return known(1.0)
 
 
@@ -128,19 +133,17 @@ Candidate = tuple[Project, tuple[Option, ...], bool]
 
 def _candidates(
     project: Project, room: str, types: list[DeviceType], here: list[Option], met: bool
-) -> Iterator[Candidate]:
+) -> tuple[list[Candidate], Callable[[], Iterator[Candidate]]]:
     """What is worth judging: where needs are not met, what could be added; and what could hang there instead, or where
-    nothing does, alone and in pairs."""
+    nothing does, alone; and what could in pairs, laid out when it is asked for."""
+    out: list[Candidate] = []
     if presence_of(project, room) is not None and not met:
-        for option in worth(here)[:SINGLES]:
-            yield project, (option,), False
+        out += [(project, (option,), False) for option in worth(here)[:SINGLES]]
     bare = without_presence(project, room)
     instead = bare is not project
     alone = worth(choose(bare, room, types) if instead else here)
-    for option in alone[:SINGLES]:
-        yield bare, (option,), instead
-    for pair in pairs(bare, room, alone):
-        yield bare, pair, instead
+    out += [(bare, (option,), instead) for option in alone[:SINGLES]]
+    return out, lambda: ((bare, pair, instead) for pair in pairs(bare, room, alone))
 
 
 def worth(options: list[Option]) -> list[Option]:
@@ -181,13 +184,22 @@ def _waiting(first: Option, second: Option) -> float:
 
 
 def _sorted(project: Project, room: str, now: Judgement | None, tried: list[Offer], here: list[Option]) -> Offers:
-    does = sorted((o for o in tried if o.does and o.whole), key=lambda o: o.rank_cost)
-    if now is not None and now.meets:
-        does = [o for o in does if _better_than_now(project, room, now, o)]
+    does = _told(project, room, now, tried)
     failing = sorted((o for o in tried if not o.does), key=_misfit)
     judged = {o.devices[0].id for o in tried if len(o.devices) == 1}
     others = tuple(o for o in here if o.device.id not in judged)
     return Offers(room, now, tuple(does), tuple(failing), others, _words(project, room, now, does, failing))
+
+
+def _told(project: Project, room: str, now: Judgement | None, tried: list[Offer]) -> list[Offer]:
+    """What of it is offered, the best first."""
+    does = (o for o in tried if o.does and o.whole and _worth_telling(project, room, now, o))
+    return sorted(does, key=lambda o: o.rank_cost)
+
+
+def _worth_telling(project: Project, room: str, now: Judgement | None, offer: Offer, spare: float = 1.0) -> bool:
+    """Whether an offer would be told of, did it do: where needs are met already, only what is better."""
+    return now is None or not now.meets or _better_than_now(project, room, now, offer, spare)
 
 
 def _misfit(offer: Offer) -> tuple[float, float]:

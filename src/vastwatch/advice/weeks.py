@@ -5,6 +5,7 @@ Everybody lives, and of the sensors only those run that the room's presence read
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from dataclasses import replace as replace_fields
 from typing import NamedTuple
@@ -99,6 +100,16 @@ def nobody_there(project: Project, room: str) -> str:
     return (
         f"nobody was awake in {find(project.rooms, room).name.lower()} in these weeks, so there is nothing to tune by"
     )
+
+
+def lived_together(project: Project, room: str, days: int, seeds: Sequence[int]) -> list[Lived]:
+    """`lived` under each of some seeds: for several, sensors are heard in one go."""
+    if len(seeds) > 1:
+        # Loaded where many lives are lived: the compiler takes a moment.
+        from vastwatch.rehearsal import many_lives
+
+        many_lives.hear(_alone(project, lighting(project, room)), [simulate_days(project, days, s) for s in seeds])
+    return [lived(project, room, days, seed) for seed in seeds]
 
 
 @kept

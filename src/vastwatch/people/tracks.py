@@ -14,12 +14,12 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import at_ms, key_of, normal, sub_keys, uniform
+from vastwatch.draws import at_ms, key_of, normal
 from vastwatch.people.plans import IN_FORCE_DAYS, Plans
 from vastwatch.people.reach import lost_spots
 from vastwatch.people.routes import STEP, RouteBook
-from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S
-from vastwatch.signals import DAY, Calendar
+from vastwatch.people.small_movements import Luck, Stays, small_movements
+from vastwatch.signals import Calendar
 from vastwatch.site.people import Person
 
 Array = NDArray[np.float64]
@@ -42,6 +42,16 @@ class Track:
     leave: Array
     spot: Ints
     tag: Ints
+    out: Array
+    route: Ints
+    speed: Array
+
+
+class Walks(NamedTuple):
+    """Walks, whole, each a row: from and until when, when out of its first room, along which route, and how fast."""
+
+    leave: Array
+    arrive: Array
     out: Array
     route: Ints
     speed: Array
@@ -85,8 +95,8 @@ class TrackLog:
         self.person, self.book, self.calendar = person, book, calendar
         outside = next((s.id for s in book.project.spots if s.activity == "away"), None)
         self._plans = Plans(person, calendar, seed, outside)
-        self._pace_key, self._minor_key = key_of(seed, person.id, "pace"), key_of(seed, person.id, "minor")
-        self._large_key, self._settle_key = key_of(seed, person.id, "large"), key_of(seed, person.id, "settle")
+        self._pace_key = key_of(seed, person.id, "pace")
+        self.luck = Luck(*(key_of(seed, person.id, name) for name in ("minor", "large", "settle")))
         self._growing = Lock()
         self._lost = {s.id for s in lost_spots(book.project, person)}
         # Nobody runs errands from where they are not.
@@ -135,26 +145,38 @@ class TrackLog:
     def days(self, first: int, last: int, spots: NDArray[np.bool_] | None = None) -> Days:
         """What the person did from one day to another (not with it), cut at every midnight; small movements only at
         the `spots` that are asked for, by default all."""
+        stays = self.stays(first, last)
+        some = np.arange(len(stays.spot)) if spots is None else np.flatnonzero(spots[stays.spot])
+        t, of, large = small_movements(self.book.spots, stays.at(some), self.luck)
+        order = np.argsort(t, kind="stable")
+        t, of, large = t[order], some[of[order]], large[order]
+        return Days(
+            *self.walks(first, last),
+            stays.since, stays.until, stays.day, stays.spot, stays.tag, t, stays.spot[of], large,
+        )  # fmt: skip
+
+    def walks(self, first: int, last: int) -> Walks:
+        """The person's walks that touch the days from one to another (not with it)."""
         k = self._until(last - 1)
-        midnights = [self.calendar.midnight(d) for d in range(first, last + 1)]
-        begin, end = midnights[0], midnights[-1]
+        begin, end = self.calendar.midnight(first), self.calendar.midnight(last)
         walks = np.arange(max(int(np.searchsorted(k.leave, begin)) - 1, 0), int(np.searchsorted(k.leave, end)))
         walks = walks[(walks < len(k.route)) & (k.arrive[np.minimum(walks + 1, len(k.arrive) - 1)] > max(begin, 0.0))]
         # As in the track: whoever is on their way at the first midnight stands where they are headed.
         if first == 0:
             walks = walks[k.leave[walks] >= 0.0]
-        dawns = np.array(midnights)
+        return Walks(k.leave[walks], k.arrive[walks + 1], k.out[walks], k.route[walks], k.speed[walks])
+
+    def stays(self, first: int, last: int) -> Stays:
+        """Where the person stayed from one day to another (not with it), cut at every midnight."""
+        k = self._until(last - 1)
+        dawns = np.array([self.calendar.midnight(d) for d in range(first, last + 1)])
         over = k.leave.searchsorted(dawns[:-1], side="right")
         count = np.maximum(k.arrive.searchsorted(dawns[1:]) - over, 0)
         nth = np.repeat(np.arange(last - first), count)
         stay = np.arange(len(nth)) - np.repeat(np.cumsum(count) - count, count) + over[nth]
-        since, until, on = dawns[nth], dawns[nth + 1], nth + first
-        minor_t, minor_stay, large = self._minor_motion(k, stay, since, until, spots)
-        return Days(
-            k.leave[walks], k.arrive[walks + 1], k.out[walks], k.route[walks], k.speed[walks],
-            np.maximum(k.arrive[stay], since), np.minimum(k.leave[stay], until), on, k.spot[stay], k.tag[stay],
-            minor_t, k.spot[minor_stay], large,
-        )  # fmt: skip
+        return Stays(
+            k.arrive[stay], k.leave[stay], dawns[nth], dawns[nth + 1], nth + first, k.spot[stay], k.tag[stay]
+        )
 
     def _live(self, first: int, last: int) -> None:
         """Carry out the plans of the days from one to another, not with it."""
@@ -228,64 +250,3 @@ class TrackLog:
         free = (errand >= 0) & (lines.at >= np.array(until)[errand]) & (lines.at < end)
         out += [(float(lines.at[k]), lines.spot[k]) for k in np.flatnonzero(free).tolist()]
         return sorted(out)
-
-    def _minor_motion(
-        self, known: _Known, stays: Ints, dawn: Array, dusk: Array, spots: NDArray[np.bool_] | None
-    ) -> tuple[Array, Ints, NDArray[np.bool_]]:
-        """Small movements of some stays, of each between its `dawn` and `dusk`: log-normal gaps from the arrival on."""
-        away = np.array([s.activity == "away" for s in self.book.spots], bool)
-        some = (~away if spots is None else ~away & spots)[known.spot[stays]]
-        stays, dawn, dusk = stays[some], dawn[some], dusk[some]
-        spot = known.spot[stays]
-        laws = [MINOR_MOTION[s.activity] for s in self.book.spots]
-        median, sigma, rate = (np.array(c, float)[spot] for c in zip(*((m.median_s, m.sigma, m.rate) for m in laws)))
-        keys = sub_keys(self._minor_key, known.tag[stays])
-        # A stay of more than a day is taken up anew at midnight: the gap that spans it is not told from another.
-        long = known.arrive[stays] < dawn - DAY
-        since = np.where(long, dawn, known.arrive[stays])
-        keys = np.where(long, sub_keys(keys, at_ms(dawn)), keys)
-        lasts = np.minimum(known.leave[stays], dusk) - since
-        reached, drawn = np.zeros(len(stays)), np.zeros(len(stays), int)
-        times: list[Array] = []
-        whose: list[Ints] = []
-        left = np.arange(len(stays))
-        while len(left):
-            more = ((lasts[left] - reached[left]) * rate[left] * 1.2).astype(int) + 8
-            first = np.cumsum(more) - more
-            k = np.repeat(left, more)
-            number = np.arange(len(k)) - np.repeat(first, more) + drawn[k]
-            gaps = median[k] * np.exp(sigma[k] * normal(keys[k], number))
-            # One long sum would round by what came before: each stay's gaps are summed from its own arrival.
-            t = _sums(gaps, first, more) + reached[k]
-            inside = (t < lasts[k]) & (since[k] + t >= dawn[k])
-            times.append(since[k[inside]] + t[inside])
-            whose.append(stays[k[inside]])
-            reached[left] = t[first + more - 1]
-            drawn[left] += more
-            left = left[reached[left] < lasts[left]]
-        settling, of = self._settling(known, stays, dawn, dusk)
-        t, stay = np.concatenate([*times, settling]), np.concatenate([*whose, stays[of]])
-        large = uniform(self._large_key, at_ms(t)) < LARGE_SHARE
-        large[len(t) - len(settling) :] = True
-        order = np.argsort(t, kind="stable")
-        return t[order], stay[order], large[order]
-
-    def _settling(self, known: _Known, stays: Ints, dawn: Array, dusk: Array) -> tuple[Array, Ints]:
-        """The large movements with which whoever sits or lies down at some stays settles and rises, between `dawn` and
-        `dusk` of each; and of which of the stays."""
-        down = np.array([s.posture in ("seated", "lying") for s in self.book.spots], bool)
-        some = np.flatnonzero(down[known.spot[stays]])
-        arrive, leave = known.arrive[stays[some]], known.leave[stays[some]]
-        keys = sub_keys(self._settle_key, known.tag[stays[some]])
-        drawn = SETTLING_S * uniform(keys[:, None], np.arange(2 * SETTLING))
-        t = np.concatenate([arrive[:, None] + drawn[:, :SETTLING], leave[:, None] - drawn[:, SETTLING:]], axis=1)
-        inside = (t >= np.maximum(arrive, dawn[some])[:, None]) & (t < np.minimum(leave, dusk[some])[:, None])
-        return t[inside], np.repeat(some, inside.sum(axis=1))
-
-
-def _sums(values: Array, first: Ints, count: Ints) -> Array:
-    """Running sums within successive groups, each the same whatever the others are."""
-    out = np.empty(len(values))
-    for a, n in zip(first.tolist(), count.tolist()):
-        np.cumsum(values[a : a + n], out=out[a : a + n])
-    return out

@@ -9,6 +9,7 @@ mean (e^(rate hold) - 1) / rate - hold, and such a gap lasts hold plus an expone
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -59,8 +60,14 @@ def seen_at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> Se
     return Seen(*(np.concatenate(column) for column in zip(*out)))
 
 
-def seen_fading(keys: Keys, fading: Fading, near: Array, a: Array, b: Array, hold: float) -> Seen:
-    """The same of somebody whose echo fades, at distances that are a share of the range on them."""
+AtRest = Callable[[Keys, Array, Array, Array, float], Seen]
+
+
+def seen_fading(
+    keys: Keys, fading: Fading, near: Array, a: Array, b: Array, hold: float, at_rest: AtRest = seen_at_rest
+) -> Seen:
+    """The same of somebody whose echo fades, at distances that are a share of the range on them; `at_rest` draws what
+    is seen while it is as it is."""
     weakest = fading.rate(near, -SPREADS * FADE_DB)
     steady = weakest * hold > SURE
     count = np.where(steady, 1, np.ceil((b - a) / FADE_S)).astype(int)
@@ -72,7 +79,7 @@ def seen_fading(keys: Keys, fading: Fading, near: Array, a: Array, b: Array, hol
     rate = np.where(steady[stay], weakest[stay], fading.rate(near[stay], fade))
     some = np.flatnonzero(rate > 0)
     own = sub_keys(keys[stay[some]], k[some])
-    seen = seen_at_rest(own, rate[some], begin[some], end[some], hold)
+    seen = at_rest(own, rate[some], begin[some], end[some], hold)
     return seen._replace(of=stay[some[seen.of]])
 
 

@@ -63,12 +63,12 @@ def notices_of(
     """
     name = (household.seed, mounted.sensor.id, mounted.device.family)
     book = household.book
-    chances = _chances(mounted, level, book, len(book.routes), _bearings(mounted, lives.people))
+    chances = chances_of(mounted, level, book, lives.people)
     found = [
         _walks(mounted, lives, chances, name),
         _minor(lives, chances, name),
         _still(lives, chances, max(hold, SURE_HOLD_S), name),
-        _false(false, name),
+        false_notices(false, name),
     ]
     start, end, source, moving = (np.concatenate(columns) for columns in zip(*found))
     order = np.argsort(start, kind="stable")
@@ -105,6 +105,11 @@ def _bearings(mounted: MountedSensor, people: tuple[Person, ...]) -> tuple[tuple
     model = model_of(mounted.device.family)
     by_weight = model is not None and model.by_weight
     return tuple((p.kind == "pet", p.body_kg if by_weight else ADULT_KG) for p in people)
+
+
+def chances_of(mounted: MountedSensor, level: int, book: RouteBook, people: tuple[Person, ...]) -> Chances:
+    """How well a sensor on a level (by elevation) notices people on all routes known so far, and at the spots."""
+    return _chances(mounted, level, book, len(book.routes), _bearings(mounted, people))
 
 
 @kept
@@ -276,7 +281,7 @@ def _still(lives: Lives, c: Chances, hold: float, name: tuple[object, ...]) -> F
     return _found(seen.start, seen.end, who[seen.of], lives, False)
 
 
-def _false(sources: tuple[FalseSource, ...], name: tuple[object, ...]) -> Found:
+def false_notices(sources: tuple[FalseSource, ...], name: tuple[object, ...]) -> Found:
     """False notices of some days by hazards."""
     if not sources:
         return np.empty(0), np.empty(0), np.zeros(0, object), np.zeros(0, bool)

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,7 +80,7 @@ class Heard(NamedTuple):
     moving: Array
 
 
-class _Wanted(NamedTuple):
+class Wanted(NamedTuple):
     """A sensor in its place, its level's place by elevation, and by part and week what triggers it falsely."""
 
     mounted: MountedSensor
@@ -101,10 +101,10 @@ class Zoning(NamedTuple):
 
 def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     """Run all sensors against a truth. Cached by sensor, and for a few days by day, by what each reads."""
-    wanted = {s.id: [_wanted(project, v.sensor, truth) for v in variants(s)] for s in project.sensors}
+    wanted = {s.id: [wanted_of(project, v.sensor, truth) for v in variants(s)] for s in project.sensors}
     every = [w for each in wanted.values() for w in each]
-    left = [w for w in every if not is_kept(_run, *w[:3], truth) or not (w.zoning is None or is_kept(_zones, w, truth))]
-    made: dict[_Wanted, SensorRun] = {}
+    left = [w for w in every if not is_run(w, truth) or not (w.zoning is None or is_kept(_zones, w, truth))]
+    made: dict[Wanted, SensorRun] = {}
     if left:
         spots = np.zeros(len(truth.spots), bool)
         for w in left:
@@ -161,7 +161,7 @@ def _hours(calendar: Calendar, v: Variant) -> Signal:
     return Signal.from_intervals(rows, 0.0, calendar.end)
 
 
-def _hear_days(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> None:
+def _hear_days(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> None:
     """See to it that all days of some sensors are kept; their lives are looked at by all of them together."""
     lives: dict[tuple[int, int], Lives] = {}
     for w in wanted:
@@ -169,7 +169,7 @@ def _hear_days(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) ->
             _hear(part, w.level, truth, weekly, lives, spots)
 
 
-def _run_long(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> dict[_Wanted, SensorRun]:
+def _run_long(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> dict[Wanted, SensorRun]:
     """Run some sensors through many days, some weeks at a time, each of which is forgotten once all have heard it."""
     heard: list[list[list[Heard]]] = [[[] for _ in each_part(w.mounted)] for w in wanted]
     told: list[list[list[Array]]] = [[] for _ in wanted]
@@ -185,7 +185,7 @@ def _run_long(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> 
     # Kept as `_run` keeps them: day by day they would be heard anew.
     out = {}
     for w, parts, rows in zip(wanted, heard, told):
-        out[w] = MEMO.get((_run, (*w[:3], truth)), partial(_joined, w.mounted, parts, truth))
+        out[w] = keep_run(w, truth, _joined(w.mounted, parts, truth))
         if w.zoning is not None:
             zones = MEMO.get((_zones, (w, truth)), partial(_signals, w.zoning, rows, truth))
             out[w] = replace(out[w], zones=zones)
@@ -193,14 +193,14 @@ def _run_long(wanted: list[_Wanted], truth: Truth, spots: NDArray[np.bool_]) -> 
 
 
 @kept
-def _whole(w: _Wanted, truth: Truth) -> SensorRun:
+def _whole(w: Wanted, truth: Truth) -> SensorRun:
     """What a sensor reports, its zones with it."""
     run = _run(*w[:3], truth)
     return run if w.zoning is None else replace(run, zones=_zones(w, truth))
 
 
 @kept
-def _zones(w: _Wanted, truth: Truth) -> dict[str, Signal]:
+def _zones(w: Wanted, truth: Truth) -> dict[str, Signal]:
     """What a sensor says of each of its zones, by their ids."""
     assert w.zoning is not None
     watched, level = w.zoning.watched, w.level
@@ -262,7 +262,7 @@ def _targets_of_day(
 
 def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targets | None:
     """The targets that a tracking radar told on a day, as it is set for most of it; None for any other sensor."""
-    w = _wanted(project, at_hour(find(project.sensors, sensor_id)), truth)
+    w = wanted_of(project, at_hour(find(project.sensors, sensor_id)), truth)
     watched = _watched(project, w.mounted, w.level)
     if watched is None:
         return None
@@ -280,13 +280,15 @@ def _watched(project: Project, mounted: MountedSensor, level: int) -> tuple[int,
     return None
 
 
-def _wanted(project: Project, sensor: Sensor, truth: Truth) -> _Wanted:
+@kept
+def wanted_of(project: Project, sensor: Sensor, truth: Truth) -> Wanted:
+    """What is to be run of a sensor, as it is set, through a truth."""
     mounted = mount(project, sensor)
     false = tuple(false_by_week(project, part, truth.calendar) for part in each_part(mounted))
     level = _level(project, mounted)
     # In long runs a zone is told only where something reads it: it is the most of a tracking radar's work.
     told = truth.calendar.days <= ASKED_DAYS or sensor.id in _read_by_zone(project)
-    return _Wanted(mounted, level, false, _zoning(project, mounted, level) if told else None)
+    return Wanted(mounted, level, false, _zoning(project, mounted, level) if told else None)
 
 
 def _read_by_zone(project: Project) -> set[str]:
@@ -309,7 +311,7 @@ def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Noti
     sensor = find(project.sensors, sensor_id)
     found = []
     for v in variants(sensor):
-        mounted, level, false, _ = _wanted(project, v.sensor, truth)
+        mounted, level, false, _ = wanted_of(project, v.sensor, truth)
         hours = _hours(truth.calendar, v)
         for part, weekly in zip(each_part(mounted), false):
             n = _notices_of_day(part, level, truth, weekly, day)
@@ -333,7 +335,7 @@ def run_without(project: Project, sensor_id: str, truth: Truth, source: str, dur
     sensor = find(project.sensors, sensor_id)
     runs = []
     for v in variants(sensor):
-        mounted, level, false, zoning = _wanted(project, v.sensor, truth)
+        mounted, level, false, zoning = wanted_of(project, v.sensor, truth)
         heard, zones = [], {}
         for k, (part, weekly) in enumerate(zip(each_part(mounted), false)):
             of_days = [_notices_of_day(part, level, truth, weekly, day) for day in range(truth.calendar.days)]
@@ -423,6 +425,16 @@ def _heard_on(mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, 
     return MEMO.get(_key("heard", mounted, level, truth, day, weekly), work)
 
 
+def is_run(w: Wanted, truth: Truth) -> bool:
+    """Whether it is at hand what a sensor reports of a truth, its zones aside."""
+    return is_kept(_run, *w[:3], truth)
+
+
+def keep_run(w: Wanted, truth: Truth, run: SensorRun) -> SensorRun:
+    """Keep what a sensor reports of a truth, its zones aside, for whoever asks; what is kept already counts."""
+    return MEMO.get((_run, (*w[:3], truth)), lambda: run)
+
+
 @kept
 def _run(mounted: MountedSensor, level: int, false: tuple[Weekly, ...], truth: Truth) -> SensorRun:
     days = range(truth.calendar.days)
@@ -448,8 +460,17 @@ def _reported(mounted: MountedSensor, start: Array, end: Array, truth: Truth) ->
     if model is None or len(start) == 0:
         return Signal.constant(False, 0.0, truth.end)
     rows = model.report(mounted, start, end, own_hold_s(mounted))
-    lag = mounted.device.latency
-    key = key_of(truth.household.seed, mounted.sensor.id, mounted.device.family, "latency")
-    mode = min(max(lag.typical_s, lag.min_s), lag.max_s)
-    late = rows[:, 0] + triangular(key, at_ms(rows[:, 0]), lag.min_s, mode, lag.max_s)
+    late = reported_at(mounted, rows[:, 0], latency_key(mounted, truth.household.seed))
     return Signal.from_intervals(np.column_stack([np.minimum(late, rows[:, 1]), rows[:, 1]]), 0.0, truth.end)
+
+
+def latency_key(mounted: MountedSensor, seed: int) -> int:
+    """The key of how late each report of a sensor is."""
+    return key_of(seed, mounted.sensor.id, mounted.device.family, "latency")
+
+
+def reported_at(mounted: MountedSensor, on: Array, key: Any) -> Array:
+    """When reports arrive that begin at some instants, each late by a latency of its own; `key` one or one for each."""
+    lag = mounted.device.latency
+    mode = min(max(lag.typical_s, lag.min_s), lag.max_s)
+    return on + triangular(key, at_ms(on), lag.min_s, mode, lag.max_s)

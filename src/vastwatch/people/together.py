@@ -1,0 +1,70 @@
+"""The days of households that differ in their seed alone, side by side: what is done in one go for all of them costs
+hardly more than for one.
+"""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.memo import kept
+from vastwatch.people.small_movements import Luck, Stays, small_movements
+from vastwatch.people.tracks import Walks
+from vastwatch.people.truth import Household
+from vastwatch.signals import Calendar
+
+Ints = NDArray[np.int64]
+
+
+class Together(NamedTuple):
+    """Walks and stays of everybody in some lives, each in its own time, [begin, end). `walk_of` and `stay_of` say whose
+    each row is: the place among the people, counted on from life to life. `luck`: of each stay's small movements."""
+
+    begin: float
+    end: float
+    walks: Walks
+    walk_of: Ints
+    stays: Stays
+    stay_of: Ints
+    luck: Luck
+
+
+class Moved(NamedTuple):
+    """Small movements, each a row: when, at which spot of the book, whether large, and whose as in `Together`."""
+
+    t: NDArray[np.float64]
+    spot: Ints
+    large: NDArray[np.bool_]
+    of: Ints
+
+
+@kept
+def together(lives: tuple[Household, ...], first: int, last: int) -> Together:
+    """The days from one to another (not with it) of some lives of a household that has people."""
+    logs = [log for life in lives for log in life.logs()]
+    walks, stays = [log.walks(first, last) for log in logs], [log.stays(first, last) for log in logs]
+    walk_of = np.repeat(np.arange(len(logs)), [len(w.leave) for w in walks])
+    stay_of = np.repeat(np.arange(len(logs)), [len(s.spot) for s in stays])
+    keys = (np.array(column, np.uint64)[stay_of] for column in zip(*(log.luck for log in logs)))
+    calendar = Calendar(date.fromisoformat(lives[0].begin), lives[0].zone, 1)
+    return Together(
+        calendar.midnight(first), calendar.midnight(last),
+        Walks(*(np.concatenate(column) for column in zip(*walks))), walk_of,
+        Stays(*(np.concatenate(column) for column in zip(*stays))), stay_of, Luck(*keys),
+    )  # fmt: skip
+
+
+@kept
+def moved_in(lives: tuple[Household, ...], first: int, last: int, room: str) -> Moved:
+    """The small movements in a room in some lives, in no order."""
+    # Loaded where many lives are lived: the compiler takes a moment.
+    from vastwatch.people.track_loops import gaps_of
+
+    spots, every = lives[0].book.spots, together(lives, first, last)
+    here = np.flatnonzero(np.array([s.room == room for s in spots])[every.stays.spot])
+    t, of, large = small_movements(spots, every.stays.at(here), every.luck.at(here), gaps_of)
+    stay = here[of]
+    return Moved(t, every.stays.spot[stay], large, every.stay_of[stay])

@@ -1,0 +1,35 @@
+"""Small movements of those who stay, one after the other, compiled (`small_movements`)."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from vastwatch.draw_loops import compiled, normal_of, twice
+
+
+@compiled
+def gaps_of(keys, since, lasts, dawn, median_s, sigma, rate):  # type: ignore[no-untyped-def]
+    """As `small_movements.gaps_of`.
+
+    A long sum would round by what came before: it is taken up anew after about as many as there may be.
+    """
+    t_found, of, n = np.empty(256), np.empty(256, np.int64), 0
+    for k in range(len(keys)):
+        reached, drawn = 0.0, 0
+        while reached < lasts[k]:
+            more, so_far, t = int((lasts[k] - reached) * rate[k] * 1.2) + 8, 0.0, reached
+            for i in range(drawn, drawn + more):
+                so_far += median_s[k] * math.exp(sigma[k] * normal_of(keys[k], i))
+                t = so_far + reached
+                if not t < lasts[k]:
+                    break
+                if since[k] + t >= dawn[k]:
+                    if n == len(of):
+                        t_found, of = twice(t_found), twice(of)
+                    t_found[n], of[n] = since[k] + t, k
+                    n += 1
+            reached = t
+            drawn += more
+    return t_found[:n], of[:n]

@@ -1,0 +1,192 @@
+"""What sensors report in many lives of the same people, seed beside seed, drawn in compiled loops.
+
+It is what `reports` comes to for each life by itself, draw by draw: what is done in one go for all of them costs hardly
+more than for one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.design.placed import variants
+from vastwatch.design.project import Project
+from vastwatch.draws import Keys, key_of, sub_keys
+from vastwatch.people.together import Moved, Together, moved_in, together
+from vastwatch.people.truth import Household, Truth
+from vastwatch.rehearsal import notice_loops as loops
+from vastwatch.rehearsal.at_rest import Seen, is_doubtful, pressed, seen_fading
+from vastwatch.rehearsal.notices import SURE_HOLD_S, Chances, chances_of, false_notices, spots_noticed
+from vastwatch.rehearsal.nuisance import Weekly, of_day
+from vastwatch.rehearsal.reports import (
+    MOVING_HOLD_S,
+    SensorRun,
+    Wanted,
+    is_run,
+    keep_run,
+    latency_key,
+    own_hold_s,
+    reported_at,
+    wanted_of,
+)
+from vastwatch.sensing.model import MountedSensor, each_part, model_of
+from vastwatch.signals import Signal, any_of
+
+Array = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+def hear(project: Project, truths: Sequence[Truth]) -> None:
+    """See to it that what the sensors report is kept of some truths of the same days that differ in their seed alone;
+    but for what tells zones, which `reports` does life by life."""
+    for sensor in project.sensors:
+        for v in variants(sensor):
+            each = [(wanted_of(project, v.sensor, truth), truth) for truth in truths]
+            left = [(w, truth) for w, truth in each if w.zoning is None and not is_run(w, truth)]
+            if left and truths[0].household.people:
+                _hear(left)
+
+
+def _hear(left: list[tuple[Wanted, Truth]]) -> None:
+    truths = [truth for _, truth in left]
+    mounted, level, *_ = left[0][0]
+    lives = tuple(truth.household for truth in truths)
+    days = truths[0].calendar.days
+    reports: list[list[Signal]] = [[] for _ in left]
+    moving: list[list[Signal]] = [[] for _ in left]
+    for k, part in enumerate(each_part(mounted)):
+        noticed = _with_false(
+            _noticed(part, level, lives, days), part, [w.false[k] for w, _ in left], truths, together(lives, 0, days)
+        )
+        hold, model = own_hold_s(part), model_of(part.device.family)
+        blind = 0.0 if model is None else model.blind_s(part.device)
+        start, end, cuts = loops.condensed(noticed.start, noticed.end, noticed.cuts, float(hold), float(blind))
+        for of, said in zip(reports, _reported(part, start, end, cuts, truths)):
+            of.append(said)
+        rows, cuts = loops.held(noticed.start, noticed.end, noticed.moving, noticed.cuts, float(min(MOVING_HOLD_S, hold)))
+        for of, truth, (a, b) in zip(moving, truths, pairwise(cuts)):
+            of.append(Signal.from_intervals(rows[a:b], 0.0, truth.end))
+    for (w, truth), of_parts, moved in zip(left, reports, moving):
+        keep_run(w, truth, SensorRun(any_of(of_parts), any_of(moved)))
+
+
+class _Noticed(NamedTuple):
+    """What a part of a sensor noticed: [start, end), whether a movement; life k has the rows from cuts[k] to
+    cuts[k + 1], sorted by start."""
+
+    start: Array
+    end: Array
+    moving: NDArray[np.bool_]
+    cuts: Ints
+
+
+class _Found(NamedTuple):
+    """The same in no order: `life` says of which each is."""
+
+    start: Array
+    end: Array
+    moving: NDArray[np.bool_]
+    life: Ints
+
+
+def _found(start: Array, end: Array, life: Ints, moving: bool) -> _Found:
+    return _Found(start, end, np.full(len(start), moving), life)
+
+
+def _noticed(part: MountedSensor, level: int, lives: tuple[Household, ...], days: int) -> list[_Found]:
+    """What a part of a sensor notices of people in some lives."""
+    one = lives[0]
+    chances = chances_of(part, level, one.book, one.people)
+    spots = spots_noticed(part, level, one)
+    every = together(lives, 0, days)
+    # The same for everybody in each life, one life after the other.
+    bearing = np.tile(chances.who, len(lives))
+    many = len(one.people)
+
+    def keys(name: str) -> Keys:
+        of = part.sensor.id, part.device.family, name
+        return np.array([key_of(life.seed, *of, p.id) for life in lives for p in one.people], np.uint64)
+
+    out = [_walking(part, every, chances, bearing, many, keys("look"), keys("walk"))]
+    for room in dict.fromkeys(one.book.spots[k].room for k in np.flatnonzero(spots).tolist()):
+        out.append(_moving(moved_in(lives, 0, days, room), chances, bearing, many, keys("minor")))
+    return [*out, _resting(every, chances, bearing, many, max(own_hold_s(part), SURE_HOLD_S), keys("still"))]
+
+
+def _walking(
+    part: MountedSensor, every: Together, c: Chances, bearing: Ints, many: int, look: Keys, walk: Keys
+) -> _Found:
+    """Instants at which a walker is noticed."""
+    w = every.walks
+    how = bearing[every.walk_of]
+    some = np.flatnonzero(c.until[how, w.route] >= 0) if c.until.size else np.zeros(0, int)
+    model = model_of(part.device.family)
+    walks = loops.Walks(*(column[some] for column in (*w, every.walk_of, how)))
+    rates = loops.Rates(c.first, c.samples, c.out, c.walk, c.since, c.until, model is not None and model.by_speed)
+    t, who = loops.noticed_walking(walks, rates, look, walk, every.begin, every.end)
+    return _found(t, t, who // many, True)
+
+
+def _moving(moved: Moved, c: Chances, bearing: Ints, many: int, keys: Keys) -> _Found:
+    """Instants at which a small movement is noticed."""
+    hit = loops.noticed_moving(moved.t, moved.spot, moved.large, moved.of, bearing, c.large, c.small, keys)
+    t = moved.t[hit]
+    return _found(t, t, moved.of[hit] // many, True)
+
+
+def _resting(every: Together, c: Chances, bearing: Ints, many: int, hold: float, keys: Keys) -> _Found:
+    """Stretches during which somebody at rest is seen: see `notices`."""
+    place = bearing[every.stay_of], every.stays.spot
+    rates, margin = c.still[place], c.margin[place]
+    doubtful = is_doubtful(margin)
+    some = np.flatnonzero((rates > 0) | doubtful)
+    stays, of = every.stays.at(some), every.stay_of[some]
+    keys = sub_keys(sub_keys(keys[of], stays.tag), stays.day)
+    a, b = stays.since, stays.until
+    if doubtful.any():
+        seen = pressed(keys, margin[some], a, b, hold)
+    elif c.fading is None:
+        seen = _at_rest(keys, rates[some], a, b, hold)
+    else:
+        seen = seen_fading(keys, c.fading, c.near[place][some], a, b, hold, _at_rest)
+    return _found(seen.start, seen.end, of[seen.of] // many, False)
+
+
+def _at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> Seen:
+    return Seen(*loops.noticed_resting(keys, rate, a, b, float(hold)))
+
+
+def _with_false(
+    found: list[_Found], part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth], every: Together
+) -> _Noticed:
+    """With what triggers it falsely in each life, sorted."""
+    for k, (weeks, truth) in enumerate(zip(weekly, truths)):
+        calendar = truth.calendar
+        false = tuple(f for d in range(calendar.days) for f in of_day(weeks, calendar, d)) if any(weeks) else ()
+        if false:
+            t, *_ = false_notices(false, (truth.household.seed, part.sensor.id, part.device.family))
+            found.append(_found(t, t, np.full(len(t), k), True))
+    start, end, moving, life = (np.concatenate(column) for column in zip(*found))
+    order = np.lexsort((start, life))
+    cuts = np.searchsorted(life[order], np.arange(len(truths) + 1))
+    return _Noticed(start[order], np.minimum(end[order], every.end), moving[order], cuts)
+
+
+def _reported(part: MountedSensor, start: Array, end: Array, cuts: Ints, truths: Sequence[Truth]) -> list[Signal]:
+    """What the device reports of it in each life: see `reports`."""
+    model = model_of(part.device.family)
+    if model is None:
+        return [Signal.constant(False, 0.0, truth.end) for truth in truths]
+    hold = own_hold_s(part)
+    each = [model.report(part, start[a:b], end[a:b], hold) for a, b in pairwise(cuts)]
+    rows = np.concatenate(each)
+    keys = np.array([latency_key(part, truth.household.seed) for truth in truths], np.uint64)
+    many = [len(x) for x in each]
+    on = np.minimum(reported_at(part, rows[:, 0], np.repeat(keys, many)), rows[:, 1])
+    late = np.column_stack([on, rows[:, 1]])
+    ends = np.cumsum(many)
+    return [Signal.from_intervals(late[b - n : b], 0.0, truth.end) for n, b, truth in zip(many, ends, truths)]
