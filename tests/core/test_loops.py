@@ -13,7 +13,7 @@ from vastwatch import draw_loops
 from vastwatch.draw_loops import normal_pair_of, sub_key_of, uniform_of
 from vastwatch.draws import normal_pair, sub_keys, uniform
 from vastwatch.rehearsal.condensing import condensed
-from vastwatch.sensing.model import held
+from vastwatch.sensing.reporting import held
 
 
 @given(st.integers(0, 2**64 - 1), st.integers(0, 2**52))

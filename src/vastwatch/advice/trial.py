@@ -30,8 +30,9 @@ from vastwatch.rehearsal.reactors import CONTENT, Conditions, WavedAt, sensors_r
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.sensing.coverage import spot_body
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S, Stayer
-from vastwatch.sensing.model import MountedSensor, Staying, each_part, latency_s, model_of, staying
+from vastwatch.sensing.model import MountedSensor, Staying, each_part, latency_s, staying
 from vastwatch.sensing.mounted import mount
+from vastwatch.sensing.reporting import reported
 from vastwatch.signals import Signal, any_of
 from vastwatch.site.building import Spot
 from vastwatch.site.people import WAVE_AFTER_S
@@ -192,10 +193,7 @@ def _reported(mounted: MountedSensor, noticed: Array, rows: list[Array], end: fl
     hold = own_hold_s(mounted)
     out = []
     for part in each_part(mounted):
-        model = model_of(part.device.family)
-        if model is None or len(every) == 0:
-            continue
-        reported = model.report(part, every[:, 0], every[:, 1], hold)
-        late = np.minimum(reported[:, 0] + latency_s(mounted.device), reported[:, 1])
-        out.append(Signal.from_intervals(np.column_stack([late, reported[:, 1]]), 0.0, end))
+        on = reported(part, every[:, 0], every[:, 1], hold)
+        late = np.minimum(on[:, 0] + latency_s(mounted.device), on[:, 1])
+        out.append(Signal.from_intervals(np.column_stack([late, on[:, 1]]), 0.0, end))
     return any_of(out) if out else Signal.constant(False, 0.0, end)

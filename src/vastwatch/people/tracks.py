@@ -174,9 +174,7 @@ class TrackLog:
         count = np.maximum(k.arrive.searchsorted(dawns[1:]) - over, 0)
         nth = np.repeat(np.arange(last - first), count)
         stay = np.arange(len(nth)) - np.repeat(np.cumsum(count) - count, count) + over[nth]
-        return Stays(
-            k.arrive[stay], k.leave[stay], dawns[nth], dawns[nth + 1], nth + first, k.spot[stay], k.tag[stay]
-        )
+        return Stays(k.arrive[stay], k.leave[stay], dawns[nth], dawns[nth + 1], nth + first, k.spot[stay], k.tag[stay])
 
     def _live(self, first: int, last: int) -> None:
         """Carry out the plans of the days from one to another, not with it."""

@@ -34,6 +34,7 @@ from vastwatch.rehearsal.reports import (
     wanted_of,
 )
 from vastwatch.sensing.model import MountedSensor, each_part, model_of
+from vastwatch.sensing.reporting import holds_and_blind_s
 from vastwatch.signals import Signal, any_of
 
 Array = NDArray[np.float64]
@@ -62,12 +63,10 @@ def _hear(left: list[tuple[Wanted, Truth]]) -> None:
         noticed = _with_false(
             _noticed(part, level, lives, days), part, [w.false[k] for w, _ in left], truths, together(lives, 0, days)
         )
-        hold, model = own_hold_s(part), model_of(part.device.family)
-        blind = 0.0 if model is None else model.blind_s(part.device)
-        start, end, cuts = loops.condensed(noticed.start, noticed.end, noticed.cuts, float(hold), float(blind))
-        for of, said in zip(reports, _reported(part, start, end, cuts, truths)):
+        for of, said in zip(reports, _reported(part, noticed, truths)):
             of.append(said)
-        rows, cuts = loops.held(noticed.start, noticed.end, noticed.moving, noticed.cuts, float(min(MOVING_HOLD_S, hold)))
+        hold = float(min(MOVING_HOLD_S, own_hold_s(part)))
+        rows, cuts = loops.held(noticed.start, noticed.end, noticed.moving, noticed.cuts, hold)
         for of, truth, (a, b) in zip(moving, truths, pairwise(cuts)):
             of.append(Signal.from_intervals(rows[a:b], 0.0, truth.end))
     for (w, truth), of_parts, moved in zip(left, reports, moving):
@@ -171,22 +170,21 @@ def _with_false(
             t, *_ = false_notices(false, (truth.household.seed, part.sensor.id, part.device.family))
             found.append(_found(t, t, np.full(len(t), k), True))
     start, end, moving, life = (np.concatenate(column) for column in zip(*found))
-    order = np.lexsort((start, life))
+    # Each way of noticing has one life after the other, and in each people's days in order: sorted runs to be merged.
+    order = np.argsort(life, kind="stable")
     cuts = np.searchsorted(life[order], np.arange(len(truths) + 1))
+    for a, b in pairwise(cuts):
+        order[a:b] = order[a:b][np.argsort(start[order[a:b]], kind="stable")]
     return _Noticed(start[order], np.minimum(end[order], every.end), moving[order], cuts)
 
 
-def _reported(part: MountedSensor, start: Array, end: Array, cuts: Ints, truths: Sequence[Truth]) -> list[Signal]:
+def _reported(part: MountedSensor, n: _Noticed, truths: Sequence[Truth]) -> list[Signal]:
     """What the device reports of it in each life: see `reports`."""
-    model = model_of(part.device.family)
-    if model is None:
+    how = holds_and_blind_s(part, own_hold_s(part))
+    if how is None:
         return [Signal.constant(False, 0.0, truth.end) for truth in truths]
-    hold = own_hold_s(part)
-    each = [model.report(part, start[a:b], end[a:b], hold) for a, b in pairwise(cuts)]
-    rows = np.concatenate(each)
+    rows, cuts = loops.held_and_blind(n.start, n.end, n.cuts, *map(float, how))
     keys = np.array([latency_key(part, truth.household.seed) for truth in truths], np.uint64)
-    many = [len(x) for x in each]
-    on = np.minimum(reported_at(part, rows[:, 0], np.repeat(keys, many)), rows[:, 1])
-    late = np.column_stack([on, rows[:, 1]])
-    ends = np.cumsum(many)
-    return [Signal.from_intervals(late[b - n : b], 0.0, truth.end) for n, b, truth in zip(many, ends, truths)]
+    late = reported_at(part, rows[:, 0], np.repeat(keys, np.diff(cuts)))
+    rows[:, 0] = np.minimum(late, rows[:, 1])
+    return [Signal.from_intervals(rows[a:b], 0.0, truth.end) for (a, b), truth in zip(pairwise(cuts), truths)]

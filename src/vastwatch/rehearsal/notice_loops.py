@@ -132,34 +132,27 @@ def noticed_resting(keys, rate, a, b, hold):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def condensed(start, end, cuts, hold_s, blind_s):  # type: ignore[no-untyped-def]
-    """Of each of some lives, those of its notices that a report may depend on: see `condensing.condensed`. Life k has
-    the rows from cuts[k] to cuts[k + 1], sorted by start; likewise in what is given back."""
-    kept_start, kept_end, n = np.empty(len(start)), np.empty(len(start)), 0
-    kept_cuts = np.zeros(len(cuts), np.int64)
+def held_and_blind(start, end, cuts, hold_s, blind_s):  # type: ignore[no-untyped-def]
+    """What a device reports in each of some lives, before its latency: see `sensing.reporting`. Life k has the notices
+    from cuts[k] to cuts[k + 1], sorted by start; and the [on, off) rows given back likewise."""
+    rows, n = np.empty((len(start), 2)), 0
+    row_cuts = np.zeros(len(cuts), np.int64)
     for life in range(len(cuts) - 1):
-        reach, first, early = -np.inf, 0.0, False
+        first, reach = n, -np.inf
         for k in range(cuts[life], cuts[life + 1]):
-            begins = start[k] > reach + hold_s
-            if begins:
-                first = start[k]
             reach = max(reach, end[k])
-            ends = k + 1 == cuts[life + 1] or start[k + 1] > reach + hold_s
-            # The first one after the blind time as well: the report may begin with it.
-            after_early, early = early, blind_s > 0.0 and start[k] <= first + blind_s
-            if begins or ends or early or after_early:
-                if not begins:
-                    # What is left out lies between what is kept: the run goes on from each to the next.
-                    kept_end[n - 1] = start[k]
-                kept_start[n], kept_end[n] = start[k], reach
+            if n > first and start[k] <= rows[n - 1, 1]:
+                rows[n - 1, 1] = max(rows[n - 1, 1], reach + hold_s)
+            elif n == first or start[k] >= rows[n - 1, 1] + blind_s:
+                rows[n, 0], rows[n, 1] = start[k], reach + hold_s
                 n += 1
-        kept_cuts[life + 1] = n
-    return kept_start[:n], kept_end[:n], kept_cuts
+        row_cuts[life + 1] = n
+    return rows[:n], row_cuts
 
 
 @compiled
 def held(start, end, moving, cuts, hold_s):  # type: ignore[no-untyped-def]
-    """[on, off) rows of what stays on for its hold after each notice of a movement, life by life as `condensed`."""
+    """[on, off) rows of what stays on for its hold after each notice of a movement, life by life as above."""
     rows, n = np.empty((len(start), 2)), 0
     row_cuts = np.zeros(len(cuts), np.int64)
     for life in range(len(cuts) - 1):

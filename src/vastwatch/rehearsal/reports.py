@@ -1,8 +1,7 @@
 """What each sensor reports while people live: its notices, day by day, and what its device makes of them.
 
-A device reports after its latency and holds for its own time after the last notice; the rest is its family's
-(`SensingModel.report`). Of a day's notices only those are carried on that can matter for that, a few per stretch of
-activity; the whole of them is made again for whoever asks what set a sensor off.
+A device reports after its latency (`sensing.reporting`). Of a day's notices only those are carried on that can matter
+for that, a few per stretch of activity; the whole of them is made again for whoever asks what set a sensor off.
 """
 
 from __future__ import annotations
@@ -31,8 +30,9 @@ from vastwatch.rehearsal.nuisance import Weekly, false_by_week, of_day, week_of
 from vastwatch.rehearsal.room_told import told_of_room
 from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
-from vastwatch.sensing.model import MountedSensor, each_part, held, model_of
+from vastwatch.sensing.model import MountedSensor, each_part
 from vastwatch.sensing.mounted import mount, zoned
+from vastwatch.sensing.reporting import held, holds_and_blind_s, reported
 from vastwatch.sensing.tracker import pose_of
 from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.sensing.zoned import tracking, zones_told
@@ -412,8 +412,8 @@ def _notices_of_day(mounted: MountedSensor, level: int, truth: Truth, weekly: We
 
 def _heard(mounted: MountedSensor, n: Notices) -> Heard:
     hold = own_hold_s(mounted)
-    model = model_of(mounted.device.family)
-    start, end = condensed(n.start, n.end, hold, 0.0 if model is None else model.blind_s(mounted.device))
+    _, blind = holds_and_blind_s(mounted, hold) or (hold, 0.0)
+    start, end = condensed(n.start, n.end, hold, blind)
     moving = held(n.start[n.moving], n.end[n.moving], min(MOVING_HOLD_S, hold))
     return Heard(start, end, moving)
 
@@ -455,11 +455,8 @@ def _joined(mounted: MountedSensor, heard: list[list[Heard]], truth: Truth) -> S
 
 
 def _reported(mounted: MountedSensor, start: Array, end: Array, truth: Truth) -> Signal:
-    """A device's report: its family's rows, each late by a latency of its own."""
-    model = model_of(mounted.device.family)
-    if model is None or len(start) == 0:
-        return Signal.constant(False, 0.0, truth.end)
-    rows = model.report(mounted, start, end, own_hold_s(mounted))
+    """A device's report, each row of it late by a latency of its own."""
+    rows = reported(mounted, start, end, own_hold_s(mounted))
     late = reported_at(mounted, rows[:, 0], latency_key(mounted, truth.household.seed))
     return Signal.from_intervals(np.column_stack([np.minimum(late, rows[:, 1]), rows[:, 1]]), 0.0, truth.end)
 

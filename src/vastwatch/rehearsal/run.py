@@ -218,19 +218,45 @@ def record(project: Project, truth: Truth) -> Recording:
 def recording_of(runs: Mapping[str, SensorRun], project: Project, truth: Truth) -> Recording:
     """What some sensors said, by their ids, and the facts that the design's conclusions ask for; the same object again
     for the same runs."""
-    facts = {fact: told(truth, *fact) for fact in all_facts_asked(project)}
-    facts |= {("supply", lamp): on for lamp, on in powered(project, truth).items()}
-    plain = _recording(tuple(runs), tuple(runs.values()), truth.calendar, tuple(facts), tuple(facts.values()))
+    supply = powered(project, truth)
+    plain = _recording(
+        tuple(runs), tuple(runs.values()), truth, all_facts_asked(project), tuple(supply), tuple(supply.values())
+    )
     return with_own_light(project, plain)
 
 
 @kept
 def _recording(
-    sensors: tuple[str, ...], runs: tuple[SensorRun, ...], calendar: Calendar,
-    facts: tuple[tuple[str, str], ...], told: tuple[Signal, ...],
+    sensors: tuple[str, ...], runs: tuple[SensorRun, ...], truth: Truth, asked: tuple[tuple[str, str], ...],
+    lamps: tuple[str, ...], supply: tuple[Signal, ...],
 ) -> Recording:  # fmt: skip
     known = {ident: each.works for ident, each in zip(sensors, runs) if each.works is not None}
-    return Recording(calendar, _Said(dict(zip(sensors, runs))), known, dict(zip(facts, told)))
+    return Recording(
+        truth.calendar, _Said(dict(zip(sensors, runs))), known, _Told(truth, asked, dict(zip(lamps, supply)))
+    )
+
+
+class _Told(Mapping[tuple[str, str], Signal]):
+    """What the house is told besides, made where it is asked for."""
+
+    def __init__(self, truth: Truth, asked: tuple[tuple[str, str], ...], supply: Mapping[str, Signal]) -> None:
+        self._truth = truth
+        self._known: dict[tuple[str, str], Signal | None] = dict.fromkeys(asked)
+        self._known |= {("supply", lamp): on for lamp, on in supply.items()}
+
+    def __getitem__(self, fact: tuple[str, str]) -> Signal:
+        if (said := self._known[fact]) is None:
+            said = self._known[fact] = told(self._truth, *fact)
+        return said
+
+    def __contains__(self, fact: object) -> bool:
+        return fact in self._known
+
+    def __iter__(self) -> Iterator[tuple[str, str]]:
+        return iter(self._known)
+
+    def __len__(self) -> int:
+        return len(self._known)
 
 
 class _Said(Mapping[tuple[str, str | None], Signal]):

@@ -119,6 +119,8 @@ class SensingModel(Protocol):
     by_speed: bool
     # Whether it matters how heavy somebody is.
     by_weight: bool
+    # It reports for so long at the least, seconds, whatever its own hold.
+    least_s: float
     # Which of the settings of a placed sensor count for it.
     settings: tuple[str, ...]
 
@@ -144,10 +146,6 @@ class SensingModel(Protocol):
 
     def blind_s(self, device: DeviceType) -> float:
         """How long it notices nothing after a report has ended, seconds."""
-        ...
-
-    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
-        """[on, off) rows, (m, 2), that the device makes of what it noticed in [start, end), before its latency."""
         ...
 
 
@@ -278,12 +276,3 @@ def mean_wait(rate: ArrayLike, latency: float) -> Array:
     ever = rate > 1.0 / NEVER_S
     wait[ever] = 1.0 / rate[ever] + latency
     return wait
-
-
-def held(start: Array, end: Array, own_hold_s: float) -> Array:
-    """[on, off) rows of a device that stays on for its own hold after what it noticed, merged where they meet."""
-    if len(start) == 0:
-        return np.empty((0, 2))
-    end = np.maximum.accumulate(end + own_hold_s)
-    apart = start[1:] > end[:-1]
-    return np.column_stack([start[np.concatenate([[True], apart])], end[np.concatenate([apart, [True]])]])

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from vastwatch.devices import DeviceType
 from vastwatch.sensing.explain import unseen, waited
 from vastwatch.sensing.figures import Somebody, Stayer, Walker
-from vastwatch.sensing.model import MountedSensor, Sight, Staying, held
+from vastwatch.sensing.model import MountedSensor, Sight, Staying
 from vastwatch.site.building import Hazard
 
 Array = NDArray[np.float64]
@@ -19,6 +19,7 @@ class TouchModel:
     overrides what it knows better."""
 
     by_speed, by_weight = False, False
+    least_s = 0.0
     settings: tuple[str, ...] = ("hold_s",)
 
     def reach_m(self, device: DeviceType) -> float:
@@ -42,6 +43,3 @@ class TouchModel:
 
     def blind_s(self, device: DeviceType) -> float:
         return 0.0
-
-    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
-        return held(start, end, own_hold_s)

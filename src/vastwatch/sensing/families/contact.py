@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType
 from vastwatch.sensing.figures import PET, Walker
-from vastwatch.sensing.model import SURE_PER_S, MountedSensor, held
+from vastwatch.sensing.model import SURE_PER_S, MountedSensor
 from vastwatch.sensing.touch import TouchModel
 
 Array = NDArray[np.float64]
@@ -21,6 +21,8 @@ DOOR_OPEN_S = 3.0
 class ContactModel(TouchModel):
     """`SensingModel` of contacts on doors."""
 
+    least_s = DOOR_OPEN_S
+
     def reach_m(self, device: DeviceType) -> float:
         return DOOR_M
 
@@ -30,9 +32,6 @@ class ContactModel(TouchModel):
             x, y, _ = mounted.sensor.at
             out[np.hypot(points[:, 0] - x, points[:, 1] - y) <= DOOR_M] = SURE_PER_S
         return out
-
-    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
-        return held(start, end, max(own_hold_s, DOOR_OPEN_S))
 
 
 MODEL = ContactModel()

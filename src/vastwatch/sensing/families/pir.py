@@ -209,39 +209,11 @@ def crossing_chance(azimuth: Array, elevation: Array) -> Array:
     return (1.0 - (1.0 - across) * (1.0 - b)) @ weight
 
 
-def reports(start: Array, end: Array, hold: float, rearm: float) -> Array:
-    """[on, off) rows of a PIR: on from a notice until `hold` after the last, then blind for `rearm` seconds.
-
-    Notices are [start, end) stretches sorted by start, instants having both alike.
-    """
-    if len(start) == 0:
-        return np.empty((0, 2))
-    reach = np.maximum.accumulate(end)
-    # A run ends where the next notice is more than `hold` away. Whenever a report begins in it, it ends with the run,
-    # and the next report begins with the first notice after the blind time.
-    ends = np.flatnonzero(start[1:] > reach[:-1] + hold)
-    last = np.append(ends, len(start) - 1)
-    off = reach[last] + hold
-    first = np.append(0, ends + 1)
-    after = np.maximum(start.searchsorted(off + rearm), last + 1)
-    # Nearly all runs begin a report with their first notice. Where blindness reaches into the runs that follow, the
-    # report after it begins later, and what lies within it begins none.
-    runs = np.append(first, len(start)).searchsorted(after, side="right") - 1
-    there = np.ones(len(first) + 1, bool)
-    begin, until = np.append(first, 0), 0
-    for k in np.flatnonzero(after > last + 1).tolist():
-        if k >= until:
-            until = int(runs[k])
-            there[k + 1 : until] = False
-            begin[until] = after[k]
-    there = there[:-1]
-    return np.column_stack([start[begin[:-1][there]], off[there]])
-
-
 class PirModel:
     """`SensingModel` of passive infrared sensors."""
 
     by_speed, by_weight = True, False
+    least_s = 0.0
     settings = ("hold_s", "infrared_below_max")
 
     def band(self, device: DeviceType) -> str:
@@ -300,10 +272,6 @@ class PirModel:
     def blind_s(self, device: DeviceType) -> float:
         assert isinstance(device, PirType)
         return device.rearm_s
-
-    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
-        assert isinstance(mounted.device, PirType)
-        return reports(start, end, own_hold_s, mounted.device.rearm_s)
 
 
 MODEL = PirModel()

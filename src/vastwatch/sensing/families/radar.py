@@ -22,7 +22,7 @@ from vastwatch.sensing.fading import Fading
 from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.frames import mean_frames
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import MountedSensor, Sight, Staying, held
+from vastwatch.sensing.model import MountedSensor, Sight, Staying
 from vastwatch.sensing.scene import OPAQUE_DB, Obstacles, near
 from vastwatch.sensing.softness import FRAME_SOFTNESS as SOFTNESS
 from vastwatch.sensing.softness import chance
@@ -211,6 +211,7 @@ class RadarModel:
     """`SensingModel` of radar presence sensors."""
 
     by_speed, by_weight = False, False
+    least_s = 0.0
     settings = ("hold_s", "sensitivity_below_max", "still_below_max", "min_gate_m", "max_gate_m")
 
     def band(self, device: DeviceType) -> str:
@@ -275,9 +276,6 @@ class RadarModel:
 
     def blind_s(self, device: DeviceType) -> float:
         return 0.0
-
-    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
-        return held(start, end, own_hold_s)
 
 
 MODEL = RadarModel()

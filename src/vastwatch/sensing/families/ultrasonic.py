@@ -22,7 +22,7 @@ from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_h
 from vastwatch.sensing.explain import geometry, in_the_way, waited
 from vastwatch.sensing.figures import SAMPLES, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
-from vastwatch.sensing.model import MountedSensor, Sight, Staying, angle_to_sight, held
+from vastwatch.sensing.model import MountedSensor, Sight, Staying, angle_to_sight
 from vastwatch.sensing.scene import near
 from vastwatch.sensing.softness import SOFTNESS, chance
 from vastwatch.site.building import Hazard
@@ -101,6 +101,7 @@ class UltrasonicModel:
     """`SensingModel` of ultrasonic motion sensors."""
 
     by_speed, by_weight = False, False
+    least_s = 0.0
     settings = ("hold_s", "sensitivity_below_max")
 
     def band(self, device: DeviceType) -> str:
@@ -150,9 +151,6 @@ class UltrasonicModel:
 
     def blind_s(self, device: DeviceType) -> float:
         return 0.0
-
-    def report(self, mounted: MountedSensor, start: Array, end: Array, own_hold_s: float) -> Array:
-        return held(start, end, own_hold_s)
 
 
 MODEL = UltrasonicModel()
