@@ -57,6 +57,8 @@ class Memo:
         self.budget = budget
         self.bytes = self.hits = self.misses = 0
         self._held: OrderedDict[tuple[Any, ...], tuple[Any, int]] = OrderedDict()
+        # Under how many keys each result is held, by identity.
+        self._often: dict[int, int] = {}
         self._lock = RLock()
         # By function: how many of its results came in, how many of them were weighed, and their bytes.
         self._weighed: dict[Any, list[int]] = {}
@@ -76,12 +78,14 @@ class Memo:
             self.misses += 1
         # Not under the lock: the work may be long, and ask for other results. Done twice, the first to end counts.
         result = work()
-        weight = _ENTRY + self._weight(key[0], result)
+        # What is held already, under another key, weighs nothing more.
+        weight = _ENTRY if id(result) in self._often else _ENTRY + self._weight(key[0], result)
         with self._lock:
             entry = self._held.get(key)
             if entry is not None:
                 return entry[0]
             self._held[key] = (result, weight)
+            self._often[id(result)] = self._often.get(id(result), 0) + 1
             self.bytes += weight
             self._keep_to_budget()
         return result
@@ -100,8 +104,11 @@ class Memo:
 
     def _keep_to_budget(self) -> None:
         while self.bytes > self.budget and len(self._held) > 1:
-            _, (_, gone) = self._held.popitem(last=False)
+            _, (result, gone) = self._held.popitem(last=False)
             self.bytes -= gone
+            self._often[id(result)] -= 1
+            if not self._often[id(result)]:
+                del self._often[id(result)]
 
     def set_budget(self, budget: int) -> None:
         """Keep no more than so many bytes from now on. Raises ValueError for none."""
@@ -124,6 +131,7 @@ class Memo:
         """Forget everything."""
         with self._lock:
             self._held.clear()
+            self._often.clear()
             self.bytes = 0
 
 

@@ -116,8 +116,8 @@ def test_tuner_and_remedies_say_what_the_judge_says(demo):
 
 def test_it_stops_when_told_and_counts_what_was_lived(demo):
     heard: list[float] = []
-    j = judge(demo, "toilet", 3, range(1, 9), lambda: len(heard) < 2, heard.append)
-    assert j.seeds == (1, 2) and heard == [1 / 8, 2 / 8]
+    j = judge(demo, "toilet", 3, range(1, 15), lambda: len(heard) < 2, heard.append)
+    assert j.seeds == tuple(range(1, 9)) and heard == [3 / 14, 8 / 14]
     held = held_out(demo, "toilet", 300.0, 3, (7, 8, 9), lambda: False)
     assert held.seeds == (7,)
 

@@ -85,21 +85,26 @@ def test_a_well_served_room_is_told_so_and_offered_only_what_is_better(demo):
         assert o.price < now or cabled == 0 or first < 2.0
 
 
-def test_pairs_are_tried_and_what_is_known_is_told_on_the_way(demo):
+def test_pairs_are_tried_where_no_single_does_for_less_and_what_is_known_is_told_on_the_way(demo):
     bare = replace(demo, sensors=(), presences=())
     heard: list[Offers] = []
     shares: list[float] = []
     said = offers(bare, "box", FEW, report_progress=shares.append, told=heard.append)
     assert heard[0].offers == () and heard[0].others and heard[-1].words == said.words
     assert shares == sorted(shares) and shares[-1] == 1.0
-    tried = [*said.offers, *said.failing]
-    assert any(len(o.devices) == 2 for o in tried)
-    assert any(len(o.devices) == 2 and {d.family for d in o.devices} == {"pir", "radar"} for o in tried)
+    # One that costs no more than a pair's devices does: no pair is worth a look.
+    cheapest = min(o.price for o in said.offers)
+    pairs = [o for o in (*said.offers, *said.failing) if len(o.devices) == 2]
+    assert all(sum(d.price for d in o.devices) < cheapest for o in pairs)
     assert [o.rank_cost for o in said.offers] == sorted(o.rank_cost for o in said.offers)
     assert all(o.does and o.whole and not o.unmet for o in said.offers)
     assert all(o.unmet and o.unmet[0].need in IN_WORDS for o in said.failing)
     none = offers(bare, "box", FEW, should_continue=lambda: False)
     assert none.offers == () and none.failing == ()
+    # Where none does by itself, a quick one and a patient one are tried together.
+    said = offers(bare, "throwing", FEW)
+    assert not said.offers and {len(o.devices) for o in said.failing} == {1, 2}
+    assert any({d.family for d in o.devices} == {"pir", "radar"} for o in said.failing)
 
 
 def test_two_of_a_kind_look_from_two_sides():

@@ -32,6 +32,7 @@ from vastwatch.control.reactions import Reaction, Stretches, Waved, react
 from vastwatch.control.reactions_of_any import react_to
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
+from vastwatch.memo import kept
 from vastwatch.rehearsal.reactors import Conditions, WavedAt
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.signals import Signal
@@ -258,6 +259,16 @@ class Curve(Protocol):
         ...
 
 
+@kept
+def _both(a: Signal, b: Signal) -> Signal:
+    return a & b
+
+
+@kept
+def _without(a: Signal, b: Signal) -> Signal:
+    return a - b
+
+
 class Waving:
     """`Curve` of a light that comes on by itself, while those left in the dark wave."""
 
@@ -268,7 +279,7 @@ class Waving:
         self.unlit_s, self.anyway = unlit_s, anyway
         self.awake = awake
         self.start, self.keep, self.who, self.sensors = start, keep, who, sensors
-        self.dark, self.need, self.nobody = dark, awake & dark, dark - awake
+        self.dark, self.need, self.nobody = dark, _both(awake, dark), _without(dark, awake)
         self._known: dict[float, Outcome] = {}
 
     @cached_property

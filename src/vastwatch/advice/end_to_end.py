@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.curves import KNOWN_S, Curve, Waving, WavingAtAny, due, lit_by
+from vastwatch.control.concluding import always
 from vastwatch.control.reactions import Luck, Stretches, eyes, present
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
@@ -73,9 +74,17 @@ class EndToEnd:
         rows = [(len(o.drop_at), o.dark_s, o.idle_s, o.waves, o.trips) for o in each]
         return Outcomes(*np.array(rows, float).reshape(-1, 5).T)
 
+    def light(self, hold_s: float) -> Signal:
+        """The light in each life, as its own `Curve.light` says, laid end to end."""
+        if self._line is None:
+            return laid_out(tuple(c.light(hold_s) for c in self._curves))
+        return self._line.light(hold_s)
+
     def lights(self, hold_s: float) -> list[Signal]:
-        """The light in each life, as its own `Curve.light` says."""
-        return [c.light(hold_s) for c in self._curves] if self._line is None else self._line.lights(hold_s)
+        """The same, life by life."""
+        if self._line is None:
+            return [c.light(hold_s) for c in self._curves]
+        return self._line.apart(self._line.light(hold_s))
 
 
 @kept
@@ -84,13 +93,25 @@ def laid(*curves: Curve) -> EndToEnd:
     return EndToEnd(curves)
 
 
+def step_of(signal: Signal) -> float:
+    """How far apart lives begin on one line of time, seconds, by a signal of any of them."""
+    return signal.end + PAUSE_S
+
+
+@kept
+def laid_out(signals: tuple[Signal, ...]) -> Signal:
+    """The signals of some lives on one line of time: life k from k `step_of` on, and off in the pauses."""
+    step = step_of(signals[0])
+    rows = [s.intervals + k * step for k, s in enumerate(signals)]
+    return Signal.from_intervals(np.concatenate(rows), 0.0, len(signals) * step)
+
+
 class _Lives:
     """Lives end to end, as signals of one line of time."""
 
-    def __init__(self, each: Sequence[Waving] | Sequence[WavingAtAny], span: float) -> None:
+    def __init__(self, each: Sequence[Waving] | Sequence[WavingAtAny]) -> None:
         self._each = each
-        self._span = span
-        self._step = span + PAUSE_S
+        self._span, self._step = each[0].awake.end, step_of(each[0].awake)
         self._unlit_s = np.array([c.unlit_s for c in each])
         self._end = len(each) * self._step
 
@@ -98,16 +119,12 @@ class _Lives:
         """How many instants, or how much, lie in each life."""
         return np.bincount((at // self._step).astype(int), weights, len(self._each)).astype(float)
 
-    def _laid(self, signals: Sequence[Signal]) -> Signal:
-        rows = [s.intervals + k * self._step for k, s in enumerate(signals)]
-        return Signal.from_intervals(np.concatenate(rows), 0.0, self._end)
-
     def _seconds(self, signal: Signal) -> Array:
         """How long a signal that is off in the pauses is on in each life."""
         rows = signal.intervals
         return self._by_life(rows[:, 0], rows[:, 1] - rows[:, 0])
 
-    def _apart(self, light: Signal) -> list[Signal]:
+    def apart(self, light: Signal) -> list[Signal]:
         """A light that is off in the pauses, life by life."""
         rows = light.intervals
         bounds = rows[:, 0].searchsorted(self._step * np.arange(len(self._each) + 1))
@@ -122,7 +139,7 @@ class _Lives:
         if all(a is None for a in each):
             return None
         off = Signal.constant(False, 0.0, self._span)
-        return self._laid([off if a is None else a for a in each])
+        return laid_out(tuple(off if a is None else a for a in each))
 
     def _all_of_them(self) -> Stretches:
         each = [c.who for c in self._each]
@@ -142,13 +159,13 @@ class AnyLine(_Lives):
     """The lives of people who wave at a light that follows any conclusion."""
 
     def __init__(self, lives: Sequence[WavingAtAny]) -> None:
-        super().__init__(lives, lives[0].awake.end)
+        super().__init__(lives)
         first = lives[0]
         self._expr, self._sensors = first.expr, first.sensors
-        alive = self._laid([Signal.constant(True, 0.0, self._span)] * len(lives))
-        said = tuple(self._laid(each) for each in zip(*(c.given.said for c in lives)))
+        alive = laid_out((always(self._span),) * len(lives))
+        said = tuple(map(laid_out, zip(*(c.given.said for c in lives))))
         self._given = first.given._replace(said=said, alive=alive)
-        self._awake, self._dark = self._laid([c.awake for c in lives]), self._laid([c.dark for c in lives])
+        self._awake, self._dark = map(laid_out, zip(*((c.awake, c.dark) for c in lives)))
         self.anyway = self._anyway()
         self._need = due(self._awake, self._dark, self.anyway)
         self._who = self._all_of_them()
@@ -165,27 +182,26 @@ class AnyLine(_Lives):
             self._seconds(lit - self._awake), self._by_life(did.waves), self._by_life(did.presses),
         )  # fmt: skip
 
-    def lights(self, hold_s: float) -> list[Signal]:
-        """The light in each life."""
+    def light(self, hold_s: float) -> Signal:
+        """The light, life after life."""
         expr = with_hold(self._expr, hold_s) or self._expr
-        return self._apart(lit_by(expr, self._given, self._dark, self._who, self._sensors, self.anyway)[1])
+        return lit_by(expr, self._given, self._dark, self._who, self._sensors, self.anyway)[1]
 
 
 class _Line(_Lives):
     """The lives of people who wave at one hold of some reports."""
 
     def __init__(self, lives: Sequence[Waving]) -> None:
-        super().__init__(lives, lives[0].start.end)
+        super().__init__(lives)
         self._sensors = lives[0].sensors
-        self._start, self._keep = self._laid([c.start for c in lives]), self._laid([c.keep for c in lives])
-        self._dark, self._need = self._laid([c.dark for c in lives]), self._laid([c.need for c in lives])
-        self._nobody = self._laid([c.nobody for c in lives])
+        each = ((c.start, c.keep, c.dark, c.need, c.nobody) for c in lives)
+        self._start, self._keep, self._dark, self._need, self._nobody = map(laid_out, zip(*each))
         self.anyway = self._anyway()
         self._who = self._all_of_them()
         # Where other light goes out on somebody while this light may burn; and while it never does: how often.
         self._left, self._left_anyhow = np.empty(0), np.zeros(len(lives))
         if self.anyway is not None:
-            awake = self._laid([c.awake for c in lives])
+            awake = laid_out(tuple(c.awake for c in lives))
             self._burns_anyway_s = self._seconds(self.anyway - awake)
             left = self.anyway.falls[self._need.at(self.anyway.falls)]
             follows = self._dark.at(left)
@@ -213,12 +229,12 @@ class _Line(_Lives):
             idle = idle + self._burns_anyway_s
         return Outcomes(drops + self._left_anyhow, dark + self._unlit_s, idle, waves, trips)
 
-    def lights(self, hold_s: float) -> list[Signal]:
-        """The light in each life."""
+    def light(self, hold_s: float) -> Signal:
+        """The light, life after life."""
         from vastwatch.advice.figure_loops import burning
 
         stand_aside()
         rises, keep, there, sensors = self._walked
         rows = burning(rises, keep, float(hold_s), self._end, there, sensors, self._dark.intervals)
         lit = Signal.from_intervals(rows, 0.0, self._end)
-        return self._apart(lit if self.anyway is None else lit | self.anyway)
+        return lit if self.anyway is None else lit | self.anyway

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from vastwatch.advice.curves import KNOWN_S
 from vastwatch.advice.end_to_end import EndToEnd, laid
-from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside, misfit
+from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside, looked, misfit
 from vastwatch.advice.weeks import Lived, into_the_dark, lighting, lived, lived_together, nobody_there
 from vastwatch.control.by_hand import AGAIN_S
 from vastwatch.control.reactions import TRIES
@@ -25,7 +25,6 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.laws import chi_square_quantile
 from vastwatch.memo import MEMO
-from vastwatch.signals import Signal
 from vastwatch.site.building import RoomUse
 from vastwatch.site.people import WAVE_AFTER_S
 
@@ -268,7 +267,7 @@ def _judge(
     together: list[EndToEnd] = []
     came: list[float] = []
     table = np.empty((0, len(holds), 5))
-    worth, looked = np.ones(len(holds), bool), np.zeros(len(holds), bool)
+    worth, told = np.ones(len(holds), bool), np.zeros(len(holds), bool)
     for upto in (*(n for n in STEPS if n < len(seeds)), len(seeds)):
         before = len(lives)
         lives += lived_together(project, room, days, seeds[before:upto])
@@ -282,7 +281,7 @@ def _judge(
         together.append(laid(*(weeks.curve for weeks in lives[before:])))
         figures, seen = _figures(together[-1], days, holds, worth, table, needs, now)
         table = np.concatenate([table, figures])
-        looked |= seen
+        told |= seen
         if not going_on:
             break
     if not any(weeks.awake.total() > 0 for weeks in lives):
@@ -302,11 +301,13 @@ def _judge(
         float(np.mean(came)),
         tuple(legal.tolist()),
         now,
-        unseen_s=frozenset(holds[~looked].tolist()),
+        unseen_s=frozenset(holds[~told].tolist()),
     ).chosen()
     by_hand = find(project.rooms, room).control == "absence"
     asked = {found.recommended_s, *([now] if now in holds else [])}
-    return replace(found, besides={h: beside(lives, _lights(together, h), needs, by_hand) for h in asked})
+    first = np.cumsum([0, *map(len, together)])
+    parts = [(tuple(lives[a : a + len(some)]), some) for a, some in zip(first.tolist(), together)]
+    return replace(found, besides={h: beside([looked(*part, h) for part in parts], needs, by_hand) for h in asked})
 
 
 def _figures(
@@ -361,10 +362,6 @@ def held_out(
             break
     drops, dark_min, *_ = _of(laid(*curves), hold_s, days).mean(axis=0)
     return HeldOut(tuple(used), float(drops) * 7.0, float(dark_min), days)
-
-
-def _lights(together: list[EndToEnd], hold_s: float) -> list[Signal]:
-    return [light for some in together for light in some.lights(hold_s)]
 
 
 def _of(together: EndToEnd, hold_s: float, days: int) -> Array:

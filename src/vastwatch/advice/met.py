@@ -9,16 +9,18 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.weeks import Lived
+from vastwatch.advice.end_to_end import EndToEnd, laid_out, step_of
+from vastwatch.advice.weeks import Lived, Visits
 from vastwatch.design.needs import RoomNeeds
 from vastwatch.laws import student_quantile
+from vastwatch.memo import kept
 from vastwatch.rehearsal.incidents import LATE_S
 from vastwatch.rehearsal.scores import arrivals
-from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
 
@@ -75,24 +77,82 @@ def misfit(needs: Iterable[Met]) -> float:
     return sum(max(m.high / max(m.limit, LEAST_LIMIT) - 1.0, 0.0) for m in needs if not m.met)
 
 
-def beside(lives: Sequence[Lived], lights: Sequence[Signal], needs: RoomNeeds, by_hand: bool) -> tuple[Met, ...]:
-    """The needs that are looked at besides drops, dark and the hold, over some lives with the light in each."""
-    starts, over = [], []
-    for weeks, light in zip(lives, lights):
-        rows = light.intervals
-        nobody = weeks.awake.measure(rows[:, 1]) - weeks.awake.measure(rows[:, 0]) <= 0
-        starts.append(float(nobody.sum()) / weeks.days)
-        over.append((light & weeks.asleep).total() / 60.0 / weeks.days)
+class Waits(NamedTuple):
+    """Seconds that people waited for something, of all lives, and the quantile that counts in each that has any."""
+
+    every: Array
+    by_life: Array
+
+
+class Looked(NamedTuple):
+    """What some lives come to besides: by life, how often a day light came on for nobody, and how many minutes a day it
+    burnt over sleepers; and how long who came into the dark waited for light, and who came in until they were noticed.
+    """
+
+    starts: Array
+    over_min: Array
+    light: Waits
+    noticed: Waits
+
+
+@kept
+def looked(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float) -> Looked:
+    """What there is to be said of some lives at a hold besides; `together`: their curves laid end to end."""
+    days, many, step = lives[0].days, len(lives), step_of(lives[0].awake)
+    light = together.light(hold_s)
+    awake, asleep, dark, start = map(laid_out, zip(*((x.awake, x.asleep, x.dark, x.start) for x in lives)))
+    rows = light.intervals
+    nobody = awake.measure(rows[:, 1]) - awake.measure(rows[:, 0]) <= 0
+    starts = np.bincount(_life(rows[nobody, 0], step), minlength=many)
+    slept = (light & asleep).intervals
+    over_s = np.bincount(_life(slept[:, 0], step), slept[:, 1] - slept[:, 0], many)
+    came, waited = arrivals(light, awake, dark)
+    # Whoever is there from the beginning of a life has not come.
+    there = came > step * _life(came, step)
+    since, until = _visits(tuple(x.visits for x in lives), step)
+    rises = np.append(start.rises, np.inf)
+    noticed = np.where(start.at(since), since, rises[start.rises.searchsorted(since)])
+    return Looked(
+        starts / days, over_s / 60.0 / days,
+        _waits(waited[there], _life(came[there], step), many, FIRST_LIGHTS),
+        _waits(np.minimum(noticed, until) - since, _life(since, step), many, NOTICED),
+    )  # fmt: skip
+
+
+def _life(at: Array, step: float) -> NDArray[np.int64]:
+    return np.asarray(at // step, np.int64)
+
+
+@kept
+def _visits(each: tuple[Visits, ...], step: float) -> tuple[Array, Array]:
+    """The visits of some lives, laid end to end."""
+    begins = np.repeat(step * np.arange(len(each)), [len(x.came) for x in each])
+    return np.concatenate([x.came for x in each]) + begins, np.concatenate([x.left for x in each]) + begins
+
+
+def _waits(values: Array, life: NDArray[np.int64], lives: int, share: float) -> Waits:
+    """With the quantile of each life: between the two values next to it, as `numpy.quantile` has it."""
+    order = np.lexsort((values, life))
+    count = np.bincount(life, minlength=lives)
+    first = np.cumsum(count) - count
+    some = np.flatnonzero(count)
+    at = share * (count[some] - 1)
+    low = at.astype(int)
+    ranked = np.append(values[order], 0.0)
+    below, above = (ranked[first[some] + np.minimum(k, count[some] - 1)] for k in (low, low + 1))
+    return Waits(values, below + (above - below) * (at - low))
+
+
+def beside(found: Sequence[Looked], needs: RoomNeeds, by_hand: bool) -> tuple[Met, ...]:
+    """The needs that are looked at besides drops, dark and the hold, of what some lives come to."""
     out = [
-        _met("false_starts_per_day", np.array(starts), FALSE_STARTS_A_DAY),
-        _met("asleep_min_per_day", np.array(over), ASLEEP_MIN),
+        _met("false_starts_per_day", np.concatenate([x.starts for x in found]), FALSE_STARTS_A_DAY),
+        _met("asleep_min_per_day", np.concatenate([x.over_min for x in found]), ASLEEP_MIN),
     ]
     if not by_hand:
-        waits = [arrivals(light, weeks.awake, weeks.dark)[1] for weeks, light in zip(lives, lights)]
-        noticed = [weeks.noticed_s for weeks in lives]
         out = [
-            _quantile("first_light_s", waits, FIRST_LIGHTS, needs.notice_s + LATE_S),
-            _quantile("notice_s", noticed, NOTICED, needs.notice_s + STEP_S),
+            _quantile("first_light_s", [x.light for x in found], FIRST_LIGHTS, needs.notice_s + LATE_S),
+            _quantile("notice_s", [x.noticed for x in found], NOTICED, needs.notice_s + STEP_S),
             *out,
         ]
     return tuple(out)
@@ -112,11 +172,11 @@ def _met(need: str, values: Array, limit: float) -> Met:
     return Met(need, value, limit, max(value - off, 0.0), value + off)
 
 
-def _quantile(need: str, each: list[Array], share: float, limit: float) -> Met:
+def _quantile(need: str, found: list[Waits], share: float, limit: float) -> Met:
     """A quantile of all, and how far it varies between the seeds."""
-    every = np.concatenate(each)
+    every = np.concatenate([x.every for x in found])
     if len(every) == 0:
         return Met(need, 0.0, limit, 0.0, 0.0)
     value = float(np.quantile(every, share))
-    apart = float(aside(np.array([np.quantile(x, share) for x in each if len(x)])))
+    apart = float(aside(np.concatenate([x.by_life for x in found])))
     return Met(need, value, limit, max(value - apart, 0.0), value + apart)

@@ -55,17 +55,26 @@ Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
+class Visits:
+    """When each who came into a room awake came, and left or fell asleep, (n,) each."""
+
+    came: Array
+    left: Array
+
+
+@dataclass(frozen=True, eq=False)
 class Lived:
     """Some days of one room: who needed light and who slept there alone (while what burns there, if anything does, is
-    more than sleepers bear), and the curve of what each hold would have come to."""
+    more than sleepers bear), when each came in awake, what starts the light, and the curve of what each hold would have
+    come to."""
 
     calendar: Calendar
     awake: Signal
     asleep: Signal
     dark: Signal
+    visits: Visits
+    start: Signal
     curve: Curve
-    # Of everybody who came in and was awake, how long until what starts the light noticed somebody there, seconds.
-    noticed_s: Array
 
     @property
     def days(self) -> int:
@@ -205,6 +214,7 @@ def by_hand_alone(project: Project, room: str, days: int, seed: int) -> ByHandAl
     return ByHandAlone(unlit / 60.0 / days, idle / 3600.0 / days, into_the_dark(awake, dark) / days)
 
 
+@kept
 def into_the_dark(awake: Signal, dark: Signal) -> int:
     """How often somebody came into the dark, were the light never on."""
     came, _ = arrivals(Signal.constant(False, awake.start, awake.end), awake, dark)
@@ -275,21 +285,23 @@ def _waving(
 
 def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> Lived:
     awake, everybody = occupied(truth, room, True), occupied(truth, room, False)
-    asleep = everybody - awake
+    asleep = _less(everybody, awake)
     # What is faint enough for sleepers does not wake them.
     woken = asleep if how.bright is None else asleep & how.bright
-    return Lived(truth.calendar, awake, woken, how.follows, curve, _noticed_s(truth, room, start))
+    return Lived(truth.calendar, awake, woken, how.follows, _visits(truth, room), start, curve)
 
 
-def _noticed_s(truth: Truth, room: str, start: Signal) -> Array:
-    """How long each who came into a room was there before it was noticed that somebody is, at most their stay."""
-    out = [np.empty(0)]
-    rises = np.append(start.rises, np.inf)
+@kept
+def _less(a: Signal, b: Signal) -> Signal:
+    return a - b
+
+
+@kept
+def _visits(truth: Truth, room: str) -> Visits:
+    rows = [np.empty((0, 2))]
     for track in truth.tracks:
-        rows = np.empty((0, 2))
         if track.person.kind != "pet":
-            rows = truth.person_in(track.person.id, room, awake_only=True).intervals
-        came, left = rows[:, 0], rows[:, 1]
-        next_ = np.where(start.at(came), came, rises[np.searchsorted(rises, came)])
-        out.append((np.minimum(next_, left) - came)[came > 0.0])
-    return np.concatenate(out)
+            rows.append(truth.person_in(track.person.id, room, awake_only=True).intervals)
+    came, left = np.concatenate(rows).T
+    # Whoever is there from the beginning has not come.
+    return Visits(came[came > 0.0], left[came > 0.0])

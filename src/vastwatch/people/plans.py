@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.draws import arrivals_of_many, key_of, normal, sub_keys
+from vastwatch.memo import kept
 from vastwatch.signals import DAY, Calendar
 from vastwatch.site.people import Errand, Person, Stay, holds_on
 
@@ -66,24 +67,20 @@ class Plans:
         drawn = normal(sub_keys(self._lines_key, days)[:, None], np.arange(len(stays)))
         jitter = np.array([line.jitter_min for line in stays])
         limits = LATEST / np.maximum(jitter * 60.0, 1e-9)
-        clocks = self.calendar.instants(days, [clock_s(line.at) for line in stays])
+        clocks = _instants(self.calendar, first, last, tuple(clock_s(line.at) for line in stays))
         t = clocks + np.clip(drawn, -limits, limits) * jitter * 60.0
-        day, line = np.nonzero(self._held(days, stays))
+        day, line = np.nonzero(_held(self.calendar, first, last, stays, self._outside is not None))
         at = t[day, line]
         if self._outside is not None:
-            return self._without_vacations(days, at, day, line)
+            return self._without_vacations(first, last, at, day, line)
         # Of what falls on one instant the later day's counts last, and of one day the place that is last by name.
         order = np.lexsort((_ranks([s.spot for s in stays])[line], day, at))
         return Lines(at[order], [stays[k].spot for k in line[order].tolist()], stays[-1].spot)
 
-    def _without_vacations(self, days: Ints, at: Array, day: Ints, line: Ints) -> Lines:
+    def _without_vacations(self, first: int, last: int, at: Array, day: Ints, line: Ints) -> Lines:
         """The lines with those of a vacation left out, and the leaving at its beginning."""
         assert self._outside is not None
-        leaves = [
-            self.calendar.instant(int(d), LEAVES_S)
-            for d in days.tolist()
-            if self.calendar.is_away(int(d)) and not self.calendar.is_away(int(d) - 1)
-        ]
+        leaves = _leaves(self.calendar, first, last)
         stays = [s.spot for s in self.person.stays]
         order = np.lexsort((_ranks(stays)[line], day, at))
         rows = [(float(at[k]), stays[line[k]]) for k in order.tolist()]
@@ -97,11 +94,11 @@ class Plans:
         if not errands:
             return []
         hours = [[clock_s(c) for c in errand.between] for errand in errands]
-        begin = self.calendar.instants(days, [a for a, _ in hours])
-        end = self.calendar.instants(days, [b if b > a else b + DAY for a, b in hours])
+        begin = _instants(self.calendar, first, last, tuple(a for a, _ in hours))
+        end = _instants(self.calendar, first, last, tuple(b if b > a else b + DAY for a, b in hours))
         rate = np.array([errand.per_day for errand in errands]) / np.maximum(end - begin, 1.0)
         keys = sub_keys(sub_keys(self._errands_key, days)[:, None], np.arange(len(errands)))
-        day, kind = np.nonzero(self._held(days, errands))
+        day, kind = np.nonzero(_held(self.calendar, first, last, errands, self._outside is not None))
         at, which = arrivals_of_many(keys[day, kind], rate[day, kind], begin[day, kind], end[day, kind])
         number = np.arange(len(at)) - which.searchsorted(which)
         spreads = normal(sub_keys(keys[day, kind], 1)[which], number)
@@ -111,19 +108,38 @@ class Plans:
         spots = [errands[k].spot for k in kind[which[order]].tolist()]
         return list(zip(at[order].tolist(), lasts[order].tolist(), spots))
 
-    def _held(self, days: Ints, of: Sequence[Stay | Errand]) -> NDArray[np.bool_]:
-        """Which of them hold on which days: (days, of them)."""
-        by_weekday = np.array([[holds_on(each.days, weekday) for each in of] for weekday in range(7)], bool)
-        held = by_weekday[(self.calendar.date(int(days[0])).weekday() + days - days[0]) % 7]
-        if not self.calendar.free and self._outside is None:
-            return held
-        for k, day in enumerate(days.tolist()):
-            weekday = self.calendar.date(day).weekday()
-            if self._outside is not None and self.calendar.is_away(day):
-                held[k] = False
-            elif weekday < 5 and self.calendar.is_free(day):
-                held[k] = [holds_on(each.days, weekday, True) for each in of]
+
+# What follows from the calendar is the same whatever the luck: it is asked for once and not once a seed.
+
+
+@kept
+def _held(calendar: Calendar, first: int, last: int, of: tuple[Stay | Errand, ...], leaves: bool) -> NDArray[np.bool_]:
+    """Which of some lines or errands hold on which days, (days, of them), for somebody who `leaves` on vacations."""
+    days = np.arange(first, last)
+    by_weekday = np.array([[holds_on(each.days, weekday) for each in of] for weekday in range(7)], bool)
+    held = by_weekday[(calendar.date(first).weekday() + days - first) % 7]
+    if not calendar.free and not leaves:
         return held
+    for k, day in enumerate(days.tolist()):
+        weekday = calendar.date(day).weekday()
+        if leaves and calendar.is_away(day):
+            held[k] = False
+        elif weekday < 5 and calendar.is_free(day):
+            held[k] = [holds_on(each.days, weekday, True) for each in of]
+    return held
+
+
+@kept
+def _instants(calendar: Calendar, first: int, last: int, clocks: tuple[float, ...]) -> Array:
+    return calendar.instants(np.arange(first, last), clocks)
+
+
+@kept
+def _leaves(calendar: Calendar, first: int, last: int) -> tuple[float, ...]:
+    """When who goes on vacation leaves, on which of some days."""
+    return tuple(
+        calendar.instant(d, LEAVES_S) for d in range(first, last) if calendar.is_away(d) and not calendar.is_away(d - 1)
+    )
 
 
 def _ranks(names: list[str]) -> Ints:

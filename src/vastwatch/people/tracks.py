@@ -181,8 +181,9 @@ class TrackLog:
         outings = self._outings(first, last)
         walks: list[tuple[int, int, int]] = []
         here = int(self._so_far.spot[-1])
+        place = self.book.place
         for n, (_, goal_id) in enumerate(outings):
-            goal = self.book.place[goal_id]
+            goal = place[goal_id]
             if goal_id in self._lost:
                 # They are nowhere, or out as before, until a line that they can follow.
                 goal = here if self.book.spots[here].activity == "away" else self.book.gone(here)

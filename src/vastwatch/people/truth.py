@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from vastwatch.design.free_days import days_away, free_days
 from vastwatch.design.project import Project
 from vastwatch.design.relations import levels_in_order
-from vastwatch.memo import kept
+from vastwatch.memo import kept, weighed_elsewhere
 from vastwatch.people.routes import STEP, Route, RouteBook
 from vastwatch.people.tracks import Days, Track, TrackLog
 from vastwatch.signals import Calendar, Signal
@@ -53,6 +53,7 @@ class Changes(NamedTuple):
     first: Ints
 
 
+@weighed_elsewhere
 @dataclass(frozen=True, eq=False)
 class Truth:
     """Everybody over the days of a calendar.

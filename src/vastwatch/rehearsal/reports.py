@@ -22,7 +22,7 @@ from vastwatch.design.records import Sensor, Zone
 from vastwatch.design.relations import level_number
 from vastwatch.devices.types import ZoneRules
 from vastwatch.draws import at_ms, key_of, triangular
-from vastwatch.memo import MEMO, is_kept, kept
+from vastwatch.memo import MEMO, is_kept, kept, weighed_elsewhere
 from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.condensing import condensed
 from vastwatch.rehearsal.notices import Notices, by_day, notices_of, spots_noticed
@@ -51,6 +51,7 @@ ASKED_DAYS = 7
 MANY_REPORTS = 1_000_000
 
 
+@weighed_elsewhere
 @dataclass(frozen=True, eq=False)
 class SensorRun:
     """What a sensor reported over all days, as a whole, narrowed to those who move or are still, and of its zones.
