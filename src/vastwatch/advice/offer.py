@@ -17,9 +17,6 @@ from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
 from vastwatch.words import duration_words
 
-# What misses a need by so many times under one seed alone will not meet it under others.
-ONE_SEED = 3.0
-
 
 @dataclass(frozen=True, eq=False)
 class Offer:
@@ -81,11 +78,9 @@ class Offer:
     def could_do(self) -> bool:
         """Whether more weeks could show that every need is met, at any legal hold."""
         j = self.judged
-        # How much seeds differ one alone does not tell.
-        slack = 1.0 if len(j.seeds) > 1 else ONE_SEED
-        decided = [all(m.low <= slack * m.limit for m in j.at(h)) for h in j.legal_s]
+        decided = [all(m.low <= m.limit for m in j.at(h)) for h in j.legal_s]
         beside = j.besides.get(j.recommended_s, ())
-        return any(decided) and all(m.low <= slack * m.limit for m in beside)
+        return any(decided) and all(m.low <= m.limit for m in beside)
 
     @property
     def looks_well(self) -> bool:

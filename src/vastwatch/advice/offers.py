@@ -25,9 +25,9 @@ from vastwatch.words import duration_words
 # Of types alone and of pairs so many are judged, those first that look best by the maps and their price; of what a
 # pair is made so many of each kind.
 SINGLES, PAIRS, EACH_KIND = 4, 4, 2
-# At a glance one seed is looked at and a few of what is not hopeless; some more of what could still do, and all of what
-# looks well in those. So many that do are enough.
-AT_ONCE, GLANCE, SOME, ENOUGH = 1, 3, 8, 3
+# At a glance so many seeds are looked at; some more of what could still do, and all of what looks well in those. So many
+# that do are enough.
+GLANCE, SOME, ENOUGH = 3, 8, 3
 # No wait counts for longer when pairs are put in order, seconds.
 MOST_WAIT_S = 7200.0
 # A few weeks may make an offer seem so many times slower than it is.
@@ -91,9 +91,9 @@ def offers(
         for k, (base, added, instead) in enumerate(steps):
             if not should_continue():
                 return
-            if (offer := offered(base, room, added, AT_ONCE, should_continue, instead)) is not None:
-                looked.append(judged_on(offer, room, GLANCE, should_continue) if offer.could_do else offer)
-                tried.append(looked[-1])
+            if (offer := offered(base, room, added, GLANCE, should_continue, instead)) is not None:
+                looked.append(offer)
+                tried.append(offer)
                 known(begin + (middle - begin) * (k + 1) / len(steps))
         waiting = [o for o in looked if o.could_do and _worth_telling(project, room, now, o, SPARE)]
         waiting.sort(key=lambda o: o.rank_cost)
