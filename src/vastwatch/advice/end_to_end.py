@@ -33,6 +33,8 @@ Array = NDArray[np.float64]
 # A day: longer than any hold and any report.
 PAUSE_S = 86_400.0
 assert PAUSE_S > KNOWN_S
+# Of reports that lie close together most holds make one: they are joined for all holds from one of these on, seconds.
+JOINED_S = (0.0, 30.0, 120.0, 480.0)
 
 
 class Outcomes(NamedTuple):
@@ -196,6 +198,7 @@ class _Line(_Lives):
         self._sensors = lives[0].sensors
         each = ((c.start, c.keep, c.dark, c.need, c.nobody) for c in lives)
         self._start, self._keep, self._dark, self._need, self._nobody = map(laid_out, zip(*each))
+        self._joined: dict[float, tuple[Array, Array]] = {}
         self.anyway = self._anyway()
         self._who = self._all_of_them()
         # Where other light goes out on somebody while this light may burn; and while it never does: how often.
@@ -208,11 +211,22 @@ class _Line(_Lives):
             self._left, self._left_anyhow = left[follows], self._by_life(left[~follows])
 
     @cached_property
-    def _walked(self) -> tuple[Array, Array, reaction_loops.Present, reaction_loops.Eyes]:
-        return (
-            np.ascontiguousarray(self._start.rises), self._keep.intervals, present(self._who, self._sensors),
-            eyes(self._sensors),
-        )  # fmt: skip
+    def _there(self) -> tuple[reaction_loops.Present, reaction_loops.Eyes]:
+        return present(self._who, self._sensors), eyes(self._sensors)
+
+    def _reports(self, hold_s: float) -> tuple[Array, Array]:
+        """What starts the light and what keeps it, as far as it matters to a hold: reports that it joins anyway are
+        joined, and of what starts only the first among them counts."""
+        least = max(x for x in JOINED_S if x <= hold_s)
+        if least not in self._joined:
+            from vastwatch.control.reaction_loops import begun, together
+
+            rises, keep = np.ascontiguousarray(self._start.rises), self._keep.intervals
+            if least > 0:
+                keep = together(keep, least)
+                rises = np.ascontiguousarray(begun(rises, keep)[:, 0])
+            self._joined[least] = rises, keep
+        return self._joined[least]
 
     def outcomes(self, hold_s: float) -> Outcomes:
         """Of a hold, in each life."""
@@ -220,7 +234,7 @@ class _Line(_Lives):
         from vastwatch.advice.figure_loops import figures
 
         stand_aside()
-        rises, keep, there, sensors = self._walked
+        (rises, keep), (there, sensors) = self._reports(hold_s), self._there
         drops, dark, idle, waves, trips = figures(
             rises, keep, float(hold_s), self._end, there, sensors, self._need.intervals, self._nobody.intervals,
             self._left, self._step, len(self._each),
@@ -234,7 +248,7 @@ class _Line(_Lives):
         from vastwatch.advice.figure_loops import burning
 
         stand_aside()
-        rises, keep, there, sensors = self._walked
+        (rises, keep), (there, sensors) = self._reports(hold_s), self._there
         rows = burning(rises, keep, float(hold_s), self._end, there, sensors, self._dark.intervals)
         lit = Signal.from_intervals(rows, 0.0, self._end)
         return lit if self.anyway is None else lit | self.anyway

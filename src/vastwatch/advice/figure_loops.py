@@ -26,29 +26,11 @@ def _within(rows, k, a, b):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def _life(t, step_s, lives):  # type: ignore[no-untyped-def]
-    return min(int(t // step_s), lives - 1)
-
-
-@compiled
-def _burnt(mine, a, b, need, n, nobody, w):  # type: ignore[no-untyped-def]
-    """Light [a, b) takes from the dark of a life, and adds to what burns for nobody; where in both kinds of rows."""
-    seconds, n = _within(need, n, a, b)
-    mine[DARK] -= seconds
-    seconds, w = _within(nobody, w, a, b)
-    mine[IDLE] += seconds
-    return n, w
-
-
-@compiled
-def _not_left(mine, a, b, left, m):  # type: ignore[no-untyped-def]
-    """What goes out within light [a, b) leaves nobody in the dark; the first that goes out later, from the m-th on."""
-    while m < len(left) and left[m] < a:
-        m += 1
-    while m < len(left) and left[m] < b:
-        mine[DROPS] -= 1.0
-        m += 1
-    return m
+def _life(t, life, step_s, lives):  # type: ignore[no-untyped-def]
+    """The life an instant lies in, from the last one on."""
+    while life + 1 < lives and t >= (life + 1) * step_s:
+        life += 1
+    return life
 
 
 @compiled
@@ -63,35 +45,57 @@ def figures(rises, keep, hold_s, end_s, present, eyes, need, nobody, left, step_
     lit = begun(rises, kept)
     events = walked(lit, kept, hold_s, 0.0, end_s, present, eyes)
     out = np.zeros((lives, 5))
+    life = 0
     for j in range(len(need)):
-        out[_life(need[j, 0], step_s, lives), DARK] += need[j, 1] - need[j, 0]
+        life = _life(need[j, 0], life, step_s, lives)
+        out[life, DARK] += need[j, 1] - need[j, 0]
+    life = 0
     for t in left:
-        out[_life(t, step_s, lives), DROPS] += 1.0
-    n, w, m = 0, 0, 0
-    for j in range(len(lit)):
-        mine = out[_life(lit[j, 0], step_s, lives)]
-        n, w = _burnt(mine, lit[j, 0], lit[j, 1], need, n, nobody, w)
-        m = _not_left(mine, lit[j, 0], lit[j, 1], left, m)
-    n, w, m, f = 0, 0, 0, 0
+        life = _life(t, life, step_s, lives)
+        out[life, DROPS] += 1.0
+    _lit(out, lit, need, nobody, left, step_s)
+    # Events come gap by gap, and lives one after the other.
+    brought, n = np.empty((len(events), 2)), 0
+    life, f = 0, 0
     for j in range(len(events)):
         kind, t = int(events[j, 0]), events[j, 1]
-        mine = out[_life(t, step_s, lives)]
+        life = _life(t, life, step_s, lives)
         if kind == LIGHT:
-            n, w = _burnt(mine, t, events[j, 2], need, n, nobody, w)
-            m = _not_left(mine, t, events[j, 2], left, m)
+            brought[n, 0], brought[n, 1] = t, events[j, 2]
+            n += 1
         elif kind == FALL:
             while f < len(need) and need[f, 1] <= t:
                 f += 1
             if f < len(need) and need[f, 0] <= t:
-                mine[DROPS] += 1.0
+                out[life, DROPS] += 1.0
         elif kind == WAVE:
-            mine[WAVES] += 1.0
+            out[life, WAVES] += 1.0
         elif kind == PRESS:
-            mine[TRIPS] += 1.0
+            out[life, TRIPS] += 1.0
+    _lit(out, brought[:n], need, nobody, left, step_s)
     for k in range(lives):
         # Sums of many parts may end a hair below nothing.
         out[k, DARK], out[k, IDLE] = max(out[k, DARK], 0.0), max(out[k, IDLE], 0.0)
     return out
+
+
+@compiled
+def _lit(out, rows, need, nobody, left, step_s):  # type: ignore[no-untyped-def]
+    """Rows of light, in order: each takes from the dark of its life, adds to what burns for nobody, and what goes out
+    within it leaves nobody in the dark."""
+    life, n, w, m = 0, 0, 0, 0
+    for j in range(len(rows)):
+        a, b = rows[j, 0], rows[j, 1]
+        life = _life(a, life, step_s, len(out))
+        seconds, n = _within(need, n, a, b)
+        out[life, DARK] -= seconds
+        seconds, w = _within(nobody, w, a, b)
+        out[life, IDLE] += seconds
+        while m < len(left) and left[m] < a:
+            m += 1
+        while m < len(left) and left[m] < b:
+            out[life, DROPS] -= 1.0
+            m += 1
 
 
 @compiled

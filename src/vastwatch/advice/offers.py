@@ -25,8 +25,8 @@ from vastwatch.words import duration_words
 # Of types alone and of pairs so many are judged, those first that look best by the maps and their price; of what a
 # pair is made so many of each kind.
 SINGLES, PAIRS, EACH_KIND = 4, 4, 2
-# At a glance so many seeds are looked at; some more of what could still do, and all of what looks well in those. So many
-# that do are enough.
+# At a glance so many seeds are looked at; some more of what could still do, and all of what looks well in those. So
+# many that do are enough.
 GLANCE, SOME, ENOUGH = 3, 8, 3
 # No wait counts for longer when pairs are put in order, seconds.
 MOST_WAIT_S = 7200.0

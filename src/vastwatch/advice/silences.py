@@ -22,6 +22,7 @@ import math
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.laws import normal_below
@@ -32,8 +33,9 @@ from vastwatch.sensing.model import NEVER_S
 
 Array = NDArray[np.float64]
 
-# The law is tabulated for so many steps, so many to the median gap, and for chances down to this.
-STEPS, TO_MEDIAN = 3000, 12
+# The law is tabulated for so many steps, so many to the median gap and so many at once, and for chances down
+# to this.
+STEPS, TO_MEDIAN, TOGETHER = 3000, 12, 100
 LEAST_CHANCE, CHANCES = 0.002, 28
 # What fades is looked at so often in each stretch, and tabulated over so many of them; a distance counts to so much of
 # the range.
@@ -221,9 +223,16 @@ def _table(median_s: float, sigma: float) -> tuple[Array, Array, Array]:
     none = np.ones((STEPS, CHANCES))
     # Over a step that a movement lies in, S is the mean of its ends; the first step is on both sides.
     mean = np.empty((STEPS, CHANCES))
-    for k in range(1, STEPS):
-        earlier = back[STEPS - 1 - k : STEPS - 2] @ mean[: k - 1] + mass[0] * none[k - 1] / 2
-        none[k] = (1.0 - law[k] + missed * earlier) / (1.0 - missed * mass[0] / 2)
-        mean[k - 1] = (none[k - 1] + none[k]) / 2
+    for first in range(1, STEPS, TOGETHER):
+        last = min(first + TOGETHER, STEPS)
+        # What came before some steps is summed for all of them at once.
+        before = np.zeros((last - first, CHANCES))
+        if first > 1:
+            before += sliding_window_view(back, first - 1)[STEPS - last : STEPS - first] @ mean[: first - 1]
+        for k in range(first, last):
+            earlier = before[last - 1 - k] + back[STEPS - 2 - k + first : STEPS - 2] @ mean[first - 1 : k - 1]
+            earlier += mass[0] * none[k - 1] / 2
+            none[k] = (1.0 - law[k] + missed * earlier) / (1.0 - missed * mass[0] / 2)
+            mean[k - 1] = (none[k - 1] + none[k]) / 2
     log_none: Array = np.log(np.maximum(none.T, 1e-300))
     return t, np.asarray(np.log(chances), float), np.ascontiguousarray(log_none)

@@ -67,6 +67,19 @@ def held(rows, hold_s, end):  # type: ignore[no-untyped-def]
 
 
 @compiled
+def together(rows, hold_s):  # type: ignore[no-untyped-def]
+    """Rows that any hold no shorter than this joins, joined: held, they are what the rows themselves are."""
+    out, n = np.empty_like(rows), 0
+    for k in range(len(rows)):
+        if n and rows[k, 0] <= out[n - 1, 1] + hold_s:
+            out[n - 1, 1] = max(out[n - 1, 1], rows[k, 1])
+        else:
+            out[n, 0], out[n, 1] = rows[k, 0], rows[k, 1]
+            n += 1
+    return out[:n]
+
+
+@compiled
 def begun(rises, keep):  # type: ignore[no-untyped-def]
     """Of rows [a, b), in order, each from the first rise within it: as `Signal.start_keep` where what starts keeps."""
     out, n, k = np.empty_like(keep), 0, 0
@@ -81,13 +94,17 @@ def begun(rises, keep):  # type: ignore[no-untyped-def]
 
 @compiled
 def _noted(events, n, kind, begin, end):  # type: ignore[no-untyped-def]
-    """With one event more: the rows, perhaps elsewhere, and how many."""
-    if n == len(events):
-        more = np.empty((2 * n, 3))
-        more[:n] = events
-        events = more
+    """With one event more, for which there is room: how many."""
     events[n, 0], events[n, 1], events[n, 2] = kind, begin, end
-    return events, n + 1
+    return n + 1
+
+
+@compiled
+def _roomier(events):  # type: ignore[no-untyped-def]
+    """The rows with as much room again."""
+    more = np.empty((2 * len(events), 3))
+    more[: len(events)] = events
+    return more
 
 
 @compiled
@@ -99,7 +116,9 @@ def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no
     begins, ends, afters, chance, keys = present.begin, present.end, present.after_s, present.chance, present.keys
     since, starts, latency, report = present.since, eyes.starts, eyes.latency_s, eyes.report_s
     count, sensors = len(begins), len(starts)
-    events, n = np.empty((256, 3)), 0
+    # No more than this happen before room is looked for again.
+    at_once = sensors + 4
+    events, n = np.empty((256 + 2 * at_once + 2 * len(lit), 3)), 0
     noticed = np.empty(sensors, np.bool_)
     # The light that reactions brought lasts until then; the next of the stretches, and of the reports.
     until, stretch, kept = -math.inf, 0, 0
@@ -108,21 +127,25 @@ def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no
         to = end_s if g == len(lit) else lit[g, 0]
         if not begin < to:
             continue
+        if n + at_once > len(events):
+            events = _roomier(events)
         # When the gap after this one begins.
         after = math.inf if g == len(lit) or not lit[g, 1] < end_s else lit[g, 1]
         anchor = _ms(begin - hold_s if g else begin)
         t = begin
         if until > begin:
             t = min(until, to)
-            events, n = _noted(events, n, LIGHT, begin, t)
+            n = _noted(events, n, LIGHT, begin, t)
             if not t < to:
                 continue
         if g:
-            events, n = _noted(events, n, FALL, t, t)
+            n = _noted(events, n, FALL, t, t)
         while stretch < count and ends[stretch] <= t:
             stretch += 1
         at, vain, waves = stretch, 0, 0
         while t < to and at < count:
+            if n + at_once > len(events):
+                events = _roomier(events)
             w = max(t, begins[at]) + (afters[at] if vain < TRIES else AGAIN_S)
             while at < count and w >= ends[at]:
                 # They leave, or somebody else comes, before that.
@@ -133,10 +156,10 @@ def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no
                 break
             lit_at, dark_at = math.inf, -math.inf
             if vain >= TRIES:
-                events, n = _noted(events, n, PRESS, w, w)
+                n = _noted(events, n, PRESS, w, w)
                 lit_at, dark_at = w, w + PRESS_S
             else:
-                events, n = _noted(events, n, WAVE, w, w)
+                n = _noted(events, n, WAVE, w, w)
                 drawn_by = max(anchor - since[at], _ms(begins[at]) - since[at])
                 for k in range(sensors):
                     noticed[k] = (
@@ -153,16 +176,16 @@ def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no
                 for k in range(sensors):
                     if noticed[k]:
                         dark_at = max(dark_at, w + report[k])
-                        events, n = _noted(events, n, REPORT + k, w + latency[k], w + report[k])
+                        n = _noted(events, n, REPORT + k, w + latency[k], w + report[k])
             dark_at += hold_s
             # Reports that come while the light is on keep it as they always do.
             while kept < len(keep) and keep[kept, 0] <= dark_at:
                 kept += 1
             if kept:
                 dark_at = max(dark_at, keep[kept - 1, 1])
-            events, n = _noted(events, n, LIGHT, min(lit_at, to), min(dark_at, to))
+            n = _noted(events, n, LIGHT, min(lit_at, to), min(dark_at, to))
             if dark_at < to:
-                events, n = _noted(events, n, FALL, dark_at, dark_at)
+                n = _noted(events, n, FALL, dark_at, dark_at)
             if dark_at > after:
                 until = max(until, dark_at)
             t, vain = dark_at, 0

@@ -11,8 +11,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
-from vastwatch.draws import arrivals, at_ms, key_of, sub_key_of, uniform_of
+from vastwatch.draws import arrivals, arrivals_of_many, at_ms, key_of, sub_key_of, sub_keys, uniform, uniform_of
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
 from vastwatch.signals import Signal, any_of
@@ -46,7 +47,7 @@ def player_in(truth: Truth, room: str) -> Player:
     """What the player of a room does, skips and all."""
     sessions = truth.stays_at(room, lambda spot: spot.activity == "film")
     films: list[tuple[float, float]] = []
-    stopped: list[tuple[float, float]] = []
+    luck: list[int] = []
     clips: list[tuple[float, float]] = []
     for begin, end in sessions:
         day = truth.calendar.day_of(begin)
@@ -57,9 +58,10 @@ def player_in(truth: Truth, room: str) -> Player:
                 clips.append((start, until))
                 continue
             films.append((start, until))
-            stopped += _stops(sub_key_of(key, 1000 + k), start, until)
+            luck.append(sub_key_of(key, 1000 + k))
     exercise = truth.stays_at(room, lambda spot: spot.exercise)
-    paused = [row for row in stopped if row[1] - row[0] >= SETTLES_S]
+    stopped = _stops(luck, np.array(films).reshape(-1, 2))
+    paused = stopped[stopped[:, 1] - stopped[:, 0] >= SETTLES_S]
     whole, stops, held, clip = (Signal.from_intervals(x, 0.0, truth.end) for x in (films, stopped, paused, clips))
     played = whole - stops
     return Player(played, held, any_of([played, clip, exercise]))
@@ -77,20 +79,20 @@ def _items(key: int, begin: float, end: float):  # type: ignore[no-untyped-def]
         k += 1
 
 
-def _stops(key: int, begin: float, end: float) -> list[tuple[float, float]]:
-    """While a film does not play between its beginning and its end: pauses and skips."""
-    out = []
+def _stops(luck: list[int], films: NDArray[np.float64]) -> NDArray[np.float64]:
+    """While films do not play between their beginnings and their ends, by keys of their own: pauses and skips, (n, 2)
+    in no order."""
+    begin, end = films.T
+    out = [np.empty((0, 2))]
     for name, per_h in (("pause", PAUSES_PER_H), ("skip", SKIPS_PER_H)):
-        own = key_of(key, name)
-        for t in arrivals(own, per_h / 3600.0, begin, end).tolist():
-            u = uniform_of(sub_key_of(own, int(at_ms(t))), 0)
-            lasts = (
-                PAUSE_LEAST_S - PAUSE_MEAN_S * float(np.log1p(-u))
-                if name == "pause"
-                else SKIP_S[0] + u * (SKIP_S[1] - SKIP_S[0])
-            )
-            out.append((t, min(t + lasts, end)))
-    return sorted(out)
+        keys = np.array([key_of(key, name) for key in luck], np.uint64)
+        t, of = arrivals_of_many(keys, np.full(len(keys), per_h / 3600.0), begin, end)
+        u = uniform(sub_keys(keys[of], at_ms(t)), 0)
+        lasts = (
+            PAUSE_LEAST_S - PAUSE_MEAN_S * np.log1p(-u) if name == "pause" else SKIP_S[0] + u * (SKIP_S[1] - SKIP_S[0])
+        )
+        out.append(np.column_stack([t, np.minimum(t + lasts, end[of])]))
+    return np.concatenate(out)
 
 
 def _between(key: int, index: int, bounds: tuple[float, float]) -> float:
