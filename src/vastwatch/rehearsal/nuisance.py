@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date, timedelta
+
 from vastwatch.design.project import Place, Project
 from vastwatch.memo import kept
 from vastwatch.rehearsal.notices import FalseSource
@@ -23,24 +25,36 @@ Weekly = tuple[tuple[_Falsely, ...], ...]
 @kept
 def false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> Weekly:
     """What triggers a part of a sensor falsely in each week of a calendar."""
-    here = tuple(h for h in project.hazards if h.level == mounted.sensor.level)
-    weeks = range(0, calendar.days, SUN_DAYS)
-    return tuple(tuple(f for h in here for f in _falsely(project, mounted, h, calendar, first)) for first in weeks)
+    out = []
+    for k, rates in enumerate(_rates_by_week(project, mounted, calendar.begin, calendar.days)):
+        first = k * SUN_DAYS
+        out.append(
+            tuple(
+                # There is no patch of sun without the sun.
+                (h.id, rate, tuple(stretches(h)), frozenset(
+                    _clear_in_week(project.place, calendar, first) if h.kind == "sun patch" else _week(calendar, first)
+                ))
+                for h, rate in rates
+            )
+        )  # fmt: skip
+    return tuple(out)
 
 
 _false_rate = kept(part_false_rate)
 
 
-def _falsely(
-    project: Project, mounted: MountedSensor, hazard: Hazard, calendar: Calendar, first: int
-) -> list[_Falsely]:
-    now = resolved(project, hazard, calendar.date(first))
-    rate = 0.0 if now is None else _false_rate(mounted, now)
-    if now is None or rate <= 0:
-        return []
-    # There is no patch of sun without the sun.
-    there = _clear_in_week(project.place, calendar, first) if hazard.kind == "sun patch" else _week(calendar, first)
-    return [(hazard.id, rate, tuple(stretches(now)), frozenset(there))]
+@kept
+def _rates_by_week(
+    project: Project, mounted: MountedSensor, begin: date, days: int
+) -> tuple[tuple[tuple[Hazard, float], ...], ...]:
+    """The hazards that trigger a part in each week of some days, as they are then, with false reports per second:
+    whatever the weather."""
+    here = [h for h in project.hazards if h.level == mounted.sensor.level]
+    out = []
+    for first in range(0, days, SUN_DAYS):
+        then = [resolved(project, h, begin + timedelta(first)) for h in here]
+        out.append(tuple((h, rate) for h in then if h is not None and (rate := _false_rate(mounted, h)) > 0))
+    return tuple(out)
 
 
 def _week(calendar: Calendar, first: int) -> range:

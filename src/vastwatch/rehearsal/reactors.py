@@ -48,16 +48,33 @@ CONTENT = ("sleeping", "away", "film")
 
 def waved(project: Project, presence: Presence, seed: int) -> tuple[Waved, ...]:
     """The sensors a conclusion itself reads, as waves set them off."""
+    return tuple(
+        Waved(eye.starts, latency_s(eye.mounted.device), eye.report_s, key_of(seed, "wave", presence.room, ident))
+        for ident, eye in zip(sensors_read(presence), _eyes(project, presence))
+    )
+
+
+class _Eye(NamedTuple):
+    """A sensor that a conclusion reads: in its place and on its level, as it is set for most of the day; whether it
+    starts what is concluded, how long it reports for that, and the share of what it says that is heard."""
+
+    mounted: MountedSensor
+    level: int
+    starts: bool
+    report_s: float
+    heard: float
+
+
+@kept
+def _eyes(project: Project, presence: Presence) -> tuple[_Eye, ...]:
     starters, keepers = (_of_any(p) for p in start_and_keep(presence.expr) or (presence.expr, presence.expr))
     out = []
     for ident in sensors_read(presence):
-        mounted = mount(project, at_hour(find(project.sensors, ident)))
-        out.append(
-            Waved(
-                ident in starters, latency_s(mounted.device), own_hold_s(mounted) if ident in keepers else 0.0,
-                key_of(seed, "wave", presence.room, ident),
-            )
-        )  # fmt: skip
+        sensor = find(project.sensors, ident)
+        mounted = mount(project, at_hour(sensor))
+        report_s = own_hold_s(mounted) if ident in keepers else 0.0
+        level, heard = level_number(project, mounted.sensor.level), 1.0 - lost_share(project, sensor)
+        out.append(_Eye(mounted, level, ident in starters, report_s, heard))
     return tuple(out)
 
 
@@ -93,12 +110,10 @@ def stretches(
 ) -> Stretches:
     """When somebody in a presence's room would wave, were it dark, and how readily the presence's sensors notice it
     and are heard; `known`: while each of them works, of those that do not always."""
-    sensors = sensors_read(presence)
-    mounted = tuple(mount(project, at_hour(find(project.sensors, s))) for s in sensors)
-    levels = tuple(level_number(project, m.sensor.level) for m in mounted)
-    heard = tuple(1.0 - lost_share(project, find(project.sensors, s)) for s in sensors)
+    eyes = _eyes(project, presence)
+    mounted, levels = tuple(eye.mounted for eye in eyes), tuple(eye.level for eye in eyes)
     out = _stretches(presence.room or "", mounted, levels, truth, dark)
-    works = tuple(known.get(s) for s in sensors)
+    works, heard = tuple(known.get(s) for s in sensors_read(presence)), tuple(eye.heard for eye in eyes)
     if all(w is None for w in works) and all(share == 1.0 for share in heard):
         return out
     return _as_heard(out, works, heard)

@@ -281,17 +281,27 @@ def _watched(project: Project, mounted: MountedSensor, level: int) -> tuple[int,
     return None
 
 
-@kept
 def wanted_of(project: Project, sensor: Sensor, truth: Truth) -> Wanted:
     """What is to be run of a sensor, as it is set, through a truth."""
-    mounted = mount(project, sensor)
-    false = tuple(false_by_week(project, part, truth.calendar) for part in each_part(mounted))
-    level = _level(project, mounted)
     # In long runs a zone is told only where something reads it: it is the most of a tracking radar's work.
-    told = truth.calendar.days <= ASKED_DAYS or sensor.id in _read_by_zone(project)
-    return Wanted(mounted, level, false, _zoning(project, mounted, level) if told else None)
+    few = truth.calendar.days <= ASKED_DAYS
+    mounted, level, zoning = _as_set(project, sensor, few or sensor.id in _read_by_zone(project))
+    return Wanted(mounted, level, _false(project, mounted, truth.calendar), zoning)
 
 
+@kept
+def _as_set(project: Project, sensor: Sensor, zones: bool) -> tuple[MountedSensor, int, Zoning | None]:
+    mounted = mount(project, sensor)
+    level = _level(project, mounted)
+    return mounted, level, _zoning(project, mounted, level) if zones else None
+
+
+@kept
+def _false(project: Project, mounted: MountedSensor, calendar: Calendar) -> tuple[Weekly, ...]:
+    return tuple(false_by_week(project, part, calendar) for part in each_part(mounted))
+
+
+@kept
 def _read_by_zone(project: Project) -> set[str]:
     """The sensors of whose zones a presence or a lamp reads one."""
     zones = {r.zone for p in project.presences for r in reports(p.expr)} | {x.zone for x in project.lamps}

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
 from vastwatch.geometry.sightlines import Prism, Screens
-from vastwatch.memo import kept
+from vastwatch.memo import kept, weighed_elsewhere
 from vastwatch.site.building import Furnishing, Opening, Wall
 
 Array = NDArray[np.float64]
@@ -40,6 +40,7 @@ BANDS = ("5.8", "24", "60")
 OPAQUE_DB = 200.0
 
 
+@weighed_elsewhere
 @dataclass(frozen=True, eq=False)
 class Obstacles:
     """Obstacles of one kind of radiation, each with the id of its record and its one-way loss in dB.
