@@ -20,9 +20,11 @@ Ints = NDArray[np.int64]
 
 
 class Together(NamedTuple):
-    """Walks and stays of everybody in some lives, each in its own time, [begin, end). `walk_of` and `stay_of` say whose
-    each row is: the place among the people, counted on from life to life. `luck`: of each stay's small movements."""
+    """Walks and stays of everybody in so many lives, each in its own time, [begin, end). `walk_of` and `stay_of` say
+    whose each row is: the place among the people, counted on from life to life. `luck`: of each stay's small movements.
+    """
 
+    lives: int
     begin: float
     end: float
     walks: Walks
@@ -33,7 +35,8 @@ class Together(NamedTuple):
 
 
 class Moved(NamedTuple):
-    """Small movements, each a row: when, at which spot of the book, whether large, and whose as in `Together`."""
+    """Small movements, each a row: when, at which spot of the book, whether large, and whose as in `Together`: one
+    person's after the other's, and of each in order."""
 
     t: NDArray[np.float64]
     spot: Ints
@@ -51,7 +54,7 @@ def together(lives: tuple[Household, ...], first: int, last: int) -> Together:
     keys = (np.array(column, np.uint64)[stay_of] for column in zip(*(log.luck for log in logs)))
     calendar = Calendar(date.fromisoformat(lives[0].begin), lives[0].zone, 1)
     return Together(
-        calendar.midnight(first), calendar.midnight(last),
+        len(lives), calendar.midnight(first), calendar.midnight(last),
         Walks(*(np.concatenate(column) for column in zip(*walks))), walk_of,
         Stays(*(np.concatenate(column) for column in zip(*stays))), stay_of, Luck(*keys),
     )  # fmt: skip
@@ -59,12 +62,13 @@ def together(lives: tuple[Household, ...], first: int, last: int) -> Together:
 
 @kept
 def moved_in(lives: tuple[Household, ...], first: int, last: int, room: str) -> Moved:
-    """The small movements in a room in some lives, in no order."""
+    """The small movements in a room in some lives."""
     # Loaded where many lives are lived: the compiler takes a moment.
     from vastwatch.people.track_loops import gaps_of
 
     spots, every = lives[0].book.spots, together(lives, first, last)
     here = np.flatnonzero(np.array([s.room == room for s in spots])[every.stays.spot])
     t, of, large = small_movements(spots, every.stays.at(here), every.luck.at(here), gaps_of)
-    stay = here[of]
-    return Moved(t, every.stays.spot[stay], large, every.stay_of[stay])
+    whose = every.stay_of[here[of]]
+    order = np.lexsort((t, whose))
+    return Moved(t[order], every.stays.spot[here[of[order]]], large[order], whose[order])

@@ -6,7 +6,8 @@ more than for one.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from functools import partial
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -17,7 +18,7 @@ from vastwatch.design.placed import variants
 from vastwatch.design.project import Project
 from vastwatch.draws import Keys, key_of, sub_keys
 from vastwatch.people.together import Moved, Together, moved_in, together
-from vastwatch.people.truth import Household, Truth
+from vastwatch.people.truth import Truth
 from vastwatch.rehearsal import notice_loops as loops
 from vastwatch.rehearsal.at_rest import Seen, is_doubtful, pressed, seen_fading
 from vastwatch.rehearsal.notices import SURE_HOLD_S, Chances, chances_of, false_notices, spots_noticed
@@ -29,7 +30,9 @@ from vastwatch.rehearsal.reports import (
     is_run,
     keep_run,
     latency_key,
+    moved_afresh,
     own_hold_s,
+    read_by_state,
     reported_at,
     wanted_of,
 )
@@ -49,28 +52,30 @@ def hear(project: Project, truths: Sequence[Truth]) -> None:
             each = [(wanted_of(project, v.sensor, truth), truth) for truth in truths]
             left = [(w, truth) for w, truth in each if w.zoning is None and not is_run(w, truth)]
             if left and truths[0].household.people:
-                _hear(left)
+                _hear(left, sensor.id in read_by_state(project))
 
 
-def _hear(left: list[tuple[Wanted, Truth]]) -> None:
+def _hear(left: list[tuple[Wanted, Truth]], by_state: bool) -> None:
+    """See to it for one sensor; `by_state`: whether it is asked while it sees somebody move."""
     truths = [truth for _, truth in left]
     mounted, level, *_ = left[0][0]
-    lives = tuple(truth.household for truth in truths)
-    days = truths[0].calendar.days
+    every = together(tuple(truth.household for truth in truths), 0, truths[0].calendar.days)
     reports: list[list[Signal]] = [[] for _ in left]
     moving: list[list[Signal]] = [[] for _ in left]
     for k, part in enumerate(each_part(mounted)):
-        noticed = _with_false(
-            _noticed(part, level, lives, days), part, [w.false[k] for w, _ in left], truths, together(lives, 0, days)
-        )
+        own, short = own_hold_s(part), min(MOVING_HOLD_S, own_hold_s(part))
+        # What lies between notices that the device makes one report of is left out before they are sorted.
+        left_out = partial(_thinned, end=every.end, hold=short if by_state else own, part=part)
+        found = [left_out(f) for f in _noticed(part, level, truths, every)]
+        noticed = _sorted([*found, *_false(part, [w.false[k] for w, _ in left], truths)], every)
         for of, said in zip(reports, _reported(part, noticed, truths)):
             of.append(said)
-        hold = float(min(MOVING_HOLD_S, own_hold_s(part)))
-        rows, cuts = loops.held(noticed.start, noticed.end, noticed.moving, noticed.cuts, hold)
-        for of, truth, (a, b) in zip(moving, truths, pairwise(cuts)):
-            of.append(Signal.from_intervals(rows[a:b], 0.0, truth.end))
+        if by_state:
+            rows, cuts = loops.held(noticed.start, noticed.end, noticed.moving, noticed.cuts, float(short))
+            for of, truth, (a, b) in zip(moving, truths, pairwise(cuts)):
+                of.append(Signal.from_intervals(rows[a:b], 0.0, truth.end))
     for (w, truth), of_parts, moved in zip(left, reports, moving):
-        keep_run(w, truth, SensorRun(any_of(of_parts), any_of(moved)))
+        keep_run(w, truth, SensorRun(any_of(of_parts), any_of(moved) if by_state else partial(moved_afresh, w, truth)))
 
 
 class _Noticed(NamedTuple):
@@ -84,24 +89,46 @@ class _Noticed(NamedTuple):
 
 
 class _Found(NamedTuple):
-    """The same in no order: `life` says of which each is."""
+    """The same in one way: all `moving` or none, `of` whom (person after person, life after life), and of each in order
+    of the start unless it is not `ordered`."""
 
     start: Array
     end: Array
-    moving: NDArray[np.bool_]
-    life: Ints
+    moving: bool
+    of: Ints
+    many: int
+    ordered: bool = True
 
 
-def _found(start: Array, end: Array, life: Ints, moving: bool) -> _Found:
-    return _Found(start, end, np.full(len(start), moving), life)
+def _thinned(found: _Found, end: float, hold: float, part: MountedSensor) -> _Found:
+    """Without what no report can depend on (`condensing`), of each person by itself."""
+    until = np.minimum(found.end, end)
+    if not found.ordered:
+        return found._replace(end=until)
+    _, blind = holds_and_blind_s(part, hold) or (hold, 0.0)
+    start, until, of = loops.condensed(found.start, until, found.of, float(hold), float(blind))
+    return found._replace(start=start, end=until, of=of)
 
 
-def _noticed(part: MountedSensor, level: int, lives: tuple[Household, ...], days: int) -> list[_Found]:
+def _sorted(found: list[_Found], every: Together) -> _Noticed:
+    """All that was noticed, in each life in order."""
+    start, end = (np.concatenate(column) for column in zip(*((f.start, f.end) for f in found)))
+    life = np.concatenate([f.of // f.many for f in found])
+    moving = np.repeat([f.moving for f in found], [len(f.of) for f in found])
+    # Each way of noticing has one life after the other, and in each people's days in order: sorted runs to be merged.
+    order = np.argsort(life, kind="stable")
+    cuts = np.searchsorted(life[order], np.arange(every.lives + 1))
+    for a, b in pairwise(cuts):
+        order[a:b] = order[a:b][np.argsort(start[order[a:b]], kind="stable")]
+    return _Noticed(start[order], end[order], moving[order], cuts)
+
+
+def _noticed(part: MountedSensor, level: int, truths: Sequence[Truth], every: Together) -> Iterator[_Found]:
     """What a part of a sensor notices of people in some lives."""
-    one = lives[0]
+    lives = tuple(truth.household for truth in truths)
+    one, days = lives[0], truths[0].calendar.days
     chances = chances_of(part, level, one.book, one.people)
     spots = spots_noticed(part, level, one)
-    every = together(lives, 0, days)
     # The same for everybody in each life, one life after the other.
     bearing = np.tile(chances.who, len(lives))
     many = len(one.people)
@@ -110,10 +137,10 @@ def _noticed(part: MountedSensor, level: int, lives: tuple[Household, ...], days
         of = part.sensor.id, part.device.family, name
         return np.array([key_of(life.seed, *of, p.id) for life in lives for p in one.people], np.uint64)
 
-    out = [_walking(part, every, chances, bearing, many, keys("look"), keys("walk"))]
+    yield _walking(part, every, chances, bearing, many, keys("look"), keys("walk"))
     for room in dict.fromkeys(one.book.spots[k].room for k in np.flatnonzero(spots).tolist()):
-        out.append(_moving(moved_in(lives, 0, days, room), chances, bearing, many, keys("minor")))
-    return [*out, _resting(every, chances, bearing, many, max(own_hold_s(part), SURE_HOLD_S), keys("still"))]
+        yield _moving(moved_in(lives, 0, days, room), chances, bearing, many, keys("minor"))
+    yield _resting(every, chances, bearing, many, max(own_hold_s(part), SURE_HOLD_S), keys("still"))
 
 
 def _walking(
@@ -127,14 +154,14 @@ def _walking(
     walks = loops.Walks(*(column[some] for column in (*w, every.walk_of, how)))
     rates = loops.Rates(c.first, c.samples, c.out, c.walk, c.since, c.until, model is not None and model.by_speed)
     t, who = loops.noticed_walking(walks, rates, look, walk, every.begin, every.end)
-    return _found(t, t, who // many, True)
+    return _Found(t, t, True, who, many)
 
 
 def _moving(moved: Moved, c: Chances, bearing: Ints, many: int, keys: Keys) -> _Found:
     """Instants at which a small movement is noticed."""
     hit = loops.noticed_moving(moved.t, moved.spot, moved.large, moved.of, bearing, c.large, c.small, keys)
     t = moved.t[hit]
-    return _found(t, t, moved.of[hit] // many, True)
+    return _Found(t, t, True, moved.of[hit], many)
 
 
 def _resting(every: Together, c: Chances, bearing: Ints, many: int, hold: float, keys: Keys) -> _Found:
@@ -152,30 +179,21 @@ def _resting(every: Together, c: Chances, bearing: Ints, many: int, hold: float,
         seen = _at_rest(keys, rates[some], a, b, hold)
     else:
         seen = seen_fading(keys, c.fading, c.near[place][some], a, b, hold, _at_rest)
-    return _found(seen.start, seen.end, of[seen.of] // many, False)
+    return _Found(seen.start, seen.end, False, of[seen.of], many, ordered=not doubtful.any())
 
 
 def _at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> Seen:
     return Seen(*loops.noticed_resting(keys, rate, a, b, float(hold)))
 
 
-def _with_false(
-    found: list[_Found], part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth], every: Together
-) -> _Noticed:
-    """With what triggers it falsely in each life, sorted."""
+def _false(part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth]) -> Iterator[_Found]:
+    """What triggers it falsely in each life."""
     for k, (weeks, truth) in enumerate(zip(weekly, truths)):
         calendar = truth.calendar
         false = tuple(f for d in range(calendar.days) for f in of_day(weeks, calendar, d)) if any(weeks) else ()
         if false:
             t, *_ = false_notices(false, (truth.household.seed, part.sensor.id, part.device.family))
-            found.append(_found(t, t, np.full(len(t), k), True))
-    start, end, moving, life = (np.concatenate(column) for column in zip(*found))
-    # Each way of noticing has one life after the other, and in each people's days in order: sorted runs to be merged.
-    order = np.argsort(life, kind="stable")
-    cuts = np.searchsorted(life[order], np.arange(len(truths) + 1))
-    for a, b in pairwise(cuts):
-        order[a:b] = order[a:b][np.argsort(start[order[a:b]], kind="stable")]
-    return _Noticed(start[order], np.minimum(end[order], every.end), moving[order], cuts)
+            yield _Found(t, t, True, np.full(len(t), k), 1, ordered=False)
 
 
 def _reported(part: MountedSensor, n: _Noticed, truths: Sequence[Truth]) -> list[Signal]:

@@ -132,6 +132,32 @@ def noticed_resting(keys, rate, a, b, hold):  # type: ignore[no-untyped-def]
 
 
 @compiled
+def condensed(start, end, of, hold_s, blind_s):  # type: ignore[no-untyped-def]
+    """Of the notices of each of some people, one after the other, those on which no report depends left out: see
+    `condensing.condensed`. Of each they come sorted by start."""
+    kept_start, kept_end, kept_of, n = np.empty(len(start)), np.empty(len(start)), np.empty(len(start), np.int64), 0
+    reach, first, early = -np.inf, 0.0, False
+    for k in range(len(start)):
+        anew = k == 0 or of[k] != of[k - 1]
+        if anew:
+            reach, early = -np.inf, False
+        begins = start[k] > reach + hold_s
+        if begins:
+            first = start[k]
+        reach = max(reach, end[k])
+        ends = k + 1 == len(start) or of[k + 1] != of[k] or start[k + 1] > reach + hold_s
+        # The first one after the blind time as well: the report may begin with it.
+        after_early, early = early, blind_s > 0.0 and start[k] <= first + blind_s
+        if begins or ends or early or after_early:
+            if not begins:
+                # What is left out lies between what is kept: the run goes on from each to the next.
+                kept_end[n - 1] = start[k]
+            kept_start[n], kept_end[n], kept_of[n] = start[k], reach, of[k]
+            n += 1
+    return kept_start[:n], kept_end[:n], kept_of[:n]
+
+
+@compiled
 def held_and_blind(start, end, cuts, hold_s, blind_s):  # type: ignore[no-untyped-def]
     """What a device reports in each of some lives, before its latency: see `sensing.reporting`. Life k has the notices
     from cuts[k] to cuts[k + 1], sorted by start; and the [on, off) rows given back likewise."""

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.design import placed
+from vastwatch.design.conclusions import expressions
 from vastwatch.design.placed import Variant, at_hour, variants
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
@@ -55,17 +56,18 @@ MANY_REPORTS = 1_000_000
 @dataclass(frozen=True, eq=False)
 class SensorRun:
     """What a sensor reported over all days, as a whole, narrowed to those who move or are still, and of its zones.
-    `moved`: while somebody moves, were it reported; `works`: while it works at all, None for always."""
+    `moved`: while somebody moves, were it reported, or what tells that; `works`: while it works at all, None for
+    always."""
 
     report: Signal
-    moved: Signal
+    moved: Signal | Callable[[], Signal]
     zones: Mapping[str, Signal] = field(default_factory=dict)
     works: Signal | None = None
 
     @cached_property
     def moving(self) -> Signal:
         """While it reports somebody who moves. Few ask for that."""
-        return self.moved & self.report
+        return (self.moved if isinstance(self.moved, Signal) else self.moved()) & self.report
 
     @cached_property
     def still(self) -> Signal:
@@ -142,7 +144,7 @@ def as_heard(project: Project, sensor: Sensor, truth: Truth, run: SensorRun) -> 
 def _as_heard(run: SensorRun, trouble: Trouble) -> SensorRun:
     report = trouble.heard(run.report, "")
     zones = {z: trouble.heard(said, z) for z, said in run.zones.items()}
-    return SensorRun(report, run.moving, zones, trouble.works)
+    return SensorRun(report, lambda: run.moving, zones, trouble.works)
 
 
 @kept
@@ -150,9 +152,8 @@ def _by_hours(runs: tuple[SensorRun, ...], sensor: Sensor, calendar: Calendar) -
     """What a sensor reports that is set otherwise in parts of the day: of each as it is set there, in its hours."""
     hours = [_hours(calendar, v) for v in variants(sensor)]
     report = any_of(run.report & there for run, there in zip(runs, hours))
-    moving = any_of(run.moving & there for run, there in zip(runs, hours))
     zones = {z: any_of(run.zones[z] & there for run, there in zip(runs, hours)) for z in runs[0].zones}
-    return SensorRun(report, moving, zones)
+    return SensorRun(report, lambda: any_of(run.moving & there for run, there in zip(runs, hours)), zones)
 
 
 def _hours(calendar: Calendar, v: Variant) -> Signal:
@@ -308,6 +309,12 @@ def _read_by_zone(project: Project) -> set[str]:
     return {z.sensor for z in project.zones if z.id in zones}
 
 
+@kept
+def read_by_state(project: Project) -> frozenset[str]:
+    """The sensors of which some conclusion asks while they see somebody move, or nobody move."""
+    return frozenset(r.sensor for expr in expressions(project) for r in reports(expr) if r.state is not None)
+
+
 def _zoning(project: Project, mounted: MountedSensor, level: int) -> Zoning | None:
     zones = zones_told(project, mounted.sensor)
     watched = _watched(project, mounted, level) if zones else None
@@ -446,13 +453,24 @@ def keep_run(w: Wanted, truth: Truth, run: SensorRun) -> SensorRun:
     return MEMO.get((_run, (*w[:3], truth)), lambda: run)
 
 
+def moved_afresh(w: Wanted, truth: Truth) -> Signal:
+    """While somebody moves, as a sensor notices it, its days lived anew."""
+    moved = _joined(w.mounted, _heard_by_day(w.mounted, w.level, w.false, truth), truth).moved
+    assert isinstance(moved, Signal)
+    return moved
+
+
 @kept
 def _run(mounted: MountedSensor, level: int, false: tuple[Weekly, ...], truth: Truth) -> SensorRun:
+    return _joined(mounted, _heard_by_day(mounted, level, false, truth), truth)
+
+
+def _heard_by_day(mounted: MountedSensor, level: int, false: tuple[Weekly, ...], truth: Truth) -> list[list[Heard]]:
+    """What each part of a sensor heard, day by day."""
     days = range(truth.calendar.days)
-    heard = [
+    return [
         [_heard_on(part, level, truth, weekly, day) for day in days] for part, weekly in zip(each_part(mounted), false)
     ]
-    return _joined(mounted, heard, truth)
 
 
 def _joined(mounted: MountedSensor, heard: list[list[Heard]], truth: Truth) -> SensorRun:
