@@ -172,7 +172,8 @@ def _moving(median_s: float, sigma: float, chance: float) -> Law:
 @kept
 def _moving_laws(median_s: float, sigma: float) -> tuple[Array, tuple[Law, ...]]:
     """Logarithms of chances, and the law of movements that are noticed with each."""
-    t, chances, log_none = _table(median_s, sigma)
+    steps, chances, log_none = _table(sigma)
+    t = steps * median_s
     tenth = len(t) * 9 // 10
     laws = []
     for log in log_none:
@@ -211,12 +212,13 @@ def _fading(fading: Fading, near: float) -> Law:
 
 
 @kept
-def _table(median_s: float, sigma: float) -> tuple[Array, Array, Array]:
-    """Instants; logarithms of chances p; and for each of them log S at the instants, (chances, instants)."""
-    t = np.arange(STEPS, dtype=float) * (median_s / TO_MEDIAN)
+def _table(sigma: float) -> tuple[Array, Array, Array]:
+    """Instants, in median gaps; logarithms of chances p; and for each of them log S at the instants, (chances,
+    instants): whatever the median."""
+    t = np.arange(STEPS, dtype=float) / TO_MEDIAN
     chances: Array = np.geomspace(LEAST_CHANCE, 1.0, CHANCES).astype(float)
     with np.errstate(divide="ignore"):
-        law = normal_below(np.log(t / median_s) / sigma)
+        law = normal_below(np.log(t) / sigma)
     law[0] = 0.0
     mass, missed = np.diff(law), 1.0 - chances
     back = mass[::-1].copy()

@@ -45,6 +45,10 @@ class Hits(NamedTuple):
     hi: NDArray[np.intp]
 
 
+# Of no more targets than this it is looked at first which footprints any ray comes near, within a hair, metres.
+FEW_TARGETS, HAIR = 400, 1e-6
+
+
 class Prism(NamedTuple):
     """A convex counter-clockwise footprint (m, 2) that fills the heights z0 to z1."""
 
@@ -171,6 +175,14 @@ def screen_hits(view: Fan, screens: Screens, heights: Array) -> Iterator[tuple[i
                     yield k, Hits(at[some] + run.start, lo[some], hi[some])
 
 
+def _near_rays(view: Fan, circles: Array) -> Bools:
+    """Which circles any ray comes to within a hair of, (m,)."""
+    x, y = circles[:, 0, None] - view.eye[0], circles[:, 1, None] - view.eye[1]
+    along = np.clip(x * view.ux + y * view.uy, 0.0, view.r)
+    aside = np.hypot(x - along * view.ux, y - along * view.uy)
+    return np.asarray((aside <= circles[:, 2, None] + HAIR).any(axis=1))
+
+
 def _crossable(eye: float, heights: Array, z0: Array, z1: Array) -> Bools:
     """Which obstacles reach into the heights that any ray runs through."""
     return (z0 < max(eye, heights[-1])) & (z1 > min(eye, heights[0]))
@@ -209,13 +221,21 @@ def sample_mask(hits: Hits, samples: int) -> Bools:
     return (rows >= hits.lo) & (rows < hits.hi)
 
 
-def prism_hits(view: Fan, prisms: Sequence[Prism], heights: Array) -> Iterator[tuple[int, Hits]]:
-    """Of which targets each prism cuts which samples: pairs of prism and hits; `heights` ascending.
+def prism_hits(
+    view: Fan, prisms: Sequence[Prism], heights: Array, circles: Array | None = None
+) -> Iterator[tuple[int, Hits]]:
+    """Of which targets each prism cuts which samples: pairs of prism and hits; `heights` ascending. `circles`: rows of
+    centre and radius, (m, 3), that the footprints lie within; for few targets they tell which can matter at all.
 
     A ray enters a convex footprint through an edge that faces the eye and leaves it through one that does not, so
     each edge concerns only its own run of targets. A target inside the footprint is hidden where its own ray passes
     through the body before reaching it.
     """
+    if circles is not None and len(view.r) <= FEW_TARGETS:
+        near = np.flatnonzero(_near_rays(view, circles)).tolist()
+        for k, hits in prism_hits(view, [prisms[k] for k in near], heights):
+            yield near[k], hits
+        return
     if not prisms:
         return
     z0, z1 = np.array([p.z0 for p in prisms]), np.array([p.z1 for p in prisms])

@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -59,15 +58,16 @@ class Obstacles:
     prisms: tuple[Prism, ...]
     prism_ids: tuple[str, ...]
     prism_db: Array
+    # Around each prism: centre and radius, (n, 3).
+    prism_circles: Array
 
-    @cached_property
-    def prism_circles(self) -> Array:
-        """A circle around each prism: centre and radius, (n, 3)."""
-        rows = np.zeros((len(self.prisms), 3))
-        for k, prism in enumerate(self.prisms):
-            rows[k, :2] = prism.outline.mean(axis=0)
-            rows[k, 2] = np.hypot(*(prism.outline - rows[k, :2]).T).max()
-        return rows
+
+def _circles(prisms: list[Prism]) -> Array:
+    rows = np.zeros((len(prisms), 3))
+    for k, prism in enumerate(prisms):
+        rows[k, :2] = prism.outline.mean(axis=0)
+        rows[k, 2] = np.hypot(*(prism.outline - rows[k, :2]).T).max()
+    return rows
 
 
 @dataclass(frozen=True)
@@ -122,7 +122,7 @@ def _obstacles(
     return Obstacles(
         _screens(full), tuple(p.owner for p in full), _losses([p.material for p in full], band),
         _screens(part), tuple(p.owner for p in part), _losses([p.material for p in part], band),
-        tuple(prisms), tuple(prism_ids), _losses(prism_materials, band),
+        tuple(prisms), tuple(prism_ids), _losses(prism_materials, band), _circles(prisms),
     )  # fmt: skip
 
 
@@ -221,5 +221,5 @@ def _only(obstacle: Obstacles, full: NDArray[np.bool_], part: NDArray[np.bool_],
         some(obstacle.full, full), tuple(np.array(obstacle.full_ids, object)[full]), obstacle.full_db[full],
         some(obstacle.part, part), tuple(np.array(obstacle.part_ids, object)[part]), obstacle.part_db[part],
         tuple(obstacle.prisms[i] for i in prism), tuple(obstacle.prism_ids[i] for i in prism),
-        obstacle.prism_db[prism],
+        obstacle.prism_db[prism], obstacle.prism_circles[which],
     )  # fmt: skip

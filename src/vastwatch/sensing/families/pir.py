@@ -118,7 +118,9 @@ def view_of(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float
     view = view.keep(visible(view, around.full))
     heights = body.heights
     seen = _in_beams(sensor, device, view.r, heights, h)
-    for _, hits in chain(screen_hits(view, around.part, heights), prism_hits(view, around.prisms, heights)):
+    for _, hits in chain(
+        screen_hits(view, around.part, heights), prism_hits(view, around.prisms, heights, around.prism_circles)
+    ):
         seen[:, hits.at] &= ~sample_mask(hits, SAMPLES)
     share = seen.mean(axis=0)
     if ceiling:

@@ -159,7 +159,7 @@ def _partial_losses(view: Fan, around: Obstacles, body: Body) -> Array:
     loss = np.zeros(len(view.r))
     heights = body.heights
     found = [(hits, around.part_db[k]) for k, hits in screen_hits(view, around.part, heights)]
-    found += [(hits, around.prism_db[k]) for k, hits in prism_hits(view, around.prisms, heights)]
+    found += [(hits, around.prism_db[k]) for k, hits in prism_hits(view, around.prisms, heights, around.prism_circles)]
     ragged = []
     for hits, loss_db in found:
         db = min(float(loss_db), OPAQUE_DB)

@@ -69,7 +69,9 @@ def listen(mounted: MountedSensor, points: Array, body: Body) -> Heard:
     seen_by = view.keep(visible(view, around.full))
     heights = body.heights
     seen = np.ones((SAMPLES, len(seen_by.r)), bool)
-    for _, hits in chain(screen_hits(seen_by, around.part, heights), prism_hits(seen_by, around.prisms, heights)):
+    for _, hits in chain(
+        screen_hits(seen_by, around.part, heights), prism_hits(seen_by, around.prisms, heights, around.prism_circles)
+    ):
         seen[:, hits.at] &= ~sample_mask(hits, SAMPLES)
     share[seen_by.order] = seen.mean(axis=0)
     own = np.zeros(len(points), bool)
