@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.curves import Waving
+from vastwatch.advice.curves import ByHand, Waving
 from vastwatch.advice.end_to_end import EndToEnd
 from vastwatch.advice.weeks import lived
 from vastwatch.control.reactions import Stretches, Waved
@@ -44,7 +44,9 @@ def life(rng: np.random.Generator, key: int) -> Waving:
 @settings(max_examples=25, deadline=None)
 def test_each_life_comes_to_what_it_comes_to_alone(seed):
     rng = np.random.default_rng(seed)
-    lives = [life(rng, 100 * k) for k in range(int(rng.integers(2, 6)))]
+    lives: list[Waving] | list[ByHand] = [life(rng, 100 * k) for k in range(int(rng.integers(2, 6)))]
+    if seed % 3 == 0:
+        lives = [ByHand((x.start, x.keep), x.awake, x.dark, float(rng.random())) for x in lives]
     together = EndToEnd(lives)
     # Thousands of steps one after the other round by a few microseconds.
     for hold in (5.0, 60.0, 3600.0):

@@ -389,40 +389,48 @@ def lit_by(
 
 class ByHand:
     """`Curve` of a light that a hand switches on, and again when it has gone off on somebody; by what presence comes to
-    at a hold."""
+    at a hold, or else the `parts` that start it and that keep it for the hold."""
 
     def __init__(
-        self, presence: Callable[[float], Signal], awake: Signal, dark: Signal, unlit_s: float = 0.0,
-        anyway: Signal | None = None,
+        self, presence: Callable[[float], Signal] | tuple[Signal, Signal], awake: Signal, dark: Signal,
+        unlit_s: float = 0.0, anyway: Signal | None = None,
     ) -> None:  # fmt: skip
         self.unlit_s, self.anyway = unlit_s, anyway
-        self._presence, self._awake, self._dark = presence, awake, dark
+        self.awake, self.dark = awake, dark
+        self.parts = None if callable(presence) else presence
+        self._concluded = presence if callable(presence) else self._of_parts
         self._known: dict[float, Outcome] = {}
 
     def outcome(self, hold_s: float) -> Outcome:
         """See Curve."""
         if hold_s not in self._known:
-            lit, pressed = self._lit(hold_s)
-            need = due(self._awake, self._dark, self.anyway)
+            lit, pressed = self.lit(hold_s)
+            need = due(self.awake, self.dark, self.anyway)
             self._known[hold_s] = Outcome(
-                false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self._awake).total(), 0,
+                false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.awake).total(), 0,
                 len(pressed.again),
             )  # fmt: skip
         return self._known[hold_s]
 
     def light(self, hold_s: float) -> Signal:
         """See Curve."""
-        return self._lit(hold_s)[0]
+        return self.lit(hold_s)[0]
 
     def presence(self, hold_s: float) -> Signal:
         """See Curve."""
-        presence = self._presence(hold_s)
-        return on_by_hand(presence, presses(presence, self._awake, self._dark, hold_s).signal, hold_s)
+        presence = self._concluded(hold_s)
+        return on_by_hand(presence, presses(presence, self.awake, self.dark, hold_s).signal, hold_s)
 
-    def _lit(self, hold_s: float) -> tuple[Signal, Pressed]:
-        presence = self._presence(hold_s)
-        pressed = presses(presence, self._awake, self._dark, hold_s)
-        lit = on_by_hand(presence, pressed.signal, hold_s) & self._dark
+    def _of_parts(self, hold_s: float) -> Signal:
+        assert self.parts is not None
+        start, keep = self.parts
+        return start.start_keep(keep.hold(hold_s))
+
+    def lit(self, hold_s: float) -> tuple[Signal, Pressed]:
+        """The light with a hold, and the presses that it takes."""
+        presence = self._concluded(hold_s)
+        pressed = presses(presence, self.awake, self.dark, hold_s)
+        lit = on_by_hand(presence, pressed.signal, hold_s) & self.dark
         return lit if self.anyway is None else lit | self.anyway, pressed
 
 

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.curves import KNOWN_S, Curve, Waving, WavingAtAny, due, lit_by
+from vastwatch.advice.curves import KNOWN_S, ByHand, Curve, Waving, WavingAtAny, due, lit_by
 from vastwatch.control.concluding import always
 from vastwatch.control.reactions import Luck, Stretches, eyes, present
 from vastwatch.design.expressions import Expr
@@ -54,11 +54,14 @@ class EndToEnd:
         self._curves = tuple(curves)
         waving = [c for c in curves if isinstance(c, Waving)]
         any_ = [c for c in curves if isinstance(c, WavingAtAny)]
-        self._line: _Line | AnyLine | None = None
+        by_hand = [c for c in curves if isinstance(c, ByHand) and c.parts is not None]
+        self._line: _Line | AnyLine | _HandLine | None = None
         if len(waving) == len(curves) > 0:
             self._line = _Line(waving)
         elif len(any_) == len(curves) > 1:
             self._line = AnyLine(any_)
+        elif len(by_hand) == len(curves) > 1:
+            self._line = _HandLine(by_hand)
         self._known: dict[float, Outcomes] = {}
 
     def __len__(self) -> int:
@@ -111,7 +114,7 @@ def laid_out(signals: tuple[Signal, ...]) -> Signal:
 class _Lives:
     """Lives end to end, as signals of one line of time."""
 
-    def __init__(self, each: Sequence[Waving] | Sequence[WavingAtAny]) -> None:
+    def __init__(self, each: Sequence[Waving] | Sequence[WavingAtAny] | Sequence[ByHand]) -> None:
         self._each = each
         self._span, self._step = each[0].awake.end, step_of(each[0].awake)
         self._unlit_s = np.array([c.unlit_s for c in each])
@@ -143,11 +146,11 @@ class _Lives:
         off = Signal.constant(False, 0.0, self._span)
         return laid_out(tuple(off if a is None else a for a in each))
 
-    def _all_of_them(self) -> Stretches:
-        each = [c.who for c in self._each]
+    def _all_of_them(self, lives: Sequence[Waving] | Sequence[WavingAtAny]) -> Stretches:
+        each = [c.who for c in lives]
         begins: Array = self._step * np.arange(len(each), dtype=float)
         of = np.repeat(np.arange(len(each)), [len(who.begin) for who in each])
-        keys = np.array([[s.key for s in c.sensors] for c in self._each], np.uint64).reshape(len(each), -1).T
+        keys = np.array([[s.key for s in c.sensors] for c in lives], np.uint64).reshape(len(each), -1).T
         return Stretches(
             np.concatenate([who.begin for who in each]) + begins[of],
             np.concatenate([who.end for who in each]) + begins[of],
@@ -170,7 +173,7 @@ class AnyLine(_Lives):
         self._awake, self._dark = map(laid_out, zip(*((c.awake, c.dark) for c in lives)))
         self.anyway = self._anyway()
         self._need = due(self._awake, self._dark, self.anyway)
-        self._who = self._all_of_them()
+        self._who = self._all_of_them(lives)
 
     def outcomes(self, hold_s: float) -> Outcomes:
         """Of a hold, in each life."""
@@ -190,6 +193,31 @@ class AnyLine(_Lives):
         return lit_by(expr, self._given, self._dark, self._who, self._sensors, self.anyway)[1]
 
 
+class _HandLine(_Lives):
+    """The lives of people who switch a light on by hand that one hold of some reports keeps."""
+
+    def __init__(self, lives: Sequence[ByHand]) -> None:
+        super().__init__(lives)
+        start, keep = map(laid_out, zip(*(c.parts for c in lives if c.parts is not None)))
+        awake, dark = map(laid_out, zip(*((c.awake, c.dark) for c in lives)))
+        self.anyway = self._anyway()
+        self._curve = ByHand((start, keep), awake, dark, anyway=self.anyway)
+        self._need = due(awake, dark, self.anyway)
+
+    def outcomes(self, hold_s: float) -> Outcomes:
+        """Of a hold, in each life."""
+        stand_aside()
+        lit, pressed = self._curve.lit(hold_s)
+        return Outcomes(
+            self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit) + self._unlit_s,
+            self._seconds(lit - self._curve.awake), np.zeros(len(self._each)), self._by_life(pressed.again),
+        )  # fmt: skip
+
+    def light(self, hold_s: float) -> Signal:
+        """The light, life after life."""
+        return self._curve.lit(hold_s)[0]
+
+
 class _Line(_Lives):
     """The lives of people who wave at one hold of some reports."""
 
@@ -200,7 +228,7 @@ class _Line(_Lives):
         self._start, self._keep, self._dark, self._need, self._nobody = map(laid_out, zip(*each))
         self._joined: dict[float, tuple[Array, Array]] = {}
         self.anyway = self._anyway()
-        self._who = self._all_of_them()
+        self._who = self._all_of_them(lives)
         # Where other light goes out on somebody while this light may burn; and while it never does: how often.
         self._left, self._left_anyhow = np.empty(0), np.zeros(len(lives))
         if self.anyway is not None:

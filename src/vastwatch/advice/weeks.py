@@ -248,10 +248,7 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
 
 @kept
 def _by_hand(start: Signal, keep: Signal, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
-    def presence(hold_s: float) -> Signal:
-        return start.start_keep(keep.hold(hold_s))
-
-    curve = ByHand(presence, occupied(truth, room, True), how.follows, unlit_s, how.anyway)
+    curve = ByHand((start, keep), occupied(truth, room, True), how.follows, unlit_s, how.anyway)
     return _lived(truth, room, how, start, curve)
 
 
