@@ -177,7 +177,7 @@ def _without_buttons(project: Project, room: str, truth: Truth, recording: Recor
     if parts is not None and (by_hand or waves_simply(presence.expr)):
         start, keep = (concluded(project, p, recording, named=named) for p in parts)
         # What starts and does not keep would make a curve of its own.
-        if (start - keep).total() == 0:
+        if waves_simply(presence.expr) or (start - keep).total() == 0:
             if by_hand:
                 return _by_hand(start, keep, how, truth, room, unlit_s)
             return _waving(start, keep, how, who, sensors, truth, room, unlit_s)

@@ -64,9 +64,12 @@ def _hear(left: list[tuple[Wanted, Truth]], by_state: bool) -> None:
     moving: list[list[Signal]] = [[] for _ in left]
     for k, part in enumerate(each_part(mounted)):
         own, short = own_hold_s(part), min(MOVING_HOLD_S, own_hold_s(part))
+        _, blind = holds_and_blind_s(part, own) or (own, 0.0)
         # What lies between notices that the device makes one report of is left out before they are sorted.
-        left_out = partial(_thinned, end=every.end, hold=short if by_state else own, part=part)
-        found = [left_out(f) for f in _noticed(part, level, truths, every)]
+        joins = short if by_state else own
+        found = [
+            _thinned(f, every, joins, blind) for f in _noticed(part, level, truths, every, 0.0 if blind else joins)
+        ]
         noticed = _sorted([*found, *_false(part, [w.false[k] for w, _ in left], truths)], every)
         for of, said in zip(reports, _reported(part, noticed, truths)):
             of.append(said)
@@ -100,12 +103,11 @@ class _Found(NamedTuple):
     ordered: bool = True
 
 
-def _thinned(found: _Found, end: float, hold: float, part: MountedSensor) -> _Found:
+def _thinned(found: _Found, every: Together, hold: float, blind: float) -> _Found:
     """Without what no report can depend on (`condensing`), of each person by itself."""
-    until = np.minimum(found.end, end)
+    until = np.minimum(found.end, every.end)
     if not found.ordered:
         return found._replace(end=until)
-    _, blind = holds_and_blind_s(part, hold) or (hold, 0.0)
     start, until, of = loops.condensed(found.start, until, found.of, float(hold), float(blind))
     return found._replace(start=start, end=until, of=of)
 
@@ -123,8 +125,11 @@ def _sorted(found: list[_Found], every: Together) -> _Noticed:
     return _Noticed(start[order], end[order], moving[order], cuts)
 
 
-def _noticed(part: MountedSensor, level: int, truths: Sequence[Truth], every: Together) -> Iterator[_Found]:
-    """What a part of a sensor notices of people in some lives."""
+def _noticed(
+    part: MountedSensor, level: int, truths: Sequence[Truth], every: Together, joined_s: float
+) -> Iterator[_Found]:
+    """What a part of a sensor notices of people in some lives; of notices within `joined_s` of each other the first and
+    the last are enough."""
     lives = tuple(truth.household for truth in truths)
     one, days = lives[0], truths[0].calendar.days
     chances = chances_of(part, level, one.book, one.people)
@@ -137,14 +142,14 @@ def _noticed(part: MountedSensor, level: int, truths: Sequence[Truth], every: To
         of = part.sensor.id, part.device.family, name
         return np.array([key_of(life.seed, *of, p.id) for life in lives for p in one.people], np.uint64)
 
-    yield _walking(part, every, chances, bearing, many, keys("look"), keys("walk"))
+    yield _walking(part, every, chances, bearing, many, (keys("look"), keys("walk")), joined_s)
     for room in dict.fromkeys(one.book.spots[k].room for k in np.flatnonzero(spots).tolist()):
         yield _moving(moved_in(lives, 0, days, room), chances, bearing, many, keys("minor"))
     yield _resting(every, chances, bearing, many, max(own_hold_s(part), SURE_HOLD_S), keys("still"))
 
 
 def _walking(
-    part: MountedSensor, every: Together, c: Chances, bearing: Ints, many: int, look: Keys, walk: Keys
+    part: MountedSensor, every: Together, c: Chances, bearing: Ints, many: int, keys: tuple[Keys, Keys], joined_s: float
 ) -> _Found:
     """Instants at which a walker is noticed."""
     w = every.walks
@@ -153,7 +158,7 @@ def _walking(
     model = model_of(part.device.family)
     walks = loops.Walks(*(column[some] for column in (*w, every.walk_of, how)))
     rates = loops.Rates(c.first, c.samples, c.out, c.walk, c.since, c.until, model is not None and model.by_speed)
-    t, who = loops.noticed_walking(walks, rates, look, walk, every.begin, every.end)
+    t, who = loops.noticed_walking(walks, rates, *keys, every.begin, every.end, float(joined_s))
     return _Found(t, t, True, who, many)
 
 

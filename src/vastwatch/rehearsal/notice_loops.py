@@ -46,8 +46,9 @@ def _happens(u, expected):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def noticed_walking(walks, rates, look_key, walk_key, begin, end):  # type: ignore[no-untyped-def]
-    """Instants within [begin, end) at which walkers are noticed, and who each is, by keys of each person.
+def noticed_walking(walks, rates, look_key, walk_key, begin, end, joined_s):  # type: ignore[no-untyped-def]
+    """Instants within [begin, end) at which walkers are noticed, and who each is, by keys of each person. Of a walk on
+    which all of them lie within `joined_s` of each other, the first and the last.
 
     One look in each fifth of a second of the clock, at random within it: it stays where it is whoever walks. Only those
     are taken at which they are where anything is noticed, and one sample beside.
@@ -67,19 +68,31 @@ def noticed_walking(walks, rates, look_key, walk_key, begin, end):  # type: igno
         far = arrive[k] if until[b, r] == samples[r] - 1 else min(arrive[k], far)
         tick, last = math.floor(max(near, begin) * WALK_HZ), math.floor(min(far, end) * WALK_HZ)
         begins, ends = max(leave[k], begin), min(arrive[k], end)
+        # Where the ends are enough, they are looked for from both ends.
+        both = (last + 1 - tick) / WALK_HZ <= joined_s
+        step_on, found = 1, 0
         while tick <= last:
-            t = (tick + uniform_of(look_key[who[k]], tick)) / WALK_HZ
+            at = tick if step_on > 0 else last
+            t = (at + uniform_of(look_key[who[k]], at)) / WALK_HZ
             if begins <= t < ends:
                 sample = out[r] + math.floor((t - left[k]) * speed[k] / STEP)
                 rate = walk[b, first[r] + min(max(sample, 0), samples[r] - 1)]
                 if rates.by_speed:
                     rate *= speed[k]
-                if rate > 0.0 and _happens(uniform_of(walk_key[who[k]], tick), rate / WALK_HZ):
+                if rate > 0.0 and _happens(uniform_of(walk_key[who[k]], at), rate / WALK_HZ):
                     if n == len(t_found):
                         t_found, who_found = twice(t_found), twice(who_found)
                     t_found[n], who_found[n] = t, who[k]
-                    n += 1
-            tick += 1
+                    n, found = n + 1, found + 1
+                    if both:
+                        if found == 2:
+                            break
+                        tick, step_on = tick + 1, -1
+                        continue
+            if step_on > 0:
+                tick += 1
+            else:
+                last -= 1
     return t_found[:n], who_found[:n]
 
 

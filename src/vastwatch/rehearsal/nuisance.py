@@ -25,8 +25,10 @@ Weekly = tuple[tuple[_Falsely, ...], ...]
 @kept
 def false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> Weekly:
     """What triggers a part of a sensor falsely in each week of a calendar."""
-    out = []
-    for k, rates in enumerate(_rates_by_week(project, mounted, calendar.begin, calendar.days)):
+    every, out = _rates_by_week(project, mounted, calendar.begin, calendar.days), []
+    if not any(every):
+        return ((),) * len(every)
+    for k, rates in enumerate(every):
         first = k * SUN_DAYS
         out.append(
             tuple(

@@ -31,6 +31,7 @@ from vastwatch.design.records import Presence
 from vastwatch.design.relations import buttons_in, level_number
 from vastwatch.draws import key_of
 from vastwatch.memo import kept
+from vastwatch.people.routes import RouteBook
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.notices import chances_of_large_movements
 from vastwatch.rehearsal.reports import own_hold_s
@@ -187,13 +188,19 @@ def _stretches(
     left = _left(room, truth, dark)
     if len(left.rows) == 0:
         return Stretches.none(len(mounted))
-    chance = np.array(
-        [
-            [chances_of_large_movements(m, truth.household.book, level, kg) for kg in left.kgs]
-            for m, level in zip(mounted, levels)
-        ]
-    ).reshape(len(mounted), len(left.kgs), len(truth.spots))
+    chance = _chances(mounted, levels, truth.household.book, left.kgs)
     return Stretches(left.rows[:, 0], left.rows[:, 1], left.after_s, chance[:, left.heavy, left.spot])
+
+
+@kept
+def _chances(
+    mounted: tuple[MountedSensor, ...], levels: tuple[int, ...], book: RouteBook, kgs: tuple[float, ...]
+) -> Array:
+    """How readily each of some sensors notices somebody who waves, by how heavy they are and at which spot, (sensors,
+    kgs, spots)."""
+    return np.array(
+        [[chances_of_large_movements(m, book, level, kg) for kg in kgs] for m, level in zip(mounted, levels)]
+    ).reshape(len(mounted), len(kgs), len(book.spots))
 
 
 # -- what comes of it ----------------------------------------------------------------------------------------------
