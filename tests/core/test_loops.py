@@ -6,14 +6,22 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from vastwatch import draw_loops
-from vastwatch.draw_loops import normal_pair_of, sub_key_of, uniform_of
-from vastwatch.draws import normal_pair, sub_keys, uniform
+from vastwatch.draw_loops import exponential_of, normal_of, normal_pair_of, sub_key_of, uniform_of
+from vastwatch.draws import arrivals, exponential, normal, normal_pair, sub_keys, uniform
+from vastwatch.people.routes import STEP
+from vastwatch.people.track_loops import gaps_of
+from vastwatch.rehearsal import notice_loops as loops
+from vastwatch.rehearsal.at_rest import DENSE
 from vastwatch.rehearsal.condensing import condensed
-from vastwatch.sensing.reporting import held
+from vastwatch.rehearsal.notice_loops import Rates, Walks, noticed_moving, noticed_resting, noticed_walking
+from vastwatch.rehearsal.notices import WALK_HZ
+from vastwatch.sensing.reporting import held, held_and_blind
+
+seeds = st.integers(0, 2**32 - 1)
 
 
 @given(st.integers(0, 2**64 - 1), st.integers(0, 2**52))
@@ -21,7 +29,107 @@ def test_one_number_is_the_one_of_the_array(key, index):
     k = np.uint64(key)
     assert sub_key_of(k, index) == sub_keys(k, index)
     assert uniform_of(k, index) == uniform(k, index)
+    assert exponential_of(k, index) == pytest.approx(float(exponential(k, index)), rel=1e-14)
+    assert normal_of(k, index) == pytest.approx(float(normal(k, index)), rel=1e-9, abs=1e-12)
     assert normal_pair_of(k, index) == pytest.approx([float(x[0]) for x in normal_pair(k, [index])], abs=1e-5)
+
+
+@settings(max_examples=60, deadline=None)
+@given(seeds)
+def test_small_movements_are_a_sum_of_gaps_from_the_arrival_on(seed):
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(1, 6))
+    keys = sub_keys(seed, np.arange(n))
+    since, lasts = rng.uniform(0, 1e6, n), rng.choice([0.0, 3.0, 200.0, 20_000.0], n)
+    dawn = since + rng.choice([-1.0, 50.0], n)
+    median, sigma, rate = rng.uniform(2, 90, n), rng.uniform(0.1, 1.5, n), rng.uniform(0.001, 0.5, n)
+    t, of = gaps_of(keys, since, lasts, dawn, median, sigma, rate)
+    for k in range(n):
+        gaps = median[k] * np.exp(sigma[k] * normal(keys[k], np.arange(40_000)))
+        moved = np.cumsum(gaps)
+        moved = since[k] + moved[moved < lasts[k]]
+        assert t[of == k] == pytest.approx(moved[moved >= dawn[k]], abs=1e-6)
+
+
+@settings(max_examples=60, deadline=None)
+@given(seeds, st.booleans(), st.sampled_from([0.0, 8.0, 100.0]))
+def test_walkers_are_looked_at_in_each_fifth_of_a_second(seed, by_speed, joined_s):
+    """Every fifth of a second of the whole span, one after the other; also where walks begin and end in sight. Of a
+    walk that is short enough the first and the last are told."""
+    rng = np.random.default_rng(seed)
+    routes, people, bearings = int(rng.integers(1, 4)), 2, 2
+    samples = rng.integers(2, 60, routes)
+    first = np.concatenate([[0], np.cumsum(samples)])[:-1]
+    walk = np.where(rng.random((bearings, samples.sum())) < 0.5, rng.uniform(0, 9, (bearings, samples.sum())), 0.0)
+    out = np.array([rng.integers(0, s) for s in samples])
+    since, until = np.full((2, bearings, routes), -1)
+    for b in range(bearings):
+        for r in range(routes):
+            seen = np.flatnonzero(walk[b, first[r] : first[r] + samples[r]] > 0)
+            if len(seen):
+                since[b, r], until[b, r] = seen[0], seen[-1]
+    n = int(rng.integers(1, 5))
+    route, speed, left = rng.integers(0, routes, n), rng.uniform(0.5, 2.0, n), rng.uniform(20.0, 60.0, n)
+    leave = left - out[route] * STEP / speed
+    arrive = left + (samples[route] - 1 - out[route]) * STEP / speed
+    who, bearing = rng.integers(0, people, n), rng.integers(0, bearings, n)
+    some = until[bearing, route] >= 0
+    walks = Walks(*(x[some] for x in (leave, arrive, left, route, speed, who, bearing)))
+    look, key = sub_keys(seed, np.arange(people)), sub_keys(seed, 7 + np.arange(people))
+    begin, end = 25.0, float(rng.uniform(30, 70))
+    rates = Rates(first, samples, out, walk, since, until, by_speed)
+    t, of = noticed_walking(walks, rates, look, key, begin, end, joined_s)
+    expected, told = [], list(zip(t.tolist(), of.tolist()))
+    for k in range(n):
+        mine: list[tuple[float, int]] = []
+        for tick in range(int(100 * WALK_HZ)):
+            at = (tick + float(uniform(look[who[k]], tick))) / WALK_HZ
+            if not max(leave[k], begin) <= at < min(arrive[k], end):
+                continue
+            sample = out[route[k]] + math.floor((at - left[k]) * speed[k] / STEP)
+            rate = walk[bearing[k], first[route[k]] + min(max(sample, 0), samples[route[k]] - 1)]
+            rate *= speed[k] if by_speed else 1.0
+            if float(uniform(key[who[k]], tick)) < -math.expm1(-rate / WALK_HZ):
+                mine.append((at, int(who[k])))
+        if some[k] and len(mine) > 2 and mine[0] in told and mine[1] not in told:
+            # Only where they all lie close enough together.
+            assert mine[-1][0] - mine[0][0] <= joined_s
+            mine = [mine[0], mine[-1]]
+        elif joined_s == 100.0:
+            assert len(mine) <= 2
+        expected += mine
+    assert told == expected
+
+
+@given(seeds)
+def test_each_small_movement_is_noticed_by_its_chance(seed):
+    rng = np.random.default_rng(seed)
+    n = 30
+    t, spot, large = rng.uniform(0, 1e6, n), rng.integers(0, 3, n), rng.random(n) < 0.5
+    who, bearing, key = rng.integers(0, 2, n), np.array([1, 0]), sub_keys(seed, np.arange(2))
+    by_large, by_small = rng.choice([0.0, 0.3, 1.0], (2, 2, 3))
+    hit = noticed_moving(t, spot, large, who, bearing, by_large, by_small, key)
+    chance = np.where(large, by_large[bearing[who], spot], by_small[bearing[who], spot])
+    assert hit.tolist() == np.flatnonzero(uniform(key[who], np.floor(1000 * t).astype(int)) < chance).tolist()
+
+
+@settings(max_examples=40, deadline=None)
+@given(seeds, st.floats(0.5, 30.0))
+def test_whoever_rests_is_detected_as_a_poisson_process_draws_it(seed, hold):
+    rng = np.random.default_rng(seed)
+    n = 4
+    keys, rate, a = sub_keys(seed, np.arange(n)), rng.choice([0.0, 0.001, 0.05, 0.3], n), rng.uniform(0, 1e5, n)
+    b = a + rng.choice([0.5, 60.0, 9000.0], n)
+    begin, end, of = noticed_resting(keys, rate, a, b, hold)
+    for k in range(n):
+        mine = of == k
+        if rate[k] * hold <= DENSE:
+            drawn = arrivals(keys[k], float(rate[k]), float(a[k]), float(b[k]))
+            assert begin[mine] == pytest.approx(drawn, rel=1e-12) and (begin[mine] == end[mine]).all()
+            continue
+        # Stretches a hold and more apart, within the stay.
+        assert (begin[mine][1:] >= end[mine][:-1] + hold).all() and (end[mine] <= b[k]).all()
+        assert (begin[mine] >= a[k]).all() and (begin[mine] <= end[mine]).all()
 
 
 notices = st.lists(st.tuples(st.floats(0.0, 20.0), st.floats(0.0, 9.0)), max_size=40)
@@ -62,6 +170,48 @@ def test_a_device_stays_on_for_its_hold_after_each_notice(steps, hold):
         else:
             rows.append([a, b + hold])
     assert held(start, end, hold).tolist() == rows
+
+
+def laid_out(people):
+    """Notices of some people, one after the other, and whose each is."""
+    rows = [rows_of(steps) for steps in people]
+    start, end = (np.concatenate([r[k] for r in rows]) for k in (0, 1))
+    return start, end, np.repeat(np.arange(len(rows)), [len(r[0]) for r in rows])
+
+
+@given(st.lists(notices, min_size=1, max_size=4), st.floats(0.0, 15.0), st.sampled_from([0.0, 2.0, 8.0]))
+def test_of_many_people_each_ones_notices_are_left_out_alone(people, hold, blind):
+    start, end, of = laid_out(people)
+    kept, until, whose = loops.condensed(start, end, of, hold, blind)
+    for k in range(len(people)):
+        alone = condensed(start[of == k], end[of == k], hold, blind)
+        assert [x.tolist() for x in alone] == [kept[whose == k].tolist(), until[whose == k].tolist()]
+
+
+@given(st.lists(notices, min_size=1, max_size=4), st.floats(0.5, 15.0), st.sampled_from([0.0, 2.0, 8.0]))
+def test_no_report_depends_on_what_is_left_out_of_each_person(people, hold, blind):
+    """Several people in one room: left out of each by itself, and of all together not at all."""
+    start, end, of = laid_out(people)
+
+    def said(start, end):
+        order = np.argsort(start, kind="stable")
+        return held_and_blind(start[order], end[order], hold, blind)
+
+    fewer = loops.condensed(start, end, of, hold, blind)
+    assert said(*fewer[:2]).tolist() == said(start, end).tolist()
+
+
+@given(st.lists(notices, min_size=1, max_size=4), st.floats(0.5, 15.0), st.sampled_from([0.0, 2.0, 8.0]), seeds)
+def test_a_device_reports_in_each_life_what_it_reports_there_alone(lives, hold, blind, seed):
+    start, end, of = laid_out(lives)
+    cuts = np.searchsorted(of, np.arange(len(lives) + 1))
+    rows, ends = loops.held_and_blind(start, end, cuts, hold, blind)
+    moving = np.random.default_rng(seed).random(len(of)) < 0.6
+    moved, at = loops.held(start, end, moving, cuts, hold)
+    for k in range(len(lives)):
+        mine, move = of == k, (of == k) & moving
+        assert rows[ends[k] : ends[k + 1]].tolist() == held_and_blind(start[mine], end[mine], hold, blind).tolist()
+        assert moved[at[k] : at[k + 1]].tolist() == held(start[move], end[move], hold).tolist()
 
 
 def test_where_nothing_can_be_kept_a_loop_is_compiled_all_the_same(monkeypatch):
