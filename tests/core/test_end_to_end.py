@@ -10,11 +10,15 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch.advice.curves import ByHand, Waving
-from vastwatch.advice.end_to_end import EndToEnd
-from vastwatch.advice.weeks import lived
+from vastwatch.advice.end_to_end import EndToEnd, laid
+from vastwatch.advice.met import _waits, looked
+from vastwatch.advice.weeks import lived, lived_together
 from vastwatch.control.reactions import Stretches, Waved
-from vastwatch.design.project import put
+from vastwatch.design.edits.sensors import add_sensor
+from vastwatch.design.project import find, put
 from vastwatch.draws import arrivals, arrivals_of_many, sub_keys
+from vastwatch.geometry.polygons import centroid
+from vastwatch.rehearsal import scores
 from vastwatch.signals import Signal
 
 END = 3.0e4
@@ -86,3 +90,39 @@ def test_many_processes_at_once_are_each_by_itself(expected, key):
     assert (np.diff(of) >= 0).all()
     for k in range(n):
         assert t[of == k].tolist() == arrivals(keys[k], 0.5, float(begin[k]), float(end[k])).tolist()
+
+
+@given(st.integers(0, 10**6), st.floats(0.0, 1.0))
+def test_what_is_waited_for_has_the_quantile_of_each_life_that_has_any(seed, share):
+    rng = np.random.default_rng(seed)
+    life = np.sort(rng.integers(0, 5, int(rng.integers(0, 30))))
+    values = rng.uniform(0, 9, len(life)).round(1)
+    found = _waits(values, life, 5, share)
+    each = [np.quantile(values[life == k], share) for k in range(5) if (life == k).any()]
+    assert found.every is values and found.by_life == pytest.approx(each)
+
+
+def test_what_lives_come_to_besides_is_what_each_comes_to_alone(demo):
+    """In a room where people sleep, with a switch at the door, and where they come and go: laid end to end, and one by
+    one as they were lived."""
+    for room, hold in (("bedroom", 120.0), ("passage", 60.0), ("landing", 45.0)):
+        if room == "bedroom":
+            device = next(d for d in demo.devices if d.family == "pir")
+            demo, _ = add_sensor(
+                demo, device, "upper", (*centroid(find(demo.rooms, room).outline), 2.3), 0.0, 0.0, None
+            )
+        lives = lived_together(demo, room, 9, (3, 4, 5))
+        found = looked(tuple(lives), laid(*(x.curve for x in lives)), hold)
+        waits, noticed = [], []
+        for k, x in enumerate(lives):
+            light = x.curve.light(hold)
+            rows = light.intervals
+            nobody = x.awake.measure(rows[:, 1]) - x.awake.measure(rows[:, 0]) <= 0
+            assert found.starts[k] == nobody.sum() / 9
+            assert found.over_min[k] == pytest.approx((light & x.asleep).total() / 60 / 9)
+            waits.append(scores.arrivals(light, x.awake, x.dark)[1])
+            for came, left in zip(x.visits.came, x.visits.left):
+                later = x.start.rises[x.start.rises >= came]
+                noticed.append(0.0 if x.start.at(came) else min(*later[:1], left, np.inf) - came)
+        assert found.light.every == pytest.approx(np.concatenate(waits), abs=1e-6)
+        assert found.noticed.every == pytest.approx(noticed, abs=1e-6)

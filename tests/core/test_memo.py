@@ -31,3 +31,17 @@ def test_of_many_light_results_some_are_weighed_and_of_heavy_ones_all():
             assert memo.bytes - 400 * len(memo) == pytest.approx(true, rel=0.1)
         else:
             assert memo.bytes - 400 * len(memo) == true
+
+
+def test_what_is_held_under_two_keys_weighs_once_until_it_is_forgotten():
+    memo, result = Memo(budget=2**40), np.zeros(1000)
+    memo.get(("f", 1), lambda: result)
+    alone = memo.bytes
+    memo.get(("g", 1), lambda: result)
+    assert alone > 8000 and memo.bytes == alone + 400
+    memo.set_budget(1000)
+    # The first to come goes first; the other was held with it and weighs no more than its entry.
+    assert memo.holds(("g", 1)) and not memo.holds(("f", 1)) and memo.bytes == 400
+    memo.clear()
+    memo.get(("g", 1), lambda: result)
+    assert memo.bytes == alone

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import math
 import os
 
@@ -209,7 +210,7 @@ def test_the_share_noticed_is_what_walking_it_many_times_gives(demo):
     assert noticed_within(ways, [(mounted, rates)], 2.0) == pytest.approx(hit, abs=0.03)
     at = notice_at(ways, [(mounted, rates)], 0.5)
     for k in np.flatnonzero(np.isfinite(at))[:4]:
-        alone = ways._replace(weight=(np.arange(ways.many) == k).astype(float))
+        alone = dataclasses.replace(ways, weight=(np.arange(ways.many) == k).astype(float))
         assert noticed_within(alone, [(mounted, rates)], float(at[k]) + 0.06) >= 0.5
         assert noticed_within(alone, [(mounted, rates)], float(at[k]) - 0.06) <= 0.5 + 1e-9
     assert noticed_within(ways, [], 5.0) == 0.0

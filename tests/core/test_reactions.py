@@ -222,6 +222,22 @@ def looped(start, keep, hold, who, sensors):
     return rows(loops.WAVE)[:, 0], rows(loops.PRESS)[:, 0], rows(loops.FALL)[:, 0], rows(loops.LIGHT)
 
 
+@settings(max_examples=100, deadline=None)
+@given(st.integers(0, 10**6), st.sampled_from([0.0, 5.0, 30.0]))
+def test_reports_that_every_longer_hold_joins_may_be_joined_before(seed, least):
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(1, 40))
+    begins = np.sort(rng.uniform(0, END, n))
+    keep = Signal.from_intervals(np.column_stack([begins, begins + rng.uniform(0.1, 50.0, n)]), 0.0, END)
+    rises = np.sort(rng.choice(keep.intervals, int(rng.integers(1, len(keep.intervals) + 1)), replace=False)[:, 0])
+    rows = loops.together(keep.intervals, least)
+    first = np.ascontiguousarray(loops.begun(rises, rows)[:, 0])
+    for hold in (least, least + 0.5, 60.0):
+        whole = loops.held(keep.intervals, hold, END)
+        assert loops.held(rows, hold, END).tolist() == whole.tolist()
+        assert loops.begun(first, whole).tolist() == loops.begun(rises, whole).tolist()
+
+
 @settings(max_examples=200, deadline=None)
 @given(st.integers(0, 10**6))
 def test_for_many_lives_the_same_is_walked(seed):

@@ -13,7 +13,10 @@ from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType, MatType
 from vastwatch.geometry import polygons
+from vastwatch.memo import kept
 
+# A device as it comes.
+PLAIN = Settings()
 # Ceiling places nearer to each other than this are one, metres.
 APART_M = 0.6
 
@@ -21,9 +24,16 @@ APART_M = 0.6
 def places(now: RoomNow, device: DeviceType) -> list[Sensor]:
     """Where a type could go in the room."""
 
-    def sensor(x: float, y: float, z: float, yaw: float, pitch: float, **more: object) -> Sensor:
-        return Sensor(id="tried", device=device.id, level=now.room.level, name=device.name,
-                      at=(x, y, min(z, now.height)), yaw=yaw, pitch=pitch, **more)  # type: ignore[arg-type]  # fmt: skip
+    def sensor(
+        x: float,
+        y: float,
+        z: float,
+        yaw: float,
+        pitch: float,
+        host: str | None = None,
+        settings: Settings = PLAIN,
+    ) -> Sensor:
+        return _tried(device, now.room.level, (x, y, min(z, now.height)), yaw, pitch, host, settings)
 
     if device.family in TOUCH_FAMILIES:
         return _fixed_places(now, device, sensor)
@@ -36,6 +46,18 @@ def places(now: RoomNow, device: DeviceType) -> list[Sensor]:
     # With a socket in reach of some places, the others are not worth a cable through the room.
     near = [s for s in points if power_misfit(now, device, s) == ""]
     return near or points
+
+
+@kept
+def _tried(
+    device: DeviceType, level: str, at: tuple[float, float, float], yaw: float, pitch: float, host: str | None,
+    settings: Settings,
+) -> Sensor:  # fmt: skip
+    """A type at a place: the same record again, so that what it sees from there is known to whoever tries it again."""
+    return Sensor(
+        id="tried", device=device.id, level=level, name=device.name, at=at, yaw=yaw, pitch=pitch, host=host,
+        settings=settings,
+    )  # fmt: skip
 
 
 def _ceiling_places(now: RoomNow) -> list[tuple[float, float]]:
@@ -104,7 +126,7 @@ def _fixed_places(now: RoomNow, device: DeviceType, sensor) -> list[Sensor]:  # 
         except ValueError:
             continue
         if polygons.contains_point(now.room.outline, *fixed.at[:2]):
-            out.append(sensor(*fixed.at, fixed.yaw, 0.0, host=fixed.host, settings=fixed.settings or Settings()))
+            out.append(sensor(*fixed.at, fixed.yaw, 0.0, host=fixed.host, settings=fixed.settings or PLAIN))
     return out
 
 

@@ -23,6 +23,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
+from vastwatch.memo import kept
 from vastwatch.people.routes import in_the_way
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, Stayer
@@ -30,7 +31,7 @@ from vastwatch.sensing.hazards import false_rate, resolved
 from vastwatch.sensing.model import MountedSensor, Staying, assembled, each_part, latency_s, mean_wait, staying
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import Obstacles, obstacles, within
-from vastwatch.site.building import Room
+from vastwatch.site.building import Room, Spot
 
 # Walkers are judged on cells this far apart, coarser in large rooms so that no room has more than so many: shares are
 # wanted and not contours, metres.
@@ -45,7 +46,6 @@ class RoomNow:
 
     def __init__(self, project: Project, room: Room) -> None:
         self.project, self.room = project, room
-        self._seen: dict[MountedSensor, list[tuple[NDArray[np.intp], Staying]]] = {}
         self.needs = needs_of(project, room)
         self.spots = wakeful_spots(project, room.id) if self.needs.stays else []
         self.between_drops_h = [hours_between_drops(project, s) for s in self.spots]
@@ -60,7 +60,6 @@ class RoomNow:
         walked = cells[~in_the_way((f for f in project.furnishings if f.level == room.level), cells)]
         self.cells = np.asfortranarray(walked if len(walked) else cells)
         self.at = np.array([s.at for s in self.spots], float).reshape(-1, 2)
-        self.facing = np.array([s.facing for s in self.spots], float)
         self.minor_motion = np.array([MINOR_MOTION[s.activity].rate for s in self.spots], float)
         presence = presence_of(project, room.id)
         serving = [] if presence is None else list(dict.fromkeys(r.sensor for r in reports(presence.expr)))
@@ -133,13 +132,7 @@ class RoomNow:
 
     def _stays(self, mounted: MountedSensor) -> list[tuple[NDArray[np.intp], Staying]]:
         """How a sensor notices those at the spots, by bodies: places of the spots, and how it notices them."""
-        if mounted not in self._seen:
-            bodies = [spot_body(s) for s in self.spots]
-            each = [(body, np.array([k for k, b in enumerate(bodies) if b == body])) for body in dict.fromkeys(bodies)]
-            self._seen[mounted] = [
-                (which, staying(mounted, self.at[which], Stayer(body, self.facing[which]))) for body, which in each
-            ]
-        return self._seen[mounted]
+        return _stays(mounted, tuple(self.spots))
 
     def spill(self, mounted: MountedSensor) -> float:
         """Square metres of other rooms in which it notices a walker in time, through the walls."""
@@ -172,6 +165,14 @@ class RoomNow:
         if self.ways.many:
             return f"{100 * share:.0f} % of those who come in within {self.needs.notice_s + STEP_S:g} s"
         return f"a walker in {100 * share:.0f} % of the room within {self.needs.notice_s:g} s"
+
+
+@kept
+def _stays(mounted: MountedSensor, spots: tuple[Spot, ...]) -> list[tuple[NDArray[np.intp], Staying]]:
+    bodies = [spot_body(s) for s in spots]
+    at, facing = np.array([s.at for s in spots], float).reshape(-1, 2), np.array([s.facing for s in spots], float)
+    each = [(body, np.array([k for k, b in enumerate(bodies) if b == body])) for body in dict.fromkeys(bodies)]
+    return [(which, staying(mounted, at[which], Stayer(body, facing[which]))) for body, which in each]
 
 
 def _near_boxes(a: Room, b: Room) -> bool:

@@ -6,7 +6,7 @@ where they go from there, heading as they do, and not anywhere in the room at an
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +25,8 @@ Array = NDArray[np.float64]
 DAYS, SEED, FOLLOWED_S = 7, 1, 12.0
 
 
-class Ways(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class Ways:
     """Ways into a room, one after the other: (n, 2) points of their samples in it, headings, of which way each sample
     is, and seconds since the door; `weight`: how often each way is walked, as a share of all."""
 
@@ -92,6 +93,7 @@ def _step_s() -> float:
     return STEP / WALKING_SPEED
 
 
+@kept
 def rates_on(mounted: MountedSensor, ways: Ways) -> Array:
     """How readily a sensor notices somebody at each sample of the ways, per second."""
     return walking(mounted, ways.points, Walker(STANDING, WALKING_SPEED, None, ways.heading, pace=ways.pace))
