@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from vastwatch.advice.judge import judge
 from vastwatch.files import load_demo
-from vastwatch.rehearsal import rehearse, reports
+from vastwatch.rehearsal import notice_loops, rehearse, reports
 
 
 def main() -> None:
@@ -13,6 +15,9 @@ def main() -> None:
     reports.MANY_REPORTS = 0
     rehearse(demo, 1, 1)
     judge(demo, "toilet", 7, (1, 2))
+    # Only conclusions that ask who moves want this one.
+    none = np.empty(0)
+    notice_loops.held(none, none, np.zeros(0, bool), np.zeros(2, np.int64), 1.0)
 
 
 if __name__ == "__main__":

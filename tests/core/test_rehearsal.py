@@ -38,8 +38,8 @@ from vastwatch.rehearsal.incidents import find_incidents
 from vastwatch.rehearsal.reports import notices_on, run_sensors
 from vastwatch.rehearsal.scores import score
 from vastwatch.sensing.coverage import spot_notice_s
-from vastwatch.sensing.families import pir
 from vastwatch.sensing.figures import MINOR_MOTION, SETTLING
+from vastwatch.sensing.reporting import held_and_blind
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Spot
 from vastwatch.site.people import Person, Stay
@@ -177,10 +177,10 @@ def test_pir_reports_match_a_machine_with_a_clock(seed):
     rng = np.random.default_rng(seed)
     notices = np.sort(rng.random(300) * 900)
     for hold, rearm in ((5, 3), (0.5, 0), (20, 10)):
-        fast = pir.reports(notices, notices, hold, rearm)
+        fast = held_and_blind(notices, notices, hold, rearm)
         assert fast == pytest.approx(np.array(slow_pir(notices.tolist(), hold, rearm)))
-        assert pir.reports(*condensed(notices, notices, hold, rearm), hold, rearm) == pytest.approx(fast)
-    assert len(pir.reports(np.empty(0), np.empty(0), 5, 3)) == 0
+        assert held_and_blind(*condensed(notices, notices, hold, rearm), hold, rearm) == pytest.approx(fast)
+    assert len(held_and_blind(np.empty(0), np.empty(0), 5, 3)) == 0
 
 
 def sitting_all_day(project, days):

@@ -22,7 +22,7 @@ from vastwatch.people.routes import STEP
 from vastwatch.rehearsal import many_targets, rehearse
 from vastwatch.rehearsal import reports as rehearsal_reports
 from vastwatch.rehearsal.notices import Notices
-from vastwatch.rehearsal.reports import _wanted, _watched, notices_on, run_sensors, run_without, targets_on
+from vastwatch.rehearsal.reports import _watched, notices_on, run_sensors, run_without, targets_on, wanted_of
 from vastwatch.rehearsal.target_loops import Bodies, Mirrors, Radar, Told, Ways, tell
 from vastwatch.rehearsal.targets import Targets, _told, _wander, occupied, targets_of
 from vastwatch.rehearsal.zone_scores import score_zones
@@ -235,7 +235,7 @@ def test_targets_are_those_of_the_arrays(name, demo):
     truth = rehearse(project, 3, 2).truth
     found = 0
     for sensor in project.sensors:
-        w = _wanted(project, sensor, truth)
+        w = wanted_of(project, sensor, truth)
         if (watched := _watched(project, w.mounted, w.level)) is None:
             continue
         for most in (watched[1].device.targets, 1):
