@@ -116,3 +116,23 @@ def test_four_weeks_at_the_command_line():
     seconds = time.perf_counter() - begin
     say(f"28 days of the sample at the command line, the whole process: {seconds:.2f} s (bar 2 s)")
     assert seconds < 8
+
+
+def test_advice_for_the_whole_sample_at_the_command_line():
+    """By all processors, and by one of them."""
+
+    def seconds(processors: set[int]) -> float:
+        begin = time.perf_counter()
+        subprocess.run(
+            [sys.executable, "-m", "vastwatch", "advise", "--demo"], capture_output=True, check=True,
+            preexec_fn=lambda: os.sched_setaffinity(0, processors),
+        )  # fmt: skip
+        return time.perf_counter() - begin
+
+    every = os.sched_getaffinity(0)
+    alone, together = seconds({min(every)}), seconds(every)
+    say(
+        f"advice with pairs for all rooms of the sample, the whole process: {together:.1f} s on {len(every)} processors "
+        f"(bar 8 s), {alone:.1f} s on one (x {alone / together:.2f})"
+    )
+    assert together < 100

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
+from vastwatch.answers.by_room import of_each
 from vastwatch.answers.telling import RequestError, needs_told, number
 from vastwatch.design.project import Project
 from vastwatch.words import duration_words
@@ -36,16 +37,13 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     rooms = [r for r in project.rooms if args.room in (None, r.id)]
     if not rooms:
         raise RequestError(f"--room: there is no room '{args.room}' in this project")
-    out: dict[str, Any] = {}
-    lines = []
-    for room in rooms:
+
+    def of(room: str) -> tuple[dict[str, Any], str]:
         try:
-            found = offers(project, room.id)
+            found = offers(project, room)
         except ValueError as e:
-            out[room.id] = {"words": str(e), "met_already": False, "options": [], "failing": [], "types": []}
-            lines.append(f"{e}.")
-            continue
-        out[room.id] = {
+            return {"words": str(e), "met_already": False, "options": [], "failing": [], "types": []}, f"{e}."
+        answer = {
             "words": found.words,
             "met_already": found.met_already,
             "options": [told(o) for o in found.offers],
@@ -58,7 +56,11 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
                 for o in found.others
             ],
         }  # fmt: skip
-        lines.append(found.words + "".join(f"\n  {o.name}, {o.price:g}. {o.reason}" for o in found.offers))
+        return answer, found.words + "".join(f"\n  {o.name}, {o.price:g}. {o.reason}" for o in found.offers)
+
+    answers = of_each([room.id for room in rooms], of)
+    out = {room.id: answer for room, (answer, _) in zip(rooms, answers)}
+    lines = [line for _, line in answers]
     document: dict[str, Any] = {"rooms": out}
     if args.room is not None:
         document |= out[args.room]

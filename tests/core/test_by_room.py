@@ -1,0 +1,89 @@
+"""A question asked of many rooms in several processes is answered as in one."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+
+import pytest
+
+from vastwatch.answers import by_room
+from vastwatch.answers.by_room import of_each
+
+two = pytest.mark.skipif(len(os.sched_getaffinity(0)) < 2, reason="one processor")
+
+
+def told(script: str, **how) -> subprocess.CompletedProcess[str]:
+    """What a script says that runs by itself: here other threads may run."""
+    given = "import os, sys, time\nfrom vastwatch.answers.by_room import of_each\nfrom vastwatch.memo import MEMO\n"
+    return subprocess.run([sys.executable, "-c", given + script], capture_output=True, text=True, timeout=60, **how)
+
+
+@two
+def test_answers_come_in_the_order_of_the_rooms_from_processes_that_know_what_this_one_knew():
+    said = told(
+        "MEMO.put(('f', 1), 'known'); here = os.getpid(); known = {'big': 1}\n"
+        "def ask(room):\n"
+        "    time.sleep(0.2 if room == 'a' else 0.0)\n"
+        "    return room, os.getpid() != here, MEMO.get(('f', 1), lambda: 'new'), known['big'], MEMO.budget\n"
+        "for row in of_each(['a', 'b', 'c'], ask): print(*row)\n"
+        "print(MEMO.budget)"
+    )
+    *rows, budget = said.stdout.splitlines()
+    assert [r.split()[:4] for r in rows] == [[room, "True", "known", "1"] for room in "abc"], said.stderr
+    # Together they keep no more than this process may.
+    assert all(2 * int(r.split()[4]) <= int(budget) for r in rows)
+
+
+@two
+def test_what_the_question_raises_is_raised_here():
+    said = told(
+        "def ask(room):\n"
+        "    if room != 'a': raise ValueError(f'nothing in {room}')\n"
+        "try: of_each(['a', 'b', 'c'], ask)\n"
+        "except ValueError as e: print(e)"
+    )
+    assert said.stdout == "nothing in b\n" and said.stderr == ""
+
+
+@two
+def test_where_a_process_is_ended_from_outside_this_one_answers():
+    said = told(
+        "here = os.getpid()\n"
+        "def ask(room):\n"
+        "    if os.getpid() != here and room == 'b': os.kill(os.getpid(), 9)\n"
+        "    return room\n"
+        "print(of_each(['a', 'b', 'c', 'd'], ask))"
+    )
+    assert said.stdout == "['a', 'b', 'c', 'd']\n" and said.stderr == ""
+
+
+@two
+def test_stopped_by_hand_all_of_it_stops_without_a_word():
+    script = (
+        "import time\nfrom vastwatch import cli\nfrom vastwatch.answers import choices\n"
+        "def slow(project, room): print('asked', flush=True); time.sleep(60)\n"
+        "import vastwatch.advice.offers as o; o.offers = slow\n"
+        "import sys; sys.exit(cli.main(['advise', '--demo']))"
+    )
+    process = subprocess.Popen(
+        [sys.executable, "-c", script], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        start_new_session=True,
+    )  # fmt: skip
+    assert process.stdout is not None and process.stdout.readline() == "asked\n"
+    begin = time.monotonic()
+    os.killpg(process.pid, signal.SIGINT)
+    out, err = process.communicate(timeout=20)
+    assert process.returncode == 130 and err == "" and set(out.split()) <= {"asked"}
+    assert time.monotonic() - begin < 10
+
+
+def test_of_one_room_or_beside_other_threads_this_process_answers(monkeypatch):
+    here = os.getpid()
+    assert of_each(["a"], lambda room: (room, os.getpid())) == [("a", here)]
+    monkeypatch.setattr(by_room.threading, "active_count", lambda: 2)
+    assert of_each(["a", "b"], lambda room: (room, os.getpid())) == [("a", here), ("b", here)]
+    assert of_each([], lambda room: room) == []
