@@ -389,13 +389,13 @@ def lit_by(
 
 class ByHand:
     """`Curve` of a light that a hand switches on, and again when it has gone off on somebody; by what presence comes to
-    at a hold, or else the `parts` that start it and that keep it for the hold."""
+    at a hold, or else the `parts` that start it and that keep it for the hold; `many`: of lives laid end to end."""
 
     def __init__(
         self, presence: Callable[[float], Signal] | tuple[Signal, Signal], awake: Signal, dark: Signal,
-        unlit_s: float = 0.0, anyway: Signal | None = None,
+        unlit_s: float = 0.0, anyway: Signal | None = None, many: bool = False,
     ) -> None:  # fmt: skip
-        self.unlit_s, self.anyway = unlit_s, anyway
+        self.unlit_s, self.anyway, self._many = unlit_s, anyway, many
         self.awake, self.dark = awake, dark
         self.parts = None if callable(presence) else presence
         self._concluded = presence if callable(presence) else self._of_parts
@@ -419,7 +419,7 @@ class ByHand:
     def presence(self, hold_s: float) -> Signal:
         """See Curve."""
         presence = self._concluded(hold_s)
-        return on_by_hand(presence, presses(presence, self.awake, self.dark, hold_s).signal, hold_s)
+        return on_by_hand(presence, presses(presence, self.awake, self.dark, hold_s, self._many).signal, hold_s)
 
     def _of_parts(self, hold_s: float) -> Signal:
         assert self.parts is not None
@@ -429,7 +429,7 @@ class ByHand:
     def lit(self, hold_s: float) -> tuple[Signal, Pressed]:
         """The light with a hold, and the presses that it takes."""
         presence = self._concluded(hold_s)
-        pressed = presses(presence, self.awake, self.dark, hold_s)
+        pressed = presses(presence, self.awake, self.dark, hold_s, self._many)
         lit = on_by_hand(presence, pressed.signal, hold_s) & self.dark
         return lit if self.anyway is None else lit | self.anyway, pressed
 

@@ -201,7 +201,7 @@ class _HandLine(_Lives):
         start, keep = map(laid_out, zip(*(c.parts for c in lives if c.parts is not None)))
         awake, dark = map(laid_out, zip(*((c.awake, c.dark) for c in lives)))
         self.anyway = self._anyway()
-        self._curve = ByHand((start, keep), awake, dark, anyway=self.anyway)
+        self._curve = ByHand((start, keep), awake, dark, anyway=self.anyway, many=True)
         self._need = due(awake, dark, self.anyway)
 
     def outcomes(self, hold_s: float) -> Outcomes:

@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 
 from vastwatch.signals import Signal
 
+Array = NDArray[np.float64]
+
 # From the door to the switch, and from a light that went off to its being on again by hand, seconds.
 REACH_S, AGAIN_S = 2.0, 12.0
 # Share of leavings at which the switch is forgotten, and how long such a light burns at most, seconds.
@@ -28,36 +30,47 @@ class Pressed(NamedTuple):
     """While the switch is pressed, and the instants of those presses that a light gone off on somebody made needful."""
 
     signal: Signal
-    again: NDArray[np.float64]
+    again: Array
 
 
-def presses(presence: Signal, awake: Signal, dark: Signal, hold_s: float) -> Pressed:
+def presses(presence: Signal, awake: Signal, dark: Signal, hold_s: float, many: bool = False) -> Pressed:
     """When the switch of a room is pressed by those awake in it, where a hand switches on and vacancy off.
 
     Somebody awake presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them, each
-    time anew, since what a press switched on goes off again (`on_by_hand`).
+    time anew, since what a press switched on goes off again (`on_by_hand`). `many`: for very many of them a compiled
+    loop is loaded.
     """
     needed = awake & dark
-    begins, ends = presence.intervals[:, 0].tolist(), presence.intervals[:, 1].tolist()
+    if many:
+        from vastwatch.control.reaction_loops import pressed
+
+        t, again = pressed(needed.intervals, presence.intervals, float(hold_s))
+    else:
+        t, again = _pressed(needed.intervals, presence.intervals, hold_s)
+    rows = np.column_stack([t, t + PRESS_S])
+    return Pressed(Signal.from_intervals(rows, needed.start, needed.end), t[again])
+
+
+def _pressed(needed: Array, presence: Array, hold_s: float) -> tuple[Array, NDArray[np.bool_]]:
+    """When the switch is pressed, and whether since the light went off on somebody; of rows in which light is needed,
+    and of presence."""
+    begins, ends = presence[:, 0].tolist(), presence[:, 1].tolist()
     t: list[float] = []
-    again: list[float] = []
+    again: list[bool] = []
     # The light burns until then, were it dark.
     lit_until = -math.inf
-    for a, b in needed.intervals.tolist():
+    for a, b in needed.tolist():
         dropped = lit_until > a
         since = lit_until if dropped else a
         while (press := since + (AGAIN_S if dropped else REACH_S)) < b:
             t.append(press)
-            if dropped:
-                again.append(press)
+            again.append(dropped)
             lit_until = press + PRESS_S + hold_s
             k = bisect.bisect_right(begins, lit_until) - 1
             if k >= 0:
                 lit_until = max(lit_until, ends[k])
             since, dropped = lit_until, True
-    pressed = np.array(t)
-    rows = np.column_stack([pressed, pressed + PRESS_S])
-    return Pressed(Signal.from_intervals(rows, needed.start, needed.end), np.array(again))
+    return np.array(t), np.array(again, bool)
 
 
 def on_by_hand(presence: Signal, pressed: Signal, hold_s: float) -> Signal:

@@ -11,9 +11,9 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from vastwatch.control.by_hand import AGAIN_S, PRESS_S
+from vastwatch.control.by_hand import AGAIN_S, PRESS_S, REACH_S
 from vastwatch.control.reactions import HAIR_S, TRIES
-from vastwatch.draw_loops import compiled, sub_key_of, uniform_of
+from vastwatch.draw_loops import compiled, sub_key_of, twice, uniform_of
 
 # What happened, by the first column of an event's row; the second is when, the third until when. What a sensor reported
 # is its place after the last of them.
@@ -90,6 +90,31 @@ def begun(rises, keep):  # type: ignore[no-untyped-def]
             out[n, 0], out[n, 1] = rises[k], keep[j, 1]
             n += 1
     return out[:n]
+
+
+@compiled
+def pressed(needed, presence, hold_s):  # type: ignore[no-untyped-def]
+    """As `by_hand._pressed`."""
+    t, again, n = np.empty(256), np.empty(256, np.bool_), 0
+    lit_until, k = -math.inf, -1
+    for j in range(len(needed)):
+        a, b = needed[j, 0], needed[j, 1]
+        dropped = lit_until > a
+        since = lit_until if dropped else a
+        press = since + (AGAIN_S if dropped else REACH_S)
+        while press < b:
+            if n == len(t):
+                t, again = twice(t), twice(again)
+            t[n], again[n] = press, dropped
+            n += 1
+            lit_until = press + PRESS_S + hold_s
+            while k + 1 < len(presence) and presence[k + 1, 0] <= lit_until:
+                k += 1
+            if k >= 0:
+                lit_until = max(lit_until, presence[k, 1])
+            dropped = True
+            press = lit_until + AGAIN_S
+    return t[:n], again[:n]
 
 
 @compiled

@@ -23,14 +23,15 @@ from vastwatch.control.reactions import Reaction, Stretches, Waved, react
 from vastwatch.control.reactions_of_any import react_to
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import order, with_named
-from vastwatch.design.expressions import AnyOf, Expr, Hold, Report, StartKeep
+from vastwatch.design.expressions import AnyOf, Expr, Hold, Report, StartKeep, every_part
+from vastwatch.design.ladders import behind_ladder, rows_of
 from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import hold_of, press_hold, reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
-from vastwatch.design.relations import buttons_in, level_number
+from vastwatch.design.relations import buttons_in, level_number, presence_of
 from vastwatch.draws import key_of
-from vastwatch.memo import kept
+from vastwatch.memo import MEMO, kept
 from vastwatch.people.routes import RouteBook
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.notices import chances_of_large_movements
@@ -103,7 +104,34 @@ def _read(expr: Expr) -> tuple[str, ...]:
 def light_given(project: Project, room: str, truth: Truth, recording: Recording) -> Given:
     """How the light of a room hangs on its conclusion: where it would not come on, or burns anyway, nobody waves, and
     no hold matters."""
-    return given(project, room, recording, powered(project, truth))
+
+    def work() -> Given:
+        return given(project, room, recording, powered(project, truth))
+
+    # The same for every design that differs in its sensors alone.
+    reads = _without_sensors(project, room)
+    return work() if reads is None else MEMO.get((light_given, room, truth, reads), work)
+
+
+# What of a project the light of a room cannot hang on where it asks no sensor.
+_SENSORS_ALONE = ("name", "client", "notes", "sensors", "zones", "presences", "devices", "logbook", "variants", "diary")
+
+
+@kept
+def _without_sensors(project: Project, room: str) -> tuple[object, ...] | None:
+    """All that the light of a room may hang on besides truth; None where it asks some sensor."""
+    lighting = presence_of(project, room)
+    asks = [row.when for row in rows_of(project, room)]
+    named = {ident for ident in behind_ladder(project, room) if lighting is None or ident != lighting.id}
+    if named or any(True for expr in asks for _ in reports(expr)):
+        return None
+    parts = (part for expr in asks for part in every_part(expr))
+    dark_of = {room, *(r for part in parts if (r := getattr(part, "room", None)) is not None)}
+    if any(r.id in dark_of and r.darkness is not None and r.darkness.sensor is not None for r in project.rooms):
+        return None
+    modules = tuple(d for d in project.devices if d.family == "module")
+    rest = (getattr(project, name) for name in project.__struct_fields__ if name not in _SENSORS_ALONE)
+    return (None if lighting is None else lighting.id, modules, *rest)
 
 
 def stretches(
