@@ -5,6 +5,7 @@ hardly more than for one.
 from __future__ import annotations
 
 from datetime import date
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -70,5 +71,17 @@ def moved_in(lives: tuple[Household, ...], first: int, last: int, room: str) -> 
     here = np.flatnonzero(np.array([s.room == room for s in spots])[every.stays.spot])
     t, of, large = small_movements(spots, every.stays.at(here), every.luck.at(here), gaps_of)
     whose = every.stay_of[here[of]]
-    order = np.lexsort((t, whose))
+    order = in_order(t, whose)
     return Moved(t[order], every.stays.spot[here[of[order]]], large[order], whose[order])
+
+
+def in_order(t: NDArray[np.float64], of: Ints) -> Ints:
+    """The places of some instants one after the other, by whose or which they are (from nought), and of each in order.
+
+    Of each they come in sorted runs, which are merged: all of them sorted at once would take longer.
+    """
+    order = np.argsort(of, kind="stable")
+    cuts = np.searchsorted(of[order], np.arange(int(of.max(initial=-1)) + 2))
+    for a, b in pairwise(cuts.tolist()):
+        order[a:b] = order[a:b][np.argsort(t[order[a:b]], kind="stable")]
+    return order

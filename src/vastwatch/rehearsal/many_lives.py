@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from vastwatch.design.placed import variants
 from vastwatch.design.project import Project
 from vastwatch.draws import Keys, key_of, sub_keys
-from vastwatch.people.together import Moved, Together, moved_in, together
+from vastwatch.people.together import Moved, Together, in_order, moved_in, together
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal import notice_loops as loops
 from vastwatch.rehearsal.at_rest import Seen, is_doubtful, pressed, seen_fading
@@ -117,11 +117,8 @@ def _sorted(found: list[_Found], every: Together) -> _Noticed:
     start, end = (np.concatenate(column) for column in zip(*((f.start, f.end) for f in found)))
     life = np.concatenate([f.of // f.many for f in found])
     moving = np.repeat([f.moving for f in found], [len(f.of) for f in found])
-    # Each way of noticing has one life after the other, and in each people's days in order: sorted runs to be merged.
-    order = np.argsort(life, kind="stable")
+    order = in_order(start, life)
     cuts = np.searchsorted(life[order], np.arange(every.lives + 1))
-    for a, b in pairwise(cuts):
-        order[a:b] = order[a:b][np.argsort(start[order[a:b]], kind="stable")]
     return _Noticed(start[order], end[order], moving[order], cuts)
 
 
