@@ -26,7 +26,7 @@ from vastwatch.advice.end_to_end import Outcomes, laid
 from vastwatch.advice.judge import DAYS, LONGEST_S, bounds, dark_limit_min, judge
 from vastwatch.advice.met import SURE, aside
 from vastwatch.advice.parameters import Parameter, parameters
-from vastwatch.advice.weeks import into_the_dark, lighting, lived
+from vastwatch.advice.weeks import into_the_dark, lighting, lived, lived_together
 from vastwatch.control.concluding import evaluated
 from vastwatch.design.edits.sensors import could_tell
 from vastwatch.design.expressions import AnyOf, Belief, Expr, Hold, Report, StartKeep, every_part
@@ -154,7 +154,7 @@ def measured(
 ) -> tuple[Outcomes, Figures]:
     """What a room's light comes to as it is set, over `days` under each seed. Raises ValueError as `lighting`."""
     presence = lighting(project, room)
-    lives = [lived(project, room, days, seed) for seed in (judging.CHOSEN_ON if seeds is None else seeds)]
+    lives = lived_together(project, room, days, judging.CHOSEN_ON if seeds is None else seeds)
     out = laid(*(life.curve for life in lives)).outcomes(hold_of(presence.expr) or 0.0)
     return out, figures_of(out, days)
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from vastwatch.advice.curves import KNOWN_S
 from vastwatch.advice.end_to_end import EndToEnd, laid
 from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside, looked, misfit
-from vastwatch.advice.weeks import Lived, into_the_dark, lighting, lived, lived_together, nobody_there
+from vastwatch.advice.weeks import Lived, into_the_dark, lighting, lived_together, nobody_there
 from vastwatch.control.by_hand import AGAIN_S
 from vastwatch.control.reactions import TRIES
 from vastwatch.design.needs import RoomNeeds, needs_of
@@ -41,6 +41,8 @@ BRIEF_VISITS: tuple[RoomUse, ...] = ("store",)
 # Seeds are lived in steps, up to so many each; once there are a few, holds of which it is settled with this confidence
 # whether they could be chosen are looked at no more.
 STEPS, A_FEW, SETTLED = (3, 8, 14), 3, 0.999
+# So many others are lived at once.
+AT_ONCE = 5
 # A hold that drops so many times and so many times too often in every seed is far off.
 MANY, FAR_OFF = 20, 8.0
 # The longest hold that is tried at all, seconds.
@@ -230,8 +232,8 @@ def judge(
     hears the same.
 
     A conclusion without a single hold is judged as it is, at a hold of nought. `should_continue` is asked between
-    seeds; when it says no, what has been lived so far counts. Raises ValueError with a sentence where nothing lights
-    the room by itself.
+    some seeds and the next; when it says no, what has been lived so far counts. Raises ValueError with a sentence where
+    nothing lights the room by itself.
     """
     seeds = tuple(CHOSEN_ON if seeds is None else seeds)
     key = judge, project, room, days, seeds
@@ -352,16 +354,16 @@ def held_out(
     seeds: Sequence[int] | None = None,
     should_continue: Callable[[], bool] = lambda: True,
 ) -> HeldOut:
-    """What weeks that were not used to choose give with a hold, by default those of HELD_OUT. `should_continue` as for
-    `judge`. Raises ValueError as `judge`."""
-    curves, used = [], []
-    for seed in HELD_OUT if seeds is None else seeds:
-        curves.append(lived(project, room, days, seed).curve)
-        used.append(seed)
+    """What weeks that were not used to choose give with a hold, by default those of HELD_OUT. `should_continue` is
+    asked after each AT_ONCE seeds; when it says no, what has been lived so far counts. Raises ValueError as `judge`."""
+    every = tuple(HELD_OUT if seeds is None else seeds)
+    lives: list[Lived] = []
+    while len(lives) < len(every):
+        lives += lived_together(project, room, days, every[len(lives) :][:AT_ONCE])
         if not should_continue():
             break
-    drops, dark_min, *_ = _of(laid(*curves), hold_s, days).mean(axis=0)
-    return HeldOut(tuple(used), float(drops) * 7.0, float(dark_min), days)
+    drops, dark_min, *_ = _of(laid(*(weeks.curve for weeks in lives)), hold_s, days).mean(axis=0)
+    return HeldOut(every[: len(lives)], float(drops) * 7.0, float(dark_min), days)
 
 
 def _of(together: EndToEnd, hold_s: float, days: int) -> Array:
