@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from samples import random_room
+from samples import device, random_room
 from vastwatch.advice.weeks import lived, lived_together
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.placed import variants
@@ -25,10 +25,10 @@ SEEDS = (3, 4, 5)
 def with_one_of_each_family(project: Project, level: str, at: tuple[float, float], host: str | None) -> Project:
     """A project with a sensor of each family that senses people, at one place."""
     for family in (*AREA_FAMILIES, *TOUCH_FAMILIES):
-        device = next((d for d in catalogue() if d.family == family), None)
-        if device is not None:
+        kind = next((d for d in catalogue() if d.family == family), None)
+        if kind is not None:
             fixed = host if family in TOUCH_FAMILIES else None
-            project, _ = add_sensor(project, device, level, (*at, 2.2), 200.0, -15.0, fixed)
+            project, _ = add_sensor(project, kind, level, (*at, 2.2), 200.0, -15.0, fixed)
     return project
 
 
@@ -64,6 +64,9 @@ def compared(project: Project, days: int) -> int:
 def test_every_family_reports_in_each_life_as_if_it_were_lived_alone(demo, monkeypatch, by_state):
     """With hazards, mats that are in doubt, settings by the hour; asked while somebody moves, and not."""
     every = with_one_of_each_family(demo, "ground", (8.0, 6.0), None)
+    every, strip = add_sensor(every, device("mat-bed-strip"), "upper", (9.4, 6.95, 0.3), 0.0, 0.0, "bed")
+    # So short a hold does not bridge a breath.
+    every = put(every, replace(strip, settings=replace(strip.settings, hold_s=1.0)))
     if by_state:
         ids = frozenset(s.id for s in every.sensors)
         monkeypatch.setattr(many_lives, "read_by_state", lambda project: ids)

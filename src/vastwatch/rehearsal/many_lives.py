@@ -67,9 +67,7 @@ def _hear(left: list[tuple[Wanted, Truth]], by_state: bool) -> None:
         _, blind = holds_and_blind_s(part, own) or (own, 0.0)
         # What lies between notices that the device makes one report of is left out before they are sorted.
         joins = short if by_state else own
-        found = [
-            _thinned(f, every, joins, blind) for f in _noticed(part, level, truths, every, 0.0 if blind else joins)
-        ]
+        found = [_thinned(f, joins, blind) for f in _noticed(part, level, truths, every, 0.0 if blind else joins)]
         noticed = _sorted([*found, *_false(part, [w.false[k] for w, _ in left], truths)], every)
         for of, said in zip(reports, _reported(part, noticed, truths)):
             of.append(said)
@@ -103,13 +101,12 @@ class _Found(NamedTuple):
     ordered: bool = True
 
 
-def _thinned(found: _Found, every: Together, hold: float, blind: float) -> _Found:
+def _thinned(found: _Found, hold: float, blind: float) -> _Found:
     """Without what no report can depend on (`condensing`), of each person by itself."""
-    until = np.minimum(found.end, every.end)
     if not found.ordered:
-        return found._replace(end=until)
-    start, until, of = loops.condensed(found.start, until, found.of, float(hold), float(blind))
-    return found._replace(start=start, end=until, of=of)
+        return found
+    start, end, of = loops.condensed(found.start, found.end, found.of, float(hold), float(blind))
+    return found._replace(start=start, end=end, of=of)
 
 
 def _sorted(found: list[_Found], every: Together) -> _Noticed:
