@@ -20,6 +20,7 @@ from vastwatch.draws import arrivals, arrivals_of_many, sub_keys
 from vastwatch.geometry.polygons import centroid
 from vastwatch.rehearsal import scores
 from vastwatch.signals import Signal
+from vastwatch.site.people import Stay
 
 END = 3.0e4
 
@@ -105,7 +106,11 @@ def test_what_is_waited_for_has_the_quantile_of_each_life_that_has_any(seed, sha
 def test_what_lives_come_to_besides_is_what_each_comes_to_alone(demo):
     """In a room where people sleep, with a switch at the door, and where they come and go: laid end to end, and one by
     one as they were lived."""
-    for room, hold in (("bedroom", 120.0), ("passage", 60.0), ("landing", 45.0)):
+    owl = replace(demo.people[0], stays=(Stay(at="00:00", spot="left-wheel", jitter_min=0.0),))
+    for room, hold in (("bedroom", 120.0), ("passage", 60.0), ("landing", 45.0), ("throwing", 60.0)):
+        if room == "throwing":
+            # Somebody who is there from the beginning, and never came.
+            demo = put(demo, owl)
         if room == "bedroom":
             device = next(d for d in demo.devices if d.family == "pir")
             demo, _ = add_sensor(

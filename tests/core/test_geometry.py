@@ -152,6 +152,23 @@ boxes = st.tuples(coordinate, coordinate, st.floats(0.3, 2), st.floats(0.3, 2), 
 )
 
 
+@settings(max_examples=100)
+@given(eyes, st.sampled_from([0.3, 2.2]), targets, st.lists(boxes, min_size=1, max_size=5))
+def test_prisms_that_no_ray_comes_near_may_be_left_out(eye, eye_z, points, outlines):
+    view = sightlines.fan((*eye, eye_z), np.array(points, float))
+    prisms = [sightlines.Prism(polygons.counter_clockwise(outline), 0.0, 1.4) for outline in outlines]
+    middles = [p.outline.mean(axis=0) for p in prisms]
+    circles = np.array(
+        [[*m, float(np.hypot(*(p.outline - m).T).max())] for p, m in zip(prisms, middles)]
+    )  # fmt: skip
+
+    def cut(circles):
+        found = sightlines.prism_hits(view, prisms, HEIGHTS, circles)
+        return [(k, hits.at.tolist(), hits.lo.tolist(), hits.hi.tolist()) for k, hits in found]
+
+    assert cut(circles) == cut(None)
+
+
 @settings(max_examples=200)
 @given(eyes, st.sampled_from([0.3, 1.0, 2.2]), targets, boxes, st.sampled_from([(0.0, 0.75), (0.0, 2.4), (1.0, 1.4)]))
 def test_prisms_agree_with_shapely_for_each_ray(eye, eye_z, points, outline, z):

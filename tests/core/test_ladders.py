@@ -20,15 +20,17 @@ from vastwatch.control.ladder import levels_of, ramped, winners
 from vastwatch.control.lighting import given as light_given
 from vastwatch.control.lighting import run_ladders, takes_away
 from vastwatch.design.edits.ladders import add_row, add_scene, move_row, remove_row, set_level, set_row, with_ladder
-from vastwatch.design.expressions import AllOf, ClockTime, Dark, Hold, Named, Not
+from vastwatch.design.expressions import AllOf, ClockTime, Dark, Hold, Named, Not, Report, every_part
 from vastwatch.design.ladders import as_wired, behind_ladder, burns_at, delayed_rows, governed, ladder_rows, rows_of
-from vastwatch.design.project import find
-from vastwatch.design.records import Button, Lamp, LampLevel, Rule, Scene
+from vastwatch.design.project import find, put
+from vastwatch.design.records import Button, Lamp, LampLevel, Presence, Rule, Scene
 from vastwatch.design.starting_ladders import STARTING, start
 from vastwatch.files.check import faults_of
-from vastwatch.rehearsal import rehearse
+from vastwatch.people.truth import simulate_days
+from vastwatch.rehearsal import reactors, rehearse
+from vastwatch.rehearsal.run import record
 from vastwatch.signals import Calendar, Levels, Signal
-from vastwatch.site.building import Spot
+from vastwatch.site.building import DarkSource, Spot
 from vastwatch.site.people import Errand, Person, Stay
 
 HERE = Named(presence="here")
@@ -150,6 +152,35 @@ def test_the_light_is_what_follows_and_what_burns_anyway(rows, control):
     assert len(outcome.drop_at) / 5 == pytest.approx(s.drops)
     assert outcome.dark_s / 300 == pytest.approx(s.dark_min, abs=1e-9)
     assert outcome.idle_s / 3600 / 5 == pytest.approx(s.idle_h, abs=1e-9)
+
+
+SEEN = Report(sensor="pir")
+
+
+@pytest.mark.parametrize("dark", [None, DarkSource(source="shut door", sensor="pir")])
+@pytest.mark.parametrize(
+    "rows", [(), USUAL, ((Not(of=SEEN), "faint"), (EVENING, "full")), ((Named(presence="other"), "faint"), *USUAL)]
+)
+def test_the_light_of_designs_that_differ_in_a_sensor_is_the_same_only_where_none_is_asked(rows, dark):
+    """What is kept of one design stands for another where no row, and nothing a row names, asks a sensor, and none
+    tells the dark."""
+    other = Presence(id="other", name="Other", expr=Hold(of=SEEN, seconds=60.0))
+    project = laddered(*rows)
+    project = put(project, replace(project.rooms[0], darkness=dark))
+    project = replace(project, presences=(*project.presences, other))
+    away = put(project, replace(project.sensors[0], yaw=(project.sensors[0].yaw + 180.0) % 360.0))
+    truth = simulate_days(project, 3, 5)
+    found = []
+    for design in (project, away):
+        said = record(design, truth)
+        found.append(reactors.light_given(design, "big", truth, said))
+        alone = light_given(design, "big", said)
+        assert found[-1].follows.same_as(alone.follows) and found[-1].due.same_as(alone.due)
+        assert (found[-1].anyway is None) == (alone.anyway is None)
+        assert alone.anyway is None or found[-1].anyway.same_as(alone.anyway)
+    parts = [part for when, _ in rows for part in every_part(when)]
+    asked = dark is not None or any(isinstance(p, Report) or getattr(p, "presence", "") == "other" for p in parts)
+    assert (found[0] is found[1]) != asked
 
 
 def test_what_stands_for_lives_end_to_end_counts_what_burns_anyway():

@@ -17,6 +17,7 @@ from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.damp import FALLS_S, RISES_S, STEAM, excess_at
 from vastwatch.rehearsal.programmes import CLIP_S, SETTLES_S, calls_in, player_in, told
+from vastwatch.rehearsal.run import replay
 from vastwatch.signals import Signal
 from vastwatch.site.people import Stay
 
@@ -155,6 +156,17 @@ def test_a_quiet_machine_is_still_during_films_and_calls():
         careless = replace(project, outputs=(replace(machine, rows=rows[2:]),))
         assert rehearse(careless, 3, 1).output_scores["hum"].bothered_min > 10
         assert r.output_scores["hum"].bothered_min < 2.0
+
+
+def test_a_week_that_is_replayed_is_told_what_nobody_had_asked_for_before():
+    rows = (Row(name="Film", when=Fact(what="film", room="big"), level=0.0),)
+    quiet = watching()
+    asks = replace(quiet, outputs=(Machine(id="hum", room="big", name="Hum", at=(1, 1), watts=30, rows=rows),))
+    before = rehearse(quiet, 3, 2)
+    assert ("film", "big") not in before.recording.facts and len(before.recording.facts) == 0
+    again, anew = replay(before, asks), rehearse(asks, 3, 2)
+    assert list(again.recording.facts) == [("film", "big")] and again.recording.facts["film", "big"].total() > 0
+    assert again.signals["hum"].same_as(anew.signals["hum"])
 
 
 def test_a_film_that_nothing_tells_of_is_said_until_a_player_is_there():
