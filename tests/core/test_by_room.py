@@ -73,11 +73,12 @@ def test_stopped_by_hand_all_of_it_stops_without_a_word():
         [sys.executable, "-c", script], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
         start_new_session=True,
     )  # fmt: skip
-    assert process.stdout is not None and process.stdout.readline() == "asked\n"
+    # Two at once may speak within one line.
+    assert process.stdout is not None and process.stdout.readline().startswith("asked")
     begin = time.monotonic()
     os.killpg(process.pid, signal.SIGINT)
     out, err = process.communicate(timeout=20)
-    assert process.returncode == 130 and err == "" and set(out.split()) <= {"asked"}
+    assert process.returncode == 130 and err == "" and not out.replace("asked", "").strip()
     assert time.monotonic() - begin < 10
 
 

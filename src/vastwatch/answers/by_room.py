@@ -33,7 +33,12 @@ def of_each(rooms: Sequence[str], ask: Callable[[str], T]) -> list[T]:
     try:
         context = multiprocessing.get_context("fork")
         with ProcessPoolExecutor(many, context, _begin, (MEMO.budget // many,)) as pool:
-            asked = [pool.submit(_asked, room) for room in rooms]
+            # Copies are made as the first is asked: none is to be stopped before it knows how to stop.
+            held = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+            try:
+                asked = [pool.submit(_asked, room) for room in rooms]
+            finally:
+                signal.pthread_sigmask(signal.SIG_SETMASK, held)
             return [_answer(future, room, ask) for room, future in zip(rooms, asked)]
     finally:
         _ask = None
@@ -48,6 +53,7 @@ def _processors() -> int:
 def _begin(budget: int) -> None:
     # Whoever stops the command stops all of it, at once and without a word.
     signal.signal(signal.SIGINT, lambda *_: os._exit(130))
+    signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGINT})
     MEMO.set_budget(max(budget, 1))
 
 
