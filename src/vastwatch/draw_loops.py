@@ -72,8 +72,8 @@ def normal_of(key, index):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def twice(column):  # type: ignore[no-untyped-def]
-    """A column with as much room again."""
-    out = np.empty(2 * len(column), column.dtype)
-    out[: len(column)] = column
+def twice(rows):  # type: ignore[no-untyped-def]
+    """A column, or rows of several, with as much room again."""
+    out = np.empty((2 * len(rows), *rows.shape[1:]), rows.dtype)
+    out[: len(rows)] = rows
     return out

@@ -27,15 +27,15 @@ from typing import NamedTuple, Protocol
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from vastwatch.control.by_hand import PRESS_S, Pressed, on_by_hand, presses
+from vastwatch.control.by_hand import PRESS_S, Pressed, PressedAt, on_by_hand, pressed_at, presses
 from vastwatch.control.reactions import Reaction, Stretches, Waved, react
 from vastwatch.control.reactions_of_any import react_to
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
-from vastwatch.memo import kept
 from vastwatch.rehearsal.reactors import Conditions, WavedAt
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.signals import Signal
+from vastwatch.signals.remembered import both, less
 
 Array = NDArray[np.float64]
 
@@ -259,16 +259,6 @@ class Curve(Protocol):
         ...
 
 
-@kept
-def _both(a: Signal, b: Signal) -> Signal:
-    return a & b
-
-
-@kept
-def _without(a: Signal, b: Signal) -> Signal:
-    return a - b
-
-
 class Waving:
     """`Curve` of a light that comes on by itself, while those left in the dark wave."""
 
@@ -279,7 +269,7 @@ class Waving:
         self.unlit_s, self.anyway = unlit_s, anyway
         self.awake = awake
         self.start, self.keep, self.who, self.sensors = start, keep, who, sensors
-        self.dark, self.need, self.nobody = dark, _both(awake, dark), _without(dark, awake)
+        self.dark, self.need, self.nobody = dark, both(awake, dark), less(dark, awake)
         self._known: dict[float, Outcome] = {}
 
     @cached_property
@@ -389,13 +379,13 @@ def lit_by(
 
 class ByHand:
     """`Curve` of a light that a hand switches on, and again when it has gone off on somebody; by what presence comes to
-    at a hold, or else the `parts` that start it and that keep it for the hold; `many`: of lives laid end to end."""
+    at a hold, or else the `parts` that start it and that keep it for the hold. `pressed` walks through the presses."""
 
     def __init__(
         self, presence: Callable[[float], Signal] | tuple[Signal, Signal], awake: Signal, dark: Signal,
-        unlit_s: float = 0.0, anyway: Signal | None = None, many: bool = False,
+        unlit_s: float = 0.0, anyway: Signal | None = None, pressed: PressedAt = pressed_at,
     ) -> None:  # fmt: skip
-        self.unlit_s, self.anyway, self._many = unlit_s, anyway, many
+        self.unlit_s, self.anyway, self._pressed = unlit_s, anyway, pressed
         self.awake, self.dark = awake, dark
         self.parts = None if callable(presence) else presence
         self._concluded = presence if callable(presence) else self._of_parts
@@ -419,7 +409,7 @@ class ByHand:
     def presence(self, hold_s: float) -> Signal:
         """See Curve."""
         presence = self._concluded(hold_s)
-        return on_by_hand(presence, presses(presence, self.awake, self.dark, hold_s, self._many).signal, hold_s)
+        return on_by_hand(presence, presses(presence, self.awake, self.dark, hold_s, self._pressed).signal, hold_s)
 
     def _of_parts(self, hold_s: float) -> Signal:
         assert self.parts is not None
@@ -429,7 +419,7 @@ class ByHand:
     def lit(self, hold_s: float) -> tuple[Signal, Pressed]:
         """The light with a hold, and the presses that it takes."""
         presence = self._concluded(hold_s)
-        pressed = presses(presence, self.awake, self.dark, hold_s, self._many)
+        pressed = presses(presence, self.awake, self.dark, hold_s, self._pressed)
         lit = on_by_hand(presence, pressed.signal, hold_s) & self.dark
         return lit if self.anyway is None else lit | self.anyway, pressed
 

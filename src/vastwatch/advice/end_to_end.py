@@ -16,7 +16,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.curves import KNOWN_S, ByHand, Curve, Waving, WavingAtAny, due, lit_by
-from vastwatch.control.concluding import always
 from vastwatch.control.reactions import Luck, Stretches, eyes, present
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
@@ -24,6 +23,7 @@ from vastwatch.memo import kept
 from vastwatch.rehearsal.scores import false_offs
 from vastwatch.right_of_way import stand_aside
 from vastwatch.signals import Signal
+from vastwatch.signals.remembered import always, never
 
 if TYPE_CHECKING:
     from vastwatch.control import reaction_loops
@@ -103,6 +103,11 @@ def step_of(signal: Signal) -> float:
     return signal.end + PAUSE_S
 
 
+def life_of(at: Array, step: float) -> NDArray[np.int64]:
+    """Which life each instant on the line lies in."""
+    return np.asarray(at // step, np.int64)
+
+
 @kept
 def laid_out(signals: tuple[Signal, ...]) -> Signal:
     """The signals of some lives on one line of time: life k from k `step_of` on, and off in the pauses."""
@@ -122,7 +127,7 @@ class _Lives:
 
     def _by_life(self, at: Array, weights: Array | None = None) -> Array:
         """How many instants, or how much, lie in each life."""
-        return np.bincount((at // self._step).astype(int), weights, len(self._each)).astype(float)
+        return np.bincount(life_of(at, self._step), weights, len(self._each)).astype(float)
 
     def _seconds(self, signal: Signal) -> Array:
         """How long a signal that is off in the pauses is on in each life."""
@@ -143,8 +148,7 @@ class _Lives:
         each = [c.anyway for c in self._each]
         if all(a is None for a in each):
             return None
-        off = Signal.constant(False, 0.0, self._span)
-        return laid_out(tuple(off if a is None else a for a in each))
+        return laid_out(tuple(never(self._span) if a is None else a for a in each))
 
     def _all_of_them(self, lives: Sequence[Waving] | Sequence[WavingAtAny]) -> Stretches:
         each = [c.who for c in lives]
@@ -201,7 +205,10 @@ class _HandLine(_Lives):
         start, keep = map(laid_out, zip(*(c.parts for c in lives if c.parts is not None)))
         awake, dark = map(laid_out, zip(*((c.awake, c.dark) for c in lives)))
         self.anyway = self._anyway()
-        self._curve = ByHand((start, keep), awake, dark, anyway=self.anyway, many=True)
+        # Loaded where many lives are walked through: the compiler takes a moment.
+        from vastwatch.control.reaction_loops import pressed_at
+
+        self._curve = ByHand((start, keep), awake, dark, anyway=self.anyway, pressed=pressed_at)
         self._need = due(awake, dark, self.anyway)
 
     def outcomes(self, hold_s: float) -> Outcomes:

@@ -41,7 +41,7 @@ BRIEF_VISITS: tuple[RoomUse, ...] = ("store",)
 # Seeds are lived in steps, up to so many each; once there are a few, holds of which it is settled with this confidence
 # whether they could be chosen are looked at no more.
 STEPS, A_FEW, SETTLED = (3, 8, 14), 3, 0.999
-# So many others are lived at once.
+# Of those that show what it is worth so many are lived at once.
 AT_ONCE = 5
 # A hold that drops so many times and so many times too often in every seed is far off.
 MANY, FAR_OFF = 20, 8.0

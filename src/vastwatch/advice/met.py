@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.end_to_end import EndToEnd, laid_out, step_of
+from vastwatch.advice.end_to_end import EndToEnd, laid_out, life_of, step_of
 from vastwatch.advice.weeks import Lived, Visits
 from vastwatch.design.needs import RoomNeeds
 from vastwatch.laws import student_quantile
@@ -103,24 +103,20 @@ def looked(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float) -> Looke
     awake, asleep, dark, start = map(laid_out, zip(*((x.awake, x.asleep, x.dark, x.start) for x in lives)))
     rows = light.intervals
     nobody = awake.measure(rows[:, 1]) - awake.measure(rows[:, 0]) <= 0
-    starts = np.bincount(_life(rows[nobody, 0], step), minlength=many)
+    starts = np.bincount(life_of(rows[nobody, 0], step), minlength=many)
     slept = (light & asleep).intervals
-    over_s = np.bincount(_life(slept[:, 0], step), slept[:, 1] - slept[:, 0], many)
+    over_s = np.bincount(life_of(slept[:, 0], step), slept[:, 1] - slept[:, 0], many)
     came, waited = arrivals(light, awake, dark)
     # Whoever is there from the beginning of a life has not come.
-    there = came > step * _life(came, step)
+    there = came > step * life_of(came, step)
     since, until = _visits(tuple(x.visits for x in lives), step)
     rises = np.append(start.rises, np.inf)
     noticed = np.where(start.at(since), since, rises[start.rises.searchsorted(since)])
     return Looked(
         starts / days, over_s / 60.0 / days,
-        _waits(waited[there], _life(came[there], step), many, FIRST_LIGHTS),
-        _waits(np.minimum(noticed, until) - since, _life(since, step), many, NOTICED),
+        _waits(waited[there], life_of(came[there], step), many, FIRST_LIGHTS),
+        _waits(np.minimum(noticed, until) - since, life_of(since, step), many, NOTICED),
     )  # fmt: skip
-
-
-def _life(at: Array, step: float) -> NDArray[np.int64]:
-    return np.asarray(at // step, np.int64)
 
 
 @kept

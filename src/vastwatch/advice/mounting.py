@@ -25,14 +25,8 @@ def places(now: RoomNow, device: DeviceType) -> list[Sensor]:
     """Where a type could go in the room."""
 
     def sensor(
-        x: float,
-        y: float,
-        z: float,
-        yaw: float,
-        pitch: float,
-        host: str | None = None,
-        settings: Settings = PLAIN,
-    ) -> Sensor:
+        x: float, y: float, z: float, yaw: float, pitch: float, host: str | None = None, settings: Settings = PLAIN
+    ) -> Sensor:  # fmt: skip
         return _tried(device, now.room.level, (x, y, min(z, now.height)), yaw, pitch, host, settings)
 
     if device.family in TOUCH_FAMILIES:

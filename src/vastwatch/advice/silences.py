@@ -33,8 +33,8 @@ from vastwatch.sensing.model import NEVER_S
 
 Array = NDArray[np.float64]
 
-# The law is tabulated for so many steps, so many to the median gap and so many at once, and for chances down
-# to this.
+# The law is tabulated for so many steps, so many to the median gap, of which so many are reckoned at once; and for
+# chances from this on, so many of them.
 STEPS, TO_MEDIAN, TOGETHER = 3000, 12, 100
 LEAST_CHANCE, CHANCES = 0.002, 28
 # What fades is looked at so often in each stretch, and tabulated over so many of them; a distance counts to so much of

@@ -49,6 +49,7 @@ from vastwatch.rehearsal.scores import arrivals
 from vastwatch.rehearsal.troubles import powered
 from vastwatch.rehearsal.wishes import long_enough, may_disturb, pressed_in
 from vastwatch.signals import Calendar, Signal, any_of
+from vastwatch.signals.remembered import less
 from vastwatch.site.building import Spot
 
 Array = NDArray[np.float64]
@@ -282,15 +283,10 @@ def _waving(
 
 def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> Lived:
     awake, everybody = occupied(truth, room, True), occupied(truth, room, False)
-    asleep = _less(everybody, awake)
+    asleep = less(everybody, awake)
     # What is faint enough for sleepers does not wake them.
     woken = asleep if how.bright is None else asleep & how.bright
     return Lived(truth.calendar, awake, woken, how.follows, _visits(truth, room), start, curve)
-
-
-@kept
-def _less(a: Signal, b: Signal) -> Signal:
-    return a - b
 
 
 @kept

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import bisect
 import math
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -33,27 +34,13 @@ class Pressed(NamedTuple):
     again: Array
 
 
-def presses(presence: Signal, awake: Signal, dark: Signal, hold_s: float, many: bool = False) -> Pressed:
-    """When the switch of a room is pressed by those awake in it, where a hand switches on and vacancy off.
-
-    Somebody awake presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them, each
-    time anew, since what a press switched on goes off again (`on_by_hand`). `many`: for very many of them a compiled
-    loop is loaded.
-    """
-    needed = awake & dark
-    if many:
-        from vastwatch.control.reaction_loops import pressed
-
-        t, again = pressed(needed.intervals, presence.intervals, float(hold_s))
-    else:
-        t, again = _pressed(needed.intervals, presence.intervals, hold_s)
-    rows = np.column_stack([t, t + PRESS_S])
-    return Pressed(Signal.from_intervals(rows, needed.start, needed.end), t[again])
+# Rows in which light is needed, rows of presence, and the hold, seconds: when the switch is pressed, and whether each
+# time since the light went off on somebody.
+PressedAt = Callable[[Array, Array, float], tuple[Array, NDArray[np.bool_]]]
 
 
-def _pressed(needed: Array, presence: Array, hold_s: float) -> tuple[Array, NDArray[np.bool_]]:
-    """When the switch is pressed, and whether since the light went off on somebody; of rows in which light is needed,
-    and of presence."""
+def pressed_at(needed: Array, presence: Array, hold_s: float) -> tuple[Array, NDArray[np.bool_]]:
+    """See PressedAt."""
     begins, ends = presence[:, 0].tolist(), presence[:, 1].tolist()
     t: list[float] = []
     again: list[bool] = []
@@ -71,6 +58,18 @@ def _pressed(needed: Array, presence: Array, hold_s: float) -> tuple[Array, NDAr
                 lit_until = max(lit_until, ends[k])
             since, dropped = lit_until, True
     return np.array(t), np.array(again, bool)
+
+
+def presses(presence: Signal, awake: Signal, dark: Signal, hold_s: float, pressed: PressedAt = pressed_at) -> Pressed:
+    """When the switch of a room is pressed by those awake in it, where a hand switches on and vacancy off.
+
+    Somebody awake presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them, each
+    time anew, since what a press switched on goes off again (`on_by_hand`). `pressed` walks through it.
+    """
+    needed = awake & dark
+    t, again = pressed(needed.intervals, presence.intervals, float(hold_s))
+    rows = np.column_stack([t, t + PRESS_S])
+    return Pressed(Signal.from_intervals(rows, needed.start, needed.end), t[again])
 
 
 def on_by_hand(presence: Signal, pressed: Signal, hold_s: float) -> Signal:

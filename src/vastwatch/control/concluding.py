@@ -23,6 +23,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
 from vastwatch.memo import kept
 from vastwatch.signals import Signal
+from vastwatch.signals.remembered import either, never
 
 
 class Hand(NamedTuple):
@@ -87,23 +88,6 @@ def _said(
     else:
         said = recording.facts.get((leaf.what, leaf.room))
     return never(recording.end) if said is None else said
-
-
-@kept
-def never(end: float) -> Signal:
-    """A signal that is never on."""
-    return Signal.constant(False, 0.0, end)
-
-
-@kept
-def always(end: float) -> Signal:
-    """A signal that is ever on."""
-    return Signal.constant(True, 0.0, end)
-
-
-@kept
-def either(a: Signal, b: Signal) -> Signal:
-    return a | b
 
 
 @kept

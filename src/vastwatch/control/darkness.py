@@ -23,6 +23,7 @@ from vastwatch.design.expressions import Dark
 from vastwatch.design.project import Place, Project, find
 from vastwatch.memo import kept
 from vastwatch.signals import Calendar, Levels, Signal
+from vastwatch.signals.remembered import inverse
 from vastwatch.site import sun
 from vastwatch.site.building import DarkSource, Room
 from vastwatch.site.meter_scale import Scale, scale_of
@@ -52,7 +53,7 @@ def dark_as_told(project: Project, leaf: Dark, recording: Recording) -> Signal:
     if source.source == "shut door":
         said = recording.reports.get((source.sensor or "", None))
         # Without its contact nobody knows, and a room without a window is dark.
-        return Signal.constant(True, 0.0, recording.end) if said is None else _not(said)
+        return Signal.constant(True, 0.0, recording.end) if said is None else inverse(said)
     below, until = thresholds(project, room, source)
     return _sampled(daylight_on(project, room, source), read_by(project, source), below, until, recording.calendar)
 
@@ -169,8 +170,3 @@ def steps(stays: NDArray[np.bool_], comes: NDArray[np.bool_]) -> NDArray[np.bool
 @kept
 def _sun_below(place: Place, degrees: float, calendar: Calendar) -> Signal:
     return ~sun.above(place.latitude, place.longitude, degrees, replace(calendar, sky=0))
-
-
-@kept
-def _not(signal: Signal) -> Signal:
-    return ~signal

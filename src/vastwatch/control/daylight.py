@@ -23,6 +23,7 @@ from vastwatch.design.project import Place, Project, find
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.signals import Calendar, Signal
+from vastwatch.signals.remembered import always
 from vastwatch.site import sun
 from vastwatch.site.building import Opening, Room, Wall
 from vastwatch.site.sky import clear_days
@@ -157,7 +158,7 @@ def _darker(project: Project, room: Room, lux: float, calendar: Calendar) -> Sig
     """While daylight alone gives a room less than so many lux."""
     factor = daylight_factor(project, room)
     if factor <= 0:
-        return _always(calendar)
+        return always(calendar.end)
     place, lux = project.place, lux / factor
     # The sun is where it is whatever the weather.
     sun_days = replace(calendar, sky=0)
@@ -172,15 +173,10 @@ def _by_sky(overcast: Signal, clear: Signal, days: Signal) -> Signal:
 
 
 @kept
-def _always(calendar: Calendar) -> Signal:
-    return Signal.constant(True, 0.0, calendar.end)
-
-
-@kept
 def _below(latitude: float, longitude: float, elevation: float, calendar: Calendar) -> Signal:
     """While the sun is below an elevation."""
     if elevation >= 90:
-        return _always(calendar)
+        return always(calendar.end)
     return ~sun.above(latitude, longitude, elevation, calendar)
 
 

@@ -14,7 +14,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from vastwatch.control.belief import Chain, chains_in
-from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion, either, never
+from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion
 from vastwatch.control.darkness import house_dark
 from vastwatch.control.daylight import darkness
 from vastwatch.control.filtering import filter_of
@@ -30,6 +30,7 @@ from vastwatch.design.records import Fixture, Guarded, Lamp, Presence
 from vastwatch.design.relations import outputs, outputs_in, presence_of
 from vastwatch.memo import kept
 from vastwatch.signals import Levels, Signal, all_of, any_of, first_that_holds
+from vastwatch.signals.remembered import both, either, never, union
 from vastwatch.site.building import Room
 
 
@@ -121,7 +122,7 @@ class HouseRun:
     def served(self, room: str) -> Signal | None:
         """While a room has the light it is to have; None where nothing lights it by itself."""
         lit = [self.lit[o.id] for o in lights_in(self.project, room) if o.id in self.lit]
-        return _any(tuple(lit)) if lit else None
+        return union(tuple(lit)) if lit else None
 
     def watts(self, room: str) -> float:
         """What the lights of a room draw when full on, together."""
@@ -164,11 +165,6 @@ class HouseRun:
 
 
 @kept
-def _any(signals: tuple[Signal, ...]) -> Signal:
-    return any_of(signals)
-
-
-@kept
 def _kwh_while(output: Fixture, levels: Levels, lit: Signal, when: Signal) -> float:
     return kwh_above_standby(output, levels, lit & when)
 
@@ -200,7 +196,7 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
             for lamp, levels in did.levels.items():
                 supply = recording.facts.get(("supply", lamp))
                 out[lamp] = levels if supply is None else _supplied(levels, supply)
-                lit[lamp] = did.wanted[lamp] if supply is None else _both(did.wanted[lamp], supply)
+                lit[lamp] = did.wanted[lamp] if supply is None else both(did.wanted[lamp], supply)
         situation = Situation(
             own if presence is None else conclusions.presences[presence.id],
             house_dark(project, room.id, recording), pressed,
@@ -231,11 +227,6 @@ def _unlocked(levels: Levels, locks: tuple[Signal, ...]) -> Levels:
 def _rows(output: Guarded, project: Project, recording: Recording, conclusions: Conclusions) -> tuple[Signal, ...]:
     """While each row of an output's own ladder holds."""
     return tuple(concluded(project, row.when, recording, named=conclusions.presences) for row in output.rows)
-
-
-@kept
-def _both(a: Signal, b: Signal) -> Signal:
-    return a & b
 
 
 @kept

@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.by_hand import on_by_hand
-from vastwatch.control.concluding import always, concluded, never
+from vastwatch.control.concluding import concluded
 from vastwatch.control.darkness import house_dark
 from vastwatch.control.hand import Override, overlaid
 from vastwatch.control.ladder import Winners, levels_of, while_over, winners
@@ -40,6 +40,7 @@ from vastwatch.design.records import Lamp, Rule, Scene
 from vastwatch.design.relations import lamps_in, presence_of
 from vastwatch.memo import kept
 from vastwatch.signals import Levels, Signal, any_of
+from vastwatch.signals.remembered import always, never
 
 NOTHING: Mapping[str, Signal] = MappingProxyType({})
 

@@ -14,7 +14,6 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.concluding import always, never
 from vastwatch.control.darkness import Daylight, Reading, daylight_on, from_readings, read_by, steps, thresholds
 from vastwatch.control.house import conclude
 from vastwatch.control.ladder import Winners
@@ -27,6 +26,7 @@ from vastwatch.design.records import Lamp, Sensor
 from vastwatch.design.relations import lamps_in, presence_of
 from vastwatch.memo import kept
 from vastwatch.signals import Calendar, Signal
+from vastwatch.signals.remembered import always, both, never
 from vastwatch.site.building import Room
 
 Array = NDArray[np.float64]
@@ -113,12 +113,7 @@ def _won(project: Project, room: str, recording: Recording) -> tuple[Winners, ..
     own = never(recording.end) if lighting is None else conclude(project, recording).presences[lighting.id]
     did = run_ladders(project, room, recording, own)
     # Without a ladder lamps burn while somebody is concluded to be there and it is dark.
-    return _both(own, recording.facts["dark", room]) if did is None else tuple(x.won for x in did.ladders)
-
-
-@kept
-def _both(a: Signal, b: Signal) -> Signal:
-    return a & b
+    return both(own, recording.facts["dark", room]) if did is None else tuple(x.won for x in did.ladders)
 
 
 @kept

@@ -93,8 +93,8 @@ def begun(rises, keep):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def pressed(needed, presence, hold_s):  # type: ignore[no-untyped-def]
-    """As `by_hand._pressed`."""
+def pressed_at(needed, presence, hold_s):  # type: ignore[no-untyped-def]
+    """As `by_hand.pressed_at`."""
     t, again, n = np.empty(256), np.empty(256, np.bool_), 0
     lit_until, k = -math.inf, -1
     for j in range(len(needed)):
@@ -125,14 +125,6 @@ def _noted(events, n, kind, begin, end):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def _roomier(events):  # type: ignore[no-untyped-def]
-    """The rows with as much room again."""
-    more = np.empty((2 * len(events), 3))
-    more[: len(events)] = events
-    return more
-
-
-@compiled
 def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no-untyped-def]
     """All that happens while a light `lit` (rows) by reports that are held, `keep` (rows), leaves people in the dark.
 
@@ -153,7 +145,7 @@ def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no
         if not begin < to:
             continue
         if n + at_once > len(events):
-            events = _roomier(events)
+            events = twice(events)
         # When the gap after this one begins.
         after = math.inf if g == len(lit) or not lit[g, 1] < end_s else lit[g, 1]
         anchor = _ms(begin - hold_s if g else begin)
@@ -170,7 +162,7 @@ def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no
         at, vain, waves = stretch, 0, 0
         while t < to and at < count:
             if n + at_once > len(events):
-                events = _roomier(events)
+                events = twice(events)
             w = max(t, begins[at]) + (afters[at] if vain < TRIES else AGAIN_S)
             while at < count and w >= ends[at]:
                 # They leave, or somebody else comes, before that.

@@ -162,11 +162,12 @@ def behind_ladder(project: Project, room: str) -> tuple[str, ...]:
     return tuple(p.id for p in ordered if p.id in wanted)
 
 
-def sensors_behind_ladder(project: Project, room: str) -> tuple[str, ...]:
+def sensors_behind_ladder(project: Project, room: str, told: str | None = None) -> tuple[str, ...]:
     """The sensors that the rows of a room's ladders read, themselves and through what they name, and those that tell
-    its dark, each once."""
+    its dark, each once; `told`: a conclusion that is told them, and not asked after."""
     own = (part.sensor for row in rows_of(project, room) for part in every_part(row.when) if isinstance(part, Report))
-    named = (s for ident in behind_ladder(project, room) for s in sensors_of(find(project.presences, ident)))
+    behind = (ident for ident in behind_ladder(project, room) if ident != told)
+    named = (s for ident in behind for s in sensors_of(find(project.presences, ident)))
     lighting = presence_of(project, room)
     asking = (*(row.when for row in rows_of(project, room)), *(() if lighting is None else (lighting.expr,)))
     parts = (part for expr in asking for part in every_part(expr))

@@ -39,6 +39,7 @@ from vastwatch.rehearsal.reports import (
 from vastwatch.sensing.model import MountedSensor, each_part, model_of
 from vastwatch.sensing.reporting import holds_and_blind_s
 from vastwatch.signals import Signal, any_of
+from vastwatch.signals.remembered import never
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -199,7 +200,7 @@ def _reported(part: MountedSensor, n: _Noticed, truths: Sequence[Truth]) -> list
     """What the device reports of it in each life: see `reports`."""
     how = holds_and_blind_s(part, own_hold_s(part))
     if how is None:
-        return [Signal.constant(False, 0.0, truth.end) for truth in truths]
+        return [never(truth.end) for truth in truths]
     rows, cuts = loops.held_and_blind(n.start, n.end, n.cuts, *map(float, how))
     keys = np.array([latency_key(part, truth.household.seed) for truth in truths], np.uint64)
     late = reported_at(part, rows[:, 0], np.repeat(keys, np.diff(cuts)))

@@ -23,8 +23,8 @@ from vastwatch.control.reactions import Reaction, Stretches, Waved, react
 from vastwatch.control.reactions_of_any import react_to
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import order, with_named
-from vastwatch.design.expressions import AnyOf, Expr, Hold, Report, StartKeep, every_part
-from vastwatch.design.ladders import behind_ladder, rows_of
+from vastwatch.design.expressions import AnyOf, Expr, Hold, Report, StartKeep
+from vastwatch.design.ladders import behind_ladder, sensors_behind_ladder
 from vastwatch.design.placed import at_hour
 from vastwatch.design.presence import hold_of, press_hold, reports
 from vastwatch.design.project import Project, find
@@ -121,17 +121,12 @@ _SENSORS_ALONE = ("name", "client", "notes", "sensors", "zones", "presences", "d
 def _without_sensors(project: Project, room: str) -> tuple[object, ...] | None:
     """All that the light of a room may hang on besides truth; None where it asks some sensor."""
     lighting = presence_of(project, room)
-    asks = [row.when for row in rows_of(project, room)]
-    named = {ident for ident in behind_ladder(project, room) if lighting is None or ident != lighting.id}
-    if named or any(True for expr in asks for _ in reports(expr)):
-        return None
-    parts = (part for expr in asks for part in every_part(expr))
-    dark_of = {room, *(r for part in parts if (r := getattr(part, "room", None)) is not None)}
-    if any(r.id in dark_of and r.darkness is not None and r.darkness.sensor is not None for r in project.rooms):
+    own = None if lighting is None else lighting.id
+    if set(behind_ladder(project, room)) - {own} or sensors_behind_ladder(project, room, own):
         return None
     modules = tuple(d for d in project.devices if d.family == "module")
     rest = (getattr(project, name) for name in project.__struct_fields__ if name not in _SENSORS_ALONE)
-    return (None if lighting is None else lighting.id, modules, *rest)
+    return (own, modules, *rest)
 
 
 def stretches(

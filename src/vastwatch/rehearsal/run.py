@@ -15,7 +15,6 @@ from operator import attrgetter
 
 import numpy as np
 
-from vastwatch.control.concluding import never
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.control.own_light import with_own_light
@@ -39,6 +38,7 @@ from vastwatch.rehearsal.wishes import asleep_in
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.tracker import on_plan
 from vastwatch.signals import Calendar, Signal
+from vastwatch.signals.remembered import both, either, inverse, never
 
 LONGEST_DAYS = 366
 # Days of notices a rehearsal keeps for who asks what set a sensor off.
@@ -80,7 +80,7 @@ class Rehearsal:
 
     def needs_light(self, room: str) -> Signal:
         """While somebody awake is in a room that daylight leaves in the dark."""
-        return _both(self.awake(room), self.house.dark(room))
+        return both(self.awake(room), self.house.dark(room))
 
     @cached_property
     def scores(self) -> dict[str, Scores]:
@@ -95,7 +95,7 @@ class Rehearsal:
                 scores = score(lit, awake, self.house.dark(room.id), self.house.watts(room.id), self.days, reacted)
                 if room.id in self.house.ladders:
                     # What burns dimmed burns less.
-                    scores = replace(scores, idle_kwh=self.house.kwh_while(room.id, _not(awake)) / self.days)
+                    scores = replace(scores, idle_kwh=self.house.kwh_while(room.id, inverse(awake)) / self.days)
                 out[room.id] = scores
         return out
 
@@ -127,8 +127,8 @@ class Rehearsal:
         anybody = self.occupied(output.room)
         if bothers == "anybody":
             return anybody
-        quiet = _either(asleep_in(self.truth, output.room), player_in(self.truth, output.room).film)
-        return _either(quiet, calls_in(self.truth, output.room))
+        quiet = either(asleep_in(self.truth, output.room), player_in(self.truth, output.room).film)
+        return either(quiet, calls_in(self.truth, output.room))
 
     @cached_property
     def incidents(self) -> list[Incident]:
@@ -282,18 +282,3 @@ class _Said(Mapping[tuple[str, str | None], Signal]):
 
     def __len__(self) -> int:
         return 3 * len(self._runs) + len(self._zones)
-
-
-@kept
-def _both(a: Signal, b: Signal) -> Signal:
-    return a & b
-
-
-@kept
-def _not(a: Signal) -> Signal:
-    return ~a
-
-
-@kept
-def _either(a: Signal, b: Signal) -> Signal:
-    return a | b

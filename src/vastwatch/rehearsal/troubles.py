@@ -24,6 +24,7 @@ from vastwatch.draws import arrivals, at_ms, key_of, uniform
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
 from vastwatch.signals import DAY, Signal, any_of
+from vastwatch.signals.remembered import union
 
 Array = NDArray[np.float64]
 
@@ -267,9 +268,4 @@ def powered_in(project: Project, room: str, truth: Truth) -> Signal | None:
     lights = [light.id for light in lights_in(project, room)]
     if not lights or any(light not in on for light in lights):
         return None
-    return _any(tuple(on[light] for light in lights))
-
-
-@kept
-def _any(signals: tuple[Signal, ...]) -> Signal:
-    return any_of(signals)
+    return union(tuple(on[light] for light in lights))

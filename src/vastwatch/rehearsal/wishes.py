@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from vastwatch.control.concluding import always, never
 from vastwatch.control.hand import UNWANTED_S, Beneath, Override, Wishes, overrides
 from vastwatch.control.lighting import RoomRun, given, lit_by_press, run_ladders
 from vastwatch.control.recording import Recording
@@ -17,6 +16,7 @@ from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.programmes import player_in
 from vastwatch.signals import Calendar, Signal, any_of
+from vastwatch.signals.remembered import always, never
 
 # The most of all of a room's light that is borne where nothing else is said: by sleepers, and at a film.
 ASLEEP_SHARE, FILM_SHARE = 0.15, 0.3
