@@ -19,8 +19,9 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence, Sensor, Zone
 from vastwatch.devices import catalogue
 from vastwatch.rehearsal import many_targets, rehearse
-from vastwatch.rehearsal.reports import _wanted, _watched, notices_on, run_sensors
+from vastwatch.rehearsal.reports import notices_on, run_sensors, wanted_of
 from vastwatch.rehearsal.targets import targets_of
+from vastwatch.rehearsal.zone_reports import watched_by
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.tracker import Drawn, Pose, Scatter, on_plan, reported
 from vastwatch.sensing.zones import chances, spread_of
@@ -117,8 +118,8 @@ def test_a_week_of_six_trackers_with_five_targets():
     start = time.perf_counter()
     run_sensors(project, truth)
     took = time.perf_counter() - start
-    w = _wanted(project, project.sensors[0], truth)
-    watched = _watched(project, w.mounted, w.level)
+    w = wanted_of(project, project.sensors[0], truth)
+    watched = watched_by(project, w.mounted, w.level)
     assert watched is not None
     lives, noticed = truth.lives(1), notices_on(project, "t0", truth, 1)
     day = [truth.calendar.midnight(1), truth.calendar.midnight(2)]

@@ -6,13 +6,13 @@ import numpy as np
 
 from vastwatch.advice.judge import judge
 from vastwatch.files import load_demo
-from vastwatch.rehearsal import notice_loops, rehearse, reports
+from vastwatch.rehearsal import notice_loops, rehearse, zone_reports
 
 
 def main() -> None:
     """A day of the sample's trackers as if it were very many, and two weeks of one room."""
     demo = load_demo()
-    reports.MANY_REPORTS = 0
+    zone_reports.MANY_REPORTS = 0
     rehearse(demo, 1, 1)
     judge(demo, "toilet", 7, (1, 2))
     # Only conclusions that ask who moves want this one.

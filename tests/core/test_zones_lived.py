@@ -19,12 +19,12 @@ from vastwatch.design.records import Zone
 from vastwatch.design.references import without
 from vastwatch.devices.types import ZoneRules
 from vastwatch.people.routes import STEP
-from vastwatch.rehearsal import many_targets, rehearse
-from vastwatch.rehearsal import reports as rehearsal_reports
+from vastwatch.rehearsal import many_targets, rehearse, zone_reports
 from vastwatch.rehearsal.notices import Notices
-from vastwatch.rehearsal.reports import _watched, notices_on, run_sensors, run_without, targets_on, wanted_of
+from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, targets_on, wanted_of
 from vastwatch.rehearsal.target_loops import Bodies, Mirrors, Radar, Told, Ways, tell
 from vastwatch.rehearsal.targets import Targets, _told, _wander, occupied, targets_of
+from vastwatch.rehearsal.zone_reports import watched_by
 from vastwatch.rehearsal.zone_scores import score_zones
 from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.mounted import mount, zoned
@@ -188,7 +188,7 @@ def test_of_very_many_reports_zones_are_told_as_of_few(monkeypatch):
     """Whichever way they are told, the zones of a week are the same."""
     project = tracked(zones=(CHAIR, STOOL))
     few = rehearse(project, 3, 5).recording.reports
-    monkeypatch.setattr(rehearsal_reports, "MANY_REPORTS", 0)
+    monkeypatch.setattr(zone_reports, "MANY_REPORTS", 0)
     project = replace(project, sensors=tuple(replace(s, name=f"{s.name} again") for s in project.sensors))
     many = rehearse(project, 3, 5).recording.reports
     for zone in ("zc", "zs"):
@@ -236,7 +236,7 @@ def test_targets_are_those_of_the_arrays(name, demo):
     found = 0
     for sensor in project.sensors:
         w = wanted_of(project, sensor, truth)
-        if (watched := _watched(project, w.mounted, w.level)) is None:
+        if (watched := watched_by(project, w.mounted, w.level)) is None:
             continue
         for most in (watched[1].device.targets, 1):
             seen = watched[1]._replace(device=replace(watched[1].device, targets=most))

@@ -1,7 +1,7 @@
 """The families of device types: what each can do, what it says of itself, and what it cannot claim.
 
-Every range is on axis and for the type's own mounting height. A new family is a class here, its types in the
-catalogue, its model in `sensing.families`, and its look on the desk.
+Every range is on axis and for the type's own mounting height. A new family is a class here (in `other_families` where
+it notices nobody), its types in the catalogue, its model in `sensing.families`, and its look on the desk.
 """
 
 from __future__ import annotations
@@ -11,7 +11,8 @@ from typing import Annotated, Literal, get_args
 
 import msgspec
 
-from vastwatch.devices.types import FARTHEST_M, AnyType, Degrees, Fact, Fault, ZoneRules, light_words
+from vastwatch.devices.other_families import HumidityType, LightType, ModuleType, PlayerType
+from vastwatch.devices.types import FARTHEST_M, AnyType, Degrees, Fact, Fault, ZoneRules
 from vastwatch.site.record import NotNegative, Positive
 
 
@@ -386,85 +387,6 @@ class PlugType(AnyType, frozen=True, kw_only=True, tag="plug"):
 
     def facts(self) -> list[Fact]:
         return [Fact("In use above", f"{self.threshold_w:g} W", self.threshold_w, -1)]
-
-
-class HumidityType(AnyType, frozen=True, kw_only=True, tag="humidity"):
-    """Relative humidity and temperature: a shower is a fact about a bathroom. Says nothing about who is there."""
-
-    family = "humidity"
-    heading = "Humidity"
-    called = "Humidity"
-
-    accuracy_pct: Positive
-    interval_s: Positive
-
-    def line(self) -> str:
-        return f"± {self.accuracy_pct:g} % humidity, every {self.interval_s:g} s"
-
-    def facts(self) -> list[Fact]:
-        return [Fact("Accuracy", f"± {self.accuracy_pct:g} %", self.accuracy_pct, -1)]
-
-
-class PlayerType(AnyType, frozen=True, kw_only=True, tag="player"):
-    """A media player that tells what it does: "on" while it plays anything, and of films also that they are paused.
-    Says nothing about who is there."""
-
-    family = "player"
-    heading = "Media players"
-    called = "Media player"
-
-    tells_length: bool = True
-
-    def line(self) -> str:
-        told = "tells clips from films" if self.tells_length else "cannot tell clips from films"
-        return f"playing, paused, off; {told}"
-
-    def facts(self) -> list[Fact]:
-        told = "yes" if self.tells_length else "no"
-        return [Fact("Tells clips from films", told, float(self.tells_length), 1)]
-
-
-class LightType(AnyType, frozen=True, kw_only=True, tag="light"):
-    """A light-level sensor alone; its figures are in `light`."""
-
-    family = "light"
-    heading = "Light level"
-    called = "Light level"
-
-    def line(self) -> str:
-        return light_words(self.light)
-
-    def faults(self) -> Iterator[Fault]:
-        if self.light is None:
-            yield "light", "a light-level sensor needs its range"
-
-
-class ModuleType(AnyType, frozen=True, kw_only=True, tag="module"):
-    """What switches or dims a circuit: behind the switch, in the ceiling, on a rail. `load_w`: the largest LED load;
-    `least_load_w`: the least that it dims without flicker; `two_way`: works where two switches share the circuit."""
-
-    family = "module"
-    heading = "Switches, dimmers, relays"
-    called = ""
-
-    dims: bool = False
-    channels: Annotated[int, msgspec.Meta(ge=1)] = 1
-    two_way: bool = True
-    least_load_w: NotNegative = 0.0
-
-    def line(self) -> str:
-        dims, neutral = ", dims" if self.dims else "", ", needs a neutral" if self.needs_neutral else ""
-        return f"up to {self.load_w:g} W{dims}{neutral}"
-
-    def facts(self) -> list[Fact]:
-        return [
-            Fact("Dims", "yes" if self.dims else "no", float(self.dims), 1),
-            Fact("Two-way circuits", "yes" if self.two_way else "no", float(self.two_way), 1),
-        ]
-
-    def faults(self) -> Iterator[Fault]:
-        if self.load_w <= 0:
-            yield "load_w", "a module that switches needs the largest load it may switch"
 
 
 DeviceType = (

@@ -19,9 +19,8 @@ from vastwatch.design.conclusions import expressions
 from vastwatch.design.placed import Variant, at_hour, variants
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Sensor, Zone
+from vastwatch.design.records import Sensor
 from vastwatch.design.relations import level_number
-from vastwatch.devices.types import ZoneRules
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept, weighed_elsewhere
 from vastwatch.people.truth import Lives, Truth
@@ -29,14 +28,12 @@ from vastwatch.rehearsal.condensing import condensed
 from vastwatch.rehearsal.notices import Notices, by_day, notices_of, spots_noticed
 from vastwatch.rehearsal.nuisance import Weekly, false_by_week, of_day, week_of
 from vastwatch.rehearsal.room_told import told_of_room
-from vastwatch.rehearsal.targets import Targets, Watched, occupied, targets_of
+from vastwatch.rehearsal.targets import Targets, Watched, targets_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
+from vastwatch.rehearsal.zone_reports import Zoning, watched_by, zone_rows, zone_signals, zoning_of
 from vastwatch.sensing.model import MountedSensor, each_part
-from vastwatch.sensing.mounted import mount, zoned
+from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.reporting import held, holds_and_blind_s, reported
-from vastwatch.sensing.tracker import pose_of
-from vastwatch.sensing.zone_numbers import Shape
-from vastwatch.sensing.zoned import tracking, zones_told
 from vastwatch.signals import DAY, Calendar, Signal, any_of
 
 Array = NDArray[np.float64]
@@ -48,8 +45,6 @@ TOGETHER = 28
 # Of so many days a sensor's are kept one by one: a design that is rehearsed for a week is asked what set it off, and is
 # rehearsed again when something else has changed. In longer runs notices would weigh most of all.
 ASKED_DAYS = 7
-# Of more reports than this a tracking radar's are told in compiled loops.
-MANY_REPORTS = 1_000_000
 
 
 @weighed_elsewhere
@@ -90,16 +85,6 @@ class Wanted(NamedTuple):
     level: int
     false: tuple[Weekly, ...]
     zoning: Zoning | None = None
-
-
-class Zoning(NamedTuple):
-    """What a sensor makes zones of: `part` of its housing tells the places."""
-
-    watched: Watched
-    part: int
-    zones: tuple[Zone, ...]
-    shapes: tuple[Shape, ...]
-    rules: ZoneRules
 
 
 def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
@@ -183,13 +168,13 @@ def _run_long(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> d
                 noticed = _noticed(part, w.level, truth, weekly, first, last, lives)
                 so_far.append(_heard(part, noticed))
                 if w.zoning is not None and w.zoning.part == k:
-                    rows += _zone_rows(w.zoning, truth, lives, noticed, range(first, last))
+                    rows += zone_rows(w.zoning, truth, lives, noticed, range(first, last))
     # Kept as `_run` keeps them: day by day they would be heard anew.
     out = {}
     for w, parts, rows in zip(wanted, heard, told):
         out[w] = keep_run(w, truth, _joined(w.mounted, parts, truth))
         if w.zoning is not None:
-            zones = MEMO.get((_zones, (w, truth)), partial(_signals, w.zoning, rows, truth))
+            zones = MEMO.get((_zones, (w, truth)), partial(zone_signals, w.zoning, rows, truth))
             out[w] = replace(out[w], zones=zones)
     return out
 
@@ -216,42 +201,7 @@ def _zones(w: Wanted, truth: Truth) -> dict[str, Signal]:
         # Whoever plays the week asks for them next.
         MEMO.put((_targets_of_day, (watched, part, level, truth, weekly, day)), targets)
 
-    return _signals(w.zoning, _zone_rows(w.zoning, truth, lives, together, days, keep), truth)
-
-
-def _zone_rows(
-    zoning: Zoning, truth: Truth, lives: Lives, noticed: Notices, days: range,
-    keep: Callable[[int, Targets], None] = lambda _, targets: None,
-) -> list[list[Array]]:  # fmt: skip
-    """Day after day, the rows of each zone; `keep` hears of each day's targets, unless they are very many."""
-    midnights = _midnights(truth, days)
-    if float((noticed.end - noticed.start).sum()) + len(noticed.start) > MANY_REPORTS:
-        # Loaded where it is needed: with the compiler it takes half a second, and a hundred megabytes.
-        from vastwatch.rehearsal import many_targets
-
-        into = zoning.zones, zoning.shapes, zoning.rules
-        return many_targets.zones_of(zoning.watched, truth.household, lives, noticed, midnights, *into)
-    told = targets_of(zoning.watched, truth.household, lives, noticed).by_day(midnights)
-    for day, targets in zip(days, told):
-        keep(day, targets)
-    return [occupied(targets, zoning.zones, zoning.shapes, zoning.rules) for targets in told]
-
-
-def _midnights(truth: Truth, days: range) -> list[float]:
-    return [truth.calendar.midnight(d) for d in range(days.start, days.stop + 1)]
-
-
-def _signals(zoning: Zoning, rows: list[list[Array]], truth: Truth) -> dict[str, Signal]:
-    """Each zone's signal, of its rows of some days, late by the device's own time."""
-    late = zoning.watched.device.latency.typical_s
-    return {
-        zone.id: Signal.from_intervals(_late(np.concatenate([day[k] for day in rows]), late), 0.0, truth.end)
-        for k, zone in enumerate(zoning.zones)
-    }
-
-
-def _late(rows: Array, by: float) -> Array:
-    return np.column_stack([np.minimum(rows[:, 0] + by, rows[:, 1]), rows[:, 1]])
+    return zone_signals(w.zoning, zone_rows(w.zoning, truth, lives, together, days, keep), truth)
 
 
 @kept
@@ -265,21 +215,11 @@ def _targets_of_day(
 def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targets | None:
     """The targets that a tracking radar told on a day, as it is set for most of it; None for any other sensor."""
     w = wanted_of(project, at_hour(find(project.sensors, sensor_id)), truth)
-    watched = _watched(project, w.mounted, w.level)
+    watched = watched_by(project, w.mounted, w.level)
     if watched is None:
         return None
     k, seen = watched
     return _targets_of_day(seen, tuple(each_part(w.mounted))[k], w.level, truth, w.false[k], day)
-
-
-def _watched(project: Project, mounted: MountedSensor, level: int) -> tuple[int, Watched] | None:
-    """Which part of a placed sensor tells places, and how."""
-    for k, part in enumerate(each_part(mounted)):
-        device = tracking(part.device)
-        if device is not None:
-            here = tuple(h for h in project.hazards if h.level == mounted.sensor.level)
-            return k, Watched(mounted.sensor.id, level, pose_of(mounted.sensor, device), device, here)
-    return None
 
 
 def wanted_of(project: Project, sensor: Sensor, truth: Truth) -> Wanted:
@@ -294,7 +234,7 @@ def wanted_of(project: Project, sensor: Sensor, truth: Truth) -> Wanted:
 def _as_set(project: Project, sensor: Sensor, zones: bool) -> tuple[MountedSensor, int, Zoning | None]:
     mounted = mount(project, sensor)
     level = _level(project, mounted)
-    return mounted, level, _zoning(project, mounted, level) if zones else None
+    return mounted, level, zoning_of(project, mounted, level) if zones else None
 
 
 @kept
@@ -313,15 +253,6 @@ def _read_by_zone(project: Project) -> set[str]:
 def read_by_state(project: Project) -> frozenset[str]:
     """The sensors of which some conclusion asks while they see somebody move, or nobody move."""
     return frozenset(r.sensor for expr in expressions(project) for r in reports(expr) if r.state is not None)
-
-
-def _zoning(project: Project, mounted: MountedSensor, level: int) -> Zoning | None:
-    zones = zones_told(project, mounted.sensor)
-    watched = _watched(project, mounted, level) if zones else None
-    known = zoned(project, mounted.sensor) if watched is not None else None
-    if watched is None or known is None:
-        return None
-    return Zoning(watched[1], watched[0], zones, known.shapes, known.device.zone_rules or ZoneRules())
 
 
 def notices_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Notices:
@@ -361,8 +292,8 @@ def run_without(project: Project, sensor_id: str, truth: Truth, source: str, dur
             heard.append([_heard(part, n) for n in left])
             if zoning is not None and zoning.part == k:
                 days = range(truth.calendar.days)
-                rows = [r for d in days for r in _zone_rows(zoning, truth, truth.lives(d), left[d], range(d, d + 1))]
-                zones = _signals(zoning, rows, truth)
+                rows = [r for d in days for r in zone_rows(zoning, truth, truth.lives(d), left[d], range(d, d + 1))]
+                zones = zone_signals(zoning, rows, truth)
         runs.append(replace(_joined(mounted, heard, truth), zones=zones))
     run = runs[0] if len(runs) == 1 else _by_hours(tuple(runs), sensor, truth.calendar)
     return as_heard(project, sensor, truth, run)
