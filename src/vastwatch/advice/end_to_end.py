@@ -51,7 +51,7 @@ class EndToEnd:
     """The curves of some lives of one room, all of the same span, with the same sensors and people."""
 
     def __init__(self, curves: Sequence[Curve]) -> None:
-        self._curves = tuple(curves)
+        self._many = len(curves)
         waving = [c for c in curves if isinstance(c, Waving)]
         any_ = [c for c in curves if isinstance(c, WavingAtAny)]
         by_hand = [c for c in curves if isinstance(c, ByHand) and c.parts is not None]
@@ -62,11 +62,13 @@ class EndToEnd:
             self._line = AnyLine(any_)
         elif len(by_hand) == len(curves) > 1:
             self._line = _HandLine(by_hand)
+        # What is laid on a line need not be held besides.
+        self._curves = () if self._line is not None else tuple(curves)
         self._known: dict[float, Outcomes] = {}
 
     def __len__(self) -> int:
         """How many lives."""
-        return len(self._curves)
+        return self._many
 
     def outcomes(self, hold_s: float) -> Outcomes:
         """Of a hold of less than KNOWN_S: in each life what its own `Curve.outcome` says."""
@@ -120,14 +122,14 @@ class _Lives:
     """Lives end to end, as signals of one line of time."""
 
     def __init__(self, each: Sequence[Waving] | Sequence[WavingAtAny] | Sequence[ByHand]) -> None:
-        self._each = each
+        self._many = len(each)
         self._span, self._step = each[0].awake.end, step_of(each[0].awake)
         self._unlit_s = np.array([c.unlit_s for c in each])
         self._end = len(each) * self._step
 
     def _by_life(self, at: Array, weights: Array | None = None) -> Array:
         """How many instants, or how much, lie in each life."""
-        return np.bincount(life_of(at, self._step), weights, len(self._each)).astype(float)
+        return np.bincount(life_of(at, self._step), weights, self._many).astype(float)
 
     def _seconds(self, signal: Signal) -> Array:
         """How long a signal that is off in the pauses is on in each life."""
@@ -137,15 +139,15 @@ class _Lives:
     def apart(self, light: Signal) -> list[Signal]:
         """A light that is off in the pauses, life by life."""
         rows = light.intervals
-        bounds = rows[:, 0].searchsorted(self._step * np.arange(len(self._each) + 1))
+        bounds = rows[:, 0].searchsorted(self._step * np.arange(self._many + 1))
         return [
             Signal.from_intervals(rows[a:b] - k * self._step, 0.0, self._span)
             for k, (a, b) in enumerate(pairwise(bounds))
         ]
 
-    def _anyway(self) -> Signal | None:
+    def _anyway(self, lives: Sequence[Waving] | Sequence[WavingAtAny] | Sequence[ByHand]) -> Signal | None:
         """While the lives' light burns whatever is concluded."""
-        each = [c.anyway for c in self._each]
+        each = [c.anyway for c in lives]
         if all(a is None for a in each):
             return None
         return laid_out(tuple(never(self._span) if a is None else a for a in each))
@@ -175,7 +177,7 @@ class AnyLine(_Lives):
         said = tuple(map(laid_out, zip(*(c.given.said for c in lives))))
         self._given = first.given._replace(said=said, alive=alive)
         self._awake, self._dark = map(laid_out, zip(*((c.awake, c.dark) for c in lives)))
-        self.anyway = self._anyway()
+        self.anyway = self._anyway(lives)
         self._need = due(self._awake, self._dark, self.anyway)
         self._who = self._all_of_them(lives)
 
@@ -204,7 +206,7 @@ class _HandLine(_Lives):
         super().__init__(lives)
         start, keep = map(laid_out, zip(*(c.parts for c in lives if c.parts is not None)))
         awake, dark = map(laid_out, zip(*((c.awake, c.dark) for c in lives)))
-        self.anyway = self._anyway()
+        self.anyway = self._anyway(lives)
         # Loaded where many lives are walked through: the compiler takes a moment.
         from vastwatch.control.reaction_loops import pressed_at
 
@@ -217,7 +219,7 @@ class _HandLine(_Lives):
         lit, pressed = self._curve.lit(hold_s)
         return Outcomes(
             self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit) + self._unlit_s,
-            self._seconds(lit - self._curve.awake), np.zeros(len(self._each)), self._by_life(pressed.again),
+            self._seconds(lit - self._curve.awake), np.zeros(self._many), self._by_life(pressed.again),
         )  # fmt: skip
 
     def light(self, hold_s: float) -> Signal:
@@ -234,7 +236,7 @@ class _Line(_Lives):
         each = ((c.start, c.keep, c.dark, c.need, c.nobody) for c in lives)
         self._start, self._keep, self._dark, self._need, self._nobody = map(laid_out, zip(*each))
         self._joined: dict[float, tuple[Array, Array]] = {}
-        self.anyway = self._anyway()
+        self.anyway = self._anyway(lives)
         self._who = self._all_of_them(lives)
         # Where other light goes out on somebody while this light may burn; and while it never does: how often.
         self._left, self._left_anyhow = np.empty(0), np.zeros(len(lives))
@@ -272,7 +274,7 @@ class _Line(_Lives):
         (rises, keep), (there, sensors) = self._reports(hold_s), self._there
         drops, dark, idle, waves, trips = figures(
             rises, keep, float(hold_s), self._end, there, sensors, self._need.intervals, self._nobody.intervals,
-            self._left, self._step, len(self._each),
+            self._left, self._step, self._many,
         ).T  # fmt: skip
         if self.anyway is not None:
             idle = idle + self._burns_anyway_s

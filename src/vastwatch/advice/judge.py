@@ -25,6 +25,7 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.laws import chi_square_quantile
 from vastwatch.memo import MEMO
+from vastwatch.people.truth import simulate_days
 from vastwatch.site.building import RoomUse
 from vastwatch.site.people import WAVE_AFTER_S
 
@@ -49,6 +50,8 @@ MANY, FAR_OFF = 20, 8.0
 LONGEST_S = 3600.0
 # So little dark a day is nobody's complaint, minutes.
 LEAST_DARK_MIN = 0.5
+# Of outcomes as they are told: dark in minutes, light for nobody in hours.
+IN_UNITS = 1.0, 60.0, 3600.0, 1.0, 1.0
 
 
 def settable_holds() -> Array:
@@ -220,6 +223,16 @@ class Judgement:
         )
 
 
+def read_of_all_rooms(project: Project) -> None:
+    """See to it that what the judgements of all rooms read is known: how everybody lives, seed by seed; and that the
+    loops are loaded that walk through it."""
+    from vastwatch.advice import figure_loops  # noqa: F401
+    from vastwatch.rehearsal import many_lives  # noqa: F401
+
+    for seed in CHOSEN_ON:
+        simulate_days(project, DAYS, seed)
+
+
 def judge(
     project: Project,
     room: str,
@@ -368,8 +381,7 @@ def held_out(
 
 def _of(together: EndToEnd, hold_s: float, days: int) -> Array:
     """Drops, dark minutes, idle hours, waves and ways to the switch per day with a hold, (lives, 5)."""
-    o = together.outcomes(hold_s)
-    return np.column_stack([o.drops, o.dark_s / 60.0, o.idle_s / 3600.0, o.waves, o.trips]) / days
+    return np.asarray(np.array(together.outcomes(hold_s)).T / IN_UNITS / days)
 
 
 def bounds(counts: Array, weeks: float, p: float) -> Array:

@@ -19,6 +19,7 @@ from vastwatch.advice.weeks import Lived, Visits
 from vastwatch.design.needs import RoomNeeds
 from vastwatch.laws import student_quantile
 from vastwatch.memo import kept
+from vastwatch.people.together import in_order
 from vastwatch.rehearsal.incidents import LATE_S
 from vastwatch.rehearsal.scores import arrivals
 
@@ -128,7 +129,7 @@ def _visits(each: tuple[Visits, ...], step: float) -> tuple[Array, Array]:
 
 def _waits(values: Array, life: NDArray[np.int64], lives: int, share: float) -> Waits:
     """With the quantile of each life: between the two values next to it, as `numpy.quantile` has it."""
-    order = np.lexsort((values, life))
+    order = in_order(values, life)
     count = np.bincount(life, minlength=lives)
     first = np.cumsum(count) - count
     some = np.flatnonzero(count)

@@ -35,7 +35,7 @@ Array = NDArray[np.float64]
 
 # The law is tabulated for so many steps, so many to the median gap, of which so many are reckoned at once; and for
 # chances from this on, so many of them.
-STEPS, TO_MEDIAN, TOGETHER = 3000, 12, 100
+STEPS, TO_MEDIAN, TOGETHER = 3000, 12, 50
 LEAST_CHANCE, CHANCES = 0.002, 28
 # What fades is looked at so often in each stretch, and tabulated over so many of them; a distance counts to so much of
 # the range.
@@ -196,19 +196,27 @@ def _fading(fading: Fading, near: float) -> Law:
     whole = chance[-1] @ weight
     of_step = (chance[:-1] - chance[1:]) @ weight / step
     none_middle = (chance[:-1] - chance[1:]) @ (weight / rate) / step
-    k, j = np.arange(EACH_STRETCH * STRETCHES + 1), np.arange(EACH_STRETCH)
-    # What is left after the rest of the first stretch: whole ones, and a part of the last.
-    after = np.maximum(k[:, None] - j - 1, 0)
-    rest, others = after % EACH_STRETCH, none_middle[j] * whole ** (after // EACH_STRETCH)
-    none, next_ = others * none_middle[rest], others * of_step[rest]
-    # As long as no more than the first stretch has passed, it may be all there is.
-    first = k[: EACH_STRETCH + 1]
-    alone = np.exp(-(first[:, None] * step) * rate)
-    for of, by_itself in ((none, alone @ weight), (next_, alone @ (weight * rate))):
-        of[first] = np.where(first[:, None] > j, of[first], by_itself[:, None])
-    none, next_ = none.mean(axis=1), next_.mean(axis=1)
+    # As long as no more than the first stretch has passed, it may be all there is: of all steps that one may be in
+    # those with so much of the stretch before them.
+    alone = (EACH_STRETCH - np.arange(EACH_STRETCH + 1)) / EACH_STRETCH
+    none, next_ = _passed(none_middle, none_middle, whole), _passed(none_middle, of_step, whole)
+    none[: EACH_STRETCH + 1] += alone * (chance @ weight)
+    next_[: EACH_STRETCH + 1] += alone * (chance @ (weight * rate))
     none = np.maximum(none, 1e-300)
-    return Law(np.asarray(k * step, float), np.log(none), next_ / none)
+    return Law(np.asarray(np.arange(len(none)) * step, float), np.log(none), next_ / none)
+
+
+def _passed(first: Array, last: Array, whole: float) -> Array:
+    """What is left after so many steps that end in another stretch than they begin in, on average over where in it
+    they begin: `first` of the stretch they begin in, `last` of the one they end in, each by the steps of it that have
+    passed, and the factor `whole` for each between."""
+    n = EACH_STRETCH
+    # By how many steps of both together: fewer than a stretch, and more.
+    both = np.append(np.convolve(first, last), 0.0)
+    less, more = np.append(0.0, both[: n - 1]), both[n - 1 : 2 * n - 1]
+    stretch, step = np.divmod(np.arange(n * STRETCHES + 1), n)
+    over = np.where(stretch > 0, more[step] * whole ** np.maximum(stretch - 1.0, 0.0), 0.0)
+    return np.asarray((less[step] * whole**stretch + over) / n, float)
 
 
 @kept
@@ -221,20 +229,22 @@ def _table(sigma: float) -> tuple[Array, Array, Array]:
         law = normal_below(np.log(t) / sigma)
     law[0] = 0.0
     mass, missed = np.diff(law), 1.0 - chances
-    back = mass[::-1].copy()
+    # Over a step that a movement lies in, S is the mean of its ends: of S i steps back counts so much of the law. What
+    # S(0) counts is half the last step alone.
+    counts = mass / 2.0
+    ends = counts.copy()
+    counts[1:] += ends[:-1]
     none = np.ones((STEPS, CHANCES))
-    # Over a step that a movement lies in, S is the mean of its ends; the first step is on both sides.
-    mean = np.empty((STEPS, CHANCES))
+    # Of some steps S follows in one go from what came before them, by the inverse of how it follows within them.
+    i = np.arange(TOGETHER)
+    within = np.tril(counts[np.abs(i[:, None] - i)])
+    solved = np.linalg.inv(np.eye(TOGETHER) - missed[:, None, None] * within)
+    back = np.append(0.0, counts[::-1])
     for first in range(1, STEPS, TOGETHER):
-        last = min(first + TOGETHER, STEPS)
-        # What came before some steps is summed for all of them at once.
-        before = np.zeros((last - first, CHANCES))
-        if first > 1:
-            before += sliding_window_view(back, first - 1)[STEPS - last : STEPS - first] @ mean[: first - 1]
-        for k in range(first, last):
-            earlier = before[last - 1 - k] + back[STEPS - 2 - k + first : STEPS - 2] @ mean[first - 1 : k - 1]
-            earlier += mass[0] * none[k - 1] / 2
-            none[k] = (1.0 - law[k] + missed * earlier) / (1.0 - missed * mass[0] / 2)
-            mean[k - 1] = (none[k - 1] + none[k]) / 2
+        k = np.arange(first, min(first + TOGETHER, STEPS))
+        # Of step k, beside S(1), S(2) and so on, what they count: counts[k - 1], counts[k - 2] and so on.
+        before = ends[k - 1, None] + sliding_window_view(back, first)[STEPS - 1 - k, 1:] @ none[1:first]
+        rest = 1.0 - law[k, None] + missed * before
+        none[k] = np.matmul(solved[:, : len(k), : len(k)], rest.T[:, :, None])[:, :, 0].T
     log_none: Array = np.log(np.maximum(none.T, 1e-300))
     return t, np.asarray(np.log(chances), float), np.ascontiguousarray(log_none)

@@ -61,13 +61,31 @@ def rows_said(
 
 @dataclass(frozen=True, eq=False)
 class LadderRun:
-    """What one ladder did: while each row held, which won, and by lamp how far it burns, and while it is asked to."""
+    """What one ladder did: while each row held, which won, and what each asks of the lamps, then none, then each thing
+    that hands asked for."""
 
     ladder: Ladder
     said: tuple[Signal, ...]
     won: Winners
-    levels: Mapping[str, Levels]
-    wanted: Mapping[str, Signal]
+    asks: Asked
+
+    @cached_property
+    def levels(self) -> Mapping[str, Levels]:
+        """How far each lamp burns."""
+        goals, fades = self.asks.goals.T, self.asks.fades.T
+        return {x.id: levels_of(self.won, goals[k], fades[k]) for k, x in enumerate(self.ladder.lamps)}
+
+    @cached_property
+    def wanted(self) -> Mapping[str, Signal]:
+        """While each lamp is asked to burn; of those asked alike the same signal."""
+        known: dict[bytes, Signal] = {}
+        out = {}
+        for lamp, wanted in zip(self.ladder.lamps, self.asks.goals.T > 0):
+            alike = wanted.tobytes()
+            if alike not in known:
+                known[alike] = self.won.while_on(wanted)
+            out[lamp.id] = known[alike]
+        return out
 
     @property
     def called(self) -> str:
@@ -189,9 +207,7 @@ def _run_one(
         found = tuple(s for ident in pressed if (s := scene_for(ladder, every, ident)) is not None)
         more = asked(lamps, found)
         table = Asked(np.vstack([table.goals, more.goals[:-1]]), np.vstack([table.fades, more.fades[:-1]]))
-    levels = {lamp.id: levels_of(won, table.goals[:, k], table.fades[:, k]) for k, lamp in enumerate(lamps)}
-    wanted = {lamp.id: won.while_on(table.goals[:, k] > 0) for k, lamp in enumerate(lamps)}
-    return LadderRun(ladder, said, won, levels, wanted)
+    return LadderRun(ladder, said, won, table)
 
 
 @kept

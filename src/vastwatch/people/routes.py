@@ -65,6 +65,12 @@ class Route:
         left = np.flatnonzero(self.room != self.room[0])
         return int(left[0]) if len(left) else 0
 
+    @cached_property
+    def changes(self) -> tuple[NDArray[np.intp], NDArray[np.int64]]:
+        """The samples at which it comes into a room (the first is one), and the index of that room, -1 for none."""
+        at = np.flatnonzero(np.diff(self.room, prepend=-2))
+        return at, self.room[at].astype(int)
+
 
 @kept
 def floor_of(

@@ -104,12 +104,11 @@ class Truth:
 
     @cached_property
     def _changes(self) -> Changes:
-        at = [np.flatnonzero(np.diff(r.room, prepend=-2)) for r in self.routes]
-        first = np.concatenate([[0], np.cumsum([len(k) for k in at])]).astype(int)
-        if not at:
+        first = np.concatenate([[0], np.cumsum([len(r.changes[0]) for r in self.routes])]).astype(int)
+        if not self.routes:
             return Changes(np.empty(0, int), np.empty(0, int), first)
-        rooms = np.concatenate([r.room[k].astype(int) for r, k in zip(self.routes, at)])
-        return Changes(np.concatenate([k - r.out for r, k in zip(self.routes, at)]), rooms, first)
+        at, rooms = map(np.concatenate, zip(*(r.changes for r in self.routes)))
+        return Changes(at - np.repeat([r.out for r in self.routes], np.diff(first)), rooms, first)
 
     def _places(self, track: Track) -> tuple[Array, Ints, NDArray[np.bool_]]:
         """Instants at which the person's room changes, the room from then on (-1 away), and whether they sleep there;

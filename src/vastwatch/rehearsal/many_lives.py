@@ -21,8 +21,8 @@ from vastwatch.people.together import Moved, Together, in_order, moved_in, toget
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal import notice_loops as loops
 from vastwatch.rehearsal.at_rest import Seen, is_doubtful, pressed, seen_fading
-from vastwatch.rehearsal.notices import SURE_HOLD_S, Chances, chances_of, false_notices, spots_noticed
-from vastwatch.rehearsal.nuisance import Weekly, of_day
+from vastwatch.rehearsal.notices import SURE_HOLD_S, Chances, chances_of, false_key, set_off, spots_noticed
+from vastwatch.rehearsal.nuisance import Weekly, of_lives
 from vastwatch.rehearsal.reports import (
     MOVING_HOLD_S,
     SensorRun,
@@ -34,7 +34,7 @@ from vastwatch.rehearsal.reports import (
     own_hold_s,
     read_by_state,
     reported_at,
-    wanted_of,
+    wanted_of_each,
 )
 from vastwatch.sensing.model import MountedSensor, each_part, model_of
 from vastwatch.sensing.reporting import holds_and_blind_s
@@ -50,7 +50,7 @@ def hear(project: Project, truths: Sequence[Truth]) -> None:
     but for what tells zones, which `reports` does life by life."""
     for sensor in project.sensors:
         for v in variants(sensor):
-            each = [(wanted_of(project, v.sensor, truth), truth) for truth in truths]
+            each = zip(wanted_of_each(project, v.sensor, truths), truths)
             left = [(w, truth) for w, truth in each if w.zoning is None and not is_run(w, truth)]
             if left and truths[0].household.people:
                 _hear(left, sensor.id in read_by_state(project))
@@ -188,12 +188,16 @@ def _at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> Seen:
 
 def _false(part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth]) -> Iterator[_Found]:
     """What triggers it falsely in each life."""
-    for k, (weeks, truth) in enumerate(zip(weekly, truths)):
-        calendar = truth.calendar
-        false = tuple(f for d in range(calendar.days) for f in of_day(weeks, calendar, d)) if any(weeks) else ()
-        if false:
-            t, *_ = false_notices(false, (truth.household.seed, part.sensor.id, part.device.family))
-            yield _Found(t, t, True, np.full(len(t), k), 1, ordered=False)
+    each = of_lives(weekly, truths[0].calendar)
+    sources = [s for of in each for s in of]
+    if not sources:
+        return
+    life = np.repeat(np.arange(len(each)), [len(of) for of in each])
+    hazards = {h: k for k, h in enumerate(dict.fromkeys(s.hazard for s in sources))}
+    names = ((truth.household.seed, part.sensor.id, part.device.family) for truth in truths)
+    keys = np.array([[false_key(name, h) for h in hazards] for name in names], np.uint64)
+    t, which = set_off(sources, keys[life, [hazards[s.hazard] for s in sources]])
+    yield _Found(t, t, True, life[which], 1, ordered=False)
 
 
 def _reported(part: MountedSensor, n: _Noticed, truths: Sequence[Truth]) -> list[Signal]:

@@ -6,13 +6,14 @@ radar sees breathing is noticed of themselves. A day at a time, each draw picked
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import arrivals_of_many, at_ms, key_of, sub_keys, uniform
+from vastwatch.draws import Keys, arrivals_of_many, at_ms, key_of, sub_keys, uniform
 from vastwatch.memo import kept
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
@@ -285,8 +286,20 @@ def false_notices(sources: tuple[FalseSource, ...], name: tuple[object, ...]) ->
     """False notices of some days by hazards."""
     if not sources:
         return np.empty(0), np.empty(0), np.zeros(0, object), np.zeros(0, bool)
-    named = {h: key_of(*name, "false", h) for h in {s.hazard for s in sources}}
-    keys = sub_keys(np.array([named[s.hazard] for s in sources], np.uint64), np.array([s.day for s in sources]))
+    named = {h: false_key(name, h) for h in {s.hazard for s in sources}}
+    t, of = set_off(sources, np.array([named[s.hazard] for s in sources], np.uint64))
+    hazards = np.array([s.hazard for s in sources], object)
+    return t, t, hazards[of], np.ones(len(t), bool)
+
+
+def false_key(name: tuple[object, ...], hazard: str) -> int:
+    """The key of what a hazard makes a part of a sensor of a `name` report."""
+    return key_of(*name, "false", hazard)
+
+
+def set_off(sources: Sequence[FalseSource], keys: Keys) -> tuple[Array, Ints]:
+    """Instants at which some sources set a sensor off, and which each was; by keys of theirs."""
+    keys = sub_keys(keys, np.array([s.day for s in sources]))
     rate, begin, end = (np.array(column, float) for column in zip(*((s.rate, s.begin, s.end) for s in sources)))
     t, of = arrivals_of_many(keys, rate, begin, end)
     # While its cause is there: when-th stretch of the of-th source.
@@ -299,9 +312,7 @@ def false_notices(sources: tuple[FalseSource, ...], name: tuple[object, ...]) ->
         for k in np.flatnonzero(last > first).tolist():
             at = slice(first[k], last[k])
             there[at] |= (t[at] >= a[k]) & (t[at] < b[k])
-    t, of = t[there], of[there]
-    hazards = np.array([s.hazard for s in sources], object)
-    return t, t, hazards[of], np.ones(len(t), bool)
+    return t[there], of[there]
 
 
 def by_day(n: Notices, midnights: list[float]) -> list[Notices]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, timedelta
 
 from vastwatch.design.project import Place, Project
@@ -42,6 +43,14 @@ def false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar) 
     return tuple(out)
 
 
+def false_in_each(project: Project, mounted: MountedSensor, calendars: Sequence[Calendar]) -> list[Weekly]:
+    """The same of some calendars that differ in their weather alone."""
+    one = calendars[0]
+    if not any(every := _rates_by_week(project, mounted, one.begin, one.days)):
+        return [((),) * len(every)] * len(calendars)
+    return [false_by_week(project, mounted, calendar) for calendar in calendars]
+
+
 _false_rate = kept(part_false_rate)
 
 
@@ -77,11 +86,23 @@ def week_of(day: int) -> int:
 
 def of_day(weekly: Weekly, calendar: Calendar, day: int) -> tuple[FalseSource, ...]:
     """The sources of one day, with its instants."""
-    begin, end = calendar.midnight(day), calendar.midnight(day + 1)
-    return tuple(
-        FalseSource(
-            hazard, day, begin, end, rate, tuple((calendar.instant(day, a), calendar.instant(day, b)) for a, b in when)
-        )
-        for hazard, rate, when, there in weekly[week_of(day)]
-        if day in there
-    )
+    return tuple(_source(it, calendar, day) for it in weekly[week_of(day)] if day in it[3])
+
+
+def of_lives(weekly: Sequence[Weekly], calendar: Calendar) -> list[list[FalseSource]]:
+    """The sources of all days of some lives, whose calendars differ from this one in their weather alone."""
+    known: dict[tuple[str, int], FalseSource] = {}
+
+    def source(it: _Falsely, day: int) -> FalseSource:
+        if (it[0], day) not in known:
+            known[it[0], day] = _source(it, calendar, day)
+        return known[it[0], day]
+
+    days = range(calendar.days)
+    return [[source(it, d) for d in days for it in weeks[week_of(d)] if d in it[3]] for weeks in weekly]
+
+
+def _source(it: _Falsely, calendar: Calendar, day: int) -> FalseSource:
+    hazard, rate, when, _ = it
+    there = tuple((calendar.instant(day, a), calendar.instant(day, b)) for a, b in when)
+    return FalseSource(hazard, day, calendar.midnight(day), calendar.midnight(day + 1), rate, there)

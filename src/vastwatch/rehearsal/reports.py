@@ -6,7 +6,7 @@ for that, a few per stretch of activity; the whole of them is made again for who
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 from typing import Any, NamedTuple
@@ -26,7 +26,7 @@ from vastwatch.memo import MEMO, is_kept, kept, weighed_elsewhere
 from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.condensing import condensed
 from vastwatch.rehearsal.notices import Notices, by_day, notices_of, spots_noticed
-from vastwatch.rehearsal.nuisance import Weekly, false_by_week, of_day, week_of
+from vastwatch.rehearsal.nuisance import Weekly, false_in_each, of_day, week_of
 from vastwatch.rehearsal.room_told import told_of_room
 from vastwatch.rehearsal.targets import Targets, Watched, targets_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
@@ -224,10 +224,17 @@ def targets_on(project: Project, sensor_id: str, truth: Truth, day: int) -> Targ
 
 def wanted_of(project: Project, sensor: Sensor, truth: Truth) -> Wanted:
     """What is to be run of a sensor, as it is set, through a truth."""
+    return wanted_of_each(project, sensor, (truth,))[0]
+
+
+def wanted_of_each(project: Project, sensor: Sensor, truths: Sequence[Truth]) -> list[Wanted]:
+    """The same through truths of the same days that differ in their seed alone."""
     # In long runs a zone is told only where something reads it: it is the most of a tracking radar's work.
-    few = truth.calendar.days <= ASKED_DAYS
+    few = truths[0].calendar.days <= ASKED_DAYS
     mounted, level, zoning = _as_set(project, sensor, few or sensor.id in _read_by_zone(project))
-    return Wanted(mounted, level, _false(project, mounted, truth.calendar), zoning)
+    calendars = [truth.calendar for truth in truths]
+    each = (false_in_each(project, part, calendars) for part in each_part(mounted))
+    return [Wanted(mounted, level, false, zoning) for false in zip(*each)]
 
 
 @kept
@@ -235,11 +242,6 @@ def _as_set(project: Project, sensor: Sensor, zones: bool) -> tuple[MountedSenso
     mounted = mount(project, sensor)
     level = _level(project, mounted)
     return mounted, level, zoning_of(project, mounted, level) if zones else None
-
-
-@kept
-def _false(project: Project, mounted: MountedSensor, calendar: Calendar) -> tuple[Weekly, ...]:
-    return tuple(false_by_week(project, part, calendar) for part in each_part(mounted))
 
 
 @kept

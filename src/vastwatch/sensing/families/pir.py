@@ -15,7 +15,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, PirType
-from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_hits, visible
+from vastwatch.geometry.sightlines import Fan, fan, prism_hits, sample_mask, screen_hits, visible
 from vastwatch.sensing.explain import geometry, in_the_way, wait_of
 from vastwatch.sensing.figures import (
     LARGE_M,
@@ -111,25 +111,26 @@ def view_of(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float
         # The cone reaches farthest on the floor.
         reach = min(reach, max(h, 0.0) * math.tan(math.radians(min(device.fov_h, 179.0) / 2)) + 1e-9)
     view = fan(sensor.at, points, _within(sensor, device, points, reach))
+    azimuth, off_axis = np.zeros(len(view.r)), np.ones(len(view.r))
     if not ceiling:
         # Off axis the reach is shorter: most of a wide room is settled before any wall is looked at.
-        view = view.keep(view.r < reach * _falloff(view.azimuth, sensor, device)[1])
+        azimuth, off_axis = _falloff(view.azimuth, sensor, device)
+        view, azimuth, off_axis = _kept(view.r < reach * off_axis, view, azimuth, off_axis)
     around = near(around, x, y, reach)
-    view = view.keep(visible(view, around.full))
+    view, azimuth, off_axis = _kept(visible(view, around.full), view, azimuth, off_axis)
     heights = body.heights
     seen = _in_beams(sensor, device, view.r, heights, h)
     for _, hits in chain(
         screen_hits(view, around.part, heights), prism_hits(view, around.prisms, heights, around.prism_circles)
     ):
         seen[:, hits.at] &= ~sample_mask(hits, SAMPLES)
-    share = seen.mean(axis=0)
-    if ceiling:
-        azimuth, off_axis = np.zeros(len(share)), np.ones(len(share))
-        slant = view.r
-    else:
-        azimuth, off_axis = _falloff(view.azimuth, sensor, device)
-        slant = np.hypot(view.r, h - body.middle)
+    share = np.count_nonzero(seen, axis=0) / len(seen)
+    slant = view.r if ceiling else np.hypot(view.r, h - body.middle)
     return PirView(view.order, view.r, slant, azimuth, share, off_axis * contrast * np.sqrt(share))
+
+
+def _kept(which: NDArray[np.bool_], view: Fan, azimuth: Array, off_axis: Array) -> tuple[Fan, Array, Array]:
+    return view.keep(which), azimuth[which], off_axis[which]
 
 
 def _falloff(bearing: Array, sensor: Sensor, device: PirType) -> tuple[Array, Array]:
