@@ -13,7 +13,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from functools import cache, wraps
 from threading import RLock
-from types import FunctionType, ModuleType
+from types import ModuleType
 from typing import Any, ParamSpec, TypeVar
 
 import msgspec
@@ -178,7 +178,7 @@ def _how(kind: Any) -> str:
     """How things of a class are weighed."""
     for how, of in (
         ("array", np.ndarray), ("record", msgspec.Struct), ("many", (tuple, list, set, frozenset)), ("by key", dict),
-        ("text", (bytes, str)), ("nothing", (type, ModuleType, FunctionType)),
+        ("text", (bytes, str)), ("nothing", ModuleType),
     ):  # fmt: skip
         if issubclass(kind, of):
             return how
@@ -187,6 +187,9 @@ def _how(kind: Any) -> str:
     for how, name in (("picture", "sizeInBytes"), ("path", "elementCount")):
         if hasattr(kind, name):
             return how
+    if any("__call__" in vars(of) for of in kind.__mro__):
+        # A function, whatever it has: a compiled one has a great deal.
+        return "nothing"
     # Whether its objects have attributes of their own.
     return "object" if kind.__dictoffset__ else "nothing"
 

@@ -45,3 +45,16 @@ def test_what_is_held_under_two_keys_weighs_once_until_it_is_forgotten():
     memo.clear()
     memo.get(("g", 1), lambda: result)
     assert memo.bytes == alone
+
+
+def test_what_things_have_weighs_and_what_is_called_does_not():
+    class Thing:
+        def __init__(self) -> None:
+            self.inner = {"of": [np.zeros(1000)]}
+
+    class Called(Thing):
+        def __call__(self) -> None: ...
+
+    assert 8000 <= weigh(Thing()) < 8500 and 8000 <= weigh([Thing()]) < 8600
+    # A compiled function has its whole compiler with it.
+    assert weigh(Called()) < 100 and weigh([lambda: 1, Called().__call__]) < 300

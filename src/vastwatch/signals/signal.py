@@ -37,14 +37,15 @@ class Signal:
         rows = np.asarray(intervals, float).reshape(-1, 2)
         if len(rows) == 0:
             return Signal.constant(False, start, end)
-        a, b = rows[:, 0], rows[:, 1]
+        a, b = rows.T.copy()
         if not (a <= b).all():
             raise ValueError("an interval ends before it starts")
-        a, b = np.clip(a, start, end), np.clip(b, start, end)
+        if a.min() < start or b.max() > end:
+            a, b = np.clip(a, start, end), np.clip(b, start, end)
         real = b > a
         if not real.all():
             a, b = a[real], b[real]
-        if len(a) > 1 and (np.diff(a) < 0).any():
+        if (a[1:] < a[:-1]).any():
             order = np.argsort(a, kind="stable")
             a, b = a[order], b[order]
         return _joined(a, b, start, end)
@@ -204,11 +205,11 @@ def _joined(a: Array, b: Array, start: float, end: float, ends_sorted: bool = Fa
     if len(a) == 0:
         return Signal.constant(False, start, end)
     reach = b if ends_sorted else np.maximum.accumulate(b)
-    apart = a[1:] > reach[:-1]
-    starts = a[np.concatenate([[True], apart])]
-    ends = reach[np.concatenate([apart, [True]])]
-    edges = np.empty(2 * len(starts))
-    edges[0::2], edges[1::2] = starts, ends
+    # Between which of them it is off.
+    apart = np.flatnonzero(a[1:] > reach[:-1])
+    edges = np.empty(2 * len(apart) + 2)
+    edges[0], edges[-1] = a[0], reach[-1]
+    edges[1:-1:2], edges[2::2] = reach[apart], a[apart + 1]
     first = bool(edges[0] <= start)
     lo = 1 if first else 0
     hi = len(edges) - (1 if edges[-1] >= end else 0)
