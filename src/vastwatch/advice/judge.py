@@ -25,7 +25,6 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.laws import chi_square_quantile
 from vastwatch.memo import MEMO
-from vastwatch.people.truth import simulate_days
 from vastwatch.site.building import RoomUse
 from vastwatch.site.people import WAVE_AFTER_S
 
@@ -221,16 +220,6 @@ class Judgement:
             Met("dark_min_per_day", float(dark_min[k]), self.dark_limit_min, float(least[k]), float(dark[k])),
             Met("hold_s", hold, needs.hold_max_s, hold, hold),
         )
-
-
-def read_of_all_rooms(project: Project) -> None:
-    """See to it that what the judgements of all rooms read is known: how everybody lives, seed by seed; and that the
-    loops are loaded that walk through it."""
-    from vastwatch.advice import figure_loops  # noqa: F401
-    from vastwatch.rehearsal import many_lives  # noqa: F401
-
-    for seed in CHOSEN_ON:
-        simulate_days(project, DAYS, seed)
 
 
 def judge(

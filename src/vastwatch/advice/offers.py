@@ -25,8 +25,8 @@ from vastwatch.words import duration_words
 # Of types alone and of pairs so many are judged, those first that look best by the maps and their price; of what a
 # pair is made so many of each kind.
 SINGLES, PAIRS, EACH_KIND = 4, 4, 2
-# At a glance so many seeds are looked at; some more of what could still do, and all of what looks well in those. So
-# many that do are enough.
+# At a glance so many seeds are looked at; some more of what could still do, and all of what looks well. So many that do
+# are enough.
 GLANCE, SOME, ENOUGH = 3, 8, 3
 # No wait counts for longer when pairs are put in order, seconds.
 MOST_WAIT_S = 7200.0
@@ -100,7 +100,9 @@ def offers(
         for k, offer in enumerate(waiting):
             if not should_continue() or len(_told(project, room, now, tried)) >= ENOUGH:
                 return
-            for seeds in (SOME, len(judging.CHOSEN_ON)):
+            every = len(judging.CHOSEN_ON)
+            # Of what looks well already few fail on some more.
+            for seeds in (every,) if offer.looks_well else (SOME, every):
                 more = judged_on(offer, room, seeds, should_continue)
                 tried[tried.index(offer)] = offer = more
                 if not more.looks_well:

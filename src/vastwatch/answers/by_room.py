@@ -23,13 +23,11 @@ T = TypeVar("T")
 _ask: Callable[[str], Any] | None = None
 
 
-def of_each(rooms: Sequence[str], ask: Callable[[str], T], first: Callable[[], None] = lambda: None) -> list[T]:
-    """What is answered of each room, in their order; what `ask` raises of the first that raises anything. `first` sees
-    to it that what all of them read is known before there are copies: each would find it out for itself."""
+def of_each(rooms: Sequence[str], ask: Callable[[str], T]) -> list[T]:
+    """What is answered of each room, in their order; what `ask` raises of the first that raises anything."""
     many = min(_processors(), len(rooms))
     if many < 2:
         return [ask(room) for room in rooms]
-    first()
     global _ask
     _ask = ask
     try:

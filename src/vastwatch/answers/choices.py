@@ -17,7 +17,6 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     OFFER: `{"devices", "places": [{"device", "at", "yaw"}], "price", "bill": [{"what", "price", "why"}], "hold_s",
     "needs", "reason", "instead"}`; TYPE, what the maps say: `{"device", "looks_well", "price", "reason", "fails"}`."""
-    from vastwatch.advice.judge import read_of_all_rooms
     from vastwatch.advice.offers import Offer, offers
 
     def told(offer: Offer) -> dict[str, Any]:
@@ -59,7 +58,7 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         }  # fmt: skip
         return answer, found.words + "".join(f"\n  {o.name}, {o.price:g}. {o.reason}" for o in found.offers)
 
-    answers = of_each([room.id for room in rooms], of, lambda: read_of_all_rooms(project))
+    answers = of_each([room.id for room in rooms], of)
     out = {room.id: answer for room, (answer, _) in zip(rooms, answers)}
     lines = [line for _, line in answers]
     document: dict[str, Any] = {"rooms": out}

@@ -36,6 +36,7 @@ class OffersView(QWidget):
         results.options.changed.connect(self.refresh)
         results.options.progressed.connect(self._progress)
         self._button: QPushButton | None = None
+        self._shown: tuple[object, ...] = ()
         self.refresh()
 
     def ask(self) -> None:
@@ -45,14 +46,19 @@ class OffersView(QWidget):
             options.ask()
 
     def refresh(self) -> None:
-        """Show what is known."""
+        """Show what is known; where nothing of it is new, all stays as it is: much is judged that changes no line."""
+        options = self.results.options
+        shown = (options.state, options.words, options.busy, self._why_not, *self._shown_of(options.value))
+        if shown == self._shown:
+            self._progress()
+            return
+        self._shown = shown
         clear(self._box)
         self._button = None
         ways = QPushButton(self.tr("Four ways, side by side"))
         ways.setToolTip(self.tr("Motion with a long hold, radar alone, both, a mat: judged on the same weeks."))
         ways.clicked.connect(self.ways)
         self._box.addWidget(ways)
-        options = self.results.options
         if options.state in ("failed", "refused"):
             words = NOT_COMPUTED if options.state == "failed" else capital(options.words) + "."
             self._box.addWidget(label(words, "soft", True))
@@ -67,6 +73,15 @@ class OffersView(QWidget):
             self._progress()
         if options.value is not None:
             self._answer(options.value, options.busy)
+
+    def _shown_of(self, found: Offers | None) -> tuple[object, ...]:
+        """All of an answer that is shown."""
+        if found is None:
+            return ()
+        others = () if self.results.options.busy else (found.failing, found.others)
+        first = found.offers[:SHOWN] or (() if found.met_already else found.failing[:NEAREST])
+        tried = bool(found.offers or found.failing)
+        return found.words, first, tried, () if tried else found.promising, others
 
     def _progress(self) -> None:
         options = self.results.options
