@@ -16,6 +16,15 @@ def median_s(work, times: int) -> float:
     return statistics.median(out)
 
 
+def plain_loop_s() -> float:
+    """Seconds that ten million steps of a plain loop take now: what this machine is worth at the moment, for figures
+    that are compared with those of another hour or machine."""
+    begin, x = time.perf_counter(), 0
+    for i in range(10_000_000):
+        x += i
+    return time.perf_counter() - begin
+
+
 def say(words: str) -> None:
     print(f"\n    {words}", flush=True)
 

@@ -50,15 +50,20 @@ def test_what_the_question_raises_is_raised_here():
 
 
 @two
-def test_where_a_process_is_ended_from_outside_this_one_answers():
+@pytest.mark.parametrize("ended", ["b", "abcd"])
+def test_where_a_process_is_ended_from_outside_this_one_answers(ended):
     said = told(
         "here = os.getpid()\n"
         "def ask(room):\n"
-        "    if os.getpid() != here and room == 'b': os.kill(os.getpid(), 9)\n"
-        "    return room\n"
-        "print(of_each(['a', 'b', 'c', 'd'], ask))"
+        f"    if os.getpid() != here and room in {ended!r}: os.kill(os.getpid(), 9)\n"
+        "    time.sleep(0.1)\n"
+        "    return room, os.getpid() == here\n"
+        "for row in of_each(['a', 'b', 'c', 'd'], ask): print(*row)"
     )
-    assert said.stdout == "['a', 'b', 'c', 'd']\n" and said.stderr == ""
+    rows = [line.split() for line in said.stdout.splitlines()]
+    assert [room for room, _ in rows] == list("abcd") and said.stderr == ""
+    # The others go on; what nobody is left to be asked is asked here.
+    assert [here for _, here in rows] == [str(room in ended) for room in "abcd"]
 
 
 @two

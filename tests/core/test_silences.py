@@ -9,6 +9,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room
+from vastwatch.advice import silences
 from vastwatch.advice.silences import Watch, hold_for, hours_per_drop
 from vastwatch.advice.trial import stay
 from vastwatch.advice.watching import watches_at
@@ -152,3 +153,46 @@ def test_a_sitter_near_the_end_of_a_radars_range_drops_as_often_as_the_law_says(
     t = stay(room, spot.id, min(10 * expected, 86_400.0), 200)
     assert t.kept < 0.05
     assert np.minimum(t.first_dark_s, t.stay_s).mean() == pytest.approx(expected, rel=0.25)
+
+
+@pytest.mark.parametrize("sigma", [0.8, 2.0])
+def test_the_table_of_movements_is_what_its_recursion_says_step_by_step(sigma):
+    t, log_chances, log_none = silences._table(sigma)
+    n = 200
+    law = [0.5 * math.erfc(-math.log(x) / sigma / math.sqrt(2.0)) if x > 0 else 0.0 for x in t[:n]]
+    for row in (0, 13, 26, 27):
+        missed = 1.0 - math.exp(log_chances[row])
+        none = [1.0]
+        for k in range(1, n):
+            # The next movement was later, or i steps ago and missed; within a step S is the mean of its ends.
+            known = sum((law[i + 1] - law[i]) * ((none[k - i] if i else 0.0) + none[k - i - 1]) / 2 for i in range(k))
+            none.append((1.0 - law[k] + missed * known) / (1.0 - missed * law[1] / 2))
+        assert np.exp(log_none[row, :n]) == pytest.approx(none, rel=1e-10)
+    assert len(t) == log_none.shape[1] == silences.STEPS and len(log_chances) == len(log_none)
+
+
+@pytest.mark.parametrize("near", [0.6, 0.95, 1.4])
+def test_the_law_of_an_echo_is_the_mean_over_where_in_a_stretch_one_is(near):
+    """Stretch after stretch and step after step, each with a draw of its own."""
+    law, n = silences._fading(ECHO, near), silences.EACH_STRETCH
+    rate, weight = silences.fades(ECHO, near)
+    rate, step = np.maximum(rate, 1.0 / silences.NEVER_S), FADE_S / n
+
+    def left(of, steps_a, steps_b):
+        """The mean over the draws of something, on average within a step of it."""
+        return ((np.exp(-rate * steps_a * step) - np.exp(-rate * steps_b * step)) * of * weight).sum() / step
+
+    assert law.t == pytest.approx(step * np.arange(n * silences.STRETCHES + 1))
+    for k in (0, 1, 7, n - 1, n, n + 1, 2 * n + 5, 5 * n, len(law.t) - 1):
+        none, falls = 0.0, 0.0
+        for j in range(n):
+            # So many steps of the first stretch are still to come.
+            if k <= j:
+                none += (np.exp(-rate * k * step) * weight).sum() / n
+                falls += (np.exp(-rate * k * step) * weight * rate).sum() / n
+                continue
+            whole, rest = divmod(k - j - 1, n)
+            before = left(1.0 / rate, j, j + 1) * (np.exp(-rate * FADE_S) * weight).sum() ** whole / n
+            none += before * left(1.0 / rate, rest, rest + 1)
+            falls += before * left(1.0, rest, rest + 1)
+        assert (law.log_none[k], law.falls[k]) == pytest.approx((math.log(none), falls / none), rel=1e-9)

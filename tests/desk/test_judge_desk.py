@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from hands import settle
+from PyQt6.QtWidgets import QPushButton
 
 from vastwatch.advice.judge import judge
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.desk.shell import results as module
+from vastwatch.desk.shell.parts import LinkCard
+from vastwatch.desk.verdict.offers_view import OffersView
 
 
 def wait_for_all(qtbot, window):
@@ -72,3 +75,23 @@ def test_a_hold_that_is_not_legal_is_judged_as_well(qtbot, window):
     unmet = {m.need for m in window.results.judged("toilet").needs_at(2.0) if not m.met}
     assert "drops_per_week" in unmet
     assert any(f.rule == "left-dark" and f.room == "toilet" for f in window.results.findings.value)
+
+
+def test_the_advisers_answer_is_built_anew_only_where_a_line_of_it_is_new(qtbot, window):
+    results = window.results
+    window.focus.set(stage="Sensors", level="ground", room="toilet", selected="toilet")
+    settle(qtbot, window)
+    (view,) = window.findChildren(OffersView)
+    built = []
+    results.options.changed.connect(lambda: built.append(view.findChildren(QPushButton)[0]))
+    view.ask()
+    settle(qtbot, window)
+    # Types are judged one after the other, and most of that changes no line: the buttons stay.
+    assert len(built) > 4 and len({id(b) for b in built}) < len(built)
+    assert view.findChildren(LinkCard)
+    cards = view.findChildren(LinkCard)
+    results.options.changed.emit()
+    assert [c is d for c, d in zip(view.findChildren(LinkCard), cards, strict=True)] == [True] * len(cards)
+    view._fold()
+    assert not any(c is d for c in view.findChildren(LinkCard) for d in cards)
+    assert any(b.text() == "Fold the others" for b in view.findChildren(QPushButton))

@@ -1,7 +1,7 @@
 """One question asked of many rooms: in as many processes at once as there are processors.
 
 Each is a copy of this one (a fork), so that it knows the project and whatever is known of it; what it gives back must
-be plain: numbers, texts, lists of them.
+be plain: numbers, texts, lists of them. No thread has a part in it: whoever stops the command finds nothing locked.
 """
 
 from __future__ import annotations
@@ -11,37 +11,21 @@ import os
 import signal
 import threading
 from collections.abc import Callable, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor
-from concurrent.futures.process import BrokenProcessPool
-from typing import Any, TypeVar
+from multiprocessing.connection import Connection, wait
+from multiprocessing.process import BaseProcess
+from typing import TypeVar
 
 from vastwatch.memo import MEMO
 
 T = TypeVar("T")
 
-# What is asked, where a copy of this process finds it.
-_ask: Callable[[str], Any] | None = None
-
 
 def of_each(rooms: Sequence[str], ask: Callable[[str], T]) -> list[T]:
     """What is answered of each room, in their order; what `ask` raises of the first that raises anything."""
     many = min(_processors(), len(rooms))
-    if many < 2:
-        return [ask(room) for room in rooms]
-    global _ask
-    _ask = ask
-    try:
-        context = multiprocessing.get_context("fork")
-        with ProcessPoolExecutor(many, context, _begin, (MEMO.budget // many,)) as pool:
-            # Copies are made as the first is asked: none is to be stopped before it knows how to stop.
-            held = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
-            try:
-                asked = [pool.submit(_asked, room) for room in rooms]
-            finally:
-                signal.pthread_sigmask(signal.SIG_SETMASK, held)
-            return [_answer(future, room, ask) for room, future in zip(rooms, asked)]
-    finally:
-        _ask = None
+    answers = _of_copies(rooms, ask, many) if many > 1 else {}
+    # Of a room that no copy answered this process is asked: it says what is wrong, if anything is.
+    return [answers[room] if room in answers else ask(room) for room in rooms]
 
 
 def _processors() -> int:
@@ -50,21 +34,64 @@ def _processors() -> int:
     return len(os.sched_getaffinity(0)) if alone else 1
 
 
-def _begin(budget: int) -> None:
+def _of_copies(rooms: Sequence[str], ask: Callable[[str], T], many: int) -> dict[str, T]:
+    """What copies answer, by room; each is asked of another room as soon as it has answered. Where one has ended, from
+    outside or because of what it was asked, the others go on, and that room is left out."""
+    left, answers = list(rooms), {}
+    lines: list[Connection] = []
+    copies: list[BaseProcess] = []
+    try:
+        _copy(ask, many, lines, copies)
+        asked: dict[Connection, str] = {}
+        ready = list(lines)
+        while ready:
+            for line in ready:
+                room = asked.pop(line, None)
+                try:
+                    if room is not None:
+                        answers[room] = line.recv()
+                    if left:
+                        line.send(left[0])
+                        asked[line] = left.pop(0)
+                except (EOFError, OSError):
+                    continue
+            ready = [line for line in wait(list(asked)) if isinstance(line, Connection)] if asked else []
+    finally:
+        for line in lines:
+            line.close()
+        for copy in copies:
+            copy.terminate()
+            copy.join()
+    return answers
+
+
+def _copy(ask: Callable[[str], T], many: int, lines: list[Connection], copies: list[BaseProcess]) -> None:
+    """Make so many copies, with a line to each."""
+    context, budget = multiprocessing.get_context("fork"), max(MEMO.budget // many, 1)
+    # None is to be stopped before it knows how to stop.
+    held = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    try:
+        for _ in range(many):
+            here, there = context.Pipe()
+            lines.append(here)
+            copies.append(context.Process(target=_answer, args=(there, tuple(lines), ask, budget), daemon=True))
+            copies[-1].start()
+            there.close()
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, held)
+
+
+def _answer(line: Connection, others: Sequence[Connection], ask: Callable[[str], T], budget: int) -> None:
+    """What a copy does: answer what it is asked, until nobody asks any more or something is wrong."""
     # Whoever stops the command stops all of it, at once and without a word.
     signal.signal(signal.SIGINT, lambda *_: os._exit(130))
     signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGINT})
-    MEMO.set_budget(max(budget, 1))
-
-
-def _asked(room: str) -> Any:
-    assert _ask is not None
-    return _ask(room)
-
-
-def _answer(future: Future[T], room: str, ask: Callable[[str], T]) -> T:
+    for other in others:
+        # As long as it had the other ends open it would not hear that nobody is there any more.
+        other.close()
+    MEMO.set_budget(budget)
     try:
-        return future.result()
-    except BrokenProcessPool:
-        # One of them was ended from outside, for want of memory perhaps: the others went with it.
-        return ask(room)
+        while True:
+            line.send(ask(line.recv()))
+    except Exception:
+        os._exit(1)

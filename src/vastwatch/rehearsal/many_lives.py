@@ -21,7 +21,7 @@ from vastwatch.people.together import Moved, Together, in_order, moved_in, toget
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal import notice_loops as loops
 from vastwatch.rehearsal.at_rest import Seen, is_doubtful, pressed, seen_fading
-from vastwatch.rehearsal.notices import SURE_HOLD_S, Chances, chances_of, false_key, set_off, spots_noticed
+from vastwatch.rehearsal.notices import SURE_HOLD_S, Chances, chances_of, false_key, instants_set_off, spots_noticed
 from vastwatch.rehearsal.nuisance import Weekly, of_lives
 from vastwatch.rehearsal.reports import (
     MOVING_HOLD_S,
@@ -196,7 +196,7 @@ def _false(part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth
     hazards = {h: k for k, h in enumerate(dict.fromkeys(s.hazard for s in sources))}
     names = ((truth.household.seed, part.sensor.id, part.device.family) for truth in truths)
     keys = np.array([[false_key(name, h) for h in hazards] for name in names], np.uint64)
-    t, which = set_off(sources, keys[life, [hazards[s.hazard] for s in sources]])
+    t, which = instants_set_off(sources, keys[life, [hazards[s.hazard] for s in sources]])
     yield _Found(t, t, True, life[which], 1, ordered=False)
 
 

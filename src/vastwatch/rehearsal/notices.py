@@ -287,7 +287,7 @@ def false_notices(sources: tuple[FalseSource, ...], name: tuple[object, ...]) ->
     if not sources:
         return np.empty(0), np.empty(0), np.zeros(0, object), np.zeros(0, bool)
     named = {h: false_key(name, h) for h in {s.hazard for s in sources}}
-    t, of = set_off(sources, np.array([named[s.hazard] for s in sources], np.uint64))
+    t, of = instants_set_off(sources, np.array([named[s.hazard] for s in sources], np.uint64))
     hazards = np.array([s.hazard for s in sources], object)
     return t, t, hazards[of], np.ones(len(t), bool)
 
@@ -297,7 +297,7 @@ def false_key(name: tuple[object, ...], hazard: str) -> int:
     return key_of(*name, "false", hazard)
 
 
-def set_off(sources: Sequence[FalseSource], keys: Keys) -> tuple[Array, Ints]:
+def instants_set_off(sources: Sequence[FalseSource], keys: Keys) -> tuple[Array, Ints]:
     """Instants at which some sources set a sensor off, and which each was; by keys of theirs."""
     keys = sub_keys(keys, np.array([s.day for s in sources]))
     rate, begin, end = (np.array(column, float) for column in zip(*((s.rate, s.begin, s.end) for s in sources)))
