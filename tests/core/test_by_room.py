@@ -93,3 +93,19 @@ def test_of_one_room_or_beside_other_threads_this_process_answers(monkeypatch):
     monkeypatch.setattr(by_room.threading, "active_count", lambda: 2)
     assert of_each(["a", "b"], lambda room: (room, os.getpid())) == [("a", here), ("b", here)]
     assert of_each([], lambda room: room) == []
+
+
+@two
+def test_where_the_command_itself_is_ended_from_outside_its_copies_end_too():
+    script = (
+        "import time\nfrom vastwatch.answers.by_room import of_each\n"
+        "def ask(room): print('asked', flush=True); time.sleep(0.3)\n"
+        "of_each(list('abcdefghijklmnop'), ask)"
+    )
+    process = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, start_new_session=True)
+    assert process.stdout is not None and process.stdout.readline()
+    process.kill()
+    begin = time.monotonic()
+    # Whatever any of them still had to say has been said when the last has gone.
+    said, _ = process.communicate(timeout=10)
+    assert time.monotonic() - begin < 5 and said.count(b"asked") <= 2

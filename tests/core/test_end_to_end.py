@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.curves import ByHand, Waving
+from vastwatch.advice.curves import ByHand, Curve, Waving
 from vastwatch.advice.end_to_end import EndToEnd, laid
 from vastwatch.advice.met import _waits, looked
 from vastwatch.advice.weeks import lived, lived_together
@@ -49,10 +49,12 @@ def life(rng: np.random.Generator, key: int) -> Waving:
 @settings(max_examples=25, deadline=None)
 def test_each_life_comes_to_what_it_comes_to_alone(seed):
     rng = np.random.default_rng(seed)
-    lives: list[Waving] | list[ByHand] = [life(rng, 100 * k) for k in range(int(rng.integers(2, 6)))]
-    if seed % 3 == 0:
-        lives = [ByHand((x.start, x.keep), x.awake, x.dark, float(rng.random())) for x in lives]
+    waving = [life(rng, 100 * k) for k in range(int(rng.integers(2, 6)))]
+    by_hand = [ByHand((x.start, x.keep), x.awake, x.dark, float(rng.random())) for x in waving]
+    # What goes on no line together is walked through one after the other.
+    lives: list[Curve] = [by_hand, waving, [by_hand[0], *waving[1:]]][seed % 3]
     together = EndToEnd(lives)
+    assert len(together) == len(lives) and (together._line is None) == (seed % 3 == 2)
     # Thousands of steps one after the other round by a few microseconds.
     for hold in (5.0, 60.0, 3600.0):
         all_of_them = together.outcomes(hold)

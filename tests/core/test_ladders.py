@@ -200,6 +200,18 @@ def test_what_stands_for_lives_end_to_end_counts_what_burns_anyway():
         assert all(a.same_as(c.light(hold), 1e-6) for a, c in zip(together.lights(hold), each))
 
 
+def test_each_lamp_is_wanted_while_a_row_wins_that_asks_for_it():
+    project = laddered(*USUAL, (ClockTime(begin="02:00", end="03:00"), "faint"))
+    did = run_ladders(project, "big", record(project, simulate_days(project, 2, 1)), Signal.constant(False, 0, 172_800))
+    (ladder,) = did.ladders
+    wanted = {lamp.id: did.wanted[lamp.id] for lamp in ladder.ladder.lamps}
+    assert set(wanted) == {"lamp", "floor"} and wanted["floor"].total() > 0 == wanted["lamp"].total()
+    for k, lamp in enumerate(ladder.ladder.lamps):
+        asks = ladder.asks.goals[:, k] > 0
+        expected = sum(b - a for a, b, row in zip(ladder.won.edges, ladder.won.edges[1:], ladder.won.row) if asks[row])
+        assert wanted[lamp.id].total() == pytest.approx(expected)
+
+
 def test_light_that_goes_out_on_somebody_unseen_is_a_drop_as_any_other():
     """A light by the clock ends over somebody whom nothing has noticed for long."""
     blind = laddered((ClockTime(begin="10:00", end="11:00"), "full"), (EVENING, "full"))

@@ -83,7 +83,13 @@ def test_the_advisers_answer_is_built_anew_only_where_a_line_of_it_is_new(qtbot,
     settle(qtbot, window)
     (view,) = window.findChildren(OffersView)
     built = []
-    results.options.changed.connect(lambda: built.append(view.findChildren(QPushButton)[0]))
+
+    def heard() -> None:
+        built.append(view.findChildren(QPushButton)[0])
+        found = results.options.value
+        assert found is None or len(view.findChildren(LinkCard)) == min(len(found.offers), 3)
+
+    results.options.changed.connect(heard)
     view.ask()
     settle(qtbot, window)
     # Types are judged one after the other, and most of that changes no line: the buttons stay.
