@@ -109,3 +109,21 @@ def test_where_the_command_itself_is_ended_from_outside_its_copies_end_too():
     # Whatever any of them still had to say has been said when the last has gone.
     said, _ = process.communicate(timeout=10)
     assert time.monotonic() - begin < 5 and said.count(b"asked") <= 2
+
+
+def test_linear_algebra_keeps_to_one_processor_unless_told_otherwise():
+    """Its further threads spin while they wait, which takes from the other processes as much as they get."""
+    script = (
+        "import vastwatch, numpy as np, os, time\n"
+        "a = np.ones((700, 700)); before = os.times(), time.perf_counter()\n"
+        "for _ in range(12): a @ a\n"
+        "spent = os.times(); print((spent.user - before[0].user) / (time.perf_counter() - before[1]))"
+    )
+    env = {k: v for k, v in os.environ.items() if k != "OPENBLAS_NUM_THREADS"}
+    out = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True, env=env).stdout
+    assert float(out) < 1.3
+    kept = subprocess.run(
+        [sys.executable, "-c", "import vastwatch, os; print(os.environ['OPENBLAS_NUM_THREADS'])"],
+        capture_output=True, text=True, check=True, env={**env, "OPENBLAS_NUM_THREADS": "3"},
+    ).stdout  # fmt: skip
+    assert kept == "3\n"
