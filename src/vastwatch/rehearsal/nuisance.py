@@ -23,13 +23,18 @@ _Falsely = tuple[str, float, tuple[tuple[float, float], ...], frozenset[int]]
 Weekly = tuple[tuple[_Falsely, ...], ...]
 
 
+def false_in_each(project: Project, mounted: MountedSensor, calendars: Sequence[Calendar]) -> list[Weekly]:
+    """What triggers a part of a sensor falsely in each week of some calendars that differ in their weather alone."""
+    one = calendars[0]
+    if not any(every := _rates_by_week(project, mounted, one.begin, one.days)):
+        return [((),) * len(every)] * len(calendars)
+    return [_by_week(project, mounted, calendar) for calendar in calendars]
+
+
 @kept
-def false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> Weekly:
-    """What triggers a part of a sensor falsely in each week of a calendar."""
-    every, out = _rates_by_week(project, mounted, calendar.begin, calendar.days), []
-    if not any(every):
-        return ((),) * len(every)
-    for k, rates in enumerate(every):
+def _by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> Weekly:
+    out = []
+    for k, rates in enumerate(_rates_by_week(project, mounted, calendar.begin, calendar.days)):
         first = k * SUN_DAYS
         out.append(
             tuple(
@@ -41,14 +46,6 @@ def false_by_week(project: Project, mounted: MountedSensor, calendar: Calendar) 
             )
         )  # fmt: skip
     return tuple(out)
-
-
-def false_in_each(project: Project, mounted: MountedSensor, calendars: Sequence[Calendar]) -> list[Weekly]:
-    """The same of some calendars that differ in their weather alone."""
-    one = calendars[0]
-    if not any(every := _rates_by_week(project, mounted, one.begin, one.days)):
-        return [((),) * len(every)] * len(calendars)
-    return [false_by_week(project, mounted, calendar) for calendar in calendars]
 
 
 _false_rate = kept(part_false_rate)

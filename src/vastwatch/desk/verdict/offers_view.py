@@ -79,9 +79,8 @@ class OffersView(QWidget):
         if found is None:
             return ()
         others = () if self.results.options.busy else (found.failing, found.others)
-        first = found.offers[:SHOWN] or (() if found.met_already else found.failing[:NEAREST])
         tried = bool(found.offers or found.failing)
-        return found.words, first, tried, () if tried else found.promising, others
+        return found.words, _cards(found), tried, () if tried else found.promising, others
 
     def _progress(self) -> None:
         options = self.results.options
@@ -97,11 +96,8 @@ class OffersView(QWidget):
             names = "; ".join(o.device.name for o in found.promising)
             words = self.tr("By the maps the most promising: {}. Their weeks are being lived …").format(names)
             self._box.addWidget(label(words, "soft", True))
-        for k, offer in enumerate(found.offers[:SHOWN]):
-            self._box.addWidget(self._card(offer, k == 0))
-        if not found.offers and not found.met_already:
-            for offer in found.failing[:NEAREST]:
-                self._box.addWidget(self._card(offer, False))
+        for k, offer in enumerate(_cards(found)):
+            self._box.addWidget(self._card(offer, bool(found.offers) and k == 0))
         left = found.failing if found.offers or found.met_already else found.failing[NEAREST:]
         if busy or not (left or found.others):
             return
@@ -146,3 +142,8 @@ class OffersView(QWidget):
         card.setToolTip(how + self.tr("Hang it where it was judged, at that hold. Ctrl+Z takes it back."))
         card.chosen.connect(partial(self.taken.emit, offer))
         return card
+
+
+def _cards(found: Offers) -> tuple[Offer, ...]:
+    """What is shown at length: what would do, or where nothing does what comes nearest."""
+    return found.offers[:SHOWN] or (() if found.met_already else found.failing[:NEAREST])
