@@ -57,11 +57,11 @@ format-docs: $(VENV)/ready
 demo-data: $(VENV)/ready
 	@$(BIN)/python tools/build_demo.py
 
-$(VENV)/ready: requirements.txt pyproject.toml tools/setup.sh tools/compile_loops.py
+$(VENV)/ready: requirements.txt pyproject.toml tools/setup.sh
 	@tools/setup.sh $(PYTHON) $(VENV) requirements.txt
 	@touch $@
 
-$(VENV)/ready-dev: requirements.txt requirements-dev.txt pyproject.toml tools/setup.sh tools/compile_loops.py
+$(VENV)/ready-dev: requirements.txt requirements-dev.txt pyproject.toml tools/setup.sh
 	@tools/setup.sh $(PYTHON) $(VENV) requirements-dev.txt
 	@touch $@ $(VENV)/ready
 

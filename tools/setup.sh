@@ -17,7 +17,7 @@ fi
 "$venv/bin/python" -m pip install --quiet --disable-pip-version-check -r "$requirements"
 "$venv/bin/python" -m pip install --quiet --disable-pip-version-check --no-deps -e .
 # Compiles what is compiled, once, so that nobody waits for it at work.
-"$venv/bin/python" tools/compile_loops.py
+"$venv/bin/python" -m vastwatch.answers.prepare
 
 # What Qt's plugins want and the system has not.
 plugins=$("$venv/bin/python" -c 'import importlib.util as u, pathlib as p

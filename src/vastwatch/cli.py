@@ -14,6 +14,7 @@ import sys
 from vastwatch import __version__
 from vastwatch.answers import COMMANDS, WITHOUT_PROJECT, RequestError
 from vastwatch.files import ProjectError, load_demo, load_project
+from vastwatch.loops.cache import when_compiling
 from vastwatch.memory import keep_freed_memory
 
 
@@ -24,6 +25,7 @@ def main(argv: list[str] | None = None) -> int:
     if not argv or argv[0] not in {*COMMANDS, *WITHOUT_PROJECT}:
         return _desktop(argv)
     args = _parser().parse_args(argv)
+    when_compiling(lambda: print("vastwatch: preparing compiled code, once after an update ...", file=sys.stderr))
     try:
         if args.command in WITHOUT_PROJECT:
             document, lines = WITHOUT_PROJECT[args.command](args)

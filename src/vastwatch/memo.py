@@ -12,14 +12,14 @@ import sys
 from collections import OrderedDict
 from collections.abc import Callable
 from functools import cache, wraps
-from threading import RLock
+from threading import Condition, RLock, current_thread, get_ident, main_thread
 from types import ModuleType
 from typing import Any, ParamSpec, TypeVar
 
 import msgspec
 import numpy as np
 
-from vastwatch.right_of_way import stand_aside
+from vastwatch.right_of_way import go_on, stand_aside
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -50,16 +50,45 @@ def weighed_elsewhere(held: C) -> C:
     return held
 
 
+_NUMBERS = frozenset((bool, int, float))
+
+
+def _typed(key: tuple[Any, ...]) -> tuple[Any, ...]:
+    """A key with the types of the numbers in it: equal keys have the same shape, so that their order is enough."""
+    kinds = _kinds(key)
+    return (key, kinds) if kinds else key
+
+
+def _kinds(key: tuple[Any, ...]) -> tuple[Any, ...]:
+    kinds: tuple[Any, ...] = ()
+    for part in key:
+        kind = type(part)
+        if kind in _NUMBERS:
+            kinds += (kind,)
+        elif kind is tuple:
+            kinds += _kinds(part)
+    return kinds
+
+
 class Memo:
-    """Results by function and arguments. `bytes` held, of `budget`; `hits` and `misses` so far."""
+    """Results by function and arguments. `bytes` held, of `budget`; `hits` and `misses` so far.
+
+    A result is computed once however many threads ask for it: the others wait. One whose wait would close a circle
+    computes it itself, and so does the next in line where a computation ends with an error (as one that was stopped).
+    Keys are told apart by the types of the numbers in them, so that 1, 1.0 and True have results of their own.
+    """
 
     def __init__(self, budget: int = BUDGET) -> None:
         self.budget = budget
         self.bytes = self.hits = self.misses = 0
-        self._held: OrderedDict[tuple[Any, ...], tuple[Any, int]] = OrderedDict()
-        # Under how many keys each result is held, by identity.
-        self._often: dict[int, int] = {}
+        self._held: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
+        # By the identity of each result: under how many keys it is held, and what it weighs.
+        self._results: dict[int, list[int]] = {}
         self._lock = RLock()
+        self._ended = Condition(self._lock)
+        # Which thread computes which key, for which key a thread waits.
+        self._computed_by: dict[tuple[Any, ...], int] = {}
+        self._waits_for: dict[int, tuple[Any, ...]] = {}
         # By function: how many of its results came in, how many of them were weighed, and their bytes.
         self._weighed: dict[Any, list[int]] = {}
 
@@ -69,24 +98,61 @@ class Memo:
     def get(self, key: tuple[Any, ...], work: Callable[[], R]) -> R:
         """The result of that key, by doing the work where it is not held."""
         stand_aside()
+        typed = _typed(key)
+        me = get_ident()
         with self._lock:
-            entry = self._held.get(key)
-            if entry is not None:
-                self._held.move_to_end(key)
+            while typed not in self._held and self._others_compute(typed, me):
+                self._wait(typed, me)
+            if typed in self._held:
+                self._held.move_to_end(typed)
                 self.hits += 1
-                return entry[0]
+                result: R = self._held[typed]
+                return result
             self.misses += 1
-        # Not under the lock: the work may be long, and ask for other results. Done twice, the first to end counts.
-        result = work()
-        # What is held already, under another key, weighs nothing more.
-        weight = _ENTRY if id(result) in self._often else _ENTRY + self._weight(key[0], result)
+            # Where this thread computes it already (or would wait in a circle), whoever began it ends it.
+            mine = self._computed_by.setdefault(typed, me) == me
+        # Not under the lock: the work may be long, and ask for other results.
+        try:
+            result = work()
+            return self._hold(typed, key[0], result)
+        finally:
+            if mine:
+                with self._lock:
+                    self._computed_by.pop(typed, None)
+                    if self._waits_for:
+                        self._ended.notify_all()
+
+    def _others_compute(self, typed: tuple[Any, ...], me: int) -> bool:
+        """Whether another thread computes that key, and does not itself wait, through others, for this one."""
+        first = self._computed_by.get(typed)
+        by = first
+        while by is not None and by != me:
+            by = self._computed_by.get(self._waits_for[by]) if by in self._waits_for else None
+        return first is not None and by != me
+
+    def _wait(self, typed: tuple[Any, ...], me: int) -> None:
+        """Until a computation ends, not necessarily that one."""
+        self._waits_for[me] = typed
+        if current_thread() is main_thread():
+            # Whoever computes it may stand aside for the very frame that waits.
+            go_on()
+        try:
+            self._ended.wait()
+        finally:
+            del self._waits_for[me]
+
+    def _hold(self, typed: tuple[Any, ...], work: Any, result: R) -> R:
+        """Hold a result, unless one is held by now; the one that is held."""
+        # What is held already, under another key, is weighed already.
+        weight = 0 if id(result) in self._results else self._weight(work, result)
         with self._lock:
-            entry = self._held.get(key)
-            if entry is not None:
-                return entry[0]
-            self._held[key] = (result, weight)
-            self._often[id(result)] = self._often.get(id(result), 0) + 1
-            self.bytes += weight
+            if typed in self._held:
+                held: R = self._held[typed]
+                return held
+            self._held[typed] = result
+            of = self._results.setdefault(id(result), [0, weight])
+            self.bytes += _ENTRY + (0 if of[0] else of[1])
+            of[0] += 1
             self._keep_to_budget()
         return result
 
@@ -104,11 +170,14 @@ class Memo:
 
     def _keep_to_budget(self) -> None:
         while self.bytes > self.budget and len(self._held) > 1:
-            _, (result, gone) = self._held.popitem(last=False)
-            self.bytes -= gone
-            self._often[id(result)] -= 1
-            if not self._often[id(result)]:
-                del self._often[id(result)]
+            _, result = self._held.popitem(last=False)
+            of = self._results[id(result)]
+            of[0] -= 1
+            self.bytes -= _ENTRY
+            # It is freed with the last key that it is held under.
+            if not of[0]:
+                self.bytes -= of[1]
+                del self._results[id(result)]
 
     def set_budget(self, budget: int) -> None:
         """Keep no more than so many bytes from now on. Raises ValueError for none."""
@@ -121,7 +190,7 @@ class Memo:
     def holds(self, key: tuple[Any, ...]) -> bool:
         """Whether a result is at hand."""
         with self._lock:
-            return key in self._held
+            return _typed(key) in self._held
 
     def put(self, key: tuple[Any, ...], result: Any) -> None:
         """Hold a result that came of other work."""
@@ -131,7 +200,7 @@ class Memo:
         """Forget everything."""
         with self._lock:
             self._held.clear()
-            self._often.clear()
+            self._results.clear()
             self.bytes = 0
 
 

@@ -48,6 +48,11 @@ def frame() -> Iterator[None]:
             _FRAMES.until = time.monotonic() + AFTER_S
 
 
+def go_on() -> None:
+    """Let the others go on though a frame is under way: it waits for what one of them computes."""
+    _FRAMES.until = -math.inf
+
+
 def stand_aside() -> None:
     """Wait until no frame is under way, unless this thread has waited long enough for this one already."""
     if _FRAMES.until == -math.inf or threading.current_thread() is threading.main_thread():

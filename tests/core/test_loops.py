@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
+import ast
 import math
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from vastwatch import draw_loops
-from vastwatch.draw_loops import exponential_of, normal_of, normal_pair_of, sub_key_of, uniform_of
+import vastwatch
 from vastwatch.draws import arrivals, exponential, normal, normal_pair, sub_keys, uniform
+from vastwatch.loops import cache, compiling
+from vastwatch.loops import notices as loops
+from vastwatch.loops.draws import exponential_of, normal_of, normal_pair_of, sub_key_of, uniform_of
+from vastwatch.loops.movements import gaps_of
+from vastwatch.loops.notices import Rates, Walks, noticed_moving, noticed_resting, noticed_walking
 from vastwatch.people.routes import STEP
-from vastwatch.people.track_loops import gaps_of
-from vastwatch.rehearsal import notice_loops as loops
 from vastwatch.rehearsal.at_rest import DENSE
 from vastwatch.rehearsal.condensing import condensed
-from vastwatch.rehearsal.notice_loops import Rates, Walks, noticed_moving, noticed_resting, noticed_walking
 from vastwatch.rehearsal.notices import WALK_HZ
 from vastwatch.sensing.reporting import held, held_and_blind
 
@@ -89,7 +96,7 @@ def test_walkers_are_looked_at_in_each_fifth_of_a_second(seed, by_speed, joined_
     walks = Walks(*(x[some] for x in (leave, arrive, left, route, speed, who, bearing)))
     look, key = sub_keys(seed, np.arange(people)), sub_keys(seed, 7 + np.arange(people))
     begin, end = 25.0, float(rng.uniform(30, 70))
-    rates = Rates(first, samples, out, walk, since, until, by_speed)
+    rates = Rates(first, samples, out, walk, since, until, by_speed, STEP, WALK_HZ)
     t, of = noticed_walking(walks, rates, look, key, begin, end, joined_s)
     expected, told, kept = [], list(zip(t.tolist(), of.tolist())), np.flatnonzero(some).tolist()
     for k in range(n):
@@ -129,7 +136,7 @@ def test_whoever_rests_is_detected_as_a_poisson_process_draws_it(seed, hold):
     n = 4
     keys, rate, a = sub_keys(seed, np.arange(n)), rng.choice([0.0, 0.001, 0.05, 0.3], n), rng.uniform(0, 1e5, n)
     b = a + rng.choice([0.5, 60.0, 9000.0], n)
-    begin, end, of = noticed_resting(keys, rate, a, b, hold)
+    begin, end, of = noticed_resting(keys, rate, a, b, hold, DENSE)
     for k in range(n):
         mine = of == k
         if rate[k] * hold <= DENSE:
@@ -223,13 +230,98 @@ def test_a_device_reports_in_each_life_what_it_reports_there_alone(lives, hold, 
         assert moved[at[k] : at[k + 1]].tolist() == held(start[move], end[move], hold).tolist()
 
 
-def test_where_nothing_can_be_kept_a_loop_is_compiled_all_the_same(monkeypatch):
-    njit = draw_loops.njit
+# -- never stale ---------------------------------------------------------------------------------------------------
 
-    def unwritable(cache=False, **how):
-        if cache:
-            raise RuntimeError("cannot cache function: no locator available")
-        return njit(**how)
+SOURCES = Path(vastwatch.__file__).parent
+GAPS = """
+import numpy as np
+from vastwatch.loops.movements import gaps_of
+one = np.ones(1)
+t, of = gaps_of(np.array([7], np.uint64), 0 * one, 900 * one, 0 * one, 9 * one, one, 0.1 * one)
+print(len(t), t.sum())
+"""
 
-    monkeypatch.setattr(draw_loops, "njit", unwritable)
-    assert draw_loops.compiled(lambda x: x + 1)(2) == 3
+
+def said_by(package: Path, kept: Path, words: str = GAPS) -> str:
+    """What a process prints that imports the program from a folder and keeps compiled code in another."""
+    env = {**os.environ, "PYTHONPATH": str(package), "NUMBA_CACHE_DIR": str(kept)}
+    return subprocess.run([sys.executable, "-c", words], env=env, capture_output=True, text=True, check=True).stdout
+
+
+@pytest.fixture
+def package(tmp_path):
+    """A copy of what loops are made of, as a package of its own."""
+    shutil.copytree(SOURCES / "loops", tmp_path / "vastwatch" / "loops", ignore=shutil.ignore_patterns("__pycache__"))
+    for name in ("__init__.py", "draws.py"):
+        shutil.copy(SOURCES / name, tmp_path / "vastwatch")
+    return tmp_path
+
+
+@pytest.mark.parametrize(
+    ("file", "old", "new"),
+    [("loops/draws.py", "math.cos(2.0 * math.pi", "math.cos(1.0 * math.pi"), ("draws.py", "0x9E37", "0x9E35")],
+)
+def test_a_changed_callee_or_constant_changes_the_figure_and_changed_back_compiles_nothing(package, file, old, new):
+    """The caller's own file stays as it is, and so does its time: by itself numba would run what it kept."""
+    kept, changed = package / "kept", package / "vastwatch" / file
+    before, source = said_by(package, kept), changed.read_text()
+    assert old in source
+    changed.write_text(source.replace(old, new))
+    assert said_by(package, kept) != before
+    changed.write_text(source)
+    silent = GAPS.replace("print(", "import vastwatch.loops.compiling as c\nprint(gaps_of.stats.cache_misses.total(), ")
+    assert said_by(package, kept, silent) == f"0 {before}"
+    assert len(list(kept.iterdir())) == 2
+
+
+def test_where_nothing_can_be_kept_a_loop_is_compiled_all_the_same(package):
+    (package / "kept").write_text("a file where a folder is wanted")
+    assert said_by(package, package / "kept") == said_by(package, package / "other")
+
+
+def test_loops_import_nothing_else_of_the_program():
+    """Compiled code depends on what a loop names when it is compiled: all of that must be in the digest."""
+    for file in sorted((SOURCES / "loops").glob("*.py")):
+        for node in ast.walk(ast.parse(file.read_text())):
+            names = [node.module or ""] if isinstance(node, ast.ImportFrom) else []
+            names += [a.name for a in node.names] if isinstance(node, ast.Import) else []
+            own = [n for n in names if n.startswith("vastwatch") and n not in ("vastwatch", "vastwatch.draws")]
+            assert all(n.startswith("vastwatch.loops") for n in own), f"{file.name} imports {own}"
+
+
+def test_compiled_code_that_nobody_used_for_a_month_is_removed(tmp_path, monkeypatch):
+    monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path))
+    old, young = tmp_path / "loops-old", tmp_path / "loops-young"
+    for other in (old, young):
+        other.mkdir()
+    os.utime(old, (0, 0))
+    cache.folder.cache_clear()
+    try:
+        here = cache.folder()
+        assert here is not None and not cache.is_prepared()
+        cache.set_prepared()
+        assert cache.is_prepared() and young.exists() and not old.exists()
+    finally:
+        cache.folder.cache_clear()
+
+
+def test_whoever_asked_hears_once_that_loops_are_compiled():
+    heard = []
+    cache.when_compiling(lambda: heard.append(1))
+    for add in (1, 2):
+        assert compiling.compiled(lambda x, add=add: x + add)(2) == 2 + add
+    assert heard == [1]
+
+
+def test_preparing_compiles_all_that_a_building_asks_for(tmp_path):
+    """In a folder of its own; then a check of the sample compiles nothing, and says nothing of it."""
+    env = {**os.environ, "NUMBA_CACHE_DIR": str(tmp_path)}
+
+    def run(*words):
+        return subprocess.run(
+            [sys.executable, "-m", *words], env=env, capture_output=True, text=True, check=True
+        ).stderr
+
+    assert "preparing compiled code" in run("vastwatch", "tune", "--demo", "--room", "toilet", "--json")
+    run("vastwatch.answers.prepare")
+    assert run("vastwatch", "check", "--demo", "--json") == ""

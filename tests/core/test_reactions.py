@@ -14,13 +14,13 @@ from msgspec.structs import replace
 from samples import make_room
 from vastwatch.advice.curves import Waving
 from vastwatch.advice.timing import curve_of
-from vastwatch.control import reaction_loops as loops
 from vastwatch.control.by_hand import AGAIN_S, PRESS_S
-from vastwatch.control.reactions import HAIR_S, TRIES, Luck, Stretches, Waved, eyes, present, react
+from vastwatch.control.reactions import HAIR_S, TRIES, Luck, Stretches, Waved, eyes, habits, present, react
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.draws import at_ms, sub_keys, uniform
+from vastwatch.loops import reactions as loops
 from vastwatch.rehearsal import rehearse, replay
 from vastwatch.rehearsal.reactors import stretches
 from vastwatch.signals import Signal
@@ -214,7 +214,7 @@ def looped(start, keep, hold, who, sensors):
     """What `react` tells, of the compiled loop."""
     kept = loops.held(keep.intervals, hold, END)
     lit = loops.begun(start.rises, kept)
-    events = loops.walked(lit, kept, hold, 0.0, END, present(who, sensors), eyes(sensors))
+    events = loops.walked(lit, kept, hold, 0.0, END, habits(), present(who, sensors), eyes(sensors))
 
     def rows(kind):
         return events[events[:, 0] == kind, 1:]

@@ -18,16 +18,17 @@ from vastwatch.design.project import find, put
 from vastwatch.design.records import Zone
 from vastwatch.design.references import without
 from vastwatch.devices.types import ZoneRules
+from vastwatch.loops.targets import Bodies, Mirrors, Radar, Told, Ways, tell
 from vastwatch.people.routes import STEP
 from vastwatch.rehearsal import many_targets, rehearse, zone_reports
 from vastwatch.rehearsal.notices import Notices
 from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, targets_on, wanted_of
-from vastwatch.rehearsal.target_loops import Bodies, Mirrors, Radar, Told, Ways, tell
-from vastwatch.rehearsal.targets import Targets, _told, _wander, occupied, targets_of
+from vastwatch.rehearsal.targets import WANDER_WEIGHTS, Targets, _told, _wander, occupied, targets_of
 from vastwatch.rehearsal.zone_reports import watched_by
 from vastwatch.rehearsal.zone_scores import score_zones
 from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.mounted import mount, zoned
+from vastwatch.sensing.tracker import APART_M
 from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.signals import Signal
 from vastwatch.site.building import Hazard
@@ -80,8 +81,8 @@ def laid_out(places, seconds, range_m=0.0, wander_m=0.0, most=9, mirrors=(), key
         np.array(places, float), np.ones(n), np.ones(n, bool), each * 0, none, none, none, none, nowhere, np.ones(n),
         np.arange(n, dtype=np.uint64) + np.uint64(key), np.arange(n, dtype=np.uint64) + np.uint64(99), each[:-1], n,
     )  # fmt: skip
-    ways = Ways(np.empty((0, 2)), np.zeros(0, bool), np.zeros(1, np.int64), nowhere)
-    radar = Radar(0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 1.0, range_m, 0.0, wander_m, most)
+    ways = Ways(np.empty((0, 2)), np.zeros(0, bool), np.zeros(1, np.int64), nowhere, STEP)
+    radar = Radar(0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 1.0, range_m, 0.0, wander_m, most, APART_M, WANDER_WEIGHTS)
     row = (*(np.array([x[k] for x in mirrors], float).reshape(-1, 2) for k in (0, 1)),
            *(np.array([x[k] for x in mirrors], float) for k in (2, 3)))  # fmt: skip
     walls = Mirrors(*row, np.arange(len(mirrors), dtype=np.uint64), 1.0)
@@ -204,6 +205,7 @@ def test_whoever_walks_is_told_where_they_are_and_only_on_the_level():
         np.arange(40) < 30,
         np.array([0, 40]),
         np.array([10]),
+        STEP,
     )
     bodies = bodies._replace(
         stay_from=np.array([90.0]), walk_of=np.array([0, 1]), walk_from=np.array([20.0]), walk_to=np.array([80.0]),

@@ -8,7 +8,7 @@ one.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import pairwise
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.curves import KNOWN_S, ByHand, Curve, Waving, WavingAtAny, due, lit_by
-from vastwatch.control.reactions import Luck, Stretches, eyes, present
+from vastwatch.control.reactions import Luck, Stretches, eyes, habits, present
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
 from vastwatch.memo import kept
@@ -26,7 +26,7 @@ from vastwatch.signals import Signal
 from vastwatch.signals.remembered import always, never
 
 if TYPE_CHECKING:
-    from vastwatch.control import reaction_loops
+    from vastwatch.loops import reactions as loops
 
 Array = NDArray[np.float64]
 
@@ -208,9 +208,11 @@ class _HandLine(_Lives):
         awake, dark = map(laid_out, zip(*((c.awake, c.dark) for c in lives)))
         self.anyway = self._anyway(lives)
         # Loaded where many lives are walked through: the compiler takes a moment.
-        from vastwatch.control.reaction_loops import pressed_at
+        from vastwatch.loops.reactions import pressed_at
 
-        self._curve = ByHand((start, keep), awake, dark, anyway=self.anyway, pressed=pressed_at)
+        self._curve = ByHand(
+            (start, keep), awake, dark, anyway=self.anyway, pressed=partial(pressed_at, habits=habits())
+        )
         self._need = due(awake, dark, self.anyway)
 
     def outcomes(self, hold_s: float) -> Outcomes:
@@ -248,15 +250,15 @@ class _Line(_Lives):
             self._left, self._left_anyhow = left[follows], self._by_life(left[~follows])
 
     @cached_property
-    def _there(self) -> tuple[reaction_loops.Present, reaction_loops.Eyes]:
-        return present(self._who, self._sensors), eyes(self._sensors)
+    def _there(self) -> tuple[loops.Habits, loops.Present, loops.Eyes]:
+        return habits(), present(self._who, self._sensors), eyes(self._sensors)
 
     def _reports(self, hold_s: float) -> tuple[Array, Array]:
         """What starts the light and what keeps it, as far as it matters to a hold: reports that it joins anyway are
         joined, and of what starts only the first among them counts."""
         least = max(x for x in JOINED_S if x <= hold_s)
         if least not in self._joined:
-            from vastwatch.control.reaction_loops import begun, together
+            from vastwatch.loops.reactions import begun, together
 
             rises, keep = np.ascontiguousarray(self._start.rises), self._keep.intervals
             if least > 0:
@@ -268,12 +270,12 @@ class _Line(_Lives):
     def outcomes(self, hold_s: float) -> Outcomes:
         """Of a hold, in each life."""
         # Loaded where many lives are walked through: the compiler takes a moment.
-        from vastwatch.advice.figure_loops import figures
+        from vastwatch.loops.outcomes import figures
 
         stand_aside()
-        (rises, keep), (there, sensors) = self._reports(hold_s), self._there
+        rises, keep = self._reports(hold_s)
         drops, dark, idle, waves, trips = figures(
-            rises, keep, float(hold_s), self._end, there, sensors, self._need.intervals, self._nobody.intervals,
+            rises, keep, float(hold_s), self._end, *self._there, self._need.intervals, self._nobody.intervals,
             self._left, self._step, self._many,
         ).T  # fmt: skip
         if self.anyway is not None:
@@ -282,10 +284,10 @@ class _Line(_Lives):
 
     def light(self, hold_s: float) -> Signal:
         """The light, life after life."""
-        from vastwatch.advice.figure_loops import burning
+        from vastwatch.loops.outcomes import burning
 
         stand_aside()
-        (rises, keep), (there, sensors) = self._reports(hold_s), self._there
-        rows = burning(rises, keep, float(hold_s), self._end, there, sensors, self._dark.intervals)
+        rises, keep = self._reports(hold_s)
+        rows = burning(rises, keep, float(hold_s), self._end, *self._there, self._dark.intervals)
         lit = Signal.from_intervals(rows, 0.0, self._end)
         return lit if self.anyway is None else lit | self.anyway

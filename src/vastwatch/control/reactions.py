@@ -22,13 +22,13 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.by_hand import AGAIN_S, PRESS_S
+from vastwatch.control.by_hand import AGAIN_S, PRESS_S, REACH_S
 from vastwatch.draws import Keys, at_ms, sub_key_of, sub_keys, uniform, uniform_of
 from vastwatch.right_of_way import stand_aside
 from vastwatch.signals import Signal
 
 if TYPE_CHECKING:
-    from vastwatch.control import reaction_loops
+    from vastwatch.loops import reactions as loops
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -432,9 +432,9 @@ def _joined(a: _Steps, b: _Steps) -> _Steps:
 # -- for many lives at once ----------------------------------------------------------------------------------------
 
 
-def present(who: Stretches, sensors: tuple[Waved, ...]) -> reaction_loops.Present:
+def present(who: Stretches, sensors: tuple[Waved, ...]) -> loops.Present:
     """Stretches as the loop reads them."""
-    from vastwatch.control import reaction_loops as loops
+    from vastwatch.loops import reactions as loops
 
     n = len(who.begin)
     if who.luck is None:
@@ -448,9 +448,16 @@ def present(who: Stretches, sensors: tuple[Waved, ...]) -> reaction_loops.Presen
     return loops.Present(begin, end, after_s, chance, keys.reshape(len(sensors), n), since)
 
 
-def eyes(sensors: tuple[Waved, ...]) -> reaction_loops.Eyes:
+def habits() -> loops.Habits:
+    """What people do about a light, as the loop reads it."""
+    from vastwatch.loops import reactions as loops
+
+    return loops.Habits(REACH_S, AGAIN_S, PRESS_S, TRIES, HAIR_S)
+
+
+def eyes(sensors: tuple[Waved, ...]) -> loops.Eyes:
     """Sensors as the loop reads them."""
-    from vastwatch.control import reaction_loops as loops
+    from vastwatch.loops import reactions as loops
 
     return loops.Eyes(
         np.array([s.starts for s in sensors], bool), np.array([s.latency_s for s in sensors], float),

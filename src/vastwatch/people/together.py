@@ -65,7 +65,7 @@ def together(lives: tuple[Household, ...], first: int, last: int) -> Together:
 def moved_in(lives: tuple[Household, ...], first: int, last: int, room: str) -> Moved:
     """The small movements in a room in some lives."""
     # Loaded where many lives are lived: the compiler takes a moment.
-    from vastwatch.people.track_loops import gaps_of
+    from vastwatch.loops.movements import gaps_of
 
     spots, every = lives[0].book.spots, together(lives, first, last)
     here = np.flatnonzero(np.array([s.room == room for s in spots])[every.stays.spot])

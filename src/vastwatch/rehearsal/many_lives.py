@@ -17,11 +17,20 @@ from numpy.typing import NDArray
 from vastwatch.design.placed import variants
 from vastwatch.design.project import Project
 from vastwatch.draws import Keys, key_of, sub_keys
+from vastwatch.loops import notices as loops
+from vastwatch.people.routes import STEP
 from vastwatch.people.together import Moved, Together, in_order, moved_in, together
 from vastwatch.people.truth import Truth
-from vastwatch.rehearsal import notice_loops as loops
-from vastwatch.rehearsal.at_rest import Seen, is_doubtful, pressed, seen_fading
-from vastwatch.rehearsal.notices import SURE_HOLD_S, Chances, chances_of, false_key, instants_set_off, spots_noticed
+from vastwatch.rehearsal.at_rest import DENSE, Seen, is_doubtful, pressed, seen_fading
+from vastwatch.rehearsal.notices import (
+    SURE_HOLD_S,
+    WALK_HZ,
+    Chances,
+    chances_of,
+    false_key,
+    instants_set_off,
+    spots_noticed,
+)
 from vastwatch.rehearsal.nuisance import Weekly, of_lives
 from vastwatch.rehearsal.reports import (
     MOVING_HOLD_S,
@@ -152,7 +161,8 @@ def _walking(
     some = np.flatnonzero(c.until[how, w.route] >= 0) if c.until.size else np.zeros(0, int)
     model = model_of(part.device.family)
     walks = loops.Walks(*(column[some] for column in (*w, every.walk_of, how)))
-    rates = loops.Rates(c.first, c.samples, c.out, c.walk, c.since, c.until, model is not None and model.by_speed)
+    by_speed = model is not None and model.by_speed
+    rates = loops.Rates(c.first, c.samples, c.out, c.walk, c.since, c.until, by_speed, STEP, WALK_HZ)
     t, who = loops.noticed_walking(walks, rates, *keys, every.begin, every.end, float(joined_s))
     return _Found(t, t, True, who, many)
 
@@ -183,7 +193,7 @@ def _resting(every: Together, c: Chances, bearing: Ints, many: int, hold: float,
 
 
 def _at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> Seen:
-    return Seen(*loops.noticed_resting(keys, rate, a, b, float(hold)))
+    return Seen(*loops.noticed_resting(keys, rate, a, b, float(hold), DENSE))
 
 
 def _false(part: MountedSensor, weekly: Sequence[Weekly], truths: Sequence[Truth]) -> Iterator[_Found]:

@@ -1,5 +1,5 @@
 """The targets of tracking radars where they are very many: laid out here, who is where, and gone through second by
-second by compiled loops (`target_loops`). What is told is what `targets` tells, in arrays of all reports.
+second by compiled loops (`loops.targets`). What is told is what `targets` tells, in arrays of all reports.
 """
 
 from __future__ import annotations
@@ -18,14 +18,14 @@ from vastwatch.design.records import Zone
 from vastwatch.devices.types import ZoneRules
 from vastwatch.draws import key_of
 from vastwatch.geometry import polygons
+from vastwatch.loops import targets as loops
 from vastwatch.memo import kept
-from vastwatch.people.routes import RouteBook
+from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
-from vastwatch.rehearsal import target_loops
 from vastwatch.rehearsal.notices import Notices
-from vastwatch.rehearsal.targets import IMAGE_SHARE, Targets, Watched
+from vastwatch.rehearsal.targets import IMAGE_SHARE, WANDER_WEIGHTS, Targets, Watched
 from vastwatch.sensing.hazards import body_of
-from vastwatch.sensing.tracker import CHEST_M, FALSE_TARGET_S, chest_of, mirror_line, scatter_of
+from vastwatch.sensing.tracker import APART_M, CHEST_M, FALSE_TARGET_S, chest_of, mirror_line, scatter_of
 from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.site.building import Hazard
 
@@ -71,11 +71,11 @@ def _told(
         first, last = (math.floor(m) for m in day)
         seen = np.minimum(bodies.seen_to, last - 1) - np.maximum(bodies.seen_from, first) + 1
         most = int(np.maximum(seen, 0).sum()) * (1 + len(mirrors.share))
-        room = target_loops.Told(
+        room = loops.Told(
             np.empty(most, np.int32), np.empty((most, 2), np.float32), np.empty((most, 2), np.float32),
             np.empty(most, np.int16), np.empty(most, np.bool_), np.empty(most, np.int32), np.empty(most, np.int32),
         )  # fmt: skip
-        n, lost, merged = target_loops.tell(bodies, ways, radar, mirrors, first, last, room) if most else (0, 0, 0)
+        n, lost, merged = loops.tell(bodies, ways, radar, mirrors, first, last, room) if most else (0, 0, 0)
         tick, read, at, of, image = (column[:n] for column in room[:5])
         return Targets(tick, read, at, of, image, names, room.lost[:lost].copy(), room.merged[:merged].copy())
 
@@ -86,7 +86,7 @@ def _told(
 
 
 class _Body(NamedTuple):
-    """One body of `target_loops.Bodies`, its own rows of it."""
+    """One body of `loops.Bodies`, its own rows of it."""
 
     seen_from: Ints
     seen_to: Ints
@@ -106,7 +106,7 @@ class _Body(NamedTuple):
     who: int
 
 
-def _bodies(watched: Watched, household: Household, lives: Lives, noticed: Notices) -> target_loops.Bodies:
+def _bodies(watched: Watched, household: Household, lives: Lives, noticed: Notices) -> loops.Bodies:
     names = [*(p.id for p in lives.people), *(h.id for h in watched.hazards)]
     place = {name: k for k, name in enumerate(names)}
     source = np.fromiter((place[s] for s in noticed.source.tolist()), np.int64, len(noticed.source))
@@ -132,7 +132,7 @@ def _bodies(watched: Watched, household: Household, lives: Lives, noticed: Notic
     def figures(column: str, kind: type) -> Any:
         return np.array([getattr(b, column) for b in each], kind)
 
-    return target_loops.Bodies(
+    return loops.Bodies(
         seen_of=cuts("seen_from"), seen_from=rows("seen_from"), seen_to=rows("seen_to"),
         stay_of=cuts("stay_from"), stay_from=rows("stay_from"), stay_to=rows("stay_to"), stay_at=rows("stay_at"),
         stay_chest=rows("stay_chest"), stay_here=rows("stay_here"),
@@ -196,28 +196,28 @@ _NOBODY = _Body(
 
 
 @kept
-def _ways(book: RouteBook, routes: int, level: int) -> target_loops.Ways:
+def _ways(book: RouteBook, routes: int, level: int) -> loops.Ways:
     """The first so many routes."""
     known = book.routes[:routes]
     first = np.concatenate([[0], np.cumsum([len(r.points) for r in known])]).astype(np.int64)
     points = np.concatenate([np.empty((0, 2)), *(r.points for r in known)])
     here = np.concatenate([np.zeros(0, np.int64), *(r.level for r in known)]) == level
-    return target_loops.Ways(points, here, first, np.array([r.out for r in known], np.int64))
+    return loops.Ways(points, here, first, np.array([r.out for r in known], np.int64), STEP)
 
 
-def _radar(watched: Watched) -> target_loops.Radar:
+def _radar(watched: Watched) -> loops.Radar:
     pose, scatter, yaw = watched.pose, scatter_of(watched.device), math.radians(watched.pose.yaw)
-    return target_loops.Radar(
+    return loops.Radar(
         float(pose.x), float(pose.y), float(pose.height), math.sin(yaw), math.cos(yaw), float(pose.bias),
         float(pose.scale), float(scatter.range_m), float(scatter.angle), float(scatter.wander_m),
-        watched.device.targets,
+        watched.device.targets, APART_M, WANDER_WEIGHTS,
     )  # fmt: skip
 
 
-def _mirrors(watched: Watched, seed: int) -> target_loops.Mirrors:
+def _mirrors(watched: Watched, seed: int) -> loops.Mirrors:
     mirrors = [h for h in watched.hazards if h.kind == "mirror or metal" and h.strength > 0]
     lines = [mirror_line(m) for m in mirrors]
-    return target_loops.Mirrors(
+    return loops.Mirrors(
         np.array([x.middle for x in lines], float).reshape(-1, 2),
         np.array([x.normal for x in lines], float).reshape(-1, 2),
         np.array([x.reach for x in lines], float), np.array([IMAGE_SHARE * m.strength for m in mirrors], float),
@@ -232,18 +232,18 @@ def occupied(targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...
     """As `targets.occupied`."""
     if not zones or len(targets.tick) == 0:
         return [np.empty((0, 2)) for _ in zones]
-    rows, of = target_loops.enter(_zones(zones, shapes, rules), targets.tick, targets.read)
+    rows, of = loops.enter(_zones(zones, shapes, rules), targets.tick, targets.read)
     return [rows[of == z] for z in range(len(zones))]
 
 
 @kept
-def _zones(zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules) -> target_loops.Zones:
+def _zones(zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules) -> loops.Zones:
     corners = [np.array(s.outline, float).reshape(-1, 2) if s.ring is None else np.empty((0, 2)) for s in shapes]
     frames = [(*c.min(axis=0), *c.max(axis=0)) if len(c) else (0.0, 0.0, 0.0, 0.0) for c in corners]
     confirm = [(1, 1) if z.role == "entry" else rules.confirm_of for z in zones]
     need, among = np.array(confirm, np.int64).T.copy()
     delay = [rules.off_delay_s if z.off_delay_s is None else z.off_delay_s for z in zones]
-    return target_loops.Zones(
+    return loops.Zones(
         np.concatenate([[0], np.cumsum([len(c) for c in corners])]).astype(np.int64), np.concatenate(corners),
         np.array(frames, float), np.array([s.ring or (0.0, 0.0) for s in shapes], float),
         np.array([z.role == "ignore" for z in zones], bool), need, among, np.maximum(np.array(delay, float), 1.0),

@@ -49,6 +49,9 @@ Single = NDArray[np.floating[Any]]
 
 # So many seconds back the wander is remembered: what is left of it then is a fiftieth.
 REMEMBERED = 8
+# What the draws of those seconds count, this one's first; their squares sum to 1.
+WANDER_WEIGHTS = math.exp(-1.0 / WANDER_S) ** np.arange(REMEMBERED)
+WANDER_WEIGHTS = (WANDER_WEIGHTS / math.sqrt(float((WANDER_WEIGHTS**2).sum()))).astype(np.float32)
 # Farther than this nothing is read, metres.
 FAR_M = 1024.0
 # A mirror shows so much of whoever is before it, at full strength: a share of the seconds.
@@ -164,13 +167,10 @@ def _wander(key: int, tick: Ints) -> tuple[Single, Single]:
         return np.empty(0, np.float32), np.empty(0, np.float32)
     needed = _each_once(tick - REMEMBERED + 1, tick)
     row = np.searchsorted(needed, tick)
-    rho = math.exp(-1.0 / WANDER_S)
-    weight = rho ** np.arange(REMEMBERED)
-    weight = (weight / math.sqrt(float((weight**2).sum()))).astype(np.float32)
     # Each second's own last ones stand right before it, whatever gap lies before those: a running sum will do.
     out = []
     for fresh in normal_pair(key, needed):
-        whole = np.convolve(fresh, weight)[: len(fresh)]
+        whole = np.convolve(fresh, WANDER_WEIGHTS)[: len(fresh)]
         out.append(whole[row])
     return out[0], out[1]
 

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from vastwatch.desk.shell import theme as themes
 from vastwatch.desk.shell.document import Document, empty_project
 from vastwatch.desk.shell.glyphs import app_icon
+from vastwatch.desk.shell.preparing import Preparing
 from vastwatch.desk.shell.window import Window
 from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.journal import Journal, Leftover, journal_folder
@@ -131,4 +132,6 @@ def run(file: str | None, demo: bool) -> int:
     catch_failures(desk, journal_folder().parent / "failures.log")
     desk.window.show()
     QTimer.singleShot(0, lambda: desk.offer_leftover(journal))
+    preparing = Preparing(lambda words: desk.window.say(words), app)
+    QTimer.singleShot(0, preparing.begin)
     return app.exec()

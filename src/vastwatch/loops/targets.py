@@ -11,16 +11,8 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from vastwatch.draw_loops import compiled, normal_pair_of, uniform_of
-from vastwatch.people.routes import STEP
-from vastwatch.sensing.tracker import APART_M, WANDER_S
-
-# So many seconds back the wander is remembered: what is left of it then is a fiftieth.
-REMEMBERED = 8
-_LATELY = REMEMBERED - 1
-_RHO = math.exp(-1.0 / WANDER_S)
-_WEIGHTS = _RHO ** np.arange(REMEMBERED)
-_WEIGHTS = (_WEIGHTS / math.sqrt(float((_WEIGHTS**2).sum()))).astype(np.float32)
+from vastwatch.loops.compiling import compiled, part
+from vastwatch.loops.draws import normal_pair_of, twice, twice_rows, uniform_of
 
 
 class Bodies(NamedTuple):
@@ -57,17 +49,19 @@ class Bodies(NamedTuple):
 
 class Ways(NamedTuple):
     """All routes' samples one after the other: `points`, whether each is `here` (on the radar's level); route k begins
-    at first[k], and leaves its first room out[k] samples later."""
+    at first[k], and leaves its first room out[k] samples later; `step_m` from sample to sample, metres."""
 
     points: Any
     here: Any
     first: Any
     out: Any
+    step_m: float
 
 
 class Radar(NamedTuple):
-    """How a radar reads: its pose (`right` is the sine, `ahead` the cosine of its aim), its scatter, and how many it
-    follows."""
+    """How a radar reads: its pose (`right` is the sine, `ahead` the cosine of its aim), its scatter, how many it
+    follows, how close two of them are one, and what the wander of each of the last seconds, this one first, counts
+    (their number is a power of two)."""
 
     x: float
     y: float
@@ -80,6 +74,8 @@ class Radar(NamedTuple):
     angle: float
     wander_m: float
     most: int
+    apart_m: float
+    weights: Any
 
 
 class Mirrors(NamedTuple):
@@ -106,7 +102,7 @@ class Told(NamedTuple):
     merged: Any
 
 
-@compiled
+@part
 def _after(values, first, last, t):  # type: ignore[no-untyped-def]
     """The last of the rows from first to last (not with it) that is no later than t; first - 1 for none."""
     low, high = first, last
@@ -119,7 +115,7 @@ def _after(values, first, last, t):  # type: ignore[no-untyped-def]
     return low - 1
 
 
-@compiled
+@part
 def _frame(radar, x, y):  # type: ignore[no-untyped-def]
     """A point as (u right, v ahead, distance on the plan) of a radar."""
     dx, dy = x - radar.x, y - radar.y
@@ -128,7 +124,7 @@ def _frame(radar, x, y):  # type: ignore[no-untyped-def]
     return u, v, math.sqrt(u * u + v * v)
 
 
-@compiled
+@part
 def _without_scatter(radar, x, y, chest):  # type: ignore[no-untyped-def]
     """As `tracker.readings`, one."""
     u, v, plan = _frame(radar, x, y)
@@ -141,7 +137,7 @@ def _without_scatter(radar, x, y, chest):  # type: ignore[no-untyped-def]
 def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-untyped-def]
     """Tell the seconds [begin, end): how many rows of `out` were filled, how many lost, how many merged.
 
-    In each second whoever is noticed and on the level is read with scatter, the nearest first; of two within APART_M
+    In each second whoever is noticed and on the level is read with scatter, the nearest first; of two within `apart_m`
     the farther is not told; then people before images, and no more than the radar follows.
     """
     # A compiled loop reads what lies in variables of its own fastest.
@@ -155,6 +151,9 @@ def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-unty
     middle, normal, reach, share, image_key = mirrors.middle, mirrors.normal, mirrors.reach, mirrors.share, mirrors.key
     out_tick, out_read, out_at, out_of, out_image = out.tick, out.read, out.at, out.of, out.image
     out_lost, out_merged = out.lost, out.merged
+    weights, apart_m, step_m = radar.weights, radar.apart_m, ways.step_m
+    remembered = len(weights)
+    lately = remembered - 1
     count = len(who)
     kinds = 1 + len(share)
     seen, stay, walk = seen_of[:-1].copy(), np.empty(count, np.int64), np.empty(count, np.int64)
@@ -164,7 +163,7 @@ def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-unty
         stay[b] = _after(stay_from, stay_of[b], stay_of[b + 1], begin)
         walk[b] = _after(walk_from, walk_of[b], walk_of[b + 1], begin)
     # The last draws of each body's wander, and the second of the latest.
-    fresh, drawn = np.zeros((count, 2, REMEMBERED), np.float32), np.full(count, -(2**40), np.int64)
+    fresh, drawn = np.zeros((count, 2, remembered), np.float32), np.full(count, -(2**40), np.int64)
     far, place, by = np.empty(count * kinds), np.empty((count * kinds, 4)), np.empty(count * kinds, np.int64)
     image, keeps = np.empty(count * kinds, np.bool_), np.empty(count * kinds, np.bool_)
     order = np.empty(count * kinds, np.int64)
@@ -195,21 +194,21 @@ def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-unty
                 if j < walk_of[b] or second >= walk_to[j]:
                     continue
                 k = walk_route[j]
-                sample = route_out[k] + math.floor((second - walk_out[j]) * walk_speed[j] / STEP)
+                sample = route_out[k] + math.floor((second - walk_out[j]) * walk_speed[j] / step_m)
                 row = route_first[k] + min(max(sample, 0), route_first[k + 1] - route_first[k] - 1)
                 if not on_level[row]:
                     continue
                 x, y, chest = points[row, 0], points[row, 1], its_chest[b]
             # The wander: each of the last seconds' own draws counts less by the second.
-            for back in range(min(second - drawn[b], REMEMBERED)):
+            for back in range(min(second - drawn[b], remembered)):
                 t = second - back
-                fresh[b, 0, t & _LATELY], fresh[b, 1, t & _LATELY] = normal_pair_of(wander[b], t)
+                fresh[b, 0, t & lately], fresh[b, 1, t & lately] = normal_pair_of(wander[b], t)
             drawn[b] = second
             wx = wy = np.float32(0.0)
-            for back in range(REMEMBERED):
-                t = (second - back) & _LATELY
-                wx += _WEIGHTS[back] * fresh[b, 0, t]
-                wy += _WEIGHTS[back] * fresh[b, 1, t]
+            for back in range(remembered):
+                t = (second - back) & lately
+                wx += weights[back] * fresh[b, 0, t]
+                wy += weights[back] * fresh[b, 1, t]
             u, v, plan = _frame(radar, x + radar.wander_m * wx, y + radar.wander_m * wy)
             dz = chest - radar.height
             of_range, of_angle = normal_pair_of(own[b], second)
@@ -259,7 +258,7 @@ def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-unty
             for q in range(i):
                 j = order[q]
                 dx, dy = place[k, 2] - place[j, 2], place[k, 3] - place[j, 3]
-                if keeps[j] and dx * dx + dy * dy < APART_M * APART_M:
+                if keeps[j] and dx * dx + dy * dy < apart_m * apart_m:
                     keeps[k] = False
             if keeps[k]:
                 told += 1
@@ -359,11 +358,9 @@ def enter(zones, tick, read):  # type: ignore[no-untyped-def]
     return rows[:n], of[:n]
 
 
-@compiled
+@part
 def _put(n, rows, of, begin, end, z):  # type: ignore[no-untyped-def]
     if n == len(of):
-        more_rows, more_of = np.empty((2 * n, 2)), np.empty(2 * n, np.int64)
-        more_rows[:n], more_of[:n] = rows, of
-        rows, of = more_rows, more_of
+        rows, of = twice_rows(rows), twice(of)
     rows[n, 0], rows[n, 1], of[n] = begin, end, z
     return n + 1, rows, of

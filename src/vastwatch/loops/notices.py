@@ -7,10 +7,8 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from vastwatch.draw_loops import compiled, exponential_of, twice, uniform_of
-from vastwatch.people.routes import STEP
-from vastwatch.rehearsal.at_rest import DENSE
-from vastwatch.rehearsal.notices import WALK_HZ
+from vastwatch.loops.compiling import compiled, part
+from vastwatch.loops.draws import exponential_of, twice, uniform_of
 
 
 class Walks(NamedTuple):
@@ -26,7 +24,8 @@ class Walks(NamedTuple):
 
 
 class Rates(NamedTuple):
-    """How well walkers are noticed: see `notices.Chances`; and whether by their speed."""
+    """How well walkers are noticed: see `notices.Chances`; whether by their speed; `step_m` from sample to sample of a
+    route, metres, and `looks_hz` looks a second."""
 
     first: Any
     samples: Any
@@ -35,9 +34,11 @@ class Rates(NamedTuple):
     since: Any
     until: Any
     by_speed: bool
+    step_m: float
+    looks_hz: float
 
 
-@compiled
+@part
 def _happens(u, expected):  # type: ignore[no-untyped-def]
     """Whether u < 1 - e^-expected, which lies between expected - expected^2 / 2 and expected."""
     if u >= expected:
@@ -59,27 +60,28 @@ def noticed_walking(walks, rates, look_key, walk_key, begin, end, joined_s):  # 
         rates.first, rates.samples, rates.out, rates.walk, rates.since, rates.until
     )  # fmt: skip
     t_found, who_found, n = np.empty(256), np.empty(256, np.int64), 0
+    step_m, hz = rates.step_m, rates.looks_hz
     for k in range(len(route)):
-        b, r, step = bearing[k], route[k], STEP / speed[k]
+        b, r, step = bearing[k], route[k], step_m / speed[k]
         near = left[k] + (since[b, r] - out[r] - 1) * step
         far = left[k] + (until[b, r] - out[r] + 2) * step
         # At the ends of a route they stand where it begins or leads to for as long as they are there.
         near = leave[k] if since[b, r] == 0 else max(leave[k], near)
         far = arrive[k] if until[b, r] == samples[r] - 1 else min(arrive[k], far)
-        tick, last = math.floor(max(near, begin) * WALK_HZ), math.floor(min(far, end) * WALK_HZ)
+        tick, last = math.floor(max(near, begin) * hz), math.floor(min(far, end) * hz)
         begins, ends = max(leave[k], begin), min(arrive[k], end)
         # Where the ends are enough, they are looked for from both ends.
-        both = (last + 1 - tick) / WALK_HZ <= joined_s
+        both = (last + 1 - tick) / hz <= joined_s
         step_on, found = 1, 0
         while tick <= last:
             at = tick if step_on > 0 else last
-            t = (at + uniform_of(look_key[who[k]], at)) / WALK_HZ
+            t = (at + uniform_of(look_key[who[k]], at)) / hz
             if begins <= t < ends:
-                sample = out[r] + math.floor((t - left[k]) * speed[k] / STEP)
+                sample = out[r] + math.floor((t - left[k]) * speed[k] / step_m)
                 rate = walk[b, first[r] + min(max(sample, 0), samples[r] - 1)]
                 if rates.by_speed:
                     rate *= speed[k]
-                if rate > 0.0 and _happens(uniform_of(walk_key[who[k]], at), rate / WALK_HZ):
+                if rate > 0.0 and _happens(uniform_of(walk_key[who[k]], at), rate / hz):
                     if n == len(t_found):
                         t_found, who_found = twice(t_found), twice(who_found)
                     t_found[n], who_found[n] = t, who[k]
@@ -110,12 +112,12 @@ def noticed_moving(t, spot, large, who, bearing, by_large, by_small, key):  # ty
 
 
 @compiled
-def noticed_resting(keys, rate, a, b, hold):  # type: ignore[no-untyped-def]
+def noticed_resting(keys, rate, a, b, hold, many):  # type: ignore[no-untyped-def]
     """Stretches of some stays [a, b) with detections at a rate per second, without a gap longer than the hold, by keys
-    of their own: from, to, and of which stay. Sparse ones are instants."""
+    of their own: from, to, and of which stay. Where no more than `many` are expected a hold, they are instants."""
     begin, end, of, n = np.empty(256), np.empty(256), np.empty(256, np.int64), 0
     for k in range(len(rate)):
-        dense = rate[k] * hold > DENSE
+        dense = rate[k] * hold > many
         # As `draws.arrivals`: the sum is taken up anew after so many, at the last of them.
         expected = rate[k] * (b[k] - a[k])
         if not expected > 0.0:

@@ -6,14 +6,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from vastwatch.control.reaction_loops import FALL, LIGHT, PRESS, WAVE, added, begun, held, walked
-from vastwatch.draw_loops import compiled
+from vastwatch.loops.compiling import compiled, part
+from vastwatch.loops.reactions import FALL, LIGHT, PRESS, WAVE, added, begun, held, walked
 
 # What a life comes to, by the column.
 DROPS, DARK, IDLE, WAVES, TRIPS = range(5)
 
 
-@compiled
+@part
 def _within(rows, k, a, b):  # type: ignore[no-untyped-def]
     """Seconds of [a, b) within some rows, in order and apart, and the first row that ends after a, from the k-th on."""
     while k < len(rows) and rows[k, 1] <= a:
@@ -25,7 +25,7 @@ def _within(rows, k, a, b):  # type: ignore[no-untyped-def]
     return seconds, k
 
 
-@compiled
+@part
 def _life(t, life, step_s, lives):  # type: ignore[no-untyped-def]
     """The life an instant lies in, from the last one on."""
     while life + 1 < lives and t >= (life + 1) * step_s:
@@ -34,7 +34,7 @@ def _life(t, life, step_s, lives):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def figures(rises, keep, hold_s, end_s, present, eyes, need, nobody, left, step_s, lives):  # type: ignore[no-untyped-def]
+def figures(rises, keep, hold_s, end_s, habits, present, eyes, need, nobody, left, step_s, lives):  # type: ignore[no-untyped-def]
     """Of each life, a row: drops, seconds of dark where light was needed, seconds lit for nobody, waves, presses.
 
     `rises` of what starts the light and rows that keep it; rows of `need` (somebody awake in the dark) and of `nobody`
@@ -43,7 +43,7 @@ def figures(rises, keep, hold_s, end_s, present, eyes, need, nobody, left, step_
     """
     kept = held(keep, hold_s, end_s)
     lit = begun(rises, kept)
-    events = walked(lit, kept, hold_s, 0.0, end_s, present, eyes)
+    events = walked(lit, kept, hold_s, 0.0, end_s, habits, present, eyes)
     out = np.zeros((lives, 5))
     life = 0
     for j in range(len(need)):
@@ -99,11 +99,11 @@ def _lit(out, rows, need, nobody, left, step_s):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def burning(rises, keep, hold_s, end_s, present, eyes, dark):  # type: ignore[no-untyped-def]
+def burning(rises, keep, hold_s, end_s, habits, present, eyes, dark):  # type: ignore[no-untyped-def]
     """Rows of the light itself, with what people do about it, while it follows (rows of `dark`)."""
     kept = held(keep, hold_s, end_s)
     lit = begun(rises, kept)
-    events = walked(lit, kept, hold_s, 0.0, end_s, present, eyes)
+    events = walked(lit, kept, hold_s, 0.0, end_s, habits, present, eyes)
     out, n, d, i, j = np.empty((2 * (len(lit) + len(events) + len(dark)), 2)), 0, 0, 0, 0
     while True:
         while j < len(events) and events[j, 0] != LIGHT:

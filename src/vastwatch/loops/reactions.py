@@ -11,13 +11,24 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from vastwatch.control.by_hand import AGAIN_S, PRESS_S, REACH_S
-from vastwatch.control.reactions import HAIR_S, TRIES
-from vastwatch.draw_loops import compiled, sub_key_of, twice, uniform_of
+from vastwatch.loops.compiling import compiled, part
+from vastwatch.loops.draws import sub_key_of, twice, twice_rows, uniform_of
 
 # What happened, by the first column of an event's row; the second is when, the third until when. What a sensor reported
 # is its place after the last of them.
 WAVE, PRESS, LIGHT, FALL, REPORT = 0, 1, 2, 3, 4
+
+
+class Habits(NamedTuple):
+    """What people do about a light: seconds from the door to the switch, from a light that went off to its being on
+    again by hand, and of a press; after how many vain waves they go to the switch; and by how many seconds an instant
+    may be off by rounding alone."""
+
+    reach_s: float
+    again_s: float
+    press_s: float
+    tries: int
+    hair_s: float
 
 
 class Present(NamedTuple):
@@ -40,12 +51,12 @@ class Eyes(NamedTuple):
     report_s: Any
 
 
-@compiled
-def _ms(t):  # type: ignore[no-untyped-def]
-    return math.floor((t + HAIR_S) * 1000.0)
+@part
+def _ms(t, hair_s):  # type: ignore[no-untyped-def]
+    return math.floor((t + hair_s) * 1000.0)
 
 
-@compiled
+@part
 def added(rows, n, a, b):  # type: ignore[no-untyped-def]
     """With [a, b), which begins no earlier than the last of n rows does: joined to it where they meet; how many."""
     if n and a <= rows[n - 1, 1]:
@@ -93,7 +104,7 @@ def begun(rises, keep):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def pressed_at(needed, presence, hold_s):  # type: ignore[no-untyped-def]
+def pressed_at(needed, presence, hold_s, habits):  # type: ignore[no-untyped-def]
     """As `by_hand.pressed_at`."""
     t, again, n = np.empty(256), np.empty(256, np.bool_), 0
     lit_until, k = -math.inf, -1
@@ -101,23 +112,23 @@ def pressed_at(needed, presence, hold_s):  # type: ignore[no-untyped-def]
         a, b = needed[j, 0], needed[j, 1]
         dropped = lit_until > a
         since = lit_until if dropped else a
-        press = since + (AGAIN_S if dropped else REACH_S)
+        press = since + (habits.again_s if dropped else habits.reach_s)
         while press < b:
             if n == len(t):
                 t, again = twice(t), twice(again)
             t[n], again[n] = press, dropped
             n += 1
-            lit_until = press + PRESS_S + hold_s
+            lit_until = press + habits.press_s + hold_s
             while k + 1 < len(presence) and presence[k + 1, 0] <= lit_until:
                 k += 1
             if k >= 0:
                 lit_until = max(lit_until, presence[k, 1])
             dropped = True
-            press = lit_until + AGAIN_S
+            press = lit_until + habits.again_s
     return t[:n], again[:n]
 
 
-@compiled
+@part
 def _noted(events, n, kind, begin, end):  # type: ignore[no-untyped-def]
     """With one event more, for which there is room: how many."""
     events[n, 0], events[n, 1], events[n, 2] = kind, begin, end
@@ -125,13 +136,14 @@ def _noted(events, n, kind, begin, end):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no-untyped-def]
+def walked(lit, keep, hold_s, start_s, end_s, habits, present, eyes):  # type: ignore[no-untyped-def]
     """All that happens while a light `lit` (rows) by reports that are held, `keep` (rows), leaves people in the dark.
 
     Rows (n, 3) of events, in the order of the gaps they are in. Of a hold of nought `keep` are the reports themselves.
     """
     begins, ends, afters, chance, keys = present.begin, present.end, present.after_s, present.chance, present.keys
     since, starts, latency, report = present.since, eyes.starts, eyes.latency_s, eyes.report_s
+    again_s, press_s, tries, hair_s = habits.again_s, habits.press_s, habits.tries, habits.hair_s
     count, sensors = len(begins), len(starts)
     # No more than this happen before room is looked for again.
     at_once = sensors + 4
@@ -145,10 +157,10 @@ def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no
         if not begin < to:
             continue
         if n + at_once > len(events):
-            events = twice(events)
+            events = twice_rows(events)
         # When the gap after this one begins.
         after = math.inf if g == len(lit) or not lit[g, 1] < end_s else lit[g, 1]
-        anchor = _ms(begin - hold_s if g else begin)
+        anchor = _ms(begin - hold_s if g else begin, hair_s)
         t = begin
         if until > begin:
             t = min(until, to)
@@ -162,8 +174,8 @@ def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no
         at, vain, waves = stretch, 0, 0
         while t < to and at < count:
             if n + at_once > len(events):
-                events = twice(events)
-            w = max(t, begins[at]) + (afters[at] if vain < TRIES else AGAIN_S)
+                events = twice_rows(events)
+            w = max(t, begins[at]) + (afters[at] if vain < tries else again_s)
             while at < count and w >= ends[at]:
                 # They leave, or somebody else comes, before that.
                 at, vain, waves = at + 1, 0, 0
@@ -172,12 +184,12 @@ def walked(lit, keep, hold_s, start_s, end_s, present, eyes):  # type: ignore[no
             if at == count or not w < to:
                 break
             lit_at, dark_at = math.inf, -math.inf
-            if vain >= TRIES:
+            if vain >= tries:
                 n = _noted(events, n, PRESS, w, w)
-                lit_at, dark_at = w, w + PRESS_S
+                lit_at, dark_at = w, w + press_s
             else:
                 n = _noted(events, n, WAVE, w, w)
-                drawn_by = max(anchor - since[at], _ms(begins[at]) - since[at])
+                drawn_by = max(anchor - since[at], _ms(begins[at], hair_s) - since[at])
                 for k in range(sensors):
                     noticed[k] = (
                         latency[k] < report[k]

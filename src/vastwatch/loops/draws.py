@@ -1,35 +1,19 @@
-"""The numbers of `draws` one at a time, for compiled loops.
-
-A compiled loop that uses these keeps a copy of what was made of them: whoever changes this file touches those as well
-(every module whose name ends in `_loops`), or clears what is kept beside them in `__pycache__`.
-"""
+"""The numbers of `vastwatch.draws` one at a time, for compiled loops."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from typing import Any
 
 import numpy as np
-from numba import njit
 
 from vastwatch.draws import DROPPED, FIRST, GOLDEN, HALF, LOWER, SECOND, SHIFTS, UNIT
-
-
-def compiled(function: Callable[..., Any]) -> Any:
-    """A loop, compiled when it is first called and kept beside the file it is in, or else in the user's cache folder;
-    where neither can be written it is compiled by every process. Other threads go on while it runs."""
-    try:
-        return njit(cache=True, nogil=True)(function)
-    except RuntimeError:
-        return njit(nogil=True)(function)
-
+from vastwatch.loops.compiling import compiled, part
 
 _A, _B, _C = SHIFTS
 _TURN, _ULP = np.float32(2.0 * math.pi * 2.0**-32), np.float32(2.0**-32)
 
 
-@compiled
+@part
 def bits_of(key, index):  # type: ignore[no-untyped-def]
     """The 64 bits that `draws._bits` gives."""
     z = key + np.uint64(index) * GOLDEN
@@ -38,19 +22,19 @@ def bits_of(key, index):  # type: ignore[no-untyped-def]
     return z ^ (z >> _C)
 
 
-@compiled
+@part
 def sub_key_of(key, index):  # type: ignore[no-untyped-def]
     """As `draws.sub_keys`, one."""
     return bits_of(bits_of(key, index), 1)
 
 
-@compiled
+@part
 def uniform_of(key, index):  # type: ignore[no-untyped-def]
     """As `draws.uniform`, one."""
     return float(bits_of(key, index) >> DROPPED) * UNIT
 
 
-@compiled
+@part
 def normal_pair_of(key, index):  # type: ignore[no-untyped-def]
     """As `draws.normal_pair`, one."""
     bits = bits_of(key, index)
@@ -59,21 +43,33 @@ def normal_pair_of(key, index):  # type: ignore[no-untyped-def]
     return radius * math.cos(angle), radius * math.sin(angle)
 
 
-@compiled
+@part
 def exponential_of(key, index):  # type: ignore[no-untyped-def]
     """As `draws.exponential`, one."""
     return -math.log1p(-uniform_of(key, index))
 
 
-@compiled
+@part
 def normal_of(key, index):  # type: ignore[no-untyped-def]
     """As `draws.normal`, one."""
     return math.sqrt(2.0 * exponential_of(key, 2 * index)) * math.cos(2.0 * math.pi * uniform_of(key, 2 * index + 1))
 
 
 @compiled
-def twice(rows):  # type: ignore[no-untyped-def]
-    """A column, or rows of several, with as much room again."""
-    out = np.empty((2 * len(rows), *rows.shape[1:]), rows.dtype)
-    out[: len(rows)] = rows
+def twice(column):  # type: ignore[no-untyped-def]
+    """A column with as much room again. Copied one by one: a slice would bring in the check of its shape, and that
+    twenty times as much to compile."""
+    out = np.empty(2 * len(column), column.dtype)
+    for k in range(len(column)):
+        out[k] = column[k]
+    return out
+
+
+@compiled
+def twice_rows(rows):  # type: ignore[no-untyped-def]
+    """As `twice`, rows (n, m)."""
+    out = np.empty((2 * len(rows), rows.shape[1]), rows.dtype)
+    for k in range(len(rows)):
+        for c in range(rows.shape[1]):
+            out[k, c] = rows[k, c]
     return out

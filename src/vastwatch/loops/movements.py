@@ -6,7 +6,8 @@ import math
 
 import numpy as np
 
-from vastwatch.draw_loops import compiled, normal_of, twice
+from vastwatch.loops.compiling import compiled
+from vastwatch.loops.draws import normal_of, twice
 
 
 @compiled
