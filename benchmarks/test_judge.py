@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from samples import random_room
 from timed import plain_loop_s, say
 from vastwatch.advice import judge as judging
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.offers import offers
 from vastwatch.advice.purchase import purchases
 
@@ -28,7 +29,7 @@ def test_other_weeks_lie_where_the_judge_says_and_meet_what_it_chose():
     while fits < FITS and tried < 6 * FITS:
         tried += 1
         project = random_room(rng)
-        j = judging.judge(project, "big", seeds=judging.CHOSEN_ON)
+        j = judging.judge(project, "big", seeds=settings().chosen_on)
         if j.best_s is None:
             continue
         fits += 1
@@ -43,10 +44,10 @@ def test_other_weeks_lie_where_the_judge_says_and_meet_what_it_chose():
 def test_the_judge_of_one_room(demo):
     """Four weeks under twenty seeds at all legal holds; then again, with what was lived kept."""
     begin = time.perf_counter()
-    j = judging.judge(demo, "toilet", seeds=judging.CHOSEN_ON)
+    j = judging.judge(demo, "toilet", seeds=settings().chosen_on)
     cold = time.perf_counter() - begin
     begin = time.perf_counter()
-    judging.judge(demo, "toilet", seeds=judging.CHOSEN_ON)
+    judging.judge(demo, "toilet", seeds=settings().chosen_on)
     warm = time.perf_counter() - begin
     say(f"the judge of one room, 80 weeks at {len(j.holds)} holds: {cold:.1f} s (bar 3 s), again {warm * 1e3:.0f} ms")
 

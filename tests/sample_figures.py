@@ -20,10 +20,10 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.advice import judge
 from vastwatch.advice.choose import choose
 from vastwatch.advice.findings import findings
 from vastwatch.advice.fixing import fixed_place
+from vastwatch.advice.judge_settings import JudgeSettings, judging_by
 from vastwatch.advice.mounting import places
 from vastwatch.advice.purchase import bare, purchases, served_now, spent, starter_set
 from vastwatch.advice.remedies import remedies
@@ -455,8 +455,8 @@ def written(topic: str) -> str:
 
 if __name__ == "__main__":
     # As the tests that read it: the judge lives few weeks.
-    judge.CHOSEN_ON = (1, 2, 3)
     GOLDEN.mkdir(parents=True, exist_ok=True)
-    for name in TOPICS:
-        (GOLDEN / f"{name}.json").write_text(written(name), encoding="utf-8")
-        print(GOLDEN / f"{name}.json")
+    with judging_by(JudgeSettings(chosen_on=(1, 2, 3), held_out=(1001, 1002))):
+        for name in TOPICS:
+            (GOLDEN / f"{name}.json").write_text(written(name), encoding="utf-8")
+            print(GOLDEN / f"{name}.json")

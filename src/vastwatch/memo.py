@@ -32,6 +32,8 @@ _ENTRY, _THING = 400, 64
 _POINT = 24
 # Of a list longer than this so many are weighed for all.
 LONG, SOME = 200, 20
+# A tuple in a key that is longer than this and begins with a record is a list of records.
+A_LIST = 8
 # Looking through one result stops after so many things.
 _MOST_THINGS = 20_000
 # Once so many results of a function have been weighed and are on average no heavier than that, bytes, one in so many
@@ -65,7 +67,8 @@ def _kinds(key: tuple[Any, ...]) -> tuple[Any, ...]:
         kind = type(part)
         if kind in _NUMBERS:
             kinds += (kind,)
-        elif kind is tuple:
+        elif kind is tuple and not (len(part) > A_LIST and isinstance(part[0], msgspec.Struct)):
+            # All walls of a building and the like are records, which are themselves alone.
             kinds += _kinds(part)
     return kinds
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -55,7 +55,6 @@ def signal_of(times, first):
 drawn = st.builds(signal_of, edges, st.booleans())
 
 
-@settings(max_examples=300)
 @given(drawn, drawn, drawn, drawn, st.floats(0, 900, exclude_max=True))
 def test_the_curve_is_the_algebra_for_every_hold(start, more, awake, darkness, hold):
     keep = start | more

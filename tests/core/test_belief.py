@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -89,7 +89,6 @@ def test_one_spot_and_one_sensor_is_the_simple_formula():
 
 
 @given(st.integers(0, 1000), st.floats(120, 500))
-@settings(deadline=None, max_examples=20)
 def test_what_comes_later_changes_nothing_before_it(seed, cut):
     c = chain(seed, 2, 1)
     rng = np.random.default_rng(seed)

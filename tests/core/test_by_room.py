@@ -69,7 +69,9 @@ def test_where_a_process_is_ended_from_outside_this_one_answers(ended):
 @two
 def test_stopped_by_hand_all_of_it_stops_without_a_word():
     script = (
-        "import time\nfrom vastwatch import cli\nfrom vastwatch.answers import choices\n"
+        # A suite that runs in the background of a shell ignores it, and so would all that it starts.
+        "import signal, time\nsignal.signal(signal.SIGINT, signal.default_int_handler)\n"
+        "from vastwatch import cli\nfrom vastwatch.answers import choices\n"
         "def slow(project, room): print('asked', flush=True); time.sleep(60)\n"
         "import vastwatch.advice.offers as o; o.offers = slow\n"
         "import sys; sys.exit(cli.main(['advise', '--demo']))"

@@ -7,7 +7,7 @@ from datetime import date
 
 import numpy as np
 import pytest
-from hypothesis import example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -138,7 +138,6 @@ EXPR = st.recursive(
 
 
 @given(EXPR, st.lists(st.lists(st.integers(1, 119), max_size=8), min_size=3, max_size=3))
-@settings(deadline=None, max_examples=200)
 def test_every_operator_is_the_machine_that_hears_one_second_after_the_other(expr, switches):
     signals, grids = {}, {}
     for name, some in zip("abc", switches):
@@ -330,7 +329,6 @@ def test_the_hold_of_a_latch_is_its_own():
 @given(st.integers(0, 10_000), st.sampled_from([10.0, 45.0, 300.0]))
 @example(7, 300.0)
 @example(7283, 300.0)
-@settings(deadline=None, max_examples=25)
 def test_any_conclusion_is_reacted_to_as_a_simple_one_is(seed, hold):
     """With waves that are surely noticed or surely not, no luck decides: what is asked step by step of the whole
     expression is what the fast walk knows of one hold of reports."""

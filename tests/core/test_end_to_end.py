@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -46,7 +46,6 @@ def life(rng: np.random.Generator, key: int) -> Waving:
 
 
 @given(st.integers(0, 10**6))
-@settings(max_examples=25, deadline=None)
 def test_each_life_comes_to_what_it_comes_to_alone(seed):
     rng = np.random.default_rng(seed)
     waving = [life(rng, 100 * k) for k in range(int(rng.integers(2, 6)))]

@@ -8,7 +8,7 @@ import stat
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -249,14 +249,12 @@ def test_missing_files_and_folders(tmp_path):
         load_project(tmp_path)
 
 
-@settings(max_examples=150)
 @given(st.binary(max_size=200))
 def test_no_bytes_make_it_stumble(raw):
     with pytest.raises(ProjectError):
         decode(raw)
 
 
-@settings(max_examples=150)
 @given(st.integers(0, 12_000), st.integers(0, 255))
 def test_no_single_wrong_byte_makes_it_stumble(at, byte):
     raw = bytearray(encode(make_room()))

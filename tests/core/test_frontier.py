@@ -15,6 +15,7 @@ from vastwatch.advice.end_to_end import AnyLine, laid
 from vastwatch.advice.findings import findings
 from vastwatch.advice.frontier import Search, figures_of, frontier, frontier_of, measured, table
 from vastwatch.advice.judge import judge
+from vastwatch.advice.judge_settings import JudgeSettings, judging_by
 from vastwatch.advice.offers import offers
 from vastwatch.advice.parameters import parameters
 from vastwatch.advice.robust import Effect, effects, otherwise, without_reports
@@ -223,11 +224,9 @@ def test_the_command_line_tells_the_frontier(room, tmp_path, capsys):
     assert idle == sorted(idle) and dark == sorted(dark, reverse=True)
 
 
-def test_points_are_proven_on_weeks_that_nothing_was_chosen_by(room, monkeypatch):
-    from vastwatch.advice import judge as judging
-
-    monkeypatch.setattr(judging, "HELD_OUT", (2001, 2002, 2003))
-    found = frontier(room, "big", True, SEEDS, 7, 12)
+def test_points_are_proven_on_weeks_that_nothing_was_chosen_by(room):
+    with judging_by(JudgeSettings(held_out=(2001, 2002, 2003))):
+        found = frontier(room, "big", True, SEEDS, 7, 12)
     shown = {id(p) for p in (*found.best, *found.named("today"), *found.named("recommended"))}
     for p in found.points:
         if id(p) in shown:

@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 import shapely
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from vastwatch.geometry import polygons, sightlines
@@ -110,7 +110,6 @@ def clear_of(eye, target, rows, gap=1e-4):
     return math.dist(eye, target) > gap
 
 
-@settings(max_examples=200)
 @given(eyes, targets, segments)
 def test_visible_agrees_with_shapely_for_each_pair(eye, points, rows):
     pts = np.array(points, float)
@@ -152,7 +151,6 @@ boxes = st.tuples(coordinate, coordinate, st.floats(0.3, 2), st.floats(0.3, 2), 
 )
 
 
-@settings(max_examples=100)
 @given(eyes, st.sampled_from([0.3, 2.2]), targets, st.lists(boxes, min_size=1, max_size=5))
 def test_prisms_that_no_ray_comes_near_may_be_left_out(eye, eye_z, points, outlines):
     view = sightlines.fan((*eye, eye_z), np.array(points, float))
@@ -169,7 +167,6 @@ def test_prisms_that_no_ray_comes_near_may_be_left_out(eye, eye_z, points, outli
     assert cut(circles) == cut(None)
 
 
-@settings(max_examples=200)
 @given(eyes, st.sampled_from([0.3, 1.0, 2.2]), targets, boxes, st.sampled_from([(0.0, 0.75), (0.0, 2.4), (1.0, 1.4)]))
 def test_prisms_agree_with_shapely_for_each_ray(eye, eye_z, points, outline, z):
     z0, z1 = z
@@ -190,7 +187,6 @@ def test_prisms_agree_with_shapely_for_each_ray(eye, eye_z, points, outline, z):
                 assert cut[k, j] == results.pop()
 
 
-@settings(max_examples=100)
 @given(eyes, targets, segments)
 def test_partial_screens_agree_with_a_plain_loop(eye, points, rows):
     pts = np.array(points, float)

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import vastwatch
@@ -41,7 +41,6 @@ def test_one_number_is_the_one_of_the_array(key, index):
     assert normal_pair_of(k, index) == pytest.approx([float(x[0]) for x in normal_pair(k, [index])], abs=1e-5)
 
 
-@settings(max_examples=60, deadline=None)
 @given(seeds)
 def test_small_movements_are_a_sum_of_gaps_from_the_arrival_on(seed):
     rng = np.random.default_rng(seed)
@@ -70,7 +69,6 @@ def spans_of(walks, rates, begin, end):
     return (last + 1 - first) / WALK_HZ
 
 
-@settings(max_examples=60, deadline=None)
 @given(seeds, st.booleans(), st.sampled_from([0.0, 8.0, 100.0]))
 def test_walkers_are_looked_at_in_each_fifth_of_a_second(seed, by_speed, joined_s):
     """Every fifth of a second of the whole span, one after the other; also where walks begin and end in sight. Of a
@@ -129,7 +127,6 @@ def test_each_small_movement_is_noticed_by_its_chance(seed):
     assert hit.tolist() == np.flatnonzero(uniform(key[who], np.floor(1000 * t).astype(int)) < chance).tolist()
 
 
-@settings(max_examples=40, deadline=None)
 @given(seeds, st.floats(0.5, 30.0))
 def test_whoever_rests_is_detected_as_a_poisson_process_draws_it(seed, hold):
     rng = np.random.default_rng(seed)

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -56,7 +56,6 @@ def flux_through_a_patch(strength, at, middle, side=0.02, n=24) -> float:
     st.sampled_from([None, 20.0, 60.0, 100.0, 150.0]), st.floats(0.3, 4.7), st.floats(0.3, 3.7), st.floats(1.0, 2.4),
     st.sampled_from([0.0, 0.6, 0.75]),
 )  # fmt: skip
-@settings(max_examples=25, deadline=None)
 def test_lux_at_a_point_is_the_flux_through_a_small_patch_there(beam, x, y, height, level):
     lamp = replace(LAMP, beam_deg=beam)
     m = exponent(beam)

@@ -79,7 +79,6 @@ def test_sensing_does_not_depend_on_where_north_is(kind, turns):
         assert np.isfinite(here).any() or figure == "pet"
 
 
-@settings(max_examples=25)
 @given(st.floats(0.3, 4.7), st.floats(0.3, 3.7), st.floats(0, 359))
 def test_more_in_the_way_is_never_noticed_sooner(x, y, yaw):
     """A shelf can only hide from infrared, and a metal one only from radar too."""
@@ -91,7 +90,6 @@ def test_more_in_the_way_is_never_noticed_sooner(x, y, yaw):
         assert (b >= a - 1e-9).all()
 
 
-@settings(max_examples=20)
 @given(st.floats(10, 31), st.floats(0.1, 10))
 def test_a_warmer_room_is_never_noticed_sooner(ambient, more):
     def times(c):
@@ -103,7 +101,6 @@ def test_a_warmer_room_is_never_noticed_sooner(ambient, more):
     assert (times(min(ambient + more, 40.0)) >= times(ambient) - 1e-9).all()
 
 
-@settings(max_examples=20)
 @given(st.integers(0, 8), st.integers(1, 3))
 def test_less_sensitivity_is_never_noticed_sooner(steps, more):
     def rate(below):
@@ -219,7 +216,6 @@ def step(project: Project, what: str, k: int, dx: float, dy: float) -> Project:
     return project
 
 
-@settings(max_examples=60)
 @given(steps)
 def test_any_row_of_edits_leaves_a_project_that_can_be_saved_and_read(row):
     project = Project(name="N", levels=(Level(id="g", name="G", elevation=0.0),))

@@ -11,9 +11,9 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device
-from vastwatch.advice import judge as judging
 from vastwatch.advice.choose import choose
-from vastwatch.advice.judge import DAYS, judge, legal_holds
+from vastwatch.advice.judge import judge, legal_holds
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.purchase import bare, free_gain, money_left, purchases, served_now, spent, starter_set
 from vastwatch.cli import main
 from vastwatch.control.by_hand import by_hand
@@ -107,10 +107,10 @@ def test_before_anything_is_bought_a_room_is_as_the_judge_or_a_hand_leaves_it(de
             assert (now.cost.drops, now.cost.dark_min, now.cost.idle_h) == pytest.approx((drops / 7, dark, idle))
             assert now.misfit == j.misfit
             continue
-        truths = [simulate_days(demo, DAYS, seed) for seed in judging.CHOSEN_ON]
+        truths = [simulate_days(demo, settings().days, seed) for seed in settings().chosen_on]
         alone = [by_hand(t.occupied(room), darkness(demo, t.calendar)[room]) for t in truths]
-        assert now.cost.dark_min == pytest.approx(np.mean([unlit for unlit, _ in alone]) / 60 / DAYS)
-        assert now.cost.idle_h == pytest.approx(np.mean([idle for _, idle in alone]) / 3600 / DAYS)
+        assert now.cost.dark_min == pytest.approx(np.mean([unlit for unlit, _ in alone]) / 60 / settings().days)
+        assert now.cost.idle_h == pytest.approx(np.mean([idle for _, idle in alone]) / 3600 / settings().days)
     # A hand finds the switch soon enough for a bathroom; on stairs light is wanted at once.
     assert served_now(demo, "bath").misfit == 0
     assert served_now(bare(demo), "landing").misfit > 0

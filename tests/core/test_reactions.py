@@ -7,7 +7,7 @@ import math
 import msgspec
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -163,7 +163,6 @@ times = st.lists(st.integers(1, 2990), min_size=2, max_size=14, unique=True)
 short = st.lists(st.tuples(st.integers(1, 800), st.integers(1, 9)), min_size=1, max_size=14)
 
 
-@settings(max_examples=150, deadline=None)
 @given(times | short, times | short, times, st.floats(5, 400), st.floats(0, 1), st.floats(0, 1), st.integers(0, 5))
 def test_reactions_against_a_house_run_event_by_event(s, k, there, hold, p, q, seed):
     def rows(edges: list, off: float) -> np.ndarray:
@@ -222,7 +221,6 @@ def looped(start, keep, hold, who, sensors):
     return rows(loops.WAVE)[:, 0], rows(loops.PRESS)[:, 0], rows(loops.FALL)[:, 0], rows(loops.LIGHT)
 
 
-@settings(max_examples=100, deadline=None)
 @given(st.integers(0, 10**6), st.sampled_from([0.0, 5.0, 30.0]))
 def test_reports_that_every_longer_hold_joins_may_be_joined_before(seed, least):
     rng = np.random.default_rng(seed)
@@ -238,7 +236,6 @@ def test_reports_that_every_longer_hold_joins_may_be_joined_before(seed, least):
         assert loops.begun(first, whole).tolist() == loops.begun(rises, whole).tolist()
 
 
-@settings(max_examples=200, deadline=None)
 @given(st.integers(0, 10**6))
 def test_for_many_lives_the_same_is_walked(seed):
     """Arrays of gaps, and one event after the other: also where lights run into one another, of several lives' luck, at

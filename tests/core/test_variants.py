@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from samples import make_room
 from vastwatch import cli
 from vastwatch.advice.compared import ALL, compared
+from vastwatch.advice.judge_settings import JudgeSettings, judging_by
 from vastwatch.design import variants
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.presence import hold_of, with_hold
@@ -159,13 +160,11 @@ def test_all_rooms_together_are_their_sum():
         assert whole.difference == pytest.approx(first.difference + second.difference)
 
 
-def test_the_command_line_compares_a_project_with_its_variant(two, tmp_path, capsys, monkeypatch):
-    from vastwatch.advice import judge
-
-    monkeypatch.setattr(judge, "CHOSEN_ON", (1, 2))
+def test_the_command_line_compares_a_project_with_its_variant(two, tmp_path, capsys):
     path = tmp_path / "a.vastwatch.json"
     save_project(two, path)
-    assert cli.main(["compare", str(path), "--variant", "Patient", "--weeks", "--json"]) == 0
+    with judging_by(JudgeSettings(chosen_on=(1, 2))):
+        assert cli.main(["compare", str(path), "--variant", "Patient", "--weeks", "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
     assert told["rooms"]["big"]["idle_h_per_day"]["difference"] > 0
     assert any("how presence is concluded" in d["text"] for d in told["differences"])

@@ -20,7 +20,6 @@ BRIEF_WIRING = 3
 def sheet(qtbot, window, monkeypatch):
     """The comparison of the demo with its variant, in few weeks."""
     monkeypatch.setattr(work, "COMPARED_SEEDS", 2)
-    monkeypatch.setattr(work, "TUNING_DAYS", 7)
     window.focus.set(stage="Rehearsal", level="upper", room="sitting", selected="sitting")
     settle(qtbot, window)
     qtbot.mouseClick(window.panel("Rehearsal").designs, LEFT)

@@ -9,9 +9,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice import judge as judging
 from vastwatch.advice.frontier import measured
-from vastwatch.advice.judge import DAYS
+from vastwatch.advice.judge_settings import settings
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
@@ -59,14 +58,15 @@ def compared(
     first: Project,
     second: Project,
     seeds: Sequence[int] | None = None,
-    days: int = DAYS,
+    days: int | None = None,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
     show: Callable[[list[RoomCompared]], None] = lambda _: None,
 ) -> list[RoomCompared]:
     """Every room that both designs have and one of them lights by itself, in the order of the first, and last all of
     them together; `show` is given those known so far."""
-    seeds = tuple(judging.CHOSEN_ON[:SEEDS] if seeds is None else seeds)
+    days = settings().days if days is None else days
+    seeds = tuple(settings().chosen_on[:SEEDS] if seeds is None else seeds)
     both = {r.id for r in first.rooms} & {r.id for r in second.rooms}
     rooms = [r.id for r in first.rooms if r.id in both and (_lit(first, r.id) or _lit(second, r.id))]
     out: list[RoomCompared] = []

@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vastwatch.advice.judge import CHOSEN_ON, HELD_OUT
+from vastwatch.advice.judge_settings import SHIPPED
 from vastwatch.design.edits.ladders import add_row, add_scene
 from vastwatch.design.edits.sensors import could_tell
 from vastwatch.design.expressions import AllOf, Dark, Expr, Hold, Report
@@ -29,7 +29,7 @@ from vastwatch.site.building import Room
 
 DAYS = 7
 # Weeks to choose by, and others to prove it on.
-CHOSEN, PROVEN = CHOSEN_ON[:1], HELD_OUT[:2]
+CHOSEN, PROVEN = SHIPPED.chosen_on[:1], SHIPPED.held_out[:2]
 # Whoever is in a room this long after they were in another came from there, seconds.
 CAME_S = 4.0
 # A way that is gone less often than this is none, a day; more ways than this are not tried.

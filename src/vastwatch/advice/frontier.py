@@ -20,10 +20,10 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.advice import judge as judging
 from vastwatch.advice.curves import WavingAtAny
 from vastwatch.advice.end_to_end import Outcomes, laid
-from vastwatch.advice.judge import DAYS, LONGEST_S, bounds, dark_limit_min, judge
+from vastwatch.advice.judge import LONGEST_S, bounds, dark_limit_min, judge
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.met import SURE, aside
 from vastwatch.advice.parameters import Parameter, parameters
 from vastwatch.advice.weeks import into_the_dark, lighting, lived, lived_together
@@ -150,11 +150,12 @@ def frontier_of(points: Sequence[Point]) -> list[Point]:
 
 
 def measured(
-    project: Project, room: str, seeds: Sequence[int] | None = None, days: int = DAYS
+    project: Project, room: str, seeds: Sequence[int] | None = None, days: int | None = None
 ) -> tuple[Outcomes, Figures]:
     """What a room's light comes to as it is set, over `days` under each seed. Raises ValueError as `lighting`."""
+    days = settings().days if days is None else days
     presence = lighting(project, room)
-    lives = lived_together(project, room, days, judging.CHOSEN_ON if seeds is None else seeds)
+    lives = lived_together(project, room, days, settings().chosen_on if seeds is None else seeds)
     out = laid(*(life.curve for life in lives)).outcomes(hold_of(presence.expr) or 0.0)
     return out, figures_of(out, days)
 
@@ -311,15 +312,16 @@ def frontier(
     room: str,
     all_parameters: bool = False,
     seeds: Sequence[int] | None = None,
-    days: int = DAYS,
+    days: int | None = None,
     evaluations: int = EVALUATIONS,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
 ) -> Frontier:
     """The frontier of a room: over its hold alone, or over all that can be set. What is found when `should_continue`
     says no is returned. Raises ValueError with a sentence where nothing lights the room by itself."""
+    days = settings().days if days is None else days
     presence = lighting(project, room)
-    seeds = tuple(judging.CHOSEN_ON if seeds is None else seeds)
+    seeds = tuple(settings().chosen_on if seeds is None else seeds)
     needs = needs_of(project, find(project.rooms, room))
     today = Point("today", "today", _told(project, room), project, measured(project, room, seeds, days)[1])
     points = [today]
@@ -344,7 +346,7 @@ def frontier(
     life = lived(project, room, days, seeds[0])
     limit = dark_limit_min(needs, into_the_dark(life.awake, life.dark) / days)
     found = Frontier(room, round(len(seeds) * days / 7), tuple(points), needs.drops_per_week, limit, searched)
-    found = _held_out(found, judging.HELD_OUT[: len(seeds)], days, should_continue)
+    found = _held_out(found, settings().held_out[: len(seeds)], days, should_continue)
     report_progress(1.0)
     return found
 

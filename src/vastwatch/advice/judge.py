@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from vastwatch.advice.curves import KNOWN_S
 from vastwatch.advice.end_to_end import EndToEnd, laid
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.met import SURE, WITHIN, Met, aside, beside, looked, misfit
 from vastwatch.advice.weeks import Lived, into_the_dark, lighting, lived_together, nobody_there
 from vastwatch.control.by_hand import AGAIN_S
@@ -30,10 +31,6 @@ from vastwatch.site.people import WAVE_AFTER_S
 
 Array = NDArray[np.float64]
 
-# Days under each seed; the seeds a hold is chosen on, and others that show what it is worth.
-DAYS = 28
-CHOSEN_ON: tuple[int, ...] = tuple(range(1, 21))
-HELD_OUT: tuple[int, ...] = tuple(range(1001, 1021))
 # Shorter holds are for testing on the ladder; none is legal in service, seconds, but where hands are full and visits
 # short.
 SHORTEST_SERVICE_S, SHORTEST_S = 30.0, 5.0
@@ -225,19 +222,20 @@ class Judgement:
 def judge(
     project: Project,
     room: str,
-    days: int = DAYS,
+    days: int | None = None,
     seeds: Sequence[int] | None = None,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
 ) -> Judgement:
-    """Judge a room at every legal hold, over `days` under each seed, by default those of CHOSEN_ON. Whoever asks again
-    hears the same.
+    """Judge a room at every legal hold, over `days` under each seed, by default those of the settings. Whoever asks
+    again hears the same.
 
     A conclusion without a single hold is judged as it is, at a hold of nought. `should_continue` is asked between
     some seeds and the next; when it says no, what has been lived so far counts. Raises ValueError with a sentence where
     nothing lights the room by itself.
     """
-    seeds = tuple(CHOSEN_ON if seeds is None else seeds)
+    days = settings().days if days is None else days
+    seeds = tuple(settings().chosen_on if seeds is None else seeds)
     key = judge, project, room, days, seeds
 
     def work() -> Judgement:
@@ -352,13 +350,14 @@ def held_out(
     project: Project,
     room: str,
     hold_s: float,
-    days: int = DAYS,
+    days: int | None = None,
     seeds: Sequence[int] | None = None,
     should_continue: Callable[[], bool] = lambda: True,
 ) -> HeldOut:
-    """What weeks that were not used to choose give with a hold, by default those of HELD_OUT. `should_continue` is
+    """What weeks that were not used to choose give with a hold, by default those of the settings. `should_continue` is
     asked after each AT_ONCE seeds; when it says no, what has been lived so far counts. Raises ValueError as `judge`."""
-    every = tuple(HELD_OUT if seeds is None else seeds)
+    days = settings().days if days is None else days
+    every = tuple(settings().held_out if seeds is None else seeds)
     lives: list[Lived] = []
     while len(lives) < len(every):
         lives += lived_together(project, room, days, every[len(lives) :][:AT_ONCE])

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 from vastwatch.advice import judge as judging
 from vastwatch.advice.bill import Bill, bill_of, switched
 from vastwatch.advice.choose import Option, weighed_cost
-from vastwatch.advice.judge import DAYS, Judgement
+from vastwatch.advice.judge import Judgement
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.met import Met, in_words
 from vastwatch.design.edits.sensors import held
 from vastwatch.design.project import Project
@@ -100,11 +101,11 @@ def offered(
         project, sensor = option.on(project)
         sensors.append(sensor)
     try:
-        judged = judging.judge(project, room, DAYS, judging.CHOSEN_ON[:seeds], should_continue)
+        judged = judging.judge(project, room, settings().days, settings().chosen_on[:seeds], should_continue)
     except ValueError:
         return None
     bill, project = bill_of(project, room, sensors), switched(project, room)
-    whole = len(judged.seeds) == len(judging.CHOSEN_ON)
+    whole = len(judged.seeds) == len(settings().chosen_on)
     devices = tuple(o.device for o in added)
     made = Offer(devices, tuple(sensors), project, bill, judged, 0.0, whole, instead)
     return _held(made, room)
@@ -123,6 +124,6 @@ def judged_on(offer: Offer, room: str, seeds: int, should_continue: Callable[[],
     """The same offer, judged on at least so many seeds."""
     if len(offer.judged.seeds) >= seeds:
         return offer
-    judged = judging.judge(offer.project, room, DAYS, judging.CHOSEN_ON[:seeds], should_continue)
-    whole = len(judged.seeds) == len(judging.CHOSEN_ON)
+    judged = judging.judge(offer.project, room, settings().days, settings().chosen_on[:seeds], should_continue)
+    whole = len(judged.seeds) == len(settings().chosen_on)
     return _held(replace(offer, judged=judged, whole=whole), room)

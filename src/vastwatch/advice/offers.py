@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from vastwatch.advice import judge as judging
 from vastwatch.advice.choose import Option, another, choose
 from vastwatch.advice.judge import Judgement
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.offer import Offer, judged_on, offered
 from vastwatch.advice.room_now import rate_of
 from vastwatch.advice.schools import without_presence
@@ -100,7 +101,7 @@ def offers(
         for k, offer in enumerate(waiting):
             if not should_continue() or len(_told(project, room, now, tried)) >= ENOUGH:
                 return
-            every = len(judging.CHOSEN_ON)
+            every = len(settings().chosen_on)
             # Of what looks well already few fail on some more.
             for seeds in (every,) if offer.looks_well else (SOME, every):
                 more = judged_on(offer, room, seeds, should_continue)

@@ -18,7 +18,8 @@ from msgspec.structs import replace
 from vastwatch.advice import judge as judging
 from vastwatch.advice.bill import Bill, bill_of, switched
 from vastwatch.advice.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
-from vastwatch.advice.judge import DAYS, Judgement, dark_limit_min
+from vastwatch.advice.judge import Judgement, dark_limit_min
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.met import LATE_S, Met, in_words, misfit
 from vastwatch.advice.offer import Offer, judged_on, offered
 from vastwatch.advice.weeks import by_hand_alone
@@ -98,13 +99,13 @@ def served_now(
 ) -> Served | None:
     """How a room is served by what hangs there, at its recommended hold, or by hand, in so many of the judge's seeds,
     by default all. None where nothing can be judged by."""
-    chosen = judging.CHOSEN_ON[:seeds]
+    chosen = settings().chosen_on[:seeds]
     if presence_of(project, room) is not None:
         try:
-            return served(judging.judge(project, room, DAYS, chosen, should_continue))
+            return served(judging.judge(project, room, settings().days, chosen, should_continue))
         except ValueError:
             return None
-    days = [by_hand_alone(project, room, DAYS, seed) for seed in chosen]
+    days = [by_hand_alone(project, room, settings().days, seed) for seed in chosen]
     dark, idle, arrivals = np.mean(days, axis=0).tolist()
     needs = needs_of(project, find(project.rooms, room))
     limit, light = dark_limit_min(needs, arrivals), needs.notice_s + LATE_S
@@ -187,7 +188,7 @@ def _for_room(
     for glance in sorted(promising, key=lambda p: -p.per_money):
         if now is None or not should_continue():
             break
-        offer = judged_on(glance.offer, room, len(judging.CHOSEN_ON), should_continue)
+        offer = judged_on(glance.offer, room, len(settings().chosen_on), should_continue)
         whole = _purchase(project, room, glance.option, offer, now)
         if offer.whole and _worth_it(offer.does, whole, now):
             return whole

@@ -14,10 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.advice import judge as judging
 from vastwatch.advice.curves import KNOWN_S
 from vastwatch.advice.findings import spot_wait_s
-from vastwatch.advice.judge import DAYS, HeldOut, dark_limit_min, held_out, judge
+from vastwatch.advice.judge import HeldOut, dark_limit_min, held_out, judge
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.met import LEAST_LIMIT
 from vastwatch.causes.episodes import DROP_S
 from vastwatch.causes.inquiry import IDLE_COSTS, MATTERS, inquiry
@@ -105,7 +105,7 @@ def _on_others(project: Project, room: str, should_continue: Callable[[], bool])
     if hold is None or not 0.0 <= hold < KNOWN_S:
         return None
     try:
-        return held_out(project, room, hold, DAYS, judging.HELD_OUT[:OTHER_SEEDS], should_continue)
+        return held_out(project, room, hold, settings().days, settings().held_out[:OTHER_SEEDS], should_continue)
     except ValueError:
         return None
 

@@ -8,9 +8,8 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from vastwatch.advice import judge as judging
 from vastwatch.advice.frontier import Figures, measured
-from vastwatch.advice.judge import DAYS
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.parameters import Parameter, parameters
 from vastwatch.advice.weeks import lighting
 from vastwatch.design.edits.expressions import paths, replaced
@@ -69,12 +68,13 @@ def effects(
     project: Project,
     room: str,
     seeds: Sequence[int] | None = None,
-    days: int = DAYS,
+    days: int | None = None,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
 ) -> list[Effect]:
     """What a step of each parameter changes, those first that change most. Raises ValueError as `lighting`."""
-    seeds = tuple(judging.CHOSEN_ON[:SEEDS] if seeds is None else seeds)
+    days = settings().days if days is None else days
+    seeds = tuple(settings().chosen_on[:SEEDS] if seeds is None else seeds)
     now = measured(project, room, seeds, days)[1]
     found = []
     every = parameters(project, room)
@@ -105,12 +105,13 @@ def otherwise(
     project: Project,
     room: str,
     seeds: Sequence[int] | None = None,
-    days: int = DAYS,
+    days: int | None = None,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
 ) -> list[Otherwise]:
     """The same setting as things are, and when they are otherwise. Raises ValueError as `lighting`."""
-    seeds = tuple(judging.CHOSEN_ON[:SEEDS] if seeds is None else seeds)
+    days = settings().days if days is None else days
+    seeds = tuple(settings().chosen_on[:SEEDS] if seeds is None else seeds)
     out = []
     every = list(_otherwise(project, room))
     for n, (name, other) in enumerate(every):

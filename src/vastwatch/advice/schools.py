@@ -13,7 +13,8 @@ from dataclasses import dataclass
 from vastwatch.advice import judge as judging
 from vastwatch.advice.bill import bill_of, switched
 from vastwatch.advice.choose import Option, choose
-from vastwatch.advice.judge import DAYS, Judgement
+from vastwatch.advice.judge import Judgement
+from vastwatch.advice.judge_settings import settings
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import held
 from vastwatch.design.project import Project, find
@@ -111,9 +112,9 @@ def _school(
     presence = presence_of(project, room)
     if presence is None:
         return School(name, tuple(devices), price, why_not="says nothing of who is there by itself")
-    seeds = judging.CHOSEN_ON[:SEEDS]
+    seeds = settings().chosen_on[:SEEDS]
     try:
-        judged = judging.judge(project, room, DAYS, seeds, should_continue, report_progress)
+        judged = judging.judge(project, room, settings().days, seeds, should_continue, report_progress)
     except ValueError as e:
         return School(name, tuple(devices), price, why_not=str(e))
     return School(name, tuple(devices), price, held(project, presence.id, judged.recommended_s), judged)

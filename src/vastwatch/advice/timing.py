@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from vastwatch.advice.curves import Curve, Outcome, WavingAtAny
 from vastwatch.advice.judge import (
-    DAYS,
     SHORTEST_SERVICE_S,
     HeldOut,
     Judgement,
@@ -19,6 +18,7 @@ from vastwatch.advice.judge import (
     legal_holds,
     settable_holds,
 )
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.met import in_words
 from vastwatch.advice.weeks import lived_in, nobody_there, tunable
 from vastwatch.design.needs import needs_of
@@ -68,9 +68,10 @@ class TimingCurve:
         return len(drop_at) / self.days, dark_s / 60.0 / self.days, idle_s / 3600.0 / self.days
 
 
-def timing_curve(project: Project, room: str, days: int = DAYS, seed: int = 1) -> TimingCurve:
+def timing_curve(project: Project, room: str, days: int | None = None, seed: int = 1) -> TimingCurve:
     """A first look at the hold time of a room's presence. Raises ValueError with a sentence where there is nothing to
     tune."""
+    days = settings().days if days is None else days
     return curve_of(rehearse(project, days, seed), room)
 
 
@@ -127,15 +128,16 @@ def settled(project: Project, curve: TimingCurve, judged: Judgement, held: HeldO
 def tuned(
     project: Project,
     room: str,
-    days: int = DAYS,
+    days: int | None = None,
     seed: int = 1,
     should_continue: Callable[[], bool] = lambda: True,
     report_progress: Callable[[float], None] = lambda _: None,
 ) -> TimingCurve:
     """The timing curve of some days under a seed, settled by the judge. Raises ValueError as `timing_curve`."""
+    days = settings().days if days is None else days
     curve = cached_curve(rehearse(project, days, seed), room)
-    judged = judge(project, room, DAYS, None, should_continue, lambda s: report_progress(0.7 * s))
-    held = held_out(project, room, judged.recommended_s, DAYS, None, should_continue)
+    judged = judge(project, room, settings().days, None, should_continue, lambda s: report_progress(0.7 * s))
+    held = held_out(project, room, judged.recommended_s, settings().days, None, should_continue)
     report_progress(1.0)
     return settled(project, curve, judged, held)
 

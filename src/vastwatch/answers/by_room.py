@@ -83,8 +83,9 @@ def _copy(ask: Callable[[str], T], many: int, lines: list[Connection], copies: l
 
 def _answer(line: Connection, others: Sequence[Connection], ask: Callable[[str], T], budget: int) -> None:
     """What a copy does: answer what it is asked, until nobody asks any more or something is wrong."""
-    # Whoever stops the command stops all of it, at once and without a word.
-    signal.signal(signal.SIGINT, lambda *_: os._exit(130))
+    # Whoever stops the command stops all of it, at once and without a word; unless it was begun so that nobody can.
+    if signal.getsignal(signal.SIGINT) != signal.SIG_IGN:
+        signal.signal(signal.SIGINT, lambda *_: os._exit(130))
     signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGINT})
     for other in others:
         # As long as it had the other ends open it would not hear that nobody is there any more.

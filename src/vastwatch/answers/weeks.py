@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
+from vastwatch.advice.judge_settings import settings
 from vastwatch.answers.telling import RequestError, messages_told, needs_told, number
 from vastwatch.design.project import Project
 
@@ -103,7 +104,6 @@ def _why(result: Rehearsal) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]
 
 def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """The timing curve, the recommended setting and why."""
-    from vastwatch.advice import judge as judging
     from vastwatch.advice.frontier import frontier
     from vastwatch.advice.robust import effects, otherwise
     from vastwatch.advice.timing import tuned
@@ -141,7 +141,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         "meets_brief": c.meets_brief,
         "reason": c.reason,
     }
-    found = frontier(project, args.room, args.all_parameters, judging.CHOSEN_ON[:FRONTIER_SEEDS])
+    found = frontier(project, args.room, args.all_parameters, settings().chosen_on[: settings().frontier_seeds])
     today, chosen = found.named("today")[0], found.chosen
     document |= {
         "frontier": [_point(p) for p in found.best],

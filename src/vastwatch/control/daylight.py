@@ -35,6 +35,8 @@ REFLECTANCE = 0.5
 GLASS_SHARE = 0.8
 # Below this elevation there is no daylight to speak of, degrees (civil twilight).
 TWILIGHT_DEG = -6.0
+# Whatever is no farther from a room's edge is in it, metres.
+ON_EDGE_M = 0.05
 
 
 class Sky(NamedTuple):
@@ -75,7 +77,7 @@ def asked_lux(project: Project, room: Room) -> float:
 
 def daylight_factor(project: Project, room: Room) -> float:
     """Mean daylight inside as a share of that outside, 0 to 1."""
-    windows = _windows(room, project.walls, project.openings, project.rooms)
+    windows = _windows(project.walls, project.openings, project.rooms).get(room, ())
     return _factor(room, find(project.levels, room.level).height, windows)
 
 
@@ -90,28 +92,45 @@ def _factor(room: Room, height: float, windows: tuple[Opening, ...]) -> float:
 
 @kept
 def _windows(
-    room: Room, walls: tuple[Wall, ...], openings: tuple[Opening, ...], rooms: tuple[Room, ...]
-) -> tuple[Opening, ...]:
-    """Windows in this room's edge that no other room shares."""
-    out = []
+    walls: tuple[Wall, ...], openings: tuple[Opening, ...], rooms: tuple[Room, ...]
+) -> dict[Room, tuple[Opening, ...]]:
+    """By room, the windows in its edge that no other room shares."""
+    frames = _frames(rooms)
+    out: dict[Room, tuple[Opening, ...]] = {}
     for o in openings:
         if o.kind != "window":
             continue
         wall = find(walls, o.wall)
-        if wall.level != room.level:
+        if wall.level not in frames:
             continue
+        here, low, high = frames[wall.level]
         a, b = np.asarray(wall.a), np.asarray(wall.b)
         middle = a + (b - a) * (o.offset + o.width / 2) / max(math.dist(wall.a, wall.b), 1e-9)
-        touching = [r for r in rooms if r.level == room.level and _on_edge(r, middle)]
-        if len(touching) == 1 and touching[0] is room:
-            out.append(o)
-    return tuple(out)
+        # Only a room whose frame reaches there can have it in its edge.
+        near = np.flatnonzero(((low <= middle) & (middle <= high)).all(axis=1))
+        touching = [here[k] for k in near if _on_edge(here[k], middle)]
+        if len(touching) == 1:
+            out[touching[0]] = (*out.get(touching[0], ()), o)
+    return out
+
+
+def _frames(rooms: tuple[Room, ...]) -> dict[str, tuple[list[Room], NDArray[np.float64], NDArray[np.float64]]]:
+    """By level, its rooms and the lowest and highest corner of the frame of each, (n, 2), wider by ON_EDGE_M."""
+    by_level: dict[str, list[Room]] = {}
+    for room in rooms:
+        by_level.setdefault(room.level, []).append(room)
+    out = {}
+    for level, here in by_level.items():
+        outlines = [np.asarray(r.outline, float) for r in here]
+        low, high = (np.array([corner(x, axis=0) for x in outlines]) for corner in (np.min, np.max))
+        out[level] = here, low - ON_EDGE_M, high + ON_EDGE_M
+    return out
 
 
 def _on_edge(room: Room, point: np.ndarray) -> bool:
     outline = np.asarray(room.outline, float)
     distance, _ = polygons.nearest_on_segments(point, outline, np.roll(outline, -1, axis=0))
-    return bool(distance.min() < 0.05)
+    return bool(distance.min() < ON_EDGE_M)
 
 
 @kept

@@ -19,38 +19,68 @@ if TYPE_CHECKING:
 
 Array = NDArray[np.float64]
 
-# Shortest-path trees kept per floor: each has a number for every cell.
+# Shortest-path trees kept per floor: each has a number for every cell that hangs together with its start.
 MOST_TREES = 64
+# The nearest free cell is looked for so many cells about a point at first.
+NEAR_CELLS = 8
 
 
 @dataclass(frozen=True, eq=False)
 class Floor:
     """Which cells of a grid a body may stand on, and the shortest way between them.
 
-    `free` has the grid's shape. Shortest-path trees are kept per start cell, because many routes share one.
+    `free` has the grid's shape. Shortest-path trees are kept per start cell, because many routes share one; each goes
+    over the cells alone that hang together with it, so that a wing without a way to it costs nothing.
     """
 
     grid: Grid
     free: NDArray[np.bool_]
     _graph: csr_array
-    _trees: dict[int, tuple[Array, NDArray[np.int32]]] = field(default_factory=dict)
+    _trees: dict[int, NDArray[np.int32]] = field(default_factory=dict)
+    _graphs: dict[int, tuple[csr_array, NDArray[np.intp]]] = field(default_factory=dict)
     _nearest: dict[tuple[float, float], int] = field(default_factory=dict)
 
-    @cached_property
-    def _standing(self) -> tuple[NDArray[np.intp], Array, Array]:
-        """Flat indices of the free cells, and their coordinates."""
-        cells = np.flatnonzero(self.free.ravel())
-        return cells, self.grid.points[cells, 0], self.grid.points[cells, 1]
-
     def nearest_free(self, point: tuple[float, float]) -> int:
-        """Flat index of the free cell nearest to the point; -1 on a floor without any."""
-        cells, x, y = self._standing
-        if len(cells) == 0:
-            return -1
+        """Flat index of the free cell nearest to the point, the lowest of several; -1 on a floor without any."""
         if point not in self._nearest:
-            dx, dy = x - point[0], y - point[1]
-            self._nearest[point] = int(cells[np.argmin(dx * dx + dy * dy)])
+            self._nearest[point] = self._nearest_free(point)
         return self._nearest[point]
+
+    def _nearest_free(self, point: tuple[float, float]) -> int:
+        """Looked for in a window about the point, which grows until nothing outside it can be nearer."""
+        (rows, columns), cell = self.free.shape, self.grid.cell
+        if not self.free.any():
+            return -1
+        row, column = int((point[1] - self.grid.y0) / cell), int((point[0] - self.grid.x0) / cell)
+        reach = NEAR_CELLS
+        while True:
+            r0, r1 = max(row - reach, 0), min(row + reach + 1, rows)
+            c0, c1 = max(column - reach, 0), min(column + reach + 1, columns)
+            i, j = np.nonzero(self.free[r0:r1, c0:c1]) if r0 < r1 and c0 < c1 else (np.zeros(0, int),) * 2
+            whole = r0 == 0 and c0 == 0 and r1 == rows and c1 == columns
+            if len(i):
+                cells = (i + r0) * columns + (j + c0)
+                dx, dy = self.grid.points[cells, 0] - point[0], self.grid.points[cells, 1] - point[1]
+                squares = dx * dx + dy * dy
+                best = int(np.argmin(squares))
+                # What lies outside the window is at least as far as its edge, less a cell for the rounding.
+                if whole or squares[best] < ((reach - 1) * cell) ** 2:
+                    return int(cells[best])
+            reach *= 4
+
+    @cached_property
+    def _part(self) -> NDArray[np.int32]:
+        """Which part of the floor each cell belongs to."""
+        from scipy.sparse.csgraph import connected_components
+
+        return connected_components(self._graph, directed=False)[1]
+
+    def _graph_of(self, part: int) -> tuple[csr_array, NDArray[np.intp]]:
+        """The graph of the cells of a part, and which cells they are, in order."""
+        if part not in self._graphs:
+            cells = np.flatnonzero(self._part == part)
+            self._graphs[part] = self._graph[cells][:, cells], cells
+        return self._graphs[part]
 
     def route(self, start: tuple[float, float], goal: tuple[float, float]) -> Array | None:
         """Way points (m, 2) from start to goal, or None where no way leads there."""
@@ -72,18 +102,20 @@ class Floor:
         """The centres of the cells on the shortest way from one to another, or None where there is none."""
         from scipy.sparse.csgraph import dijkstra
 
+        if self._part[i] != self._part[j]:
+            return None
+        graph, cells = self._graph_of(int(self._part[i]))
+        start, at = (int(k) for k in np.searchsorted(cells, [i, j]))
         if i not in self._trees:
-            distance, before = dijkstra(self._graph, directed=False, indices=i, return_predecessors=True)
+            before = dijkstra(graph, directed=False, indices=start, return_predecessors=True)[1]
             while len(self._trees) >= MOST_TREES:
                 del self._trees[next(iter(self._trees))]
-            self._trees[i] = (distance, before)
-        distance, before = self._trees[i]
-        if not np.isfinite(distance[j]):
-            return None
-        cells = [j]
-        while cells[-1] != i:
-            cells.append(int(before[cells[-1]]))
-        return self.grid.points[cells[::-1]]
+            self._trees[i] = before
+        before = self._trees[i]
+        way = [at]
+        while way[-1] != start:
+            way.append(int(before[way[-1]]))
+        return self.grid.points[cells[way[::-1]]]
 
     def _pull(self, way: Array) -> Array:
         """Drop way points that a straight free line can skip."""

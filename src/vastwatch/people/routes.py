@@ -7,7 +7,7 @@ moved in one room changes the route in that room only. Where furniture bars a ro
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from threading import Lock
@@ -17,7 +17,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.design.project import Project, find, on_level
+from vastwatch.design.project import Project, find, indexed, on_level
 from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import affordable_cell, grid_over
@@ -167,8 +167,10 @@ def stair_ends(stair: Furnishing) -> tuple[tuple[float, float], tuple[float, flo
     return (float(foot[0]), float(foot[1])), (float(head[0]), float(head[1]))
 
 
-class _Building(NamedTuple):
-    """What routes read: levels by elevation, and the records that bound, bar and join."""
+@dataclass(frozen=True, eq=False)
+class _Building:
+    """What routes read: levels by elevation, and the records that bound, bar and join. One for the same records
+    (`_building`), so that what is kept of it is found without a look at each of them."""
 
     levels: tuple[Level, ...]
     walls: tuple[Wall, ...]
@@ -176,64 +178,106 @@ class _Building(NamedTuple):
     rooms: tuple[Room, ...]
     furnishings: tuple[Furnishing, ...]
 
-    def on(self, records: tuple, level: Level) -> tuple:
-        """Those of some records that stand on a level; the same tuple again for the same records."""
-        return _on_level(records, level.id)
-
+    @cached_property
     def stairs(self) -> tuple[Furnishing, ...]:
         """The stairs alone."""
-        return _stairs(self.furnishings)
+        return tuple(f for f in self.furnishings if f.kind == "stair")
 
-    def floor(self, level: Level, furnishings: tuple[Furnishing, ...]) -> Floor:
-        """The walking floor of a level with some furnishings on it."""
-        k = self.levels.index(level)
-        below = _on_level(_stairs(self.furnishings), self.levels[k - 1].id) if k else ()
-        return floor_of(
-            level, self.on(self.walls, level), self.openings, self.on(self.rooms, level), furnishings, below
-        )
+    @cached_property
+    def on(self) -> dict[str, _OnLevel]:
+        """What stands on each level."""
+        out = {}
+        for k, level in enumerate(self.levels):
+            below = on_level(self.stairs, self.levels[k - 1].id) if k else ()
+            walls, furnishings = on_level(self.walls, level.id), on_level(self.furnishings, level.id)
+            rooms = [(i, r) for i, r in enumerate(self.rooms) if r.level == level.id]
+            # By id, so that where outlines overlap the order of the records does not matter.
+            rooms.sort(key=lambda x: x[1].id)
+            places = np.array([i for i, _ in rooms], np.int32)
+            out[level.id] = _OnLevel(
+                walls, on_level(self.rooms, level.id), furnishings, below, places,
+                _frames([r.outline for _, r in rooms]), _frames([(w.a, w.b) for w in walls]),
+                _frames([f.outline for f in furnishings]), _frames([f.outline for f in below]),
+            )  # fmt: skip
+        return out
+
+    @cached_property
+    def _floors(self) -> dict[object, Floor]:
+        return {}
+
+    def floor(self, level: Level, furnished: bool) -> Floor:
+        """The walking floor of a level with all that stands on it, or its stairs alone."""
+        key = level.id, furnished
+        if key not in self._floors:
+            on = self.on[level.id]
+            there = on.furnishings if furnished else on_level(self.stairs, level.id)
+            self._floors[key] = floor_of(
+                level, on.walls, _openings_in(on.walls, self.openings), on.rooms, there, on.below
+            )
+        return self._floors[key]
 
     def room_floor(self, room: Room, level: Level) -> Floor:
         """The walking floor of one room, with what stands in it."""
-        k = self.levels.index(level)
-        below = _on_level(_stairs(self.furnishings), self.levels[k - 1].id) if k else ()
-        near = _touching(self.on(self.furnishings, level), room)
-        return floor_of(level, _touching(self.on(self.walls, level), room), self.openings, (room,), near,
-                        _touching(below, room))  # fmt: skip
+        if room not in self._floors:
+            on = self.on[level.id]
+            reach = _frames([room.outline])[0] + np.array([-NEAR, -NEAR, NEAR, NEAR])
+            walls = tuple(on.walls[k] for k in _meeting(on.wall_frames, reach))
+            there = tuple(on.furnishings[k] for k in _meeting(on.furniture_frames, reach))
+            below = tuple(on.below[k] for k in _meeting(on.below_frames, reach))
+            self._floors[room] = floor_of(level, walls, _openings_in(walls, self.openings), (room,), there, below)
+        return self._floors[room]
 
 
-@kept
-def _on_level(records: tuple, level: str) -> tuple:
-    return on_level(records, level)
+class _OnLevel(NamedTuple):
+    """What stands on a level, and the stairs that come up to it; `places` of its rooms among all, by their ids, and the
+    frames of each, (n, 4): least x and y, greatest x and y."""
+
+    walls: tuple[Wall, ...]
+    rooms: tuple[Room, ...]
+    furnishings: tuple[Furnishing, ...]
+    below: tuple[Furnishing, ...]
+    places: NDArray[np.int32]
+    room_frames: Array
+    wall_frames: Array
+    furniture_frames: Array
+    below_frames: Array
 
 
-@kept
-def _stairs(furnishings: tuple[Furnishing, ...]) -> tuple[Furnishing, ...]:
-    return tuple(f for f in furnishings if f.kind == "stair")
+def _frames(outlines: Sequence[Sequence[tuple[float, float]]]) -> Array:
+    corners = [np.asarray(o, float) for o in outlines]
+    return np.array([[*c.min(axis=0), *c.max(axis=0)] for c in corners]).reshape(-1, 4)
 
 
-@kept
-def _touching(records: tuple, room: Room) -> tuple:
-    """Those walls or furnishings that come near a room's frame."""
-    xs, ys = [p[0] for p in room.outline], [p[1] for p in room.outline]
-    x0, x1, y0, y1 = min(xs) - NEAR, max(xs) + NEAR, min(ys) - NEAR, max(ys) + NEAR
-    out = []
-    for r in records:
-        corners = (r.a, r.b) if isinstance(r, Wall) else r.outline
-        px, py = [p[0] for p in corners], [p[1] for p in corners]
-        if min(px) <= x1 and max(px) >= x0 and min(py) <= y1 and max(py) >= y0:
-            out.append(r)
-    return tuple(out)
+def _meeting(frames: Array, frame: Array) -> list[int]:
+    """Which of some frames meet another."""
+    apart = (frames[:, :2] > frame[2:]).any(axis=1) | (frames[:, 2:] < frame[:2]).any(axis=1)
+    return np.flatnonzero(~apart).tolist()
+
+
+def _openings_in(walls: Iterable[Wall], openings: tuple[Opening, ...]) -> tuple[Opening, ...]:
+    """The openings in some walls, wall by wall."""
+    by_wall = indexed(openings, _by_wall)
+    return tuple(o for w in walls for o in by_wall.get(w.id, ()))
+
+
+def _by_wall(openings: tuple[Opening, ...]) -> dict[str, list[Opening]]:
+    out: dict[str, list[Opening]] = {}
+    for o in openings:
+        out.setdefault(o.wall, []).append(o)
+    return out
 
 
 def _building(project: Project) -> _Building:
-    order = levels_in_order(project)
-    return _Building(order, project.walls, project.openings, project.rooms, project.furnishings)
+    return _building_of(levels_in_order(project), project.walls, project.openings, project.rooms, project.furnishings)
+
+
+_building_of = kept(weighed_elsewhere(_Building))
 
 
 def floors(project: Project) -> dict[str, Floor]:
     """The walking floor of every level, with all that stands on it."""
     b = _building(project)
-    return {level.id: b.floor(level, b.on(b.furnishings, level)) for level in b.levels}
+    return {level.id: b.floor(level, furnished=True) for level in b.levels}
 
 
 def room_floor(project: Project, room: Room) -> Floor:
@@ -272,11 +316,9 @@ def _through(b: _Building, start: Spot, goal: Spot, furnished: bool) -> list[Str
     """The shortest way by floors and stairs."""
     place = {level.id: i for i, level in enumerate(b.levels)}
     here, there = place[find(b.rooms, start.room).level], place[find(b.rooms, goal.room).level]
-    stairs = b.stairs()
 
     def ground(i: int) -> Floor:
-        level = b.levels[i]
-        return b.floor(level, b.on(b.furnishings if furnished else stairs, level))
+        return b.floor(b.levels[i], furnished)
 
     step = 1 if there >= here else -1
     # Every way to where one stands so far, by each stair there is; buildings have few.
@@ -284,7 +326,7 @@ def _through(b: _Building, start: Spot, goal: Spot, furnished: bool) -> list[Str
     for i in range(here, there, step):
         lower = b.levels[min(i, i + step)]
         onward = []
-        for foot, head in sorted(stair_ends(f) for f in stairs if f.level == lower.id):
+        for foot, head in sorted(stair_ends(f) for f in b.stairs if f.level == lower.id):
             enter, leave = (foot, head) if step > 0 else (head, foot)
             # Of all who reach this stair, only the one that walked least goes on.
             arrived = [w for so_far in begun if (w := so_far.walked(ground(i), i, enter)) is not None]
@@ -355,15 +397,11 @@ def _sampled_along(stretch: Stretch, b: _Building) -> tuple[Array, NDArray[np.in
     if stretch.room is not None:
         return points, np.full(len(points), stretch.room, np.int32)
     room = np.full(len(points), -1, np.int32)
-    level = b.levels[stretch.level].id
-    lows, highs = stretch.points.min(axis=0), stretch.points.max(axis=0)
-    # By id, so that where outlines overlap the order of the records does not matter.
-    for k in sorted(range(len(b.rooms)), key=lambda k: b.rooms[k].id):
-        r = b.rooms[k]
-        xs, ys = [p[0] for p in r.outline], [p[1] for p in r.outline]
-        if r.level != level or min(xs) > highs[0] or max(xs) < lows[0] or min(ys) > highs[1] or max(ys) < lows[1]:
-            continue
-        room[polygons.contains(r.outline, points)] = k
+    on = b.on[b.levels[stretch.level].id]
+    frame = np.concatenate([stretch.points.min(axis=0), stretch.points.max(axis=0)])
+    for k in _meeting(on.room_frames, frame):
+        place = int(on.places[k])
+        room[polygons.contains(b.rooms[place].outline, points)] = place
     return points, _carried_on(room)
 
 
@@ -399,6 +437,24 @@ def _sampled(stretches: list[Stretch], b: _Building) -> Route:
     return Route(along, np.concatenate(level), _carried_on(np.concatenate(room)), heading, np.concatenate(pace))
 
 
+class Along(NamedTuple):
+    """The samples of some routes, one route after the other: see `Route`; `route`: which each is of. Route k has
+    samples[k] from first[k] on, and leaves its first room at out[k] of them."""
+
+    points: Array
+    heading: Array
+    pace: Array
+    level: NDArray[np.int32]
+    route: NDArray[np.int64]
+    first: NDArray[np.int64]
+    samples: NDArray[np.int64]
+    out: NDArray[np.int64]
+
+    def on(self, level: int) -> NDArray[np.intp]:
+        """Which of the samples are on a level (by elevation)."""
+        return np.flatnonzero(self.level == level)
+
+
 @weighed_elsewhere
 class RouteBook:
     """The distinct routes of a building asked for so far; it only grows, so that indices keep their meaning."""
@@ -413,6 +469,10 @@ class RouteBook:
         self.project = project
         self._known: dict[tuple[int, int], int] = {}
         self._growing = Lock()
+
+    def along(self, routes: int) -> Along:
+        """The samples of the first so many routes."""
+        return _along(self, routes)
 
     def gone(self, place: int) -> int:
         """The place of whoever vanishes at a spot; of such a place, itself."""
@@ -432,3 +492,26 @@ class RouteBook:
                 if found is not None:
                     self.routes.append(found)
             return self._known[a, b]
+
+
+@kept
+def _along(book: RouteBook, routes: int) -> Along:
+    known = book.routes[:routes]
+    samples = np.array([len(r.points) for r in known], np.int64)
+    points, heading, pace, level = (
+        np.concatenate([none, *(getattr(r, column) for r in known)])
+        for column, none in (
+            ("points", np.empty((0, 2))), ("heading", np.empty(0)), ("pace", np.empty(0)),
+            ("level", np.zeros(0, np.int32)),
+        )
+    )  # fmt: skip
+    return Along(
+        points,
+        heading,
+        pace,
+        level,
+        np.repeat(np.arange(len(known)), samples),
+        np.cumsum(samples) - samples,
+        samples,
+        np.array([r.out for r in known], np.int64),
+    )

@@ -208,6 +208,19 @@ class Lives:
     minor_of: Ints
     all: Days
 
+    @cached_property
+    def _minor_by_spot(self) -> tuple[Ints, Ints]:
+        """The rows of the small movements, spot after spot, and where each spot's begin."""
+        spot = self.all.minor_spot
+        order = np.argsort(spot, kind="stable")
+        return order, np.searchsorted(spot[order], np.arange(int(spot.max(initial=-1)) + 2))
+
+    def minor_at(self, spots: Ints) -> Ints:
+        """The rows of the small movements at some spots, in order."""
+        order, cuts = self._minor_by_spot
+        rows = [order[cuts[k] : cuts[k + 1]] for k in spots.tolist() if k + 1 < len(cuts)]
+        return np.sort(np.concatenate(rows)) if rows else order[:0]
+
 
 def simulate_days(project: Project, days: int, seed: int) -> Truth:
     """Let everybody live `days` days from the brief's date. The days of a shorter run are shared with it."""

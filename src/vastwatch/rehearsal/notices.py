@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from vastwatch.draws import Keys, arrivals_of_many, at_ms, key_of, sub_keys, uniform
 from vastwatch.memo import kept
-from vastwatch.people.routes import STEP, RouteBook
+from vastwatch.people.routes import STEP, Along, RouteBook
 from vastwatch.people.truth import Household, Lives
 from vastwatch.rehearsal.at_rest import is_doubtful, pressed, seen_at_rest, seen_fading
 from vastwatch.sensing.fading import Fading
@@ -79,9 +79,10 @@ def notices_of(
 class Chances(NamedTuple):
     """How well a sensor notices each bearing of people: `who` gives each person's bearing (row of the others).
 
-    `walk`: notices per second at every sample of all routes (at 1 m/s where that counts), those of route k from
-    first[k] on, samples[k] of them, the first room left at out[k]; `since`, `until`: the first and the last sample of
-    each route that has any, -1 for none; `large`, `small`: chances per small movement at each spot; `still`: notices
+    `walk`: notices per second at every sample (at 1 m/s where that counts) of those routes on which anything is
+    noticed, of route k from first[k] on, samples[k] of them, the first room left at out[k]; `since`, `until`: the
+    first and the last sample of each route that has any, -1 for none; `large`, `small`: chances per small movement at
+    each spot; `still`: notices
     per second at rest there; where that fades, `near`: how far they are as a share of the range on them; `margin`:
     of what they press, the pressure over the one it closes at.
     """
@@ -118,20 +119,14 @@ def _chances(
     mounted: MountedSensor, level: int, book: RouteBook, routes: int, bearings: tuple[tuple[bool, float], ...]
 ) -> Chances:
     distinct = sorted(set(bearings)) or [(False, ADULT_KG)]
-    known = book.routes[:routes]
-    lengths = [len(r.points) for r in known]
-    walk = np.zeros((len(distinct), sum(lengths)))
-    if known:
-        points = np.concatenate([r.points for r in known])
-        heading = np.concatenate([r.heading for r in known])
-        pace = np.concatenate([r.pace for r in known])
-        here = np.flatnonzero(np.concatenate([r.level for r in known]) == level)
-        for k, (pet, kg) in enumerate(distinct):
-            if len(here):
-                walker = Walker(PET if pet else STANDING, 1.0, None, heading[here], kg, pace[here])
-                walk[k, here] = walking(mounted, points[here], walker)
-    base = np.concatenate([[0], np.cumsum(lengths)])[:-1].astype(int)
-    since, until = _reach(walk, base)
+    along = book.along(routes)
+    here = along.on(level)
+    seen_here = np.zeros((len(distinct), len(here)))
+    for k, (pet, kg) in enumerate(distinct):
+        if len(here):
+            walker = Walker(PET if pet else STANDING, 1.0, None, along.heading[here], kg, along.pace[here])
+            seen_here[k] = walking(mounted, along.points[here], walker)
+    walk, base, since, until = _where_noticed(seen_here, here, along)
     large, small, still, near, margin = (np.zeros((len(distinct), len(book.spots))) for _ in range(5))
     fading = None
     for k, (pet, kg) in enumerate(distinct):
@@ -140,22 +135,27 @@ def _chances(
         near[k] = np.inf if seen.near is None else seen.near
         margin[k] = 0.0 if seen.margin is None else seen.margin
     who = np.array([distinct.index(b) for b in bearings], int)
-    out = np.array([r.out for r in known], int)
-    return Chances(
-        who, base, np.array(lengths, int), out, walk, since, until, large, small, still, near, margin, fading
-    )
+    return Chances(who, base, along.samples, along.out, walk, since, until, large, small, still, near, margin, fading)
 
 
-def _reach(walk: Array, base: Ints) -> tuple[Ints, Ints]:
-    """For each bearing the first and the last sample of each route at which anything is noticed; -1 for none."""
-    since, until = np.full((2, len(walk), len(base)), -1)
-    for k, rates in enumerate(walk):
-        at = np.flatnonzero(rates > 0)
-        route = np.searchsorted(base, at, side="right") - 1
+def _where_noticed(seen: Array, here: Ints, along: Along) -> tuple[Array, Ints, Ints, Ints]:
+    """`walk`, `first`, `since` and `until` of `Chances`: of notices per second at the samples `here`, by bearing."""
+    since, until = np.full((2, len(seen), len(along.samples)), -1)
+    for k, rates in enumerate(seen):
+        at = here[rates > 0]
+        route = along.route[at]
         # Of several on one route, assigned in order, the last stays.
-        until[k, route] = at - base[route]
-        since[k, route[::-1]] = (at - base[route])[::-1]
-    return since, until
+        until[k, route] = at - along.first[route]
+        since[k, route[::-1]] = (at - along.first[route])[::-1]
+    # A sensor sees few of the ways through a large building: the others have no rows.
+    some = np.asarray(until.max(axis=0, initial=-1) >= 0)
+    length = np.where(some, along.samples, 0)
+    first = np.cumsum(length) - length
+    walk = np.zeros((len(seen), int(length.sum())))
+    mine = np.flatnonzero(some[along.route[here]])
+    at = here[mine]
+    walk[:, first[along.route[at]] + at - along.first[along.route[at]]] = seen[:, mine]
+    return walk, first, since, until
 
 
 @kept
@@ -253,11 +253,13 @@ def _minor(lives: Lives, c: Chances, name: tuple[object, ...]) -> Found:
     w = lives.all
     if len(w.minor_t) == 0:
         return _found(np.empty(0), np.empty(0), np.zeros(0, int), lives, True)
-    bearing, spot = c.who[lives.minor_of], w.minor_spot
-    chance = np.where(w.minor_large, c.large[bearing, spot], c.small[bearing, spot])
-    some = np.flatnonzero(chance > 0)
+    # Of the movements at all spots, those at the spots where any is noticed.
+    at = lives.minor_at(np.flatnonzero(((c.large > 0) | (c.small > 0)).any(axis=0)))
+    bearing, spot = c.who[lives.minor_of[at]], w.minor_spot[at]
+    chance = np.where(w.minor_large[at], c.large[bearing, spot], c.small[bearing, spot])
+    some = at[chance > 0]
     t, who = w.minor_t[some], lives.minor_of[some]
-    hit = uniform(_keys(lives, *name, "minor")[who], at_ms(t)) < chance[some]
+    hit = uniform(_keys(lives, *name, "minor")[who], at_ms(t)) < chance[chance > 0]
     return _found(t[hit], t[hit], who[hit], lives, True)
 
 

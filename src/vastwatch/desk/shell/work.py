@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from vastwatch.advice import judge as judging
 from vastwatch.advice.compared import RoomCompared, compared
 from vastwatch.advice.finding import Finding
 from vastwatch.advice.findings import findings
 from vastwatch.advice.frontier import Frontier, frontier
-from vastwatch.advice.judge import DAYS as TUNING_DAYS
 from vastwatch.advice.judge import Judgement
+from vastwatch.advice.judge_settings import settings
 from vastwatch.advice.offers import Offers, offers
 from vastwatch.advice.purchase import Purchase, bare, free_gain, purchases, starter_set
 from vastwatch.advice.remedies import Remedy, remedies
@@ -31,8 +30,8 @@ from vastwatch.rehearsal.incidents import Kind
 DAYS, SEED = 7, 1
 # What is rehearsed where a month is looked at: four weeks, of which the first is that week.
 MONTH = 28
-# A frontier is lived under so many of the judge's seeds, and looks at so many settings: half a minute's work.
-FRONTIER_SEEDS, FRONTIER_SETTINGS = 6, 40
+# A frontier looks at so many settings.
+FRONTIER_SETTINGS = 40
 # Two designs are compared under so many.
 COMPARED_SEEDS = 8
 # And what matters, under so many.
@@ -58,11 +57,11 @@ class Causes(NamedTuple):
 
 
 def curve_of(task: Task, project: Project, room: str) -> TimingCurve:
-    return cached_curve(rehearse(project, TUNING_DAYS, SEED), room)
+    return cached_curve(rehearse(project, settings().days, SEED), room)
 
 
 def settled_of(task: Task, project: Project, room: str) -> TimingCurve:
-    return tuned(project, room, TUNING_DAYS, SEED, task.should_continue, task.report_progress)
+    return tuned(project, room, settings().days, SEED, task.should_continue, task.report_progress)
 
 
 def findings_of(task: Task, project: Project, judged: Mapping[str, Judgement]) -> list[Finding]:
@@ -79,7 +78,7 @@ def schools_of(task: Task, project: Project, room: str, types: list[DeviceType])
 
 def frontier_of(task: Task, project: Project, room: str) -> Frontier:
     return frontier(
-        project, room, True, judging.CHOSEN_ON[:FRONTIER_SEEDS], evaluations=FRONTIER_SETTINGS,
+        project, room, True, settings().chosen_on[: settings().frontier_seeds], evaluations=FRONTIER_SETTINGS,
         should_continue=task.should_continue, report_progress=task.report_progress,
     )  # fmt: skip
 
@@ -96,8 +95,8 @@ class Designs(NamedTuple):
 def designs_of(task: Task, project: Project, variant: Variant, seed: int) -> Designs:
     other = designed_as(project, variant)
     pair = rehearse(project, DAYS, seed), rehearse(other, DAYS, seed)
-    seeds = judging.CHOSEN_ON[:COMPARED_SEEDS]
-    weeks = len(seeds) * TUNING_DAYS // 7
+    seeds = settings().chosen_on[:COMPARED_SEEDS]
+    weeks = len(seeds) * settings().days // 7
 
     def show(rooms: list[RoomCompared]) -> None:
         task.show(Designs(rooms, weeks, pair))
@@ -116,7 +115,7 @@ class Matters(NamedTuple):
 
 
 def matters_of(task: Task, project: Project, room: str) -> Matters:
-    seeds = judging.CHOSEN_ON[:MATTER_SEEDS]
+    seeds = settings().chosen_on[:MATTER_SEEDS]
     steps = effects(
         project, room, seeds, should_continue=task.should_continue,
         report_progress=lambda share: task.report_progress(0.6 * share),
