@@ -35,7 +35,6 @@ class Floor:
 
     grid: Grid
     free: NDArray[np.bool_]
-    _graph: csr_array
     _trees: dict[int, NDArray[np.int32]] = field(default_factory=dict)
     _graphs: dict[int, tuple[csr_array, NDArray[np.intp]]] = field(default_factory=dict)
     _nearest: dict[tuple[float, float], int] = field(default_factory=dict)
@@ -69,17 +68,26 @@ class Floor:
             reach *= 4
 
     @cached_property
-    def _part(self) -> NDArray[np.int32]:
-        """Which part of the floor each cell belongs to."""
-        from scipy.sparse.csgraph import connected_components
+    def _parts(self) -> tuple[NDArray[np.int32], list[tuple[slice, slice]]]:
+        """The part of the floor that each cell belongs to, from 1 on (0: none), and the rows and columns of each part.
 
-        return connected_components(self._graph, directed=False)[1]
+        Whoever may go to a cell corner to corner may go there by a side as well, so that neighbours by a side tell.
+        """
+        from scipy.ndimage import find_objects, label
+
+        part = label(self.free)[0]
+        return part, find_objects(part)
 
     def _graph_of(self, part: int) -> tuple[csr_array, NDArray[np.intp]]:
-        """The graph of the cells of a part, and which cells they are, in order."""
+        """The walking graph of a part of the floor, and which cells of the grid its nodes are, in order."""
         if part not in self._graphs:
-            cells = np.flatnonzero(self._part == part)
-            self._graphs[part] = self._graph[cells][:, cells], cells
+            parts, windows = self._parts
+            rows, columns = windows[part - 1]
+            here = parts[rows, columns] == part
+            inside = np.flatnonzero(here)
+            graph = _joined(here, self.grid.cell)[inside][:, inside]
+            row, column = np.nonzero(here)
+            self._graphs[part] = graph, (row + rows.start) * self.free.shape[1] + column + columns.start
         return self._graphs[part]
 
     def route(self, start: tuple[float, float], goal: tuple[float, float]) -> Array | None:
@@ -102,9 +110,10 @@ class Floor:
         """The centres of the cells on the shortest way from one to another, or None where there is none."""
         from scipy.sparse.csgraph import dijkstra
 
-        if self._part[i] != self._part[j]:
+        parts = self._parts[0].ravel()
+        if parts[i] != parts[j]:
             return None
-        graph, cells = self._graph_of(int(self._part[i]))
+        graph, cells = self._graph_of(int(parts[i]))
         start, at = (int(k) for k in np.searchsorted(cells, [i, j]))
         if i not in self._trees:
             before = dijkstra(graph, directed=False, indices=start, return_predecessors=True)[1]
@@ -154,7 +163,12 @@ def _fractions(n: int) -> Array:
 
 
 def floor(grid: Grid, free: NDArray[np.bool_]) -> Floor:
-    """Join free neighbouring cells (eight directions, corners not cut) into a walking graph."""
+    """The floor of the free cells of a grid, (rows, columns)."""
+    return Floor(grid, free)
+
+
+def _joined(free: NDArray[np.bool_], cell: float) -> csr_array:
+    """The graph of all cells, free neighbours joined: eight directions, corners not cut."""
     from scipy.sparse import csr_array
 
     rows, columns = free.shape
@@ -170,7 +184,6 @@ def floor(grid: Grid, free: NDArray[np.bool_]) -> Floor:
             both = both & free[side] & free[other]
         starts.append(index[here][both])
         ends.append(index[there][both])
-        lengths.append(np.full(int(both.sum()), grid.cell * np.hypot(dx, dy)))
+        lengths.append(np.full(int(both.sum()), cell * np.hypot(dx, dy)))
     a, b, w = np.concatenate(starts), np.concatenate(ends), np.concatenate(lengths)
-    graph = csr_array((w, (a, b)), shape=(free.size, free.size))
-    return Floor(grid, free, graph)
+    return csr_array((w, (a, b)), shape=(free.size, free.size))

@@ -318,6 +318,10 @@ def instants_set_off(sources: Sequence[FalseSource], keys: Keys) -> tuple[Array,
 
 
 def by_day(n: Notices, midnights: list[float]) -> list[Notices]:
-    """Notices of some days, one day after the other, between successive midnights."""
+    """Notices of some days, one day after the other, between successive midnights; each has arrays of its own, so that
+    what is kept of one day does not hold the others."""
     cuts = np.searchsorted(n.start, midnights)
-    return [Notices(n.start[a:b], n.end[a:b], n.source[a:b], n.moving[a:b]) for a, b in pairwise(cuts)]
+    return [
+        Notices(n.start[a:b].copy(), n.end[a:b].copy(), n.source[a:b].copy(), n.moving[a:b].copy())
+        for a, b in pairwise(cuts)
+    ]

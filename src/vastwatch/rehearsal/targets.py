@@ -73,11 +73,12 @@ class Targets(NamedTuple):
     merged: Ints
 
     def by_day(self, midnights: list[float]) -> list[Targets]:
-        """Day after day, between successive midnights."""
+        """Day after day, between successive midnights; each has arrays of its own, so that what is kept of one day
+        does not hold the others."""
         cuts, lost, merged = (np.searchsorted(t, midnights) for t in (self.tick, self.lost, self.merged))
         return [
-            Targets(self.tick[a:b], self.read[a:b], self.at[a:b], self.of[a:b], self.image[a:b], self.names,
-                    self.lost[c:d], self.merged[e:f])
+            Targets(self.tick[a:b].copy(), self.read[a:b].copy(), self.at[a:b].copy(), self.of[a:b].copy(),
+                    self.image[a:b].copy(), self.names, self.lost[c:d].copy(), self.merged[e:f].copy())
             for (a, b), (c, d), (e, f) in zip(pairwise(cuts), pairwise(lost), pairwise(merged))
         ]  # fmt: skip
 
@@ -96,10 +97,16 @@ class Watched(NamedTuple):
 def targets_of(watched: Watched, household: Household, lives: Lives, noticed: Notices) -> Targets:
     """The targets of some days, from what was noticed of them."""
     people = [p.id for p in lives.people]
-    found = [_person(watched, household, lives, k, noticed) for k in range(len(people))]
+    # Most of those who live in a large building it never notices.
+    seen = set(noticed.source.tolist())
+    found = [
+        _person(watched, household, lives, k, noticed) if person in seen else _nobody()
+        for k, person in enumerate(people)
+    ]
     names = (*people, *(h.id for h in watched.hazards))
     for k, hazard in enumerate(watched.hazards):
-        found.append(_false(watched, household, hazard, len(people) + k, noticed))
+        if hazard.id in seen:
+            found.append(_false(watched, household, hazard, len(people) + k, noticed))
     mirrors = [h for h in watched.hazards if h.kind == "mirror or metal" and h.strength > 0]
     for mirror in mirrors:
         found += [_images(watched, household, mirror, t) for t in found[: len(people)]]

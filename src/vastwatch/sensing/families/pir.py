@@ -116,6 +116,9 @@ def view_of(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float
         # Off axis the reach is shorter: most of a wide room is settled before any wall is looked at.
         azimuth, off_axis = _falloff(view.azimuth, sensor, device)
         view, azimuth, off_axis = _kept(view.r < reach * off_axis, view, azimuth, off_axis)
+    if len(view.r) == 0:
+        # Most of a large building is beyond the reach of any one sensor.
+        return PirView(view.order, view.r, view.r, view.r, view.r, view.r)
     around = near(around, x, y, reach)
     view, azimuth, off_axis = _kept(visible(view, around.full), view, azimuth, off_axis)
     heights = body.heights

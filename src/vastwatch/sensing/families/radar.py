@@ -96,6 +96,10 @@ def view_of(sensor: Sensor, device: RadarType, around: Obstacles, points: Array,
     # Gates are on what it reads.
     least, most = ((gate - device.bias_r_m) / device.scale_r for gate in (device.min_gate_m, device.max_gate_m))
     candidates = _in_front(sensor, points, min(far, most), dz)
+    if len(candidates) == 0:
+        # Most of a large building is beyond the reach of any one sensor.
+        none = np.empty(0)
+        return RadarView(candidates, none, none, none, none, 1.0, 1.0)
     dx, dy = points[candidates, 0] - x, points[candidates, 1] - y
     slant = np.sqrt(dx * dx + dy * dy + dz * dz)
     azimuth, elevation = off_axis(sensor, dx, dy, dz)
