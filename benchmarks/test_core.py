@@ -24,7 +24,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.reactors import start_and_keep
 from vastwatch.rehearsal.scores import false_offs
-from vastwatch.sensing.coverage import notice_times, room_mask
+from vastwatch.sensing.coverage import notice_times, room_cells
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import obstacles
 from vastwatch.signals import Signal
@@ -60,8 +60,8 @@ def test_coverage_of_a_moved_sensors_room_against_a_per_cell_loop(demo):
     from vastwatch.sensing.figures import STANDING
 
     room, sensor = find(demo.rooms, "throwing"), find(demo.sensors, "pir-throwing")
-    mask = room_mask(demo.rooms, room)
-    points = np.asfortranarray(level_grid(demo.rooms, "ground").points[mask.ravel()])
+    cells = room_cells(demo.rooms, room)
+    points = np.asfortranarray(level_grid(demo.rooms, "ground").points[cells])
     step = iter(range(10_000))
 
     def moved():

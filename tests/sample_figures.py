@@ -57,7 +57,7 @@ from vastwatch.files import load_demo
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing import FIGURES
-from vastwatch.sensing.coverage import coverage, room_mask, spot_body
+from vastwatch.sensing.coverage import coverage, room_cells, spot_body
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import Somebody
 from vastwatch.sensing.hazards import false_rate, resolved
@@ -152,14 +152,14 @@ def of_coverage() -> Any:
         )
         if home is None or not watches_area(find(project.devices, s.device)):
             continue
-        mask = room_mask(project.rooms, home)
+        own = room_cells(project.rooms, home)
         for figure in FIGURES:
             found = coverage(project, s.id, figure)
             dragged = coverage(project, s.id, figure, 2).notice_s
-            cells, everywhere = found.notice_s[mask], found.notice_s[np.isfinite(found.notice_s)]
+            cells, everywhere = found.at(own), found.notice_s[np.isfinite(found.notice_s)]
             known = cells[np.isfinite(cells)]
             out[f"{s.id} {figure}"] = [
-                *(found.share_within(w, mask) for w in WAITS_S), float(known.mean()) if len(known) else None,
+                *(found.share_within(w, own) for w in WAITS_S), float(known.mean()) if len(known) else None,
                 len(everywhere), int(np.isfinite(dragged).sum()), float(dragged[np.isfinite(dragged)].sum()),
             ]  # fmt: skip
     return out

@@ -379,19 +379,21 @@ def test_a_bigger_outline_than_four_corners_hides_too():
 def test_a_hurried_map_is_the_same_in_its_own_room_and_nearly_so_elsewhere(demo, ident):
     from vastwatch.design.places import room_of
     from vastwatch.sensing import coverage
-    from vastwatch.sensing.coverage import built_cells, room_mask
+    from vastwatch.sensing.coverage import built_cells, room_cells
 
     sensor = find(demo.sensors, ident)
     full, quick = coverage(demo, ident, "across"), coverage(demo, ident, "across", coarseness=1)
-    own = room_mask(demo.rooms, room_of(demo, sensor))
-    assert np.array_equal(full.notice_s[own], quick.notice_s[own])
+    own = room_cells(demo.rooms, room_of(demo, sensor))
+    assert np.array_equal(full.at(own), quick.at(own))
     cells, _ = built_cells(demo.rooms, sensor.level)
-    agree = (full.notice_s <= 5).ravel()[cells] == (quick.notice_s <= 5).ravel()[cells]
+    agree = (full.at(cells) <= 5) == (quick.at(cells) <= 5)
     assert agree.mean() > 0.97
-    assert not np.isfinite(np.delete(quick.notice_s.ravel(), cells)).any()
+    assert not np.isfinite(
+        quick.at(np.delete(np.arange(quick.part.whole.rows * quick.part.whole.columns), cells))
+    ).any()
     # Where it is coarser the cells are twice as wide: in the middle of four is what they say.
     rough = coverage(demo, ident, "across", coarseness=2)
     assert rough.grid.cell == 2 * full.grid.cell
-    coarse = room_mask(demo.rooms, room_of(demo, sensor), rough.grid.cell)
+    coarse = room_cells(demo.rooms, room_of(demo, sensor), rough.grid.cell)
     for tau in (1.0, 5.0, 30.0):
         assert rough.share_within(tau, coarse) == pytest.approx(full.share_within(tau, own), abs=0.02)

@@ -96,7 +96,8 @@ def test_a_warmer_room_is_never_noticed_sooner(ambient, more):
         project = make_room()
         room = replace(project.rooms[0], ambient_c=c)
         project = replace(project, rooms=(room, project.rooms[1]))
-        return coverage(project, "pir", "seated").notice_s
+        cells, _ = built_cells(project.rooms, "g")
+        return coverage(project, "pir", "seated").at(cells)
 
     assert (times(min(ambient + more, 40.0)) >= times(ambient) - 1e-9).all()
 

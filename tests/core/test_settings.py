@@ -33,7 +33,7 @@ from vastwatch.devices import catalogue
 from vastwatch.devices.battery import battery_years, charge_ah, intervals_per_day
 from vastwatch.files.project_file import save_project
 from vastwatch.rehearsal import rehearse
-from vastwatch.sensing.coverage import coverage
+from vastwatch.sensing.coverage import built_cells, coverage
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.model import settings_of, staying, walking
 from vastwatch.sensing.mounted import mount
@@ -275,10 +275,12 @@ def test_maps_and_cards_show_a_sensor_as_it_is_set_at_the_hour():
     sensor = replace(project.sensors[0], settings=Settings(by_hour=parts))
     by_hour = put(project, sensor)
     day, night, usual = (coverage(by_hour, "pir", "across", second=s) for s in (12 * 3600.0, 23 * 3600.0, None))
-    seen = np.isfinite(night.notice_s)
-    assert (night.notice_s[seen] >= day.notice_s[seen]).all()
-    assert (night.notice_s[seen] > 1.2 * day.notice_s[seen]).sum() > 100
-    assert (usual.notice_s == day.notice_s).all()
+    cells, _ = built_cells(by_hour.rooms, sensor.level)
+    night_s, day_s = night.at(cells), day.at(cells)
+    seen = np.isfinite(night_s)
+    assert (night_s[seen] >= day_s[seen]).all()
+    assert (night_s[seen] > 1.2 * day_s[seen]).sum() > 100
+    assert (usual.at(cells) == day_s).all()
     # Over midnight the evening's part goes on.
     assert (coverage(by_hour, "pir", "across", second=3600.0).notice_s == night.notice_s).all()
     assert at_hour(project.sensors[0], 5.0) is project.sensors[0]

@@ -10,7 +10,7 @@ from vastwatch.advice.spill import LEAST_M2, SEEN_S, spills
 from vastwatch.causes.witnesses import set_off
 from vastwatch.design.project import find
 from vastwatch.rehearsal import rehearse
-from vastwatch.sensing.coverage import coverage, room_mask
+from vastwatch.sensing.coverage import coverage, room_cells
 
 
 def test_every_room_that_is_seen_is_told_and_no_other(demo):
@@ -21,7 +21,7 @@ def test_every_room_that_is_seen_is_told_and_no_other(demo):
             if room.level != sensor.level:
                 assert room.id not in told
                 continue
-            cells = cover.notice_s[room_mask(demo.rooms, room)]
+            cells = cover.at(room_cells(demo.rooms, room))
             area = float((cells <= SEEN_S).sum()) * cover.grid.cell**2
             if room.id in told:
                 assert told[room.id] == np.round(area, 10) or abs(told[room.id] - area) < 1e-6

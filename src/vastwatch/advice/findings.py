@@ -31,7 +31,7 @@ from vastwatch.devices import PirType
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.people.routes import in_the_way, route
-from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_mask, spot_notice_s
+from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_cells, spot_notice_s
 from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Furnishing, Room, Spot
@@ -198,7 +198,7 @@ def _walkers(project: Project, judged: Judged) -> Iterator[Finding]:
         for sensor in _keepers(project, room.id):
             if find(project.sensors, sensor).level != room.level:
                 continue
-            notice = coverage(project, sensor, "across").notice_s[walked(project.rooms, project.furnishings, room)]
+            notice = coverage(project, sensor, "across").at(walked(project.rooms, project.furnishings, room))
             best = notice if best is None else np.minimum(best, notice)
         if best is None or len(best) == 0:
             continue
@@ -229,14 +229,12 @@ def _ways_missed(project: Project, room: Room, presence: str, ways: Ways) -> Ite
 
 
 @kept
-def walked(rooms: tuple[Room, ...], furnishings: tuple[Furnishing, ...], room: Room) -> NDArray[np.bool_]:
-    """The cells of a room on its level's grid over which somebody can walk; all of them in a room full of furniture."""
-    mask, points = room_mask(rooms, room), level_grid(rooms, room.level).points
-    cells = np.flatnonzero(mask)
-    free = cells[~in_the_way((f for f in furnishings if f.level == room.level), points[cells])]
-    out = np.zeros(mask.size, bool)
-    out[free if len(free) else cells] = True
-    return out.reshape(mask.shape)
+def walked(rooms: tuple[Room, ...], furnishings: tuple[Furnishing, ...], room: Room) -> NDArray[np.intp]:
+    """The cells of a room over which somebody can walk, as flat indices on its level's grid; all of them in a room full
+    of furniture."""
+    cells, grid = room_cells(rooms, room), level_grid(rooms, room.level)
+    free = cells[~in_the_way((f for f in furnishings if f.level == room.level), grid.points[cells])]
+    return free if len(free) else cells
 
 
 def _spill(project: Project) -> Iterator[Finding]:

@@ -17,7 +17,7 @@ from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.reactors import occupied
 from vastwatch.rehearsal.reports import notices_on
 from vastwatch.rehearsal.run import record
-from vastwatch.sensing.coverage import coverage, room_mask
+from vastwatch.sensing.coverage import coverage, room_cells
 from vastwatch.sensing.model import surely_blind_s
 from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
@@ -54,10 +54,11 @@ def spills(project: Project, sensor_id: str, lived: bool = True) -> list[Spill]:
     areas: list[tuple[float, str, Point]] = []
     for room in project.rooms:
         if room.level == sensor.level and room.id != home.id and room.id not in served:
-            seen = room_mask(project.rooms, room) & (cover.notice_s <= SEEN_S)
-            area = float(seen.sum()) * cover.grid.cell**2
+            cells = room_cells(project.rooms, room)
+            seen = cells[cover.at(cells) <= SEEN_S]
+            area = len(seen) * cover.grid.cell**2
             if area > LEAST_M2:
-                areas.append((area, room.id, _middle(cover.grid, seen)))
+                areas.append((area, room.id, _middle(cover.part.whole, seen)))
     often: dict[str, float] = {}
     if areas and lived:
         truth = simulate_days(project, DAYS, SEED)
@@ -65,9 +66,9 @@ def spills(project: Project, sensor_id: str, lived: bool = True) -> list[Spill]:
     return [Spill(sensor_id, room, area, at, often.get(room, 0.0)) for area, room, at in sorted(areas, reverse=True)]
 
 
-def _middle(grid: Grid, cells: NDArray[np.bool_]) -> Point:
+def _middle(grid: Grid, cells: NDArray[np.intp]) -> Point:
     """The centre of the cell, among some, that is nearest to the mean of them all."""
-    row, column = np.nonzero(cells)
+    row, column = np.divmod(cells, grid.columns)
     at = np.column_stack([grid.x[column], grid.y[row]])
     x, y = at[np.argmin(((at - at.mean(axis=0)) ** 2).sum(axis=1))]
     return float(x), float(y)

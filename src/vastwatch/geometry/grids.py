@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -40,9 +41,56 @@ class Grid:
         out[:, 1] = np.repeat(self.y, self.columns)
         return out
 
+    def part(self, x0: float, y0: float, x1: float, y1: float) -> Part:
+        """The part of the grid whose cells meet a frame; it may be empty."""
+        c0, c1 = (math.floor((x - self.x0) / self.cell) for x in (max(x0, self.x0 - 1.0), min(x1, self.x1 + 1.0)))
+        r0, r1 = (math.floor((y - self.y0) / self.cell) for y in (max(y0, self.y0 - 1.0), min(y1, self.y1 + 1.0)))
+        c0, r0 = min(max(c0, 0), self.columns), min(max(r0, 0), self.rows)
+        c1, r1 = min(max(c1 + 1, c0), self.columns), min(max(r1 + 1, r0), self.rows)
+        x, y = self.x0 + c0 * self.cell, self.y0 + r0 * self.cell
+        return Part(self, Grid(x, y, self.cell, r1 - r0, c1 - c0), r0, c0)
+
+    @property
+    def x1(self) -> float:
+        """Its right edge."""
+        return self.x0 + self.columns * self.cell
+
+    @property
+    def y1(self) -> float:
+        """Its upper edge."""
+        return self.y0 + self.rows * self.cell
+
+    def cells_in(self, outline: ArrayLike) -> NDArray[np.intp]:
+        """Flat indices of the cells that have their centre inside the polygon, in order."""
+        corners = np.asarray(outline, float)
+        part = self.part(*corners.min(axis=0), *corners.max(axis=0))
+        # By the whole grid's own centres: a part's may differ from them by rounding.
+        rows, columns = np.divmod(np.arange(part.grid.rows * part.grid.columns), max(part.grid.columns, 1))
+        cells = (rows + part.row) * self.columns + columns + part.column
+        points = np.column_stack([self.x[columns + part.column], self.y[rows + part.row]])
+        return np.asarray(cells[polygons.contains(corners, points)])
+
     def mask(self, outline: ArrayLike) -> NDArray[np.bool_]:
         """Which cells have their centre inside the polygon, shape (rows, columns)."""
-        return polygons.contains(outline, self.points).reshape(self.rows, self.columns)
+        out = np.zeros(self.rows * self.columns, bool)
+        out[self.cells_in(outline)] = True
+        return out.reshape(self.rows, self.columns)
+
+
+class Part(NamedTuple):
+    """A part of a grid, as a grid of its own: its first cell is cell [row, column] of the `whole`."""
+
+    whole: Grid
+    grid: Grid
+    row: int
+    column: int
+
+    def within(self, cells: NDArray[np.intp]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        """Which of some cells of the whole grid (flat indices) lie in the part, and their flat indices in it."""
+        rows, columns = np.divmod(cells, max(self.whole.columns, 1))
+        rows, columns = rows - self.row, columns - self.column
+        inside = np.flatnonzero((rows >= 0) & (rows < self.grid.rows) & (columns >= 0) & (columns < self.grid.columns))
+        return inside, rows[inside] * self.grid.columns + columns[inside]
 
 
 def grid_over(outlines: list[NDArray[np.float64]], cell: float) -> Grid:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from vastwatch.design.placed import at_hour
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, on_level
-from vastwatch.geometry.grids import Grid, affordable_cell, grid_over
+from vastwatch.geometry.grids import Grid, Part, affordable_cell, grid_over
 from vastwatch.memo import kept
 from vastwatch.sensing.figures import (
     ABED,
@@ -29,7 +29,7 @@ from vastwatch.sensing.figures import (
     Walker,
     body_of,
 )  # fmt: skip
-from vastwatch.sensing.model import MountedSensor, latency_s, mean_wait, staying, walking
+from vastwatch.sensing.model import MountedSensor, farthest_m, latency_s, mean_wait, staying, walking
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Room, Spot
 
@@ -41,17 +41,29 @@ CELL, MOST_CELLS = 0.05, 1_500_000
 
 @dataclass(frozen=True, eq=False)
 class CoverageMap:
-    """Mean seconds until a figure is noticed at each cell of a level, (rows, columns); inf where never."""
+    """Mean seconds until a figure is noticed at each cell of that `part` of a level which a sensor may reach,
+    (rows, columns); inf where never, and beyond it."""
 
     sensor: str
     figure: Figure
-    grid: Grid
+    part: Part
     notice_s: Array
 
-    def share_within(self, seconds: float, mask: NDArray[np.bool_]) -> float:
-        """Share of the masked cells noticed within that time; 0 for an empty mask."""
-        cells = self.notice_s[mask]
-        return float((cells <= seconds).mean()) if len(cells) else 0.0
+    @property
+    def grid(self) -> Grid:
+        """The cells of `notice_s`."""
+        return self.part.grid
+
+    def at(self, cells: NDArray[np.intp]) -> Array:
+        """Mean seconds at some cells of the level's grid, by their flat indices, (n,)."""
+        out = np.full(len(cells), math.inf)
+        inside, mine = self.part.within(cells)
+        out[inside] = self.notice_s.ravel()[mine]
+        return out
+
+    def share_within(self, seconds: float, cells: NDArray[np.intp]) -> float:
+        """Share of some cells of the level's grid noticed within that time; 0 for none."""
+        return float((self.at(cells) <= seconds).mean()) if len(cells) else 0.0
 
 
 @kept
@@ -61,26 +73,52 @@ def level_grid(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> Grid:
     return grid_over(outlines, affordable_cell(outlines, cell, MOST_CELLS))
 
 
+def room_cells(rooms: tuple[Room, ...], room: Room, cell: float = CELL) -> NDArray[np.intp]:
+    """The cells of a room, as flat indices on its level's grid, in order."""
+    return _room_cells(level_grid(rooms, room.level, cell), room)
+
+
 @kept
-def room_mask(rooms: tuple[Room, ...], room: Room, cell: float = CELL) -> NDArray[np.bool_]:
-    """The cells of a room on its level's grid."""
-    return level_grid(rooms, room.level, cell).mask(room.outline)
+def _room_cells(grid: Grid, room: Room) -> NDArray[np.intp]:
+    return grid.cells_in(room.outline)
+
+
+@kept
+def _frames_on(rooms: tuple[Room, ...], level: str) -> tuple[tuple[Room, ...], Array]:
+    """The rooms of a level and the frame of each, (n, 4): least x and y, greatest x and y."""
+    here = on_level(rooms, level)
+    corners = [np.asarray(r.outline, float) for r in here]
+    return here, np.array([[*c.min(axis=0), *c.max(axis=0)] for c in corners]).reshape(-1, 4)
+
+
+def _built_cells(rooms: tuple[Room, ...], level: str, part: Part) -> NDArray[np.intp]:
+    """The cells of a part of a level's grid that lie in any room, as flat indices in the part, in order."""
+    grid = part.grid
+    built = np.zeros(grid.rows * grid.columns, bool)
+    here, frames = _frames_on(rooms, level)
+    apart = (frames[:, :2] > (grid.x1, grid.y1)).any(axis=1) | (frames[:, 2:] < (grid.x0, grid.y0)).any(axis=1)
+    for k in np.flatnonzero(~apart).tolist():
+        built[part.within(_room_cells(part.whole, here[k]))[1]] = True
+    return np.flatnonzero(built)
+
+
+def _centres(grid: Grid, cells: NDArray[np.intp]) -> Array:
+    """The centres of some cells, (n, 2); each column contiguous in memory."""
+    rows, columns = np.divmod(cells, max(grid.columns, 1))
+    return np.asfortranarray(np.column_stack([grid.x[columns], grid.y[rows]]))
 
 
 @kept
 def built_cells(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> tuple[NDArray[np.intp], Array]:
     """Flat indices and centres, (m,) and (m, 2), of the cells that lie in any room of a level."""
     grid = level_grid(rooms, level, cell)
-    built = np.zeros((grid.rows, grid.columns), bool)
-    for room in on_level(rooms, level):
-        built |= room_mask(rooms, room, cell)
-    cells = np.flatnonzero(built)
-    return cells, np.asfortranarray(grid.points[cells])
+    cells = _built_cells(rooms, level, Part(grid, grid, 0, 0))
+    return cells, _centres(grid, cells)
 
 
 class Blocks(NamedTuple):
-    """The cells of a level for a map that has to be ready within a frame: flat indices of all built cells (n,), which
-    block each belongs to (n,), and the middles of the blocks (m, 2)."""
+    """The cells of a part of a level for a map that has to be ready within a frame: flat indices of all built cells
+    (n,), which block each belongs to (n,), and the middles of the blocks (m, 2)."""
 
     cells: NDArray[np.intp]
     block: NDArray[np.intp]
@@ -89,21 +127,27 @@ class Blocks(NamedTuple):
 
 # Cells by how coarse the map is, metres; in a coarse one, cells of other rooms than the sensor's are taken two by two.
 CELLS = (CELL, CELL, 2 * CELL)
+# A map that follows the hand is of a part whose edges lie on multiples of this, metres: as it moves it is mostly the
+# same part, whose cells are known.
+PART_M = 4.0
 
 
 @kept
-def _blocks(rooms: tuple[Room, ...], room: Room, cell: float) -> Blocks:
-    grid = level_grid(rooms, room.level, cell)
-    own = room_mask(rooms, room, cell).ravel()
-    built, _ = built_cells(rooms, room.level, cell)
+def _blocks(rooms: tuple[Room, ...], room: Room, part: Part) -> Blocks:
+    grid = part.grid
+    own = np.zeros(grid.rows * grid.columns, bool)
+    own[part.within(_room_cells(part.whole, room))[1]] = True
+    built = _built_cells(rooms, room.level, part)
     cells, block, points, count = [], [], [], 0
     for mine, side in ((built[own[built]], 1), (built[~own[built]], 2)):
-        row, column = np.divmod(mine, grid.columns)
-        wide = -(-grid.columns // side)
+        # By the rows and columns of the whole grid, so that a block is the same in every part.
+        row, column = np.divmod(mine, max(grid.columns, 1))
+        row, column = row + part.row, column + part.column
+        wide = -(-part.whole.columns // side)
         kept, which = np.unique((row // side) * wide + column // side, return_inverse=True)
         up, along = np.divmod(kept, wide)
-        x = grid.x0 + (along * side + side / 2) * grid.cell
-        y = grid.y0 + (up * side + side / 2) * grid.cell
+        x = part.whole.x0 + (along * side + side / 2) * grid.cell
+        y = part.whole.y0 + (up * side + side / 2) * grid.cell
         cells.append(mine)
         block.append(which + count)
         points.append(np.column_stack([x, y]))
@@ -132,15 +176,40 @@ def coverage(
 def _coverage(
     mounted: MountedSensor, rooms: tuple[Room, ...], room: Room | None, coarseness: int, figure: Figure
 ) -> CoverageMap:
-    grid = level_grid(rooms, mounted.sensor.level, CELLS[coarseness])
-    notice = np.full(grid.rows * grid.columns, math.inf)
+    level = mounted.sensor.level
+    part = _part(level_grid(rooms, level, CELLS[coarseness]), mounted, _body(figure))
+    notice = np.full(part.grid.rows * part.grid.columns, math.inf)
     if room is None:
-        cells, points = built_cells(rooms, mounted.sensor.level)
+        cells = _built_cells(rooms, level, part)
+        # Centres as the whole grid has them: a part's may differ from them by rounding.
+        whole = (cells // max(part.grid.columns, 1) + part.row) * part.whole.columns
+        points = _centres(part.whole, whole + cells % max(part.grid.columns, 1) + part.column)
         notice[cells] = notice_times(mounted, points, figure)
     else:
-        blocks = _blocks(rooms, room, CELLS[coarseness])
+        blocks = _blocks(rooms, room, part)
         notice[blocks.cells] = notice_times(mounted, blocks.points, figure)[blocks.block]
-    return CoverageMap(mounted.sensor.id, figure, grid, notice.reshape(grid.rows, grid.columns))
+    return CoverageMap(mounted.sensor.id, figure, part, notice.reshape(part.grid.rows, part.grid.columns))
+
+
+def _part(grid: Grid, mounted: MountedSensor, body: Body) -> Part:
+    """The part of a level's grid in which a sensor may notice a body."""
+    reach = farthest_m(mounted, body)
+    if math.isinf(reach):
+        return Part(grid, grid, 0, 0)
+    x, y = mounted.sensor.at[:2]
+    low = (math.floor((v - reach) / PART_M) * PART_M for v in (x, y))
+    high = (math.ceil((v + reach) / PART_M) * PART_M for v in (x, y))
+    return _part_of(grid, *low, *high)
+
+
+@kept
+def _part_of(grid: Grid, x0: float, y0: float, x1: float, y1: float) -> Part:
+    return grid.part(x0, y0, x1, y1)
+
+
+def _body(figure: Figure) -> Body:
+    """Whose map it is."""
+    return {"seated": SEATED, "lying": ABED, "pet": PET}.get(figure, STANDING)
 
 
 def notice_times(mounted: MountedSensor, points: Array, figure: Figure) -> Array:

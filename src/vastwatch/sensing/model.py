@@ -144,6 +144,10 @@ class SensingModel(Protocol):
         """False reports per second by a hazard on its level, while it is there."""
         ...
 
+    def farthest_m(self, mounted: MountedSensor, body: Body) -> float:
+        """Farther than this on the plan it never notices a body, metres; inf where that cannot be said."""
+        ...
+
     def blind_s(self, device: DeviceType) -> float:
         """How long it notices nothing after a report has ended, seconds."""
         ...
@@ -213,6 +217,13 @@ def surely_blind_s(mounted: MountedSensor) -> float:
     """How long a placed sensor notices nothing after a report, whichever of its parts made it, seconds."""
     models = [(model_of(part.device.family), part.device) for part in each_part(mounted)]
     return min((model.blind_s(device) for model, device in models if model is not None), default=0.0)
+
+
+def farthest_m(mounted: MountedSensor, body: Body) -> float:
+    """Farther than this on the plan nothing of a sensor ever notices a body, metres; inf where that cannot be said."""
+    parts = [*each_part(mounted), *(other for _, other in mounted.by_place if other is not None)]
+    models = [(part, model_of(part.device.family)) for part in parts]
+    return max((model.farthest_m(part, body) for part, model in models if model is not None), default=0.0)
 
 
 def walking(mounted: MountedSensor, points: Array, walker: Walker) -> Array:

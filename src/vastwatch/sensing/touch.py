@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType
 from vastwatch.sensing.explain import unseen, waited
-from vastwatch.sensing.figures import Somebody, Stayer, Walker
+from vastwatch.sensing.figures import Body, Somebody, Stayer, Walker
 from vastwatch.sensing.model import MountedSensor, Sight, Staying
 from vastwatch.site.building import Hazard
 
@@ -37,6 +39,9 @@ class TouchModel:
 
     def explain(self, mounted: MountedSensor, who: Somebody) -> Sight:
         return unseen(mounted, who, self.reach_m(mounted.device), waited(mounted, who))
+
+    def farthest_m(self, mounted: MountedSensor, body: Body) -> float:
+        return math.inf
 
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         return 0.0

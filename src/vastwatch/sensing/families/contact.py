@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.devices import DeviceType
-from vastwatch.sensing.figures import PET, Walker
+from vastwatch.sensing.figures import PET, Body, Walker
 from vastwatch.sensing.model import SURE_PER_S, MountedSensor
 from vastwatch.sensing.touch import TouchModel
 
@@ -24,6 +24,9 @@ class ContactModel(TouchModel):
     least_s = DOOR_OPEN_S
 
     def reach_m(self, device: DeviceType) -> float:
+        return DOOR_M
+
+    def farthest_m(self, mounted: MountedSensor, body: Body) -> float:
         return DOOR_M
 
     def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:

@@ -18,7 +18,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, MatType
 from vastwatch.geometry import polygons
-from vastwatch.sensing.figures import ABED, LYING, PET, PET_KG, SEATED, Stayer, Walker
+from vastwatch.sensing.figures import ABED, LYING, PET, PET_KG, SEATED, Body, Stayer, Walker
 from vastwatch.sensing.model import SURE_PER_S, MountedSensor, Staying
 from vastwatch.sensing.touch import TouchModel
 from vastwatch.site.building import Furnishing, Spot
@@ -38,6 +38,8 @@ SURE_MARGIN = 1.3
 PAD_POINTS = (11, 7)
 # The pad's own yaw counts from its width; somebody this far off it does not press it at all, metres.
 FARTHEST_M = 1.2
+# A foot so far beside the pad still treads on it, metres.
+PAD_EDGE_M = 0.1
 
 
 class Part(NamedTuple):
@@ -113,7 +115,7 @@ def _pad(sensor: Sensor, device: MatType) -> tuple[Array, Array]:
     )
 
 
-def on_pad(sensor: Sensor, device: MatType, points: Array, reach: float = 0.1) -> NDArray[np.bool_]:
+def on_pad(sensor: Sensor, device: MatType, points: Array, reach: float = PAD_EDGE_M) -> NDArray[np.bool_]:
     """Which of the (n, 2) points lie on the pad, or within `reach` of it."""
     a = math.radians(sensor.yaw)
     dx, dy = points[:, 0] - sensor.at[0], points[:, 1] - sensor.at[1]
@@ -162,6 +164,9 @@ class MatModel(TouchModel):
     def reach_m(self, device: DeviceType) -> float:
         assert isinstance(device, MatType)
         return math.hypot(*device.pad) / 2
+
+    def farthest_m(self, mounted: MountedSensor, body: Body) -> float:
+        return max(self.reach_m(mounted.device) + PAD_EDGE_M, FARTHEST_M)
 
     def walk(self, mounted: MountedSensor, points: Array, walker: Walker) -> Array:
         assert isinstance(mounted.device, MatType)

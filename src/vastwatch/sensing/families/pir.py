@@ -101,15 +101,25 @@ def heading_range(tangential: float, radial: float, psi_deg: ArrayLike) -> Array
     return 1.0 / np.sqrt((np.cos(psi) / radial) ** 2 + (np.sin(psi) / tangential) ** 2)
 
 
+def _contrast(ambient_c: float, body: Body) -> float:
+    return contrast_factor(ambient_c) * body.size * math.sqrt(body.shown)
+
+
+def reach_m(sensor: Sensor, device: PirType, ambient_c: float, body: Body) -> float:
+    """Farther than this on the plan no body like that is noticed, metres."""
+    reach = REACH * max(device.tangential_m, device.radial_m) * max(_contrast(ambient_c, body), 1e-3)
+    if device.lens == "ceiling":
+        # The cone reaches farthest on the floor.
+        reach = min(reach, max(sensor.at[2], 0.0) * math.tan(math.radians(min(device.fov_h, 179.0) / 2)) + 1e-9)
+    return reach
+
+
 def view_of(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float, points: Array, body: Body) -> PirView:
     """How the sensor sees a body at each of the (n, 2) points of its level."""
     x, y, h = sensor.at
     ceiling = device.lens == "ceiling"
-    contrast = contrast_factor(ambient_c) * body.size * math.sqrt(body.shown)
-    reach = REACH * max(device.tangential_m, device.radial_m) * max(contrast, 1e-3)
-    if ceiling:
-        # The cone reaches farthest on the floor.
-        reach = min(reach, max(h, 0.0) * math.tan(math.radians(min(device.fov_h, 179.0) / 2)) + 1e-9)
+    contrast = _contrast(ambient_c, body)
+    reach = reach_m(sensor, device, ambient_c, body)
     view = fan(sensor.at, points, _within(sensor, device, points, reach))
     azimuth, off_axis = np.zeros(len(view.r)), np.ones(len(view.r))
     if not ceiling:
@@ -266,6 +276,10 @@ class PirModel:
             hidden_by=in_the_way(mounted, g.points, who.body, by_share=True) if share < 1.0 else (),
             notice_s=wait_of(mounted, rate),
         )  # fmt: skip
+
+    def farthest_m(self, mounted: MountedSensor, body: Body) -> float:
+        assert isinstance(mounted.device, PirType)
+        return reach_m(mounted.sensor, mounted.device, mounted.ambient_c, body)
 
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         assert isinstance(mounted.device, PirType)

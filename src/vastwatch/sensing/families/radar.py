@@ -88,11 +88,16 @@ def plan_limit(band_limit_m: float, dz_m: float) -> float:
     return math.sqrt(max(band_limit_m**2 - dz_m**2, 0.0))
 
 
+def _far_m(device: RadarType, body: Body) -> float:
+    """Farther than this no body like that is noticed, metres."""
+    return REACH * max(device.moving_m, device.still_m) * body.size
+
+
 def view_of(sensor: Sensor, device: RadarType, around: Obstacles, points: Array, body: Body) -> RadarView:
     """How the radar sees a body at each of the (n, 2) points of its level."""
     x, y, h = sensor.at
     dz = body.middle - h
-    far = REACH * max(device.moving_m, device.still_m) * body.size
+    far = _far_m(device, body)
     # Gates are on what it reads.
     least, most = ((gate - device.bias_r_m) / device.scale_r for gate in (device.min_gate_m, device.max_gate_m))
     candidates = _in_front(sensor, points, min(far, most), dz)
@@ -267,6 +272,10 @@ class RadarModel:
             range_m=rated * side * factor, hidden_by=in_the_way(mounted, g.points, who.body, by_share=False),
             notice_s=waited(mounted, who),
         )  # fmt: skip
+
+    def farthest_m(self, mounted: MountedSensor, body: Body) -> float:
+        assert isinstance(mounted.device, RadarType)
+        return _far_m(mounted.device, body)
 
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         assert isinstance(mounted.device, RadarType)

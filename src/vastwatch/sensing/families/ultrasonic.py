@@ -9,6 +9,7 @@ the side. Somebody quite still is not heard at all, moving air is.
 
 from __future__ import annotations
 
+import math
 from itertools import chain
 from typing import NamedTuple
 
@@ -144,6 +145,10 @@ class UltrasonicModel:
             range_m=rated * factor, hidden_by=in_the_way(mounted, g.points, who.body, by_share=True),
             notice_s=waited(mounted, who),
         )  # fmt: skip
+
+    def farthest_m(self, mounted: MountedSensor, body: Body) -> float:
+        # In its own room the walls send it round every corner.
+        return math.inf
 
     def false_rate(self, mounted: MountedSensor, hazard: Hazard) -> float:
         assert isinstance(mounted.device, UltrasonicType)
