@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import level_number
 from vastwatch.memo import kept
-from vastwatch.people.routes import STEP
+from vastwatch.people.routes import STEP, Route
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
 from vastwatch.sensing.model import MountedSensor, latency_s, walking
@@ -56,21 +56,18 @@ def ways_into(project: Project, room: str) -> Ways:
 
 @kept
 def _ways(truth: Truth, room: str, level: int) -> Ways:
-    used = np.zeros(len(truth.routes), int)
-    for track in truth.tracks:
-        if track.person.kind != "pet":
-            np.add.at(used, track.route, 1)
     mine = truth.rooms.index(room)
+    used = _used(truth).get(mine, [])
     points: list[Array] = [np.empty((0, 2))]
     heading: list[Array] = [np.empty(0)]
     pace: list[Array] = [np.empty(0)]
     since: list[Array] = [np.empty(0)]
     way: list[NDArray[np.int64]] = [np.zeros(0, np.int64)]
     weight: list[float] = []
-    for route, often in zip(truth.routes, used.tolist()):
+    for route, often in used:
         here = np.append(False, (route.room == mine) & (route.level == level))
         comes = np.flatnonzero(here[1:] & ~here[:-1])
-        for first in comes.tolist() if often else ():
+        for first in comes.tolist():
             if first == 0:
                 # They set out from here.
                 continue
@@ -87,6 +84,20 @@ def _ways(truth: Truth, room: str, level: int) -> Ways:
         np.concatenate(points), np.concatenate(heading), np.concatenate(pace), np.concatenate(way),
         np.concatenate(since), np.array(weight) / total,
     )  # fmt: skip
+
+
+@kept
+def _used(truth: Truth) -> dict[int, list[tuple[Route, int]]]:
+    """By room (its place), the routes through it that people walk, in order, and how often each."""
+    used = np.zeros(len(truth.routes), int)
+    for track in truth.tracks:
+        if track.person.kind != "pet":
+            np.add.at(used, track.route, 1)
+    out: dict[int, list[tuple[Route, int]]] = {}
+    for k in np.flatnonzero(used).tolist():
+        for room in set(truth.routes[k].changes[1].tolist()):
+            out.setdefault(room, []).append((truth.routes[k], int(used[k])))
+    return out
 
 
 def _step_s() -> float:

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from vastwatch.design.project import Project, find, find_any, on_level
+from vastwatch.design.project import Project, find, find_any, indexed
 from vastwatch.design.records import Sensor
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
@@ -17,15 +17,33 @@ from vastwatch.site.record import Point
 
 def room_at(project: Project, level: str, x: float, y: float) -> Room | None:
     """The room on that level around a point of the plan; the edge of a room counts as inside it."""
-    for room in project.rooms:
-        if room.level == level and polygons.contains_point(room.outline, x, y):
+    near = [
+        room
+        for room, (x0, y0, x1, y1) in indexed(project.rooms, _framed).get(level, ())
+        if x0 <= x <= x1 and y0 <= y <= y1
+    ]
+    for room in near:
+        if polygons.contains_point(room.outline, x, y):
             return room
-    for room in on_level(project.rooms, level):
+    for room in near:
         a = np.asarray(room.outline, float)
         distance, _ = polygons.nearest_on_segments((x, y), a, np.roll(a, -1, axis=0))
-        if distance.min() < 1e-6:
+        if distance.min() < ON_EDGE_M:
             return room
     return None
+
+
+# So near to a room's edge a point counts as on it, metres.
+ON_EDGE_M = 1e-6
+_Framed = tuple[Room, tuple[float, float, float, float]]
+
+
+def _framed(rooms: tuple[Room, ...]) -> dict[str, list[_Framed]]:
+    """By level, its rooms with the frame of each, a little wider."""
+    out: dict[str, list[_Framed]] = {}
+    for room in rooms:
+        out.setdefault(room.level, []).append((room, polygons.bounds(room.outline, 2 * ON_EDGE_M)))
+    return out
 
 
 def middle_of(record: Any) -> Point:
