@@ -14,11 +14,11 @@ run: $(VENV)/ready
 	@tools/desktop.sh $(FILE)
 
 test: $(VENV)/ready-dev
-	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 $(ARGS)
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n auto --dist worksteal $(ARGS)
 
 # The core alone, without Qt; with THOROUGH=1 ten times as many drawn examples.
 test-core: $(VENV)/ready-dev
-	@THOROUGH=$(THOROUGH) $(BIN)/python -m pytest tests/core -p no:pytest-qt -n 2 $(ARGS)
+	@THOROUGH=$(THOROUGH) $(BIN)/python -m pytest tests/core -p no:pytest-qt -n auto --dist worksteal $(ARGS)
 
 # Breaks the core in N small ways and lists what no test of the core notices; half an hour or more.
 mutants: $(VENV)/ready-dev

@@ -4,12 +4,20 @@ from __future__ import annotations
 
 import pytest
 
-from vastwatch.desk.shell import results
+from vastwatch.desk.shell import results, work
 
 # Rooms are judged in the background only where that is asked for: the others need no judge.
 results.REST_MS = 10**8
 # A pause in typing is one as soon as nothing is typed: nobody thinks between two keys here.
 results.SETTLE_MS = 20
+# Most tests look at the window and not at the people: one day is lived.
+results.DAYS = 1
+
+
+@pytest.fixture
+def a_week(monkeypatch):
+    """The week that is shipped, for tests of what happens in it."""
+    monkeypatch.setattr(results, "DAYS", work.DAYS)
 
 
 @pytest.fixture

@@ -290,6 +290,7 @@ def test_hovering_explains_the_point(window):
     assert "never" in dict(card.rows)["walking across"]
 
 
+@pytest.mark.usefixtures("a_week")
 def test_the_plan_paints_what_it_should(window):
     """The same plan with and without contours differs; by night it is dark and a burning lamp glows."""
     window.focus.set(stage="Plan", room="sitting", selected="sitting", level="upper")
@@ -310,6 +311,7 @@ def test_the_plan_paints_what_it_should(window):
 # -- time ----------------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.usefixtures("a_week")
 def test_scrubbing_the_ribbon_moves_the_moment(qtbot, window):
     ribbon = window.ribbon
     window.focus.set(stage="Rehearsal", day=1)
@@ -325,6 +327,7 @@ def test_scrubbing_the_ribbon_moves_the_moment(qtbot, window):
     assert "18:0" in window.moment.text()
 
 
+@pytest.mark.usefixtures("a_week")
 def test_incidents_are_stepped_through_and_explained(qtbot, window):
     window.focus.set(room="throwing", selected="throwing", time=86_400.0)
     key(qtbot, window.plan, Qt.Key.Key_Period)
@@ -349,6 +352,7 @@ def test_incidents_are_stepped_through_and_explained(qtbot, window):
     assert window.plan.state.night > 0 or r.clock(window.focus.time).hour in range(8, 16)
 
 
+@pytest.mark.usefixtures("a_week")
 def test_a_tooth_on_the_ribbon_opens_its_incident(qtbot, window):
     window.focus.set(room="throwing", day=1, stage="Rehearsal")
     r = window.results.rehearsal

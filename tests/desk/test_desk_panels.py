@@ -146,6 +146,7 @@ def test_a_room_without_incidents_says_so(qtbot, window):
 # -- sidebars ----------------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.usefixtures("a_week")
 def test_days_tell_what_went_wrong_and_go_there(qtbot, window):
     window.focus.set(stage="Rehearsal", room="throwing", level="ground", day=0, time=43_200.0 + 3600)
     tiles = window.panel("Rehearsal").days._tiles

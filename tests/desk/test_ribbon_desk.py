@@ -24,6 +24,7 @@ def days_panel(window):
     return window.panel("Rehearsal").days
 
 
+@pytest.mark.usefixtures("a_week")
 def test_a_week_in_strips_is_pressed_to_a_moment_and_opened_as_a_day(qtbot, throwing):
     w = throwing
     qtbot.mouseClick(w.spans.buttons["week"], LEFT)
@@ -40,6 +41,7 @@ def test_a_week_in_strips_is_pressed_to_a_moment_and_opened_as_a_day(qtbot, thro
     assert w.focus.span == "day" and w.ribbon.isVisible()
 
 
+@pytest.mark.usefixtures("a_week")
 def test_what_stands_beside_a_strip_is_what_the_day_came_to(qtbot, throwing):
     w = throwing
     w.focus.set(span="week")
@@ -57,6 +59,7 @@ def test_what_stands_beside_a_strip_is_what_the_day_came_to(qtbot, throwing):
     assert abs(r.incidents[w.focus.incident].at - at) < 300
 
 
+@pytest.mark.usefixtures("a_week")
 def test_a_month_is_rehearsed_once_looked_at_and_its_first_week_is_the_week(qtbot, throwing):
     w = throwing
     week = w.results.rehearsal

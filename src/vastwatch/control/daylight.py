@@ -19,13 +19,13 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.needs import needs_of
-from vastwatch.design.project import Place, Project, find
+from vastwatch.design.project import Place, Project, find, indexed
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.signals import Calendar, Signal
 from vastwatch.signals.remembered import always
 from vastwatch.site import sun
-from vastwatch.site.building import Opening, Room, Wall
+from vastwatch.site.building import Opening, Room, Spot, Wall
 from vastwatch.site.sky import clear_days
 
 TRANSMITTANCE = 0.68
@@ -71,8 +71,16 @@ def elevation_for(lux: float, sky: Sky = OVERCAST) -> float:
 
 def asked_lux(project: Project, room: Room) -> float:
     """What the room asks for, or the most that one of its spots does."""
-    spots = (s.lux for s in project.spots if s.room == room.id and s.lux is not None)
-    return max((needs_of(project, room).lux, *spots))
+    return max((needs_of(project, room).lux, *indexed(project.spots, _lux_asked).get(room.id, ())))
+
+
+def _lux_asked(spots: tuple[Spot, ...]) -> dict[str, list[float]]:
+    """By room, what its spots ask for."""
+    out: dict[str, list[float]] = {}
+    for spot in spots:
+        if spot.lux is not None:
+            out.setdefault(spot.room, []).append(spot.lux)
+    return out
 
 
 def daylight_factor(project: Project, room: Room) -> float:
