@@ -12,11 +12,11 @@ import numpy as np
 import pytest
 
 from timed import say
-from vastwatch.advice.frontier import Search, frontier_of
-from vastwatch.advice.parameters import parameters
+from vastwatch.advice.judging.frontier import Search, frontier_of
+from vastwatch.advice.judging.parameters import parameters
 from vastwatch.commission.event_log import read_log
 from vastwatch.commission.log_guess import guessed
-from vastwatch.control.fusion import evaluate
+from vastwatch.control.belief.fusion import evaluate
 from vastwatch.control.house import run
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.edits.sensors import set_hold

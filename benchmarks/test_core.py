@@ -17,13 +17,13 @@ import shapely
 from msgspec.structs import replace
 
 from timed import median_s, say
-from vastwatch.advice.curves import curves
+from vastwatch.advice.simulation.curves import curves
 from vastwatch.control.concluding import concluded
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.reactors import start_and_keep
-from vastwatch.rehearsal.scores import false_offs
+from vastwatch.rehearsal.scoring.scores import false_offs
 from vastwatch.sensing.coverage import notice_times, room_cells
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.scene import obstacles
@@ -80,7 +80,7 @@ def test_coverage_of_a_moved_sensors_room_against_a_per_cell_loop(demo):
 
 
 def test_the_adviser_ranks_the_whole_sample(demo):
-    from vastwatch.advice.choose import choose
+    from vastwatch.advice.adviser.choose import choose
     from vastwatch.devices import catalogue
 
     def ranked():

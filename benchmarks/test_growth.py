@@ -9,8 +9,8 @@ import pytest
 
 from copies import copies
 from timed import plain_loop_s, say
-from vastwatch.advice.findings import findings
-from vastwatch.advice.timing import tuned
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.judging.timing import tuned
 from vastwatch.files import load_demo, load_project, save_project
 from vastwatch.memo import MEMO
 from vastwatch.rehearsal import rehearse

@@ -13,10 +13,10 @@ from msgspec.structs import replace
 
 from samples import random_room
 from timed import plain_loop_s, say
-from vastwatch.advice import judge as judging
-from vastwatch.advice.judge_settings import settings
-from vastwatch.advice.offers import offers
-from vastwatch.advice.purchase import purchases
+from vastwatch.advice.adviser.offers import offers
+from vastwatch.advice.adviser.purchase import purchases
+from vastwatch.advice.judging import judge as judging
+from vastwatch.advice.judging.settings import settings
 
 FITS = int(os.environ.get("FITS", "6"))
 OTHER_WEEKS = tuple(range(5001, 5021))

@@ -10,8 +10,8 @@ from msgspec.structs import replace
 from timed import median_s, say
 from vastwatch.control.house import run
 from vastwatch.control.ladder import levels_of, winners
+from vastwatch.control.light.photometry import lit_grid, spot_lux
 from vastwatch.control.lighting import run_ladders
-from vastwatch.control.photometry import lit_grid, spot_lux
 from vastwatch.design.project import find, put
 from vastwatch.memo import MEMO
 from vastwatch.rehearsal import rehearse

@@ -18,10 +18,11 @@ from vastwatch.design.expressions import Report
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence, Sensor, Zone
 from vastwatch.devices import catalogue
-from vastwatch.rehearsal import many_targets, rehearse
+from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.reports import notices_on, run_sensors, wanted_of
-from vastwatch.rehearsal.targets import targets_of
-from vastwatch.rehearsal.zone_reports import watched_by
+from vastwatch.rehearsal.tracking import many_targets
+from vastwatch.rehearsal.tracking.targets import targets_of
+from vastwatch.rehearsal.tracking.zone_reports import watched_by
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.tracker import Drawn, Pose, Scatter, on_plan, reported
 from vastwatch.sensing.zones import chances, spread_of

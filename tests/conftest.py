@@ -14,7 +14,7 @@ import pytest
 from hypothesis import settings
 
 from samples import make_room
-from vastwatch.advice.judge_settings import SHIPPED, JudgeSettings, judging_by
+from vastwatch.advice.judging.settings import SHIPPED, JudgeSettings, judging_by
 from vastwatch.design.project import Project
 from vastwatch.files import load_demo
 

@@ -16,7 +16,7 @@ from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Project, put
 from vastwatch.geometry import polygons
 from vastwatch.rehearsal import Rehearsal, rehearse
-from vastwatch.rehearsal.incidents import Incident, Kind
+from vastwatch.rehearsal.scoring.incidents import Incident, Kind
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import SEATED, Somebody, body_of
 from vastwatch.site.building import Furnishing, Hazard, Spot

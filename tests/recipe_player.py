@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 
-from vastwatch.control.recipe_parts import (
+from vastwatch.control.export.recipe_parts import (
     Becomes,
     Book,
     Condition,

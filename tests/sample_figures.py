@@ -20,17 +20,17 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.advice.choose import choose
-from vastwatch.advice.findings import findings
-from vastwatch.advice.fixing import fixed_place
-from vastwatch.advice.judge_settings import JudgeSettings, judging_by
-from vastwatch.advice.mounting import places
-from vastwatch.advice.purchase import bare, purchases, served_now, spent, starter_set
-from vastwatch.advice.remedies import remedies
-from vastwatch.advice.room_now import RoomNow
-from vastwatch.advice.timing import curve_of
+from vastwatch.advice.adviser.choose import choose
+from vastwatch.advice.adviser.mounting import places
+from vastwatch.advice.adviser.purchase import bare, purchases, served_now, spent, starter_set
+from vastwatch.advice.adviser.remedies import remedies
+from vastwatch.advice.adviser.room_now import RoomNow
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.hardware.fixing import fixed_place
+from vastwatch.advice.judging.settings import JudgeSettings, judging_by
+from vastwatch.advice.judging.timing import curve_of
 from vastwatch.causes.chain import explain
-from vastwatch.control.daylight import daylight_factor
+from vastwatch.control.light.daylight import daylight_factor
 from vastwatch.control.outputs.handler import handler_of, handlers
 from vastwatch.design.edits import (
     building,

@@ -178,7 +178,7 @@ def read_project_file(path: Path, number: int) -> None:
     written = encode(project)
     assert encode(decode(written)) == written, "accepted, and not the same when it is written and read again"
     if number % LIVED == 0:
-        from vastwatch.advice.findings import findings
+        from vastwatch.advice.checks.findings import findings
         from vastwatch.rehearsal import rehearse
 
         findings(project)

@@ -29,7 +29,11 @@ import coverage
 
 ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "src" / "vastwatch"
-AIM = ("sensing", "people", "control", "rehearsal", "advice", "signals", "design")
+AIM = ("sensing", "people", "control", "rehearsal", "advice", "signals", "design", "loops")
+# Compiled loops are not seen by coverage: these tests run them as plain Python, with the compiler off.
+LOOPS = PACKAGE / "loops"
+LOOP_TESTS = tuple(f"tests/core/test_{x}.py" for x in ("loops", "reactions", "end_to_end", "zones_lived", "many_lives"))
+COMPILER_OFF = {"NUMBA_DISABLE_JIT": "1", "PYTHONWARNINGS": "ignore::RuntimeWarning"}
 # A mutant that makes the tests so slow is noticed as well: seconds.
 PATIENCE = 240.0
 
@@ -131,9 +135,12 @@ def mutants_of(file: Path) -> list[Mutant]:
     return out
 
 
-def run_tests(source: Path, ids: list[str], *more: str) -> subprocess.CompletedProcess[str]:
-    """The core's tests against a tree of sources."""
+def run_tests(source: Path, ids: list[str], plain: bool, *more: str) -> subprocess.CompletedProcess[str]:
+    """The core's tests against a tree of sources; `plain`: with the compiler off."""
     env = {**os.environ, "PYTHONPATH": str(source), "PYTHONDONTWRITEBYTECODE": "1", "HYPOTHESIS_DATABASE": "none"}
+    if plain:
+        env |= COMPILER_OFF
+        more = (*more, "-W", COMPILER_OFF["PYTHONWARNINGS"])
     command = [sys.executable, "-m", "pytest", "-q", "-p", "no:pytest-qt", "-p", "no:cacheprovider", *more, *ids]
     return subprocess.run(command, cwd=ROOT, env=env, capture_output=True, text=True, timeout=PATIENCE)
 
@@ -142,26 +149,35 @@ class Reach:
     """Which tests run which line, and how long each takes."""
 
     def __init__(self, folder: Path) -> None:
-        data, times = folder / "coverage", folder / "junit.xml"
-        env = {**os.environ, "COVERAGE_FILE": str(data), "PYTHONPATH": str(PACKAGE.parent)}
-        command = [
-            sys.executable, "-m", "pytest", "tests/core", "-q", "-p", "no:pytest-qt", f"--cov={PACKAGE}",
-            "--cov-context=test", "--cov-report=", f"--junitxml={times}", "-n", "2",
-        ]  # fmt: skip
-        subprocess.run(command, cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
-        self._data = coverage.CoverageData(str(data))
-        self._data.read()
         self._seconds: dict[str, float] = {}
+        self._data = self._covered(folder / "all", {}, "tests/core")
+        self._loops = self._covered(folder / "loops", COMPILER_OFF, *LOOP_TESTS)
+
+    def _covered(self, folder: Path, also: dict[str, str], *tests: str) -> coverage.CoverageData:
+        """What some tests run, line by line; how long each takes is noted."""
         from xml.etree import ElementTree
 
+        folder.mkdir()
+        data, times = folder / "coverage", folder / "junit.xml"
+        env = {**os.environ, "COVERAGE_FILE": str(data), "PYTHONPATH": str(PACKAGE.parent), **also}
+        ignored = ("-W", also["PYTHONWARNINGS"]) if also else ()
+        command = [
+            sys.executable, "-m", "pytest", *tests, "-q", "-p", "no:pytest-qt", f"--cov={PACKAGE}",
+            "--cov-context=test", "--cov-report=", f"--junitxml={times}", "-n", "2", *ignored,
+        ]  # fmt: skip
+        subprocess.run(command, cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
         for case in ElementTree.parse(times).iter("testcase"):
             ident = f"{case.get('classname', '').replace('.', '/')}.py::{case.get('name')}"
-            self._seconds[ident] = float(case.get("time", 0.0))
+            self._seconds.setdefault(ident, float(case.get("time", 0.0)))
+        covered = coverage.CoverageData(str(data))
+        covered.read()
+        return covered
 
     def tests_of(self, mutant: Mutant) -> list[str]:
         """The tests that run a mutant's line, quickest first; where that runs when its module is imported, those that
         run anything of the module, or all."""
-        by_line = self._data.contexts_by_lineno(str(mutant.file))
+        data = self._loops if mutant.file.is_relative_to(LOOPS) else self._data
+        by_line = data.contexts_by_lineno(str(mutant.file))
         contexts = by_line.get(mutant.line) or by_line.get(mutant.statement) or []
         if mutant.at_import:
             contexts = [c for line in by_line.values() for c in line]
@@ -184,7 +200,8 @@ def verdict(mutant: Mutant, tests: list[str]) -> str:
         # The command line has its limits, and the quickest tests notice most.
         for k in range(0, len(tests), 60):
             try:
-                done = run_tests(source, tests[k : k + 60], "-x", "--no-header", "--tb=no")
+                plain = mutant.file.is_relative_to(LOOPS)
+                done = run_tests(source, tests[k : k + 60], plain, "-x", "--no-header", "--tb=no")
             except subprocess.TimeoutExpired:
                 return "slow"
             if done.returncode != 0:

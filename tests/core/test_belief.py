@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from vastwatch.control.belief import Chain, chain_of, chains_in
-from vastwatch.control.filtering import Filter, filter_of
+from vastwatch.control.belief.filtering import Filter, filter_of
+from vastwatch.control.belief.rates import Chain, chain_of, chains_in
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.expressions import Belief, Report
 from vastwatch.design.project import find

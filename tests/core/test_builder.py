@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from test_conclusions import EXPR
-from vastwatch.advice.findings import findings
+from vastwatch.advice.checks.findings import findings
 from vastwatch.design.edits.conclusions import add_conclusion, let_light, set_expr
 from vastwatch.design.edits.expressions import (
     WRAPS,

@@ -73,7 +73,7 @@ def test_stopped_by_hand_all_of_it_stops_without_a_word():
         "import signal, time\nsignal.signal(signal.SIGINT, signal.default_int_handler)\n"
         "from vastwatch import cli\nfrom vastwatch.answers import choices\n"
         "def slow(project, room): print('asked', flush=True); time.sleep(60)\n"
-        "import vastwatch.advice.offers as o; o.offers = slow\n"
+        "import vastwatch.advice.adviser.offers as o; o.offers = slow\n"
         "import sys; sys.exit(cli.main(['advise', '--demo']))"
     )
     process = subprocess.Popen(

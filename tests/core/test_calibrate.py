@@ -11,7 +11,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import CHAIR, STOOL, device, tracked
-from vastwatch.advice.zone_checks import zone_findings
+from vastwatch.advice.checks.zones import zone_findings
 from vastwatch.cli import main
 from vastwatch.commission.calibrate import CalibrationError, Known, calibrate, from_pairs, zone_from_walk
 from vastwatch.commission.entry_sheet import as_csv, as_text, entry_sheet

@@ -11,14 +11,14 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from vastwatch.advice.findings import findings
+from vastwatch.advice.checks.findings import findings
 from vastwatch.causes.instead import Instead, light_instead
-from vastwatch.control.clock import clock_time
-from vastwatch.control.daylight import darker_than, darkness
-from vastwatch.control.fusion import evaluate, leaves
+from vastwatch.control.belief.fusion import evaluate, leaves
 from vastwatch.control.house import run
-from vastwatch.control.reactions import Stretches, Waved, react
-from vastwatch.control.reactions_of_any import react_to
+from vastwatch.control.light.clock import clock_time
+from vastwatch.control.light.daylight import darker_than, darkness
+from vastwatch.control.manual.reactions import Stretches, Waved, react
+from vastwatch.control.manual.reactions_of_any import react_to
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import could_name, order, sensors_behind, with_named
 from vastwatch.design.day_time import day_time_words, moment

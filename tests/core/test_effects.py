@@ -12,8 +12,8 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice.trial import _movements
-from vastwatch.control.daylight import (
+from vastwatch.advice.detection.trial import _movements
+from vastwatch.control.light.daylight import (
     CLEAR,
     OVERCAST,
     asked_lux,
@@ -32,8 +32,8 @@ from vastwatch.draws import sub_keys
 from vastwatch.people.routes import STEP, route
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.at_rest import seen_at_rest, seen_fading
-from vastwatch.rehearsal.notices import _chances
+from vastwatch.rehearsal.noticing.at_rest import seen_at_rest, seen_fading
+from vastwatch.rehearsal.noticing.notices import _chances
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.fading import FADE_DB, FADE_S, Fading
 from vastwatch.sensing.families.pir import crossing_chance

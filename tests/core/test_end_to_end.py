@@ -9,16 +9,16 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.curves import ByHand, Curve, Waving
-from vastwatch.advice.end_to_end import EndToEnd, laid
-from vastwatch.advice.met import _waits, looked
-from vastwatch.advice.weeks import lived, lived_together
-from vastwatch.control.reactions import Stretches, Waved
+from vastwatch.advice.judging.met import _waits, looked
+from vastwatch.advice.simulation.curves import ByHand, Curve, Waving
+from vastwatch.advice.simulation.end_to_end import EndToEnd, laid
+from vastwatch.advice.simulation.weeks import lived, lived_together
+from vastwatch.control.manual.reactions import Stretches, Waved
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find, put
 from vastwatch.draws import arrivals, arrivals_of_many, sub_keys
 from vastwatch.geometry.polygons import centroid
-from vastwatch.rehearsal import scores
+from vastwatch.rehearsal.scoring import scores
 from vastwatch.signals import Signal
 from vastwatch.site.people import Stay
 

@@ -12,7 +12,7 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch import cli
-from vastwatch.advice.replay import explained, log_curve, notes_in, replayed, what_if, with_holds
+from vastwatch.advice.logs.replay import explained, log_curve, notes_in, replayed, what_if, with_holds
 from vastwatch.commission.event_log import EventLog, LogError, Reading, meaning, read_log, said_by, shown
 from vastwatch.commission.log_clock import Clock
 from vastwatch.commission.log_guess import guessed, match

@@ -266,7 +266,7 @@ def test_no_single_wrong_byte_makes_it_stumble(at, byte):
 
 
 def test_ten_thousand_walls_load_and_are_checked():
-    from vastwatch.advice.findings import findings
+    from vastwatch.advice.checks.findings import findings
 
     walls = tuple(
         Wall(

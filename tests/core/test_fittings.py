@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import bare, device, kind, make_room, rect, shelf_at
-from vastwatch.advice.findings import findings
+from vastwatch.advice.checks.findings import findings
 from vastwatch.design.edits.building import (
     add_room,
     is_rectangle,

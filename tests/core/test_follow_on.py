@@ -6,7 +6,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.follow_on import COSTS_MIN, DAYS, PROVEN, SPARES, ahead, crossing, told, ways_into
+from vastwatch.advice.scenes.follow_on import COSTS_MIN, DAYS, PROVEN, SPARES, ahead, crossing, told, ways_into
 from vastwatch.design.ladders import governed, rows_of
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.records import Lamp, Presence, Sensor

@@ -10,16 +10,16 @@ import pytest
 from msgspec.structs import replace
 
 from vastwatch import cli
-from vastwatch.advice.compared import compared, hardware_price
-from vastwatch.advice.end_to_end import AnyLine, laid
-from vastwatch.advice.findings import findings
-from vastwatch.advice.frontier import Search, figures_of, frontier, frontier_of, measured, table
-from vastwatch.advice.judge import judge
-from vastwatch.advice.judge_settings import JudgeSettings, judging_by
-from vastwatch.advice.offers import offers
-from vastwatch.advice.parameters import parameters
-from vastwatch.advice.robust import Effect, effects, otherwise, without_reports
-from vastwatch.advice.weeks import lived
+from vastwatch.advice.adviser.offers import offers
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.judging.compared import compared, hardware_price
+from vastwatch.advice.judging.frontier import Search, figures_of, frontier, frontier_of, measured, table
+from vastwatch.advice.judging.judge import judge
+from vastwatch.advice.judging.parameters import parameters
+from vastwatch.advice.judging.robust import Effect, effects, otherwise, without_reports
+from vastwatch.advice.judging.settings import JudgeSettings, judging_by
+from vastwatch.advice.simulation.end_to_end import AnyLine, laid
+from vastwatch.advice.simulation.weeks import lived
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.expressions import AllOf, AnyOf, Belief, DoorLatch, Hold, Not, OnDelay, Report
@@ -241,7 +241,7 @@ def test_points_are_proven_on_weeks_that_nothing_was_chosen_by(room):
 
 
 def test_what_keeps_to_the_limits_only_on_average_does_not_meet_them(room):
-    from vastwatch.advice.frontier import Figures, Frontier, Point
+    from vastwatch.advice.judging.frontier import Figures, Frontier, Point
 
     def point(drops, drops_high, dark, dark_high):
         return Point("p", "curve", {}, room, Figures(drops, dark, 1.0, (dark, dark), (1.0, 1.0), drops_high, dark_high))

@@ -10,8 +10,8 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.control.clock import clock_time
-from vastwatch.control.year import clock_words, scheduled, year_of, year_rows
+from vastwatch.control.export.year import clock_words, scheduled, year_of, year_rows
+from vastwatch.control.light.clock import clock_time
 from vastwatch.design.expressions import ClockTime
 from vastwatch.design.free_days import days_away, free_days, with_holidays
 from vastwatch.design.project import Holiday, Vacation

@@ -11,10 +11,10 @@ from msgspec.structs import replace
 from scipy.stats import poisson
 
 from samples import make_room, shelf_at
-from vastwatch.advice.judge import bounds, dark_limit_min, held_out, judge, legal_holds, settable_holds
-from vastwatch.advice.remedies import remedies
-from vastwatch.advice.timing import tuned
-from vastwatch.advice.weeks import lived
+from vastwatch.advice.adviser.remedies import remedies
+from vastwatch.advice.judging.judge import bounds, dark_limit_min, held_out, judge, legal_holds, settable_holds
+from vastwatch.advice.judging.timing import tuned
+from vastwatch.advice.simulation.weeks import lived
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of

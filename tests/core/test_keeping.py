@@ -269,7 +269,7 @@ def test_a_sentence_is_one_line(text):
 
 
 def test_a_large_level_is_computed_coarser_and_that_is_said_and_a_huge_one_is_refused():
-    from vastwatch.advice.findings import findings
+    from vastwatch.advice.checks.findings import findings
     from vastwatch.files.check import faults_of
     from vastwatch.sensing.coverage import CELL, MOST_CELLS, level_grid
     from vastwatch.site.building import Level, Room

@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.judge import judge
-from vastwatch.advice.weeks import lived
-from vastwatch.control.by_hand import AGAIN_S
-from vastwatch.control.hand import Beneath, Wishes, ends_words, overlaid, overrides
+from vastwatch.advice.judging.judge import judge
+from vastwatch.advice.simulation.weeks import lived
 from vastwatch.control.ladder import levels_of, ramped, winners
 from vastwatch.control.lighting import given as light_given
 from vastwatch.control.lighting import run_ladders, takes_away
+from vastwatch.control.manual.by_hand import AGAIN_S
+from vastwatch.control.manual.hand import Beneath, Wishes, ends_words, overlaid, overrides
 from vastwatch.design.edits.ladders import add_row, add_scene, move_row, remove_row, set_level, set_row, with_ladder
 from vastwatch.design.expressions import AllOf, ClockTime, Dark, Hold, Named, Not, Report, every_part
 from vastwatch.design.ladders import as_wired, behind_ladder, burns_at, delayed_rows, governed, ladder_rows, rows_of
@@ -184,7 +184,7 @@ def test_the_light_of_designs_that_differ_in_a_sensor_is_the_same_only_where_non
 
 
 def test_what_stands_for_lives_end_to_end_counts_what_burns_anyway():
-    from vastwatch.advice.end_to_end import laid
+    from vastwatch.advice.simulation.end_to_end import laid
 
     project = laddered(*USUAL)
     each = [lived(project, "big", 4, seed).curve for seed in (1, 2, 3)]

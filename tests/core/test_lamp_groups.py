@@ -14,15 +14,15 @@ from msgspec.structs import replace
 from test_ladders import EVENING, SWITCHES, USUAL, laddered, sleepers
 from test_own_light import SENSOR, lux_room
 
-from vastwatch.advice.findings import findings
-from vastwatch.advice.ladder_states import never_wins
-from vastwatch.advice.weeks import lived
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.scenes.ladder_states import never_wins
+from vastwatch.advice.simulation.weeks import lived
 from vastwatch.answers import COMMANDS
-from vastwatch.control.hand import Beneath, Override, overrides
 from vastwatch.control.house import run
 from vastwatch.control.ladder import while_over, winners
 from vastwatch.control.lighting import given as light_given
 from vastwatch.control.lighting import lit_by_press, run_ladders
+from vastwatch.control.manual.hand import Beneath, Override, overrides
 from vastwatch.control.own_light import lifted, most_lifted
 from vastwatch.design.edits.ladders import (
     add_group,

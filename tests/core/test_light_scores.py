@@ -10,19 +10,19 @@ from msgspec.structs import replace
 from test_ladders import EVENING, HERE, USUAL, laddered
 
 from samples import make_room
-from vastwatch.advice.findings import findings
-from vastwatch.advice.ladder_states import never_wins, shadowing, states, stuck, why_not
-from vastwatch.advice.scene_checks import CHECKS
-from vastwatch.control.darkness import daylight_in
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.checks.scenes import CHECKS
+from vastwatch.advice.scenes.ladder_states import never_wins, shadowing, states, stuck, why_not
+from vastwatch.control.light.darkness import daylight_in
+from vastwatch.control.light.photometry import spot_lux, wanted_lux
 from vastwatch.control.lighting import given
-from vastwatch.control.photometry import spot_lux, wanted_lux
 from vastwatch.design.edits.ladders import remove_row
 from vastwatch.design.expressions import AllOf, ClockTime, Dark, Hold, Named, Not
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Button, LampLevel, Rule, Scene
 from vastwatch.devices import catalogue
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.light_scores import FLICKER_S, flickers, short_of, turns
+from vastwatch.rehearsal.scoring.light_scores import FLICKER_S, flickers, short_of, turns
 from vastwatch.signals import Levels
 from vastwatch.site.building import Circuit, Needs, Spot
 from vastwatch.site.people import Person, Stay

@@ -11,8 +11,8 @@ from msgspec.structs import replace
 
 from samples import device, make_room
 from vastwatch import cli
-from vastwatch.advice.log_habits import Parting, habits_of_log, parting_of, people_of, told
-from vastwatch.advice.replay import dated, explained, notes_of
+from vastwatch.advice.logs.habits import Parting, habits_of_log, parting_of, people_of, told
+from vastwatch.advice.logs.replay import dated, explained, notes_of
 from vastwatch.commission.log_writing import write_log
 from vastwatch.control.house import run
 from vastwatch.control.recording import Recording

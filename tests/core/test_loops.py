@@ -23,9 +23,9 @@ from vastwatch.loops.draws import exponential_of, normal_of, normal_pair_of, sub
 from vastwatch.loops.movements import gaps_of
 from vastwatch.loops.notices import Rates, Walks, noticed_moving, noticed_resting, noticed_walking
 from vastwatch.people.routes import STEP
-from vastwatch.rehearsal.at_rest import DENSE
-from vastwatch.rehearsal.condensing import condensed
-from vastwatch.rehearsal.notices import WALK_HZ
+from vastwatch.rehearsal.noticing.at_rest import DENSE
+from vastwatch.rehearsal.noticing.condensing import condensed
+from vastwatch.rehearsal.noticing.notices import WALK_HZ
 from vastwatch.sensing.reporting import held, held_and_blind
 
 seeds = st.integers(0, 2**32 - 1)
@@ -227,6 +227,9 @@ def test_a_device_reports_in_each_life_what_it_reports_there_alone(lives, hold, 
         assert moved[at[k] : at[k + 1]].tolist() == held(start[move], end[move], hold).tolist()
 
 
+# `make mutants` runs the loops as plain Python, where coverage sees them.
+compiler = pytest.mark.skipif(bool(os.environ.get("NUMBA_DISABLE_JIT")), reason="the compiler is off")
+
 # -- never stale ---------------------------------------------------------------------------------------------------
 
 SOURCES = Path(vastwatch.__file__).parent
@@ -254,6 +257,7 @@ def package(tmp_path):
     return tmp_path
 
 
+@compiler
 @pytest.mark.parametrize(
     ("file", "old", "new"),
     [("loops/draws.py", "math.cos(2.0 * math.pi", "math.cos(1.0 * math.pi"), ("draws.py", "0x9E37", "0x9E35")],
@@ -302,6 +306,7 @@ def test_compiled_code_that_nobody_used_for_a_month_is_removed(tmp_path, monkeyp
         cache.folder.cache_clear()
 
 
+@compiler
 def test_whoever_asked_hears_once_that_loops_are_compiled():
     heard = []
     cache.when_compiling(lambda: heard.append(1))
@@ -310,6 +315,7 @@ def test_whoever_asked_hears_once_that_loops_are_compiled():
     assert heard == [1]
 
 
+@compiler
 def test_preparing_compiles_all_that_a_building_asks_for(tmp_path):
     """In a folder of its own; then a check of the sample compiles nothing, and says nothing of it."""
     env = {**os.environ, "NUMBA_CACHE_DIR": str(tmp_path)}

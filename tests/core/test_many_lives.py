@@ -7,7 +7,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, random_room
-from vastwatch.advice.weeks import lived, lived_together
+from vastwatch.advice.simulation.weeks import lived, lived_together
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.placed import variants
 from vastwatch.design.project import Project, find, put

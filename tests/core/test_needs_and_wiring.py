@@ -14,9 +14,18 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, rect
-from vastwatch.advice.findings import findings
-from vastwatch.control.by_hand import AGAIN_S, FORGOTTEN, LONGEST_S, PRESS_S, REACH_S, by_hand, on_by_hand, presses
-from vastwatch.control.daylight import asked_lux, dark
+from vastwatch.advice.checks.findings import findings
+from vastwatch.control.light.daylight import asked_lux, dark
+from vastwatch.control.manual.by_hand import (
+    AGAIN_S,
+    FORGOTTEN,
+    LONGEST_S,
+    PRESS_S,
+    REACH_S,
+    by_hand,
+    on_by_hand,
+    presses,
+)
 from vastwatch.design.edits import day_sheets, wiring
 from vastwatch.design.edits.day_sheets import remove_errand
 from vastwatch.design.edits.removing import removed, without_unused_types

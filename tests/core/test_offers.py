@@ -11,16 +11,16 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room, random_room
-from vastwatch.advice import judge as judging
-from vastwatch.advice.bill import BUTTON_PRICE, HUB_PRICE, bill_of, lamps_by_hand_alone
-from vastwatch.advice.findings import findings
-from vastwatch.advice.judge import judge, legal_holds
-from vastwatch.advice.met import IN_WORDS, Met, aside, in_words
-from vastwatch.advice.offers import Offers, offers
-from vastwatch.advice.purchase import purchases
-from vastwatch.advice.remedies import remedies
-from vastwatch.advice.timing import tuned
-from vastwatch.advice.ways import notice_at, noticed_within, rates_on, ways_into
+from vastwatch.advice.adviser.offers import Offers, offers
+from vastwatch.advice.adviser.purchase import purchases
+from vastwatch.advice.adviser.remedies import remedies
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.detection.ways import notice_at, noticed_within, rates_on, ways_into
+from vastwatch.advice.hardware.bill import BUTTON_PRICE, HUB_PRICE, bill_of, lamps_by_hand_alone
+from vastwatch.advice.judging import judge as judging
+from vastwatch.advice.judging.judge import judge, legal_holds
+from vastwatch.advice.judging.met import IN_WORDS, Met, aside, in_words
+from vastwatch.advice.judging.timing import tuned
 from vastwatch.design.edits import wiring
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.presence import hold_of

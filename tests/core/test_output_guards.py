@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.scene_checks import outputs_by_presence
+from vastwatch.advice.checks.scenes import outputs_by_presence
 from vastwatch.control.outputs.handler import Situation, handler_of, handlers
 from vastwatch.control.outputs.rows import by_rows, guarded, kept_to
 from vastwatch.design.edits.outputs import set_locks

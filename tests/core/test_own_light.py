@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.light_feedback import feedback, proposed
-from vastwatch.advice.scene_checks import lamps_that_fool_their_sensor
-from vastwatch.control.darkness import daylight_in, house_dark, read_by, steps, thresholds
-from vastwatch.control.daylight import asked_lux, dark
+from vastwatch.advice.checks.scenes import lamps_that_fool_their_sensor
+from vastwatch.advice.scenes.light_feedback import feedback, proposed
 from vastwatch.control.house import conclude, run
+from vastwatch.control.light.darkness import daylight_in, house_dark, read_by, steps, thresholds
+from vastwatch.control.light.daylight import asked_lux, dark
 from vastwatch.control.own_light import most_lifted
 from vastwatch.design.expressions import AllOf, Dark, Named
 from vastwatch.design.project import find, put

@@ -8,10 +8,10 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vastwatch.advice.curves import _longest_before
+from vastwatch.advice.simulation.curves import _longest_before
 from vastwatch.draws import sub_key_of, sub_keys, uniform, uniform_of
 from vastwatch.people.plans import IN_FORCE_DAYS, Plans
-from vastwatch.rehearsal.notices import _reach
+from vastwatch.rehearsal.noticing.notices import _reach
 from vastwatch.sensing.reporting import held_and_blind
 from vastwatch.signals import DAY, Calendar
 

@@ -7,7 +7,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.scene_checks import films_that_nothing_tells_of
+from vastwatch.advice.checks.scenes import films_that_nothing_tells_of
 from vastwatch.design.expressions import AllOf, Dark, Fact, Not, Report
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Fan, Machine, Row, Sensor, Settings
@@ -15,8 +15,8 @@ from vastwatch.design.starting_ladders import STARTING, start
 from vastwatch.devices import catalogue
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.damp import FALLS_S, RISES_S, STEAM, excess_at
-from vastwatch.rehearsal.programmes import CLIP_S, SETTLES_S, calls_in, player_in, told
+from vastwatch.rehearsal.room_sensors.damp import FALLS_S, RISES_S, STEAM, excess_at
+from vastwatch.rehearsal.room_sensors.programmes import CLIP_S, SETTLES_S, calls_in, player_in, told
 from vastwatch.rehearsal.run import replay
 from vastwatch.signals import Signal
 from vastwatch.site.people import Stay

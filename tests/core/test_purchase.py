@@ -11,13 +11,13 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device
-from vastwatch.advice.choose import choose
-from vastwatch.advice.judge import judge, legal_holds
-from vastwatch.advice.judge_settings import settings
-from vastwatch.advice.purchase import bare, free_gain, money_left, purchases, served_now, spent, starter_set
+from vastwatch.advice.adviser.choose import choose
+from vastwatch.advice.adviser.purchase import bare, free_gain, money_left, purchases, served_now, spent, starter_set
+from vastwatch.advice.judging.judge import judge, legal_holds
+from vastwatch.advice.judging.settings import settings
 from vastwatch.cli import main
-from vastwatch.control.by_hand import by_hand
-from vastwatch.control.daylight import darkness
+from vastwatch.control.light.daylight import darkness
+from vastwatch.control.manual.by_hand import by_hand
 from vastwatch.design.edits.building import add_room
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.expressions import Report
@@ -229,7 +229,7 @@ def test_a_starter_set_gains_nearly_what_the_best_set_would(part):
 
 def test_one_that_takes_the_whole_budget_is_taken_where_it_gains_more(part, monkeypatch):
     """A cheap thing with more gain for its money must not crowd out the one that matters."""
-    from vastwatch.advice import purchase as module
+    from vastwatch.advice.adviser import purchase as module
 
     nothing = bare(part)
     found = purchases(nothing, [device("pir-ceiling-6"), device("radar-60-tracker")], budget=100)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from vastwatch.advice.findings import findings
+from vastwatch.advice.checks.findings import findings
 from vastwatch.people import simulate_days
 from vastwatch.people.reach import lost_spots
 from vastwatch.rehearsal import rehearse

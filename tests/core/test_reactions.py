@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.curves import Waving
-from vastwatch.advice.timing import curve_of
-from vastwatch.control.by_hand import AGAIN_S, PRESS_S
-from vastwatch.control.reactions import HAIR_S, TRIES, Luck, Stretches, Waved, eyes, habits, present, react
+from vastwatch.advice.judging.timing import curve_of
+from vastwatch.advice.simulation.curves import Waving
+from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S
+from vastwatch.control.manual.reactions import HAIR_S, TRIES, Luck, Stretches, Waved, eyes, habits, present, react
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, rect
-from vastwatch.advice.fixing import fixed_place
-from vastwatch.advice.plan_checks import CHECKS
+from vastwatch.advice.checks.plan import CHECKS
+from vastwatch.advice.hardware.fixing import fixed_place
 from vastwatch.design.edits import selections
 from vastwatch.design.edits.building import add_room, add_rooms, move_wall
 from vastwatch.design.edits.drawing_aids import add_hazard, set_underlay_scale, times_of, times_words

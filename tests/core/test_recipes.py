@@ -12,12 +12,12 @@ from msgspec.structs import replace
 from recipe_player import play
 from samples import make_room
 from vastwatch.control.concluding import concluded
-from vastwatch.control.hand import Beneath, overrides
+from vastwatch.control.export.recipe_words import as_plain, as_rows, in_words
+from vastwatch.control.export.recipes import named, output_recipes, recipes_of
 from vastwatch.control.house import run
 from vastwatch.control.ladder import ramped
 from vastwatch.control.lighting import lit_by_press, run_ladders
-from vastwatch.control.recipe_words import as_plain, as_rows, in_words
-from vastwatch.control.recipes import named, output_recipes, recipes_of
+from vastwatch.control.manual.hand import Beneath, overrides
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import (
     AllOf,

@@ -12,7 +12,9 @@ from msgspec.structs import replace
 
 from samples import device
 from vastwatch.causes.chain import explain
-from vastwatch.control.daylight import (
+from vastwatch.control.belief.fusion import evaluate
+from vastwatch.control.house import run
+from vastwatch.control.light.daylight import (
     dark,
     daylight_factor,
     elevation_for,
@@ -20,8 +22,6 @@ from vastwatch.control.daylight import (
     sun_elevation,
     sun_times,
 )  # fmt: skip
-from vastwatch.control.fusion import evaluate
-from vastwatch.control.house import run
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, Hold, Not, OnDelay, Report, StartKeep
 from vastwatch.design.needs import needs_of
@@ -33,10 +33,10 @@ from vastwatch.memo import MEMO
 from vastwatch.people import simulate_days
 from vastwatch.people.routes import STEP, floors, route
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.condensing import condensed
-from vastwatch.rehearsal.incidents import find_incidents
+from vastwatch.rehearsal.noticing.condensing import condensed
 from vastwatch.rehearsal.reports import notices_on, run_sensors
-from vastwatch.rehearsal.scores import score
+from vastwatch.rehearsal.scoring.incidents import find_incidents
+from vastwatch.rehearsal.scoring.scores import score
 from vastwatch.sensing.coverage import spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, SETTLING
 from vastwatch.sensing.reporting import held_and_blind

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from sample_figures import GOLDEN, TOPICS, rounded, sample, turned
-from vastwatch.advice.findings import findings
+from vastwatch.advice.checks.findings import findings
 from vastwatch.sensing.coverage import spot_notice_s
 
 

@@ -9,9 +9,9 @@ from msgspec.structs import replace
 
 from samples import device
 from vastwatch import cli
-from vastwatch.advice.bill import bill_of
-from vastwatch.advice.judge import judge
-from vastwatch.advice.schools import SCHOOLS, schools, without_presence
+from vastwatch.advice.adviser.schools import SCHOOLS, schools, without_presence
+from vastwatch.advice.hardware.bill import bill_of
+from vastwatch.advice.judging.judge import judge
 from vastwatch.design.presence import hold_of, roles_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of, sensors_of

@@ -9,9 +9,9 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice.findings import findings
-from vastwatch.advice.judge import legal_holds
-from vastwatch.advice.messages import messages
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.detection.messages import messages
+from vastwatch.advice.judging.judge import legal_holds
 from vastwatch.causes.chain import explain
 from vastwatch.causes.inquiry import inquiry
 from vastwatch.causes.instead import as_it_comes

@@ -9,10 +9,10 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice import silences
-from vastwatch.advice.silences import Watch, hold_for, hours_per_drop
-from vastwatch.advice.trial import stay
-from vastwatch.advice.watching import watches_at
+from vastwatch.advice.detection import silences
+from vastwatch.advice.detection.silences import Watch, hold_for, hours_per_drop
+from vastwatch.advice.detection.trial import stay
+from vastwatch.advice.detection.watching import watches_at
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.expressions import Hold, Report
 from vastwatch.design.project import put

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from vastwatch.advice.findings import findings
-from vastwatch.advice.spill import LEAST_M2, SEEN_S, spills
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.detection.spill import LEAST_M2, SEEN_S, spills
 from vastwatch.causes.witnesses import set_off
 from vastwatch.design.project import find
 from vastwatch.rehearsal import rehearse

@@ -8,7 +8,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import bare, kind, shelf_at
-from vastwatch.advice.findings import findings
+from vastwatch.advice.checks.findings import findings
 from vastwatch.design.edits.building import (
     add_room,
     move_corner,
@@ -139,7 +139,7 @@ def _stair_findings(**fields):
     """What is found of the sample's stair with some of its fields, or its outline, otherwise."""
     from msgspec.structs import replace
 
-    from vastwatch.advice.plan_checks import stairs_nowhere
+    from vastwatch.advice.checks.plan import stairs_nowhere
     from vastwatch.design.project import find, put
     from vastwatch.files import load_demo
 

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, make_room, rect
-from vastwatch.advice.fixing import fixed_place
+from vastwatch.advice.hardware.fixing import fixed_place
 from vastwatch.causes.chain import explain
 from vastwatch.design.edits.fittings import opening_middle
 from vastwatch.design.edits.sensors import add_sensor

@@ -11,11 +11,11 @@ from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
 from vastwatch import cli
-from vastwatch.advice.silences import hours_per_drop
-from vastwatch.advice.trial import in_words, stay
-from vastwatch.advice.watching import watches_at
-from vastwatch.control.by_hand import AGAIN_S, PRESS_S
-from vastwatch.control.reactions import TRIES
+from vastwatch.advice.detection.silences import hours_per_drop
+from vastwatch.advice.detection.trial import in_words, stay
+from vastwatch.advice.detection.watching import watches_at
+from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S
+from vastwatch.control.manual.reactions import TRIES
 from vastwatch.design.edits.sensors import add_sensor, set_hold
 from vastwatch.design.expressions import AllOf, Hold, Report
 from vastwatch.design.project import put

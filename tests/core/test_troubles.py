@@ -10,7 +10,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice.weeks import lived
+from vastwatch.advice.simulation.weeks import lived
 from vastwatch.causes.chain import explain
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Troubles, put
@@ -18,7 +18,7 @@ from vastwatch.design.records import Lamp, Presence, Sensor
 from vastwatch.devices.battery import battery_years
 from vastwatch.draws import at_ms, key_of, sub_keys, uniform
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.at_rest import closed_share, pressed
+from vastwatch.rehearsal.noticing.at_rest import closed_share, pressed
 from vastwatch.rehearsal.troubles import (
     BACK_AFTER_S,
     SAYS_AGAIN_S,

@@ -9,7 +9,7 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
-from vastwatch.advice.choose import choose
+from vastwatch.advice.adviser.choose import choose
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Settings

@@ -9,8 +9,8 @@ from msgspec.structs import replace
 
 from samples import make_room
 from vastwatch import cli
-from vastwatch.advice.compared import ALL, compared
-from vastwatch.advice.judge_settings import JudgeSettings, judging_by
+from vastwatch.advice.judging.compared import ALL, compared
+from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.design import variants
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.presence import hold_of, with_hold

@@ -11,7 +11,16 @@ import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room, shelf_at
-from vastwatch.advice.walk_test import NOTICED, SIDE_M, SIDE_SPEED, SWAYED_S, entrances, in_and_out, sways, walk
+from vastwatch.advice.detection.walk_test import (
+    NOTICED,
+    SIDE_M,
+    SIDE_SPEED,
+    SWAYED_S,
+    entrances,
+    in_and_out,
+    sways,
+    walk,
+)
 from vastwatch.cli import main
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.needs import needs_of

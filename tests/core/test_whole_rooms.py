@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import device, make_room
-from vastwatch.advice.plan_checks import open_rooms, overlapping_rooms
+from vastwatch.advice.checks.plan import open_rooms, overlapping_rooms
 from vastwatch.design.edits.building import add_room, overlap, rectangle
 from vastwatch.design.edits.fittings import add_furnishing, add_opening, rooms_beside
 from vastwatch.design.edits.sensors import add_sensor

@@ -8,10 +8,10 @@ import pytest
 from msgspec.structs import replace
 
 from samples import make_room
-from vastwatch.advice.wiring_checks import contacts_in_parallel
-from vastwatch.control.device_sheet import device_sheet
+from vastwatch.advice.checks.wiring import contacts_in_parallel
+from vastwatch.control.export.device_sheet import device_sheet
+from vastwatch.control.export.wiring_table import parallel_words, wiring_table
 from vastwatch.control.house import run
-from vastwatch.control.wiring_table import parallel_words, wiring_table
 from vastwatch.design.edits.wiring import conclude_as_wired, could_switch, set_contact
 from vastwatch.design.expressions import AllOf, AnyOf, Hold, Report
 from vastwatch.design.project import Troubles, find, put

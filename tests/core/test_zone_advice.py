@@ -11,11 +11,11 @@ from msgspec.structs import replace
 from shapely import Polygon
 
 from samples import CHAIR, STOOL, device, rect, tracked
-from vastwatch.advice.findings import findings
-from vastwatch.advice.zone_checks import zone_findings
-from vastwatch.advice.zone_help import what_helps
-from vastwatch.advice.zone_matrix import matrix
-from vastwatch.advice.zone_proposal import zones_for
+from vastwatch.advice.adviser.zone_help import what_helps
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.checks.zones import zone_findings
+from vastwatch.advice.detection.zone_matrix import matrix
+from vastwatch.advice.detection.zone_proposal import zones_for
 from vastwatch.cli import main
 from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.edits.zones import add_zone, clear_of, replace_zones, set_outline, tidy

@@ -11,8 +11,8 @@ import pytest
 from msgspec.structs import replace
 
 from samples import CHAIR, STOOL, device, rect, tracked
-from vastwatch.advice.zone_checks import zone_findings
-from vastwatch.advice.zone_help import what_helps
+from vastwatch.advice.adviser.zone_help import what_helps
+from vastwatch.advice.checks.zones import zone_findings
 from vastwatch.causes.chain import explain
 from vastwatch.commission.calibrate import calibrate, from_pairs
 from vastwatch.commission.known_places import known_places

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from samples import CHAIR, STOOL, device, rect, tracked
-from vastwatch.advice.judge import judge
+from vastwatch.advice.judging.judge import judge
 from vastwatch.design.expressions import Report, zone_part
 from vastwatch.design.presence import Roles, from_roles, reports, roles_of
 from vastwatch.design.project import find, put
@@ -20,11 +20,12 @@ from vastwatch.design.references import without
 from vastwatch.devices.types import ZoneRules
 from vastwatch.loops.targets import Bodies, Mirrors, Radar, Told, Ways, tell
 from vastwatch.people.routes import STEP
-from vastwatch.rehearsal import many_targets, rehearse, zone_reports
-from vastwatch.rehearsal.notices import Notices
+from vastwatch.rehearsal import rehearse
+from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.rehearsal.reports import notices_on, run_sensors, run_without, targets_on, wanted_of
-from vastwatch.rehearsal.targets import WANDER_WEIGHTS, Targets, _told, _wander, occupied, targets_of
-from vastwatch.rehearsal.zone_reports import watched_by
+from vastwatch.rehearsal.tracking import many_targets, zone_reports
+from vastwatch.rehearsal.tracking.targets import WANDER_WEIGHTS, Targets, _told, _wander, occupied, targets_of
+from vastwatch.rehearsal.tracking.zone_reports import watched_by
 from vastwatch.rehearsal.zone_scores import score_zones
 from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.mounted import mount, zoned

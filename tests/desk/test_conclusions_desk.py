@@ -12,7 +12,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
 from vastwatch.commission.log_writing import write_log
-from vastwatch.control.fusion import leaves
+from vastwatch.control.belief.fusion import leaves
 from vastwatch.design.edits.conclusions import set_expr, set_holds
 from vastwatch.design.edits.expressions import part_at
 from vastwatch.design.expressions import AtLeast, Belief, ClockTime, Dark, Hold, Named, Not, OnDelay, Report, StartKeep

@@ -5,7 +5,7 @@ from __future__ import annotations
 from hands import settle
 from PyQt6.QtWidgets import QPushButton
 
-from vastwatch.advice.judge import judge
+from vastwatch.advice.judging.judge import judge
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.desk.shell import results as module
 from vastwatch.desk.shell.parts import LinkCard

@@ -10,7 +10,7 @@ from hands import LEFT, key, plain, project, settle, type_into
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QPushButton
 
-from vastwatch.advice.replay import log_curve
+from vastwatch.advice.logs.replay import log_curve
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.parts import LinkCard

@@ -13,7 +13,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLabel
 
-from vastwatch.advice.cautions import CAUTIONS, cautions, of_sensor
+from vastwatch.advice.checks.cautions import CAUTIONS, cautions, of_sensor
 from vastwatch.desk.pages.plan_sheet import PX_PER_M, extent, fitting_scale, picture, state_for
 from vastwatch.desk.pages.report import pages, report_html
 from vastwatch.files import load_demo
@@ -62,7 +62,7 @@ def test_the_largest_usual_scale_that_fits_is_taken():
 
 
 def test_what_was_asked_set_found_and_bought_is_in_the_words(demo):
-    from vastwatch.advice.findings import findings
+    from vastwatch.advice.checks.findings import findings
     from vastwatch.rehearsal import rehearse
 
     named = replace(demo, client="The owners", notes="Mind the step.")

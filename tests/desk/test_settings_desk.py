@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit, QPushButton
 
-from vastwatch.advice.messages import messages_of
+from vastwatch.advice.detection.messages import messages_of
 from vastwatch.design.project import find
 from vastwatch.desk.shell.parts import FigureField
 from vastwatch.desk.stages.sensors.box_sheet import BoxSheet, Fans

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QPushButton
 
-from vastwatch.advice.walk_test import in_and_out
+from vastwatch.advice.detection.walk_test import in_and_out
 from vastwatch.design.project import find, put
 from vastwatch.desk.plan.beyond import beyond_words
 from vastwatch.desk.plan.walked import beside

@@ -17,7 +17,7 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     OFFER: `{"devices", "places": [{"device", "at", "yaw"}], "price", "bill": [{"what", "price", "why"}], "hold_s",
     "needs", "reason", "instead"}`; TYPE, what the maps say: `{"device", "looks_well", "price", "reason", "fails"}`."""
-    from vastwatch.advice.offers import Offer, offers
+    from vastwatch.advice.adviser.offers import Offer, offers
 
     def told(offer: Offer) -> dict[str, Any]:
         return {
@@ -70,7 +70,7 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"room", "weeks", "ways": [{"name", "devices", "price", "hold_s", "drops_per_week", "dark_min_per_day",
     "idle_burn_h_per_day", "waves_per_day", "meets"}]}`; a way that cannot be had has `"why_not"` and no figures."""
-    from vastwatch.advice.schools import schools
+    from vastwatch.advice.adviser.schools import schools
 
     if all(r.id != args.room for r in project.rooms):
         raise RequestError(f"--room: there is no room '{args.room}' in this project")
@@ -106,7 +106,7 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"purchases": [{"room", "device", "price", "before": {...}, "after": {...}, "gain", "words"}], "total"}`."""
-    from vastwatch.advice.purchase import bare, money_left, purchases, starter_set
+    from vastwatch.advice.adviser.purchase import bare, money_left, purchases, starter_set
 
     if args.starter:
         budget = project.brief.budget if args.budget is None else args.budget

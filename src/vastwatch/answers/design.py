@@ -10,7 +10,7 @@ from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project, on_level
 
 if TYPE_CHECKING:
-    from vastwatch.advice.judge import Judgement
+    from vastwatch.advice.judging.judge import Judgement
     from vastwatch.design.records import Sensor
 
 
@@ -18,9 +18,9 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"findings": [{"rule", "severity", "records", "text", "remedies": [{"text"}]}],
     "cautions": [{"about", "records", "text"}], "judged": [ROOM]}`. Every room that can be is judged on its weeks;
     of a large building only with `--weeks`, for it takes some seconds a room."""
-    from vastwatch.advice.all_rooms import affordable, judge_all
-    from vastwatch.advice.cautions import cautions
-    from vastwatch.advice.findings import findings
+    from vastwatch.advice.checks.cautions import cautions
+    from vastwatch.advice.checks.findings import findings
+    from vastwatch.advice.judging.all_rooms import affordable, judge_all
 
     judged: dict[str, Judgement] = judge_all(project) if args.weeks or affordable(project) else {}
     found, said = findings(project, judged.get), cautions(project)
@@ -102,8 +102,8 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     WALK: `{"points", "metres", "seconds", "noticed": [{"sensor", "metres", "seconds", "share"}], "dark_s", "dark_m",
     "lit_share": [SHARE]}`, a share for each tenth of a second, null where no light follows presence.
     """
-    from vastwatch.advice.walk_test import Walk, in_and_out, sways
-    from vastwatch.advice.walk_test import walk as walked
+    from vastwatch.advice.detection.walk_test import Walk, in_and_out, sways
+    from vastwatch.advice.detection.walk_test import walk as walked
 
     def told(w: Walk) -> dict[str, Any]:
         return {
@@ -157,7 +157,7 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 def trial(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"spot", "minutes", "trials", "hold_s", "first_dark_s": {"median", "one_in_ten"}, "never_dark", "drops",
     "dark_s", "waves", "to_switch"}`, the last four per stay; null where it does not go dark that often."""
-    from vastwatch.advice.trial import in_words, stay
+    from vastwatch.advice.detection.trial import in_words, stay
 
     if all(s.id != args.spot for s in project.spots):
         raise RequestError(f"--spot: there is no spot '{args.spot}' in this project")

@@ -63,8 +63,8 @@ def device(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def _placed(project: Project, type_: DeviceType) -> dict[str, Any]:
-    from vastwatch.advice.messages import messages
-    from vastwatch.advice.ways import usual_week
+    from vastwatch.advice.detection.messages import messages
+    from vastwatch.advice.detection.ways import usual_week
     from vastwatch.rehearsal.run import record
 
     if all(s.device != type_.id for s in project.sensors):

@@ -85,7 +85,7 @@ def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def _weeks_of_both(old: Project, new: Project) -> tuple[dict[str, Any], list[str]]:
-    from vastwatch.advice.compared import Difference, compared, hardware_price
+    from vastwatch.advice.judging.compared import Difference, compared, hardware_price
     from vastwatch.design.project import find
 
     def told(d: Difference | None) -> dict[str, Any] | None:

@@ -13,7 +13,7 @@ from vastwatch.design.project import Project, find
 def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"year", "windows": [{"words", "used_by", "hours"}], "days": [{"on", "kind", "name", "sunrise", "sunset",
     "open": [["22:00", "06:00"] or null]}]}`: when what goes by the clock begins and ends, day by day."""
-    from vastwatch.control.year import clock_words, year_of, year_rows
+    from vastwatch.control.export.year import clock_words, year_of, year_rows
     from vastwatch.files.csv_cells import csv_text
 
     which = date.fromisoformat(project.brief.rehearse_from).year if args.year is None else args.year
@@ -50,7 +50,7 @@ def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 def circuits(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"circuits": {ID: {"name", "inputs", "states": [{"inputs", "lamps", "module_alive", "fed_alive"}],
     "blind_min_per_day", "says_otherwise"}}}`: who switches what, and how long what hangs behind a switch is dead."""
-    from vastwatch.control.wiring_table import parallel_words, wiring_table
+    from vastwatch.control.export.wiring_table import parallel_words, wiring_table
     from vastwatch.people import simulate_days
     from vastwatch.rehearsal.troubles import supplies
 
@@ -86,7 +86,7 @@ def circuits(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
 def ahead(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"rooms": {ROOM: [{"from", "by", "pays", "before", "after"}]}}`: rows that light a room ahead of who comes, held
     against weeks they were not chosen by; figures a day."""
-    from vastwatch.advice import follow_on
+    from vastwatch.advice.scenes import follow_on
 
     rooms = [r.id for r in project.rooms]
     if args.room is not None:

@@ -10,14 +10,14 @@ from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project
 
 if TYPE_CHECKING:
-    from vastwatch.advice.log_habits import RoomHabits
+    from vastwatch.advice.logs.habits import RoomHabits
 
 
 def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """What a log says of the house, and what other holds would have done with it."""
-    from vastwatch.advice.log_habits import habits_of_log
-    from vastwatch.advice.log_habits import told as told_of_habits
-    from vastwatch.advice.replay import explained, notes_in, replayed, what_if, with_holds
+    from vastwatch.advice.logs.habits import habits_of_log
+    from vastwatch.advice.logs.habits import told as told_of_habits
+    from vastwatch.advice.logs.replay import explained, notes_in, replayed, what_if, with_holds
     from vastwatch.commission.event_log import LogError, read_log
     from vastwatch.commission.log_guess import guessed, match
     from vastwatch.control.house import run

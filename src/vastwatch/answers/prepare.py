@@ -15,10 +15,11 @@ def prepare() -> None:
     if is_prepared():
         return
     # Loaded only where something is left to do.
-    from vastwatch.advice.judge import judge
+    from vastwatch.advice.judging.judge import judge
     from vastwatch.files import load_demo
     from vastwatch.loops import notices
-    from vastwatch.rehearsal import rehearse, zone_reports
+    from vastwatch.rehearsal import rehearse
+    from vastwatch.rehearsal.tracking import zone_reports
 
     demo = load_demo()
     # Of the sample's trackers a day is told as if their reports were very many.

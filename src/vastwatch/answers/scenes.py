@@ -19,7 +19,7 @@ def scenes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     [{"holds", "wins", "share", "seen"}], "groups": {GROUP: {"name", "lamps", "rows", "else_share", "hand_share",
     "states"}}, "stuck": [WORDS], "under_min_per_day": {SPOT: MIN}}}, "stuck": [WORDS]}`, of a week lived in it; rows
     and states of a room are those of its own ladder, of a group those of the ladder of its lamps."""
-    from vastwatch.advice.ladder_states import has_ladder, stuck
+    from vastwatch.advice.scenes.ladder_states import has_ladder, stuck
     from vastwatch.rehearsal import rehearse
 
     rooms = [r.id for r in project.rooms if has_ladder(project, r.id)]
@@ -58,7 +58,7 @@ def scenes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 def _ladder(project: Project, did: LadderRun) -> dict[str, Any]:
     """What one ladder did."""
-    from vastwatch.advice.ladder_states import states
+    from vastwatch.advice.scenes.ladder_states import states
     from vastwatch.design.sentence import condition_words
 
     n, share = len(did.rows), did.share()
@@ -89,7 +89,7 @@ def _lines(project: Project, did: LadderRun) -> list[str]:
 def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"scene", "room", "spots": {SPOT: {"lux", "wanted"}}, "grid": {"x_m", "y_m", "lux": [[LUX or null]]}}`, of lamps
     alone; daylight is left out."""
-    from vastwatch.control.photometry import lit_grid, spot_lux, wanted_lux
+    from vastwatch.control.light.photometry import lit_grid, spot_lux, wanted_lux
     from vastwatch.design.ladders import as_wired, burns_at
 
     scene = next((s for s in project.scenes if s.id == args.scene), None)
@@ -123,9 +123,9 @@ def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]
     """`{"rooms": {ROOM: {"inputs", "buttons", "helpers", "lamps", "recipes", "notes"}}, "outputs": {OUTPUT: the same},
     "names", "devices": [{"device", "type", "room", "setting", "value"}]}`, the names by one convention; as lines they
     are words, or with `--csv` a table, or with `--devices` what is set on the devices themselves."""
-    from vastwatch.control.device_sheet import device_sheet, sheet_rows
-    from vastwatch.control.recipe_words import as_plain, book_rows, button_words, in_words
-    from vastwatch.control.recipes import output_recipes, recipes_of
+    from vastwatch.control.export.device_sheet import device_sheet, sheet_rows
+    from vastwatch.control.export.recipe_words import as_plain, book_rows, button_words, in_words
+    from vastwatch.control.export.recipes import output_recipes, recipes_of
     from vastwatch.files.csv_cells import csv_text
 
     rooms = [r.id for r in project.rooms]

@@ -7,8 +7,8 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from vastwatch.advice.messages import Messages
-    from vastwatch.advice.met import Met
+    from vastwatch.advice.detection.messages import Messages
+    from vastwatch.advice.judging.met import Met
 
 
 class RequestError(Exception):

@@ -5,18 +5,18 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from vastwatch.advice.judge_settings import settings
+from vastwatch.advice.judging.settings import settings
 from vastwatch.answers.telling import RequestError, messages_told, needs_told, number
 from vastwatch.design.project import Project
 
 if TYPE_CHECKING:
-    from vastwatch.advice.frontier import Figures, Point
+    from vastwatch.advice.judging.frontier import Figures, Point
     from vastwatch.rehearsal import Rehearsal
 
 
 def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """Scores per room, and the incidents with their chains of causes."""
-    from vastwatch.advice.messages import messages
+    from vastwatch.advice.detection.messages import messages
     from vastwatch.rehearsal import rehearse as run
 
     result = run(project, args.days, args.seed)
@@ -104,9 +104,9 @@ def _why(result: Rehearsal) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]
 
 def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """The timing curve, the recommended setting and why."""
-    from vastwatch.advice.frontier import frontier
-    from vastwatch.advice.robust import effects, otherwise
-    from vastwatch.advice.timing import tuned
+    from vastwatch.advice.judging.frontier import frontier
+    from vastwatch.advice.judging.robust import effects, otherwise
+    from vastwatch.advice.judging.timing import tuned
 
     if all(r.id != args.room for r in project.rooms):
         raise RequestError(f"--room: there is no room '{args.room}' in this project")

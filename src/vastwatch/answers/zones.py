@@ -19,9 +19,9 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     "own_spots", "false_min_per_day", "counted"}}, "noticed": [SPOT ..], "findings": [..], "helps": [..]}}}`; with
     `--for-room` of the zones that would be proposed in place of those drawn, with `"proposed": {"wrong", "before",
     "left_out", "heuristic"}`."""
-    from vastwatch.advice.zone_checks import zone_findings
-    from vastwatch.advice.zone_help import what_helps
-    from vastwatch.advice.zone_proposal import zones_for
+    from vastwatch.advice.adviser.zone_help import what_helps
+    from vastwatch.advice.checks.zones import zone_findings
+    from vastwatch.advice.detection.zone_proposal import zones_for
     from vastwatch.design.edits.zones import replace_zones
     from vastwatch.rehearsal.run import rehearse
     from vastwatch.rehearsal.zone_scores import score_zones

@@ -17,7 +17,7 @@ from vastwatch.design.project import find, find_any
 from vastwatch.design.relations import presence_of
 from vastwatch.people import Track, Where
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.incidents import Incident
+from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.rehearsal.troubles import Supply, lost_share, supplies
 from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.sensing.hazards import false_rate, per_hour_words

@@ -27,8 +27,8 @@ from vastwatch.design.expressions import AllOf, AtLeast, Belief, every_part
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.relations import presence_of
 from vastwatch.people import Where
-from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.run import Rehearsal
+from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.rehearsal.troubles import powered_in
 from vastwatch.sensing.model import Sight
 from vastwatch.words import clock_words, duration_words, never_words

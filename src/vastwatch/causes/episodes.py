@@ -16,8 +16,8 @@ from vastwatch.control.concluding import concluded
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.incidents import Incident, Kind
 from vastwatch.rehearsal.reactors import start_and_keep
+from vastwatch.rehearsal.scoring.incidents import Incident, Kind
 from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]

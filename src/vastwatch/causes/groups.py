@@ -12,7 +12,7 @@ from vastwatch.causes.inquiry import CURES, Inquiry
 from vastwatch.causes.instead import Lever
 from vastwatch.design.project import find_any
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.incidents import Incident, Kind
+from vastwatch.rehearsal.scoring.incidents import Incident, Kind
 from vastwatch.words import capital
 
 # What the cause of a group is called; `name` is that of its record.

@@ -47,7 +47,7 @@ from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.incidents import Incident, Kind
+from vastwatch.rehearsal.scoring.incidents import Incident, Kind
 from vastwatch.sensing.model import Sight
 from vastwatch.signals import Signal
 

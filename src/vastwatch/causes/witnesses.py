@@ -10,8 +10,8 @@ from vastwatch.design.project import find
 from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.people import Track, Where
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.incidents import Incident
 from vastwatch.rehearsal.reactors import keepers_of, starters_of
+from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import PET, STANDING, Somebody, body_of
 from vastwatch.sensing.model import Sight, surely_blind_s

@@ -10,12 +10,12 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.belief import Chain, chains_in
-from vastwatch.control.by_hand import on_by_hand
-from vastwatch.control.clock import clock_time
-from vastwatch.control.darkness import dark_as_told
-from vastwatch.control.fusion import Leaf, beliefs, evaluate, leaves
-from vastwatch.control.hand import Override
+from vastwatch.control.belief.fusion import Leaf, beliefs, evaluate, leaves
+from vastwatch.control.belief.rates import Chain, chains_in
+from vastwatch.control.light.clock import clock_time
+from vastwatch.control.light.darkness import dark_as_told
+from vastwatch.control.manual.by_hand import on_by_hand
+from vastwatch.control.manual.hand import Override
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import ClockTime, Dark, Expr, Named, Report, StartKeep
 from vastwatch.design.presence import press_hold

@@ -13,11 +13,11 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
 
-from vastwatch.control.belief import Chain, chains_in
+from vastwatch.control.belief.filtering import filter_of
+from vastwatch.control.belief.rates import Chain, chains_in
 from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion
-from vastwatch.control.darkness import house_dark
-from vastwatch.control.daylight import darkness
-from vastwatch.control.filtering import filter_of
+from vastwatch.control.light.darkness import house_dark
+from vastwatch.control.light.daylight import darkness
 from vastwatch.control.lighting import RoomRun, given, handed, run_ladders
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, kwh_above_standby, lights_in
 from vastwatch.control.recording import Recording

@@ -18,11 +18,11 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.by_hand import on_by_hand
 from vastwatch.control.concluding import concluded
-from vastwatch.control.darkness import house_dark
-from vastwatch.control.hand import Override, overlaid
 from vastwatch.control.ladder import Winners, levels_of, while_over, winners
+from vastwatch.control.light.darkness import house_dark
+from vastwatch.control.manual.by_hand import on_by_hand
+from vastwatch.control.manual.hand import Override, overlaid
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.ladders import (

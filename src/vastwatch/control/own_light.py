@@ -14,11 +14,11 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.darkness import Daylight, Reading, daylight_on, from_readings, read_by, steps, thresholds
 from vastwatch.control.house import conclude
 from vastwatch.control.ladder import Winners
+from vastwatch.control.light.darkness import Daylight, Reading, daylight_on, from_readings, read_by, steps, thresholds
+from vastwatch.control.light.photometry import candela, height_of, indirect_lux, photometry_of
 from vastwatch.control.lighting import run_ladders
-from vastwatch.control.photometry import candela, height_of, indirect_lux, photometry_of
 from vastwatch.control.recording import Recording
 from vastwatch.design.ladders import as_wired, asked, ladders_in
 from vastwatch.design.project import Project, find

@@ -16,7 +16,7 @@ _TURN, _ULP = np.float32(2.0 * math.pi * 2.0**-32), np.float32(2.0**-32)
 @part
 def bits_of(key, index):  # type: ignore[no-untyped-def]
     """The 64 bits that `draws._bits` gives."""
-    z = key + np.uint64(index) * GOLDEN
+    z = key + np.uint64(np.int64(index)) * GOLDEN
     z = (z ^ (z >> _A)) * FIRST
     z = (z ^ (z >> _B)) * SECOND
     return z ^ (z >> _C)

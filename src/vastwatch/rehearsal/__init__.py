@@ -1,6 +1,6 @@
 """A stretch of days, lived by the people against the design: what the house did, and how good that was."""
 
 from vastwatch.rehearsal.run import Rehearsal, rehearse, replay
-from vastwatch.rehearsal.scores import Scores
+from vastwatch.rehearsal.scoring.scores import Scores
 
 __all__ = ["Rehearsal", "Scores", "rehearse", "replay"]

@@ -21,8 +21,8 @@ from vastwatch.loops import notices as loops
 from vastwatch.people.routes import STEP
 from vastwatch.people.together import Moved, Together, in_order, moved_in, together
 from vastwatch.people.truth import Truth
-from vastwatch.rehearsal.at_rest import DENSE, Seen, is_doubtful, pressed, seen_fading
-from vastwatch.rehearsal.notices import (
+from vastwatch.rehearsal.noticing.at_rest import DENSE, Seen, is_doubtful, pressed, seen_fading
+from vastwatch.rehearsal.noticing.notices import (
     SURE_HOLD_S,
     WALK_HZ,
     Chances,
@@ -31,7 +31,7 @@ from vastwatch.rehearsal.notices import (
     instants_set_off,
     spots_noticed,
 )
-from vastwatch.rehearsal.nuisance import Weekly, of_lives
+from vastwatch.rehearsal.noticing.nuisance import Weekly, of_lives
 from vastwatch.rehearsal.reports import (
     MOVING_HOLD_S,
     SensorRun,

@@ -13,14 +13,14 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.belief import Chain, chains_in
-from vastwatch.control.by_hand import PRESS_S, on_by_hand, presses
+from vastwatch.control.belief.fusion import Leaf, beliefs, leaves
+from vastwatch.control.belief.rates import Chain, chains_in
 from vastwatch.control.concluding import Hand, concluded, conclusion, evaluated
-from vastwatch.control.fusion import Leaf, beliefs, leaves
 from vastwatch.control.lighting import Given, given, handed, run_ladders
+from vastwatch.control.manual.by_hand import PRESS_S, on_by_hand, presses
+from vastwatch.control.manual.reactions import Reaction, Stretches, Waved, react
+from vastwatch.control.manual.reactions_of_any import react_to
 from vastwatch.control.outputs.handler import lights_in
-from vastwatch.control.reactions import Reaction, Stretches, Waved, react
-from vastwatch.control.reactions_of_any import react_to
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import order, with_named
 from vastwatch.design.expressions import AnyOf, Expr, Hold, Report, StartKeep
@@ -34,7 +34,7 @@ from vastwatch.draws import key_of
 from vastwatch.memo import MEMO, kept
 from vastwatch.people.routes import RouteBook
 from vastwatch.people.truth import Truth
-from vastwatch.rehearsal.notices import chances_of_large_movements
+from vastwatch.rehearsal.noticing.notices import chances_of_large_movements
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.rehearsal.troubles import lost_share, powered
 from vastwatch.rehearsal.wishes import pressed_in

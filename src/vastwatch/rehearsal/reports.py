@@ -24,13 +24,13 @@ from vastwatch.design.relations import level_number
 from vastwatch.draws import at_ms, key_of, triangular
 from vastwatch.memo import MEMO, is_kept, kept, weighed_elsewhere
 from vastwatch.people.truth import Lives, Truth
-from vastwatch.rehearsal.condensing import condensed
-from vastwatch.rehearsal.notices import Notices, by_day, notices_of, spots_noticed
-from vastwatch.rehearsal.nuisance import Weekly, false_in_each, of_day, week_of
-from vastwatch.rehearsal.room_told import told_of_room
-from vastwatch.rehearsal.targets import Targets, Watched, targets_of
+from vastwatch.rehearsal.noticing.condensing import condensed
+from vastwatch.rehearsal.noticing.notices import Notices, by_day, notices_of, spots_noticed
+from vastwatch.rehearsal.noticing.nuisance import Weekly, false_in_each, of_day, week_of
+from vastwatch.rehearsal.room_sensors.room_told import told_of_room
+from vastwatch.rehearsal.tracking.targets import Targets, Watched, targets_of
+from vastwatch.rehearsal.tracking.zone_reports import Zoning, watched_by, zone_rows, zone_signals, zoning_of
 from vastwatch.rehearsal.troubles import Trouble, trouble_of
-from vastwatch.rehearsal.zone_reports import Zoning, watched_by, zone_rows, zone_signals, zoning_of
 from vastwatch.sensing.model import MountedSensor, each_part
 from vastwatch.sensing.mounted import mount
 from vastwatch.sensing.reporting import held, holds_and_blind_s, reported

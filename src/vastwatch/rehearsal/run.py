@@ -26,13 +26,13 @@ from vastwatch.design.records import Fixture
 from vastwatch.design.relations import outputs
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
-from vastwatch.rehearsal.incidents import Incident, find_incidents
-from vastwatch.rehearsal.light_scores import LightScores, light_scores
-from vastwatch.rehearsal.notices import Notices
-from vastwatch.rehearsal.programmes import calls_in, player_in, told
+from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.rehearsal.reactors import hands_of, occupied
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
-from vastwatch.rehearsal.scores import OutputScores, Scores, score, score_output
+from vastwatch.rehearsal.room_sensors.programmes import calls_in, player_in, told
+from vastwatch.rehearsal.scoring.incidents import Incident, find_incidents
+from vastwatch.rehearsal.scoring.light_scores import LightScores, light_scores
+from vastwatch.rehearsal.scoring.scores import OutputScores, Scores, score, score_output
 from vastwatch.rehearsal.troubles import powered
 from vastwatch.rehearsal.wishes import asleep_in
 from vastwatch.sensing.mounted import zoned

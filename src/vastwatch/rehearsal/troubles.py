@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.control.daylight import darkness
+from vastwatch.control.light.daylight import darkness
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find

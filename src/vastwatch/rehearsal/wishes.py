@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from vastwatch.control.hand import UNWANTED_S, Beneath, Override, Wishes, overrides
 from vastwatch.control.lighting import RoomRun, given, lit_by_press, run_ladders
+from vastwatch.control.manual.hand import UNWANTED_S, Beneath, Override, Wishes, overrides
 from vastwatch.control.recording import Recording
 from vastwatch.design.ladders import scenes_in
 from vastwatch.design.needs import needs_of
@@ -14,7 +14,7 @@ from vastwatch.design.relations import buttons_in, lamps_in, presence_of
 from vastwatch.draws import key_of
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
-from vastwatch.rehearsal.programmes import player_in
+from vastwatch.rehearsal.room_sensors.programmes import player_in
 from vastwatch.signals import Calendar, Signal, any_of
 from vastwatch.signals.remembered import always, never
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.by_hand import on_by_hand
+from vastwatch.control.manual.by_hand import on_by_hand
 from vastwatch.control.outputs.handler import Figure, Situation
 from vastwatch.design.records import Lamp
 from vastwatch.signals import Levels

@@ -22,7 +22,7 @@ from PyQt6.QtGui import (
     QPolygonF,
 )
 
-from vastwatch.advice.frontier import Frontier, Point, table
+from vastwatch.advice.judging.frontier import Frontier, Point, table
 from vastwatch.desk.pages.plan_sheet import paper_font
 from vastwatch.desk.shell.theme import LIGHT, Theme, alpha, font, mix
 

@@ -10,9 +10,9 @@ from typing import NamedTuple
 from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF, QPointF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPainterPath, QPdfWriter, QPen, QTextDocument
 
-from vastwatch.advice.cautions import cautions
-from vastwatch.advice.finding import Finding
-from vastwatch.advice.timing import TimingCurve
+from vastwatch.advice.checks.cautions import cautions
+from vastwatch.advice.checks.finding import Finding
+from vastwatch.advice.judging.timing import TimingCurve
 from vastwatch.causes.chain import Scene
 from vastwatch.design.needs import needs_of, use_words
 from vastwatch.design.placed import settings_words

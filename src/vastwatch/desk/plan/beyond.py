@@ -8,7 +8,7 @@ import math
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 
-from vastwatch.advice.spill import SEEN_S
+from vastwatch.advice.detection.spill import SEEN_S
 from vastwatch.design.project import find
 from vastwatch.desk.plan.contours import BANDS
 from vastwatch.desk.plan.painting import in_pixels, polygon

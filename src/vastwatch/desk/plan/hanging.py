@@ -11,7 +11,7 @@ from dataclasses import replace as change
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 
-from vastwatch.advice.fixing import fixed_place
+from vastwatch.advice.hardware.fixing import fixed_place
 from vastwatch.design.edits.building import rectangle
 from vastwatch.design.edits.fittings import turned
 from vastwatch.design.edits.removing import removed

@@ -6,10 +6,10 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPainterPath
 
-from vastwatch.control.darkness import daylight_in
-from vastwatch.control.daylight import asked_lux
 from vastwatch.control.house import HouseRun
-from vastwatch.control.photometry import LitGrid, lit_grid, spot_lux, wanted_lux
+from vastwatch.control.light.darkness import daylight_in
+from vastwatch.control.light.daylight import asked_lux
+from vastwatch.control.light.photometry import LitGrid, lit_grid, spot_lux, wanted_lux
 from vastwatch.design.ladders import as_wired, burns_at, groups_in, lamps_for
 from vastwatch.design.project import find
 from vastwatch.design.relations import lamps_in

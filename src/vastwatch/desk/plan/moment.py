@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from vastwatch.causes.chain import scene
-from vastwatch.control.daylight import sun_elevation
 from vastwatch.control.house import HouseRun
+from vastwatch.control.light.daylight import sun_elevation
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.plan.state import PlanState, same
 from vastwatch.desk.shell.focus import Focus

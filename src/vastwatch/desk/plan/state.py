@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtGui import QColor, QPainterPath
 
-from vastwatch.advice.spill import Spill
-from vastwatch.advice.walk_test import Sway, Walk
+from vastwatch.advice.detection.spill import Spill
+from vastwatch.advice.detection.walk_test import Sway, Walk
 from vastwatch.causes.chain import Scene
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor

@@ -11,7 +11,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
-from vastwatch.advice.zone_checks import ASTRAY, WELL
+from vastwatch.advice.checks.zones import ASTRAY, WELL
 from vastwatch.design.edits.zones import add_zone, clear_of, set_outline
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.project import Project, find
@@ -347,7 +347,7 @@ class ZoneHands:
 
     def add_round(self, x: float, y: float) -> bool:
         """A new zone round whatever stands at a point."""
-        from vastwatch.advice.zone_proposal import drawn_around
+        from vastwatch.advice.detection.zone_proposal import drawn_around
 
         project, level = self.bench.project, self.bench.level
         room = room_at(project, level, x, y)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from PyQt6.QtGui import QColor
 
-from vastwatch.rehearsal.incidents import Incident
+from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.signals import Levels, Signal
 
 ROW, THICK = 16, 9

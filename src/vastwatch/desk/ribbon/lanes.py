@@ -14,9 +14,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from vastwatch.advice.replay import notes_of
-from vastwatch.control.daylight import sun_times
+from vastwatch.advice.logs.replay import notes_of
 from vastwatch.control.house import HouseRun
+from vastwatch.control.light.daylight import sun_times
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.ribbon.conclusion import conclusion_lanes
@@ -28,7 +28,7 @@ from vastwatch.desk.shell.parts import plain
 from vastwatch.desk.shell.playhead import Playhead, stepped
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
-from vastwatch.rehearsal.incidents import Incident
+from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.signals import DAY, Calendar, Levels, Signal
 from vastwatch.words import clock_words
 

@@ -12,14 +12,14 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from vastwatch.control.daylight import sun_times
 from vastwatch.control.house import HouseRun
+from vastwatch.control.light.daylight import sun_times
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import plain
 from vastwatch.desk.shell.playhead import Playhead, stepped
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, font
-from vastwatch.rehearsal.incidents import Incident
+from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.signals import Calendar, Signal
 from vastwatch.words import clock_words
 

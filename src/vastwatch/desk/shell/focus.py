@@ -7,7 +7,7 @@ from typing import Literal, get_args
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from vastwatch.desk.stages import Stage, stage_named
-from vastwatch.rehearsal.incidents import Incident
+from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.sensing import Figure
 
 Span = Literal["day", "week", "month"]

@@ -12,20 +12,20 @@ from types import MappingProxyType
 
 from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
-from vastwatch.advice.all_rooms import affordable, judge_all
-from vastwatch.advice.finding import Finding
-from vastwatch.advice.frontier import Frontier
-from vastwatch.advice.judge import Judgement
-from vastwatch.advice.log_habits import LogHabits, habits_of_log
-from vastwatch.advice.offers import Offers
-from vastwatch.advice.remedies import Remedy
-from vastwatch.advice.replay import LogCurve, log_curve
-from vastwatch.advice.schools import School
-from vastwatch.advice.spill import Spill, spills
-from vastwatch.advice.timing import TimingCurve
-from vastwatch.advice.trial import Trial, stay
-from vastwatch.advice.walk_test import Sway, Walk, entrances, in_and_out, sways, walk
-from vastwatch.advice.zone_help import Help, what_helps
+from vastwatch.advice.adviser.offers import Offers
+from vastwatch.advice.adviser.remedies import Remedy
+from vastwatch.advice.adviser.schools import School
+from vastwatch.advice.adviser.zone_help import Help, what_helps
+from vastwatch.advice.checks.finding import Finding
+from vastwatch.advice.detection.spill import Spill, spills
+from vastwatch.advice.detection.trial import Trial, stay
+from vastwatch.advice.detection.walk_test import Sway, Walk, entrances, in_and_out, sways, walk
+from vastwatch.advice.judging.all_rooms import affordable, judge_all
+from vastwatch.advice.judging.frontier import Frontier
+from vastwatch.advice.judging.judge import Judgement
+from vastwatch.advice.judging.timing import TimingCurve
+from vastwatch.advice.logs.habits import LogHabits, habits_of_log
+from vastwatch.advice.logs.replay import LogCurve, log_curve
 from vastwatch.control.house import HouseRun, run
 from vastwatch.control.recording import Recording
 from vastwatch.design.differences import differ_only_in

@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from vastwatch.advice.compared import RoomCompared, compared
-from vastwatch.advice.finding import Finding
-from vastwatch.advice.findings import findings
-from vastwatch.advice.frontier import Frontier, frontier
-from vastwatch.advice.judge import Judgement
-from vastwatch.advice.judge_settings import settings
-from vastwatch.advice.offers import Offers, offers
-from vastwatch.advice.purchase import Purchase, bare, free_gain, purchases, starter_set
-from vastwatch.advice.remedies import Remedy, remedies
-from vastwatch.advice.robust import Effect, Otherwise, effects, otherwise
-from vastwatch.advice.schools import School, schools
-from vastwatch.advice.timing import TimingCurve, cached_curve, tuned
+from vastwatch.advice.adviser.offers import Offers, offers
+from vastwatch.advice.adviser.purchase import Purchase, bare, free_gain, purchases, starter_set
+from vastwatch.advice.adviser.remedies import Remedy, remedies
+from vastwatch.advice.adviser.schools import School, schools
+from vastwatch.advice.checks.finding import Finding
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.judging.compared import RoomCompared, compared
+from vastwatch.advice.judging.frontier import Frontier, frontier
+from vastwatch.advice.judging.judge import Judgement
+from vastwatch.advice.judging.robust import Effect, Otherwise, effects, otherwise
+from vastwatch.advice.judging.settings import settings
+from vastwatch.advice.judging.timing import TimingCurve, cached_curve, tuned
 from vastwatch.causes.groups import Group, groups
 from vastwatch.causes.inquiry import Inquiry, inquire
 from vastwatch.design.project import Project, Variant
@@ -24,7 +24,7 @@ from vastwatch.design.variants import designed_as
 from vastwatch.desk.shell.derived import Task
 from vastwatch.devices import DeviceType
 from vastwatch.rehearsal import Rehearsal, rehearse
-from vastwatch.rehearsal.incidents import Kind
+from vastwatch.rehearsal.scoring.incidents import Kind
 
 # The rehearsed week: its days, and its seed.
 DAYS, SEED = 7, 1

@@ -11,8 +11,8 @@ from typing import Any, get_args
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QPushButton
 
-from vastwatch.advice.cautions import CAUTIONS
-from vastwatch.control.daylight import daylight_factor
+from vastwatch.advice.checks.cautions import CAUTIONS
+from vastwatch.control.light.daylight import daylight_factor
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.building import is_rectangle, resize_room
 from vastwatch.design.edits.fittings import move_furnishing, move_opening, rooms_beside

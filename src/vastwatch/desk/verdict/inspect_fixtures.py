@@ -9,8 +9,8 @@ from typing import Any, get_args
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QLineEdit
 
-from vastwatch.advice.cautions import CAUTIONS
-from vastwatch.advice.fixing import opening_middle
+from vastwatch.advice.checks.cautions import CAUTIONS
+from vastwatch.advice.hardware.fixing import opening_middle
 from vastwatch.design.edits.drawing_aids import HAZARD_KINDS, times_of, times_words
 from vastwatch.design.edits.selections import set_many
 from vastwatch.design.edits.wiring import load_w, switches_of

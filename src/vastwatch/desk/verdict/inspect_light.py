@@ -8,8 +8,8 @@ from typing import Any, get_args
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QPushButton
 
-from vastwatch.control.hand import ends_words
-from vastwatch.control.photometry import height_of
+from vastwatch.control.light.photometry import height_of
+from vastwatch.control.manual.hand import ends_words
 from vastwatch.design.edits.lamps import photometry_for, with_photometry, without_photometry
 from vastwatch.design.ladders import scenes_in
 from vastwatch.design.project import find

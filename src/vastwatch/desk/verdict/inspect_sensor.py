@@ -9,9 +9,9 @@ from typing import Any, NamedTuple
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QCheckBox, QGridLayout
 
-from vastwatch.advice.cautions import CAUTIONS, of_sensor
-from vastwatch.advice.fixing import weight_at
-from vastwatch.advice.wiring_checks import MAT_REACH_M
+from vastwatch.advice.checks.cautions import CAUTIONS, of_sensor
+from vastwatch.advice.checks.wiring import MAT_REACH_M
+from vastwatch.advice.hardware.fixing import weight_at
 from vastwatch.design.edits.sensors import could_be, with_type
 from vastwatch.design.placed import as_placed, holds_words, own_hold_s, settings_faults
 from vastwatch.design.places import room_at

@@ -9,7 +9,7 @@ from html import escape
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from vastwatch.advice.offers import Offer, Offers
+from vastwatch.advice.adviser.offers import Offer, Offers
 from vastwatch.desk.shell.derived import NOT_COMPUTED
 from vastwatch.desk.shell.parts import LinkCard, clear, column, label, row
 from vastwatch.desk.shell.results import Results

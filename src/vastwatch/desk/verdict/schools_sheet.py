@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.schools import School
+from vastwatch.advice.adviser.schools import School
 from vastwatch.desk.shell.parts import label, row
 from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme

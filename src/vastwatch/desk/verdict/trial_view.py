@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from vastwatch.advice.trial import in_words
+from vastwatch.advice.detection.trial import in_words
 from vastwatch.desk.shell.derived import NOT_COMPUTED
 from vastwatch.desk.shell.parts import label, row
 from vastwatch.desk.shell.results import Results

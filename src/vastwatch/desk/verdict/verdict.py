@@ -8,12 +8,12 @@ from html import escape
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.finding import Finding
-from vastwatch.advice.judge import dark_limit_min
-from vastwatch.advice.messages import in_words, messages_of
-from vastwatch.advice.offers import Offer
-from vastwatch.advice.remedies import Remedy
-from vastwatch.advice.schools import School
+from vastwatch.advice.adviser.offers import Offer
+from vastwatch.advice.adviser.remedies import Remedy
+from vastwatch.advice.adviser.schools import School
+from vastwatch.advice.checks.finding import Finding
+from vastwatch.advice.detection.messages import in_words, messages_of
+from vastwatch.advice.judging.judge import dark_limit_min
 from vastwatch.causes.chain import chain_of
 from vastwatch.causes.groups import Group
 from vastwatch.control.outputs.handler import handler_of
@@ -36,7 +36,7 @@ from vastwatch.desk.verdict.score import Score
 from vastwatch.desk.verdict.trial_view import TrialView
 from vastwatch.desk.verdict.walk_view import WalkView
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.incidents import LATE_S
+from vastwatch.rehearsal.scoring.incidents import LATE_S
 from vastwatch.site.building import Room
 
 # More findings than this are folded away until asked for; fewer while another record than the room is inspected.

@@ -6,7 +6,7 @@ import math
 
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from vastwatch.advice.walk_test import Sway, Walk
+from vastwatch.advice.detection.walk_test import Sway, Walk
 from vastwatch.design.project import Project, find
 from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.shell.parts import clear, column, label, row

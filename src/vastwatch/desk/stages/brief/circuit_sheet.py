@@ -14,8 +14,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vastwatch.advice.cautions import CAUTIONS
-from vastwatch.control.wiring_table import State, parallel_words, wiring_table
+from vastwatch.advice.checks.cautions import CAUTIONS
+from vastwatch.control.export.wiring_table import State, parallel_words, wiring_table
 from vastwatch.design.edits.wiring import conclude_as_wired
 from vastwatch.design.project import find
 from vastwatch.desk.shell.document import Document

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from vastwatch.advice.purchase import Purchase, money_left, spent
+from vastwatch.advice.adviser.purchase import Purchase, money_left, spent
 from vastwatch.design.project import Owned, Project, find
 from vastwatch.design.relations import readers_of
 from vastwatch.desk.shell.derived import NOT_COMPUTED

@@ -9,8 +9,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.cautions import CAUTIONS
-from vastwatch.control.wiring_table import parallel_words
+from vastwatch.advice.checks.cautions import CAUTIONS
+from vastwatch.control.export.wiring_table import parallel_words
 from vastwatch.design.edits import wiring
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.project import find, put

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 
 from vastwatch.desk.shell.theme import Theme, alpha, font
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.incidents import Incident
+from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.signals import Signal
 
 LABELS, RIGHT, HEAD, ROW, TOOTH = 150, 14, 22, 22, 6.0

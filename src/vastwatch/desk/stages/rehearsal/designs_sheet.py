@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vastwatch.advice.compared import RoomCompared, hardware_price
+from vastwatch.advice.judging.compared import RoomCompared, hardware_price
 from vastwatch.design import variants
 from vastwatch.design.project import Project, Variant, find
 from vastwatch.desk.pages.plan_sheet import picture, state_for

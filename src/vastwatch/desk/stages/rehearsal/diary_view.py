@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.replay import dated, explained, notes_of
+from vastwatch.advice.logs.replay import dated, explained, notes_of
 from vastwatch.control.house import HouseRun
 from vastwatch.design.project import DiaryNote
 from vastwatch.desk.shell.document import Document

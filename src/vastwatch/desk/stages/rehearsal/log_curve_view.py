@@ -10,8 +10,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QWidget
 
-from vastwatch.advice.judge import LONGEST_S
-from vastwatch.advice.replay import LogCurve
+from vastwatch.advice.judging.judge import LONGEST_S
+from vastwatch.advice.logs.replay import LogCurve
 from vastwatch.desk.shell.theme import Theme, font
 from vastwatch.words import duration_words
 

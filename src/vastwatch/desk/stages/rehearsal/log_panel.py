@@ -7,8 +7,8 @@ from datetime import timedelta
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.log_habits import people_of, told
-from vastwatch.advice.replay import WhatIf, replayed, what_if
+from vastwatch.advice.logs.habits import people_of, told
+from vastwatch.advice.logs.replay import WhatIf, replayed, what_if
 from vastwatch.commission.event_log import EventLog
 from vastwatch.control.house import HouseRun
 from vastwatch.design.conclusions import sensors_behind

@@ -9,7 +9,7 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.follow_on import Ahead, ahead
+from vastwatch.advice.scenes.follow_on import Ahead, ahead
 from vastwatch.design.project import Project, find
 from vastwatch.desk.shell.background import in_background
 from vastwatch.desk.shell.document import Document

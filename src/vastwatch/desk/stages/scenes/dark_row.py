@@ -7,8 +7,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.light_feedback import feedback, proposed
-from vastwatch.control.darkness import thresholds
+from vastwatch.advice.scenes.light_feedback import feedback, proposed
+from vastwatch.control.light.darkness import thresholds
 from vastwatch.design.edits.sensors import could_tell
 from vastwatch.design.project import Project, find, put
 from vastwatch.desk.shell.document import Document

@@ -6,9 +6,9 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.ladder_states import why_not
-from vastwatch.control.hand import ends_words
+from vastwatch.advice.scenes.ladder_states import why_not
 from vastwatch.control.lighting import LadderRun, RoomRun
+from vastwatch.control.manual.hand import ends_words
 from vastwatch.design.edits.ladders import move_row, remove_row
 from vastwatch.design.ladders import groups_in, ladder_rows, lamps_for
 from vastwatch.design.project import Project, find

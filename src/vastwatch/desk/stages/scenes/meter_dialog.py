@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QDialog, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.control.darkness import thresholds
+from vastwatch.control.light.darkness import thresholds
 from vastwatch.design.project import find, put
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.parts import label, row

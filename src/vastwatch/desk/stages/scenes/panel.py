@@ -9,9 +9,9 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from vastwatch.advice.cautions import CAUTIONS
-from vastwatch.advice.follow_on import Ahead
-from vastwatch.advice.ladder_states import states, stuck
+from vastwatch.advice.checks.cautions import CAUTIONS
+from vastwatch.advice.scenes.follow_on import Ahead
+from vastwatch.advice.scenes.ladder_states import states, stuck
 from vastwatch.design.edits.ladders import (
     add_button,
     add_row,

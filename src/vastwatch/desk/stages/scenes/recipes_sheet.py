@@ -11,10 +11,10 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.control.device_sheet import device_sheet, sheet_rows
-from vastwatch.control.recipe_parts import Book
-from vastwatch.control.recipe_words import as_plain, book_rows, button_words, in_words
-from vastwatch.control.recipes import output_recipes, recipes_of
+from vastwatch.control.export.device_sheet import device_sheet, sheet_rows
+from vastwatch.control.export.recipe_parts import Book
+from vastwatch.control.export.recipe_words import as_plain, book_rows, button_words, in_words
+from vastwatch.control.export.recipes import output_recipes, recipes_of
 from vastwatch.design.project import Convention, find
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.parts import Choice, label, row

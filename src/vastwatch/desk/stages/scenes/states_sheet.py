@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vastwatch.advice.ladder_states import scene_of_row, states
+from vastwatch.advice.scenes.ladder_states import scene_of_row, states
 from vastwatch.control.lighting import LadderRun
 from vastwatch.design.project import Project, find
 from vastwatch.desk.shell.parts import label

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QDialog, QFileDialog, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.control.year import Year, YearDay, clock_words, year_of, year_rows
+from vastwatch.control.export.year import Year, YearDay, clock_words, year_of, year_rows
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.parts import Choice, Count, label, row
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix

@@ -10,8 +10,8 @@ import pyqtgraph as pg
 from numpy.typing import ArrayLike, NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
 
-from vastwatch.advice.judge import LONGEST_S
-from vastwatch.advice.timing import TimingCurve
+from vastwatch.advice.judging.judge import LONGEST_S
+from vastwatch.advice.judging.timing import TimingCurve
 from vastwatch.desk.shell.theme import Theme, alpha, font
 from vastwatch.words import duration_words
 

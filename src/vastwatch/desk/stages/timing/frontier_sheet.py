@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from vastwatch.advice.frontier import Frontier, Point
-from vastwatch.advice.robust import change
+from vastwatch.advice.judging.frontier import Frontier, Point
+from vastwatch.advice.judging.robust import change
 from vastwatch.desk.pages.frontier_chart import Placed, paint, save
 from vastwatch.desk.shell.parts import label, row, scrolling
 from vastwatch.desk.shell.results import Results

@@ -8,7 +8,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.frontier import Point
+from vastwatch.advice.judging.frontier import Point
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from vastwatch.advice.zone_checks import ASTRAY, WELL
-from vastwatch.advice.zone_matrix import MatrixRow
+from vastwatch.advice.checks.zones import ASTRAY, WELL
+from vastwatch.advice.detection.zone_matrix import MatrixRow
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, font
 

@@ -6,11 +6,11 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QApplication, QPushButton, QVBoxLayout, QWidget
 
-from vastwatch.advice.cautions import CAUTIONS, of_sensor
-from vastwatch.advice.zone_checks import WELL
-from vastwatch.advice.zone_help import Help
-from vastwatch.advice.zone_matrix import matrix
-from vastwatch.advice.zone_proposal import zones_for
+from vastwatch.advice.adviser.zone_help import Help
+from vastwatch.advice.checks.cautions import CAUTIONS, of_sensor
+from vastwatch.advice.checks.zones import WELL
+from vastwatch.advice.detection.zone_matrix import matrix
+from vastwatch.advice.detection.zone_proposal import zones_for
 from vastwatch.commission.entry_sheet import as_text, convention_words, entry_sheet
 from vastwatch.design.edits.zones import replace_zones
 from vastwatch.design.records import Sensor

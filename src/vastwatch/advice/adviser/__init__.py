@@ -1,0 +1,1 @@
+"""What to place, buy or change: candidates judged, purchases, remedies."""

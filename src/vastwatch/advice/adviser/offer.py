@@ -1,0 +1,129 @@
+"""Something that could serve a room: hung where the maps put it, with its whole bill, and judged as the room is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from vastwatch.advice.adviser.choose import Option, weighed_cost
+from vastwatch.advice.hardware.bill import Bill, bill_of, switched
+from vastwatch.advice.judging import judge as judging
+from vastwatch.advice.judging.judge import Judgement
+from vastwatch.advice.judging.met import Met, in_words
+from vastwatch.advice.judging.settings import settings
+from vastwatch.design.edits.sensors import held
+from vastwatch.design.project import Project
+from vastwatch.design.records import Sensor
+from vastwatch.design.relations import presence_of
+from vastwatch.devices import DeviceType
+from vastwatch.words import duration_words
+
+
+@dataclass(frozen=True, eq=False)
+class Offer:
+    """Something that could serve a room: what is added, the project with it at the hold the judge recommends, its
+    bill, and the judgement; `whole` once all of the judge's seeds were lived. `instead`: whether it replaces what hangs
+    there."""
+
+    devices: tuple[DeviceType, ...]
+    sensors: tuple[Sensor, ...]
+    project: Project
+    bill: Bill
+    judged: Judgement
+    rank_cost: float
+    whole: bool
+    instead: bool = False
+
+    @property
+    def does(self) -> bool:
+        """Whether every need is met with it."""
+        return self.judged.meets
+
+    @property
+    def price(self) -> float:
+        """What it costs in all."""
+        return self.bill.total
+
+    @property
+    def unmet(self) -> tuple[Met, ...]:
+        """The needs it misses."""
+        return tuple(m for m in self.judged.needs_at(self.judged.recommended_s) if not m.met)
+
+    @property
+    def judged_as_hung(self) -> Judgement:
+        """The judgement of the room once this hangs there, held as recommended."""
+        return replace(self.judged, current_s=self.judged.recommended_s)
+
+    @property
+    def name(self) -> str:
+        """The types, in words; two of a kind as such."""
+        if len(self.devices) == 2 and self.devices[0].id == self.devices[1].id:
+            return f"Two {self.devices[0].name}"
+        return " and ".join(d.name for d in self.devices)
+
+    @property
+    def reason(self) -> str:
+        """Why, in figures."""
+        j = self.judged
+        drops, dark, idle = j.figures(j.recommended_s)
+        first = next((m.value for m in j.needs_at(j.recommended_s) if m.need == "first_light_s"), None)
+        said = f"Held {duration_words(j.recommended_s)}: {drops:.1f} drops a week, {dark:.1f} min a day in the dark, "
+        said += f"{idle:.1f} h burning for nobody"
+        if first is not None:
+            said += f"; light within {first:.1f} s"
+        if self.unmet:
+            said += ". Misses " + "; ".join(in_words(m) for m in self.unmet)
+        return said + "."
+
+    @property
+    def could_do(self) -> bool:
+        """Whether more weeks could show that every need is met, at any legal hold."""
+        j = self.judged
+        decided = [all(m.low <= m.limit for m in j.at(h)) for h in j.legal_s]
+        beside = j.besides.get(j.recommended_s, ())
+        return any(decided) and all(m.low <= m.limit for m in beside)
+
+    @property
+    def looks_well(self) -> bool:
+        """Whether every need would be met, were all weeks like those so far: other weeks take room besides."""
+        j = self.judged
+        beside = j.besides.get(j.recommended_s, ())
+        return any(all(m.value <= m.limit for m in (*j.at(h), *beside)) for h in j.legal_s)
+
+
+def offered(
+    base: Project, room: str, added: tuple[Option, ...], seeds: int,
+    should_continue: Callable[[], bool] = lambda: True, instead: bool = False,
+) -> Offer | None:  # fmt: skip
+    """Some options hung in a room, judged on so many of the judge's seeds; None where nothing can be judged by."""
+    project, sensors = base, []
+    for option in added:
+        project, sensor = option.on(project)
+        sensors.append(sensor)
+    try:
+        judged = judging.judge(project, room, settings().days, settings().chosen_on[:seeds], should_continue)
+    except ValueError:
+        return None
+    bill, project = bill_of(project, room, sensors), switched(project, room)
+    whole = len(judged.seeds) == len(settings().chosen_on)
+    devices = tuple(o.device for o in added)
+    made = Offer(devices, tuple(sensors), project, bill, judged, 0.0, whole, instead)
+    return _held(made, room)
+
+
+def _held(offer: Offer, room: str) -> Offer:
+    """With the hold that the judge recommends, and what it is put in order by."""
+    presence = presence_of(offer.project, room)
+    assert presence is not None
+    hold = offer.judged.recommended_s
+    cost = weighed_cost(offer.project.brief.weights, offer.price, hold, offer.devices)
+    return replace(offer, project=held(offer.project, presence.id, hold), rank_cost=cost)
+
+
+def judged_on(offer: Offer, room: str, seeds: int, should_continue: Callable[[], bool] = lambda: True) -> Offer:
+    """The same offer, judged on at least so many seeds."""
+    if len(offer.judged.seeds) >= seeds:
+        return offer
+    judged = judging.judge(offer.project, room, settings().days, settings().chosen_on[:seeds], should_continue)
+    whole = len(judged.seeds) == len(settings().chosen_on)
+    return _held(replace(offer, judged=judged, whole=whole), room)

@@ -1,0 +1,348 @@
+"""What to buy next: of all single additions to the building, the one that removes most dark time and idle burn for
+its price; and, one after another, a set within a budget.
+
+Each candidate is one of the adviser's best for its room, hung where the adviser would, and judged as the adviser judges
+it: on the same weeks, at the hold that the judge recommends. What hangs there now is taken at its own recommended hold,
+since a better hold costs nothing; a room where nothing hangs, as a hand switches it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from dataclasses import replace as changed
+
+import numpy as np
+from msgspec.structs import replace
+
+from vastwatch.advice.adviser.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
+from vastwatch.advice.adviser.offer import Offer, judged_on, offered
+from vastwatch.advice.hardware.bill import Bill, bill_of, switched
+from vastwatch.advice.judging import judge as judging
+from vastwatch.advice.judging.judge import Judgement, dark_limit_min
+from vastwatch.advice.judging.met import LATE_S, Met, in_words, misfit
+from vastwatch.advice.judging.settings import settings
+from vastwatch.advice.simulation.weeks import by_hand_alone
+from vastwatch.causes.episodes import DROP_S
+from vastwatch.causes.inquiry import IDLE_COSTS
+from vastwatch.control.manual.by_hand import REACH_S
+from vastwatch.control.outputs.handler import lights_in
+from vastwatch.design.edits.removing import removed
+from vastwatch.design.edits.sensors import held
+from vastwatch.design.needs import needs_of
+from vastwatch.design.project import Project, find
+from vastwatch.design.relations import presence_of
+from vastwatch.devices import DeviceType
+from vastwatch.words import duration_words
+
+# So many of a room's options are looked at, the best by the maps first, in so many of the judge's seeds; and one of
+# them, the best for its money, in all.
+TRIED_PER_ROOM, GLANCE = 2, 3
+# A purchase that saves less than this, in weighted minutes a day, is none.
+LEAST_GAIN = 0.05
+# Nothing is reckoned cheaper than this, so that a gift does not win by dividing by nothing.
+LEAST_PRICE = 1.0
+MOST_STEPS = 60
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What a room's light costs its people, per day: minutes needed and not lit, hours lit for nobody, drops."""
+
+    dark_min: float
+    idle_h: float
+    drops: float
+
+
+@dataclass(frozen=True)
+class Served:
+    """How a room is served: what it costs, and by how many times its needs are missed."""
+
+    cost: Cost
+    misfit: float
+
+
+@dataclass(frozen=True, eq=False)
+class Purchase:
+    """One addition: the option, the offer that the judge made of it, and the room's cost per day before and after.
+
+    `gain`: weighted minutes a day that it saves; `per_money`: that per unit of its price, shadow prices included.
+    """
+
+    room: str
+    option: Option
+    offer: Offer
+    before: Cost
+    after: Cost
+    gain: float
+    per_money: float
+    words: str
+
+    @property
+    def project(self) -> Project:
+        """The project with it, held as the judge recommends."""
+        return self.offer.project
+
+    @property
+    def bill(self) -> Bill:
+        """All that it takes."""
+        return self.offer.bill
+
+    @property
+    def price(self) -> float:
+        """What it costs in all."""
+        return self.bill.total
+
+
+def served_now(
+    project: Project, room: str, should_continue: Callable[[], bool] = lambda: True, seeds: int | None = None
+) -> Served | None:
+    """How a room is served by what hangs there, at its recommended hold, or by hand, in so many of the judge's seeds,
+    by default all. None where nothing can be judged by."""
+    chosen = settings().chosen_on[:seeds]
+    if presence_of(project, room) is not None:
+        try:
+            return served(judging.judge(project, room, settings().days, chosen, should_continue))
+        except ValueError:
+            return None
+    days = [by_hand_alone(project, room, settings().days, seed) for seed in chosen]
+    dark, idle, arrivals = np.mean(days, axis=0).tolist()
+    needs = needs_of(project, find(project.rooms, room))
+    limit, light = dark_limit_min(needs, arrivals), needs.notice_s + LATE_S
+    asked = Met("dark_min_per_day", dark, limit, dark, dark), Met("first_light_s", REACH_S, light, REACH_S, REACH_S)
+    return Served(Cost(dark, idle, 0.0), misfit(asked))
+
+
+def served(judged: Judgement) -> Served:
+    """How a room is served at the hold that the judge recommends."""
+    return Served(_cost(judged, judged.recommended_s), judged.misfit)
+
+
+def _cost(judged: Judgement, hold_s: float) -> Cost:
+    drops, dark, idle = judged.figures(hold_s)
+    return Cost(dark, idle, drops / 7.0)
+
+
+def _weighed(project: Project, cost: Cost) -> float:
+    """Weighted minutes a day, the less the better: drops and burning as causes and remedies reckon them."""
+    w = project.brief.weights
+    comfort = max(w.comfort, 0.1) * (cost.dark_min + cost.drops * DROP_S / 60.0)
+    return comfort + max(w.cost, 0.1) * cost.idle_h * 60.0 * IDLE_COSTS
+
+
+def _shadow_price(project: Project, option: Option, price: float) -> float:
+    """Its price with what a cable and one device more weigh."""
+    w = project.brief.weights
+    cable = w.no_cables * CABLE_PRICE if option.device.power in ("mains", "usb") else 0.0
+    return max(price + cable + w.fewest * DEVICE_PRICE, LEAST_PRICE)
+
+
+def purchases(
+    project: Project,
+    types: Sequence[DeviceType] | None = None,
+    should_continue: Callable[[], bool] = lambda: True,
+    budget: float | None = None,
+    report_progress: Callable[[float], None] = lambda _: None,
+    rooms: set[str] | None = None,
+) -> list[Purchase]:
+    """The best addition to each room that is worth its money, the best first; those over the budget are left out.
+
+    `budget` defaults to the brief's less what the placed devices cost. `should_continue` is asked between rooms and
+    within them, `report_progress` hears the share done, `rooms` limits where to look.
+    """
+    if budget is None:
+        budget = money_left(project)
+    places = [r.id for r in project.rooms if lights_in(project, r.id) and (rooms is None or r.id in rooms)]
+    found: list[Purchase] = []
+    for k, room in enumerate(places):
+        if not should_continue():
+            break
+        report_progress(k / len(places))
+        best = _for_room(project, room, types, budget, should_continue)
+        if best is not None:
+            found.append(best)
+    report_progress(1.0)
+    return sorted(found, key=lambda p: -p.per_money)
+
+
+def _for_room(
+    project: Project, room: str, types: Sequence[DeviceType] | None, budget: float | None,
+    should_continue: Callable[[], bool],
+) -> Purchase | None:  # fmt: skip
+    now = served_now(project, room, should_continue, GLANCE)
+    if now is None or _weighed(project, now.cost) < LEAST_GAIN:
+        return None
+    tried: list[Purchase] = []
+    for option in choose(project, room, types):
+        if option.barred or len(tried) == TRIED_PER_ROOM or (option.misses and tried):
+            # What the maps doubt is lived as well where there is nothing else: they only say what to try first.
+            break
+        if budget is not None and bill_of(option.project, room, [option.placed[1]]).total > budget + 1e-9:
+            continue
+        offer = offered(project, room, (option,), GLANCE, should_continue)
+        if offer is not None:
+            tried.append(_purchase(project, room, option, offer, now))
+    promising = [p for p in tried if _worth_it(p.offer.could_do, p, now)]
+    if promising:
+        now = served_now(project, room, should_continue)
+    for glance in sorted(promising, key=lambda p: -p.per_money):
+        if now is None or not should_continue():
+            break
+        offer = judged_on(glance.offer, room, len(settings().chosen_on), should_continue)
+        whole = _purchase(project, room, glance.option, offer, now)
+        if offer.whole and _worth_it(offer.does, whole, now):
+            return whole
+    return None
+
+
+def _worth_it(does: bool, purchase: Purchase, now: Served) -> bool:
+    """Whether it saves anything, and meets the room's needs or at least misses them by less than now."""
+    return purchase.gain >= LEAST_GAIN and (does or purchase.offer.judged.misfit < now.misfit)
+
+
+def _purchase(project: Project, room: str, option: Option, offer: Offer, now: Served) -> Purchase:
+    after = served(offer.judged)
+    gain = _weighed(project, now.cost) - _weighed(project, after.cost)
+    per = gain / _shadow_price(project, option, offer.price)
+    return Purchase(
+        room, option, offer, now.cost, after.cost, gain, per, _words(project, room, offer, now.cost, after.cost)
+    )
+
+
+def _words(project: Project, room: str, offer: Offer, was: Cost, now: Cost) -> str:
+    price = "owned already" if offer.price == 0 else f"{offer.price:g} {project.brief.currency}".strip()
+    if offer.bill.beside:
+        price += f" with {' and '.join(i.what for i in offer.bill.items if i.why)}"
+    parts = []
+    if was.drops - now.drops > 0.05:
+        parts.append(f"{was.drops:.1f} → {now.drops:.1f} drops")
+    if abs(was.dark_min - now.dark_min) > 0.02:
+        dark = (duration_words(round(60 * m)) for m in (was.dark_min, now.dark_min))
+        parts.append(f"{' → '.join(dark)} in the dark")
+    if abs(was.idle_h - now.idle_h) > 0.02:
+        idle = (duration_words(round(3600 * h / 60) * 60) for h in (was.idle_h, now.idle_h))
+        parts.append(f"{' → '.join(idle)} burning for nobody")
+    if not parts:
+        parts.append("a little better in everything")
+    said = f"{offer.name} in {find(project.rooms, room).name.lower()}, {price}: {', '.join(parts)} a day"
+    if offer.unmet:
+        said += "; still misses " + "; ".join(in_words(m) for m in offer.unmet)
+    return said + "."
+
+
+def free_gain(project: Project, should_continue: Callable[[], bool] = lambda: True) -> tuple[float, float]:
+    """What better hold times alone would save where needs are missed, at no cost: minutes in the dark and hours burned
+    for nobody, per day."""
+    dark = idle = 0.0
+    for room in project.rooms:
+        if presence_of(project, room.id) is None or not should_continue():
+            continue
+        try:
+            judged = judging.judge(project, room.id, should_continue=should_continue)
+        except ValueError:
+            continue
+        if judged.current_s in judged.holds and not judged.meets_now:
+            now, best = _cost(judged, judged.current_s), _cost(judged, judged.recommended_s)
+            dark += now.dark_min - best.dark_min
+            idle += now.idle_h - best.idle_h
+    return dark, idle
+
+
+def money_left(project: Project) -> float | None:
+    """The brief's budget less the price of what is placed and not owned; None without a budget."""
+    if project.brief.budget is None:
+        return None
+    return project.brief.budget - spent(project)
+
+
+def spent(project: Project) -> float:
+    """The price of all placed sensors and chosen modules beyond those owned."""
+    owned = {o.device: o.count for o in project.brief.owned}
+    total = 0.0
+    for ident in [s.device for s in project.sensors] + [c.module for c in project.circuits if c.module is not None]:
+        if owned.get(ident, 0) > 0:
+            owned[ident] -= 1
+        else:
+            total += find(project.devices, ident).price
+    return total
+
+
+def bare(project: Project) -> Project:
+    """The same building without any sensor."""
+    for sensor in project.sensors:
+        project = removed(project, sensor.id)
+    return replace(project, presences=())
+
+
+def starter_set(
+    project: Project,
+    budget: float,
+    types: Sequence[DeviceType] | None = None,
+    should_continue: Callable[[], bool] = lambda: True,
+    report_progress: Callable[[float], None] = lambda _: None,
+) -> list[Purchase]:
+    """Purchases one after another, each the best for its money on top of those before, until the budget is spent.
+
+    Greedy by gain per price; but where one purchase alone would gain more than that whole set, the set begins with it.
+    For gains that only shrink as the set grows, that is at worst within a factor (1 - 1/e) / 2 of the best set
+    (Khuller, Moss and Naor 1999), and mostly far nearer. After each step only its room is judged anew: an addition in
+    one room changes no other.
+    """
+    open_ = purchases(project, types, should_continue, budget, lambda s: report_progress(0.7 * s))
+    out = _greedy(project, budget, list(open_), types, should_continue, lambda s: report_progress(0.7 + 0.2 * s))
+    single = max((p for p in open_ if p.price <= budget + 1e-9), key=lambda p: p.gain, default=None)
+    if single is not None and single.gain > sum(p.gain for p in out) and should_continue():
+        left = budget - single.price
+        rest = [p for p in open_ if p.room != single.room]
+        rest += purchases(single.project, types, should_continue, left, rooms={single.room})
+        out = [
+            single,
+            *_greedy(single.project, left, rest, types, should_continue, lambda s: report_progress(0.9 + 0.1 * s)),
+        ]
+    report_progress(1.0)
+    return out
+
+
+def _greedy(
+    project: Project,
+    budget: float,
+    open_: list[Purchase],
+    types: Sequence[DeviceType] | None,
+    should_continue: Callable[[], bool],
+    report_progress: Callable[[float], None],
+) -> list[Purchase]:
+    out: list[Purchase] = []
+    left = budget
+    while open_ and len(out) < MOST_STEPS and should_continue():
+        best = max(open_, key=lambda p: p.per_money)
+        open_.remove(best)
+        if best.price > left + 1e-9:
+            # What is left may do for something else there.
+            open_ += purchases(project, types, should_continue, left, rooms={best.room})
+            continue
+        if best.option.base is not project:
+            # Judged on an earlier design, that differs elsewhere: hang it on this one.
+            best = _hung_on(best, project)
+            if best.price > left + 1e-9:
+                continue
+        project = best.project
+        left -= best.price
+        out.append(best)
+        report_progress(1 - left / budget if budget > 0 else 1.0)
+        if not best.offer.does:
+            open_ += purchases(project, types, should_continue, left, rooms={best.room})
+    return out
+
+
+def _hung_on(purchase: Purchase, base: Project) -> Purchase:
+    """The same purchase on a project that differs elsewhere."""
+    new, sensor = purchase.option.on(base)
+    bill, new = bill_of(new, purchase.room, [sensor]), switched(new, purchase.room)
+    presence = presence_of(new, purchase.room)
+    assert presence is not None
+    new = held(new, presence.id, purchase.offer.judged.recommended_s)
+    return changed(
+        purchase,
+        option=changed(purchase.option, base=base),
+        offer=changed(purchase.offer, project=new, bill=bill, sensors=(sensor,)),
+    )

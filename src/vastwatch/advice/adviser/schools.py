@@ -1,0 +1,125 @@
+"""Four schools: what people swear by for a room, side by side on the same weeks.
+
+A motion sensor with a long hold; a radar alone; a motion sensor that starts and a radar that keeps; something to sit or
+stand on. Each is the adviser's best of its kind in the room as if nothing hung there yet, at the hold the judge
+recommends for it, and judged as everything else is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from vastwatch.advice.adviser.choose import Option, choose
+from vastwatch.advice.hardware.bill import bill_of, switched
+from vastwatch.advice.judging import judge as judging
+from vastwatch.advice.judging.judge import Judgement
+from vastwatch.advice.judging.settings import settings
+from vastwatch.design.edits.removing import removed
+from vastwatch.design.edits.sensors import held
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Sensor
+from vastwatch.design.relations import presence_of, sensors_of
+from vastwatch.devices import DeviceType, catalogue
+from vastwatch.words import one_line
+
+# What each school hangs, by family, one after the other: each next is chosen on top of those before.
+SCHOOLS: tuple[tuple[str, tuple[tuple[str, ...], ...]], ...] = (
+    ("motion, a long hold", (("pir",),)),
+    ("radar alone", (("radar",),)),
+    ("motion starts, radar keeps", (("pir",), ("radar",))),
+    ("a mat where people are", (("mat",),)),
+)
+
+
+# Of the judge's seeds so many: what they differ in is large, and somebody waits.
+SEEDS = 6
+
+
+@dataclass(frozen=True, eq=False)
+class School:
+    """One way to serve a room: what hangs there, the project with it at its best hold, and how it was judged; `why_not`
+    in words where it cannot be had, and nothing else then."""
+
+    name: str
+    devices: tuple[DeviceType, ...] = ()
+    price: float = 0.0
+    project: Project | None = None
+    judged: Judgement | None = None
+    why_not: str = ""
+
+    @property
+    def meets(self) -> bool:
+        """Whether other weeks meet the room's needs with it."""
+        return self.judged is not None and self.judged.meets
+
+
+def schools(
+    project: Project,
+    room: str,
+    types: Sequence[DeviceType] | None = None,
+    should_continue: Callable[[], bool] = lambda: True,
+    report_progress: Callable[[float], None] = lambda _: None,
+) -> list[School]:
+    """The four schools for a room, in order. What is judged when `should_continue` says no is returned.
+
+    Raises KeyError for a room that is not there, ValueError for one without a lamp.
+    """
+    record = find(project.rooms, room)
+    if all(lamp.room != room for lamp in project.lamps):
+        raise ValueError(f"{record.name} has no lamp that presence could light")
+    bare = without_presence(project, room)
+    every = list(catalogue() if types is None else types)
+    out: list[School] = []
+    for k, (name, hung) in enumerate(SCHOOLS):
+        if not should_continue():
+            break
+
+        def told(share: float, k: int = k) -> None:
+            report_progress((k + share) / len(SCHOOLS))
+
+        out.append(_school(bare, room, name, hung, every, should_continue, told))
+    report_progress(1.0)
+    return out
+
+
+def without_presence(project: Project, room: str) -> Project:
+    """The same project with nothing hanging that the room's presence reads, and no presence there."""
+    presence = presence_of(project, room)
+    if presence is None:
+        return project
+    mine = [s for s in sensors_of(presence) if any(x.id == s for x in project.sensors)]
+    return removed(removed(project, *mine) if mine else project, presence.id)
+
+
+def _school(
+    project: Project, room: str, name: str, hung: tuple[tuple[str, ...], ...], types: list[DeviceType],
+    should_continue: Callable[[], bool], report_progress: Callable[[float], None],
+) -> School:  # fmt: skip
+    devices: list[DeviceType] = []
+    sensors: list[Sensor] = []
+    for families in hung:
+        options = choose(project, room, [d for d in types if d.family in families])
+        best = _first(options)
+        if best is None:
+            nothing = f"there is nothing to put a {families[0]} on or under" if families == ("mat",) else "none fits"
+            return School(name, why_not=one_line(options[0].misses[0]) if options else nothing)
+        project, sensor = best.placed
+        devices.append(best.device)
+        sensors.append(sensor)
+    # The whole bill, as the adviser reckons it.
+    price, project = bill_of(project, room, sensors).total, switched(project, room)
+    presence = presence_of(project, room)
+    if presence is None:
+        return School(name, tuple(devices), price, why_not="says nothing of who is there by itself")
+    seeds = settings().chosen_on[:SEEDS]
+    try:
+        judged = judging.judge(project, room, settings().days, seeds, should_continue, report_progress)
+    except ValueError as e:
+        return School(name, tuple(devices), price, why_not=str(e))
+    return School(name, tuple(devices), price, held(project, presence.id, judged.recommended_s), judged)
+
+
+def _first(options: list[Option]) -> Option | None:
+    """The best of a kind that says who is there: also one that misses a need, since that is what is to be seen."""
+    return next((o for o in options if o.device.presence), None)

@@ -1,0 +1,1 @@
+"""Findings: what is wrong with a design, subject by subject, and the cautions."""

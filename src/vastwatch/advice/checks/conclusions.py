@@ -1,0 +1,88 @@
+"""Checks of conclusions: circles, counts that can never be reached, door latches and thresholds that contradict
+themselves."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from vastwatch.advice.checks.finding import Advice, Finding
+from vastwatch.control.light.daylight import asked_lux
+from vastwatch.design.conclusions import order
+from vastwatch.design.expressions import AtLeast, Belief, Dark, DoorLatch, Report, every_part
+from vastwatch.design.placed import own_hold_s
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Presence
+from vastwatch.sensing.model import latency_s
+from vastwatch.words import duration_words
+
+
+def circles(project: Project) -> Iterator[Finding]:
+    """Conclusions that name each other in a circle: nothing can be concluded of any of them."""
+    for circle in order(project).circles:
+        names = [f"“{p.name}”" for p in (*circle, circle[0])]
+        if len(circle) == 1:
+            text = f"{names[0]} names itself: nothing is concluded of it."
+        else:
+            text = f"Conclusions go in a circle, and nothing is concluded of them: {' names '.join(names)}."
+        yield Finding(
+            "circle", "wrong", tuple(p.id for p in circle), text,
+            (Advice("Let one of them read sensors instead of the next."),), circle[0].room,
+        )  # fmt: skip
+
+
+def contradictions(project: Project) -> Iterator[Finding]:
+    """Parts that can never hold, or that never stop to."""
+    for p in project.presences:
+        for words in _contradictions(project, p):
+            yield Finding("conclusion", "risk", (p.id,), f"“{p.name}”: {words}", (), p.room)
+
+
+def _contradictions(project: Project, p: Presence) -> Iterator[str]:
+    for part in every_part(p.expr):
+        if isinstance(part, AtLeast) and part.k > len(part.of):
+            yield f"at least {part.k} of {len(part.of)} can never be."
+        elif isinstance(part, Belief) and part.off_below >= part.on_above:
+            yield (
+                f"believed above {100 * part.on_above:.0f} % until below {100 * part.off_below:.0f} %: the lower "
+                "figure must be the smaller one."
+            )
+        elif isinstance(part, Dark) and part.until_lux is not None:
+            below = asked_lux(project, find(project.rooms, part.room)) if part.below_lux is None else part.below_lux
+            if part.until_lux < below:
+                yield f"dark below {below:g} lux until {part.until_lux:g} lux: the second must not be the smaller one."
+        elif isinstance(part, DoorLatch):
+            yield from _latch(project, part)
+
+
+def _latch(project: Project, latch: DoorLatch) -> Iterator[str]:
+    """A sensor that reports on after the door has shut latches a room that everybody has left."""
+    slow = {}
+    for report in (r for r in every_part(latch.motion) if isinstance(r, Report)):
+        sensor = find(project.sensors, report.sensor)
+        device = find(project.devices, sensor.device)
+        lasts = own_hold_s(device, sensor.settings) + latency_s(device)
+        if lasts > latch.settle_s:
+            slow[sensor.name] = lasts
+    if slow:
+        yield (
+            f"the door latch looks for motion {duration_words(latch.settle_s)} after the door has shut, but "
+            f"{' and '.join(slow)} reports for up to {duration_words(max(slow.values()))}: a room that has just been "
+            "left stays occupied until the door opens again. Let it settle for longer."
+        )
+
+
+def shortened(project: Project) -> Iterator[Finding]:
+    """Holds that were shortened to walk by, and not put back."""
+    mode = project.brief.test_mode
+    if mode is None:
+        return
+    when = mode.since.replace("T", " ")
+    yield Finding(
+        "test-mode", "wrong", tuple(s.presence for s in mode.service),
+        f"Test mode since {when}: {len(mode.service)} holds are shortened to {duration_words(mode.hold_s)}. The light "
+        "goes out on everybody who sits still.",
+        (Advice("Put the service values back: Timing, at the foot."),),
+    )  # fmt: skip
+
+
+CHECKS = (circles, contradictions, shortened)

@@ -1,0 +1,1 @@
+"""What a placed sensor notices: gaps, ways in, walks, stays, other rooms, messages, zones."""

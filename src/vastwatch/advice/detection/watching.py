@@ -1,0 +1,43 @@
+"""How the sensors of a room watch somebody at a spot, for the law of silences (`silences`)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+
+import numpy as np
+
+from vastwatch.advice.detection.silences import Watch
+from vastwatch.design.placed import at_hour, own_hold_s
+from vastwatch.design.project import Project, find
+from vastwatch.sensing.coverage import spot_body
+from vastwatch.sensing.figures import LARGE_SHARE, Stayer
+from vastwatch.sensing.model import MountedSensor, Staying, staying
+from vastwatch.sensing.mounted import mount
+from vastwatch.site.building import Spot
+
+
+def watches_at(project: Project, sensors: Iterable[str], spot: Spot) -> tuple[Watch, ...]:
+    """How some placed sensors watch somebody at a spot; those of another level do not."""
+    level = find(project.rooms, spot.room).level
+    there = (s for ident in sensors if (s := find(project.sensors, ident)).level == level)
+    return tuple(watch_at(mount(project, at_hour(s)), spot) for s in there)
+
+
+def watch_at(mounted: MountedSensor, spot: Spot) -> Watch:
+    """How a mounted sensor of its level watches somebody at a spot."""
+    at = np.array([spot.at], float)
+    return watch_of(mounted, staying(mounted, at, Stayer(spot_body(spot), spot.facing)), 0)
+
+
+def watch_of(mounted: MountedSensor, seen: Staying, k: int) -> Watch:
+    """How a mounted sensor watches the k-th of those whom it notices so."""
+    moving = float(LARGE_SHARE * seen.large[k] + (1 - LARGE_SHARE) * seen.small[k])
+    at_rest = float(seen.still_per_s[k])
+    own = own_hold_s(mounted.device, mounted.sensor.settings)
+    if seen.fading is None or seen.near is None:
+        return Watch(moving, at_rest, own)
+    # What it notices at rest by that echo is in `near`; what is besides is of its other parts.
+    besides = at_rest - float(seen.fading.excess(seen.near[k : k + 1], 0.0)[0])
+    near = float(seen.near[k])
+    return Watch(moving, max(besides, 0.0), own, seen.fading if math.isfinite(near) else None, near)

@@ -1,0 +1,1 @@
+"""What a choice needs besides sensors, and what devices are fixed to."""

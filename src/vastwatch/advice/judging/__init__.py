@@ -1,0 +1,1 @@
+"""Needs checked, the hold recommended, what else could be set, designs compared."""

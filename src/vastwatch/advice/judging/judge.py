@@ -1,0 +1,395 @@
+"""The one judge of a room: its own rehearsed weeks, under its own needs, at the settings that can really be set.
+
+Many seeds are lived, WEEKS of days each, and every legal hold is reckoned in all of them. A hold meets the brief when
+other weeks like these would meet it with confidence SURE, not when these weeks happened to: the bound is that of a
+count which varies more than chance alone would have it (quasi-Poisson), for as many weeks again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.advice.judging.met import SURE, WITHIN, Met, aside, beside, looked, misfit
+from vastwatch.advice.judging.settings import settings
+from vastwatch.advice.simulation.curves import KNOWN_S
+from vastwatch.advice.simulation.end_to_end import EndToEnd, laid
+from vastwatch.advice.simulation.weeks import Lived, into_the_dark, lighting, lived_together, nobody_there
+from vastwatch.control.manual.by_hand import AGAIN_S
+from vastwatch.control.manual.reactions import TRIES
+from vastwatch.design.needs import RoomNeeds, needs_of
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import Project, find
+from vastwatch.laws import chi_square_quantile
+from vastwatch.memo import MEMO
+from vastwatch.site.building import RoomUse
+from vastwatch.site.people import WAVE_AFTER_S
+
+Array = NDArray[np.float64]
+
+# Shorter holds are for testing on the ladder; none is legal in service, seconds, but where hands are full and visits
+# short.
+SHORTEST_SERVICE_S, SHORTEST_S = 30.0, 5.0
+BRIEF_VISITS: tuple[RoomUse, ...] = ("store",)
+# Seeds are lived in steps, up to so many each; once there are a few, holds of which it is settled with this confidence
+# whether they could be chosen are looked at no more.
+STEPS, A_FEW, SETTLED = (3, 8, 14), 3, 0.999
+# Of those that show what it is worth so many are lived at once.
+AT_ONCE = 5
+# A hold that drops so many times and so many times too often in every seed is far off.
+MANY, FAR_OFF = 20, 8.0
+# The longest hold that is tried at all, seconds.
+LONGEST_S = 3600.0
+# So little dark a day is nobody's complaint, minutes.
+LEAST_DARK_MIN = 0.5
+# Of outcomes as they are told: dark in minutes, light for nobody in hours.
+IN_UNITS = 1.0, 60.0, 3600.0, 1.0, 1.0
+
+
+def settable_holds() -> Array:
+    """Hold times as people set them: 5 s steps to a minute, 15 s to 5 min, 30 s to 10 min, then minutes."""
+    return np.concatenate(
+        [np.arange(5, 60, 5), np.arange(60, 300, 15), np.arange(300, 600, 30), np.arange(600, LONGEST_S + 1, 60)]
+    ).astype(float)
+
+
+def legal_holds(project: Project, room: str) -> Array:
+    """The holds that can be set and that the brief allows, ascending; the least there is where it allows none."""
+    record = find(project.rooms, room)
+    shortest = SHORTEST_S if record.use in BRIEF_VISITS else SHORTEST_SERVICE_S
+    holds = settable_holds()
+    holds = holds[holds >= shortest]
+    allowed = holds[holds <= needs_of(project, record).hold_max_s]
+    return allowed if len(allowed) else holds[:1]
+
+
+def dark_limit_min(needs: RoomNeeds, arrivals_per_day: float) -> float:
+    """The minutes of dark a day that a room's needs allow: the notice time at each arrival, and for each drop allowed
+    the waves that may be in vain and the way to the switch."""
+    waved = needs.drops_per_week / 7.0 * (TRIES * WAVE_AFTER_S + AGAIN_S)
+    return max((arrivals_per_day * needs.notice_s + waved) / 60.0, LEAST_DARK_MIN)
+
+
+@dataclass(frozen=True)
+class HeldOut:
+    """What weeks that were not used to choose a hold gave with it."""
+
+    seeds: tuple[int, ...]
+    drops_per_week: float
+    dark_min_per_day: float
+    days: int
+
+    @property
+    def weeks(self) -> int:
+        """How many weeks were lived, under all seeds."""
+        return round(len(self.seeds) * self.days / 7)
+
+
+# How often seeds are resampled.
+RESAMPLES = 100
+
+
+@dataclass(frozen=True, eq=False)
+class Judgement:
+    """A room judged at every legal hold, and at the one set: (seeds, holds) arrays of drops a week, dark minutes, idle
+    hours, waves and ways to the switch a day. `legal_s`: the holds that may be recommended; `best_s`: the shortest of
+    them that meets the needs that a hold decides, None where none does."""
+
+    room: str
+    seeds: tuple[int, ...]
+    days: int
+    needs: RoomNeeds
+    holds: Array
+    drops: Array
+    dark_min: Array
+    idle_h: Array
+    waves: Array
+    trips: Array
+    arrivals_per_day: float
+    legal_s: tuple[float, ...]
+    current_s: float
+    best_s: float | None = None
+    # Legal holds that drop far too often, by those longer than they: of these the figures are the longer ones'.
+    unseen_s: frozenset[float] = frozenset()
+    # At the recommended hold and at the one set: the needs that are looked at besides.
+    besides: Mapping[float, tuple[Met, ...]] = field(default_factory=dict)
+
+    def needs_at(self, hold_s: float) -> tuple[Met, ...]:
+        """Every need at the recommended hold, or at the one set. Raises ValueError for one that is not judged."""
+        return self.at(hold_s) + self.besides.get(hold_s, ())
+
+    @property
+    def misfit(self) -> float:
+        """By how many times the needs are missed at the recommended hold, all together; 0 where they are met."""
+        return misfit(self.needs_at(self.recommended_s))
+
+    @property
+    def meets(self) -> bool:
+        """Whether every need is met at the recommended hold."""
+        return all(m.met for m in self.needs_at(self.recommended_s))
+
+    @property
+    def meets_now(self) -> bool:
+        """Whether every need is met at the hold that is set."""
+        return self.current_s in self.holds and all(m.met for m in self.needs_at(self.current_s))
+
+    def at(self, hold_s: float) -> tuple[Met, ...]:
+        """The needs that the hold decides, at a legal hold. Raises ValueError for another."""
+        return self._needs_at(self._place(hold_s))
+
+    def figures(self, hold_s: float) -> tuple[float, float, float]:
+        """Drops a week, dark minutes and idle hours a day at a legal hold, over all seeds. Raises ValueError."""
+        k = self._place(hold_s)
+        return tuple(float(a[:, k].mean()) for a in (self.drops, self.dark_min, self.idle_h))  # type: ignore[return-value]
+
+    @property
+    def weeks(self) -> int:
+        """How many weeks were lived, under all seeds."""
+        return round(len(self.seeds) * self.days / 7)
+
+    def waves_at(self, hold_s: float) -> float:
+        """Waves a day at a legal hold, over all seeds. Raises ValueError."""
+        return float(self.waves[:, self._place(hold_s)].mean())
+
+    def drops_within(self, hold_s: float) -> tuple[float, float]:
+        """Where the drops a week of as many other weeks lie, with confidence WITHIN."""
+        k, tail = self._place(hold_s), (1.0 - WITHIN) / 2.0
+        return float(self._drops_bound(tail)[k]), float(self._drops_bound(1.0 - tail)[k])
+
+    def _drops_bound(self, p: float) -> Array:
+        return bounds(self.drops * (self.days / 7.0), self.days / 7.0, p)
+
+    @cached_property
+    def _spreads(self) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
+        """What other weeks would bring at each hold, low and high: drops a week, and dark minutes a day."""
+        dark = self._means[1]
+        off = aside(self.dark_min)
+        drops = self._drops_bound(1.0 - SURE), self._drops_bound(SURE)
+        return drops, (np.maximum(dark - off, 0.0), dark + off)
+
+    @property
+    def dark_limit_min(self) -> float:
+        """The dark a day that the needs allow."""
+        return dark_limit_min(self.needs, self.arrivals_per_day)
+
+    @cached_property
+    def recommended_s(self) -> float:
+        """The hold to set: the shortest that meets the needs, or else the legal one that comes nearest to them."""
+        if self.best_s is not None:
+            return self.best_s
+        looked = [h for h in self.legal_s if h not in self.unseen_s]
+        return min(looked, key=lambda h: (misfit(self.at(h)), h))
+
+    def chosen_within_s(self) -> tuple[float, float]:
+        """Where the recommendation lies in nine of ten resamplings of the seeds."""
+        rng = np.random.default_rng(len(self.seeds))
+        picks = (rng.integers(0, len(self.seeds), len(self.seeds)) for _ in range(RESAMPLES))
+        found = [replace(self, drops=self.drops[p], dark_min=self.dark_min[p]).chosen().recommended_s for p in picks]
+        low, high = np.percentile(found, [5, 95], method="nearest")
+        return float(low), float(high)
+
+    def chosen(self) -> Judgement:
+        """With the shortest legal hold that meets the needs as its best."""
+        best = next((h for h in self.legal_s if all(m.met for m in self.at(h))), None)
+        return replace(self, best_s=best)
+
+    def _place(self, hold_s: float) -> int:
+        found = np.flatnonzero(np.abs(self.holds - hold_s) < 1e-6)
+        if len(found) == 0:
+            raise ValueError(f"{hold_s:g} s is no hold that is judged here")
+        return int(found[0])
+
+    @cached_property
+    def _means(self) -> tuple[Array, Array]:
+        """Drops a week and dark minutes a day at each hold, over all seeds."""
+        return self.drops.mean(axis=0), self.dark_min.mean(axis=0)
+
+    def _needs_at(self, k: int) -> tuple[Met, ...]:
+        (fewest, most), (least, dark) = self._spreads
+        drops, dark_min = self._means
+        hold, needs = float(self.holds[k]), self.needs
+        return (
+            Met("drops_per_week", float(drops[k]), needs.drops_per_week, float(fewest[k]), float(most[k])),
+            Met("dark_min_per_day", float(dark_min[k]), self.dark_limit_min, float(least[k]), float(dark[k])),
+            Met("hold_s", hold, needs.hold_max_s, hold, hold),
+        )
+
+
+def judge(
+    project: Project,
+    room: str,
+    days: int | None = None,
+    seeds: Sequence[int] | None = None,
+    should_continue: Callable[[], bool] = lambda: True,
+    report_progress: Callable[[float], None] = lambda _: None,
+) -> Judgement:
+    """Judge a room at every legal hold, over `days` under each seed, by default those of the settings. Whoever asks
+    again hears the same.
+
+    A conclusion without a single hold is judged as it is, at a hold of nought. `should_continue` is asked between
+    some seeds and the next; when it says no, what has been lived so far counts. Raises ValueError with a sentence where
+    nothing lights the room by itself.
+    """
+    days = settings().days if days is None else days
+    seeds = tuple(settings().chosen_on if seeds is None else seeds)
+    key = judge, project, room, days, seeds
+
+    def work() -> Judgement:
+        return _judge(project, room, days, seeds, should_continue, report_progress)
+
+    if MEMO.holds(key):
+        report_progress(1.0)
+        return MEMO.get(key, work)
+    found = work()
+    if len(found.seeds) == len(seeds):
+        MEMO.put(key, found)
+    return found
+
+
+def _judge(
+    project: Project, room: str, days: int, seeds: tuple[int, ...], should_continue: Callable[[], bool],
+    report_progress: Callable[[float], None],
+) -> Judgement:  # fmt: skip
+    presence = lighting(project, room)
+    single = hold_of(presence.expr)
+    # What has no single hold is judged as it is concluded: its only hold is none.
+    legal = np.zeros(1) if single is None else legal_holds(project, room)
+    holds, now = legal, single or 0.0
+    if not (np.abs(holds - now) < 1e-6).any() and 0.0 <= now < KNOWN_S:
+        # What is set today is judged as well, legal or not.
+        holds = np.sort(np.append(holds, now))
+    # Where none does, the longest legal one may come nearest.
+    longest = legal[-1]
+    needs = needs_of(project, find(project.rooms, room))
+    lives: list[Lived] = []
+    together: list[EndToEnd] = []
+    came: list[float] = []
+    table = np.empty((0, len(holds), 5))
+    worth, told = np.ones(len(holds), bool), np.zeros(len(holds), bool)
+    for upto in (*(n for n in STEPS if n < len(seeds)), len(seeds)):
+        before = len(lives)
+        lives += lived_together(project, room, days, seeds[before:upto])
+        came += [into_the_dark(weeks.awake, weeks.dark) / weeks.days for weeks in lives[before:]]
+        report_progress(len(lives) / len(seeds))
+        going_on = should_continue()
+        if before >= A_FEW:
+            limit = dark_limit_min(needs, float(np.mean(came[:before])))
+            kept = (np.abs(holds - now) < 1e-6) | (holds == longest)
+            worth &= _worth_more(table, needs.drops_per_week, limit, days) | kept
+        together.append(laid(*(weeks.curve for weeks in lives[before:])))
+        figures, seen = _figures(together[-1], days, holds, worth, table, needs, now)
+        table = np.concatenate([table, figures])
+        told |= seen
+        if not going_on:
+            break
+    if not any(weeks.awake.total() > 0 for weeks in lives):
+        raise ValueError(nobody_there(project, room))
+    drops, dark, idle, waves, trips = table.transpose(2, 0, 1)
+    found = Judgement(
+        room,
+        seeds[: len(lives)],
+        days,
+        needs,
+        holds,
+        drops * 7.0,
+        dark,
+        idle,
+        waves,
+        trips,
+        float(np.mean(came)),
+        tuple(legal.tolist()),
+        now,
+        unseen_s=frozenset(holds[~told].tolist()),
+    ).chosen()
+    by_hand = find(project.rooms, room).control == "absence"
+    asked = {found.recommended_s, *([now] if now in holds else [])}
+    first = np.cumsum([0, *map(len, together)])
+    parts = [(tuple(lives[a : a + len(some)]), some) for a, some in zip(first.tolist(), together)]
+    return replace(found, besides={h: beside([looked(*part, h) for part in parts], needs, by_hand) for h in asked})
+
+
+def _figures(
+    together: EndToEnd, days: int, holds: Array, worth: NDArray[np.bool_], before: Array, needs: RoomNeeds, now: float
+) -> tuple[Array, NDArray[np.bool_]]:
+    """The figures of every hold in some lives, (lives, holds, figures), and which were looked at. What is not worth
+    looking at has those of the seeds before; and where a hold drops far too often, every shorter one does so at least
+    as often: of those it is not asked how much more."""
+    out = np.empty((len(together), len(holds), 5))
+    seen = np.zeros(len(holds), bool)
+    far: Array | None = None
+    for n in reversed(range(len(holds))):
+        if not worth[n]:
+            out[:, n] = before[:, n].mean(axis=0)
+        elif far is not None and abs(holds[n] - now) > 1e-6:
+            out[:, n] = far
+        else:
+            out[:, n], seen[n] = _of(together, float(holds[n]), days), True
+            drops = out[:, n, 0]
+            if drops.min() * days > MANY and drops.min() * 7.0 > FAR_OFF * needs.drops_per_week:
+                far = out[:, n]
+    return out, seen
+
+
+def _worth_more(rows: Array, drops_per_week: float, dark_min: float, days: int) -> NDArray[np.bool_]:
+    """Which holds could still be chosen, by the seeds so far: (seeds, holds, figures). Of one that surely drops too
+    often, or that is longer than one which surely keeps to the limits of drops and of dark, more weeks would tell
+    nothing: what is known of it stands for them."""
+    counts, weeks = rows[:, :, 0] * days, days / 7.0
+    hopeless = bounds(counts, weeks, 1.0 - SETTLED) > drops_per_week
+    dark = rows[:, :, 1].mean(axis=0) + aside(rows[:, :, 1], SETTLED)
+    fine = np.flatnonzero((bounds(counts, weeks, SETTLED) <= drops_per_week) & (dark <= dark_min))
+    needless = np.arange(len(hopeless)) > (fine[0] if len(fine) else len(hopeless))
+    return ~(hopeless | needless)
+
+
+def held_out(
+    project: Project,
+    room: str,
+    hold_s: float,
+    days: int | None = None,
+    seeds: Sequence[int] | None = None,
+    should_continue: Callable[[], bool] = lambda: True,
+) -> HeldOut:
+    """What weeks that were not used to choose give with a hold, by default those of the settings. `should_continue` is
+    asked after each AT_ONCE seeds; when it says no, what has been lived so far counts. Raises ValueError as `judge`."""
+    days = settings().days if days is None else days
+    every = tuple(settings().held_out if seeds is None else seeds)
+    lives: list[Lived] = []
+    while len(lives) < len(every):
+        lives += lived_together(project, room, days, every[len(lives) :][:AT_ONCE])
+        if not should_continue():
+            break
+    drops, dark_min, *_ = _of(laid(*(weeks.curve for weeks in lives)), hold_s, days).mean(axis=0)
+    return HeldOut(every[: len(lives)], float(drops) * 7.0, float(dark_min), days)
+
+
+def _of(together: EndToEnd, hold_s: float, days: int) -> Array:
+    """Drops, dark minutes, idle hours, waves and ways to the switch per day with a hold, (lives, 5)."""
+    return np.asarray(np.array(together.outcomes(hold_s)).T / IN_UNITS / days)
+
+
+def bounds(counts: Array, weeks: float, p: float) -> Array:
+    """The p-quantile of the drops a week in as many weeks again as `counts` were counted in, (seeds, holds) in `weeks`
+    each; (holds,).
+
+    Of a rate that was estimated from n weeks, the mean over m other weeks varies as that over 1 / (1/n + 1/m) weeks
+    would about the true rate; a Poisson bound (Garwood 1936) there, its counts made as many times rarer as they vary
+    more than Poisson's would.
+    """
+    n = len(counts)
+    mean = counts.mean(axis=0)
+    over = np.ones(len(mean))
+    if n > 1:
+        some = mean > 0
+        over[some] = np.maximum(counts[:, some].var(axis=0, ddof=1) / mean[some], 1.0)
+    exposure = n * weeks / 2.0
+    k = mean * n / 2.0 / over
+    if p >= 0.5:
+        return np.asarray(chi_square_quantile(p, 2.0 * k + 2.0)) / 2.0 * over / exposure
+    low = np.asarray(chi_square_quantile(p, np.maximum(2.0 * k, 1e-9))) / 2.0 * over / exposure
+    # Other weeks have whole drops: half a drop in all of them is none.
+    return np.floor(low * n * weeks) / (n * weeks)

@@ -1,0 +1,179 @@
+"""Whether a need of a room is met, by how much, and what other weeks would bring.
+
+What no hold time changes, or changes little, is looked at besides, at the one hold that is judged: how soon light
+comes, how soon whoever comes in is noticed, how often it comes on for nobody, how long it burns over sleepers.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.advice.simulation.end_to_end import EndToEnd, laid_out, life_of, step_of
+from vastwatch.advice.simulation.weeks import Lived, Visits
+from vastwatch.design.needs import RoomNeeds
+from vastwatch.laws import student_quantile
+from vastwatch.memo import kept
+from vastwatch.people.together import in_order
+from vastwatch.rehearsal.scoring.incidents import LATE_S
+from vastwatch.rehearsal.scoring.scores import arrivals
+
+Array = NDArray[np.float64]
+
+# The confidence that other weeks meet a limit, and that they lie in the stated interval.
+SURE, WITHIN = 0.95, 0.95
+# Of first lights so many come within the notice time and what nobody complains of; of those who come in so many are
+# noticed within the notice time and a step more, seconds. The walkers' share is that of the findings.
+FIRST_LIGHTS, NOTICED, STEP_S = 0.95, 0.9, 1.0
+# So often a day light may come on for nobody, and for so many minutes burn over sleepers with nobody awake: our choice.
+FALSE_STARTS_A_DAY, ASLEEP_MIN = 6.0, 1.0
+# What a limit of none counts when misses are compared.
+LEAST_LIMIT = 0.01
+
+
+@dataclass(frozen=True)
+class Met:
+    """One need of a room: what it came to, the most it may be, and what other weeks would bring, [low, high]."""
+
+    need: str
+    value: float
+    limit: float
+    low: float
+    high: float
+
+    @property
+    def met(self) -> bool:
+        """Whether other weeks meet it, with confidence SURE."""
+        return self.high <= self.limit + 1e-9
+
+
+# How each need is told; `{}` stands for its figure.
+IN_WORDS = {
+    "drops_per_week": "{:.1f} drops a week",
+    "dark_min_per_day": "{:.1f} min a day in the dark",
+    "hold_s": "a hold of {:.0f} s",
+    "first_light_s": "first light after {:.1f} s",
+    "notice_s": "noticed {:.1f} s after the door",
+    "false_starts_per_day": "{:.1f} false starts a day",
+    "asleep_min_per_day": "{:.1f} min a day over sleepers",
+}
+
+
+def in_words(it: Met) -> str:
+    """A need, its figure, and the most that it may be: `3.2 drops a week, 1 allowed`. Where it is met in the weeks that
+    were lived and yet not surely in others: `0.2 drops a week, in others perhaps 0.4, 0.25 allowed`."""
+    said = IN_WORDS[it.need].format(it.value)
+    if it.value <= it.limit < it.high:
+        said += f", in others perhaps {it.high:.2g}"
+    return f"{said}, {it.limit:.3g} allowed"
+
+
+def misfit(needs: Iterable[Met]) -> float:
+    """By how many times some needs are missed, all together; 0 where all are met."""
+    return sum(max(m.high / max(m.limit, LEAST_LIMIT) - 1.0, 0.0) for m in needs if not m.met)
+
+
+class Waits(NamedTuple):
+    """Seconds that people waited for something, of all lives, and the quantile that counts in each that has any."""
+
+    every: Array
+    by_life: Array
+
+
+class Looked(NamedTuple):
+    """What some lives come to besides: by life, how often a day light came on for nobody, and how many minutes a day it
+    burnt over sleepers; and how long who came into the dark waited for light, and who came in until they were noticed.
+    """
+
+    starts: Array
+    over_min: Array
+    light: Waits
+    noticed: Waits
+
+
+@kept
+def looked(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float) -> Looked:
+    """What there is to be said of some lives at a hold besides; `together`: their curves laid end to end."""
+    days, many, step = lives[0].days, len(lives), step_of(lives[0].awake)
+    light = together.light(hold_s)
+    awake, asleep, dark, start = map(laid_out, zip(*((x.awake, x.asleep, x.dark, x.start) for x in lives)))
+    rows = light.intervals
+    nobody = awake.measure(rows[:, 1]) - awake.measure(rows[:, 0]) <= 0
+    starts = np.bincount(life_of(rows[nobody, 0], step), minlength=many)
+    slept = (light & asleep).intervals
+    over_s = np.bincount(life_of(slept[:, 0], step), slept[:, 1] - slept[:, 0], many)
+    came, waited = arrivals(light, awake, dark)
+    # Whoever is there from the beginning of a life has not come.
+    there = came > step * life_of(came, step)
+    since, until = _visits(tuple(x.visits for x in lives), step)
+    rises = np.append(start.rises, np.inf)
+    noticed = np.where(start.at(since), since, rises[start.rises.searchsorted(since)])
+    return Looked(
+        starts / days, over_s / 60.0 / days,
+        _waits(waited[there], life_of(came[there], step), many, FIRST_LIGHTS),
+        _waits(np.minimum(noticed, until) - since, life_of(since, step), many, NOTICED),
+    )  # fmt: skip
+
+
+@kept
+def _visits(each: tuple[Visits, ...], step: float) -> tuple[Array, Array]:
+    """The visits of some lives, laid end to end."""
+    begins = np.repeat(step * np.arange(len(each)), [len(x.came) for x in each])
+    return np.concatenate([x.came for x in each]) + begins, np.concatenate([x.left for x in each]) + begins
+
+
+def _waits(values: Array, life: NDArray[np.int64], lives: int, share: float) -> Waits:
+    """With the quantile of each life: between the two values next to it, as `numpy.quantile` has it."""
+    order = in_order(values, life)
+    count = np.bincount(life, minlength=lives)
+    first = np.cumsum(count) - count
+    some = np.flatnonzero(count)
+    at = share * (count[some] - 1)
+    low = at.astype(int)
+    ranked = np.append(values[order], 0.0)
+    below, above = (ranked[first[some] + np.minimum(k, count[some] - 1)] for k in (low, low + 1))
+    return Waits(values, below + (above - below) * (at - low))
+
+
+def beside(found: Sequence[Looked], needs: RoomNeeds, by_hand: bool) -> tuple[Met, ...]:
+    """The needs that are looked at besides drops, dark and the hold, of what some lives come to."""
+    out = [
+        _met("false_starts_per_day", np.concatenate([x.starts for x in found]), FALSE_STARTS_A_DAY),
+        _met("asleep_min_per_day", np.concatenate([x.over_min for x in found]), ASLEEP_MIN),
+    ]
+    if not by_hand:
+        out = [
+            _quantile("first_light_s", [x.light for x in found], FIRST_LIGHTS, needs.notice_s + LATE_S),
+            _quantile("notice_s", [x.noticed for x in found], NOTICED, needs.notice_s + STEP_S),
+            *out,
+        ]
+    return tuple(out)
+
+
+def aside(values: Array, sure: float = SURE) -> Array:
+    """How far the means of as many other values may lie from those of these, (values, columns) or (values,), with a
+    confidence, by default SURE."""
+    n = len(values)
+    if n < 2:
+        return np.zeros(values.shape[1:])
+    return student_quantile(sure, n - 1) * values.std(axis=0, ddof=1) * math.sqrt(2.0 / n)
+
+
+def _met(need: str, values: Array, limit: float) -> Met:
+    value, off = float(values.mean()), float(aside(values))
+    return Met(need, value, limit, max(value - off, 0.0), value + off)
+
+
+def _quantile(need: str, found: list[Waits], share: float, limit: float) -> Met:
+    """A quantile of all, and how far it varies between the seeds."""
+    every = np.concatenate([x.every for x in found])
+    if len(every) == 0:
+        return Met(need, 0.0, limit, 0.0, 0.0)
+    value = float(np.quantile(every, share))
+    apart = float(aside(np.concatenate([x.by_life for x in found])))
+    return Met(need, value, limit, max(value - apart, 0.0), value + apart)

@@ -1,0 +1,198 @@
+"""The tuner: which hold time is right for a room, and why, from the curve of weeks its people live (M8, `curves`)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.advice.judging.judge import (
+    SHORTEST_SERVICE_S,
+    HeldOut,
+    Judgement,
+    held_out,
+    judge,
+    legal_holds,
+    settable_holds,
+)
+from vastwatch.advice.judging.met import in_words
+from vastwatch.advice.judging.settings import settings
+from vastwatch.advice.simulation.curves import Curve, Outcome, WavingAtAny
+from vastwatch.advice.simulation.weeks import lived_in, nobody_there, tunable
+from vastwatch.design.needs import needs_of
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import Project, find
+from vastwatch.memo import kept
+from vastwatch.rehearsal import Rehearsal, rehearse
+from vastwatch.words import drops_words, duration_words
+
+Array = NDArray[np.float64]
+
+
+# So many drops a day are beyond all hope; of so many holds the curve tells at the least.
+HOPELESS_A_DAY, LEAST_HOLDS = 30.0, 12
+
+
+@dataclass(frozen=True, eq=False)
+class TimingCurve:
+    """The curve of one presence, per day, sampled at settable holds, with the knee and the recommended setting.
+
+    From some days of one seed alone it is a first look; `settled` by the judge it recommends what other weeks bear out.
+    `interval_s`: where nine of ten resamplings of the judge's seeds put the recommendation. `meets_brief`: whether a
+    legal hold keeps to `limit_per_week`, the drops a week that the brief allows.
+    """
+
+    room: str
+    presence: str
+    days: int
+    hold_s: Array
+    drops_per_day: Array
+    dark_min_per_day: Array
+    idle_h_per_day: Array
+    knee_s: float
+    recommended_s: float
+    interval_s: tuple[float, float]
+    meets_brief: bool
+    current_s: float
+    reason: str
+    exact: Curve
+    limit_per_week: float
+    judged: Judgement | None = None
+    held: HeldOut | None = None
+
+    def at(self, hold: float) -> tuple[float, float, float]:
+        """Drops, dark minutes and idle hours per day for any hold time up to two hours."""
+        drop_at, dark_s, idle_s, *_ = self.exact.outcome(hold)
+        return len(drop_at) / self.days, dark_s / 60.0 / self.days, idle_s / 3600.0 / self.days
+
+
+def timing_curve(project: Project, room: str, days: int | None = None, seed: int = 1) -> TimingCurve:
+    """A first look at the hold time of a room's presence. Raises ValueError with a sentence where there is nothing to
+    tune."""
+    days = settings().days if days is None else days
+    return curve_of(rehearse(project, days, seed), room)
+
+
+def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
+    """The timing curve from a rehearsal that has been run."""
+    project = rehearsal.project
+    weeks = lived_in(project, room, rehearsal.truth, rehearsal.recording)
+    if weeks.awake.total() == 0:
+        raise ValueError(nobody_there(project, room))
+    presence, days, exact = tunable(project, room), weeks.days, weeks.curve
+    holds = settable_holds()
+    if isinstance(exact, WavingAtAny):
+        outcomes = _until_hopeless(exact, holds, days)
+        holds = holds[-len(outcomes) :]
+    else:
+        outcomes = [exact.outcome(float(h)) for h in holds]
+    drops = np.array([len(o.drop_at) for o in outcomes]) / days
+    dark = np.array([o.dark_s for o in outcomes]) / 60.0 / days
+    idle = np.array([o.idle_s for o in outcomes]) / 3600.0 / days
+    per_week = needs_of(project, find(project.rooms, room)).drops_per_week
+    knee = float(max(holds[_knee(idle, dark)], SHORTEST_SERVICE_S))
+    legal = np.flatnonzero(np.isin(holds, legal_holds(project, room)))
+    meets = legal[drops[legal] <= per_week / 7.0 + 1e-12]
+    best = int(meets[0] if len(meets) else legal[np.argmin(drops[legal])])
+    recommended = float(holds[best])
+    words = duration_words(recommended)
+    reason = f"A first look at {days} days: with {words} {7 * drops[best]:.1f} drops a week. Other weeks decide."
+    return TimingCurve(
+        room, presence.id, days, holds, drops, dark, idle, knee, recommended, (recommended, recommended),
+        len(meets) > 0, hold_of(presence.expr) or 0.0, reason, exact, per_week,
+    )  # fmt: skip
+
+
+def _until_hopeless(exact: WavingAtAny, holds: Array, days: int) -> list[Outcome]:
+    """What holds come to, from the longest down to where it is hopeless: each is lived by itself, and the shorter the
+    longer that takes."""
+    out: list[Outcome] = []
+    for hold in reversed(holds.tolist()):
+        out.append(exact.outcome(hold))
+        if len(out) >= LEAST_HOLDS and len(out[-1].drop_at) > HOPELESS_A_DAY * days:
+            break
+    return out[::-1]
+
+
+def settled(project: Project, curve: TimingCurve, judged: Judgement, held: HeldOut) -> TimingCurve:
+    """A curve with the recommendation of the judge, what weeks that were not used to choose gave with it, and why."""
+    curve = replace(
+        curve, recommended_s=judged.recommended_s, interval_s=judged.chosen_within_s(),
+        meets_brief=judged.best_s is not None, judged=judged, held=held,
+    )  # fmt: skip
+    return replace(curve, reason=_reason(project, curve, judged, held))
+
+
+def tuned(
+    project: Project,
+    room: str,
+    days: int | None = None,
+    seed: int = 1,
+    should_continue: Callable[[], bool] = lambda: True,
+    report_progress: Callable[[float], None] = lambda _: None,
+) -> TimingCurve:
+    """The timing curve of some days under a seed, settled by the judge. Raises ValueError as `timing_curve`."""
+    days = settings().days if days is None else days
+    curve = cached_curve(rehearse(project, days, seed), room)
+    judged = judge(project, room, settings().days, None, should_continue, lambda s: report_progress(0.7 * s))
+    held = held_out(project, room, judged.recommended_s, settings().days, None, should_continue)
+    report_progress(1.0)
+    return settled(project, curve, judged, held)
+
+
+def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> str:
+    limit, best = drops_words(c.limit_per_week), duration_words(c.recommended_s)
+    drops, dark, idle = j.figures(c.recommended_s)
+    checked = f"{held.drops_per_week:.1f} in {held.weeks} others"
+    parts = []
+    if c.meets_brief:
+        parts.append(
+            f"{best} is the shortest hold that meets the brief's {limit}, also in other weeks: {drops:.1f} a week in "
+            f"{j.weeks} rehearsed weeks, {checked}; {idle:.1f} h a day burning for nobody."
+        )
+    else:
+        longest = duration_words(j.legal_s[-1])
+        parts.append(
+            f"No hold up to the {longest} that the brief allows is sure to meet its {limit}; {best} comes nearest, "
+            f"with {drops:.1f} drops a week and {dark:.1f} min a day in the dark ({checked}). A sensor that sees "
+            "stillness would help more than a longer hold."
+        )
+    unmet = [in_words(m) for m in j.besides.get(c.recommended_s, ()) if not m.met]
+    if unmet:
+        parts.append(f"What no hold cures: {'; '.join(unmet)}.")
+    if abs(c.current_s - c.recommended_s) > 0.5 and c.current_s in j.holds.tolist():
+        now = j.figures(c.current_s)
+        parts.append(
+            f"Now, at {duration_words(c.current_s)}, it is {now[0]:.1f} drops a week, "
+            f"{now[1]:.1f} min a day in the dark and {now[2]:.1f} h burning."
+        )
+    here, more = c.at(c.recommended_s), c.at(c.recommended_s + 60)
+    parts.append(
+        f"One minute more would spare {max(here[1] - more[1], 0):.1f} min of dark a day "
+        f"and burn {max(more[2] - here[2], 0) * 60:.0f} min more."
+    )
+    lo, hi = c.interval_s
+    if hi > lo:
+        parts.append(f"Chosen on other weeks it would lie between {duration_words(lo)} and {duration_words(hi)}.")
+    if find(project.rooms, c.room).control == "absence":
+        parts.append("The light is switched on by hand here, and again after each drop.")
+    return " ".join(parts)
+
+
+def _knee(x: Array, y: Array) -> int:
+    """The point of a falling curve farthest below the chord of its ends, both axes scaled to their range."""
+    xs, ys = np.ptp(x), np.ptp(y)
+    if xs <= 0 or ys <= 0:
+        return 0
+    u, v = (x - x.min()) / xs, (y - y.min()) / ys
+    du, dv = u[-1] - u[0], v[-1] - v[0]
+    distance = (u - u[0]) * dv - (v - v[0]) * du
+    return int(np.argmax(np.abs(distance)))
+
+
+@kept
+def cached_curve(rehearsal: Rehearsal, room: str) -> TimingCurve:
+    """`curve_of`, kept by the identity of the rehearsal."""
+    return curve_of(rehearsal, room)

@@ -1,0 +1,1 @@
+"""What the log of a real house says: another hold replayed, how people use a room."""

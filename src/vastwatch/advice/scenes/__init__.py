@@ -1,0 +1,1 @@
+"""Ladders: their states, their own light on a sensor, light ahead of people."""

@@ -1,0 +1,104 @@
+"""The states of a ladder: every combination of its rows and of a hand above them, which row wins in each, how
+often it came to that in a rehearsal, and whether any of them could last for ever."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import product
+from typing import NamedTuple
+
+import numpy as np
+
+from vastwatch.control.lighting import LadderRun
+from vastwatch.control.manual.hand import ends_words
+from vastwatch.design.ladders import ladders_in
+from vastwatch.design.project import Project, find
+from vastwatch.design.relations import buttons_in, presence_of
+from vastwatch.memo import kept
+from vastwatch.rehearsal import Rehearsal
+
+# With more rows than this only the combinations that were lived are listed.
+MOST_ROWS = 8
+
+
+class State(NamedTuple):
+    """Which rows hold, the row that wins (the number of rows for none), and its share of the rehearsed time; nought
+    where it was not lived."""
+
+    holds: tuple[bool, ...]
+    wins: int
+    share: float
+
+    @property
+    def seen(self) -> bool:
+        """Whether the rehearsal came to it."""
+        return self.share > 0
+
+
+@kept
+def states(did: LadderRun) -> list[State]:
+    """Every combination of a ladder's rows, the most frequent first; of those that were not lived the fewest rows
+    first."""
+    n, end = len(did.rows), float(did.won.edges[-1])
+    edges = np.unique(np.concatenate([[0.0], *(s.switches for s in did.said)]))
+    holds = np.array([s.at(edges) for s in did.said]).reshape(n, -1).T
+    spent = np.diff(np.append(edges, end))
+    lived: dict[tuple[bool, ...], float] = {}
+    for row, seconds in zip(map(tuple, holds.tolist()), spent.tolist()):
+        lived[row] = lived.get(row, 0.0) + seconds
+    every = set(lived)
+    if n <= MOST_ROWS:
+        every |= set(product((False, True), repeat=n))
+    found = [State(h, next((k for k, on in enumerate(h) if on), n), lived.get(h, 0.0) / end) for h in every]
+    return sorted(found, key=lambda s: (-s.share, sum(s.holds), s.holds))
+
+
+def stuck(project: Project, room: str, r: Rehearsal | None = None) -> list[str]:
+    """What could last for ever in a room, each as a sentence: presses that nothing but another press ends, and such as
+    wait for a room to be left of which nobody says whether it is."""
+    out = []
+    lighting = presence_of(project, room)
+    for b in buttons_in(project, room):
+        if b.ends == "never":
+            out.append(f"What {b.name} does lasts {ends_words(b)}: give it an end.")
+        elif b.ends == "vacancy" and lighting is None:
+            out.append(f"What {b.name} does ends once the room is empty, and nothing says whether it is.")
+        elif b.ends == "vacancy" and r is not None and lighting is not None:
+            held = r.house.conclusions.presences[lighting.id]
+            if held.total() >= held.end - held.start:
+                out.append(f"What {b.name} does ends once the room is empty, and “{lighting.name}” never fell.")
+    return out
+
+
+def never_wins(r: Rehearsal) -> Iterator[tuple[str, LadderRun, int]]:
+    """The rows that did not win for a moment of a rehearsal: the room, what the ladder did, and which of its rows."""
+    for room, run in r.house.ladders.items():
+        for did in run.ladders:
+            share = did.share()
+            yield from ((room, did, k) for k in range(len(did.rows)) if share[k] <= 0)
+
+
+def shadowing(did: LadderRun, row: int) -> list[int]:
+    """The rows above one that never wins which held whenever it did; none where it never held."""
+    mine = did.said[row]
+    if mine.total() == 0:
+        return []
+    return [k for k in range(row) if (mine - did.said[k]).total() <= 1e-9]
+
+
+def why_not(did: LadderRun, t: float) -> list[tuple[int, bool]]:
+    """The rows above the one that wins at an instant, and whether each holds; all of them where none wins."""
+    won = min(did.won.at(t), len(did.rows))
+    return [(k, bool(did.said[k].at(t))) for k in range(won)]
+
+
+def scene_of_row(project: Project, did: LadderRun, row: int) -> str:
+    """What the row of that number asks for, in words."""
+    if row < len(did.rows):
+        return str(find(project.scenes, did.rows[row].scene).name)
+    return "by hand" if row > len(did.rows) else "all off"
+
+
+def has_ladder(project: Project, room: str) -> bool:
+    """Whether a room, or a group of its lamps, has a ladder that lights anything."""
+    return bool(ladders_in(project, room))

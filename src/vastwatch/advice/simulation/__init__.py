@@ -1,0 +1,1 @@
+"""What every hold of one room gives, over one seed or many."""

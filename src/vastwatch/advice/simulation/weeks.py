@@ -1,0 +1,300 @@
+"""Lived weeks of one room: some days of its people under one seed, and what any hold would have come to in them.
+
+Everybody lives, and of the sensors only those run that the room's presence reads, so that many seeds are to be had.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from dataclasses import replace as replace_fields
+from typing import NamedTuple
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from vastwatch.advice.simulation.curves import ByHand, Curve, Waving, WavingAtAny, WithButtons
+from vastwatch.control.concluding import concluded, evaluated
+from vastwatch.control.light.darkness import house_dark
+from vastwatch.control.light.daylight import darkness
+from vastwatch.control.lighting import Given, delays_words, run_ladders
+from vastwatch.control.manual.by_hand import by_hand
+from vastwatch.control.manual.reactions import Stretches, Waved
+from vastwatch.control.outputs.handler import lights_in
+from vastwatch.control.recording import Recording
+from vastwatch.design.conclusions import sensors_behind
+from vastwatch.design.expressions import Expr
+from vastwatch.design.ladders import delayed_rows, governed, sensors_behind_ladder
+from vastwatch.design.needs import needs_of
+from vastwatch.design.presence import hold_of, with_hold
+from vastwatch.design.project import Project, find
+from vastwatch.design.records import Presence
+from vastwatch.design.relations import buttons_in, presence_of
+from vastwatch.memo import kept
+from vastwatch.people.truth import Truth, simulate_days
+from vastwatch.rehearsal.reactors import (
+    Conditions,
+    conditions,
+    light_given,
+    named_by,
+    occupied,
+    start_and_keep,
+    stretches,
+    waved,
+    waves_simply,
+)
+from vastwatch.rehearsal.run import record
+from vastwatch.rehearsal.scoring.scores import arrivals
+from vastwatch.rehearsal.troubles import powered
+from vastwatch.rehearsal.wishes import long_enough, may_disturb, pressed_in
+from vastwatch.signals import Calendar, Signal, any_of
+from vastwatch.signals.remembered import less
+from vastwatch.site.building import Spot
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Visits:
+    """When each who came into a room awake came, and left or fell asleep, (n,) each."""
+
+    came: Array
+    left: Array
+
+
+@dataclass(frozen=True, eq=False)
+class Lived:
+    """Some days of one room: who needed light and who slept there alone (while what burns there, if anything does, is
+    more than sleepers bear), when each came in awake, what starts the light, and the curve of what each hold would have
+    come to."""
+
+    calendar: Calendar
+    awake: Signal
+    asleep: Signal
+    dark: Signal
+    visits: Visits
+    start: Signal
+    curve: Curve
+
+    @property
+    def days(self) -> int:
+        """How many."""
+        return self.calendar.days
+
+
+@kept
+def lighting(project: Project, room: str) -> Presence:
+    """The conclusion that a room's lamps follow. Raises ValueError with a sentence where there is none."""
+    name = find(project.rooms, room).name
+    presence = presence_of(project, room)
+    if presence is None:
+        raise ValueError(f"{name} has no presence to tune: place a sensor in it first")
+    if not lights_in(project, room):
+        raise ValueError(f"{name} has no lamp that presence could light")
+    if delayed := delayed_rows(project, room):
+        raise ValueError(delays_words(project, room, delayed))
+    return presence
+
+
+def tunable(project: Project, room: str) -> Presence:
+    """The same where it has one hold time to tune. Raises ValueError with a sentence where it has not."""
+    presence = lighting(project, room)
+    if hold_of(presence.expr) is None:
+        raise ValueError(f"the presence of {find(project.rooms, room).name} has no single hold time to tune")
+    return presence
+
+
+def nobody_there(project: Project, room: str) -> str:
+    """Why nothing can be said of a room's hold where nobody is ever awake in it."""
+    return (
+        f"nobody was awake in {find(project.rooms, room).name.lower()} in these weeks, so there is nothing to tune by"
+    )
+
+
+def lived_together(project: Project, room: str, days: int, seeds: Sequence[int]) -> list[Lived]:
+    """`lived` under each of some seeds: for several, sensors are heard in one go."""
+    if len(seeds) > 1:
+        # Loaded where many lives are lived: the compiler takes a moment.
+        from vastwatch.rehearsal import many_lives
+
+        many_lives.hear(_alone(project, lighting(project, room)), [simulate_days(project, days, s) for s in seeds])
+    return [lived(project, room, days, seed) for seed in seeds]
+
+
+@kept
+def lived(project: Project, room: str, days: int, seed: int) -> Lived:
+    """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `lighting`."""
+    truth = simulate_days(project, days, seed)
+    return lived_in(project, room, truth, record(_alone(project, lighting(project, room)), truth))
+
+
+@kept
+def _alone(project: Project, presence: Presence) -> Project:
+    """A project with those sensors only that a presence reads, and the ladder of its room."""
+    read = {*sensors_behind(project, presence), *sensors_behind_ladder(project, presence.room or "")}
+    return replace(project, sensors=tuple(s for s in project.sensors if s.id in read))
+
+
+def lived_in(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
+    """The days of a truth as they were in a room. Raises ValueError as `lighting`."""
+    found = _without_buttons(project, room, truth, recording)
+    if not buttons_in(project, room) or not governed(project, room):
+        return found
+    present, absent = may_disturb(project, room, truth, recording)
+    if not long_enough(present | absent):
+        return found
+    supplied = powered(project, truth)
+
+    def lit(own: Signal) -> Signal:
+        below = run_ladders(project, room, recording, own)
+        assert below is not None
+        did = run_ladders(project, room, recording, own, pressed_in(project, room, truth, recording, below, own))
+        assert did is not None
+        dark = house_dark(project, room, recording)
+        lights = [x.id for x in lights_in(project, room)]
+        each = [did.wanted.get(x, own & dark) for x in lights]
+        return any_of([w & supplied[x] if x in supplied else w for x, w in zip(lights, each)])
+
+    def pressed(own: Signal) -> bool:
+        return long_enough((own & present) | (absent - own))
+
+    due = light_given(project, room, truth, recording).due
+    return replace_fields(found, curve=WithButtons(found.curve, lit, found.awake, due, pressed))
+
+
+def _without_buttons(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
+    presence = lighting(project, room)
+    how = light_given(project, room, truth, recording)
+    dark = how.follows
+    unlit_s = unlit(occupied(truth, room, True), how)
+    named = named_by(project, presence, truth, recording)
+    by_hand = find(project.rooms, room).control == "absence"
+    who, sensors = (
+        stretches(project, presence, truth, dark, recording.known),
+        waved(project, presence, truth.household.seed),
+    )
+    parts = start_and_keep(presence.expr)
+    if parts is not None and (by_hand or waves_simply(presence.expr)):
+        start, keep = (concluded(project, p, recording, named=named) for p in parts)
+        # What starts and does not keep would make a curve of its own.
+        if waves_simply(presence.expr) or (start - keep).total() == 0:
+            if by_hand:
+                return _by_hand(start, keep, how, truth, room, unlit_s)
+            return _waving(start, keep, how, who, sensors, truth, room, unlit_s)
+    given = conditions(project, presence, recording, named)
+    if by_hand:
+        return _by_hand_at_any(presence.expr, given, how, truth, room, unlit_s)
+    return _waving_at_any(presence.expr, given, how, who, sensors, truth, room, unlit_s)
+
+
+@kept
+def unlit(awake: Signal, how: Given) -> float:
+    """How long somebody stood in the dark of a room whose lights had no supply, seconds: whatever the hold."""
+    if how.follows is how.due:
+        return 0.0
+    without = (awake & how.due) - how.follows
+    return (without if how.anyway is None else without - how.anyway).total()
+
+
+class ByHandAlone(NamedTuple):
+    """What a room without sensors comes to, switched by hand: minutes needed and not lit, hours lit for nobody, and
+    arrivals into the dark, a day."""
+
+    dark_min: float
+    idle_h: float
+    arrivals: float
+
+
+@kept
+def by_hand_alone(project: Project, room: str, days: int, seed: int) -> ByHandAlone:
+    """A room's days under a seed, per day, as if nothing hung there."""
+    truth = simulate_days(project, days, seed)
+    awake, dark = occupied(truth, room, True), darkness(project, truth.calendar)[room]
+    unlit, idle = by_hand(awake, dark)
+    return ByHandAlone(unlit / 60.0 / days, idle / 3600.0 / days, into_the_dark(awake, dark) / days)
+
+
+@kept
+def into_the_dark(awake: Signal, dark: Signal) -> int:
+    """How often somebody came into the dark, were the light never on."""
+    came, _ = arrivals(Signal.constant(False, awake.start, awake.end), awake, dark)
+    return len(came)
+
+
+# Where nobody needs light the light may go off on somebody once in so many hours of it.
+HOURS_BETWEEN_DROPS = 20.0
+# Days that tell how long light is needed in a week.
+USUAL_DAYS = 7
+
+
+def hours_between_drops(project: Project, spot: Spot) -> float:
+    """How many hours of light somebody needs at a spot in a week, for each drop that its room's needs allow."""
+    truth = simulate_days(project, USUAL_DAYS, 1)
+    needed = _needed_h(truth, spot.id, darkness(project, truth.calendar)[spot.room])
+    allowed = needs_of(project, find(project.rooms, spot.room)).drops_per_week
+    return needed / max(allowed, 1e-6) if needed > 0 else HOURS_BETWEEN_DROPS
+
+
+@kept
+def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
+    rows = [np.empty((0, 2))]
+    places = [k for k, s in enumerate(truth.spots) if s.id == spot]
+    for track in truth.tracks:
+        at = np.isin(track.spot, places)
+        if track.person.kind != "pet" and at.any():
+            rows.append(np.column_stack([track.arrive[at], track.leave[at]]))
+    return (Signal.from_intervals(np.concatenate(rows), 0.0, truth.end) & dark).total() / 3600.0
+
+
+@kept
+def _by_hand(start: Signal, keep: Signal, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
+    curve = ByHand((start, keep), occupied(truth, room, True), how.follows, unlit_s, how.anyway)
+    return _lived(truth, room, how, start, curve)
+
+
+@kept
+def _by_hand_at_any(expr: Expr, given: Conditions, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
+    def presence(hold_s: float) -> Signal:
+        return evaluated(with_hold(expr, hold_s) or expr, given.said, given.chains)
+
+    start = evaluated(expr, given.said, given.chains)
+    curve = ByHand(presence, occupied(truth, room, True), how.follows, unlit_s, how.anyway)
+    return _lived(truth, room, how, start, curve)
+
+
+@kept
+def _waving_at_any(
+    expr: Expr, given: Conditions, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth, room: str,
+    unlit_s: float,
+) -> Lived:  # fmt: skip
+    curve = WavingAtAny(expr, given, occupied(truth, room, True), how.follows, who, sensors, unlit_s, how.anyway)
+    return _lived(truth, room, how, evaluated(expr, given.said, given.chains), curve)
+
+
+@kept
+def _waving(
+    start: Signal, keep: Signal, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth,
+    room: str, unlit_s: float,
+) -> Lived:  # fmt: skip
+    curve = Waving(start, keep, occupied(truth, room, True), how.follows, who, sensors, unlit_s, how.anyway)
+    return _lived(truth, room, how, start, curve)
+
+
+def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> Lived:
+    awake, everybody = occupied(truth, room, True), occupied(truth, room, False)
+    asleep = less(everybody, awake)
+    # What is faint enough for sleepers does not wake them.
+    woken = asleep if how.bright is None else asleep & how.bright
+    return Lived(truth.calendar, awake, woken, how.follows, _visits(truth, room), start, curve)
+
+
+@kept
+def _visits(truth: Truth, room: str) -> Visits:
+    rows = [np.empty((0, 2))]
+    for track in truth.tracks:
+        if track.person.kind != "pet":
+            rows.append(truth.person_in(track.person.id, room, awake_only=True).intervals)
+    came, left = np.concatenate(rows).T
+    # Whoever is there from the beginning has not come.
+    return Visits(came[came > 0.0], left[came > 0.0])

@@ -1,0 +1,1 @@
+"""How probable it is that somebody is there, and what an expression evaluates to."""

@@ -1,0 +1,473 @@
+"""Recipes: a ladder, and the conclusions it goes by, as trigger, condition and action lists, for controllers that work
+that way.
+
+Every operator becomes a helper, a fact that is on or off, with recipes that set it and timers that they start and stop.
+Facts from outside (what a sensor says, the clock, daylight, a player) are inputs. A ladder becomes one recipe for each
+row: when anything that a row goes by changes, and that row holds and none above it does, its lamps are set. Buttons are
+recipes too: a press sets what the hand wants of all the room's ladders, and its end clears it. Played event by event,
+at every instant until nothing changes any more, they come to what the ladder comes to.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any, Literal, NamedTuple
+
+from vastwatch.control.export.recipe_parts import (
+    Action,
+    Becomes,
+    Book,
+    Condition,
+    Ends,
+    Input,
+    Is,
+    Light,
+    Lit,
+    Many,
+    None_,
+    Presses,
+    Recipe,
+    Runs,
+    Set,
+    Start,
+    StartUntil,
+    Stop,
+)
+from vastwatch.control.lighting import scene_for
+from vastwatch.design.conclusions import order, with_named
+from vastwatch.design.expressions import (
+    AllOf,
+    AnyOf,
+    AtLeast,
+    Belief,
+    DoorLatch,
+    Expr,
+    Hold,
+    MinimumOn,
+    Named,
+    Not,
+    OnDelay,
+    StartKeep,
+    every_part,
+    parts_of,
+)
+from vastwatch.design.ladders import Ladder, asked, behind_ladder, ladders_in, scenes_in
+from vastwatch.design.presence import press_hold
+from vastwatch.design.project import Convention, Project, find
+from vastwatch.design.records import Guarded, Presence, Scene
+from vastwatch.design.relations import buttons_in, presence_of
+from vastwatch.design.sentence import leaf_words
+from vastwatch.words import duration_words
+
+# -- names ---------------------------------------------------------------------------------------------------------
+
+
+def named(words: str, ident: str, convention: Convention) -> str:
+    """A name by the one convention that a project's recipes keep to (`Brief.naming`)."""
+    if convention == "ids":
+        return ident
+    parts = re.findall(r"[A-Za-z0-9]+", words) or [ident]
+    if convention == "words_with_underscores":
+        return "_".join(p.lower() for p in parts)
+    if convention == "WordsTogether":
+        return "".join(p[:1].upper() + p[1:] for p in parts)
+    return " ".join(parts)
+
+
+class _Names:
+    """Names that are all different."""
+
+    def __init__(self, convention: Convention) -> None:
+        self._convention = convention
+        self._taken: dict[str, int] = {}
+
+    def of(self, words: str, ident: str) -> str:
+        name = named(words, ident, self._convention)
+        n = self._taken[name] = self._taken.get(name, 0) + 1
+        joint = {"words with spaces": " ", "WordsTogether": "", "ids": "."}.get(self._convention, "_")
+        return name if n == 1 else f"{name}{joint}{n}"
+
+
+# -- writing them --------------------------------------------------------------------------------------------------
+
+
+class _Writer:
+    """Writes the helpers and recipes of one room."""
+
+    def __init__(self, project: Project, convention: Convention) -> None:
+        self.project, self.names = project, _Names(convention)
+        self.inputs: dict[Any, Input] = {}
+        self.helpers: dict[str, str] = {}
+        self.recipes: list[Recipe] = []
+        self.notes: list[str] = []
+        self.concluded: dict[str, str] = {}
+
+    def fact(self, expr: Expr, words: str) -> str:
+        """The fact that stands for an expression; made with all that it needs where it is not there yet."""
+        if isinstance(expr, Named):
+            return self.concluded[expr.presence] if expr.presence in self.concluded else self._input(expr)
+        if isinstance(expr, Belief):
+            self.notes.append("A belief is computed, not written as recipes: it comes as an input.")
+            return self._input(expr)
+        if not parts_of(expr):
+            return self._input(expr)
+        return self._operator(expr, words)
+
+    def _input(self, expr: Expr) -> str:
+        key = repr(expr)
+        if key not in self.inputs:
+            words = "a belief" if isinstance(expr, Belief) else leaf_words(self.project, expr)
+            self.inputs[key] = Input(self.names.of(words, _ident(expr)), words, expr)
+        return self.inputs[key].name
+
+    def helper(self, words: str, ident: str) -> str:
+        name = self.names.of(words, ident)
+        self.helpers[name] = words
+        return name
+
+    def _operator(self, expr: Expr, words: str) -> str:
+        if isinstance(expr, DoorLatch):
+            return self._latch(expr, words)
+        parts = [self.fact(part, f"{words}, part {k}") for k, part in enumerate(parts_of(expr), 1)]
+        me = self.helper(words, "helper")
+        if isinstance(expr, AnyOf | AllOf | AtLeast):
+            k = 1 if isinstance(expr, AnyOf) else len(parts) if isinstance(expr, AllOf) else expr.k
+            self._follows(me, parts, Many(k, tuple(Is(p) for p in parts)))
+        elif isinstance(expr, Not):
+            self._follows(me, parts, None_(Is(parts[0])))
+        elif isinstance(expr, Hold):
+            self.hold(me, parts[0], expr.seconds)
+        elif isinstance(expr, OnDelay):
+            self.on_delay(me, parts[0], expr.seconds)
+        elif isinstance(expr, MinimumOn) and expr.seconds == 0:
+            self._follows(me, parts, Is(parts[0]))
+        elif isinstance(expr, MinimumOn):
+            timer = f"{me} timer"
+            self._add(
+                f"{me} begins", [Becomes(parts[0], True)], Is(me, False), Set(me, True), Start(timer, expr.seconds)
+            )
+            self._add(f"{me} may end", [Becomes(parts[0], False)], Runs(timer, False), Set(me, False))
+            self._add(f"{me} ends", [Ends(timer)], Is(parts[0], False), Set(me, False))
+        elif isinstance(expr, StartKeep):
+            self.start_keep(me, parts[0], parts[1])
+        return me
+
+    def _follows(self, me: str, parts: list[str], condition: Condition) -> None:
+        """A helper that is what a condition is, whenever any part of it changes."""
+        when = [Becomes(p) for p in parts]
+        self._add(f"{me} on", when, condition, Set(me, True))
+        self._add(f"{me} off", when, None_(condition), Set(me, False))
+
+    def hold(self, me: str, part: str, seconds: float) -> None:
+        """A helper that lasts longer than its part."""
+        if seconds == 0:
+            self._follows(me, [part], Is(part))
+            return
+        timer = f"{me} timer"
+        self._add(f"{me} on", [Becomes(part, True)], None, Stop(timer), Set(me, True))
+        self._add(f"{me} waits", [Becomes(part, False)], None, Start(timer, seconds))
+        self._add(f"{me} off", [Ends(timer)], Is(part, False), Set(me, False))
+
+    def on_delay(self, me: str, part: str, seconds: float) -> None:
+        """A helper that begins later than its part."""
+        if seconds == 0:
+            self._follows(me, [part], Is(part))
+            return
+        timer = f"{me} timer"
+        self._add(f"{me} waits", [Becomes(part, True)], None, Start(timer, seconds))
+        self._add(f"{me} on", [Ends(timer)], Is(part), Set(me, True))
+        self._add(f"{me} off", [Becomes(part, False)], None, Stop(timer), Set(me, False))
+
+    def start_keep(self, me: str, start: str, keep: str) -> None:
+        """A helper that one fact starts and another keeps."""
+        self._add(f"{me} on", [Becomes(start, True)], None, Set(me, True))
+        neither = Many(2, (Is(start, False), Is(keep, False)))
+        self._add(f"{me} off", [Becomes(start, False), Becomes(keep, False)], neither, Set(me, False))
+
+    def _latch(self, expr: DoorLatch, words: str) -> str:
+        motion, door = self.fact(expr.motion, f"{words}, motion"), self.fact(expr.door, f"{words}, door")
+        shut = self.helper(f"{words}, shut", "shut")
+        self._follows(shut, [door], None_(Is(door)))
+        settled = self.helper(f"{words}, settled", "settled")
+        self.on_delay(settled, shut, expr.settle_s)
+        seen = self.helper(f"{words}, seen inside", "seen")
+        self._follows(seen, [motion, settled], Many(2, (Is(motion), Is(settled))))
+        inside = self.helper(f"{words}, inside", "inside")
+        self.start_keep(inside, seen, shut)
+        either = self.helper(f"{words}, motion or inside", "either")
+        self._follows(either, [motion, inside], Many(1, (Is(motion), Is(inside))))
+        me = self.helper(words, "latched")
+        self.hold(me, either, expr.hold_s)
+        return me
+
+    def _add(self, name: str, when: list[Any], only_if: Condition | None, *then: Action) -> None:
+        self.recipes.append(Recipe(name, tuple(when), only_if, then))
+
+
+def _ident(expr: Expr) -> str:
+    for name in ("zone", "sensor", "presence", "room"):
+        value = getattr(expr, name, None)
+        if value:
+            return f"{value}.{type(expr).__name__.lower()}"
+    return type(expr).__name__.lower()
+
+
+def recipes_of(project: Project, room: str, convention: Convention | None = None) -> Book | None:
+    """The recipes of a room's ladders with all that they go by; None where it has none."""
+    ladders = ladders_in(project, room)
+    if not ladders:
+        return None
+    w = _Writer(project, convention or project.brief.naming)
+    lighting = presence_of(project, room)
+    by_hand = lighting is not None and find(project.rooms, room).control == "absence"
+    for p in _needed(project, room):
+        w.concluded[p.id] = _conclusion(w, p)
+    own = None if lighting is None else w.concluded[lighting.id]
+    pressed = None
+    if by_hand and lighting is not None and own is not None:
+        pressed, own = _switched(w, own, press_hold(lighting.expr))
+        w.concluded[lighting.id] = own
+        # What hangs on it hears of the hand too.
+        for p in _needed(project, room):
+            if p.id != lighting.id and lighting.id in {x.id for x in with_named(project, p)}:
+                w.concluded[p.id] = _conclusion(w, p)
+    # A controller has one list of names for the whole house: rows of two rooms may be called alike.
+    rows = [
+        _Rows(x, tuple(w.fact(row.when, f"{_place(project, room, x)} {_called(x, k)}") for k, row in enumerate(x.rows)))
+        for x in ladders
+    ]
+    names = {lamp.id: w.names.of(lamp.name, lamp.id) for x in ladders for lamp in x.lamps}
+    buttons = _hands(w, project, room, rows, names, own)
+    if pressed is not None:
+        buttons[pressed] = "the wall switch"
+    return Book(
+        room, tuple(w.inputs.values()), buttons, dict(w.helpers), {v: k for k, v in names.items()},
+        tuple(w.recipes), tuple(f for x in rows for f in x.facts), own, tuple(dict.fromkeys(w.notes)),
+    )  # fmt: skip
+
+
+class _Rows(NamedTuple):
+    """A ladder, and the fact that stands for each of its rows."""
+
+    ladder: Ladder
+    facts: tuple[str, ...]
+
+
+def _place(project: Project, room: str, ladder: Ladder) -> str:
+    """What a ladder is of."""
+    name = find(project.rooms, room).name
+    return name if ladder.group is None else f"{name} {ladder.group.name}"
+
+
+def _called(ladder: Ladder, k: int) -> str:
+    return ladder.rows[k].name or f"row {k + 1}"
+
+
+def output_recipes(project: Project, output: Guarded, convention: Convention | None = None) -> Book | None:
+    """The recipes of an output's own small ladder, its locks above its rows; None where it has no rows. What it keeps
+    to besides (least run and rest, starts a day) is noted, to be set on what switches it."""
+    if not output.rows:
+        return None
+    w = _Writer(project, convention or project.brief.naming)
+    wanted = {p.id for row in (*(r.when for r in output.rows), *output.locks) for p in _named_by(project, row)}
+    for p in order(project).sound:
+        if p.id in wanted:
+            w.concluded[p.id] = _conclusion(w, p)
+    mine = output.name
+    locks = tuple(w.fact(lock, f"{mine} lock {k}") for k, lock in enumerate(output.locks, 1))
+    rows = tuple(w.fact(row.when, f"{mine} {row.name or f'row {k}'}") for k, row in enumerate(output.rows, 1))
+    name = w.names.of(output.name, output.id)
+    changes = [Becomes(f) for f in (*locks, *rows)]
+    above: list[Condition] = []
+    words = [
+        *(f"{mine}: {x} locks it" for x in locks),
+        *(f"{mine}: {r.name or f'row {k}'} wins" for k, r in enumerate(output.rows, 1)),
+    ]
+    levels = [*(0.0 for _ in locks), *(r.level for r in output.rows)]
+    for fact, called, level in zip((*locks, *rows), words, levels):
+        w._add(called, changes, _only(Is(fact), above), Light(name, level, 0.0))
+        above.append(Is(fact, False))
+    w._add(f"{mine}: no row holds", changes, _only(None, above), Light(name, 0.0, 0.0))
+    guards = [
+        f"once on it stays on for {duration_words(output.least_run_s)}" if output.least_run_s else "",
+        f"once off it stays off for {duration_words(output.least_rest_s)}" if output.least_rest_s else "",
+        f"it starts at most {output.moves_a_day} times a day" if output.moves_a_day is not None else "",
+    ]
+    said = [g for g in guards if g]
+    if said:
+        w.notes.append(f"Set on what switches {output.name}: {'; '.join(said)}.")
+    return Book(
+        output.id, tuple(w.inputs.values()), {}, dict(w.helpers), {name: output.id}, tuple(w.recipes), rows, None,
+        tuple(dict.fromkeys(w.notes)),
+    )  # fmt: skip
+
+
+def _named_by(project: Project, expr: Expr) -> Iterator[Presence]:
+    """The conclusions that an expression names, themselves and through others."""
+    for part in every_part(expr):
+        if isinstance(part, Named):
+            yield from with_named(project, find(project.presences, part.presence))
+
+
+def _needed(project: Project, room: str) -> list[Presence]:
+    """The conclusions that a room's rows go by, in order, and what lights it."""
+    lighting = presence_of(project, room)
+    wanted = set(behind_ladder(project, room))
+    if lighting is not None:
+        wanted |= {p.id for p in with_named(project, lighting)}
+    return [p for p in order(project).sound if p.id in wanted]
+
+
+def _conclusion(w: _Writer, p: Presence) -> str:
+    """The fact of a conclusion, by its own name."""
+    inner = w.fact(p.expr, p.name)
+    if inner in w.helpers:
+        return inner
+    me = w.helper(p.name, p.id)
+    w._follows(me, [inner], Is(inner))
+    return me
+
+
+def _switched(w: _Writer, own: str, hold_s: float) -> tuple[str, str]:
+    """A press of the wall switch lights, until neither its own hold nor presence lasts: the input that is on while it
+    is pressed, and the fact."""
+    pressed = w.names.of("wall switch pressed", "switch")
+    held = w.helper("wall switch held", "switch-held")
+    w.hold(held, pressed, hold_s)
+    keep = w.helper("wall switch held or somebody there", "switch-keep")
+    w._follows(keep, [own, held], Many(1, (Is(own), Is(held))))
+    lit = w.helper("lit by hand", "by-hand")
+    w.start_keep(lit, pressed, keep)
+    return pressed, lit
+
+
+class _Hand(NamedTuple):
+    """What a hand wants: everything off, what is just then, or a scene by its id, None for the brightest."""
+
+    does: Literal["off", "leave", "scene"]
+    scene: str | None = None
+
+
+def _hands(
+    w: _Writer, project: Project, room: str, rows: list[_Rows], lamps: dict[str, str], own: str | None
+) -> dict[str, str]:
+    """The rows of a room's ladders, with hands above all of them; the buttons by name."""
+    buttons = {w.names.of(b.name, b.id): b for b in buttons_in(project, room)}
+    hands: dict[str, _Hand] = {}
+    clear: list[tuple[str, str]] = []
+    for name, b in buttons.items():
+        kinds = {"leaves it": _Hand("leave")} if b.does == "leave" else {}
+        if b.does in ("toggle", "off"):
+            kinds["off"] = _Hand("off")
+        if b.does in ("toggle", "scene"):
+            kinds["on" if b.does == "toggle" else "scene"] = _Hand("scene", b.scene)
+        for kind, wanted in kinds.items():
+            me = w.helper(f"{b.name} {kind}", f"{b.id}.{kind}")
+            clear.append((me, name))
+            hands[me] = wanted
+    _presses(w, buttons, list(hands), clear, rows, lamps, own, project, room)
+    for each in rows:
+        _rows(w, _place(project, room, each.ladder), each, hands, lamps, scenes_in(project, room))
+    return {name: b.id for name, b in buttons.items()}
+
+
+def _rows(
+    w: _Writer, place: str, rows: _Rows, hands: dict[str, _Hand], lamps: dict[str, str], scenes: tuple[Scene, ...]
+) -> None:
+    """What sets the lamps of one ladder: the hands above it, its rows, and that none of them holds."""
+    ladder = rows.ladder
+    table = asked(ladder.lamps, ladder.scenes)
+
+    def lights(goals: Any, fades: Any) -> tuple[Action, ...]:
+        return tuple(Light(lamps[x.id], float(g), float(f)) for x, g, f in zip(ladder.lamps, goals, fades))
+
+    reach = {me: None if hand.does != "scene" else scene_for(ladder, scenes, hand.scene) for me, hand in hands.items()}
+    # A scene that names none of its lamps is nothing to this ladder.
+    mine = [me for me, hand in hands.items() if hand.does != "scene" or reach[me] is not None]
+    changes = [Becomes(h) for h in mine] + [Becomes(f) for f in rows.facts]
+    of = "" if ladder.group is None else f" in {ladder.group.name}"
+    above: list[Condition] = []
+    for me in mine:
+        if hands[me].does != "leave":
+            scene = reach[me]
+            t = asked(ladder.lamps, () if scene is None else (scene,))
+            w._add(f"{me}: the hand wins{of}", changes, _only(Is(me), above), *lights(t.goals[0], t.fades[0]))
+        above.append(Is(me, False))
+    for k, fact in enumerate(rows.facts):
+        words = f"{place}: {_called(ladder, k)} wins"
+        w._add(words, changes, _only(Is(fact), above), *lights(table.goals[k], table.fades[k]))
+        above.append(Is(fact, False))
+    w._add(f"{place}: no row holds", changes, _only(None, above), *lights(table.goals[-1], table.fades[-1]))
+
+
+def _only(mine: Condition | None, above: list[Condition]) -> Condition:
+    """A condition, and that none above it holds."""
+    every = (*above, mine) if mine is not None else tuple(above)
+    return every[0] if len(every) == 1 else Many(len(every), tuple(every))
+
+
+def _presses(
+    w: _Writer, buttons: dict[str, Any], every: list[str], clear: list[tuple[str, str]], rows: list[_Rows],
+    lamps: dict[str, str], own: str | None, project: Project, room: str,
+) -> None:  # fmt: skip
+    """What a press sets and clears, and when that ends."""
+    lighting = presence_of(project, room)
+    hold_s = 0.0 if lighting is None else press_hold(lighting.expr)
+    for name, b in buttons.items():
+        my = [h for h, of in clear if of == name]
+        timer = f"{name} timer"
+
+        def press(words: str, only_if: Condition | None, wanted: str | None, n: str = name, b: Any = b) -> None:
+            """One way a press may go: everything else is cleared first."""
+            then: list[Action] = [Set(h, False) for h in every if h != wanted]
+            then += [Stop(f"{other} timer") for other in buttons]
+            if wanted is not None:
+                then.append(Set(wanted, True))
+                then += _until(n, b, hold_s)
+            w.recipes.append(Recipe(f"{n}: {words}", (Presses(n),), only_if, tuple(then), n))
+
+        active = [Is(h, False) for h in every]
+        lit = Many(1, tuple(Lit(name) for name in lamps.values()))
+        if b.does == "toggle":
+            off, on = my
+            nothing = Many(len(active), tuple(active)) if len(active) > 1 else active[0]
+            by_ladder = Many(1, tuple(way for x in rows for way in _rows_light(x)))
+            press("switches off", lit, off)
+            # In the dark a press ends what another pressed, where the ladder then lights; else it lights itself.
+            press("lets go", Many(3, (None_(lit), None_(nothing), by_ladder)), None)
+            press("switches on", Many(2, (None_(lit), None_(Many(2, (None_(nothing), by_ladder))))), on)
+        elif b.does == "leave":
+            w.notes.append(f"{b.name} keeps what is just then: the controller has to hold its lamps as they are.")
+            press("lets go", Is(my[0]), None)
+            press("leaves it", Is(my[0], False), my[0])
+        else:
+            press("asks for it", None, my[0])
+        for h in my:
+            if b.ends in ("minutes", "clock", "vacancy"):
+                w._add(f"{h} ends", [Ends(timer)], _vacant(b, own), Set(h, False))
+        if b.ends == "vacancy" and own is not None:
+            for h in my:
+                w._add(
+                    f"{h} ends as the room is left", [Becomes(own, False)], Many(2, (Is(h), Runs(timer, False))),
+                    Set(h, False),
+                )  # fmt: skip
+
+
+def _until(name: str, b: Any, hold_s: float) -> list[Action]:
+    timer = f"{name} timer"
+    if b.ends == "minutes":
+        return [Start(timer, 60.0 * b.minutes)]
+    if b.ends == "clock":
+        return [StartUntil(timer, b.clock)]
+    return [Start(timer, hold_s)] if b.ends == "vacancy" else []
+
+
+def _vacant(b: Any, own: str | None) -> Condition | None:
+    return Is(own, False) if b.ends == "vacancy" and own is not None else None
+
+
+def _rows_light(rows: _Rows) -> list[Condition]:
+    """The ways in which a row of a ladder wins that gives any light."""
+    bright = asked(rows.ladder.lamps, rows.ladder.scenes).goals.max(axis=1) > 0
+    return [_only(Is(fact), [Is(f, False) for f in rows.facts[:k]]) for k, fact in enumerate(rows.facts) if bright[k]]

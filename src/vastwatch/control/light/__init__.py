@@ -1,0 +1,1 @@
+"""Sun and daylight, darkness, illuminance, windows of the clock."""

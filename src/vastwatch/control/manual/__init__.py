@@ -1,0 +1,1 @@
+"""Switches, overrides, and what people do about a light."""

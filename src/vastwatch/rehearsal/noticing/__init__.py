@@ -1,0 +1,1 @@
+"""What sensors notice of people and of what triggers them falsely."""

@@ -1,0 +1,1 @@
+"""Sensors of the state of a room: damp, what plays."""

@@ -1,0 +1,1 @@
+"""Scores and incidents, of signals alone."""

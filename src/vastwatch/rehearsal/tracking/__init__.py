@@ -1,0 +1,1 @@
+"""Tracking radars: targets, and reports of zones."""

@@ -1,0 +1,92 @@
+"""What a sensor that tells places says of its zones: its targets day by day, and while each zone is on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastwatch.design.project import Project
+from vastwatch.design.records import Zone
+from vastwatch.devices.types import ZoneRules
+from vastwatch.people.truth import Lives, Truth
+from vastwatch.rehearsal.noticing.notices import Notices
+from vastwatch.rehearsal.tracking.targets import Targets, Watched, occupied, targets_of
+from vastwatch.sensing.model import MountedSensor, each_part
+from vastwatch.sensing.mounted import zoned
+from vastwatch.sensing.tracker import pose_of
+from vastwatch.sensing.zone_numbers import Shape
+from vastwatch.sensing.zoned import tracking, zones_told
+from vastwatch.signals import Signal
+
+Array = NDArray[np.float64]
+
+# Of more reports than this a tracking radar's are told in compiled loops.
+MANY_REPORTS = 1_000_000
+
+
+class Zoning(NamedTuple):
+    """What a sensor makes zones of: `part` of its housing tells the places."""
+
+    watched: Watched
+    part: int
+    zones: tuple[Zone, ...]
+    shapes: tuple[Shape, ...]
+    rules: ZoneRules
+
+
+def zoning_of(project: Project, mounted: MountedSensor, level: int) -> Zoning | None:
+    """How a placed sensor tells zones; None for one that has none, or tells none."""
+    zones = zones_told(project, mounted.sensor)
+    watched = watched_by(project, mounted, level) if zones else None
+    known = zoned(project, mounted.sensor) if watched is not None else None
+    if watched is None or known is None:
+        return None
+    return Zoning(watched[1], watched[0], zones, known.shapes, known.device.zone_rules or ZoneRules())
+
+
+def watched_by(project: Project, mounted: MountedSensor, level: int) -> tuple[int, Watched] | None:
+    """Which part of a placed sensor tells places, and how."""
+    for k, part in enumerate(each_part(mounted)):
+        device = tracking(part.device)
+        if device is not None:
+            here = tuple(h for h in project.hazards if h.level == mounted.sensor.level)
+            return k, Watched(mounted.sensor.id, level, pose_of(mounted.sensor, device), device, here)
+    return None
+
+
+def zone_rows(
+    zoning: Zoning, truth: Truth, lives: Lives, noticed: Notices, days: range,
+    keep: Callable[[int, Targets], None] = lambda _, targets: None,
+) -> list[list[Array]]:  # fmt: skip
+    """Day after day, the rows of each zone; `keep` hears of each day's targets, unless they are very many."""
+    midnights = _midnights(truth, days)
+    if float((noticed.end - noticed.start).sum()) + len(noticed.start) > MANY_REPORTS:
+        # Loaded where it is needed: with the compiler it takes half a second, and a hundred megabytes.
+        from vastwatch.rehearsal.tracking import many_targets
+
+        into = zoning.zones, zoning.shapes, zoning.rules
+        return many_targets.zones_of(zoning.watched, truth.household, lives, noticed, midnights, *into)
+    told = targets_of(zoning.watched, truth.household, lives, noticed).by_day(midnights)
+    for day, targets in zip(days, told):
+        keep(day, targets)
+    return [occupied(targets, zoning.zones, zoning.shapes, zoning.rules) for targets in told]
+
+
+def _midnights(truth: Truth, days: range) -> list[float]:
+    return [truth.calendar.midnight(d) for d in range(days.start, days.stop + 1)]
+
+
+def zone_signals(zoning: Zoning, rows: list[list[Array]], truth: Truth) -> dict[str, Signal]:
+    """Each zone's signal, of its rows of some days, late by the device's own time."""
+    late = zoning.watched.device.latency.typical_s
+    return {
+        zone.id: Signal.from_intervals(_late(np.concatenate([day[k] for day in rows]), late), 0.0, truth.end)
+        for k, zone in enumerate(zoning.zones)
+    }
+
+
+def _late(rows: Array, by: float) -> Array:
+    return np.column_stack([np.minimum(rows[:, 0] + by, rows[:, 1]), rows[:, 1]])
