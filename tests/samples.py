@@ -9,6 +9,7 @@ from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import Project, put
 from vastwatch.design.records import Lamp, Presence, Sensor, Zone
 from vastwatch.devices import catalogue
+from vastwatch.sensing.coverage import level_grid, room_cells
 from vastwatch.site.building import Furnishing, Level, Needs, Opening, Room, Spot, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.people import Errand, Person, Stay
@@ -121,3 +122,10 @@ def tracked(kind="radar-24-tracker", at=(0.1, 2.0, 1.2), yaw=0.0, zones=()):
 
 CHAIR = Zone(id="zc", sensor="t", name="Chair", outline=rect(1.0, 1.0, 2.0, 2.0))
 STOOL = Zone(id="zs", sensor="t", name="Stool", outline=rect(2.9, 2.4, 3.9, 3.4))
+
+
+def built_cells(rooms, level):
+    """Flat indices and centres, (m,) and (m, 2), of the cells that lie in any room of a level."""
+    grid = level_grid(rooms, level)
+    cells = np.unique(np.concatenate([room_cells(rooms, r) for r in rooms if r.level == level]))
+    return cells, grid.points[cells]

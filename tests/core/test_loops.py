@@ -307,7 +307,8 @@ def test_compiled_code_that_nobody_used_for_a_month_is_removed(tmp_path, monkeyp
 
 
 @compiler
-def test_whoever_asked_hears_once_that_loops_are_compiled():
+def test_whoever_asked_hears_once_that_loops_are_compiled(monkeypatch):
+    monkeypatch.setattr(compiling, "folder", lambda: None)
     heard = []
     cache.when_compiling(lambda: heard.append(1))
     for add in (1, 2):

@@ -18,8 +18,8 @@ from vastwatch.control.light.photometry import (
     height_of,
     in_sight,
     indirect_lux,
-    lamp_lux,
     lit_grid,
+    photometry_of,
     spot_lux,
     task_height,
 )
@@ -33,6 +33,14 @@ from vastwatch.files.photometric import parse_photometric, read_photometric
 
 ROOM = np.array(rect(0, 0, 5, 4), float)
 LAMP = Lamp(id="x", room="big", name="X", at=(2.0, 2.0), watts=10, lumens=1000)
+
+
+def lamp_lux(project, lamp, points):
+    """What a lamp at full level gives at points (n, 3) of its room, lux: direct and reflected."""
+    room = find(project.rooms, lamp.room)
+    outline, height = np.asarray(room.outline, float), find(project.levels, room.level).height
+    direct = direct_lux(lamp, photometry_of(project, lamp), height_of(project, lamp), outline, points)
+    return direct + indirect_lux(lamp.lumens, room, height)
 
 
 def flux_through_a_patch(strength, at, middle, side=0.02, n=24) -> float:

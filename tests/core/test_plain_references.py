@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from vastwatch.advice.simulation.curves import _longest_before
 from vastwatch.draws import sub_key_of, sub_keys, uniform, uniform_of
 from vastwatch.people.plans import IN_FORCE_DAYS, Plans
-from vastwatch.rehearsal.noticing.notices import _reach
+from vastwatch.people.routes import Along
+from vastwatch.rehearsal.noticing.notices import _where_noticed
 from vastwatch.sensing.reporting import held_and_blind
 from vastwatch.signals import DAY, Calendar
 
@@ -68,10 +69,25 @@ def test_a_days_plans_are_the_same_alone_and_among_others_and_the_last_line_befo
             assert lines.in_force([t]) == before[-1:]
 
 
-@given(st.lists(st.lists(st.sampled_from([0.0, 0.0, 0.3]), min_size=1, max_size=8), min_size=1, max_size=8))
-def test_where_on_each_route_anything_is_noticed(routes):
-    base = np.cumsum([0, *map(len, routes)])[:-1]
-    since, until = _reach(np.concatenate(routes)[None, :], base)
+@given(
+    st.lists(st.lists(st.sampled_from([0.0, 0.0, 0.3]), min_size=1, max_size=8), min_size=1, max_size=8),
+    st.integers(0, 10**6),
+)
+def test_where_on_each_route_anything_is_noticed(routes, seed):
+    """Of all samples those on the sensor's level are looked at; routes on which it notices nothing have no rows."""
+    rng = np.random.default_rng(seed)
+    samples = np.array(list(map(len, routes)))
+    level = rng.integers(0, 2, samples.sum())
+    along = Along(
+        np.zeros((samples.sum(), 2)), *np.zeros((2, samples.sum())), level, np.repeat(np.arange(len(routes)), samples),
+        np.cumsum(samples) - samples, samples, np.zeros(len(routes), int),
+    )  # fmt: skip
+    here = along.on(1)
+    walk, first, since, until = _where_noticed(np.concatenate(routes)[None, here], here, along)
     for k, rates in enumerate(routes):
-        seen = [n for n, rate in enumerate(rates) if rate > 0] or [-1]
+        mine = [r if on else 0.0 for r, on in zip(rates, level[along.first[k] :].tolist())]
+        seen = [n for n, rate in enumerate(mine) if rate > 0] or [-1]
         assert (since[0, k], until[0, k]) == (seen[0], seen[-1])
+        if seen != [-1]:
+            assert walk[0, first[k] : first[k] + samples[k]].tolist() == mine
+    assert walk.shape[1] == samples[until[0] >= 0].sum()

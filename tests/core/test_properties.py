@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from samples import device, make_room, shelf_at
+from samples import built_cells, device, make_room, shelf_at
 from vastwatch.control.house import run
 from vastwatch.design.edits.building import add_room, move_corner, move_wall, rectangle
 from vastwatch.design.edits.fittings import add_furnishing, add_opening
@@ -23,7 +23,7 @@ from vastwatch.files.check import faults_of
 from vastwatch.files.project_file import decode, encode
 from vastwatch.rehearsal import rehearse
 from vastwatch.sensing import coverage
-from vastwatch.sensing.coverage import built_cells, notice_times
+from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.figures import STANDING, Walker
 from vastwatch.sensing.model import walking
 from vastwatch.sensing.mounted import mount

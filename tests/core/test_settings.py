@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from samples import device, make_room
+from samples import built_cells, device, make_room
 from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.detection.messages import messages
 from vastwatch.advice.judging.judge import legal_holds
@@ -33,7 +33,7 @@ from vastwatch.devices import catalogue
 from vastwatch.devices.battery import battery_years, charge_ah, intervals_per_day
 from vastwatch.files.project_file import save_project
 from vastwatch.rehearsal import rehearse
-from vastwatch.sensing.coverage import built_cells, coverage
+from vastwatch.sensing.coverage import coverage
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.model import settings_of, staying, walking
 from vastwatch.sensing.mounted import mount

@@ -18,7 +18,7 @@ from vastwatch.design.records import Lamp, Presence, Sensor
 from vastwatch.devices.battery import battery_years
 from vastwatch.draws import at_ms, key_of, sub_keys, uniform
 from vastwatch.rehearsal import rehearse
-from vastwatch.rehearsal.noticing.at_rest import closed_share, pressed
+from vastwatch.rehearsal.noticing.at_rest import pressed
 from vastwatch.rehearsal.troubles import (
     BACK_AFTER_S,
     SAYS_AGAIN_S,
@@ -124,8 +124,7 @@ def test_a_doubtful_switch_is_closed_as_often_as_the_law_of_its_margin_says(marg
     seen = pressed(sub_keys(9, np.arange(n)), np.full(n, margin), np.zeros(n), np.full(n, span), 0.0)
     share = float((seen.end - seen.start).sum()) / n / span
     z = math.log(margin) / 0.113
-    assert closed_share(margin) == pytest.approx(0.5 * (1 + math.erf(z / math.sqrt(2))))
-    assert share == pytest.approx(closed_share(margin), abs=0.015)
+    assert share == pytest.approx(0.5 * (1 + math.erf(z / math.sqrt(2))), abs=0.015)
     order = np.lexsort((seen.start, seen.of))
     begin, end, of = seen.start[order], seen.end[order], seen.of[order]
     assert (end >= begin).all() and (end <= span).all()

@@ -174,10 +174,6 @@ def _step(step: tuple[str, float, float] | None) -> dict[str, Any] | None:
     return {"value": step[0], "dark_min_per_day": number(step[1]), "idle_h_per_day": number(step[2])}
 
 
-# Of the judge's seeds so many for the frontier: it compares settings on the same weeks.
-FRONTIER_SEEDS = 6
-
-
 def _point(p: Point) -> dict[str, Any]:
     """`{"name", "settings", "drops_per_week", "dark_min_per_day", "idle_h_per_day", "held_out"}`, within what the seeds
     lie, and the same of weeks that it was not chosen by."""

@@ -22,7 +22,6 @@ from vastwatch.design.relations import lamps_in, presence_of
 from vastwatch.site.building import Room
 
 NIGHT = ClockTime(begin="23:00", end="06:00")
-ALWAYS = ClockTime(begin="00:00", end="00:00")
 # How far lamps burn: on a way at night, over a film, while it is paused, on half, for safety at a machine.
 NIGHT_PATH, FILM, PAUSE, HALF, SAFE = 0.12, 0.1, 0.5, 0.5, 0.4
 Rows = list[tuple[str, Expr, str, dict[str, float], float]]

@@ -108,14 +108,6 @@ def _centres(grid: Grid, cells: NDArray[np.intp]) -> Array:
     return np.asfortranarray(np.column_stack([grid.x[columns], grid.y[rows]]))
 
 
-@kept
-def built_cells(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> tuple[NDArray[np.intp], Array]:
-    """Flat indices and centres, (m,) and (m, 2), of the cells that lie in any room of a level."""
-    grid = level_grid(rooms, level, cell)
-    cells = _built_cells(rooms, level, Part(grid, grid, 0, 0))
-    return cells, _centres(grid, cells)
-
-
 class Blocks(NamedTuple):
     """The cells of a part of a level for a map that has to be ready within a frame: flat indices of all built cells
     (n,), which block each belongs to (n,), and the middles of the blocks (m, 2)."""

@@ -13,7 +13,7 @@ from functools import cached_property, lru_cache
 from zoneinfo import ZoneInfo
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
@@ -126,10 +126,6 @@ class Calendar:
         """The day whose noon was the last before an instant: the night that follows counts to it."""
         day = self.day_of(t)
         return day if t >= self.noon(day) else day - 1
-
-    def days_of(self, t: ArrayLike) -> NDArray[np.intp]:
-        """`day_of` for many instants at once."""
-        return np.searchsorted(self._midnights, np.asarray(t, float), side="right") - 1
 
     def instant_utc(self, t: float) -> datetime:
         """An instant as an aware date and time."""

@@ -118,22 +118,3 @@ def noticed_within(ways: Ways, each: list[tuple[MountedSensor, Array]], seconds:
         expected = np.bincount(ways.way[soon], rates[soon] * _step_s(), minlength=ways.many)
         missed *= np.exp(-expected)
     return float(((1.0 - missed) * ways.weight).sum())
-
-
-def notice_at(ways: Ways, each: list[tuple[MountedSensor, Array]], share: float) -> Array:
-    """For each way the seconds after which that share of walkers has been reported by any of the sensors; inf where
-    it is not within FOLLOWED_S."""
-    out = np.full(ways.many, np.inf)
-    for k in range(ways.many):
-        mine = np.flatnonzero(ways.way == k)
-        t = ways.since_s[mine]
-        at = np.linspace(0.0, FOLLOWED_S, 241)
-        hazard = np.zeros(len(at))
-        for mounted, rates in each:
-            known = np.cumsum(rates[mine]) * _step_s()
-            reached = np.searchsorted(t, at - latency_s(mounted.device), side="right") - 1
-            hazard += np.where(reached >= 0, known[np.maximum(reached, 0)], 0.0)
-        enough = np.flatnonzero(hazard >= -np.log1p(-share))
-        if len(enough):
-            out[k] = at[enough[0]]
-    return out

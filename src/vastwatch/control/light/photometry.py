@@ -122,16 +122,6 @@ def indirect_lux(lumens: float, room: Room, height_m: float, rho: float = REFLEC
     return lumens * rho / (surfaces_m2(room, height_m) * (1.0 - rho))
 
 
-def lamp_lux(project: Project, lamp: Lamp, points: Array) -> Array:
-    """What a lamp at full level gives at points (n, 3) of its room, lux, (n,): direct and reflected."""
-    room = find(project.rooms, lamp.room)
-    height = find(project.levels, room.level).height
-    direct = direct_lux(
-        lamp, photometry_of(project, lamp), height_of(project, lamp), np.asarray(room.outline, float), points
-    )
-    return direct + indirect_lux(lamp.lumens, room, height)
-
-
 class LitGrid(NamedTuple):
     """A room's floor in squares: their middles `x` (nx,) and `y` (ny,), which lie within, `inside` (ny, nx), and what
     each of its `lamps` gives there at full level, lux, (lamps, ny, nx)."""

@@ -8,7 +8,6 @@ mean (e^(rate hold) - 1) / rate - hold, and such a gap lasts hold plus an expone
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
@@ -87,11 +86,6 @@ def is_doubtful(margin: Array) -> NDArray[np.bool_]:
     """Whether a pressure, over the one a switch closes at, may be on either side of it as somebody shifts."""
     far = DOUBT_SPREADS * SHIFTS
     return (margin > np.exp(-far)) & (margin < np.exp(far))
-
-
-def closed_share(margin: float) -> float:
-    """How much of the time a switch is closed under somebody, by the margin: P(margin * e^(SHIFTS z) > 1)."""
-    return 0.5 * math.erfc(-math.log(max(margin, 1e-9)) / SHIFTS / math.sqrt(2.0))
 
 
 def pressed(keys: Keys, margin: Array, a: Array, b: Array, hold: float) -> Seen:

@@ -20,8 +20,6 @@ from vastwatch.signals import Signal, any_of
 
 # A change counts once it has lasted so long, seconds: skips are over sooner.
 SETTLES_S = 2.0
-# What is shorter is a clip, seconds.
-CLIP_S = 600.0
 # Of what is begun, so much is a clip.
 CLIPS = 0.25
 # Least and most, seconds: until the first thing plays, between two, of a clip, of a film.

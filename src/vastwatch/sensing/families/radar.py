@@ -78,16 +78,6 @@ def facing_factor(facing_deg: ArrayLike, bearing_to_radar_deg: ArrayLike) -> Arr
     return np.where(turn <= 60, CHEST, np.where(turn >= 120, BACK, SIDE))
 
 
-def reported_distance(plan_m: ArrayLike, dz_m: float, bias_m: float = 0.0) -> Array:
-    """What a radar reads for somebody at a plan distance: the slant range plus its bias."""
-    return np.hypot(np.asarray(plan_m, float), dz_m) + bias_m
-
-
-def plan_limit(band_limit_m: float, dz_m: float) -> float:
-    """Plan distance that a slant limit means."""
-    return math.sqrt(max(band_limit_m**2 - dz_m**2, 0.0))
-
-
 def _far_m(device: RadarType, body: Body) -> float:
     """Farther than this no body like that is noticed, metres."""
     return REACH * max(device.moving_m, device.still_m) * body.size
