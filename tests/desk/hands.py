@@ -19,7 +19,15 @@ def plain(words):
 
 
 def settle(qtbot, window):
-    qtbot.waitUntil(lambda: window.results.rehearsal is not None and not window.results.busy(), timeout=20_000)
+    """Wait until the week is rehearsed and nothing is under way."""
+
+    def at_rest():
+        results = window.results
+        busy = [d.name for d in results.all if d.busy]
+        assert results.rehearsal is not None, f"nothing is rehearsed: {results.week.state}"
+        assert not results.busy(), f"still at work: {busy}"
+
+    qtbot.waitUntil(at_rest, timeout=20_000)
 
 
 def project(window):

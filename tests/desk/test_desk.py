@@ -68,6 +68,7 @@ def test_outside_every_room_a_sensor_stays_where_it_was(qtbot, window):
     assert 0 <= y <= 3.7
 
 
+@pytest.mark.own_window
 def test_the_handle_turns_and_keys_nudge_turn_and_delete(qtbot, window):
     view, plan = window.plan.viewport(), window.plan
     qtbot.mouseClick(view, LEFT, pos=pixel(window, "pir-throwing"))
@@ -290,6 +291,7 @@ def test_hovering_explains_the_point(window):
     assert "never" in dict(card.rows)["walking across"]
 
 
+@pytest.mark.own_window
 @pytest.mark.usefixtures("a_week")
 def test_the_plan_paints_what_it_should(window):
     """The same plan with and without contours differs; by night it is dark and a burning lamp glows."""

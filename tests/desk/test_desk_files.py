@@ -74,6 +74,7 @@ def test_leaving_with_changes_asks(qtbot, window, monkeypatch):
     assert "not saved" in asked[0]
 
 
+@pytest.mark.own_window
 def test_the_journal_follows_edits_and_goes_when_saved(qtbot, window, tmp_path):
     journal = tmp_path / "journal"
     window.focus.set(selected="pir-shop")

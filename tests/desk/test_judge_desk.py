@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from hands import settle
 from PyQt6.QtWidgets import QPushButton
 
@@ -57,6 +58,7 @@ def test_a_change_makes_it_be_asked_again_and_the_adviser_goes_first(qtbot, wind
     assert now is not before and now.current_s == 1200.0
 
 
+@pytest.mark.own_window
 def test_a_building_too_large_to_be_judged_unasked_is_not(qtbot, window, monkeypatch):
     monkeypatch.setattr(module, "affordable", lambda project: False)
     window.results._rest.start(0)

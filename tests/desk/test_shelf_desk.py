@@ -162,6 +162,7 @@ def test_what_touches_goes_where_it_touches_and_says_how_surely(qtbot, window, s
     assert window.focus.placing is None and "circuit" in window.status.said.text()
 
 
+@pytest.mark.own_window
 def test_placing_a_device_leaves_the_shelf_where_it_was_scrolled(qtbot, window, shelf):
     cards = shelf.findChildren(DeviceCard)
     bar = shelf.findChild(QScrollArea).verticalScrollBar()

@@ -124,6 +124,7 @@ def test_own_types_of_two_windows_are_all_kept(qtbot, tmp_path):
     assert "own-second" not in {d.id for d in OwnTypes(path).types}
 
 
+@pytest.mark.own_window
 def test_work_is_kept_aside_while_edits_never_pause(qtbot, window, tmp_path, monkeypatch):
     """An edit every 200 ms starts no timer anew for ever."""
     journal = tmp_path / "journal"

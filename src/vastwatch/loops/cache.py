@@ -81,8 +81,8 @@ def set_prepared() -> None:
 
 
 def when_compiling(tell: Callable[[], None]) -> None:
-    """Have `tell` called once, as soon as this process has to compile a loop."""
-    _told.append(tell)
+    """Have `tell` called once, as soon as this process has to compile a loop; whoever asked before is forgotten."""
+    _told[:] = [tell]
 
 
 def tell_compiling() -> None:

@@ -474,6 +474,11 @@ class Results(QObject):
             return first
         return settled
 
+    @property
+    def stopped(self) -> bool:
+        """Whether nothing is computed any more: the window closes."""
+        return self._stopped
+
     def stop(self) -> None:
         """Let go of everything under way and wait for the pool: the window closes."""
         self._settle.stop()
