@@ -10,7 +10,7 @@ from vastwatch.desk.plan import beyond, covered, fixtures, furniture, ground, he
 from vastwatch.desk.plan.lit import draw_spot_lux
 from vastwatch.desk.plan.painting import Layer
 from vastwatch.desk.plan.state import PlanState
-from vastwatch.desk.plan.zoning import draw_blind, draw_zones
+from vastwatch.desk.plan.zones_drawn import draw_blind, draw_zones
 
 
 def layers_of(state: PlanState, draw_tools: Callable[[QPainter, PlanState], None]) -> dict[str, Layer]:

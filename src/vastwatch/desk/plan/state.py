@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, TypeVar
+from typing import NamedTuple, TypeVar
 
 from PyQt6.QtGui import QColor, QPainterPath
 
@@ -17,12 +17,18 @@ from vastwatch.desk.plan.shapes import NamePlace
 from vastwatch.desk.shell.theme import Theme, mix
 from vastwatch.devices import DeviceType
 from vastwatch.sensing import Figure
+from vastwatch.sensing.zoned import Zoned
 from vastwatch.site.building import Hazard, Room
 
-if TYPE_CHECKING:
-    from vastwatch.desk.plan.zoning import ZonesShown
-
 T = TypeVar("T")
+
+
+class ZonesShown(NamedTuple):
+    """What the plan shows of zones: the tracker in hand, what it makes of them, and the reports of the spot in hand, on
+    the plan as whoever reads the device would place them, and whether a zone of its own counts each."""
+
+    known: Zoned
+    dots: tuple[tuple[float, float, bool], ...]
 
 
 @dataclass
@@ -66,7 +72,7 @@ class PlanState:
     walk: Walk | None = None
     # What the selected sensor sees of rooms that it does not serve.
     spills: tuple[Spill, ...] = ()
-    # The zones of the tracking radar in hand (see `zoning`), and the targets that radars tell at the playhead.
+    # The zones of the tracking radar in hand , and the targets that radars tell at the playhead.
     zones: ZonesShown | None = None
     targets: tuple[tuple[str, tuple[float, float]], ...] = ()
     # Whether light is shown as lamps give it, point by point; and in the room in hand at its spots: the spot's id, lux,

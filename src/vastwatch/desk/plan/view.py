@@ -42,7 +42,8 @@ from vastwatch.desk.plan.readings import explain_rows
 from vastwatch.desk.plan.sheet import Sheet
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.tools import Tools
-from vastwatch.desk.plan.zoning import ZoneHands, show_zones
+from vastwatch.desk.plan.zones_drawn import show_zones
+from vastwatch.desk.plan.zoning import ZoneHands
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.results import Results

@@ -15,7 +15,7 @@ from vastwatch.commission.entry_sheet import as_text, convention_words, entry_sh
 from vastwatch.design.edits.zones import replace_zones
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.tools import TOOLS
-from vastwatch.desk.plan.zoning import held_of
+from vastwatch.desk.plan.zones_drawn import held_of
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.in_hand import sensor_in_hand, trackers
 from vastwatch.desk.shell.parts import Choice, label, line, narrow, row, scrolling
