@@ -180,7 +180,7 @@ def surely_closing(project: Project, sensor: str) -> Instead | None:
 def without_bounce(project: Project, sensor: str) -> Instead | None:
     """A contact that does not bounce; None for what is none, or where none does."""
     device = find(project.devices, find(project.sensors, sensor).device)
-    if device.family != "contact" or project.brief.troubles.contacts_bounce <= 0:
+    if not device.at_doors or project.brief.troubles.contacts_bounce <= 0:
         return None
     return Instead("bounce", sensor, _untroubled(project, contacts_bounce=0.0))
 

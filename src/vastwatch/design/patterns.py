@@ -24,6 +24,7 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
+from vastwatch.devices import FAMILIES, DeviceType
 from vastwatch.site.building import Room
 
 # A new pattern holds as long as what it takes the place of, or so long, seconds.
@@ -52,35 +53,29 @@ class _Tellers:
 
     def __init__(self, project: Project, room: Room) -> None:
         self.project = project
-        by_family: dict[str, list[Report]] = {}
-        for sensor in could_tell(project, room.id):
-            device = find(project.devices, sensor.device)
-            if device.presence or device.family in ("contact", "plug", "mat", "vibration"):
-                by_family.setdefault(device.family, []).append(Report(sensor=sensor.id))
-        self.by_family = by_family
+        found = [(find(project.devices, s.device), Report(sensor=s.id)) for s in could_tell(project, room.id)]
+        # Family by family.
+        found.sort(key=lambda x: FAMILIES.index(x[0].family))
+        self._found = [(device, report) for device, report in found if device.presence or device.watches == "host"]
         presence = presence_of(project, room.id)
         self.hold_s = (None if presence is None else hold_of(presence.expr)) or HOLD_S
 
-    def of(self, *families: str) -> tuple[Report, ...]:
-        return tuple(r for family in families for r in self.by_family.get(family, ()))
+    def which(self, are: Callable[[DeviceType], bool]) -> tuple[Report, ...]:
+        """The reports of those whose type is so."""
+        return tuple(report for device, report in self._found if are(device))
 
     @property
     def quick(self) -> tuple[Report, ...]:
         """What notices somebody who comes in at once."""
-        reports = self.of("pir", "dual", "contact", "ultrasonic")
-        return tuple(r for r in reports if find(self.project.devices, _device(self.project, r)).starts)
+        return self.which(lambda d: d.starts)
 
     @property
     def motion(self) -> tuple[Report, ...]:
-        return self.of("pir", "dual", "ultrasonic", "radar")
+        return self.which(lambda d: d.watches == "area")
 
     @property
     def patient(self) -> tuple[Report, ...]:
-        return self.of("radar", "dual", "mat", "vibration", "ultrasonic")
-
-
-def _device(project: Project, report: Report) -> str:
-    return find(project.sensors, report.sensor).device
+        return self.which(lambda d: d.patient)
 
 
 def _any(parts: tuple[Expr, ...]) -> Expr:
@@ -104,27 +99,30 @@ def _quick_and_patient(project: Project, room: Room) -> Expr | None:
 
 def _contact_and_motion(project: Project, room: Room) -> Expr | None:
     t = _Tellers(project, room)
-    contacts = t.of("contact")
-    return _start_and_keep((*contacts, *t.of("pir")), t.motion, t.hold_s) if contacts and t.motion else None
+    contacts = t.which(lambda d: d.at_doors)
+    if not contacts or not t.motion:
+        return None
+    infrared = t.which(lambda d: d.infrared and not d.emits_radio)
+    return _start_and_keep((*contacts, *infrared), t.motion, t.hold_s)
 
 
 def _latch(project: Project, room: Room) -> Expr | None:
     t = _Tellers(project, room)
-    contacts = t.of("contact")
+    contacts = t.which(lambda d: d.at_doors)
     if len(contacts) != 1 or not t.motion:
         return None
     return DoorLatch(motion=_any(t.motion), door=contacts[0], hold_s=t.hold_s, settle_s=SETTLE_S)
 
 
 def _filtered_mats(project: Project, room: Room) -> Expr | None:
-    mats = _Tellers(project, room).of("mat")
+    mats = _Tellers(project, room).which(lambda d: d.pressed)
     filtered = tuple(Hold(of=OnDelay(of=m, seconds=MAT_ON_S), seconds=MAT_OFF_S) for m in mats)
     return _any(filtered) if filtered else None
 
 
 def _machine(project: Project, room: Room) -> Expr | None:
     t = _Tellers(project, room)
-    runs = t.of("plug", "vibration")
+    runs = t.which(lambda d: d.watches == "host" and not d.pressed and not d.at_doors)
     return _start_and_keep(t.motion, (*t.motion, *runs), t.hold_s) if runs and t.motion else None
 
 
@@ -149,7 +147,7 @@ def _stair(project: Project, room: Room) -> Expr | None:
 
 
 def _motion(project: Project, sensor: Sensor) -> bool:
-    return find(project.devices, sensor.device).family in ("pir", "dual")
+    return find(project.devices, sensor.device).infrared
 
 
 def _is_way(project: Project, sensor: Sensor) -> bool:
@@ -159,12 +157,12 @@ def _is_way(project: Project, sensor: Sensor) -> bool:
 
 def _two_of_three(project: Project, room: Room) -> Expr | None:
     t = _Tellers(project, room)
-    every = (*t.motion, *t.of("mat", "contact", "plug", "vibration"))
+    every = (*t.motion, *t.which(lambda d: d.watches == "host"))
     return Hold(of=AtLeast(k=2, of=every), seconds=t.hold_s) if len(every) >= 3 else None
 
 
 def _belief(project: Project, room: Room) -> Expr | None:
-    every = tuple(_Tellers(project, room).of("pir", "dual", "ultrasonic", "radar", "mat"))
+    every = tuple(_Tellers(project, room).which(lambda d: d.watches == "area" or d.pressed))
     return Belief(of=every) if every else None
 
 

@@ -241,5 +241,5 @@ def settings_faults(device: DeviceType, s: Settings) -> Iterator[tuple[str, str]
         for field, words in settings_faults(device, set_then):
             if field in _said(part):
                 yield "by_hour", f"from {part.begin} on: {words}"
-    if s.report_interval_s is not None and device.light is None and device.family != "humidity":
+    if s.report_interval_s is not None and device.light is None and not device.by_interval:
         yield "report_interval_s", "it has nothing to report at intervals"

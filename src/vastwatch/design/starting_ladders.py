@@ -17,8 +17,9 @@ from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Dark, Expr, Fa
 from vastwatch.design.ladders import lamps_for
 from vastwatch.design.needs import HALF_OFF_USES, used_by_people
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Lamp
+from vastwatch.design.records import Lamp, Sensor
 from vastwatch.design.relations import lamps_in, presence_of
+from vastwatch.devices import DeviceType
 from vastwatch.site.building import Room
 
 NIGHT = ClockTime(begin="23:00", end="06:00")
@@ -106,7 +107,7 @@ def _film(project: Project, room: Room) -> Rows | None:
 def _asleep(project: Project, room: Room) -> Rows | None:
     """No ceiling light over a sleeper: by the mats in the beds."""
     rows, here = _plain(project, room), _somebody(project, room)
-    mats = [Report(sensor=s.id) for s in _of_family(project, room, "mat")]
+    mats = [Report(sensor=s.id) for s in _tellers(project, room, lambda d: d.pressed)]
     if rows is None or here is None or not mats:
         return None
     bed: Expr = Hold(of=mats[0] if len(mats) == 1 else AnyOf(of=tuple(mats)), seconds=30.0)
@@ -119,7 +120,7 @@ def _asleep(project: Project, room: Room) -> Rows | None:
 def _machine(project: Project, room: Room) -> Rows | None:
     """Never below safe light while the machine's plug says that it runs."""
     rows = _plain(project, room)
-    plugs = [Report(sensor=s.id) for s in _of_family(project, room, "plug")]
+    plugs = [Report(sensor=s.id) for s in _tellers(project, room, lambda d: d.metered)]
     if rows is None or not plugs:
         return None
     runs: Expr = plugs[0] if len(plugs) == 1 else AnyOf(of=tuple(plugs))
@@ -154,8 +155,8 @@ def _guests(project: Project, room: Room) -> Rows | None:
     return [*rows, ("Evenings with guests, and dark", evening, "Guests", _levels(project, room, HALF), 4.0)]
 
 
-def _of_family(project: Project, room: Room, family: str):  # type: ignore[no-untyped-def]
-    return [s for s in could_tell(project, room.id) if find(project.devices, s.device).family == family]
+def _tellers(project: Project, room: Room, are: Callable[[DeviceType], bool]) -> list[Sensor]:
+    return [s for s in could_tell(project, room.id) if are(find(project.devices, s.device))]
 
 
 STARTING: tuple[StartingLadder, ...] = (

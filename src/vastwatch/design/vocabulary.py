@@ -64,10 +64,10 @@ def _sensors(project: Project, presence: Presence) -> list[Offer]:
         room = room_of(project, sensor)
         heading = "Sensors" if sensor.id in mine else f"Elsewhere: {'' if room is None else room.name}"
         device = find(project.devices, sensor.device)
-        if device.family in ("light", "module"):
+        if not device.on_off:
             continue
         said = [Report(sensor=sensor.id)]
-        if device.family in ("radar", "dual"):
+        if device.tells_state:
             said += [Report(sensor=sensor.id, state=state) for state in ("moving", "still")]
         said += [Report(sensor=sensor.id, zone=z.id) for z in project.zones if z.sensor == sensor.id]
         out += [Offer(heading, leaf_words(project, each), each) for each in said]
@@ -122,11 +122,7 @@ def doors_of(project: Project, presence: Presence) -> list[Report]:
     """The contacts on the doors of a conclusion's room."""
     if presence.room is None:
         return []
-    return [
-        Report(sensor=s.id)
-        for s in could_tell(project, presence.room)
-        if find(project.devices, s.device).family == "contact"
-    ]
+    return [Report(sensor=s.id) for s in could_tell(project, presence.room) if find(project.devices, s.device).at_doors]
 
 
 def can_go(presence: Presence, path: Path) -> bool:

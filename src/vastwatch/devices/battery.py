@@ -64,7 +64,7 @@ def battery_years(
     if b is None:
         return None
     if reports_per_day is None:
-        reports_per_day = 0.0 if device.family in ("humidity", "light") else USUAL_REPORTS
+        reports_per_day = 0.0 if device.by_interval else USUAL_REPORTS
     reports = reports_per_day + intervals_per_day(device, interval_s)
     best = 0.0
     for cell in (b.cell, *([b.or_cell] if b.or_cell else [])):

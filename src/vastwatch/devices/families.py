@@ -33,6 +33,11 @@ class PirType(AnyType, frozen=True, kw_only=True, tag="pir"):
     watches = "area"
     presence = True
     starts = True
+    senses_people = True
+    infrared = True
+    settles_s = 30.0
+    technology = "PIR"
+    ink = "#2B6CB0"
 
     lens: Literal["wall", "ceiling"]
     tangential_m: Positive
@@ -107,6 +112,12 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
     presence = True
     through_walls = True
     tilt = -5.0
+    senses_people = True
+    emits_radio = True
+    patient = True
+    tells_state = True
+    settles_s = 8.0
+    ink = "#14807A"
 
     band_ghz: Literal["5.8", "24", "60"]
     moving_m: Positive
@@ -219,6 +230,10 @@ class UltrasonicType(AnyType, frozen=True, kw_only=True, tag="ultrasonic"):
     called = "Ultrasonic"
     watches = "area"
     presence = True
+    senses_people = True
+    patient = True
+    settles_s = 4.0
+    technology = "ultrasound"
 
     moving_m: Positive
     minor_m: Positive
@@ -262,6 +277,14 @@ class DualType(AnyType, frozen=True, kw_only=True, tag="dual"):
     presence = True
     starts = True
     through_walls = True
+    senses_people = True
+    infrared = True
+    emits_radio = True
+    patient = True
+    tells_state = True
+    settles_s = 30.0
+    placed_as = "radar"
+    ink = "#14807A"
     # Both parts look a little down, at seats across a room (our figure).
     tilt = -8.0
 
@@ -310,6 +333,11 @@ class MatType(AnyType, frozen=True, kw_only=True, tag="mat"):
     watches = "host"
     presence = True
     point_at = "Point at a bed, a seat or a door."
+    senses_people = True
+    pressed = True
+    patient = True
+    technology = "mats"
+    ink = "#7C4DA3"
 
     pad: tuple[Positive, Positive]
     closing_kpa: Positive
@@ -336,6 +364,7 @@ class ContactType(AnyType, frozen=True, kw_only=True, tag="contact"):
     called = "Contact"
     watches = "host"
     point_at = "Point at a door or window."
+    at_doors = True
 
     gap_mm: Positive
 
@@ -355,6 +384,8 @@ class VibrationType(AnyType, frozen=True, kw_only=True, tag="vibration"):
     watches = "host"
     presence = True
     point_at = "Point at furniture or a machine."
+    senses_people = True
+    patient = True
 
     large_share: Annotated[float, msgspec.Meta(ge=0, le=1)]
     small_share: Annotated[float, msgspec.Meta(ge=0, le=1)]
@@ -378,6 +409,8 @@ class PlugType(AnyType, frozen=True, kw_only=True, tag="plug"):
     called = "Plug"
     watches = "host"
     point_at = "Point at the machine it feeds."
+    metered = True
+    has_plug = True
 
     threshold_w: Positive
     switches: bool = True

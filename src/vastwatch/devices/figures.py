@@ -20,7 +20,7 @@ def tags(d: DeviceType) -> str:
 
 def turnable(d: DeviceType) -> bool:
     """Whether it matters which way a device looks or lies: not on a ceiling, nor for what only watches its host."""
-    return d.family == "mat" or (d.family in AREA_FAMILIES and "ceiling" not in d.mounts)
+    return d.pressed or (d.family in AREA_FAMILIES and "ceiling" not in d.mounts)
 
 
 def facts(d: DeviceType) -> list[Fact]:

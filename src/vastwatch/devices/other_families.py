@@ -17,6 +17,7 @@ class HumidityType(AnyType, frozen=True, kw_only=True, tag="humidity"):
     family = "humidity"
     heading = "Humidity"
     called = "Humidity"
+    by_interval = True
 
     accuracy_pct: Positive
     interval_s: Positive
@@ -35,6 +36,8 @@ class PlayerType(AnyType, frozen=True, kw_only=True, tag="player"):
     family = "player"
     heading = "Media players"
     called = "Media player"
+    plays = True
+    has_plug = True
 
     tells_length: bool = True
 
@@ -53,6 +56,8 @@ class LightType(AnyType, frozen=True, kw_only=True, tag="light"):
     family = "light"
     heading = "Light level"
     called = "Light level"
+    by_interval = True
+    on_off = False
 
     def line(self) -> str:
         return light_words(self.light)
@@ -69,6 +74,8 @@ class ModuleType(AnyType, frozen=True, kw_only=True, tag="module"):
     family = "module"
     heading = "Switches, dimmers, relays"
     called = ""
+    is_module = True
+    on_off = False
 
     dims: bool = False
     channels: Annotated[int, msgspec.Meta(ge=1)] = 1

@@ -107,6 +107,14 @@ class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
     `host` it is fixed to, or nobody. `presence`: it says by itself that somebody is there; `starts`: it is quick
     enough to be the one that starts presence; `through_walls`: what moves next door reaches it; `tilt`: how it is
     pitched when it is hung on a wall, degrees; `point_at`: where one points to hang it.
+
+    What it senses by, so that nobody has to ask for a family by name: `infrared`, `emits_radio` (radar), `pressed` (by
+    a body's weight), `at_doors` (a contact), `metered` (the watts of a machine), `plays` (what a player plays).
+    `senses_people`: whatever it says concerns people; `patient`: it notices who stays; `tells_state`: it tells who
+    moves from who stays; `on_off`: its report is on or off; `is_module`: it switches a circuit and is no sensor;
+    `by_interval`: it has a value that it reports from time to time; `has_plug`: it brings its own; `settles_s`: from
+    its supply until it reports; `technology`: what it is called on a chart, by default as the family; `placed_as`: the
+    family that is placed as it is; `ink`: on paper.
     """
 
     family: ClassVar[str]
@@ -117,6 +125,23 @@ class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
     starts: ClassVar[bool] = False
     through_walls: ClassVar[bool] = False
     tilt: ClassVar[float] = 0.0
+    infrared: ClassVar[bool] = False
+    emits_radio: ClassVar[bool] = False
+    pressed: ClassVar[bool] = False
+    at_doors: ClassVar[bool] = False
+    metered: ClassVar[bool] = False
+    plays: ClassVar[bool] = False
+    senses_people: ClassVar[bool] = False
+    patient: ClassVar[bool] = False
+    tells_state: ClassVar[bool] = False
+    on_off: ClassVar[bool] = True
+    is_module: ClassVar[bool] = False
+    by_interval: ClassVar[bool] = False
+    has_plug: ClassVar[bool] = False
+    settles_s: ClassVar[float] = 2.0
+    technology: ClassVar[str] = ""
+    placed_as: ClassVar[str] = ""
+    ink: ClassVar[str] = "#8A6A3B"
     point_at: ClassVar[str] = "Point on the plan where it hangs; near a wall it takes hold."
 
     id: Id

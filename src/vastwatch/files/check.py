@@ -261,7 +261,7 @@ def _devices(project: Project) -> Iterator[str]:
             yield f"devices[{i}].{field}: {words}"
     types = {d.id: d for d in project.devices}
     for i, sensor in enumerate(project.sensors):
-        if sensor.device in types and types[sensor.device].family == "module":
+        if sensor.device in types and types[sensor.device].is_module:
             yield f"sensors[{i}].device: '{sensor.device}' switches a circuit and senses nothing"
     for i, circuit in enumerate(project.circuits):
         if circuit.module in types and types[circuit.module].load_w <= 0:

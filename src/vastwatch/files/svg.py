@@ -8,6 +8,7 @@ from pathlib import Path
 from xml.sax.saxutils import escape, quoteattr
 
 from vastwatch.design.project import Project, find, on_level
+from vastwatch.devices import RadarType
 from vastwatch.files.check import ProjectError
 from vastwatch.files.writing import write_atomically
 from vastwatch.geometry import polygons
@@ -16,7 +17,6 @@ SCALE = 50
 # Millimetres of paper per metre of building, and around the building.
 MM, EDGE = 1000.0 / SCALE, 10.0
 WALL, SOFT, LINE = "#23272E", "#6A665E", "#C9BFAF"
-HUES = {"pir": "#2B6CB0", "radar": "#14807A", "dual": "#14807A", "mat": "#7C4DA3"}
 
 
 def svg_of(project: Project, level_id: str) -> str:
@@ -81,9 +81,9 @@ def svg_of(project: Project, level_id: str) -> str:
     out += group("walls", lines) + group("openings", gaps)
     out += group("names", [words(r.name, polygons.centroid(r.outline), 3.2, SOFT, True) for r in rooms])
     here = {s.id for s in on_level(project.sensors, level_id)}
-    zoned = f"fill:none;stroke:{HUES['radar']};stroke-width:0.3"
+    zoned = f"fill:none;stroke:{RadarType.ink};stroke-width:0.3"
     marks = [shape(z.outline, zoned, z.name) for z in project.zones if z.sensor in here]
-    marks += [words(z.name, polygons.centroid(z.outline), 2.2, HUES["radar"], True)
+    marks += [words(z.name, polygons.centroid(z.outline), 2.2, RadarType.ink, True)
               for z in project.zones if z.sensor in here]  # fmt: skip
     out += group("zones", marks)
     marks = []
@@ -101,7 +101,7 @@ def svg_of(project: Project, level_id: str) -> str:
     out += group("outputs", marks)
     marks = []
     for s in on_level(project.sensors, level_id):
-        hue = HUES.get(find(project.devices, s.device).family, "#8A6A3B")
+        hue = find(project.devices, s.device).ink
         x, y = at(s.at[:2]).split(",")
         a = math.radians(s.yaw)
         tip = f"{float(x) + 4 * math.cos(a):.2f}", f"{float(y) - 4 * math.sin(a):.2f}"

@@ -33,9 +33,6 @@ WEEK_S, YEAR_S = 7 * DAY, 365.25 * DAY
 TRIES_AFTER_S = (0.0, 0.5, 1.5)
 # What it says is said again after so long without a change, seconds; no more of those are looked at than so many.
 SAYS_AGAIN_S, MOST_AGAIN = 3600.0, 48
-# From its supply until a device reports, seconds: infrared elements settle, radars calibrate.
-STARTS_AFTER_S = {"pir": 30.0, "dual": 30.0, "radar": 8.0, "ultrasonic": 4.0}
-STARTS_OTHERS_S = 2.0
 # The leaf springs back so long after the contact closed, and stays so long: least and most, seconds.
 BOUNCE_AFTER_S, BOUNCE_S = (0.05, 0.3), (0.05, 0.5)
 # Whoever comes into a dark room in which no light comes on goes for the switch by the door, seconds.
@@ -117,8 +114,8 @@ def fed_by(found: tuple[Supply, ...], sensor: str) -> Supply | None:
 
 
 def starts_after_s(device: DeviceType) -> float:
-    """From its supply until a device reports, seconds."""
-    return STARTS_AFTER_S.get(device.family, STARTS_OTHERS_S)
+    """From its supply until a device reports, seconds: infrared elements settle, radars calibrate."""
+    return device.settles_s
 
 
 # -- a device that is alive ----------------------------------------------------------------------------------------
@@ -249,7 +246,7 @@ class Trouble(NamedTuple):
 def trouble_of(project: Project, sensor: Sensor, truth: Truth, report: Signal) -> Trouble | None:
     """What befalls a sensor that would report so; None where nothing does."""
     lost, bounces = lost_share(project, sensor), 0.0
-    if find(project.devices, sensor.device).family == "contact":
+    if find(project.devices, sensor.device).at_doors:
         bounces = project.brief.troubles.contacts_bounce
     works = alive(project, sensor, truth, report)
     if lost <= 0 and bounces <= 0 and works is None:

@@ -196,7 +196,7 @@ def settings_of(device: DeviceType) -> tuple[str, ...]:
     found += (
         ["bands_below_max", "bands_still_below_max"] if any(getattr(p, "bands", 0) for p in parts_of(device)) else []
     )
-    found += ["report_interval_s"] if device.light is not None or device.family == "humidity" else []
+    found += ["report_interval_s"] if device.light is not None or device.by_interval else []
     found += ["measured_range_m"] if device.reach_m() > 0 else []
     found += ["measured_latency_s"] if any(model is not None for model in models) else []
     found += ["messages_lost"] if device.radio in ("mesh", "network") else []

@@ -171,7 +171,7 @@ def _best(
     which are kept in `good`.
     """
     sensors = places(now, device) if sensors is None else sensors
-    kind = ("radar" if device.family == "dual" else device.family, device.mount_height > LOW_M)
+    kind = (device.placed_as or device.family, device.mount_height > LOW_M)
     roams = device.family in AREA_FAMILIES and "ceiling" not in device.mounts and not device.in_switch_box
     if roams and kind in good:
         sensors = [s for s in sensors if s.at[:2] in good[kind]] or sensors

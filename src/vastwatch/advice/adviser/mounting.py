@@ -106,7 +106,7 @@ def _switch_places(now: RoomNow) -> list[tuple[float, float, float]]:
 def _fixed_places(now: RoomNow, device: DeviceType, sensor) -> list[Sensor]:  # type: ignore[no-untyped-def]
     """At each spot of the room (or each door of it), wherever such a device finds what it is fixed to."""
     points = [s.at for s in now.spots]
-    if device.family == "contact" or (isinstance(device, MatType) and not device.foldable and device.closing_kpa >= 4):
+    if device.at_doors or (isinstance(device, MatType) and not device.foldable and device.closing_kpa >= 4):
         points = [opening_middle(now.project, o)[0] for o in now.project.openings if o.kind == "door"]
         outline = np.asarray(now.room.outline, float)
         following = np.roll(outline, -1, axis=0)
@@ -128,7 +128,7 @@ def power_misfit(now: RoomNow, device: DeviceType, sensor: Sensor) -> str:
     """Why the type gets no power at a place; empty where it does, or where nothing is drawn to tell by."""
     reach = now.project.brief.cable_m
     at = sensor.at[:2]
-    if device.power == "battery" or device.power == "host" or device.family == "plug":
+    if device.power == "battery" or device.power == "host" or device.metered:
         return ""
     if device.in_switch_box:
         if not now.project.switches:

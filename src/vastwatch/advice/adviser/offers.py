@@ -160,7 +160,7 @@ def _notices_somebody(option: Option) -> bool:
 
 def pairs(bare: Project, room: str, alone: list[Option]) -> Iterator[tuple[Option, ...]]:
     """A quick one that starts and a patient one that keeps; and two of a kind from opposite corners."""
-    starters = [o for o in alone if o.device.starts and o.device.family != "dual"]
+    starters = [o for o in alone if o.device.starts and not o.device.patient]
     keepers = [o for o in alone if not o.device.starts]
     out: list[tuple[float, float, tuple[Option, ...]]] = []
     for first in starters[:EACH_KIND]:

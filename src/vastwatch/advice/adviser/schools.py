@@ -23,14 +23,28 @@ from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.words import one_line
 
-# What each school hangs, by family, one after the other: each next is chosen on top of those before.
-SCHOOLS: tuple[tuple[str, tuple[tuple[str, ...], ...]], ...] = (
-    ("motion, a long hold", (("pir",),)),
-    ("radar alone", (("radar",),)),
-    ("motion starts, radar keeps", (("pir",), ("radar",))),
-    ("a mat where people are", (("mat",),)),
-)
+Which = Callable[[DeviceType], bool]
 
+
+def _motion(device: DeviceType) -> bool:
+    return device.infrared and not device.emits_radio
+
+
+def _radar(device: DeviceType) -> bool:
+    return device.emits_radio and not device.infrared
+
+
+def _mat(device: DeviceType) -> bool:
+    return device.pressed
+
+
+# What each school hangs, one after the other: each next is chosen on top of those before.
+SCHOOLS: tuple[tuple[str, tuple[Which, ...]], ...] = (
+    ("motion, a long hold", (_motion,)),
+    ("radar alone", (_radar,)),
+    ("motion starts, radar keeps", (_motion, _radar)),
+    ("a mat where people are", (_mat,)),
+)
 
 # Of the judge's seeds so many: what they differ in is large, and somebody waits.
 SEEDS = 6
@@ -93,16 +107,16 @@ def without_presence(project: Project, room: str) -> Project:
 
 
 def _school(
-    project: Project, room: str, name: str, hung: tuple[tuple[str, ...], ...], types: list[DeviceType],
+    project: Project, room: str, name: str, hung: tuple[Which, ...], types: list[DeviceType],
     should_continue: Callable[[], bool], report_progress: Callable[[float], None],
 ) -> School:  # fmt: skip
     devices: list[DeviceType] = []
     sensors: list[Sensor] = []
-    for families in hung:
-        options = choose(project, room, [d for d in types if d.family in families])
+    for which in hung:
+        options = choose(project, room, [d for d in types if which(d)])
         best = _first(options)
         if best is None:
-            nothing = f"there is nothing to put a {families[0]} on or under" if families == ("mat",) else "none fits"
+            nothing = "there is nothing to put a mat on or under" if which is _mat else "none fits"
             return School(name, why_not=one_line(options[0].misses[0]) if options else nothing)
         project, sensor = best.placed
         devices.append(best.device)

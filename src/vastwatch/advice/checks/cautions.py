@@ -13,7 +13,6 @@ from vastwatch.design.records import Sensor
 REACH_M = 1.9
 # Cells of this chemistry, by their names.
 LITHIUM = ("CR2032", "CR2450", "CR123A", "CR2")
-RADARS = ("radar", "dual")
 # Where being sensed is nobody else's business.
 PRIVATE_USES = ("bedroom", "nursery", "toilet", "bathroom", "consulting")
 WORK_USES = ("desk", "open office", "meeting", "reception", "workshop", "shop", "class")
@@ -56,15 +55,15 @@ def of_sensor(project: Project, sensor: Sensor) -> list[str]:
         out.append("ladder")
     if device.power == "mains":
         out.append("mains")
-    if device.family == "mat" or (device.family in RADARS and use in ("bedroom", "nursery")):
+    if device.pressed or (device.emits_radio and use in ("bedroom", "nursery")):
         out.append("care")
-    if device.family == "contact":
+    if device.at_doors:
         out.append("notice")
-    if device.family not in ("light", "humidity", "contact", "plug", "player") and use in (*PRIVATE_USES, *WORK_USES):
+    if device.senses_people and use in (*PRIVATE_USES, *WORK_USES):
         out.append("consent")
     if device.battery is not None and device.battery.cell in LITHIUM:
         out.append("lithium")
-    if device.family in RADARS:
+    if device.emits_radio:
         out.append("radar")
     return out
 
@@ -76,7 +75,7 @@ def cautions(project: Project) -> list[Caution]:
     for sensor in project.sensors:
         for key in of_sensor(project, sensor):
             about[key].append(sensor.id)
-    modules = {d.id for d in project.devices if d.family == "module"}
+    modules = {d.id for d in project.devices if d.is_module}
     about["mains"] += [c.id for c in project.circuits if c.module in modules]
     about["heat"] += [h.id for h in project.hazards if h.kind == "heat source"]
     return [Caution(key, CAUTIONS[key], tuple(ids)) for key, ids in about.items() if ids]

@@ -224,7 +224,7 @@ def films_that_nothing_tells_of(project: Project) -> Iterator[Finding]:
     told = {
         home.id
         for s in project.sensors
-        if find(project.devices, s.device).family == "player" and (home := room_of(project, s)) is not None
+        if find(project.devices, s.device).plays and (home := room_of(project, s)) is not None
     }
     for room_id, ids in asking.items():
         if room_id not in told:
@@ -234,10 +234,6 @@ def films_that_nothing_tells_of(project: Project) -> Iterator[Finding]:
             yield Finding("scene-untold", "note", tuple(dict.fromkeys(ids)), text, advice, room_id)
 
 
-# What of sensors tells more than that somebody is there.
-NO_PRESENCE = ("contact", "humidity", "plug", "light", "player")
-
-
 def _besides(project: Project, expr: Expr) -> bool:
     """Whether anything but presence has a say in an expression: the clock, the dark, a fact, a contact."""
     for part in every_part(expr):
@@ -245,7 +241,7 @@ def _besides(project: Project, expr: Expr) -> bool:
             return True
         if isinstance(part, Report):
             sensor = find(project.sensors, part.sensor)
-            if find(project.devices, sensor.device).family in NO_PRESENCE:
+            if not find(project.devices, sensor.device).senses_people:
                 return True
     return False
 

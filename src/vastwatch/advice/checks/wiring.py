@@ -39,7 +39,7 @@ def power_in_reach(project: Project) -> Iterator[Finding]:
         device = find(project.devices, sensor.device)
         if device.power not in ("usb", "mains") or device.in_switch_box or "ceiling" in device.mounts:
             continue
-        if device.family in ("plug", "player"):
+        if device.has_plug:
             continue
         distance = socket_distance(project, sensor.level, sensor.at[:2])
         if distance > reach:

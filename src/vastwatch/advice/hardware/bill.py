@@ -109,9 +109,7 @@ def module_for(project: Project, circuit: Circuit) -> DeviceType | None:
     fits = [
         d
         for d in catalogue()
-        if d.family == "module"
-        and (plugged or d.in_switch_box or d.needs_neutral)
-        and not module_misfits(project, circuit, d)
+        if d.is_module and (plugged or d.in_switch_box or d.needs_neutral) and not module_misfits(project, circuit, d)
     ]
     return min(fits, key=lambda d: d.price, default=None)
 
@@ -158,7 +156,7 @@ def _radio(project: Project, added: Sequence[Sensor]) -> list[Item]:
     heard = project.brief.controller or any(find(project.devices, s.device).radio in RADIOS for s in others)
     if by_radio and not heard:
         out.append(Item("Controller with its radio", HUB_PRICE, "hears what the sensors say; once for the building"))
-    repeater = min((d for d in catalogue() if d.relays and d.family == "module"), key=lambda d: d.price, default=None)
+    repeater = min((d for d in catalogue() if d.relays and d.is_module), key=lambda d: d.price, default=None)
     far = [s for s in by_radio if find(project.devices, s.device).power == "battery" and not _in_reach(project, s)]
     relayed = any(find(project.devices, s.device).relays for s in added)
     if far and not relayed and repeater is not None and _relays(project):

@@ -33,6 +33,7 @@ from vastwatch.design.expressions import AnyOf, Belief, Expr, Hold, Report, Star
 from vastwatch.design.needs import RoomNeeds, needs_of
 from vastwatch.design.presence import hold_of, with_hold
 from vastwatch.design.project import Project, find, put
+from vastwatch.devices import PirType
 from vastwatch.files.csv_cells import guarded
 from vastwatch.words import duration_words
 
@@ -48,8 +49,6 @@ STRIDES = (1, 3, 8)
 SCREENED_SHARE, MOST_SCREENED = 0.75, 3000
 # Beliefs that are shown: until how improbable somebody is believed to be there.
 BELIEVED_BELOW = (0.1, 0.02)
-# What technologies are called on a chart.
-CALLED = {"pir": "PIR", "ultrasonic": "ultrasound", "mat": "mats"}
 
 
 class Figures(NamedTuple):
@@ -392,7 +391,7 @@ def _ways(project: Project, room: str, expr: Expr, needs: RoomNeeds, believe: bo
                 out.append((words, "school", Hold(of=_any(reports), seconds=hold)))
         if "PIR" in by_kind:
             pir = by_kind["PIR"]
-            rest = tuple(r for name, reports in by_kind.items() if name != "PIR" for r in reports)
+            rest = tuple(r for name, reports in by_kind.items() if name != PirType.technology for r in reports)
             for hold in (now or 60.0, 300.0):
                 both = StartKeep(start=_any(pir), keep=Hold(of=_any((*pir, *rest)), seconds=hold))
                 out.append((f"PIR starts, all keep, {duration_words(hold)}", "school", both))
@@ -416,7 +415,7 @@ def _by_technology(project: Project, room: str, expr: Expr) -> dict[str, tuple[R
         if isinstance(part, Report) and part.sensor in mine:
             device = find(project.devices, find(project.sensors, part.sensor).device)
             if device.presence:
-                reports = out.setdefault(CALLED.get(device.family, device.family), [])
+                reports = out.setdefault(device.technology or device.family, [])
                 if all((r.sensor, r.part) != (part.sensor, part.part) for r in reports):
                     reports.append(part)
     return {name: tuple(reports) for name, reports in out.items()}

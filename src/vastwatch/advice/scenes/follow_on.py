@@ -109,9 +109,9 @@ def _tells(project: Project, truth: Truth, a: Room, b: Room) -> Iterator[tuple[s
             yield zone.name, Report(sensor=zone.sensor, zone=zone.id)
     for sensor in there:
         device = find(project.devices, sensor.device)
-        if device.family in ("radar", "dual"):
+        if device.tells_state:
             yield sensor.name, Report(sensor=sensor.id, state="moving")
-        elif device.presence and device.family not in ("mat", "vibration"):
+        elif device.presence and device.watches == "area":
             yield sensor.name, Report(sensor=sensor.id)
 
 

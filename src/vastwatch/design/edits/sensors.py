@@ -27,7 +27,7 @@ SLEEPING_USES = ("bedroom", "nursery")
 
 def joins_presence(device: DeviceType, room: Room) -> bool:
     """Whether a device placed in a room becomes part of its presence by itself."""
-    if device.family == "mat" and room.use in SLEEPING_USES:
+    if device.pressed and room.use in SLEEPING_USES:
         return False
     return device.presence
 

@@ -63,7 +63,7 @@ def could_feed(project: Project, sensor: Sensor) -> bool:
     """Whether a placed sensor could hang behind a wall switch: it runs on mains, has no plug, and hangs behind none
     yet."""
     device = find(project.devices, sensor.device)
-    wired = device.power == "mains" and device.family not in ("plug", "player")
+    wired = device.power == "mains" and not device.has_plug
     return wired and all(sensor.id not in c.feeds for c in project.circuits)
 
 

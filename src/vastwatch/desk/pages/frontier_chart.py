@@ -24,7 +24,9 @@ from PyQt6.QtGui import (
 
 from vastwatch.advice.judging.frontier import Frontier, Point, table
 from vastwatch.desk.pages.plan_sheet import paper_font
+from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import LIGHT, Theme, alpha, font, mix
+from vastwatch.devices.families import FAMILY_TYPES
 
 # What is written beside the axes, minutes of dark and hours of burning a day; scales that are even below the first and
 # go by ratios above it.
@@ -181,6 +183,12 @@ def _lines(p: QPainter, t: Theme, placed: Placed, k: float) -> list[QRectF]:
     return covered
 
 
+def _technology_of(point: Point) -> str | None:
+    """The family whose technology a way is called by; None for one that is called otherwise."""
+    called = {f.technology or f.family: f.family for f in FAMILY_TYPES if f.watches != "nobody"}
+    return next((family for name, family in called.items() if point.name.startswith(name)), None)
+
+
 def _mark(p: QPainter, t: Theme, c: QPointF, point: Point, marked: bool, k: float) -> None:
     """Shape before colour: today filled, the recommendation a lozenge, other ways rings, beliefs squares."""
     r = (7.0 if point.kind in ("today", "recommended") else 3.0 if point.kind in ("curve", "search") else 5.5) * k
@@ -188,12 +196,8 @@ def _mark(p: QPainter, t: Theme, c: QPointF, point: Point, marked: bool, k: floa
     fill: QColor = t.card
     if point.kind == "today":
         fill = t.ink
-    elif point.name.startswith("PIR"):
-        fill = t.pir
-    elif point.name.startswith("radar"):
-        fill = t.radar
-    elif point.name.startswith("mats"):
-        fill = t.pressure
+    elif (family := _technology_of(point)) is not None:
+        fill = family_hue(t, family)
     elif point.kind in ("curve", "search"):
         fill = t.soft
         pen = QPen(t.soft, 1 * k)

@@ -12,7 +12,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
-from vastwatch.devices import TOUCH_FAMILIES
+from vastwatch.devices import AREA_FAMILIES, TOUCH_FAMILIES
 
 SWATCH_PX = 20.0
 WORDS = {1.0: "1 s", 5.0: "5 s", 30.0: "30 s", 300.0: "5 min"}
@@ -44,7 +44,7 @@ class Legend(QWidget):
         """The families of the shown level that have contours, one for each hue; before there is any, the two usual."""
         project, level = self.document.project, self.focus.level
         there = [find(project.devices, s.device).family for s in project.sensors if s.level == level]
-        families = sorted({f for f in there if f not in TOUCH_FAMILIES}) or ["pir", "radar"]
+        families = sorted({f for f in there if f not in TOUCH_FAMILIES}) or list(AREA_FAMILIES[:2])
         return list({family_hue(self.theme, f).name(): f for f in reversed(families)}.values())[::-1]
 
     def sizeHint(self) -> QSize:

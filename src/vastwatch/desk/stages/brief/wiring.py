@@ -144,7 +144,7 @@ class WiringPage(Sleeper):
         module.setMinimumContentsLength(12)
         module.addItem(NO_MODULE, None)
         for device in self.own.all(project):
-            if device.family == "module":
+            if device.is_module:
                 module.addItem(device.name, device.id)
                 module.setItemData(module.count() - 1, device.line(), 3)
         module.setCurrentIndex(max(module.findData(circuit.module), 0))

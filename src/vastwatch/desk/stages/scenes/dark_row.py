@@ -167,10 +167,10 @@ def _typed_lux(text: str) -> float:
 def _source_sensor(project: Project, room: str, kind: str) -> str | None:
     """A sensor that can tell a room's dark in some way."""
     # What is there for light alone before what tells it besides.
-    near = sorted(could_tell(project, room), key=lambda s: find(project.devices, s.device).family != "light")
+    near = sorted(could_tell(project, room), key=lambda s: find(project.devices, s.device).on_off)
     for sensor in near:
         device = find(project.devices, sensor.device)
-        if kind == "shut door" and device.family == "contact":
+        if kind == "shut door" and device.at_doors:
             return sensor.id
         meter = device.light
         if meter is not None and meter.kind == {"sensor": "continuous", "flag": "flag"}.get(kind):

@@ -69,7 +69,7 @@ class CompareSheet(QDialog):
         box.addWidget(area, 1)
         buttons = []
         for device in devices:
-            if device.family == "module":
+            if device.is_module:
                 continue
             button = QPushButton(self.tr("Place {}").format(device.name))
             button.setAutoDefault(False)

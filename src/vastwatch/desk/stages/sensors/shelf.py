@@ -82,7 +82,7 @@ class DeviceCard(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         how = (
             self.tr("Choose it for a circuit in the Brief.")
-            if device.family == "module"
+            if device.is_module
             else self.tr("Drag it to the plan, or click and then point.")
         )
         more = self.tr("The box at the right, or C, marks it to compare; the right button makes it your own.")
@@ -135,7 +135,7 @@ class DeviceCard(QWidget):
                 self._press = event.position().toPoint()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._press is None or self.device.family == "module":
+        if event is None or self._press is None or self.device.is_module:
             return
         if (event.position().toPoint() - self._press).manhattanLength() < 8:
             return
@@ -261,7 +261,7 @@ class Shelf(QWidget):
 
     def _arm(self, device: str) -> None:
         chosen = next(d for d in self.own.all(self.document.project) if d.id == device)
-        if chosen.family == "module":
+        if chosen.is_module:
             self.say.emit(self.tr("{} switches a circuit: choose it there, in the Brief.").format(chosen.name))
             return
         self.focus.set(placing=None if self.focus.placing == device else device)
