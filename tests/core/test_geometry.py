@@ -242,3 +242,46 @@ def test_no_route_where_a_wall_closes_the_floor():
     free[:, 20] = False
     assert floor(grid, free).route((1, 1), (3, 1)) is None
     assert floor(grid, np.zeros_like(free)).route((1, 1), (3, 1)) is None
+
+
+@given(
+    st.tuples(*[st.floats(-40, 40)] * 2), st.floats(0.1, 30), st.floats(0.1, 30),
+    st.sampled_from([0.0, 1.0, 1e3, -1e308, 1e308]),
+)  # fmt: skip
+def test_a_part_of_a_grid_has_just_the_cells_that_meet_a_frame(corner, width, depth, off):
+    grid = grid_over([np.array([[0.0, 0.0], [7.3, 4.1]])], 0.25)
+    x0, y0 = corner[0] + off, corner[1]
+    part = grid.part(x0, y0, x0 + width, y0 + depth)
+    cells = np.arange(grid.rows * grid.columns)
+    inside, mine = part.within(cells)
+    row, column = np.divmod(inside, grid.columns)
+    left, low = grid.x0 + column * grid.cell, grid.y0 + row * grid.cell
+    assert mine.tolist() == list(range(part.grid.rows * part.grid.columns))
+    assert ((left <= x0 + width + 1e-9) & (left + grid.cell >= x0 - 1e-9)).all()
+    assert ((low <= y0 + depth + 1e-9) & (low + grid.cell >= y0 - 1e-9)).all()
+    # None that meets it is left out.
+    others = np.setdiff1d(cells, inside)
+    row, column = np.divmod(others, grid.columns)
+    left, low = grid.x0 + column * grid.cell, grid.y0 + row * grid.cell
+    met = (left < x0 + width) & (left + grid.cell > x0) & (low < y0 + depth) & (low + grid.cell > y0)
+    assert not met.any()
+    middle = np.array([[x0, y0], [x0 + width, y0], [x0 + width, y0 + depth], [x0, y0 + depth]])
+    if abs(off) < 1e6:
+        plain = np.flatnonzero(polygons.contains(middle, grid.points))
+        assert grid.cells_in(middle).tolist() == plain.tolist()
+
+
+@given(st.integers(0, 10**6), st.tuples(*[st.one_of(st.floats(-3, 8), st.sampled_from([-1e308, 1e308, 1e6]))] * 2))
+def test_the_nearest_free_cell_is_the_nearest_of_all(seed, point):
+    """In a window about the point, and among all cells one after the other."""
+    rng = np.random.default_rng(seed)
+    grid = grid_over([np.array([[0.0, 0.0], [5.0, 3.0]])], 0.1)
+    free = rng.random((grid.rows, grid.columns)) < rng.choice([0.0, 0.0005, 0.01, 0.5])
+    found = floor(grid, free).nearest_free(point)
+    cells = np.flatnonzero(free.ravel())
+    if len(cells) == 0:
+        assert found == -1
+        return
+    with np.errstate(over="ignore"):
+        squares = ((grid.points[cells] - point) ** 2).sum(axis=1)
+    assert found == cells[np.argmin(squares)] or squares.min() == pytest.approx(squares[cells == found][0])

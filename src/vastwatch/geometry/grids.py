@@ -43,8 +43,9 @@ class Grid:
 
     def part(self, x0: float, y0: float, x1: float, y1: float) -> Part:
         """The part of the grid whose cells meet a frame; it may be empty."""
-        c0, c1 = (math.floor((x - self.x0) / self.cell) for x in (max(x0, self.x0 - 1.0), min(x1, self.x1 + 1.0)))
-        r0, r1 = (math.floor((y - self.y0) / self.cell) for y in (max(y0, self.y0 - 1.0), min(y1, self.y1 + 1.0)))
+        # However far the frame lies or reaches, a cell beside the grid is far enough.
+        c0, c1 = (math.floor((min(max(x, self.x0 - 1.0), self.x1 + 1.0) - self.x0) / self.cell) for x in (x0, x1))
+        r0, r1 = (math.floor((min(max(y, self.y0 - 1.0), self.y1 + 1.0) - self.y0) / self.cell) for y in (y0, y1))
         c0, r0 = min(max(c0, 0), self.columns), min(max(r0, 0), self.rows)
         c1, r1 = min(max(c1 + 1, c0), self.columns), min(max(r1 + 1, r0), self.rows)
         x, y = self.x0 + c0 * self.cell, self.y0 + r0 * self.cell

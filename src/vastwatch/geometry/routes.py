@@ -50,7 +50,9 @@ class Floor:
         (rows, columns), cell = self.free.shape, self.grid.cell
         if not self.free.any():
             return -1
-        row, column = int((point[1] - self.grid.y0) / cell), int((point[0] - self.grid.x0) / cell)
+        # About the cell of the grid nearest to the point: what is outside the window is no nearer to the point either.
+        row = int(min(max((point[1] - self.grid.y0) / cell, -1.0), rows))
+        column = int(min(max((point[0] - self.grid.x0) / cell, -1.0), columns))
         reach = NEAR_CELLS
         while True:
             r0, r1 = max(row - reach, 0), min(row + reach + 1, rows)
@@ -60,7 +62,8 @@ class Floor:
             if len(i):
                 cells = (i + r0) * columns + (j + c0)
                 dx, dy = self.grid.points[cells, 0] - point[0], self.grid.points[cells, 1] - point[1]
-                squares = dx * dx + dy * dy
+                with np.errstate(over="ignore"):
+                    squares = dx * dx + dy * dy
                 best = int(np.argmin(squares))
                 # What lies outside the window is at least as far as its edge, less a cell for the rounding.
                 if whole or squares[best] < ((reach - 1) * cell) ** 2:
