@@ -14,7 +14,7 @@ import sys
 from vastwatch import __version__
 from vastwatch.answers import COMMANDS, WITHOUT_PROJECT, RequestError
 from vastwatch.files import ProjectError, load_demo, load_project
-from vastwatch.loops.cache import when_compiling
+from vastwatch.loops.announcing import when_compiling
 from vastwatch.memory import keep_freed_memory
 
 

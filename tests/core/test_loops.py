@@ -19,7 +19,7 @@ import vastwatch
 from vastwatch import cli
 from vastwatch.answers.prepare import prepare
 from vastwatch.draws import arrivals, exponential, normal, normal_pair, sub_keys, uniform
-from vastwatch.loops import cache, compiling
+from vastwatch.loops import announcing, cache, compiling
 from vastwatch.loops import notices as loops
 from vastwatch.loops.draws import exponential_of, normal_of, normal_pair_of, sub_key_of, uniform_of
 from vastwatch.loops.movements import gaps_of
@@ -314,7 +314,7 @@ def test_compiled_code_that_nobody_used_for_a_month_is_removed(tmp_path, monkeyp
 def test_whoever_asked_hears_once_that_loops_are_compiled(monkeypatch):
     monkeypatch.setattr(compiling, "folder", lambda: None)
     heard = []
-    cache.when_compiling(lambda: heard.append(1))
+    announcing.when_compiling(lambda: heard.append(1))
     for add in (1, 2):
         assert compiling.compiled(lambda x, add=add: x + add)(2) == 2 + add
     assert heard == [1]
@@ -325,7 +325,7 @@ def test_set_up_has_compiled_all_that_a_judge_asks_for():
     """`answers.prepare` calls every loop: a room judged afterwards, in a process of its own, compiles nothing."""
     prepare()
     script = (
-        "from vastwatch.loops.cache import when_compiling\nwhen_compiling(lambda: print('compiled'))\n"
+        "from vastwatch.loops.announcing import when_compiling\nwhen_compiling(lambda: print('compiled'))\n"
         "from vastwatch.advice.judging.judge import judge\nfrom vastwatch.files import load_demo\n"
         "print(len(judge(load_demo(), 'landing', 7, (1,)).holds) > 9)"
     )
@@ -335,8 +335,8 @@ def test_set_up_has_compiled_all_that_a_judge_asks_for():
 
 def test_a_command_that_has_to_compile_says_so_once(monkeypatch, capsys):
     def compiling_check(project, args):
-        cache.tell_compiling()
-        cache.tell_compiling()
+        announcing.tell_compiling()
+        announcing.tell_compiling()
         return {}, ["done"]
 
     monkeypatch.setitem(cli.COMMANDS, "check", compiling_check)

@@ -63,7 +63,7 @@ def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
     from vastwatch.design.project import find
     from vastwatch.sensing import FIGURES
     from vastwatch.sensing import coverage as cover
-    from vastwatch.sensing.coverage import room_cells, spot_notice_s
+    from vastwatch.sensing.coverage import spot_notice_s
 
     sensors = project.sensors
     if args.sensor is not None:
@@ -75,13 +75,13 @@ def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
     for sensor in sensors:
         rooms: dict[str, Any] = {}
         for room in on_level(project.rooms, sensor.level):
-            cells = room_cells(project.rooms, room)
             rooms[room.id] = {}
             for figure in FIGURES:
                 seen = cover(project, sensor.id, figure)
+                times = seen.in_room(room)
                 rooms[room.id][figure] = {
-                    **{f"share_{s}s": number(seen.share_within(s, cells)) for s in (1, 5, 30)},
-                    "area_m2": number(len(cells) * seen.grid.cell**2, 3),
+                    **{f"share_{s}s": number(float((times <= s).mean()) if len(times) else 0.0) for s in (1, 5, 30)},
+                    "area_m2": number(len(times) * seen.grid.cell**2, 3),
                 }
             across = rooms[room.id]["across"]["share_5s"]
             if across:

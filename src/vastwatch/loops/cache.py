@@ -14,12 +14,8 @@ import os
 import shutil
 import sys
 import time
-from collections.abc import Callable
 from functools import cache
-from importlib.metadata import version
 from pathlib import Path
-
-from platformdirs import user_cache_path
 
 import vastwatch
 
@@ -27,13 +23,13 @@ import vastwatch
 UNUSED_S = 30 * 86_400.0
 # A file in the folder once every loop is in it.
 _ALL = "all"
-# Called once when a process first compiles a loop.
-_told: list[Callable[[], None]] = []
 
 
 @cache
 def digest() -> str:
     """The digest of all that compiled code depends on: 32 hexadecimal digits."""
+    from importlib.metadata import version
+
     loops = Path(__file__).parent
     what = hashlib.blake2b(digest_size=16)
     for word in (
@@ -49,6 +45,8 @@ def digest() -> str:
 def folder() -> Path | None:
     """The folder of compiled code, made if need be; None where nothing can be written. It lies in the folder that
     `NUMBA_CACHE_DIR` names, else in the user's cache folder."""
+    from platformdirs import user_cache_path
+
     base = Path(os.environ.get("NUMBA_CACHE_DIR") or user_cache_path("vastwatch"))
     here = base / f"loops-{digest()}"
     try:
@@ -78,14 +76,3 @@ def set_prepared() -> None:
     here = folder()
     if here is not None:
         (here / _ALL).touch()
-
-
-def when_compiling(tell: Callable[[], None]) -> None:
-    """Have `tell` called once, as soon as this process has to compile a loop; whoever asked before is forgotten."""
-    _told[:] = [tell]
-
-
-def tell_compiling() -> None:
-    """A loop is being compiled: say so to whoever asked."""
-    while _told:
-        _told.pop()()

@@ -8,7 +8,8 @@ from typing import Any
 import numba
 from numba.core import event
 
-from vastwatch.loops.cache import folder, tell_compiling
+from vastwatch.loops.announcing import tell_compiling
+from vastwatch.loops.cache import folder
 
 
 def compiled(function: Callable[..., Any]) -> Any:

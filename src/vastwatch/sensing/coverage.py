@@ -61,6 +61,13 @@ class CoverageMap:
         out[inside] = self.notice_s.ravel()[mine]
         return out
 
+    def in_room(self, room: Room) -> Array:
+        """Mean seconds at the cells of a room of the level (`room_cells`), (n,)."""
+        many, inside, mine = _room_within(self.part, room)
+        out = np.full(many, math.inf)
+        out[inside] = self.notice_s.ravel()[mine]
+        return out
+
     def share_within(self, seconds: float, cells: NDArray[np.intp]) -> float:
         """Share of some cells of the level's grid noticed within that time; 0 for none."""
         return float((self.at(cells) <= seconds).mean()) if len(cells) else 0.0
@@ -84,6 +91,13 @@ def _room_cells(grid: Grid, room: Room) -> NDArray[np.intp]:
 
 
 @kept
+def _room_within(part: Part, room: Room) -> tuple[int, NDArray[np.intp], NDArray[np.intp]]:
+    """How many cells a room has, which of them lie in a part of the level, and their flat indices in it."""
+    cells = _room_cells(part.whole, room)
+    return len(cells), *part.within(cells)
+
+
+@kept
 def _frames_on(rooms: tuple[Room, ...], level: str) -> tuple[tuple[Room, ...], Array]:
     """The rooms of a level and the frame of each, (n, 4): least x and y, greatest x and y."""
     here = on_level(rooms, level)
@@ -91,21 +105,31 @@ def _frames_on(rooms: tuple[Room, ...], level: str) -> tuple[tuple[Room, ...], A
     return here, np.array([[*c.min(axis=0), *c.max(axis=0)] for c in corners]).reshape(-1, 4)
 
 
-def _built_cells(rooms: tuple[Room, ...], level: str, part: Part) -> NDArray[np.intp]:
-    """The cells of a part of a level's grid that lie in any room, as flat indices in the part, in order."""
+@kept
+def _room_mask(grid: Grid, room: Room) -> tuple[Part, NDArray[np.bool_]]:
+    """The part of a grid about a room, and which of its cells are the room's, (rows, columns)."""
+    corners = np.asarray(room.outline, float)
+    part = grid.part(*corners.min(axis=0), *corners.max(axis=0))
+    mask = np.zeros(part.grid.rows * part.grid.columns, bool)
+    mask[part.within(_room_cells(grid, room))[1]] = True
+    return part, mask.reshape(part.grid.rows, part.grid.columns)
+
+
+def _built(rooms: tuple[Room, ...], level: str, part: Part) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """The cells of a part of a level's grid that lie in any room: their rows and columns in the part, in order."""
     grid = part.grid
-    built = np.zeros(grid.rows * grid.columns, bool)
+    built = np.zeros((grid.rows, grid.columns), bool)
     here, frames = _frames_on(rooms, level)
     apart = (frames[:, :2] > (grid.x1, grid.y1)).any(axis=1) | (frames[:, 2:] < (grid.x0, grid.y0)).any(axis=1)
     for k in np.flatnonzero(~apart).tolist():
-        built[part.within(_room_cells(part.whole, here[k]))[1]] = True
-    return np.flatnonzero(built)
-
-
-def _centres(grid: Grid, cells: NDArray[np.intp]) -> Array:
-    """The centres of some cells, (n, 2); each column contiguous in memory."""
-    rows, columns = np.divmod(cells, max(grid.columns, 1))
-    return np.asfortranarray(np.column_stack([grid.x[columns], grid.y[rows]]))
+        about, mask = _room_mask(part.whole, here[k])
+        row, column = about.row - part.row, about.column - part.column
+        r0, r1 = max(row, 0), min(row + mask.shape[0], grid.rows)
+        c0, c1 = max(column, 0), min(column + mask.shape[1], grid.columns)
+        if r0 < r1 and c0 < c1:
+            built[r0:r1, c0:c1] |= mask[r0 - row : r1 - row, c0 - column : c1 - column]
+    row_of, column_of = np.nonzero(built)
+    return row_of, column_of
 
 
 class Blocks(NamedTuple):
@@ -129,7 +153,8 @@ def _blocks(rooms: tuple[Room, ...], room: Room, part: Part) -> Blocks:
     grid = part.grid
     own = np.zeros(grid.rows * grid.columns, bool)
     own[part.within(_room_cells(part.whole, room))[1]] = True
-    built = _built_cells(rooms, room.level, part)
+    rows, columns = _built(rooms, room.level, part)
+    built = rows * grid.columns + columns
     cells, block, points, count = [], [], [], 0
     for mine, side in ((built[own[built]], 1), (built[~own[built]], 2)):
         # By the rows and columns of the whole grid, so that a block is the same in every part.
@@ -172,11 +197,11 @@ def _coverage(
     part = _part(level_grid(rooms, level, CELLS[coarseness]), mounted, _body(figure))
     notice = np.full(part.grid.rows * part.grid.columns, math.inf)
     if room is None:
-        cells = _built_cells(rooms, level, part)
+        rows, columns = _built(rooms, level, part)
         # Centres as the whole grid has them: a part's may differ from them by rounding.
-        whole = (cells // max(part.grid.columns, 1) + part.row) * part.whole.columns
-        points = _centres(part.whole, whole + cells % max(part.grid.columns, 1) + part.column)
-        notice[cells] = notice_times(mounted, points, figure)
+        points = np.empty((len(rows), 2), order="F")
+        points[:, 0], points[:, 1] = part.whole.x[columns + part.column], part.whole.y[rows + part.row]
+        notice[rows * part.grid.columns + columns] = notice_times(mounted, points, figure)
     else:
         blocks = _blocks(rooms, room, part)
         notice[blocks.cells] = notice_times(mounted, blocks.points, figure)[blocks.block]

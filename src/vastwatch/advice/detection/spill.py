@@ -55,7 +55,7 @@ def spills(project: Project, sensor_id: str, lived: bool = True) -> list[Spill]:
     for room in project.rooms:
         if room.level == sensor.level and room.id != home.id and room.id not in served:
             cells = room_cells(project.rooms, room)
-            seen = cells[cover.at(cells) <= SEEN_S]
+            seen = cells[cover.in_room(room) <= SEEN_S]
             area = len(seen) * cover.grid.cell**2
             if area > LEAST_M2:
                 areas.append((area, room.id, _middle(cover.part.whole, seen)))

@@ -29,7 +29,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.people.habits import habits
-from vastwatch.sensing.coverage import coverage, room_cells, spot_notice_s
+from vastwatch.sensing.coverage import coverage, spot_notice_s
 from vastwatch.sensing.hazards import false_rate
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Room
@@ -104,7 +104,7 @@ def chain_of(project: Project, reports: Sequence[Report]) -> Chain:
 def _walking(project: Project, sensor: str, room: Room) -> float:
     """Notices per second of somebody who walks about in a room."""
     cover = coverage(project, sensor, "across")
-    times = cover.at(room_cells(project.rooms, room))
+    times = cover.in_room(room)
     times = times[~np.isnan(times)]
     if len(times) == 0:
         return 0.0
