@@ -21,9 +21,12 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from queue import SimpleQueue
 
 import coverage
 
@@ -137,7 +140,7 @@ def mutants_of(file: Path) -> list[Mutant]:
 
 def run_tests(source: Path, ids: list[str], plain: bool, *more: str) -> subprocess.CompletedProcess[str]:
     """The core's tests against a tree of sources; `plain`: with the compiler off."""
-    env = {**os.environ, "PYTHONPATH": str(source), "PYTHONDONTWRITEBYTECODE": "1", "HYPOTHESIS_DATABASE": "none"}
+    env = {**os.environ, "PYTHONPATH": str(source), "HYPOTHESIS_DATABASE": "none"}
     if plain:
         env |= COMPILER_OFF
         more = (*more, "-W", COMPILER_OFF["PYTHONWARNINGS"])
@@ -187,21 +190,42 @@ class Reach:
         return sorted(ids, key=lambda i: self._seconds.get(i, 0.0))
 
 
-def verdict(mutant: Mutant, tests: list[str]) -> str:
+class Copy:
+    """A copy of the package that mutants are tried in, one after another. It stays in one folder, so that bytecode and
+    compiled loops are those of the mutant before wherever nothing was changed."""
+
+    def __init__(self, folder: Path) -> None:
+        self.source = folder / "src"
+        shutil.copytree(PACKAGE, self.source / "vastwatch", ignore=shutil.ignore_patterns("__pycache__"))
+
+    @contextmanager
+    def changed(self, mutant: Mutant) -> Iterator[None]:
+        """The mutant stands in the copy; afterwards what was there before."""
+        target = self.source / "vastwatch" / mutant.file.relative_to(PACKAGE)
+        text = mutant.file.read_bytes()
+        try:
+            self._write(target, text[: mutant.start] + mutant.now.encode() + text[mutant.end :])
+            yield
+        finally:
+            self._write(target, text)
+
+    def _write(self, target: Path, text: bytes) -> None:
+        # Bytecode is told to be stale by second and size only, and both may be the same.
+        for stale in (target.parent / "__pycache__").glob(f"{target.stem}.*.pyc"):
+            stale.unlink()
+        target.write_bytes(text)
+
+
+def verdict(mutant: Mutant, tests: list[str], copy: Copy) -> str:
     """ "killed", "survived", "slow" or "unreached"."""
     if not tests:
         return "unreached"
-    with tempfile.TemporaryDirectory(prefix="mutant-") as folder:
-        source = Path(folder) / "src"
-        shutil.copytree(PACKAGE, source / "vastwatch", ignore=shutil.ignore_patterns("__pycache__"))
-        target = source / "vastwatch" / mutant.file.relative_to(PACKAGE)
-        text = mutant.file.read_bytes()
-        target.write_bytes(text[: mutant.start] + mutant.now.encode() + text[mutant.end :])
+    plain = mutant.file.is_relative_to(LOOPS)
+    with copy.changed(mutant):
         # The command line has its limits, and the quickest tests notice most.
         for k in range(0, len(tests), 60):
             try:
-                plain = mutant.file.is_relative_to(LOOPS)
-                done = run_tests(source, tests[k : k + 60], plain, "-x", "--no-header", "--tb=no")
+                done = run_tests(copy.source, tests[k : k + 60], plain, "-x", "--no-header", "--tb=no")
             except subprocess.TimeoutExpired:
                 return "slow"
             if done.returncode != 0:
@@ -241,11 +265,16 @@ def main() -> None:
     print(f"{len(every)} mutants, {len(drawn)} of them drawn", flush=True)
     with tempfile.TemporaryDirectory(prefix="reach-") as folder:
         reach = Reach(Path(folder))
+        copies: SimpleQueue[Copy] = SimpleQueue()
+        for k in range(options.workers):
+            copies.put(Copy(Path(folder) / f"copy-{k}"))
         told: dict[str, list[Mutant]] = {}
         begun = time.monotonic()
 
         def judge(mutant: Mutant) -> None:
-            word = verdict(mutant, reach.tests_of(mutant))
+            copy = copies.get()
+            word = verdict(mutant, reach.tests_of(mutant), copy)
+            copies.put(copy)
             told.setdefault(word, []).append(mutant)
             done = sum(map(len, told.values()))
             print(f"{done:4d} {time.monotonic() - begun:6.0f} s  {word:9s} {mutant}", flush=True)
