@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from timed import say
 from vastwatch.design.project import find
+from vastwatch.desk.results.adviser import OPTIONS
 
 
 @pytest.mark.parametrize("beside", [0, 1])
@@ -159,7 +160,7 @@ def test_the_window_while_the_adviser_works(app, demo):
             QTest.qWait(20)
         QTest.keyClick(window, Qt.Key.Key_W)
         begin, turns = time.perf_counter(), []
-        while window.results.options.busy or len(turns) < 20:
+        while window.results[OPTIONS].busy or len(turns) < 20:
             turn = time.perf_counter()
             app.processEvents()
             window.plan.viewport().repaint()
@@ -167,7 +168,7 @@ def test_the_window_while_the_adviser_works(app, demo):
             # As if waiting for the next event.
             time.sleep(0.004)
         took, late = time.perf_counter() - begin, sum(turn > 0.033 for turn in turns)
-        assert window.results.options.value is not None
+        assert window.results[OPTIONS].value is not None
         turns.sort()
         say(
             f"the adviser in the window, {room}: {took:.1f} s; turns with a painted plan: median "

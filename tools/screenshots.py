@@ -18,6 +18,8 @@ from vastwatch.commission.event_log import read_log
 from vastwatch.commission.log_guess import guessed
 from vastwatch.design.edits.conclusions import set_expr
 from vastwatch.design.expressions import Belief, Report
+from vastwatch.desk.results.designs import DESIGNS
+from vastwatch.desk.results.timing import FRONTIER
 from vastwatch.desk.shell.app import Desk, make_application
 from vastwatch.desk.shell.document import Document, empty_project
 from vastwatch.desk.shell.window import Window
@@ -104,7 +106,7 @@ def every_way(window: Window) -> None:
     window.focus.set(level="upper", room="sitting", selected="sitting")
     panel = window.panel("Timing")
     panel.show_frontier()
-    while window.results.frontier.busy:
+    while window.results[FRONTIER].busy:
         QTest.qWait(50)
     QTest.qWait(200)
     keep(panel.sheet, "frontier")
@@ -166,7 +168,7 @@ def designs(window: Window) -> None:
     """The design beside its variant."""
     panel = window.panel("Rehearsal")
     panel.show_designs()
-    while window.results.designs.busy:
+    while window.results[DESIGNS].busy:
         QTest.qWait(50)
     QTest.qWait(200)
     keep(panel.sheet, "designs")

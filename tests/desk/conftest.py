@@ -4,20 +4,21 @@ from __future__ import annotations
 
 import pytest
 
-from vastwatch.desk.shell import results, work
+from vastwatch.desk.results import judged, registry
 
 # Rooms are judged in the background only where that is asked for: the others need no judge.
-results.REST_MS = 10**8
+judged.REST_MS = 10**8
 # A pause in typing is one as soon as nothing is typed: nobody thinks between two keys here.
-results.SETTLE_MS = 20
+registry.SETTLE_MS = 20
 # Most tests look at the window and not at the people: one day is lived.
-results.DAYS = 1
+A_WEEK = registry.DAYS
+registry.DAYS = 1
 
 
 @pytest.fixture
 def a_week(monkeypatch):
     """The week that is shipped, for tests of what happens in it."""
-    monkeypatch.setattr(results, "DAYS", work.DAYS)
+    monkeypatch.setattr(registry, "DAYS", A_WEEK)
 
 
 class _Shared:
@@ -85,7 +86,7 @@ class _Shared:
         QSettings().clear()
         desk, window = self.desk, self.desk.window
         desk.document.replace(self.demo, None)
-        window.results.seed, window.results.days = work.SEED, results.DAYS
+        window.results.seed, window.results.days = registry.SEED, registry.DAYS
         new = Focus()
         window.focus.set(**vars(new))
         window.take_over()

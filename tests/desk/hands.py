@@ -23,9 +23,8 @@ def settle(qtbot, window):
 
     def at_rest():
         results = window.results
-        busy = [d.name for d in results.all if d.busy]
         assert results.rehearsal is not None, f"nothing is rehearsed: {results.week.state}"
-        assert not results.busy(), f"still at work: {busy}"
+        assert not results.busy(), f"still at work: {results.at_work}"
 
     qtbot.waitUntil(at_rest, timeout=20_000)
 

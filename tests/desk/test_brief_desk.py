@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QLabel, QLineEdit, QPushBut
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find
+from vastwatch.desk.results.adviser import PURCHASES
 from vastwatch.desk.shell.parts import FigureField, LinkCard
 from vastwatch.desk.stages.brief.people import clock
 from vastwatch.desk.stages.brief.table import RowsTable
@@ -275,7 +276,7 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
     means = window.panel("Brief").means
     assert means._working.isVisible()
     # What is found so far is shown meanwhile.
-    asked = window.results.purchases
+    asked = window.results[PURCHASES]
     qtbot.waitUntil(lambda: asked.value is not None and not asked.busy, timeout=60_000)
     window.own.all = kept
     cards = [
@@ -285,14 +286,14 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
     ]
     assert cards and not means._working.isVisible()
     assert any("Free first" in c.accessibleName() for c in means.findChildren(LinkCard))
-    rooms = {p.room for p in window.results.purchases.value.found}
+    rooms = {p.room for p in window.results[PURCHASES].value.found}
     assert len(cards) == min(len(rooms), 6)
     before = len(project(window).sensors)
     key(qtbot, cards[0], Qt.Key.Key_Return)
     assert len(project(window).sensors) == before + 1
     assert window.focus.selected == project(window).sensors[-1].id
     # What was found was found for another design.
-    assert window.results.purchases.value is None
+    assert window.results[PURCHASES].value is None
     window.document.undo_stack.undo()
     assert len(project(window).sensors) == before
 
@@ -305,14 +306,14 @@ def test_a_starter_set_wants_a_budget_and_asking_can_be_stopped(qtbot, window, b
     said = []
     means.say.connect(said.append)
     qtbot.mouseClick(means.starter, LEFT)
-    assert "needs a budget" in said[-1] and not window.results.purchases.busy
+    assert "needs a budget" in said[-1] and not window.results[PURCHASES].busy
     type_into(qtbot, means.budget, "150")
     qtbot.mouseClick(means.starter, LEFT)
-    assert window.results.purchases.busy
+    assert window.results[PURCHASES].busy
     qtbot.mouseClick(means._stop, LEFT)
-    assert not window.results.purchases.busy and not means._working.isVisible()
+    assert not window.results[PURCHASES].busy and not means._working.isVisible()
     settle(qtbot, window)
-    assert window.results.purchases.value is None
+    assert window.results[PURCHASES].value is None
 
 
 def test_a_room_nobody_was_in_is_not_called_well(qtbot, window):

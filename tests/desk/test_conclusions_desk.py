@@ -20,7 +20,9 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of, presences_in
 from vastwatch.desk.pages.frontier_chart import save
-from vastwatch.desk.shell import work
+from vastwatch.desk.results import timing as timing_results
+from vastwatch.desk.results.findings import FINDINGS
+from vastwatch.desk.results.judged import HOUSE_JUDGED
 from vastwatch.desk.stages.timing.builder import changed_part, shown_conclusion
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal.run import record
@@ -258,7 +260,7 @@ def test_holds_are_shortened_to_walk_by_and_put_back(qtbot, timing):
     assert strip.testing.isVisible() and strip.testing.text() == "test mode, 5 s"
     assert "2026-03-04 15:30" in foot.told.text() and not foot.accept.isVisibleTo(timing)
     settle(qtbot, timing)
-    assert any(f.rule == "test-mode" for f in timing.results.findings.value)
+    assert any(f.rule == "test-mode" for f in timing.results[FINDINGS].value)
     timing.focus.set(stage="Plan")
     qtbot.mouseClick(strip.testing, LEFT)
     assert timing.focus.stage == "Timing"
@@ -278,8 +280,8 @@ def test_holds_are_shortened_to_walk_by_and_put_back(qtbot, timing):
 
 def test_all_rooms_are_held_as_recommended_in_one_step(qtbot, timing):
     foot, results = timing.panel("Timing").all, timing.results
-    results._rest.start(0)
-    qtbot.waitUntil(lambda: results.house_judged.state == "fresh", timeout=60_000)
+    timing.judge.rest.start(0)
+    qtbot.waitUntil(lambda: results[HOUSE_JUDGED].state == "fresh", timeout=60_000)
     settle(qtbot, timing)
     better = foot.better()
     assert better and foot.accept.isVisibleTo(timing)
@@ -295,7 +297,7 @@ def test_all_rooms_are_held_as_recommended_in_one_step(qtbot, timing):
 
 
 def test_every_way_is_shown_picked_set_and_saved(qtbot, timing, tmp_path, monkeypatch):
-    monkeypatch.setattr(work, "FRONTIER_SETTINGS", 4)
+    monkeypatch.setattr(timing_results, "FRONTIER_SETTINGS", 4)
     panel = timing.panel("Timing")
     timing.focus.set(level="ground", room="toilet", selected="toilet")
     settle(qtbot, timing)

@@ -9,7 +9,10 @@ from hands import project, settle
 from PyQt6.QtCore import QThreadPool
 
 from vastwatch.design.edits.sensors import set_hold
-from vastwatch.desk.shell.derived import NOT_COMPUTED, Derived
+from vastwatch.design.references import without
+from vastwatch.desk.results.derived import NOT_COMPUTED, Derived
+from vastwatch.desk.results.registry import Kind
+from vastwatch.desk.results.timing import CURVE
 
 
 @pytest.fixture
@@ -35,7 +38,7 @@ class Source:
             self.made += 1
             return value
 
-        return Derived("thing", pool, lambda: (self.value,), work or count, needed=lambda: self.needed, **more)
+        return Derived("thing", pool, lambda _: (self.value,), work or count, needed=lambda: self.needed, **more)
 
 
 def fresh(qtbot, d):
@@ -157,15 +160,15 @@ def test_what_is_asked_for_is_forgotten_with_what_it_was_of(qtbot, pool):
 
 def test_the_curve_is_not_computed_while_its_panel_is_not_shown(qtbot, window):
     w = window
-    assert w.focus.stage != "Timing" and w.results.curve.state == "nothing"
+    assert w.focus.stage != "Timing" and w.results[CURVE].state == "nothing"
     w.focus.set(stage="Timing", room="throwing", level="ground")
     settle(qtbot, w)
-    qtbot.waitUntil(lambda: w.results.curve.state == "fresh", timeout=30_000)
-    curve = w.results.curve.value
+    qtbot.waitUntil(lambda: w.results[CURVE].state == "fresh", timeout=30_000)
+    curve = w.results[CURVE].value
     w.focus.set(stage="Sensors")
     w.document.apply(set_hold(project(w), "presence-throwing", 240.0), "Hold")
     settle(qtbot, w)
-    assert w.results.curve.state == "stale" and w.results.curve.value is curve
+    assert w.results[CURVE].state == "stale" and w.results[CURVE].value is curve
 
 
 def test_a_new_hold_is_followed_within_the_call(qtbot, window):
@@ -211,3 +214,47 @@ def test_a_recording_by_hand_is_shown_without_anybody(qtbot, window):
     w.results.show_recording(None)
     settle(qtbot, w)
     assert w.results.rehearsal is not None and len(w.results.rehearsal.truth.tracks) > 2
+
+
+def test_a_part_adds_a_kind_of_result_and_nothing_else_is_told(qtbot, window):
+    w = window
+    made = []
+
+    def work(task, project, wanted):
+        made.append(wanted)
+        return len(project.rooms), wanted
+
+    kind = Kind("rooms counted", lambda results, wanted: (results.document.project, wanted), work, _on_plan, ("stage",))
+    counted = w.results[kind]
+    assert w.results[kind] is counted and counted.state == "nothing"
+    counted.want("so")
+    assert not made and counted.state == "nothing"
+    w.focus.set(stage="Plan")
+    fresh(qtbot, counted)
+    assert counted.value == (len(project(w).rooms), "so")
+    # Another design: after a pause it is counted anew, without being asked.
+    w.document.apply(without(project(w), [project(w).rooms[-1].id]), "One room less")
+    qtbot.waitUntil(lambda: counted.value == (len(project(w).rooms), "so"))
+    # Another project: nothing is wanted of it any more.
+    w.document.replace(project(w), None)
+    assert counted.wanted is None and counted.value is None
+
+
+def _on_plan(focus):
+    return focus.stage == "Plan"
+
+
+def test_what_is_asked_for_is_gone_with_the_design_and_what_is_of_a_room_with_the_room(qtbot, window):
+    w = window
+    of_room = Kind("room", lambda results, _: (results.focus.room,), lambda task, room: room, of_room=True, asked=True)
+    asked = Kind("house", lambda results, _: (results.document.project,), lambda task, p: p.name, asked=True)
+    room, house = w.results[of_room], w.results[asked]
+    for derived in (room, house):
+        derived.check()
+        assert derived.state == "nothing"
+        derived.ask()
+        fresh(qtbot, derived)
+    w.focus.set(room="shop")
+    assert room.value is None and house.value == project(w).name
+    w.document.apply(set_hold(project(w), project(w).presences[0].id, 77.0), "hold")
+    assert house.value is None

@@ -11,7 +11,8 @@ from vastwatch.design.edits.conclusions import set_holds
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
-from vastwatch.desk.shell import work
+from vastwatch.desk.results import designs
+from vastwatch.desk.results.designs import DESIGNS
 
 BRIEF_WIRING = 3
 
@@ -19,12 +20,13 @@ BRIEF_WIRING = 3
 @pytest.fixture
 def sheet(qtbot, window, monkeypatch):
     """The comparison of the demo with its variant, in few weeks."""
-    monkeypatch.setattr(work, "COMPARED_SEEDS", 2)
+    monkeypatch.setattr(designs, "COMPARED_SEEDS", 2)
+    monkeypatch.setattr(designs, "DAYS", 7)
     window.focus.set(stage="Rehearsal", level="upper", room="sitting", selected="sitting")
     settle(qtbot, window)
     qtbot.mouseClick(window.panel("Rehearsal").designs, LEFT)
     sheet = window.panel("Rehearsal").sheet
-    qtbot.waitUntil(lambda: sheet.isVisible() and not window.results.designs.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: sheet.isVisible() and not window.results[DESIGNS].busy, timeout=60_000)
     yield sheet
     sheet.accept()
 

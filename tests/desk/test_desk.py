@@ -14,6 +14,9 @@ from vastwatch.design.presence import hold_of, roles_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.plan import painting
+from vastwatch.desk.results.adviser import OPTIONS
+from vastwatch.desk.results.findings import CAUSES, FINDINGS, REMEDIES
+from vastwatch.desk.results.timing import CURVE, best_curve
 from vastwatch.desk.shell.parts import LinkCard
 from vastwatch.desk.shell.units import parse_angle, parse_length, parse_time, show_length
 from vastwatch.desk.stages.sensors.shelf import DeviceCard
@@ -189,7 +192,7 @@ def test_a_card_of_the_chain_goes_to_its_record_by_return(qtbot, window):
     window.playhead.open_incident(
         next(i for i, x in enumerate(r.incidents) if x.room == "throwing" and x.kind == "dropped")
     )
-    qtbot.waitUntil(lambda: window.results.causes.state == "fresh", timeout=20_000)
+    qtbot.waitUntil(lambda: window.results[CAUSES].state == "fresh", timeout=20_000)
 
     def rack():
         return [c for c in window.verdict.findChildren(LinkCard) if c.accessibleName().startswith("Drying rack")]
@@ -392,7 +395,7 @@ def test_people_are_drawn_where_they_are(window):
 
 def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, window):
     window.focus.set(stage="Timing", room="throwing", selected="throwing")
-    qtbot.waitUntil(lambda: window.results.curve.value is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.results[CURVE].value is not None, timeout=30_000)
     panel = window.panel("Timing")
     before = window.results.rehearsal.scores["throwing"]
     panel.plot.mark.setPos(np.log10(900.0))
@@ -409,17 +412,17 @@ def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, wind
     panel.plot.mark.setPos(np.log10(600.0))
     assert window.document.undo_stack.count() == 1
     # Once other weeks have settled it, it stays what it is.
-    qtbot.waitUntil(lambda: window.results.best_curve.judged is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: best_curve(window.results).judged is not None, timeout=60_000)
     qtbot.mouseClick(panel._use, LEFT)
-    assert hold_of(presence_of(project(window), "throwing").expr) == window.results.best_curve.recommended_s
+    assert hold_of(presence_of(project(window), "throwing").expr) == best_curve(window.results).recommended_s
     assert not panel._use.isEnabled()
-    assert panel._reason.text() == window.results.best_curve.reason
+    assert panel._reason.text() == best_curve(window.results).reason
 
 
 def test_the_chart_shows_drops_against_their_limit_and_names_each_line_by_its_hold(qtbot, window):
     window.focus.set(stage="Timing", room="throwing", selected="throwing")
-    qtbot.waitUntil(lambda: window.results.best_curve is not None, timeout=30_000)
-    curve, chart = window.results.best_curve, window.panel("Timing").plot
+    qtbot.waitUntil(lambda: best_curve(window.results) is not None, timeout=30_000)
+    curve, chart = best_curve(window.results), window.panel("Timing").plot
     x, y = chart._drops.getData()
     for hold in (30.0, 300.0, 1800.0):
         drawn = (10 ** np.interp(np.log10(hold), x, y) - 1) / 4
@@ -437,7 +440,7 @@ def test_the_chart_shows_drops_against_their_limit_and_names_each_line_by_its_ho
 def test_a_room_without_presence_says_why_there_is_no_curve(qtbot, window):
     window.focus.set(stage="Timing", room="kiln", selected="kiln")
     panel = None
-    qtbot.waitUntil(lambda: "no presence to tune" in window.results.curve.words, timeout=30_000)
+    qtbot.waitUntil(lambda: "no presence to tune" in window.results[CURVE].words, timeout=30_000)
     panel = window.panel("Timing")
     assert "Kiln has no presence to tune" in panel._reason.text()
 
@@ -459,11 +462,11 @@ def test_remedies_are_tried_shown_and_applied(qtbot, window):
     window.focus.set(room="throwing", selected="throwing")
     before = project(window)
     key(qtbot, window.plan, Qt.Key.Key_T)
-    qtbot.waitUntil(lambda: bool(window.results.remedies.value), timeout=30_000)
+    qtbot.waitUntil(lambda: bool(window.results[REMEDIES].value), timeout=30_000)
     assert project(window) is before
     buttons = [b for b in window.verdict.findChildren(QPushButton) if "drops" in b.accessibleName()]
     assert len(buttons) >= 2
-    best = window.results.remedies.value[0]
+    best = window.results[REMEDIES].value[0]
     was, now = best.others
     assert (
         f"{now.weeks} other weeks: {was.drops_per_week:.1f} → {now.drops_per_week:.1f}" in buttons[0].accessibleName()
@@ -477,8 +480,8 @@ def test_remedies_are_tried_shown_and_applied(qtbot, window):
 def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
     window.focus.set(stage="Sensors", level="upper", room="box", selected="box")
     key(qtbot, window.plan, Qt.Key.Key_W)
-    qtbot.waitUntil(lambda: window.results.options.state == "fresh", timeout=60_000)
-    best = window.results.options.value.offers[0]
+    qtbot.waitUntil(lambda: window.results[OPTIONS].state == "fresh", timeout=60_000)
+    best = window.results[OPTIONS].value.offers[0]
     cards = [c for c in window.verdict.findChildren(LinkCard) if c.accessibleName().startswith(best.name)]
     key(qtbot, cards[0], Qt.Key.Key_Return)
     assert window.focus.selected == best.sensors[-1].id
@@ -487,16 +490,16 @@ def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
     settle(qtbot, window)
     assert "box" in window.results.rehearsal.scores
     # The findings say no other than the adviser did.
-    assert window.results.judged("box").meets_now
-    assert not [f for f in window.results.findings.value if f.room == "box" and f.rule in ("spot-unseen", "left-dark")]
+    assert window.results.judged.get("box").meets_now
+    assert not [f for f in window.results[FINDINGS].value if f.room == "box" and f.rule in ("spot-unseen", "left-dark")]
 
 
 def test_trying_can_be_stopped(qtbot, window):
     window.focus.set(room="throwing", selected="throwing")
     window.verdict.try_remedies()
-    assert window.results.remedies.busy
+    assert window.results[REMEDIES].busy
     stop = next(b for b in window.verdict.findChildren(QPushButton) if "stop" in b.text())
     stop.click()
-    assert not window.results.remedies.busy
-    assert window.results.remedies.value is None
+    assert not window.results[REMEDIES].busy
+    assert window.results[REMEDIES].value is None
     qtbot.waitUntil(lambda: any("Try what" in b.text() for b in window.verdict.findChildren(QPushButton)))

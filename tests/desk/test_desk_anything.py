@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from vastwatch.desk.plan.places import name_frame
+from vastwatch.desk.results.findings import FINDINGS
 from vastwatch.desk.shell.parts import FigureField
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.stages.brief.table import RowsTable
@@ -167,7 +168,7 @@ def test_what_was_computed_of_another_project_is_dropped(qtbot, window):
     window.document.undo_stack.setClean()
     window.filing.new()
     assert window.results.rehearsal is None
-    assert window.results.findings.value is None
+    assert window.results[FINDINGS].value is None
     window.grab()
     settle(qtbot, window)
     assert window.results.rehearsal.project is project(window)

@@ -15,6 +15,8 @@ from vastwatch.design.project import find
 from vastwatch.desk.plan.contours import array_path, band_paths
 from vastwatch.desk.plan.legend import Legend
 from vastwatch.desk.plan.snapping import clearances, snap
+from vastwatch.desk.results.adviser import SCHOOLS
+from vastwatch.desk.results.detection import TRIAL
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.parts import Choice, LinkCard
 from vastwatch.desk.stages import STAGE_NAMES, STAGES
@@ -366,14 +368,14 @@ def test_a_spot_is_tried_as_soon_as_it_is_selected(qtbot, window):
     settle(qtbot, window)
     view = window.verdict.trial
     assert view.isVisible() and "It goes dark" in view._words.text() and len(view._strip.lit_share) > 100
-    before = window.results.trial.value
+    before = window.results[TRIAL].value
     window.document.apply(set_hold(project(window), "presence-throwing", 3600.0), "Hold it long")
     settle(qtbot, window)
-    assert window.results.trial.value.drops < before.drops
+    assert window.results[TRIAL].value.drops < before.drops
     # Nobody need live there.
     window.document.apply(replace(project(window), people=()), "Nobody")
     settle(qtbot, window)
-    assert view.isVisible() and window.results.trial.value.hold_s == 3600
+    assert view.isVisible() and window.results[TRIAL].value.hold_s == 3600
     window.focus.set(selected="throwing")
     settle(qtbot, window)
     assert not view.isVisible()
@@ -386,10 +388,10 @@ def test_four_ways_are_shown_side_by_side_and_one_is_hung(qtbot, window):
     button = next(b for b in window.verdict.findChildren(QPushButton) if b.text() == "Four ways, side by side")
     qtbot.mouseClick(button, LEFT)
     sheet = window.findChild(SchoolsSheet)
-    qtbot.waitUntil(lambda: window.results.schools.value is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.results[SCHOOLS].value is not None, timeout=60_000)
     words = [x.text() for x in sheet.findChildren(QLabel)]
     assert "Motion starts, radar keeps" in words and "drops a week" in words
-    way = window.results.schools.value[2]
+    way = window.results[SCHOOLS].value[2]
     hang = next(b for b in sheet.findChildren(QPushButton) if b.accessibleName() == f"Hang: {way.name}")
     qtbot.mouseClick(hang, LEFT)
     assert project(window) is way.project and "radar keeps" in window.document.undo_stack.undoText()
@@ -399,5 +401,5 @@ def test_four_ways_are_shown_side_by_side_and_one_is_hung(qtbot, window):
     window.verdict.show_schools()
     again = window.findChildren(SchoolsSheet)[-1]
     again.reject()
-    assert not window.results.schools.busy
+    assert not window.results[SCHOOLS].busy
     window.document.undo_stack.setClean()

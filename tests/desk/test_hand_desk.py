@@ -15,10 +15,11 @@ from vastwatch.design.edits.wiring import circuit_of
 from vastwatch.design.project import find
 from vastwatch.desk.plan.handles import handle_of
 from vastwatch.desk.plan.view import CARRIED
-from vastwatch.desk.shell import work
+from vastwatch.desk.results import adviser, findings
+from vastwatch.desk.results.derived import NOT_COMPUTED
+from vastwatch.desk.results.findings import FINDINGS
 from vastwatch.desk.shell.app import Desk, catch_failures, empty_project, make_application
 from vastwatch.desk.shell.arming import ArmingButton
-from vastwatch.desk.shell.derived import NOT_COMPUTED
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.parts import Paged, unbroken
 from vastwatch.desk.stages import STAGE_NAMES
@@ -403,11 +404,11 @@ def test_a_failure_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, mo
     hook = __import__("sys").excepthook
     try:
         catch_failures(desk, log)
-        monkeypatch.setattr(work, "findings", lambda *_: {}["no such thing"])
+        monkeypatch.setattr(findings, "findings", lambda *_: {}["no such thing"])
         w.focus.set(room="kiln", selected="kiln")
-        w.results.findings.forget()
+        w.results[FINDINGS].forget()
         w.results.refresh()
-        qtbot.waitUntil(lambda: w.results.findings.state == "failed")
+        qtbot.waitUntil(lambda: w.results[FINDINGS].state == "failed")
 
         def words():
             return [plain(x.text()) for x in w.verdict.findChildren(QLabel) if x.isVisible()]
@@ -419,9 +420,9 @@ def test_a_failure_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, mo
     finally:
         __import__("sys").excepthook = hook
     monkeypatch.undo()
-    w.results.findings.forget()
+    w.results[FINDINGS].forget()
     w.results.refresh()
-    qtbot.waitUntil(lambda: w.results.findings.state == "fresh")
+    qtbot.waitUntil(lambda: w.results[FINDINGS].state == "fresh")
 
 
 def test_figures_keep_their_units_on_the_line():
@@ -477,20 +478,20 @@ def test_at_every_size_no_panel_is_cut(qtbot, window, size):
 
 
 @pytest.mark.parametrize(("kind", "ask"), [
-    ("options", lambda w: w.verdict.ask_options()),
-    ("remedies", lambda w: w.verdict.try_remedies()),
-    ("purchases", lambda w: w.commands._what_to_buy()),
+    (adviser.OPTIONS, lambda w: w.verdict.ask_options()),
+    (findings.REMEDIES, lambda w: w.verdict.try_remedies()),
+    (adviser.PURCHASES, lambda w: w.commands._what_to_buy()),
 ])  # fmt: skip
 def test_what_could_not_be_computed_is_not_told_as_an_answer(qtbot, window, monkeypatch, kind, ask):
     def failing(*_, **__):
         raise KeyError("no such thing")
 
-    for name in ("offers", "remedies", "purchases"):
-        monkeypatch.setattr(work, name, failing)
+    for module, name in ((adviser, "offers"), (findings, "remedies"), (adviser, "purchases")):
+        monkeypatch.setattr(module, name, failing)
     w = window
     w.focus.set(stage="Sensors", level="ground", room="throwing", selected="throwing")
     ask(w)
-    qtbot.waitUntil(lambda: getattr(w.results, kind).state == "failed")
+    qtbot.waitUntil(lambda: w.results[kind].state == "failed")
 
     def words():
         return [plain(x.text()) for x in w.findChildren(QLabel) if x.isVisible()]

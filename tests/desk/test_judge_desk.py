@@ -8,75 +8,80 @@ from PyQt6.QtWidgets import QPushButton
 
 from vastwatch.advice.judging.judge import judge
 from vastwatch.design.edits.sensors import set_hold
-from vastwatch.desk.shell import results as module
+from vastwatch.desk.results import judged as module
+from vastwatch.desk.results.adviser import OPTIONS
+from vastwatch.desk.results.findings import FINDINGS
+from vastwatch.desk.results.judged import HOUSE_JUDGED
 from vastwatch.desk.shell.parts import LinkCard
 from vastwatch.desk.verdict.offers_view import OffersView
 
 
 def wait_for_all(qtbot, window):
-    qtbot.waitUntil(lambda: window.results.house_judged.state == "fresh", timeout=60_000)
+    qtbot.waitUntil(lambda: window.results[HOUSE_JUDGED].state == "fresh", timeout=60_000)
 
 
 def test_once_the_design_rests_every_room_is_judged_and_findings_say_what_the_judge_says(qtbot, window):
     results, project = window.results, window.document.project
     window.focus.set(stage="Sensors", level="ground", room="toilet", selected="toilet")
     settle(qtbot, window)
-    assert results.judged("toilet") is None and results.judged("landing") is None
-    assert results.house_judged.state == "nothing"
-    results._rest.start(0)
+    assert results.judged.get("toilet") is None and results.judged.get("landing") is None
+    assert results[HOUSE_JUDGED].state == "nothing"
+    window.judge.rest.start(0)
     wait_for_all(qtbot, window)
     settle(qtbot, window)
     for room in dict.fromkeys(p.room for p in project.presences if p.room is not None):
-        known = results.judged(room)
+        known = results.judged.get(room)
         assert known is not None and known.recommended_s == judge(project, room).recommended_s
     # Maps are asked no more: every room whose drops or dark are missed is told so in the judge's figures.
-    late = {room for room, j in results._judged.items() if not all(m.met for m in j.at(j.current_s))}
-    told = {f.room for f in results.findings.value if f.rule == "left-dark"}
+    late = {room for room, j in results.judged.items() if not all(m.met for m in j.at(j.current_s))}
+    told = {f.room for f in results[FINDINGS].value if f.rule == "left-dark"}
     assert late and told == late
-    assert not [f for f in results.findings.value if f.rule == "spot-unseen" and f.room in results._judged]
+    assert not [f for f in results[FINDINGS].value if f.rule == "spot-unseen" and f.room in results.judged]
 
 
 def test_a_change_makes_it_be_asked_again_and_the_adviser_goes_first(qtbot, window):
     results = window.results
     window.focus.set(stage="Sensors", level="ground", room="toilet", selected="toilet")
     settle(qtbot, window)
-    results.house_judged.ask()
-    assert results.house_judged.busy
-    results.options.ask()
+    results[HOUSE_JUDGED].ask()
+    assert results[HOUSE_JUDGED].busy
+    results[OPTIONS].ask()
     # It gives way at once, and comes back.
-    assert not results.house_judged.busy and results._rest.isActive()
+    assert not results[HOUSE_JUDGED].busy and window.judge.rest.isActive()
     settle(qtbot, window)
-    results._rest.start(0)
+    window.judge.rest.start(0)
     wait_for_all(qtbot, window)
-    before = results.judged("toilet")
+    before = results.judged.get("toilet")
     window.document.apply(set_hold(window.document.project, "presence-toilet", 1200.0), "Hold it long")
-    assert results.judged("toilet") is None and results.house_judged.state == "stale" and results._rest.isActive()
+    assert (
+        results.judged.get("toilet") is None and results[HOUSE_JUDGED].state == "stale" and window.judge.rest.isActive()
+    )
     settle(qtbot, window)
-    results._rest.start(0)
+    window.judge.rest.start(0)
     wait_for_all(qtbot, window)
-    now = results.judged("toilet")
+    now = results.judged.get("toilet")
     assert now is not before and now.current_s == 1200.0
 
 
 @pytest.mark.own_window
 def test_a_building_too_large_to_be_judged_unasked_is_not(qtbot, window, monkeypatch):
     monkeypatch.setattr(module, "affordable", lambda project: False)
-    window.results._rest.start(0)
+    window.judge.rest.start(0)
     qtbot.wait(50)
-    assert window.results.house_judged.state == "nothing"
+    assert window.results[HOUSE_JUDGED].state == "nothing"
 
 
 def test_a_hold_that_is_not_legal_is_judged_as_well(qtbot, window):
     window.focus.set(stage="Sensors", level="ground", room="toilet", selected="toilet")
     window.document.apply(set_hold(window.document.project, "presence-toilet", 2.0), "Hold it for a test")
     settle(qtbot, window)
-    window.results._rest.start(0)
+    window.judge.rest.start(0)
     wait_for_all(qtbot, window)
-    assert window.results.judged("toilet").current_s == 2.0
+    assert window.results.judged.get("toilet").current_s == 2.0
     settle(qtbot, window)
-    unmet = {m.need for m in window.results.judged("toilet").needs_at(2.0) if not m.met}
+    unmet = {m.need for m in window.results.judged.get("toilet").needs_at(2.0) if not m.met}
     assert "drops_per_week" in unmet
-    assert any(f.rule == "left-dark" and f.room == "toilet" for f in window.results.findings.value)
+    assert any(f.rule == "left-dark" and f.room == "toilet" for f in window.results[FINDINGS].value)
 
 
 def test_the_advisers_answer_is_built_anew_only_where_a_line_of_it_is_new(qtbot, window):
@@ -88,17 +93,17 @@ def test_the_advisers_answer_is_built_anew_only_where_a_line_of_it_is_new(qtbot,
 
     def heard() -> None:
         built.append(view.findChildren(QPushButton)[0])
-        found = results.options.value
+        found = results[OPTIONS].value
         assert found is None or len(view.findChildren(LinkCard)) == min(len(found.offers), 3)
 
-    results.options.changed.connect(heard)
+    results[OPTIONS].changed.connect(heard)
     view.ask()
     settle(qtbot, window)
     # Types are judged one after the other, and most of that changes no line: the buttons stay.
     assert len(built) > 4 and len({id(b) for b in built}) < len(built)
     assert view.findChildren(LinkCard)
     cards = view.findChildren(LinkCard)
-    results.options.changed.emit()
+    results[OPTIONS].changed.emit()
     assert [c is d for c, d in zip(view.findChildren(LinkCard), cards, strict=True)] == [True] * len(cards)
     view._fold()
     assert not any(c is d for c in view.findChildren(LinkCard) for d in cards)

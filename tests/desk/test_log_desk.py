@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QPushButton
 from vastwatch.advice.logs.replay import log_curve
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
+from vastwatch.desk.results.logs import LOG_CURVE
 from vastwatch.desk.shell.parts import LinkCard
 
 LOG = Path(str(resources.files("vastwatch.data").joinpath("saltmarsh-log.csv")))
@@ -34,7 +35,7 @@ def log(qtbot, window):
 
 
 def test_the_curve_of_a_log_is_pressed_dragged_and_stepped(qtbot, window, log):
-    found = window.results.log_curve.value
+    found = window.results[LOG_CURVE].value
     presence = presence_of(project(window), "throwing")
     again = log_curve(window.results.house, presence)
     assert (found.lit_h_per_day == again.lit_h_per_day).all()

@@ -7,10 +7,13 @@ import pytest
 from hands import LEFT, key, project, settle
 from PyQt6.QtCore import QPoint, Qt
 
+from vastwatch.desk.results.findings import CAUSES, causes_of
+from vastwatch.desk.results.registry import MONTH
 from vastwatch.desk.shell.focus import PACES
 from vastwatch.desk.shell.playhead import stepped
-from vastwatch.desk.shell.work import DAYS, MONTH
 from vastwatch.signals import DAY
+
+WEEK = 7
 
 
 @pytest.fixture
@@ -30,7 +33,7 @@ def test_a_week_in_strips_is_pressed_to_a_moment_and_opened_as_a_day(qtbot, thro
     qtbot.mouseClick(w.spans.buttons["week"], LEFT)
     assert w.focus.span == "week" and w.strips.isVisible() and not w.ribbon.isVisible()
     strips = w.strips
-    assert strips.days == list(range(-1, DAYS))
+    assert strips.days == list(range(-1, WEEK))
     x, y = strips.x_of(3, strips._calendar().noon(3) + 8 * 3600), strips.y_of(3) + strips.high / 2
     qtbot.mouseClick(strips, LEFT, pos=QPoint(round(x), round(y) + 2))
     assert w.focus.day == 3 and w.focus.time == pytest.approx(3 * DAY + DAY / 2 + 8 * 3600, abs=300)
@@ -63,7 +66,7 @@ def test_what_stands_beside_a_strip_is_what_the_day_came_to(qtbot, throwing):
 def test_a_month_is_rehearsed_once_looked_at_and_its_first_week_is_the_week(qtbot, throwing):
     w = throwing
     week = w.results.rehearsal
-    assert week.days == DAYS
+    assert week.days == WEEK
     qtbot.mouseClick(w.spans.buttons["month"], LEFT)
     qtbot.waitUntil(lambda: w.results.rehearsal is not None and w.results.rehearsal.days == MONTH, timeout=60_000)
     month = w.results.rehearsal
@@ -78,7 +81,7 @@ def test_a_month_is_rehearsed_once_looked_at_and_its_first_week_is_the_week(qtbo
     w.focus.set(span="day")
     assert w.focus.day == 20 and w.results.days == MONTH
     w.focus.set(span="week")
-    assert w.results.days == DAYS and w.focus.day == 6 and w.focus.time == pytest.approx(6.5 * DAY + 3600)
+    assert w.results.days == WEEK and w.focus.day == 6 and w.focus.time == pytest.approx(6.5 * DAY + 3600)
     settle(qtbot, w)
 
 
@@ -176,9 +179,9 @@ def test_incidents_are_stepped_by_kind_and_by_cause(qtbot, throwing):
     # A group of one cause: pressed in the verdict, stepped through, and left again.
     w.focus.set(incident=-1, only="all")
     qtbot.waitUntil(
-        lambda: w.results.causes_of(r, "throwing") is not None and not w.results.causes.busy, timeout=60_000
+        lambda: causes_of(w.results, r, "throwing") is not None and not w.results[CAUSES].busy, timeout=60_000
     )
-    group = w.results.causes_of(r, "throwing").groups[0]
+    group = causes_of(w.results, r, "throwing").groups[0]
     w.verdict._step_to(group)
     assert {r.incidents[k] for k in stepped(w.focus, r)} == set(group.incidents)
     assert w.focus.day == r.calendar.noon_day(group.incidents[0].at)

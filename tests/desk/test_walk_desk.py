@@ -13,6 +13,8 @@ from vastwatch.advice.detection.walk_test import in_and_out
 from vastwatch.design.project import find, put
 from vastwatch.desk.plan.beyond import beyond_words
 from vastwatch.desk.plan.walked import beside
+from vastwatch.desk.results.detection import SPILL, SWAYS, WALK
+from vastwatch.desk.results.findings import CAUSES
 from vastwatch.desk.shell.parts import LinkCard
 from vastwatch.desk.verdict.light_strip import LightStrip
 
@@ -30,7 +32,7 @@ def click(window, x, y):
 def test_each_door_says_how_soon_somebody_there_is_noticed(qtbot, window):
     window.focus.set(stage="Sensors", level="ground", room="passage", selected="passage")
     settle(qtbot, window)
-    sways = window.results.sways.value
+    sways = window.results[SWAYS].value
     assert len(sways) >= 5 and window.plan.state.sways == tuple(sways)
     for said in ("Side-steps at the door", "from toilet", "from outside", "never noticed"):
         qtbot.waitUntil(lambda said=said: said in words(window))
@@ -52,7 +54,7 @@ def test_a_way_is_drawn_walked_and_follows_the_sensors(qtbot, window):
     key(qtbot, window.plan, Qt.Key.Key_Return)
     assert window.focus.placing is None
     settle(qtbot, window)
-    walk = window.results.walk.value
+    walk = window.results[WALK].value
     assert walk is not None and len(walk.points) == 3 and window.plan.state.walk is walk
     assert "pir-shop" in [n.sensor for n in walk.noticings]
     qtbot.waitUntil(lambda: any("Noticed by" in w and "after" in w for w in words(window)))
@@ -66,7 +68,7 @@ def test_a_way_is_drawn_walked_and_follows_the_sensors(qtbot, window):
     window.focus.set(selected="pir-shop")
     key(qtbot, window.plan, Qt.Key.Key_Delete)
     settle(qtbot, window)
-    assert all(n.sensor != "pir-shop" for n in window.results.walk.value.noticings)
+    assert all(n.sensor != "pir-shop" for n in window.results[WALK].value.noticings)
     assert window.document.undo_stack.count() == 1
 
 
@@ -81,7 +83,7 @@ def test_what_the_selected_sensor_sees_next_door_is_dotted_with_its_figures(qtbo
     dotted = window.plan.grab().toImage()
     window.focus.set(selected="landing")
     settle(qtbot, window)
-    qtbot.waitUntil(lambda: state.spills == () and window.results.spill.value is None)
+    qtbot.waitUntil(lambda: state.spills == () and window.results[SPILL].value is None)
     assert dotted != window.plan.grab().toImage()
     # With its face to the wall it sees nothing there any more.
     window.focus.set(selected="radar-sitting", room="sitting")
@@ -90,7 +92,7 @@ def test_what_the_selected_sensor_sees_next_door_is_dotted_with_its_figures(qtbo
     away = replace(find(window.document.project.sensors, "radar-sitting"), yaw=180.0)
     window.document.apply(put(window.document.project, away), "Turn it away")
     settle(qtbot, window)
-    qtbot.waitUntil(lambda: state.spills == () and window.results.spill.value == [])
+    qtbot.waitUntil(lambda: state.spills == () and window.results[SPILL].value == [])
 
 
 def test_labels_of_neighbouring_doors_do_not_lie_on_each_other():
@@ -108,13 +110,13 @@ def test_by_keyboard_the_way_goes_in_by_the_first_door_and_out(qtbot, window):
     window.focus.set(placing="draw:walk")
     key(qtbot, window.plan, Qt.Key.Key_Return)
     settle(qtbot, window)
-    assert window.results.walk.value.points == in_and_out(window.document.project, "toilet", "toilet-door")
+    assert window.results[WALK].value.points == in_and_out(window.document.project, "toilet", "toilet-door")
 
 
 def test_the_weeks_incidents_are_grouped_by_cause_and_a_card_steps_to_the_first(qtbot, window):
     window.focus.set(stage="Rehearsal", level="ground", room="throwing", selected="throwing")
-    qtbot.waitUntil(lambda: window.results.causes.state == "fresh", timeout=20_000)
-    groups = window.results.causes.value.groups
+    qtbot.waitUntil(lambda: window.results[CAUSES].state == "fresh", timeout=20_000)
+    groups = window.results[CAUSES].value.groups
     qtbot.waitUntil(lambda: "What went wrong, and why" in words(window))
     card = next(c for c in window.verdict.findChildren(LinkCard) if c.accessibleName() == groups[0].heading)
     key(qtbot, card, Qt.Key.Key_Return)
@@ -127,4 +129,4 @@ def test_the_weeks_incidents_are_grouped_by_cause_and_a_card_steps_to_the_first(
 def test_causes_are_not_sought_where_nobody_looks_for_them(qtbot, window, stage):
     window.focus.set(stage=stage, room="shop", selected="shop")
     settle(qtbot, window)
-    assert window.results.causes.state in ("nothing", "stale")
+    assert window.results[CAUSES].state in ("nothing", "stale")

@@ -17,6 +17,8 @@ from vastwatch.design.presence import roles_of
 from vastwatch.design.project import find, put
 from vastwatch.design.references import without
 from vastwatch.desk.plan.zoning import rows_of
+from vastwatch.desk.results.findings import FINDINGS
+from vastwatch.desk.results.zones import ZONE_HELP, ZONE_SCORES
 from vastwatch.desk.stages.zones.entry_dialog import EntryDialog
 from vastwatch.desk.stages.zones.pairs_dialog import PairsDialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
@@ -218,7 +220,7 @@ def test_what_would_help_is_tried_and_taken(qtbot, zones):
     yaw = find(project(zones).sensors, TRACKER).yaw
     qtbot.waitUntil(lambda: panel._helps.count() > 0, timeout=20_000)
     button = panel._helps.itemAt(0).widget().findChild(QPushButton)
-    before = zones.results.zone_help.value[0].counted_before
+    before = zones.results[ZONE_HELP].value[0].counted_before
     qtbot.mouseClick(button, LEFT)
     assert find(project(zones).sensors, TRACKER).yaw != yaw
     known = zoned(project(zones), find(project(zones).sensors, TRACKER))
@@ -246,8 +248,8 @@ def test_a_zone_is_set_in_the_inspector_and_a_lamp_follows_it(qtbot, zones):
 
 def test_false_minutes_are_those_of_the_week(qtbot, zones):
     panel = zones.panel("Zones")
-    qtbot.waitUntil(lambda: zones.results.zone_scores.value is not None)
-    score = zones.results.zone_scores.value
+    qtbot.waitUntil(lambda: zones.results[ZONE_SCORES].value is not None)
+    score = zones.results[ZONE_SCORES].value
     sofa = score.zones["zone-sofa"]
     assert f"Sofa: {sofa.false_min:.1f} min false, there {100 * sofa.counted:.0f} %" in plain(panel._false.text())
 
@@ -443,7 +445,7 @@ def test_another_type_is_chosen_for_a_tracker_and_its_zones_wait(qtbot, zones):
     assert find(project(window).sensors, "tracker-sitting").device == "radar-24-state-mains"
     assert project(window).zones == before.zones
     settle(qtbot, window)
-    assert any(f.rule == "zones-aside" for f in window.results.findings.value)
+    assert any(f.rule == "zones-aside" for f in window.results[FINDINGS].value)
     window.document.undo_stack.undo()
     assert project(window) is before
 

@@ -13,8 +13,9 @@ from vastwatch.design.project import find
 from vastwatch.desk.plan.contours import BANDS
 from vastwatch.desk.plan.painting import in_pixels, polygon
 from vastwatch.desk.plan.state import PlanState
+from vastwatch.desk.results.detection import SPILL
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import mix
 from vastwatch.site.record import Point
 
@@ -27,8 +28,8 @@ OFTEN = 1.0
 
 def show_beyond(state: PlanState, focus: Focus, results: Results) -> None:
     """Set what of a state is seen that should not be, where sensors are chosen and their reach is shown."""
-    shown = focus.here.chooses and state.contours and results.spill.value is not None and not state.dragging
-    spills = results.spill.value or () if shown else ()
+    shown = focus.here.chooses and state.contours and results[SPILL].value is not None and not state.dragging
+    spills = results[SPILL].value or () if shown else ()
     state.spills = tuple(s for s in spills if s.sensor == state.selected)
 
 

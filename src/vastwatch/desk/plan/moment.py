@@ -7,8 +7,8 @@ from vastwatch.control.house import HouseRun
 from vastwatch.control.light.daylight import sun_elevation
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.plan.state import PlanState, same
+from vastwatch.desk.results.in_hand import trackers
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.in_hand import trackers
 from vastwatch.rehearsal.run import Rehearsal
 
 # The sun this far below the horizon, or above it, and the ground is at its darkest or brightest, degrees.

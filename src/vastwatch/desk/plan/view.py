@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from datetime import date
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
@@ -44,9 +45,10 @@ from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.tools import Tools
 from vastwatch.desk.plan.zones_drawn import show_zones
 from vastwatch.desk.plan.zoning import ZoneHands
+from vastwatch.desk.results.detection import SPILL, SWAYS, WALK, walk_in_and_out, walk_way
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, mix
 from vastwatch.sensing.hazards import resolved
 from vastwatch.signals import DAY
@@ -86,8 +88,8 @@ class PlanView(Sheet):
         self.card = Card(self, theme)
         self.bench = Bench(
             document, focus, self.state, self, self.card, say=self.say.emit, repaint=self._repaint,
-            drawn=self.drawn.emit, scale_asked=self.scale_asked.emit, walked=results.walk_way,
-            walk_in_and_out=results.walk_in_and_out,
+            drawn=self.drawn.emit, scale_asked=self.scale_asked.emit, walked=partial(walk_way, results),
+            walk_in_and_out=partial(walk_in_and_out, results),
         )  # fmt: skip
         self.builder = Builder(self.bench)
         self.hanging = Hanging(self.bench)
@@ -102,7 +104,7 @@ class PlanView(Sheet):
         document.changed.connect(self._project_changed)
         focus.shift.connect(self._shifted)
         results.week.changed.connect(self._results_updated)
-        for derived in (results.sways, results.walk, results.spill):
+        for derived in (results[SWAYS], results[WALK], results[SPILL]):
             derived.changed.connect(self._repaint)
         self._painted: tuple[object, ...] = ()
         self._set_areas()

@@ -14,9 +14,10 @@ from vastwatch.design.project import find
 from vastwatch.desk.plan.beyond import beyond_words
 from vastwatch.desk.plan.painting import in_pixels
 from vastwatch.desk.plan.state import PlanState
+from vastwatch.desk.results.detection import SWAYS, WALK
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.looks import family_hue
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import font, mix
 
 # The label at a door, pixels; and the dot where a sensor first notices.
@@ -30,9 +31,9 @@ MARKED = 4
 def show_walked(state: PlanState, focus: Focus, results: Results) -> None:
     """Set what of a state belongs to the walk test, where sensors are chosen."""
     tested = focus.here.chooses
-    doors = results.sways.value if tested else None
+    doors = results[SWAYS].value if tested else None
     state.sways = tuple(s for s in doors or () if s.room == focus.room and _on_level(state, s.room))
-    state.walk = results.walk.value if tested else None
+    state.walk = results[WALK].value if tested else None
 
 
 def _on_level(state: PlanState, room: str) -> bool:

@@ -18,8 +18,8 @@ from vastwatch.desk.plan.covered import hatch
 from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon
 from vastwatch.desk.plan.places import name_frames
 from vastwatch.desk.plan.state import PlanState, ZonesShown
+from vastwatch.desk.results.in_hand import sensor_in_hand, trackers
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.in_hand import sensor_in_hand, trackers
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.devices import RadarType

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter
 
 from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon
 from vastwatch.desk.plan.state import PlanState
-from vastwatch.desk.shell.in_hand import trackers
+from vastwatch.desk.results.in_hand import trackers
 from vastwatch.desk.shell.theme import alpha, font
 from vastwatch.geometry import polygons
 from vastwatch.sensing.zoned import zones_told

@@ -16,7 +16,7 @@ from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.gestures import STILL_PX, Gesture
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.zones_drawn import held_of
-from vastwatch.desk.shell.in_hand import sensor_in_hand
+from vastwatch.desk.results.in_hand import sensor_in_hand
 from vastwatch.geometry import polygons
 from vastwatch.sensing.zoned import off_axis_deg, tracking, zones_of
 from vastwatch.words import sentence

@@ -19,6 +19,7 @@ from vastwatch.control.house import HouseRun
 from vastwatch.control.light.daylight import sun_times
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.ribbon.conclusion import conclusion_lanes
 from vastwatch.desk.ribbon.curve import paint_curve
 from vastwatch.desk.ribbon.lane import ROW, Lane
@@ -26,7 +27,6 @@ from vastwatch.desk.ribbon.room import room_lanes
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import plain
 from vastwatch.desk.shell.playhead import Playhead, stepped
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
 from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.signals import DAY, Calendar, Levels, Signal

@@ -14,11 +14,13 @@ from vastwatch.design.project import Project, find, on_level, put
 from vastwatch.desk.pages.plan_sheet import LARGEST_PX, picture, state_for
 from vastwatch.desk.pages.report import Shown, pages
 from vastwatch.desk.plan.underlay import kept, packed
+from vastwatch.desk.results.findings import FINDINGS
+from vastwatch.desk.results.registry import Results
+from vastwatch.desk.results.timing import best_curve
 from vastwatch.desk.ribbon.lanes import incident_title
 from vastwatch.desk.shell.clash import ClashSheet
 from vastwatch.desk.shell.document import ChangedElsewhere, Document, empty_project
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
 from vastwatch.desk.stages.plan.drawing_preview import traced
@@ -245,7 +247,7 @@ class Filing(QObject):
             incident = week.incidents[self.focus.incident]
             level = find(week.project.rooms, incident.room).level
             shown = Shown(scene(week, incident), level, incident_title(week, incident))
-        return pages(self.document.project, paper, week, results.findings.value, results.best_curve, incident=shown)
+        return pages(self.document.project, paper, week, results[FINDINGS].value, best_curve(results), incident=shown)
 
     def _folder(self) -> str:
         return str(self.document.path.parent) if self.document.path else ""

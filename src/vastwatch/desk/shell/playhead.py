@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QElapsedTimer, QObject, QTimer, pyqtSignal
 
 from vastwatch.design.project import find
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.focus import PACES, Focus
-from vastwatch.desk.shell.results import Results
 from vastwatch.rehearsal import Rehearsal
 
 # While it runs it moves this often, milliseconds; after a pause of the machine by no more than so long, seconds.

@@ -8,11 +8,12 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QWidget
 
+from vastwatch.desk.results.findings import FINDINGS
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choosable, label
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.stages import STAGES
 from vastwatch.desk.stages.stage import Standing
@@ -111,7 +112,7 @@ class Strip(QWidget):
         document.state_changed.connect(self.refresh)
         document.changed.connect(self.refresh)
         focus.shift.connect(self._shifted)
-        for derived in (results.week, results.findings):
+        for derived in (results.week, results[FINDINGS]):
             derived.changed.connect(self.refresh)
         self.refresh()
 
@@ -122,7 +123,7 @@ class Strip(QWidget):
     def refresh(self, *_: object) -> None:
         """Name, whether it is edited, and the stage lamps; nothing where none of it is another."""
         of = (
-            self.document.project, self.document.modified, self.results.rehearsal, self.results.findings.value,
+            self.document.project, self.document.modified, self.results.rehearsal, self.results[FINDINGS].value,
             self.focus.stage,
         )  # fmt: skip
         if len(of) == len(self._of) and all(a is b for a, b in zip(of, self._of)):
@@ -136,7 +137,7 @@ class Strip(QWidget):
             self.testing.setText(self.tr("test mode, {}").format(duration_words(mode.hold_s)))
             words = self.tr("Holds are shortened since {}. Click to go where they are put back.")
             self.testing.setToolTip(words.format(mode.since.replace("T", " ")))
-        rules = {f.rule for f in self.results.findings.value or () if f.severity in ("wrong", "risk")}
+        rules = {f.rule for f in self.results[FINDINGS].value or () if f.severity in ("wrong", "risk")}
         standing = Standing(self.document.project, self.results.rehearsal, frozenset(rules))
         for stage in STAGES:
             self.tabs[stage.name].set_state(stage.lamp(standing), stage is self.focus.here)

@@ -6,10 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from vastwatch.desk.plan.view import PlanView
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.playhead import Playhead
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 

@@ -26,6 +26,8 @@ from vastwatch.design.project import Project, find_any, on_level
 from vastwatch.design.relations import built_below, levels_in_order
 from vastwatch.desk.plan import PlanView
 from vastwatch.desk.plan.legend import Legend
+from vastwatch.desk.results.judged import HouseJudge
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.ribbon.lanes import Ribbon
 from vastwatch.desk.ribbon.pane import RibbonPane
 from vastwatch.desk.ribbon.strips import Strips
@@ -36,7 +38,6 @@ from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, row
 from vastwatch.desk.shell.playhead import Playhead
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.status import StatusLine
 from vastwatch.desk.shell.steps import show_level
 from vastwatch.desk.shell.strip import Strip
@@ -68,6 +69,7 @@ class Window(QMainWindow):
         self.focus.feet = QSettings().value("feet", False, bool)
         self._first_focus()
         self.results = Results(document, self.focus)
+        self.judge = HouseJudge(self.results)
         self.own = OwnTypes()
         self.playhead = Playhead(self.focus, self.results)
         self.plan = PlanView(document, self.focus, self.results, theme)

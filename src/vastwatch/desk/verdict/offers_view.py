@@ -10,9 +10,10 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from vastwatch.advice.adviser.offers import Offer, Offers
-from vastwatch.desk.shell.derived import NOT_COMPUTED
+from vastwatch.desk.results.adviser import OPTIONS
+from vastwatch.desk.results.derived import NOT_COMPUTED
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.parts import LinkCard, clear, column, label, row
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.words import capital
 
@@ -33,21 +34,21 @@ class OffersView(QWidget):
         _, self._box = column(7)
         self.setLayout(self._box)
         self._why_not = False
-        results.options.changed.connect(self.refresh)
-        results.options.progressed.connect(self._progress)
+        results[OPTIONS].changed.connect(self.refresh)
+        results[OPTIONS].progressed.connect(self._progress)
         self._button: QPushButton | None = None
         self._shown: tuple[object, ...] = ()
         self.refresh()
 
     def ask(self) -> None:
         """Ask what would do in the focused room."""
-        options = self.results.options
+        options = self.results[OPTIONS]
         if options.value is None and not options.busy:
             options.ask()
 
     def refresh(self) -> None:
         """Show what is known; where nothing of it is new, all stays as it is: much is judged that changes no line."""
-        options = self.results.options
+        options = self.results[OPTIONS]
         shown = (options.state, options.words, options.busy, self._why_not, *self._shown_of(options.value))
         if shown == self._shown:
             self._progress()
@@ -78,12 +79,12 @@ class OffersView(QWidget):
         """All of an answer that is shown."""
         if found is None:
             return ()
-        others = () if self.results.options.busy else (found.failing, found.others)
+        others = () if self.results[OPTIONS].busy else (found.failing, found.others)
         tried = bool(found.offers or found.failing)
         return found.words, _cards(found), tried, () if tried else found.promising, others
 
     def _progress(self) -> None:
-        options = self.results.options
+        options = self.results[OPTIONS]
         if self._button is not None and options.busy:
             share = round(100 * options.progress)
             self._button.setText(self.tr("Judging on lived weeks, {} % … stop").format(share))

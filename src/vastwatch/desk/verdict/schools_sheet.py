@@ -8,14 +8,15 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.advice.adviser.schools import School
+from vastwatch.desk.results.adviser import SCHOOLS
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.parts import label, row
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.words import capital, duration_words
 
 
 class SchoolsSheet(QDialog):
-    """Fills itself from `results.schools`, which it asks for. `taken` carries the school to hang."""
+    """Fills itself from `results[SCHOOLS]`, which it asks for. `taken` carries the school to hang."""
 
     taken = pyqtSignal(object)
 
@@ -55,22 +56,22 @@ class SchoolsSheet(QDialog):
         leave.setDefault(True)
         leave.clicked.connect(self.accept)
         box.addWidget(row(QWidget(), leave, stretch=0))
-        results.schools.changed.connect(self._fill)
-        results.schools.progressed.connect(self._progress)
-        results.schools.ask()
+        results[SCHOOLS].changed.connect(self._fill)
+        results[SCHOOLS].progressed.connect(self._progress)
+        results[SCHOOLS].ask()
         self._fill()
 
     def done(self, result: int) -> None:
         """Nobody waits for it any more."""
-        if self.results.schools.busy:
-            self.results.schools.forget()
+        if self.results[SCHOOLS].busy:
+            self.results[SCHOOLS].forget()
         super().done(result)
 
     def _progress(self) -> None:
-        self._bar.setValue(round(1000 * self.results.schools.progress))
+        self._bar.setValue(round(1000 * self.results[SCHOOLS].progress))
 
     def _fill(self) -> None:
-        found = self.results.schools
+        found = self.results[SCHOOLS]
         self._bar.setVisible(found.busy)
         if found.value is None:
             self._basis.setText(self.tr("living through the weeks …") if found.busy else capital(found.words))

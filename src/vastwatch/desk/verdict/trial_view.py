@@ -5,9 +5,10 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from vastwatch.advice.detection.trial import in_words
-from vastwatch.desk.shell.derived import NOT_COMPUTED
+from vastwatch.desk.results.derived import NOT_COMPUTED
+from vastwatch.desk.results.detection import TRIAL, tried_spot
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.parts import label, row
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.verdict.light_strip import LightStrip
 from vastwatch.words import capital, duration_words
@@ -28,13 +29,14 @@ class TrialView(QWidget):
         box.addWidget(self._strip)
         self._words = label("", "", True)
         box.addWidget(self._words)
-        results.trial.changed.connect(self.refresh)
+        results[TRIAL].changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the trial of the selected spot, or nothing."""
-        tried, spot = self.results.trial, self.results.tried_spot
-        self.setVisible(spot is not None)
+        tried, of = self.results[TRIAL], tried_spot(self.results)
+        spot = None if of is None else of[1]
+        self.setVisible(of is not None)
         # While a newer one is under way for the same spot, the last stays.
         trial = tried.value if tried.value is not None and tried.value.spot == spot else None
         self._strip.setVisible(trial is not None)

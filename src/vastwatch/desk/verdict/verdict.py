@@ -20,12 +20,14 @@ from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import find, find_any
 from vastwatch.design.relations import outputs_in
+from vastwatch.desk.results.derived import NOT_COMPUTED
+from vastwatch.desk.results.detection import tried_doors
+from vastwatch.desk.results.findings import CAUSES, FINDINGS, REMEDIES, causes_of
+from vastwatch.desk.results.registry import DAYS, Results
 from vastwatch.desk.ribbon.lanes import incident_title
-from vastwatch.desk.shell.derived import NOT_COMPUTED
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import LinkCard, clear, column, label, line, plain, row, scrolling
-from vastwatch.desk.shell.results import DAYS, Results
 from vastwatch.desk.shell.steps import level_of
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict.chain_view import ChainView, groups_view
@@ -143,7 +145,7 @@ class Verdict(QWidget):
         self._all_findings = False
         self._told: object = None
         self._told_of: tuple[object, ...] = ()
-        for derived in (results.week, results.findings, results.causes, results.remedies):
+        for derived in (results.week, results[FINDINGS], results[CAUSES], results[REMEDIES]):
             derived.changed.connect(self.refresh)
         focus.shift.connect(self._shifted)
         document.changed.connect(self.refresh)
@@ -179,7 +181,7 @@ class Verdict(QWidget):
         if scores is not None:
             assert room is not None and r is not None
             needs = needs_of(project, room)
-            judged = self.results.judged(room_id)
+            judged = self.results.judged.get(room_id or "")
             unmet = set() if judged is None else {m.need for m in judged.needs_at(judged.current_s) if not m.met}
             waves = self.tr("{:.1f} waves").format(scores.waves) if scores.waves >= 0.05 else ""
             # The judge decides what is wrong, once it has been asked; until then this one week does.
@@ -282,13 +284,13 @@ class Verdict(QWidget):
         open_ = r is not None and 0 <= index < len(r.incidents) and r.incidents[index].room == self.focus.room
         told = (
             index if open_ else -1, self.focus.room, self.focus.stage, self._all_findings,
-            self.results.remedies.state, self.focus.selected == self.focus.room,
-            self.results.findings.state, self.results.causes.state,
+            self.results[REMEDIES].state, self.focus.selected == self.focus.room,
+            self.results[FINDINGS].state, self.results[CAUSES].state,
         )  # fmt: skip
         # Kept themselves, not their addresses: those are given out again.
         told_of = (
-            r if open_ else None, self.results.findings.value, self.results.causes.value,
-            self.results.remedies.value,
+            r if open_ else None, self.results[FINDINGS].value, self.results[CAUSES].value,
+            self.results[REMEDIES].value,
         )  # fmt: skip
         if told == self._told and all(a is b for a, b in zip(told_of, self._told_of)):
             return
@@ -300,7 +302,7 @@ class Verdict(QWidget):
             self._groups()
             self._findings()
         self._remedies(open_)
-        self.walk.setVisible(self.focus.here.chooses and self.results.tried_doors)
+        self.walk.setVisible(self.focus.here.chooses and tried_doors(self.results) is not None)
         self.offers.setVisible(self.focus.here.chooses and not open_ and self.focus.room is not None)
 
     def _incident(self, index: int) -> None:
@@ -312,14 +314,14 @@ class Verdict(QWidget):
         self._story_box.addWidget(
             row(title, label(self.tr("{} of {}").format(mine.index(index) + 1, len(mine)), "soft"), stretch=0)
         )
-        known = self.results.causes_of(r, incident.room)
+        known = causes_of(self.results, r, incident.room)
         chain = chain_of(r, incident, None if known is None else known.inquiries.get(incident.kind))
-        self._story_box.addWidget(ChainView(chain, self.theme, self._go, self.results.causes.busy))
+        self._story_box.addWidget(ChainView(chain, self.theme, self._go, self.results[CAUSES].busy))
 
     def _groups(self) -> None:
         """What the week's incidents of the room are because of."""
         r, room = self.results.rehearsal, self.focus.room
-        known = None if r is None or room is None else self.results.causes_of(r, room)
+        known = None if r is None or room is None else causes_of(self.results, r, room)
         beside = self.focus.selected not in (room, None)
         if known is None or not known.groups or beside or not self.focus.here.follows_time:
             return
@@ -346,11 +348,11 @@ class Verdict(QWidget):
 
     def _findings(self) -> None:
         room = self.focus.room
-        mine = [f for f in self.results.findings.value or () if f.room == room or room in f.records]
+        mine = [f for f in self.results[FINDINGS].value or () if f.room == room or room in f.records]
         # What belongs to no room is everybody's.
-        mine += [f for f in self.results.findings.value or () if f.room is None and f not in mine]
+        mine += [f for f in self.results[FINDINGS].value or () if f.room is None and f not in mine]
         if not mine:
-            if room is not None and not self.results.findings.busy:
+            if room is not None and not self.results[FINDINGS].busy:
                 self._story_box.addWidget(label(self._no_findings(room), "soft", True))
             return
         open_ = sum(f.severity in ("wrong", "risk") for f in mine)
@@ -368,7 +370,7 @@ class Verdict(QWidget):
             self._story_box.addWidget(more)
 
     def _no_findings(self, room: str) -> str:
-        if self.results.findings.state == "failed":
+        if self.results[FINDINGS].state == "failed":
             return self.tr("The design checks could not be run, by a failure of the program; its log says why.")
         r = self.results.rehearsal
         count = sum(i.dark for i in r.incidents if i.room == room) if r else 0
@@ -408,7 +410,7 @@ class Verdict(QWidget):
         if r is None or room is None or room not in r.scores or r.truth.occupied(room, False).total() == 0:
             # Nothing can be tried on a week in which nobody is there.
             return
-        tried = self.results.remedies
+        tried = self.results[REMEDIES]
         if tried.state == "failed":
             self._story_box.addWidget(label(NOT_COMPUTED, "soft", True))
             return
@@ -453,8 +455,8 @@ class Verdict(QWidget):
 
     def try_remedies(self) -> None:
         """Ask for remedies of the focused room."""
-        if self.results.remedies.value is None and not self.results.remedies.busy:
-            self.results.remedies.ask()
+        if self.results[REMEDIES].value is None and not self.results[REMEDIES].busy:
+            self.results[REMEDIES].ask()
 
     def _remedy(self, remedy: Remedy, best: bool) -> QPushButton:
         before, after = remedy.before, remedy.after

@@ -9,8 +9,9 @@ from PyQt6.QtWidgets import QPushButton, QWidget
 from vastwatch.advice.detection.walk_test import Sway, Walk
 from vastwatch.design.project import Project, find
 from vastwatch.desk.plan.tools import TOOLS
+from vastwatch.desk.results.detection import SWAYS, WALK
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.parts import clear, column, label, row
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.verdict.light_strip import LightStrip
 
@@ -26,15 +27,15 @@ class WalkView(QWidget):
         self.results, self.theme = results, theme
         _, self._box = column(4)
         self.setLayout(self._box)
-        results.sways.changed.connect(self.refresh)
-        results.walk.changed.connect(self.refresh)
+        results[SWAYS].changed.connect(self.refresh)
+        results[WALK].changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show what is known."""
         clear(self._box)
         project = self.results.document.project
-        doors = self.results.sways.value or []
+        doors = self.results[SWAYS].value or []
         if doors:
             self._box.addWidget(label(self.tr("Side-steps at the door"), "head"))
         for sway in doors:
@@ -44,7 +45,7 @@ class WalkView(QWidget):
         button.setToolTip(self.tr("Draws a way on the plan, and walks it a hundred times. (Return ends it)"))
         button.clicked.connect(self._arm)
         self._box.addWidget(button)
-        walk = self.results.walk.value
+        walk = self.results[WALK].value
         if walk is not None:
             strip = LightStrip(self.theme)
             said = self.tr("Light along the way; {:.1f} s of it in the dark").format(walk.dark_s)

@@ -22,7 +22,9 @@ from PyQt6.QtWidgets import (
 from vastwatch.advice.adviser.purchase import Purchase, money_left, spent
 from vastwatch.design.project import Owned, Project, find
 from vastwatch.design.relations import readers_of
-from vastwatch.desk.shell.derived import NOT_COMPUTED
+from vastwatch.desk.results.adviser import PURCHASES
+from vastwatch.desk.results.derived import NOT_COMPUTED
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import (
@@ -38,7 +40,6 @@ from vastwatch.desk.shell.parts import (
     row,
     scrolling,
 )
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.stages.brief.rooms import number
@@ -166,7 +167,7 @@ class MeansPage(Sleeper):
         self._progress.setTextVisible(False)
         self._progress.setFixedHeight(6)
         self._stop = QPushButton(self.tr("Stop"))
-        self._stop.clicked.connect(lambda: self.results.purchases.forget())
+        self._stop.clicked.connect(lambda: self.results[PURCHASES].forget())
         self._working = row(self._progress, self._stop, stretch=0)
         box.addWidget(self._working)
         holder = QWidget()
@@ -177,8 +178,8 @@ class MeansPage(Sleeper):
         box.addStretch(1)
         document.changed.connect(self.wake)
         own.changed.connect(self._fill_kit)
-        results.purchases.changed.connect(self._tell)
-        results.purchases.progressed.connect(self._tell)
+        results[PURCHASES].changed.connect(self._tell)
+        results[PURCHASES].progressed.connect(self._tell)
         self._fill_kit()
         self.refresh()
         self._tell()
@@ -224,7 +225,7 @@ class MeansPage(Sleeper):
             self._owned.addWidget(row(label(f"{owned.count} × {device.name}"), QWidget(), away, stretch=1))
 
     def _tell(self) -> None:
-        derived = self.results.purchases
+        derived = self.results[PURCHASES]
         self._working.setVisible(derived.busy)
         self._progress.setRange(0, 100)
         self._progress.setValue(round(100 * derived.progress))
@@ -298,7 +299,11 @@ class MeansPage(Sleeper):
 
     def ask_next(self) -> None:
         """What to buy next on top of what there is."""
-        self.results.ask_to_buy()
+        self._ask(None)
+
+    def _ask(self, budget: float | None) -> None:
+        self.results[PURCHASES].wanted = budget
+        self.results[PURCHASES].ask()
 
     def ask_starter(self) -> None:
         """A set from nothing, within the budget."""
@@ -307,7 +312,7 @@ class MeansPage(Sleeper):
             self.say.emit(self.tr("A starter set needs a budget: type one above."))
             self.budget.setFocus()
             return
-        self.results.ask_to_buy(budget)
+        self._ask(budget)
 
     def _take(self, project: Project, words: str) -> None:
         before = {s.id for s in self.document.project.sensors}

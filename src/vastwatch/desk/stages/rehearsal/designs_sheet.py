@@ -27,10 +27,11 @@ from vastwatch.advice.judging.compared import RoomCompared, hardware_price
 from vastwatch.design import variants
 from vastwatch.design.project import Project, Variant, find
 from vastwatch.desk.pages.plan_sheet import picture, state_for
+from vastwatch.desk.results.designs import DESIGNS
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, label, row
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.rehearsal.day_pair import DayPair
 from vastwatch.words import capital, sentence
@@ -78,7 +79,7 @@ class PlanPicture(QWidget):
 
 
 class DesignsSheet(QDialog):
-    """Fills itself from `results.designs`, which it asks for."""
+    """Fills itself from `results[DESIGNS]`, which it asks for."""
 
     def __init__(self, parent: QWidget, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
         super().__init__(parent)
@@ -152,8 +153,8 @@ class DesignsSheet(QDialog):
         box.addWidget(row(before, after, self._of_day, self._basis, leave, stretch=3))
         for each in (self.keep, self.adopt, self.rename, self.drop, before, after, leave):
             each.setAutoDefault(False)
-        results.designs.changed.connect(self._fill)
-        results.designs.progressed.connect(self._progress)
+        results[DESIGNS].changed.connect(self._fill)
+        results[DESIGNS].progressed.connect(self._progress)
         document.changed.connect(self._list)
         self._list()
 
@@ -178,7 +179,7 @@ class DesignsSheet(QDialog):
 
     def _chosen(self, *_: object) -> None:
         variant = self.variant
-        self.results.compare_with(None if variant is None else variant.id)
+        self.results[DESIGNS].want(None if variant is None else variant.id)
         project, level = self.document.project, self.focus.level
         self.plans[0].show_design(self.tr(NOW), project, level)
         if variant is not None:
@@ -220,16 +221,16 @@ class DesignsSheet(QDialog):
 
     def done(self, result: int) -> None:
         """Nobody waits for it any more."""
-        self.results.compare_with(None)
+        self.results[DESIGNS].want(None)
         super().done(result)
 
     def _progress(self) -> None:
-        self._bar.setValue(round(1000 * self.results.designs.progress))
+        self._bar.setValue(round(1000 * self.results[DESIGNS].progress))
 
     # -- what it comes to ------------------------------------------------------------------------------------------
 
     def _fill(self) -> None:
-        derived, variant = self.results.designs, self.variant
+        derived, variant = self.results[DESIGNS], self.variant
         found = derived.value if derived.state in ("fresh", "busy") else None
         self._bar.setVisible(derived.busy)
         self.table.setVisible(variant is not None)
@@ -270,13 +271,13 @@ class DesignsSheet(QDialog):
         return name, *figures, capital(", ".join(sure)) if sure else self.tr("no difference for certain")
 
     def _room(self) -> str | None:
-        found, k = self.results.designs.value, self.table.currentRow()
+        found, k = self.results[DESIGNS].value, self.table.currentRow()
         if found is not None and 0 <= k < min(len(found.rooms), self.table.rowCount()):
             return found.rooms[k].room or self.day.room or self.focus.room
         return self.focus.room
 
     def _show_day(self, anew: bool) -> None:
-        found, room, variant = self.results.designs.value, self._room(), self.variant
+        found, room, variant = self.results[DESIGNS].value, self._room(), self.variant
         if found is None or room is None or variant is None:
             return
         self.day.show_pair(found.pair, (self.tr(NOW), variant.name), room)

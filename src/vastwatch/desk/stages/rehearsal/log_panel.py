@@ -16,6 +16,7 @@ from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
+from vastwatch.desk.results.logs import LOG_CURVE, LOG_HABITS
 from vastwatch.desk.shell.parts import FigureField, clear, label, row
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.units import parse_time
@@ -89,8 +90,8 @@ class LogPanel(QWidget):
         self._tiles: dict[int, Tile] = {}
         self.tried: WhatIf | None = None
         self._say = around.say
-        self.results.log_curve.changed.connect(self._show_curve)
-        self.results.log_habits.changed.connect(self._show_habits)
+        self.results[LOG_CURVE].changed.connect(self._show_curve)
+        self.results[LOG_HABITS].changed.connect(self._show_habits)
         self.document.changed.connect(self.refresh)
         self.focus.shift.connect(self._shifted)
 
@@ -189,7 +190,7 @@ class LogPanel(QWidget):
         now = None if presence is None else hold_of(presence.expr)
         self.curve.setVisible(now is not None)
         if now is not None:
-            self.curve.show_curve(self.results.log_curve.value, now)
+            self.curve.show_curve(self.results[LOG_CURVE].value, now)
             self.curve.mark(self.hold_s)
 
     def _pick(self, seconds: float) -> None:
@@ -197,9 +198,9 @@ class LogPanel(QWidget):
         self._try(seconds)
 
     def _show_habits(self) -> None:
-        found, house = self.results.log_habits.value, self.results.house
+        found, house = self.results[LOG_HABITS].value, self.results.house
         if found is None or house is None:
-            self.habits.setText(self.tr("Reading them from the log …") if self.results.log_habits.busy else "")
+            self.habits.setText(self.tr("Reading them from the log …") if self.results[LOG_HABITS].busy else "")
             self.untold.setText("")
             self.live.setEnabled(False)
             return
@@ -214,7 +215,7 @@ class LogPanel(QWidget):
         self.live.setEnabled(bool(found.rooms))
 
     def _let_live(self) -> None:
-        found = self.results.log_habits.value
+        found = self.results[LOG_HABITS].value
         if found is None:
             return
         try:

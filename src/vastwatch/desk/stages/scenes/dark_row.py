@@ -11,10 +11,10 @@ from vastwatch.advice.scenes.light_feedback import feedback, proposed
 from vastwatch.control.light.darkness import thresholds
 from vastwatch.design.edits.sensors import could_tell
 from vastwatch.design.project import Project, find, put
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, FigureField, label, narrow, row
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.stages.scenes.meter_dialog import MeterDialog
 from vastwatch.site.building import DarkSource
 

@@ -15,10 +15,10 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import LampGroup, Rule
 from vastwatch.design.relations import buttons_in, lamps_in
 from vastwatch.design.sentence import condition_words
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, label, row
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.scenes.group_dialog import GroupDialog
 from vastwatch.desk.stages.scenes.ladder_view import LadderView, ShownRow

@@ -7,9 +7,9 @@ from functools import partial
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.design.project import Project
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import clear, label
-from vastwatch.desk.shell.results import Results
 
 
 class OutputList(QWidget):

@@ -20,10 +20,10 @@ from vastwatch.design.records import Guarded, Presence
 from vastwatch.design.sentence import condition_words
 from vastwatch.design.starting_ladders import NIGHT
 from vastwatch.design.vocabulary import Offer, offers
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, FigureField, label, line, narrow, row, scrolling
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.scenes.ladder_view import LadderView
 from vastwatch.desk.stages.scenes.naming import ask_name

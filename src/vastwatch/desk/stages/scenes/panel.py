@@ -28,10 +28,10 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Guarded, Scene
 from vastwatch.design.relations import presence_of
 from vastwatch.design.starting_ladders import STARTING, rows_to_start, start
+from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import label, line, plain, row, scrolling
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.scenes.ahead_sheet import AheadSheet, ask_ahead

@@ -13,9 +13,12 @@ from vastwatch.design.edits.test_mode import TEST_HOLD_S, begin_test, end_test
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
+from vastwatch.desk.results.adviser import OPTIONS
+from vastwatch.desk.results.judged import HOUSE_JUDGED
+from vastwatch.desk.results.registry import Results
+from vastwatch.desk.results.timing import SETTLED
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.parts import label
-from vastwatch.desk.shell.results import Results
 from vastwatch.words import duration_words
 
 
@@ -41,8 +44,8 @@ class AllRooms(QWidget):
         self.test.clicked.connect(self._test)
         box.addWidget(self.test)
         document.changed.connect(self.refresh)
-        results.house_judged.changed.connect(self.refresh)
-        for derived in (results.settled, results.options):
+        results[HOUSE_JUDGED].changed.connect(self.refresh)
+        for derived in (results[SETTLED], results[OPTIONS]):
             derived.changed.connect(self.refresh)
         self.refresh()
 
@@ -51,7 +54,7 @@ class AllRooms(QWidget):
         project = self.document.project
         out = {}
         for room in project.rooms:
-            judged, presence = self.results.judged(room.id), presence_of(project, room.id)
+            judged, presence = self.results.judged.get(room.id), presence_of(project, room.id)
             now = None if presence is None else hold_of(presence.expr)
             if judged is None or presence is None or now is None or judged.best_s is None:
                 continue
@@ -63,7 +66,7 @@ class AllRooms(QWidget):
         """What could be set in all rooms, and whether holds are shortened."""
         project = self.document.project
         mode = project.brief.test_mode
-        judged = [r for r in project.rooms if self.results.judged(r.id) is not None]
+        judged = [r for r in project.rooms if self.results.judged.get(r.id) is not None]
         better = {} if mode is not None else self.better()
         names = ", ".join(
             f"{find(project.presences, p).name.lower()} {duration_words(s)}" for p, s in list(better.items())[:4]

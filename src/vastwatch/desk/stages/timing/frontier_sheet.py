@@ -12,8 +12,9 @@ from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QPushButton, QSt
 from vastwatch.advice.judging.frontier import Frontier, Point
 from vastwatch.advice.judging.robust import change
 from vastwatch.desk.pages.frontier_chart import Placed, paint, save
+from vastwatch.desk.results.registry import Results
+from vastwatch.desk.results.timing import FRONTIER, MATTERS
 from vastwatch.desk.shell.parts import label, row, scrolling
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.words import capital, plain_reason
 
@@ -83,7 +84,7 @@ class FrontierChart(QWidget):
 
 
 class FrontierSheet(QDialog):
-    """Fills itself from `results.frontier`, which it asks for. `taken` carries the point to set."""
+    """Fills itself from `results[FRONTIER]`, which it asks for. `taken` carries the point to set."""
 
     taken = pyqtSignal(object)
 
@@ -135,20 +136,20 @@ class FrontierSheet(QDialog):
             button.setAutoDefault(False)
         self._wrong = label("", "bad", True)
         box.addWidget(row(self._wrong, self.why, self.set_it, self.out, leave, stretch=0))
-        results.frontier.changed.connect(self._fill)
-        results.frontier.progressed.connect(self._progress)
-        results.matters.changed.connect(self._fill_matters)
-        results.frontier.ask()
+        results[FRONTIER].changed.connect(self._fill)
+        results[FRONTIER].progressed.connect(self._progress)
+        results[MATTERS].changed.connect(self._fill_matters)
+        results[FRONTIER].ask()
         self._fill()
 
     def _show_matters(self, on: bool) -> None:
         self.pages.setCurrentIndex(int(on))
         if on:
-            self.results.matters.ask()
+            self.results[MATTERS].ask()
             self._fill_matters()
 
     def _fill_matters(self) -> None:
-        derived = self.results.matters
+        derived = self.results[MATTERS]
         if derived.value is None:
             self.lines.setText(self.tr("Living through the weeks …") if derived.busy else capital(derived.words))
             return
@@ -179,16 +180,16 @@ class FrontierSheet(QDialog):
 
     def done(self, result: int) -> None:
         """Nobody waits for it any more."""
-        for derived in (self.results.frontier, self.results.matters):
+        for derived in (self.results[FRONTIER], self.results[MATTERS]):
             if derived.busy:
                 derived.forget()
         super().done(result)
 
     def _progress(self) -> None:
-        self._bar.setValue(round(1000 * self.results.frontier.progress))
+        self._bar.setValue(round(1000 * self.results[FRONTIER].progress))
 
     def _fill(self) -> None:
-        derived = self.results.frontier
+        derived = self.results[FRONTIER]
         found = derived.value
         self._bar.setVisible(derived.busy)
         self.pages.setVisible(found is not None)

@@ -13,10 +13,11 @@ from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
+from vastwatch.desk.results.registry import Results
+from vastwatch.desk.results.timing import CURVE, SETTLED, best_curve
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import label, line, row, scrolling
-from vastwatch.desk.shell.results import Results
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.timing.all_rooms import AllRooms
@@ -88,9 +89,9 @@ class TimingPanel(QWidget):
         self.all.say.connect(self.say)
         box.addWidget(self.all)
         box.addStretch(1)
-        results.curve.changed.connect(self.refresh)
-        results.settled.changed.connect(self.refresh)
-        results.settled.progressed.connect(self._say_basis)
+        results[CURVE].changed.connect(self.refresh)
+        results[SETTLED].changed.connect(self.refresh)
+        results[SETTLED].progressed.connect(self._say_basis)
         focus.shift.connect(self._shifted)
         document.changed.connect(self._follow)
         self.refresh()
@@ -107,7 +108,7 @@ class TimingPanel(QWidget):
 
     def _say_basis(self) -> None:
         """On how many days the recommendation stands."""
-        curve, judging = self.results.best_curve, self.results.settled
+        curve, judging = best_curve(self.results), self.results[SETTLED]
         if curve is None:
             return
         if curve.judged is not None:
@@ -121,7 +122,7 @@ class TimingPanel(QWidget):
     def refresh(self) -> None:
         """Show the room's curve, or say why there is none."""
         room = self.focus.room
-        curve = self.results.best_curve
+        curve = best_curve(self.results)
         name = find(self.document.project.rooms, room).name if room else self.tr("No room selected")
         self._title.setText(self.tr("Presence in {}").format(name.lower()) if room else name)
         has = curve is not None and curve.room == room
@@ -132,11 +133,11 @@ class TimingPanel(QWidget):
         use = find(self.document.project.rooms, room).use if room else ""
         self._caution.setVisible(use in ("stair", "passage", "corridor", "workshop", "plant"))
         if not has or curve is None:
-            busy = self.results.curve.busy
+            busy = self.results[CURVE].busy
             self._basis.setText("")
             self._reason.setText(
                 self.tr("Rehearsing four weeks …") if busy
-                else _sentence(self.results.curve.words) or self.tr("Select a room with presence to see its curve.")
+                else _sentence(self.results[CURVE].words) or self.tr("Select a room with presence to see its curve.")
             )  # fmt: skip
             return
         self._say_basis()
@@ -146,7 +147,7 @@ class TimingPanel(QWidget):
         self._follow()
 
     def _follow(self, *_: object) -> None:
-        hold, curve = self._hold(), self.results.best_curve
+        hold, curve = self._hold(), best_curve(self.results)
         if hold is None or curve is None or curve.room != self.focus.room:
             return
         self.plot.set_mark(hold)
@@ -179,7 +180,7 @@ class TimingPanel(QWidget):
         self.document.apply(point.project, f"Set {point.name}")
 
     def _take_recommended(self) -> None:
-        if (curve := self.results.best_curve) is not None:
+        if (curve := best_curve(self.results)) is not None:
             self._drag(curve.recommended_s)
 
 

@@ -16,8 +16,9 @@ from vastwatch.design.edits.zones import replace_zones
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.plan.zones_drawn import held_of
+from vastwatch.desk.results.in_hand import sensor_in_hand, trackers
+from vastwatch.desk.results.zones import ZONE_HELP, ZONE_SCORES
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
-from vastwatch.desk.shell.in_hand import sensor_in_hand, trackers
 from vastwatch.desk.shell.parts import Choice, label, line, narrow, row, scrolling
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN
@@ -100,8 +101,8 @@ class ZonesPanel(QWidget):
         copy.activated.connect(self.copy)
         self._shown: object = None
         self.document.changed.connect(self.refresh)
-        self.results.zone_scores.changed.connect(self._scores)
-        self.results.zone_help.changed.connect(self._help)
+        self.results[ZONE_SCORES].changed.connect(self._scores)
+        self.results[ZONE_HELP].changed.connect(self._help)
         self.focus.shift.connect(self._shifted)
         self.refresh()
 
@@ -178,7 +179,7 @@ class ZonesPanel(QWidget):
         while (item := self._helps.takeAt(0)) is not None:
             if (w := item.widget()) is not None:
                 w.deleteLater()
-        found = self.results.zone_help.value or []
+        found = self.results[ZONE_HELP].value or []
         self._help_head.setVisible(bool(found))
         for h in found:
             button = QPushButton(h.text.rstrip("."))
@@ -194,8 +195,8 @@ class ZonesPanel(QWidget):
         self.document.apply(h.taken(self.document.project), h.text.rstrip("."))
 
     def _scores(self) -> None:
-        score, sensor = self.results.zone_scores.value, self.sensor
-        of = self.results.zone_scores.of
+        score, sensor = self.results[ZONE_SCORES].value, self.sensor
+        of = self.results[ZONE_SCORES].of
         if score is None or sensor is None or of is None or of[1] != sensor.id:
             self._false.setText(self.tr("Living the week …"))
             return

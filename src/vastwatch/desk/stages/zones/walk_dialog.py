@@ -20,7 +20,7 @@ from vastwatch.design.edits.zones import add_zone
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, put
 from vastwatch.design.records import Sensor
-from vastwatch.desk.shell.derived import Derived, Task
+from vastwatch.desk.results.derived import Derived, Task
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.parts import Choice, label, narrow, row
@@ -81,7 +81,7 @@ class WalkDialog(QDialog):
         self.read_m: Array | None = None
         self._source: tuple[Path | str, Project, Sensor] | None = None
         self._pool = QThreadPool(self)
-        self._work: Derived[_Read] = Derived("walk", self._pool, lambda: self._source, _read, forgetful=True)
+        self._work: Derived[_Read] = Derived("walk", self._pool, lambda _: self._source, _read, forgetful=True)
         self._work.changed.connect(self._understood)
         known = zoned(document.project, sensor)
         assert known is not None

@@ -15,8 +15,9 @@ from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal, pyqtSlot
 
 T = TypeVar("T")
 State = Literal["nothing", "stale", "busy", "fresh", "refused", "failed"]
-# What a result is of: compared part by part by identity. None: there is nothing to compute now.
-Reads = Callable[[], tuple[Any, ...] | None]
+# What a result is of, where so much is wanted of it: compared part by part by identity. None: there is nothing to
+# compute now.
+Reads = Callable[[Any], tuple[Any, ...] | None]
 
 # What panels say where a result could not be computed.
 NOT_COMPUTED = "This could not be computed, by a failure of the program; its log says why."
@@ -71,6 +72,8 @@ class Derived(QObject, Generic[T]):
         self.value: T | None = None
         self.words = ""
         self.progress = 0.0
+        # What is wanted of it in particular, beside what everybody sees: a way, a variant, a budget.
+        self.wanted: Any = None
         # What the value is of, and what was asked for last.
         self.of: tuple[Any, ...] | None = None
         self._asked: tuple[Any, ...] | None = None
@@ -86,7 +89,7 @@ class Derived(QObject, Generic[T]):
 
     def check(self) -> None:
         """Compute it anew if what it reads is another and somebody needs it."""
-        reads = self.reads()
+        reads = self.reads(self.wanted)
         if reads is not None and _same(reads, self._asked) and self.state not in ("stale", "nothing"):
             return
         if reads is None or not self.needed():
@@ -94,9 +97,14 @@ class Derived(QObject, Generic[T]):
             return
         self.ask()
 
+    def want(self, what: object) -> None:
+        """Want this of it from now on, whenever what it reads changes."""
+        self.wanted = what
+        self.check()
+
     def ask(self) -> None:
         """Compute it now, whoever needs it."""
-        reads = self.reads()
+        reads = self.reads(self.wanted)
         if reads is None:
             return
         self._number += 1

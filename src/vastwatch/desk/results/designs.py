@@ -1,0 +1,50 @@
+"""The design compared with a variant of it, whenever either changes."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from vastwatch.advice.judging.compared import RoomCompared, compared
+from vastwatch.advice.judging.settings import settings
+from vastwatch.design.project import Project, Variant
+from vastwatch.design.variants import designed_as
+from vastwatch.desk.results.derived import Task
+from vastwatch.desk.results.registry import DAYS, Kind, Results
+from vastwatch.rehearsal import Rehearsal, rehearse
+
+# Two designs are compared under so many seeds.
+COMPARED_SEEDS = 8
+
+
+class Designs(NamedTuple):
+    """The design and a variant of it, lived by the same people: every room of both in so many weeks, and one week as it
+    went in each."""
+
+    rooms: list[RoomCompared]
+    weeks: int
+    pair: tuple[Rehearsal, Rehearsal]
+
+
+def _designs(task: Task, project: Project, variant: Variant, seed: int) -> Designs:
+    other = designed_as(project, variant)
+    pair = rehearse(project, DAYS, seed), rehearse(other, DAYS, seed)
+    seeds = settings().chosen_on[:COMPARED_SEEDS]
+    weeks = len(seeds) * settings().days // 7
+
+    def show(rooms: list[RoomCompared]) -> None:
+        task.show(Designs(rooms, weeks, pair))
+
+    rooms = compared(
+        project, other, seeds, should_continue=task.should_continue, report_progress=task.report_progress, show=show
+    )
+    return Designs(rooms, weeks, pair)
+
+
+def _of_designs(results: Results, variant: Any) -> tuple[Project, Variant, int] | None:
+    project = results.document.project
+    found = next((v for v in project.variants if v.id == variant), None)
+    return None if found is None else (project, found, results.seed)
+
+
+# Wanted of it: the id of a variant; None: none is compared.
+DESIGNS = Kind("designs", _of_designs, _designs, judging=True, forgetful=True)
