@@ -305,13 +305,12 @@ def of_tables() -> Any:
             h.lights,
             h.why,
             h.caution,
-            *map(list, h.figures),
             msgspec.to_builtins(h.new("x", "r", "X", (1.0, 2.0))),
         ]
         for called, h in handlers().items()
     }
     lamp = handler_of(sample().lamps[0])
-    out["lamp"] = [*map(list, lamp.figures), msgspec.to_builtins(lamp.new("x", "r", "X", (1.0, 2.0)))]
+    out["lamp"] = [msgspec.to_builtins(lamp.new("x", "r", "X", (1.0, 2.0)))]
     out |= {
         d.id: [[label, fact.words if fact else None] for label, (fact,), *_ in comparison([d])] for d in catalogue()
     }

@@ -156,7 +156,7 @@ def test_hazards_are_drawn_told_and_follow_the_sun(qtbot, plan):
     click(qtbot, w, 4.4, 0.6)
     sun = project(w).hazards[-1]
     assert sun.kind == "sun patch"
-    box = inspect(w, "Computed from")
+    box = inspect(w, "From")
     box.setCurrentIndex(box.findData("shop-window"))
     box.activated.emit(box.currentIndex())
     assert find(project(w).hazards, sun.id).window == "shop-window"

@@ -22,6 +22,7 @@ from vastwatch.site.record import (
     Record,
     Ref,
 )
+from vastwatch.site.shown import Shown
 
 
 class DayPart(Record, frozen=True, kw_only=True):
@@ -49,25 +50,65 @@ class Settings(Record, frozen=True, kw_only=True):
     `by_hour`: parts of the day in which the device is set otherwise, in order, the last until the first begins again.
     """
 
-    sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] = 0
-    still_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
-    infrared_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] = 0
-    hold_s: NotNegative | None = None
+    sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20), Shown("Radar sensitivity", "steps")] = 0
+    still_below_max: Annotated[Annotated[int, msgspec.Meta(ge=0, le=20)] | None, Shown("To stillness", "steps")] = None
+    infrared_below_max: Annotated[int, msgspec.Meta(ge=0, le=20), Shown("PIR sensitivity", "steps")] = 0
+    hold_s: Annotated[NotNegative | None, Shown("Own hold", "s")] = None
     bands_below_max: Annotated[tuple[Annotated[int, msgspec.Meta(ge=0, le=20)], ...], msgspec.Meta(max_length=32)] = ()
     bands_still_below_max: Annotated[
         tuple[Annotated[int, msgspec.Meta(ge=0, le=20)], ...], msgspec.Meta(max_length=32)
     ] = ()
-    min_gate_m: NotNegative | None = None
-    max_gate_m: Positive | None = None
-    report_interval_s: Annotated[float, msgspec.Meta(ge=1, le=864_000)] | None = None
+    min_gate_m: Annotated[
+        NotNegative | None, Shown("Nearest", "m", "Nothing that it reads as nearer than this is reported.", 0.25)
+    ] = None
+    max_gate_m: Annotated[
+        Positive | None,
+        Shown("Farthest", "m", "Nothing that it reads as farther than this, along the slant, is reported.", 0.25, 0.5),
+    ] = None
+    report_interval_s: Annotated[
+        Annotated[float, msgspec.Meta(ge=1, le=864_000)] | None,
+        Shown(
+            "Reports every",
+            "s",
+            "Between its reports of light or humidity; each costs its cells a little.",
+            10,
+            high=86_400,
+        ),
+    ] = None
     folded: bool = False
-    measured_latency_s: Annotated[float, msgspec.Meta(ge=0, le=86_400)] | None = None
-    measured_range_m: Annotated[float, msgspec.Meta(gt=0, le=100)] | None = None
+    measured_latency_s: Annotated[
+        Annotated[float, msgspec.Meta(ge=0, le=86_400)] | None,
+        Shown(
+            "Latency found",
+            "s",
+            "How long it took to report where it hangs; counts in place of the box's.",
+            0.1,
+            high=600,
+        ),
+    ] = None
+    measured_range_m: Annotated[
+        Annotated[float, msgspec.Meta(gt=0, le=100)] | None,
+        Shown(
+            "Range found",
+            "m",
+            "How far away somebody walking was noticed where it hangs, on axis; counts in place of the box's.",
+            0.25,
+            0.1,
+        ),
+    ] = None
     measured_at: Point | None = None
     measured_yaw: float | None = None
     measured_bias_m: Annotated[float, msgspec.Meta(ge=-5, le=5)] | None = None
     measured_scale: Annotated[float, msgspec.Meta(ge=0.5, le=2)] | None = None
-    messages_lost: Annotated[float, msgspec.Meta(ge=0, le=0.5)] | None = None
+    messages_lost: Annotated[
+        Annotated[float, msgspec.Meta(ge=0, le=0.5)] | None,
+        Shown(
+            "Messages lost",
+            "%",
+            "Of what it sends by radio, the share that never arrives, %. Until it is set: as the Brief says.",
+            0.5,
+        ),
+    ] = None
     by_hour: Annotated[tuple[DayPart, ...], msgspec.Meta(max_length=24)] = ()
 
 
@@ -82,8 +123,8 @@ class Sensor(Record, frozen=True, kw_only=True):
     level: OfLevel
     name: str
     at: Point3
-    yaw: float = 0.0
-    pitch: float = 0.0
+    yaw: Annotated[float, Shown("Looks to", "turn", "0° along the plan's x axis, counter-clockwise.", 5)] = 0.0
+    pitch: Annotated[float, Shown("Pitch", "°", "Negative looks down.", 1, -90, 45)] = 0.0
     settings: Settings = Settings()
     host: Annotated[str, Ref("openings", "furnishings")] | None = None
 
@@ -105,10 +146,13 @@ class Zone(Record, frozen=True, kw_only=True):
     id: Id
     sensor: Annotated[str, Ref("sensors")]
     name: str
-    role: Role = "detect"
+    role: Annotated[
+        Role,
+        Shown("Where", why="What it is for.", options=("somebody stays", "somebody comes in", "nothing counts")),
+    ] = "detect"
     outline: Annotated[Outline, msgspec.Meta(min_length=3, max_length=24)]
     sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
-    off_delay_s: NotNegative | None = None
+    off_delay_s: Annotated[NotNegative | None, Shown("Left after", "s", step=5)] = None
     ticked: tuple[str, ...] = ()
 
 
@@ -135,7 +179,7 @@ class Fixture(Record, frozen=True, kw_only=True):
     room: OfRoom
     name: str
     at: Point
-    watts: NotNegative
+    watts: Annotated[NotNegative, Shown("Watts", why="What it draws while it runs.", high=20_000)]
 
 
 class Lamp(Fixture, frozen=True, kw_only=True):
@@ -149,15 +193,29 @@ class Lamp(Fixture, frozen=True, kw_only=True):
     while it is off.
     """
 
-    lumens: NotNegative
+    lumens: Annotated[NotNegative, Shown("Lumens", why="Light output.", step=50, high=500_000)]
     zone: Annotated[str, Ref("zones", gone="clear")] | None = None
-    height_m: Annotated[float, msgspec.Meta(gt=0, le=30)] | None = None
-    beam_deg: Annotated[float, msgspec.Meta(ge=5, le=170)] | None = None
+    height_m: Annotated[
+        Annotated[float, msgspec.Meta(gt=0, le=30)] | None,
+        Shown("Hangs at", "m", "Height above the floor; under the ceiling unless it is set.", 0.1, 0.05),
+    ] = None
+    beam_deg: Annotated[
+        Annotated[float, msgspec.Meta(ge=5, le=170)] | None,
+        Shown(
+            "Beam", "°", "Where its strength is half; 120 degrees as a plain disc has. A photometric file says more.", 5
+        ),
+    ] = None
     photometry: Annotated[str, Ref("photometries", gone="clear")] | None = None
     turned_deg: Annotated[float, msgspec.Meta(ge=-3600, le=3600)] = 0.0
-    dims: bool = True
-    least_level: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.0
-    standby_w: Annotated[float, msgspec.Meta(ge=0, le=50)] = 0.0
+    dims: Annotated[
+        bool, Shown("Dims", why="Whether its level can be set, or it is on or off.", options=("no", "yes"))
+    ] = True
+    least_level: Annotated[
+        float, msgspec.Meta(ge=0, le=1), Shown("Least, %", "%", "The lowest level that it keeps without flicker.")
+    ] = 0.0
+    standby_w: Annotated[
+        float, msgspec.Meta(ge=0, le=50), Shown("Standby, W", "", "What it draws while it is off.", 0.1)
+    ] = 0.0
 
 
 class Photometry(Record, frozen=True, kw_only=True):
@@ -188,8 +246,12 @@ class Guarded(Fixture, frozen=True, kw_only=True):
     for its kind. `locks`: while any of these holds it never runs, whatever else says so: a window that is open."""
 
     rows: Annotated[tuple[Row, ...], msgspec.Meta(max_length=24)] = ()
-    least_run_s: NotNegative = 0.0
-    least_rest_s: NotNegative = 0.0
+    least_run_s: Annotated[
+        NotNegative, Shown("Runs at least", "s", "Once on it stays on for so long.", 60, high=86_400)
+    ] = 0.0
+    least_rest_s: Annotated[
+        NotNegative, Shown("Rests at least", "s", "Once off it stays off for so long.", 60, high=86_400)
+    ] = 0.0
     moves_a_day: Annotated[int, msgspec.Meta(ge=1, le=1000)] | None = None
     locks: Annotated[tuple[Expr, ...], msgspec.Meta(max_length=8)] = ()
 
@@ -200,8 +262,12 @@ class Fan(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
     It starts once somebody has been there for `wait_s`, so that whoever only passes does not start it.
     """
 
-    run_on_s: NotNegative = 600.0
-    wait_s: NotNegative = 60.0
+    run_on_s: Annotated[
+        NotNegative, Shown("Runs on", "s", "How long it runs on after presence has ended.", 60, high=7200)
+    ] = 600.0
+    wait_s: Annotated[
+        NotNegative, Shown("Starts after", "s", "Whoever leaves sooner does not start it.", 15, high=1800)
+    ] = 60.0
 
 
 class Machine(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="machine"):
@@ -211,7 +277,9 @@ class Machine(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="machine
 class Vacuum(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="vacuum"):
     """A floor cleaner that comes out by day once its room has been empty for `empty_s`, and waits for who comes in."""
 
-    empty_s: NotNegative = 300.0
+    empty_s: Annotated[
+        NotNegative, Shown("Empty for", "s", "Nobody may have been there for so long.", 60, high=7200)
+    ] = 300.0
 
 
 class Sign(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="sign"):
@@ -221,7 +289,9 @@ class Sign(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="sign"):
 class SetBack(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="set-back"):
     """Heating that is let down while the room has been empty for `empty_s`; its thermostat stays above everything."""
 
-    empty_s: NotNegative = 3600.0
+    empty_s: Annotated[
+        NotNegative, Shown("Empty for", "s", "Nobody may have been there for so long.", 300, high=86_400)
+    ] = 3600.0
 
 
 class Cover(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="cover"):
@@ -295,10 +365,28 @@ class Button(Record, frozen=True, kw_only=True):
     room: OfRoom
     name: str
     at: Point
-    does: Literal["toggle", "off", "scene", "leave"] = "toggle"
+    does: Annotated[
+        Literal["toggle", "off", "scene", "leave"],
+        Shown(
+            "Does",
+            why="What a press puts above the room's ladder.",
+            options=("off, or on", "off", "a scene", "leaves it alone"),
+        ),
+    ] = "toggle"
     scene: Annotated[str, Ref("scenes", gone="clear")] | None = None
-    ends: Ends = "vacancy"
-    minutes: Annotated[float, msgspec.Meta(gt=0, le=1440)] = 30.0
+    ends: Annotated[
+        Ends,
+        Shown(
+            "Ends",
+            why="When what was pressed ends by itself.",
+            options=("once the room is empty", "after some minutes", "at a clock time", "at the next press", "never"),
+        ),
+    ] = "vacancy"
+    minutes: Annotated[
+        float,
+        msgspec.Meta(gt=0, le=1440),
+        Shown("Minutes", "", "How long it lasts, where it ends after some minutes.", 5, 1),
+    ] = 30.0
     clock: Clock = "06:00"
 
 

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 import msgspec
 
 from vastwatch.site.record import Clock, Id, NotNegative, OfLevel, OfRoom, Outline, Point, Positive, Record, Ref
+from vastwatch.site.shown import Shown
 
 WallMaterial = Literal["plasterboard", "timber", "brick", "concrete", "glass"]
 OpeningKind = Literal["door", "window", "archway"]
@@ -55,8 +56,10 @@ class Wall(Record, frozen=True, kw_only=True):
     level: OfLevel
     a: Point
     b: Point
-    thickness: Positive = 0.1
-    material: WallMaterial = "plasterboard"
+    thickness: Annotated[Positive, Shown("Thick", "m", "Thickness of the wall.", 0.01, 0.02, 1.5)] = 0.1
+    material: Annotated[WallMaterial, Shown("Material", why="What radar loses in it; infrared sees through none.")] = (
+        "plasterboard"
+    )
 
 
 class Opening(Record, frozen=True, kw_only=True):
@@ -69,14 +72,14 @@ class Opening(Record, frozen=True, kw_only=True):
     id: Id
     wall: Annotated[str, Ref("walls")]
     kind: OpeningKind
-    offset: NotNegative
-    width: Positive
-    sill: NotNegative = 0.0
-    head: Positive = 2.0
-    leaf: Leaf = "timber"
-    rest: Rest = "closed"
-    hinge: Literal["a", "b"] = "a"
-    swings: Literal["left", "right"] = "left"
+    offset: Annotated[NotNegative, Shown("Along", "m", "From the wall's end to the opening.", 0.05, 0, 20)]
+    width: Annotated[Positive, Shown("Width", "m", "Clear width.", 0.05, 0.2, 20)]
+    sill: Annotated[NotNegative, Shown("Sill", "m", "Height of its lower edge.", 0.05, 0, 20)] = 0.0
+    head: Annotated[Positive, Shown("Head", "m", "Height of its upper edge.", 0.05, 0.2, 20)] = 2.0
+    leaf: Annotated[Leaf, Shown("Leaf", why="Glass blinds a PIR too.")] = "timber"
+    rest: Annotated[Rest, Shown("Rests", why="How it normally stands.")] = "closed"
+    hinge: Annotated[Literal["a", "b"], Shown("Hinge", why="At which end of the opening.")] = "a"
+    swings: Annotated[Literal["left", "right"], Shown("Swings", why="Which way the leaf opens.")] = "left"
 
 
 class Needs(Record, frozen=True, kw_only=True):
@@ -142,7 +145,9 @@ class Room(Record, frozen=True, kw_only=True):
     name: str
     outline: Annotated[Outline, msgspec.Meta(min_length=3)]
     use: RoomUse
-    ambient_c: float = 21.0
+    ambient_c: Annotated[
+        float, Shown("Air °C", why="The warmer the background, the shorter a PIR sees.", low=-30, high=60)
+    ] = 21.0
     control: Control = "presence"
     needs: Needs = Needs()
     own_use: Annotated[str, Ref("uses", gone="clear")] | None = None
@@ -161,12 +166,19 @@ class Furnishing(Record, frozen=True, kw_only=True):
     name: str
     kind: str
     outline: Annotated[Outline, msgspec.Meta(min_length=3)]
-    z0: NotNegative = 0.0
-    z1: Positive = 0.75
-    material: FurnishingMaterial = "timber"
+    z0: Annotated[NotNegative, Shown("Bottom", "m", "Height of its lower edge: sensors see below it.", 0.05, 0, 10)] = (
+        0.0
+    )
+    z1: Annotated[
+        Positive, Shown("Top", "m", "Height of its upper edge: what it hides depends on it.", 0.05, 0.02, 10)
+    ] = 0.75
+    material: Annotated[FurnishingMaterial, Shown("Of", why="What radar loses in it.")] = "timber"
     climb: float | None = None
-    mattress: Literal["springs", "foam"] | None = None
-    mattress_m: Positive = 0.2
+    mattress: Annotated[
+        Literal["springs", "foam"] | None,
+        Shown("Mattress", why="Foam spreads a load until a strip under it never closes."),
+    ] = None
+    mattress_m: Annotated[Positive, Shown("Thick", "m", "Thickness of the mattress.", 0.01, 0.03, 0.6)] = 0.2
 
 
 class Spot(Record, frozen=True, kw_only=True):
@@ -177,12 +189,29 @@ class Spot(Record, frozen=True, kw_only=True):
     room: OfRoom
     name: str
     at: Point
-    facing: float = 0.0
-    posture: Posture = "standing"
-    activity: Activity = "passing"
-    lux: NotNegative | None = None
-    calls_per_hour: Annotated[float, msgspec.Meta(ge=0, le=30)] = 0.0
-    exercise: bool = False
+    facing: Annotated[
+        float, Shown("Faces", "turn", "Which way somebody here faces; a radar sees a chest best.", 15)
+    ] = 0.0
+    posture: Annotated[Posture, Shown("Is", why="How somebody here holds themselves.")] = "standing"
+    activity: Annotated[Activity, Shown("Does", why="What is done here: how still, and so how hard to notice.")] = (
+        "passing"
+    )
+    lux: Annotated[
+        NotNegative | None, Shown("Lux", "", "Light wanted at this spot; the room's own until it is set.", 25, 0, 5000)
+    ] = None
+    calls_per_hour: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=30),
+        Shown("Calls", "", "Calls an hour that are taken here: machines can keep quiet.", 0.5),
+    ] = 0.0
+    exercise: Annotated[
+        bool,
+        Shown(
+            "Screen",
+            why="What the room's player shows meanwhile: nobody exercises in the dark.",
+            options=("off", "exercise"),
+        ),
+    ] = False
 
 
 class Hazard(Record, frozen=True, kw_only=True):
@@ -193,9 +222,11 @@ class Hazard(Record, frozen=True, kw_only=True):
     id: Id
     level: OfLevel
     name: str
-    kind: HazardKind
+    kind: Annotated[HazardKind, Shown("Kind", why="What it is; how often it fools follows.")]
     outline: Annotated[Outline, msgspec.Meta(min_length=3)]
-    strength: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.5
+    strength: Annotated[
+        float, msgspec.Meta(ge=0, le=1), Shown("Strength", "%", "0 harmless, 100 as bad as they come.", 10)
+    ] = 0.5
     times: tuple[tuple[Clock, Clock], ...] = ()
     window: Annotated[str, Ref("openings", gone="clear")] | None = None
 

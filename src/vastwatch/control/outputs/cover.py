@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Figure
-from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows
+from vastwatch.control.outputs.rows import ByRows
 from vastwatch.design.expressions import ClockTime
 from vastwatch.design.records import Cover, Row
 from vastwatch.site.record import Point
@@ -19,10 +18,6 @@ class CoverHandler(ByRows):
     caution = (
         "A cover that moves by itself can trap: never before a way out or where a child plays, and stop it by hand in "
         "sight of it. Wind guards stay above everything."
-    )
-    figures = (
-        Figure("watts", "Watts", "plain", 1, 0, 20_000, "What it draws while it runs."),
-        *LEAST_FIGURES,
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Cover:

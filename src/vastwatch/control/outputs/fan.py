@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Figure, Situation
+from vastwatch.control.outputs.handler import Situation
 from vastwatch.control.outputs.rows import ByRows
 from vastwatch.design.records import Fan
 from vastwatch.signals import Signal
@@ -24,11 +24,6 @@ class FanHandler(ByRows):
     caution = (
         "A fan in a room with a flue or a fire, or one that has to clear fumes, never follows presence alone: keep its "
         "own overrun and interlocks, and ask a licensed fitter. Isolate the circuit before you touch it."
-    )
-    figures = (
-        Figure("watts", "Watts", "plain", 1, 0, 5000, "What it draws while it runs."),
-        Figure("run_on_s", "Runs on", "time", 60, 0, 7200, "How long it runs on after presence has ended."),
-        Figure("wait_s", "Starts after", "time", 15, 0, 1800, "Whoever leaves sooner does not start it."),
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Fan:

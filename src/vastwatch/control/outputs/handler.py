@@ -32,19 +32,6 @@ class Situation(NamedTuple):
     calendar: Calendar | None = None
 
 
-class Figure(NamedTuple):
-    """A figure of an output that is set by hand: its field, what it is called, its kind (time, plain), how it steps,
-    its bounds, and why one would set it."""
-
-    field: str
-    words: str
-    kind: str
-    step: float
-    low: float
-    high: float
-    why: str
-
-
 class OutputHandler(Protocol):
     """What is known of one kind of output."""
 
@@ -52,10 +39,9 @@ class OutputHandler(Protocol):
     lights: bool
     # Whom it bothers while it runs: nobody, those who want quiet (sleepers, a film, a call), or anybody in its room.
     bothers: Literal["nobody", "the quiet", "anybody"]
-    # What one is called, what it is for, what is set on it, and the usual caution where one can hurt somebody.
+    # What one is called, what it is for, and the usual caution where one can hurt somebody.
     called: str
     why: str
-    figures: tuple[Figure, ...]
     caution: str
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Fixture:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from vastwatch.control.manual.by_hand import on_by_hand
-from vastwatch.control.outputs.handler import Figure, Situation
+from vastwatch.control.outputs.handler import Situation
 from vastwatch.design.records import Lamp
 from vastwatch.signals import Levels
 from vastwatch.site.record import Point
@@ -20,11 +20,6 @@ class LampHandler:
     lights = True
     bothers: Literal["nobody"] = "nobody"
     called, why, caution = "lamp", "Lights its room while somebody is there and it is dark enough.", ""
-    figures = (
-        Figure("watts", "Watts", "plain", 1, 0, 5000, "Counts into the energy burned for nobody."),
-        Figure("lumens", "Lumens", "plain", 50, 0, 500_000, "Light output."),
-        Figure("standby_w", "Standby, W", "plain", 0.1, 0, 50, "What it draws while it is off."),
-    )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Lamp:
         return Lamp(id=ident, room=room, name=name, at=at, watts=8.0, lumens=760.0)

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Figure
-from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows
+from vastwatch.control.outputs.rows import ByRows
 from vastwatch.design.expressions import ClockTime, Fact
 from vastwatch.design.records import Machine, Row
 from vastwatch.site.record import Point
@@ -18,10 +17,6 @@ class MachineHandler(ByRows):
     called, why = "quiet machine", "Hums when it may, and stands still during a film or while somebody sleeps."
     caution = (
         "A machine with moving or hot parts is never started unseen by anybody: what switches it may only keep it off."
-    )
-    figures = (
-        Figure("watts", "Watts", "plain", 1, 0, 20_000, "What it draws while it runs."),
-        *LEAST_FIGURES,
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Machine:

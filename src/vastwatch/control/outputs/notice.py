@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Figure
-from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows
+from vastwatch.control.outputs.rows import ByRows
 from vastwatch.design.records import Notice
 from vastwatch.site.record import Point
 
@@ -18,10 +17,6 @@ class NoticeHandler(ByRows):
     caution = (
         "A notice is a convenience. It is no alarm and no care or life-safety device: falls, beds, pools and doors "
         "need equipment made and installed for that, and the consent of those who are watched."
-    )
-    figures = (
-        Figure("watts", "Watts", "plain", 1, 0, 20_000, "What it draws while it runs."),
-        *LEAST_FIGURES,
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Notice:

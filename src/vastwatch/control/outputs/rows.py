@@ -10,17 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.ladder import levels_of, winners
-from vastwatch.control.outputs.handler import Figure, Situation
+from vastwatch.control.outputs.handler import Situation
 from vastwatch.design.records import Guarded
 from vastwatch.signals import Calendar, Levels, Signal
 
 Array = NDArray[np.float64]
-
-# The guards that are set by hand on any of them.
-LEAST_FIGURES = (
-    Figure("least_run_s", "Runs at least", "time", 60, 0, 86_400, "Once on it stays on for so long."),
-    Figure("least_rest_s", "Rests at least", "time", 60, 0, 86_400, "Once off it stays off for so long."),
-)
 
 
 def by_rows(output: Guarded, rows: tuple[Signal, ...], calendar: Calendar) -> Levels:

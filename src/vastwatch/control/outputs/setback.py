@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Figure, Situation
-from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows
+from vastwatch.control.outputs.handler import Situation
+from vastwatch.control.outputs.rows import ByRows
 from vastwatch.design.records import SetBack
 from vastwatch.signals import Signal
 from vastwatch.site.record import Point
@@ -19,11 +19,6 @@ class SetBackHandler(ByRows):
     caution = (
         "Heat never follows presence alone: thermostat, frost guard and the boiler's own cut-outs stay above "
         "everything, and it never asks for more than the thermostat does. Ask a licensed fitter."
-    )
-    figures = (
-        Figure("watts", "Watts", "plain", 1, 0, 20_000, "What it draws while it runs."),
-        Figure("empty_s", "Empty for", "time", 300, 0, 86_400, "Nobody may have been there for so long."),
-        *LEAST_FIGURES,
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> SetBack:

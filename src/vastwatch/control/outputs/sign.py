@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Figure, Situation
-from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows
+from vastwatch.control.outputs.handler import Situation
+from vastwatch.control.outputs.rows import ByRows
 from vastwatch.design.records import Sign
 from vastwatch.signals import Signal
 from vastwatch.site.record import Point
@@ -17,10 +17,6 @@ class SignHandler(ByRows):
     bothers: Literal["nobody"] = "nobody"
     called, why = "sign", "Says at the door that somebody is in."
     caution = "A sign of presence tells strangers too whether a building is empty: think who reads it."
-    figures = (
-        Figure("watts", "Watts", "plain", 1, 0, 20_000, "What it draws while it runs."),
-        *LEAST_FIGURES,
-    )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Sign:
         return Sign(id=ident, room=room, name=name, at=at, watts=2.0, least_run_s=10.0)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
-from vastwatch.control.outputs.handler import Figure, Situation
-from vastwatch.control.outputs.rows import LEAST_FIGURES, ByRows, by_day
+from vastwatch.control.outputs.handler import Situation
+from vastwatch.control.outputs.rows import ByRows, by_day
 from vastwatch.design.records import Vacuum
 from vastwatch.signals import Signal
 from vastwatch.site.record import Point
@@ -18,11 +18,6 @@ class VacuumHandler(ByRows):
     called, why = "vacuum", "Cleans once its room has been empty for a while, and waits when somebody comes."
     caution = (
         "A cleaner that moves by itself is not sent where somebody may trip over it: stairs and ways out stay free."
-    )
-    figures = (
-        Figure("watts", "Watts", "plain", 1, 0, 20_000, "What it draws while it runs."),
-        Figure("empty_s", "Empty for", "time", 60, 0, 7200, "Nobody may have been there for so long."),
-        *LEAST_FIGURES,
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Vacuum:

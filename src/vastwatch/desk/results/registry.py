@@ -96,6 +96,8 @@ class Results(QObject):
         for pool in (self._pool, self._judges):
             pool.setMaxThreadCount(1)
         self._of: dict[Kind[Any], Derived[Any]] = {}
+        # Whether anything is computed yet: the window is painted first.
+        self._begun = False
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
         self._settle.setInterval(SETTLE_MS)
@@ -116,7 +118,12 @@ class Results(QObject):
                 needed=lambda: not kind.asked and kind.needed(self.focus), forgetful=kind.forgetful or kind.asked,
             )  # fmt: skip
             found.failed.connect(self.failure)
+            if self._begun and not kind.idle:
+                QTimer.singleShot(0, self._check(found))
         return cast("Derived[T]", found)
+
+    def _check(self, derived: Derived[Any]) -> Callable[[], None]:
+        return lambda: None if self.stopped else derived.check()
 
     def _each(self, which: Callable[[Kind[Any]], bool]) -> list[Derived[Any]]:
         return [derived for kind, derived in self._of.items() if which(kind)]
@@ -170,6 +177,7 @@ class Results(QObject):
     def refresh(self) -> None:
         """Ask for whatever is not of the present design and is looked at."""
         if not self.stopped:
+            self._begun = True
             for derived in self._each(lambda kind: not kind.idle):
                 derived.check()
 

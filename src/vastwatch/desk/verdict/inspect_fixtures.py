@@ -4,33 +4,32 @@ from __future__ import annotations
 
 from datetime import date
 from functools import partial
-from typing import Any, get_args
+from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QLineEdit
 
 from vastwatch.advice.checks.cautions import CAUTIONS
 from vastwatch.advice.hardware.fixing import opening_middle
-from vastwatch.design.edits.drawing_aids import HAZARD_KINDS, times_of, times_words
+from vastwatch.design.edits.drawing_aids import times_of, times_words
 from vastwatch.design.edits.selections import set_many
 from vastwatch.design.edits.wiring import load_w, switches_of
 from vastwatch.design.places import room_at
-from vastwatch.design.project import find, find_any
-from vastwatch.desk.shell.parts import Choice, FigureField, label, narrow
+from vastwatch.design.project import Project, find, find_any
+from vastwatch.desk.shell.editing import At, Edited
+from vastwatch.desk.shell.parts import label
 from vastwatch.desk.shell.units import show_length
 from vastwatch.desk.verdict.form import Form
 from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.mounted import mount
-from vastwatch.site.building import WallMaterial
+from vastwatch.site.building import Wall
+from vastwatch.site.shown import field_of
 from vastwatch.words import sentence
 
 
 def hazard_form(form: Form, hazard: Any) -> None:
     form.name_field(form.tr("Fools sensors"))
-    grid = form.grid()
-    form.choice(grid, 0, form.tr("Kind"), "kind", HAZARD_KINDS, form.tr("What it is; how often it fools follows."))
-    form.figure(grid, 1, "Strength", lambda r: 100 * r.strength, lambda r, v: replace(r, strength=v / 100), "plain",
-                 10, 0, 100, form.tr("0 harmless, 100 as bad as they come."))  # fmt: skip
+    form.fields("kind", "strength")
     times = QLineEdit()
     times.setAccessibleName(form.tr("Times"))
     times.setToolTip(form.tr("When it is there: 8-10, 13:30-15; empty for always."))
@@ -39,18 +38,12 @@ def hazard_form(form: Form, hazard: Any) -> None:
                and find(form.document.project.walls, o.wall).level == hazard.level]  # fmt: skip
     from_sun = hazard.kind == "sun patch" and bool(windows)
     if from_sun:
-        box = narrow(Choice())
-        box.setAccessibleName(form.tr("Computed from"))
-        box.setToolTip(form.tr("Place and hours then follow the sun through this window on the rehearsed date."))
-        box.addItem(form.tr("as drawn"), None)
-        for o in windows:
-            box.addItem(_window_words(form, o), o.id)
-        box.activated.connect(lambda k: form.set_field("window", box.itemData(k)))
-        grid.addWidget(label(form.tr("From"), "soft"), 1, 0)
-        grid.addWidget(box, 1, 1, 1, 3)
-        form.fills.append(lambda r: box.setCurrentIndex(max(box.findData(r.window), 0)))
-    grid.addWidget(label(form.tr("Times"), "soft"), 2, 0)
-    grid.addWidget(times, 2, 1, 1, 3)
+        form.choice(
+            form.tr("From"), [(None, form.tr("as drawn")), *((o.id, _window_words(form, o)) for o in windows)],
+            lambda r: r.window, lambda r, window: replace(r, window=window),
+            form.tr("Place and hours then follow the sun through this window on the rehearsed date."), wide=True,
+        )  # fmt: skip
+    form.put(form.tr("Times"), times, wide=True)
 
     def fill(r: Any) -> None:
         day = date.fromisoformat(form.document.project.brief.rehearse_from)
@@ -130,24 +123,31 @@ def many_form(form: Form) -> None:
     if not walls:
         form.box.addWidget(label(form.tr("Drag or nudge them, R and L turn, X mirrors, Del deletes."), "soft", True))
         return
-    grid = form.grid()
-    box = narrow(Choice())
-    box.addItems(list(get_args(WallMaterial)))
-    box.setAccessibleName(form.tr("Material of all"))
-    same = len({w.material for w in walls}) == 1
-    box.setCurrentIndex(get_args(WallMaterial).index(walls[0].material) if same else -1)
-    box.activated.connect(lambda k: _set_walls(form, "material", get_args(WallMaterial)[k]))
-    thick = FigureField(form.tr("Thickness of all"), form.length, partial(show_length, feet=form.focus.feet), 0.01,
-                        0.02, 1.5, form.tr("Of all selected walls."))  # fmt: skip
-    thick.set_value(walls[0].thickness)
-    thick.wrong.connect(form.say)
-    thick.entered.connect(lambda v: _set_walls(form, "thickness", v))
-    for at, (words, widget) in enumerate(((form.tr("Material"), box), (form.tr("Thick"), thick))):
-        grid.addWidget(label(words, "soft"), 0, 2 * at)
-        grid.addWidget(widget, 0, 2 * at + 1)
+    edited = Edited(form.document, form.focus, Wall, _walls(form.focus.marked))
+    edited.say.connect(form.say)
+    for name, words in (("material", form.tr("Material of all")), ("thickness", form.tr("Thickness of all"))):
+        shown = field_of(Wall, name).shown.words
+        form.put(shown, edited.field(name, read=partial(_same, form, name), words=words))
+    edited.fill()
+    form.fills.append(lambda _: edited.fill())
 
 
-def _set_walls(form: Form, field: str, value: object) -> None:
-    marked = sorted(form.focus.marked)
-    new = set_many(form.document.project, marked, **{field: value})
-    form.document.apply(new, f"Set {field} of {len(marked)} walls to {value}", f"walls-{field}")
+def _same(form: Form, name: str, wall: Wall) -> Any:
+    """What all walls of the selection have; None where they differ in what is one of a few."""
+    values = {getattr(w, name) for w in form.document.project.walls if w.id in form.focus.marked}
+    return getattr(wall, name) if len(values) == 1 or name == "thickness" else None
+
+
+def _walls(marked: frozenset[str]) -> At:
+    """All walls of a selection as one: the first of them, and what becomes of it becomes of all."""
+
+    def get(project: Project) -> Wall | None:
+        return next((w for w in project.walls if w.id in marked), None)
+
+    def put(project: Project, new: Wall) -> Project:
+        old = find(project.walls, new.id)
+        changed = {name: getattr(new, name) for name in ("material", "thickness")
+                   if getattr(new, name) != getattr(old, name)}  # fmt: skip
+        return set_many(project, sorted(marked), **changed)
+
+    return At(get, put, lambda _: f"{len(marked)} walls", "walls")

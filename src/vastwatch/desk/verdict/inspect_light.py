@@ -3,52 +3,41 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, get_args
+from typing import Any
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QPushButton
+from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from vastwatch.control.light.photometry import height_of
 from vastwatch.control.manual.hand import ends_words
+from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.lamps import photometry_for, with_photometry, without_photometry
 from vastwatch.design.ladders import scenes_in
 from vastwatch.design.project import find
-from vastwatch.design.records import Button, Ends
+from vastwatch.design.records import Button
 from vastwatch.desk.shell.parts import row
 from vastwatch.desk.verdict.form import Form
-from vastwatch.desk.verdict.inspect_building import circuit_choice, output_form
+from vastwatch.desk.verdict.inspect_building import circuit_choice
 from vastwatch.files import ProjectError
 from vastwatch.files.photometric import read_photometric
 
-DOES = {"toggle": "off, or on", "off": "off", "scene": "a scene", "leave": "leaves it alone"}
-ENDS = {
-    "vacancy": "once the room is empty", "minutes": "after some minutes", "clock": "at a clock time",
-    "press": "at the next press", "never": "never",
-}  # fmt: skip
+# The beam of a plain disc, degrees.
+DISC_DEG = 120.0
 
 
 def lamp_form(form: Form, lamp: Any) -> None:
-    output_form(form, lamp)
-    grid = form.grid()
-    form.figure(grid, 0, "Hangs at", lambda r: height_of(form.document.project, r),
-                lambda r, v: replace(r, height_m=v), "length", 0.1, 0.05, 30,
-                form.tr("Height above the floor; under the ceiling unless it is set."))  # fmt: skip
-    form.figure(
-        grid, 1, "Beam", lambda r: 120.0 if r.beam_deg is None else r.beam_deg,
-        lambda r, v: replace(r, beam_deg=None if v == 120.0 else v), "angle", 5, 5, 170,
-        form.tr("Where its strength is half; 120 degrees as a plain disc has. A photometric file says more."),
+    form.name_field(form.tr("Lamp"))
+    form.fields("watts", "lumens")
+    form.field("height_m", read=lambda r: height_of(form.document.project, r))
+    form.field(
+        "beam_deg", read=lambda r: DISC_DEG if r.beam_deg is None else r.beam_deg,
+        write=lambda r, v: replace(r, beam_deg=None if v == DISC_DEG else v),
     )  # fmt: skip
-    form.figure(
-        grid, 2, "Least, %", lambda r: 100 * r.least_level, lambda r, v: replace(r, least_level=v / 100), "plain", 1, 0,
-        100, form.tr("The lowest level that it keeps without flicker."),
-    )  # fmt: skip
-    form.made_choice(
-        grid, 3, form.tr("Dims"), [("yes", form.tr("yes")), ("no", form.tr("no"))],
-        lambda r: "yes" if r.dims else "no", lambda r, key: replace(r, dims=key == "yes"),
-        form.tr("Whether its level can be set, or it is on or off."),
-    )  # fmt: skip
+    form.fields("dims", "least_level", "standby_w")
+    form.place_figures()
+    circuit_choice(form)
     _photometry(form, lamp)
-    circuit_choice(form, lamp)
+    form.text(lambda _: form.tr(handler_of(lamp).caution))
 
 
 def _photometry(form: Form, lamp: Any) -> None:
@@ -99,27 +88,21 @@ def _without(form: Form, ident: str) -> None:
 def button_form(form: Form, button: Any) -> None:
     """What a press does, and until when."""
     form.name_field(form.tr("Button"))
-    grid: QGridLayout = form.grid()
-    form.choice(grid, 0, form.tr("Does"), "does", tuple(DOES), form.tr("What a press puts above the room's ladder."),
-                tuple(DOES.values()))  # fmt: skip
-    form.choice(
-        grid, 2, form.tr("Ends"), "ends", tuple(get_args(Ends)), form.tr("When what was pressed ends by itself."),
-        tuple(ENDS[x] for x in get_args(Ends)), wide=True,
-    )  # fmt: skip
-    form.figure(grid, 4, "Minutes", lambda r: r.minutes, lambda r, v: replace(r, minutes=v), "plain", 5, 1, 1440,
-                form.tr("How long it lasts, where it ends after some minutes."))  # fmt: skip
-    # A time that a file has and the list has not is listed too.
-    times = sorted({*(f"{m // 60:02d}:{m % 60:02d}" for m in range(0, 1440, 30)), button.clock})
-    form.made_choice(
-        grid, 5, form.tr("Clock"), [(t, t) for t in times], lambda r: r.clock, lambda r, key: replace(r, clock=key),
-        form.tr("When it ends, where it does so at a time."),
-    )  # fmt: skip
+    form.field("does")
     scenes = [("", form.tr("brightest")), *((s.id, s.name) for s in scenes_in(form.document.project, button.room))]
-    form.made_choice(
-        grid, 1, form.tr("Scene"), scenes, lambda r: r.scene or "", lambda r, key: replace(r, scene=key or None),
+    form.choice(
+        form.tr("Scene"), scenes, lambda r: r.scene or "", lambda r, key: replace(r, scene=key or None),
         form.tr("What it asks for when it switches on."),
     )  # fmt: skip
-    form.place_figures(grid, 6)
+    form.field("ends", wide=True)
+    form.field("minutes")
+    # A time that a file has and the list has not is listed too.
+    times = sorted({*(f"{m // 60:02d}:{m % 60:02d}" for m in range(0, 1440, 30)), button.clock})
+    form.choice(
+        form.tr("Clock"), [(t, t) for t in times], lambda r: r.clock, lambda r, key: replace(r, clock=key),
+        form.tr("When it ends, where it does so at a time."),
+    )  # fmt: skip
+    form.place_figures()
 
     def told(record: Button) -> str:
         room = find(form.document.project.rooms, record.room)

@@ -9,19 +9,15 @@ from PyQt6.QtWidgets import QPushButton
 
 from vastwatch.design.edits.zones import follow
 from vastwatch.design.places import room_at
-from vastwatch.design.project import find
+from vastwatch.design.project import Project, find
 from vastwatch.design.references import without
-from vastwatch.desk.shell.parts import Choice, label, narrow
 from vastwatch.desk.verdict.form import Form
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.zoned import tracking
+from vastwatch.site.shown import Shown
 from vastwatch.words import duration_words
-
-ROLES = {
-    "detect": "somebody stays", "entry": "somebody comes in", "ignore": "nothing counts",
-}  # fmt: skip
 
 
 def zone_form(form: Form, zone: Any) -> None:
@@ -30,17 +26,15 @@ def zone_form(form: Form, zone: Any) -> None:
     sensor = find(project.sensors, zone.sensor)
     device = tracking(find(project.devices, sensor.device))
     form.name_field(form.tr("Zone of {}").format(sensor.name))
-    grid = form.grid()
     if device is not None and device.zones:
         rules = device.zone_rules or ZoneRules()
-        form.choice(grid, 0, form.tr("Where"), "role", tuple(ROLES), form.tr("What it is for."), tuple(ROLES.values()),
-                    wide=True)  # fmt: skip
+        form.field("role", wide=True)
         why = form.tr("How long it says so after the last report in it; up to {}.").format(
             duration_words(rules.off_delay_max_s)
         )
-        form.figure(
-            grid, 2, "Left after", lambda r: rules.off_delay_s if r.off_delay_s is None else r.off_delay_s,
-            lambda r, v: replace(r, off_delay_s=v), "time", 5.0, 0.0, rules.off_delay_max_s, why,
+        form.field(
+            "off_delay_s", read=lambda r: rules.off_delay_s if r.off_delay_s is None else r.off_delay_s,
+            high=rules.off_delay_max_s, why=why,
         )  # fmt: skip
         if rules.sensitivity:
             most = device.steps
@@ -50,8 +44,8 @@ def zone_form(form: Form, zone: Any) -> None:
                 return most - (sensor.settings.sensitivity_below_max if below is None else below)
 
             form.figure(
-                grid, 3, "Sensitivity", level, lambda r, v: replace(r, sensitivity_below_max=int(most - round(v))),
-                "steps", 1, 1, most, form.tr("In this zone: 1 to {}, each step 3 dB.").format(most),
+                Shown("Sensitivity", "steps", form.tr("In this zone: 1 to {}, each step 3 dB.").format(most)), 1, most,
+                level, lambda r, v: replace(r, sensitivity_below_max=int(most - round(v))),
             )  # fmt: skip
     form.text(lambda r: _counted(form, r), "")
     _lamp(form, zone)
@@ -93,30 +87,19 @@ def _lamp(form: Form, zone: Any) -> None:
     lamps = [x for x in project.lamps if room is not None and x.room == room.id]
     if not lamps:
         return
-    box = narrow(Choice())
-    box.setAccessibleName(form.tr("Lamp that follows"))
-    box.setToolTip(form.tr("It burns while somebody is in this zone, in place of the room's presence."))
-    box.addItem(form.tr("no lamp of its own"), None)
-    for x in lamps:
-        box.addItem(x.name, x.id)
-    ident = form.shown_id
 
-    def chosen(k: int) -> None:
+    def following(z: Any) -> str | None:
+        return next((x.id for x in form.document.project.lamps if x.zone == z.id), None)
+
+    def followed(z: Any, lamp: str | None) -> Project:
         new = form.document.project
         for x in new.lamps:
-            if x.zone == ident and x.id != box.itemData(k):
+            if x.zone == z.id:
                 new = follow(new, x.id, None)
-        if box.itemData(k) is not None:
-            new = follow(new, box.itemData(k), ident)
-        if new is not form.document.project:
-            form.document.apply(new, f"Let {box.itemText(k).lower()} follow {zone.name.lower()}")
+        return new if lamp is None else follow(new, lamp, z.id)
 
-    box.activated.connect(chosen)
-    form.box.addWidget(label(form.tr("Lamp that follows it"), "soft"))
-    form.box.addWidget(box)
-
-    def fill(r: Any) -> None:
-        mine = next((x.id for x in form.document.project.lamps if x.zone == r.id), None)
-        box.setCurrentIndex(max(box.findData(mine), 0))
-
-    form.fills.append(fill)
+    form.choice(
+        form.tr("Lamp that follows"), [(None, form.tr("no lamp of its own")), *((x.id, x.name) for x in lamps)],
+        following, followed, form.tr("It burns while somebody is in this zone, in place of the room's presence."),
+        wide=True,
+    )  # fmt: skip

@@ -66,11 +66,7 @@ class Inspector(QWidget):
             self._shown = shape
             self._make(found)
         if found is not None and self._form is not None:
-            self._form.fill(found[1])
-
-    def _make_anew(self) -> None:
-        self._shown = None
-        self.refresh()
+            self._form.fill()
 
     def _make(self, found: tuple[str, Any] | None) -> None:
         clear(self.box)
@@ -78,9 +74,8 @@ class Inspector(QWidget):
         if found is None:
             return
         collection, record = found
-        form = Form(self.document, self.focus, record.id)
+        form = Form(self.document, self.focus, record.id, type(record))
         form.say.connect(self.say)
-        form.outdated.connect(self._make_anew)
         if self.focus.marked:
             many_form(form)
         elif collection in FORMS:
