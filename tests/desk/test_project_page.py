@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QInputDialog, QPushButton
 
 from vastwatch.design.needs import needs_of, use_words
 from vastwatch.design.project import find
+from vastwatch.desk.shell.units import parse_earth
 from vastwatch.desk.stages.brief.panel import PROJECT, ROOMS
-from vastwatch.desk.stages.brief.project import degrees
 from vastwatch.files import load_project
 from vastwatch.site.zones import guessed_zone, zone_names
 
@@ -71,13 +71,13 @@ def test_a_click_on_the_world_moves_the_building_and_its_zone(qtbot, window, pag
     [("54.2", 54.2), ("54,2", 54.2), ("-12", -12.0), ("12 W", -12.0), ("54° 12'", 54.2), ("54° 12' 36\" N", 54.21)],
 )
 def test_degrees_are_read_as_people_write_them(text, value):
-    assert degrees(text) == pytest.approx(value)
+    assert parse_earth(text) == pytest.approx(value)
 
 
 @pytest.mark.parametrize("text", ["", "north", "54 61", "1 2 3 4", "5--3"])
 def test_what_is_no_angle_is_refused(text):
     with pytest.raises(ValueError, match="not an angle"):
-        degrees(text)
+        parse_earth(text)
 
 
 def test_zones_are_guessed_by_the_nearest_named_place():

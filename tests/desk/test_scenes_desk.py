@@ -19,7 +19,7 @@ from vastwatch.design.ladders import ladder_rows
 from vastwatch.design.project import find
 from vastwatch.desk.stages.brief.free_days import parse_vacation
 from vastwatch.desk.stages.scenes.ahead_sheet import AheadSheet
-from vastwatch.desk.stages.scenes.meter_dialog import MeterDialog, parse_readings
+from vastwatch.desk.stages.scenes.meter_dialog import parse_readings
 from vastwatch.devices import catalogue
 
 ALT = Qt.KeyboardModifier.AltModifier
@@ -267,7 +267,7 @@ def test_the_dark_by_a_sensor_is_proposed_and_calibrated(qtbot, window, scenes):
     assert source.until_lux > source.below_lux and "begins" in said[-1]
     assert "cannot blink" in dark.blinks.text()
     qtbot.mouseClick(dark.meter, LEFT)
-    dialog: MeterDialog = dark.dialog
+    dialog = dark.dialog
     dialog.text.setPlainText("40 110\n12")
     assert not dialog.take.isEnabled() and "line 2" in dialog.words.text().lower()
     dialog.text.setPlainText("40 110\n10 30")

@@ -133,7 +133,7 @@ def test_the_limit_of_a_local_code_is_typed(qtbot, window, text, limit):
     window.focus.set(stage="Brief")
     window.panel("Brief").show_page(4)
     settle(qtbot, window)
-    means = next(f for f in window.findChildren(FigureField) if f.accessibleName() == "Longest hold by your code")
+    means = next(f for f in window.findChildren(FigureField) if f.accessibleName() == "Longest hold by your local code")
     qtbot.waitUntil(means.isVisible)
     means.selectAll()
     QTest.keyClicks(means, text)

@@ -20,7 +20,7 @@ from vastwatch.desk.plan.zoning import rows_of
 from vastwatch.desk.results.findings import FINDINGS
 from vastwatch.desk.results.zones import ZONE_HELP, ZONE_SCORES
 from vastwatch.desk.stages.zones.entry_dialog import EntryDialog
-from vastwatch.desk.stages.zones.pairs_dialog import PairsDialog
+from vastwatch.desk.stages.zones.pairs_dialog import pairs_dialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
@@ -364,7 +364,7 @@ def test_tape_and_reading_of_a_radar_with_bands(qtbot, zones):
     window.focus.set(selected=TRACKER)
     panel = window.panel("Zones")
     assert panel.walk.text() == "Tape and reading …" and panel.numbers.rows[0].columns[0].startswith("bands")
-    it = PairsDialog(window.document, find(project(window).sensors, TRACKER), window)
+    it = pairs_dialog(window.document, find(project(window).sensors, TRACKER), window)
     qtbot.addWidget(it)
     assert not it.take.isEnabled()
     it.text.setPlainText("1.00 1.42\n2.00 2.41\n3.50 3.93")
@@ -451,11 +451,11 @@ def test_another_type_is_chosen_for_a_tracker_and_its_zones_wait(qtbot, zones):
 
 
 def test_tape_and_reading_keep_a_scale_that_surely_is_one(qtbot, zones):
-    from vastwatch.desk.stages.zones.pairs_dialog import PairsDialog
+    from vastwatch.desk.stages.zones.pairs_dialog import pairs_dialog
 
     window = zones
     sensor = find(project(window).sensors, "tracker-sitting")
-    dialog = PairsDialog(window.document, sensor, window)
+    dialog = pairs_dialog(window.document, sensor, window)
     dialog.text.setPlainText("1.00 1.28\n2.00 2.36\n3.00 3.44\n4.00 4.53\n5.00 5.59")
     assert "times 1.0" in dialog.words.text()
     qtbot.mouseClick(dialog.take, LEFT)

@@ -45,6 +45,7 @@ from vastwatch.site.building import (
 )  # fmt: skip
 from vastwatch.site.people import Person
 from vastwatch.site.record import Apart, Date, Id, NotNegative, Positive, Record, Ref
+from vastwatch.site.shown import Shown
 
 R = TypeVar("R", bound=Any)
 T = TypeVar("T")
@@ -56,22 +57,31 @@ VERSION = 8
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
 
 
+_DEGREES = "Degrees, south and west negative, or with N, S, E, W. It tells when it is dark."
+
+
 class Place(Record, frozen=True, kw_only=True):
     """Where the building stands: degrees north and east, and the name of its time zone."""
 
-    latitude: Annotated[float, msgspec.Meta(ge=-90, le=90)] = 54.0
-    longitude: Annotated[float, msgspec.Meta(ge=-180, le=180)] = 0.0
+    latitude: Annotated[float, msgspec.Meta(ge=-90, le=90), Shown("Degrees north", "earth", _DEGREES, 0.5)] = 54.0
+    longitude: Annotated[float, msgspec.Meta(ge=-180, le=180), Shown("Degrees east", "earth", _DEGREES, 0.5)] = 0.0
     timezone: str = "UTC"
+
+
+_Thickness = Annotated[
+    float, msgspec.Meta(ge=0.01, le=2), Shown("New walls", "m", "Thickness of new walls.", 0.01)
+]  # fmt: skip
+_Material = Annotated[WallMaterial, Shown("New walls: made of")]
 
 
 class Construction(Record, frozen=True, kw_only=True):
     """What walls are made of where nobody says otherwise: those between a room and the outside, and those between two
     rooms. Thicknesses in metres."""
 
-    outer_m: Annotated[float, msgspec.Meta(ge=0.01, le=2)] = 0.3
-    outer_material: WallMaterial = "brick"
-    inner_m: Annotated[float, msgspec.Meta(ge=0.01, le=2)] = 0.1
-    inner_material: WallMaterial = "plasterboard"
+    outer_m: _Thickness = 0.3
+    outer_material: _Material = "brick"
+    inner_m: _Thickness = 0.1
+    inner_material: _Material = "plasterboard"
 
 
 class Owned(Record, frozen=True, kw_only=True):
@@ -114,10 +124,44 @@ class Troubles(Record, frozen=True, kw_only=True):
     `contacts_bounce`: of the times a contact closes, the share at which it opens again for a moment.
     """
 
-    messages_lost: Annotated[float, msgspec.Meta(ge=0, le=0.5)] = 0.0
-    supply_off_per_week: Annotated[float, msgspec.Meta(ge=0, le=100)] = 0.0
-    cells_flat_days: Annotated[float, msgspec.Meta(ge=0, le=366)] = 0.0
-    contacts_bounce: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.0
+    supply_off_per_week: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=100),
+        Shown(
+            "Switched off at the wall",
+            "a week",
+            "How often whoever leaves a room switches its circuit off, with all that hangs on it.",
+        ),
+    ] = 0.0
+    messages_lost: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=0.5),
+        Shown(
+            "Messages lost by radio",
+            "%",
+            "What never arrives of what wireless devices send; more comes late. A sensor may have a figure of its own.",
+            0.5,
+        ),
+    ] = 0.0
+    cells_flat_days: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=366),
+        Shown(
+            "Flat cells wait",
+            "days",
+            "How long a device with flat cells is dead before somebody changes them; 0: changed in time.",
+        ),
+    ] = 0.0
+    contacts_bounce: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=1),
+        Shown(
+            "Contacts that bounce",
+            "%",
+            "Of the times a door contact closes, the share at which it opens again for a moment.",
+            5,
+        ),
+    ] = 0.0
 
 
 class Holiday(Record, frozen=True, kw_only=True):
@@ -152,17 +196,50 @@ class Brief(Record, frozen=True, kw_only=True):
     free besides weekends; `vacations`: when nobody lives there. `naming`: how recipes name things.
     """
 
-    drops_per_week: NotNegative = 1.0
+    drops_per_week: Annotated[
+        NotNegative,
+        Shown(
+            "Drops a week, at most, in a room",
+            "",
+            "In any one room the light may go off on somebody so often.",
+            0.25,
+            high=1000,
+        ),
+    ] = 1.0
     rehearse_from: Date = "2026-01-12"
     currency: Annotated[str, msgspec.Meta(max_length=8)] = ""
     budget: NotNegative | None = None
-    cable_m: NotNegative = 3.0
+    cable_m: Annotated[
+        NotNegative, Shown("A cable may run", "m", "How far a cable may run from a socket to a radar.", 0.5, high=50)
+    ] = 3.0
     controller: str = ""
     owned: tuple[Owned, ...] = ()
     weights: Weights = Weights()
-    code_hold_max_s: Positive | None = None
-    code_manual_on: bool = False
-    code_half_off: bool = False
+    code_hold_max_s: Annotated[
+        Positive | None,
+        Shown(
+            "Longest hold by your local code",
+            "s or none",
+            "Many energy codes limit how long lights burn for nobody, often to 20 min. Check yours.",
+            60,
+            0,
+            7200,
+        ),
+    ] = None
+    code_manual_on: Annotated[
+        bool,
+        Shown(
+            "It asks for a hand to switch on, at desks and in stores",
+            why="Told as a finding where light comes on by itself. Check your local code.",
+        ),
+    ] = False
+    code_half_off: Annotated[
+        bool,
+        Shown(
+            "It asks for half light in place of none, on ways and in stores",
+            why="Told as a finding where light goes right off. Check your local code.",
+        ),
+    ] = False
     test_mode: TestMode | None = None
     troubles: Troubles = Troubles()
     holidays: Annotated[tuple[Holiday, ...], msgspec.Meta(max_length=1000)] = ()

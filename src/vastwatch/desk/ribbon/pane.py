@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QStackedLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedLayout, QWidget
 
 from vastwatch.desk.ribbon.lanes import Ribbon
 from vastwatch.desk.ribbon.strips import Strips
 from vastwatch.desk.shell.focus import SPANS, Focus
+from vastwatch.desk.shell.parts import row_in
 
 WORDS = {"day": "Day", "week": "Week", "month": "Month"}
 SIZE = (34, 19)
@@ -26,9 +27,7 @@ class RibbonPane(QWidget):
         self._pages.addWidget(ribbon)
         self._pages.addWidget(strips)
         self._bar = QWidget(self)
-        bar = QHBoxLayout(self._bar)
-        bar.setContentsMargins(0, 0, 0, 0)
-        bar.setSpacing(1)
+        bar = row_in(self._bar, 1)
         group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         for span in SPANS:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QGridLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QProgressBar, QWidget
 
 import vastwatch
-from vastwatch.desk.shell.parts import label, row
+from vastwatch.desk.shell.parts import column_in, label, pressed, row
 from vastwatch.memo import MEMO, Memo
 
 MEBIBYTE = 1024 * 1024
@@ -22,9 +22,7 @@ class AboutSheet(QDialog):
         self.setWindowTitle(self.tr("About"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(420, 10)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(22, 18, 22, 18)
-        box.setSpacing(10)
+        box = column_in(self, 10, (22, 18, 22, 18))
         box.addWidget(label(f"Vast Watch {vastwatch.__version__}", "title"))
         words = self.tr("Where people are noticed and how soon, where they are left in the dark, and what to change.")
         box.addWidget(label(words, "soft", True))
@@ -47,10 +45,8 @@ class AboutSheet(QDialog):
         why = self.tr("What was not asked for longest goes first. Nothing is lost with it: it is computed again.")
         box.addWidget(label(why, "soft", True))
         box.addSpacing(6)
-        self.empty = QPushButton(self.tr("Forget all results"))
-        self.empty.clicked.connect(self._forget)
-        close = QPushButton(self.tr("Close"))
-        close.clicked.connect(self.accept)
+        self.empty = pressed(self.tr("Forget all results"), self._forget)
+        close = pressed(self.tr("Close"), self.accept)
         close.setDefault(True)
         close.setFocus()
         box.addWidget(row(self.empty, QWidget(), close, stretch=1))

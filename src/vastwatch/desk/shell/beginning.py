@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QPushButton, QWidget
 
-from vastwatch.desk.shell.parts import is_choice, label
+from vastwatch.desk.shell.parts import column_in, is_choice, label
 from vastwatch.desk.shell.theme import Theme
 
 WIDTH = 330
@@ -23,9 +23,7 @@ class Beginning(QFrame):
             f"#beginning {{ background: {theme.card.name()}; border: 1px solid {theme.hairline.name()};"
             " border-radius: 8px; }"
         )
-        box = QVBoxLayout(self)
-        box.setContentsMargins(22, 18, 22, 20)
-        box.setSpacing(8)
+        box = column_in(self, 8, (22, 18, 22, 20))
         self._title = label("", "title")
         self._why = label("", "soft", True)
         box.addWidget(self._title)

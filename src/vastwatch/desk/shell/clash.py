@@ -9,7 +9,7 @@ from typing import Literal
 from PyQt6.QtWidgets import QDialog, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.design.differences import Difference
-from vastwatch.desk.shell.parts import label, row, scrolling
+from vastwatch.desk.shell.parts import column_in, label, pressed, row, scrolling
 
 Way = Literal["both", "theirs", "over"]
 # More lines than this nobody reads in a dialog.
@@ -34,9 +34,7 @@ class ClashSheet(QDialog):
         self.setObjectName("clash")
         self.setWindowTitle(self.tr("This file was changed meanwhile"))
         self.resize(620, 460)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(22, 18, 22, 18)
-        box.setSpacing(10)
+        box = column_in(self, 10, (22, 18, 22, 18))
         when = datetime.fromtimestamp(written_at)
         box.addWidget(label(self.tr("{} is not as you left it").format(path.name), "title", True))
         words = self.tr(
@@ -63,14 +61,11 @@ class ClashSheet(QDialog):
             ),
         )
         for way, title, tip in buttons:
-            button = QPushButton(title)
-            button.setToolTip(tip)
-            button.clicked.connect(lambda _, w=way: self._choose(w))
+            button = pressed(title, lambda _, w=way: self._choose(w), tip)
             self.buttons[way] = button
         self.buttons["both"].setDefault(True)
         self.buttons["theirs"].setEnabled(theirs is not None)
-        leave = QPushButton(self.tr("Not now"))
-        leave.clicked.connect(self.reject)
+        leave = pressed(self.tr("Not now"), self.reject)
         why = self.tr("Keep both saves yours beside it; writing over keeps what the file holds beside it.")
         box.addWidget(label(why, "soft", True))
         box.addWidget(row(*self.buttons.values(), QWidget(), leave, stretch=3))

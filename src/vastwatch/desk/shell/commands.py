@@ -20,7 +20,6 @@ from PyQt6.QtWidgets import (
     QMenu,
     QPlainTextEdit,
     QUndoView,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -30,6 +29,7 @@ from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.finder import Finder
 from vastwatch.desk.shell.keysheet import KeySheet
+from vastwatch.desk.shell.parts import column_in
 from vastwatch.desk.shell.steps import level_of, next_figure, next_span, step_level, step_room, step_sensor, step_thing
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages import STAGE_NAMES
@@ -59,8 +59,7 @@ class EditsSheet(QDialog):
         self.resize(340, 380)
         view = QUndoView(stack)
         view.setEmptyLabel(self.tr("As opened"))
-        box = QVBoxLayout(self)
-        box.setContentsMargins(8, 8, 8, 8)
+        box = column_in(self, margins=(8, 8, 8, 8))
         box.addWidget(view)
 
 

@@ -17,7 +17,7 @@ from vastwatch.design.project import Project, find_any, put
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, FigureField, narrow
-from vastwatch.desk.shell.units import parse_angle, parse_length, parse_time, show_angle, show_length
+from vastwatch.desk.shell.units import parse_angle, parse_earth, parse_length, parse_time, show_angle, show_length
 from vastwatch.site.record import Record
 from vastwatch.site.shown import Field, field_of
 from vastwatch.words import duration_words, sentence
@@ -45,14 +45,20 @@ def _suffixed(unit: str, form: str) -> Unit:
     return Unit(parse, lambda v: f"{v:{form}} {unit}")
 
 
+def _limit(text: str) -> float:
+    return 0.0 if text.strip().lower() in ("", "none", "0") else parse_time(text)
+
+
 _PLAIN = Unit(parse_angle, lambda v: f"{v:g}")
 UNITS: dict[str, Unit] = {
     "°": Unit(parse_angle, show_angle),
     "turn": Unit(parse_angle, show_angle, turn=360.0),
     "s": Unit(parse_time, duration_words),
     "%": Unit(parse_angle, lambda v: f"{v:g}", 100.0),
+    "s or none": Unit(_limit, lambda s: duration_words(s) if s else "none"),
     "steps": Unit(parse_angle, lambda v: f"{v:.0f}"),
     "kg": _suffixed("kg", "g"),
+    "earth": Unit(parse_earth, lambda v: f"{v:.5g}"),
     "m/s": _suffixed("m/s", ".2g"),
 }
 
@@ -74,7 +80,7 @@ def at_record(ident: str) -> At:
         found = find_any(project, ident)
         return None if found is None else found[1]
 
-    return At(get, put, _called, ident)
+    return At(get, put, _called)
 
 
 def at_part(*path: str) -> At:
@@ -143,10 +149,9 @@ class Edited(QObject):
         if new is now:
             return
         called = self.at.called(now)
-        self.document.apply(
-            new if isinstance(new, Project) else self.at.put(self.document.project, new),
-            f"{what} of {called} {how}" if called else f"{what} {how}", f"set-{key}-{self.at.key}" if key else None,
-        )  # fmt: skip
+        step = f"set-{key}-{getattr(now, 'id', self.at.key)}" if key else None
+        words = f"{what} of {called} {how}" if called else f"{what} {how}"
+        self.document.apply(new if isinstance(new, Project) else self.at.put(self.document.project, new), words, step)
 
     def set_field(self, name: str, value: object) -> None:
         """Set a field of what is edited."""
@@ -226,8 +231,13 @@ class Edited(QObject):
 
         def chosen(index: int) -> None:
             now, (key, called) = self.now, shown[index]
-            if now is not None and key_of(now) != key:
+            if now is None or key_of(now) == key:
+                return
+            try:
                 self.apply(made(now, key), f"Set {words.lower()}", f"to {called}")
+            except ValueError as e:
+                self.say.emit(sentence(e))
+                fill(now)
 
         def fill(record: Any) -> None:
             there = list(options() if callable(options) else options)

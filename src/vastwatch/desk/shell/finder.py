@@ -6,10 +6,11 @@ from typing import NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
 from vastwatch.design.project import Project, find
 from vastwatch.design.references import singular
+from vastwatch.desk.shell.parts import column_in
 
 # Where to look, the likeliest first; and how much is shown.
 LOOKED_IN = ("rooms", "sensors", "lamps", "outputs", "spots", "furnishings", "switches", "sockets", "hazards")
@@ -53,8 +54,7 @@ class Finder(QDialog):
         self.setWindowTitle(self.tr("Find"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(420, 330)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(16, 14, 16, 14)
+        box = column_in(self, margins=(16, 14, 16, 14))
         self.typed = QLineEdit()
         self.typed.setPlaceholderText(self.tr("a room, a sensor, a lamp …"))
         self.typed.setAccessibleName(self.tr("What to find"))

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QWidget
 
-from vastwatch.desk.shell.parts import label
+from vastwatch.desk.shell.parts import column_in, label
 from vastwatch.desk.shell.theme import Theme, font
 
 Section = tuple[str, tuple[tuple[str, str], ...]]
@@ -56,9 +56,7 @@ class KeySheet(QDialog):
         super().__init__(parent)
         self.setWindowTitle(self.tr("Keys"))
         self.setObjectName("keysheet")
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(26, 20, 26, 22)
-        outer.setSpacing(14)
+        outer = column_in(self, 14, (26, 20, 26, 22))
         outer.addWidget(label(self.tr("Everything by keyboard"), "title"))
         columns = QHBoxLayout()
         columns.setSpacing(40)

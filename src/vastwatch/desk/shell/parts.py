@@ -6,14 +6,17 @@ import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from html import escape
+from typing import TypeVar
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QShowEvent, QWheelEvent
 from PyQt6.QtWidgets import (
+    QBoxLayout,
     QButtonGroup,
     QComboBox,
     QDateEdit,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -28,6 +31,8 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from vastwatch.desk.shell.theme import MARGIN
+
+Box = TypeVar("Box", bound=QBoxLayout)
 
 _UNIT = re.compile(r"(?<=\d) (?=(?:s|min|h|m|m²|cm|mm|kg|W|kWh|lux|%|°C|€|GHz)(?:\W|$))")
 
@@ -82,27 +87,69 @@ def line() -> QFrame:
     return out
 
 
+Margins = tuple[int, int, int, int]
+
+
+def pressed(words: str, then: Callable[..., object] | pyqtBoundSignal, why: str = "") -> QPushButton:
+    """A button that does something when it is pressed."""
+    out = QPushButton(words)
+    out.setToolTip(why)
+    out.clicked.connect(then)
+    return out
+
+
+def column_in(widget: QWidget, spacing: int | None = None, margins: Margins = (0, 0, 0, 0)) -> QVBoxLayout:
+    """The layout of a widget whose parts stand below each other."""
+    return _laid(QVBoxLayout(widget), spacing, margins)
+
+
+def row_in(widget: QWidget, spacing: int | None = None, margins: Margins = (0, 0, 0, 0)) -> QHBoxLayout:
+    """The layout of a widget whose parts stand beside each other."""
+    return _laid(QHBoxLayout(widget), spacing, margins)
+
+
+def column_under(box: QBoxLayout, spacing: int | None = None, margins: Margins = (0, 0, 0, 0)) -> QVBoxLayout:
+    """A column within a layout, that can be filled and emptied by itself."""
+    holder = QWidget()
+    box.addWidget(holder)
+    return column_in(holder, spacing, margins)
+
+
+def grid_under(box: QBoxLayout, across: int = 8, down: int = 6) -> QGridLayout:
+    """A grid within a layout, with so many pixels between its columns and its rows."""
+    holder = QWidget()
+    box.addWidget(holder)
+    out = QGridLayout(holder)
+    out.setContentsMargins(0, 0, 0, 0)
+    out.setHorizontalSpacing(across)
+    out.setVerticalSpacing(down)
+    return out
+
+
+def _laid(box: Box, spacing: int | None, margins: Margins) -> Box:
+    box.setContentsMargins(*margins)
+    if spacing is not None:
+        box.setSpacing(spacing)
+    return box
+
+
 def row(*widgets: QWidget, stretch: int = -1, spacing: int = 8) -> QWidget:
     """Widgets in a row; `stretch` is the index that takes the space left over."""
     out = QWidget()
-    box = QHBoxLayout(out)
-    box.setContentsMargins(0, 0, 0, 0)
-    box.setSpacing(spacing)
+    box = row_in(out, spacing)
     for k, w in enumerate(widgets):
         box.addWidget(w, 1 if k == stretch else 0)
     return out
 
 
-def column(spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0)) -> tuple[QWidget, QVBoxLayout]:
+def column(spacing: int = 6, margins: Margins = (0, 0, 0, 0)) -> tuple[QWidget, QVBoxLayout]:
     """An empty column and its layout."""
     out = QWidget()
-    box = QVBoxLayout(out)
-    box.setContentsMargins(*margins)
-    box.setSpacing(spacing)
+    box = column_in(out, spacing, margins)
     return out, box
 
 
-def scrolling(spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0)) -> tuple[QScrollArea, QVBoxLayout]:
+def scrolling(spacing: int = 6, margins: Margins = (0, 0, 0, 0)) -> tuple[QScrollArea, QVBoxLayout]:
     """A column that scrolls up and down, and the layout to fill."""
     area = QScrollArea()
     area.setWidgetResizable(True)
@@ -137,8 +184,7 @@ def kept_in_view(area: QScrollArea) -> Iterator[None]:
 
 def page_of(panel: QWidget) -> QVBoxLayout:
     """Make a panel a page that scrolls, under the tabs of a stage; the layout to fill."""
-    box = QVBoxLayout(panel)
-    box.setContentsMargins(MARGIN, 0, 4, 8)
+    box = column_in(panel, margins=(MARGIN, 0, 4, 8))
     area, inner = scrolling(7, (0, 0, 10, 0))
     box.addWidget(area)
     return inner
@@ -159,9 +205,7 @@ class Paged(QWidget):
 
     def __init__(self, pages: list[tuple[str, QWidget]]) -> None:
         super().__init__()
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 8, 0, 0)
-        box.setSpacing(4)
+        box = column_in(self, 4, (0, 8, 0, 0))
         self.pages = QStackedWidget()
         self.tabs: list[QPushButton] = []
         group = QButtonGroup(self)

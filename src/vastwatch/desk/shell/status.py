@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QElapsedTimer, Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
-from vastwatch.desk.shell.parts import label, plain, set_role
+from vastwatch.desk.shell.parts import label, plain, row_in, set_role
 from vastwatch.desk.shell.theme import MARGIN
 
 # News stays for so long, milliseconds.
@@ -23,8 +23,7 @@ class StatusLine(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        line = QHBoxLayout(self)
-        line.setContentsMargins(MARGIN, 0, MARGIN, 0)
+        line = row_in(self, margins=(MARGIN, 0, MARGIN, 0))
         self.setFixedHeight(34)
         self.when, self.said = label("", "soft"), label("", "soft")
         for words in (self.when, self.said):

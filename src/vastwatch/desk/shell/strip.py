@@ -6,14 +6,14 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QToolButton, QWidget
 
 from vastwatch.desk.results.findings import FINDINGS
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choosable, label
+from vastwatch.desk.shell.parts import Choosable, label, row_in
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.stages import STAGES
 from vastwatch.desk.stages.stage import Standing
@@ -74,9 +74,7 @@ class Strip(QWidget):
         palette = self.palette()
         palette.setColor(self.backgroundRole(), theme.chrome)
         self.setPalette(palette)
-        box = QHBoxLayout(self)
-        box.setContentsMargins(MARGIN, 0, MARGIN - 4, 0)
-        box.setSpacing(2)
+        box = row_in(self, 2, (MARGIN, 0, MARGIN - 4, 0))
         self._name = label()
         self._name.setFont(font(16, 600))
         self._edited = label("", "soft")

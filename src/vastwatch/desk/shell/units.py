@@ -36,6 +36,20 @@ def parse_angle(text: str) -> float:
     return _parse(text.replace("°", ""), {"": 1.0, "deg": 1.0}, "", {}, "an angle in degrees, such as 45")
 
 
+def parse_earth(text: str) -> float:
+    """Degrees as they are written: `54.2`, `54,2`, `54° 12'`, `54.2 N`, `12 W`. Raises ValueError."""
+    words = text.strip().upper().replace(",", ".")
+    sign = -1.0 if words.endswith(("S", "W")) or words.startswith("-") else 1.0
+    parts = words.strip("NSEW -+").replace("°", " ").replace("'", " ").replace('"', " ").split()
+    try:
+        figures = [float(p) for p in parts]
+    except ValueError:
+        figures = []
+    if not 1 <= len(figures) <= 3 or any(f < 0 for f in figures) or any(f >= 60 for f in figures[1:]):
+        raise ValueError(f"'{text}' is not an angle in degrees")
+    return sign * sum(f / 60.0**k for k, f in enumerate(figures))
+
+
 def _parse(text: str, units: dict[str, float], plain: str, after: dict[str, str], wanted: str) -> float:
     """Sum of number-unit pairs; a bare number takes the plain unit, or the one that follows the last unit."""
     cleaned = text.strip().lower().replace(",", ".")

@@ -18,7 +18,6 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
@@ -36,7 +35,7 @@ from vastwatch.desk.shell.commands import Commands
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, row
+from vastwatch.desk.shell.parts import Choice, column_in, row, row_in
 from vastwatch.desk.shell.playhead import Playhead
 from vastwatch.desk.shell.status import StatusLine
 from vastwatch.desk.shell.steps import show_level
@@ -112,9 +111,7 @@ class Window(QMainWindow):
     def _build(self) -> None:
         d, f, r, t = self.document, self.focus, self.results, self.theme
         central = QWidget()
-        outer = QVBoxLayout(central)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(0)
+        outer = column_in(central, 0)
         self.strip = Strip(d, f, r, t)
         outer.addWidget(self.strip)
         outer.addWidget(self._hairline())
@@ -140,16 +137,12 @@ class Window(QMainWindow):
 
     def _middle(self) -> QWidget:
         out = QWidget()
-        box = QVBoxLayout(out)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(0)
+        box = column_in(out, 0)
         self.beginning = Beginning(self.plan, self.theme)
         # Above and below the plan, not over it: what lies over it would be painted anew with every frame.
         self._sheet = QWidget()
         self._sheet.setAutoFillBackground(True)
-        over = QVBoxLayout(self._sheet)
-        over.setContentsMargins(8, 7, 8, 6)
-        over.setSpacing(0)
+        over = column_in(self._sheet, 0, (8, 7, 8, 6))
         over.addWidget(self._bar())
         over.addWidget(self.plan, 1)
         self.legend = Legend(self.document, self.focus, self.theme)
@@ -175,9 +168,7 @@ class Window(QMainWindow):
     def _bar(self) -> QWidget:
         """What stands above the plan: for which figure, at which moment, which level."""
         self._figures = QWidget()
-        figures = QHBoxLayout(self._figures)
-        figures.setContentsMargins(0, 0, 0, 0)
-        figures.setSpacing(2)
+        figures = row_in(self._figures, 2)
         group = QButtonGroup(self)
         self._figure_buttons = {}
         for figure in FIGURES:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout
+from PyQt6.QtWidgets import QSizePolicy
 
-from vastwatch.desk.shell.parts import Choosable, Sleeper, label, row, scrolling
+from vastwatch.desk.shell.parts import Choosable, Sleeper, column_in, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme, alpha, font
 
 
@@ -55,9 +55,7 @@ class Side(Sleeper):
 
     def __init__(self, heading: str) -> None:
         super().__init__()
-        box = QVBoxLayout(self)
-        box.setContentsMargins(MARGIN, MARGIN, 4, 8)
-        box.setSpacing(8)
+        box = column_in(self, 8, (MARGIN, MARGIN, 4, 8))
         self._detail = label("", "soft")
         head = row(label(heading, "head"), self._detail, stretch=0)
         head.setContentsMargins(0, 0, 12, 0)

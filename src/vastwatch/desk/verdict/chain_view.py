@@ -7,12 +7,12 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from vastwatch.causes.chain import Chain
 from vastwatch.causes.episodes import DROP_S
 from vastwatch.causes.groups import Group
-from vastwatch.desk.shell.parts import LinkCard, column, label, row
+from vastwatch.desk.shell.parts import LinkCard, column, column_in, label, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.words import duration_words
 
@@ -26,9 +26,7 @@ class ChainView(QWidget):
     def __init__(self, chain: Chain, theme: Theme, go: Callable[[str], object], searching: bool) -> None:
         super().__init__()
         self.theme = theme
-        box = QVBoxLayout(self)
-        box.setContentsMargins(16, 0, 0, 0)
-        box.setSpacing(5)
+        box = column_in(self, 5, (16, 0, 0, 0))
         for link in chain.story:
             words = f"{link.what[:1].upper()}{link.what[1:]} {link.value}; {link.text}."
             box.addWidget(label(words, "soft", True))
@@ -39,9 +37,7 @@ class ChainView(QWidget):
             box.addWidget(label(self.tr("Looking for what would have prevented it …"), "soft", True))
         for link in chain.causes:
             card = LinkCard(f"{link.what}: {link.value}, {link.text}")
-            inner = QVBoxLayout(card)
-            inner.setContentsMargins(9, 5, 9, 6)
-            inner.setSpacing(0)
+            inner = column_in(card, 0, (9, 5, 9, 6))
             # A long name takes two lines: the panel keeps its width.
             what = label(link.what, "head", True)
             inner.addWidget(row(what, label(link.value, "soft"), stretch=0))
@@ -71,9 +67,7 @@ def groups_view(groups: list[Group], theme: Theme, step: Callable[[Group], objec
         card = LinkCard(group.heading)
         bar = theme.dropped if group.kind in ("dropped", "late") else theme.lamp
         card.setStyleSheet(f"QFrame[role='card'] {{ border-left: 3px solid {bar.name()}; }}")
-        inner = QVBoxLayout(card)
-        inner.setContentsMargins(10, 5, 9, 6)
-        inner.setSpacing(0)
+        inner = column_in(card, 0, (10, 5, 9, 6))
         inner.addWidget(label(group.heading, "", True))
         what = "dark" if group.kind in ("dropped", "late") else "burning for nobody"
         inner.addWidget(label(f"Curing it saves {duration_words(group.saves_s)} of {what} a day.", "soft", True))

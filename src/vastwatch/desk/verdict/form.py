@@ -10,7 +10,7 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
 
 from vastwatch.design.edits.selections import move_many
 from vastwatch.design.places import middle_of
@@ -18,7 +18,7 @@ from vastwatch.design.project import Project
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, Options, at_record
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, label
+from vastwatch.desk.shell.parts import FigureField, column_in, label
 from vastwatch.site.record import Point, Record
 from vastwatch.site.shown import Field, Shown
 from vastwatch.words import sentence
@@ -37,9 +37,7 @@ class Form(QWidget):
         self.fills = self.edited.fills
         self.fill = self.edited.fill
         self.set_field = self.edited.set_field
-        self.box = QVBoxLayout(self)
-        self.box.setContentsMargins(0, 0, 0, 0)
-        self.box.setSpacing(6)
+        self.box = column_in(self, 6)
         self._grid: QGridLayout | None = None
         self._at = 0
 

@@ -15,7 +15,7 @@ from vastwatch.design.edits.lamps import photometry_for, with_photometry, withou
 from vastwatch.design.ladders import scenes_in
 from vastwatch.design.project import find
 from vastwatch.design.records import Button
-from vastwatch.desk.shell.parts import row
+from vastwatch.desk.shell.parts import pressed, row
 from vastwatch.desk.verdict.form import Form
 from vastwatch.desk.verdict.inspect_building import circuit_choice
 from vastwatch.files import ProjectError
@@ -62,8 +62,7 @@ def _photometry(form: Form, lamp: Any) -> None:
             take_file(form, ident, Path(name))
 
     ask.clicked.connect(opened)
-    off = QPushButton(form.tr("Without it"))
-    off.clicked.connect(lambda: _without(form, ident))
+    off = pressed(form.tr("Without it"), lambda: _without(form, ident))
     form.box.addWidget(row(ask, off, spacing=6))
     form.fills.append(lambda record: off.setVisible(record.photometry is not None))
 

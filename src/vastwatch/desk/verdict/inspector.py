@@ -6,12 +6,12 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from vastwatch.design.project import find_any
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import clear
+from vastwatch.desk.shell.parts import clear, column_in
 from vastwatch.desk.verdict.form import Form
 from vastwatch.desk.verdict.inspect_building import (
     furnishing_form,
@@ -43,8 +43,7 @@ class Inspector(QWidget):
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
         self.document, self.focus = document, focus
-        self.box = QVBoxLayout(self)
-        self.box.setContentsMargins(0, 0, 0, 0)
+        self.box = column_in(self)
         self._form: Form | None = None
         self._shown: object = None
         document.changed.connect(self.refresh)

@@ -13,7 +13,7 @@ from vastwatch.advice.adviser.offers import Offer, Offers
 from vastwatch.desk.results.adviser import OPTIONS
 from vastwatch.desk.results.derived import NOT_COMPUTED
 from vastwatch.desk.results.registry import Results
-from vastwatch.desk.shell.parts import LinkCard, clear, column, label, row
+from vastwatch.desk.shell.parts import LinkCard, clear, column, label, pressed, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.words import capital
 
@@ -103,9 +103,7 @@ class OffersView(QWidget):
         if busy or not (left or found.others):
             return
         words = self.tr("Why not the others") if not self._why_not else self.tr("Fold the others")
-        others = QPushButton(words)
-        others.setToolTip(self.tr("What each of the others fails on."))
-        others.clicked.connect(self._fold)
+        others = pressed(words, self._fold, self.tr("What each of the others fails on."))
         self._box.addWidget(others)
         if not self._why_not:
             return

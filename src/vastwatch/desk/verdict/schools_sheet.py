@@ -5,12 +5,12 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from vastwatch.advice.adviser.schools import School
 from vastwatch.desk.results.adviser import SCHOOLS
 from vastwatch.desk.results.registry import Results
-from vastwatch.desk.shell.parts import label, row
+from vastwatch.desk.shell.parts import column_in, label, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.words import capital, duration_words
 
@@ -27,9 +27,7 @@ class SchoolsSheet(QDialog):
         self.setWindowTitle(self.tr("Four ways, side by side"))
         self.resize(880, 330)
         self.results, self.theme, self.currency = results, theme, currency
-        box = QVBoxLayout(self)
-        box.setContentsMargins(20, 16, 20, 16)
-        box.setSpacing(10)
+        box = column_in(self, 10, (20, 16, 20, 16))
         self._basis = label("", "soft")
         box.addWidget(row(label(room, "title"), self._basis, stretch=0))
         self._bar = QProgressBar()

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QLabel, QWidget
 
-from vastwatch.desk.shell.parts import label
+from vastwatch.desk.shell.parts import label, row_in
 from vastwatch.desk.shell.theme import Theme, font
 
 
@@ -21,9 +21,7 @@ class Score(QWidget):
         self._value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self._unit.setFixedWidth(26)
         self.setToolTip(why)
-        box = QHBoxLayout(self)
-        box.setContentsMargins(0, 1, 0, 1)
-        box.setSpacing(5)
+        box = row_in(self, 5, (0, 1, 0, 1))
         self._aside = label("", "soft")
         box.addWidget(label(words), 1)
         box.addWidget(self._aside)

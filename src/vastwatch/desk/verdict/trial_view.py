@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from vastwatch.advice.detection.trial import in_words
 from vastwatch.desk.results.derived import NOT_COMPUTED
 from vastwatch.desk.results.detection import TRIAL, tried_spot
 from vastwatch.desk.results.registry import Results
-from vastwatch.desk.shell.parts import label, row
+from vastwatch.desk.shell.parts import column_in, label, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.verdict.light_strip import LightStrip
 from vastwatch.words import capital, duration_words
@@ -20,9 +20,7 @@ class TrialView(QWidget):
     def __init__(self, results: Results, theme: Theme) -> None:
         super().__init__()
         self.results = results
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(4)
+        box = column_in(self, 4)
         self._head, self._basis = label("", "head"), label("", "soft")
         box.addWidget(row(self._head, self._basis, stretch=0))
         self._strip = LightStrip(theme)

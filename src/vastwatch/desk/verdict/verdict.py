@@ -6,7 +6,7 @@ from functools import partial
 from html import escape
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from vastwatch.advice.adviser.offers import Offer
 from vastwatch.advice.adviser.remedies import Remedy
@@ -27,7 +27,7 @@ from vastwatch.desk.results.registry import DAYS, Results
 from vastwatch.desk.ribbon.lanes import incident_title
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import LinkCard, clear, column, label, line, plain, row, scrolling
+from vastwatch.desk.shell.parts import LinkCard, clear, column, column_in, label, line, plain, pressed, row, scrolling
 from vastwatch.desk.shell.steps import level_of
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict.chain_view import ChainView, groups_view
@@ -56,8 +56,7 @@ class Verdict(QWidget):
         super().__init__()
         self.document, self.focus, self.results, self.theme = document, focus, results, theme
         self.setObjectName("verdict")
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = column_in(self)
         area, box = scrolling(7, (MARGIN, MARGIN, MARGIN, MARGIN))
         outer.addWidget(area)
         self._title = label("", "title")
@@ -118,8 +117,7 @@ class Verdict(QWidget):
         box.addWidget(self._numbers)
         self._nothing = label("", "soft", True)
         box.addWidget(self._nothing)
-        self._offer = QPushButton()
-        self._offer.clicked.connect(self._take_offer)
+        self._offer = pressed("", self._take_offer)
         box.addWidget(self._offer)
         self._switched = label("", "soft", True)
         box.addWidget(self._switched)
@@ -365,8 +363,7 @@ class Verdict(QWidget):
         for finding in shown:
             self._story_box.addWidget(self._finding(finding))
         if len(mine) > len(shown):
-            more = QPushButton(self.tr("{} more").format(len(mine) - len(shown)))
-            more.clicked.connect(self._show_all)
+            more = pressed(self.tr("{} more").format(len(mine) - len(shown)), self._show_all)
             self._story_box.addWidget(more)
 
     def _no_findings(self, room: str) -> str:
@@ -392,9 +389,7 @@ class Verdict(QWidget):
         t = self.theme
         bar = {"wrong": t.dropped, "risk": t.lamp, "caution": t.ink, "note": t.hairline}[finding.severity]
         card.setStyleSheet(f"QFrame[role='card'] {{ border-left: 3px solid {bar.name()}; }}")
-        inner = QVBoxLayout(card)
-        inner.setContentsMargins(10, 7, 9, 7)
-        inner.setSpacing(3)
+        inner = column_in(card, 3, (10, 7, 9, 7))
         word = {"wrong": "", "risk": "", "caution": self.tr("Caution. "), "note": ""}[finding.severity]
         inner.addWidget(label(word + finding.text, "", True))
         if finding.remedies:
@@ -471,9 +466,7 @@ class Verdict(QWidget):
                 now.weeks, was.drops_per_week, now.drops_per_week)  # fmt: skip
         button = QPushButton()
         button.setProperty("role", "best" if best else "try")
-        box = QVBoxLayout(button)
-        box.setContentsMargins(12, 4, 12, 4)
-        box.setSpacing(0)
+        box = column_in(button, 0, (12, 4, 12, 4))
         inner = QHBoxLayout()
         inner.setSpacing(8)
         box.addLayout(inner)

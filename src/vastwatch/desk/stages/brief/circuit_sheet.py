@@ -7,7 +7,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QDialog,
     QHeaderView,
-    QPushButton,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -19,7 +18,7 @@ from vastwatch.control.export.wiring_table import State, parallel_words, wiring_
 from vastwatch.design.edits.wiring import conclude_as_wired
 from vastwatch.design.project import find
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import label, row
+from vastwatch.desk.shell.parts import label, pressed, row
 from vastwatch.words import sentence
 
 SIZE = (720, 420)
@@ -63,13 +62,11 @@ class CircuitSheet(QDialog):
                 table.setItem(n, k, item)
         box.addWidget(table, 1)
         otherwise = parallel_words(project, circuit)
-        self.cure = QPushButton(self.tr("Conclude as it is wired"))
-        self.cure.clicked.connect(self._cure)
+        self.cure = pressed(self.tr("Conclude as it is wired"), self._cure)
         if otherwise is not None:
             box.addWidget(label(f"{otherwise}.", "bad", True))
         self.cure.setVisible(otherwise is not None)
-        leave = QPushButton(self.tr("Close"))
-        leave.clicked.connect(self.reject)
+        leave = pressed(self.tr("Close"), self.reject)
         box.addWidget(row(self.cure, QWidget(), leave, stretch=1))
 
     def _cells(self, inputs, state: State, module: bool, fed: bool) -> list[str]:  # type: ignore[no-untyped-def]

@@ -8,12 +8,12 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QWidget
 
 from vastwatch.design.free_days import with_holidays
 from vastwatch.design.project import Brief, Vacation
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import clear, label, row
+from vastwatch.desk.shell.parts import clear, column_in, column_under, label, pressed, row
 from vastwatch.files import ProjectError
 from vastwatch.files.check import LONGEST_AWAY, YEARS
 from vastwatch.files.holidays import read_holidays
@@ -32,15 +32,11 @@ class FreeDays(QWidget):
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(6)
+        box = column_in(self, 6)
         self.bring = QPushButton(self.tr("From a calendar…"))
         self.bring.setToolTip(self.tr("Whole days of an iCalendar file, also those that come again each year"))
         self.bring.clicked.connect(self._ask)
-        self.none = QPushButton(self.tr("None"))
-        self.none.setToolTip(self.tr("Saturdays and Sundays alone are free"))
-        self.none.clicked.connect(self._clear)
+        self.none = pressed(self.tr("None"), self._clear, self.tr("Saturdays and Sundays alone are free"))
         box.addWidget(row(label(self.tr("Free besides weekends"), "head"), QWidget(), self.bring, self.none, stretch=1))
         self.named = label("", "soft", True)
         box.addWidget(self.named)
@@ -48,14 +44,9 @@ class FreeDays(QWidget):
         self.typed.setAccessibleName(self.tr("Nobody is there from one date to another"))
         self.typed.setPlaceholderText(self.tr("2026-08-03 to 2026-08-16"))
         self.typed.returnPressed.connect(self._add)
-        self.add = QPushButton(self.tr("Add"))
-        self.add.clicked.connect(self._add)
+        self.add = pressed(self.tr("Add"), self._add)
         box.addWidget(label(self.tr("Vacations, while nobody is there"), "head"))
-        holder = QWidget()
-        self._list = QVBoxLayout(holder)
-        self._list.setContentsMargins(0, 0, 0, 0)
-        self._list.setSpacing(2)
-        box.addWidget(holder)
+        self._list = column_under(box, 2)
         box.addWidget(row(self.typed, self.add, stretch=0, spacing=5))
         self._shown: object = None
 

@@ -7,7 +7,6 @@ from functools import partial
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QGridLayout,
     QLineEdit,
@@ -15,45 +14,37 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QSlider,
     QSpinBox,
-    QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
 from vastwatch.advice.adviser.purchase import Purchase, money_left, spent
-from vastwatch.design.project import Owned, Project, find
+from vastwatch.design.project import Brief, Owned, Project, find
 from vastwatch.design.relations import readers_of
 from vastwatch.desk.results.adviser import PURCHASES
 from vastwatch.desk.results.derived import NOT_COMPUTED
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import (
     Choice,
     Count,
-    FigureField,
     LinkCard,
     Sleeper,
     Slide,
     clear,
+    column_in,
+    column_under,
     label,
     line,
+    pressed,
     row,
     scrolling,
 )
 from vastwatch.desk.shell.theme import MARGIN
-from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.words import duration_words, sentence
-
-
-def _limit(text: str) -> float:
-    return 0.0 if text.strip().lower() in ("", "none", "0") else parse_time(text)
-
-
-def _limit_words(seconds: float) -> str:
-    return duration_words(seconds) if seconds else "none"
-
 
 WEIGHTS = {
     "cost": "low cost", "comfort": "never in the dark", "no_cables": "no new cables", "fewest": "few devices",
@@ -70,48 +61,30 @@ class MeansPage(Sleeper):
     def __init__(self, document: Document, focus: Focus, results: Results, own: OwnTypes) -> None:
         super().__init__()
         self.document, self.focus, self.results, self.own = document, focus, results, own
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(MARGIN, 2, 4, 8)
+        outer = column_in(self, margins=(MARGIN, 2, 4, 8))
         area, box = scrolling(8, (0, 0, 10, 0))
         outer.addWidget(area)
-        self.budget, self.currency = QLineEdit(), QLineEdit()
+        self.edited = Edited(document, focus, Brief, at_part("brief"))
+        self.edited.say.connect(self.say)
+        self.budget = QLineEdit()
         self.budget.setAccessibleName(self.tr("Budget"))
         self.budget.setPlaceholderText(self.tr("no limit"))
         self.budget.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.budget.editingFinished.connect(self._set_budget)
-        self.currency.setAccessibleName(self.tr("Currency"))
-        self.currency.setPlaceholderText(self.tr("currency"))
-        self.currency.setMaxLength(8)
+        self.currency = self.edited.line("currency", self.tr("Currency"), 8, True, self.tr("currency"))
         self.currency.setFixedWidth(76)
-        self.currency.editingFinished.connect(self._set_currency)
         box.addWidget(row(label(self.tr("Budget"), "head"), self.budget, self.currency, stretch=1))
         self._left = label("", "soft", True)
         box.addWidget(self._left)
-        why = self.tr("In any one room the light may go off on somebody so often.")
-        self.drops = FigureField(
-            self.tr("Drops a week"), lambda t: number(t, "a number"), lambda v: f"{v:g}", 0.25, 0, 1000, why
+        self.drops = self.edited.field("drops_per_week")
+        self.code_hold = self.edited.field(
+            "code_hold_max_s", lambda b: b.code_hold_max_s or 0.0, lambda b, v: replace(b, code_hold_max_s=v or None)
         )
-        self.drops.wrong.connect(self.say)
-        self.drops.entered.connect(lambda v: self._brief(f"At most {v:g} drops a week", drops_per_week=v))
-        self.drops.setFixedWidth(76)
-        box.addWidget(row(label(self.tr("Drops a week, at most, in a room"), "soft"), self.drops, stretch=0))
-        why = self.tr("Many energy codes limit how long lights burn for nobody, often to 20 min. Check yours.")
-        self.code_hold = FigureField(self.tr("Longest hold by your code"), _limit, _limit_words, 60, 0, 7200, why)
-        self.code_hold.wrong.connect(self.say)
-        self.code_hold.entered.connect(self._set_code_hold)
-        self.code_hold.setFixedWidth(76)
-        box.addWidget(row(label(self.tr("Longest hold by your local code"), "soft"), self.code_hold, stretch=0))
-        self.code_hand = QCheckBox(self.tr("It asks for a hand to switch on, at desks and in stores"))
-        self.code_hand.setToolTip(self.tr("Told as a finding where light comes on by itself. Check your local code."))
-        self.code_hand.clicked.connect(
-            lambda on: self._brief("By your code a hand switches on" if on else "No hand by code", code_manual_on=on)
-        )
+        for field in (self.drops, self.code_hold):
+            field.setFixedWidth(76)
+            box.addWidget(row(label(field.accessibleName(), "soft"), field, stretch=0))
+        self.code_hand, self.code_half = map(self.edited.field, ("code_manual_on", "code_half_off"))
         box.addWidget(self.code_hand)
-        self.code_half = QCheckBox(self.tr("It asks for half light in place of none, on ways and in stores"))
-        self.code_half.setToolTip(self.tr("Told as a finding where light goes right off. Check your local code."))
-        self.code_half.clicked.connect(
-            lambda on: self._brief("By your code light goes to half" if on else "Light may go out", code_half_off=on)
-        )
         box.addWidget(self.code_half)
         box.addWidget(line())
         box.addWidget(label(self.tr("What matters"), "head"))
@@ -146,15 +119,10 @@ class MeansPage(Sleeper):
         self.count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.count.setFixedWidth(52)
         self.count.setAccessibleName(self.tr("How many"))
-        have = QPushButton(self.tr("Have it"))
-        have.clicked.connect(self._add_owned)
+        have = pressed(self.tr("Have it"), self._add_owned)
         box.addWidget(label(self.tr("Kit that is there already"), "head"))
         box.addWidget(row(self.kit, self.count, have, stretch=0, spacing=5))
-        holder = QWidget()
-        self._owned = QVBoxLayout(holder)
-        self._owned.setContentsMargins(0, 0, 0, 0)
-        self._owned.setSpacing(2)
-        box.addWidget(holder)
+        self._owned = column_under(box, 2)
         box.addWidget(line())
         self.next = QPushButton(self.tr("Next best purchase"))
         self.next.setToolTip(self.tr("Judges the best types in every room on the same weeks. (B)"))
@@ -166,15 +134,10 @@ class MeansPage(Sleeper):
         self._progress = QProgressBar()
         self._progress.setTextVisible(False)
         self._progress.setFixedHeight(6)
-        self._stop = QPushButton(self.tr("Stop"))
-        self._stop.clicked.connect(lambda: self.results[PURCHASES].forget())
+        self._stop = pressed(self.tr("Stop"), lambda: self.results[PURCHASES].forget())
         self._working = row(self._progress, self._stop, stretch=0)
         box.addWidget(self._working)
-        holder = QWidget()
-        self._found = QVBoxLayout(holder)
-        self._found.setContentsMargins(0, 0, 0, 0)
-        self._found.setSpacing(5)
-        box.addWidget(holder)
+        self._found = column_under(box, 5)
         box.addStretch(1)
         document.changed.connect(self.wake)
         own.changed.connect(self._fill_kit)
@@ -197,12 +160,7 @@ class MeansPage(Sleeper):
         brief = project.brief
         if not self.budget.hasFocus():
             self.budget.setText("" if brief.budget is None else f"{brief.budget:g}")
-        if not self.currency.hasFocus():
-            self.currency.setText(brief.currency)
-        self.drops.set_value(brief.drops_per_week)
-        self.code_hold.set_value(brief.code_hold_max_s or 0.0)
-        self.code_hand.setChecked(brief.code_manual_on)
-        self.code_half.setChecked(brief.code_half_off)
+        self.edited.fill()
         left = money_left(project)
         words = self.tr("{:g} {} placed so far").format(spent(project), brief.currency)
         if left is not None:
@@ -266,8 +224,7 @@ class MeansPage(Sleeper):
         )
         words += self.tr(", and burn {} more.").format(duration_words(-idle * 3600 // 60 * 60)) if idle < -0.1 else "."
         go = LinkCard(words)
-        inner = QVBoxLayout(go)
-        inner.setContentsMargins(10, 6, 10, 7)
+        inner = column_in(go, margins=(10, 6, 10, 7))
         inner.addWidget(label(words, "", True))
         go.setToolTip(self.tr("Go to the timing curve."))
         go.chosen.connect(lambda: self.focus.set(stage="Timing"))
@@ -275,9 +232,7 @@ class MeansPage(Sleeper):
 
     def _card(self, k: int, p: Purchase, a_set: bool) -> LinkCard:
         card = LinkCard(p.words)
-        inner = QVBoxLayout(card)
-        inner.setContentsMargins(10, 6, 10, 7)
-        inner.setSpacing(2)
+        inner = column_in(card, 2, (10, 6, 10, 7))
         currency = self.document.project.brief.currency
         price = self.tr("owned") if p.price == 0 else f"{p.price:g} {currency}".strip()
         room = find(p.project.rooms, p.room).name
@@ -328,10 +283,6 @@ class MeansPage(Sleeper):
         project = self.document.project
         self.document.apply(replace(project, brief=replace(project.brief, **fields)), words, key)
 
-    def _set_code_hold(self, seconds: float) -> None:
-        words = f"No hold beyond {duration_words(seconds)} by code" if seconds else "No limit of holds by code"
-        self._brief(words, code_hold_max_s=seconds or None)
-
     def _set_budget(self) -> None:
         text = self.budget.text().strip()
         now = self.document.project.brief.budget
@@ -346,11 +297,6 @@ class MeansPage(Sleeper):
             return
         if value != now:
             self._brief(f"Budget of {value:g}", budget=value)
-
-    def _set_currency(self) -> None:
-        words = self.currency.text().strip()
-        if words != self.document.project.brief.currency:
-            self._brief(f"Reckon in {words}" if words else "Reckon without a currency", currency=words)
 
     def _set_weight(self, name: str, value: int) -> None:
         weights = replace(self.document.project.brief.weights, **{name: value})

@@ -5,23 +5,23 @@ from __future__ import annotations
 import re
 from typing import Any, get_args
 
-from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from vastwatch.design.edits import day_sheets
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.typical_days import TEMPLATES, add_person
 from vastwatch.design.project import find, put
 from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.editing import At, Edited
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, FigureField, Sleeper, label, line, row, scrolling
+from vastwatch.desk.shell.parts import Choice, Sleeper, column_in, label, line, pressed, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.desk.stages.brief.week import WeekStrip
 from vastwatch.people.reach import lost_spots
-from vastwatch.site.people import LATEST_S, SOONEST_S, Days, Errand, Person, Stay
+from vastwatch.site.people import Days, Errand, Person, Stay
 from vastwatch.words import sentence
 
 DAY_WORDS = {
@@ -60,15 +60,13 @@ class PeoplePage(Sleeper):
         super().__init__()
         self.document, self.focus, self.theme = document, focus, theme
         self.shown: str | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(MARGIN, 2, 4, 8)
+        outer = column_in(self, margins=(MARGIN, 2, 4, 8))
         area, box = scrolling(7, (0, 0, 10, 0))
         outer.addWidget(area)
         self.who = Choice()
         self.who.setAccessibleName(self.tr("Whose day"))
         self.who.activated.connect(lambda i: self.show_person(self.who.itemData(i)))
-        self.away = QPushButton(self.tr("Take away"))
-        self.away.clicked.connect(self._remove)
+        self.away = pressed(self.tr("Take away"), self._remove)
         box.addWidget(row(self.who, self.away, stretch=0))
         self.typical = Choice()
         self.typical.setAccessibleName(self.tr("Typical person"))
@@ -81,9 +79,7 @@ class PeoplePage(Sleeper):
         box.addWidget(row(self.typical, self.add, stretch=0))
         box.addWidget(line())
         self._sheet = QWidget()
-        sheet = QVBoxLayout(self._sheet)
-        sheet.setContentsMargins(0, 0, 0, 0)
-        sheet.setSpacing(7)
+        sheet = column_in(self._sheet, 7)
         box.addWidget(self._sheet)
         box.addStretch(1)
         self._build_sheet(sheet)
@@ -94,46 +90,28 @@ class PeoplePage(Sleeper):
         self.refresh()
 
     def _build_sheet(self, box: QVBoxLayout) -> None:
-        self.name = QLineEdit()
-        self.name.setAccessibleName(self.tr("Name"))
-        self.name.editingFinished.connect(self._rename)
-        self.kind = Choice()
-        self.kind.setAccessibleName(self.tr("Kind"))
-        for value, words in KINDS.items():
-            self.kind.addItem(words, value)
-        self.kind.activated.connect(lambda i: self._set("kind", self.kind.itemData(i), "kind"))
+        at = At(lambda _: self.person, put, lambda person: person.name)
+        self.edited = Edited(self.document, self.focus, Person, at)
+        self.edited.say.connect(self.say)
+        self.name = self.edited.line("name", self.tr("Name"))
+        self.kind = self.edited.field("kind")
         box.addWidget(row(self.name, self.kind, stretch=0))
         self.lost = label("", "bad", True)
         box.addWidget(self.lost)
-        self.weight = FigureField(self.tr("Body mass"), lambda t: number(t.lower().replace("kg", ""), "a mass in kg"),
-                                  lambda v: f"{v:g} kg", 1, 1, 300, self.tr("What a mat feels."))  # fmt: skip
-        self.weight.entered.connect(lambda v: self._set("body_kg", v, "mass"))
-        self.speed = FigureField(self.tr("Walking speed"), lambda t: number(t.lower().replace("m/s", ""), "a speed"),
-                                 lambda v: f"{v:.2g} m/s", 0.05, 0.2, 3.0,
-                                 self.tr("0.9 to 1.3 is usual; less for the old."))  # fmt: skip
-        self.speed.entered.connect(lambda v: self._set("speed", v, "speed"))
-        why = self.tr("Left in the dark, so long before they wave, and between waves.")
-        self.waves = FigureField(self.tr("Waves after"), lambda t: number(t.lower().removesuffix("s"), "a time"),
-                                 lambda v: f"{v:g} s", 1, SOONEST_S, LATEST_S, why)  # fmt: skip
-        self.waves.entered.connect(lambda v: self._set("wave_after_s", v, "patience in the dark"))
-        self.sleeps = Choice()
-        self.sleeps.setAccessibleName(self.tr("Sleeps at"))
+        self.weight, self.speed, self.waves = map(self.edited.field, ("body_kg", "speed", "wave_after_s"))
+        self.sleeps = self.edited.choice(
+            self.tr("Sleeps at"), self._beds, lambda p: day_sheets.sleeps_at(self.document.project, p),
+            lambda p, bed: day_sheets.set_sleeps_at(self.document.project, p.id, bed), "",
+        )  # fmt: skip
         for choice in (self.who, self.typical, self.sleeps):
             choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             choice.setMinimumContentsLength(9)
-        self.sleeps.activated.connect(self._set_sleeps)
-        for field in (self.weight, self.speed, self.waves):
-            field.wrong.connect(self.say)
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(8)
-        named: tuple[tuple[str, QWidget], ...] = (
-            (self.tr("Weighs"), self.weight), (self.tr("Walks at"), self.speed), (self.tr("Waves after"), self.waves),
-            (self.tr("Sleeps at"), self.sleeps),
-        )  # fmt: skip
-        for k, (words, widget) in enumerate(named):
-            grid.addWidget(label(words, "soft"), 0, k)
+        for k, widget in enumerate((self.weight, self.speed, self.waves, self.sleeps)):
+            grid.addWidget(label(widget.accessibleName(), "soft"), 0, k)
             grid.addWidget(widget, 1, k)
             grid.setColumnStretch(k, 2 if widget is self.sleeps else 1)
         box.addWidget(holder)
@@ -212,30 +190,22 @@ class PeoplePage(Sleeper):
         self.week.show_person(project, person)
         if person is None:
             return
-        if not self.name.hasFocus():
-            self.name.setText(person.name)
-        self.kind.setCurrentIndex(self.kind.findData(person.kind))
+        self.edited.fill()
         lost = [f"“{s.name}” in {find(project.rooms, s.room).name.lower()}" for s in lost_spots(project, person)]
         self.lost.setText(
             self.tr("No way leads to {}. That time is left out of all figures.").format(", ".join(lost)) if lost else ""
         )
         self.lost.setVisible(bool(lost))
-        self.weight.set_value(person.body_kg)
-        self.speed.set_value(person.speed)
-        self.waves.set_value(person.wave_after_s)
         self.waves.setEnabled(person.kind != "pet")
-        beds = [s for s in project.spots if s.activity == "sleeping"]
-        self.sleeps.clear()
-        for s in beds:
-            self.sleeps.addItem(s.name, s.id)
-        at = day_sheets.sleeps_at(project, person)
-        self.sleeps.setCurrentIndex(self.sleeps.findData(at) if at else -1)
-        self.sleeps.setEnabled(bool(beds) and at is not None)
+        self.sleeps.setEnabled(self.sleeps.count() > 0 and self.sleeps.currentIndex() >= 0)
         stays = sorted((_Row(k, s) for k, s in enumerate(person.stays)), key=_by_time)
         self.stays.set_rows(stays)
         self.errands.set_rows([_Row(k, e) for k, e in enumerate(person.errands)])
         for table in self.tables.values():
             table.fit_height(30)
+
+    def _beds(self) -> list[tuple[str, str]]:
+        return [(s.id, s.name) for s in self.document.project.spots if s.activity == "sleeping"]
 
     def _spots(self) -> list[tuple[str, str]]:
         project = self.document.project
@@ -281,31 +251,6 @@ class PeoplePage(Sleeper):
             self._errand("between", tuple)(r, tuple(both))
 
         return write
-
-    def _set(self, field: str, value: Any, words: str) -> None:
-        person = self.person
-        if person is not None and getattr(person, field) != value:
-            new = put(self.document.project, replace(person, **{field: value}))
-            self.document.apply(new, f"Change the {words} of {person.name}", f"{field}-{person.id}")
-
-    def _rename(self) -> None:
-        words = self.name.text().strip()
-        if not words:
-            if self.person is not None:
-                self.name.setText(self.person.name)
-            return
-        self._set("name", words, "name")
-
-    def _set_sleeps(self, index: int) -> None:
-        person = self.person
-        if person is None:
-            return
-        try:
-            new = day_sheets.set_sleeps_at(self.document.project, person.id, self.sleeps.itemData(index))
-        except ValueError as e:
-            self.say.emit(sentence(e))
-            return
-        self._apply(new, f"{person.name} sleeps at {self.sleeps.itemText(index)}")
 
     def _add(self) -> None:
         try:

@@ -4,26 +4,25 @@ and what its walls are made of where nobody says otherwise."""
 from __future__ import annotations
 
 from datetime import date
-from typing import Any, get_args
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QDate, QSettings, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent
-from PyQt6.QtWidgets import QCompleter, QGridLayout, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCompleter, QGridLayout, QPlainTextEdit, QWidget
 
+from vastwatch.design.project import Brief, Construction, Place, Project
 from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, Day, FigureField, Sleeper, label, line, row, scrolling
+from vastwatch.desk.shell.parts import Choice, Day, Sleeper, column_in, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
-from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.desk.stages.brief.free_days import FreeDays
 from vastwatch.desk.stages.brief.world import WorldMap
 from vastwatch.files.check import YEARS
-from vastwatch.site.building import WallMaterial
 from vastwatch.site.zones import guessed_zone, zone_names
 
-MATERIALS: tuple[WallMaterial, ...] = get_args(WallMaterial)
 # Words stand in one column, whatever grid they are in, pixels.
 WORDS_PX = 92
 LENGTHS = ("metres", "feet and inches")
@@ -39,20 +38,6 @@ class Notes(QPlainTextEdit):
         self.left.emit()
 
 
-def degrees(text: str) -> float:
-    """Degrees as they are written: `54.2`, `54,2`, `54° 12'`, `54.2 N`, `12 W`. Raises ValueError."""
-    words = text.strip().upper().replace(",", ".")
-    sign = -1.0 if words.endswith(("S", "W")) or words.startswith("-") else 1.0
-    parts = words.strip("NSEW -+").replace("°", " ").replace("'", " ").replace('"', " ").split()
-    try:
-        figures = [float(p) for p in parts]
-    except ValueError:
-        figures = []
-    if not 1 <= len(figures) <= 3 or any(f < 0 for f in figures) or any(f >= 60 for f in figures[1:]):
-        raise ValueError(f"'{text}' is not an angle in degrees")
-    return sign * sum(f / 60.0**k for k, f in enumerate(figures))
-
-
 class ProjectPage(Sleeper):
     """`say` carries one-line messages."""
 
@@ -61,22 +46,23 @@ class ProjectPage(Sleeper):
     def __init__(self, document: Document, focus: Focus, theme: Theme) -> None:
         super().__init__()
         self.document, self.focus = document, focus
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(MARGIN, 2, 4, 8)
+        outer = column_in(self, margins=(MARGIN, 2, 4, 8))
         area, box = scrolling(7, (0, 0, 10, 0))
         outer.addWidget(area)
-        self.name, self.client = QLineEdit(), QLineEdit()
+        whole, place, brief, walls = self._edited = [
+            Edited(document, focus, kind, at_part(*path))
+            for kind, *path in ((Project,), (Place, "place"), (Brief, "brief"), (Construction, "construction"))
+        ]
+        for edited in self._edited:
+            edited.say.connect(self.say)
+        self.name = whole.line("name", self.tr("Name of the project"))
+        self.client = whole.line("client", self.tr("Client"), 120, True, self.tr("for whom"))
         self.notes = Notes()
         self.notes.setTabChangesFocus(True)
         self.notes.setFixedHeight(62)
-        self.name.setAccessibleName(self.tr("Name of the project"))
-        self.client.setAccessibleName(self.tr("Client"))
         self.notes.setAccessibleName(self.tr("Notes"))
-        self.client.setPlaceholderText(self.tr("for whom"))
         self.notes.setPlaceholderText(self.tr("what ought to be remembered"))
-        self.name.editingFinished.connect(self._rename)
-        self.client.editingFinished.connect(lambda: self._set("Client", client=_clean(self.client.text(), 120)))
-        self.notes.left.connect(lambda: self._set("Notes", notes=self.notes.toPlainText()[:4000]))
+        self.notes.left.connect(lambda: whole.set_field("notes", self.notes.toPlainText()[:4000]))
         box.addWidget(
             _grid(((self.tr("Name"), self.name), (self.tr("Client"), self.client), (self.tr("Notes"), self.notes)))
         )
@@ -85,11 +71,8 @@ class ProjectPage(Sleeper):
         self.world = WorldMap(theme)
         self.world.picked.connect(self._pick)
         box.addWidget(self.world)
-        why = self.tr("Degrees, south and west negative, or with N, S, E, W. It tells when it is dark.")
-        self.north = FigureField(self.tr("Degrees north"), degrees, lambda v: f"{v:.4g}", 0.5, -90, 90, why)
-        self.east = FigureField(self.tr("Degrees east"), degrees, lambda v: f"{v:.5g}", 0.5, -180, 180, why)
-        self.north.entered.connect(lambda v: self._place(v, self.document.project.place.longitude))
-        self.east.entered.connect(lambda v: self._place(self.document.project.place.latitude, v))
+        self.north = place.field("latitude", write=lambda p, v: self._placed(v, p.longitude))
+        self.east = place.field("longitude", write=lambda p, v: self._placed(p.latitude, v))
         north, east = label(self.tr("° north"), "soft"), label(self.tr("° east"), "soft")
         box.addWidget(row(self.north, north, self.east, east, spacing=5))
         self.zone = Choice()
@@ -114,10 +97,7 @@ class ProjectPage(Sleeper):
         self.lengths.addItems(LENGTHS)
         self.lengths.setAccessibleName(self.tr("Lengths in"))
         self.lengths.activated.connect(self._lengths)
-        self.currency = QLineEdit()
-        self.currency.setMaxLength(8)
-        self.currency.setAccessibleName(self.tr("Currency"))
-        self.currency.editingFinished.connect(self._currency)
+        self.currency = brief.line("currency", self.tr("Currency"), 8, True)
         fields = (
             (self.tr("Time zone"), self.zone), (self.tr("Rehearsed from"), self.begin),
             (self.tr("Lengths in"), self.lengths), (self.tr("Currency"), self.currency),
@@ -129,27 +109,18 @@ class ProjectPage(Sleeper):
         box.addWidget(self.free)
         box.addWidget(line())
         box.addWidget(label(self.tr("Walls, where nobody says otherwise"), "head"))
-        self.walls: dict[str, tuple[FigureField, Choice]] = {}
+        self.walls: dict[str, tuple[QWidget, QWidget]] = {}
         rows = []
         for side, words in (("outer", self.tr("To the outside")), ("inner", self.tr("Between rooms"))):
-            thick = FigureField(words, self._length, show_length, 0.01, 0.01, 2.0, self.tr("Thickness of new walls."))
-            thick.entered.connect(lambda v, s=side: self._walls(s, f"{s}_m", v))
-            made = Choice()
-            made.addItems(MATERIALS)
-            made.setAccessibleName(self.tr("{}: made of").format(words))
-            made.activated.connect(lambda k, s=side: self._walls(s, f"{s}_material", MATERIALS[k]))
+            thick = walls.field(f"{side}_m", words=words)
+            made = walls.field(f"{side}_material", words=self.tr("{}: made of").format(words))
             self.walls[side] = thick, made
             rows.append((words, row(thick, made, stretch=1, spacing=5)))
         box.addWidget(_grid(rows))
         box.addStretch(1)
-        for field in (self.north, self.east, *(thick for thick, _ in self.walls.values())):
-            field.wrong.connect(self.say)
         document.changed.connect(self.wake)
         focus.shift.connect(self._shifted)
         self.refresh()
-
-    def _length(self, text: str) -> float:
-        return parse_length(text, "ft" if self.focus.feet else "m")
 
     def _shifted(self, what: str) -> None:
         if what == "feet":
@@ -158,19 +129,12 @@ class ProjectPage(Sleeper):
     def refresh(self, *_: object) -> None:
         """Show the project as it is; what is being typed stays."""
         project = self.document.project
-        for field, text in (
-            (self.name, project.name),
-            (self.client, project.client),
-            (self.currency, project.brief.currency),
-        ):
-            if not field.hasFocus():
-                field.setText(text)
+        for edited in self._edited:
+            edited.fill()
         if not self.notes.hasFocus() and self.notes.toPlainText() != project.notes:
             self.notes.setPlainText(project.notes)
         place = project.place
         self.world.show_place(place.latitude, place.longitude)
-        self.north.set_value(place.latitude)
-        self.east.set_value(place.longitude)
         typed = self.zone.lineEdit()
         if typed is not None and not typed.hasFocus():
             self.zone.setCurrentText(place.timezone)
@@ -178,39 +142,23 @@ class ProjectPage(Sleeper):
             self.begin.setDate(QDate.fromString(project.brief.rehearse_from, "yyyy-MM-dd"))
         self.lengths.setCurrentIndex(int(self.focus.feet))
         self.free.refresh()
-        for side, (thick, made) in self.walls.items():
-            thick.set_value(getattr(project.construction, f"{side}_m"))
-            made.setCurrentText(getattr(project.construction, f"{side}_material"))
 
     # -- writing -----------------------------------------------------------------------------------------------
 
-    def _set(self, what: str, **fields: Any) -> None:
-        project = self.document.project
-        if any(getattr(project, name) != value for name, value in fields.items()):
-            self.document.apply(replace(project, **fields), f"{what} of the project")
-
-    def _rename(self) -> None:
-        name = _clean(self.name.text(), 120)
-        if name:
-            self._set("Name", name=name)
-        else:
-            self.name.setText(self.document.project.name)
-
-    def _place(self, latitude: float, longitude: float) -> None:
+    def _placed(self, latitude: float, longitude: float) -> Place:
         """Another place, and its zone, as long as the zone was the one that the last place would have had."""
-        project = self.document.project
-        place = project.place
-        if (place.latitude, place.longitude) == (latitude, longitude):
-            return
+        place = self.document.project.place
         guessed = place.timezone in ("UTC", guessed_zone(place.latitude, place.longitude))
         zone = guessed_zone(latitude, longitude) if guessed else place.timezone
-        new = replace(place, latitude=latitude, longitude=longitude, timezone=zone)
-        self.document.apply(replace(project, place=new), "Move the project on the map", "place")
         if zone != place.timezone:
             self.say.emit(self.tr("Time zone {}, the nearest one; change it where that is not so.").format(zone))
+        return replace(place, latitude=latitude, longitude=longitude, timezone=zone)
 
     def _pick(self, latitude: float, longitude: float) -> None:
-        self._place(latitude, longitude)
+        project = self.document.project
+        if (project.place.latitude, project.place.longitude) != (latitude, longitude):
+            new = replace(project, place=self._placed(latitude, longitude))
+            self.document.apply(new, "Move the project on the map", "place")
 
     def _zone(self) -> None:
         project, name = self.document.project, self.zone.currentText().strip()
@@ -235,21 +183,6 @@ class ProjectPage(Sleeper):
         if begin != project.brief.rehearse_from:
             new = replace(project, brief=replace(project.brief, rehearse_from=begin))
             self.document.apply(new, f"Rehearse from {begin}")
-
-    def _currency(self) -> None:
-        project, text = self.document.project, _clean(self.currency.text(), 8)
-        if text != project.brief.currency:
-            self.document.apply(replace(project, brief=replace(project.brief, currency=text)), "Set the currency")
-
-    def _walls(self, side: str, field: str, value: object) -> None:
-        project = self.document.project
-        if getattr(project.construction, field) != value:
-            new = replace(project, construction=replace(project.construction, **{field: value}))
-            self.document.apply(new, f"New {side} walls otherwise")
-
-
-def _clean(text: str, most: int) -> str:
-    return " ".join(text.split())[:most]
 
 
 def _grid(rows: Any) -> QWidget:

@@ -7,7 +7,7 @@ from typing import Any, get_args
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QInputDialog, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QInputDialog, QPushButton, QWidget
 
 from vastwatch.design.edits.uses import give_to_use, make_use, use_choices, use_key, with_use
 from vastwatch.design.needs import Need, explained, needs_of, use_words
@@ -15,7 +15,7 @@ from vastwatch.design.project import put
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, Sleeper, clear, label, row, scrolling
+from vastwatch.desk.shell.parts import FigureField, Sleeper, clear, column_in, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.shell.units import parse_angle, parse_time
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
@@ -44,9 +44,7 @@ class RoomsPage(Sleeper):
     def __init__(self, document: Document, focus: Focus, theme: Theme) -> None:
         super().__init__()
         self.document, self.focus, self.theme = document, focus, theme
-        box = QVBoxLayout(self)
-        box.setContentsMargins(MARGIN, 2, 8, 8)
-        box.setSpacing(8)
+        box = column_in(self, 8, (MARGIN, 2, 8, 8))
         p = self._limits
         self.model = RowsModel(
             (
@@ -184,9 +182,7 @@ class RoomsPage(Sleeper):
 
     def _line(self, room: Room, need: Need) -> QWidget:
         holder = QWidget()
-        box = QVBoxLayout(holder)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(1)
+        box = column_in(holder, 1)
         words = label(need.words[:1].upper() + need.words[1:], "", True)
         if need.field == "stays":
             box_ = QCheckBox(self.tr("people stay"))

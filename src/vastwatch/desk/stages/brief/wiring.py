@@ -7,25 +7,37 @@ from functools import partial
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWidget
 
 from vastwatch.advice.checks.cautions import CAUTIONS
 from vastwatch.control.export.wiring_table import parallel_words
 from vastwatch.design.edits import wiring
 from vastwatch.design.edits.removing import removed
-from vastwatch.design.project import find, put
+from vastwatch.design.project import Brief, find, put
 from vastwatch.design.records import Sensor
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, FigureField, Sleeper, clear, kept_in_view, label, line, row, scrolling
+from vastwatch.desk.shell.parts import (
+    Choice,
+    Sleeper,
+    clear,
+    column_in,
+    column_under,
+    kept_in_view,
+    label,
+    line,
+    row,
+    scrolling,
+)
 from vastwatch.desk.shell.theme import MARGIN
-from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.desk.stages.brief.circuit_sheet import CircuitSheet
 from vastwatch.desk.stages.brief.troubles import TroublesSection
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.site.building import Circuit
 
+CONTROLLER = "what will run the rules"
 NO_MODULE = "switched by hand alone"
 
 
@@ -37,8 +49,7 @@ class WiringPage(Sleeper):
     def __init__(self, document: Document, focus: Focus, own: OwnTypes) -> None:
         super().__init__()
         self.document, self.focus, self.own = document, focus, own
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(MARGIN, 2, 4, 8)
+        outer = column_in(self, margins=(MARGIN, 2, 4, 8))
         self._area, box = scrolling(8, (0, 0, 10, 0))
         outer.addWidget(self._area)
         box.addWidget(label(CAUTIONS["mains"], "soft", True))
@@ -49,28 +60,20 @@ class WiringPage(Sleeper):
         self.all.setToolTip(self.tr("A circuit for every room whose lamps are on none yet."))
         self.all.clicked.connect(self._add_all)
         box.addWidget(row(label(self.tr("Circuits"), "head"), QWidget(), self.add, self.all, stretch=1))
-        holder = QWidget()
-        self._list = QVBoxLayout(holder)
-        self._list.setContentsMargins(0, 0, 0, 0)
-        self._list.setSpacing(6)
-        box.addWidget(holder)
+        self._list = column_under(box, 6)
         box.addWidget(line())
         self.socket = ArmingButton(self, self.tr("Socket"), "wiring:socket")
         self.socket.setToolTip(self.tr("Drag it to where a socket is, or choose it and click there."))
         self._sockets = label("", "soft", True)
         box.addWidget(row(label(self.tr("Sockets"), "head"), self._sockets, self.socket, stretch=1))
-        self.cable = FigureField(self.tr("Cable"), parse_length, show_length, 0.5, 0.0, 50.0,
-                                 self.tr("How far a cable may run from a socket to a radar."))  # fmt: skip
-        self.cable.wrong.connect(self.say)
-        self.cable.entered.connect(self._set_cable)
-        box.addWidget(row(label(self.tr("A cable may run"), "soft"), self.cable, stretch=1))
-        self.controller = QLineEdit()
-        self.controller.setAccessibleName(self.tr("Controller"))
-        self.controller.setPlaceholderText(self.tr("what will run the rules"))
-        self.controller.editingFinished.connect(self._set_controller)
-        box.addWidget(row(label(self.tr("Controller"), "soft"), self.controller, stretch=1))
+        self.edited = Edited(document, focus, Brief, at_part("brief"))
+        self.edited.say.connect(self.say)
+        self.cable = self.edited.field("cable_m")
+        self.controller = self.edited.line("controller", self.tr("Controller"), 120, True, CONTROLLER)
+        for words, field in ((self.tr("A cable may run"), self.cable), (self.tr("Controller"), self.controller)):
+            box.addWidget(row(label(words, "soft"), field, stretch=1))
         box.addWidget(line())
-        self.troubles = TroublesSection(document)
+        self.troubles = TroublesSection(document, focus)
         self.troubles.say.connect(self.say)
         box.addWidget(self.troubles)
         box.addStretch(1)
@@ -86,10 +89,8 @@ class WiringPage(Sleeper):
     def refresh(self, *_: object) -> None:
         """Show the circuits as they are."""
         project = self.document.project
-        self.cable.set_value(project.brief.cable_m)
-        self.troubles.refresh()
-        if not self.controller.hasFocus():
-            self.controller.setText(project.brief.controller)
+        self.edited.fill()
+        self.troubles.edited.fill()
         n = len(project.sockets)
         self._sockets.setText(
             self.tr("None drawn: power is not checked.") if n == 0 else self.tr("{} on the plan").format(n)
@@ -113,9 +114,7 @@ class WiringPage(Sleeper):
     def _circuit(self, circuit: Circuit) -> QWidget:
         project = self.document.project
         holder = QWidget()
-        box = QVBoxLayout(holder)
-        box.setContentsMargins(0, 0, 0, 4)
-        box.setSpacing(3)
+        box = column_in(holder, 3, (0, 0, 0, 4))
         name = QLineEdit(circuit.name)
         name.setAccessibleName(self.tr("Name of the circuit"))
         name.editingFinished.connect(partial(self._rename, circuit.id, name))
@@ -175,9 +174,7 @@ class WiringPage(Sleeper):
         """Which sensors have their supply from behind its switch, and which might."""
         project = self.document.project
         holder = QWidget()
-        box = QVBoxLayout(holder)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(2)
+        box = column_in(holder, 2)
         feeds, contacts = partial(self._feed, circuit.id), partial(self._contact, circuit.id)
         for ident in circuit.feeds:
             name = find(project.sensors, ident).name
@@ -256,16 +253,6 @@ class WiringPage(Sleeper):
         name, circuit = find(project.sensors, sensor).name, find(project.circuits, ident)
         words = f"{name} switches {circuit.name}" if on else f"{name} does not switch {circuit.name}"
         self.document.apply(wiring.set_contact(project, ident, sensor, on), words)
-
-    def _set_cable(self, metres: float) -> None:
-        project = self.document.project
-        new = replace(project, brief=replace(project.brief, cable_m=metres))
-        self.document.apply(new, f"A cable may run {show_length(metres)}", "cable")
-
-    def _set_controller(self) -> None:
-        project, words = self.document.project, self.controller.text().strip()
-        if words != project.brief.controller:
-            self.document.apply(replace(project, brief=replace(project.brief, controller=words)), "Name the controller")
 
 
 def _taken(words: str, named: str, away: Callable[..., object]) -> QWidget:

@@ -18,7 +18,18 @@ from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, FigureField, clear, label, line, narrow, page_of, plain, row
+from vastwatch.desk.shell.parts import (
+    Choice,
+    FigureField,
+    clear,
+    column_under,
+    label,
+    line,
+    narrow,
+    page_of,
+    plain,
+    row,
+)
 from vastwatch.desk.shell.units import parse_length, parse_size, show_length
 from vastwatch.site.building import RoomUse
 from vastwatch.site.record import Outline
@@ -82,11 +93,7 @@ class BuildPanel(QWidget):
         self._build_selection(inner)
         inner.addWidget(line())
         inner.addWidget(label(self.tr("Who lives here"), "head"))
-        holder = QWidget()
-        self._people = QVBoxLayout(holder)
-        self._people.setContentsMargins(0, 0, 0, 0)
-        self._people.setSpacing(3)
-        inner.addWidget(holder)
+        self._people = column_under(inner, 3)
         self.typical = Choice()
         self.typical.setAccessibleName(self.tr("Typical person"))
         narrow(self.typical)

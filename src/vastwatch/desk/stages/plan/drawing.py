@@ -14,14 +14,13 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QGridLayout,
-    QHBoxLayout,
     QProgressDialog,
     QWidget,
 )  # fmt: skip
 
 from vastwatch.design.edits.removing import counted
 from vastwatch.desk.shell.background import in_background
-from vastwatch.desk.shell.parts import Choice, column, label, plain, row, scrolling
+from vastwatch.desk.shell.parts import Choice, column, label, plain, row, row_in, scrolling
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.plan.drawing_preview import KEY, KeyMark, Preview, strokes
 from vastwatch.files import ProjectError
@@ -73,9 +72,7 @@ class DrawingDialog(QDialog):
         self.setObjectName("drawing")
         self.setWindowTitle(self.tr("Bring in a drawing"))
         self.resize(1020, 620)
-        box = QHBoxLayout(self)
-        box.setContentsMargins(20, 16, 20, 16)
-        box.setSpacing(18)
+        box = row_in(self, 18, (20, 16, 20, 16))
         left, side = column(9)
         left.setFixedWidth(330)
         box.addWidget(left)

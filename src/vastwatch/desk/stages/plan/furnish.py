@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 
 from vastwatch.control.outputs.handler import handlers
 from vastwatch.design.edits.drawing_aids import HAZARD_KINDS
 from vastwatch.desk.plan.fixtures import draw_hazard_mark
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import clear, label, line, page_of, row
+from vastwatch.desk.shell.parts import clear, column_under, label, line, page_of, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.site.furniture import furniture
 
@@ -84,11 +84,7 @@ class FurnishPanel(QWidget):
         self.finder.setClearButtonEnabled(True)
         self.finder.textChanged.connect(self._fill)
         inner.addWidget(self.finder)
-        holder = QWidget()
-        self._list = QVBoxLayout(holder)
-        self._list.setContentsMargins(0, 0, 0, 0)
-        self._list.setSpacing(4)
-        inner.addWidget(holder)
+        self._list = column_under(inner, 4)
         inner.addStretch(1)
         focus.shift.connect(self._shifted)
         self._fill("")

@@ -26,7 +26,7 @@ from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.background import in_background
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, Sleeper, Slide, label, line, page_of, row
+from vastwatch.desk.shell.parts import FigureField, Sleeper, Slide, column_in, label, line, page_of, pressed, row
 from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.files import ProjectError
 from vastwatch.site.building import Level, Underlay
@@ -85,13 +85,10 @@ class LevelPanel(Sleeper):
 
     def _build_picture(self, inner: QVBoxLayout) -> None:
         inner.addWidget(label(self.tr("Picture to draw over"), "head"))
-        self.bring = QPushButton(self.tr("Picture or PDF …"))
-        self.bring.clicked.connect(self._bring_dialog)
+        self.bring = pressed(self.tr("Picture or PDF …"), self._bring_dialog)
         inner.addWidget(self.bring)
         self._picture = QWidget()
-        under = QVBoxLayout(self._picture)
-        under.setContentsMargins(0, 0, 0, 0)
-        under.setSpacing(7)
+        under = column_in(self._picture, 7)
         inner.addWidget(self._picture)
         self.scale = ArmingButton(self, self.tr("Scale by two points"), "draw:scale")
         self.scale.setToolTip(self.tr("Click two points whose distance you know, then type it."))

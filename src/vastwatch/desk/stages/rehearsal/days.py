@@ -11,7 +11,7 @@ from PyQt6.QtCore import QDate
 from PyQt6.QtWidgets import QPushButton
 
 from vastwatch.desk.shell.focus import ONLY, PACES, Only
-from vastwatch.desk.shell.parts import Choice, Count, Day, clear, label, row
+from vastwatch.desk.shell.parts import Choice, Count, Day, clear, label, pressed, row
 from vastwatch.desk.shell.playhead import stepped
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages.tiles import Side, Tile
@@ -31,9 +31,7 @@ class DaysPanel(Side):
         self.focus, self.results, self.theme = around.focus, around.results, around.theme
         playhead = around.playhead
         self._tiles: dict[int, Tile] = {}
-        self._play = QPushButton(self.tr("Play"))
-        self._play.setToolTip(self.tr("Run the playhead. (Space)"))
-        self._play.clicked.connect(playhead.play)
+        self._play = pressed(self.tr("Play"), playhead.play, self.tr("Run the playhead. (Space)"))
         playhead.running.connect(self._show_running)
         self.pace = Choice()
         self.pace.setAccessibleName(self.tr("Pace"))

@@ -10,7 +10,6 @@ from PyQt6.QtGui import QImage, QKeyEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QDialog,
-    QHBoxLayout,
     QHeaderView,
     QInputDialog,
     QLabel,
@@ -19,7 +18,6 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -31,7 +29,7 @@ from vastwatch.desk.results.designs import DESIGNS
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, label, row
+from vastwatch.desk.shell.parts import Choice, column_in, label, pressed, row, row_in
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.rehearsal.day_pair import DayPair
 from vastwatch.words import capital, sentence
@@ -45,9 +43,7 @@ class PlanPicture(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(2)
+        box = column_in(self, 2)
         self.name, self.costs = label("", "head"), label("", "soft")
         self.image: QImage | None = None
         self._shown = QLabel()
@@ -88,9 +84,7 @@ class DesignsSheet(QDialog):
         self.setWindowTitle(self.tr("Designs side by side"))
         self.resize(1060, 720)
         self.document, self.focus, self.results = document, focus, results
-        box = QVBoxLayout(self)
-        box.setContentsMargins(20, 14, 20, 14)
-        box.setSpacing(8)
+        box = column_in(self, 8, (20, 14, 20, 14))
         self.keep_as = QLineEdit()
         self.keep_as.setPlaceholderText(self.tr("a name for the design as it is"))
         self.keep_as.setAccessibleName(self.tr("Name of the variant"))
@@ -105,10 +99,8 @@ class DesignsSheet(QDialog):
         self.adopt = QPushButton(self.tr("Adopt it"))
         self.adopt.setToolTip(self.tr("Takes it as the design, and keeps the present one in its place. Ctrl+Z undoes."))
         self.adopt.clicked.connect(self._adopt)
-        self.rename = QPushButton(self.tr("Rename…"))
-        self.rename.clicked.connect(self._ask_name)
-        self.drop = QPushButton(self.tr("Take away"))
-        self.drop.clicked.connect(self._drop)
+        self.rename = pressed(self.tr("Rename…"), self._ask_name)
+        self.drop = pressed(self.tr("Take away"), self._drop)
         box.addWidget(row(self.keep_as, self.keep, stretch=0))
         box.addWidget(row(label(self.tr("Compared with"), "soft"), self.which, self.adopt, self.rename, self.drop,
                           stretch=1))  # fmt: skip
@@ -119,9 +111,7 @@ class DesignsSheet(QDialog):
         box.addWidget(self._bar)
         self.plans = (PlanPicture(), PlanPicture())
         holder = QWidget()
-        both = QHBoxLayout(holder)
-        both.setContentsMargins(0, 0, 0, 0)
-        both.setSpacing(16)
+        both = row_in(holder, 16)
         for plan in self.plans:
             both.addWidget(plan, 1)
         box.addWidget(holder, 3)
@@ -146,8 +136,7 @@ class DesignsSheet(QDialog):
             button.setToolTip(words)
             button.setAccessibleName(words)
             button.clicked.connect(partial(self._turn, step))
-        leave = QPushButton(self.tr("Close"))
-        leave.clicked.connect(self.accept)
+        leave = pressed(self.tr("Close"), self.accept)
         box.addWidget(self.day)
         self._basis = label("", "soft")
         box.addWidget(row(before, after, self._of_day, self._basis, leave, stretch=3))

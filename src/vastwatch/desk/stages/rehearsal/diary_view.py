@@ -6,13 +6,13 @@ from functools import partial
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 
 from vastwatch.advice.logs.replay import dated, explained, notes_of
 from vastwatch.control.house import HouseRun
 from vastwatch.design.project import DiaryNote
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import LinkCard, clear, label, row
+from vastwatch.desk.shell.parts import LinkCard, clear, column_in, column_under, label, pressed, row
 from vastwatch.words import clock_words, sentence
 
 
@@ -25,24 +25,17 @@ class DiaryView(QWidget):
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
+        box = column_in(self, 5)
         box.addWidget(label(self.tr("Diary"), "head"))
         self.field = QLineEdit()
         self.field.setAccessibleName(self.tr("A note"))
         self.field.setPlaceholderText(self.tr("2026-01-13 21:10 light went off on me"))
         self.field.setToolTip(self.tr("Date, time and what happened, as somebody noted it. Return takes it down."))
         self.field.returnPressed.connect(self._add)
-        self.add = QPushButton(self.tr("Note it"))
-        self.add.clicked.connect(self._add)
+        self.add = pressed(self.tr("Note it"), self._add)
         box.addWidget(self.field)
         box.addWidget(row(QWidget(), self.add, stretch=0))
-        holder = QWidget()
-        self._list = QVBoxLayout(holder)
-        self._list.setContentsMargins(0, 0, 0, 0)
-        self._list.setSpacing(5)
-        box.addWidget(holder)
+        self._list = column_under(box, 5)
 
     def show_house(self, house: HouseRun) -> None:
         """Show the notes over the days of a recording, in their order."""
@@ -52,9 +45,7 @@ class DiaryView(QWidget):
         for ident, note in inside:
             found = explained(house, note)
             card = LinkCard(note.text)
-            inner = QVBoxLayout(card)
-            inner.setContentsMargins(9, 5, 6, 6)
-            inner.setSpacing(1)
+            inner = column_in(card, 1, (9, 5, 6, 6))
             away = QPushButton("×")
             away.setFixedSize(24, 26)
             away.setProperty("role", "pick")

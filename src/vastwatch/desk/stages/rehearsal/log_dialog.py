@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -22,7 +21,7 @@ from vastwatch.commission.log_guess import columns_of, guessed, match, meant, wi
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.background import GoOn, in_background
-from vastwatch.desk.shell.parts import Choice, label, row
+from vastwatch.desk.shell.parts import Choice, column_in, label, pressed, row
 from vastwatch.files import ProjectError
 
 # In the order in which they are offered: on, off, not listening.
@@ -43,9 +42,7 @@ class LogDialog(QDialog):
         self.setObjectName("log")
         self.setWindowTitle(self.tr("A log of the house"))
         self.resize(860, 600)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(20, 16, 20, 16)
-        box.setSpacing(8)
+        box = column_in(self, 8, (20, 16, 20, 16))
         box.addWidget(label(path.name, "title"))
         box.addWidget(
             label(self.tr("This is how its lines are understood. Put right what is not, then use it."), "soft", True)
@@ -91,8 +88,7 @@ class LogDialog(QDialog):
         self.use = QPushButton(self.tr("Use it"))
         self.use.setDefault(True)
         self.use.clicked.connect(self._use)
-        leave = QPushButton(self.tr("Cancel"))
-        leave.clicked.connect(self.reject)
+        leave = pressed(self.tr("Cancel"), self.reject)
         box.addWidget(row(self.told, self.use, leave, stretch=0))
         self._fill()
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from vastwatch.advice.logs.habits import people_of, told
 from vastwatch.advice.logs.replay import WhatIf, replayed, what_if
@@ -17,7 +17,7 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.results.logs import LOG_CURVE, LOG_HABITS
-from vastwatch.desk.shell.parts import FigureField, clear, label, row
+from vastwatch.desk.shell.parts import FigureField, clear, column_in, column_under, label, pressed, row
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.stages.rehearsal.diary_view import DiaryView
@@ -41,9 +41,7 @@ class LogPanel(QWidget):
             around.document, around.focus, around.results, around.theme
         )  # fmt: skip
         self.log: EventLog | None = None
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 10, 8)
-        box.setSpacing(6)
+        box = column_in(self, 6, (0, 0, 10, 8))
         self.told = label("", "soft", True)
         box.addWidget(self.told)
         self.hold = FigureField(
@@ -59,8 +57,7 @@ class LogPanel(QWidget):
         box.addWidget(self.curve)
         self.answer = label("", "", True)
         box.addWidget(self.answer)
-        self.take = QPushButton()
-        self.take.clicked.connect(self._take)
+        self.take = pressed("", self._take)
         box.addWidget(self.take)
         self.diary = DiaryView(self.document)
         self.diary.gone_to.connect(self._go_to)
@@ -76,15 +73,10 @@ class LogPanel(QWidget):
         self.live.clicked.connect(self._let_live)
         box.addWidget(self.live)
         box.addWidget(label(self.tr("Days"), "head"))
-        holder = QWidget()
-        self.days = QVBoxLayout(holder)
-        self.days.setContentsMargins(0, 0, 0, 0)
-        self.days.setSpacing(4)
-        box.addWidget(holder)
+        self.days = column_under(box, 4)
         self.notes = label("", "soft", True)
         box.addWidget(self.notes)
-        back = QPushButton(self.tr("Back to the rehearsal"))
-        back.clicked.connect(self.left)
+        back = pressed(self.tr("Back to the rehearsal"), self.left)
         box.addWidget(back)
         box.addStretch(1)
         self._tiles: dict[int, Tile] = {}

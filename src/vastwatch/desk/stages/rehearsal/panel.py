@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QPushButton, QStackedWidget, QWidget
 
 from vastwatch.commission.event_log import EventLog, LogError
-from vastwatch.desk.shell.parts import scrolling
+from vastwatch.desk.shell.parts import column_in, scrolling
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.stages.rehearsal.days import DaysPanel
@@ -22,9 +22,7 @@ class RehearsalPanel(QWidget):
     def __init__(self, around: Surroundings) -> None:
         super().__init__()
         self.around = around
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(0)
+        box = column_in(self, 0)
         self.pages = QStackedWidget()
         self.days = DaysPanel(around)
         self.log = LogPanel(around)
@@ -41,9 +39,7 @@ class RehearsalPanel(QWidget):
         self.designs.setToolTip(self.tr("Keep copies of the design, and compare them on the same people's days"))
         self.designs.clicked.connect(self.show_designs)
         foot = QWidget()
-        under = QVBoxLayout(foot)
-        under.setContentsMargins(MARGIN, 4, MARGIN, 10)
-        under.setSpacing(6)
+        under = column_in(foot, 6, (MARGIN, 4, MARGIN, 10))
         under.addWidget(self.designs)
         under.addWidget(self.open)
         box.addWidget(foot)

@@ -13,7 +13,7 @@ from vastwatch.advice.scenes.follow_on import Ahead, ahead
 from vastwatch.design.project import Project, find
 from vastwatch.desk.shell.background import in_background
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import label, line, row
+from vastwatch.desk.shell.parts import label, line, pressed, row
 from vastwatch.files import ProjectError
 
 
@@ -62,13 +62,11 @@ class AheadSheet(QDialog):
                 ), "", True,
             ))  # fmt: skip
             told = self.tr("It pays.") if a.pays else self.tr("It burns more for nobody than it spares.")
-            take = QPushButton(self.tr("Take this row"))
-            take.clicked.connect(partial(self._take, a))
+            take = pressed(self.tr("Take this row"), partial(self._take, a))
             self.take.append(take)
             box.addWidget(row(label(told, "soft", True), QWidget(), take, stretch=1))
         box.addStretch(1)
-        leave = QPushButton(self.tr("Close"))
-        leave.clicked.connect(self.reject)
+        leave = pressed(self.tr("Close"), self.reject)
         box.addWidget(row(QWidget(), leave, stretch=0))
 
     def _take(self, a: Ahead, *_: object) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from vastwatch.advice.scenes.light_feedback import feedback, proposed
 from vastwatch.control.light.darkness import thresholds
@@ -14,8 +14,8 @@ from vastwatch.design.project import Project, find, put
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, FigureField, label, narrow, row
-from vastwatch.desk.stages.scenes.meter_dialog import MeterDialog
+from vastwatch.desk.shell.parts import Choice, FigureField, column_in, label, narrow, row, row_in
+from vastwatch.desk.stages.scenes.meter_dialog import meter_dialog
 from vastwatch.site.building import DarkSource
 
 # How the ways to tell the dark are called.
@@ -33,13 +33,9 @@ class DarkRow(QWidget):
     def __init__(self, document: Document, focus: Focus, results: Results) -> None:
         super().__init__()
         self.document, self.focus, self.results = document, focus, results
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(4)
+        outer = column_in(self, 4)
         first = QWidget()
-        box = QHBoxLayout(first)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
+        box = row_in(first, 5)
         outer.addWidget(first)
         self.source = narrow(Choice())
         self.source.setAccessibleName(self.tr("How the house tells that this room is dark"))
@@ -141,7 +137,7 @@ class DarkRow(QWidget):
     def _calibrate(self) -> None:
         room = self.focus.room
         if room is not None:
-            dialog = self.dialog = MeterDialog(self.document, room, self.window())
+            dialog = self.dialog = meter_dialog(self.document, room, self)
             dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             dialog.finished.connect(lambda _: self.say.emit(dialog.told) if dialog.told else None)
             dialog.open()

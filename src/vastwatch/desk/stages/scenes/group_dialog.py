@@ -11,7 +11,7 @@ from vastwatch.design.records import LampGroup
 from vastwatch.design.relations import lamps_in
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import label, row
+from vastwatch.desk.shell.parts import label, pressed, row
 from vastwatch.words import sentence
 
 LONGEST = 80
@@ -57,8 +57,7 @@ class GroupDialog(QDialog):
         self.dissolve.setToolTip(self.tr("The group’s ladder goes, and its lamps are the room’s again"))
         self.dissolve.setVisible(group is not None)
         self.dissolve.clicked.connect(self._dissolve)
-        leave = QPushButton(self.tr("Close"))
-        leave.clicked.connect(self.reject)
+        leave = pressed(self.tr("Close"), self.reject)
         box.addWidget(row(self.take, self.dissolve, QWidget(), leave, stretch=2))
         self._typed()
 

@@ -4,7 +4,7 @@ those above that."""
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from vastwatch.advice.scenes.ladder_states import why_not
 from vastwatch.control.lighting import LadderRun, RoomRun
@@ -18,7 +18,7 @@ from vastwatch.design.sentence import condition_words
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, label, row
+from vastwatch.desk.shell.parts import Choice, column_in, label, pressed, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.scenes.group_dialog import GroupDialog
 from vastwatch.desk.stages.scenes.ladder_view import LadderView, ShownRow
@@ -33,18 +33,14 @@ class LadderPane(QWidget):
         super().__init__()
         self.document, self.focus, self.results = document, focus, results
         self._filling = False
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(7)
+        box = column_in(self, 7)
         self._title = label("", "head", True)
         box.addWidget(self._title)
         self.of = Choice()
         self.of.setAccessibleName(self.tr("Ladder of"))
         self.of.setToolTip(self.tr("Some lamps of a room may go by a ladder of their own"))
         self.of.currentIndexChanged.connect(self._chose_group)
-        self.lamps = QPushButton(self.tr("Lamps…"))
-        self.lamps.setToolTip(self.tr("Which lamps go by this ladder"))
-        self.lamps.clicked.connect(self.change_group)
+        self.lamps = pressed(self.tr("Lamps…"), self.change_group, self.tr("Which lamps go by this ladder"))
         self._groups = row(self.of, self.lamps, stretch=0, spacing=6)
         box.addWidget(self._groups)
         self.view = LadderView(theme)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.parts import row_in
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.scenes.recipes_sheet import RecipesSheet
 from vastwatch.desk.stages.scenes.year_sheet import YearSheet
@@ -20,9 +21,7 @@ class OutRow(QWidget):
     def __init__(self, document: Document, focus: Focus, theme: Theme) -> None:
         super().__init__()
         self.document, self.focus, self.theme = document, focus, theme
-        box = QHBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(6)
+        box = row_in(self, 6)
         self.recipes = QPushButton(self.tr("Recipes out…"))
         self.recipes.setToolTip(self.tr("The ladder as triggers, conditions and actions, for whatever will run it"))
         self.recipes.clicked.connect(self.show_recipes)

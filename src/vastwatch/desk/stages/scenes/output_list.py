@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from vastwatch.design.project import Project
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import clear, label
+from vastwatch.desk.shell.parts import clear, column_in, label, pressed
 
 
 class OutputList(QWidget):
@@ -18,9 +18,7 @@ class OutputList(QWidget):
     def __init__(self, focus: Focus, results: Results) -> None:
         super().__init__()
         self.focus, self.results = focus, results
-        self._box = QVBoxLayout(self)
-        self._box.setContentsMargins(0, 0, 0, 0)
-        self._box.setSpacing(4)
+        self._box = column_in(self, 4)
         self._told: list[tuple[str, str, str]] = []
         self.hide()
 
@@ -41,9 +39,7 @@ class OutputList(QWidget):
         if told:
             self._box.addWidget(label(self.tr("What is no lamp here"), "head"))
         for ident, name, runs in told:
-            go = QPushButton(f"{name}   {runs}".rstrip())
-            go.setToolTip(self.tr("Its own small ladder"))
-            go.clicked.connect(partial(self._go, ident))
+            go = pressed(f"{name}   {runs}".rstrip(), partial(self._go, ident), self.tr("Its own small ladder"))
             self._box.addWidget(go)
 
     def _go(self, ident: str, *_: object) -> None:

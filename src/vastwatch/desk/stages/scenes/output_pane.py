@@ -4,8 +4,7 @@ it run, and what the week came to."""
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.outputs import (
@@ -23,7 +22,7 @@ from vastwatch.design.vocabulary import Offer, offers
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, FigureField, label, line, narrow, row, scrolling
+from vastwatch.desk.shell.parts import Choice, FigureField, column_in, label, line, narrow, pressed, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.scenes.ladder_view import LadderView
 from vastwatch.desk.stages.scenes.naming import ask_name
@@ -47,8 +46,7 @@ class OutputPane(QWidget):
         super().__init__()
         self.document, self.focus, self.results = document, focus, results
         self.output: Guarded | None = None
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = column_in(self)
         area, box = scrolling(7, (MARGIN, MARGIN, MARGIN, MARGIN))
         outer.addWidget(area)
         self._title = label("", "head", True)
@@ -61,10 +59,8 @@ class OutputPane(QWidget):
         box.addWidget(self.ladder)
         self._why = label("", "soft", True)
         box.addWidget(self._why)
-        self.add = QPushButton(self.tr("Add a row"))
-        self.add.clicked.connect(self._add)
-        self.back = QPushButton(self.tr("Back to the light"))
-        self.back.clicked.connect(lambda: self.focus.set(selected=self.focus.room, row=None))
+        self.add = pressed(self.tr("Add a row"), self._add)
+        self.back = pressed(self.tr("Back to the light"), lambda: self.focus.set(selected=self.focus.room, row=None))
         box.addWidget(row(self.add, self.back, spacing=6))
         self._condition = label("", "soft")
         box.addWidget(self._condition)
@@ -189,9 +185,7 @@ class OutputPane(QWidget):
             (self.tr("Call the row…"), lambda: self._rename(ident)),
             (self.tr("Take it out"), lambda: self._remove(ident)),
         ):
-            action = QAction(words, menu)
-            action.triggered.connect(do)
-            menu.addAction(action)
+            menu.addAction(words, do)
         return menu
 
     def _rename(self, ident: str) -> None:

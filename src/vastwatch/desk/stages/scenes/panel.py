@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton, QStackedWidget, QWidget
 
 from vastwatch.advice.checks.cautions import CAUTIONS
 from vastwatch.advice.scenes.follow_on import Ahead
@@ -31,7 +31,7 @@ from vastwatch.design.starting_ladders import STARTING, rows_to_start, start
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import label, line, plain, row, scrolling
+from vastwatch.desk.shell.parts import column_in, label, line, plain, row, scrolling
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.scenes.ahead_sheet import AheadSheet, ask_ahead
@@ -55,8 +55,7 @@ class ScenesPanel(QWidget):
     def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
         super().__init__()
         self.document, self.focus, self.results, self.theme = document, focus, results, theme
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = column_in(self)
         self.pages = QStackedWidget()
         outer.addWidget(self.pages)
         area, box = scrolling(7, (MARGIN, MARGIN, MARGIN, MARGIN))
@@ -205,17 +204,13 @@ class ScenesPanel(QWidget):
             action.setChecked(scene.id == rule.scene)
             action.triggered.connect(lambda _, s=scene.id: self._set_scene(ident, s))
             ask.addAction(action)
-        new = QAction(self.tr("A new scene"), ask)
-        new.triggered.connect(lambda: self._new_scene(ident))
-        ask.addAction(new)
+        ask.addAction(self.tr("A new scene"), lambda: self._new_scene(ident))
         for words, do in (
             (self.tr("Call the row…"), lambda: self._rename_row(ident)),
             (self.tr("Call its scene…"), lambda: self._rename_scene(rule.scene)),
             (self.tr("Take it out"), lambda: self.pane.remove(ident)),
         ):
-            action = QAction(words, menu)
-            action.triggered.connect(do)
-            menu.addAction(action)
+            menu.addAction(words, do)
         return menu
 
     def _set_scene(self, ident: str, scene: str) -> None:
@@ -251,9 +246,7 @@ class ScenesPanel(QWidget):
             (self.tr("A ladder for some of its lamps…"), self.pane.new_group),
             (self.tr("Light ahead of who comes…"), self.ask_ahead),
         ):
-            action = QAction(words, menu)
-            action.triggered.connect(do)
-            menu.addAction(action)
+            menu.addAction(words, do)
         return menu
 
     def _add_row(self) -> None:

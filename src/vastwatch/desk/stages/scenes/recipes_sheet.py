@@ -9,7 +9,7 @@ from typing import Any, get_args
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QVBoxLayout, QWidget
 
 from vastwatch.control.export.device_sheet import device_sheet, sheet_rows
 from vastwatch.control.export.recipe_parts import Book
@@ -17,7 +17,7 @@ from vastwatch.control.export.recipe_words import as_plain, book_rows, button_wo
 from vastwatch.control.export.recipes import output_recipes, recipes_of
 from vastwatch.design.project import Convention, find
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import Choice, label, row
+from vastwatch.desk.shell.parts import Choice, label, pressed, row
 from vastwatch.files import ProjectError
 from vastwatch.files.csv_cells import csv_text
 from vastwatch.files.writing import write_atomically
@@ -58,13 +58,9 @@ class RecipesSheet(QDialog):
         self.text.setReadOnly(True)
         self.text.setAccessibleName(self.windowTitle())
         box.addWidget(self.text, 1)
-        self.copy = QPushButton(self.tr("Copy"))
-        self.copy.clicked.connect(self._copy)
-        self.save = QPushButton(self.tr("Save…"))
-        self.save.setToolTip(self.tr("As text, JSON or CSV, by the name's ending"))
-        self.save.clicked.connect(self._ask)
-        self.close_ = QPushButton(self.tr("Close"))
-        self.close_.clicked.connect(self.reject)
+        self.copy = pressed(self.tr("Copy"), self._copy)
+        self.save = pressed(self.tr("Save…"), self._ask, self.tr("As text, JSON or CSV, by the name's ending"))
+        self.close_ = pressed(self.tr("Close"), self.reject)
         box.addWidget(row(QWidget(), self.copy, self.save, self.close_, stretch=0))
         self.book: Book | None = None
         self.others: list[Book] = []

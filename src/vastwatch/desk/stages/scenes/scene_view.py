@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 from vastwatch.design.ladders import as_wired, burns_at, lamps_for
 from vastwatch.design.project import Project
 from vastwatch.design.records import Lamp, Scene
-from vastwatch.desk.shell.parts import FigureField, Slide, clear, label, row
+from vastwatch.desk.shell.parts import FigureField, Slide, clear, column_in, label, row
 from vastwatch.desk.shell.units import parse_time
 from vastwatch.words import duration_words
 
@@ -24,9 +24,7 @@ class SceneView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(6)
+        box = column_in(self, 6)
         self.title = label("", "head")
         self.fade = FigureField(
             self.tr("Fades in"), parse_time, duration_words, 1.0, 0.0, LONGEST_FADE_S,

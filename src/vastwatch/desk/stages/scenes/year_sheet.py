@@ -7,11 +7,11 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import QDialog, QFileDialog, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
 from vastwatch.control.export.year import Year, YearDay, clock_words, year_of, year_rows
 from vastwatch.design.project import Project
-from vastwatch.desk.shell.parts import Choice, Count, label, row
+from vastwatch.desk.shell.parts import Choice, Count, label, pressed, row
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
 from vastwatch.files import ProjectError
 from vastwatch.files.csv_cells import csv_text
@@ -154,10 +154,8 @@ class YearSheet(QDialog):
         box.addWidget(self.told)
         self.key = label("", "soft", True, True)
         box.addWidget(self.key)
-        self.save = QPushButton(self.tr("Save table…"))
-        self.save.clicked.connect(self._ask)
-        leave = QPushButton(self.tr("Close"))
-        leave.clicked.connect(self.reject)
+        self.save = pressed(self.tr("Save table…"), self._ask)
+        leave = pressed(self.tr("Close"), self.reject)
         box.addWidget(row(QWidget(), self.save, leave, stretch=0))
         self._change()
 

@@ -6,10 +6,10 @@ import math
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QDialog, QGridLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QPushButton, QSizePolicy, QWidget
 
 from vastwatch.desk.shell.looks import family_hue
-from vastwatch.desk.shell.parts import label, row
+from vastwatch.desk.shell.parts import column_in, label, row
 from vastwatch.desk.shell.theme import Theme, font, mix
 from vastwatch.devices import DeviceType
 from vastwatch.devices.battery import USES, battery_years
@@ -110,9 +110,7 @@ class BoxSheet(QDialog):
         self.theme = theme
         areas = declared(device)
         self.resize(880 if areas is not None else 460, 520 if areas is not None else 260)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(20, 16, 20, 16)
-        box.setSpacing(10)
+        box = column_in(self, 10, (20, 16, 20, 16))
         box.addWidget(row(label(device.name, "title"), label(device.line(), "soft"), stretch=1))
         holder = QWidget()
         grid = QGridLayout(holder)

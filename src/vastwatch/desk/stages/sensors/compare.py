@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QWidget
 
 from vastwatch.desk.shell.looks import family_hue, family_icon
-from vastwatch.desk.shell.parts import label, row, scrolling
+from vastwatch.desk.shell.parts import column_in, label, row, scrolling
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.devices import DeviceType
 from vastwatch.devices.figures import comparison
@@ -24,9 +24,7 @@ class CompareSheet(QDialog):
         self.setObjectName("compare")
         self.setWindowTitle(self.tr("Side by side"))
         self.resize(240 + 190 * len(devices), 640)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(20, 16, 20, 16)
-        box.setSpacing(8)
+        box = column_in(self, 8, (20, 16, 20, 16))
         area, inner = scrolling(0, (0, 0, 10, 0))
         holder = QWidget()
         grid = QGridLayout(holder)

@@ -19,12 +19,11 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
 from vastwatch.design.project import Project
-from vastwatch.desk.shell.parts import Choice, label, scrolling
+from vastwatch.desk.shell.parts import Choice, column_in, label, scrolling
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.devices.data_sheet import ON_THE_BOX, filled
 from vastwatch.devices.families import HEADINGS
@@ -172,9 +171,7 @@ class TypeForm(QDialog):
         self.lent: list[str] = []
         self.setWindowTitle(self.tr("Your own type: {}").format(HEADINGS[device.family]))
         self.resize(560, 620)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(20, 16, 20, 16)
-        box.setSpacing(10)
+        box = column_in(self, 10, (20, 16, 20, 16))
         lead = self.tr("From {}. Take the figures from the data sheet; every calculation uses them.")
         if new:
             lead = self.tr("What does its box say? What you leave empty is as usual for its class: as for {}.")

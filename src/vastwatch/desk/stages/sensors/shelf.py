@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QMenu,
     QPushButton,
     QSizePolicy,
-    QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
@@ -24,7 +23,7 @@ from vastwatch.desk.shell.arming import carry
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.looks import family_hue, family_icon, family_mark
-from vastwatch.desk.shell.parts import Choice, clear, column, is_choice, label, row, scrolling
+from vastwatch.desk.shell.parts import Choice, clear, column, column_in, is_choice, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.stages.sensors.box_sheet import BoxSheet
 from vastwatch.desk.stages.sensors.compare import MOST, CompareSheet
@@ -170,9 +169,7 @@ class Shelf(QWidget):
         super().__init__()
         self.document, self.focus, self.own, self.theme = document, focus, own, theme
         self.compared: list[str] = []
-        box = QVBoxLayout(self)
-        box.setContentsMargins(MARGIN, MARGIN, 4, 8)
-        box.setSpacing(8)
+        box = column_in(self, 8, (MARGIN, MARGIN, 4, 8))
         self._more = QPushButton(self.tr("Own types"))
         self._more.setToolTip(self.tr("Bring in, send out and change types of your own."))
         self._more.clicked.connect(self._menu)

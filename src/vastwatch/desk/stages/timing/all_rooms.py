@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from vastwatch.design.edits.conclusions import set_holds
 from vastwatch.design.edits.test_mode import TEST_HOLD_S, begin_test, end_test
@@ -18,7 +18,7 @@ from vastwatch.desk.results.judged import HOUSE_JUDGED
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import SETTLED
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import label
+from vastwatch.desk.shell.parts import column_in, label, pressed
 from vastwatch.words import duration_words
 
 
@@ -30,18 +30,13 @@ class AllRooms(QWidget):
     def __init__(self, document: Document, results: Results, now: Callable[[], datetime] = datetime.now) -> None:
         super().__init__()
         self.document, self.results, self._now = document, results, now
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(6)
+        box = column_in(self, 6)
         box.addWidget(label(self.tr("All rooms"), "head"))
         self.told = label("", "soft", True)
         box.addWidget(self.told)
-        self.accept = QPushButton()
-        self.accept.setToolTip(self.tr("One step of the undo list."))
-        self.accept.clicked.connect(self._accept)
+        self.accept = pressed("", self._accept, self.tr("One step of the undo list."))
         box.addWidget(self.accept)
-        self.test = QPushButton()
-        self.test.clicked.connect(self._test)
+        self.test = pressed("", self._test)
         box.addWidget(self.test)
         document.changed.connect(self.refresh)
         results[HOUSE_JUDGED].changed.connect(self.refresh)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QWidget
 
 from vastwatch.design.day_time import day_time_words, parse_window
 from vastwatch.design.edits.conclusions import add_conclusion, let_light, set_expr
@@ -32,7 +32,7 @@ from vastwatch.design.sentence import Piece, about_words
 from vastwatch.design.vocabulary import WRAP_WORDS, Offer, can_go, doors_of, offers, wraps
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import Choice, label, narrow, plain, row
+from vastwatch.desk.shell.parts import Choice, column_in, label, narrow, plain, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.stages.timing.sentence_view import SentenceView
@@ -49,9 +49,7 @@ class Builder(QWidget):
     def __init__(self, document: Document, focus: Focus, theme: Theme) -> None:
         super().__init__()
         self.document, self.focus = document, focus
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(6)
+        box = column_in(self, 6)
         self.choice = narrow(Choice())
         self.choice.setAccessibleName(self.tr("Conclusion"))
         self.choice.activated.connect(self._chosen)
@@ -173,11 +171,8 @@ class Builder(QWidget):
         path, expr = piece.path, shown.expr
         part = part_at(expr, path)
 
-        def add(to: QMenu, words: str, make: Callable[[], Expr | None], done: str) -> QAction:
-            action = QAction(words, to)
-            action.triggered.connect(lambda: self._apply(make(), done))
-            to.addAction(action)
-            return action
+        def add(to: QMenu, words: str, make: Callable[[], Expr | None], done: str) -> object:
+            return to.addAction(words, lambda: self._apply(make(), done))
 
         changed = f"Change “{shown.name}”"
         if piece.field == "list" or (piece.field == "k" and isinstance(part, AtLeast)):
@@ -204,13 +199,9 @@ class Builder(QWidget):
                 else:
                     add(around, self.tr(WRAP_WORDS[kind]), lambda k=kind: wrapped(expr, path, k), changed)  # type: ignore[misc]
         if isinstance(part, ClockTime | Dark):
-            action = QAction(self.tr("Type it…"), menu)
-            action.triggered.connect(lambda: self._type(piece))
-            menu.addAction(action)
+            menu.addAction(self.tr("Type it…"), lambda: self._type(piece))
         if isinstance(part, Named):
-            action = QAction(self.tr("Show that conclusion"), menu)
-            action.triggered.connect(lambda: self.focus.set(conclusion=part.presence))
-            menu.addAction(action)
+            menu.addAction(self.tr("Show that conclusion"), lambda: self.focus.set(conclusion=part.presence))
         if path and isinstance(part_at(expr, path[:-1]), Not):
             add(menu, self.tr("Without the not"), lambda: unwrapped(expr, path[:-1]), changed)
         if can_go(shown, path):
@@ -218,14 +209,14 @@ class Builder(QWidget):
             add(menu, self.tr("Take it out"), lambda: taken_out(expr, path), f"Take a part out of “{shown.name}”")
         return menu
 
-    def _join_menus(self, menu: QMenu, shown: Presence, path: Path, add: Callable[..., QAction], changed: str) -> None:
+    def _join_menus(self, menu: QMenu, shown: Presence, path: Path, add: Callable[..., object], changed: str) -> None:
         found = offers(self.document.project, shown, path)
         for words, by in ((self.tr("Or"), "any"), (self.tr("And"), "all")):
             sub = menu.addMenu(words)
             self._fill(sub, found, add, lambda new, b=by: joined(shown.expr, path, new, b), changed)  # type: ignore[misc]
 
     def _fill(
-        self, menu: QMenu | None, found: list[Offer], add: Callable[..., QAction], make: Callable[[Expr], Expr],
+        self, menu: QMenu | None, found: list[Offer], add: Callable[..., object], make: Callable[[Expr], Expr],
         done: str,
     ) -> None:  # fmt: skip
         """The offers, under their headings; those of other rooms a menu further."""
@@ -314,21 +305,13 @@ class Builder(QWidget):
         new = menu.addMenu(self.tr("A further conclusion"))
         assert new is not None
         for words, where in self._places():
-            action = QAction(words, new)
-            action.triggered.connect(lambda _, w=where: self._begin(w))
-            new.addAction(action)
+            new.addAction(words, lambda _, w=where: self._begin(w))
         if shown is None:
             return menu
         if shown.room is not None and not shown.lights:
-            follow = QAction(self.tr("Let the lamps follow it"), menu)
-            follow.triggered.connect(self._let_light)
-            menu.addAction(follow)
-        rename = QAction(self.tr("Call it…"), menu)
-        rename.triggered.connect(self._rename)
-        menu.addAction(rename)
-        away = QAction(self.tr("Take it away"), menu)
-        away.triggered.connect(self._take_away)
-        menu.addAction(away)
+            menu.addAction(self.tr("Let the lamps follow it"), self._let_light)
+        menu.addAction(self.tr("Call it…"), self._rename)
+        menu.addAction(self.tr("Take it away"), self._take_away)
         return menu
 
     def _places(self) -> list[tuple[str, dict[str, str | None]]]:

@@ -7,14 +7,14 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QProgressBar, QPushButton, QStackedWidget, QWidget
 
 from vastwatch.advice.judging.frontier import Frontier, Point
 from vastwatch.advice.judging.robust import change
 from vastwatch.desk.pages.frontier_chart import Placed, paint, save
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import FRONTIER, MATTERS
-from vastwatch.desk.shell.parts import label, row, scrolling
+from vastwatch.desk.shell.parts import column_in, label, pressed, row, scrolling
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.words import capital, plain_reason
 
@@ -95,9 +95,7 @@ class FrontierSheet(QDialog):
         self.setWindowTitle(self.tr("Every way on one chart"))
         self.resize(980, 640)
         self.results, self.room = results, room
-        box = QVBoxLayout(self)
-        box.setContentsMargins(20, 16, 20, 16)
-        box.setSpacing(8)
+        box = column_in(self, 8, (20, 16, 20, 16))
         self._basis = label("", "soft")
         box.addWidget(row(label(room, "title"), self._basis, stretch=0))
         self._bar = QProgressBar()
@@ -120,14 +118,9 @@ class FrontierSheet(QDialog):
         self.told = label("", "", True, rich=True)
         self.told.setMinimumHeight(40)
         box.addWidget(self.told)
-        self.set_it = QPushButton(self.tr("Set it"))
-        self.set_it.setToolTip(self.tr("Ctrl+Z takes it back."))
-        self.set_it.clicked.connect(self._take)
-        self.out = QPushButton(self.tr("Save…"))
-        self.out.setToolTip(self.tr("As a page, a picture or a table"))
-        self.out.clicked.connect(self._save)
-        leave = QPushButton(self.tr("Close"))
-        leave.clicked.connect(self.accept)
+        self.set_it = pressed(self.tr("Set it"), self._take, self.tr("Ctrl+Z takes it back."))
+        self.out = pressed(self.tr("Save…"), self._save, self.tr("As a page, a picture or a table"))
+        leave = pressed(self.tr("Close"), self.accept)
         self.why = QPushButton(self.tr("What matters"))
         self.why.setCheckable(True)
         self.why.setToolTip(self.tr("What a step of each setting changes, and how robust what is set today is"))

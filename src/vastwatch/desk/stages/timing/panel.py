@@ -6,7 +6,7 @@ The mark is dragged along the curve; the ribbon, the incidents and the verdict f
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from vastwatch.advice.judging.frontier import Point
 from vastwatch.control.outputs.handler import lights_in
@@ -17,7 +17,7 @@ from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import CURVE, SETTLED, best_curve
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import label, line, row, scrolling
+from vastwatch.desk.shell.parts import column_in, label, line, pressed, row, scrolling
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.timing.all_rooms import AllRooms
@@ -36,8 +36,7 @@ class TimingPanel(QWidget):
     def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
         super().__init__()
         self.document, self.focus, self.results, self.theme = document, focus, results, theme
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = column_in(self)
         area, box = scrolling(8, (MARGIN, MARGIN, MARGIN, MARGIN))
         outer.addWidget(area)
         self._title = label("", "head")
@@ -60,8 +59,7 @@ class TimingPanel(QWidget):
         box.addWidget(self.plot)
         self._here = label("", "", True, rich=True)
         box.addWidget(self._here)
-        self._use = QPushButton()
-        self._use.clicked.connect(self._take_recommended)
+        self._use = pressed("", self._take_recommended)
         self.every = QPushButton(self.tr("Every way on one chart…"))
         self.every.setToolTip(
             self.tr("Left in the dark against burning for nobody: today, what people swear by, belief, and the best")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
 from vastwatch.design.edits.sensors import could_tell, set_hold, set_roles
 from vastwatch.design.presence import Roles, hold_of, roles_of, teller, told_by
@@ -11,7 +11,7 @@ from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import FigureField, clear, label, row
+from vastwatch.desk.shell.parts import FigureField, clear, column_in, label, row
 from vastwatch.desk.shell.units import parse_time
 from vastwatch.sensing.zoned import zones_told
 from vastwatch.words import duration_words
@@ -27,9 +27,7 @@ class RolesEditor(QWidget):
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
         self.document, self.focus = document, focus
-        self._box = QVBoxLayout(self)
-        self._box.setContentsMargins(0, 0, 0, 0)
-        self._box.setSpacing(6)
+        self._box = column_in(self, 6)
         self._shape: object = None
         self.hold: FigureField | None = None
         # Bound methods, not lambdas: Qt lets go of them when this editor is taken down.

@@ -2,70 +2,46 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QDialog, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from vastwatch.commission.calibrate import CalibrationError, from_pairs
 from vastwatch.commission.walk_log import WalkError, parse_pairs
 from vastwatch.design.project import put
 from vastwatch.design.records import Sensor
 from vastwatch.desk.shell.document import Document
-from vastwatch.desk.shell.parts import label, row
-from vastwatch.words import sentence
+from vastwatch.desk.shell.readings_dialog import ReadingsDialog
 
 
-class PairsDialog(QDialog):
+def pairs_dialog(document: Document, sensor: Sensor, parent: QWidget) -> ReadingsDialog:
     """Each line a tape's length along the sight line and what the device reads, metres."""
+    tr = parent.tr
 
-    def __init__(self, document: Document, sensor: Sensor, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.document, self.sensor = document, sensor
-        self.told = ""
-        self.bias: float | None = None
-        self.scale: float | None = None
-        self.setWindowTitle(self.tr("Tape and reading: {}").format(sensor.name))
-        self.resize(420, 360)
-        box = QVBoxLayout(self)
-        box.addWidget(label(self.windowTitle(), "title"))
-        box.addWidget(label(
-            self.tr("Stand still, measure from the device to the chest, read what it says; one pair a line, in metres: "
-                    "2.00 2.35. Three pairs or more, near and far, tell its scale too."), "soft", True,
-        ))  # fmt: skip
-        self.text = QPlainTextEdit()
-        self.text.setAccessibleName(self.tr("Pairs"))
-        self.text.textChanged.connect(self._typed)
-        box.addWidget(self.text, 1)
-        self.words = label("", "", True)
-        box.addWidget(self.words)
-        self.take = QPushButton(self.tr("Correct the numbers"))
-        self.take.clicked.connect(self._take)
-        leave = QPushButton(self.tr("Close"))
-        leave.clicked.connect(self.reject)
-        box.addWidget(row(self.take, QWidget(), leave, stretch=1))
-        self._typed()
-
-    def _typed(self) -> None:
-        self.bias = None
+    def understood(text: str) -> tuple[str, Callable[[], str] | None]:
+        if not text.strip():
+            return "", None
         try:
-            tape, read = parse_pairs(self.text.toPlainText())
-            found = from_pairs(tape, read)
-            self.bias = found.bias_m
-            # A scale is kept where it surely is one: else it would only repeat the scatter of the pairs.
-            self.scale = found.scale if abs(found.scale - 1.0) > 2.0 * found.scale_sd else None
-            words = self.tr("It reads {:.2f} m too long (± {:.2f})").format(found.bias_m, found.bias_sd_m)
-            if found.scale != 1.0:
-                words += self.tr(", times {:.3f} (± {:.3f})").format(found.scale, found.scale_sd)
-            self.words.setText(words + ".")
+            found = from_pairs(*parse_pairs(text))
         except (WalkError, CalibrationError) as e:
-            self.words.setText(sentence(e) if self.text.toPlainText().strip() else "")
-        self.take.setEnabled(self.bias is not None)
+            raise ValueError(str(e)) from None
+        words = tr("It reads {:.2f} m too long (± {:.2f})").format(found.bias_m, found.bias_sd_m)
+        if found.scale != 1.0:
+            words += tr(", times {:.3f} (± {:.3f})").format(found.scale, found.scale_sd)
+        # A scale is kept where it surely is one: else it would only repeat the scatter of the pairs.
+        sure = abs(found.scale - 1.0) > 2.0 * found.scale_sd
+        return words + ".", lambda: take(found.bias_m, round(min(max(found.scale, 0.5), 2.0), 4) if sure else None)
 
-    def _take(self) -> None:
-        if self.bias is None:
-            return
-        scale = None if self.scale is None else round(min(max(self.scale, 0.5), 2.0), 4)
-        settings = replace(self.sensor.settings, measured_bias_m=round(self.bias, 3), measured_scale=scale)
-        new = put(self.document.project, replace(self.sensor, settings=settings))
-        self.document.apply(new, f"Correct {self.sensor.name.lower()} by tape")
-        self.told = self.tr("{} reads {:.2f} m too long: its bands are drawn so.").format(self.sensor.name, self.bias)
-        self.accept()
+    def take(bias: float, scale: float | None) -> str:
+        settings = replace(sensor.settings, measured_bias_m=round(bias, 3), measured_scale=scale)
+        new = put(document.project, replace(sensor, settings=settings))
+        document.apply(new, f"Correct {sensor.name.lower()} by tape")
+        return tr("{} reads {:.2f} m too long: its bands are drawn so.").format(sensor.name, bias)
+
+    return ReadingsDialog(
+        tr("Tape and reading: {}").format(sensor.name),
+        tr("Stand still, measure from the device to the chest, read what it says; one pair a line, in metres: "
+           "2.00 2.35. Three pairs or more, near and far, tell its scale too."),
+        tr("Correct the numbers"), understood, parent=parent,
+    )  # fmt: skip

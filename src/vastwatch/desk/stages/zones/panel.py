@@ -19,13 +19,14 @@ from vastwatch.desk.plan.zones_drawn import held_of
 from vastwatch.desk.results.in_hand import sensor_in_hand, trackers
 from vastwatch.desk.results.zones import ZONE_HELP, ZONE_SCORES
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
-from vastwatch.desk.shell.parts import Choice, label, line, narrow, row, scrolling
+from vastwatch.desk.shell.parts import Choice, column_in, label, line, narrow, pressed, row, scrolling
+from vastwatch.desk.shell.readings_dialog import ReadingsDialog
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.stages.zones.entry_dialog import EntryDialog
 from vastwatch.desk.stages.zones.matrix import Matrix
 from vastwatch.desk.stages.zones.numbers import Numbers, number_rows
-from vastwatch.desk.stages.zones.pairs_dialog import PairsDialog
+from vastwatch.desk.stages.zones.pairs_dialog import pairs_dialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.zoned import Zoned
@@ -41,8 +42,7 @@ class ZonesPanel(QWidget):
         super().__init__()
         self.document, self.focus, self.results = around.document, around.focus, around.results
         self.theme = around.theme
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = column_in(self)
         area, box = scrolling(8, (MARGIN, MARGIN, MARGIN, MARGIN))
         outer.addWidget(area)
         self.which = narrow(Choice())
@@ -63,10 +63,8 @@ class ZonesPanel(QWidget):
             self.tr("A zone for every seat, entries at the doors, areas to ignore: in place of those drawn.")
         )
         self.propose.clicked.connect(self._propose)
-        self.walk = QPushButton(self.tr("From a walk …"))
-        self.walk.clicked.connect(self._walk)
-        self.sheet = QPushButton(self.tr("Entry sheet …"))
-        self.sheet.clicked.connect(self._sheet)
+        self.walk = pressed(self.tr("From a walk …"), self._walk)
+        self.sheet = pressed(self.tr("Entry sheet …"), self._sheet)
         box.addWidget(self.propose)
         box.addWidget(row(self.walk, self.sheet, spacing=6))
         box.addWidget(line())
@@ -240,11 +238,11 @@ class ZonesPanel(QWidget):
         sensor = self.sensor
         known = None if sensor is None else zoned(self.document.project, sensor)
         if sensor is not None and known is not None:
-            dialog: WalkDialog | PairsDialog
+            dialog: WalkDialog | ReadingsDialog
             if known.device.reports == "xy":
                 dialog = WalkDialog(self.document, sensor, self.theme, self)
             else:
-                dialog = PairsDialog(self.document, sensor, self)
+                dialog = pairs_dialog(self.document, sensor, self)
             dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             dialog.finished.connect(lambda _: self.say.emit(dialog.told) if dialog.told else None)
             dialog.open()

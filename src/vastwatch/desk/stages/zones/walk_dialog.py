@@ -23,7 +23,7 @@ from vastwatch.design.records import Sensor
 from vastwatch.desk.results.derived import Derived, Task
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.looks import family_hue
-from vastwatch.desk.shell.parts import Choice, label, narrow, row
+from vastwatch.desk.shell.parts import Choice, column_in, label, narrow, pressed, row
 from vastwatch.desk.shell.theme import Theme, alpha
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.tracker import Pose, places_read, pose_of, scatter_of
@@ -110,8 +110,7 @@ class WalkDialog(QDialog):
         self._second.timeout.connect(self._tick)
         holder = QWidget()
         holder.setFixedWidth(330)
-        side = QVBoxLayout(holder)
-        side.setContentsMargins(0, 0, 0, 0)
+        side = column_in(holder)
         outer.addWidget(row(self.over, holder, stretch=0, spacing=14), 1)
         self.grid = QGridLayout()
         table = QWidget()
@@ -132,10 +131,8 @@ class WalkDialog(QDialog):
         self.numbers.clicked.connect(lambda: self._take(False))
         self.which = narrow(Choice())
         self.which.setAccessibleName(self.tr("Mark"))
-        self.zone = QPushButton(self.tr("A zone of this mark"))
-        self.zone.clicked.connect(self._zone)
-        leave = QPushButton(self.tr("Close"))
-        leave.clicked.connect(self.reject)
+        self.zone = pressed(self.tr("A zone of this mark"), self._zone)
+        leave = pressed(self.tr("Close"), self.reject)
         for w in (self.plan, self.numbers, row(self.which, self.zone, stretch=0)):
             side.addWidget(w)
         outer.addWidget(row(QWidget(), leave, stretch=0))
