@@ -305,7 +305,7 @@ class Builder(QWidget):
         new = menu.addMenu(self.tr("A further conclusion"))
         assert new is not None
         for words, where in self._places():
-            new.addAction(words, lambda _, w=where: self._begin(w))
+            new.addAction(words, lambda w=where: self._begin(w))
         if shown is None:
             return menu
         if shown.room is not None and not shown.lights:
