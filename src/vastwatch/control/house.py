@@ -28,6 +28,7 @@ from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Fixture, Guarded, Lamp, Presence
 from vastwatch.design.relations import outputs, outputs_in, presence_of
+from vastwatch.design.unaffected import Unaffected
 from vastwatch.memo import kept
 from vastwatch.signals import Levels, Signal, all_of, any_of, first_that_holds
 from vastwatch.signals.remembered import both, either, never, union
@@ -42,12 +43,15 @@ class Conclusions:
     dark: dict[str, Signal]
 
 
-def conclude(project: Project, recording: Recording, hands: Hands = NOBODY) -> Conclusions:
+def conclude(project: Project, recording: Recording, hands: Hands = NOBODY, same: Same | None = None) -> Conclusions:
     """What the house makes of the reports. A sensor that the recording does not know says nothing, and so do
     conclusions that name each other in a circle."""
     out: dict[str, Signal] = {}
     for p in order(project).sound:
-        out[p.id] = conclusion(project, p, recording, hands.get(p.room or ""), out)
+        if same is not None and p.id in same.of.presences:
+            out[p.id] = same.run.conclusions.presences[p.id]
+        else:
+            out[p.id] = conclusion(project, p, recording, hands.get(p.room or ""), out)
     silent = never(recording.end)
     return Conclusions({p.id: out.get(p.id, silent) for p in project.presences}, darkness(project, recording.calendar))
 
@@ -148,10 +152,18 @@ class HouseRun:
     def report(self, sensor: str) -> Signal:
         """What a sensor says as a whole, waves in whichever room included."""
         said = self.recording.report(sensor)
-        for hand in self.hands.values():
-            if sensor in hand.waved:
-                said = either(said, hand.waved[sensor])
+        for waved in self._waved.get(sensor, ()):
+            said = either(said, waved)
         return said
+
+    @cached_property
+    def _waved(self) -> dict[str, list[Signal]]:
+        """By sensor, what it says of waves, room by room."""
+        out: dict[str, list[Signal]] = {}
+        for hand in self.hands.values():
+            for sensor, said in hand.waved.items():
+                out.setdefault(sensor, []).append(said)
+        return out
 
     @cached_property
     def signals(self) -> dict[str, Signal]:
@@ -174,16 +186,31 @@ def _on(levels: Levels) -> Signal:
     return levels.above(0.0)
 
 
-def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseRun:
-    """What the house does, given what sensors said of people's days, and who waved and pressed what.
+class Same(NamedTuple):
+    """A run of another design over the same reports, and what of it is the same in both."""
+
+    run: HouseRun
+    of: Unaffected
+
+
+def run(project: Project, recording: Recording, hands: Hands = NOBODY, same: Same | None = None) -> HouseRun:
+    """What the house does, given what sensors said of people's days, and who waved and pressed what; what is the `same`
+    in another run is taken from there.
 
     Without `hands` nobody reacts, and lights that a hand switches on stay off.
     """
-    conclusions = conclude(project, recording, hands)
+    conclusions = conclude(project, recording, hands, same)
     out: dict[str, Levels] = {}
     lit: dict[str, Signal] = {}
     ladders: dict[str, RoomRun] = {}
     for room in project.rooms:
+        if same is not None and room.id in same.of.rooms:
+            mine = {o.id for o in outputs_in(project, room.id)} & same.run.outputs.keys()
+            out |= {ident: same.run.outputs[ident] for ident in mine}
+            lit |= {ident: same.run.lit[ident] for ident in mine}
+            if room.id in same.run.ladders:
+                ladders[room.id] = same.run.ladders[room.id]
+            continue
         presence = presence_of(project, room.id)
         pressed = _pressed(room, hands, recording.end)
         own = never(recording.end) if presence is None else conclusions.presences[presence.id]
@@ -215,7 +242,10 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY) -> HouseR
                 locks = (concluded(project, x, recording, named=conclusions.presences) for x in output.locks)
                 out[output.id] = _unlocked(out[output.id], tuple(locks))
             lit[output.id] = _on(out[output.id])
-    return HouseRun(project, recording, conclusions, out, hands, ladders, lit)
+    done = HouseRun(project, recording, conclusions, out, hands, ladders, lit)
+    if same is not None:
+        done._dark.update({room: dark for room, dark in same.run._dark.items() if room in same.of.rooms})
+    return done
 
 
 @kept

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from types import MappingProxyType
 from typing import NamedTuple
 
 import numpy as np
@@ -229,34 +230,50 @@ def _chances(
 # -- what comes of it ----------------------------------------------------------------------------------------------
 
 
-def hands_of(project: Project, truth: Truth, recording: Recording) -> dict[str, Hand]:
+class Lived(NamedTuple):
+    """By room, what people do about its light, and by id, what is concluded meanwhile."""
+
+    hands: Mapping[str, Hand]
+    named: Mapping[str, Signal]
+
+
+NOTHING_LIVED = Lived(MappingProxyType({}), MappingProxyType({}))
+
+
+def hands_of(project: Project, truth: Truth, recording: Recording) -> Mapping[str, Hand]:
     """What the people of a truth do about the lights of their rooms, given what sensors say of their days.
 
     What a wave makes a sensor report is heard by the conclusion that lights the waver's own room, and by what names it.
     """
-    return lived_through(project, order(project).sound, truth, recording)[0]
+    return lived_through(project, order(project).sound, truth, recording).hands
 
 
 def named_by(project: Project, presence: Presence, truth: Truth, recording: Recording) -> dict[str, Signal]:
     """What all comes to that a conclusion follows from, people's reactions there included."""
     before = with_named(project, presence)[:-1]
-    return lived_through(project, before, truth, recording)[1] if before else {}
+    return dict(lived_through(project, before, truth, recording).named) if before else {}
 
 
 def lived_through(
-    project: Project, presences: Sequence[Presence], truth: Truth, recording: Recording
-) -> tuple[dict[str, Hand], dict[str, Signal]]:
-    """By room, what people do about its light, and by id, what is concluded, of conclusions in their order."""
+    project: Project, presences: Sequence[Presence], truth: Truth, recording: Recording, known: Lived = NOTHING_LIVED
+) -> Lived:
+    """What people do and what is concluded meanwhile, of conclusions in their order; what is `known` of another design
+    over the same reports, and the same in both, is taken from there."""
     hands: dict[str, Hand] = {}
     named: dict[str, Signal] = {}
     for p in presences:
+        if (same := known.named.get(p.id)) is not None:
+            named[p.id] = same
+            if p.lights and p.room is not None and p.room in known.hands:
+                hands[p.room] = known.hands[p.room]
+            continue
         hand = None
         if p.room is not None and p.lights and lights_in(project, p.room):
             hand = hands[p.room] = _hand(project, p, p.room, truth, recording, named)
         named[p.id] = conclusion(project, p, recording, hand, named)
         if hand is not None and p.room is not None and buttons_in(project, p.room):
             hands[p.room] = _with_buttons(project, p, p.room, truth, recording, hand, named[p.id])
-    return hands, named
+    return Lived(hands, named)
 
 
 def _with_buttons(

@@ -8,26 +8,27 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from functools import cached_property
 from operator import attrgetter
 
 import numpy as np
 
-from vastwatch.control.house import HouseRun, run
+from vastwatch.control.house import HouseRun, Same, run
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.control.own_light import with_own_light
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import all_facts_asked
+from vastwatch.design.conclusions import all_facts_asked, order
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Fixture
 from vastwatch.design.relations import outputs
+from vastwatch.design.unaffected import NOTHING, unaffected
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.noticing.notices import Notices
-from vastwatch.rehearsal.reactors import hands_of, occupied
+from vastwatch.rehearsal.reactors import Lived, lived_through, occupied
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
 from vastwatch.rehearsal.room_sensors.programmes import calls_in, player_in, told
 from vastwatch.rehearsal.scoring.incidents import Incident, find_incidents
@@ -55,6 +56,10 @@ class Rehearsal:
     truth: Truth
     recording: Recording
     house: HouseRun
+    lived: Lived
+    # What is known already, of a rehearsal of another design: scores by room, and incidents of the rooms they are of.
+    _scored: Mapping[str, Scores] = field(default_factory=dict)
+    _told: tuple[frozenset[str], tuple[Incident, ...]] = (frozenset(), ())
 
     @property
     def calendar(self) -> Calendar:
@@ -87,6 +92,9 @@ class Rehearsal:
         """Scores of every room whose light the house switches."""
         out = {}
         for room in self.project.rooms:
+            if room.id in self._scored:
+                out[room.id] = self._scored[room.id]
+                continue
             lit = self.house.served(room.id)
             if lit is not None:
                 hand = self.house.hands.get(room.id)
@@ -133,8 +141,11 @@ class Rehearsal:
     @cached_property
     def incidents(self) -> list[Incident]:
         """Everything that went wrong, by time."""
-        found: list[Incident] = []
+        told, known = self._told
+        found = list(known)
         for room in self.project.rooms:
+            if room.id in told:
+                continue
             lit = self.house.served(room.id)
             if lit is not None:
                 found += find_incidents(room.id, lit, self.awake(room.id), self.house.dark(room.id))
@@ -191,8 +202,18 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
         # A conclusion has come to ask what nobody had told.
         recording = record(project, truth)
     recording = with_own_light(project, recording)
-    house = run(project, recording, hands_of(project, truth, recording))
-    return Rehearsal(project, rehearsal.days, rehearsal.seed, truth, recording, house)
+    of = unaffected(rehearsal.project, project) if recording is rehearsal.recording else NOTHING
+    known = Lived(
+        {room: hand for room, hand in rehearsal.lived.hands.items() if room in of.rooms},
+        {ident: said for ident, said in rehearsal.lived.named.items() if ident in of.presences},
+    )
+    lived = lived_through(project, order(project).sound, truth, recording, known)
+    house = run(project, recording, lived.hands, Same(rehearsal.house, of))
+    computed = vars(rehearsal)
+    scores = {room: s for room, s in computed.get("scores", {}).items() if room in of.rooms}
+    incidents = tuple(i for i in computed.get("incidents", ()) if i.room in of.rooms)
+    told = of.rooms if "incidents" in computed else frozenset()
+    return Rehearsal(project, rehearsal.days, rehearsal.seed, truth, recording, house, lived, scores, (told, incidents))
 
 
 def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
@@ -205,9 +226,8 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
         raise ValueError(f"a rehearsal takes 1 to {LONGEST_DAYS} days, not {days}")
     truth = simulate_days(project, days, seed)
     recording = record(project, truth)
-    return Rehearsal(
-        project, days, seed, truth, recording, run(project, recording, hands_of(project, truth, recording))
-    )
+    lived = lived_through(project, order(project).sound, truth, recording)
+    return Rehearsal(project, days, seed, truth, recording, run(project, recording, lived.hands), lived)
 
 
 def record(project: Project, truth: Truth) -> Recording:

@@ -102,8 +102,8 @@ class Ribbon(QWidget):
         rooms = [
             room.id for room in project.rooms if presence_of(project, room.id) is not None or room.id in house.ladders
         ]
-        here = [i for i in rooms if find(project.rooms, i).level == self.focus.level]
-        rooms = here + [i for i in rooms if i not in here]
+        here = {i for i in rooms if find(project.rooms, i).level == self.focus.level}
+        rooms.sort(key=lambda i: i not in here)
         if any(room.id == self.focus.room for room in project.rooms):
             rooms = [str(self.focus.room), *(i for i in rooms if i != self.focus.room)]
         if self.focus.here.has_roles:
@@ -113,7 +113,8 @@ class Ribbon(QWidget):
             shown = (self.start, self.start + self.span)
             ladder = k == 0 and self.focus.here.lights
             r = self.results.rehearsal
-            self._lanes += room_lanes(house, r, ident, self.theme, shown, self._shut, k == 0, ladder)
+            away = k > 0 and ident not in here
+            self._lanes += room_lanes(house, r, ident, self.theme, shown, self._shut, k == 0, ladder, away)
         y = float(HEAD + 4)
         for n, lane in enumerate(self._lanes):
             if lane.signal is None and lane.levels is None and lane.heights is None and n:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Mapping
 
 import numpy as np
@@ -17,6 +18,7 @@ from vastwatch.desk.ribbon.lane import THICK, Lane
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import Theme, alpha, mix
 from vastwatch.rehearsal import Rehearsal
+from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.sensing.zoned import zones_of
 from vastwatch.signals import Signal
 
@@ -26,15 +28,15 @@ BESIDE_S = 60.0
 
 def room_lanes(
     house: HouseRun, r: Rehearsal | None, room: str, t: Theme, shown: tuple[float, float], shut: Mapping[str, bool],
-    first: bool, ladder: bool = False,
+    first: bool, ladder: bool = False, away: bool = False,
 ) -> list[Lane]:  # fmt: skip
     """Its heading, and its lanes over a stretch of time: all of them for the first room and for those that were opened
     by hand, of the others sensors and light alone; of one that was shut none, and its light beside the heading.
-    `ladder`: with those of its ladder too."""
+    `ladder`: with those of its ladder too; `away`: it is on another level, and shut until it is opened."""
     project = house.project
     fold = f"room {room}"
     lit = house.served(room)
-    heading = Lane(find(project.rooms, room).name, None, room=room, fold=fold, shut=shut.get(fold, False))
+    heading = Lane(find(project.rooms, room).name, None, room=room, fold=fold, shut=shut.get(fold, away))
     if heading.shut:
         heading.brief = lit
         return [heading]
@@ -61,13 +63,18 @@ def room_lanes(
         out.append(Lane("presence", concluded, mix(t.ink, t.soft, 0.35), THICK, room, presence.id))
     if lit is not None:
         mine = [] if r is None else r.incidents_by_room.get(room, [])
-        mine = [(i, x) for i, x in mine if shown[0] - BESIDE_S <= x.at <= shown[1] + BESIDE_S]
+        begin = bisect_left(mine, shown[0] - BESIDE_S, key=_when)
+        mine = mine[begin : bisect_right(mine, shown[1] + BESIDE_S, begin, key=_when)]
         out.append(Lane("light", lit, t.lamp, THICK, room, None, mine))
     if full:
         for output in outputs_in(project, room):
             if output.id in house.outputs and not handler_of(output).lights:
                 out.append(Lane(output.name, house.signals[output.id], t.soft, THICK, room, output.id))
     return out
+
+
+def _when(incident: tuple[int, Incident]) -> float:
+    return incident[1].at
 
 
 def ladder_lanes(house: HouseRun, room: str, t: Theme) -> list[Lane]:
