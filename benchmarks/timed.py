@@ -25,6 +25,31 @@ def plain_loop_s() -> float:
     return time.perf_counter() - begin
 
 
+# Bars in seconds are meant for a machine on which that loop takes so long.
+MEANT_S = 0.4
+
+
+def hold_to(bar_s: float, seconds: float, words: str) -> None:
+    """Say how long something took, with its bar as it is meant and as it is for the machine of this moment; and hold it
+    to that."""
+    loop = plain_loop_s()
+    here = bar_s * max(loop / MEANT_S, 1.0)
+    say(
+        f"{words}: {_time(seconds)} (bar {_time(bar_s)} at a plain loop of {MEANT_S} s; here {loop:.2f} s: {_time(here)})"
+    )
+    assert seconds <= here
+
+
+def _time(seconds: float) -> str:
+    return (
+        f"{seconds:.2f} s"
+        if seconds >= 0.5
+        else f"{1e3 * seconds:.1f} ms"
+        if seconds >= 0.01
+        else f"{1e3 * seconds:.2f} ms"
+    )
+
+
 def say(words: str) -> None:
     print(f"\n    {words}", flush=True)
 
