@@ -12,7 +12,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from vastwatch.design.records import DayPart, Sensor, Settings
-from vastwatch.devices import DeviceType, DualType, PirType, RadarType, UltrasonicType
+from vastwatch.devices import DeviceType, DualType, RadarType
 from vastwatch.devices.families import STEPPED, parts_of, steps_of
 from vastwatch.devices.types import Latency
 from vastwatch.memo import kept
@@ -50,10 +50,13 @@ def _set(device: DeviceType, s: Settings, measured: float) -> DeviceType:
     if s.measured_latency_s is not None:
         t = s.measured_latency_s
         new["latency"] = Latency(min_s=t, typical_s=t, max_s=t)
-    if isinstance(device, PirType):
+    if device.ranges:
         # What was measured was measured as it is set.
-        k = measured if s.measured_range_m else STEP ** min(s.infrared_below_max, device.steps - 1)
-        new |= {name: getattr(device, name) * k for name in ("tangential_m", "radial_m", "minor_m") if k != 1.0}
+        below = max((getattr(s, name) or 0 for name in device.sensitivities), default=0)
+        steps = STEP ** min(below, getattr(device, "steps", 1) - 1)
+        as_set = 1.0 if device.steps_scale_ranges else steps
+        k = measured / as_set if s.measured_range_m else steps / as_set
+        new |= {name: getattr(device, name) * k for name in device.ranges if k != 1.0}
     elif isinstance(device, RadarType):
         moving = still = 1.0
         if s.still_below_max is not None:
@@ -71,9 +74,6 @@ def _set(device: DeviceType, s: Settings, measured: float) -> DeviceType:
             new["min_gate_m"] = max(device.min_gate_m, s.min_gate_m)
         if s.max_gate_m is not None:
             new["max_gate_m"] = min(device.max_gate_m, s.max_gate_m)
-    elif isinstance(device, UltrasonicType) and s.measured_range_m:
-        k = measured / STEP ** min(s.sensitivity_below_max, device.steps - 1)
-        new |= {"moving_m": device.moving_m * k, "minor_m": device.minor_m * k}
     return replace(device, **new) if new else device
 
 

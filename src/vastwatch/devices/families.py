@@ -38,6 +38,9 @@ class PirType(AnyType, frozen=True, kw_only=True, tag="pir"):
     settles_s = 30.0
     technology = "PIR"
     ink = "#2B6CB0"
+    ranges = ("tangential_m", "radial_m", "minor_m")
+    sensitivities = ("infrared_below_max",)
+    steps_scale_ranges = True
 
     lens: Literal["wall", "ceiling"]
     tangential_m: Positive
@@ -113,6 +116,7 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
     through_walls = True
     tilt = -5.0
     senses_people = True
+    sensitivities = ("sensitivity_below_max", "still_below_max")
     emits_radio = True
     patient = True
     tells_state = True
@@ -226,6 +230,8 @@ class UltrasonicType(AnyType, frozen=True, kw_only=True, tag="ultrasonic"):
     """
 
     family = "ultrasonic"
+    ranges = ("moving_m", "minor_m")
+    sensitivities = ("sensitivity_below_max",)
     heading = "Ultrasound"
     called = "Ultrasonic"
     watches = "area"
@@ -443,18 +449,9 @@ def parts_of(device: DeviceType) -> tuple[DeviceType, ...]:
     return (device.pir, device.radar) if isinstance(device, DualType) else (device,)
 
 
-# Which types have steps of each sensitivity that can be set.
-STEPPED: dict[str, tuple[type[AnyType], ...]] = {
-    "sensitivity_below_max": (RadarType, UltrasonicType),
-    "still_below_max": (RadarType,),
-    "infrared_below_max": (PirType,),
-}
-
-
 def steps_of(device: DeviceType, sensitivity: str) -> int:
     """How many steps a sensitivity has on a type, in whichever of its parts; 0 where it has none such."""
-    mine = [p for p in parts_of(device) if isinstance(p, STEPPED[sensitivity])]
-    return max((p.steps for p in mine if isinstance(p, PirType | RadarType | UltrasonicType)), default=0)
+    return max((getattr(p, "steps", 0) for p in parts_of(device) if sensitivity in p.sensitivities), default=0)
 
 
 FAMILY_TYPES: tuple[type[AnyType], ...] = get_args(DeviceType)
@@ -463,3 +460,5 @@ HEADINGS = {t.family: t.heading for t in FAMILY_TYPES}
 # Families that watch an area from where they hang; those that watch what they are fixed to. The others sense nobody.
 AREA_FAMILIES = tuple(t.family for t in FAMILY_TYPES if t.watches == "area")
 TOUCH_FAMILIES = tuple(t.family for t in FAMILY_TYPES if t.watches == "host")
+# The settings that count steps of sensitivity, of whichever family.
+STEPPED = tuple(dict.fromkeys(setting for t in FAMILY_TYPES for setting in t.sensitivities))

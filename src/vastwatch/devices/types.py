@@ -115,6 +115,10 @@ class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
     `by_interval`: it has a value that it reports from time to time; `has_plug`: it brings its own; `settles_s`: from
     its supply until it reports; `technology`: what it is called on a chart, by default as the family; `placed_as`: the
     family that is placed as it is; `ink`: on paper.
+
+    `ranges`: its figures that a range found in place scales; `sensitivities`: the settings of a placed one that count
+    steps below its most sensitive, of which it then has `steps`; `steps_scale_ranges`: what such a step takes is taken
+    off its ranges, and not by its model.
     """
 
     family: ClassVar[str]
@@ -140,6 +144,9 @@ class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
     has_plug: ClassVar[bool] = False
     settles_s: ClassVar[float] = 2.0
     technology: ClassVar[str] = ""
+    ranges: ClassVar[tuple[str, ...]] = ()
+    sensitivities: ClassVar[tuple[str, ...]] = ()
+    steps_scale_ranges: ClassVar[bool] = False
     placed_as: ClassVar[str] = ""
     ink: ClassVar[str] = "#8A6A3B"
     point_at: ClassVar[str] = "Point on the plan where it hangs; near a wall it takes hold."
