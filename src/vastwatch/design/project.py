@@ -116,52 +116,29 @@ class TestMode(Record, frozen=True, kw_only=True):
 
 
 class Troubles(Record, frozen=True, kw_only=True):
-    """What goes wrong with devices in use; nothing, unless it is said here.
-
-    `messages_lost`: of what is sent by radio, the share that never arrives; more of it is late, for devices try again.
-    `supply_off_per_week`: how often somebody who leaves switches a circuit off at the wall, with all that hangs on it.
-    `cells_flat_days`: how long a device whose cells have run flat waits for new ones; 0 where they are changed in time.
-    `contacts_bounce`: of the times a contact closes, the share at which it opens again for a moment.
-    """
+    """What goes wrong with devices in use; nothing, unless it is said here. Shares are from 0 to 1."""
 
     supply_off_per_week: Annotated[
-        float,
-        msgspec.Meta(ge=0, le=100),
-        Shown(
-            "Switched off at the wall",
-            "a week",
-            "How often whoever leaves a room switches its circuit off, with all that hangs on it.",
-        ),
-    ] = 0.0
+        float, msgspec.Meta(ge=0, le=100),
+        Shown("Switched off at the wall", "a week",
+              "How often whoever leaves a room switches its circuit off, with all that hangs on it.")
+    ] = 0.0  # fmt: skip
     messages_lost: Annotated[
-        float,
-        msgspec.Meta(ge=0, le=0.5),
-        Shown(
-            "Messages lost by radio",
-            "%",
-            "What never arrives of what wireless devices send; more comes late. A sensor may have a figure of its own.",
-            0.5,
-        ),
-    ] = 0.0
+        float, msgspec.Meta(ge=0, le=0.5),
+        Shown("Messages lost by radio", "%",
+              "What never arrives of what wireless devices send; more is late. A sensor may have a figure of its own.",
+              0.5)
+    ] = 0.0  # fmt: skip
     cells_flat_days: Annotated[
-        float,
-        msgspec.Meta(ge=0, le=366),
-        Shown(
-            "Flat cells wait",
-            "days",
-            "How long a device with flat cells is dead before somebody changes them; 0: changed in time.",
-        ),
-    ] = 0.0
+        float, msgspec.Meta(ge=0, le=366),
+        Shown("Flat cells wait", "days",
+              "How long a device with flat cells is dead before somebody changes them; 0: changed in time.")
+    ] = 0.0  # fmt: skip
     contacts_bounce: Annotated[
-        float,
-        msgspec.Meta(ge=0, le=1),
-        Shown(
-            "Contacts that bounce",
-            "%",
-            "Of the times a door contact closes, the share at which it opens again for a moment.",
-            5,
-        ),
-    ] = 0.0
+        float, msgspec.Meta(ge=0, le=1),
+        Shown("Contacts that bounce", "%",
+              "Of the times a door contact closes, the share at which it opens again for a moment.", 5)
+    ] = 0.0  # fmt: skip
 
 
 class Holiday(Record, frozen=True, kw_only=True):
@@ -198,14 +175,9 @@ class Brief(Record, frozen=True, kw_only=True):
 
     drops_per_week: Annotated[
         NotNegative,
-        Shown(
-            "Drops a week, at most, in a room",
-            "",
-            "In any one room the light may go off on somebody so often.",
-            0.25,
-            high=1000,
-        ),
-    ] = 1.0
+        Shown("Drops a week, at most, in a room", "", "In any one room the light may go off on somebody so often.",
+              0.25, high=1000)
+    ] = 1.0  # fmt: skip
     rehearse_from: Date = "2026-01-12"
     currency: Annotated[str, msgspec.Meta(max_length=8)] = ""
     budget: NotNegative | None = None
@@ -217,29 +189,19 @@ class Brief(Record, frozen=True, kw_only=True):
     weights: Weights = Weights()
     code_hold_max_s: Annotated[
         Positive | None,
-        Shown(
-            "Longest hold by your local code",
-            "s or none",
-            "Many energy codes limit how long lights burn for nobody, often to 20 min. Check yours.",
-            60,
-            0,
-            7200,
-        ),
-    ] = None
+        Shown("Longest hold by your local code", "s or none",
+              "Many energy codes limit how long lights burn for nobody, often to 20 min. Check yours.", 60, 0, 7200)
+    ] = None  # fmt: skip
     code_manual_on: Annotated[
         bool,
-        Shown(
-            "It asks for a hand to switch on, at desks and in stores",
-            why="Told as a finding where light comes on by itself. Check your local code.",
-        ),
-    ] = False
+        Shown("It asks for a hand to switch on, at desks and in stores",
+              why="Told as a finding where light comes on by itself. Check your local code.")
+    ] = False  # fmt: skip
     code_half_off: Annotated[
         bool,
-        Shown(
-            "It asks for half light in place of none, on ways and in stores",
-            why="Told as a finding where light goes right off. Check your local code.",
-        ),
-    ] = False
+        Shown("It asks for half light in place of none, on ways and in stores",
+              why="Told as a finding where light goes right off. Check your local code.")
+    ] = False  # fmt: skip
     test_mode: TestMode | None = None
     troubles: Troubles = Troubles()
     holidays: Annotated[tuple[Holiday, ...], msgspec.Meta(max_length=1000)] = ()
@@ -324,7 +286,7 @@ IN_ROOMS = ("spots", "lamps", "outputs", "buttons")
 COLLECTIONS = (
     "uses", "levels", "walls", "openings", "rooms", "furnishings", "spots", "people", "devices", "sensors", "zones",
     "presences", "lamps", "outputs", "hazards", "sockets", "circuits", "switches", "photometries", "scenes",
-    "lamp_groups", "rules", "buttons",
+    "lamp_groups", "rules", "buttons"
 )  # fmt: skip
 
 

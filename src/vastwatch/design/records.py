@@ -66,49 +66,31 @@ class Settings(Record, frozen=True, kw_only=True):
         Shown("Farthest", "m", "Nothing that it reads as farther than this, along the slant, is reported.", 0.25, 0.5),
     ] = None
     report_interval_s: Annotated[
-        Annotated[float, msgspec.Meta(ge=1, le=864_000)] | None,
-        Shown(
-            "Reports every",
-            "s",
-            "Between its reports of light or humidity; each costs its cells a little.",
-            10,
-            high=86_400,
-        ),
-    ] = None
+        Annotated[float, msgspec.Meta(ge=1, le=864000)] | None,
+        Shown("Reports every", "s", "Between its reports of light or humidity; each costs its cells a little.", 10,
+              high=86400)
+    ] = None  # fmt: skip
     folded: bool = False
     measured_latency_s: Annotated[
-        Annotated[float, msgspec.Meta(ge=0, le=86_400)] | None,
-        Shown(
-            "Latency found",
-            "s",
-            "How long it took to report where it hangs; counts in place of the box's.",
-            0.1,
-            high=600,
-        ),
-    ] = None
+        Annotated[float, msgspec.Meta(ge=0, le=86400)] | None,
+        Shown("Latency found", "s", "How long it took to report where it hangs; counts in place of the box's.", 0.1,
+              high=600)
+    ] = None  # fmt: skip
     measured_range_m: Annotated[
         Annotated[float, msgspec.Meta(gt=0, le=100)] | None,
-        Shown(
-            "Range found",
-            "m",
-            "How far away somebody walking was noticed where it hangs, on axis; counts in place of the box's.",
-            0.25,
-            0.1,
-        ),
-    ] = None
+        Shown("Range found", "m",
+              "How far away somebody walking was noticed where it hangs, on axis; counts in place of the box's.", 0.25,
+              0.1)
+    ] = None  # fmt: skip
     measured_at: Point | None = None
     measured_yaw: float | None = None
     measured_bias_m: Annotated[float, msgspec.Meta(ge=-5, le=5)] | None = None
     measured_scale: Annotated[float, msgspec.Meta(ge=0.5, le=2)] | None = None
     messages_lost: Annotated[
         Annotated[float, msgspec.Meta(ge=0, le=0.5)] | None,
-        Shown(
-            "Messages lost",
-            "%",
-            "Of what it sends by radio, the share that never arrives, %. Until it is set: as the Brief says.",
-            0.5,
-        ),
-    ] = None
+        Shown("Messages lost", "%",
+              "Of what it sends by radio, the share that never arrives, %. Until it is set: as the Brief says.", 0.5)
+    ] = None  # fmt: skip
     by_hour: Annotated[tuple[DayPart, ...], msgspec.Meta(max_length=24)] = ()
 
 
@@ -147,8 +129,7 @@ class Zone(Record, frozen=True, kw_only=True):
     sensor: Annotated[str, Ref("sensors")]
     name: str
     role: Annotated[
-        Role,
-        Shown("Where", why="What it is for.", options=("somebody stays", "somebody comes in", "nothing counts")),
+        Role, Shown("Where", why="What it is for.", options=("somebody stays", "somebody comes in", "nothing counts"))
     ] = "detect"
     outline: Annotated[Outline, msgspec.Meta(min_length=3, max_length=24)]
     sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
@@ -201,10 +182,9 @@ class Lamp(Fixture, frozen=True, kw_only=True):
     ] = None
     beam_deg: Annotated[
         Annotated[float, msgspec.Meta(ge=5, le=170)] | None,
-        Shown(
-            "Beam", "°", "Where its strength is half; 120 degrees as a plain disc has. A photometric file says more.", 5
-        ),
-    ] = None
+        Shown("Beam", "°", "Where its strength is half; 120 degrees as a plain disc has. A photometric file says more.",
+              5)
+    ] = None  # fmt: skip
     photometry: Annotated[str, Ref("photometries", gone="clear")] | None = None
     turned_deg: Annotated[float, msgspec.Meta(ge=-3600, le=3600)] = 0.0
     dims: Annotated[
@@ -367,26 +347,19 @@ class Button(Record, frozen=True, kw_only=True):
     at: Point
     does: Annotated[
         Literal["toggle", "off", "scene", "leave"],
-        Shown(
-            "Does",
-            why="What a press puts above the room's ladder.",
-            options=("off, or on", "off", "a scene", "leaves it alone"),
-        ),
-    ] = "toggle"
+        Shown("Does", why="What a press puts above the room's ladder.",
+              options=("off, or on", "off", "a scene", "leaves it alone"))
+    ] = "toggle"  # fmt: skip
     scene: Annotated[str, Ref("scenes", gone="clear")] | None = None
     ends: Annotated[
         Ends,
-        Shown(
-            "Ends",
-            why="When what was pressed ends by itself.",
-            options=("once the room is empty", "after some minutes", "at a clock time", "at the next press", "never"),
-        ),
-    ] = "vacancy"
+        Shown("Ends", why="When what was pressed ends by itself.",
+              options=("once the room is empty", "after some minutes", "at a clock time", "at the next press", "never"))
+    ] = "vacancy"  # fmt: skip
     minutes: Annotated[
-        float,
-        msgspec.Meta(gt=0, le=1440),
-        Shown("Minutes", "", "How long it lasts, where it ends after some minutes.", 5, 1),
-    ] = 30.0
+        float, msgspec.Meta(gt=0, le=1440),
+        Shown("Minutes", "", "How long it lasts, where it ends after some minutes.", 5, 1)
+    ] = 30.0  # fmt: skip
     clock: Clock = "06:00"
 
 

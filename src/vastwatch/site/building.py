@@ -19,7 +19,7 @@ Activity = Literal["passing", "hands-on", "desk", "reading", "film", "washing", 
 RoomUse = Literal[
     "passage", "stair", "store", "toilet", "bathroom", "kitchen", "dining", "sitting", "bedroom", "nursery",
     "desk", "workshop", "shop", "class", "plant", "outside", "open office", "meeting", "reception", "waiting",
-    "consulting", "gym", "laundry", "garage", "corridor",
+    "consulting", "gym", "laundry", "garage", "corridor"
 ]  # fmt: skip
 
 Control = Literal["presence", "absence"]
@@ -200,18 +200,14 @@ class Spot(Record, frozen=True, kw_only=True):
         NotNegative | None, Shown("Lux", "", "Light wanted at this spot; the room's own until it is set.", 25, 0, 5000)
     ] = None
     calls_per_hour: Annotated[
-        float,
-        msgspec.Meta(ge=0, le=30),
-        Shown("Calls", "", "Calls an hour that are taken here: machines can keep quiet.", 0.5),
-    ] = 0.0
+        float, msgspec.Meta(ge=0, le=30),
+        Shown("Calls", "", "Calls an hour that are taken here: machines can keep quiet.", 0.5)
+    ] = 0.0  # fmt: skip
     exercise: Annotated[
         bool,
-        Shown(
-            "Screen",
-            why="What the room's player shows meanwhile: nobody exercises in the dark.",
-            options=("off", "exercise"),
-        ),
-    ] = False
+        Shown("Screen", why="What the room's player shows meanwhile: nobody exercises in the dark.",
+              options=("off", "exercise"))
+    ] = False  # fmt: skip
 
 
 class Hazard(Record, frozen=True, kw_only=True):
