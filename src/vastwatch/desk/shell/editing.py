@@ -142,7 +142,7 @@ class Edited(QObject):
         """Metres of a typed length."""
         return parse_length(text, "ft" if self.focus.feet else "m")
 
-    def apply(self, new: Any, what: str, how: str, key: str = "") -> None:
+    def apply(self, new: Any, what: str, how: str = "", key: str = "") -> None:
         """Put a new record, or a whole new project, into the document. `what` is done to it and `how`, said before and
         after what it is called."""
         now = self.now
@@ -150,14 +150,14 @@ class Edited(QObject):
             return
         called = self.at.called(now)
         step = f"set-{key}-{getattr(now, 'id', self.at.key)}" if key else None
-        words = f"{what} of {called} {how}" if called else f"{what} {how}"
+        words = " ".join(filter(None, (what, f"of {called}" if called else "", how)))
         self.document.apply(new if isinstance(new, Project) else self.at.put(self.document.project, new), words, step)
 
     def set_field(self, name: str, value: object) -> None:
         """Set a field of what is edited."""
         now = self.now
         if now is not None and getattr(now, name) != value:
-            self.apply(replace(now, **{name: value}), f"Set {name}", f"to {value}")
+            self.apply(replace(now, **{name: value}), f"Set {name}")
 
     # -- fields ------------------------------------------------------------------------------------------------
 
