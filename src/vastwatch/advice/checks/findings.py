@@ -247,7 +247,7 @@ def _spill(project: Project) -> Iterator[Finding]:
         if not seen:
             continue
         device, home = find(project.devices, sensor.device), room_of(project, sensor)
-        through = "an open door" if device.infrared else "the wall"
+        through = "the wall" if device.through_walls else "an open door"
         rooms = [f"{x.area_m2:.1f} m² of {find(project.rooms, x.room).name.lower()}" for x in seen]
         text = f"{called(project, sensor)} also notices people walking next door, through {through}: "
         text += f"{', '.join(rooms[:-1])} and {rooms[-1]}" if len(rooms) > 1 else rooms[0]
@@ -257,7 +257,7 @@ def _spill(project: Project) -> Iterator[Finding]:
         yield Finding(
             "sees-next-door", "risk", (sensor.id, *(x.room for x in seen)), text + ".",
             (
-                Advice("Turn it away from the door, or hang it above the door." if device.infrared
+                Advice("Turn it away from the door, or hang it above the door." if not device.through_walls
                        else "Lower its sensitivity or its farthest gate, or turn it to an outside wall."),
             ), home.id if home else None,
         )  # fmt: skip
@@ -275,7 +275,7 @@ def _mounting(project: Project) -> Iterator[Finding]:
                 f"{device.mount_height:.2f} m.",
                 (Advice(f"Hang it at about {device.mount_height:.1f} m."),), room.id if room else None,
             )  # fmt: skip
-        if room is not None and device.infrared and room.ambient_c >= WARM_C:
+        if room is not None and device.infrared and not device.emits_radio and room.ambient_c >= WARM_C:
             factor = contrast_factor(room.ambient_c)
             yield Finding(
                 "warm-room", "risk", (sensor.id, room.id),
