@@ -91,6 +91,64 @@ def test_a_drawing_of_20_000_entities_comes_in(tmp_path):
 # -- the adviser ---------------------------------------------------------------------------------------------------
 
 
+ACTS = """
+import os, random, sys
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+from msgspec.structs import replace
+from PyQt6.QtTest import QTest
+from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import put
+from vastwatch.desk.shell.app import KEPT, Desk, make_application
+from vastwatch.desk.shell.document import Document
+from vastwatch.desk.stages import STAGES
+from vastwatch.files import load_demo
+from vastwatch.memo import MEMO
+from vastwatch.memory import keep_freed_memory
+keep_freed_memory()
+MEMO.set_budget(KEPT)
+app = make_application()
+window = Desk(Document(load_demo())).window
+window.resize(1280, 800)
+window.show()
+draw, document = random.Random(5), window.document
+def memory(of):
+    return int(next(x for x in open("/proc/self/status") if x.startswith(of)).split()[1]) / 1024
+for n in range(1000):
+    p, act = document.project, draw.randrange(6)
+    sensor, room = draw.choice(p.sensors), draw.choice(p.rooms)
+    if act == 0:
+        held = draw.choice([x for x in p.presences if hold_of(x.expr) is not None])
+        document.apply(set_hold(p, held.id, float(draw.randrange(20, 1200))), "hold")
+    elif act == 1:
+        document.apply(put(p, replace(sensor, yaw=(sensor.yaw + 15) % 360)), "turn")
+    elif act == 2:
+        window.focus.set(stage=draw.choice(STAGES).name, level=room.level, room=room.id, selected=room.id)
+    elif act == 3 and document.undo_stack.canUndo():
+        document.undo_stack.undo()
+    elif act == 4:
+        document.apply(put(p, replace(room, ambient_c=float(draw.randrange(5, 30)))), "air")
+    else:
+        document.apply(put(p, replace(sensor, at=(sensor.at[0] + 0.01, *sensor.at[1:]))), "move")
+    QTest.qWait(20)
+    if n % 10 == 9:
+        for _ in range(2000):
+            if not window.results.busy():
+                break
+            QTest.qWait(10)
+QTest.qWait(25_000)
+print(memory("VmRSS"), memory("VmHWM"), flush=True)
+os._exit(0)
+"""
+
+
+def test_the_memory_of_a_window_after_a_thousand_acts():
+    out = subprocess.run([sys.executable, "-c", ACTS], capture_output=True, text=True, check=True).stdout.split()
+    after, most = map(float, out)
+    say(f"a window after 1,000 acts: {after:.0f} MB (bar 500 MB), at most {most:.0f} MB")
+    assert after < 500
+
+
 def test_a_year_of_the_sample_and_its_incidents():
     """In a process of its own, so that the memory is its alone."""
     probe = (

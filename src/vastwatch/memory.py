@@ -7,6 +7,7 @@ half its time on that. Raising two thresholds of the allocator, where it has the
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 
 # Parameter numbers of glibc's mallopt, and blocks up to which memory is kept, bytes.
@@ -21,3 +22,10 @@ def keep_freed_memory() -> bool:
     except (OSError, AttributeError):
         return False
     return bool(mallopt(_MMAP_THRESHOLD, 32 * 1024 * 1024)) and bool(mallopt(_TRIM_THRESHOLD, _KEPT))
+
+
+def give_back_freed_memory() -> None:
+    """Give what is freed back to the system, wherever it lies: some ten milliseconds, for a pause; nothing where the C
+    library cannot. What comes and goes for hours leaves holes, which the thresholds above do not reach."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).malloc_trim(0)

@@ -23,6 +23,7 @@ from vastwatch.desk.results.derived import Derived
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.devices import DeviceType, catalogue
+from vastwatch.memory import give_back_freed_memory
 from vastwatch.rehearsal import Rehearsal, rehearse, replay
 from vastwatch.signals import DAY
 
@@ -35,6 +36,8 @@ MONTH = 28
 NOTHING_JUDGED: Mapping[str, Judgement] = MappingProxyType({})
 # Wait this long after a change before asking for new findings, so that a drag is not interrupted, milliseconds.
 SETTLE_MS = 160
+# So often what was freed is given back to the system, milliseconds.
+GIVE_BACK_MS = 20_000
 # What no sensor and nobody who lives there reads: conclusions, and what the house does by them.
 _CONCLUDED = ("presences", "scenes", "lamp_groups", "rules", "buttons")
 
@@ -102,6 +105,10 @@ class Results(QObject):
         self._settle.setSingleShot(True)
         self._settle.setInterval(SETTLE_MS)
         self._settle.timeout.connect(self.refresh)
+        self._idle = QTimer(self)
+        self._idle.setInterval(GIVE_BACK_MS)
+        self._idle.timeout.connect(self._give_back)
+        self._idle.start()
         self.week = self[WEEK]
         self.week.changed.connect(self._lived_anew)
         document.replaced.connect(self._forget)
@@ -237,9 +244,14 @@ class Results(QObject):
         if not self.stopped and not self.hand_moves:
             self._shifted("lived")
 
+    def _give_back(self) -> None:
+        if not self.stopped and not self.hand_moves:
+            self._pool.start(give_back_freed_memory)
+
     def stop(self) -> None:
         """Let go of everything under way and wait for the pool: the window closes."""
         self._settle.stop()
+        self._idle.stop()
         self.stopped = True
         for derived in self._of.values():
             derived.give_up()

@@ -22,6 +22,7 @@ from vastwatch.desk.shell.window import Window
 from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.journal import Journal, Leftover, journal_folder
 from vastwatch.files.project_file import read_project
+from vastwatch.memo import MEMO
 
 
 def make_application(argv: list[str] | None = None) -> QApplication:
@@ -36,6 +37,10 @@ def make_application(argv: list[str] | None = None) -> QApplication:
     themes.apply(app, themes.LIGHT)
     app.setWindowIcon(app_icon())
     return app
+
+
+# Of results a window keeps so many bytes, for hours: what the judge lives for a room of the sample, and its week.
+KEPT = 200 * 1024 * 1024
 
 
 class Desk:
@@ -124,6 +129,7 @@ def run(file: str | None, demo: bool) -> int:
     except ProjectError as e:
         print(f"vastwatch: {e}", file=sys.stderr)
         return 1
+    MEMO.set_budget(KEPT)
     app = make_application(sys.argv[:1])
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     journal = Journal()
