@@ -16,6 +16,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from platformdirs import user_state_path
+
 from vastwatch.design.project import Project
 from vastwatch.files.check import ProjectError
 from vastwatch.files.project_file import LARGEST, decode, encode
@@ -39,9 +41,8 @@ class Leftover:
 
 
 def journal_folder() -> Path:
-    """`$XDG_STATE_HOME/vastwatch`, by default under the home folder."""
-    base = os.environ.get("XDG_STATE_HOME") or os.path.join(os.path.expanduser("~"), ".local", "state")
-    return Path(base) / "vastwatch" / "journal"
+    """In the folder where the user's system keeps the state of programs."""
+    return user_state_path("vastwatch") / "journal"
 
 
 class Journal:

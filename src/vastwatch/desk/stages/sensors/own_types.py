@@ -10,7 +10,8 @@ from pathlib import Path
 
 import msgspec
 from msgspec.structs import replace
-from PyQt6.QtCore import QObject, QStandardPaths, pyqtSignal
+from platformdirs import user_data_path
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -73,8 +74,8 @@ FIXED_FIELDS = ("family", "id", "pir.family", "radar.family", "pir.id", "radar.i
 
 def own_types_path() -> Path:
     """Where the user's own types are kept."""
-    folder = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.AppDataLocation)
-    return Path(folder) / "own-devices.json"
+    # Where earlier versions kept them: in a folder of the maker, and in that of the program.
+    return user_data_path("vastwatch") / "vastwatch" / "own-devices.json"
 
 
 class OwnTypes(QObject):
