@@ -20,8 +20,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-import vastwatch
-from vastwatch import cli
+from sample_commands import of_commands
 from vastwatch.advice.adviser.choose import choose
 from vastwatch.advice.adviser.mounting import places
 from vastwatch.advice.adviser.purchase import bare, purchases, served_now, spent, starter_set
@@ -31,7 +30,6 @@ from vastwatch.advice.checks.findings import findings
 from vastwatch.advice.hardware.fixing import fixed_place
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.advice.judging.timing import curve_of
-from vastwatch.answers import COMMANDS, RequestError
 from vastwatch.causes.chain import explain
 from vastwatch.control.light.daylight import daylight_factor
 from vastwatch.control.outputs.handler import handler_of, handlers
@@ -69,7 +67,6 @@ from vastwatch.sensing.mounted import mount
 from vastwatch.site.furniture import furniture
 from vastwatch.site.record import Record
 
-DATA = Path(vastwatch.__file__).parent / "data"
 GOLDEN = Path(__file__).parent / "golden" / "sample"
 WAITS_S = (1.0, 5.0, 30.0, 300.0)
 
@@ -426,49 +423,8 @@ def of_edits() -> Any:
     return out
 
 
-LINES = (
-    "rehearse --days 3", "walk --room throwing", "walk --room sitting", "walk --room landing",
-    "zones", "zones --for-room", "scenes", "recipes",
-    "recipes --devices", "ahead", "year", "circuits", "coverage --sensor radar-sitting", "ways --room toilet",
-    "ways --room box", "advise --room toilet", "advise --room box", "advise --room kitchen", "tune --room throwing",
-    "tune --room sitting",
-)  # fmt: skip
-
-
-def _begun(document: Any) -> Any:
-    """A document with long lists, such as the days of a year, as far as their first forty."""
-    if isinstance(document, dict):
-        return {k: _begun(v) for k, v in document.items()}
-    return [_begun(v) for v in document[:40]] if isinstance(document, list) else document
-
-
-def of_commands() -> Any:
-    """What commands say as JSON, of the sample and some of it as it is fitted out."""
-    project = sample()
-    lines = [(project, line) for line in LINES]
-    lines += [(project, f"lux --scene {scene.id}") for scene in project.scenes]
-    lines += [(project, f"trial --spot {spot.id}") for spot in project.spots if spot.activity in ("desk", "reading")]
-    tracker = next(z.sensor for z in project.zones)
-    lines.append((project, f"calibrate {DATA / 'saltmarsh-walk.csv'} --sensor {tracker}"))
-    lines.append((project, f"replay {DATA / 'saltmarsh-log.csv'} --habits --hold presence-throwing=120"))
-    lines += [(fitted_out(), line) for line in ("scenes --days 2", "recipes", "circuits --days 2", "rehearse --days 2")]
-    out: dict[str, Any] = {}
-    for of, line in lines:
-        words = line.split()
-        more = words[1:2] if words[0] in ("calibrate", "replay") else []
-        args = cli._parser().parse_args([words[0], "--demo", *more, *words[1 + len(more) :]])
-        name = line.replace(str(DATA), "data") + ("" if of is project else ", fitted out")
-        try:
-            document, said = COMMANDS[words[0]](of, args)
-        except RequestError as e:
-            out[name] = str(e)
-            continue
-        out[name] = [_begun(json.loads(json.dumps(document, default=msgspec.to_builtins))), len(list(said))]
-    return out
-
-
 TOPICS: dict[str, Callable[[], Any]] = {
-    "commands": of_commands,
+    "commands": lambda: of_commands(sample(), fitted_out()),
     "coverage": of_coverage, "types": of_types, "week": of_week, "incidents": of_incidents, "findings": of_findings,
     "curves": of_curves, "options": of_options, "purchases": of_purchases, "hazards": of_hazards, "edits": of_edits, "tables": of_tables,
 }  # fmt: skip

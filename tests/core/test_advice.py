@@ -29,7 +29,7 @@ from vastwatch.design.records import Presence, Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.files import load_demo
 from vastwatch.files.check import faults_of
-from vastwatch.people.routes import in_the_way
+from vastwatch.people.floors import in_the_way
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scoring.scores import false_offs
 from vastwatch.sensing.coverage import spot_notice_s

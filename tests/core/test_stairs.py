@@ -18,7 +18,8 @@ from vastwatch.design.edits.fittings import add_furnishing
 from vastwatch.design.edits.levels import copy_level
 from vastwatch.design.project import find
 from vastwatch.files.check import faults_of
-from vastwatch.people.routes import route, stair_ends
+from vastwatch.people.floors import stair_ends
+from vastwatch.people.routes import route
 from vastwatch.site.building import Level, Spot, Wall
 from vastwatch.site.furniture import furniture
 

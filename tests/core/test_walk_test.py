@@ -27,7 +27,7 @@ from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import Roles, from_roles
 from vastwatch.design.project import find, put
 from vastwatch.geometry import polygons
-from vastwatch.people.routes import in_the_way
+from vastwatch.people.floors import in_the_way
 from vastwatch.sensing.figures import STANDING, Walker
 from vastwatch.sensing.model import walking
 from vastwatch.sensing.mounted import mount

@@ -492,14 +492,3 @@ def test_the_adviser_ranks_and_hangs_what_would_do(qtbot, window):
     # The findings say no other than the adviser did.
     assert window.results.judged.get("box").meets_now
     assert not [f for f in window.results[FINDINGS].value if f.room == "box" and f.rule in ("spot-unseen", "left-dark")]
-
-
-def test_trying_can_be_stopped(qtbot, window):
-    window.focus.set(room="throwing", selected="throwing")
-    window.verdict.try_remedies()
-    assert window.results[REMEDIES].busy
-    stop = next(b for b in window.verdict.findChildren(QPushButton) if "stop" in b.text())
-    stop.click()
-    assert not window.results[REMEDIES].busy
-    assert window.results[REMEDIES].value is None
-    qtbot.waitUntil(lambda: any("Try what" in b.text() for b in window.verdict.findChildren(QPushButton)))

@@ -17,6 +17,7 @@ from vastwatch.desk.plan.legend import Legend
 from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.results.adviser import SCHOOLS
 from vastwatch.desk.results.detection import TRIAL
+from vastwatch.desk.results.findings import REMEDIES
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.parts import Choice, LinkCard
 from vastwatch.desk.stages import STAGE_NAMES, STAGES
@@ -403,3 +404,14 @@ def test_four_ways_are_shown_side_by_side_and_one_is_hung(qtbot, window):
     again.reject()
     assert not window.results[SCHOOLS].busy
     window.document.undo_stack.setClean()
+
+
+def test_trying_can_be_stopped(qtbot, window):
+    window.focus.set(room="throwing", selected="throwing")
+    window.verdict.try_remedies()
+    assert window.results[REMEDIES].busy
+    stop = next(b for b in window.verdict.findChildren(QPushButton) if "stop" in b.text())
+    stop.click()
+    assert not window.results[REMEDIES].busy
+    assert window.results[REMEDIES].value is None
+    qtbot.waitUntil(lambda: any("Try what" in b.text() for b in window.verdict.findChildren(QPushButton)))

@@ -24,7 +24,7 @@ from vastwatch.devices import DeviceType
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
 from vastwatch.memo import kept
-from vastwatch.people.routes import in_the_way
+from vastwatch.people.floors import in_the_way
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, Stayer
 from vastwatch.sensing.hazards import false_rate, resolved

@@ -34,7 +34,8 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
-from vastwatch.people.routes import in_the_way, route
+from vastwatch.people.floors import in_the_way
+from vastwatch.people.routes import route
 from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_cells, spot_notice_s
 from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.sensing.mounted import mount

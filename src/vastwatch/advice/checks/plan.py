@@ -21,8 +21,8 @@ from vastwatch.design.relations import lamps_in, levels_in_order, presence_of
 from vastwatch.devices import ModuleType
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
+from vastwatch.people.floors import solid_stretches, stair_ends
 from vastwatch.people.reach import lost_spots
-from vastwatch.people.routes import solid_stretches, stair_ends
 from vastwatch.site.building import Furnishing, Opening, Room, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.people import Person
