@@ -205,7 +205,7 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY, same: Sam
     ladders: dict[str, RoomRun] = {}
     for room in project.rooms:
         if same is not None and room.id in same.of.rooms:
-            mine = {o.id for o in outputs_in(project, room.id)} & same.run.outputs.keys()
+            mine = [o.id for o in outputs_in(project, room.id) if o.id in same.run.outputs]
             out |= {ident: same.run.outputs[ident] for ident in mine}
             lit |= {ident: same.run.lit[ident] for ident in mine}
             if room.id in same.run.ladders:
