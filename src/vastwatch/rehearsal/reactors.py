@@ -230,14 +230,14 @@ def _chances(
 # -- what comes of it ----------------------------------------------------------------------------------------------
 
 
-class Lived(NamedTuple):
+class Simulated(NamedTuple):
     """By room, what people do about its light, and by id, what is concluded meanwhile."""
 
     hands: Mapping[str, Hand]
     named: Mapping[str, Signal]
 
 
-NOTHING_LIVED = Lived(MappingProxyType({}), MappingProxyType({}))
+NO_REPLAY = Simulated(MappingProxyType({}), MappingProxyType({}))
 
 
 def hands_of(project: Project, truth: Truth, recording: Recording) -> Mapping[str, Hand]:
@@ -255,8 +255,8 @@ def named_by(project: Project, presence: Presence, truth: Truth, recording: Reco
 
 
 def lived_through(
-    project: Project, presences: Sequence[Presence], truth: Truth, recording: Recording, known: Lived = NOTHING_LIVED
-) -> Lived:
+    project: Project, presences: Sequence[Presence], truth: Truth, recording: Recording, known: Simulated = NO_REPLAY
+) -> Simulated:
     """What people do and what is concluded meanwhile, of conclusions in their order; what is `known` of another design
     over the same reports, and the same in both, is taken from there."""
     hands: dict[str, Hand] = {}
@@ -273,7 +273,7 @@ def lived_through(
         named[p.id] = conclusion(project, p, recording, hand, named)
         if hand is not None and p.room is not None and buttons_in(project, p.room):
             hands[p.room] = _with_buttons(project, p, p.room, truth, recording, hand, named[p.id])
-    return Lived(hands, named)
+    return Simulated(hands, named)
 
 
 def _with_buttons(

@@ -28,7 +28,7 @@ from vastwatch.design.unaffected import NOTHING, unaffected
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.noticing.notices import Notices
-from vastwatch.rehearsal.reactors import Lived, lived_through, occupied
+from vastwatch.rehearsal.reactors import Simulated, lived_through, occupied
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
 from vastwatch.rehearsal.room_sensors.programmes import calls_in, player_in, told
 from vastwatch.rehearsal.scoring.incidents import Incident, find_incidents
@@ -56,7 +56,7 @@ class Rehearsal:
     truth: Truth
     recording: Recording
     house: HouseRun
-    lived: Lived
+    simulated: Simulated
     # What is known already, of a rehearsal of another design: scores by room, and incidents of the rooms they are of.
     _scored: Mapping[str, Scores] = field(default_factory=dict)
     _told: tuple[frozenset[str], tuple[Incident, ...]] = (frozenset(), ())
@@ -203,17 +203,19 @@ def replay(rehearsal: Rehearsal, project: Project) -> Rehearsal:
         recording = record(project, truth)
     recording = with_own_light(project, recording)
     of = unaffected(rehearsal.project, project) if recording is rehearsal.recording else NOTHING
-    known = Lived(
-        {room: hand for room, hand in rehearsal.lived.hands.items() if room in of.rooms},
-        {ident: said for ident, said in rehearsal.lived.named.items() if ident in of.presences},
+    known = Simulated(
+        {room: hand for room, hand in rehearsal.simulated.hands.items() if room in of.rooms},
+        {ident: said for ident, said in rehearsal.simulated.named.items() if ident in of.presences},
     )
-    lived = lived_through(project, order(project).sound, truth, recording, known)
-    house = run(project, recording, lived.hands, Same(rehearsal.house, of))
+    simulated = lived_through(project, order(project).sound, truth, recording, known)
+    house = run(project, recording, simulated.hands, Same(rehearsal.house, of))
     computed = vars(rehearsal)
     scores = {room: s for room, s in computed.get("scores", {}).items() if room in of.rooms}
     incidents = tuple(i for i in computed.get("incidents", ()) if i.room in of.rooms)
     told = of.rooms if "incidents" in computed else frozenset()
-    return Rehearsal(project, rehearsal.days, rehearsal.seed, truth, recording, house, lived, scores, (told, incidents))
+    return Rehearsal(
+        project, rehearsal.days, rehearsal.seed, truth, recording, house, simulated, scores, (told, incidents)
+    )
 
 
 def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
@@ -226,8 +228,8 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
         raise ValueError(f"a rehearsal takes 1 to {LONGEST_DAYS} days, not {days}")
     truth = simulate_days(project, days, seed)
     recording = record(project, truth)
-    lived = lived_through(project, order(project).sound, truth, recording)
-    return Rehearsal(project, days, seed, truth, recording, run(project, recording, lived.hands), lived)
+    simulated = lived_through(project, order(project).sound, truth, recording)
+    return Rehearsal(project, days, seed, truth, recording, run(project, recording, simulated.hands), simulated)
 
 
 def record(project: Project, truth: Truth) -> Recording:

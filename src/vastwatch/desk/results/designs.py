@@ -17,8 +17,8 @@ COMPARED_SEEDS = 8
 
 
 class Designs(NamedTuple):
-    """The design and a variant of it, lived by the same people: every room of both in so many weeks, and one week as it
-    went in each."""
+    """The design and a variant of it, simulated with the same people: every room of both in so many weeks, and one week
+    of each."""
 
     rooms: list[RoomCompared]
     weeks: int

@@ -56,7 +56,7 @@ def _of_remedies(results: Results, _: object) -> tuple[Rehearsal, str] | None:
 
 FINDINGS = Kind("findings", lambda results, _: (results.document.project, results.judged), _found)
 CAUSES = Kind(
-    "causes", _of_causes, _causes, needed=lambda focus: focus.here.follows_time, follows=("room", "stage", "lived")
+    "causes", _of_causes, _causes, needed=lambda focus: focus.here.follows_time, follows=("room", "stage", "simulated")
 )  # fmt: skip
 REMEDIES = Kind("remedies", _of_remedies, _remedies, of_room=True, asked=True)
 

@@ -52,7 +52,7 @@ class Kind(Generic[T]):
     computes it from a `Task` and the parts of that.
 
     `needed`: whether it is looked at; `follows`: after which shifts of the focus it is looked into again, or once the
-    week is "lived" anew; `of_room`: it
+    week has been "simulated"; `of_room`: it
     is of the room in hand and says nothing of another; `asked`: computed only when it is asked for, and of no use once
     the design is another; `forgetful`: never shown while a newer one is computed; `judging`: some seconds of work, on a
     thread of its own, so that nothing waits for it; `idle`: only while nothing else is asked for.
@@ -83,9 +83,9 @@ class Results(QObject):
         self.document, self.focus = document, focus
         # What there is to choose from; the window adds the user's own types.
         self.types: Callable[[Project], list[DeviceType]] = lambda p: [*p.devices, *catalogue()]
-        # Under which seed the shown week is lived.
+        # The seed of the simulated week that is shown.
         self.seed = SEED
-        # How many days are lived: a week, or more where a month is looked at.
+        # How many days are simulated: a week, or more where a month is shown.
         self.days = DAYS
         # What sensors said in truth, where that is looked at in place of a rehearsal.
         self.recording: Recording | None = None
@@ -110,7 +110,7 @@ class Results(QObject):
         self._idle.timeout.connect(self._give_back)
         self._idle.start()
         self.week = self[WEEK]
-        self.week.changed.connect(self._lived_anew)
+        self.week.changed.connect(self._week_simulated)
         document.replaced.connect(self._forget)
         document.changed.connect(self._project_changed)
         focus.shift.connect(self._shifted)
@@ -135,7 +135,7 @@ class Results(QObject):
     def _each(self, which: Callable[[Kind[Any]], bool]) -> list[Derived[Any]]:
         return [derived for kind, derived in self._of.items() if which(kind)]
 
-    # -- what is lived -----------------------------------------------------------------------------------------
+    # -- the simulated week ------------------------------------------------------------------------------------
 
     @property
     def rehearsal(self) -> Rehearsal | None:
@@ -239,10 +239,10 @@ class Results(QObject):
         for derived in self._each(lambda kind: what in kind.follows):
             derived.check()
 
-    def _lived_anew(self) -> None:
+    def _week_simulated(self) -> None:
         # Not while the hand moves: then the week of a moment ago is followed by another.
         if not self.stopped and not self.hand_moves:
-            self._shifted("lived")
+            self._shifted("simulated")
 
     def _give_back(self) -> None:
         if not self.stopped and not self.hand_moves:
