@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from msgspec.structs import replace
 
 from samples import device, make_room, rect
 from vastwatch.advice.adviser.choose import choose
-from vastwatch.advice.adviser.offers import pairs, worth
+from vastwatch.advice.adviser.offers import _waiting, pairs, worth
 from vastwatch.advice.logs.replay import replayed
 from vastwatch.control.house import run
 from vastwatch.design.placed import STEP, as_placed
@@ -57,11 +59,18 @@ def test_a_room_that_nothing_lights_has_no_part_in_a_replay(room):
 
 
 def test_pairs_that_wait_alike_come_by_what_both_cost(room):
-    alone = worth(choose(replace(room, sensors=(), presences=()), "big"))
-    found = list(pairs(replace(room, sensors=(), presences=()), "big", alone))
-    assert found
-    costs = [sum(option.price for option in pair) for pair in found]
-    assert all(cost >= max(option.price for option in pair) for cost, pair in zip(costs, found))
+    bare = replace(room, sensors=(), presences=())
+    few = [device(ident) for ident in ("pir-corner-12", "pir-wall-8", "pir-ceiling-6")]
+    found = list(pairs(bare, "big", worth(choose(bare, "big", few))))
+    twins = [first.device.id == second.device.id for first, second in found]
+    assert any(twins)
+
+    def wait(first, second, twin):
+        longest = max(second.waits.values(), default=0.0) if twin else _waiting(first, second)
+        return round(math.log2(max(longest, 10.0)))
+
+    keys = [(wait(a, b, twin), a.price + b.price) for (a, b), twin in zip(found, twins)]
+    assert keys == sorted(keys)
 
 
 def test_cells_of_rooms_side_by_side_are_those_inside_their_outlines():
