@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import os
 import unicodedata
+from collections.abc import Sequence
 
 
 def duration_words(seconds: float) -> str:
@@ -54,6 +55,11 @@ def never_words(seconds: float) -> str:
 def capital(words: str) -> str:
     """The words as a sentence begins: the first letter large, the others as they are."""
     return words[:1].upper() + words[1:]
+
+
+def and_list(words: Sequence[str]) -> str:
+    """`a`, `a and b`, `a, b and c`."""
+    return " and ".join([w for w in (", ".join(words[:-1]), *words[-1:]) if w])
 
 
 def sentence(e: Exception) -> str:

@@ -199,7 +199,7 @@ HOSTILE = {
     "unknown operation": (broken(lambda d: d["presences"][0].update(expr={"op": "guess"})), r"presences\[0\].expr.*'guess'"),
     "zone of another sensor": (broken(lambda d: (d["zones"].append({"id": "z", "sensor": "pir", "name": "Z", "outline": [[1, 1], [2, 1], [2, 2]]}), d["sensors"].append({**d["sensors"][0], "id": "other"}), d["presences"][0].update(expr={"op": "hold", "of": {"op": "report", "sensor": "other", "zone": "z"}, "seconds": 9}))), r"presences\[0\].expr: the zone 'z' is not one of 'other'"),
     "zone that crosses itself": (broken(lambda d: d["zones"].append({"id": "z", "sensor": "pir", "name": "Z", "outline": [[1, 1], [2, 2], [2, 1], [1, 2]]})), r"zones\[0\].outline: 'z' crosses itself"),
-    "zone far away": (broken(lambda d: d["zones"].append({"id": "z", "sensor": "pir", "name": "Z", "outline": [[1, 1], [9e9, 2], [2, 1]]})), r"zones: the coordinate 9e\+09 m"),
+    "zone far away": (broken(lambda d: d["zones"].append({"id": "z", "sensor": "pir", "name": "Z", "outline": [[1, 1], [9e9, 2], [2, 1]]})), r"zones\[0\]: the coordinate 9e\+09 m"),
     "not used yet": (broken(lambda d: d.update(logbook=[{"id": "z"}])), "logbook: this version of the program has no use"),
     "negative": (broken(lambda d: d["walls"][0].update(thickness=-1)), r"walls\[0\].thickness: expected a number above 0, got -1"),
     "bad clock": (broken(lambda d: d["people"][0]["stays"][0].update(at="25:00")), r"people\[0\].stays\[0\].at: expected a time of day such as 07:30, got '25:00'"),

@@ -293,7 +293,7 @@ COLLECTIONS = (
 # Indices by the identity of the tuple they index and by what makes them, each kept with its tuple so that the identity
 # stays its own. A cache that hashed its key would look at every record at every look-up.
 _indices: dict[tuple[int, Callable[..., Any]], tuple[tuple[Any, ...], Any]] = {}
-_MOST_INDICES = 256
+_MOST_INDICES = 1024
 _making = Lock()
 
 

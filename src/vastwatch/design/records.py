@@ -294,7 +294,7 @@ Fixtures = tuple[Fan | Machine | Vacuum | Sign | SetBack | Cover | Notice, ...]
 class LampLevel(Record, frozen=True, kw_only=True):
     """What a scene asks of one lamp, from 0 to 1, reached within so many seconds."""
 
-    lamp: Annotated[str, Ref("lamps")]
+    lamp: Annotated[str, Ref("lamps", same_room=True)]
     level: Share
     fade_s: Annotated[float, msgspec.Meta(ge=0, le=3600)] = 0.0
 
@@ -315,7 +315,7 @@ class LampGroup(Record, frozen=True, kw_only=True):
     id: Id
     room: OfRoom
     name: Annotated[str, msgspec.Meta(min_length=1, max_length=80)]
-    lamps: Annotated[tuple[Annotated[str, Ref("lamps")], ...], msgspec.Meta(max_length=200)] = ()
+    lamps: Annotated[tuple[Annotated[str, Ref("lamps", same_room=True)], ...], msgspec.Meta(max_length=200)] = ()
 
 
 class Rule(Record, frozen=True, kw_only=True):
@@ -324,10 +324,10 @@ class Rule(Record, frozen=True, kw_only=True):
 
     id: Id
     room: OfRoom
-    group: Annotated[str, Ref("lamp_groups")] | None = None
+    group: Annotated[str, Ref("lamp_groups", same_room=True)] | None = None
     name: str = ""
     when: Expr
-    scene: Annotated[str, Ref("scenes")]
+    scene: Annotated[str, Ref("scenes", same_room=True)]
 
 
 Ends = Literal["vacancy", "minutes", "clock", "press", "never"]
@@ -350,7 +350,7 @@ class Button(Record, frozen=True, kw_only=True):
         Shown("Does", why="What a press puts above the room's ladder.",
               options=("off, or on", "off", "a scene", "leaves it alone"))
     ] = "toggle"  # fmt: skip
-    scene: Annotated[str, Ref("scenes", gone="clear")] | None = None
+    scene: Annotated[str, Ref("scenes", gone="clear", same_room=True)] | None = None
     ends: Annotated[
         Ends,
         Shown("Ends", why="When what was pressed ends by itself.",

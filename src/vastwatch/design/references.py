@@ -16,7 +16,7 @@ import msgspec
 from msgspec.structs import replace
 
 from vastwatch.design.expressions import AtLeast, DoorLatch, Hold, StartKeep
-from vastwatch.design.project import COLLECTIONS, Project
+from vastwatch.design.project import COLLECTIONS, Project, find, indexed
 from vastwatch.site.record import Apart, Ref
 
 
@@ -94,16 +94,56 @@ def _references(record: Any, prefix: str) -> Iterator[Reference]:
 
 def all_references(project: Project) -> Iterator[Reference]:
     """Every naming in a project, by its path from the top."""
-    yield from _references(project, "")
+    for field in _fields(Project):
+        value = getattr(project, field.name)
+        if not field.many:
+            yield from _references(value, f"{field.name}.")
+            continue
+        for i, found in enumerate(indexed(value, _named_by)):
+            for path, ref, ident in found:
+                yield Reference(f"{field.name}[{i}].{path}", ref, ident)
+
+
+def _named_by(records: tuple[Any, ...]) -> tuple[tuple[Reference, ...], ...]:
+    """Whom each of some records names."""
+    return tuple(tuple(_references(record, "")) for record in records)
+
+
+def named(records: tuple[Any, ...]) -> frozenset[tuple[tuple[str, ...], str]]:
+    """Whom some records name, each once: in which lists, and which id."""
+    return indexed(records, _named)
+
+
+def _named(records: tuple[Any, ...]) -> frozenset[tuple[tuple[str, ...], str]]:
+    return frozenset((r.ref.collections, r.ident) for found in indexed(records, _named_by) for r in found)
+
+
+def ids_of(records: tuple[Any, ...]) -> frozenset[str]:
+    """The ids of some records."""
+    return indexed(records, _ids_of)
+
+
+def _ids_of(records: tuple[Any, ...]) -> frozenset[str]:
+    return frozenset(r.id for r in records)
 
 
 def dangling(project: Project) -> Iterator[tuple[str, str]]:
     """Namings of records that are not there: (path, what is wrong)."""
-    have = {c: {r.id for r in getattr(project, c)} for c in COLLECTIONS}
+    missing = missing_names(project)
+    if not missing:
+        return
     for found in all_references(project):
-        if not any(found.ident in have[c] for c in found.ref.collections):
+        if (found.ref.collections, found.ident) in missing:
             kinds = " or ".join(singular(c) for c in found.ref.collections)
             yield found.path, f"there is no {kinds} '{found.ident}'"
+
+
+def missing_names(project: Project) -> set[tuple[tuple[str, ...], str]]:
+    """Who is named and is not there: in which lists, and which id."""
+    brief = {(r.ref.collections, r.ident) for r in references(project.brief)}
+    everybody = brief.union(*(named(getattr(project, f.name)) for f in _fields(Project) if f.many))
+    have = {c: ids_of(getattr(project, c)) for c in COLLECTIONS}
+    return {(lists, ident) for lists, ident in everybody if not any(ident in have[c] for c in lists)}
 
 
 def used_by(project: Project, ident: str) -> list[tuple[str, Any]]:
@@ -167,11 +207,12 @@ def _told(record: Any) -> Iterator[tuple[_Field, Sequence[Any]]]:
             yield field, value if field.many else (value,)
 
 
-def _without(record: Any, gone: Collection[str]) -> Any:
-    """A record without its namings of what is gone: itself where there are none, _GONE where it goes along."""
+def _without(record: Any, gone: Collection[str], within: bool = False) -> Any:
+    """A record without its namings of what is gone: itself where there are none, _GONE where it goes along. `within`:
+    only for those that may name what is of their own room alone."""
     changes: dict[str, Any] = {}
     for field, parts in _told(record):
-        left = [part for part in (_part(field, part, gone) for part in parts) if part is not _GONE]
+        left = [part for part in (_part(field, part, gone, within) for part in parts) if part is not _GONE]
         if len(left) == len(parts) and all(a is b for a, b in zip(left, parts)):
             continue
         if field.many:
@@ -183,7 +224,7 @@ def _without(record: Any, gone: Collection[str]) -> Any:
         elif field.ref is not None and field.ref.gone == "clear":
             changes[field.name] = None
         elif field.name in _STANDS_IN.get(type(record), ()):
-            return _without(_STANDS_IN[type(record)][field.name](record), gone)
+            return _without(_STANDS_IN[type(record)][field.name](record), gone, within)
         else:
             return _GONE
     if not changes:
@@ -192,10 +233,10 @@ def _without(record: Any, gone: Collection[str]) -> Any:
     return replace(made, k=min(made.k, len(made.of))) if isinstance(made, AtLeast) else made
 
 
-def _part(field: _Field, part: Any, gone: Collection[str]) -> Any:
+def _part(field: _Field, part: Any, gone: Collection[str], within: bool) -> Any:
     if field.ref is None:
-        return _without(part, gone)
-    return _GONE if part in gone else part
+        return _without(part, gone, within)
+    return _GONE if part in gone and (field.ref.same_room or not within) else part
 
 
 @cache
@@ -204,6 +245,68 @@ def _needs_one(kind: Any, name: str) -> bool:
     hint = typing.get_type_hints(kind, include_extras=True)[name]
     notes = get_args(hint)[1:] if get_origin(hint) is Annotated else ()
     return any(isinstance(n, msgspec.Meta) and (n.min_length or 0) > 0 for n in notes)
+
+
+# -- staying within a room -----------------------------------------------------------------------------------------
+
+
+class Astray(NamedTuple):
+    """A record that names one which is of another room, though it may name its own room's only."""
+
+    path: str
+    holder: Any
+    other: Any
+
+
+def astray(project: Project) -> Iterator[Astray]:
+    """Namings that must stay within a room and do not. Those of what is not there are passed over."""
+    for collection in COLLECTIONS:
+        records = getattr(project, collection)
+        for i, (path, ref, ident) in indexed(records, _within_rooms):
+            other = _there(project, ref, ident)
+            if other is not None and other.room != records[i].room:
+                yield Astray(f"{collection}[{i}].{path}", records[i], other)
+
+
+def settled(project: Project) -> Project:
+    """The project after things came into other rooms: whoever may name only what is of their own room does without
+    what went, as if that were gone for them. Itself where all is well."""
+    while True:
+        gone: dict[str, set[str]] = {}
+        for found in astray(project):
+            gone.setdefault(found.holder.id, set()).add(found.other.id)
+        if not gone:
+            return project
+        leaving = []
+        for collection in COLLECTIONS:
+            records = getattr(project, collection)
+            if gone.keys().isdisjoint(ids_of(records)):
+                continue
+            kept = []
+            for record in records:
+                left = _without(record, gone[record.id], within=True) if record.id in gone else record
+                if left is _GONE:
+                    leaving.append(record.id)
+                else:
+                    kept.append(left)
+            project = replace(project, **{collection: tuple(kept)})
+        project = without(project, leaving) if leaving else project
+
+
+def _there(project: Project, ref: Ref, ident: str) -> Any:
+    for collection in ref.collections:
+        records = getattr(project, collection)
+        if ident in ids_of(records):
+            return find(records, ident)
+    return None
+
+
+def _within_rooms(records: tuple[Any, ...]) -> tuple[tuple[int, Reference], ...]:
+    """The namings among some records that must stay within a room, each with the number of its holder."""
+    return tuple(
+        (i, Reference(*each)) for i, found in enumerate(indexed(records, _named_by)) for each in found
+        if each[1].same_room
+    )  # fmt: skip
 
 
 # -- renaming and copying ------------------------------------------------------------------------------------------

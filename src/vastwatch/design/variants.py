@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, Variant, numbered, tidied
-from vastwatch.design.references import all_references, without
+from vastwatch.design.references import missing_names, settled, without
 
 # What a design decides.
 DECIDED = (
@@ -63,7 +63,7 @@ def designed_as(project: Project, variant: Variant) -> Project:
     while gone:
         other = without(other, gone)
         gone = _missing(other)
-    return other
+    return settled(other)
 
 
 def _outside(project: Project) -> set[str]:
@@ -73,15 +73,7 @@ def _outside(project: Project) -> set[str]:
 
 
 def _missing(project: Project) -> set[str]:
-    have: dict[str, set[str]] = {}
-    missing = set()
-    for found in all_references(project):
-        for c in found.ref.collections:
-            if c not in have:
-                have[c] = {r.id for r in getattr(project, c)}
-        if not any(found.ident in have[c] for c in found.ref.collections):
-            missing.add(found.ident)
-    return missing
+    return {ident for _, ident in missing_names(project)}
 
 
 def adopted(project: Project, ident: str) -> Project:

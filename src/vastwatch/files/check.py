@@ -20,11 +20,12 @@ from vastwatch.design.expressions import Expr
 from vastwatch.design.photometry import photometry_faults
 from vastwatch.design.places import room_at
 from vastwatch.design.presence import reports
-from vastwatch.design.project import COLLECTIONS, Project, Variant, on_level
-from vastwatch.design.references import dangling
+from vastwatch.design.project import COLLECTIONS, Project, Variant, find, find_any, indexed, on_level
+from vastwatch.design.references import astray, dangling, ids_of, singular
 from vastwatch.design.variants import DECIDED, designed_as
 from vastwatch.devices.faults import faults
 from vastwatch.files.pictures import kept_picture_fault
+from vastwatch.files.validation import longest, misfit
 from vastwatch.geometry import polygons
 from vastwatch.site.meter_scale import scale_of
 from vastwatch.words import one_line
@@ -63,24 +64,82 @@ def check_project(project: Project) -> None:
         raise ProjectError(fault)
 
 
-def faults_of(project: Project) -> Iterator[str]:
-    """Every breach, as `path: what is wrong`."""
-    too_deep = [*_all_nesting(project, "")]
-    for k, v in enumerate(project.variants):
-        too_deep += _all_nesting(v, f"variants[{k}].")
+# What the building holds, as variants see it.
+_SHARED = tuple(name for name in Project.__struct_fields__ if name not in (*DECIDED, "variants", "diary"))
+
+
+def faults_of(project: Project, since: Project | None = None) -> Iterator[str]:
+    """Every breach, as `path: what is wrong`. `since`: a project without any; then only what differs is looked at."""
+    new = _New(project, since)
+    too_deep = [*_all_nesting(project, "")] if new.any("presences", "rules", "outputs") else []
+    if new.any("variants"):
+        for k, v in enumerate(project.variants):
+            too_deep += _all_nesting(v, f"variants[{k}].")
     yield from too_deep
     if too_deep:
         # What walks an expression cannot follow it there.
         return
-    yield from _numbers(project, "")
-    yield from _ids(project)
-    yield from _others(project)
-    yield from _references(project)
-    yield from _devices(project)
-    yield from _pictures(project)
-    yield from _sizes(project)
-    yield from _shapes(project)
-    yield from _time_and_place(project)
+    for name in new.fields:
+        yield from _all_numbers(new, name)
+    if new.any(*COLLECTIONS):
+        yield from _ids(project)
+        yield from _others(project, since)
+        yield from _references(project)
+    elif new.any("variants", "diary"):
+        yield from _others(project, since)
+    elif new.any("brief"):
+        yield from _references(project)
+    if new.any("devices", "sensors", "circuits"):
+        yield from _devices(project)
+    if new.any("levels"):
+        yield from _pictures(project)
+    yield from _sizes(new)
+    yield from _shapes(new)
+    if new.any("brief", "place"):
+        yield from _time_and_place(project)
+
+
+class _New:
+    """What is not as it was in a project in which all is well; everything where there is none."""
+
+    def __init__(self, project: Project, since: Project | None) -> None:
+        self.project, self.since = project, since
+        self.fields = tuple(
+            name for name in project.__struct_fields__
+            if since is None or getattr(project, name) is not getattr(since, name)
+        )  # fmt: skip
+
+    def any(self, *names: str) -> bool:
+        """Whether one of these fields is new."""
+        return any(name in self.fields for name in names)
+
+    def records(self, name: str) -> Iterator[tuple[int, Any]]:
+        """Those records of a list that were not there before, each with its number."""
+        if name not in self.fields:
+            return
+        before = frozenset() if self.since is None else indexed(getattr(self.since, name), _identities)
+        for i, record in enumerate(getattr(self.project, name)):
+            if id(record) not in before:
+                yield i, record
+
+
+def _identities(records: tuple[Any, ...]) -> frozenset[int]:
+    return frozenset(map(id, records))
+
+
+def _all_numbers(new: _New, name: str) -> Iterator[str]:
+    value = getattr(new.project, name)
+    if isinstance(value, tuple):
+        most = longest(Project, name)
+        if most is not None and len(value) > most:
+            yield f"{name}: there are {len(value)}, and may be {most} at the most"
+        for i, record in new.records(name):
+            yield from _numbers(record, f"{name}[{i}]")
+            words = misfit(record, f"{name}[{i}]")
+            if words is not None:
+                yield words
+    else:
+        yield from _numbers(value, name)
 
 
 def _all_nesting(holder: Project | Variant, path: str) -> Iterator[str]:
@@ -123,6 +182,10 @@ def _numbers(value: Any, path: str) -> Iterator[str]:
 
 
 def _ids(project: Project) -> Iterator[str]:
+    lists = [ids_of(getattr(project, c)) for c in COLLECTIONS]
+    together = frozenset[str]().union(*lists)
+    if len(together) == sum(map(len, lists)) == sum(len(getattr(project, c)) for c in COLLECTIONS):
+        return
     seen: dict[str, str] = {}
     for collection in COLLECTIONS:
         for i, record in enumerate(getattr(project, collection)):
@@ -132,9 +195,11 @@ def _ids(project: Project) -> Iterator[str]:
             seen[record.id] = path
 
 
-def _others(project: Project) -> Iterator[str]:
+def _others(project: Project, since: Project | None) -> Iterator[str]:
     """The variants, each as if it were the design; and the diary."""
     names: set[str] = set()
+    before = set() if since is None else {id(v) for v in since.variants}
+    same_site = since is not None and all(getattr(project, n) is getattr(since, n) for n in _SHARED)
     for i, variant in enumerate(project.variants):
         if variant.id in names:
             yield f"variants[{i}].id: the id '{variant.id}' is already used by another variant"
@@ -144,7 +209,11 @@ def _others(project: Project) -> Iterator[str]:
         if twice is not None:
             yield f"variants[{i}]: the id '{twice}' is used twice in it"
             continue
-        for fault in faults_of(designed_as(replace(project, diary=()), variant)):
+        known = id(variant) in before
+        if known and same_site:
+            continue
+        # What it shares with the design is looked at there.
+        for fault in faults_of(designed_as(project, variant), replace(project, variants=())):
             yield f"variants[{i}] ('{variant.name}'): {fault}"
     noted: set[str] = set()
     for i, note in enumerate(project.diary):
@@ -181,24 +250,25 @@ def _references(project: Project) -> Iterator[str]:
 
 
 def _ladders(project: Project) -> Iterator[str]:
-    """That scenes, rows and buttons are of one room, and what photometries say of every direction."""
-    rooms = {lamp.id: lamp.room for lamp in project.lamps}
-    of_scene = {s.id: s.room for s in project.scenes}
+    """That what names only its own room's does so, and what photometries say of every direction."""
+    for found in astray(project):
+        there = find_any(project, found.other.id)
+        what = singular(there[0]) if there else "record"
+        yield f"{found.path}: the {what} '{found.other.name}' is of another room than '{found.holder.name}'"
     for i, scene in enumerate(project.scenes):
-        named: set[str] = set()
-        for k, x in enumerate(scene.levels):
-            if rooms.get(x.lamp, scene.room) != scene.room:
-                yield f"scenes[{i}].levels[{k}]: the lamp '{x.lamp}' is not in the room of '{scene.name}'"
-            if x.lamp in named:
-                yield f"scenes[{i}].levels[{k}]: '{scene.name}' names the lamp '{x.lamp}' twice"
-            named.add(x.lamp)
-    yield from _groups(project, rooms)
-    for i, rule in enumerate(project.rules):
-        if of_scene.get(rule.scene, rule.room) != rule.room:
-            yield f"rules[{i}].scene: the scene '{rule.scene}' is of another room"
-    for i, button in enumerate(project.buttons):
-        if button.scene is not None and of_scene.get(button.scene, button.room) != button.room:
-            yield f"buttons[{i}].scene: the scene '{button.scene}' is of another room"
+        lamps = [x.lamp for x in scene.levels]
+        for k, lamp in enumerate(lamps):
+            if lamp in lamps[:k]:
+                yield f"scenes[{i}].levels[{k}]: '{scene.name}' names the lamp '{lamp}' twice"
+    taken: dict[str, str] = {}
+    for i, group in enumerate(project.lamp_groups):
+        for k, lamp in enumerate(group.lamps):
+            if lamp in taken:
+                yield (
+                    f"lamp_groups[{i}].lamps[{k}]: the lamp '{lamp}' is in '{taken[lamp]}' already, and goes by one "
+                    "ladder"
+                )
+            taken[lamp] = group.name
     for i, p in enumerate(project.photometries):
         for words in photometry_faults(p):
             yield f"photometries[{i}]: {words}"
@@ -211,23 +281,6 @@ def _ladders(project: Project) -> Iterator[str]:
                 scale_of(d)
             except ValueError as e:
                 yield f"rooms[{i}].darkness.readings: {e}"
-
-
-def _groups(project: Project, rooms: dict[str, str]) -> Iterator[str]:
-    """That groups have lamps of their own room, each lamp in one of them; and that rows are of the room of theirs."""
-    taken: dict[str, str] = {}
-    for i, group in enumerate(project.lamp_groups):
-        for k, lamp in enumerate(group.lamps):
-            path = f"lamp_groups[{i}].lamps[{k}]"
-            if rooms.get(lamp, group.room) != group.room:
-                yield f"{path}: the lamp '{lamp}' is not in the room of '{group.name}'"
-            if lamp in taken:
-                yield f"{path}: the lamp '{lamp}' is in '{taken[lamp]}' already, and goes by one ladder"
-            taken[lamp] = group.name
-    of_group = {g.id: g.room for g in project.lamp_groups}
-    for i, rule in enumerate(project.rules):
-        if rule.group is not None and of_group.get(rule.group, rule.room) != rule.room:
-            yield f"rules[{i}].group: the lamp group '{rule.group}' is of another room"
 
 
 def _conclusions(project: Project) -> Iterator[str]:
@@ -268,19 +321,20 @@ def _devices(project: Project) -> Iterator[str]:
             yield f"circuits[{i}].module: '{circuit.module}' switches nothing"
 
 
-def _sizes(project: Project) -> Iterator[str]:
+def _sizes(new: _New) -> Iterator[str]:
     """Numbers that are finite and of their type, and yet none that anything of the kind has."""
+    project = new.project
     for collection in ("levels", "walls", "openings", "rooms", "furnishings", "spots", "sensors"):
-        for i, record in enumerate(getattr(project, collection)):
+        for i, record in new.records(collection):
             for name in record.__struct_fields__:
                 value = getattr(record, name)
                 if name in SANE and value is not None and not SANE[name][0] <= value <= SANE[name][1]:
                     low, high = SANE[name]
                     yield f"{collection}[{i}].{name}: {value:g} is not from {low:g} to {high:g}"
-    for i, sensor in enumerate(project.sensors):
+    for i, sensor in new.records("sensors"):
         if not -0.01 <= sensor.at[2] <= 100.0:
             yield f"sensors[{i}].at: '{sensor.name}' is {sensor.at[2]:g} m above its floor, not from 0 to 100"
-    for i, level in enumerate(project.levels):
+    for i, level in enumerate(project.levels if new.any("levels", "rooms") else ()):
         points = [p for room in on_level(project.rooms, level.id) for p in room.outline]
         if points:
             (x0, x1), (y0, y1) = ((min(c), max(c)) for c in zip(*points))
@@ -291,57 +345,67 @@ def _sizes(project: Project) -> Iterator[str]:
                 )
 
 
-def _shapes(project: Project) -> Iterator[str]:
-    for name, rows in (
-        ("walls", [(*w.a, *w.b) for w in project.walls]),
-        ("rooms", [c for r in project.rooms for p in r.outline for c in p]),
-        ("furnishings", [c for f in project.furnishings for p in f.outline for c in p]),
-        ("sensors", [s.at for s in project.sensors]),
-        ("spots", [s.at for s in project.spots]),
-        ("lamps", [lamp.at for lamp in project.lamps]),
-        ("outputs", [output.at for output in project.outputs]),
-        ("buttons", [button.at for button in project.buttons]),
-        ("hazards", [c for h in project.hazards for p in h.outline for c in p]),
-        ("zones", [c for z in project.zones for p in z.outline for c in p]),
-        ("sensors", [s.settings.measured_at or (0.0, 0.0) for s in project.sensors]),
-        ("sockets", [s.at for s in project.sockets]),
-        ("switches", [s.at for s in project.switches]),
-    ):
-        for i, row in enumerate(rows):
-            for c in row if isinstance(row, tuple) else (row,):
+# What has outlines, and what a place.
+_OUTLINED = ("rooms", "furnishings", "hazards", "zones")
+_PLACED = ("sensors", "spots", "lamps", "outputs", "buttons", "sockets", "switches")
+
+
+def _shapes(new: _New) -> Iterator[str]:
+    project = new.project
+    for name in ("walls", *_OUTLINED, *_PLACED):
+        for i, record in new.records(name):
+            for c in _coordinates(record):
                 if abs(c) > FARTHEST:
-                    where = f"{name}[{i}]" if name not in ("rooms", "furnishings", "hazards", "zones") else name
-                    yield f"{where}: the coordinate {c:g} m lies more than {FARTHEST:g} m out"
-    for i, wall in enumerate(project.walls):
+                    yield f"{name}[{i}]: the coordinate {c:g} m lies more than {FARTHEST:g} m out"
+    for i, wall in new.records("walls"):
         if math.dist(wall.a, wall.b) < 0.01:
             yield f"walls[{i}]: wall '{wall.id}' has no length"
-    walls = {w.id: w for w in project.walls}
-    for i, opening in enumerate(project.openings):
-        wall_length = math.dist(walls[opening.wall].a, walls[opening.wall].b)
-        if opening.offset + opening.width > wall_length + 1e-6:
-            yield (
-                f"openings[{i}]: '{opening.id}' ends at {opening.offset + opening.width:g} m, "
-                f"but its wall is {wall_length:g} m long"
-            )
-        if opening.head <= opening.sill:
-            yield f"openings[{i}].head: the head of '{opening.id}' is not above its sill"
-    for collection in ("rooms", "furnishings", "hazards", "zones"):
-        for i, record in enumerate(getattr(project, collection)):
+    if new.any("walls", "openings"):
+        yield from _openings(project)
+    for collection in _OUTLINED:
+        for i, record in new.records(collection):
             crossing = polygons.self_crossing(record.outline)
             if crossing is not None:
                 a, b = crossing
                 yield f"{collection}[{i}].outline: '{record.id}' crosses itself at its sides {a + 1} and {b + 1}"
             elif polygons.area(record.outline) < 1e-4:
                 yield f"{collection}[{i}].outline: '{record.id}' encloses no area"
-    for i, f in enumerate(project.furnishings):
+    for i, f in new.records("furnishings"):
         if f.z1 <= f.z0:
             yield f"furnishings[{i}].z1: the top of '{f.id}' is not above its bottom"
         if f.kind == "stair" and f.climb is None:
             yield f"furnishings[{i}].climb: the stair '{f.id}' needs the direction it climbs"
-    for i, sensor in enumerate(project.sensors):
+    for i, sensor in enumerate(project.sensors) if new.any("rooms") else new.records("sensors"):
         if room_at(project, sensor.level, sensor.at[0], sensor.at[1]) is None:
             x, y, _ = sensor.at
             yield f"sensors[{i}].at: '{sensor.name}' at ({x:g}, {y:g}) is outside every room of its level"
+
+
+def _coordinates(record: Any) -> Iterator[float]:
+    if hasattr(record, "outline"):
+        for p in record.outline:
+            yield from p
+    elif hasattr(record, "at"):
+        yield from record.at
+    else:
+        yield from (*record.a, *record.b)
+    yield from getattr(getattr(record, "settings", None), "measured_at", None) or ()
+
+
+def _openings(project: Project) -> Iterator[str]:
+    ids = ids_of(project.walls)
+    for i, opening in enumerate(project.openings):
+        if opening.head <= opening.sill:
+            yield f"openings[{i}].head: the head of '{opening.id}' is not above its sill"
+        if opening.wall not in ids:
+            continue
+        wall = find(project.walls, opening.wall)
+        wall_length = math.dist(wall.a, wall.b)
+        if opening.offset + opening.width > wall_length + 1e-6:
+            yield (
+                f"openings[{i}]: '{opening.id}' ends at {opening.offset + opening.width:g} m, "
+                f"but its wall is {wall_length:g} m long"
+            )
 
 
 def _time_and_place(project: Project) -> Iterator[str]:

@@ -20,7 +20,7 @@ from platformdirs import user_state_path
 
 from vastwatch.design.project import Project
 from vastwatch.files.check import ProjectError
-from vastwatch.files.project_file import LARGEST, decode, encode
+from vastwatch.files.project_file import LARGEST, encode, recovered
 from vastwatch.files.reading import Stamp, read_whole
 from vastwatch.files.writing import sweep, write_atomically
 from vastwatch.words import plain_reason
@@ -31,13 +31,14 @@ UNREADABLE = ".unreadable"
 @dataclass(frozen=True)
 class Leftover:
     """Unsaved work of a program that is no longer running. `path` is the project's file, None if never saved, and
-    `stamp` what that file was when it was read or written last."""
+    `stamp` what that file was when it was read or written last; `left_out` what of the work could not be kept."""
 
     journal: Path
     path: str | None
     saved_at: float
     project: Project
     stamp: Stamp | None = None
+    left_out: tuple[str, ...] = ()
 
 
 def journal_folder() -> Path:
@@ -116,8 +117,10 @@ def _read(file: Path) -> Leftover | None:
     match head.get("stamp"):
         case [int(size), int() | float() as written_at, str(digest)]:
             stamp = Stamp(size, float(written_at), digest)
-    path = head["path"] if isinstance(head["path"], str) else None
-    return Leftover(file, path, float(at), decode(body), stamp)
+    # A path that hangs on where the program ran then means another file now.
+    path = head["path"] if isinstance(head["path"], str) and Path(head["path"]).is_absolute() else None
+    project, left_out = recovered(body)
+    return Leftover(file, path, float(at), project, stamp, left_out)
 
 
 def _life(pid: int) -> str | None:

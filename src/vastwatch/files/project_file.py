@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import json
 import os
-import re
 import unicodedata
 from importlib import resources
 from pathlib import Path
@@ -18,12 +17,12 @@ from typing import Any
 import msgspec
 
 from vastwatch.design.project import FORMAT, VERSION, Project
-from vastwatch.devices.types import IP_PATTERN
 from vastwatch.files.check import ProjectError, check_project
+from vastwatch.files.mending import Mended, mended
 from vastwatch.files.migrate import migrated
 from vastwatch.files.reading import Stamp, read_stamped
+from vastwatch.files.validation import explain_validation, in_names, own_number, shown
 from vastwatch.files.writing import previous, write_atomically
-from vastwatch.site.record import CLOCK_PATTERN, DATE_PATTERN, ID_PATTERN
 
 SUFFIX = ".vastwatch.json"
 # Far above any building; a larger file is not a project.
@@ -31,19 +30,6 @@ LARGEST = 200_000_000
 # Fields whose text may have several lines, and kinds of characters that no text shows.
 LINES_IN = ("notes",)
 UNSHOWN = ("Cc", "Zl", "Zp")
-
-_KINDS = {
-    "float": "a number", "int": "a whole number", "str": "text", "bool": "true or false", "array": "a list",
-    "object": "an object", "null": "nothing",
-}  # fmt: skip
-
-
-_PATTERNS = {
-    CLOCK_PATTERN: "a time of day such as 07:30",
-    DATE_PATTERN: "a date such as 2026-01-12",
-    IP_PATTERN: "a protection class such as IP44",
-    ID_PATTERN: "an id of small letters, digits, dots, dashes and underscores",
-}
 
 
 def load_project(path: str | os.PathLike[str]) -> Project:
@@ -68,18 +54,7 @@ def load_demo() -> Project:
 
 def decode(raw: bytes) -> Project:
     """A checked project from the bytes of a file. Raises ProjectError."""
-    document = _parsed(raw)
-    if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise ProjectError(f'this is not a project file: "format" is not "{FORMAT}"')
-    version = document.get("version")
-    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise ProjectError(f"version: expected a whole number from 1, got {_shown(version)}")
-    if version > VERSION:
-        raise ProjectError(
-            f"this project was saved by a newer version of the program (file version {version}, "
-            f"this one reads up to {VERSION}); it was left as it is"
-        )
-    document = migrated(document)
+    document = _document(raw)
     try:
         project = msgspec.convert(_readable(document), Project)
     except msgspec.ValidationError as e:
@@ -90,16 +65,39 @@ def decode(raw: bytes) -> Project:
     return project
 
 
+def recovered(raw: bytes) -> Mended:
+    """What can be kept of the bytes of a file that may break the rules. Raises ProjectError for what is no project at
+    all."""
+    try:
+        return Mended(decode(raw), ())
+    except ProjectError:
+        try:
+            return mended(_readable(_document(raw)))
+        except RecursionError:
+            raise ProjectError("the file is nested too deeply to be a project") from None
+
+
+def _document(raw: bytes) -> dict[str, Any]:
+    """The plain values of a file, in the present version. Raises ProjectError for no project, or one of a newer."""
+    document = _parsed(raw)
+    if not isinstance(document, dict) or document.get("format") != FORMAT:
+        raise ProjectError(f'this is not a project file: "format" is not "{FORMAT}"')
+    version = document.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise ProjectError(f"version: expected a whole number from 1, got {shown(version)}")
+    if version > VERSION:
+        raise ProjectError(
+            f"this project was saved by a newer version of the program (file version {version}, "
+            f"this one reads up to {VERSION}); it was left as it is"
+        )
+    return migrated(document)
+
+
 def encode(project: Project) -> bytes:
     """The bytes of the file: UTF-8, sorted keys, indented, lists of numbers on one line, one newline at the end."""
     parts: list[str] = []
-    _write(msgspec.to_builtins(project, enc_hook=_own_number), "", parts)
+    _write(msgspec.to_builtins(project, enc_hook=own_number), "", parts)
     return ("".join(parts) + "\n").encode()
-
-
-def _own_number(value: Any) -> Any:
-    """A number of an array library as a plain one: no work may be lost for a slip of an edit."""
-    return value.item()
 
 
 def _write(value: Any, indent: str, out: list[str]) -> None:
@@ -139,7 +137,10 @@ def save_project(project: Project, path: str | os.PathLike[str]) -> Stamp:
     Raises ProjectError when the project is not fit to be read again, or the disk refuses; the old file is then
     untouched.
     """
-    check_project(project)
+    try:
+        check_project(project)
+    except ProjectError as e:
+        raise ProjectError(f"this project cannot be saved: {in_names(project, str(e))}") from None
     return write_atomically(Path(path), encode(project), keep=previous)
 
 
@@ -199,60 +200,3 @@ def _fields(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         twice = next(n for n in names if names.count(n) > 1)
         raise ValueError(f"the field '{twice[:40]}' is there twice in one object; only one of them can be meant")
     return fields
-
-
-def explain_validation(message: str, document: Any) -> str:
-    """Our sentence for a validation message such as 'Expected `float`, got `str` - at `$.sensors[3].at[2]`'."""
-    what, _, where = message.partition(" - at ")
-    path = where.strip("`").removeprefix("$").removeprefix(".")
-    value = _look_up(document, path)
-    if m := re.match(r"Object contains unknown field `(.*)`", what):
-        text = f"there is no field '{m[1]}' in this version's format"
-    elif m := re.match(r"Object missing required field `(.*)`", what):
-        text = f"the field '{m[1]}' is missing"
-    elif re.match(r"Expected `array` of length <= 0", what):
-        text = "this version of the program has no use for these yet; the list must be empty"
-    elif m := re.match(r"Expected `array` of (.*)", what):
-        text = f"expected a list of {m[1].replace('`', '')}, got {_shown(value)}"
-    elif m := re.match(r"Expected `(.*)`, got `(.*)`", what):
-        kinds = [_KINDS.get(k.strip(), k.strip()) for k in m[1].split("|")]
-        text = f"expected {' or '.join(kinds)}, got {_shown(value)}"
-    elif m := re.match(r"Expected `str` matching regex '(.*)'", what):
-        text = f"expected {_PATTERNS.get(m[1].encode().decode('unicode_escape'), 'another form')}, got {_shown(value)}"
-    elif m := re.match(r"Expected `(\w+)` (.*)", what):
-        text = f"expected {_KINDS.get(m[1], m[1])} {_bound(m[2].replace('`', ''))}, got {_shown(value)}"
-    elif re.match(r"Invalid enum value|Invalid value", what):
-        text = f"{_shown(value)} is not one of the possible values"
-    else:
-        text = what[:1].lower() + what[1:].replace("`", "'")
-    return f"{path}: {text}" if path else text
-
-
-def _bound(text: str) -> str:
-    """`of at least 0` of `>= 0.0`; what is no bound stays as it is."""
-    m = re.fullmatch(r"(>=|<=|>|<) (-?[\d.]+(?:e[+-]?\d+)?)", text)
-    if m is None:
-        return text
-    words = {">=": "of at least", "<=": "of at most", ">": "above", "<": "below"}
-    return f"{words[m[1]]} {float(m[2]):g}"
-
-
-def _look_up(document: Any, path: str) -> Any:
-    try:
-        for name, index in re.findall(r"([^.\[\]]+)|\[(\d+)\]", path):
-            document = document[int(index)] if index else document[name]
-    except (KeyError, IndexError, TypeError):
-        return None
-    return document
-
-
-def _shown(value: Any) -> str:
-    if isinstance(value, str):
-        return f"'{value[:40]}'"
-    if isinstance(value, list):
-        return f"a list of {len(value)}"
-    if isinstance(value, dict):
-        return "an object"
-    if value is None:
-        return "nothing"
-    return str(value)

@@ -31,14 +31,17 @@ Id = Annotated[str, msgspec.Meta(pattern=ID_PATTERN, description="unique in the 
 @dataclass(frozen=True)
 class Ref:
     """Declares, within Annotated, that a text is the id of another record: of which lists, and what becomes of its
-    holder when that record goes. "along": it goes too; "clear": it forgets the other and stays."""
+    holder when that record goes. "along": it goes too; "clear": it forgets the other and stays. `same_room`: only what
+    is of the same room is named, and what comes into another is gone for this holder."""
 
     collections: tuple[str, ...]
     gone: Literal["along", "clear"]
+    same_room: bool
 
-    def __init__(self, *collections: str, gone: Literal["along", "clear"] = "along") -> None:
+    def __init__(self, *collections: str, gone: Literal["along", "clear"] = "along", same_room: bool = False) -> None:
         object.__setattr__(self, "collections", collections)
         object.__setattr__(self, "gone", gone)
+        object.__setattr__(self, "same_room", same_room)
 
 
 @dataclass(frozen=True)

@@ -61,14 +61,20 @@ def add_opening(project: Project, wall: str, kind: OpeningKind, middle: float) -
 
 
 def move_opening(project: Project, ident: str, offset: float) -> Project:
-    """Slide an opening along its wall, to so many metres from the wall's end; what is fixed to it goes along."""
+    """Slide an opening along its wall, to so many metres from the wall's end, or as near as it fits; what is fixed to
+    it goes along."""
     opening = find(project.openings, ident)
+    wall = find(project.walls, opening.wall)
+    offset = max(min(offset, math.dist(wall.a, wall.b) - opening.width), 0.0)
     _, (ux, uy) = opening_middle(project, opening)
     by = offset - opening.offset
     project = put(project, replace(opening, offset=offset))
     for sensor in fixed_to(project, ident):
         x, y, z = sensor.at
-        project = put(project, replace(sensor, at=(round(x + by * ux, 4), round(y + by * uy, 4), z)))
+        at = (round(x + by * ux, 4), round(y + by * uy, 4))
+        if room_at(project, sensor.level, *at) is None:
+            raise ValueError(f"{sensor.name} would be left outside")
+        project = put(project, replace(sensor, at=(*at, z)))
     return project
 
 
@@ -190,6 +196,8 @@ def move_furnishing(project: Project, ident: str, dx: float, dy: float, degrees:
     for sensor in fixed_to(project, ident):
         x, y, z = sensor.at
         at = turned(((x - cx, y - cy),), to, degrees)[0]
+        if room_at(project, sensor.level, *at) is None:
+            raise ValueError(f"{sensor.name} would be left outside")
         project = put(project, replace(sensor, at=(*at, z), yaw=(sensor.yaw + degrees) % 360))
     return project
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from msgspec.structs import replace
@@ -18,19 +19,23 @@ from vastwatch.site.record import Point
 def add_scene(
     project: Project, room: str, name: str, levels: dict[str, float], fade_s: float = 2.0
 ) -> tuple[Project, Scene]:
-    """Another scene of a room, by lamp ids; numbered on where its name is taken there."""
+    """Another scene of a room, by lamp ids; numbered on where its name is taken there. Raises ValueError for a lamp of
+    another room."""
+    _of_room(project, room, levels)
     name = numbered(name, (s.name for s in scenes_in(project, room)))
     made = Scene(
         id=fresh_id(project, f"scene {name}"), room=room, name=name,
-        levels=tuple(LampLevel(lamp=lamp, level=level, fade_s=fade_s) for lamp, level in levels.items()),
+        levels=tuple(LampLevel(lamp=x, level=_share(level), fade_s=max(fade_s, 0.0)) for x, level in levels.items()),
     )  # fmt: skip
     return replace(project, scenes=(*project.scenes, made)), made
 
 
 def set_level(project: Project, scene: str, lamp: str, level: float) -> Project:
-    """How far a lamp burns in a scene, 0 to 1; with the fade of the scene's others where it had none there."""
+    """How far a lamp burns in a scene, 0 to 1; with the fade of the scene's others where it had none there. Raises
+    ValueError for a lamp of another room."""
     record = find(project.scenes, scene)
-    level = min(max(level, 0.0), 1.0)
+    _of_room(project, record.room, (lamp,))
+    level = _share(level)
     if any(x.lamp == lamp for x in record.levels):
         levels = tuple(replace(x, level=level) if x.lamp == lamp else x for x in record.levels)
     else:
@@ -42,7 +47,18 @@ def set_level(project: Project, scene: str, lamp: str, level: float) -> Project:
 def set_fade(project: Project, scene: str, seconds: float) -> Project:
     """How slowly a scene is gone to, all its lamps alike."""
     record = find(project.scenes, scene)
-    return put(project, replace(record, levels=tuple(replace(x, fade_s=seconds) for x in record.levels)))
+    return put(project, replace(record, levels=tuple(replace(x, fade_s=max(seconds, 0.0)) for x in record.levels)))
+
+
+def _share(level: float) -> float:
+    return min(max(level, 0.0), 1.0)
+
+
+def _of_room(project: Project, room: str, lamps: Iterable[str]) -> None:
+    """Raises ValueError for a lamp that is not in a room."""
+    there = {x.id for x in lamps_in(project, room)}
+    if any(lamp not in there for lamp in lamps):
+        raise ValueError("a scene asks for lamps of its own room")
 
 
 def add_row(

@@ -20,7 +20,9 @@ def output_of(project: Project, ident: str) -> Guarded:
 def add_output_row(project: Project, ident: str, name: str, when: Expr, level: float = 1.0) -> Project:
     """Another row of an output, the last."""
     output = output_of(project, ident)
-    return put(project, replace(output, rows=(*output.rows, Row(name=name, when=when, level=level))))
+    return put(
+        project, replace(output, rows=(*output.rows, Row(name=name, when=when, level=min(max(level, 0.0), 1.0))))
+    )
 
 
 def set_output_row(project: Project, ident: str, k: int, **changes: Any) -> Project:

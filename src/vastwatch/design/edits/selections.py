@@ -14,14 +14,12 @@ from msgspec.structs import replace
 from vastwatch.design.edits.following import fixed_to, spots_with
 from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import Project, find, find_any, fresh_id, put
+from vastwatch.design.references import settled
 from vastwatch.site.record import Point
 
 # What can be moved, mirrored and duplicated as a selection.
 MOVABLE = ("furnishings", "spots", "lamps", "outputs", "sensors", "hazards", "sockets", "switches")
 Side = Literal["left", "right", "top", "bottom", "middle", "centre"]
-
-
-# -- rooms ---------------------------------------------------------------------------------------------------------
 
 
 # -- selections ----------------------------------------------------------------------------------------------------
@@ -73,7 +71,7 @@ def _all(
     for collection, record in records_of(project, _with_companions(project, idents)):
         if collection in MOVABLE:
             project = put(project, _mapped(project, record, to, turn))
-    return project
+    return settled(project)
 
 
 def move_many(project: Project, idents: Sequence[str], dx: float, dy: float) -> Project:
@@ -173,7 +171,7 @@ def move_many_exactly(project: Project, idents: Sequence[str], dx: float, dy: fl
     """Move just these records, and not what lies on them."""
     for _, record in records_of(project, idents):
         project = put(project, _mapped(project, record, lambda p: (round(p[0] + dx, 4), round(p[1] + dy, 4)), _same))
-    return project
+    return settled(project)
 
 
 def _same(degrees: float) -> float:
@@ -187,6 +185,3 @@ def set_many(project: Project, idents: Iterable[str], **fields: Any) -> Project:
         if mine:
             project = put(project, replace(record, **mine))
     return project
-
-
-# -- levels --------------------------------------------------------------------------------------------------------

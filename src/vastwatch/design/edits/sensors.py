@@ -86,7 +86,9 @@ def could_be(project: Project, sensor: Sensor, types: Sequence[DeviceType]) -> l
 
 def with_type(project: Project, sensor_id: str, device: DeviceType) -> Project:
     """Another type in a sensor's place: name, place, aim and what reads it stay, its zones too, though they may be kept
-    aside; of what is set at it, what the new type can be set to."""
+    aside; of what is set at it, what the new type can be set to. Raises ValueError for a type that senses nothing."""
+    if device.is_module:
+        raise ValueError(f"{device.name} switches a circuit and senses nothing")
     sensor = find(project.sensors, sensor_id)
     if all(d.id != device.id for d in project.devices):
         project = replace(project, devices=(*project.devices, device))
@@ -122,7 +124,7 @@ def set_roles(project: Project, presence: str, roles: Roles) -> Project:
 def set_hold(project: Project, presence: str, seconds: float) -> Project:
     """Set a presence's hold time. Raises ValueError where the expression has no single one."""
     old = find(project.presences, presence)
-    expr = with_hold(old.expr, seconds)
+    expr = with_hold(old.expr, max(seconds, 0.0))
     if expr is None:
         raise ValueError(f"{old.name} has no single hold time to set")
     return put(project, replace(old, expr=expr))

@@ -11,10 +11,13 @@ from msgspec.structs import replace
 from vastwatch.design.edits.building import LAMP_LM_W, SAME, fresh_name_id, missing_walls
 from vastwatch.design.edits.fittings import MORE_LAMP_W
 from vastwatch.design.edits.removing import Removal, removed
+from vastwatch.design.ladders import ladder_rows, lamps_for
 from vastwatch.design.places import room_at
-from vastwatch.design.project import IN_ROOMS, Project, find, numbered, on_level, put
-from vastwatch.design.records import Lamp
+from vastwatch.design.project import IN_ROOMS, Project, Variant, find, numbered, on_level, put, tidied
+from vastwatch.design.records import Lamp, LampGroup
+from vastwatch.design.references import ids_of, renamed, settled
 from vastwatch.design.relations import presence_of
+from vastwatch.design.variants import DECIDED
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Room, Wall
 from vastwatch.site.record import Outline, Point
@@ -84,19 +87,20 @@ def join_rooms(project: Project, one: str, other: str) -> Removal:
     """Make one room of two that share a wall; the stretch between them goes, with its doors. The first one's name and
     use stay. Raises ValueError where they share none, or would enclose a hole."""
     a, b = find(project.rooms, one), find(project.rooms, other)
+    if a is b:
+        raise ValueError("two rooms are joined, not one with itself")
     if a.level != b.level:
         raise ValueError("rooms on two levels cannot be joined")
     outline = _union(a.outline, b.outline)
     project = replace(
-        project,
-        rooms=tuple(replace(a, outline=outline) if r is a else r for r in project.rooms if r is not b),
-        **{c: tuple(replace(r, room=a.id) if r.room == b.id else r for r in getattr(project, c)) for c in IN_ROOMS},
-        # What lit the other room is still concluded, and the one room's lamps follow what lit it.
-        presences=tuple(
-            replace(p, room=a.id, lights=p.lights and presence_of(project, a.id) is None) if p.room == b.id else p
-            for p in project.presences
-        ),
+        project, rooms=tuple(replace(a, outline=outline) if r is a else r for r in project.rooms if r is not b)
     )
+    together = _one_design(project, project, a, b)
+    variants = tuple(
+        _taken_back(v, _one_design(project, replace(project, **{what: getattr(v, what) for what in DECIDED}), a, b))
+        for v in project.variants
+    )
+    project = replace(together, variants=variants)
     inside = [w for w in on_level(project.walls, a.level) if _between(w, outline)]
     gone = {w.id for w in inside}
     doors = sum(o.wall in gone for o in project.openings)
@@ -106,6 +110,42 @@ def join_rooms(project: Project, one: str, other: str) -> Removal:
         project = replace(project, walls=(*project.walls, *missing_walls(project, a.level, room.outline)))
     words = [f"{len(inside)} wall{'s' if len(inside) != 1 else ''}"] + ([f"{doors} openings"] if doors else [])
     return Removal(project, tuple(words))
+
+
+def _one_design(building: Project, designed: Project, a: Room, b: Room) -> Project:
+    """A design in which all that was of one room is of another: `a` keeps its own. What lit `b` is still concluded, and
+    where both have a ladder the lamps of `b` go on by theirs, as a group; scenes of one name are numbered on."""
+    lamps = tuple(lamp.id for lamp in lamps_for(designed, b.id)) if ladder_rows(designed, b.id) else ()
+    both = bool(lamps) and bool(ladder_rows(designed, a.id))
+    lit = presence_of(designed, a.id) is not None
+    changes: dict[str, Any] = {}
+    if lit:
+        changes["presences"] = tuple(
+            replace(p, lights=False) if p.room == b.id and p.lights else p for p in designed.presences
+        )
+    names = [s.name for s in designed.scenes if s.room == a.id]
+    scenes = []
+    for scene in designed.scenes:
+        if scene.room == b.id:
+            scene = replace(scene, name=numbered(scene.name, names))
+            names.append(scene.name)
+        scenes.append(scene)
+    changes["scenes"] = tuple(scenes)
+    if both:
+        group = LampGroup(
+            id=fresh_name_id(building, f"lamps {b.name}"), room=b.id,
+            name=numbered(tidied(b.name), (g.name for g in designed.lamp_groups if g.room == a.id)), lamps=lamps,
+        )  # fmt: skip
+        # Groups without rows of their own had left their lamps to the room.
+        others = (
+            replace(g, lamps=tuple(x for x in g.lamps if x not in lamps)) if set(lamps) & set(g.lamps) else g
+            for g in designed.lamp_groups
+        )
+        changes["lamp_groups"] = (*others, group)
+        changes["rules"] = tuple(
+            replace(row, group=group.id) if row.room == b.id and row.group is None else row for row in designed.rules
+        )
+    return renamed(replace(designed, **changes), {b.id: a.id})
 
 
 def _between(wall: Wall, outline: Outline) -> bool:
@@ -133,11 +173,32 @@ def _union(a: Outline, b: Outline) -> Outline:
 
 
 def _rehomed(project: Project) -> Project:
-    """Spots, lamps and other outputs belong to the room they are in."""
+    """Spots, lamps and other outputs belong to the room they are in, of variants too; what named them in another does
+    without."""
+    at_home = settled(_at_home(project, project, IN_ROOMS))
+    variants = []
+    for variant in project.variants:
+        designed = replace(project, **{what: getattr(variant, what) for what in DECIDED})
+        homed = settled(_at_home(project, designed, tuple(c for c in IN_ROOMS if c in DECIDED)))
+        variants.append(_taken_back(variant, homed))
+    return replace(at_home, variants=tuple(variants))
+
+
+def _taken_back(variant: Variant, designed: Project) -> Variant:
+    """A variant with what was made of its design."""
+    changes = {what: getattr(designed, what) for what in DECIDED if getattr(designed, what) != getattr(variant, what)}
+    return replace(variant, **changes) if changes else variant
+
+
+def _at_home(project: Project, designed: Project, collections: tuple[str, ...]) -> Project:
+
+    rooms = ids_of(project.rooms)
 
     def home(record: Any) -> Any:
+        if record.room not in rooms:
+            return record
         level = find(project.rooms, record.room).level
         room = room_at(project, level, *record.at)
         return record if room is None or room.id == record.room else replace(record, room=room.id)
 
-    return replace(project, **{c: tuple(home(r) for r in getattr(project, c)) for c in IN_ROOMS})
+    return replace(designed, **{c: tuple(home(r) for r in getattr(designed, c)) for c in collections})

@@ -17,6 +17,7 @@ TEST_HOLD_S = 5.0
 def begin_test(project: Project, now: datetime, hold_s: float = TEST_HOLD_S) -> Project:
     """With every single hold shortened, and what it was kept. Raises ValueError in test mode already, or where no
     conclusion has a hold to shorten."""
+    hold_s = max(hold_s, 0.0)
     if project.brief.test_mode is not None:
         raise ValueError("the holds are shortened already")
     kept = tuple(

@@ -14,9 +14,11 @@ from typing import Any, NamedTuple
 from msgspec.structs import replace
 
 from vastwatch.design.edits.building import SAME, add_room, alongside, overlapped, room_edges, uncovered
+from vastwatch.design.edits.fittings import opening_middle
 from vastwatch.design.edits.removing import counted, removed
 from vastwatch.design.places import middle_of, room_of
-from vastwatch.design.project import IN_ROOMS, Project, find, fresh_id, fresh_ids, numbered, on_level
+from vastwatch.design.project import IN_ROOMS, Project, find, fresh_id, fresh_ids, numbered, on_level, put
+from vastwatch.design.references import copied
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Opening, Room, Wall
 from vastwatch.site.record import Outline, Point
@@ -57,12 +59,27 @@ def move_room(project: Project, ident: str, dx: float, dy: float) -> Relocated:
     for collection, idents in carried.items():
         moved = tuple(_moved(r, dx, dy) if r.id in idents else r for r in getattr(project, collection))
         project = replace(project, **{collection: moved})
+    project = _at_their_doors(project, stay)
     return Relocated(project, (counted(len(lost), "opening"),) if lost else ())
 
 
+def _at_their_doors(project: Project, stay: set[str]) -> Project:
+    """Sensors that are fixed to a door or window which stays, on the side of the room that went, hang in the opening
+    itself. Raises ValueError where one is outside every room even so."""
+    for sensor in project.sensors:
+        if room_of(project, sensor) is not None:
+            continue
+        if sensor.host in stay:
+            (x, y), _ = opening_middle(project, find(project.openings, sensor.host))
+            project = put(project, replace(sensor, at=(round(x, 4), round(y, 4), sensor.at[2])))
+        if room_of(project, find(project.sensors, sensor.id)) is None:
+            raise ValueError(f"{sensor.name} would be left outside")
+    return project
+
+
 def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
-    """A copy beside a room, wall to wall where there is place: with its doors and windows, furniture, spots, lamps and
-    hazards; without sensors, and without the way out."""
+    """A copy beside a room, wall to wall where there is place: with its doors and windows, furniture, spots, lamps with
+    their scenes and groups, and hazards; without sensors, and without the way out."""
     room = find(project.rooms, ident)
     dx, dy = _place_for_copy(project, room)
     new, made = add_room(
@@ -88,6 +105,7 @@ def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
         if _within(opening, list(_along(host, [room]))):
             new = _opening_copied(new, opening, host, dx, dy)
     carried = _carried(project, room)
+    names = {room.id: made.id}
     for collection in ("furnishings", "hazards", *IN_ROOMS):
         for record in getattr(project, collection):
             if record.id in carried[collection] and getattr(record, "activity", "") != "away":
@@ -98,8 +116,26 @@ def copy_room(project: Project, ident: str) -> tuple[Project, Room]:
                 if getattr(record, "window", None) is not None:
                     changes["window"] = None
                 copy = replace(_moved(record, dx, dy), **changes)
+                names[record.id] = copy.id
                 new = replace(new, **{collection: (*getattr(new, collection), copy)})
-    return new, find(new.rooms, made.id)
+    return _scenes_copied(new, room, names), find(new.rooms, made.id)
+
+
+def _scenes_copied(project: Project, room: Room, names: dict[str, str]) -> Project:
+    """Copies of a room's scenes and lamp groups, of the lamps that were copied; buttons ask for them. Its rows stay its
+    own: they go by what is concluded there."""
+    for collection, stem in (("scenes", "scene"), ("lamp_groups", "lamps")):
+        mine = [r for r in getattr(project, collection) if r.room == room.id]
+        fresh = fresh_ids(project, f"{stem} {names[room.id]}")
+        ids = {r.id: next(fresh) for r in mine}
+        copies, made = copied(mine, lambda r, ids=ids: ids[r.id], names)  # type: ignore[misc]
+        names = {**names, **made}
+        project = replace(project, **{collection: (*getattr(project, collection), *copies)})
+    buttons = tuple(
+        replace(b, scene=names.get(b.scene or "", b.scene)) if b.room == names[room.id] and b.scene is not None else b
+        for b in project.buttons
+    )
+    return replace(project, buttons=buttons)
 
 
 def _like_its_model(project: Project, wall: Wall, dx: float, dy: float) -> Wall:

@@ -109,6 +109,8 @@ class MoveMark(Gesture):
     def __init__(self, bench: Bench, pixel: QPointF, collection: str, record: Any) -> None:
         super().__init__(bench)
         self.collection, self.ident = collection, record.id
+        # Each step is told from where it began: a lamp that is carried through another room leaves nothing there.
+        self.base = bench.project
         self.grab = bench.pixel_of(*record.at) - pixel
 
     def move(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
@@ -119,9 +121,9 @@ class MoveMark(Gesture):
         room = room_at(bench.project, bench.level, x, y)
         if room is None:
             return
-        record = find(getattr(bench.project, self.collection), self.ident)
+        record = find(getattr(self.base, self.collection), self.ident)
         moved = replace(record, at=(round(x, 2), round(y, 2)), room=room.id)
-        bench.document.apply(put(bench.project, moved), f"Move {record.name}", self.key)
+        bench.document.apply(put(self.base, moved), f"Move {record.name}", self.key)
 
 
 class TurnThing(Gesture):

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import logging
-import signal
 import sys
 import traceback
+from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
 from types import TracebackType
@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from vastwatch.desk.shell import theme as themes
 from vastwatch.desk.shell.document import Document, empty_project
+from vastwatch.desk.shell.ending import Ending
 from vastwatch.desk.shell.glyphs import app_icon
 from vastwatch.desk.shell.preparing import Preparing
 from vastwatch.desk.shell.window import Window
@@ -94,11 +95,20 @@ class Desk:
             f"{leftover.project.name} has unsaved work of {when:%A} {when.day} {when:%B}, {when:%H:%M}, "
             "from a session that ended without saving."
         )
-        box.setInformativeText("Taking it up leaves the file as it is until you save.")
+        said = "Taking it up leaves the file as it is until you save."
+        if leftover.left_out:
+            said += f"\n\nSome of it could not be kept: {_some(leftover.left_out)}."
+        box.setInformativeText(said)
         take = box.addButton("Take it up", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Let it go", QMessageBox.ButtonRole.DestructiveRole)
         box.exec()
         return box.clickedButton() is take
+
+
+def _some(sentences: Sequence[str], most: int = 3) -> str:
+    """The first of some sentences, and how many more there are."""
+    more = len(sentences) - most
+    return "; ".join(sentences[:most]) + (f"; and {more} more" if more > 0 else "")
 
 
 def catch_failures(desk: Desk, log: Path) -> None:
@@ -131,10 +141,10 @@ def run(file: str | None, demo: bool) -> int:
         return 1
     MEMO.set_budget(KEPT)
     app = make_application(sys.argv[:1])
-    signal.signal(signal.SIGINT, signal.SIG_DFL)
     journal = Journal()
     document = Document(project, path, journal, stamp)
     desk = Desk(document)
+    Ending(document.write_journal, app)
     catch_failures(desk, journal_folder().parent / "failures.log")
     desk.window.show()
     QTimer.singleShot(0, lambda: desk.offer_leftover(journal))

@@ -6,22 +6,29 @@ become one entry of the undo list, whose words read as a sentence.
 
 from __future__ import annotations
 
+import logging
 from pathlib import Path
 
 from PyQt6.QtCore import QElapsedTimer, QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
+from vastwatch.design.edits.parting import parted
 from vastwatch.design.project import Project
+from vastwatch.design.references import settled
 from vastwatch.files import ProjectError, save_project
+from vastwatch.files.check import faults_of
 from vastwatch.files.journal import Journal
 from vastwatch.files.project_file import LARGEST, read_project
 from vastwatch.files.reading import Stamp, stamp_of
+from vastwatch.files.validation import in_names
 from vastwatch.files.writing import resolved
 from vastwatch.right_of_way import frame
 from vastwatch.site.building import Level
 
 # Unsaved work is written aside so long after the last change, and at the latest so long after the first, milliseconds.
 JOURNAL_MS, JOURNAL_LATEST_MS = 700, 3000
+
+_LOG = logging.getLogger(__name__)
 
 
 def empty_project() -> Project:
@@ -45,6 +52,8 @@ class Document(QObject):
     replaced = pyqtSignal()
     state_changed = pyqtSignal()
     failure = pyqtSignal(str)
+    # What an edit has brought with it beside what it was asked for, in a sentence.
+    news = pyqtSignal(str)
 
     def __init__(
         self,
@@ -79,12 +88,30 @@ class Document(QObject):
         """Whether there is work that its file does not hold."""
         return self._recovered or not self.undo_stack.isClean()
 
-    def apply(self, new: Project, words: str, key: str | None = None) -> None:
-        """Make `new` the project, as one undoable step; a step with the last one's key joins it."""
+    def apply(self, new: Project, words: str, key: str | None = None) -> bool:
+        """Make `new` the project, as one undoable step; a step with the last one's key joins it. Things that came into
+        another room leave what named them in the old one, and `news` tells of it. A project that no file could hold is
+        refused: `failure` says why, the log too, and False comes back."""
         if new is self.project:
-            return
+            return True
+        new = settled(new)
+        fault = next(faults_of(new, self.project), None)
+        if fault is not None:
+            _LOG.error("refused %r: %s", words, fault)
+            self.failure.emit(
+                self.tr("Nothing was changed: {}. This is a failure of the program.").format(in_names(new, fault))
+            )
+            return False
         number = -1 if key is None else self._keys.setdefault(key, len(self._keys) + 1)
+        last = self.undo_stack.command(self.undo_stack.index() - 1)
+        joins = isinstance(last, _Change) and number >= 0 and last.number == number
+        before = last.old if isinstance(last, _Change) and joins else self.project
+        left = parted(before, new)
         self.undo_stack.push(_Change(self, self.project, new, words, number))
+        if left:
+            # Again at every step of a drag: what was said before an edit no longer holds after it.
+            self.news.emit(left)
+        return True
 
     def withdraw(self, key: str) -> None:
         """Take back the last step if it has this key, and forget it: it cannot be redone."""
@@ -162,7 +189,7 @@ class Document(QObject):
             self._journal.clear()
             return True
         try:
-            self._journal.write(self.project, str(self.path) if self.path else None, self.stamp)
+            self._journal.write(self.project, str(self.path.absolute()) if self.path else None, self.stamp)
         except ProjectError as e:
             self.failure.emit(str(e))
             return False

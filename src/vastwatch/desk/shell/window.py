@@ -193,6 +193,7 @@ class Window(QMainWindow):
         for speaker in (self.verdict, self.plan, self.ribbon, self.playhead, self.filing):
             speaker.say.connect(self.say)
         self.document.failure.connect(self.say)
+        self.document.news.connect(self.say)
         self.results.failure.connect(self.say)
         self.results.said.connect(self.say)
         self.document.state_changed.connect(self._state)
@@ -421,5 +422,5 @@ class Window(QMainWindow):
         self.status.stop()
         self.results.stop()
         d = self.document
-        for signal in (d.changed, d.replaced, d.state_changed, d.failure):
+        for signal in (d.changed, d.replaced, d.state_changed, d.failure, d.news):
             signal.disconnect()

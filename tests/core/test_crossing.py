@@ -1,0 +1,184 @@
+"""Where parts meet: everything a project can hold, crossed with everything that is done to a project.
+
+Projects are drawn from the declarations of their records (`everything`), edits from those of their arguments
+(`drawn_edits`), so that a kind or an edit cannot be forgotten here. THOROUGH=1 walks thousands.
+"""
+
+from __future__ import annotations
+
+import os
+
+import msgspec
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from drawn_edits import Hand, edits_there_are
+from everything import everything, kinds_in, kinds_there_are
+from vastwatch.design.edits.parting import parted
+from vastwatch.design.edits.selections import mirror_many, move_many, turn_many
+from vastwatch.design.edits.split_join import join_rooms, split_room
+from vastwatch.design.ladders import ladders_in
+from vastwatch.design.places import room_at
+from vastwatch.design.project import Project, find, put
+from vastwatch.design.references import astray, settled
+from vastwatch.design.relations import outputs_in
+from vastwatch.files import ProjectError
+from vastwatch.files.check import faults_of
+from vastwatch.files.project_file import decode, encode, save_project
+
+THOROUGH = bool(os.environ.get("THOROUGH"))
+PROJECTS, EDITS = (250, 10_000) if THOROUGH else (20, 300)
+
+
+def test_every_kind_of_record_and_expression_is_drawn_and_what_is_drawn_is_sound():
+    seen = set()
+    for seed in range(PROJECTS):
+        project = everything(seed)
+        assert not list(faults_of(project)), seed
+        kept = encode(project)
+        assert encode(decode(kept)) == kept
+        seen |= kinds_in(project)
+    assert not kinds_there_are() - seen
+
+
+@pytest.fixture(scope="module")
+def drawn() -> list[Project]:
+    return [everything(seed) for seed in range(8)]
+
+
+def test_no_edit_makes_a_project_that_cannot_be_saved(drawn):
+    """Chains of edits, each drawn for what the one before has made; and looked at anew or since the last one, the same
+    is found."""
+    rng = np.random.default_rng(20_291)
+    names, done, project = list(edits_there_are()), set(), drawn[0]
+    for k in range(EDITS):
+        if k % 6 == 0:
+            project = drawn[int(rng.integers(len(drawn)))]
+        name = names[k % len(names)] if k < 2 * len(names) else str(rng.choice(names))
+        edit = Hand(rng, project).draw(name)
+        if edit is None:
+            continue
+        try:
+            made = edit.on(project)
+        except (ValueError, IndexError):
+            continue
+        assert next(faults_of(made, project), None) is None, edit
+        assert k % 4 or next(faults_of(made), None) is None, edit
+        done.add(name)
+        project = made
+    # With few drawn, some find nothing to work on.
+    assert len(done) > 0.85 * len(names), set(names) - done
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_what_comes_into_another_room_leaves_what_named_it_and_it_is_said(drawn, seed):
+    project = drawn[seed]
+    named = {x.lamp for s in project.scenes for x in s.levels} | {x for g in project.lamp_groups for x in g.lamps}
+    moved = 0
+    for lamp in project.lamps:
+        if lamp.id not in named:
+            continue
+        level = find(project.rooms, lamp.room).level
+        other = next(r for r in project.rooms if r.level == level and r.id != lamp.room)
+        (x0, y0), (x1, y1) = other.outline[0], other.outline[2]
+        to = ((x0 + x1) / 2, (y0 + y1) / 2)
+        new = move_many(project, [lamp.id], to[0] - lamp.at[0], to[1] - lamp.at[1])
+        assert find(new.lamps, lamp.id).room == room_at(new, level, *find(new.lamps, lamp.id).at).id == other.id
+        assert not list(faults_of(new, project))
+        told = parted(project, new)
+        assert told.startswith(f"{lamp.name} left ") and told.endswith(".")
+        left = [s for s in project.scenes if any(x.lamp == lamp.id for x in s.levels)]
+        assert f"{len(left)} scenes" in told or all(f"“{s.name}”" in told for s in left)
+        # Nothing else is touched.
+        for collection in ("rules", "presences", "outputs", "sensors", "zones"):
+            assert getattr(new, collection) is getattr(project, collection)
+        moved += 1
+    assert moved
+
+
+def test_a_lamp_that_stays_in_its_room_leaves_nothing(demo):
+    for edit in (lambda p: move_many(p, ["lamp-landing"], 0.1, 0.0), lambda p: turn_many(p, ["lamp-landing"], 90.0),
+                 lambda p: mirror_many(p, ["lamp-landing"], True)):  # fmt: skip
+        new = edit(demo)
+        assert new.scenes is demo.scenes and parted(demo, new) == "" and settled(new) is new
+
+
+def test_the_same_room_is_declared_and_the_check_and_the_rehoming_follow_it(demo):
+    lamp = find(demo.lamps, "lamp-landing")
+    wrong = put(demo, replace(lamp, room="bedroom"))
+    assert [(a.holder.name, a.other.name) for a in astray(wrong)] == [
+        ("Landing", lamp.name), ("Night path", lamp.name)
+    ]  # fmt: skip
+    with pytest.raises(ProjectError, match=r"the scene “Landing” .*: the lamp .* is of another room"):
+        save_project(wrong, "never-written.vastwatch.json")
+    right = settled(wrong)
+    assert not list(faults_of(right)) and parted(demo, right) == f"{lamp.name} left 2 scenes."
+
+
+# -- rooms joined and cut ----------------------------------------------------------------------------------------------
+
+
+def _joins(project: Project):
+    for a in project.rooms:
+        for b in project.rooms:
+            if a is not b and a.level == b.level:
+                try:
+                    yield a, b, join_rooms(project, a.id, b.id).project
+                except ValueError:
+                    continue
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_joined_rooms_keep_every_ladder_and_all_that_named_the_other(drawn, seed):
+    project, joined = drawn[seed], 0
+    for a, b, new in _joins(project):
+        assert not list(faults_of(new)), (a.id, b.id)
+        assert len(new.scenes) == len(project.scenes) and len(new.rules) == len(project.rules)
+        assert len(new.presences) == len(project.presences) and len(new.lamps) == len(project.lamps)
+        assert len(new.variants[0].scenes) == len(project.variants[0].scenes)
+        # Whatever governed a lamp still does, by rows of the same conditions.
+        for room in (a, b):
+            for ladder in ladders_in(project, room.id):
+                for lamp in ladder.lamps:
+                    (now,) = [x for x in ladders_in(new, a.id) if lamp.id in {y.id for y in x.lamps}]
+                    assert [r.id for r in now.rows] == [r.id for r in ladder.rows], (a.id, b.id, lamp.id)
+        joined += 1
+    assert joined
+
+
+def test_every_two_rooms_of_the_sample_can_be_joined_and_saved(demo, tmp_path):
+    found = list(_joins(demo))
+    assert len(found) == 40
+    for a, b, new in found:
+        assert next(faults_of(new), None) is None, (a.id, b.id)
+    save_project(found[0][2], tmp_path / "joined.vastwatch.json")
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_cut_room_can_be_saved_and_what_lies_in_its_new_part_belongs_there(drawn, seed):
+    project, cut = drawn[seed], 0
+    for room in project.rooms:
+        (x0, y0), (x1, y1) = room.outline[0], room.outline[2]
+        for share in (0.3, 0.5, 0.7):
+            x = round(x0 + share * (x1 - x0), 2)
+            try:
+                new, part = split_room(project, room.id, (x, y0 - 1), (x, y1 + 1))
+            except ValueError:
+                continue
+            assert not list(faults_of(new)), (room.id, share)
+            for output in (*outputs_in(new, room.id), *outputs_in(new, part.id)):
+                assert room_at(new, room.level, *output.at).id == output.room
+            cut += 1
+    assert cut
+
+
+def test_what_is_outside_the_declared_bounds_is_found_before_it_is_written(demo):
+    lamp = demo.lamps[0]
+    for wrong, words in ((replace(lamp, watts=-1.0), "at least 0"), (replace(lamp, watts="much"), "a number"),
+                         (replace(lamp, least_level=1.5), "at most 1")):  # fmt: skip
+        (fault,) = faults_of(put(demo, wrong), demo)
+        assert words in fault and fault.startswith("lamps[0].")
+    many = replace(demo, variants=tuple(replace(demo.variants[0], id=f"v{k}") for k in range(21)))
+    assert any("may be 20 at the most" in fault for fault in faults_of(many))
+    assert msgspec.to_builtins(decode(encode(demo))) == msgspec.to_builtins(demo)
