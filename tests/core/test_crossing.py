@@ -15,17 +15,24 @@ from msgspec.structs import replace
 
 from drawn_edits import Hand, edits_there_are
 from everything import everything, kinds_in, kinds_there_are
+from samples import device
+from vastwatch.advice.checks.conclusions import untold
 from vastwatch.design.edits.parting import parted
+from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.selections import mirror_many, move_many, turn_many
+from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.split_join import join_rooms, split_room
+from vastwatch.design.expressions import AnyOf, AtLeast, DoorLatch, Expr, Nothing, StartKeep, every_part, tells
 from vastwatch.design.ladders import ladders_in
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, put
 from vastwatch.design.references import astray, settled
-from vastwatch.design.relations import outputs_in
+from vastwatch.design.relations import outputs_in, presence_of, sensors_of
+from vastwatch.design.sentence import in_words
 from vastwatch.files import ProjectError
 from vastwatch.files.check import faults_of
 from vastwatch.files.project_file import decode, encode, save_project
+from vastwatch.rehearsal.run import rehearse
 
 THOROUGH = bool(os.environ.get("THOROUGH"))
 PROJECTS, EDITS = (250, 10_000) if THOROUGH else (20, 300)
@@ -182,3 +189,52 @@ def test_what_is_outside_the_declared_bounds_is_found_before_it_is_written(demo)
     many = replace(demo, variants=tuple(replace(demo.variants[0], id=f"v{k}") for k in range(21)))
     assert any("may be 20 at the most" in fault for fault in faults_of(many))
     assert msgspec.to_builtins(decode(encode(demo))) == msgspec.to_builtins(demo)
+
+
+# -- what is left when what told of people is gone ---------------------------------------------------------------------
+
+
+def _conditions(project: Project):
+    """Every condition that something is switched by: who it is of, and what it says."""
+    for row in project.rules:
+        yield row.id, row.when
+    for output in project.outputs:
+        for k, row in enumerate(output.rows):
+            yield f"{output.id} {k}", row.when
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_no_condition_forgets_that_somebody_must_be_there(drawn, seed):
+    """Whatever is taken away, in whatever order: a row that went by a sensor or a conclusion still does, or never holds;
+    "somebody there and dark" is never just "dark"."""
+    rng = np.random.default_rng(seed)
+    project = drawn[seed]
+    before = dict(_conditions(project))
+    while project.sensors:
+        victims = [*project.sensors, *(p for p in project.presences if rng.random() < 0.15)]
+        project = removed(project, victims[int(rng.integers(len(victims)))].id)
+        assert not list(faults_of(project))
+        for ident, when in _conditions(project):
+            if tells(before[ident]):
+                assert tells(when) or isinstance(when, Nothing) or _by_other_ways(before[ident], when), ident
+
+
+def _by_other_ways(before: Expr, when: Expr) -> bool:
+    """Whether a condition held in another way as well: any of several, of which one asks nobody."""
+    return any(isinstance(part, AnyOf | StartKeep | DoorLatch | AtLeast) for part in every_part(before))
+
+
+def test_the_last_sensor_of_a_room_leaves_its_ladder_waiting_and_the_next_takes_it_up(demo):
+    """The sample's landing: its rows ask for somebody there, and dark."""
+    reads = sensors_of(presence_of(demo, "landing"))
+    bare = removed(demo, *reads)
+    assert bare.rules is demo.rules and presence_of(bare, "landing") is None
+    (stub,) = [p for p in bare.presences if p.room == "landing" and p.lights]
+    assert isinstance(stub.expr, Nothing) and in_words(bare, stub.expr) == "Never on: nothing yet tells of it."
+    (found,) = untold(bare)
+    assert stub.name in found.text and "2 rows" in found.text
+    lamps = [x.id for x in demo.lamps if x.room == "landing"]
+    assert sum(rehearse(bare, 2).house.lit[x].total() for x in lamps) == 0
+    again, sensor = add_sensor(bare, device("pir-ceiling-6"), "upper", (5.9, 4.5, 2.4), 0.0, -90.0)
+    assert sensors_of(presence_of(again, "landing")) == (sensor.id,) and again.rules is demo.rules
+    assert not list(untold(again)) and sum(rehearse(again, 2).house.lit[x].total() for x in lamps) > 0

@@ -15,6 +15,7 @@ from vastwatch.commission.log_writing import write_log
 from vastwatch.control.belief.fusion import leaves
 from vastwatch.design.edits.conclusions import set_expr, set_holds
 from vastwatch.design.edits.expressions import part_at
+from vastwatch.design.edits.removing import removed
 from vastwatch.design.expressions import AtLeast, Belief, ClockTime, Dark, Hold, Named, Not, OnDelay, Report, StartKeep
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
@@ -272,8 +273,8 @@ def test_holds_are_shortened_to_walk_by_and_put_back(qtbot, timing):
     assert project(timing).brief.test_mode is None
     timing.document.undo_stack.undo()
     assert project(timing).brief.test_mode is not None
-    bare = replace(project(timing), presences=(), brief=replace(project(timing).brief, test_mode=None))
-    timing.document.apply(bare, "nothing")
+    bare = removed(project(timing), *(p.id for p in project(timing).presences))
+    timing.document.apply(replace(bare, brief=replace(bare.brief, test_mode=None)), "nothing")
     qtbot.mouseClick(foot.test, LEFT)
     assert "no conclusion has a hold" in plain(timing.status.said.text())
 

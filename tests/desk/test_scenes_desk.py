@@ -13,6 +13,7 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from vastwatch.control.ladder import Winners
+from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.expressions import ClockTime
 from vastwatch.design.ladders import ladder_rows
@@ -103,7 +104,7 @@ def test_rows_and_buttons_are_added_and_a_room_without_a_lamp_says_so(qtbot, win
     assert len(names(window)) == 4 and window.focus.row == ladder_rows(project(window), "sitting")[-1].id
     add["A button on the wall"].trigger()
     assert len(project(window).buttons) == 2 and window.focus.selected == project(window).buttons[-1].id
-    window.document.apply(replace(project(window), lamps=(), circuits=(), scenes=(), rules=()), "no lamps")
+    window.document.apply(removed(project(window), *(x.id for x in project(window).lamps)), "no lamps")
     said = []
     scenes.say.connect(said.append)
     scenes._add_row()

@@ -17,7 +17,7 @@ from vastwatch.control.light.darkness import dark_as_told
 from vastwatch.control.manual.by_hand import on_by_hand
 from vastwatch.control.manual.hand import Override
 from vastwatch.control.recording import Recording
-from vastwatch.design.expressions import ClockTime, Dark, Expr, Named, Report, StartKeep
+from vastwatch.design.expressions import ClockTime, Dark, Expr, Named, Nothing, Report, StartKeep
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
@@ -85,6 +85,8 @@ def _said(
         return clock_time(leaf, project.place, recording.calendar)
     elif isinstance(leaf, Dark):
         return dark_as_told(project, leaf, recording)
+    elif isinstance(leaf, Nothing):
+        return never(recording.end)
     else:
         said = recording.facts.get((leaf.what, leaf.room))
     return never(recording.end) if said is None else said

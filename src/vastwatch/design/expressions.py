@@ -156,9 +156,14 @@ class Fact(Record, frozen=True, kw_only=True, tag_field="op", tag="fact"):
     room: OfRoom
 
 
+class Nothing(Record, frozen=True, kw_only=True, tag_field="op", tag="nothing"):
+    """Never on: what it went by is gone, or nothing tells of it yet. Whoever names it keeps its place, and what is put
+    there next tells for it."""
+
+
 Expr = (
     Report | AnyOf | AllOf | AtLeast | Not | Hold | OnDelay | MinimumOn | StartKeep | DoorLatch | Belief | Named
-    | ClockTime | Dark | Fact
+    | ClockTime | Dark | Fact | Nothing
 )  # fmt: skip
 
 # The fields of each kind that are expressions themselves, in the order in which one reads them.
@@ -197,6 +202,11 @@ def with_parts(expr: Expr, parts: tuple[Expr, ...]) -> Expr:
             raise ValueError(f"{type(expr).__name__} has {len(names)} parts, not {len(parts)}")
         changes = dict(zip(names, parts))
     return replace(expr, **changes)
+
+
+def tells(expr: Expr) -> bool:
+    """Whether anything in an expression tells of people: a sensor, or another conclusion."""
+    return any(isinstance(part, Report | Named) for part in every_part(expr))
 
 
 def every_part(expr: Expr) -> Iterator[Expr]:

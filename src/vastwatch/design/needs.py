@@ -16,7 +16,8 @@ from vastwatch.words import drops_words, duration_words
 
 class UseNeeds(NamedTuple):
     """What is usual for a use: task lux, seconds until a walker is noticed, whether people stay, the longest hold in
-    seconds, drops a week at most (None: the project's own limit), and the most light while somebody sleeps."""
+    seconds, drops a week at most (None: the project's own limit), the most light while somebody sleeps, and hours a day
+    that light may burn for nobody (None: as long as visits explain)."""
 
     lux: float
     notice_s: float
@@ -25,6 +26,7 @@ class UseNeeds(NamedTuple):
     drops_per_week: float | None
     asleep_share: float | None
     why: str
+    idle_h: float | None = None
 
 
 # Task lux is common lighting practice; the times are our choice, by how people use such rooms: on the way through
@@ -68,10 +70,14 @@ DOING = {
 }  # fmt: skip
 
 
+# The figure of a need that is not said, and comes of something else.
+OPEN = -1.0
+
+
 @dataclass(frozen=True)
 class Need:
-    """One need: the `field` of `Needs` it is set by, its figure, the sentence, why, and whether it is the room's own
-    rather than its use's."""
+    """One need: the `field` of `Needs` it is set by, its figure (OPEN where none is said), the sentence, why, and
+    whether it is the room's own rather than its use's."""
 
     field: str
     value: float
@@ -81,7 +87,8 @@ class Need:
 
 
 class RoomNeeds(NamedTuple):
-    """The limits that count for a room, whether they are its own or its use's."""
+    """The limits that count for a room, whether they are its own or its use's. `idle_h`: None where the visits of its
+    weeks make the limit."""
 
     lux: float
     notice_s: float
@@ -89,6 +96,7 @@ class RoomNeeds(NamedTuple):
     hold_max_s: float
     drops_per_week: float
     asleep_share: float | None
+    idle_h: float | None
 
 
 def usual_of(project: Project, room: Room) -> UseNeeds:
@@ -124,6 +132,7 @@ def needs_of(project: Project, room: Room) -> RoomNeeds:
         either(own.lux, usual.lux), either(own.notice_s, usual.notice_s),
         usual.stays if own.stays is None else own.stays, hold_max_s,
         either(own.drops_per_week, drops), usual.asleep_share if own.asleep_share is None else own.asleep_share,
+        usual.idle_h if own.idle_h is None else own.idle_h,
     )  # fmt: skip
 
 
@@ -134,7 +143,7 @@ def explained(project: Project, room: Room) -> list[Need]:
 
     def add(field: str, words: str, why: str) -> None:
         value = getattr(it, field)
-        out.append(Need(field, float(value), words, why, getattr(own, field) is not None))
+        out.append(Need(field, OPEN if value is None else float(value), words, why, getattr(own, field) is not None))
 
     where = "anywhere in the room" if usual.stays else "on every route"
     add("notice_s", f"notice walking within {duration_words(it.notice_s)} {where}", usual.why)
@@ -146,6 +155,12 @@ def explained(project: Project, room: Room) -> list[Need]:
     burn = f"burn for nobody no longer than {duration_words(it.hold_max_s)}"
     capped = project.brief.code_hold_max_s is not None and it.hold_max_s == project.brief.code_hold_max_s
     add("hold_max_s", burn, CHECK_CODE if capped else "longer holds cure nothing and burn")
+    in_all = "as long as its visits explain" if it.idle_h is None else f"{it.idle_h:g} h a day"
+    add(
+        "idle_h",
+        f"burn for nobody, in all, no more than {in_all}",
+        "each visit may leave it on for the longest hold, and a few false starts; more is a fault",
+    )
     if it.asleep_share is not None:
         asleep = f"never more than {100 * it.asleep_share:.0f} % light while somebody sleeps"
         add("asleep_share", asleep, "sleepers wake from a ceiling light")

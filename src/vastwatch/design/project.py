@@ -51,7 +51,7 @@ R = TypeVar("R", bound=Any)
 T = TypeVar("T")
 
 FORMAT = "vastwatch-project"
-VERSION = 8
+VERSION = 9
 
 
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
@@ -245,7 +245,7 @@ class Project(Record, frozen=True, kw_only=True):
     """See `docs/format` for the file this is written to. Lengths in metres, angles in degrees, times in seconds."""
 
     format: Literal["vastwatch-project"] = "vastwatch-project"
-    version: Literal[8] = 8
+    version: Literal[9] = 9
     name: str
     client: str = ""
     notes: str = ""

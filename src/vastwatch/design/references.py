@@ -15,8 +15,9 @@ from typing import Annotated, Any, NamedTuple, get_args, get_origin
 import msgspec
 from msgspec.structs import replace
 
-from vastwatch.design.expressions import AtLeast, DoorLatch, Hold, StartKeep
+from vastwatch.design.expressions import AllOf, AtLeast, DoorLatch, Hold, Nothing, StartKeep, tells
 from vastwatch.design.project import COLLECTIONS, Project, find, indexed
+from vastwatch.design.records import Presence, Row, Rule
 from vastwatch.site.record import Apart, Ref
 
 
@@ -170,6 +171,9 @@ _GONE = object()
 _STANDS_IN: dict[type, dict[str, Callable[[Any], Any]]] = {
     StartKeep: {"start": lambda expr: expr.keep, "keep": lambda expr: expr.start},
     DoorLatch: {"door": lambda expr: Hold(of=expr.motion, seconds=expr.hold_s)},
+    # Rows stay, and never hold, until something else is said in place of what they went by.
+    Rule: {"when": lambda row: replace(row, when=Nothing())},
+    Row: {"when": lambda row: replace(row, when=Nothing())},
 }
 
 
@@ -184,6 +188,8 @@ def without(project: Project, idents: Iterable[str]) -> Project:
             kept = []
             for record in records:
                 left = _GONE if record.id in gone else _without(record, gone)
+                if left is _GONE and collection == "presences" and record.id not in gone:
+                    left = _untold(project, record, gone)
                 if left is _GONE:
                     leaving.add(record.id)
                 else:
@@ -218,19 +224,48 @@ def _without(record: Any, gone: Collection[str], within: bool = False) -> Any:
         if field.many:
             if not left and _needs_one(_kind(record), field.name):
                 return _GONE
+            if isinstance(record, AllOf | AtLeast) and tells(record) and not any(map(tells, left)):
+                # "Somebody there and dark" without somebody is not "dark".
+                return _GONE
             changes[field.name] = tuple(left)
         elif left:
             changes[field.name] = left[0]
         elif field.ref is not None and field.ref.gone == "clear":
             changes[field.name] = None
         elif field.name in _STANDS_IN.get(type(record), ()):
-            return _without(_STANDS_IN[type(record)][field.name](record), gone, within)
+            left_alone = _without(_STANDS_IN[type(record)][field.name](record), gone, within)
+            lost = isinstance(record, StartKeep) and tells(record) and left_alone is not _GONE and not tells(left_alone)
+            return _GONE if lost else left_alone
         else:
             return _GONE
     if not changes:
         return record
     made = replace(record, **changes)
     return replace(made, k=min(made.k, len(made.of))) if isinstance(made, AtLeast) else made
+
+
+def _untold(project: Project, presence: Presence, gone: Collection[str]) -> Any:
+    """A conclusion that nothing tells anything any more: it stays, never on, where others name it, so that they find it
+    again once something tells of it; else, and where what it is about is gone, it goes too."""
+    left = _without(replace(presence, expr=Nothing()), gone)
+    others = (r for c in _NAME_CONCLUSIONS for r in getattr(project, c) if r is not presence)
+    named_by = any(r.ident == presence.id for other in others for r in references(other))
+    return left if named_by else _GONE
+
+
+def untold(project: Project, room: str) -> Project:
+    """The project with nothing that tells of a room, by what lights it: that conclusion stays, never on, where others
+    name it, else it goes."""
+    lighting = next((p for p in project.presences if p.room == room and p.lights), None)
+    if lighting is None:
+        return project
+    left = _untold(project, lighting, ())
+    others = tuple(left if p is lighting else p for p in project.presences if p is not lighting or left is not _GONE)
+    return replace(project, presences=others)
+
+
+# The lists whose records name conclusions.
+_NAME_CONCLUSIONS = ("presences", "rules", "outputs")
 
 
 def _part(field: _Field, part: Any, gone: Collection[str], within: bool) -> Any:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from vastwatch.design.expressions import Nothing
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find, indexed
 from vastwatch.design.records import Button, Fixture, Lamp, Presence
@@ -28,7 +29,13 @@ def presences_in(project: Project, room: str) -> tuple[Presence, ...]:
 
 
 def presence_of(project: Project, room: str) -> Presence | None:
-    """The conclusion that a room's outputs follow, or None while there is none."""
+    """The conclusion that a room's outputs follow, or None while there is none, or nothing tells it anything."""
+    found = lighting_of(project, room)
+    return None if found is None or isinstance(found.expr, Nothing) else found
+
+
+def lighting_of(project: Project, room: str) -> Presence | None:
+    """The conclusion that a room's outputs are to follow, even while nothing tells it anything."""
     return next((p for p in presences_in(project, room) if p.lights), None)
 
 

@@ -21,6 +21,7 @@ from vastwatch.design.expressions import (
     MinimumOn,
     Named,
     Not,
+    Nothing,
     OnDelay,
     Report,
     StartKeep,
@@ -47,6 +48,8 @@ class Piece(NamedTuple):
 
 def sentence(project: Project, expr: Expr) -> list[Piece]:
     """What an expression says, piece by piece; read one after the other they are a sentence."""
+    if isinstance(expr, Nothing):
+        return [Piece("Never on:"), Piece("nothing yet", (), "part"), Piece("tells of it")]
     if isinstance(expr, StartKeep) and isinstance(expr.keep, Hold):
         return [
             Piece("On when"), *_said(project, expr.start, (0,)),
@@ -156,6 +159,8 @@ def leaf_words(project: Project, expr: Expr) -> str:
             return f"dark in {room}"
         until = "" if expr.until_lux is None else f" until {expr.until_lux:g} lux"
         return f"below {expr.below_lux:g} lux{until} in {room}"
+    if isinstance(expr, Nothing):
+        return "nothing yet"
     assert isinstance(expr, Fact)
     return f"{FACTS[expr.what]} in {find(project.rooms, expr.room).name.lower()}"
 

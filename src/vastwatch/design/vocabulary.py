@@ -19,6 +19,7 @@ from vastwatch.design.expressions import (
     MinimumOn,
     Named,
     Not,
+    Nothing,
     OnDelay,
     Report,
     StartKeep,
@@ -104,6 +105,8 @@ def wraps(project: Project, presence: Presence, path: Path) -> list[str]:
     if any(isinstance(part_at(presence.expr, path[:k]), Belief) for k in range(len(path))):
         return []
     part = part_at(presence.expr, path)
+    if isinstance(part, Nothing):
+        return []
     out = []
     for kind in WRAPS:
         if kind == "on_delay" and isinstance(part, OnDelay):

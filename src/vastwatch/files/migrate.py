@@ -75,6 +75,12 @@ def _from_7(document: Document) -> Document:
     return {**document, "version": 8}
 
 
+def _from_8(document: Document) -> Document:
+    """Version 9 keeps a conclusion or a row that nothing tells anything any more, as never on; and may limit how long a
+    room's light burns for nobody: none of it before."""
+    return {**document, "version": 9}
+
+
 def _tracks(device: Any) -> bool:
     zones = device.get("zones", 0) if isinstance(device, dict) else 0
     return isinstance(zones, int) and zones > 0 and "zone_rules" not in device
@@ -93,4 +99,5 @@ _STEPS: dict[int, Callable[[Document], Document]] = {
     5: _from_5,
     6: _from_6,
     7: _from_7,
+    8: _from_8,
 }

@@ -86,14 +86,16 @@ class Needs(Record, frozen=True, kw_only=True):
     """What a room's users ask of its light, where it differs from what the room's use makes of it (None).
 
     `lux` on the task; `notice_s`: somebody walking in is noticed within it; `drops_per_week` at the most;
-    `hold_max_s`: the longest the light may burn on for nobody; `asleep_share`: the most light, of full, while
-    somebody sleeps there; `stays`: whether those who stay have to be kept in the light.
+    `hold_max_s`: the longest the light may burn on for nobody; `idle_h`: for how many hours a day in all; None: as long
+    as its visits and some false starts explain. `asleep_share`: the most light, of full, while somebody sleeps there;
+    `stays`: whether those who stay have to be kept in the light.
     """
 
     lux: NotNegative | None = None
     notice_s: Positive | None = None
     drops_per_week: NotNegative | None = None
     hold_max_s: Positive | None = None
+    idle_h: Annotated[float, msgspec.Meta(ge=0, le=24)] | None = None
     asleep_share: Annotated[float, msgspec.Meta(ge=0, le=1)] | None = None
     stays: bool | None = None
 

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 from dataclasses import replace as changed
 
 import numpy as np
-from msgspec.structs import replace
 
 from vastwatch.advice.adviser.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
 from vastwatch.advice.adviser.offer import Offer, judged_on, offered
@@ -31,6 +30,7 @@ from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import held
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
+from vastwatch.design.references import untold
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
 from vastwatch.words import duration_words
@@ -269,9 +269,11 @@ def spent(project: Project) -> float:
 
 def bare(project: Project) -> Project:
     """The same building without any sensor."""
-    for sensor in project.sensors:
-        project = removed(project, sensor.id)
-    return replace(project, presences=())
+    project = removed(project, *(sensor.id for sensor in project.sensors))
+    for presence in project.presences:
+        if presence.room is not None and presence.lights:
+            project = untold(project, presence.room)
+    return project
 
 
 def starter_set(

@@ -19,6 +19,7 @@ from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import held
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
+from vastwatch.design.references import untold
 from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.words import one_line
@@ -98,12 +99,13 @@ def schools(
 
 
 def without_presence(project: Project, room: str) -> Project:
-    """The same project with nothing hanging that the room's presence reads, and no presence there."""
+    """The same project with nothing hanging that the room's presence reads. Who names that conclusion goes on naming
+    it: what is hung next tells for it."""
     presence = presence_of(project, room)
     if presence is None:
         return project
     mine = [s for s in sensors_of(presence) if any(x.id == s for x in project.sensors)]
-    return removed(removed(project, *mine) if mine else project, presence.id)
+    return untold(removed(project, *mine), room)
 
 
 def _school(

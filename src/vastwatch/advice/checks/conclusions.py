@@ -1,5 +1,5 @@
 """Checks of conclusions: circles, counts that can never be reached, door latches and thresholds that contradict
-themselves."""
+themselves; and what nothing tells anything any more."""
 
 from __future__ import annotations
 
@@ -7,8 +7,8 @@ from collections.abc import Iterator
 
 from vastwatch.advice.checks.finding import Advice, Finding
 from vastwatch.control.light.daylight import asked_lux
-from vastwatch.design.conclusions import order
-from vastwatch.design.expressions import AtLeast, Belief, Dark, DoorLatch, Report, every_part
+from vastwatch.design.conclusions import named_in, order
+from vastwatch.design.expressions import AtLeast, Belief, Dark, DoorLatch, Nothing, Report, every_part
 from vastwatch.design.placed import own_hold_s
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
@@ -28,6 +28,33 @@ def circles(project: Project) -> Iterator[Finding]:
             "circle", "wrong", tuple(p.id for p in circle), text,
             (Advice("Let one of them read sensors instead of the next."),), circle[0].room,
         )  # fmt: skip
+
+
+def untold(project: Project) -> Iterator[Finding]:
+    """Conclusions, and rows of ladders and outputs, that nothing tells anything any more: they never hold."""
+    for p in project.presences:
+        if not isinstance(p.expr, Nothing):
+            continue
+        named = [row.name or "a row" for row in project.rules if p.id in named_in(row.when)]
+        rows = f" {len(named)} row{'s' if len(named) > 1 else ''} of ladders wait for it." if named else ""
+        yield Finding(
+            "untold", "wrong", (p.id,), f"Nothing tells of “{p.name}” any more, so it is never on.{rows}",
+            (Advice("Hang a sensor there: it then tells again for all that name it."),), p.room,
+        )  # fmt: skip
+    for row in project.rules:
+        if isinstance(row.when, Nothing):
+            yield Finding(
+                "untold", "wrong", (row.id,),
+                f"The row “{row.name}” in {find(project.rooms, row.room).name.lower()} never holds: what it went by is "
+                "gone.",
+                (Advice("Say when it holds, or take it out."),), row.room,
+            )  # fmt: skip
+    for output in project.outputs:
+        if any(isinstance(row.when, Nothing) for row in getattr(output, "rows", ())):
+            yield Finding(
+                "untold", "wrong", (output.id,), f"A row of {output.name} never holds: what it went by is gone.",
+                (Advice("Say when it holds, or take it out."),), output.room,
+            )  # fmt: skip
 
 
 def contradictions(project: Project) -> Iterator[Finding]:
@@ -85,4 +112,4 @@ def shortened(project: Project) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-CHECKS = (circles, contradictions, shortened)
+CHECKS = (circles, untold, contradictions, shortened)

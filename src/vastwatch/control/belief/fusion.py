@@ -20,6 +20,7 @@ from vastwatch.design.expressions import (
     MinimumOn,
     Named,
     Not,
+    Nothing,
     OnDelay,
     Report,
     StartKeep,
@@ -29,8 +30,8 @@ from vastwatch.design.expressions import (
 from vastwatch.signals import Signal, all_of, any_of, at_least
 
 # What is heard, and not joined of parts.
-Leaf = Report | Named | ClockTime | Dark | Fact
-LEAVES = (Report, Named, ClockTime, Dark, Fact)
+Leaf = Report | Named | ClockTime | Dark | Fact | Nothing
+LEAVES = (Report, Named, ClockTime, Dark, Fact, Nothing)
 # What a leaf says.
 Said = Callable[[Leaf], Signal]
 

@@ -47,6 +47,7 @@ from vastwatch.design.expressions import (
     MinimumOn,
     Named,
     Not,
+    Nothing,
     OnDelay,
     StartKeep,
     every_part,
@@ -110,6 +111,9 @@ class _Writer:
         if isinstance(expr, Belief):
             self.notes.append("A belief is computed, not written as recipes: it comes as an input.")
             return self._input(expr)
+        if isinstance(expr, Nothing):
+            self.notes.append(f"Nothing tells of “{words}” yet: it is never on.")
+            return self.helper(f"{words} (nothing tells of it yet)", "nothing")
         if not parts_of(expr):
             return self._input(expr)
         return self._operator(expr, words)

@@ -9,7 +9,7 @@ from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.expressions import Expr
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.design.records import Presence
-from vastwatch.design.relations import presence_of
+from vastwatch.design.relations import lighting_of
 
 
 def set_expr(project: Project, presence: str, expr: Expr) -> Project:
@@ -25,7 +25,7 @@ def add_conclusion(
     project: Project, name: str, expr: Expr, room: str | None = None, level: str | None = None
 ) -> tuple[Project, Presence]:
     """A further conclusion, about a room, a level or the house; it lights its room where nothing does yet."""
-    lights = room is not None and presence_of(project, room) is None
+    lights = room is not None and lighting_of(project, room) is None
     made = Presence(
         id=fresh_id(project, f"concluded-{room or level or 'house'}"), room=room, level=level,
         name=numbered(name, (p.name for p in project.presences)), lights=lights, expr=expr,

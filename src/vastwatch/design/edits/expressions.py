@@ -19,6 +19,7 @@ from vastwatch.design.expressions import (
     Hold,
     MinimumOn,
     Not,
+    Nothing,
     OnDelay,
     Report,
     StartKeep,
@@ -118,12 +119,14 @@ def unwrapped(expr: Expr, path: Path) -> Expr:
 
 def joined(expr: Expr, path: Path, new: Expr, by: str = "any") -> Expr:
     """With something more beside what stands at a path: at the end of a list that is one of that kind, after it within
-    one, or in a new one. `by`: any, all. Raises ValueError for another."""
+    one, or in a new one; in place of nothing. `by`: any, all. Raises ValueError for another."""
     kinds: dict[str, type[AnyOf] | type[AllOf]] = {"any": AnyOf, "all": AllOf}
     if by not in kinds:
         raise ValueError(f"parts are joined by any or all, not by '{by}'")
     kind = kinds[by]
     part = part_at(expr, path)
+    if isinstance(part, Nothing):
+        return replaced(expr, path, new)
     if isinstance(part, kind):
         return replaced(expr, path, with_parts(part, (*part.of, new)))
     if path:

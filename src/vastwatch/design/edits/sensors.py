@@ -8,12 +8,13 @@ from msgspec.structs import replace
 
 from vastwatch.design.edits.fittings import rooms_beside
 from vastwatch.design.edits.removing import without_unused_types
+from vastwatch.design.expressions import Nothing
 from vastwatch.design.placed import settings_faults
 from vastwatch.design.places import room_at, room_of
 from vastwatch.design.presence import Roles, from_roles, roles_of, told_by, with_hold
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.design.records import Presence, Sensor, Settings
-from vastwatch.design.relations import presence_of
+from vastwatch.design.relations import lighting_of
 from vastwatch.devices import DeviceType
 from vastwatch.site.building import Room
 
@@ -56,7 +57,11 @@ def add_sensor(
     project = replace(project, sensors=(*project.sensors, sensor))
     if not joins_presence(device, room):
         return project, sensor
-    presence = presence_of(project, room.id)
+    presence = lighting_of(project, room.id)
+    if presence is not None and isinstance(presence.expr, Nothing):
+        # Those who name it find it again.
+        first = from_roles(Roles((sensor.id,), (sensor.id,), FIRST_HOLD_S))
+        return put(project, replace(presence, expr=first)), sensor
     if presence is None:
         made = Presence(
             id=fresh_id(project, f"presence-{room.id}"),

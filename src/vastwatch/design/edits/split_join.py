@@ -16,7 +16,7 @@ from vastwatch.design.places import room_at
 from vastwatch.design.project import IN_ROOMS, Project, Variant, find, numbered, on_level, put, tidied
 from vastwatch.design.records import Lamp, LampGroup
 from vastwatch.design.references import ids_of, renamed, settled
-from vastwatch.design.relations import presence_of
+from vastwatch.design.relations import lighting_of
 from vastwatch.design.variants import DECIDED
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Room, Wall
@@ -117,7 +117,7 @@ def _one_design(building: Project, designed: Project, a: Room, b: Room) -> Proje
     where both have a ladder the lamps of `b` go on by theirs, as a group; scenes of one name are numbered on."""
     lamps = tuple(lamp.id for lamp in lamps_for(designed, b.id)) if ladder_rows(designed, b.id) else ()
     both = bool(lamps) and bool(ladder_rows(designed, a.id))
-    lit = presence_of(designed, a.id) is not None
+    lit = lighting_of(designed, a.id) is not None
     changes: dict[str, Any] = {}
     if lit:
         changes["presences"] = tuple(

@@ -9,6 +9,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QSocketNotifier
 from PyQt6.QtWidgets import QApplication
+from PyQt6.sip import voidptr
 
 # The session ends, the terminal is closed, Ctrl+C.
 SIGNALS = (signal.SIGTERM, signal.SIGHUP, signal.SIGINT)
@@ -29,7 +30,7 @@ class Ending(QObject):
         signal.set_wakeup_fd(self._writer.fileno(), warn_on_full_buffer=False)
         for number in SIGNALS:
             signal.signal(number, self._once)
-        self._notifier = QSocketNotifier(self._reader.fileno(), QSocketNotifier.Type.Read, self)
+        self._notifier = QSocketNotifier(voidptr(self._reader.fileno()), QSocketNotifier.Type.Read, self)
         self._notifier.activated.connect(self._woken)
 
     @staticmethod

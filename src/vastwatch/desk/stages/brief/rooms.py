@@ -10,14 +10,14 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QInputDialog, QPushButton, QWidget
 
 from vastwatch.design.edits.uses import give_to_use, make_use, use_choices, use_key, with_use
-from vastwatch.design.needs import Need, explained, needs_of, use_words
+from vastwatch.design.needs import OPEN, Need, explained, needs_of, use_words
 from vastwatch.design.project import put
 from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import FigureField, Sleeper, clear, column_in, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
-from vastwatch.desk.shell.units import parse_angle, parse_time
+from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.site.building import Control, Room
 from vastwatch.words import duration_words, sentence
@@ -209,13 +209,19 @@ class RoomsPage(Sleeper):
         seconds = need.field in ("notice_s", "hold_max_s")
         share = need.field == "asleep_share"
         scale = 100.0 if share else 1.0
-        show = duration_words if seconds else (lambda v: f"{v:g} %") if share else (lambda v: f"{v:g}")
-        parse = parse_time if seconds else lambda text: number(text.replace("%", ""), "a number")
+        hours = need.field == "idle_h"
+        visits = self.tr("by visits")
+        show = (
+            duration_words if seconds else (lambda v: f"{v:g} %") if share
+            else (lambda v: visits if v == OPEN else f"{v:g} h") if hours else (lambda v: f"{v:g}")
+        )  # fmt: skip
+        parse = parse_time if seconds else lambda text: number(text.replace("%", "").replace("h", ""), "a number")
         step = {"notice_s": 0.5, "hold_max_s": 60.0, "lux": 25.0, "asleep_share": 5.0}.get(need.field, 0.25)
         low = 0.1 if seconds else 0.0
-        field = FigureField(need.words, parse if seconds else parse or parse_angle, show, step, low,
-                            100.0 if share else 1e5, self.tr("Type a figure; Up and Down step it."))  # fmt: skip
-        field.set_value(need.value * scale)
+        high = 100.0 if share else 24.0 if hours else 1e5
+        why = self.tr("Type a figure; Up and Down step it.")
+        field = FigureField(need.words, parse, show, step, low, high, why)
+        field.set_value(OPEN if need.value == OPEN else need.value * scale)
         field.wrong.connect(self.say)
         field.entered.connect(lambda v: self._set_need(room, need.field, v / scale))
         field.setAlignment(Qt.AlignmentFlag.AlignRight)
