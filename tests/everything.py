@@ -21,7 +21,7 @@ from samples import rect
 from vastwatch.design.edits.building import add_room
 from vastwatch.design.edits.fittings import add_furnishing, add_opening
 from vastwatch.design.edits.levels import add_level
-from vastwatch.design.expressions import DAY_TIME_PATTERN, Belief, ClockTime, Dark, Fact, Named, Report
+from vastwatch.design.expressions import DAY_TIME_PATTERN, AtLeast, Belief, ClockTime, Dark, Fact, Named, Report
 from vastwatch.design.project import Brief, Project, Variant, find, on_level, put
 from vastwatch.design.records import Presence, Rule, Sensor, Zone
 from vastwatch.design.variants import DECIDED
@@ -230,6 +230,8 @@ class Drawer:
             if not defaults[name].required and self.rng.random() < KEEPS:
                 continue
             values[name] = self.value(hint, depth)
+        if kind is AtLeast:
+            values["k"] = min(int(values["k"]), len(values["of"]))
         if kind is Report:
             values |= {"zone": self.zone_of(values["sensor"])} if values.get("zone") else {}
         if "levels" in values:

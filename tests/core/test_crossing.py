@@ -6,6 +6,8 @@ Projects are drawn from the declarations of their records (`everything`), edits 
 
 from __future__ import annotations
 
+import contextlib
+import json
 import os
 
 import msgspec
@@ -16,19 +18,24 @@ from msgspec.structs import replace
 from drawn_edits import Hand, edits_there_are
 from everything import everything, kinds_in, kinds_there_are
 from samples import device
+from vastwatch.advice.adviser.offers import offers
+from vastwatch.advice.adviser.purchase import purchases
+from vastwatch.advice.adviser.schools import schools
 from vastwatch.advice.checks.conclusions import untold
+from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.design.edits.parting import parted
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.selections import mirror_many, move_many, turn_many
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.split_join import join_rooms, split_room
 from vastwatch.design.expressions import AnyOf, AtLeast, DoorLatch, Expr, Nothing, StartKeep, every_part, tells
-from vastwatch.design.ladders import ladders_in
+from vastwatch.design.ladders import ladders_in, rows_of
 from vastwatch.design.places import room_at
 from vastwatch.design.project import Project, find, put
 from vastwatch.design.references import astray, settled
 from vastwatch.design.relations import outputs_in, presence_of, sensors_of
 from vastwatch.design.sentence import in_words
+from vastwatch.devices import catalogue
 from vastwatch.files import ProjectError
 from vastwatch.files.check import faults_of
 from vastwatch.files.project_file import decode, encode, save_project
@@ -238,3 +245,75 @@ def test_the_last_sensor_of_a_room_leaves_its_ladder_waiting_and_the_next_takes_
     again, sensor = add_sensor(bare, device("pir-ceiling-6"), "upper", (5.9, 4.5, 2.4), 0.0, -90.0)
     assert sensors_of(presence_of(again, "landing")) == (sensor.id,) and again.rules is demo.rules
     assert not list(untold(again)) and sum(rehearse(again, 2).house.lit[x].total() for x in lamps) > 0
+
+
+# -- what could hang there instead -------------------------------------------------------------------------------------
+
+
+def _said_by(project: Project):
+    """All that goes by what is concluded, as plain values: rows, what outputs do, scenes, groups and buttons."""
+    return msgspec.to_builtins(
+        (project.rules, project.outputs, project.scenes, project.lamp_groups, project.buttons)
+    )  # fmt: skip
+
+
+def _by_conclusion(project: Project, room: str) -> Project:
+    """The same with rows and outputs that name the room's conclusion where they named one of its sensors."""
+    lighting = presence_of(project, room)
+    if lighting is None:
+        return project
+    mine = sensors_of(lighting)
+
+    def put_in(plain):
+        if isinstance(plain, dict):
+            if plain.get("op") == "report" and plain["sensor"] in mine:
+                return {"op": "presence", "presence": lighting.id}
+            if plain.get("op") == "belief" and any(r["sensor"] in mine for r in plain["of"]):
+                return {"op": "presence", "presence": lighting.id}
+            return {k: put_in(v) for k, v in plain.items()}
+        return [put_in(v) for v in plain] if isinstance(plain, list) else plain
+
+    plain = json.loads(encode(project))
+    for name in ("rules", "outputs"):
+        plain[name] = put_in(plain[name])
+    return decode(json.dumps(plain).encode())
+
+
+@pytest.mark.parametrize("seed", range(40) if THOROUGH else (1, 2))
+def test_what_is_tried_in_a_room_keeps_every_row(seed):
+    """Offers, the four ways, and purchases: rows, outputs, scenes, groups and buttons are as before, but that rows which
+    read a sensor that went name the room's conclusion."""
+    project, tried = everything(seed), 0
+    types = catalogue() if THOROUGH else [device(x) for x in ("pir-corner-12", "radar-24-bands", "mat-door")]
+    with judging_by(JudgeSettings(3, (1, 2), (1001,), 2)):
+        for room in project.rooms:
+            if not rows_of(project, room.id):
+                continue
+            as_they_were, by_conclusion = _said_by(project), _said_by(_by_conclusion(project, room.id))
+            with contextlib.suppress(ValueError):
+                found = offers(project, room.id, types)
+                for offer in (*found.offers, *found.failing):
+                    assert _said_by(offer.project) in (as_they_were, by_conclusion), offer.name
+                    assert not list(faults_of(offer.project))
+                    tried += 1
+            with contextlib.suppress(ValueError):
+                for way in schools(project, room.id, types):
+                    if way.project is not None:
+                        assert _said_by(way.project) == by_conclusion, way.name
+                        assert presence_of(way.project, room.id) is not None
+                        tried += 1
+        for purchase in purchases(project, types):
+            assert _said_by(purchase.project) == as_they_were
+            tried += 1
+    # In many a drawn room nobody is ever awake, or delays of its rows hide what its hold does.
+    assert tried or seed > 2
+
+
+def test_the_ways_of_the_landing_burn_no_more_than_somebody_is_there(demo):
+    """Each of them gave 24 h a day for nobody, and the adviser recommended one: light within 0.0 s."""
+    with judging_by(JudgeSettings(7, (1, 2), (1001,), 2)):
+        for way in schools(demo, "landing"):
+            assert way.judged is not None
+            _, _, idle_h = way.judged.figures(way.judged.recommended_s)
+            assert idle_h < 3.0, way.name
+            assert way.project.rules is demo.rules or _said_by(way.project) == _said_by(demo)

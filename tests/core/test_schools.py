@@ -9,9 +9,10 @@ from msgspec.structs import replace
 
 from samples import device
 from vastwatch import cli
-from vastwatch.advice.adviser.schools import SCHOOLS, schools, without_presence
+from vastwatch.advice.adviser.schools import SCHOOLS, schools
 from vastwatch.advice.hardware.bill import bill_of
 from vastwatch.advice.judging.judge import judge
+from vastwatch.design.edits.telling import without_what_tells
 from vastwatch.design.presence import hold_of, roles_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of, sensors_of
@@ -28,7 +29,7 @@ def ways(demo):
 
 def test_each_way_hangs_what_it_says_and_nothing_else(demo, ways):
     assert [w.name for w in ways] == [name for name, _ in SCHOOLS]
-    bare = without_presence(demo, "toilet")
+    bare = without_what_tells(demo, "toilet")
     assert presence_of(bare, "toilet") is None and len(bare.sensors) == len(demo.sensors) - 1
     for way, (_, hung) in zip(ways, SCHOOLS):
         assert not way.why_not

@@ -6,7 +6,7 @@ Every kind is a record with a tag, so that a file says what it means. What a tre
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Annotated, Any, Literal
 
 import msgspec
@@ -195,13 +195,22 @@ def with_parts(expr: Expr, parts: tuple[Expr, ...]) -> Expr:
         if not parts:
             raise ValueError("a list of conditions needs at least one")
         changes["of"] = parts
-        if isinstance(expr, AtLeast):
+        if isinstance(expr, AtLeast) and len(parts) < len(expr.of):
             changes["k"] = min(expr.k, len(parts))
     else:
         if len(parts) != len(names):
             raise ValueError(f"{type(expr).__name__} has {len(names)} parts, not {len(parts)}")
         changes = dict(zip(names, parts))
     return replace(expr, **changes)
+
+
+def rewritten(expr: Expr, change: Callable[[Expr], Expr]) -> Expr:
+    """An expression with what `change` makes of each of its parts, outer ones first: of what it has changed it looks at
+    no parts. Itself where nothing changes."""
+    made = change(expr)
+    if made is not expr:
+        return made
+    return with_parts(expr, tuple(rewritten(part, change) for part in parts_of(expr)))
 
 
 def tells(expr: Expr) -> bool:

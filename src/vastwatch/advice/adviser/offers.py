@@ -13,11 +13,11 @@ from dataclasses import dataclass
 from vastwatch.advice.adviser.choose import Option, another, choose
 from vastwatch.advice.adviser.offer import Offer, judged_on, offered
 from vastwatch.advice.adviser.room_now import rate_of
-from vastwatch.advice.adviser.schools import without_presence
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.advice.judging.settings import settings
 from vastwatch.control.outputs.handler import lights_in
+from vastwatch.design.edits.telling import without_what_tells
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.devices import DeviceType, catalogue
@@ -142,7 +142,7 @@ def _candidates(
     out: list[Candidate] = []
     if presence_of(project, room) is not None and not met:
         out += [(project, (option,), False) for option in worth(here)[:SINGLES]]
-    bare = without_presence(project, room)
+    bare = without_what_tells(project, room)
     instead = bare is not project
     alone = worth(choose(bare, room, types) if instead else here)
     out += [(bare, (option,), instead) for option in alone[:SINGLES]]

@@ -28,9 +28,9 @@ from vastwatch.control.manual.by_hand import REACH_S
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import held
+from vastwatch.design.edits.telling import without_what_tells
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
-from vastwatch.design.references import untold
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
 from vastwatch.words import duration_words
@@ -269,11 +269,9 @@ def spent(project: Project) -> float:
 
 def bare(project: Project) -> Project:
     """The same building without any sensor."""
-    project = removed(project, *(sensor.id for sensor in project.sensors))
-    for presence in project.presences:
-        if presence.room is not None and presence.lights:
-            project = untold(project, presence.room)
-    return project
+    for room in project.rooms:
+        project = without_what_tells(project, room.id)
+    return removed(project, *(sensor.id for sensor in project.sensors))
 
 
 def starter_set(

@@ -15,12 +15,11 @@ from vastwatch.advice.hardware.bill import bill_of, switched
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.advice.judging.settings import settings
-from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.sensors import held
+from vastwatch.design.edits.telling import without_what_tells
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
-from vastwatch.design.references import untold
-from vastwatch.design.relations import presence_of, sensors_of
+from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.words import one_line
 
@@ -83,7 +82,7 @@ def schools(
     record = find(project.rooms, room)
     if all(lamp.room != room for lamp in project.lamps):
         raise ValueError(f"{record.name} has no lamp that presence could light")
-    bare = without_presence(project, room)
+    bare = without_what_tells(project, room)
     every = list(catalogue() if types is None else types)
     out: list[School] = []
     for k, (name, hung) in enumerate(SCHOOLS):
@@ -96,16 +95,6 @@ def schools(
         out.append(_school(bare, room, name, hung, every, should_continue, told))
     report_progress(1.0)
     return out
-
-
-def without_presence(project: Project, room: str) -> Project:
-    """The same project with nothing hanging that the room's presence reads. Who names that conclusion goes on naming
-    it: what is hung next tells for it."""
-    presence = presence_of(project, room)
-    if presence is None:
-        return project
-    mine = [s for s in sensors_of(presence) if any(x.id == s for x in project.sensors)]
-    return untold(removed(project, *mine), room)
 
 
 def _school(
