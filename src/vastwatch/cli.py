@@ -100,6 +100,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--days", type=_days, default=7)
     sub.add_argument("--seed", type=int, default=1)
     sub.add_argument("--out", required=True, help="the log to write: .csv, or JSON Lines")
+    sub.add_argument("--over", action="store_true", help="also where that file is there already")
     sub.add_argument("--parts", action="store_true", help="also what is said of zones, of movement and of stillness")
     sub.add_argument("--wide", action="store_true", help="a column, or key, for each device")
     sub = command("trial", "somebody stays at a spot a hundred times: what the light does over them")

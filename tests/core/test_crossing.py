@@ -23,6 +23,9 @@ from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.adviser.schools import schools
 from vastwatch.advice.checks.conclusions import untold
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
+from vastwatch.causes.chain import explain
+from vastwatch.causes.groups import groups
+from vastwatch.causes.inquiry import inquiry
 from vastwatch.design.edits.parting import parted
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.selections import mirror_many, move_many, turn_many
@@ -40,6 +43,7 @@ from vastwatch.files import ProjectError
 from vastwatch.files.check import faults_of
 from vastwatch.files.project_file import decode, encode, save_project
 from vastwatch.rehearsal.run import rehearse
+from walks import lines_for, said
 
 THOROUGH = bool(os.environ.get("THOROUGH"))
 PROJECTS, EDITS = (250, 10_000) if THOROUGH else (20, 300)
@@ -317,3 +321,32 @@ def test_the_ways_of_the_landing_burn_no_more_than_somebody_is_there(demo):
             _, _, idle_h = way.judged.figures(way.judged.recommended_s)
             assert idle_h < 3.0, way.name
             assert way.project.rules is demo.rules or _said_by(way.project) == _said_by(demo)
+
+
+# -- a week, its causes, and every command -----------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("seed", range(200) if THOROUGH else (1, 2, 4, 7))
+def test_every_incident_of_a_drawn_week_is_explained(seed):
+    """Rows that believe, rooms that nothing concludes of, conclusions without a hold: each has its story, and what is
+    grouped is what there was."""
+    r = rehearse(everything(seed), 7 if THOROUGH else 2)
+    for room in r.project.rooms:
+        mine = [i for _, i in r.incidents_by_room.get(room.id, [])]
+        for incident in mine[:25]:
+            assert explain(r, incident).story
+        asked = [x for kind in dict.fromkeys(i.kind for i in mine) if (x := inquiry(r, room.id, kind)) is not None]
+        for group in groups(r, asked):
+            assert len(group.incidents) <= group.of and group.heading
+
+
+@pytest.mark.parametrize("seed", range(200) if THOROUGH else (2,))
+def test_every_command_answers_for_a_drawn_project(tmp_path, seed):
+    project = everything(seed)
+    file = tmp_path / "drawn.vastwatch.json"
+    save_project(project, file)
+    with judging_by(JudgeSettings(1, (1, 2), (1001,), 2)):
+        for line in lines_for(project, file, 2):
+            code, _, wrong = said(line)
+            assert code in (0, 1) and "failure of the program" not in wrong, (line, code, wrong[-800:])
+            assert code == 0 or wrong.startswith("vastwatch: ") or line[0] == "check", (line, wrong)

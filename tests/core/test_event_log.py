@@ -21,6 +21,7 @@ from vastwatch.control.house import run
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import find
+from vastwatch.files import save_project
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal.run import record
 from vastwatch.signals import Calendar, Signal
@@ -310,3 +311,21 @@ def test_the_command_line_replays_a_log_it_wrote(tmp_path, capsys):
         assert cli.main(["replay", "--demo", str(path), *wrong]) == 1
         assert capsys.readouterr().err.count("\n") == 1
     assert cli.main(["log", "--demo", "--days", "1", "--out", str(tmp_path / "no" / "where.csv")]) == 1
+
+
+def test_a_log_writes_over_nothing_unless_it_is_told_to_and_never_over_a_project(tmp_path, capsys, room):
+    project, there = tmp_path / "p.vastwatch.json", tmp_path / "there.csv"
+    save_project(room, project)
+    there.write_text("kept\n")
+    link = tmp_path / "link.csv"
+    link.symlink_to(project)
+    before = project.read_bytes()
+    for out, more, words in (
+        (there, [], "there already"), (project, ["--over"], "is a project"), (link, ["--over"], "is a project"),
+        (tmp_path / "new.vastwatch.json", [], "is a project"),
+    ):  # fmt: skip
+        assert cli.main(["log", str(project), "--days", "1", "--out", str(out), *more]) == 1
+        assert words in capsys.readouterr().err
+    assert there.read_text() == "kept\n" and project.read_bytes() == before
+    assert cli.main(["log", str(project), "--days", "1", "--out", str(there), "--over"]) == 0
+    assert there.read_text().startswith("time,device,value\n") and not list(tmp_path.glob(".*"))

@@ -347,9 +347,10 @@ def test_the_entry_sheet_is_saved_and_ticked(qtbot, zones, tmp_path):
     for suffix in (".txt", ".csv", ".pdf"):
         it.save(tmp_path / f"sheet{suffix}")
         assert (tmp_path / f"sheet{suffix}").stat().st_size > 200
-    assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")
+    page = (tmp_path / "sheet.pdf").read_bytes()
+    assert page.startswith(b"%PDF") and page.rstrip().endswith(b"%%EOF")
     it.save(tmp_path / "no" / "such" / "sheet.txt")
-    assert "cannot be written" in it.told.text()
+    assert "cannot be saved" in it.told.text()
     again = EntryDialog(zones.document, TRACKER, zones)
     qtbot.addWidget(again)
     assert again.ticks[name].isChecked()

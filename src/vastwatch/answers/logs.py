@@ -112,13 +112,21 @@ def _hold(text: str) -> tuple[str, float]:
 def log(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """Write what the sensors of a rehearsal say, as a log that can be read again."""
     from vastwatch.commission.log_writing import write_log
+    from vastwatch.files import ProjectError
+    from vastwatch.files.project_file import SUFFIX
+    from vastwatch.files.writing import same_file
     from vastwatch.people.truth import simulate_days
     from vastwatch.rehearsal.run import record
 
+    out = Path(args.out)
+    if (args.file is not None and same_file(out, Path(args.file))) or out.name.endswith(SUFFIX):
+        raise RequestError(f"--out: {out} is a project and no log; name another file")
+    if out.exists() and not args.over:
+        raise RequestError(f"--out: {out} is there already; name another file, or say --over")
     recording = record(project, simulate_days(project, args.days, args.seed))
     try:
-        written = write_log(recording, args.out, parts=args.parts, wide=args.wide)
-    except OSError as e:
-        raise RequestError(f"--out: {args.out} cannot be written ({e.strerror or e})") from None
+        written = write_log(recording, out, parts=args.parts, wide=args.wide)
+    except ProjectError as e:
+        raise RequestError(f"--out: {e}") from None
     document = {"out": str(args.out), "days": args.days, "seed": args.seed, "events": written}
     return document, [f"{written:,} events of {args.days} days in {args.out}."]

@@ -24,6 +24,7 @@ from vastwatch.causes.inquiry import CURES, Inquiry, Tried, inquiry
 from vastwatch.causes.witnesses import Triggered, Witness, asleep_in, in_the_dark, keepers, kept_on, set_off, sights
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.expressions import AllOf, AtLeast, Belief, every_part
+from vastwatch.design.ladders import rows_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.relations import presence_of
 from vastwatch.people import Where
@@ -261,7 +262,8 @@ def _lamp(r: Rehearsal, incident: Incident, value: str, text: str) -> Link:
 
 def _presence_link(r: Rehearsal, room: str, value: str, text: str) -> Link:
     presence = presence_of(r.project, room)
-    assert presence is not None
+    if presence is None:
+        return Link("ladder", room, value, "nothing is concluded of the room: its light goes by its rows alone")
     hold = hold_of(presence.expr)
     if hold is None:
         # No single hold of its own.
@@ -274,8 +276,7 @@ def _presence_link(r: Rehearsal, room: str, value: str, text: str) -> Link:
 def _deciding(r: Rehearsal, incident: Incident) -> tuple[str, ...]:
     """The sensors whose silence let the light go: of those that all must report, those that no longer did."""
     presence, asked = presence_of(r.project, incident.room), keepers(r, incident.room)
-    assert presence is not None
-    if not any(isinstance(e, AllOf | AtLeast) for e in every_part(presence.expr)):
+    if presence is None or not any(isinstance(e, AllOf | AtLeast) for e in every_part(presence.expr)):
         return asked
     hold = hold_of(presence.expr) or 0.0
     since = incident.at - hold
@@ -297,8 +298,8 @@ def _last_report(r: Rehearsal, sensors: tuple[str, ...], t: float) -> tuple[str 
 def _starter(r: Rehearsal, incident: Incident) -> Triggered | None:
     """What set off a light: the sensor that reported last before it came on, and what that noticed."""
     presence = presence_of(r.project, incident.room)
-    assert presence is not None
-    read = dict.fromkeys(report.sensor for report in reports(presence.expr))
+    exprs = [row.when for row in rows_of(r.project, incident.room)] if presence is None else [presence.expr]
+    read = dict.fromkeys(report.sensor for expr in exprs for report in reports(expr))
     rise, sensor = max(((rise_before(r, s, incident.at), s) for s in read), default=(-1.0, ""))
     return None if rise < 0 else set_off(r, sensor, rise)
 

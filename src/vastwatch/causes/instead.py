@@ -13,10 +13,10 @@ from vastwatch.control.house import run
 from vastwatch.design.conclusions import sensors_behind, with_named
 from vastwatch.design.edits.expressions import paths, replaced
 from vastwatch.design.expressions import AnyOf, Expr, Report, StartKeep
-from vastwatch.design.ladders import behind_ladder, sensors_behind_ladder
+from vastwatch.design.ladders import behind_ladder, rows_of, sensors_behind_ladder
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import Project, find, find_any, fresh_id, put
-from vastwatch.design.records import Presence, Settings
+from vastwatch.design.records import Guarded, Presence, Settings
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType, DualType, MatType
 from vastwatch.rehearsal import Rehearsal
@@ -67,13 +67,16 @@ def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
 
 
 def _only(project: Project, room: str) -> Project:
-    """A project with nothing concluded but what a room's light follows, and what that names."""
+    """A project with nothing concluded but what a room's light follows, and what that names; and with no rows but that
+    room's."""
     presence = presence_of(project, room)
     assert presence is not None
     read = {*sensors_behind(project, presence), *sensors_behind_ladder(project, room)}
     named = {p.id for p in with_named(project, presence)} | set(behind_ladder(project, room))
     wanted = tuple(p for p in project.presences if p.id in named)
-    return replace(project, presences=wanted, sensors=tuple(s for s in project.sensors if s.id in read))
+    sensors = tuple(s for s in project.sensors if s.id in read)
+    plain = tuple(o for o in project.outputs if not isinstance(o, Guarded) or not (o.rows or o.locks))
+    return replace(project, presences=wanted, sensors=sensors, rules=rows_of(project, room), outputs=plain)
 
 
 # -- what can be otherwise -----------------------------------------------------------------------------------------

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from typing import NamedTuple
 
 import numpy as np
@@ -12,6 +10,7 @@ from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, RadarType
 from vastwatch.devices.types import ZoneRules
+from vastwatch.files.csv_cells import csv_text
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.zoned import Zoned
 
@@ -141,8 +140,4 @@ def as_text(sheet: EntrySheet) -> str:
 
 def as_csv(sheet: EntrySheet) -> str:
     """The sheet's numbers as CSV."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(("zone", "field", "value", "unit"))
-    writer.writerows(sheet.rows)
-    return out.getvalue()
+    return csv_text([("zone", "field", "value", "unit"), *sheet.rows])

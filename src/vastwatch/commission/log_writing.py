@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
 from pathlib import Path
 
 from vastwatch.control.recording import Recording
+from vastwatch.files.writing import write_atomically
 from vastwatch.signals import Calendar
 
 
 def write_log(recording: Recording, path: str | Path, parts: bool = False, wide: bool = False) -> int:
     """Write what sensors said in the shapes that are read here: CSV where the name ends in .csv, else JSON Lines; a row
     for each event with time, device and value, or, where it is `wide`, a column (or key) for each device. How many
-    events. With `parts`, what they said of their zones and states as well."""
+    events. With `parts`, what they said of their zones and states as well. Raises ProjectError where that cannot be
+    written; what was there before is then untouched."""
     events: list[tuple[float, str, str]] = []
     for (sensor, part), signal in recording.reports.items():
         if part is not None and not parts:
@@ -33,19 +36,20 @@ def write_log(recording: Recording, path: str | Path, parts: bool = False, wide:
     events.sort(key=lambda e: e[0])
     rows = [(_stamp(recording.calendar, t), name, value) for t, name, value in events]
     file = Path(path)
-    with file.open("w", encoding="utf-8", newline="") as out:
-        if file.suffix.lower() == ".csv":
-            writer = csv.writer(out, lineterminator="\n")
-            names = list(dict.fromkeys(name for _, name, _ in rows))
-            writer.writerow(["time", *names] if wide else ["time", "device", "value"])
-            for when, name, value in rows:
-                # What others say has not changed: their cells stay empty.
-                cells = [value if n == name else "" for n in names] if wide else [name, value]
-                writer.writerow([when, *cells])
-        else:
-            for when, name, value in rows:
-                event = {name: value} if wide else {"device": name, "value": value}
-                out.write(json.dumps({"time": when, **event}) + "\n")
+    out = io.StringIO()
+    if file.suffix.lower() == ".csv":
+        writer = csv.writer(out, lineterminator="\n")
+        names = list(dict.fromkeys(name for _, name, _ in rows))
+        writer.writerow(["time", *names] if wide else ["time", "device", "value"])
+        for when, name, value in rows:
+            # What others say has not changed: their cells stay empty.
+            cells = [value if n == name else "" for n in names] if wide else [name, value]
+            writer.writerow([when, *cells])
+    else:
+        for when, name, value in rows:
+            event = {name: value} if wide else {"device": name, "value": value}
+            out.write(json.dumps({"time": when, **event}) + "\n")
+    write_atomically(file, out.getvalue().encode())
     return len(rows)
 
 

@@ -73,6 +73,14 @@ def resolved(path: Path) -> Path:
         return Path(os.path.realpath(path))
 
 
+def same_file(a: Path, b: Path) -> bool:
+    """Whether two paths mean one file, through links too."""
+    try:
+        return resolved(a) == resolved(b)
+    except OSError:
+        return a == b
+
+
 def previous(path: Path) -> Path:
     """Where the last saved version of a file is kept: `NAME~`."""
     return path.with_name(path.name + "~")

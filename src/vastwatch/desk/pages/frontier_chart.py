@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import csv
 import math
 from itertools import pairwise
 from pathlib import Path
 
-from PyQt6.QtCore import QMarginsF, QPointF, QRectF, QSize, QSizeF, Qt
+from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF, QPointF, QRectF, QSize, QSizeF, Qt
 from PyQt6.QtGui import (
     QColor,
     QFont,
@@ -27,6 +26,8 @@ from vastwatch.desk.pages.plan_sheet import paper_font
 from vastwatch.desk.shell.looks import family_hue
 from vastwatch.desk.shell.theme import LIGHT, Theme, alpha, font, mix
 from vastwatch.devices.families import FAMILY_TYPES
+from vastwatch.files.csv_cells import csv_text
+from vastwatch.files.writing import write_atomically
 
 # What is written beside the axes, minutes of dark and hours of burning a day; scales that are even below the first and
 # go by ratios above it.
@@ -240,33 +241,32 @@ def _free(
 
 
 def save(found: Frontier, path: Path, title: str) -> None:
-    """Write the chart as .png or .pdf, or its points as .csv. Raises OSError where that cannot be written, ValueError
-    for another ending."""
+    """Write the chart as .png or .pdf, or its points as .csv. Raises ProjectError where that cannot be written,
+    ValueError for another ending."""
     kind = path.suffix.lower()
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     if kind == ".csv":
-        with path.open("w", encoding="utf-8", newline="") as out:
-            csv.writer(out).writerows(table(found))
+        buffer.write(csv_text([[str(cell) for cell in row] for row in table(found)]).encode())
     elif kind == ".png":
         image = QImage(PICTURE, QImage.Format.Format_RGB32)
         image.fill(LIGHT.card)
         p = QPainter(image)
         _whole(p, QRectF(0, 0, PICTURE.width(), PICTURE.height()), found, title, 2.0)
         p.end()
-        if not image.save(str(path)):
-            raise OSError(f"{path} cannot be written")
+        image.save(buffer, "PNG")
     elif kind == ".pdf":
-        writer = QPdfWriter(str(path))
+        writer = QPdfWriter(buffer)
         writer.setTitle(title)
         page = QPageSize(PAGE_MM, QPageSize.Unit.Millimeter)
         writer.setPageLayout(QPageLayout(page, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0)))
         writer.setResolution(96)
-        p = QPainter()
-        if not p.begin(writer):
-            raise OSError(f"{path} cannot be written")
+        p = QPainter(writer)
         _whole(p, QRectF(0, 0, writer.width(), writer.height()).adjusted(36, 36, -36, -36), found, title, 1.4)
         p.end()
     else:
         raise ValueError(f"'{path.name}' ends neither in .pdf nor in .png nor in .csv")
+    write_atomically(path, bytes(buffer.data().data()))
 
 
 def _whole(p: QPainter, rect: QRectF, found: Frontier, title: str, k: float) -> None:

@@ -21,7 +21,7 @@ from vastwatch.files.journal import Journal
 from vastwatch.files.project_file import LARGEST, read_project
 from vastwatch.files.reading import Stamp, stamp_of
 from vastwatch.files.validation import in_names
-from vastwatch.files.writing import resolved
+from vastwatch.files.writing import same_file
 from vastwatch.right_of_way import frame
 from vastwatch.site.building import Level
 
@@ -200,14 +200,6 @@ class Document(QObject):
         self._timer.stop()
         if self._journal is not None:
             self._journal.clear()
-
-
-def same_file(a: Path, b: Path) -> bool:
-    """Whether two paths mean one file, through links too."""
-    try:
-        return resolved(a) == resolved(b)
-    except OSError:
-        return a == b
 
 
 class _Change(QUndoCommand):

@@ -16,7 +16,8 @@ from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import FRONTIER, MATTERS
 from vastwatch.desk.shell.parts import column_in, label, pressed, row, scrolling
 from vastwatch.desk.shell.theme import Theme
-from vastwatch.words import capital, plain_reason
+from vastwatch.files import ProjectError
+from vastwatch.words import capital, sentence
 
 KINDS = ("Page (*.pdf)", "Picture (*.png)", "Table (*.csv)")
 
@@ -242,8 +243,8 @@ class FrontierSheet(QDialog):
             return
         try:
             save(found, path, self.tr("{}: left in the dark against burning for nobody").format(self.room))
-        except (OSError, ValueError) as e:
-            self._wrong.setText(capital(plain_reason(e)) + ".")
+        except (ProjectError, ValueError) as e:
+            self._wrong.setText(sentence(e))
         else:
             self._wrong.setText("")
 

@@ -6,7 +6,7 @@ from html import escape
 from pathlib import Path
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QMarginsF
+from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF
 from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
 from PyQt6.QtWidgets import QApplication, QCheckBox, QDialog, QFileDialog, QPushButton, QVBoxLayout, QWidget
 
@@ -14,6 +14,9 @@ from vastwatch.commission.entry_sheet import EntrySheet, as_csv, as_text, entry_
 from vastwatch.design.project import find, put
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.parts import label, line, row, scrolling
+from vastwatch.files import ProjectError
+from vastwatch.files.writing import write_atomically
+from vastwatch.words import sentence
 
 KINDS = {"Text (*.txt)": ".txt", "Table (*.csv)": ".csv", "Page to print (*.pdf)": ".pdf"}
 
@@ -88,18 +91,22 @@ class EntryDialog(QDialog):
     def save(self, path: Path) -> None:
         """Write the sheet, by what its name ends in; what cannot be is told."""
         try:
-            if path.suffix.lower() == ".pdf":
-                _as_pdf(self.sheet, path)
+            kind = path.suffix.lower()
+            if kind == ".pdf":
+                data = _as_pdf(self.sheet)
             else:
-                path.write_text(as_csv(self.sheet) if path.suffix.lower() == ".csv" else as_text(self.sheet), "utf-8")
-        except OSError as e:
-            self.told.setText(self.tr("{} cannot be written ({}).").format(path.name, e.strerror or e))
+                data = (as_csv(self.sheet) if kind == ".csv" else as_text(self.sheet)).encode()
+            write_atomically(path, data)
+        except ProjectError as e:
+            self.told.setText(sentence(e))
         else:
             self.told.setText(self.tr("Saved {}.").format(path.name))
 
 
-def _as_pdf(sheet: EntrySheet, path: Path) -> None:
-    writer = QPdfWriter(str(path))
+def _as_pdf(sheet: EntrySheet) -> bytes:
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
     writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
     writer.setPageMargins(QMarginsF(18, 18, 18, 18), QPageLayout.Unit.Millimeter)
     writer.setTitle(sheet.title)
@@ -118,5 +125,4 @@ def _as_pdf(sheet: EntrySheet, path: Path) -> None:
     document.setPageSize(writer.pageLayout().paintRectPixels(writer.resolution()).size().toSizeF())
     document.documentLayout().setPaintDevice(writer)  # type: ignore[union-attr]
     document.print(writer)
-    if not path.exists():
-        raise OSError("the file could not be made")
+    return bytes(buffer.data().data())
