@@ -26,14 +26,26 @@ from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.causes.chain import explain
 from vastwatch.causes.groups import groups
 from vastwatch.causes.inquiry import inquiry
+from vastwatch.design.conclusions import expressions
 from vastwatch.design.edits.parting import parted
 from vastwatch.design.edits.removing import removed
 from vastwatch.design.edits.selections import mirror_many, move_many, turn_many
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.split_join import join_rooms, split_room
-from vastwatch.design.expressions import AnyOf, AtLeast, DoorLatch, Expr, Nothing, StartKeep, every_part, tells
+from vastwatch.design.expressions import (
+    AnyOf,
+    AtLeast,
+    DoorLatch,
+    Expr,
+    Nothing,
+    StartKeep,
+    every_part,
+    tells,
+    zone_part,
+)
 from vastwatch.design.ladders import ladders_in, rows_of
 from vastwatch.design.places import room_at
+from vastwatch.design.presence import reports
 from vastwatch.design.project import Project, find, put
 from vastwatch.design.references import astray, settled
 from vastwatch.design.relations import outputs_in, presence_of, sensors_of
@@ -350,3 +362,28 @@ def test_every_command_answers_for_a_drawn_project(tmp_path, seed):
             code, _, wrong = said(line)
             assert code in (0, 1) and "failure of the program" not in wrong, (line, code, wrong[-800:])
             assert code == 0 or wrong.startswith("vastwatch: ") or line[0] == "check", (line, wrong)
+
+
+# -- the same, however long and by whichever way it is asked -------------------------------------------------------------
+
+
+def _firsts(signal, end: float):
+    return signal.intervals[signal.intervals[:, 0] < end].clip(max=end)
+
+
+@pytest.mark.parametrize("seed", range(100) if THOROUGH else range(8))
+def test_what_is_reported_does_not_depend_on_the_length_of_the_run(seed):
+    """The first two days of nine are those of two: what each expression, lamp and row hears, and so how all burns."""
+    project = everything(seed)
+    short, long = rehearse(project, 2), rehearse(project, 9)
+    end = short.truth.end
+    named = {(r.sensor, r.part) for expr in expressions(project) for r in reports(expr)}
+    zones = {z.id: z for z in project.zones}
+    named |= {(zones[x.zone].sensor, zone_part(x.zone)) for x in project.lamps if x.zone is not None}
+    assert named
+    for key in named:
+        if key in short.recording.reports or key in long.recording.reports:
+            a, b = short.recording.reports[key], long.recording.reports[key]
+            assert np.array_equal(_firsts(a, end), _firsts(b, end)), key
+    for ident, lit in short.house.lit.items():
+        assert np.array_equal(_firsts(lit, end - 60), _firsts(long.house.lit[ident], end - 60)), ident

@@ -246,8 +246,9 @@ def _as_set(project: Project, sensor: Sensor, zones: bool) -> tuple[MountedSenso
 
 @kept
 def _read_by_zone(project: Project) -> set[str]:
-    """The sensors of whose zones a presence or a lamp reads one."""
-    zones = {r.zone for p in project.presences for r in reports(p.expr)} | {x.zone for x in project.lamps}
+    """The sensors of whose zones any expression of the project or a lamp reads one, or a conclusion is about one."""
+    zones = {r.zone for expr in expressions(project) for r in reports(expr)} | {x.zone for x in project.lamps}
+    zones |= {p.zone for p in project.presences}
     return {z.sensor for z in project.zones if z.id in zones}
 
 
