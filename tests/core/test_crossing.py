@@ -23,6 +23,7 @@ from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.adviser.schools import schools
 from vastwatch.advice.checks.conclusions import untold
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
+from vastwatch.advice.simulation.weeks import lived
 from vastwatch.causes.chain import explain
 from vastwatch.causes.groups import groups
 from vastwatch.causes.inquiry import inquiry
@@ -45,7 +46,7 @@ from vastwatch.design.expressions import (
 )
 from vastwatch.design.ladders import ladders_in, rows_of
 from vastwatch.design.places import room_at
-from vastwatch.design.presence import reports
+from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find, put
 from vastwatch.design.references import astray, settled
 from vastwatch.design.relations import outputs_in, presence_of, sensors_of
@@ -387,3 +388,22 @@ def test_what_is_reported_does_not_depend_on_the_length_of_the_run(seed):
             assert np.array_equal(_firsts(a, end), _firsts(b, end)), key
     for ident, lit in short.house.lit.items():
         assert np.array_equal(_firsts(lit, end - 60), _firsts(long.house.lit[ident], end - 60)), ident
+
+
+@pytest.mark.parametrize("seed", range(200) if THOROUGH else (1, 2, 10, 12, 14))
+def test_the_judge_reckons_with_what_the_rehearsal_gives(seed):
+    """Whatever makes a room's light (ladders, groups, zones, other conclusions, beliefs, hands, buttons, supply): under
+    one seed a room's curve has at its own hold the drops, the dark and the burning that the rehearsal scores."""
+    project = everything(seed)
+    r, compared = rehearse(project, 3), 0
+    for room in project.rooms:
+        try:
+            curve = lived(project, room.id, 3, 1).curve
+        except ValueError:
+            continue
+        did, scored = curve.outcome(hold_of(presence_of(project, room.id).expr) or 0.0), r.scores[room.id]
+        assert len(did.drop_at) / 3 == pytest.approx(scored.drops), room.id
+        assert did.dark_s / 60 / 3 == pytest.approx(scored.dark_min, abs=1e-3), room.id
+        assert did.idle_s / 3600 / 3 == pytest.approx(scored.idle_h, abs=1e-4), room.id
+        compared += 1
+    assert compared

@@ -10,14 +10,12 @@ from msgspec.structs import replace
 
 from vastwatch.control.concluding import NOBODY
 from vastwatch.control.house import run
-from vastwatch.design.conclusions import sensors_behind, with_named
+from vastwatch.design.asked import asked_by
 from vastwatch.design.edits.expressions import paths, replaced
 from vastwatch.design.expressions import AnyOf, Expr, Report, StartKeep
-from vastwatch.design.ladders import behind_ladder, rows_of, sensors_behind_ladder
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import Project, find, find_any, fresh_id, put
-from vastwatch.design.records import Guarded, Presence, Settings
-from vastwatch.design.relations import presence_of
+from vastwatch.design.records import Presence, Settings
 from vastwatch.devices import DeviceType, DualType, MatType
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.reactors import hands_of
@@ -54,7 +52,7 @@ class Instead:
 
 def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
     """What a room's light would have been on the same draws."""
-    project = _only(instead.project, room)
+    project = asked_by(instead.project, room)
     recording = record(project, r.truth)
     if instead.without is not None and instead.during is not None:
         source, during = instead.without, instead.during
@@ -64,19 +62,6 @@ def light_instead(r: Rehearsal, room: str, instead: Instead) -> Signal:
     hands = hands_of(project, r.truth, recording) if r.house.hands else NOBODY
     light = run(project, recording, hands).served(room)
     return Signal.constant(False, 0.0, r.truth.end) if light is None else light
-
-
-def _only(project: Project, room: str) -> Project:
-    """A project with nothing concluded but what a room's light follows, and what that names; and with no rows but that
-    room's."""
-    presence = presence_of(project, room)
-    assert presence is not None
-    read = {*sensors_behind(project, presence), *sensors_behind_ladder(project, room)}
-    named = {p.id for p in with_named(project, presence)} | set(behind_ladder(project, room))
-    wanted = tuple(p for p in project.presences if p.id in named)
-    sensors = tuple(s for s in project.sensors if s.id in read)
-    plain = tuple(o for o in project.outputs if not isinstance(o, Guarded) or not (o.rows or o.locks))
-    return replace(project, presences=wanted, sensors=sensors, rules=rows_of(project, room), outputs=plain)
 
 
 # -- what can be otherwise -----------------------------------------------------------------------------------------

@@ -18,15 +18,15 @@ from vastwatch.control.belief.rates import Chain, chains_in
 from vastwatch.control.concluding import NOBODY, Hands, concluded, conclusion
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.light.daylight import darkness
-from vastwatch.control.lighting import RoomRun, given, handed, run_ladders
+from vastwatch.control.lighting import RoomRun, given, handed, run_ladders, zone_followed
 from vastwatch.control.outputs.handler import Situation, handler_of, kwh, kwh_above_standby, lights_in
 from vastwatch.control.recording import Recording
 from vastwatch.design.conclusions import order, sensors_behind
 from vastwatch.design.edits.expressions import Path, paths
-from vastwatch.design.expressions import Belief, zone_part
+from vastwatch.design.expressions import Belief
 from vastwatch.design.presence import press_hold
-from vastwatch.design.project import Project, find
-from vastwatch.design.records import Fixture, Guarded, Lamp, Presence
+from vastwatch.design.project import Project
+from vastwatch.design.records import Fixture, Guarded, Presence
 from vastwatch.design.relations import outputs, outputs_in, presence_of
 from vastwatch.design.unaffected import Unaffected
 from vastwatch.memo import kept
@@ -267,11 +267,8 @@ def _supplied(levels: Levels, supply: Signal) -> Levels:
 
 def _followed(project: Project, recording: Recording, output: Fixture, situation: Situation) -> Situation:
     """What an output goes by: a lamp that follows a zone, by whether somebody is in that."""
-    if not isinstance(output, Lamp) or output.zone is None:
-        return situation
-    zone = find(project.zones, output.zone)
-    said = recording.reports.get((zone.sensor, zone_part(zone.id)), never(recording.end))
-    return situation._replace(presence=said)
+    said = zone_followed(project, output, recording)
+    return situation if said is None else situation._replace(presence=said)
 
 
 def _pressed(room: Room, hands: Hands, end: float) -> Signal | None:

@@ -25,6 +25,7 @@ from vastwatch.control.manual.by_hand import on_by_hand
 from vastwatch.control.manual.hand import Override, overlaid
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
+from vastwatch.design.expressions import zone_part
 from vastwatch.design.ladders import (
     Asked,
     Ladder,
@@ -36,7 +37,7 @@ from vastwatch.design.ladders import (
 )
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Lamp, Rule, Scene
+from vastwatch.design.records import Fixture, Lamp, Rule, Scene
 from vastwatch.design.relations import lamps_in, presence_of
 from vastwatch.memo import kept
 from vastwatch.signals import Levels, Signal, any_of
@@ -234,25 +235,38 @@ def given(
 
     Of a room that `delayed_rows` names any row of, this is not the whole truth.
     """
-    dark = house_dark(project, room, recording)
+    dark, end = house_dark(project, room, recording), recording.end
+    lights = lights_in(project, room)
+    zones = [zone_followed(project, light, recording) for light in lights]
+    if zones and None not in zones:
+        # Whatever is concluded of the room: somebody there in the dark is due light, and has it where a zone says so.
+        said = [z & dark & supplied.get(x.id, always(end)) for x, z in zip(lights, zones) if z is not None]
+        return Given(dark, never(end), any_of(said))
     lamps = governed(project, room)
     if not lamps:
-        lights = [light.id for light in lights_in(project, room)]
-        if not lights or any(ident not in supplied for ident in lights):
+        ids = [light.id for light in lights]
+        if not lights or any(ident not in supplied for ident in ids):
             return Given(dark, dark)
-        return _plainly(dark, tuple(supplied[ident] for ident in lights))
-    end = recording.end
+        return _plainly(dark, tuple(supplied[ident] for ident in ids))
     present, absent = (run_ladders(project, room, recording, own) for own in (always(end), never(end)))
     assert present is not None and absent is not None
     # Lamps that no scene names follow as they would without a ladder.
-    free = tuple(x.id for x in lights_in(project, room) if x.id not in present.wanted)
-    ids = (*present.wanted, *free)
+    free = tuple(x.id for x in lights if x.id not in present.wanted)
+    ids = [*present.wanted, *free]
     most = _asleep_most(project, room)
     return _given(
         (*present.wanted.values(), *(dark for _ in free)), tuple(absent.wanted.values()),
         tuple(supplied.get(ident) for ident in ids), end,
         None if most is None else _brighter(lamps_in(project, room), present, absent, most),
     )  # fmt: skip
+
+
+def zone_followed(project: Project, light: Fixture, recording: Recording) -> Signal | None:
+    """While somebody is in the zone that a lamp follows; None for what follows none, or the ladder of its room."""
+    if not isinstance(light, Lamp) or light.zone is None:
+        return None
+    zone = find(project.zones, light.zone)
+    return recording.reports.get((zone.sensor, zone_part(zone.id)), never(recording.end))
 
 
 @kept

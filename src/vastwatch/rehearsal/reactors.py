@@ -125,6 +125,8 @@ def _without_sensors(project: Project, room: str) -> tuple[object, ...] | None:
     own = None if lighting is None else lighting.id
     if set(behind_ladder(project, room)) - {own} or sensors_behind_ladder(project, room, own):
         return None
+    if any(getattr(light, "zone", None) is not None for light in lights_in(project, room)):
+        return None
     modules = tuple(d for d in project.devices if d.is_module)
     rest = (getattr(project, name) for name in project.__struct_fields__ if name not in _SENSORS_ALONE)
     return (own, modules, *rest)

@@ -379,13 +379,15 @@ def lit_by(
 
 class ByHand:
     """`Curve` of a light that a hand switches on, and again when it has gone off on somebody; by what presence comes to
-    at a hold, or else the `parts` that start it and that keep it for the hold. `pressed` walks through the presses."""
+    at a hold, or else the `parts` that start it and that keep it for the hold. `pressed` walks through the presses;
+    `press_s`: how long a press keeps it on at a hold, where the conclusion has no single one."""
 
     def __init__(
         self, presence: Callable[[float], Signal] | tuple[Signal, Signal], awake: Signal, dark: Signal,
         unlit_s: float = 0.0, anyway: Signal | None = None, pressed: PressedAt = pressed_at,
+        press_s: Callable[[float], float] = lambda hold_s: hold_s,
     ) -> None:  # fmt: skip
-        self.unlit_s, self.anyway, self._pressed = unlit_s, anyway, pressed
+        self.unlit_s, self.anyway, self._pressed, self._press_s = unlit_s, anyway, pressed, press_s
         self.awake, self.dark = awake, dark
         self.parts = None if callable(presence) else presence
         self._concluded = presence if callable(presence) else self._of_parts
@@ -409,7 +411,8 @@ class ByHand:
     def presence(self, hold_s: float) -> Signal:
         """See Curve."""
         presence = self._concluded(hold_s)
-        return on_by_hand(presence, presses(presence, self.awake, self.dark, hold_s, self._pressed).signal, hold_s)
+        lasts = self._press_s(hold_s)
+        return on_by_hand(presence, presses(presence, self.awake, self.dark, lasts, self._pressed).signal, lasts)
 
     def _of_parts(self, hold_s: float) -> Signal:
         assert self.parts is not None
@@ -419,9 +422,31 @@ class ByHand:
     def lit(self, hold_s: float) -> tuple[Signal, Pressed]:
         """The light with a hold, and the presses that it takes."""
         presence = self._concluded(hold_s)
-        pressed = presses(presence, self.awake, self.dark, hold_s, self._pressed)
-        lit = on_by_hand(presence, pressed.signal, hold_s) & self.dark
+        lasts = self._press_s(hold_s)
+        pressed = presses(presence, self.awake, self.dark, lasts, self._pressed)
+        lit = on_by_hand(presence, pressed.signal, lasts) & self.dark
         return lit if self.anyway is None else lit | self.anyway, pressed
+
+
+class Whatever:
+    """`Curve` of a light that burns by something else than what is concluded of its room: no hold changes it."""
+
+    def __init__(self, lit: Signal, awake: Signal, due: Signal, concluded: Callable[[float], Signal]) -> None:
+        self.unlit_s, self.anyway = 0.0, lit
+        self._concluded, need = concluded, awake & due
+        self._outcome = Outcome(false_offs(lit, need), (need - lit).total(), (lit - awake).total(), 0, 0)
+
+    def outcome(self, hold_s: float) -> Outcome:
+        """See Curve."""
+        return self._outcome
+
+    def light(self, hold_s: float) -> Signal:
+        """See Curve."""
+        return self.anyway
+
+    def presence(self, hold_s: float) -> Signal:
+        """See Curve."""
+        return self._concluded(hold_s)
 
 
 class WithButtons:

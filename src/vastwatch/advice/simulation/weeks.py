@@ -11,10 +11,9 @@ from dataclasses import replace as replace_fields
 from typing import NamedTuple
 
 import numpy as np
-from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.advice.simulation.curves import ByHand, Curve, Waving, WavingAtAny, WithButtons
+from vastwatch.advice.simulation.curves import ByHand, Curve, Waving, WavingAtAny, Whatever, WithButtons
 from vastwatch.control.concluding import concluded, evaluated
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.light.daylight import darkness
@@ -23,11 +22,11 @@ from vastwatch.control.manual.by_hand import by_hand
 from vastwatch.control.manual.reactions import Stretches, Waved
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import sensors_behind
+from vastwatch.design.asked import asked_by
 from vastwatch.design.expressions import Expr
-from vastwatch.design.ladders import delayed_rows, governed, sensors_behind_ladder
+from vastwatch.design.ladders import delayed_rows, governed
 from vastwatch.design.needs import needs_of
-from vastwatch.design.presence import hold_of, with_hold
+from vastwatch.design.presence import hold_of, press_hold, with_hold
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import buttons_in, presence_of
@@ -118,7 +117,7 @@ def lived_together(project: Project, room: str, days: int, seeds: Sequence[int])
         # Loaded where many lives are lived: the compiler takes a moment.
         from vastwatch.rehearsal import many_lives
 
-        many_lives.hear(_alone(project, lighting(project, room)), [simulate_days(project, days, s) for s in seeds])
+        many_lives.hear(_alone(project, room), [simulate_days(project, days, s) for s in seeds])
     return [lived(project, room, days, seed) for seed in seeds]
 
 
@@ -126,14 +125,13 @@ def lived_together(project: Project, room: str, days: int, seeds: Sequence[int])
 def lived(project: Project, room: str, days: int, seed: int) -> Lived:
     """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `lighting`."""
     truth = simulate_days(project, days, seed)
-    return lived_in(project, room, truth, record(_alone(project, lighting(project, room)), truth))
+    asked = _alone(project, room)
+    return lived_in(asked, room, truth, record(asked, truth))
 
 
-@kept
-def _alone(project: Project, presence: Presence) -> Project:
-    """A project with those sensors only that a presence reads, and the ladder of its room."""
-    read = {*sensors_behind(project, presence), *sensors_behind_ladder(project, presence.room or "")}
-    return replace(project, sensors=tuple(s for s in project.sensors if s.id in read))
+def _alone(project: Project, room: str) -> Project:
+    lighting(project, room)
+    return asked_by(project, room)
 
 
 def lived_in(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
@@ -167,6 +165,8 @@ def _without_buttons(project: Project, room: str, truth: Truth, recording: Recor
     presence = lighting(project, room)
     how = light_given(project, room, truth, recording)
     dark = how.follows
+    if how.anyway is not None and how.follows.total() == 0:
+        return _whatever(project, room, how, truth, recording)
     unlit_s = unlit(occupied(truth, room, True), how)
     named = named_by(project, presence, truth, recording)
     by_hand = find(project.rooms, room).control == "absence"
@@ -247,6 +247,20 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
     return (Signal.from_intervals(np.concatenate(rows), 0.0, truth.end) & dark).total() / 3600.0
 
 
+def _whatever(project: Project, room: str, how: Given, truth: Truth, recording: Recording) -> Lived:
+    """A room whose light asks nothing of what is concluded there."""
+    presence = lighting(project, room)
+    named = named_by(project, presence, truth, recording)
+
+    def own(hold_s: float) -> Signal:
+        return concluded(project, with_hold(presence.expr, hold_s) or presence.expr, recording, named=named)
+
+    assert how.anyway is not None
+    curve = Whatever(how.anyway, occupied(truth, room, True), how.due, own)
+    # Whoever comes in is noticed once the light says so.
+    return _lived(truth, room, how, how.anyway, curve)
+
+
 @kept
 def _by_hand(start: Signal, keep: Signal, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
     curve = ByHand((start, keep), occupied(truth, room, True), how.follows, unlit_s, how.anyway)
@@ -259,7 +273,11 @@ def _by_hand_at_any(expr: Expr, given: Conditions, how: Given, truth: Truth, roo
         return evaluated(with_hold(expr, hold_s) or expr, given.said, given.chains)
 
     start = evaluated(expr, given.said, given.chains)
-    curve = ByHand(presence, occupied(truth, room, True), how.follows, unlit_s, how.anyway)
+
+    def press_s(hold_s: float) -> float:
+        return press_hold(with_hold(expr, hold_s) or expr)
+
+    curve = ByHand(presence, occupied(truth, room, True), how.follows, unlit_s, how.anyway, press_s=press_s)
     return _lived(truth, room, how, start, curve)
 
 
@@ -286,7 +304,8 @@ def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> 
     asleep = less(everybody, awake)
     # What is faint enough for sleepers does not wake them.
     woken = asleep if how.bright is None else asleep & how.bright
-    return Lived(truth.calendar, awake, woken, how.follows, _visits(truth, room), start, curve)
+    dark = how.follows if how.follows.total() > 0 or how.anyway is None else how.due
+    return Lived(truth.calendar, awake, woken, dark, _visits(truth, room), start, curve)
 
 
 @kept
