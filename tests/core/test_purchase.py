@@ -160,7 +160,7 @@ def test_asking_for_purchases_can_be_stopped_and_tells_how_far(demo):
 def test_a_starter_set_keeps_to_the_budget_and_each_step_to_the_last(part):
     small = [device(i) for i in ("pir-ceiling-6", "radar-24-bands", "pir-corner-12")]
     nothing = bare(part)
-    assert not nothing.sensors and not nothing.presences
+    assert not nothing.sensors and all(presence_of(nothing, r.id) is None for r in nothing.rooms)
     found = starter_set(nothing, 100, small)
     total = sum(p.price for p in found)
     assert 60 <= total <= 100

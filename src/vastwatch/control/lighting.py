@@ -13,7 +13,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from types import MappingProxyType
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +25,7 @@ from vastwatch.control.manual.by_hand import on_by_hand
 from vastwatch.control.manual.hand import Override, overlaid
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
+from vastwatch.design.conclusions import named_in
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.ladders import (
     Asked,
@@ -32,7 +33,9 @@ from vastwatch.design.ladders import (
     asked,
     behind_ladder,
     governed,
+    hangs_on,
     ladders_in,
+    rows_of,
     scenes_in,
 )
 from vastwatch.design.needs import needs_of
@@ -259,6 +262,22 @@ def given(
         tuple(supplied.get(ident) for ident in ids), end,
         None if most is None else _brighter(lamps_in(project, room), present, absent, most),
     )  # fmt: skip
+
+
+Makes = Literal["presence", "zones", "rows"]
+
+
+def made_by(project: Project, room: str) -> Makes:
+    """What makes the light of a room: what is concluded of it; the zones that all its lamps follow; or rows that ask
+    nothing of what is concluded of it, and no lamp besides follows that."""
+    lights = lights_in(project, room)
+    ruled = {lamp.id for lamp in governed(project, room)}
+    if lights and all(isinstance(x, Lamp) and x.zone is not None and x.id not in ruled for x in lights):
+        return "zones"
+    if not lights or any(x.id not in ruled for x in lights):
+        return "presence"
+    mine = set(hangs_on(project, room))
+    return "presence" if mine & {i for row in rows_of(project, room) for i in named_in(row.when)} else "rows"
 
 
 def zone_followed(project: Project, light: Fixture, recording: Recording) -> Signal | None:

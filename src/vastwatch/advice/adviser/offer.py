@@ -78,17 +78,12 @@ class Offer:
     @property
     def could_do(self) -> bool:
         """Whether more weeks could show that every need is met, at any legal hold."""
-        j = self.judged
-        decided = [all(m.low <= m.limit for m in j.at(h)) for h in j.legal_s]
-        beside = j.besides.get(j.recommended_s, ())
-        return any(decided) and all(m.low <= m.limit for m in beside)
+        return any(all(m.low <= m.limit for m in self.judged.needs_at(h)) for h in self.judged.legal_s)
 
     @property
     def looks_well(self) -> bool:
         """Whether every need would be met, were all weeks like those so far: other weeks take room besides."""
-        j = self.judged
-        beside = j.besides.get(j.recommended_s, ())
-        return any(all(m.value <= m.limit for m in (*j.at(h), *beside)) for h in j.legal_s)
+        return any(all(m.value <= m.limit for m in self.judged.needs_at(h)) for h in self.judged.legal_s)
 
 
 def offered(

@@ -31,6 +31,7 @@ from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
 from vastwatch.design.places import called, room_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
+from vastwatch.design.records import Presence
 from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
@@ -56,7 +57,7 @@ WARM_C = 26.7
 MANY_WALLS = 2000
 
 
-# What is known of a room's lived weeks: its judgement, or None.
+# What is known of a room's rehearsed weeks: its judgement, or None.
 Judged = Callable[[str], Judgement | None]
 
 
@@ -91,18 +92,23 @@ def _keepers(project: Project, room: str, spot: Spot | None = None) -> list[str]
 
 
 def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
-    """Rooms whose lived weeks miss what the brief allows, at the hold that is set."""
+    """Rooms whose rehearsed weeks miss what the brief allows, at the hold that is set."""
     for room in project.rooms:
         presence, j = presence_of(project, room.id), judged(room.id)
         if presence is None or j is None or j.current_s not in j.holds:
             continue
-        unmet = [m for m in j.at(j.current_s) if m.need in ("drops_per_week", "dark_min_per_day") and not m.met]
+        unmet = [m for m in j.at(j.current_s) if m.need in HOW_IT_SERVES and not m.met]
         if not unmet:
             continue
         bad = any(m.value > WRONG_TIMES * max(m.limit, LEAST_LIMIT) for m in unmet)
-        single = hold_of(presence.expr)
-        how = "as it is concluded" if single is None else f"held {duration_words(single)}"
-        text = f"{room.name}, {how}: {'; '.join(in_words(m) for m in unmet)}, in {j.weeks} lived weeks."
+        text = (
+            f"{room.name}, {_how(presence, j)}: {'; '.join(in_words(m) for m in unmet)}, in {j.weeks} rehearsed weeks."
+        )
+        if all(m.need == "idle_h_per_day" for m in unmet):
+            yield Finding(
+                "burns", "wrong" if bad else "risk", (room.id, presence.id), text, tuple(_against_burning(j)), room.id
+            )
+            continue
         spots = wakeful_spots(project, room.id)
         waits = [(spot_wait_s(project, _keepers(project, room.id, s), s), s) for s in spots]
         records: tuple[str, ...] = (presence.id,)
@@ -111,9 +117,37 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
             records = (worst.id, presence.id)
             text += f" Least noticed at the {worst.name}: {never_words(wait)}."
         remedies = [Advice("Let a radar that sees every spot keep presence on.")]
-        if j.best_s is not None:
-            remedies.insert(0, Advice(f"Hold it {duration_words(j.best_s)}: that meets the brief."))
+        if j.made_by == "zones":
+            remedies = [Advice("Let zones cover where people are, and report on for longer: their off-delay.")]
+        remedies = [*_better_hold(j), *remedies]
         yield Finding("left-dark", "wrong" if bad else "risk", records, text, tuple(remedies), room.id)
+
+
+# What of a room's needs tells how its light serves; the rest is told need by need.
+HOW_IT_SERVES = ("drops_per_week", "dark_min_per_day", "idle_h_per_day")
+
+
+def _how(presence: Presence, j: Judgement) -> str:
+    """What it is that a room's light is judged with."""
+    single = hold_of(presence.expr)
+    if j.made_by != "presence":
+        return "by its zones" if j.made_by == "zones" else "by its rows"
+    return "as it is concluded" if single is None else f"held {duration_words(single)}"
+
+
+def _better_hold(j: Judgement) -> list[Advice]:
+    if j.best_s is None or j.made_by != "presence":
+        return []
+    return [Advice(f"Hold it {duration_words(j.best_s)}: that meets every need.")]
+
+
+def _against_burning(j: Judgement) -> list[Advice]:
+    return [
+        *_better_hold(j),
+        Advice(
+            "Look in Rehearsal at what it burned for: a latch that does not watch every door, a hazard, an own hold."
+        ),
+    ]
 
 
 def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
@@ -164,7 +198,7 @@ def _unlit_rooms(project: Project) -> Iterator[Finding]:
 
 
 def _late_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
-    """Rooms in whose lived weeks people were noticed, or had light, too late, or had it over their sleep."""
+    """Rooms in whose rehearsed weeks people were noticed, or had light, too late, or had it over their sleep."""
     for room in project.rooms:
         presence, j = presence_of(project, room.id), judged(room.id)
         if presence is None or j is None:
@@ -174,7 +208,7 @@ def _late_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
                 rule, advice = BESIDES[m.need]
                 yield Finding(
                     rule, "risk", (room.id, presence.id),
-                    f"{room.name}: {in_words(m)}, in {j.weeks} lived weeks.", (Advice(advice),), room.id,
+                    f"{room.name}: {in_words(m)}, in {j.weeks} rehearsed weeks.", (Advice(advice),), room.id,
                 )  # fmt: skip
 
 

@@ -20,7 +20,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.advice.judging.judge import LONGEST_S, bounds, dark_limit_min, judge
+from vastwatch.advice.judging.judge import LONGEST_S, all_met, bounds, dark_limit_min, judge
 from vastwatch.advice.judging.met import SURE, aside
 from vastwatch.advice.judging.parameters import Parameter, parameters
 from vastwatch.advice.judging.settings import settings
@@ -53,8 +53,8 @@ BELIEVED_BELOW = (0.1, 0.02)
 
 class Figures(NamedTuple):
     """Of some weeks: drops a week, dark minutes and idle hours a day, on average; between which values the middle nine
-    tenths of the seeds lie, dark and idle; and what drops and dark are at the most in as many other weeks, with the
-    judge's confidence."""
+    tenths of the seeds lie, dark and idle; what drops and dark are at the most in as many other weeks, with the judge's
+    confidence; and whether every need of the room is met in them, as the judge has it."""
 
     drops_per_week: float
     dark_min: float
@@ -63,6 +63,7 @@ class Figures(NamedTuple):
     idle_within: tuple[float, float]
     drops_high: float
     dark_high: float
+    meets: bool
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,9 +104,8 @@ class Frontier:
         return min(meets, key=lambda p: (p.figures.idle_h, p.figures.dark_min)) if meets else None
 
     def meets(self, point: Point) -> bool:
-        """Whether a point keeps to the limits in other weeks too, with the judge's confidence."""
-        f = point.figures
-        return f.drops_high <= self.limit_drops + 1e-9 and f.dark_high <= self.limit_dark_min + 1e-9
+        """Whether a point meets every need in other weeks too, with the judge's confidence."""
+        return point.figures.meets
 
     def named(self, kind: str) -> list[Point]:
         """The points of a kind, in order."""
@@ -155,11 +155,14 @@ def measured(
     days = settings().days if days is None else days
     presence = lighting(project, room)
     lives = lived_together(project, room, days, settings().chosen_on if seeds is None else seeds)
-    out = laid(*(life.curve for life in lives)).outcomes(hold_of(presence.expr) or 0.0)
-    return out, figures_of(out, days)
+    together, hold = laid(*(life.curve for life in lives)), hold_of(presence.expr) or 0.0
+    out = together.outcomes(hold)
+    record = find(project.rooms, room)
+    meets = all_met(tuple(lives), together, hold, needs_of(project, record), record.control == "absence")
+    return out, figures_of(out, days, meets)
 
 
-def figures_of(o: Outcomes, days: int) -> Figures:
+def figures_of(o: Outcomes, days: int, meets: bool) -> Figures:
     """The figures of some lives, of so many days each."""
     dark, idle = o.dark_s / 60.0 / days, o.idle_s / 3600.0 / days
 
@@ -170,7 +173,7 @@ def figures_of(o: Outcomes, days: int) -> Figures:
     weeks = days / 7.0
     return Figures(
         float(o.drops.mean()) / weeks, float(dark.mean()), float(idle.mean()), within(dark), within(idle),
-        float(bounds(o.drops[:, None], weeks, SURE)[0]), float(dark.mean() + aside(dark)),
+        float(bounds(o.drops[:, None], weeks, SURE)[0]), float(dark.mean() + aside(dark)), meets,
     )  # fmt: skip
 
 
@@ -342,8 +345,8 @@ def frontier(
         search = Search(project, room, parameters(project, room), seeds, days)
         points += search.run(evaluations, should_continue, lambda share: report_progress(0.45 + 0.4 * share))
         searched += len(search.known)
-    life = lived(project, room, days, seeds[0])
-    limit = dark_limit_min(needs, into_the_dark(life.awake, life.dark) / days)
+    lives = [lived(project, room, days, seed) for seed in seeds]
+    limit = dark_limit_min(needs, float(np.mean([into_the_dark(x.awake, x.dark) for x in lives])) / days)
     found = Frontier(room, round(len(seeds) * days / 7), tuple(points), needs.drops_per_week, limit, searched)
     found = _held_out(found, settings().held_out[: len(seeds)], days, should_continue)
     report_progress(1.0)

@@ -14,11 +14,12 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.judging.met import SURE, WITHIN, Met, aside, beside, looked, misfit
+from vastwatch.advice.judging.met import FALSE_STARTS_A_DAY, SURE, WITHIN, Met, aside, beside, looked, misfit
 from vastwatch.advice.judging.settings import settings
 from vastwatch.advice.simulation.curves import KNOWN_S
 from vastwatch.advice.simulation.end_to_end import EndToEnd, laid
 from vastwatch.advice.simulation.weeks import Lived, into_the_dark, lighting, lived_together, nobody_there
+from vastwatch.control.lighting import Makes, made_by
 from vastwatch.control.manual.by_hand import AGAIN_S
 from vastwatch.control.manual.reactions import TRIES
 from vastwatch.design.needs import RoomNeeds, needs_of
@@ -42,6 +43,8 @@ STEPS, A_FEW, SETTLED = (3, 8, 14), 3, 0.999
 AT_ONCE = 5
 # A hold that drops so many times and so many times too often in every seed is far off.
 MANY, FAR_OFF = 20, 8.0
+# So many holds that keep to the limits of drops, dark and burning are asked whether they meet all the rest.
+FINE = 3
 # The longest hold that is tried at all, seconds.
 LONGEST_S = 3600.0
 # So little dark a day is nobody's complaint, minutes.
@@ -74,6 +77,14 @@ def dark_limit_min(needs: RoomNeeds, arrivals_per_day: float) -> float:
     return max((arrivals_per_day * needs.notice_s + waved) / 60.0, LEAST_DARK_MIN)
 
 
+def idle_limit_h(needs: RoomNeeds, visits_per_day: float) -> float:
+    """The hours a day that a room's light may burn for nobody: as it is said, or else the longest hold that is allowed
+    after each visit and each false start that is."""
+    if needs.idle_h is not None:
+        return needs.idle_h
+    return (visits_per_day + FALSE_STARTS_A_DAY) * needs.hold_max_s / 3600.0
+
+
 @dataclass(frozen=True)
 class HeldOut:
     """What weeks that were not used to choose a hold gave with it."""
@@ -97,7 +108,7 @@ RESAMPLES = 100
 class Judgement:
     """A room judged at every legal hold, and at the one set: (seeds, holds) arrays of drops a week, dark minutes, idle
     hours, waves and ways to the switch a day. `legal_s`: the holds that may be recommended; `best_s`: the shortest of
-    them that meets the needs that a hold decides, None where none does."""
+    them that meets every need, None where none does; `made_by`: what makes the light, of which the hold is only one."""
 
     room: str
     seeds: tuple[int, ...]
@@ -110,16 +121,19 @@ class Judgement:
     waves: Array
     trips: Array
     arrivals_per_day: float
+    visits_per_day: float
     legal_s: tuple[float, ...]
     current_s: float
     best_s: float | None = None
     # Legal holds that drop far too often, by those longer than they: of these the figures are the longer ones'.
     unseen_s: frozenset[float] = frozenset()
-    # At the recommended hold and at the one set: the needs that are looked at besides.
+    # At each hold that was looked at: the needs that hang little on it.
     besides: Mapping[float, tuple[Met, ...]] = field(default_factory=dict)
+    made_by: Makes = "presence"
 
     def needs_at(self, hold_s: float) -> tuple[Met, ...]:
-        """Every need at the recommended hold, or at the one set. Raises ValueError for one that is not judged."""
+        """Every need at a hold that is judged; of one that drops far too often, those that tell so. Raises ValueError
+        for another."""
         return self.at(hold_s) + self.besides.get(hold_s, ())
 
     @property
@@ -129,13 +143,20 @@ class Judgement:
 
     @property
     def meets(self) -> bool:
-        """Whether every need is met at the recommended hold."""
-        return all(m.met for m in self.needs_at(self.recommended_s))
+        """Whether every need is met at some legal hold: the one that is recommended."""
+        return self.best_s is not None
 
     @property
     def meets_now(self) -> bool:
         """Whether every need is met at the hold that is set."""
-        return self.current_s in self.holds and all(m.met for m in self.needs_at(self.current_s))
+        return self.current_s in self.holds and self._meets_at(self.current_s)
+
+    def cured_by_some_hold(self, need: str) -> bool:
+        """Whether a need is met at any legal hold."""
+        return any(m.met for h in self.legal_s if h in self.besides for m in self.needs_at(h) if m.need == need)
+
+    def _meets_at(self, hold_s: float) -> bool:
+        return hold_s in self.besides and all(m.met for m in self.needs_at(hold_s))
 
     def at(self, hold_s: float) -> tuple[Met, ...]:
         """The needs that the hold decides, at a legal hold. Raises ValueError for another."""
@@ -164,38 +185,59 @@ class Judgement:
         return bounds(self.drops * (self.days / 7.0), self.days / 7.0, p)
 
     @cached_property
-    def _spreads(self) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
-        """What other weeks would bring at each hold, low and high: drops a week, and dark minutes a day."""
-        dark = self._means[1]
-        off = aside(self.dark_min)
+    def _spreads(self) -> tuple[tuple[Array, Array], ...]:
+        """What other weeks would bring at each hold, low and high: drops a week, dark minutes and idle hours a day."""
+        _, dark, idle = self._means
         drops = self._drops_bound(1.0 - SURE), self._drops_bound(SURE)
-        return drops, (np.maximum(dark - off, 0.0), dark + off)
+        off, burns = aside(self.dark_min), aside(self.idle_h)
+        return drops, (np.maximum(dark - off, 0.0), dark + off), (np.maximum(idle - burns, 0.0), idle + burns)
 
     @property
     def dark_limit_min(self) -> float:
         """The dark a day that the needs allow."""
         return dark_limit_min(self.needs, self.arrivals_per_day)
 
+    @property
+    def idle_limit_h(self) -> float:
+        """The hours a day that its light may burn for nobody."""
+        return idle_limit_h(self.needs, self.visits_per_day)
+
     @cached_property
     def recommended_s(self) -> float:
-        """The hold to set: the shortest that meets the needs, or else the legal one that comes nearest to them."""
+        """The hold to set: the shortest that meets every need. Where none does, of the legal ones that drop no more
+        than is allowed, or else as seldom as any but for noise, the one that misses fewest needs; of those that burns
+        least; of those the shortest."""
         if self.best_s is not None:
             return self.best_s
-        looked = [h for h in self.legal_s if h not in self.unseen_s]
-        return min(looked, key=lambda h: (misfit(self.at(h)), h))
+        looked = [h for h in self.legal_s if h not in self.unseen_s and h in self.besides] or [self.legal_s[-1]]
+        seldom = [h for h in looked if self.at(h)[0].met] or self._as_seldom_as_any(looked)
+
+        def missed(h: float) -> int:
+            return sum(not m.met for m in self.needs_at(h) if m.need != "drops_per_week")
+
+        return min(seldom, key=lambda h: (missed(h), round(self.figures(h)[2], 3), h))
+
+    def _as_seldom_as_any(self, holds: Sequence[float]) -> list[float]:
+        """The holds that drop no more often than the one that drops most seldom, but for what the same seeds with both
+        may differ by chance."""
+        drops = self.drops[:, [self._place(h) for h in holds]]
+        more = drops - drops[:, [int(np.argmin(drops.mean(axis=0)))]]
+        return [h for h, m, off in zip(holds, more.mean(axis=0), aside(more)) if m <= off + 1e-9]
 
     def chosen_within_s(self) -> tuple[float, float]:
         """Where the recommendation lies in nine of ten resamplings of the seeds."""
         rng = np.random.default_rng(len(self.seeds))
         picks = (rng.integers(0, len(self.seeds), len(self.seeds)) for _ in range(RESAMPLES))
-        found = [replace(self, drops=self.drops[p], dark_min=self.dark_min[p]).chosen().recommended_s for p in picks]
+        found = [
+            replace(self, drops=self.drops[p], dark_min=self.dark_min[p], idle_h=self.idle_h[p]).chosen().recommended_s
+            for p in picks
+        ]
         low, high = np.percentile(found, [5, 95], method="nearest")
         return float(low), float(high)
 
     def chosen(self) -> Judgement:
-        """With the shortest legal hold that meets the needs as its best."""
-        best = next((h for h in self.legal_s if all(m.met for m in self.at(h))), None)
-        return replace(self, best_s=best)
+        """With the shortest legal hold that meets every need as its best."""
+        return replace(self, best_s=next(filter(self._meets_at, self.legal_s), None))
 
     def _place(self, hold_s: float) -> int:
         found = np.flatnonzero(np.abs(self.holds - hold_s) < 1e-6)
@@ -204,17 +246,18 @@ class Judgement:
         return int(found[0])
 
     @cached_property
-    def _means(self) -> tuple[Array, Array]:
-        """Drops a week and dark minutes a day at each hold, over all seeds."""
-        return self.drops.mean(axis=0), self.dark_min.mean(axis=0)
+    def _means(self) -> tuple[Array, Array, Array]:
+        """Drops a week, dark minutes and idle hours a day at each hold, over all seeds."""
+        return self.drops.mean(axis=0), self.dark_min.mean(axis=0), self.idle_h.mean(axis=0)
 
     def _needs_at(self, k: int) -> tuple[Met, ...]:
-        (fewest, most), (least, dark) = self._spreads
-        drops, dark_min = self._means
+        (fewest, most), (least, dark), (little, much) = self._spreads
+        drops, dark_min, idle_h = self._means
         hold, needs = float(self.holds[k]), self.needs
         return (
             Met("drops_per_week", float(drops[k]), needs.drops_per_week, float(fewest[k]), float(most[k])),
             Met("dark_min_per_day", float(dark_min[k]), self.dark_limit_min, float(least[k]), float(dark[k])),
+            Met("idle_h_per_day", float(idle_h[k]), self.idle_limit_h, float(little[k]), float(much[k])),
             Met("hold_s", hold, needs.hold_max_s, hold, hold),
         )
 
@@ -256,8 +299,11 @@ def _judge(
 ) -> Judgement:  # fmt: skip
     presence = lighting(project, room)
     single = hold_of(presence.expr)
-    # What has no single hold is judged as it is concluded: its only hold is none.
+    makes = made_by(project, room)
+    # What has no single hold is judged as it is concluded, and what asks nothing of it as it burns: with one hold.
     legal = np.zeros(1) if single is None else legal_holds(project, room)
+    if makes != "presence":
+        legal = np.array([single or 0.0])
     holds, now = legal, single or 0.0
     if not (np.abs(holds - now) < 1e-6).any() and 0.0 <= now < KNOWN_S:
         # What is set today is judged as well, legal or not.
@@ -265,23 +311,30 @@ def _judge(
     # Where none does, the longest legal one may come nearest.
     longest = legal[-1]
     needs = needs_of(project, find(project.rooms, room))
+    by_hand = find(project.rooms, room).control == "absence"
     lives: list[Lived] = []
-    together: list[EndToEnd] = []
+    parts: list[tuple[tuple[Lived, ...], EndToEnd]] = []
     came: list[float] = []
+    visits: list[float] = []
+
+    def besides(hold_s: float) -> tuple[Met, ...]:
+        return beside([looked(*part, hold_s) for part in parts], needs, by_hand)
+
     table = np.empty((0, len(holds), 5))
     worth, told = np.ones(len(holds), bool), np.zeros(len(holds), bool)
     for upto in (*(n for n in STEPS if n < len(seeds)), len(seeds)):
         before = len(lives)
         lives += lived_together(project, room, days, seeds[before:upto])
         came += [into_the_dark(weeks.awake, weeks.dark) / weeks.days for weeks in lives[before:]]
+        visits += [len(weeks.visits.came) / weeks.days for weeks in lives[before:]]
         report_progress(len(lives) / len(seeds))
         going_on = should_continue()
         if before >= A_FEW:
-            limit = dark_limit_min(needs, float(np.mean(came[:before])))
+            limits = dark_limit_min(needs, float(np.mean(came[:before]))), idle_limit_h(needs, float(np.mean(visits)))
             kept = (np.abs(holds - now) < 1e-6) | (holds == longest)
-            worth &= _worth_more(table, needs.drops_per_week, limit, days) | kept
-        together.append(laid(*(weeks.curve for weeks in lives[before:])))
-        figures, seen = _figures(together[-1], days, holds, worth, table, needs, now)
+            worth &= _worth_more(table, needs.drops_per_week, limits, days, lambda n: besides(float(holds[n]))) | kept
+        parts.append((tuple(lives[before:]), laid(*(weeks.curve for weeks in lives[before:]))))
+        figures, seen = _figures(parts[-1][1], days, holds, worth, table, needs, now)
         table = np.concatenate([table, figures])
         told |= seen
         if not going_on:
@@ -289,27 +342,26 @@ def _judge(
     if not any(weeks.awake.total() > 0 for weeks in lives):
         raise ValueError(nobody_there(project, room))
     drops, dark, idle, waves, trips = table.transpose(2, 0, 1)
-    found = Judgement(
-        room,
-        seeds[: len(lives)],
-        days,
-        needs,
-        holds,
-        drops * 7.0,
-        dark,
-        idle,
-        waves,
-        trips,
-        float(np.mean(came)),
-        tuple(legal.tolist()),
-        now,
-        unseen_s=frozenset(holds[~told].tolist()),
-    ).chosen()
-    by_hand = find(project.rooms, room).control == "absence"
-    asked = {found.recommended_s, *([now] if now in holds else [])}
-    first = np.cumsum([0, *map(len, together)])
-    parts = [(tuple(lives[a : a + len(some)]), some) for a, some in zip(first.tolist(), together)]
-    return replace(found, besides={h: beside([looked(*part, h) for part in parts], needs, by_hand) for h in asked})
+    unseen = frozenset(holds[~told].tolist())
+    return Judgement(
+        room, seeds[: len(lives)], days, needs, holds, drops * 7.0, dark, idle, waves, trips, float(np.mean(came)),
+        float(np.mean(visits)), tuple(legal.tolist()), now, None, unseen,
+        {h: besides(h) for h in holds.tolist() if h not in unseen}, makes,
+    ).chosen()  # fmt: skip
+
+
+def all_met(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float, needs: RoomNeeds, by_hand: bool) -> bool:
+    """Whether some lives, laid end to end, meet every need of their room at a hold, as they would be judged there."""
+    days = lives[0].days
+    drops, dark, idle, *_ = _of(together, hold_s, days).T
+    came = float(np.mean([into_the_dark(x.awake, x.dark) for x in lives])) / days
+    visits = float(np.mean([len(x.visits.came) for x in lives])) / days
+    if bounds(drops[:, None] * days, days / 7.0, SURE)[0] > needs.drops_per_week + 1e-9:
+        return False
+    limits = ((dark, dark_limit_min(needs, came)), (idle, idle_limit_h(needs, visits)))
+    if any(x.mean() + aside(x) > limit + 1e-9 for x, limit in limits) or hold_s > needs.hold_max_s + 1e-9:
+        return False
+    return all(m.met for m in beside([looked(lives, together, hold_s)], needs, by_hand))
 
 
 def _figures(
@@ -334,16 +386,23 @@ def _figures(
     return out, seen
 
 
-def _worth_more(rows: Array, drops_per_week: float, dark_min: float, days: int) -> NDArray[np.bool_]:
+def _worth_more(
+    rows: Array,
+    drops_per_week: float,
+    limits: tuple[float, float],
+    days: int,
+    besides: Callable[[int], tuple[Met, ...]],
+) -> NDArray[np.bool_]:
     """Which holds could still be chosen, by the seeds so far: (seeds, holds, figures). Of one that surely drops too
-    often, or that is longer than one which surely keeps to the limits of drops and of dark, more weeks would tell
-    nothing: what is known of it stands for them."""
+    often, or that is longer than one which surely meets every need, more weeks would tell nothing: what is known of it
+    stands for them. `limits`: of dark minutes and of idle hours a day; `besides`: the other needs at a hold."""
     counts, weeks = rows[:, :, 0] * days, days / 7.0
     hopeless = bounds(counts, weeks, 1.0 - SETTLED) > drops_per_week
-    dark = rows[:, :, 1].mean(axis=0) + aside(rows[:, :, 1], SETTLED)
-    fine = np.flatnonzero((bounds(counts, weeks, SETTLED) <= drops_per_week) & (dark <= dark_min))
-    needless = np.arange(len(hopeless)) > (fine[0] if len(fine) else len(hopeless))
-    return ~(hopeless | needless)
+    dark, idle = (rows[:, :, k].mean(axis=0) + aside(rows[:, :, k], SETTLED) for k in (1, 2))
+    fine = (bounds(counts, weeks, SETTLED) <= drops_per_week) & (dark <= limits[0]) & (idle <= limits[1])
+    # The next may miss what the first one misses besides: so many are asked, each takes a look at all lives.
+    first = next((n for n in np.flatnonzero(fine)[:FINE] if all(m.met for m in besides(n))), len(hopeless))
+    return ~(hopeless | (np.arange(len(hopeless)) > first))
 
 
 def held_out(

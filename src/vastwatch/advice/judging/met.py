@@ -1,7 +1,7 @@
 """Whether a need of a room is met, by how much, and what other weeks would bring.
 
-What no hold time changes, or changes little, is looked at besides, at the one hold that is judged: how soon light
-comes, how soon whoever comes in is noticed, how often it comes on for nobody, how long it burns over sleepers.
+What no hold time changes, or changes little, is looked at besides, at every hold: how soon light comes, how soon
+whoever comes in is noticed, how often it comes on for nobody, how long it burns over sleepers.
 """
 
 from __future__ import annotations
@@ -59,6 +59,7 @@ IN_WORDS = {
     "hold_s": "a hold of {:.0f} s",
     "first_light_s": "first light after {:.1f} s",
     "notice_s": "noticed {:.1f} s after the door",
+    "idle_h_per_day": "{:.1f} h a day burning for nobody",
     "false_starts_per_day": "{:.1f} false starts a day",
     "asleep_min_per_day": "{:.1f} min a day over sleepers",
 }

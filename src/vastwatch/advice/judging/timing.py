@@ -142,6 +142,15 @@ def tuned(
     return settled(project, curve, judged, held)
 
 
+# Why no hold is recommended where the light asks nothing of what is concluded of its room.
+MADE_BY = {
+    "zones": "Its lamps follow zones, and nothing that is concluded of the room: no hold changes them. How long a zone "
+    "reports on after somebody has left it does: its off-delay, under Zones.",
+    "rows": "Its rows ask nothing of what is concluded of the room: no hold changes them. What they name has holds and "
+    "delays of its own.",
+}
+
+
 def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> str:
     limit, best = drops_words(c.limit_per_week), duration_words(c.recommended_s)
     drops, dark, idle = j.figures(c.recommended_s)
@@ -152,16 +161,30 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
             f"{best} is the shortest hold that meets the brief's {limit}, also in other weeks: {drops:.1f} a week in "
             f"{j.weeks} rehearsed weeks, {checked}; {idle:.1f} h a day burning for nobody."
         )
-    else:
+    elif j.made_by != "presence":
+        parts.append(MADE_BY[j.made_by])
+    elif not j.at(c.recommended_s)[0].met:
         longest = duration_words(j.legal_s[-1])
         parts.append(
             f"No hold up to the {longest} that the brief allows is sure to meet its {limit}; {best} comes nearest, "
             f"with {drops:.1f} drops a week and {dark:.1f} min a day in the dark ({checked}). A sensor that sees "
             "stillness would help more than a longer hold."
         )
-    unmet = [in_words(m) for m in j.besides.get(c.recommended_s, ()) if not m.met]
-    if unmet:
-        parts.append(f"What no hold cures: {'; '.join(unmet)}.")
+    else:
+        longest = duration_words(j.legal_s[-1])
+        parts.append(
+            f"No hold up to the {longest} that the brief allows meets every need; {best} misses fewest of them, with "
+            f"{drops:.1f} drops a week ({checked}) and {idle:.1f} h a day burning for nobody."
+        )
+    missed = [m for m in j.needs_at(c.recommended_s) if not m.met and m.need != "hold_s"]
+    uncured = [m for m in missed if not j.cured_by_some_hold(m.need)]
+    by_others = [m for m in missed if m not in uncured]
+    if by_others:
+        parts.append(f"Missed here, and met by holds that miss more: {'; '.join(map(in_words, by_others))}.")
+    if uncured and (j.made_by != "presence" or len(uncured) > 1 or uncured[0].need != "drops_per_week"):
+        parts.append(f"What no hold cures: {'; '.join(map(in_words, uncured))}.")
+    if j.made_by != "presence":
+        return " ".join(parts)
     if abs(c.current_s - c.recommended_s) > 0.5 and c.current_s in j.holds.tolist():
         now = j.figures(c.current_s)
         parts.append(

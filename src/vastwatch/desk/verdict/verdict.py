@@ -13,7 +13,7 @@ from vastwatch.advice.adviser.remedies import Remedy
 from vastwatch.advice.adviser.schools import School
 from vastwatch.advice.checks.finding import Finding
 from vastwatch.advice.detection.messages import in_words, messages_of
-from vastwatch.advice.judging.judge import dark_limit_min
+from vastwatch.advice.judging.judge import dark_limit_min, idle_limit_h
 from vastwatch.causes.chain import chain_of
 from vastwatch.causes.groups import Group
 from vastwatch.control.outputs.handler import handler_of
@@ -189,7 +189,9 @@ class Verdict(QWidget):
             dark = scores.dark_min > dark_limit_min(needs, scores.arrivals / r.days)
             dark = dark if judged is None else "dark_min_per_day" in unmet
             self._scores["dark"].set(scores.dark_min, dark, trips)
-            self._scores["idle"].set(scores.idle_h, aside=f"{scores.idle_kwh:.2f} kWh")
+            burns = scores.idle_h > idle_limit_h(needs, scores.arrivals / r.days)
+            burns = burns if judged is None else "idle_h_per_day" in unmet
+            self._scores["idle"].set(scores.idle_h, burns, f"{scores.idle_kwh:.2f} kWh")
             median = "" if scores.first_median_s is None else self.tr("median {:.1f} s").format(scores.first_median_s)
             late = (scores.first_p95_s or 0) > needs.notice_s + LATE_S
             late = late if judged is None else "first_light_s" in unmet

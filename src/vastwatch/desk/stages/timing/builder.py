@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QWidget
 
+from vastwatch.control.lighting import made_by
 from vastwatch.design.day_time import day_time_words, parse_window
 from vastwatch.design.edits.conclusions import add_conclusion, let_light, set_expr
 from vastwatch.design.edits.expressions import (
@@ -109,7 +110,12 @@ class Builder(QWidget):
             return
         where = about_words(project, shown.room, shown.level, shown.zone)
         if shown.room is not None and shown.lights:
-            self._about.setText(self.tr("About {}; its lamps follow this.").format(where))
+            made = {
+                "presence": self.tr("About {}; its lamps follow this."),
+                "zones": self.tr("About {}; its lamps follow zones, and not this."),
+                "rows": self.tr("About {}; its lamps go by rows, and none asks this."),
+            }
+            self._about.setText(made[made_by(project, shown.room)].format(where))
         else:
             self._about.setText(self.tr("About {}; no lamp follows this by itself.").format(where))
 
