@@ -169,7 +169,7 @@ def test_who_set_a_light_off_is_told_where_they_were_noticed(demo):
         begun, kept = set_off(r, "pir-throwing", rise), kept_on(r, "pir-throwing", fall)
         assert rise - 5.0 <= begun.at <= rise
         # What was noticed last is noticed a whole hold before the report falls.
-        assert kept.at == pytest.approx(fall - 60.0, abs=1.0) or fall == r.truth.end
+        assert kept.at == pytest.approx(fall - 60.0, abs=1.5) or fall == r.truth.end
         day = [
             n for d in range(3) for n in zip(r.notices("pir-throwing", d).start, r.notices("pir-throwing", d).source)
         ]
@@ -209,9 +209,37 @@ def test_groups_are_all_incidents_once_and_told_by_what_they_save(demo):
         kinds = dict.fromkeys(i.kind for _, i in mine)
         told = groups(r, [i for k in kinds if (i := inquiry(r, room, k)) is not None])
         assert sorted((i.at, i.kind) for g in told for i in g.incidents) == sorted((i.at, i.kind) for _, i in mine)
-        assert all(g.saves_s >= 0 for g in told)
-        dark = [g.saves_s for g in told if g.kind in ("dropped", "late")]
+        scores = r.scores[room]
+        for g in told:
+            most = 60.0 * scores.dark_min if g.kind in ("dropped", "late") else 3600.0 * scores.idle_h
+            assert g.saves_s is None or 0 <= g.saves_s <= most + 1e-6
+        dark = [g.weight for g in told if g.kind in ("dropped", "late")]
         assert dark == sorted(dark, reverse=True)
+
+
+def test_a_cure_changes_the_scores_by_what_is_printed(demo):
+    """Every cause that is named is rehearsed: the score of dark, or of burning, and the count of incidents."""
+    r, checked = rehearse(demo, 7, 1), 0
+    for room, mine in r.incidents_by_room.items():
+        for kind in dict.fromkeys(i.kind for _, i in mine):
+            found = inquiry(r, room, kind)
+            for tried in () if found is None else found.tried:
+                it = tried.instead
+                if tried.saves_s is None or it.without is not None or it.project is r.project:
+                    continue
+                other = rehearse(it.project, 7, 1)
+                now, then = r.scores[room], other.scores[room]
+                dark = kind in ("dropped", "late")
+                less = 60.0 * (now.dark_min - then.dark_min) if dark else 3600.0 * (now.idle_h - then.idle_h)
+                # To one incident; where furniture is gone people walk other ways as well.
+                slack = 2 if it.lever == "obstacle" else 1
+                longest = slack * max(i.duration_s for _, i in mine if i.kind == kind)
+                assert tried.saves_s / 7 == pytest.approx(less, rel=0.05, abs=longest / 7), (room, kind, it.lever)
+                left = sum(i.kind == kind for _, i in other.incidents_by_room.get(room, []))
+                went = len(found.of.incidents) - left
+                assert went == pytest.approx(tried.fewer, rel=0.05, abs=slack), (room, kind, it.lever)
+                checked += 1
+    assert checked > 10
 
 
 def test_an_inquiry_that_is_no_longer_wanted_ends_with_what_it_has(demo):

@@ -29,7 +29,7 @@ from vastwatch.rehearsal.troubles import (
     trouble_of,
 )
 from vastwatch.signals import DAY, Signal
-from vastwatch.site.building import Circuit, Furnishing
+from vastwatch.site.building import Circuit, Furnishing, Switch
 
 
 def troubled(project=None, **troubles):
@@ -165,8 +165,29 @@ def test_a_mat_that_is_hardly_pressed_opens_and_closes_and_is_told_as_the_cause(
 def wired():
     """Two sensors, the radar fed from behind the switch of the lamp's circuit; every evening is dark."""
     return replace(
-        two_sensors(), circuits=(Circuit(id="c", name="Big room circuit", lamps=("lamp",), feeds=("radar",)),)
-    )
+        two_sensors(), circuits=(Circuit(id="c", name="Big room circuit", lamps=("lamp",), feeds=("radar",)),),
+        switches=(Switch(id="by-the-door", level="g", name="Switch", at=(4.8, 1.0), circuit="c"),),
+    )  # fmt: skip
+
+
+def test_only_a_switch_that_is_drawn_is_switched_off_each_as_often_as_is_said_of_it():
+    room = troubled(wired(), supply_off_per_week=20.0)
+    truth = rehearse(room, 14, 3).truth
+    assert supplies(replace(room, switches=()), truth) == ()
+    bare = replace(room, circuits=(), switches=())
+    assert supplies(bare, truth) == () and rehearse(bare, 14, 3).house.served("big").total() > 0
+
+    def off(*rates, brief=0.0):
+        switches = tuple(
+            replace(room.switches[0], id=f"s{k}", off_per_week=rate) for k, rate in enumerate(rates)
+        )  # fmt: skip
+        found = supplies(troubled(replace(room, switches=switches), supply_off_per_week=brief), truth)
+        return sum(len((~s.on).intervals) for s in found)
+
+    assert off(None, None) == 0 and off(0.0, brief=20.0) == 0
+    assert off(20.0) == off(None, brief=20.0) > 10
+    # Some of both lie together.
+    assert off(20.0, 20.0) > off(20.0)
 
 
 def test_whoever_leaves_last_switches_off_and_whoever_stands_in_the_dark_switches_on():

@@ -95,7 +95,7 @@ def _why(result: Rehearsal) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]
         causes += [
             {
                 "room": room, "kind": g.kind, "record": g.record, "words": g.words, "incidents": len(g.incidents),
-                "of": g.of, "saves_min_per_day": number(g.saves_s / 60.0),
+                "of": g.of, "saves_min_per_day": None if g.saves_s is None else number(g.saves_s / 60.0),
             }
             for g in groups(result, asked)
         ]  # fmt: skip

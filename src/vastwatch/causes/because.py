@@ -12,7 +12,8 @@ from vastwatch.causes.inquiry import Inquiry, Tried
 from vastwatch.causes.instead import Lever
 from vastwatch.causes.witnesses import keepers, set_off
 from vastwatch.control.outputs.handler import lights_in
-from vastwatch.design.presence import hold_of
+from vastwatch.design.expressions import DoorLatch, every_part
+from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import find, find_any
 from vastwatch.design.relations import presence_of
 from vastwatch.people import Track, Where
@@ -128,6 +129,18 @@ def _hold(c: Case) -> Words:
     )
 
 
+def _latch(c: Case) -> Words:
+    burned = float(c.tried.share[c.k] * c.found.harm[c.k])
+    presence = presence_of(c.r.project, c.incident.room)
+    assert presence is not None
+    doors = [
+        name_of(c.r, report.sensor)
+        for part in every_part(presence.expr) if isinstance(part, DoorLatch) for report in reports(part.door)
+    ]  # fmt: skip
+    watched = f"{' and '.join(dict.fromkeys(doors))} did not open" if doors else "no door that it watches opened"
+    return Words("Door latch", "latched", f"{watched} for {duration_words(burned)}; watched at every door")
+
+
 def _own_hold(c: Case) -> Words:
     burned = float(c.tried.share[c.k] * c.found.harm[c.k])
     return Words(
@@ -152,9 +165,10 @@ def _starting(c: Case) -> Words:
 
 
 def _latency(c: Case) -> Words:
-    device = find(c.r.project.devices, find(c.r.project.sensors, c.tried.instead.record).device)
-    lag = device.latency
-    text = f"{lag.min_s:g} to {lag.max_s:g} s from notice to report; at once"
+    sensor = find(c.r.project.sensors, c.tried.instead.record)
+    lag = mount(c.r.project, sensor).device.latency
+    found = ", as found in place" if sensor.settings.measured_latency_s is not None else ""
+    text = f"{lag.min_s:g} to {lag.max_s:g} s from notice to report{found}; at once"
     return Words(name_of(c.r, c.tried.instead.record), f"latency {lag.typical_s:g} s", text)
 
 
@@ -241,7 +255,7 @@ def _somebody_else(c: Case) -> Words:
 
 
 _WORDS: dict[Lever, Callable[[Case], Words]] = {
-    "obstacle": _obstacle, "aim": _aim, "settings": _settings, "warmth": _warmth, "hold": _hold,
+    "obstacle": _obstacle, "aim": _aim, "settings": _settings, "warmth": _warmth, "hold": _hold, "latch": _latch,
     "zone": _zone, "supply": _supply, "cells": _cells, "radio": _radio, "doubt": _doubt, "bounce": _bounce,
     "own hold": _own_hold, "hazard": _hazard, "starter": _starting, "latency": _latency, "person": _somebody_else,
 }  # fmt: skip

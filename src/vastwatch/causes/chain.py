@@ -6,6 +6,7 @@ shrinks; each names the record that one would change, with the value that made t
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,18 +21,21 @@ from vastwatch.causes.because import (
     rise_before,
     words_of,
 )  # fmt: skip
-from vastwatch.causes.inquiry import CURES, Inquiry, Tried, inquiry
+from vastwatch.causes.inquiry import AFTER_HOLD_S, CURES, Inquiry, Tried, inquiry
 from vastwatch.causes.witnesses import Triggered, Witness, asleep_in, in_the_dark, keepers, kept_on, set_off, sights
 from vastwatch.control.outputs.handler import lights_in
-from vastwatch.design.expressions import AllOf, AtLeast, Belief, every_part
+from vastwatch.design.expressions import AllOf, AtLeast, Belief, DoorLatch, every_part
 from vastwatch.design.ladders import rows_of
 from vastwatch.design.presence import hold_of, reports
+from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.people import Where
 from vastwatch.rehearsal.run import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import Incident
 from vastwatch.rehearsal.troubles import powered_in
-from vastwatch.sensing.model import Sight
+from vastwatch.sensing.families.pir import crossing_deg
+from vastwatch.sensing.model import Sight, each_part
+from vastwatch.sensing.mounted import mount
 from vastwatch.words import clock_words, duration_words, never_words
 
 # What is said of incidents of each kind, one and many.
@@ -154,11 +158,16 @@ def _late(r: Rehearsal, incident: Incident) -> list[Link]:
 
 def _idle(r: Rehearsal, incident: Incident) -> list[Link]:
     t, end = incident.at, incident.at + incident.duration_s
+    last, when = _last_report(r, keepers(r, incident.room), end)
+    how = "held for {hold} after the last report"
+    presence = presence_of(r.project, incident.room)
+    if presence is not None and last is not None and end - when > (hold_of(presence.expr) or 0.0) + AFTER_HOLD_S:
+        latches = any(isinstance(part, DoorLatch) for part in every_part(presence.expr))
+        how = "latched, until a door that it watches opened" if latches else "kept on by more than the last report"
     links = [
         _lamp(r, incident, f"burned {duration_words(incident.duration_s)}", f"for nobody from {_clock(r, t)}"),
-        _presence_link(r, incident.room, f"fell {_clock(r, end)}", "held for {hold} after the last report"),
+        _presence_link(r, incident.room, f"fell {_clock(r, end)}", how),
     ]
-    last, when = _last_report(r, keepers(r, incident.room), end)
     if last is not None:
         links.append(
             Link(name_of(r, last), last, f"last report {_clock(r, when)}", _set_off_by(r, kept_on(r, last, when)))
@@ -206,7 +215,9 @@ def _cause(r: Rehearsal, incident: Incident, found: Inquiry, k: int, tried: Trie
     it, many = tried.instead, len(found.of.incidents)
     what, value, text = words_of(Case(r, incident, found, k, tried, shown))
     one, more = CALLED[incident.kind]
-    if tried.cures:
+    if tried.share[k] >= CURES and tried.cures <= 0:
+        text += f", this {one} goes and others come"
+    elif tried.cures > 0:
         text += f", {tried.cures} of {many} {more} go" if many > 1 else f", this {one} goes"
     else:
         text += f", this {one} is {100 * tried.share[k]:.0f} % less"
@@ -218,12 +229,27 @@ def _unnoticed(r: Rehearsal, incident: Incident, who: Witness, many: int) -> Lin
     s = who.sights[0] if who.sights else None
     asked = keepers(r, incident.room)
     record = s.sensor if s is not None else asked[0] if asked else incident.room
-    doing = f"{who.where.spot.activity}, {who.where.spot.posture}" if who.where.spot is not None else "walking"
+    along = s is not None and _walks_along(r, s.sensor, who.where)
+    doing = "walking along its sight line" if along else "walking"
+    if who.where.spot is not None:
+        doing = f"{who.where.spot.activity}, {who.where.spot.posture}"
     wait = _wait_words(who)
     away = f"{s.slant_m:.1f} m away, range {s.range_m:.1f} m" if s is not None and s.range_m > 0 else "out of sight"
     name = name_of(r, record) if s is not None or asked else "No sensor"
     another = "another that starts" if incident.kind == "late" else "another that notices them at rest"
+    if along:
+        another = "one that looks across their way"
     return Link(name, record, f"{doing}: noticed {wait}", f"{away}; {another} would have done", "keeper", 0, many)
+
+
+def _walks_along(r: Rehearsal, sensor: str, where: Where) -> bool:
+    """Whether somebody walks rather towards a sensor (or from it) than past it, and that makes a difference to it."""
+    it = find(r.project.sensors, sensor)
+    parts = each_part(mount(r.project, it))
+    if where.spot is not None or not any(part.device.infrared for part in parts):
+        return False
+    bearing = math.degrees(math.atan2(where.at[1] - it.at[1], where.at[0] - it.at[0]))
+    return crossing_deg(where.facing, bearing) < 45.0
 
 
 def _person(r: Rehearsal, there: tuple[Witness, ...]) -> Link:

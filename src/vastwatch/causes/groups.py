@@ -18,7 +18,8 @@ from vastwatch.words import capital
 # What the cause of a group is called; `name` is that of its record.
 PHRASES: dict[Lever, str] = {
     "obstacle": "behind the {name}", "aim": "{Name} looks past", "settings": "{Name} is set too low",
-    "warmth": "too warm for infrared", "hold": "held too short", "starter": "{Name} is not asked",
+    "warmth": "too warm for infrared", "hold": "held too short",
+    "latch": "latched until a door opened", "starter": "{Name} is not asked",
     "latency": "{Name} is slow", "hazard": "the {name}", "person": "{Name} noticed",
     "zone": "not counted in {name}",
     "supply": "switched off at the wall", "cells": "{Name} has flat cells", "radio": "{Name} is ill received",
@@ -28,15 +29,17 @@ PHRASES: dict[Lever, str] = {
 
 # These are wrong with a whole room, wherever somebody is in it; then so many places are named.
 OF_THE_ROOM: tuple[Lever, ...] = (
-    "hold", "warmth", "settings", "hazard", "latency", "supply", "cells", "radio", "bounce",
+    "hold", "latch", "warmth", "settings", "hazard", "latency", "supply", "cells", "radio", "bounce",
 )  # fmt: skip
 MOST_PLACES = 2
 
 
 @dataclass(frozen=True)
 class Group:
-    """Some incidents of one kind in a room: `words` say where and why, `record` is what one would change, and
-    `saves_s` the seconds a day of dark (or of burning for nobody) that would go; `of` so many of the kind."""
+    """Some incidents of one kind in a room: `words` say where and why, `record` is what one would change, and `saves_s`
+    by how many seconds a day the room's score of dark (or of burning for nobody) is less when the days are rehearsed
+    with the cure, None where there is none to rehearse; `of` so many of the kind. `weight`: by what they are put in
+    order, seconds a day with a price on each drop."""
 
     kind: Kind
     lever: Lever
@@ -44,7 +47,8 @@ class Group:
     words: str
     incidents: tuple[Incident, ...]
     of: int
-    saves_s: float
+    saves_s: float | None
+    weight: float
 
     @property
     def heading(self) -> str:
@@ -60,6 +64,7 @@ def groups(r: Rehearsal, inquiries: Iterable[Inquiry]) -> list[Group]:
     for inquiry in inquiries:
         found: dict[tuple[Lever, str, str], list[tuple[Incident, float]]] = {}
         places: dict[tuple[Lever, str, str], Counter[str]] = {}
+        cure: dict[tuple[Lever, str], float | None] = {}
         of = inquiry.of
         for k, incident in enumerate(of.incidents):
             causes = inquiry.causes(k)
@@ -67,6 +72,7 @@ def groups(r: Rehearsal, inquiries: Iterable[Inquiry]) -> list[Group]:
             if causes and (not of.dark or causes[0].share[k] >= CURES):
                 first = causes[0]
                 share, lever, record = float(first.share[k]), first.instead.lever, first.instead.record
+                cure[lever, record] = first.saves_s
             elif of.dark and inquiry.present[k] and inquiry.present[k][0].sights:
                 record = inquiry.present[k][0].sights[0].sensor
             weight = incident.duration_s + (DROP_S if of.kind == "dropped" else 0.0)
@@ -82,10 +88,20 @@ def groups(r: Rehearsal, inquiries: Iterable[Inquiry]) -> list[Group]:
             out.append(
                 Group(
                     of.kind, lever, record, words, tuple(i for i, _ in some), len(of.incidents),
-                    sum(s for _, s in some) / r.days,
+                    _saved(r, cure.get((lever, record)), lever, some), sum(s for _, s in some) / r.days,
                 )
             )  # fmt: skip
-    return sorted(out, key=lambda g: (g.kind not in ("dropped", "late"), -g.saves_s))
+    return sorted(out, key=lambda g: (g.kind not in ("dropped", "late"), -g.weight))
+
+
+def _saved(
+    r: Rehearsal, saves_s: float | None, lever: Lever, some: list[tuple[Incident, float]]
+) -> float | None:  # fmt: skip
+    """Seconds a day by which the score is less with the cure: as it was rehearsed; of people whom nothing notices soon
+    enough, all the dark of theirs, which light in time would take away."""
+    if saves_s is None and lever == "keeper":
+        saves_s = sum(i.duration_s for i, _ in some)
+    return None if saves_s is None else max(saves_s, 0.0) / r.days
 
 
 def _unnoticed(inquiry: Inquiry, k: int) -> Lever:

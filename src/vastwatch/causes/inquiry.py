@@ -17,7 +17,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.causes.episodes import Episodes, episodes
+from vastwatch.causes.episodes import DROP_S, Episodes, episodes
 from vastwatch.causes.instead import (
     ORDER,
     Instead,
@@ -41,14 +41,16 @@ from vastwatch.causes.instead import (
 )
 from vastwatch.causes.witnesses import Witness, in_the_dark, keepers, kept_on, noticed_between, starters
 from vastwatch.control.outputs.handler import lights_in
+from vastwatch.design.expressions import DoorLatch, every_part
 from vastwatch.design.needs import needs_of
 from vastwatch.design.places import room_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.rehearsal.scoring.incidents import Incident, Kind
-from vastwatch.sensing.model import Sight
+from vastwatch.rehearsal.scoring.incidents import Incident, Kind, find_incidents
+from vastwatch.sensing.model import Sight, latency_s
+from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
@@ -67,6 +69,8 @@ MOST_OBSTACLES, MOST_AIMS, MOST_SOURCES = 8, 4, 8
 OFF_DEG, AIM_STEP_DEG = 15.0, 10.0
 # Holds that are tried, seconds, as far as the brief allows them.
 HOLDS_S = (30.0, 60.0, 90.0, 120.0, 180.0, 240.0, 300.0, 420.0, 600.0, 780.0, 900.0, 1200.0, 1800.0, 2700.0, 3600.0)
+# A hold ends within so long after its time: what is late, and what is said again, seconds.
+AFTER_HOLD_S = 5.0
 # A device that starts more slowly than this could be quicker, seconds.
 SLOW_S = 0.8
 
@@ -74,16 +78,20 @@ SLOW_S = 0.8
 @dataclass(frozen=True, eq=False)
 class Tried:
     """One thing otherwise: of each incident the share that goes with it, (n,), and of all their harm together, what it
-    costs besides taken off."""
+    costs besides taken off. What it comes to when the days are rehearsed with it: by how many seconds the room's score
+    of dark (or of burning for nobody) is less, and how many incidents of the kind there are fewer; None where what is
+    otherwise is no setting that could be rehearsed."""
 
     instead: Instead
     share: Array
     saves: float
+    saves_s: float | None = None
+    fewer: int | None = None
 
     @property
     def cures(self) -> int:
-        """How many incidents go with it."""
-        return int((self.share >= CURES).sum())
+        """How many incidents there are fewer with it; of what could not be rehearsed, how many go with it."""
+        return int((self.share >= CURES).sum()) if self.fewer is None else self.fewer
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,13 +114,14 @@ class Inquiry:
     def causes(self, k: int) -> list[Tried]:
         """What removes or shrinks the k-th incident: first what cures it, and there what saves most of all such."""
         cure = self._ranked([t for t in self.tried if t.share[k] >= CURES and t.saves >= MATTERS])
-        rest = self._ranked([t for t in self.tried if t.share[k] >= SHRINKS and t not in cure])
+        # What makes as much harm elsewhere as it takes away here is no cause.
+        rest = self._ranked([t for t in self.tried if t.share[k] >= SHRINKS and t.saves > 0 and t not in cure])
         return cure + rest
 
     def _ranked(self, tried: list[Tried]) -> list[Tried]:
         if not self.of.dark:
             # What the light burned for goes before how long it burned on after that.
-            return sorted(tried, key=lambda t: (t.instead.lever in ("hold", "own hold"), -t.saves))
+            return sorted(tried, key=lambda t: (t.instead.lever in ("hold", "own hold", "latch"), -t.saves))
         return _by_what_they_save(tried)
 
 
@@ -155,9 +164,23 @@ def inquire(r: Rehearsal, room: str, kind: Kind, should_continue: Callable[[], b
             break
         other = light_instead(r, room, instead)
         share = np.where(_concerned(r.project, instead, present), _share(of.harm(other), harm), 0.0)
-        tried.append(Tried(instead, share, 1.0 - of.harm_in_all(other) / max(total, 1e-9)))
+        by_scores = _by_scores(r, room, of, light, other)
+        tried.append(Tried(instead, share, _in_all(of, *by_scores) / max(total, 1e-9), *by_scores))
     tried += _holds(r, room, of, harm, total) if of.dark else _tails(r, room, of, harm)
     return Inquiry(of, harm, present, tuple(t for t in tried if t.share.max() >= SHRINKS))
+
+
+def _in_all(of: Episodes, saves_s: float, fewer: int) -> float:
+    """Seconds of harm that go over all the days, new harm counted: with the price of drops."""
+    return saves_s + (DROP_S * fewer if of.kind == "dropped" else 0.0)
+
+
+def _by_scores(r: Rehearsal, room: str, of: Episodes, light: Signal, other: Signal) -> tuple[float, int]:
+    """By how many seconds a room's score is less with another light, and how many incidents of the kind fewer."""
+    need, awake = r.needs_light(room), r.awake(room)
+    wrong = (need - light, need - other) if of.dark else (light - awake, other - awake)
+    after = find_incidents(room, other, awake, r.house.dark(room))
+    return wrong[0].total() - wrong[1].total(), len(of.incidents) - sum(i.kind == of.kind for i in after)
 
 
 def _concerned(project: Project, instead: Instead, present: tuple[tuple[Witness, ...], ...]) -> NDArray[np.bool_]:
@@ -217,7 +240,7 @@ def _candidates(r: Rehearsal, room: str, of: Episodes, present: tuple[tuple[Witn
     yield from _others(r, room, of, asked)
     if of.kind == "late":
         for sensor in asked:
-            if find(project.devices, find(project.sensors, sensor).device).latency.typical_s > SLOW_S:
+            if latency_s(mount(project, find(project.sensors, sensor)).device) > SLOW_S:
                 yield quick(project, sensor)
 
 
@@ -290,8 +313,7 @@ NOTICED_BEFORE_S = 15.0
 
 
 def _holds(r: Rehearsal, room: str, of: Episodes, harm: Array, total: float) -> list[Tried]:
-    """The hold that would have saved most, what it burns for nobody taken off; it cures every silence that the
-    longest hold of the brief would have bridged."""
+    """The hold that would have saved most, what it burns for nobody taken off."""
     presence = presence_of(r.project, room)
     assert presence is not None
     now = hold_of(presence.expr)
@@ -307,15 +329,14 @@ def _holds(r: Rehearsal, room: str, of: Episodes, harm: Array, total: float) -> 
         assert instead is not None
         other = light_instead(r, room, instead)
         more = IDLE_COSTS * ((other - awake).total() - burned)
-        saves = 1.0 - (of.harm_in_all(other) + more) / max(total, 1e-9)
+        by_scores = _by_scores(r, room, of, light, other)
+        saves = (_in_all(of, *by_scores) - more) / max(total, 1e-9)
         if best is None or saves > best[0]:
             best = saves, instead, other
     if best is None:
         return []
     saves, instead, other = best
-    bridged = of.end - of.silent_from <= longest
-    share = np.where(bridged, 1.0, _share(of.harm(other), harm))
-    return [Tried(instead, share, saves)]
+    return [Tried(instead, _share(of.harm(other), harm), saves, *_by_scores(r, room, of, light, other))]
 
 
 def _tails(r: Rehearsal, room: str, of: Episodes, harm: Array) -> list[Tried]:
@@ -327,11 +348,19 @@ def _tails(r: Rehearsal, room: str, of: Episodes, harm: Array) -> list[Tried]:
     from_ = np.clip(of.silent_from, of.begin, of.end)
     whole = Signal.from_intervals(np.column_stack([from_, of.end]), light.start, light.end) & light
     total = max(float(harm.sum()), 1e-9)
-    by_hold = whole.measure(of.end) - whole.measure(from_)
-    if hold_of(presence.expr) is not None:
+    after = whole.measure(of.end) - whole.measure(from_)
+    hold = hold_of(presence.expr)
+    by_hold = after if hold is None else np.minimum(after, hold + AFTER_HOLD_S)
+    if hold is not None:
         out.append(
             Tried(Instead("hold", presence.id, r.project), by_hold / np.maximum(harm, 1e-9), by_hold.sum() / total)
         )
+    if any(isinstance(part, DoorLatch) for part in every_part(presence.expr)):
+        # Longer than its hold only a latch keeps it, until a door that it watches opens.
+        latched = after - np.minimum(after, (hold or 0.0) + AFTER_HOLD_S)
+        if latched.any():
+            share = latched / np.maximum(harm, 1e-9)
+            out.append(Tried(Instead("latch", presence.id, r.project), share, latched.sum() / total))
     for sensor in keepers(r, room):
         own = np.zeros(len(harm))
         for k, silent in enumerate(of.silent_from.tolist()):

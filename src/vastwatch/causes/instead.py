@@ -16,7 +16,7 @@ from vastwatch.design.expressions import AnyOf, Expr, Report, StartKeep
 from vastwatch.design.presence import Roles, from_roles, roles_of, with_hold
 from vastwatch.design.project import Project, find, find_any, fresh_id, put
 from vastwatch.design.records import Presence, Settings
-from vastwatch.devices import DeviceType, DualType, MatType
+from vastwatch.devices import DeviceType, MatType
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.reactors import hands_of
 from vastwatch.rehearsal.reports import run_without
@@ -29,7 +29,7 @@ from vastwatch.signals import Signal
 # can only be waited for.
 Lever = Literal[
     "hazard", "obstacle", "aim", "zone", "supply", "cells", "radio", "doubt", "bounce", "settings", "warmth", "starter",
-    "latency", "person", "hold", "own hold", "keeper",
+    "latency", "person", "hold", "latch", "own hold", "keeper",
 ]  # fmt: skip
 ORDER: tuple[Lever, ...] = get_args(Lever)
 # A device that reports at once, seconds.
@@ -139,7 +139,8 @@ def of_the_whole_sensor(project: Project, presence: Presence, zone: str) -> Inst
 
 def with_supply(project: Project) -> Instead:
     """Nobody who switches a circuit off at the wall."""
-    return Instead("supply", "", _untroubled(project, supply_off_per_week=0.0))
+    switches = tuple(s if s.off_per_week is None else replace(s, off_per_week=0.0) for s in project.switches)
+    return Instead("supply", "", replace(_untroubled(project, supply_off_per_week=0.0), switches=switches))
 
 
 def with_fresh_cells(project: Project, sensor: str) -> Instead:
@@ -221,13 +222,7 @@ def _with(project: Project, presence: Presence, expr: Expr, lever: Lever, ident:
 
 
 def quick(project: Project, sensor: str) -> Instead:
-    """A device of the sensor's kind that reports at once."""
-    device = find(project.devices, find(project.sensors, sensor).device)
-    return Instead("latency", sensor, put(project, _at_once(device)))
-
-
-def _at_once(device: DeviceType) -> DeviceType:
-    lag = replace(device.latency, min_s=AT_ONCE_S, typical_s=AT_ONCE_S, max_s=AT_ONCE_S)
-    if isinstance(device, DualType):
-        return replace(device, latency=lag, pir=_at_once(device.pir), radar=_at_once(device.radar))
-    return replace(device, latency=lag)
+    """A sensor that reports at once where it hangs, whatever was measured of it or stands on its box."""
+    it = find(project.sensors, sensor)
+    found = replace(it.settings, measured_latency_s=AT_ONCE_S)
+    return Instead("latency", sensor, put(project, replace(it, settings=found)))

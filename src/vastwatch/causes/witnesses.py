@@ -94,7 +94,8 @@ def sights(r: Rehearsal, sensors: tuple[str, ...], track: Track, where: Where) -
             body = PET if pet else body_of(where.spot.posture, where.spot.activity)
             out.append(sight(r.project, sensor, Somebody(where.at, body, where.spot.activity, where.spot.facing)))
         else:
-            out.append(sight(r.project, sensor, Somebody(where.at, PET if pet else STANDING, "passing", None, True)))
+            walking = Somebody(where.at, PET if pet else STANDING, "passing", where.facing, True)
+            out.append(sight(r.project, sensor, walking))
     return tuple(sorted(out, key=lambda s: s.notice_s))
 
 
@@ -114,7 +115,8 @@ def set_off(r: Rehearsal, sensor: str, rise: float) -> Triggered:
 
 
 def kept_on(r: Rehearsal, sensor: str, fall: float) -> Triggered:
-    """What a sensor noticed last before its report fell at `fall`."""
+    """What a sensor noticed last before its report fell at `fall`: the fall is told late as well."""
+    fall -= mount(r.project, find(r.project.sensors, sensor)).device.latency.max_s
     found = None
     for day in reversed(_days(r, fall)):
         n = r.notices(sensor, day)

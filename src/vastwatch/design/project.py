@@ -121,7 +121,8 @@ class Troubles(Record, frozen=True, kw_only=True):
     supply_off_per_week: Annotated[
         float, msgspec.Meta(ge=0, le=100),
         Shown("Switched off at the wall", "a week",
-              "How often whoever leaves a room switches its circuit off, with all that hangs on it.")
+              "How often whoever leaves a room switches its circuit off, with all that hangs on it: at each wall "
+              "switch that is drawn.")
     ] = 0.0  # fmt: skip
     messages_lost: Annotated[
         float, msgspec.Meta(ge=0, le=0.5),

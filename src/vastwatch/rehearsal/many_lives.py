@@ -217,6 +217,6 @@ def _reported(part: MountedSensor, n: _Noticed, truths: Sequence[Truth]) -> list
         return [never(truth.end) for truth in truths]
     rows, cuts = loops.held_and_blind(n.start, n.end, n.cuts, *map(float, how))
     keys = np.array([latency_key(part, truth.household.seed) for truth in truths], np.uint64)
-    late = reported_at(part, rows[:, 0], np.repeat(keys, np.diff(cuts)))
-    rows[:, 0] = np.minimum(late, rows[:, 1])
+    late = reported_at(part, rows[:, 0], np.repeat(keys, np.diff(cuts))) - rows[:, 0]
+    rows += late[:, None]
     return [Signal.from_intervals(rows[a:b], 0.0, truth.end) for (a, b), truth in zip(pairwise(cuts), truths)]

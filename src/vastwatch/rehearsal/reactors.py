@@ -50,11 +50,13 @@ CONTENT = ("sleeping", "away", "film")
 
 
 def waved(project: Project, presence: Presence, seed: int) -> tuple[Waved, ...]:
-    """The sensors a conclusion itself reads, as waves set them off."""
-    return tuple(
-        Waved(eye.starts, latency_s(eye.mounted.device), eye.report_s, key_of(seed, "wave", presence.room, ident))
-        for ident, eye in zip(sensors_read(presence), _eyes(project, presence))
-    )
+    """The sensors a conclusion itself reads, as waves set them off: the whole of a report is late."""
+    out = []
+    for ident, eye in zip(sensors_read(presence), _eyes(project, presence)):
+        late = latency_s(eye.mounted.device)
+        until = late + eye.report_s if eye.report_s > 0 else 0.0
+        out.append(Waved(eye.starts, late, until, key_of(seed, "wave", presence.room, ident)))
+    return tuple(out)
 
 
 class _Eye(NamedTuple):

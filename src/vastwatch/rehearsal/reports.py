@@ -418,10 +418,11 @@ def _joined(mounted: MountedSensor, heard: list[list[Heard]], truth: Truth) -> S
 
 
 def _reported(mounted: MountedSensor, start: Array, end: Array, truth: Truth) -> Signal:
-    """A device's report, each row of it late by a latency of its own."""
+    """A device's report, each row of it late as a whole by a latency of its own: what is shorter than that is told as
+    well."""
     rows = reported(mounted, start, end, own_hold_s(mounted))
-    late = reported_at(mounted, rows[:, 0], latency_key(mounted, truth.household.seed))
-    return Signal.from_intervals(np.column_stack([np.minimum(late, rows[:, 1]), rows[:, 1]]), 0.0, truth.end)
+    late = reported_at(mounted, rows[:, 0], latency_key(mounted, truth.household.seed)) - rows[:, 0]
+    return Signal.from_intervals(rows + late[:, None], 0.0, truth.end)
 
 
 def latency_key(mounted: MountedSensor, seed: int) -> int:

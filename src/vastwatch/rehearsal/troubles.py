@@ -8,6 +8,7 @@ the instant it happens at, so that a design without one trouble hears everything
 from __future__ import annotations
 
 from collections.abc import Mapping
+from itertools import product
 from typing import NamedTuple
 
 import numpy as np
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 
 from vastwatch.control.light.daylight import darkness
 from vastwatch.control.outputs.handler import lights_in
+from vastwatch.design.edits.wiring import switches_of
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
@@ -25,6 +27,7 @@ from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
 from vastwatch.signals import DAY, Signal, any_of
 from vastwatch.signals.remembered import union
+from vastwatch.site.building import Circuit
 
 Array = NDArray[np.float64]
 
@@ -41,8 +44,7 @@ RADIO = ("mesh", "network")
 
 
 class Supply(NamedTuple):
-    """A circuit (or, where none is drawn, the lamps of a room): its id, its lamps, the sensors it feeds, and while it
-    is on."""
+    """A circuit with a wall switch: its id, its lamps, the sensors it feeds, and while it is on."""
 
     ident: str
     name: str
@@ -64,41 +66,42 @@ def lost_share(project: Project, sensor: Sensor) -> float:
 
 
 def supplies(project: Project, truth: Truth) -> tuple[Supply, ...]:
-    """The circuits of a house in which people switch them off at the wall; none where nobody does."""
-    rate = project.brief.troubles.supply_off_per_week
-    if rate <= 0:
-        return ()
-    dark = darkness(project, truth.calendar)
+    """The circuits of a house that somebody switches off at the wall: those of which a switch is drawn that is ever
+    taken for the light's own."""
+    dark: dict[str, Signal] | None = None
     out = []
-    live = {c.id for c in project.circuits if c.live and c.module is not None}
-    for ident, name, lamps, feeds in _circuits(project):
-        rooms = tuple(dict.fromkeys(find(project.lamps, lamp).room for lamp in lamps))
-        on = _supplied(ident, rooms, tuple(dark[r] for r in rooms), truth, rate)
+    for c in project.circuits:
+        rates = off_rates(project, c)
+        if not c.lamps or not rates:
+            continue
+        dark = darkness(project, truth.calendar) if dark is None else dark
+        rooms = tuple(dict.fromkeys(find(project.lamps, lamp).room for lamp in c.lamps))
+        on = _supplied(rates, rooms, tuple(dark[r] for r in rooms), truth)
         # What has its supply from before the switch burns on; what the circuit feeds does not.
-        out.append(Supply(ident, name, () if ident in live else lamps, feeds, on))
+        live = c.live and c.module is not None
+        out.append(Supply(c.id, c.name, () if live else c.lamps, c.feeds, on))
     return tuple(out)
 
 
-def _circuits(project: Project) -> list[tuple[str, str, tuple[str, ...], tuple[str, ...]]]:
-    """Circuits by id, name, lamps and what they feed; lamps of a room that are on none hang together."""
-    out = [(c.id, c.name, c.lamps, c.feeds) for c in project.circuits if c.lamps]
-    drawn = {lamp for c in project.circuits for lamp in c.lamps}
-    for room in project.rooms:
-        lamps = tuple(lamp.id for lamp in project.lamps if lamp.room == room.id and lamp.id not in drawn)
-        if lamps:
-            out.append((room.id, room.name, lamps, ()))
-    return out
+def off_rates(project: Project, circuit: Circuit) -> tuple[tuple[str, float], ...]:
+    """The wall switches of a circuit that are ever switched off, and how often a week each: its own figure, or that of
+    the brief."""
+    usual = project.brief.troubles.supply_off_per_week
+    switches = ((s.id, usual if s.off_per_week is None else s.off_per_week) for s in switches_of(project, circuit.id))
+    return tuple((ident, rate) for ident, rate in switches if rate > 0)
 
 
 @kept
-def _supplied(ident: str, rooms: tuple[str, ...], dark: tuple[Signal, ...], truth: Truth, per_week: float) -> Signal:
-    """While a circuit is on: whoever leaves last now and then switches it off, and whoever then stands in the dark
-    there for BACK_AFTER_S switches it on again."""
+def _supplied(
+    rates: tuple[tuple[str, float], ...], rooms: tuple[str, ...], dark: tuple[Signal, ...], truth: Truth
+) -> Signal:  # fmt: skip
+    """While a circuit is on: whoever leaves last now and then switches it off at one of its switches, and whoever then
+    stands in the dark there for BACK_AFTER_S switches it on again."""
     awake = [truth.occupied(room, True) for room in rooms]
     leaves = any_of(awake).falls
     back = any_of([(here & d).on_delay(BACK_AFTER_S) for here, d in zip(awake, dark)]).rises
     calendar, off = truth.calendar, []
-    for day in range(calendar.days):
+    for day, (ident, per_week) in product(range(calendar.days), rates):
         key = key_of(truth.household.seed, "supply", ident, day)
         for t in arrivals(key, per_week / WEEK_S, calendar.midnight(day), calendar.midnight(day + 1)).tolist():
             k = int(np.searchsorted(leaves, t))

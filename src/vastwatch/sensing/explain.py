@@ -50,7 +50,10 @@ def waited(mounted: MountedSensor, who: Somebody) -> float:
     """Mean seconds until somebody is noticed, inf for never."""
     points = np.array([who.at], float)
     if who.walking_by:
-        return wait_of(mounted, walking(mounted, points, Walker(who.body, WALKING_SPEED, 90.0)))
+        walker = Walker(who.body, WALKING_SPEED, 90.0)
+        if who.facing is not None:
+            walker = Walker(who.body, WALKING_SPEED, heading_deg=who.facing)
+        return wait_of(mounted, walking(mounted, points, walker))
     seen = staying(mounted, points, Stayer(who.body, who.facing))
     return wait_of(mounted, seen.rate(MINOR_MOTION[who.activity].rate))
 

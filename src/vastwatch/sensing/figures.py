@@ -95,7 +95,8 @@ class Stayer(NamedTuple):
 
 
 class Somebody(NamedTuple):
-    """Somebody at one place on the plan: walking by, or staying with an activity, facing so or any way."""
+    """Somebody at one place on the plan: staying with an activity, facing so or any way; or walking by, the way they
+    face, or across the sight line where they face any way."""
 
     at: tuple[float, float]
     body: Body

@@ -255,10 +255,16 @@ class Circuit(Record, frozen=True, kw_only=True):
 
 
 class Switch(Record, frozen=True, kw_only=True):
-    """A wall switch. Two of one circuit are a two-way pair."""
+    """A wall switch. Two of one circuit are a two-way pair. `off_per_week`: how often whoever leaves switches the
+    circuit off here, with all that hangs on it; None: as the brief says of every switch."""
 
     id: Id
     level: OfLevel
     name: str
     at: Point
     circuit: Annotated[str, Ref("circuits")]
+    off_per_week: Annotated[
+        Annotated[float, msgspec.Meta(ge=0, le=100)] | None,
+        Shown("Switched off", "", "How often a week whoever leaves switches the circuit off here; as the Brief says of "
+              "every switch until it is set.", 0.25)
+    ] = None  # fmt: skip

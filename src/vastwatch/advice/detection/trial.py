@@ -194,6 +194,5 @@ def _reported(mounted: MountedSensor, noticed: Array, rows: list[Array], end: fl
     out = []
     for part in each_part(mounted):
         on = reported(part, every[:, 0], every[:, 1], hold)
-        late = np.minimum(on[:, 0] + latency_s(mounted.device), on[:, 1])
-        out.append(Signal.from_intervals(np.column_stack([late, on[:, 1]]), 0.0, end))
+        out.append(Signal.from_intervals(on + latency_s(mounted.device), 0.0, end))
     return any_of(out) if out else Signal.constant(False, 0.0, end)

@@ -65,10 +65,20 @@ IN_WORDS = {
 }
 
 
+# Who waits so long, seconds, is not late but missed: most of them leave before. How that is told.
+LONG_S = 120.0
+NOT_AT_ALL = {
+    "first_light_s": "one in twenty or more without light for 2 min and longer",
+    "notice_s": "one in ten or more not noticed within 2 min of coming in",
+}
+
+
 def in_words(it: Met) -> str:
     """A need, its figure, and the most that it may be: `3.2 drops a week, 1 allowed`. Where it is met in the weeks that
     were lived and yet not surely in others: `0.2 drops a week, in others perhaps 0.4, 0.25 allowed`."""
     said = IN_WORDS[it.need].format(it.value)
+    if it.need in NOT_AT_ALL and it.value > LONG_S:
+        return f"{NOT_AT_ALL[it.need]}, {it.limit:.3g} s allowed"
     if it.value <= it.limit < it.high:
         said += f", in others perhaps {it.high:.2g}"
     return f"{said}, {it.limit:.3g} allowed"

@@ -10,7 +10,6 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from vastwatch.causes.chain import Chain
-from vastwatch.causes.episodes import DROP_S
 from vastwatch.causes.groups import Group
 from vastwatch.desk.shell.parts import LinkCard, column, column_in, label, row
 from vastwatch.desk.shell.theme import Theme
@@ -70,9 +69,8 @@ def groups_view(groups: list[Group], theme: Theme, step: Callable[[Group], objec
         inner = column_in(card, 0, (10, 5, 9, 6))
         inner.addWidget(label(group.heading, "", True))
         what = "dark" if group.kind in ("dropped", "late") else "burning for nobody"
-        inner.addWidget(label(f"Curing it saves {duration_words(group.saves_s)} of {what} a day.", "soft", True))
-        if group.kind == "dropped":
-            card.setToolTip(f"<p>Each drop counts as {DROP_S:g} s of dark.</p>")
+        if group.saves_s is not None:
+            inner.addWidget(label(f"Curing it saves {duration_words(group.saves_s)} of {what} a day.", "soft", True))
         card.chosen.connect(partial(step, group))
         box.addWidget(card)
     return whole

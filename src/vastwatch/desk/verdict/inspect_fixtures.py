@@ -112,6 +112,8 @@ def switch_form(form: Form, switch: Any) -> None:
         form.tr("two-way pair") if pair == 2 else form.tr("{} switch").format(pair),
     )  # fmt: skip
     form.text(lambda _: words)
+    usual = form.document.project.brief.troubles.supply_off_per_week
+    form.field("off_per_week", lambda s: usual if s.off_per_week is None else s.off_per_week)
     form.text(lambda _: CAUTIONS["mains"])
 
 

@@ -95,6 +95,12 @@ def contrast_factor(ambient_c: float) -> float:
     return math.sqrt(max(SKIN_C - ambient_c, 0.0) / (SKIN_C - CATALOGUE_C))
 
 
+def crossing_deg(heading_deg: float, bearing_deg: float) -> float:
+    """At which angle somebody on a heading crosses the sight line to them, 0 straight along it, 90 across."""
+    off = abs((heading_deg - bearing_deg + 90.0) % 180.0 - 90.0)
+    return min(off, 180.0 - off)
+
+
 def heading_range(tangential: float, radial: float, psi_deg: ArrayLike) -> Array:
     """Range on somebody walking at an angle psi to the sight line: an ellipse with the two catalogue half-axes."""
     psi = np.radians(np.asarray(psi_deg, float))
@@ -260,9 +266,11 @@ class PirModel:
         view = view_of(mounted.sensor, device, mounted.around, mounted.ambient_c, g.points, who.body)
         ceiling = device.lens == "ceiling"
         axis = 1.0 if ceiling else float(off_axis_factor(g.azimuth_deg, device.fov_h, device.edge_share))
-        rated = device.tangential_m if who.walking_by else device.minor_m
+        rated = device.minor_m
         if who.walking_by:
-            rate = walk_rate(device, view, mounted.sensor.at[2], 90.0, WALKING_SPEED, who.body)
+            psi = 90.0 if who.facing is None else crossing_deg(who.facing, g.bearing_deg)
+            rated = float(heading_range(device.tangential_m, device.radial_m, psi))
+            rate = walk_rate(device, view, mounted.sensor.at[2], psi, WALKING_SPEED, who.body)
         else:
             large, small = minor_motion_chances(device, view, mounted.sensor.at[2], who.body)
             rate = Staying(large, small, np.zeros(len(large))).rate(MINOR_MOTION[who.activity].rate)
