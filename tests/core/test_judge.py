@@ -13,6 +13,7 @@ from scipy.stats import poisson
 from samples import make_room, shelf_at
 from vastwatch.advice.adviser.remedies import remedies
 from vastwatch.advice.judging.judge import bounds, dark_limit_min, held_out, judge, legal_holds, settable_holds
+from vastwatch.advice.judging.met import aside
 from vastwatch.advice.judging.timing import tuned
 from vastwatch.advice.simulation.weeks import lived
 from vastwatch.design.edits.sensors import set_hold
@@ -150,4 +151,11 @@ def test_a_brief_that_allows_no_drop_at_all_is_met_by_no_count_and_gets_the_near
     strict = put(demo, replace(find(demo.rooms, "toilet"), needs=Needs(drops_per_week=0.0)))
     j = judge(strict, "toilet", 7, (1, 2, 3))
     assert j.best_s is None and j.recommended_s in j.legal_s
-    assert j.figures(j.recommended_s)[0] == min(j.figures(h)[0] for h in j.legal_s)
+    # As seldom as any, but for what three weeks may differ by chance; and of such holds none burns less.
+    fewest = min(j.legal_s, key=lambda h: j.figures(h)[0])
+    more = (j.drops[:, j.holds == j.recommended_s] - j.drops[:, j.holds == fewest]).ravel()
+    assert more.mean() <= aside(more) + 1e-9
+    for h in j.legal_s:
+        apart = (j.drops[:, j.holds == h] - j.drops[:, j.holds == fewest]).ravel()
+        if h not in j.unseen_s and apart.mean() <= aside(apart):
+            assert j.figures(j.recommended_s)[2] <= j.figures(h)[2] + 1e-3

@@ -260,10 +260,22 @@ def test_holds_that_are_settled_are_looked_at_no_more_and_the_answer_is_the_same
 
 def test_a_hold_is_needless_only_where_a_shorter_one_surely_keeps_to_dark_as_well():
     """Drops are fine at all of three holds, dark only at the longest: then it is looked at."""
-    calm = np.zeros((5, 3, 5))
+    calm, asked = np.zeros((5, 3, 5)), []
+
+    def worth(*missed: int) -> list[bool]:
+        def besides(n: int) -> tuple[Met, ...]:
+            asked.append(n)
+            return (Met("first_light_s", 9.0, 3.0, 9.0, 9.0),) if n in missed else ()
+
+        return judging._worth_more(calm, 1.0, (0.5, 2.0), 28, besides).tolist()
+
     calm[:, :, 1] = [9.0, 9.0, 0.1]
-    assert judging._worth_more(calm, 1.0, 0.5, 28).tolist() == [True, True, True]
+    assert worth() == [True, True, True]
     calm[:, :, 1] = 0.1
-    assert judging._worth_more(calm, 1.0, 0.5, 28).tolist() == [True, False, False]
+    assert worth() == [True, False, False]
+    # The shortest may miss what has little to do with the hold, or burn too long: then the next is asked.
+    assert worth(0) == [True, True, False] and worth(0, 1, 2) == [True, True, True] and set(asked) == {0, 1, 2}
+    calm[:, 0, 2] = 3.0
+    assert worth() == [True, True, False]
     calm[:, :2, 0] = 3.0
-    assert judging._worth_more(calm, 1.0, 0.5, 28).tolist() == [False, False, True]
+    assert worth() == [False, False, True]

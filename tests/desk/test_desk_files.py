@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QMessageBox, QPushButton, QUndoView
 
-from vastwatch.design.project import find
+from vastwatch.design.project import VERSION, find
 from vastwatch.desk.shell.app import Desk, empty_project, make_application
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.keysheet import KeySheet
@@ -49,7 +49,7 @@ def test_a_bad_file_is_told_in_the_window_and_the_project_stays(qtbot, window, t
     monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()) or 0)
     before = project(window)
     bad = tmp_path / "bad.vastwatch.json"
-    bad.write_text('{"format": "vastwatch-project", "version": 9}')
+    bad.write_text(f'{{"format": "vastwatch-project", "version": {VERSION + 1}}}')
     assert not window.filing.open_path(bad)
     assert "newer version" in told[-1]
     assert not window.filing.save_to(Path("/proc/x.vastwatch.json"))

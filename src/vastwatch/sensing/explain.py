@@ -52,7 +52,7 @@ def waited(mounted: MountedSensor, who: Somebody) -> float:
     if who.walking_by:
         walker = Walker(who.body, WALKING_SPEED, 90.0)
         if who.facing is not None:
-            walker = Walker(who.body, WALKING_SPEED, heading_deg=who.facing)
+            walker = Walker(who.body, WALKING_SPEED, heading_deg=np.array([who.facing]))
         return wait_of(mounted, walking(mounted, points, walker))
     seen = staying(mounted, points, Stayer(who.body, who.facing))
     return wait_of(mounted, seen.rate(MINOR_MOTION[who.activity].rate))
