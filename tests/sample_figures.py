@@ -278,8 +278,8 @@ def of_purchases() -> Any:
     started = starter_set(bare(dim), 90.0, [device("pir-ceiling-6"), device("radar-58-simple")])
     return {
         "remedies": [[x.text, x.gain] for x in remedies(r, "throwing")],
-        "purchases": [[p.room, p.option.device.id, p.gain, p.per_money, p.words] for p in bought],
-        "set": [[p.room, p.option.device.id, p.gain, p.per_money, p.words] for p in started],
+        "purchases": [[p.room, p.offer.devices[0].id, p.gain, p.per_money, p.words] for p in bought],
+        "set": [[p.room, p.offer.devices[0].id, p.gain, p.per_money, p.words] for p in started],
         "now": {room: [vars(now.cost), now.misfit] for room in ("throwing", "kitchen") for now in [served_now(project, room)]},
         "spent": spent(project),
     }  # fmt: skip

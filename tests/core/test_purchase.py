@@ -216,7 +216,7 @@ def test_a_starter_set_gains_nearly_what_the_best_set_would(part):
     open_ = purchases(nothing, small, budget=400)
     prices = {round(p.price) for p in open_}
     # With a module where nothing switches the lamps yet.
-    assert len(prices) > 1 and all(p.bill.total == p.option.price + p.bill.beside for p in open_)
+    assert len(prices) > 1 and all(p.bill.total == sum(o.price for o in p.options) + p.bill.beside for p in open_)
     shares = []
     for budget in (64, 220):
         gained = sum(p.gain for p in starter_set(nothing, budget, small))
@@ -233,8 +233,8 @@ def test_one_that_takes_the_whole_budget_is_taken_where_it_gains_more(part, monk
 
     nothing = bare(part)
     found = purchases(nothing, [device("pir-ceiling-6"), device("radar-60-tracker")], budget=100)
-    cheap = next(p for p in found if p.option.device.family == "pir")
-    dear = next(p for p in found if p.option.device.family == "radar" and p.room != cheap.room)
+    cheap = next(p for p in found if p.offer.devices[0].family == "pir")
+    dear = next(p for p in found if p.offer.devices[0].family == "radar" and p.room != cheap.room)
     cheap, dear = changed(cheap, gain=5.0, per_money=5.0), changed(dear, gain=9.0, per_money=0.2)
 
     def only_these(project, types, wanted, budget=None, told=lambda _: None, rooms=None):

@@ -18,6 +18,7 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     OFFER: `{"devices", "places": [{"device", "at", "yaw"}], "price", "bill": [{"what", "price", "why"}], "hold_s",
     "needs", "reason", "instead"}`; TYPE, what the maps say: `{"device", "looks_well", "price", "reason", "fails"}`."""
     from vastwatch.advice.adviser.offers import Offer, offers
+    from vastwatch.advice.hardware.bill import bill_words
 
     def told(offer: Offer) -> dict[str, Any]:
         return {
@@ -56,7 +57,9 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
                 for o in found.others
             ],
         }  # fmt: skip
-        return answer, found.words + "".join(f"\n  {o.name}, {o.price:g}. {o.reason}" for o in found.offers)
+        return answer, found.words + "".join(
+            f"\n  {o.name}, {bill_words(o.bill, project.brief.currency)}, {o.where}. {o.reason}" for o in found.offers
+        )
 
     answers = of_each([room.id for room in rooms], of)
     out = {room.id: answer for room, (answer, _) in zip(rooms, answers)}
@@ -69,8 +72,11 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"room", "weeks", "ways": [{"name", "devices", "price", "hold_s", "drops_per_week", "dark_min_per_day",
-    "idle_burn_h_per_day", "waves_per_day", "meets"}]}`; a way that cannot be had has `"why_not"` and no figures."""
+    "idle_burn_h_per_day", "waves_per_day", "meets", "unmet", "bill"}]}`; a way that cannot be had has `"why_not"`
+    and no figures."""
     from vastwatch.advice.adviser.schools import schools
+    from vastwatch.advice.hardware.bill import bill_words
+    from vastwatch.advice.judging.met import in_words
 
     if all(r.id != args.room for r in project.rooms):
         raise RequestError(f"--room: there is no room '{args.room}' in this project")
@@ -94,12 +100,15 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             {
                 **row, "hold_s": hold, "drops_per_week": number(drops), "dark_min_per_day": number(dark),
                 "idle_burn_h_per_day": number(idle), "waves_per_day": number(waves), "meets": way.meets,
+                "unmet": [in_words(m) for m in way.unmet],
+                "bill": [{"what": i.what, "price": number(i.price), "why": i.why} for i in way.bill.items],
             }
         )  # fmt: skip
+        missed = "; misses " + "; ".join(in_words(m) for m in way.unmet) if way.unmet else ""
         lines.append(
-            f"{way.name} ({' + '.join(d.name for d in way.devices)}), {way.price:g}, {duration_words(hold)}: "
-            f"{drops:.1f} drops a week, {dark:.1f} min in the dark and {idle:.1f} h for nobody a day, {waves:.1f} waves"
-            f"{'' if way.meets else '; misses the needs'}"
+            f"{way.name} ({' + '.join(d.name for d in way.devices)}), {bill_words(way.bill, project.brief.currency)}, "
+            f"held {duration_words(hold)}: {drops:.1f} drops a week, {dark:.1f} min in the dark and {idle:.1f} h for "
+            f"nobody a day, {waves:.1f} waves{missed}"
         )
     return {"room": args.room, "weeks": weeks, "ways": rows}, lines
 
@@ -125,7 +134,8 @@ def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     document = {
         "purchases": [
             {
-                "room": p.room, "device": p.option.device.id, "price": number(p.price),
+                "room": p.room, "device": p.offer.devices[0].id, "devices": [d.id for d in p.offer.devices],
+                "instead": p.offer.instead, "price": number(p.price),
                 "before": cost(p.before), "after": cost(p.after), "gain": number(p.gain), "words": p.words,
             }
             for p in found

@@ -14,7 +14,7 @@ from vastwatch.advice.judging.settings import settings
 from vastwatch.design.edits.sensors import held
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
-from vastwatch.design.relations import presence_of
+from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.devices import DeviceType
 from vastwatch.words import duration_words
 
@@ -23,7 +23,7 @@ from vastwatch.words import duration_words
 class Offer:
     """Something that could serve a room: what is added, the project with it at the hold the judge recommends, its
     bill, and the judgement; `whole` once all of the judge's seeds were lived. `instead`: whether it replaces what hangs
-    there."""
+    there; `options`: what was hung, one after the other."""
 
     devices: tuple[DeviceType, ...]
     sensors: tuple[Sensor, ...]
@@ -33,6 +33,7 @@ class Offer:
     rank_cost: float
     whole: bool
     instead: bool = False
+    options: tuple[Option, ...] = ()
 
     @property
     def does(self) -> bool:
@@ -60,6 +61,16 @@ class Offer:
         if len(self.devices) == 2 and self.devices[0].id == self.devices[1].id:
             return f"Two {self.devices[0].name}"
         return " and ".join(d.name for d in self.devices)
+
+    @property
+    def where(self) -> str:
+        """Whether it hangs beside what is there or instead of that, and where: x, y and height, metres."""
+        at = " and ".join(f"({s.at[0]:.1f}, {s.at[1]:.1f}) {s.at[2]:.1f} m up" for s in self.sensors)
+        mine = {s.id for s in self.sensors}
+        presence = presence_of(self.project, self.judged.room)
+        others = presence is not None and any(s not in mine for s in sensors_of(presence))
+        how = "instead of what hangs there, " if self.instead else "beside what hangs there, " if others else ""
+        return f"{how}at {at}"
 
     @property
     def reason(self) -> str:
@@ -102,7 +113,7 @@ def offered(
     bill, project = bill_of(project, room, sensors), switched(project, room)
     whole = len(judged.seeds) == len(settings().chosen_on)
     devices = tuple(o.device for o in added)
-    made = Offer(devices, tuple(sensors), project, bill, judged, 0.0, whole, instead)
+    made = Offer(devices, tuple(sensors), project, bill, judged, 0.0, whole, instead, added)
     return _held(made, room)
 
 

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from vastwatch.advice.adviser.choose import Option, another, choose
 from vastwatch.advice.adviser.offer import Offer, judged_on, offered
 from vastwatch.advice.adviser.room_now import rate_of
+from vastwatch.advice.adviser.schools import SCHOOLS, options_of
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
 from vastwatch.advice.judging.settings import settings
@@ -114,7 +115,10 @@ def offers(
     judged(alone, 0.2, 0.6)
     # A second device is worth its price only where one alone does not do for less.
     enough = min((o.price for o in _told(project, room, now, tried)), default=math.inf)
-    judged([p for p in pairs() if sum(o.price for o in p[1]) < enough], 0.6, 1.0)
+    judged([p for p in pairs() if sum(o.price for o in p[1]) < enough], 0.6, 0.9)
+    if not _told(project, room, now, tried) and not (now is not None and now.meets) and should_continue():
+        # What people usually do is tried as well, so that none of it is found to do where this says that nothing does.
+        judged(_usual_ways(project, room, every, tried), 0.9, 1.0)
     return known(1.0)
 
 
@@ -147,6 +151,17 @@ def _candidates(
     alone = worth(choose(bare, room, types) if instead else here)
     out += [(bare, (option,), instead) for option in alone[:SINGLES]]
     return out, lambda: ((bare, pair, instead) for pair in pairs(bare, room, alone))
+
+
+def _usual_ways(project: Project, room: str, types: list[DeviceType], tried: list[Offer]) -> list[Candidate]:
+    bare = without_what_tells(project, room)
+    known = {tuple(d.id for d in o.devices) for o in tried if o.instead or bare is project}
+    out: list[Candidate] = []
+    for _, hung in SCHOOLS:
+        options = options_of(bare, room, hung, types)
+        if not isinstance(options, str) and tuple(o.device.id for o in options) not in known:
+            out.append((bare, options, bare is not project))
+    return out
 
 
 def worth(options: list[Option]) -> list[Option]:

@@ -16,7 +16,8 @@ import numpy as np
 
 from vastwatch.advice.adviser.choose import CABLE_PRICE, DEVICE_PRICE, Option, choose
 from vastwatch.advice.adviser.offer import Offer, judged_on, offered
-from vastwatch.advice.hardware.bill import Bill, bill_of, switched
+from vastwatch.advice.adviser.offers import offers
+from vastwatch.advice.hardware.bill import Bill, bill_of, bill_words, switched
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement, dark_limit_min
 from vastwatch.advice.judging.met import LATE_S, Met, in_words, misfit
@@ -56,21 +57,25 @@ class Cost:
 
 @dataclass(frozen=True)
 class Served:
-    """How a room is served: what it costs, and by how many times its needs are missed."""
+    """How a room is served at the best hold: what it costs, and by how many times its needs are missed; and what it
+    costs as it is set today."""
 
     cost: Cost
     misfit: float
+    today: Cost
 
 
 @dataclass(frozen=True, eq=False)
 class Purchase:
-    """One addition: the option, the offer that the judge made of it, and the room's cost per day before and after.
+    """One addition: what is hung, the offer that the judge made of it, and the room's cost per day as it is set today
+    and after.
 
-    `gain`: weighted minutes a day that it saves; `per_money`: that per unit of its price, shadow prices included.
+    `gain`: weighted minutes a day that it saves more than a better hold alone; `per_money`: that per unit of its price,
+    shadow prices included.
     """
 
     room: str
-    option: Option
+    options: tuple[Option, ...]
     offer: Offer
     before: Cost
     after: Cost
@@ -110,12 +115,14 @@ def served_now(
     needs = needs_of(project, find(project.rooms, room))
     limit, light = dark_limit_min(needs, arrivals), needs.notice_s + LATE_S
     asked = Met("dark_min_per_day", dark, limit, dark, dark), Met("first_light_s", REACH_S, light, REACH_S, REACH_S)
-    return Served(Cost(dark, idle, 0.0), misfit(asked))
+    by_hand = Cost(dark, idle, 0.0)
+    return Served(by_hand, misfit(asked), by_hand) if arrivals > 0 else None
 
 
 def served(judged: Judgement) -> Served:
-    """How a room is served at the hold that the judge recommends."""
-    return Served(_cost(judged, judged.recommended_s), judged.misfit)
+    """How a room is served at the hold that the judge recommends, and at the one that is set."""
+    now = judged.current_s if judged.current_s in judged.holds else judged.recommended_s
+    return Served(_cost(judged, judged.recommended_s), judged.misfit, _cost(judged, now))
 
 
 def _cost(judged: Judgement, hold_s: float) -> Cost:
@@ -130,11 +137,11 @@ def _weighed(project: Project, cost: Cost) -> float:
     return comfort + max(w.cost, 0.1) * cost.idle_h * 60.0 * IDLE_COSTS
 
 
-def _shadow_price(project: Project, option: Option, price: float) -> float:
-    """Its price with what a cable and one device more weigh."""
+def _shadow_price(project: Project, options: tuple[Option, ...], price: float) -> float:
+    """Its price with what cables and so many devices more weigh."""
     w = project.brief.weights
-    cable = w.no_cables * CABLE_PRICE if option.device.power in ("mains", "usb") else 0.0
-    return max(price + cable + w.fewest * DEVICE_PRICE, LEAST_PRICE)
+    cables = w.no_cables * CABLE_PRICE * sum(o.device.power in ("mains", "usb") for o in options)
+    return max(price + cables + w.fewest * DEVICE_PRICE * len(options), LEAST_PRICE)
 
 
 def purchases(
@@ -181,18 +188,29 @@ def _for_room(
             continue
         offer = offered(project, room, (option,), GLANCE, should_continue)
         if offer is not None:
-            tried.append(_purchase(project, room, option, offer, now))
+            tried.append(_purchase(project, room, (option,), offer, now))
     promising = [p for p in tried if _worth_it(p.offer.could_do, p, now)]
     if promising:
         now = served_now(project, room, should_continue)
+    second = None
     for glance in sorted(promising, key=lambda p: -p.per_money):
         if now is None or not should_continue():
             break
         offer = judged_on(glance.offer, room, len(settings().chosen_on), should_continue)
-        whole = _purchase(project, room, glance.option, offer, now)
+        whole = _purchase(project, room, glance.options, offer, now)
         if offer.whole and _worth_it(offer.does, whole, now):
-            return whole
-    return None
+            if offer.does:
+                return whole
+            second = second or whole
+    if second is None or now is None or not should_continue():
+        return second
+    # Of what only helps none is named where something would do: as the adviser says.
+    for offer in offers(project, room, types, should_continue).offers:
+        if offer.whole and (budget is None or offer.price <= budget + 1e-9):
+            does = _purchase(project, room, offer.options, offer, now)
+            if does.gain >= LEAST_GAIN:
+                return does
+    return second
 
 
 def _worth_it(does: bool, purchase: Purchase, now: Served) -> bool:
@@ -200,19 +218,16 @@ def _worth_it(does: bool, purchase: Purchase, now: Served) -> bool:
     return purchase.gain >= LEAST_GAIN and (does or purchase.offer.judged.misfit < now.misfit)
 
 
-def _purchase(project: Project, room: str, option: Option, offer: Offer, now: Served) -> Purchase:
+def _purchase(project: Project, room: str, options: tuple[Option, ...], offer: Offer, now: Served) -> Purchase:
     after = served(offer.judged)
     gain = _weighed(project, now.cost) - _weighed(project, after.cost)
-    per = gain / _shadow_price(project, option, offer.price)
-    return Purchase(
-        room, option, offer, now.cost, after.cost, gain, per, _words(project, room, offer, now.cost, after.cost)
-    )
+    per = gain / _shadow_price(project, options, offer.price)
+    words = _words(project, room, offer, now, after.cost)
+    return Purchase(room, options, offer, now.today, after.cost, gain, per, words)
 
 
-def _words(project: Project, room: str, offer: Offer, was: Cost, now: Cost) -> str:
-    price = "owned already" if offer.price == 0 else f"{offer.price:g} {project.brief.currency}".strip()
-    if offer.bill.beside:
-        price += f" with {' and '.join(i.what for i in offer.bill.items if i.why)}"
+def _words(project: Project, room: str, offer: Offer, served_now: Served, now: Cost) -> str:
+    price, was = bill_words(offer.bill, project.brief.currency), served_now.today
     parts = []
     if was.drops - now.drops > 0.05:
         parts.append(f"{was.drops:.1f} → {now.drops:.1f} drops")
@@ -224,7 +239,13 @@ def _words(project: Project, room: str, offer: Offer, was: Cost, now: Cost) -> s
         parts.append(f"{' → '.join(idle)} burning for nobody")
     if not parts:
         parts.append("a little better in everything")
-    said = f"{offer.name} in {find(project.rooms, room).name.lower()}, {price}: {', '.join(parts)} a day"
+    place = find(project.rooms, room).name.lower()
+    how = ", instead of what hangs there" if offer.instead else ""
+    said = f"{offer.name} in {place}{how}, {price}: {', '.join(parts)} a day"
+    if _weighed(project, was) - _weighed(project, served_now.cost) > LEAST_GAIN:
+        best = served_now.cost
+        dark, idle = duration_words(round(60 * best.dark_min)), duration_words(round(60 * best.idle_h) * 60)
+        said += f"; a better hold alone would come to {best.drops:.1f} drops, {dark} in the dark and {idle} burning"
     if offer.unmet:
         said += "; still misses " + "; ".join(in_words(m) for m in offer.unmet)
     return said + "."
@@ -320,7 +341,7 @@ def _greedy(
             # What is left may do for something else there.
             open_ += purchases(project, types, should_continue, left, rooms={best.room})
             continue
-        if best.option.base is not project:
+        if best.options[0].base is not project:
             # Judged on an earlier design, that differs elsewhere: hang it on this one.
             best = _hung_on(best, project)
             if best.price > left + 1e-9:
@@ -336,13 +357,17 @@ def _greedy(
 
 def _hung_on(purchase: Purchase, base: Project) -> Purchase:
     """The same purchase on a project that differs elsewhere."""
-    new, sensor = purchase.option.on(base)
-    bill, new = bill_of(new, purchase.room, [sensor]), switched(new, purchase.room)
+    new = without_what_tells(base, purchase.room) if purchase.offer.instead else base
+    sensors = []
+    for option in purchase.options:
+        new, sensor = option.on(new)
+        sensors.append(sensor)
+    bill, new = bill_of(new, purchase.room, sensors), switched(new, purchase.room)
     presence = presence_of(new, purchase.room)
     assert presence is not None
     new = held(new, presence.id, purchase.offer.judged.recommended_s)
     return changed(
         purchase,
-        option=changed(purchase.option, base=base),
-        offer=changed(purchase.offer, project=new, bill=bill, sensors=(sensor,)),
+        options=tuple(changed(o, base=base) for o in purchase.options),
+        offer=changed(purchase.offer, project=new, bill=bill, sensors=tuple(sensors)),
     )

@@ -11,14 +11,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from vastwatch.advice.adviser.choose import Option, choose
-from vastwatch.advice.hardware.bill import bill_of, switched
+from vastwatch.advice.hardware.bill import NO_BILL, Bill, bill_of, switched
 from vastwatch.advice.judging import judge as judging
 from vastwatch.advice.judging.judge import Judgement
+from vastwatch.advice.judging.met import Met
 from vastwatch.advice.judging.settings import settings
 from vastwatch.design.edits.sensors import held
 from vastwatch.design.edits.telling import without_what_tells
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType, catalogue
 from vastwatch.words import one_line
@@ -57,10 +57,21 @@ class School:
 
     name: str
     devices: tuple[DeviceType, ...] = ()
-    price: float = 0.0
+    bill: Bill = NO_BILL
     project: Project | None = None
     judged: Judgement | None = None
     why_not: str = ""
+
+    @property
+    def price(self) -> float:
+        """What it costs in all."""
+        return self.bill.total
+
+    @property
+    def unmet(self) -> tuple[Met, ...]:
+        """The needs it misses at its hold."""
+        j = self.judged
+        return () if j is None else tuple(m for m in j.needs_at(j.recommended_s) if not m.met)
 
     @property
     def meets(self) -> bool:
@@ -97,32 +108,46 @@ def schools(
     return out
 
 
-def _school(
-    project: Project, room: str, name: str, hung: tuple[Which, ...], types: list[DeviceType],
-    should_continue: Callable[[], bool], report_progress: Callable[[float], None],
-) -> School:  # fmt: skip
-    devices: list[DeviceType] = []
-    sensors: list[Sensor] = []
+def options_of(
+    project: Project, room: str, hung: tuple[Which, ...], types: Sequence[DeviceType]
+) -> tuple[Option, ...] | str:
+    """What a way hangs in a room, one after the other, each where it serves best beside those before; or why it cannot
+    be had."""
+    out: list[Option] = []
     for which in hung:
         options = choose(project, room, [d for d in types if which(d)])
         best = _first(options)
         if best is None:
             nothing = "there is nothing to put a mat on or under" if which is _mat else "none fits"
-            return School(name, why_not=one_line(options[0].misses[0]) if options else nothing)
-        project, sensor = best.placed
-        devices.append(best.device)
-        sensors.append(sensor)
+            return one_line(options[0].misses[0]) if options else nothing
+        project, _ = best.placed
+        out.append(best)
+    return tuple(out)
+
+
+def _school(
+    project: Project, room: str, name: str, hung: tuple[Which, ...], types: list[DeviceType],
+    should_continue: Callable[[], bool], report_progress: Callable[[float], None],
+) -> School:  # fmt: skip
+    options = options_of(project, room, hung, types)
+    if isinstance(options, str):
+        return School(name, why_not=options)
+    project = options[-1].placed[0]
+    devices, sensors = tuple(o.device for o in options), [o.sensor for o in options]
     # The whole bill, as the adviser reckons it.
-    price, project = bill_of(project, room, sensors).total, switched(project, room)
+    bill, project = bill_of(project, room, sensors), switched(project, room)
     presence = presence_of(project, room)
     if presence is None:
-        return School(name, tuple(devices), price, why_not="says nothing of who is there by itself")
-    seeds = settings().chosen_on[:SEEDS]
+        return School(name, devices, bill, why_not="says nothing of who is there by itself")
+    every = settings().chosen_on
     try:
-        judged = judging.judge(project, room, settings().days, seeds, should_continue, report_progress)
+        judged = judging.judge(project, room, settings().days, every[:SEEDS], should_continue, report_progress)
+        if any(all(m.low <= m.limit for m in judged.needs_at(h)) for h in judged.legal_s):
+            # Whether it meets the needs is for all the judge's weeks to say.
+            judged = judging.judge(project, room, settings().days, every, should_continue, report_progress)
     except ValueError as e:
-        return School(name, tuple(devices), price, why_not=str(e))
-    return School(name, tuple(devices), price, held(project, presence.id, judged.recommended_s), judged)
+        return School(name, devices, bill, why_not=str(e))
+    return School(name, devices, bill, held(project, presence.id, judged.recommended_s), judged)
 
 
 def _first(options: list[Option]) -> Option | None:

@@ -53,6 +53,18 @@ class Bill:
         return math.fsum(item.price for item in self.items if item.why)
 
 
+NO_BILL = Bill(())
+
+
+def bill_words(bill: Bill, currency: str = "") -> str:
+    """A bill on one line: `120 € (Ceiling 6 m, round 34, dimmer module 26, controller 60)`; of one thing its price."""
+    total = f"{bill.total:g} {currency}".strip()
+    if len(bill.items) < 2:
+        return "owned already" if bill.total == 0 and bill.items else total
+    parts = ", ".join(f"{i.what} {i.price:g}" if i.price else f"{i.what} owned already" for i in bill.items)
+    return f"{total} ({parts})"
+
+
 def bill_of(project: Project, room: str, added: Sequence[Sensor]) -> Bill:
     """The bill of some sensors added in a room; `project` has them already."""
     owned = {o.device: o.count for o in project.brief.owned}

@@ -236,7 +236,7 @@ class MeansPage(Sleeper):
         currency = self.document.project.brief.currency
         price = self.tr("owned") if p.price == 0 else f"{p.price:g} {currency}".strip()
         room = find(p.project.rooms, p.room).name
-        title = f"{k}  {p.option.device.name}, {room.lower()}"
+        title = f"{k}  {p.offer.name}, {room.lower()}"
         inner.addWidget(row(label(title, "head"), label(price, "soft"), stretch=0))
         _, _, figures = p.words.partition(": ")
         inner.addWidget(label(figures[:1].upper() + figures[1:], "soft", True))
@@ -247,7 +247,7 @@ class MeansPage(Sleeper):
             card.setToolTip(self.tr("Place the set up to here. Ctrl+Z takes it back."))
         else:
             card.setToolTip(self.tr("Hang it where it was judged, with the hold it was judged with."))
-        card.chosen.connect(partial(self._take, p.project, f"Place {p.option.device.name} in {room.lower()}"))
+        card.chosen.connect(partial(self._take, p.project, f"Place {p.offer.name} in {room.lower()}"))
         return card
 
     # -- asking and taking -----------------------------------------------------------------------------------------

@@ -1,0 +1,98 @@
+"""One question, one answer: whoever is asked of a room, by whichever command or panel, says the same of it."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+
+import pytest
+
+from everything import everything
+from vastwatch.advice.adviser.offers import offers
+from vastwatch.advice.adviser.purchase import purchases
+from vastwatch.advice.adviser.schools import schools
+from vastwatch.advice.checks.findings import findings
+from vastwatch.advice.judging.frontier import measured
+from vastwatch.advice.judging.judge import Judgement, judge
+from vastwatch.advice.judging.settings import JudgeSettings, judging_by
+from vastwatch.advice.judging.timing import tuned
+from vastwatch.design.presence import hold_of
+from vastwatch.design.project import Project, find
+from vastwatch.design.relations import presence_of
+from vastwatch.devices import catalogue
+from vastwatch.words import duration_words
+
+THOROUGH = bool(os.environ.get("THOROUGH"))
+FEW = JudgeSettings(7, (1, 2, 3), (1001,), 2)
+
+
+def asked(project: Project, rooms: list[str], types) -> int:
+    """Ask everybody of some rooms, and compare what they say; how many rooms were compared."""
+    known: dict[str, Judgement] = {}
+    for room in rooms:
+        with contextlib.suppress(ValueError):
+            known[room] = judge(project, room)
+    said = [f for f in findings(project, known.get) if f.rule in ("left-dark", "burns")]
+    bought = {p.room: p for p in purchases(project, types, budget=1e6, rooms=set(rooms))}
+    for room in rooms:
+        j = known.get(room)
+        meets = j is not None and j.meets
+        name = find(project.rooms, room).name
+        # The judge's verdict is the tuner's, the frontier's and that of the findings.
+        if j is not None:
+            with contextlib.suppress(ValueError):
+                # What has no single hold has none to tune.
+                curve = tuned(project, room)
+                assert (curve.meets_brief, curve.recommended_s) == (meets, j.recommended_s), name
+            assert all(m.met for m in j.needs_at(j.recommended_s)) == meets, name
+            if hold_of(presence_of(project, room).expr) is not None or j.current_s in j.holds:
+                assert measured(project, room)[1].meets == j.meets_now, name
+            advised = [r.text for f in said if f.room == room for r in f.remedies]
+            for words in (w for w in advised if w.startswith("Hold it ")):
+                assert meets and duration_words(j.best_s) in words, (name, words)
+            if meets and not j.meets_now and any(f.room == room for f in said):
+                assert any(w.startswith("Hold it ") for w in advised), name
+            # What is missed now, is found; and what is found, is missed.
+            unmet = {m.need for m in j.at(j.current_s) if not m.met} if j.current_s in j.holds else set()
+            missed = bool(unmet & {"drops_per_week", "dark_min_per_day", "idle_h_per_day"})
+            assert missed == any(f.room == room for f in said), (name, unmet)
+        try:
+            found = offers(project, room, types)
+        except ValueError:
+            continue
+        assert found.met_already == meets, name
+        # Whatever is offered is judged to do, once it hangs there as it is said.
+        for offer in found.offers:
+            again = judge(offer.project, room)
+            assert offer.does and again.meets and again.meets_now, (name, offer.name)
+        # None of the ways does where the adviser says that nothing does.
+        with contextlib.suppress(ValueError):
+            if any(way.meets for way in schools(project, room, types)):
+                assert meets or found.offers, name
+        # What only helps is bought only where nothing would do.
+        if (purchase := bought.get(room)) is not None:
+            assert purchase.offer.does or not found.offers, name
+            now = judge(purchase.project, room)
+            assert now.meets_now == purchase.offer.does, name
+            if j is not None and j.current_s in j.holds:
+                drops, dark, idle = j.figures(j.current_s)
+                before = (purchase.before.drops * 7, purchase.before.dark_min, purchase.before.idle_h)
+                assert before == pytest.approx((drops, dark, idle)), name
+    return len(known)
+
+
+def test_nobody_contradicts_anybody_about_the_sample(demo):
+    types = catalogue() if THOROUGH else [d for d in catalogue() if d.id in SOME]
+    with judging_by(FEW):
+        assert asked(demo, [r.id for r in demo.rooms], types) >= 5
+
+
+# Of each family that serves rooms, one or two.
+SOME = ("pir-corner-12", "pir-ceiling-6", "radar-24-state", "mat-seat", "mat-door")
+
+
+@pytest.mark.parametrize("seed", range(30) if THOROUGH else (1, 2))
+def test_nobody_contradicts_anybody_about_a_drawn_house(seed):
+    project = everything(seed)
+    with judging_by(FEW):
+        asked(project, [r.id for r in project.rooms], [d for d in catalogue() if d.id in SOME])
