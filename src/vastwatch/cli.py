@@ -33,8 +33,9 @@ def main(argv: list[str] | None = None) -> int:
             project = load_demo() if args.demo else load_project(args.file)
             document, lines = COMMANDS[args.command](project, args)
         text = json.dumps(document, ensure_ascii=False, allow_nan=False) if args.json else "\n".join(lines)
-        print(text)
-        sys.stdout.flush()
+        if sys.stdout is not None:
+            print(text)
+            sys.stdout.flush()
     except (ProjectError, RequestError) as e:
         print(f"vastwatch: {e}", file=sys.stderr)
         return 1

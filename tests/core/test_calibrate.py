@@ -295,3 +295,9 @@ def test_the_entry_sheet_has_every_number_with_its_sign_and_unit():
     bands = tracked("radar-24-bands", zones=(CHAIR,))
     assert [r.field for r in entry_sheet(bands, find(bands.sensors, "t")).rows[-2:]] == ["first band", "last band"]
     assert entry_sheet(tracked(), find(tracked().sensors, "t")) is None
+
+
+def test_numbers_that_no_float_holds_are_passed_over():
+    log = parse_walk('{"t": 0, "target": 1, "x": 1, "y": 2}\n{"t": 1, "target": 1e30, "x": 1, "y": 2}\n'
+                     f'{{"t": 1, "target": {"9" * 400}, "x": {"9" * 400}, "y": 2}}\n')  # fmt: skip
+    assert log.xy.tolist() == [[1, 2], [1, 2]] and log.target.tolist() == [1, 0] and log.skipped == 1

@@ -329,3 +329,19 @@ def test_a_log_writes_over_nothing_unless_it_is_told_to_and_never_over_a_project
     assert there.read_text() == "kept\n" and project.read_bytes() == before
     assert cli.main(["log", str(project), "--days", "1", "--out", str(there), "--over"]) == 0
     assert there.read_text().startswith("time,device,value\n") and not list(tmp_path.glob(".*"))
+
+
+@pytest.mark.parametrize(
+    "when", ["1970-01-01T00:00:01Z", "0001-01-02T00:00:00Z", "1999-12-31 23:59", "9999-12-31T23:59:59Z"]
+)
+def test_a_line_of_a_clock_that_was_not_set_voids_no_log(demo, tmp_path, when):
+    good = tmp_path / "good.csv"
+    write_log(record(demo, simulate_days(demo, 2, 9)), good)
+    head, *lines = good.read_text().splitlines()
+    whole = read(good, demo)
+    for place in (0, len(lines) // 2, len(lines)):
+        spoilt = tmp_path / "spoilt.csv"
+        spoilt.write_text("\n".join([head, *lines[:place], f"{when},pir-shop,on", *lines[place:], ""]))
+        log = read(spoilt, demo)
+        assert log.used == whole.used and log.recording.calendar == whole.recording.calendar
+        assert any("far from all the others" in n or "could not be read" in n for n in log.notes), log.notes

@@ -104,6 +104,7 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     """
     from vastwatch.advice.detection.walk_test import Walk, in_and_out, sways
     from vastwatch.advice.detection.walk_test import walk as walked
+    from vastwatch.files.check import FARTHEST
 
     def told(w: Walk) -> dict[str, Any]:
         return {
@@ -126,6 +127,11 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     try:
         if args.room is None:
             level = args.level or project.levels[0].id
+            if all(x.id != level for x in project.levels):
+                known = ", ".join(x.id for x in project.levels)
+                raise RequestError(f"--level: there is no level '{level}' in this project: it has {known}")
+            if any(abs(c) > FARTHEST for p in args.points or () for c in p):
+                raise RequestError(f"--points: nothing of a building lies more than {FARTHEST:g} m out")
             way = walked(project, level, args.points or (), args.speed)
             return {"ways": [told(way)]}, [line(way)]
         if all(r.id != args.room for r in project.rooms):

@@ -13,6 +13,10 @@ import numpy as np
 _ISO = re.compile(r"^(\d{4}-\d{2}-\d{2})[T ](\d{2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?\s*(Z|z|[+-]\d{2}:?\d{2})?$")
 
 
+# No log of a house is older or younger.
+FIRST_YEAR, LAST_YEAR = 1970, 2200
+
+
 class Clock:
     """Seconds since 1970 of the times of a log; days without a zone are those of a time zone."""
 
@@ -57,12 +61,14 @@ class Clock:
             if not all(len(t) == long and (zone is None or t[cut:] == zone) for t in texts):
                 return [None] * len(texts)
             at = np.array([t[:cut] for t in texts], "datetime64[us]")
-        except (ValueError, TypeError):
+        except (ValueError, TypeError, OverflowError):
             return [None] * len(texts)
         days = at.astype("datetime64[D]")
         whole = np.unique(days)
         begins = {}
         for day in whole.tolist():
+            if not FIRST_YEAR <= day.year <= LAST_YEAR:
+                return [None] * len(texts)
             if (day.isoformat(), zone) not in self._days:
                 self._begin(day.isoformat(), zone)
             if zone is None and day.isoformat() in self._shifting:
@@ -75,6 +81,8 @@ class Clock:
 
     def _begin(self, day: str, zone: str | None) -> None:
         begin = date.fromisoformat(day)
+        if not FIRST_YEAR <= begin.year <= LAST_YEAR:
+            raise ValueError
         midnight = datetime(begin.year, begin.month, begin.day)
         if zone is None:
             local = midnight.replace(tzinfo=self._zone)

@@ -86,7 +86,7 @@ def parse_walk(text: str, name: str = "the log") -> WalkLog:
         last = at if math.isfinite(at) else last
         who = _number(row.get("target"))
         t.append(last)
-        target.append(int(who) if math.isfinite(who) else 0)
+        target.append(int(who) if math.isfinite(who) and abs(who) < MOST_TARGET else 0)
         x.append(a)
         y.append(b)
         mark.append(present)
@@ -115,12 +115,16 @@ def parse_pairs(text: str, name: str = "the pairs") -> tuple[Array, Array]:
     return np.array(tape), np.array(read)
 
 
+# No radar numbers whom it follows so high.
+MOST_TARGET = 1e9
+
+
 def _number(value: Any) -> float:
     if isinstance(value, bool):
         return math.nan
     try:
         return float(value)
-    except (TypeError, ValueError):
+    except (TypeError, ValueError, OverflowError):
         return math.nan
 
 

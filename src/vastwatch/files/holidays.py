@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+import datetime as datetime_library
+import importlib.util
 import os
+import re
 import time
 from datetime import date, datetime, timedelta
+from functools import cache
 from pathlib import Path
+from threading import Lock
+from types import SimpleNamespace
 from typing import Any, NamedTuple
 
 from vastwatch.design.project import Holiday
@@ -16,9 +22,12 @@ from vastwatch.words import one_line
 LARGEST = 5_000_000
 # So many dates at the most, of so many entries; one entry lasts no longer, days.
 MOST, MOST_ENTRIES, LONGEST = 1000, 20_000, 60
-# Rules that come again more often than daily are no holidays, and take years to follow; of some that hold on no day at
-# all the library looks at every day until the year 9999, so that there is an end to patience too, seconds.
+# Rules that come again more often than daily are no holidays, and take years to follow; and there is an end to patience
+# with many, seconds.
 FOLLOWED, PATIENCE_S = ("DAILY", "WEEKLY", "MONTHLY", "YEARLY"), 5.0
+OF_HOURS = ("BYHOUR", "BYMINUTE", "BYSECOND")
+# One follows rules at a time: the last year is said to all of them.
+_FOLLOWING = Lock()
 
 
 class Holidays(NamedTuple):
@@ -73,7 +82,7 @@ def parse_holidays(raw: bytes, first: int, last: int) -> Holidays:
                     day = start + timedelta(days=later)
                     if first <= day.year <= last:
                         found.setdefault(day.isoformat(), name)
-        except (ValueError, KeyError, TypeError, AttributeError, OverflowError):
+        except (ValueError, KeyError, TypeError, AttributeError, OverflowError, IndexError):
             spoilt += 1
     if hours:
         notes.append(f"Entries of hours, not of whole days, are left out: {hours}.")
@@ -103,23 +112,37 @@ def _whole_days(entry: Any) -> tuple[date | None, int, str]:
     return begin, max(days, 1), name
 
 
+@cache
+def _rules() -> Any:
+    """The library of rules, in a copy of our own whose years end where they are asked for: of a rule that holds on no
+    day at all it looks at every day until its last year, 9999."""
+    spec = importlib.util.find_spec("dateutil.rrule")
+    assert spec is not None and spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    module.datetime = SimpleNamespace(**vars(datetime_library))  # type: ignore[attr-defined]
+    return module
+
+
 def _starts(entry: Any, begin: date, first: int, last: int) -> list[date]:
     """The days on which an entry begins, in and just before some years."""
     if "RRULE" not in entry:
         return [begin]
-    from dateutil.rrule import rrulestr
-
-    rule = entry.get("RRULE").to_ical().decode()
-    if not any(f"FREQ={each}" in rule.upper() for each in FOLLOWED):
+    rule = entry.get("RRULE").to_ical().decode().upper()
+    if not any(f"FREQ={each}" in rule for each in FOLLOWED) or any(f"{each}=" in rule for each in OF_HOURS):
         raise ValueError("a rule of hours")
+    if begin.year < YEARS[0] or re.search(r"INTERVAL=[+-]?0+(\D|$)", rule):
+        raise ValueError("a rule that nobody can follow")
     start = datetime(begin.year, begin.month, begin.day)
-    rows = rrulestr(rule.replace("Z", ""), dtstart=start)
     low, high = datetime(max(first, YEARS[0]), 1, 1) - timedelta(days=LONGEST), datetime(last, 12, 31)
     out: list[date] = []
-    for when in rows.xafter(low, inc=True):
-        if when > high or len(out) >= MOST:
-            break
-        out.append(when.date())
+    with _FOLLOWING:
+        rules = _rules()
+        rules.datetime.MAXYEAR = last
+        for when in rules.rrulestr(rule.replace("Z", ""), dtstart=start).xafter(low, inc=True):
+            if when > high or len(out) >= MOST:
+                break
+            out.append(when.date())
     gone = set()
     for each in entry.get("EXDATE", []) if isinstance(entry.get("EXDATE", []), list) else [entry.get("EXDATE")]:
         gone |= {x.dt.date() if isinstance(x.dt, datetime) else x.dt for x in each.dts}

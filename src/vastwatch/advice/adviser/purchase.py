@@ -244,8 +244,8 @@ def _words(project: Project, room: str, offer: Offer, served_now: Served, now: C
     said = f"{offer.name} in {place}{how}, {price}: {', '.join(parts)} a day"
     if _weighed(project, was) - _weighed(project, served_now.cost) > LEAST_GAIN:
         best = served_now.cost
-        dark, idle = duration_words(round(60 * best.dark_min)), duration_words(round(60 * best.idle_h) * 60)
-        said += f"; a better hold alone would come to {best.drops:.1f} drops, {dark} in the dark and {idle} burning"
+        unlit, burning = duration_words(round(60 * best.dark_min)), duration_words(round(60 * best.idle_h) * 60)
+        said += f"; a better hold alone would come to {best.drops:.1f} drops, {unlit} in the dark and {burning} burning"
     if offer.unmet:
         said += "; still misses " + "; ".join(in_words(m) for m in offer.unmet)
     return said + "."
