@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from hands import LEFT, drag, inspect, key, project, send_move, settle, spot_px, type_into
 from PyQt6.QtCore import QMarginsF, QPoint, QPointF, Qt
@@ -441,3 +442,27 @@ def test_a_door_is_hinged_and_swings_as_it_is_told(qtbot, plan):
         box.activated.emit(box.currentIndex())
         assert getattr(find(project(w).openings, "kiln-passage"), field) == value
     w.grab()
+
+
+@pytest.mark.parametrize("size", [(5003, 1999), (1999, 5003), (6000, 60)])
+def test_a_large_picture_is_made_smaller_in_bands_without_a_seam(qapp, tmp_path, size):
+    """As the toolkit does it in one go, which takes four bytes for each pixel of the whole."""
+    wide, high = size
+    across = np.arange(wide, dtype=np.uint8)[None, :] + np.zeros((high, 1), np.uint8)
+    down = ((np.arange(high) * 255) // high).astype(np.uint8)[:, None]
+    grey = np.ascontiguousarray(np.maximum(across // 2, down))
+    whole = QImage(grey.tobytes(), wide, high, wide, QImage.Format.Format_Grayscale8)
+    whole.save(str(tmp_path / "large.png"))
+    kept = picture_of(read_underlay(tmp_path / "large.png"))
+    at_once = whole.scaled(
+        kept.size(), Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation
+    )  # fmt: skip
+
+    def levels(image: QImage):
+        flat = image.convertToFormat(QImage.Format.Format_Grayscale8)
+        rows = np.frombuffer(flat.constBits().asarray(flat.sizeInBytes()), np.uint8)
+        return rows.reshape(flat.height(), flat.bytesPerLine())[:, : flat.width()].astype(float)
+
+    assert max(kept.width(), kept.height()) == LONGEST_PX
+    apart = np.abs(levels(kept) - levels(at_once))
+    assert apart.mean() < 2.0 and apart.mean(axis=1).max() < 12.0

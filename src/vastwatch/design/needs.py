@@ -155,10 +155,10 @@ def explained(project: Project, room: Room) -> list[Need]:
     burn = f"burn for nobody no longer than {duration_words(it.hold_max_s)}"
     capped = project.brief.code_hold_max_s is not None and it.hold_max_s == project.brief.code_hold_max_s
     add("hold_max_s", burn, CHECK_CODE if capped else "longer holds cure nothing and burn")
-    in_all = "as long as its visits explain" if it.idle_h is None else f"{it.idle_h:g} h a day"
+    in_all = "longer than its visits explain" if it.idle_h is None else f"more than {it.idle_h:g} h a day"
     add(
         "idle_h",
-        f"burn for nobody, in all, no more than {in_all}",
+        f"burn for nobody, in all, no {in_all}",
         "each visit may leave it on for the longest hold, and a few false starts; more is a fault",
     )
     if it.asleep_share is not None:

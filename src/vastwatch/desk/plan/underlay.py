@@ -37,6 +37,10 @@ def pages_of(path: Path) -> int:
     return document.pageCount()
 
 
+# So many rows of what is kept are made at a time.
+BAND_PX = 64
+
+
 def _read(path: Path) -> tuple[bytes, Picture]:
     """The bytes of a picture or PDF, by what is in it: no other reader of pictures is let near a stranger's file."""
     data = read_whole(path, "a picture", LARGEST_FILE)
@@ -50,18 +54,26 @@ def read_underlay(path: Path, page: int = 0) -> Underlay:
     """The picture, or a page of a PDF from 0. Raises ProjectError with a sentence. Can be called from any thread."""
     data, found = _read(path)
     image = _page(data, path, page) if found.kind == "PDF" else _picture(data, found, path)
-    longest = max(image.width(), image.height())
-    if longest > LONGEST_PX:
-        image = image.scaled(
-            QSize(LONGEST_PX, LONGEST_PX), Qt.AspectRatioMode.KeepAspectRatio,
-            Qt.TransformationMode.SmoothTransformation,
-        )  # fmt: skip
-    flat = QImage(image.size(), QImage.Format.Format_RGB32)
+    return kept(_flat(image))
+
+
+def _flat(image: QImage) -> QImage:
+    """A picture on white, no longer than LONGEST_PX. It is made smaller in bands: as a whole it would be held with four
+    bytes a pixel first, whatever it has."""
+    share = min(LONGEST_PX / max(image.width(), image.height()), 1.0)
+    width, height = (max(round(n * share), 1) for n in (image.width(), image.height()))
+    flat = QImage(width, height, QImage.Format.Format_RGB32)
     flat.fill(QColor("white"))
     painter = QPainter(flat)
-    painter.drawImage(0, 0, image)
+    for top in range(0, height, BAND_PX):
+        below = min(top + BAND_PX, height)
+        first, last = round(top * image.height() / height), round(below * image.height() / height)
+        band = image.copy(0, first, image.width(), last - first)
+        painter.drawImage(0, top, band.scaled(
+            width, below - top, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation
+        ))  # fmt: skip
     painter.end()
-    return kept(flat)
+    return flat
 
 
 def kept(flat: QImage) -> Underlay:
@@ -93,8 +105,8 @@ def _picture(data: bytes, found: Picture, path: Path) -> QImage:
     reader = QImageReader(buffer, QByteArray(found.kind.encode()))
     reader.setAutoTransform(True)
     reader.setAllocationLimit(ALLOWED_MB)
-    # A JPEG can be made smaller while it is read.
-    if max(found.width, found.height) > 2 * LONGEST_PX:
+    # A JPEG can be made smaller while it is read; anything else would be held whole, four bytes a pixel.
+    if found.kind == "JPEG" and max(found.width, found.height) > 2 * LONGEST_PX:
         size = QSize(found.width, found.height)
         reader.setScaledSize(size.scaled(QSize(LONGEST_PX, LONGEST_PX), Qt.AspectRatioMode.KeepAspectRatio))
     image = reader.read()
