@@ -282,7 +282,7 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
     cards = [
         c
         for c in means.findChildren(LinkCard)
-        if "a day." in c.accessibleName() and "Free first" not in c.accessibleName()
+        if " a day" in c.accessibleName() and "Free first" not in c.accessibleName()
     ]
     assert cards and not means._working.isVisible()
     assert any("Free first" in c.accessibleName() for c in means.findChildren(LinkCard))

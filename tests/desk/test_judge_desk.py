@@ -86,7 +86,7 @@ def test_a_hold_that_is_not_legal_is_judged_as_well(qtbot, window):
 
 def test_the_advisers_answer_is_built_anew_only_where_a_line_of_it_is_new(qtbot, window):
     results = window.results
-    window.focus.set(stage="Sensors", level="ground", room="toilet", selected="toilet")
+    window.focus.set(stage="Sensors", level="upper", room="box", selected="box")
     settle(qtbot, window)
     (view,) = window.findChildren(OffersView)
     built = []

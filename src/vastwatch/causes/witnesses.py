@@ -103,7 +103,9 @@ def set_off(r: Rehearsal, sensor: str, rise: float) -> Triggered:
     """What made a sensor begin the report that began at `rise`: the first it noticed since its report before."""
     falls = r.recording.report(sensor).falls
     i = int(np.searchsorted(falls, rise, side="right")) - 1
-    since = float(falls[i]) + surely_blind_s(mount(r.project, find(r.project.sensors, sensor))) if i >= 0 else 0.0
+    mounted = mount(r.project, find(r.project.sensors, sensor))
+    # The report before fell late as well.
+    since = float(falls[i]) - mounted.device.latency.max_s + surely_blind_s(mounted) if i >= 0 else 0.0
     found = None
     for day in _days(r, rise):
         n = r.notices(sensor, day)

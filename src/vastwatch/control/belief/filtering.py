@@ -33,7 +33,7 @@ BITS = 40
 
 
 class _Decay(NamedTuple):
-    """exp(A t) = left * exp(rates t) * right."""
+    """exp(A t), but for a factor, = left * exp(rates t) * right; the largest rate is 0."""
 
     left: NDArray[np.complex128]
     rates: NDArray[np.complex128]
@@ -165,6 +165,8 @@ class Filter:
             chain = self.chain
             leaving = np.where(np.array(reporting)[:, None], chain.ends, chain.begins).sum(axis=0)
             rates, left = np.linalg.eig(chain.moves - np.diag(leaving))
+            # Only ratios are asked of it: that an hour passes without a word may be too improbable for any number.
+            rates = rates - rates.real.max()
             made = _Decay(left.astype(complex), rates.astype(complex), np.linalg.inv(left).astype(complex))
             self._decays[reporting] = made
         return self._decays[reporting]

@@ -16,7 +16,7 @@ from vastwatch.design.places import room_at
 from vastwatch.design.project import IN_ROOMS, Project, Variant, find, numbered, on_level, put, tidied
 from vastwatch.design.records import Lamp, LampGroup
 from vastwatch.design.references import ids_of, renamed, settled
-from vastwatch.design.relations import lighting_of
+from vastwatch.design.relations import lamps_in, lighting_of
 from vastwatch.design.variants import DECIDED
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Room, Wall
@@ -114,9 +114,10 @@ def join_rooms(project: Project, one: str, other: str) -> Removal:
 
 def _one_design(building: Project, designed: Project, a: Room, b: Room) -> Project:
     """A design in which all that was of one room is of another: `a` keeps its own. What lit `b` is still concluded, and
-    where both have a ladder the lamps of `b` go on by theirs, as a group; scenes of one name are numbered on."""
+    where it has a ladder its lamps go on by that, as a group; scenes of one name are numbered on."""
     lamps = tuple(lamp.id for lamp in lamps_for(designed, b.id)) if ladder_rows(designed, b.id) else ()
-    both = bool(lamps) and bool(ladder_rows(designed, a.id))
+    # Rows of its own would else govern lamps of the other, or be governed by theirs.
+    apart = bool(ladder_rows(designed, b.id)) and bool(ladder_rows(designed, a.id) or lamps_in(designed, a.id))
     lit = lighting_of(designed, a.id) is not None
     changes: dict[str, Any] = {}
     if lit:
@@ -131,7 +132,7 @@ def _one_design(building: Project, designed: Project, a: Room, b: Room) -> Proje
             names.append(scene.name)
         scenes.append(scene)
     changes["scenes"] = tuple(scenes)
-    if both:
+    if apart:
         group = LampGroup(
             id=fresh_name_id(building, f"lamps {b.name}"), room=b.id,
             name=numbered(tidied(b.name), (g.name for g in designed.lamp_groups if g.room == a.id)), lamps=lamps,
