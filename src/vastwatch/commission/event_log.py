@@ -26,7 +26,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.commission.log_clock import Clock
+from vastwatch.commission.log_clock import Clock, far_off
 from vastwatch.control.recording import Recording
 from vastwatch.design.free_days import free_days
 from vastwatch.design.project import Project
@@ -394,26 +394,11 @@ def _nothing(name: str, unknown: dict[str, None], unreadable: int, first_fault: 
     return f"{name}: there is no event in it"
 
 
-# Lines that lie so far from the rest, seconds, and are so few of all, tell of a clock that was not set.
-APART_S, FEW_SHARE = 60 * 86_400.0, 0.01
-
-
-def _far_off(t: Array) -> NDArray[np.bool_]:
-    """Which lines lie far from nearly all others: those of small groups with long silences around them."""
-    order = np.argsort(t, kind="stable")
-    group = np.append(0, np.cumsum(np.diff(t[order]) > APART_S))
-    few = np.bincount(group) < max(FEW_SHARE * len(t), 1.5)
-    out = np.zeros(len(t), bool)
-    if not few.all():
-        out[order] = few[group]
-    return out
-
-
 def _recorded(
     project: Project, places: list[tuple[str, str | None]], t: Array, who: NDArray[np.int32], said: NDArray[np.int8],
     lines: int, cut: bool, unreadable: int, first_fault: str, unknown: tuple[str, ...],
 ) -> EventLog:  # fmt: skip
-    far = _far_off(t)
+    far = far_off(t)
     t, who, said = t[~far], who[~far], said[~far]
     disordered = int((np.diff(t) < 0).sum())
     order = np.argsort(t, kind="stable")

@@ -9,6 +9,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 import numpy as np
+from numpy.typing import NDArray
 
 _ISO = re.compile(r"^(\d{4}-\d{2}-\d{2})[T ](\d{2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?\s*(Z|z|[+-]\d{2}:?\d{2})?$")
 
@@ -114,3 +115,18 @@ class Clock:
                 self._last = value / unit
                 return value / unit
         raise ValueError
+
+
+# Lines that lie so far from the rest, seconds, and are so few of all, tell of a clock that was not set.
+APART_S, FEW_SHARE = 60 * 86_400.0, 0.01
+
+
+def far_off(t: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which lines lie far from nearly all others: those of small groups with long silences around them."""
+    order = np.argsort(t, kind="stable")
+    group = np.append(0, np.cumsum(np.diff(t[order]) > APART_S))
+    few = np.bincount(group) < max(FEW_SHARE * len(t), 1.5)
+    out = np.zeros(len(t), bool)
+    if not few.all():
+        out[order] = few[group]
+    return out
