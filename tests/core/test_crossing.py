@@ -258,7 +258,10 @@ def test_the_last_sensor_of_a_room_leaves_its_ladder_waiting_and_the_next_takes_
     (found,) = untold(bare)
     assert stub.name in found.text and "2 rows" in found.text
     lamps = [x.id for x in demo.lamps if x.room == "landing"]
-    assert sum(rehearse(bare, 2).house.lit[x].total() for x in lamps) == 0
+    run = rehearse(bare, 2)
+    assert sum(run.house.lit[x].total() for x in lamps) == 0
+    # Whoever passes there in the dark has no light, and is said to have none.
+    assert run.scores["landing"].dark_min > 1 and run.scores["landing"].idle_h == 0
     again, sensor = add_sensor(bare, device("pir-ceiling-6"), "upper", (5.9, 4.5, 2.4), 0.0, -90.0)
     assert sensors_of(presence_of(again, "landing")) == (sensor.id,) and again.rules is demo.rules
     assert not list(untold(again)) and sum(rehearse(again, 2).house.lit[x].total() for x in lamps) > 0

@@ -41,7 +41,7 @@ from vastwatch.design.ladders import (
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Fixture, Lamp, Rule, Scene
-from vastwatch.design.relations import lamps_in, presence_of
+from vastwatch.design.relations import lamps_in, lighting_of
 from vastwatch.memo import kept
 from vastwatch.signals import Levels, Signal, any_of
 from vastwatch.signals.remembered import always, never
@@ -52,8 +52,9 @@ NOTHING: Mapping[str, Signal] = MappingProxyType({})
 def rows_said(
     project: Project, room: str, ladders: Sequence[Ladder], recording: Recording, own: Signal
 ) -> tuple[tuple[Signal, ...], ...]:
-    """While each row of some ladders of a room holds, from the top; `own`: while what lights the room is concluded."""
-    p = presence_of(project, room)
+    """While each row of some ladders of a room holds, from the top; `own`: while what lights the room is concluded, or
+    would be, while nothing tells of it: so that light is due to whoever is there and has none."""
+    p = lighting_of(project, room)
     named = {} if p is None else {p.id: own}
     for ident in behind_ladder(project, room):
         if ident not in named:

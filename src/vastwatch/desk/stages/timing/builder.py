@@ -28,7 +28,7 @@ from vastwatch.design.expressions import AtLeast, ClockTime, Dark, DoorLatch, Ex
 from vastwatch.design.patterns import PATTERNS, Pattern
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
-from vastwatch.design.relations import presence_of, presences_in
+from vastwatch.design.relations import lighting_of, presence_of, presences_in
 from vastwatch.design.sentence import Piece, about_words
 from vastwatch.design.vocabulary import WRAP_WORDS, Offer, can_go, doors_of, offers, wraps
 from vastwatch.desk.shell.document import Document
@@ -403,7 +403,7 @@ def shown_conclusion(project: Project, focus: Focus) -> Presence | None:
     chosen = next((p for p in project.presences if p.id == focus.conclusion), None)
     if chosen is not None and (chosen.room is None or chosen.room == focus.room):
         return chosen
-    return presence_of(project, focus.room) if focus.room else None
+    return lighting_of(project, focus.room) if focus.room else None
 
 
 def _latched(expr: Expr, path: Path, door: Expr) -> Expr:
