@@ -14,7 +14,7 @@ from vastwatch.design.conclusions import named_in, order, with_named
 from vastwatch.design.expressions import AllOf, AnyOf, AtLeast, Expr, Named, Not, Report, every_part, parts_of
 from vastwatch.design.project import Project, find, indexed
 from vastwatch.design.records import Lamp, LampGroup, Rule, Scene
-from vastwatch.design.relations import by_room, lamps_in, presence_of, sensors_of
+from vastwatch.design.relations import by_room, lamps_in, lighting_of, presence_of, sensors_of
 from vastwatch.devices import DeviceType
 from vastwatch.memo import kept
 from vastwatch.site.building import Circuit
@@ -182,7 +182,7 @@ def sensors_behind_ladder(project: Project, room: str, told: str | None = None) 
 
 def hangs_on(project: Project, room: str) -> tuple[str, ...]:
     """The conclusions that hang on the one which lights a room, itself first."""
-    lighting = presence_of(project, room)
+    lighting = lighting_of(project, room)
     if lighting is None:
         return ()
     return tuple(p.id for p in order(project).sound if lighting.id in {x.id for x in with_named(project, p)})
@@ -193,7 +193,7 @@ def delayed_rows(project: Project, room: str) -> list[Rule]:
     would do with another hold cannot be told apart from theirs."""
     mine = set(hangs_on(project, room))
     late = {p for p in mine if not _at_once(find(project.presences, p).expr, mine)}
-    lighting = presence_of(project, room)
+    lighting = lighting_of(project, room)
     late -= set() if lighting is None else {lighting.id}
     return [
         row for row in rows_of(project, room) if not _at_once(row.when, mine) or late & set(_through(project, row.when))
