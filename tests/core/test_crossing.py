@@ -39,6 +39,7 @@ from vastwatch.design.expressions import (
     DoorLatch,
     Expr,
     Nothing,
+    Report,
     StartKeep,
     every_part,
     tells,
@@ -225,6 +226,8 @@ def _conditions(project: Project):
     for output in project.outputs:
         for k, row in enumerate(output.rows):
             yield f"{output.id} {k}", row.when
+        for k, lock in enumerate(output.locks):
+            yield f"{output.id} lock {k}", lock
 
 
 @pytest.mark.parametrize("seed", range(8))
@@ -243,6 +246,21 @@ def test_no_condition_forgets_that_somebody_must_be_there(drawn, seed):
                 assert tells(when) or isinstance(when, Nothing) or _by_other_ways(before[ident], when), ident
 
 
+def test_a_lock_whose_sensor_is_removed_stays_and_is_found(drawn):
+    """A fan that a window contact locks: without the contact it is said that nothing locks it."""
+    for project in drawn:
+        for output in project.outputs:
+            for k, lock in enumerate(output.locks):
+                if not isinstance(lock, Report):
+                    continue
+                bare = removed(project, lock.sensor)
+                left = next(x for x in bare.outputs if x.id == output.id)
+                assert len(left.locks) == len(output.locks) and isinstance(left.locks[k], Nothing)
+                assert any(f.records == (output.id,) and "lock" in f.text for f in untold(bare))
+                return
+    raise AssertionError("no lock by a sensor was drawn")
+
+
 def _by_other_ways(before: Expr, when: Expr) -> bool:
     """Whether a condition held in another way as well: any of several, of which one asks nobody."""
     return any(isinstance(part, AnyOf | StartKeep | DoorLatch | AtLeast) for part in every_part(before))
@@ -254,7 +272,7 @@ def test_the_last_sensor_of_a_room_leaves_its_ladder_waiting_and_the_next_takes_
     bare = removed(demo, *reads)
     assert bare.rules is demo.rules and presence_of(bare, "landing") is None
     (stub,) = [p for p in bare.presences if p.room == "landing" and p.lights]
-    assert isinstance(stub.expr, Nothing) and in_words(bare, stub.expr) == "Never on: nothing yet tells of it."
+    assert isinstance(stub.expr, Nothing) and in_words(bare, stub.expr) == "Never on: no sensor feeds it yet."
     (found,) = untold(bare)
     assert stub.name in found.text and "2 rows" in found.text
     lamps = [x.id for x in demo.lamps if x.room == "landing"]

@@ -243,7 +243,8 @@ def _unnoticed(r: Rehearsal, incident: Incident, who: Witness, many: int) -> Lin
 
 
 def _walks_along(r: Rehearsal, sensor: str, where: Where) -> bool:
-    """Whether somebody walks rather towards a sensor (or from it) than past it, and that makes a difference to it."""
+    """Whether somebody walks more along an infrared sensor's sight line than across it: within 45 degrees of it, where
+    its range along the line counts more than that across (docs/models.md, M2)."""
     it = find(r.project.sensors, sensor)
     parts = each_part(mount(r.project, it))
     if where.spot is not None or not any(part.device.infrared for part in parts):

@@ -175,6 +175,9 @@ _STANDS_IN: dict[type, dict[str, Callable[[Any], Any]]] = {
     Rule: {"when": lambda row: replace(row, when=Nothing())},
     Row: {"when": lambda row: replace(row, when=Nothing())},
 }
+# Lists of which each part stays, and never holds, in place of what is gone: whoever removes a window's contact is to
+# see that it locked a fan.
+_STANDS_IN_LIST = {"locks": Nothing()}
 
 
 def without(project: Project, idents: Iterable[str]) -> Project:
@@ -218,7 +221,9 @@ def _without(record: Any, gone: Collection[str], within: bool = False) -> Any:
     only for those that may name what is of their own room alone."""
     changes: dict[str, Any] = {}
     for field, parts in _told(record):
-        left = [part for part in (_part(field, part, gone, within) for part in parts) if part is not _GONE]
+        stands_in = _STANDS_IN_LIST.get(field.name, _GONE)
+        left = [_part(field, part, gone, within) for part in parts]
+        left = [x for x in (stands_in if x is _GONE else x for x in left) if x is not _GONE]
         if len(left) == len(parts) and all(a is b for a, b in zip(left, parts)):
             continue
         if field.many:

@@ -49,7 +49,7 @@ class Piece(NamedTuple):
 def sentence(project: Project, expr: Expr) -> list[Piece]:
     """What an expression says, piece by piece; read one after the other they are a sentence."""
     if isinstance(expr, Nothing):
-        return [Piece("Never on:"), Piece("nothing yet", (), "part"), Piece("tells of it")]
+        return [Piece("Never on:"), Piece("no sensor", (), "part"), Piece("feeds it yet")]
     if isinstance(expr, StartKeep) and isinstance(expr.keep, Hold):
         return [
             Piece("On when"), *_said(project, expr.start, (0,)),

@@ -245,7 +245,7 @@ def _words(project: Project, room: str, offer: Offer, served_now: Served, now: C
     if _weighed(project, was) - _weighed(project, served_now.cost) > LEAST_GAIN:
         best = served_now.cost
         unlit, burning = duration_words(round(60 * best.dark_min)), duration_words(round(60 * best.idle_h) * 60)
-        said += f"; a better hold alone would come to {best.drops:.1f} drops, {unlit} in the dark and {burning} burning"
+        said += f"; a better hold alone would give {best.drops:.1f} drops, {unlit} in the dark and {burning} burning"
     if offer.unmet:
         said += "; still misses " + "; ".join(in_words(m) for m in offer.unmet)
     return said + "."

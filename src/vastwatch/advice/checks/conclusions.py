@@ -1,5 +1,5 @@
 """Checks of conclusions: circles, counts that can never be reached, door latches and thresholds that contradict
-themselves; and what nothing tells anything any more."""
+themselves; and what no sensor feeds any more."""
 
 from __future__ import annotations
 
@@ -30,30 +30,42 @@ def circles(project: Project) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+FED_AGAIN = "Add a sensor in this room: it feeds the conclusion again, for everything that uses it."
+NEW_CONDITION = "Set a new condition, or remove it."
+REMOVED = "what its condition used was removed"
+
+
 def untold(project: Project) -> Iterator[Finding]:
-    """Conclusions, and rows of ladders and outputs, that nothing tells anything any more: they never hold."""
+    """Conclusions, and rows of ladders and outputs, that no sensor feeds any more: they never hold."""
     for p in project.presences:
         if not isinstance(p.expr, Nothing):
             continue
-        named = [row.name or "a row" for row in project.rules if p.id in named_in(row.when)]
-        rows = f" {len(named)} row{'s' if len(named) > 1 else ''} of ladders wait for it." if named else ""
+        named = [row for row in project.rules if p.id in named_in(row.when)]
+        text = f"No sensor feeds “{p.name}” any more, so it is never on."
+        if named:
+            text += f" {len(named)} rows of ladders depend on it." if named[1:] else " A row of a ladder depends on it."
         yield Finding(
-            "untold", "wrong", (p.id,), f"Nothing tells of “{p.name}” any more, so it is never on.{rows}",
-            (Advice("Hang a sensor there: it then tells again for all that name it."),), p.room,
+            "untold", "wrong", (p.id,), text,
+            (Advice(FED_AGAIN if p.lights else NEW_CONDITION),), p.room,
         )  # fmt: skip
     for row in project.rules:
         if isinstance(row.when, Nothing):
             yield Finding(
                 "untold", "wrong", (row.id,),
-                f"The row “{row.name}” in {find(project.rooms, row.room).name.lower()} never holds: what it went by is "
-                "gone.",
-                (Advice("Say when it holds, or take it out."),), row.room,
+                f"The row “{row.name}” in {find(project.rooms, row.room).name.lower()} never applies: {REMOVED}.",
+                (Advice(NEW_CONDITION),), row.room,
             )  # fmt: skip
     for output in project.outputs:
         if any(isinstance(row.when, Nothing) for row in getattr(output, "rows", ())):
             yield Finding(
-                "untold", "wrong", (output.id,), f"A row of {output.name} never holds: what it went by is gone.",
-                (Advice("Say when it holds, or take it out."),), output.room,
+                "untold", "wrong", (output.id,),
+                f"A row of {output.name} never applies: {REMOVED}.", (Advice(NEW_CONDITION),), output.room,
+            )  # fmt: skip
+        if any(isinstance(lock, Nothing) for lock in getattr(output, "locks", ())):
+            yield Finding(
+                "untold", "wrong", (output.id,),
+                f"A lock of {output.name} never holds, so that it may run when it must not: {REMOVED}.",
+                (Advice(NEW_CONDITION),), output.room,
             )  # fmt: skip
 
 

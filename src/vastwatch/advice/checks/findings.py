@@ -57,7 +57,7 @@ WARM_C = 26.7
 MANY_WALLS = 2000
 
 
-# What is known of a room's rehearsed weeks: its judgement, or None.
+# What is known of a room's simulated weeks: its judgement, or None.
 Judged = Callable[[str], Judgement | None]
 
 
@@ -92,7 +92,7 @@ def _keepers(project: Project, room: str, spot: Spot | None = None) -> list[str]
 
 
 def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
-    """Rooms whose rehearsed weeks miss what the brief allows, at the hold that is set."""
+    """Rooms whose simulated weeks miss what the brief allows, at the hold that is set."""
     for room in project.rooms:
         presence, j = presence_of(project, room.id), judged(room.id)
         if presence is None or j is None or j.current_s not in j.holds:
@@ -102,7 +102,7 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
             continue
         bad = any(m.value > WRONG_TIMES * max(m.limit, LEAST_LIMIT) for m in unmet)
         text = (
-            f"{room.name}, {_how(presence, j)}: {'; '.join(in_words(m) for m in unmet)}, in {j.weeks} rehearsed weeks."
+            f"{room.name}, {_how(presence, j)}: {'; '.join(in_words(m) for m in unmet)}, in {j.weeks} simulated weeks."
         )
         if all(m.need == "idle_h_per_day" for m in unmet):
             yield Finding(
@@ -118,7 +118,7 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
             text += f" Least noticed at the {worst.name}: {never_words(wait)}."
         remedies = [Advice("Let a radar that sees every spot keep presence on.")]
         if j.made_by == "zones":
-            remedies = [Advice("Let zones cover where people are, and report on for longer: their off-delay.")]
+            remedies = [Advice("Draw zones where people are, and lengthen their off-delay.")]
         remedies = [*_better_hold(j), *remedies]
         yield Finding("left-dark", "wrong" if bad else "risk", records, text, tuple(remedies), room.id)
 
@@ -145,7 +145,7 @@ def _against_burning(j: Judgement) -> list[Advice]:
     return [
         *_better_hold(j),
         Advice(
-            "Look in Rehearsal at what it burned for: a latch that does not watch every door, a hazard, an own hold."
+            "See in Rehearsal what kept it on: a latch that does not watch every door, a hazard, a device's own hold."
         ),
     ]
 
@@ -198,7 +198,7 @@ def _unlit_rooms(project: Project) -> Iterator[Finding]:
 
 
 def _late_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
-    """Rooms in whose rehearsed weeks people were noticed, or had light, too late, or had it over their sleep."""
+    """Rooms in whose simulated weeks people were noticed, or had light, too late, or had it over their sleep."""
     for room in project.rooms:
         presence, j = presence_of(project, room.id), judged(room.id)
         if presence is None or j is None:
@@ -208,7 +208,7 @@ def _late_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
                 rule, advice = BESIDES[m.need]
                 yield Finding(
                     rule, "risk", (room.id, presence.id),
-                    f"{room.name}: {in_words(m)}, in {j.weeks} rehearsed weeks.", (Advice(advice),), room.id,
+                    f"{room.name}: {in_words(m)}, in {j.weeks} simulated weeks.", (Advice(advice),), room.id,
                 )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""The one judge of a room: its own rehearsed weeks, under its own needs, at the settings that can really be set.
+"""The one judge of a room: its own simulated weeks, under its own needs, at the settings that can really be set.
 
 Many seeds are lived, WEEKS of days each, and every legal hold is reckoned in all of them. A hold meets the brief when
 other weeks like these would meet it with confidence SURE, not when these weeks happened to: the bound is that of a
@@ -330,7 +330,10 @@ def _judge(
         report_progress(len(lives) / len(seeds))
         going_on = should_continue()
         if before >= A_FEW:
-            limits = dark_limit_min(needs, float(np.mean(came[:before]))), idle_limit_h(needs, float(np.mean(visits)))
+            limits = (
+                dark_limit_min(needs, float(np.mean(came[:before]))),
+                idle_limit_h(needs, float(np.mean(visits[:before]))),
+            )
             kept = (np.abs(holds - now) < 1e-6) | (holds == longest)
             worth &= _worth_more(table, needs.drops_per_week, limits, days, lambda n: besides(float(holds[n]))) | kept
         parts.append((tuple(lives[before:]), laid(*(weeks.curve for weeks in lives[before:]))))
@@ -350,18 +353,20 @@ def _judge(
     ).chosen()  # fmt: skip
 
 
-def all_met(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float, needs: RoomNeeds, by_hand: bool) -> bool:
-    """Whether some lives, laid end to end, meet every need of their room at a hold, as they would be judged there."""
-    days = lives[0].days
-    drops, dark, idle, *_ = _of(together, hold_s, days).T
-    came = float(np.mean([into_the_dark(x.awake, x.dark) for x in lives])) / days
-    visits = float(np.mean([len(x.visits.came) for x in lives])) / days
-    if bounds(drops[:, None] * days, days / 7.0, SURE)[0] > needs.drops_per_week + 1e-9:
-        return False
-    limits = ((dark, dark_limit_min(needs, came)), (idle, idle_limit_h(needs, visits)))
-    if any(x.mean() + aside(x) > limit + 1e-9 for x, limit in limits) or hold_s > needs.hold_max_s + 1e-9:
-        return False
-    return all(m.met for m in beside([looked(lives, together, hold_s)], needs, by_hand))
+def all_met(weeks: tuple[Lived, ...], batch: EndToEnd, hold_s: float, needs: RoomNeeds, by_hand: bool) -> bool:
+    """Whether simulated weeks, one replicate after the other in `batch`, meet every need of their room at a hold: as a
+    `Judgement` of them says."""
+    days = weeks[0].days
+    drops, dark, idle, waves, trips = _of(batch, hold_s, days)[:, None].transpose(2, 0, 1)
+    came = float(np.mean([into_the_dark(x.awake, x.dark) for x in weeks])) / days
+    visits = float(np.mean([len(x.visits.came) for x in weeks])) / days
+    j = Judgement(
+        "", tuple(range(len(weeks))), days, needs, np.array([hold_s]), drops * 7.0, dark, idle, waves, trips, came,
+        visits, (hold_s,), hold_s,
+    )  # fmt: skip
+    return all(m.met for m in j.at(hold_s)) and all(
+        m.met for m in beside([looked(weeks, batch, hold_s)], needs, by_hand)
+    )
 
 
 def _figures(

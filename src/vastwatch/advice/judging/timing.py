@@ -144,10 +144,10 @@ def tuned(
 
 # Why no hold is recommended where the light asks nothing of what is concluded of its room.
 MADE_BY = {
-    "zones": "Its lamps follow zones, and nothing that is concluded of the room: no hold changes them. How long a zone "
-    "reports on after somebody has left it does: its off-delay, under Zones.",
-    "rows": "Its rows ask nothing of what is concluded of the room: no hold changes them. What they name has holds and "
-    "delays of its own.",
+    "zones": "Its lamps follow zones, so the room's hold has no effect. Set the off-delay of the zones instead, under "
+    "Zones.",
+    "rows": "Its rows do not use what is concluded of the room, so its hold has no effect. Set the holds and delays of "
+    "what they use instead.",
 }
 
 
@@ -159,7 +159,7 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
     if c.meets_brief:
         parts.append(
             f"{best} is the shortest hold that meets the brief's {limit}, also in other weeks: {drops:.1f} a week in "
-            f"{j.weeks} rehearsed weeks, {checked}; {idle:.1f} h a day burning for nobody."
+            f"{j.weeks} simulated weeks, {checked}; {idle:.1f} h a day burning for nobody."
         )
     elif j.made_by != "presence":
         parts.append(MADE_BY[j.made_by])
@@ -180,7 +180,7 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
     uncured = [m for m in missed if not j.cured_by_some_hold(m.need)]
     by_others = [m for m in missed if m not in uncured]
     if by_others:
-        parts.append(f"Missed here, and met by holds that miss more: {'; '.join(map(in_words, by_others))}.")
+        parts.append(f"Missed at this hold, and met by others that miss more: {'; '.join(map(in_words, by_others))}.")
     if uncured and (j.made_by != "presence" or len(uncured) > 1 or uncured[0].need != "drops_per_week"):
         parts.append(f"What no hold cures: {'; '.join(map(in_words, uncured))}.")
     if j.made_by != "presence":

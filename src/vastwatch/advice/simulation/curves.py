@@ -428,8 +428,8 @@ class ByHand:
         return lit if self.anyway is None else lit | self.anyway, pressed
 
 
-class Whatever:
-    """`Curve` of a light that burns by something else than what is concluded of its room: no hold changes it."""
+class FixedCurve:
+    """`Curve` of a light that does not depend on what is concluded of its room: the same at every hold."""
 
     def __init__(self, lit: Signal, awake: Signal, due: Signal, concluded: Callable[[float], Signal]) -> None:
         self.unlit_s, self.anyway = 0.0, lit

@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.simulation.curves import ByHand, Curve, Waving, WavingAtAny, Whatever, WithButtons
+from vastwatch.advice.simulation.curves import ByHand, Curve, FixedCurve, Waving, WavingAtAny, WithButtons
 from vastwatch.control.concluding import concluded, evaluated
 from vastwatch.control.light.darkness import house_dark
 from vastwatch.control.light.daylight import darkness
@@ -166,7 +166,7 @@ def _without_buttons(project: Project, room: str, truth: Truth, recording: Recor
     how = light_given(project, room, truth, recording)
     dark = how.follows
     if how.anyway is not None and how.follows.total() == 0:
-        return _whatever(project, room, how, truth, recording)
+        return _at_no_hold(project, room, how, truth, recording)
     unlit_s = unlit(occupied(truth, room, True), how)
     named = named_by(project, presence, truth, recording)
     by_hand = find(project.rooms, room).control == "absence"
@@ -247,7 +247,7 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
     return (Signal.from_intervals(np.concatenate(rows), 0.0, truth.end) & dark).total() / 3600.0
 
 
-def _whatever(project: Project, room: str, how: Given, truth: Truth, recording: Recording) -> Lived:
+def _at_no_hold(project: Project, room: str, how: Given, truth: Truth, recording: Recording) -> Lived:
     """A room whose light asks nothing of what is concluded there."""
     presence = lighting(project, room)
     named = named_by(project, presence, truth, recording)
@@ -256,7 +256,7 @@ def _whatever(project: Project, room: str, how: Given, truth: Truth, recording: 
         return concluded(project, with_hold(presence.expr, hold_s) or presence.expr, recording, named=named)
 
     assert how.anyway is not None
-    curve = Whatever(how.anyway, occupied(truth, room, True), how.due, own)
+    curve = FixedCurve(how.anyway, occupied(truth, room, True), how.due, own)
     # Whoever comes in is noticed once the light says so.
     return _lived(truth, room, how, how.anyway, curve)
 
@@ -305,15 +305,15 @@ def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> 
     # What is faint enough for sleepers does not wake them.
     woken = asleep if how.bright is None else asleep & how.bright
     dark = how.follows if how.follows.total() > 0 or how.anyway is None else how.due
-    return Lived(truth.calendar, awake, woken, dark, _visits(truth, room), start, curve)
+    return Lived(truth.calendar, awake, woken, dark, visits_of(truth, room), start, curve)
 
 
 @kept
-def _visits(truth: Truth, room: str) -> Visits:
+def visits_of(truth: Truth, room: str) -> Visits:
+    """Each stay of somebody awake in a room, pets not counted; who is there from the beginning has not come."""
     rows = [np.empty((0, 2))]
     for track in truth.tracks:
         if track.person.kind != "pet":
             rows.append(truth.person_in(track.person.id, room, awake_only=True).intervals)
     came, left = np.concatenate(rows).T
-    # Whoever is there from the beginning has not come.
     return Visits(came[came > 0.0], left[came > 0.0])

@@ -112,8 +112,8 @@ class _Writer:
             self.notes.append("A belief is computed, not written as recipes: it comes as an input.")
             return self._input(expr)
         if isinstance(expr, Nothing):
-            self.notes.append(f"Nothing tells of “{words}” yet: it is never on.")
-            return self.helper(f"{words} (nothing tells of it yet)", "nothing")
+            self.notes.append(f"No sensor feeds “{words}” yet: it is never on.")
+            return self.helper(f"{words} (no sensor feeds it yet)", "nothing")
         if not parts_of(expr):
             return self._input(expr)
         return self._operator(expr, words)

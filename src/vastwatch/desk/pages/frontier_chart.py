@@ -277,7 +277,7 @@ def _whole(p: QPainter, rect: QRectF, found: Frontier, title: str, k: float) -> 
     p.setFont(paper_font(round(12 * k)))
     p.setPen(LIGHT.soft)
     words = (
-        f"{found.weeks} rehearsed weeks, the same for every point. The dark line: none burns less at as little dark."
+        f"{found.weeks} simulated weeks, the same for every point. The dark line: none burns less at as little dark."
     )
     box = QRectF(rect.left() + 12 * k, rect.top() + 34 * k, rect.width(), 20 * k)
     p.drawText(box, Qt.AlignmentFlag.AlignLeft, words)

@@ -14,6 +14,7 @@ from vastwatch.advice.adviser.schools import School
 from vastwatch.advice.checks.finding import Finding
 from vastwatch.advice.detection.messages import in_words, messages_of
 from vastwatch.advice.judging.judge import dark_limit_min, idle_limit_h
+from vastwatch.advice.simulation.weeks import visits_of
 from vastwatch.causes.chain import chain_of
 from vastwatch.causes.groups import Group
 from vastwatch.control.outputs.handler import handler_of
@@ -189,7 +190,7 @@ class Verdict(QWidget):
             dark = scores.dark_min > dark_limit_min(needs, scores.arrivals / r.days)
             dark = dark if judged is None else "dark_min_per_day" in unmet
             self._scores["dark"].set(scores.dark_min, dark, trips)
-            burns = scores.idle_h > idle_limit_h(needs, scores.arrivals / r.days)
+            burns = scores.idle_h > idle_limit_h(needs, len(visits_of(r.truth, room.id).came) / r.days)
             burns = burns if judged is None else "idle_h_per_day" in unmet
             self._scores["idle"].set(scores.idle_h, burns, f"{scores.idle_kwh:.2f} kWh")
             median = "" if scores.first_median_s is None else self.tr("median {:.1f} s").format(scores.first_median_s)

@@ -194,7 +194,7 @@ class MeansPage(Sleeper):
             self._found.addWidget(label(NOT_COMPUTED, "soft", True))
             return
         if derived.value is None:
-            self._found.addWidget(label(self.tr("Every figure comes from the same 80 rehearsed weeks."), "soft", True))
+            self._found.addWidget(label(self.tr("Every figure comes from the same 80 simulated weeks."), "soft", True))
             return
         found, a_set, _ = derived.value
         if not found:

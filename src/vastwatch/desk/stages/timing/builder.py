@@ -113,7 +113,7 @@ class Builder(QWidget):
             made = {
                 "presence": self.tr("About {}; its lamps follow this."),
                 "zones": self.tr("About {}; its lamps follow zones, and not this."),
-                "rows": self.tr("About {}; its lamps go by rows, and none asks this."),
+                "rows": self.tr("About {}; its lamps follow rows that do not use this."),
             }
             self._about.setText(made[made_by(project, shown.room)].format(where))
         else:
