@@ -417,6 +417,11 @@ def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, wind
     assert hold_of(presence_of(project(window), "throwing").expr) == best_curve(window.results).recommended_s
     assert not panel._use.isEnabled()
     assert panel._reason.text() == best_curve(window.results).reason
+    # What is said of the hold is what the judge says of it, and not what the few days of the curve gave.
+    curve = best_curve(window.results)
+    drops, dark, idle = curve.judged.figures(curve.recommended_s)
+    assert f"{drops:.1f} drops a week, {dark:.1f} min dark and {idle:.1f} h" in panel._here.text()
+    assert (drops, dark, idle) != curve.at(curve.recommended_s)
 
 
 def test_the_chart_shows_drops_against_their_limit_and_names_each_line_by_its_hold(qtbot, window):

@@ -67,6 +67,15 @@ class TimingCurve:
         drop_at, dark_s, idle_s, *_ = self.exact.outcome(hold)
         return len(drop_at) / self.days, dark_s / 60.0 / self.days, idle_s / 3600.0 / self.days
 
+    def figures(self, hold: float) -> tuple[float, float, float]:
+        """Drops a week, dark minutes and idle hours a day with a hold: the judge's, of all its weeks, where it has
+        judged that hold, else those of the curve's own days."""
+        j = self.judged
+        if j is not None and hold in j.besides:
+            return j.figures(hold)
+        drops, dark, idle = self.at(hold)
+        return drops * 7.0, dark, idle
+
 
 def timing_curve(project: Project, room: str, days: int | None = None, seed: int = 1) -> TimingCurve:
     """A first look at the hold time of a room's presence. Raises ValueError with a sentence where there is nothing to

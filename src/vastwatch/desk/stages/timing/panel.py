@@ -149,10 +149,10 @@ class TimingPanel(QWidget):
         if hold is None or curve is None or curve.room != self.focus.room:
             return
         self.plot.set_mark(hold)
-        drops, dark, idle = curve.at(hold)
+        drops, dark, idle = curve.figures(hold)
         self._here.setText(
             self.tr("<b>{}</b>: {:.1f} drops a week, {:.1f} min dark and {:.1f} h burning a day").format(
-                duration_words(hold), drops * 7, dark, idle
+                duration_words(hold), drops, dark, idle
             )
         )
         self._use.setEnabled(abs(hold - curve.recommended_s) > 0.5)
