@@ -16,6 +16,7 @@ from PyQt6.QtCore import Qt
 
 from everything import everything
 from vastwatch.design.project import find, put
+from vastwatch.desk.results.findings import FINDINGS
 from vastwatch.files.check import faults_of
 from vastwatch.files.journal import Journal
 from vastwatch.files.project_file import load_project
@@ -155,3 +156,20 @@ def test_a_program_that_is_told_to_end_keeps_the_last_edit(number, tmp_path):
     assert process.wait(timeout=20) == 128 + number
     (kept,) = Journal(tmp_path).leftovers()
     assert kept.project.name == "The last edit"
+
+
+def test_a_landing_whose_sensor_is_deleted_by_key_says_what_is_missing_and_undo_brings_it_back(qtbot, upper):
+    window, _ = upper
+    whole = project(window)
+    window.focus.set(stage="Timing", level="upper", room="landing", selected="pir-landing")
+    window.plan.setFocus()
+    qtbot.keyClick(window.plan, Qt.Key.Key_Delete)
+    assert project(window).rules is whole.rules and not list(faults_of(project(window)))
+    settle(qtbot, window)
+    assert window.panel("Timing").builder.view.isVisibleTo(window)
+    lanes = {lane.words: lane for lane in window.ribbon._lanes}
+    assert lanes["concluded"].signal.total() == 0 and min(lane.indent for lane in window.ribbon._lanes) >= 0
+    texts = [f.text for f in window.results[FINDINGS].value if f.room == "landing"]
+    assert any("No sensor feeds" in text and "2 rows" in text for text in texts)
+    qtbot.keyClick(window.plan, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert project(window) is whole

@@ -54,7 +54,7 @@ def conclusion_lanes(
             sensor = find(project.sensors, part.sensor)
             colour = family_hue(t, find(project.devices, sensor.device).family)
         words = lane_words(project, shown.expr, path)
-        indent = min(INDENT * (len(path) - 1), MOST_INDENT)
+        indent = min(INDENT * max(len(path) - 1, 0), MOST_INDENT)
         out.append(Lane(words, signal, alpha(colour, 0.75), 6, room, indent=indent, unknown=unknown,
                         fold=fold, shut=fold is not None and shut.get(fold, False)))  # fmt: skip
     for path, _, belief in said:

@@ -73,7 +73,7 @@ class AllRooms(QWidget):
             self.told.setText(self.tr("The judge would hold {}{}.").format(names, more))
         else:
             self.told.setText(
-                self.tr("{} rooms are judged; none of their holds would meet the brief better.").format(len(judged))
+                self.tr("Rooms judged: {}. No other hold would meet the brief better.").format(len(judged))
             )
         self.accept.setVisible(bool(better))
         self.accept.setText(self.tr("Hold all of them so"))
