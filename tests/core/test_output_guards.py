@@ -16,7 +16,7 @@ from vastwatch.advice.checks.scenes import outputs_by_presence
 from vastwatch.control.outputs.handler import Situation, handler_of, handlers
 from vastwatch.control.outputs.rows import by_rows, guarded, kept_to
 from vastwatch.design.edits.outputs import set_locks
-from vastwatch.design.expressions import AllOf, ClockTime, Dark, Fact, Named, Report
+from vastwatch.design.expressions import AllOf, ClockTime, Dark, Fact, Named, Nothing, Report
 from vastwatch.design.project import find
 from vastwatch.design.records import Cover, Fan, Machine, Row, SetBack
 from vastwatch.design.references import without
@@ -144,9 +144,10 @@ def test_a_lock_stands_above_rows_and_guards():
     noon = Signal.from_intervals([(43_200, 45_000), (129_600, 131_400)], 0.0, r.truth.end)
     assert r.signals["fan"].same_as(free.signals["fan"] - lock - noon)
     assert list(faults_of(locked)) == []
-    # With the sensor that locks it gone it is locked by what is left.
-    left = find(without(locked, ["pir"]).outputs, "fan").locks
-    assert len(left) == 1 and isinstance(left[0], ClockTime)
+    # With the sensor that locks it gone its clock still locks it, and the lock
+    # that was the sensor's keeps its place, so that a finding can say it is empty.
+    clock, empty = find(without(locked, ["pir"]).outputs, "fan").locks
+    assert isinstance(clock, ClockTime) and isinstance(empty, Nothing)
 
 
 def test_faults_of_locks_and_covers_are_named():
