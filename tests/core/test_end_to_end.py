@@ -18,6 +18,7 @@ from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find, put
 from vastwatch.draws import arrivals, arrivals_of_many, sub_keys
 from vastwatch.geometry.polygons import centroid
+from vastwatch.people.truth import There
 from vastwatch.rehearsal.scoring import scores
 from vastwatch.signals import Signal
 from vastwatch.site.people import Stay
@@ -40,16 +41,17 @@ def life(rng: np.random.Generator, key: int) -> Waving:
     keep = start | Signal.from_intervals(np.sort(rng.uniform(0, END, 20))[:, None] + [0.0, 9.0], 0.0, END)
     here = rows(int(rng.integers(1, 9)))
     awake = Signal.from_intervals(np.concatenate([here, rows(2)]), 0.0, END)
+    there = There(awake, awake & Signal.from_intervals(rows(4), 0.0, END))
     who = Stretches(here[:, 0], here[:, 1], rng.uniform(5, 20, len(here)), rng.uniform(0, 0.9, (2, len(here))))
     sensors = Waved(True, 0.3, 4.0, key), Waved(False, 1.1, 9.0, key + 1)
-    return Waving(start, keep, awake, Signal.from_intervals(rows(3), 0.0, END), who, sensors)
+    return Waving(start, keep, there, Signal.from_intervals(rows(3), 0.0, END), who, sensors)
 
 
 @given(st.integers(0, 10**6))
 def test_each_life_comes_to_what_it_comes_to_alone(seed):
     rng = np.random.default_rng(seed)
     waving = [life(rng, 100 * k) for k in range(int(rng.integers(2, 6)))]
-    by_hand = [ByHand((x.start, x.keep), x.awake, x.dark, float(rng.random())) for x in waving]
+    by_hand = [ByHand((x.start, x.keep), x.there, x.dark, float(rng.random())) for x in waving]
     # What goes on no line together is walked through one after the other.
     lives: list[Curve] = [by_hand, waving, [by_hand[0], *waving[1:]]][seed % 3]
     together = EndToEnd(lives)
@@ -123,10 +125,10 @@ def test_what_lives_come_to_besides_is_what_each_comes_to_alone(demo):
         for k, x in enumerate(lives):
             light = x.curve.light(hold)
             rows = light.intervals
-            nobody = x.awake.measure(rows[:, 1]) - x.awake.measure(rows[:, 0]) <= 0
+            nobody = x.there.awake.measure(rows[:, 1]) - x.there.awake.measure(rows[:, 0]) <= 0
             assert found.starts[k] == nobody.sum() / 9
             assert found.over_min[k] == pytest.approx((light & x.asleep).total() / 60 / 9)
-            waits.append(scores.arrivals(light, x.awake, x.dark)[1])
+            waits.append(scores.arrivals(light, x.there, x.dark)[1])
             for came, left in zip(x.visits.came, x.visits.left):
                 later = x.start.rises[x.start.rises >= came]
                 noticed.append(0.0 if x.start.at(came) else min(*later[:1], left, np.inf) - came)

@@ -137,7 +137,7 @@ def test_a_room_is_lived_alone_as_it_is_with_all_others(demo):
     out = alone.curve.outcome(300.0)
     scores = dataclasses.asdict(whole.scores["shop"])
     assert (len(out.drop_at) / 7, out.dark_s / 420) == pytest.approx((scores["drops"], scores["dark_min"]))
-    assert alone.awake.same_as(whole.awake("shop")) and alone.dark.same_as(whole.house.dark("shop"))
+    assert alone.there.awake.same_as(whole.awake("shop")) and alone.dark.same_as(whole.house.dark("shop"))
 
 
 def test_where_nobody_is_there_is_nothing_to_judge_by(demo):

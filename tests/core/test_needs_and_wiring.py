@@ -115,7 +115,7 @@ def signal(*rows: tuple[float, float]) -> Signal:
 def test_a_room_without_sensors_costs_the_reach_and_the_forgotten_switches():
     awake = signal((1000, 1001), (5000, 8000), (40_000, 41_000))
     dark = signal((0, 30_000))
-    unlit, idle = by_hand(awake, dark)
+    unlit, idle = by_hand(awake, awake, dark)
     # 1 s, then the reach; the third stay is in daylight. Burning from each leaving to the next arrival, while dark.
     assert unlit == pytest.approx(1.0 + REACH_S)
     burning = (5000 - 1001) + min(30_000 - 8000, LONGEST_S)

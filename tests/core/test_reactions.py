@@ -21,6 +21,7 @@ from vastwatch.design.project import find, put
 from vastwatch.design.relations import presence_of
 from vastwatch.draws import at_ms, sub_keys, uniform
 from vastwatch.loops import reactions as loops
+from vastwatch.people.truth import There
 from vastwatch.rehearsal import rehearse, replay
 from vastwatch.rehearsal.reactors import stretches
 from vastwatch.signals import Signal
@@ -283,7 +284,7 @@ def test_what_a_hold_comes_to_is_what_the_signals_say():
     nobody, always = ~need, Signal.constant(True, 0.0, END)
     who = Stretches(np.array([100.0, 1800.0]), np.array([1400.0, 2900.0]), np.full(2, 12.0), np.full((1, 2), 0.7))
     sensors = (Waved(True, 0.2, 3.0, 5),)
-    curve = Waving(report, report, need, always, who, sensors)
+    curve = Waving(report, report, There(need, need), always, who, sensors)
     for hold in (5.0, 17.0, 60.0, 200.0):
         did = react(report, report, hold, who, sensors)
         lit = report.hold(hold) | Signal.from_intervals(did.light, 0.0, END)

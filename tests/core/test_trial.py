@@ -55,8 +55,8 @@ def test_an_unseen_seat_is_arithmetic():
     # A sleeper, and whoever watches a film, sits in it.
     for activity in ("sleeping", "film"):
         quiet = stay(put(room, replace(room.spots[0], activity=activity)), "chair", 3600.0, 10)
-        assert quiet.waves == quiet.trips == 0 and quiet.drops == 1
-        assert quiet.dark_s == pytest.approx(3600 - first, abs=1)
+        assert quiet.waves == quiet.trips == quiet.drops == quiet.dark_s == 0 and not quiet.asked
+        assert quiet.dark_within(0.5) == pytest.approx(first) and "nobody is left in the dark" in in_words(quiet)
 
 
 def test_a_seat_that_is_seen_at_rest_stays_lit(room):

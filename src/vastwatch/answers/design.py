@@ -161,8 +161,9 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 
 def trial(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
-    """`{"spot", "minutes", "trials", "hold_s", "first_dark_s": {"median", "one_in_ten"}, "never_dark", "drops",
-    "dark_s", "waves", "to_switch"}`, the last four per stay; null where it does not go dark that often."""
+    """`{"spot", "minutes", "trials", "hold_s", "asks_for_light", "first_dark_s": {"median", "one_in_ten"},
+    "never_dark", "drops", "dark_s", "waves", "to_switch"}`, the last four per stay, and 0 where no light is asked for;
+    null where it does not go dark that often."""
     from vastwatch.advice.detection.trial import in_words, stay
 
     if all(s.id != args.spot for s in project.spots):
@@ -172,7 +173,7 @@ def trial(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     except ValueError as e:
         raise RequestError(str(e)) from None
     document = {
-        "spot": t.spot, "minutes": args.minutes, "trials": t.draws, "hold_s": t.hold_s,
+        "spot": t.spot, "minutes": args.minutes, "trials": t.draws, "hold_s": t.hold_s, "asks_for_light": t.asked,
         "first_dark_s": {"median": number(t.dark_within(0.5), 1), "one_in_ten": number(t.dark_within(0.1), 1)},
         "never_dark": number(t.kept), "drops": number(t.drops), "dark_s": number(t.dark_s, 1),
         "waves": number(t.waves), "to_switch": number(t.trips),

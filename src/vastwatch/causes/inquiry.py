@@ -177,9 +177,9 @@ def _in_all(of: Episodes, saves_s: float, fewer: int) -> float:
 
 def _by_scores(r: Rehearsal, room: str, of: Episodes, light: Signal, other: Signal) -> tuple[float, int]:
     """By how many seconds a room's score is less with another light, and how many incidents of the kind fewer."""
-    need, awake = r.needs_light(room), r.awake(room)
-    wrong = (need - light, need - other) if of.dark else (light - awake, other - awake)
-    after = find_incidents(room, other, awake, r.house.dark(room))
+    need, there = r.needs_light(room), r.there(room)
+    wrong = (need - light, need - other) if of.dark else (light - there.awake, other - there.awake)
+    after = find_incidents(room, other, there, r.house.dark(room))
     return wrong[0].total() - wrong[1].total(), len(of.incidents) - sum(i.kind == of.kind for i in after)
 
 

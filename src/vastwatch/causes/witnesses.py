@@ -50,7 +50,8 @@ def keepers(r: Rehearsal, room: str) -> tuple[str, ...]:
 
 
 def in_the_dark(r: Rehearsal, incident: Incident) -> list[Witness]:
-    """Everybody awake who was left in the dark by an incident, those first who were there longest after it began.
+    """Everybody who asked for light and was left in the dark by an incident, those first who were there longest after
+    it began.
 
     Of somebody who came in, where they were as they looked for light: half the way to it, or a moment later.
     """
@@ -66,6 +67,8 @@ def in_the_dark(r: Rehearsal, incident: Incident) -> list[Witness]:
             stays = float(here.measure(t + max(incident.duration_s, 1.0)) - here.measure(t))
             when = t + min(incident.duration_s, 1.0) / 2.0 if late else t
             where = r.truth.where(track, when)
+            if where.spot is not None and not where.spot.asks_for_light:
+                continue
             found.append((-stays, len(found), Witness(track, where, sights(r, asked, track, where))))
     return [witness for *_, witness in sorted(found, key=lambda f: f[:2])]
 

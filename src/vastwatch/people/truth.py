@@ -44,6 +44,13 @@ class Where(NamedTuple):
     facing: float
 
 
+class There(NamedTuple):
+    """People of a room, no pet among them: while somebody is `awake`, and while one of those is `asking` for light."""
+
+    awake: Signal
+    asking: Signal
+
+
 class Changes(NamedTuple):
     """Where the room changes along all routes, one after the other: samples from where the first room is left, and the
     room from there on; route k has rows first[k] to first[k + 1]."""
@@ -141,6 +148,31 @@ class Truth:
             rows = [self._stretches(track, room, awake_only) for track in self.tracks if track.person.kind != "pet"]
             self._persons[key] = Signal.from_intervals(np.concatenate([np.empty((0, 2)), *rows]), 0.0, self.end)
         return self._persons[key]
+
+    def there(self, room: str) -> There:
+        """While somebody is awake in a room, and while one of them asks for light: walks, or stays where it is asked
+        for (`Spot.asks_for_light`)."""
+        if room not in self._there:
+            awake = self.occupied(room, True)
+            self._there[room] = There(awake, self._asking(room, awake))
+        return self._there[room]
+
+    @cached_property
+    def _there(self) -> dict[str, There]:
+        return {}
+
+    def _asking(self, room: str, awake: Signal) -> Signal:
+        without = [k for k, s in enumerate(self.spots) if s.room == room and not s.asks_for_light]
+        rows, content = [np.empty((0, 2))], False
+        for track in self.tracks:
+            if track.person.kind != "pet":
+                here, at = self._stretches(track, room, True), np.isin(track.spot, without)
+                stays = np.column_stack([track.arrive[at], np.minimum(track.leave[at], self.end)])
+                asks = Signal.from_intervals(here, 0.0, self.end) - Signal.from_intervals(stays, 0.0, self.end)
+                rows.append(asks.intervals)
+                content |= bool(at.any())
+        # The very same signal where nobody is content, so that what follows from it is found again.
+        return Signal.from_intervals(np.concatenate(rows), 0.0, self.end) if content else awake
 
     def person_in(self, person: str, room: str, awake_only: bool = False) -> Signal:
         """Whether one person, awake or not, is in a room."""

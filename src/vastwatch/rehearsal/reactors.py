@@ -1,7 +1,7 @@
 """Who would wave in a room that is left dark, when, and which sensors would notice it: what `control.reactions` asks.
 
-Somebody reacts while awake at a spot. Sleepers do not want light, and whoever watches a film does without; a pet never
-asks. Where several are in one room, the first on the list of people waves for all.
+Somebody reacts while at a spot where light is asked for: sleepers do not want it, whoever watches a film does without,
+and a pet never asks. Where several are in one room, the first on the list of people waves for all.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ from vastwatch.design.relations import buttons_in, level_number, presence_of
 from vastwatch.draws import key_of
 from vastwatch.memo import MEMO, kept
 from vastwatch.people.routes import RouteBook
-from vastwatch.people.truth import Truth
+from vastwatch.people.truth import There, Truth
 from vastwatch.rehearsal.noticing.notices import chances_of_large_movements
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.rehearsal.troubles import lost_share, powered
@@ -44,9 +44,6 @@ from vastwatch.sensing.mounted import mount
 from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
-
-# Whoever does this does not ask for light when it goes off.
-CONTENT = ("sleeping", "away", "film")
 
 
 def waved(project: Project, presence: Presence, seed: int) -> tuple[Waved, ...]:
@@ -179,7 +176,7 @@ class _Left(NamedTuple):
 
 @kept
 def _left(room: str, truth: Truth, dark: Signal) -> _Left:
-    spots = [k for k, s in enumerate(truth.spots) if s.room == room and s.activity not in CONTENT]
+    spots = [k for k, s in enumerate(truth.spots) if s.room == room and s.asks_for_light]
     rows, where, weight, after = [np.empty((0, 2))], [np.zeros(0, int)], [np.zeros(0, int)], [np.empty(0)]
     free = dark
     kgs: list[float] = []
@@ -300,7 +297,7 @@ def _hand(
     dark = light_given(project, room, truth, recording).follows
     if find(project.rooms, room).control == "absence":
         said = concluded(project, p.expr, recording, named=named)
-        return _by_hand(said, occupied(truth, room, True), dark, press_hold(p.expr))
+        return _by_hand(said, there(truth, room), dark, press_hold(p.expr))
     who, sensors = stretches(project, p, truth, dark, recording.known), waved(project, p, truth.household.seed)
     if waves_simply(p.expr):
         start, keep = (concluded(project, part, recording, named=named) for part in start_and_keep(p.expr) or ())
@@ -344,8 +341,14 @@ def occupied(truth: Truth, room: str, awake_only: bool) -> Signal:
 
 
 @kept
-def _by_hand(presence: Signal, awake: Signal, dark: Signal, hold_s: float) -> Hand:
-    pressed = presses(presence, awake, dark, hold_s)
+def there(truth: Truth, room: str) -> There:
+    """While somebody is awake in a room, and while one of them asks for light."""
+    return truth.there(room)
+
+
+@kept
+def _by_hand(presence: Signal, people: There, dark: Signal, hold_s: float) -> Hand:
+    pressed = presses(presence, people.asking, dark, hold_s)
     return Hand(pressed.signal, trips=pressed.again)
 
 

@@ -26,9 +26,9 @@ from vastwatch.design.records import Fixture
 from vastwatch.design.relations import outputs
 from vastwatch.design.unaffected import NOTHING, unaffected
 from vastwatch.memo import kept
-from vastwatch.people.truth import Truth, simulate_days
+from vastwatch.people.truth import There, Truth, simulate_days
 from vastwatch.rehearsal.noticing.notices import Notices
-from vastwatch.rehearsal.reactors import Simulated, lived_through, occupied
+from vastwatch.rehearsal.reactors import Simulated, lived_through, occupied, there
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
 from vastwatch.rehearsal.room_sensors.programmes import calls_in, player_in, told
 from vastwatch.rehearsal.scoring.incidents import Incident, find_incidents
@@ -83,9 +83,13 @@ class Rehearsal:
         """While somebody awake is in a room."""
         return occupied(self.truth, room, True)
 
+    def there(self, room: str) -> There:
+        """While somebody is awake in a room, and while one of them asks for light."""
+        return there(self.truth, room)
+
     def needs_light(self, room: str) -> Signal:
-        """While somebody awake is in a room that daylight leaves in the dark."""
-        return both(self.awake(room), self.house.dark(room))
+        """While somebody who asks for light is in a room that daylight leaves in the dark."""
+        return both(self.there(room).asking, self.house.dark(room))
 
     @cached_property
     def scores(self) -> dict[str, Scores]:
@@ -99,11 +103,11 @@ class Rehearsal:
             if lit is not None:
                 hand = self.house.hands.get(room.id)
                 reacted = (0, 0) if hand is None else (len(hand.waves), len(hand.trips))
-                awake = self.awake(room.id)
-                scores = score(lit, awake, self.house.dark(room.id), self.house.watts(room.id), self.days, reacted)
+                people = self.there(room.id)
+                scores = score(lit, people, self.house.dark(room.id), self.house.watts(room.id), self.days, reacted)
                 if room.id in self.house.ladders:
                     # What burns dimmed burns less.
-                    scores = replace(scores, idle_kwh=self.house.kwh_while(room.id, inverse(awake)) / self.days)
+                    scores = replace(scores, idle_kwh=self.house.kwh_while(room.id, inverse(people.awake)) / self.days)
                 out[room.id] = scores
         return out
 
@@ -148,7 +152,7 @@ class Rehearsal:
                 continue
             lit = self.house.served(room.id)
             if lit is not None:
-                found += find_incidents(room.id, lit, self.awake(room.id), self.house.dark(room.id))
+                found += find_incidents(room.id, lit, self.there(room.id), self.house.dark(room.id))
         return sorted(found, key=attrgetter("at", "room", "kind"))
 
     @cached_property

@@ -40,7 +40,7 @@ def pressed_in(
     return _pressed(
         did, own, 0.0 if lighting is None else press_hold(lighting.expr), buttons, lamps_in(project, room),
         _bears(project, room),
-        (asleep_in(truth, room), player_in(truth, room).film, truth.occupied(room, True)),
+        (asleep_in(truth, room), player_in(truth, room).film, truth.there(room).asking),
         given(project, room, recording).due, recording.calendar, key_of(truth.household.seed, "unwanted", room),
         project.brief.unwanted_off, scenes_in(project, room),
     )  # fmt: skip
@@ -79,8 +79,8 @@ def _pressed(
     asleep_share: float, there: tuple[Signal, Signal, Signal], due: Signal, calendar: Calendar, luck: int,
     share: float, scenes: tuple[Scene, ...],
 ) -> tuple[Override, ...]:  # fmt: skip
-    asleep, film, awake = there
+    asleep, film, asking = there
     disturbed = _disturbed(did, lamps, asleep_share, asleep, film)
-    wishes = Wishes(disturbed, (awake & due) - film, luck, share)
+    wishes = Wishes(disturbed, (asking & due) - film, luck, share)
     beneath = Beneath(any_of(list(did.wanted.values())), own, hold_s, lit_by_press(did, scenes))
     return overrides(beneath, buttons, calendar, wishes)

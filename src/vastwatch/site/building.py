@@ -211,6 +211,12 @@ class Spot(Record, frozen=True, kw_only=True):
               options=("off", "exercise"))
     ] = False  # fmt: skip
 
+    @property
+    def asks_for_light(self) -> bool:
+        """Whether somebody here who has no light is left in the dark. Sleepers are not, nor whoever watches a film, but
+        where the place has a figure of its own."""
+        return self.activity not in ("sleeping", "away") and (self.activity != "film" or self.lux is not None)
+
 
 class Hazard(Record, frozen=True, kw_only=True):
     """Something in a room that fools sensors. `strength` from 0 (harmless) to 1 (as bad as they come) scales how

@@ -157,7 +157,7 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
         if presence is None or hold is None or not needs_of(project, room).stays or judged(room.id) is not None:
             continue
         for spot in wakeful_spots(project, room.id):
-            if spot.activity == "film":
+            if not spot.asks_for_light:
                 # What burns while a film plays is for ladders and weeks to tell: nobody there waits for light.
                 continue
             allowed = hours_between_drops(project, spot)

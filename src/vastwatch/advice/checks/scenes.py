@@ -177,7 +177,7 @@ def too_little_light(project: Project) -> Iterator[Finding]:
             most |= {lamp.id: float(goal) for lamp, goal in zip(ladder.lamps, goals)}
         short = []
         for spot in wakeful_spots(project, room.id):
-            if spot.activity == "film" or (spot.activity == "passing" and spot.lux is None):
+            if not spot.asks_for_light or (spot.activity == "passing" and spot.lux is None):
                 continue
             gives, wants = sum(most[x] * full[spot.id].get(x, 0.0) for x in most), wanted_lux(project, spot)
             if gives < SHORT * wants:

@@ -26,7 +26,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.draws import key_of, normal, sub_keys, uniform
 from vastwatch.rehearsal.noticing.at_rest import seen_at_rest, seen_fading
 from vastwatch.rehearsal.noticing.notices import SURE_HOLD_S
-from vastwatch.rehearsal.reactors import CONTENT, Conditions, WavedAt, sensors_read, start_and_keep, waved, waves_simply
+from vastwatch.rehearsal.reactors import Conditions, WavedAt, sensors_read, start_and_keep, waved, waves_simply
 from vastwatch.rehearsal.reports import own_hold_s
 from vastwatch.sensing.coverage import spot_body
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S, Stayer
@@ -50,14 +50,16 @@ TOLD = 121
 
 @dataclass(frozen=True, eq=False)
 class Trial:
-    """A stay of `stay_s` seconds, tried `draws` times. `first_dark_s`: after how long it went dark first, inf where it
-    never did, (draws,). Per stay: `drops`, `dark_s`, `waves`, and `trips` to the switch. `lit_share`: in how many of
-    the trials it was lit, at instants `t`, both (TOLD,)."""
+    """A stay of `stay_s` seconds, tried `draws` times. `asked`: whether light is asked for there
+    (`Spot.asks_for_light`). `first_dark_s`: after how long it went dark first, inf where it never did, (draws,). Per
+    stay: `drops`, `dark_s`, `waves`, and `trips` to the switch, none of them where light is not asked for. `lit_share`:
+    in how many of the trials it was lit, at instants `t`, both (TOLD,)."""
 
     spot: str
     stay_s: float
     draws: int
     hold_s: float
+    asked: bool
     first_dark_s: Array
     drops: float
     dark_s: float
@@ -106,7 +108,7 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
     hold = hold_of(presence.expr) or 0.0
     sensors = waved(project, presence, seed)
     who = Stretches.none(len(sensors))
-    if spot.activity not in CONTENT:
+    if spot.asks_for_light:
         who = Stretches(begins, begins + stay_s, np.full(draws, WAVE_AFTER_S), chance)
     heard = [said[leaf.sensor] for leaf in every if isinstance(leaf, Report)]
     chains = chains_in(project, beliefs(presence.expr))
@@ -124,9 +126,11 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
     first = np.where(drops > 0, np.append(did.falls, np.inf)[next_fall] - begins, np.inf)
     t = np.linspace(0.0, stay_s, TOLD)
     dark = stay_s - (lit.measure(begins + stay_s) - lit.measure(begins))
+    asked = spot.asks_for_light
     return Trial(
-        spot.id, stay_s, draws, hold, first, float(drops.mean()), float(dark.mean()), len(did.waves) / draws,
-        len(did.presses) / draws, t, np.array([lit.at(begins + x).mean() for x in np.minimum(t, stay_s - 1e-6)]),
+        spot.id, stay_s, draws, hold, asked, first, asked * float(drops.mean()), asked * float(dark.mean()),
+        len(did.waves) / draws, len(did.presses) / draws, t,
+        np.array([lit.at(begins + x).mean() for x in np.minimum(t, stay_s - 1e-6)]),
     )  # fmt: skip
 
 
@@ -136,6 +140,13 @@ def in_words(trial: Trial) -> str:
     if trial.kept == 1.0:
         return f"Held for {hold} the light never went off in {trial.draws} trials."
     half, tenth = trial.dark_within(0.5), trial.dark_within(0.1)
+    if not trial.asked:
+        when = (
+            f"in half of the trials within {about_words(half)}"
+            if math.isfinite(half)
+            else (f"in {100 * (1 - trial.kept):.0f} of a hundred trials")
+        )
+        return f"No light is asked for here, so nobody is left in the dark. The light goes off {when}."
     if math.isfinite(half):
         first = f"It goes dark on half of them within {about_words(half)}, on one in ten within {about_words(tenth)}."
     elif math.isfinite(tenth):

@@ -256,7 +256,7 @@ class Search:
             thin[int(np.argmax(thin))] -= 1
         axes = [_evenly(len(self.over[k].values), n) for k, n in zip(figures, thin)]
         rows: list[tuple[tuple[int, ...], float, tuple[float, float]]] = []
-        needed = curve.awake & curve.dark
+        needed = curve.there.asking & curve.dark
         presence = lighting(self.project, self.room).id
         for chosen in itertools.product(*axes):
             places = list(self.today)
@@ -267,7 +267,7 @@ class Search:
                     project = self.over[k].set(project, self.over[k].values[place])
             lit = evaluated(find(project.presences, presence).expr, curve.given.said, curve.given.chains) & curve.dark
             wrong = float(needed.at(lit.falls).sum()), (needed - lit).total()
-            rows.append((tuple(places), (lit - curve.awake).total(), wrong))
+            rows.append((tuple(places), (lit - curve.there.awake).total(), wrong))
         picked: dict[tuple[int, ...], float] = {}
         for by in (0, 1):
             least = np.inf
@@ -346,7 +346,7 @@ def frontier(
         points += search.run(evaluations, should_continue, lambda share: report_progress(0.45 + 0.4 * share))
         searched += len(search.known)
     lives = [lived(project, room, days, seed) for seed in seeds]
-    limit = dark_limit_min(needs, float(np.mean([into_the_dark(x.awake, x.dark) for x in lives])) / days)
+    limit = dark_limit_min(needs, float(np.mean([into_the_dark(x.there, x.dark) for x in lives])) / days)
     found = Frontier(room, round(len(seeds) * days / 7), tuple(points), needs.drops_per_week, limit, searched)
     found = _held_out(found, settings().held_out[: len(seeds)], days, should_continue)
     report_progress(1.0)

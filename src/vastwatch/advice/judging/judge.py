@@ -160,11 +160,11 @@ class Judgement:
 
     def at(self, hold_s: float) -> tuple[Met, ...]:
         """The needs that the hold decides, at a legal hold. Raises ValueError for another."""
-        return self._needs_at(self._place(hold_s))
+        return self._needs_at(self.place(hold_s))
 
     def figures(self, hold_s: float) -> tuple[float, float, float]:
         """Drops a week, dark minutes and idle hours a day at a legal hold, over all seeds. Raises ValueError."""
-        k = self._place(hold_s)
+        k = self.place(hold_s)
         return tuple(float(a[:, k].mean()) for a in (self.drops, self.dark_min, self.idle_h))  # type: ignore[return-value]
 
     @property
@@ -174,11 +174,11 @@ class Judgement:
 
     def waves_at(self, hold_s: float) -> float:
         """Waves a day at a legal hold, over all seeds. Raises ValueError."""
-        return float(self.waves[:, self._place(hold_s)].mean())
+        return float(self.waves[:, self.place(hold_s)].mean())
 
     def drops_within(self, hold_s: float) -> tuple[float, float]:
         """Where the drops a week of as many other weeks lie, with confidence WITHIN."""
-        k, tail = self._place(hold_s), (1.0 - WITHIN) / 2.0
+        k, tail = self.place(hold_s), (1.0 - WITHIN) / 2.0
         return float(self._drops_bound(tail)[k]), float(self._drops_bound(1.0 - tail)[k])
 
     def _drops_bound(self, p: float) -> Array:
@@ -220,7 +220,7 @@ class Judgement:
     def _as_seldom_as_any(self, holds: Sequence[float]) -> list[float]:
         """The holds that drop no more often than the one that drops most seldom, but for what the same seeds with both
         may differ by chance."""
-        drops = self.drops[:, [self._place(h) for h in holds]]
+        drops = self.drops[:, [self.place(h) for h in holds]]
         more = drops - drops[:, [int(np.argmin(drops.mean(axis=0)))]]
         return [h for h, m, off in zip(holds, more.mean(axis=0), aside(more)) if m <= off + 1e-9]
 
@@ -239,7 +239,8 @@ class Judgement:
         """With the shortest legal hold that meets every need as its best."""
         return replace(self, best_s=next(filter(self._meets_at, self.legal_s), None))
 
-    def _place(self, hold_s: float) -> int:
+    def place(self, hold_s: float) -> int:
+        """Which of the holds one is. Raises ValueError where it is not judged."""
         found = np.flatnonzero(np.abs(self.holds - hold_s) < 1e-6)
         if len(found) == 0:
             raise ValueError(f"{hold_s:g} s is no hold that is judged here")
@@ -325,7 +326,7 @@ def _judge(
     for upto in (*(n for n in STEPS if n < len(seeds)), len(seeds)):
         before = len(lives)
         lives += lived_together(project, room, days, seeds[before:upto])
-        came += [into_the_dark(weeks.awake, weeks.dark) / weeks.days for weeks in lives[before:]]
+        came += [into_the_dark(weeks.there, weeks.dark) / weeks.days for weeks in lives[before:]]
         visits += [len(weeks.visits.came) / weeks.days for weeks in lives[before:]]
         report_progress(len(lives) / len(seeds))
         going_on = should_continue()
@@ -342,7 +343,7 @@ def _judge(
         told |= seen
         if not going_on:
             break
-    if not any(weeks.awake.total() > 0 for weeks in lives):
+    if not any(weeks.there.awake.total() > 0 for weeks in lives):
         raise ValueError(nobody_there(project, room))
     drops, dark, idle, waves, trips = table.transpose(2, 0, 1)
     unseen = frozenset(holds[~told].tolist())
@@ -358,7 +359,7 @@ def all_met(weeks: tuple[Lived, ...], batch: EndToEnd, hold_s: float, needs: Roo
     `Judgement` of them says."""
     days = weeks[0].days
     drops, dark, idle, waves, trips = _of(batch, hold_s, days)[:, None].transpose(2, 0, 1)
-    came = float(np.mean([into_the_dark(x.awake, x.dark) for x in weeks])) / days
+    came = float(np.mean([into_the_dark(x.there, x.dark) for x in weeks])) / days
     visits = float(np.mean([len(x.visits.came) for x in weeks])) / days
     j = Judgement(
         "", tuple(range(len(weeks))), days, needs, np.array([hold_s]), drops * 7.0, dark, idle, waves, trips, came,

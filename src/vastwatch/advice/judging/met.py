@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.simulation.end_to_end import EndToEnd, laid_out, life_of, step_of
+from vastwatch.advice.simulation.end_to_end import EndToEnd, laid_out, laid_there, life_of, step_of
 from vastwatch.advice.simulation.weeks import Lived, Visits
 from vastwatch.design.needs import RoomNeeds
 from vastwatch.laws import student_quantile
@@ -110,15 +110,16 @@ class Looked(NamedTuple):
 @kept
 def looked(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float) -> Looked:
     """What there is to be said of some lives at a hold besides; `together`: their curves laid end to end."""
-    days, many, step = lives[0].days, len(lives), step_of(lives[0].awake)
+    days, many, step = lives[0].days, len(lives), step_of(lives[0].dark)
     light = together.light(hold_s)
-    awake, asleep, dark, start = map(laid_out, zip(*((x.awake, x.asleep, x.dark, x.start) for x in lives)))
+    people = laid_there(tuple(x.there for x in lives))
+    asleep, dark, start = map(laid_out, zip(*((x.asleep, x.dark, x.start) for x in lives)))
     rows = light.intervals
-    nobody = awake.measure(rows[:, 1]) - awake.measure(rows[:, 0]) <= 0
+    nobody = people.awake.measure(rows[:, 1]) - people.awake.measure(rows[:, 0]) <= 0
     starts = np.bincount(life_of(rows[nobody, 0], step), minlength=many)
     slept = (light & asleep).intervals
     over_s = np.bincount(life_of(slept[:, 0], step), slept[:, 1] - slept[:, 0], many)
-    came, waited = arrivals(light, awake, dark)
+    came, waited = arrivals(light, people, dark)
     # Whoever is there from the beginning of a life has not come.
     there = came > step * life_of(came, step)
     since, until = _visits(tuple(x.visits for x in lives), step)

@@ -32,6 +32,7 @@ from vastwatch.control.manual.reactions import Reaction, Stretches, Waved, react
 from vastwatch.control.manual.reactions_of_any import react_to
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
+from vastwatch.people.truth import There
 from vastwatch.rehearsal.reactors import Conditions, WavedAt
 from vastwatch.rehearsal.scoring.scores import false_offs
 from vastwatch.signals import Signal
@@ -263,13 +264,13 @@ class Waving:
     """`Curve` of a light that comes on by itself, while those left in the dark wave."""
 
     def __init__(
-        self, start: Signal, keep: Signal, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
+        self, start: Signal, keep: Signal, there: There, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
         unlit_s: float = 0.0, anyway: Signal | None = None,
     ) -> None:  # fmt: skip
         self.unlit_s, self.anyway = unlit_s, anyway
-        self.awake = awake
+        self.there = there
         self.start, self.keep, self.who, self.sensors = start, keep, who, sensors
-        self.dark, self.need, self.nobody = dark, both(awake, dark), less(dark, awake)
+        self.dark, self.need, self.nobody = dark, both(there.asking, dark), less(dark, there.awake)
         self._known: dict[float, Outcome] = {}
 
     @cached_property
@@ -289,7 +290,7 @@ class Waving:
             idle_s = max(float(self.plain.idle_s(hold_s)) + wasted, 0.0)
             if self.anyway is not None:
                 drops = np.sort(np.concatenate([drops, left_by(self.anyway, self._followed(did, hold_s), self.need)]))
-                idle_s += (self.anyway - self.awake).total()
+                idle_s += (self.anyway - self.there.awake).total()
             self._known[hold_s] = Outcome(
                 drops,
                 max(float(self.plain.dark_s(hold_s)) - lit, 0.0) + self.unlit_s,
@@ -328,21 +329,21 @@ class WavingAtAny:
     itself."""
 
     def __init__(
-        self, expr: Expr, given: Conditions, awake: Signal, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
+        self, expr: Expr, given: Conditions, there: There, dark: Signal, who: Stretches, sensors: tuple[Waved, ...],
         unlit_s: float = 0.0, anyway: Signal | None = None,
     ) -> None:  # fmt: skip
         self.unlit_s, self.anyway = unlit_s, anyway
-        self.expr, self.given, self.awake, self.dark, self.who, self.sensors = expr, given, awake, dark, who, sensors
+        self.expr, self.given, self.there, self.dark, self.who, self.sensors = expr, given, there, dark, who, sensors
         self._known: dict[float, Outcome] = {}
 
     def outcome(self, hold_s: float) -> Outcome:
         """See Curve."""
         if hold_s not in self._known:
             did, lit = self._lit(hold_s)
-            need = due(self.awake, self.dark, self.anyway)
+            need = due(self.there, self.dark, self.anyway)
             self._known[hold_s] = Outcome(
-                false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.awake).total(), len(did.waves),
-                len(did.presses),
+                false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.there.awake).total(),
+                len(did.waves), len(did.presses),
             )  # fmt: skip
         return self._known[hold_s]
 
@@ -361,9 +362,9 @@ class WavingAtAny:
         return lit_by(expr, self.given, self.dark, self.who, self.sensors, self.anyway)
 
 
-def due(awake: Signal, dark: Signal, anyway: Signal | None) -> Signal:
-    """While somebody awake is to have light."""
-    return awake & (dark if anyway is None else dark | anyway)
+def due(there: There, dark: Signal, anyway: Signal | None) -> Signal:
+    """While somebody is to have the light they ask for."""
+    return there.asking & (dark if anyway is None else dark | anyway)
 
 
 def lit_by(
@@ -383,12 +384,12 @@ class ByHand:
     `press_s`: how long a press keeps it on at a hold, where the conclusion has no single one."""
 
     def __init__(
-        self, presence: Callable[[float], Signal] | tuple[Signal, Signal], awake: Signal, dark: Signal,
+        self, presence: Callable[[float], Signal] | tuple[Signal, Signal], there: There, dark: Signal,
         unlit_s: float = 0.0, anyway: Signal | None = None, pressed: PressedAt = pressed_at,
         press_s: Callable[[float], float] = lambda hold_s: hold_s,
     ) -> None:  # fmt: skip
         self.unlit_s, self.anyway, self._pressed, self._press_s = unlit_s, anyway, pressed, press_s
-        self.awake, self.dark = awake, dark
+        self.there, self.dark = there, dark
         self.parts = None if callable(presence) else presence
         self._concluded = presence if callable(presence) else self._of_parts
         self._known: dict[float, Outcome] = {}
@@ -397,9 +398,9 @@ class ByHand:
         """See Curve."""
         if hold_s not in self._known:
             lit, pressed = self.lit(hold_s)
-            need = due(self.awake, self.dark, self.anyway)
+            need = due(self.there, self.dark, self.anyway)
             self._known[hold_s] = Outcome(
-                false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.awake).total(), 0,
+                false_offs(lit, need), (need - lit).total() + self.unlit_s, (lit - self.there.awake).total(), 0,
                 len(pressed.again),
             )  # fmt: skip
         return self._known[hold_s]
@@ -412,7 +413,7 @@ class ByHand:
         """See Curve."""
         presence = self._concluded(hold_s)
         lasts = self._press_s(hold_s)
-        return on_by_hand(presence, presses(presence, self.awake, self.dark, lasts, self._pressed).signal, lasts)
+        return on_by_hand(presence, presses(presence, self.there.asking, self.dark, lasts, self._pressed).signal, lasts)
 
     def _of_parts(self, hold_s: float) -> Signal:
         assert self.parts is not None
@@ -423,7 +424,7 @@ class ByHand:
         """The light with a hold, and the presses that it takes."""
         presence = self._concluded(hold_s)
         lasts = self._press_s(hold_s)
-        pressed = presses(presence, self.awake, self.dark, lasts, self._pressed)
+        pressed = presses(presence, self.there.asking, self.dark, lasts, self._pressed)
         lit = on_by_hand(presence, pressed.signal, lasts) & self.dark
         return lit if self.anyway is None else lit | self.anyway, pressed
 
@@ -431,10 +432,10 @@ class ByHand:
 class FixedCurve:
     """`Curve` of a light that does not depend on what is concluded of its room: the same at every hold."""
 
-    def __init__(self, lit: Signal, awake: Signal, due: Signal, concluded: Callable[[float], Signal]) -> None:
+    def __init__(self, lit: Signal, there: There, due: Signal, concluded: Callable[[float], Signal]) -> None:
         self.unlit_s, self.anyway = 0.0, lit
-        self._concluded, need = concluded, awake & due
-        self._outcome = Outcome(false_offs(lit, need), (need - lit).total(), (lit - awake).total(), 0, 0)
+        self._concluded, need = concluded, there.asking & due
+        self._outcome = Outcome(false_offs(lit, need), (need - lit).total(), (lit - there.awake).total(), 0, 0)
 
     def outcome(self, hold_s: float) -> Outcome:
         """See Curve."""
@@ -454,12 +455,12 @@ class WithButtons:
     to with them once what lights it is known; `pressed`: whether anybody could come to press any then."""
 
     def __init__(
-        self, below: Curve, lit: Callable[[Signal], Signal], awake: Signal, due: Signal,
+        self, below: Curve, lit: Callable[[Signal], Signal], there: There, due: Signal,
         pressed: Callable[[Signal], bool],
     ) -> None:  # fmt: skip
         self._pressed = pressed
         self.unlit_s, self.anyway = below.unlit_s, None
-        self._below, self._light, self._awake, self._need = below, lit, awake, awake & due
+        self._below, self._light, self._awake, self._need = below, lit, there.awake, there.asking & due
         self._known: dict[float, Outcome] = {}
 
     def outcome(self, hold_s: float) -> Outcome:

@@ -20,6 +20,7 @@ from vastwatch.control.manual.reactions import Luck, Stretches, eyes, habits, pr
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
 from vastwatch.memo import kept
+from vastwatch.people.truth import There
 from vastwatch.rehearsal.scoring.scores import false_offs
 from vastwatch.right_of_way import stand_aside
 from vastwatch.signals import Signal
@@ -118,12 +119,18 @@ def laid_out(signals: tuple[Signal, ...]) -> Signal:
     return Signal.from_intervals(np.concatenate(rows), 0.0, len(signals) * step)
 
 
+def laid_there(each: tuple[There, ...]) -> There:
+    """The people of some lives on one line of time."""
+    awake, asking = (laid_out(column) for column in zip(*each))
+    return There(awake, asking)
+
+
 class _Lives:
     """Lives end to end, as signals of one line of time."""
 
     def __init__(self, each: Sequence[Waving] | Sequence[WavingAtAny] | Sequence[ByHand]) -> None:
         self._many = len(each)
-        self._span, self._step = each[0].awake.end, step_of(each[0].awake)
+        self._span, self._step = each[0].dark.end, step_of(each[0].dark)
         self._unlit_s = np.array([c.unlit_s for c in each])
         self._end = len(each) * self._step
 
@@ -176,9 +183,9 @@ class AnyLine(_Lives):
         alive = laid_out((always(self._span),) * len(lives))
         said = tuple(map(laid_out, zip(*(c.given.said for c in lives))))
         self._given = first.given._replace(said=said, alive=alive)
-        self._awake, self._dark = map(laid_out, zip(*((c.awake, c.dark) for c in lives)))
+        self._there, self._dark = laid_there(tuple(c.there for c in lives)), laid_out(tuple(c.dark for c in lives))
         self.anyway = self._anyway(lives)
-        self._need = due(self._awake, self._dark, self.anyway)
+        self._need = due(self._there, self._dark, self.anyway)
         self._who = self._all_of_them(lives)
 
     def outcomes(self, hold_s: float) -> Outcomes:
@@ -190,7 +197,7 @@ class AnyLine(_Lives):
         did, lit = lit_by(expr, self._given, self._dark, self._who, self._sensors, self.anyway)
         return Outcomes(
             self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit) + self._unlit_s,
-            self._seconds(lit - self._awake), self._by_life(did.waves), self._by_life(did.presses),
+            self._seconds(lit - self._there.awake), self._by_life(did.waves), self._by_life(did.presses),
         )  # fmt: skip
 
     def light(self, hold_s: float) -> Signal:
@@ -205,15 +212,15 @@ class _HandLine(_Lives):
     def __init__(self, lives: Sequence[ByHand]) -> None:
         super().__init__(lives)
         start, keep = map(laid_out, zip(*(c.parts for c in lives if c.parts is not None)))
-        awake, dark = map(laid_out, zip(*((c.awake, c.dark) for c in lives)))
+        there, dark = laid_there(tuple(c.there for c in lives)), laid_out(tuple(c.dark for c in lives))
         self.anyway = self._anyway(lives)
         # Loaded where many lives are walked through: the compiler takes a moment.
         from vastwatch.loops.reactions import pressed_at
 
         self._curve = ByHand(
-            (start, keep), awake, dark, anyway=self.anyway, pressed=partial(pressed_at, habits=habits())
+            (start, keep), there, dark, anyway=self.anyway, pressed=partial(pressed_at, habits=habits())
         )
-        self._need = due(awake, dark, self.anyway)
+        self._need = due(there, dark, self.anyway)
 
     def outcomes(self, hold_s: float) -> Outcomes:
         """Of a hold, in each life."""
@@ -221,7 +228,7 @@ class _HandLine(_Lives):
         lit, pressed = self._curve.lit(hold_s)
         return Outcomes(
             self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit) + self._unlit_s,
-            self._seconds(lit - self._curve.awake), np.zeros(self._many), self._by_life(pressed.again),
+            self._seconds(lit - self._curve.there.awake), np.zeros(self._many), self._by_life(pressed.again),
         )  # fmt: skip
 
     def light(self, hold_s: float) -> Signal:
@@ -243,7 +250,7 @@ class _Line(_Lives):
         # Where other light goes out on somebody while this light may burn; and while it never does: how often.
         self._left, self._left_anyhow = np.empty(0), np.zeros(len(lives))
         if self.anyway is not None:
-            awake = laid_out(tuple(c.awake for c in lives))
+            awake = laid_out(tuple(c.there.awake for c in lives))
             self._burns_anyway_s = self._seconds(self.anyway - awake)
             left = self.anyway.falls[self._need.at(self.anyway.falls)]
             follows = self._dark.at(left)

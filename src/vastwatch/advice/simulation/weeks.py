@@ -31,7 +31,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import buttons_in, presence_of
 from vastwatch.memo import kept
-from vastwatch.people.truth import Truth, simulate_days
+from vastwatch.people.truth import There, Truth, simulate_days
 from vastwatch.rehearsal.reactors import (
     Conditions,
     conditions,
@@ -40,6 +40,7 @@ from vastwatch.rehearsal.reactors import (
     occupied,
     start_and_keep,
     stretches,
+    there,
     waved,
     waves_simply,
 )
@@ -48,7 +49,7 @@ from vastwatch.rehearsal.scoring.scores import arrivals
 from vastwatch.rehearsal.troubles import powered
 from vastwatch.rehearsal.wishes import long_enough, may_disturb, pressed_in
 from vastwatch.signals import Calendar, Signal, any_of
-from vastwatch.signals.remembered import less
+from vastwatch.signals.remembered import less, never
 from vastwatch.site.building import Spot
 
 Array = NDArray[np.float64]
@@ -64,12 +65,12 @@ class Visits:
 
 @dataclass(frozen=True, eq=False)
 class Lived:
-    """Some days of one room: who needed light and who slept there alone (while what burns there, if anything does, is
-    more than sleepers bear), when each came in awake, what starts the light, and the curve of what each hold would have
-    come to."""
+    """Some days of one room: who was there and asked for light, and who slept there alone (while what burns there, if
+    anything does, is more than sleepers bear), when each came in awake, what starts the light, and the curve of what
+    each hold would have come to."""
 
     calendar: Calendar
-    awake: Signal
+    there: There
     asleep: Signal
     dark: Signal
     visits: Visits
@@ -158,7 +159,7 @@ def lived_in(project: Project, room: str, truth: Truth, recording: Recording) ->
         return long_enough((own & present) | (absent - own))
 
     due = light_given(project, room, truth, recording).due
-    return replace_fields(found, curve=WithButtons(found.curve, lit, found.awake, due, pressed))
+    return replace_fields(found, curve=WithButtons(found.curve, lit, found.there, due, pressed))
 
 
 def _without_buttons(project: Project, room: str, truth: Truth, recording: Recording) -> Lived:
@@ -167,7 +168,7 @@ def _without_buttons(project: Project, room: str, truth: Truth, recording: Recor
     dark = how.follows
     if how.anyway is not None and how.follows.total() == 0:
         return _at_no_hold(project, room, how, truth, recording)
-    unlit_s = unlit(occupied(truth, room, True), how)
+    unlit_s = unlit(there(truth, room), how)
     named = named_by(project, presence, truth, recording)
     by_hand = find(project.rooms, room).control == "absence"
     who, sensors = (
@@ -189,11 +190,11 @@ def _without_buttons(project: Project, room: str, truth: Truth, recording: Recor
 
 
 @kept
-def unlit(awake: Signal, how: Given) -> float:
+def unlit(people: There, how: Given) -> float:
     """How long somebody stood in the dark of a room whose lights had no supply, seconds: whatever the hold."""
     if how.follows is how.due:
         return 0.0
-    without = (awake & how.due) - how.follows
+    without = (people.asking & how.due) - how.follows
     return (without if how.anyway is None else without - how.anyway).total()
 
 
@@ -210,15 +211,15 @@ class ByHandAlone(NamedTuple):
 def by_hand_alone(project: Project, room: str, days: int, seed: int) -> ByHandAlone:
     """A room's days under a seed, per day, as if nothing hung there."""
     truth = simulate_days(project, days, seed)
-    awake, dark = occupied(truth, room, True), darkness(project, truth.calendar)[room]
-    unlit, idle = by_hand(awake, dark)
-    return ByHandAlone(unlit / 60.0 / days, idle / 3600.0 / days, into_the_dark(awake, dark) / days)
+    people, dark = there(truth, room), darkness(project, truth.calendar)[room]
+    unlit, idle = by_hand(*people, dark)
+    return ByHandAlone(unlit / 60.0 / days, idle / 3600.0 / days, into_the_dark(people, dark) / days)
 
 
 @kept
-def into_the_dark(awake: Signal, dark: Signal) -> int:
+def into_the_dark(people: There, dark: Signal) -> int:
     """How often somebody came into the dark, were the light never on."""
-    came, _ = arrivals(Signal.constant(False, awake.start, awake.end), awake, dark)
+    came, _ = arrivals(never(dark.end), people, dark)
     return len(came)
 
 
@@ -247,6 +248,7 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
     return (Signal.from_intervals(np.concatenate(rows), 0.0, truth.end) & dark).total() / 3600.0
 
 
+@kept
 def _at_no_hold(project: Project, room: str, how: Given, truth: Truth, recording: Recording) -> Lived:
     """A room whose light asks nothing of what is concluded there."""
     presence = lighting(project, room)
@@ -256,14 +258,14 @@ def _at_no_hold(project: Project, room: str, how: Given, truth: Truth, recording
         return concluded(project, with_hold(presence.expr, hold_s) or presence.expr, recording, named=named)
 
     assert how.anyway is not None
-    curve = FixedCurve(how.anyway, occupied(truth, room, True), how.due, own)
+    curve = FixedCurve(how.anyway, there(truth, room), how.due, own)
     # Whoever comes in is noticed once the light says so.
     return _lived(truth, room, how, how.anyway, curve)
 
 
 @kept
 def _by_hand(start: Signal, keep: Signal, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
-    curve = ByHand((start, keep), occupied(truth, room, True), how.follows, unlit_s, how.anyway)
+    curve = ByHand((start, keep), there(truth, room), how.follows, unlit_s, how.anyway)
     return _lived(truth, room, how, start, curve)
 
 
@@ -277,7 +279,7 @@ def _by_hand_at_any(expr: Expr, given: Conditions, how: Given, truth: Truth, roo
     def press_s(hold_s: float) -> float:
         return press_hold(with_hold(expr, hold_s) or expr)
 
-    curve = ByHand(presence, occupied(truth, room, True), how.follows, unlit_s, how.anyway, press_s=press_s)
+    curve = ByHand(presence, there(truth, room), how.follows, unlit_s, how.anyway, press_s=press_s)
     return _lived(truth, room, how, start, curve)
 
 
@@ -286,7 +288,7 @@ def _waving_at_any(
     expr: Expr, given: Conditions, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth, room: str,
     unlit_s: float,
 ) -> Lived:  # fmt: skip
-    curve = WavingAtAny(expr, given, occupied(truth, room, True), how.follows, who, sensors, unlit_s, how.anyway)
+    curve = WavingAtAny(expr, given, there(truth, room), how.follows, who, sensors, unlit_s, how.anyway)
     return _lived(truth, room, how, evaluated(expr, given.said, given.chains), curve)
 
 
@@ -295,17 +297,17 @@ def _waving(
     start: Signal, keep: Signal, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth,
     room: str, unlit_s: float,
 ) -> Lived:  # fmt: skip
-    curve = Waving(start, keep, occupied(truth, room, True), how.follows, who, sensors, unlit_s, how.anyway)
+    curve = Waving(start, keep, there(truth, room), how.follows, who, sensors, unlit_s, how.anyway)
     return _lived(truth, room, how, start, curve)
 
 
 def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> Lived:
-    awake, everybody = occupied(truth, room, True), occupied(truth, room, False)
-    asleep = less(everybody, awake)
+    people, everybody = there(truth, room), occupied(truth, room, False)
+    asleep = less(everybody, people.awake)
     # What is faint enough for sleepers does not wake them.
     woken = asleep if how.bright is None else asleep & how.bright
     dark = how.follows if how.follows.total() > 0 or how.anyway is None else how.due
-    return Lived(truth.calendar, awake, woken, dark, visits_of(truth, room), start, curve)
+    return Lived(truth.calendar, people, woken, dark, visits_of(truth, room), start, curve)
 
 
 @kept

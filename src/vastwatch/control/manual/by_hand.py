@@ -60,13 +60,13 @@ def pressed_at(needed: Array, presence: Array, hold_s: float) -> tuple[Array, ND
     return np.array(t), np.array(again, bool)
 
 
-def presses(presence: Signal, awake: Signal, dark: Signal, hold_s: float, pressed: PressedAt = pressed_at) -> Pressed:
-    """When the switch of a room is pressed by those awake in it, where a hand switches on and vacancy off.
+def presses(presence: Signal, asking: Signal, dark: Signal, hold_s: float, pressed: PressedAt = pressed_at) -> Pressed:
+    """When the switch of a room is pressed by those in it who ask for light, where a hand switches on and vacancy off.
 
-    Somebody awake presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them, each
+    One of them presses REACH_S after coming into the dark room, or AGAIN_S after the light went off on them, each
     time anew, since what a press switched on goes off again (`on_by_hand`). `pressed` walks through it.
     """
-    needed = awake & dark
+    needed = asking & dark
     t, again = pressed(needed.intervals, presence.intervals, float(hold_s))
     rows = np.column_stack([t, t + PRESS_S])
     return Pressed(Signal.from_intervals(rows, needed.start, needed.end), t[again])
@@ -77,14 +77,14 @@ def on_by_hand(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
     return pressed.start_keep(presence | pressed.hold(hold_s))
 
 
-def by_hand(awake: Signal, dark: Signal) -> tuple[float, float]:
+def by_hand(awake: Signal, asking: Signal, dark: Signal) -> tuple[float, float]:
     """What a room without sensors is expected to cost over the span: seconds needed and not lit, and seconds lit for
-    nobody.
+    nobody; by who is awake there, and who asks for light.
 
     Each arrival in the dark costs REACH_S; after each leaving the light burns on, with chance FORGOTTEN, until
     somebody comes again, at most LONGEST_S and only while it is dark.
     """
-    needed = awake & dark
+    needed = asking & dark
     unlit = float(np.minimum(needed.intervals[:, 1] - needed.intervals[:, 0], REACH_S).sum()) if len(needed) else 0.0
     rows = (~awake).intervals
     rows = rows[rows[:, 0] > awake.start]

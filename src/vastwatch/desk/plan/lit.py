@@ -56,9 +56,7 @@ def show_lit(state: PlanState, focus: Focus, house: HouseRun | None) -> None:
 
 def _wanted(state: PlanState, spot: str) -> float:
     record = find(state.project.spots, spot)
-    if record.activity == "film" and record.lux is None:
-        return 0.0
-    return wanted_lux(state.project, record)
+    return wanted_lux(state.project, record) if record.asks_for_light else 0.0
 
 
 def draw_pools(p: QPainter, state: PlanState) -> None:

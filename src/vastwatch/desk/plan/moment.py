@@ -9,6 +9,7 @@ from vastwatch.design.relations import levels_in_order
 from vastwatch.desk.plan.state import PlanState, same
 from vastwatch.desk.results.in_hand import trackers
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.people.truth import Where
 from vastwatch.rehearsal.run import Rehearsal
 
 # The sun this far below the horizon, or above it, and the ground is at its darkest or brightest, degrees.
@@ -51,7 +52,7 @@ def _make(state: PlanState, focus: Focus, house: HouseRun | None, rehearsal: Reh
         if where.level < 0 or order[where.level].id != focus.level:
             continue
         pet = track.person.kind == "pet"
-        dark = not pet and _in_the_dark(rehearsal, track.person.id, t)
+        dark = not pet and _in_the_dark(rehearsal, track.person.id, where, t)
         state.people.append((track.person.id, "cat" if pet else track.person.name[:1], where.at, dark))
     state.targets = _targets(rehearsal, focus)
     if 0 <= focus.incident < len(rehearsal.incidents):
@@ -70,8 +71,10 @@ def _targets(rehearsal: Rehearsal, focus: Focus) -> tuple[tuple[str, tuple[float
     return tuple(out)
 
 
-def _in_the_dark(rehearsal: Rehearsal, person: str, t: float) -> bool:
-    """Whether somebody is awake in a room that needs light and has none."""
+def _in_the_dark(rehearsal: Rehearsal, person: str, where: Where, t: float) -> bool:
+    """Whether somebody asks for light, in a room that needs it and has none."""
+    if where.spot is not None and not where.spot.asks_for_light:
+        return False
     for room in rehearsal.scores:
         lit = rehearsal.house.served(room)
         unlit = lit is not None and rehearsal.needs_light(room).at(t) and not lit.at(t)

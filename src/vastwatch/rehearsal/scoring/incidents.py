@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 
 from vastwatch.memo import kept
+from vastwatch.people.truth import There
 from vastwatch.rehearsal.scoring.scores import arrivals, false_offs
 from vastwatch.signals import Signal
 
@@ -37,9 +38,9 @@ class Incident:
 
 
 @kept
-def find_incidents(room: str, lamp: Signal, awake: Signal, dark: Signal) -> tuple[Incident, ...]:
+def find_incidents(room: str, lamp: Signal, there: There, dark: Signal) -> tuple[Incident, ...]:
     """All incidents of a room."""
-    need = awake & dark
+    awake, need = there.awake, there.asking & dark
     unlit = need - lamp
     found: list[Incident] = []
     rows = unlit.intervals
@@ -47,7 +48,7 @@ def find_incidents(room: str, lamp: Signal, awake: Signal, dark: Signal) -> tupl
         i = int(np.searchsorted(rows[:, 0], t, side="right")) - 1
         lasted = float(rows[i, 1] - t) if i >= 0 and rows[i, 1] > t else 0.0
         found.append(Incident("dropped", room, t, lasted))
-    came, waits = arrivals(lamp, awake, dark)
+    came, waits = arrivals(lamp, there, dark)
     for t, wait in zip(came.tolist(), waits.tolist()):
         if wait > LATE_S:
             found.append(Incident("late", room, t, wait))

@@ -59,7 +59,7 @@ def light_scores(project: Project, room: str, truth: Truth, house: HouseRun, day
     full = spot_lux(project, room)
     under = {}
     for spot in project.spots:
-        if spot.room != room or spot.activity in ("away", "sleeping") or (spot.activity == "film" and spot.lux is None):
+        if spot.room != room or not spot.asks_for_light:
             continue
         there = stays_at(truth, spot)
         if len(there):

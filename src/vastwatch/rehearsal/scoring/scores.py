@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.memo import kept
+from vastwatch.people.truth import There
 from vastwatch.signals import Signal
 
 
@@ -30,17 +31,18 @@ class Scores:
 
 
 def false_offs(lamp: Signal, need: Signal) -> NDArray[np.float64]:
-    """The instants at which the light went off although somebody was there and it was dark."""
+    """The instants at which the light went off on somebody who asks for it in the dark: within `need`."""
     falls = lamp.falls
     return falls[need.at(falls)]
 
 
-def arrivals(lamp: Signal, awake: Signal, dark: Signal) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Arrivals into a dark, unlit room: instants, and seconds until light (or until they left again without)."""
-    rows = awake.intervals
-    came, left = rows[:, 0], rows[:, 1]
-    counts = dark.at(came) & ~lamp.at(came) & (came > awake.start)
-    came, left = came[counts], left[counts]
+def arrivals(lamp: Signal, there: There, dark: Signal) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Arrivals into a dark, unlit room: instants, and seconds until light (or until they left again without, or came to
+    where they ask for none)."""
+    awake, asks = there.awake, there.asking.intervals
+    came = awake.intervals[:, 0]
+    came = came[dark.at(came) & ~lamp.at(came) & there.asking.at(came) & (came > awake.start)]
+    left = asks[np.searchsorted(asks[:, 0], came, side="right") - 1, 1] if len(came) else came
     rises = lamp.rises
     i = np.searchsorted(rises, came, side="left")
     lit = np.where(i < len(rises), rises[np.minimum(i, max(len(rises) - 1, 0))] if len(rises) else np.inf, np.inf)
@@ -49,13 +51,13 @@ def arrivals(lamp: Signal, awake: Signal, dark: Signal) -> tuple[NDArray[np.floa
 
 @kept
 def score(
-    lamp: Signal, awake: Signal, dark: Signal, watts: float, days: int, reacted: tuple[int, int] = (0, 0)
+    lamp: Signal, there: There, dark: Signal, watts: float, days: int, reacted: tuple[int, int] = (0, 0)
 ) -> Scores:
-    """Scores of one room from its light, the people awake in it, the darkness, and how often they waved and went to
-    the switch."""
-    need = awake & dark
-    idle_h = (lamp - awake).total() / 3600.0 / days
-    _, waits = arrivals(lamp, awake, dark)
+    """Scores of one room from its light, the people in it, the darkness, and how often they waved and went to the
+    switch."""
+    need = there.asking & dark
+    idle_h = (lamp - there.awake).total() / 3600.0 / days
+    _, waits = arrivals(lamp, there, dark)
     return Scores(
         drops=len(false_offs(lamp, need)) / days,
         dark_min=(need - lamp).total() / 60.0 / days,
