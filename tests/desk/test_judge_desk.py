@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import pytest
 from hands import settle
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton
 
 from vastwatch.advice.judging.judge import judge
 from vastwatch.design.edits.sensors import set_hold
+from vastwatch.design.expressions import AllOf, Dark, Hold, Report
+from vastwatch.design.project import find
 from vastwatch.desk.results import judged as module
 from vastwatch.desk.results.adviser import OPTIONS
 from vastwatch.desk.results.findings import FINDINGS
 from vastwatch.desk.results.judged import HOUSE_JUDGED
+from vastwatch.desk.results.timing import SETTLED
 from vastwatch.desk.shell.parts import LinkCard
 from vastwatch.desk.verdict.offers_view import OffersView
 
@@ -108,3 +113,25 @@ def test_the_advisers_answer_is_built_anew_only_where_a_line_of_it_is_new(qtbot,
     view._fold()
     assert not any(c is d for c in view.findChildren(LinkCard) for d in cards)
     assert any(b.text() == "Fold the others" for b in view.findChildren(QPushButton))
+
+
+def test_where_a_hold_has_no_effect_timing_sets_the_delays_that_have(qtbot, window):
+    project = window.document.project
+    row = find(project.rules, "row-toilet")
+    own = AllOf(of=(Hold(of=Report(sensor="pir-toilet"), seconds=15.0), Dark(room="toilet")))
+    rules = tuple(replace(row, when=own) if r is row else r for r in project.rules if r.id != "row-toilet-night")
+    window.document.apply(replace(project, rules=rules), "Have a row read the sensor")
+    window.focus.set(stage="Timing", room="toilet", selected="")
+    settle(qtbot, window)
+    panel = window.panel("Timing")
+    qtbot.waitUntil(panel._use.isVisible, timeout=60_000)
+    # A curve over a hold that changes nothing would be a lie.
+    assert not panel.plot.isVisible() and panel._use.text() == "Set these delays"
+    assert "its hold has no effect" in panel._reason.text() and "row “" in panel._reason.text()
+    before = window.document.project
+    qtbot.mouseClick(panel._use, Qt.MouseButton.LeftButton)
+    (found,) = (r for r in window.document.project.rules if r.id == "row-toilet")
+    assert found.when.of[0].seconds > 15.0
+    assert found.when.of[0].seconds == window.results[SETTLED].value.delays.changes[0].seconds
+    window.document.undo_stack.undo()
+    assert window.document.project is before

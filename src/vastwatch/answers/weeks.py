@@ -10,6 +10,7 @@ from vastwatch.answers.telling import RequestError, messages_told, needs_told, n
 from vastwatch.design.project import Project
 
 if TYPE_CHECKING:
+    from vastwatch.advice.judging.delays import Delays
     from vastwatch.advice.judging.frontier import Figures, Point
     from vastwatch.rehearsal import Rehearsal
 
@@ -140,6 +141,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         },
         "meets_brief": c.meets_brief,
         "reason": c.reason,
+        "delays": None if c.delays is None else _delays(c.delays),
     }
     found = frontier(project, args.room, args.all_parameters, settings().chosen_on[: settings().frontier_seeds])
     today, chosen = found.named("today")[0], found.chosen
@@ -166,6 +168,18 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             for o in others
         ]
     return document, words
+
+
+def _delays(d: Delays) -> dict[str, Any]:
+    drops, dark, idle = d.judged.figures(d.judged.current_s)
+    return {
+        "set": [{"name": x.name, "seconds": x.seconds, "before_s": x.before_s} for x in d.changes],
+        "drops_per_week": number(drops), "dark_min_per_day": number(dark), "idle_h_per_day": number(idle),
+        "needs": needs_told(d.judged.needs_at(d.judged.current_s)), "meets_brief": d.judged.meets_now,
+        "held_out": {
+            "drops_per_week": number(d.held.drops_per_week), "dark_min_per_day": number(d.held.dark_min_per_day),
+        },
+    }  # fmt: skip
 
 
 def _step(step: tuple[str, float, float] | None) -> dict[str, Any] | None:

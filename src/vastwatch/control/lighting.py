@@ -16,6 +16,7 @@ from types import MappingProxyType
 from typing import Literal, NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from vastwatch.control.concluding import concluded
@@ -25,8 +26,8 @@ from vastwatch.control.manual.by_hand import on_by_hand
 from vastwatch.control.manual.hand import Override, overlaid
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.control.recording import Recording
-from vastwatch.design.conclusions import named_in
-from vastwatch.design.expressions import zone_part
+from vastwatch.design.conclusions import named_in, order
+from vastwatch.design.expressions import Belief, Expr, Named, Not, Nothing, Report, rewritten, zone_part
 from vastwatch.design.ladders import (
     Asked,
     Ladder,
@@ -39,6 +40,7 @@ from vastwatch.design.ladders import (
     scenes_in,
 )
 from vastwatch.design.needs import needs_of
+from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Fixture, Lamp, Rule, Scene
 from vastwatch.design.relations import lamps_in, lighting_of
@@ -223,8 +225,8 @@ def handed(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
 
 class Given(NamedTuple):
     """How the light of a room hangs on P, that somebody is concluded to be there: it is lit while (P and `follows`) or
-    `anyway`. `due`: while it would be lit for somebody who is noticed, were every lamp supplied; `bright`: while what
-    burns then is more than sleepers bear. `anyway` and `bright` are None for never and always."""
+    `anyway`. `due`: while it would be lit for somebody whom all its sensors notice, were every lamp supplied; `bright`:
+    while what burns then is more than sleepers bear. `anyway` and `bright` are None for never and always."""
 
     due: Signal
     follows: Signal
@@ -262,7 +264,41 @@ def given(
         (*present.wanted.values(), *(dark for _ in free)), tuple(absent.wanted.values()),
         tuple(supplied.get(ident) for ident in ids), end,
         None if most is None else _brighter(lamps_in(project, room), present, absent, most),
+        _for_whom_all_notice(project, room, recording) if made_by(project, room) == "rows" else (),
     )  # fmt: skip
+
+
+def _for_whom_all_notice(project: Project, room: str, recording: Recording) -> tuple[Signal, ...]:
+    """While each lamp of a room would be lit for somebody whom every sensor there notices: light is due to whoever is
+    in a room whose rows ask its sensors and nothing that is concluded of it, noticed or not."""
+    run = run_ladders(_all_noticing(project, room), room, recording, never(recording.end))
+    return () if run is None else tuple(run.wanted.values())
+
+
+@kept
+def _all_noticing(project: Project, room: str) -> Project:
+    """A project whose rows of a room read every motion or presence sensor there as one that notices somebody."""
+    mine = {
+        s.id
+        for s in project.sensors
+        if (device := find(project.devices, s.device)).presence and not device.pressed
+        and (where := room_of(project, s)) is not None and where.id == room
+    }  # fmt: skip
+    sound = {p.id for p in order(project).sound if p.room == room}
+
+    def noticing(expr: Expr) -> Expr:
+        if isinstance(expr, Report) and expr.sensor in mine:
+            return Not(of=Nothing())
+        if isinstance(expr, Belief) and any(r.sensor in mine for r in expr.of):
+            return Not(of=Nothing())
+        if isinstance(expr, Named) and expr.presence in sound:
+            return rewritten(find(project.presences, expr.presence).expr, noticing)
+        return expr
+
+    rules = tuple(
+        replace(row, when=rewritten(row.when, noticing)) if row.room == room else row for row in project.rules
+    )
+    return replace(project, rules=rules)
 
 
 Makes = Literal["presence", "zones", "rows"]
@@ -297,12 +333,12 @@ def _plainly(dark: Signal, supplied: tuple[Signal, ...]) -> Given:
 @kept
 def _given(
     present: tuple[Signal, ...], absent: tuple[Signal, ...], supplied: tuple[Signal | None, ...], end: float,
-    bright: Signal | None,
+    bright: Signal | None, noticed: tuple[Signal, ...] = (),
 ) -> Given:  # fmt: skip
     def lit(wanted: tuple[Signal, ...]) -> Signal:
         return any_of([w if s is None else w & s for w, s in zip(wanted, supplied)]) if wanted else never(end)
 
-    due = any_of([*present, *absent])
+    due = any_of([*present, *absent, *noticed])
     anyway = lit(absent)
     if anyway.total() == 0:
         return Given(due, lit(present), None, bright)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from vastwatch.advice.judging.delays import Delays, delays
 from vastwatch.advice.judging.judge import (
     SHORTEST_SERVICE_S,
     HeldOut,
@@ -21,12 +22,13 @@ from vastwatch.advice.judging.met import in_words
 from vastwatch.advice.judging.settings import settings
 from vastwatch.advice.simulation.curves import Curve, Outcome, WavingAtAny
 from vastwatch.advice.simulation.weeks import lived_in, nobody_there, tunable
+from vastwatch.control.lighting import made_by
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.memo import kept
 from vastwatch.rehearsal import Rehearsal, rehearse
-from vastwatch.words import drops_words, duration_words
+from vastwatch.words import and_list, drops_words, duration_words
 
 Array = NDArray[np.float64]
 
@@ -41,7 +43,8 @@ class TimingCurve:
 
     From some days of one seed alone it is a first look; `settled` by the judge it recommends what other weeks bear out.
     `interval_s`: where nine of ten resamplings of the judge's seeds put the recommendation. `meets_brief`: whether a
-    legal hold keeps to `limit_per_week`, the drops a week that the brief allows.
+    legal hold keeps to `limit_per_week`, the drops a week that the brief allows. `delays`: what to set instead,
+    where the hold has no effect.
     """
 
     room: str
@@ -61,6 +64,7 @@ class TimingCurve:
     limit_per_week: float
     judged: Judgement | None = None
     held: HeldOut | None = None
+    delays: Delays | None = None
 
     def at(self, hold: float) -> tuple[float, float, float]:
         """Drops, dark minutes and idle hours per day for any hold time up to two hours."""
@@ -88,7 +92,7 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
     """The timing curve from a rehearsal that has been run."""
     project = rehearsal.project
     weeks = lived_in(project, room, rehearsal.truth, rehearsal.recording)
-    if weeks.awake.total() == 0:
+    if weeks.there.awake.total() == 0:
         raise ValueError(nobody_there(project, room))
     presence, days, exact = tunable(project, room), weeks.days, weeks.curve
     holds = settable_holds()
@@ -107,7 +111,9 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
     best = int(meets[0] if len(meets) else legal[np.argmin(drops[legal])])
     recommended = float(holds[best])
     words = duration_words(recommended)
-    reason = f"A first look at {days} days: with {words} {7 * drops[best]:.1f} drops a week. Other weeks decide."
+    look = f"A first look at {days} days: with {words} {7 * drops[best]:.1f} drops a week. Other weeks decide."
+    makes = made_by(project, room)
+    reason = look if makes == "presence" else f"{MADE_BY[makes]} Other weeks decide what to set instead."
     return TimingCurve(
         room, presence.id, days, holds, drops, dark, idle, knee, recommended, (recommended, recommended),
         len(meets) > 0, hold_of(presence.expr) or 0.0, reason, exact, per_week,
@@ -125,13 +131,17 @@ def _until_hopeless(exact: WavingAtAny, holds: Array, days: int) -> list[Outcome
     return out[::-1]
 
 
-def settled(project: Project, curve: TimingCurve, judged: Judgement, held: HeldOut) -> TimingCurve:
-    """A curve with the recommendation of the judge, what weeks that were not used to choose gave with it, and why."""
+def settled(
+    project: Project, curve: TimingCurve, judged: Judgement, held: HeldOut, instead: Delays | None = None
+) -> TimingCurve:
+    """A curve with the recommendation of the judge, what weeks that were not used to choose gave with it, and why;
+    `instead`: what to set where the hold has no effect."""
     curve = replace(
         curve, recommended_s=judged.recommended_s, interval_s=judged.chosen_within_s(),
-        meets_brief=judged.best_s is not None, judged=judged, held=held,
+        meets_brief=judged.best_s is not None, judged=judged, held=held, delays=instead,
     )  # fmt: skip
-    return replace(curve, reason=_reason(project, curve, judged, held))
+    by_hold = judged.made_by == "presence"
+    return replace(curve, reason=_reason(project, curve, judged, held) if by_hold else _reason_instead(curve, judged))
 
 
 def tuned(
@@ -145,19 +155,49 @@ def tuned(
     """The timing curve of some days under a seed, settled by the judge. Raises ValueError as `timing_curve`."""
     days = settings().days if days is None else days
     curve = cached_curve(rehearse(project, days, seed), room)
-    judged = judge(project, room, settings().days, None, should_continue, lambda s: report_progress(0.7 * s))
+    by_hold = made_by(project, room) == "presence"
+    share = 0.7 if by_hold else 0.2
+    judged = judge(project, room, settings().days, None, should_continue, lambda s: report_progress(share * s))
     held = held_out(project, room, judged.recommended_s, settings().days, None, should_continue)
+    rest = delays(project, room, should_continue, lambda s: report_progress(share + (1.0 - share) * s))
     report_progress(1.0)
-    return settled(project, curve, judged, held)
+    return settled(project, curve, judged, held, rest)
 
 
 # Why no hold is recommended where the light asks nothing of what is concluded of its room.
 MADE_BY = {
-    "zones": "Its lamps follow zones, so the room's hold has no effect. Set the off-delay of the zones instead, under "
-    "Zones.",
-    "rows": "Its rows do not use what is concluded of the room, so its hold has no effect. Set the holds and delays of "
-    "what they use instead.",
+    "zones": "Its lamps follow zones, so the room's hold has no effect.",
+    "rows": "Its rows do not use what is concluded of the room, so its hold has no effect.",
 }
+
+
+def _reason_instead(c: TimingCurve, j: Judgement) -> str:
+    """What is recommended where the hold has no effect."""
+    parts = [MADE_BY[j.made_by]]
+    drops, dark, idle = j.figures(j.current_s)
+    now = f"{drops:.1f} drops a week, {dark:.1f} min a day in the dark and {idle:.1f} h burning for nobody"
+    d = c.delays
+    if d is None:
+        parts.append(f"Nothing that they use has a delay to set. Now it is {now}.")
+        missed = [m for m in j.needs_at(j.current_s) if not m.met]
+    else:
+        drops, dark, idle = d.judged.figures(d.judged.current_s)
+        then = (
+            f"{drops:.1f} drops a week in {d.judged.weeks} simulated weeks, {d.held.drops_per_week:.1f} in "
+            f"{d.held.weeks} others, {dark:.1f} min a day in the dark and {idle:.1f} h burning for nobody"
+        )
+        whole = ", which meets every need" if d.judged.meets_now else ""
+        if d.changes:
+            set_to = and_list(
+                [f"the {x.name} to {duration_words(x.seconds)} (now {duration_words(x.before_s)})" for x in d.changes]
+            )
+            parts.append(f"Set {set_to}: {then}{whole}. Now it is {now}.")
+        else:
+            parts.append(f"Its delays are best as they are: {then}{whole}.")
+        missed = [m for m in d.judged.needs_at(d.judged.current_s) if not m.met]
+    if missed:
+        parts.append(f"What no delay cures: {'; '.join(map(in_words, missed))}.")
+    return " ".join(parts)
 
 
 def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> str:
@@ -170,8 +210,6 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
             f"{best} is the shortest hold that meets the brief's {limit}, also in other weeks: {drops:.1f} a week in "
             f"{j.weeks} simulated weeks, {checked}; {idle:.1f} h a day burning for nobody."
         )
-    elif j.made_by != "presence":
-        parts.append(MADE_BY[j.made_by])
     elif not j.at(c.recommended_s)[0].met:
         longest = duration_words(j.legal_s[-1])
         parts.append(
@@ -190,10 +228,8 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
     by_others = [m for m in missed if m not in uncured]
     if by_others:
         parts.append(f"Missed at this hold, and met by others that miss more: {'; '.join(map(in_words, by_others))}.")
-    if uncured and (j.made_by != "presence" or len(uncured) > 1 or uncured[0].need != "drops_per_week"):
+    if uncured and (len(uncured) > 1 or uncured[0].need != "drops_per_week"):
         parts.append(f"What no hold cures: {'; '.join(map(in_words, uncured))}.")
-    if j.made_by != "presence":
-        return " ".join(parts)
     if abs(c.current_s - c.recommended_s) > 0.5 and c.current_s in j.holds.tolist():
         now = j.figures(c.current_s)
         parts.append(

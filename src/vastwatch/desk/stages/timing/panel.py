@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from vastwatch.advice.judging.frontier import Point
+from vastwatch.control.lighting import made_by
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.edits.sensors import set_hold
 from vastwatch.design.project import find
@@ -139,9 +140,16 @@ class TimingPanel(QWidget):
             )  # fmt: skip
             return
         self._say_basis()
-        self.plot.show_curve(curve)
+        by_hold = made_by(self.document.project, curve.room) == "presence"
+        for w in (self.plot, self._legend):
+            w.setVisible(by_hold)
+        if by_hold:
+            self.plot.show_curve(curve)
+            self._use.setText(self.tr("Hold for {}").format(duration_words(curve.recommended_s)))
+        else:
+            self._use.setText(self.tr("Set these delays"))
+            self._use.setVisible(curve.delays is not None and bool(curve.delays.changes))
         self._reason.setText(curve.reason)
-        self._use.setText(self.tr("Hold for {}").format(duration_words(curve.recommended_s)))
         self._follow()
 
     def _follow(self, *_: object) -> None:
@@ -155,7 +163,7 @@ class TimingPanel(QWidget):
                 duration_words(hold), drops, dark, idle
             )
         )
-        self._use.setEnabled(abs(hold - curve.recommended_s) > 0.5)
+        self._use.setEnabled(curve.delays is not None or abs(hold - curve.recommended_s) > 0.5)
 
     def _drag(self, seconds: float) -> None:
         presence = presence_of(self.document.project, self.focus.room or "")
@@ -178,7 +186,12 @@ class TimingPanel(QWidget):
         self.document.apply(point.project, f"Set {point.name}")
 
     def _take_recommended(self) -> None:
-        if (curve := best_curve(self.results)) is not None:
+        curve = best_curve(self.results)
+        if curve is not None and curve.delays is not None:
+            name = find(self.document.project.rooms, curve.room).name
+            new = curve.delays.set_in(self.document.project)
+            self.document.apply(new, self.tr("Set the delays of {}").format(name))
+        elif curve is not None:
             self._drag(curve.recommended_s)
 
 
