@@ -118,7 +118,7 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
             text += f" Least noticed at the {worst.name}: {never_words(wait)}."
         remedies = [Advice("Let a radar that sees every spot keep presence on.")]
         if j.made_by == "zones":
-            remedies = [Advice("Draw zones where people are, and lengthen their off-delay.")]
+            remedies = [Advice("Draw zones where people are. Timing says which off-delay they need.")]
         remedies = [*_better_hold(j), *remedies]
         yield Finding("left-dark", "wrong" if bad else "risk", records, text, tuple(remedies), room.id)
 

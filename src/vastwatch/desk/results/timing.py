@@ -74,6 +74,7 @@ def best_curve(results: Results) -> TimingCurve | None:
     """The first look at the room's curve; once the judge has settled it, and while nothing that it reads has
     changed, that."""
     first, settled = results[CURVE].value, results[SETTLED].value
-    if settled is None or first is None or settled.room != first.room or settled.exact is not first.exact:
+    if settled is None or first is None or settled.room != first.room:
         return first
-    return settled
+    # What is up to date was settled of this very project, be its weeks forgotten and lived again since.
+    return settled if results[SETTLED].state == "fresh" or settled.exact is first.exact else first

@@ -158,9 +158,10 @@ class TimingPanel(QWidget):
             return
         self.plot.set_mark(hold)
         drops, dark, idle = curve.figures(hold)
+        by_hold = made_by(self.document.project, curve.room) == "presence"
         self._here.setText(
             self.tr("<b>{}</b>: {:.1f} drops a week, {:.1f} min dark and {:.1f} h burning a day").format(
-                duration_words(hold), drops, dark, idle
+                duration_words(hold) if by_hold else self.tr("Now"), drops, dark, idle
             )
         )
         self._use.setEnabled(curve.delays is not None or abs(hold - curve.recommended_s) > 0.5)
