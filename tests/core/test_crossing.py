@@ -60,7 +60,7 @@ from vastwatch.rehearsal.run import rehearse
 from walks import lines_for, said
 
 THOROUGH = bool(os.environ.get("THOROUGH"))
-PROJECTS, EDITS = (250, 10_000) if THOROUGH else (20, 300)
+PROJECTS, EDITS = (2_000, 10_000) if THOROUGH else (20, 300)
 
 
 def test_every_kind_of_record_and_expression_is_drawn_and_what_is_drawn_is_sound():

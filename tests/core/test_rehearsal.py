@@ -111,6 +111,22 @@ def test_everybody_is_where_their_track_says(demo):
     assert m.person_in(track.person.id, room).at(middle) or where.level < 0
 
 
+def test_whoever_is_on_their_way_at_the_last_midnight_has_not_stayed(room):
+    truth = simulate_days(room, 2, 1)
+    (track,) = truth.tracks
+    late = dataclasses.replace(
+        track, arrive=np.append(track.arrive, truth.end + 2.3), leave=np.append(track.leave, truth.end + 900.0),
+        spot=np.append(track.spot, track.spot[0]), tag=np.append(track.tag, 0), out=np.append(track.out, truth.end - 4.0),
+        route=np.append(track.route, track.route[0]), speed=np.append(track.speed, 1.0),
+    )  # fmt: skip
+    after = dataclasses.replace(truth, tracks=(late,))
+    room_of = {s.id: s.room for s in truth.spots}
+    for spot in ("chair", "exit"):
+        was, now = (t.stays_at(room_of[spot], lambda s, spot=spot: s.id == spot) for t in (truth, after))
+        assert was.same_as(now)
+    assert (after.stays(late, late.spot >= 0) <= truth.end).all()
+
+
 def test_a_day_sheet_is_kept_to(room):
     m = simulate_days(room, 5, 2)
     track = m.tracks[0]

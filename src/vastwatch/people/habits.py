@@ -52,7 +52,7 @@ def _habits(truth: Truth, room: str) -> Habits:
             at = track.spot == k
             if spot.room != room or spot.activity in ("sleeping", "away") or not at.any():
                 continue
-            stays = np.minimum(track.leave[at], truth.end) - track.arrive[at]
+            stays = np.diff(truth.stays(track, at), axis=1)
             counts[spot.id] = counts.get(spot.id, 0) + int(at.sum())
             seconds[spot.id] = seconds.get(spot.id, 0.0) + float(stays.sum())
     n = sum(counts.values())

@@ -167,8 +167,8 @@ class Truth:
         for track in self.tracks:
             if track.person.kind != "pet":
                 here, at = self._stretches(track, room, True), np.isin(track.spot, without)
-                stays = np.column_stack([track.arrive[at], np.minimum(track.leave[at], self.end)])
-                asks = Signal.from_intervals(here, 0.0, self.end) - Signal.from_intervals(stays, 0.0, self.end)
+                stays = Signal.from_intervals(self.stays(track, at), 0.0, self.end)
+                asks = Signal.from_intervals(here, 0.0, self.end) - stays
                 rows.append(asks.intervals)
                 content |= bool(at.any())
         # The very same signal where nobody is content, so that what follows from it is found again.
@@ -181,6 +181,11 @@ class Truth:
             self._persons[key] = self._person_in(*key)
         return self._persons[key]
 
+    def stays(self, track: Track, at: NDArray[np.bool_]) -> Array:
+        """The [from, to) rows, (n, 2), of those of a person's stays that `at` says, as far as they are within the run:
+        whoever is on their way at its end comes to stay after it."""
+        return np.minimum(np.column_stack([track.arrive[at], track.leave[at]]), self.end)
+
     def stays_at(self, room: str, of: Callable[[Spot], bool], least_s: float = 0.0) -> Signal:
         """While anybody but a pet stays at places of a room that are `of` some kind, for so long at the least."""
         places = [k for k, s in enumerate(self.spots) if s.room == room and of(s)]
@@ -188,7 +193,7 @@ class Truth:
         for track in self.tracks:
             at = np.isin(track.spot, places) & (track.leave - track.arrive >= least_s)
             if track.person.kind != "pet":
-                rows.append(np.column_stack([track.arrive[at], np.minimum(track.leave[at], self.end)]))
+                rows.append(self.stays(track, at))
         return Signal.from_intervals(np.concatenate(rows), 0.0, self.end)
 
     @cached_property

@@ -188,9 +188,7 @@ def _left(room: str, truth: Truth, dark: Signal) -> _Left:
             at = track.spot == k
             if not at.any():
                 continue
-            here = Signal.from_intervals(
-                np.column_stack([track.arrive[at], np.minimum(track.leave[at], truth.end)]), 0.0, truth.end
-            )
+            here = Signal.from_intervals(truth.stays(track, at), 0.0, truth.end)
             found = (here & free).intervals
             stays.append(here)
             if track.person.body_kg not in kgs:

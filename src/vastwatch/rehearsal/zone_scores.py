@@ -89,11 +89,8 @@ def stays_in(project: Project, truth: Truth, known: Zoned, zone: int) -> Signal:
     rows = []
     for track in truth.tracks:
         if track.person.kind != "pet":
-            k = np.flatnonzero(at[track.spot])
-            rows.append(np.column_stack([track.arrive[k], np.minimum(track.leave[k], truth.end)]))
-    every = np.concatenate([np.empty((0, 2)), *rows])
-    every = np.clip(every, 0.0, truth.end)
-    return Signal.from_intervals(every[every[:, 1] > every[:, 0]], 0.0, truth.end)
+            rows.append(truth.stays(track, at[track.spot]))
+    return Signal.from_intervals(np.concatenate([np.empty((0, 2)), *rows]), 0.0, truth.end)
 
 
 def _off_after(said: Signal, t: float) -> float:

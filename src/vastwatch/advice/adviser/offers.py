@@ -188,8 +188,12 @@ def pairs(bare: Project, room: str, alone: list[Option]) -> Iterator[tuple[Optio
         twin = another(first.project, room, first.device, first.sensor.at[:2])
         if twin is not None and not twin.barred:
             out.append((max(twin.waits.values(), default=0.0), first.price + twin.price, (first, twin)))
-    # Those that wait as long as each other, in the rough, by price.
-    yield from (pair for *_, pair in sorted(out, key=lambda p: (round(math.log2(max(p[0], 10.0))), p[1]))[:PAIRS])
+
+    # Those that wait as long as each other, in the rough, by price; last those that never notice.
+    def in_the_rough(waits_s: float) -> float:
+        return round(math.log2(max(waits_s, 10.0))) if math.isfinite(waits_s) else waits_s
+
+    yield from (pair for *_, pair in sorted(out, key=lambda p: (in_the_rough(p[0]), p[1]))[:PAIRS])
 
 
 def _waiting(first: Option, second: Option) -> float:

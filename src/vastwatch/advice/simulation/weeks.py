@@ -244,7 +244,7 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
     for track in truth.tracks:
         at = np.isin(track.spot, places)
         if track.person.kind != "pet" and at.any():
-            rows.append(np.column_stack([track.arrive[at], track.leave[at]]))
+            rows.append(truth.stays(track, at))
     return (Signal.from_intervals(np.concatenate(rows), 0.0, truth.end) & dark).total() / 3600.0
 
 

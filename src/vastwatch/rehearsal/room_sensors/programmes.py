@@ -109,7 +109,7 @@ def calls_in(truth: Truth, room: str) -> Signal:
                 continue
             key = key_of(truth.household.seed, track.person.id, spot.id, "call")
             at = track.spot == k
-            for begin, end in zip(track.arrive[at].tolist(), np.minimum(track.leave[at], truth.end).tolist()):
+            for begin, end in truth.stays(track, at).tolist():
                 own = sub_key_of(key, int(at_ms(begin)))
                 for t in arrivals(own, spot.calls_per_hour / 3600.0, begin, end).tolist():
                     u = uniform_of(sub_key_of(own, int(at_ms(t))), 0)
