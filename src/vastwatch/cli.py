@@ -9,6 +9,7 @@ import argparse
 import json
 import math
 import os
+import re
 import sys
 
 from vastwatch import __version__
@@ -16,6 +17,7 @@ from vastwatch.answers import COMMANDS, WITHOUT_PROJECT, RequestError
 from vastwatch.files import ProjectError, load_demo, load_project
 from vastwatch.loops.announcing import when_compiling
 from vastwatch.memory import keep_freed_memory
+from vastwatch.words import UNSEEN, harmless
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -32,12 +34,15 @@ def main(argv: list[str] | None = None) -> int:
         else:
             project = load_demo() if args.demo else load_project(args.file)
             document, lines = COMMANDS[args.command](project, args)
-        text = json.dumps(document, ensure_ascii=False, allow_nan=False) if args.json else "\n".join(lines)
+        if args.json:
+            text = UNSEEN.sub(_escaped, json.dumps(document, ensure_ascii=False, allow_nan=False))
+        else:
+            text = harmless("\n".join(lines))
         if sys.stdout is not None:
             print(text)
             sys.stdout.flush()
     except (ProjectError, RequestError) as e:
-        print(f"vastwatch: {e}", file=sys.stderr)
+        print(harmless(f"vastwatch: {e}"), file=sys.stderr)
         return 1
     except KeyboardInterrupt:
         return 130
@@ -48,9 +53,16 @@ def main(argv: list[str] | None = None) -> int:
     except Exception as e:
         if os.environ.get("VASTWATCH_DEBUG"):
             raise
-        print(f"vastwatch: a failure of the program stopped it ({type(e).__name__}: {e})", file=sys.stderr)
+        print(
+            f"vastwatch: a failure of the program stopped it ({type(e).__name__}: {harmless(str(e))})", file=sys.stderr
+        )
         return 1
     return 0
+
+
+def _escaped(found: re.Match[str]) -> str:
+    """A character as JSON writes one that is not to be seen."""
+    return f"\\u{ord(found[0]):04x}"
 
 
 def _desktop(argv: list[str]) -> int:

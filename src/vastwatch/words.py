@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import os
+import re
 import unicodedata
 from collections.abc import Sequence
 
@@ -65,6 +66,16 @@ def and_list(words: Sequence[str]) -> str:
 def sentence(e: Exception) -> str:
     """What an edit refused with, as a sentence for the reader."""
     return capital(str(e)) + "."
+
+
+# Characters that a terminal obeys instead of showing them, and those that turn the direction of text: all control
+# characters but line ends and tabs (Unicode Cc), and the bidirectional embeddings, overrides and isolates.
+UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]")
+
+
+def harmless(text: str) -> str:
+    """A text from wherever, for a terminal: nothing in it moves the cursor, changes a title or hides what follows."""
+    return UNSEEN.sub("\ufffd", text)
 
 
 def one_line(text: str, most: int = 600) -> str:

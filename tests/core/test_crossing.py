@@ -17,6 +17,7 @@ from msgspec.structs import replace
 
 from drawn_edits import Hand, edits_there_are
 from everything import everything, kinds_in, kinds_there_are
+from recipe_player import play
 from samples import device
 from vastwatch.advice.adviser.offers import offers
 from vastwatch.advice.adviser.purchase import purchases
@@ -27,6 +28,13 @@ from vastwatch.advice.simulation.weeks import lived
 from vastwatch.causes.chain import explain
 from vastwatch.causes.groups import groups
 from vastwatch.causes.inquiry import inquiry
+from vastwatch.commission.event_log import read_log
+from vastwatch.commission.log_guess import guessed, match
+from vastwatch.commission.log_writing import write_log
+from vastwatch.control.concluding import concluded
+from vastwatch.control.export.recipes import recipes_of
+from vastwatch.control.ladder import ramped
+from vastwatch.control.lighting import run_ladders
 from vastwatch.design.conclusions import expressions
 from vastwatch.design.edits.parting import parted
 from vastwatch.design.edits.removing import removed
@@ -50,13 +58,15 @@ from vastwatch.design.places import room_at
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find, put
 from vastwatch.design.references import astray, settled
-from vastwatch.design.relations import outputs_in, presence_of, sensors_of
+from vastwatch.design.relations import lighting_of, outputs_in, presence_of, sensors_of
 from vastwatch.design.sentence import in_words
 from vastwatch.devices import catalogue
 from vastwatch.files import ProjectError
 from vastwatch.files.check import faults_of
 from vastwatch.files.project_file import decode, encode, save_project
 from vastwatch.rehearsal.run import rehearse
+from vastwatch.signals.remembered import never
+from vastwatch.site.record import seconds_of
 from walks import lines_for, said
 
 THOROUGH = bool(os.environ.get("THOROUGH"))
@@ -428,3 +438,61 @@ def test_the_judge_reckons_with_what_the_rehearsal_gives(seed):
         assert did.idle_s / 3600 / 3 == pytest.approx(scored.idle_h, abs=1e-4), room.id
         compared += 1
     assert compared
+
+
+# -- out, and in again -------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("seed", range(100) if THOROUGH else (1, 6))
+def test_a_log_of_a_drawn_week_says_what_was_said(tmp_path, seed):
+    """Every sensor, state and zone of a rehearsal, written as a log and read by itself: the same to the millisecond."""
+    project, file = everything(seed), tmp_path / "log.csv"
+    recording = rehearse(project, 2).recording
+    if write_log(recording, file, parts=True) == 0:
+        return
+    log = read_log(file, project, guessed(file, project), unnamed=lambda name: match(name, project))
+    assert not log.unknown_devices
+    for key, out in recording.reports.items():
+        if len(out.switches):
+            back = log.recording.reports[key]
+            assert ((out | back) - (out & back)).total() < 0.002 * (len(out) + 2), key
+
+
+@pytest.mark.parametrize("seed", range(200) if THOROUGH else range(6))
+def test_the_recipes_of_a_drawn_house_burn_its_lamps_as_its_ladders_do(seed):
+    project = everything(seed)
+    r = rehearse(project, 2)
+    recording, end = r.recording, r.truth.end
+    calendar = recording.calendar
+
+    def next_clock(clock: str, t: float) -> float:
+        days = (calendar.instant(d, seconds_of(clock)) for d in range(calendar.days + 1))
+        return next((x for x in days if x > t), end)
+
+    for room in project.rooms:
+        book, lighting = recipes_of(project, room.id), lighting_of(project, room.id)
+        if book is None or room.control == "absence":
+            continue
+        own = never(end) if lighting is None else concluded(project, lighting.expr, recording)
+        did = run_ladders(project, room.id, recording, own)
+        inputs = {i.name: concluded(project, i.expr, recording) for i in book.inputs}
+        played = play(book, inputs, [], end, next_clock)
+        for name, ident in book.lamps.items():
+            # A lamp that is never told anything is off.
+            t, level, fade = (np.array(x) for x in zip(*(played[name] or [(0.0, 0.0, 0.0)])))
+            assert ramped(t, level, fade, end).same_as(did.levels[ident], 1e-6), (room.id, name)
+
+
+@pytest.mark.parametrize("seed", range(40) if THOROUGH else (2,))
+def test_four_weeks_begin_with_the_days_that_two_have(seed):
+    """Scores, incidents and reports of a run of 28 days are those of a short one as far as it goes."""
+    project = everything(seed)
+    short, long = rehearse(project, 2), rehearse(project, 28)
+    cut = short.truth.end - 3600.0
+    for room in project.rooms:
+        found = [[(i.kind, i.at) for _, i in r.incidents_by_room.get(room.id, ()) if i.at + i.duration_s < cut]
+                for r in (short, long)]  # fmt: skip
+        assert found[0] == found[1], room.id
+    for key, told in short.recording.reports.items():
+        if key in long.recording.reports:
+            assert np.array_equal(_firsts(told, cut), _firsts(long.recording.reports[key], cut)), key

@@ -5,11 +5,14 @@ from __future__ import annotations
 import json
 import os
 import time
+from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
 
 from samples import make_room
+from vastwatch import cli
+from vastwatch.cli import main
 from vastwatch.design.differences import differences
 from vastwatch.files import ProjectError, load_project, save_project
 from vastwatch.files.journal import Journal
@@ -19,6 +22,7 @@ from vastwatch.files.writing import ABANDONED_S, TEMPORARY, beside, previous, sa
 from vastwatch.words import one_line
 
 LARGEST = 1_000_000
+LOG = Path(cli.__file__).parent / "data" / "saltmarsh-log.csv"
 
 
 @pytest.fixture
@@ -89,6 +93,30 @@ def test_pipes_and_devices_are_no_files(room, tmp_path):
             load_project(path)
     with pytest.raises(ProjectError, match="not an ordinary file"):
         save_project(room, pipe)
+
+
+@pytest.mark.parametrize("line", [
+    "check {}", "compare {}", "replay --demo {}", "calibrate --demo {} --sensor tracker-sitting",
+    f"replay --demo {LOG} --diary {{}}", "import {} --out new.vastwatch.json", "log --demo --days 1 --out {} --over",
+])  # fmt: skip
+def test_no_command_waits_at_a_pipe(tmp_path, capsys, monkeypatch, line):
+    monkeypatch.chdir(tmp_path)
+    os.mkfifo("pipe")
+    assert main(line.format("pipe").split()) == 1
+    assert "pipe" in capsys.readouterr().err and not os.path.exists("new.vastwatch.json")
+
+
+def test_no_text_from_a_file_reaches_a_terminal_as_a_command(tmp_path, capsys):
+    """A log whose device would change the window's title, and a file whose name would clear the screen."""
+    log = tmp_path / "log.csv"
+    rows = [f"2026-01-12T10:00:0{k},\x1b]0;owned\x07\x9b2J\u202elamp,{'on' if k % 2 else 'off'}" for k in range(6)]
+    log.write_text("\n".join(["time,device,value", *rows]), encoding="utf-8")
+    for more in ([], ["--json"]):
+        main(["replay", "--demo", str(log), *more])
+        out = "".join(capsys.readouterr())
+        assert "owned" in out and not {"\x1b", "\x07", "\x9b", "\u202e"} & set(out)
+    assert main(["check", str(tmp_path / "a\x1b[2Jb.vastwatch.json")]) == 1
+    assert "\x1b" not in capsys.readouterr().err
 
 
 def test_a_file_larger_than_any_is_not_read(tmp_path):

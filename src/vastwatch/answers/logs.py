@@ -8,9 +8,14 @@ from typing import TYPE_CHECKING, Any
 
 from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project
+from vastwatch.files import ProjectError
+from vastwatch.files.reading import read_text
 
 if TYPE_CHECKING:
     from vastwatch.advice.logs.habits import RoomHabits
+
+# A diary of more bytes is none.
+LARGEST_DIARY = 1_000_000
 
 
 def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -37,9 +42,9 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     faults: list[str] = []
     if args.diary is not None:
         try:
-            text = Path(args.diary).read_text(encoding="utf-8-sig")
-        except (OSError, UnicodeDecodeError):
-            raise RequestError(f"--diary: {args.diary} cannot be read as text") from None
+            text = read_text(Path(args.diary), "a diary", LARGEST_DIARY)
+        except ProjectError as e:
+            raise RequestError(f"--diary: {e}") from None
         notes, faults = notes_in(text, house)
         diary = [explained(house, note) for note in notes]
     found = habits_of_log(house) if args.habits else None

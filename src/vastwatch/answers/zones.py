@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import spots_on
+from vastwatch.files import ProjectError
+from vastwatch.files.reading import read_text
 
 if TYPE_CHECKING:
     from vastwatch.design.records import Sensor
     from vastwatch.sensing.zoned import Zoned
+
+# A list of distances of more bytes is none.
+LARGEST_LIST = 1_000_000
 
 
 def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -132,12 +138,9 @@ def _by_tape(sensor: Sensor, path: str) -> tuple[Any, list[str]]:
     from vastwatch.commission.walk_log import WalkError, parse_pairs
 
     try:
-        with open(path, encoding="utf-8-sig") as file:
-            found = from_pairs(*parse_pairs(file.read(1_000_000), path))
-    except (WalkError, CalibrationError) as e:
+        found = from_pairs(*parse_pairs(read_text(Path(path), "a list of distances", LARGEST_LIST), path))
+    except (ProjectError, WalkError, CalibrationError) as e:
         raise RequestError(str(e)) from None
-    except (OSError, UnicodeDecodeError) as e:
-        raise RequestError(f"{path}: cannot be read ({e})") from None
     document = {
         "bias_m": number(found.bias_m), "scale": number(found.scale),
         "sd": {"bias_m": number(found.bias_sd_m), "scale": number(found.scale_sd)},

@@ -17,6 +17,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from vastwatch.files import ProjectError
+from vastwatch.files.reading import read_text
+
 Array = NDArray[np.float64]
 
 # What columns are called in logs; of several the first.
@@ -56,14 +59,9 @@ def read_walk(path: str | Path) -> WalkLog:
     """Read a log. Raises WalkError."""
     file = Path(path)
     try:
-        if file.stat().st_size > LARGEST:
-            raise WalkError(f"{file.name}: larger than {LARGEST / 1e6:.0f} MB, which no walk is")
-        text = file.read_text(encoding="utf-8-sig")
-    except UnicodeDecodeError:
-        raise WalkError(f"{file.name}: not a text file in UTF-8") from None
-    except OSError as e:
-        raise WalkError(f"{file.name}: cannot be read ({e.strerror or e})") from None
-    return parse_walk(text, file.name)
+        return parse_walk(read_text(file, "a walk", LARGEST), file.name)
+    except ProjectError as e:
+        raise WalkError(str(e)) from None
 
 
 def parse_walk(text: str, name: str = "the log") -> WalkLog:

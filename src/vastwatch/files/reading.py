@@ -38,6 +38,14 @@ def read_whole(path: Path, what: str, largest: int) -> bytes:
     return read_stamped(path, what, largest)[0]
 
 
+def read_text(path: Path, what: str, largest: int) -> str:
+    """The text of a file that should be `what`. Raises ProjectError as `read_stamped`, and for what is no UTF-8."""
+    try:
+        return read_whole(path, what, largest).decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise ProjectError(f"{path}: not a text file in UTF-8") from None
+
+
 def read_stamped(path: Path, what: str, largest: int) -> tuple[bytes, Stamp]:
     """The bytes of a file that should be `what`, and what it was then. Raises ProjectError for a folder, a pipe or
     device, a file that is not there, cannot be read, or is larger than `largest` bytes."""
