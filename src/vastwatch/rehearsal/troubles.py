@@ -209,7 +209,8 @@ def received(report: Signal, key: int, lost: float) -> Signal:
     newer = np.append(np.minimum.accumulate(arrive[::-1])[::-1][1:], np.inf)
     counts = np.isfinite(arrive) & (arrive < newer)
     t, on = arrive[counts], on[counts]
-    ends = np.append(t[1:], report.end)
+    # All may be lost, and the last come after the end.
+    ends = np.append(t, np.inf)[1:]
     rows = np.column_stack([t, ends])[on]
     before = bool(report.at(report.start))
     if before:
