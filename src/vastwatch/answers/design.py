@@ -6,6 +6,7 @@ import argparse
 import math
 from typing import TYPE_CHECKING, Any
 
+from vastwatch.answers.by_room import of_each
 from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project, on_level
 
@@ -20,9 +21,18 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     of a large building only with `--weeks`, for it takes some seconds a room."""
     from vastwatch.advice.checks.cautions import cautions
     from vastwatch.advice.checks.findings import findings
-    from vastwatch.advice.judging.all_rooms import affordable, judge_all
+    from vastwatch.advice.judging.all_rooms import affordable, lit_rooms, longest_first
+    from vastwatch.advice.judging.judge import judge
 
-    judged: dict[str, Judgement] = judge_all(project) if args.weeks or affordable(project) else {}
+    def of(room: str) -> Judgement | None:
+        try:
+            return judge(project, room)
+        except ValueError:
+            # Nothing lights it by itself.
+            return None
+
+    rooms = longest_first(project) if args.weeks or affordable(project) else []
+    judged = {room: j for room, j in zip(rooms, of_each(rooms, of)) if j is not None}
     found, said = findings(project, judged.get), cautions(project)
     document = {
         "findings": [
@@ -37,7 +47,7 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
             for f in found
         ],
         "cautions": [{"about": c.key, "records": list(c.records), "text": c.text} for c in said],
-        "judged": list(judged),
+        "judged": [room for room in lit_rooms(project) if room in judged],
     }
     lines = [f"{f.severity:8s} {f.text}" for f in found] or ["Nothing found."]
     return document, lines + [f"caution  {c.text}" for c in said]

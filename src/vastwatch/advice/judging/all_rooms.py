@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from vastwatch.advice.judging.judge import Judgement, judge
-from vastwatch.design.project import Project
+from vastwatch.design.asked import asked_by
+from vastwatch.design.project import Project, find
 from vastwatch.geometry import polygons
 
 # Unasked the weeks of so many rooms are lived, with so many sensors, on so many square metres: more takes too long.
@@ -18,6 +19,21 @@ def affordable(project: Project) -> bool:
     return small and sum(abs(polygons.area(room.outline)) for room in project.rooms) <= LARGEST_M2
 
 
+def lit_rooms(project: Project) -> list[str]:
+    """The rooms that a conclusion lights, which the judge can be asked of."""
+    return list(dict.fromkeys(p.room for p in project.presences if p.room is not None and p.lights))
+
+
+def longest_first(project: Project) -> list[str]:
+    """The same, those first whose light asks radars that tell zones: their weeks take several times as long."""
+
+    def tells_zones(room: str) -> bool:
+        kinds = (find(project.devices, s.device) for s in asked_by(project, room).sensors)
+        return any(getattr(kind, "zones", 0) for kind in kinds)
+
+    return sorted(lit_rooms(project), key=tells_zones, reverse=True)
+
+
 def judge_all(
     project: Project,
     first: str | None = None,
@@ -26,9 +42,8 @@ def judge_all(
 ) -> dict[str, Judgement]:
     """The judgement of every room that can be judged, one room before the others. `told` hears of each what is known so
     far; what is judged when `should_continue` says no is returned."""
-    rooms = dict.fromkeys(p.room for p in project.presences if p.room is not None and p.lights)
     out: dict[str, Judgement] = {}
-    for room in sorted(rooms, key=lambda r: r != first):
+    for room in sorted(lit_rooms(project), key=lambda r: r != first):
         if not should_continue():
             break
         try:
