@@ -26,13 +26,17 @@ from vastwatch.design.edits.building import (
 from vastwatch.design.edits.fittings import (
     BEFORE_M,
     FOR_TWO_M,
+    FREE_M,
     add_furnishing,
     add_lamp,
+    beside_a_door,
     footprint,
     move_furnishing,
+    opening_middle,
     rooms_beside,
 )
 from vastwatch.design.edits.following import ARMS_REACH_M, spots_with
+from vastwatch.design.edits.ladders import add_button
 from vastwatch.design.edits.levels import copy_level, fill_level
 from vastwatch.design.edits.selections import align_many
 from vastwatch.design.edits.wiring import circuit_of, off_circuits, set_lamp
@@ -416,3 +420,28 @@ def test_nobody_can_be_inside_a_cupboard_but_on_a_seat_over_a_sill_or_under_a_sh
     )  # fmt: skip
     told = [f for f in findings(replace(room, furnishings=(piece,))) if f.rule == "spot-inside"]
     assert bool(told) == inside
+
+
+@pytest.mark.parametrize("room", ["landing", "sitting", "throwing", "bath"])
+def test_a_new_button_is_by_a_door_and_apart_from_all_else(demo, room):
+    record = find(demo.rooms, room)
+    project = demo
+    for _ in range(4):
+        at = beside_a_door(project, room)
+        assert polygons.contains_point(record.outline, *at)
+        others = [x.at for x in (*project.lamps, *project.buttons, *project.spots)
+                  if find(project.rooms, x.room).level == record.level]  # fmt: skip
+        others += [s.at[:2] for s in project.sensors if s.level == record.level]
+        assert min(math.dist(at, other) for other in others) >= FREE_M
+        near = [opening_middle(project, o)[0] for o in project.openings if o.kind != "window"
+                and any(r is not None and r.id == room for r in rooms_beside(project, o))]  # fmt: skip
+        if project is demo:
+            assert min(math.dist(at, door) for door in near) < 1.5
+        project, _made = add_button(project, room, at)
+    assert not list(faults_of(project))
+
+
+def test_a_room_without_a_door_has_its_button_off_its_lamp(room):
+    shut = replace(room, openings=())
+    at = beside_a_door(shut, "big")
+    assert math.dist(at, shut.lamps[0].at) >= FREE_M and polygons.contains_point(shut.rooms[0].outline, *at)

@@ -6,14 +6,15 @@ Each is a function from a project to a project, and raises ValueError with a sen
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
+import numpy as np
 from msgspec.structs import replace
 
 from vastwatch.design.edits.building import LAMP_LM_W, fresh_name_id
 from vastwatch.design.edits.following import fixed_to, spots_with
 from vastwatch.design.places import room_at
-from vastwatch.design.project import Project, find, fresh_id, numbered, put
+from vastwatch.design.project import Project, find, fresh_id, numbered, on_level, put
 from vastwatch.design.records import Fixture, Lamp
 from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
@@ -33,6 +34,8 @@ BEFORE_M = 0.35
 FOR_TWO_M = 1.3
 # This far to either side of a wall's face its rooms are looked for, metres.
 BESIDE_M = 0.15
+# What is looked for by a door is so far from its opening, and so far from all else that could be pointed at, metres.
+BY_DOOR_M, FREE_M = 0.2, 0.3
 # What a lamp draws that is added to a room that has one, watts.
 MORE_LAMP_W = 8.0
 
@@ -96,6 +99,51 @@ def rooms_beside(project: Project, opening: Opening) -> tuple[Room | None, Room 
         room_at(project, wall.level, x - uy * step, y + ux * step),
         room_at(project, wall.level, x + uy * step, y - ux * step),
     )
+
+
+def beside_a_door(project: Project, room: str) -> Point:
+    """Where somebody who comes in looks for a button: on the wall beside a door of the room, on free ground. The first
+    free place away from the room's middle where it has no door."""
+    record = find(project.rooms, room)
+    standing = (*project.lamps, *project.outputs, *project.buttons, *project.spots)
+    taken = [x.at for x in standing if find(project.rooms, x.room).level == record.level]
+    taken += [(s.at[0], s.at[1]) for s in on_level(project.sensors, record.level)]
+    taken += [x.at for x in on_level(project.switches, record.level)]
+    taken += [x.at for x in on_level(project.sockets, record.level)]
+    doors = [o for o in project.openings if o.kind != "window" and any(
+             r is not None and r.id == room for r in rooms_beside(project, o))]  # fmt: skip
+    for along in (BY_DOOR_M, 2 * BY_DOOR_M, 3 * BY_DOOR_M):
+        for at in (p for door in doors for p in _by(project, record, door, along)):
+            if all(math.dist(at, other) >= FREE_M for other in taken):
+                return at
+    x, y = polygons.centroid(record.outline)
+    steps = ((i * FREE_M, j * FREE_M) for i in range(-9, 10) for j in range(-9, 10))
+    for dx, dy in sorted(steps, key=lambda step: math.hypot(*step)):
+        at = round(x + dx, 2), round(y + dy, 2)
+        inside = polygons.contains_point(record.outline, *at)
+        if inside and all(math.dist(at, other) >= FREE_M for other in taken):
+            return at
+    return round(x, 2), round(y, 2)
+
+
+def _by(project: Project, room: Room, door: Opening, along: float) -> Iterator[Point]:
+    """On the room's face of a door's wall, so far from either edge of the opening; where there is wall."""
+    wall = find(project.walls, door.wall)
+    (x, y), (ux, uy) = opening_middle(project, door)
+    left, right = rooms_beside(project, door)
+    out = wall.thickness / 2 + 0.02
+    for side, beside in ((1.0, left), (-1.0, right)):
+        if beside is None or beside.id != room.id:
+            continue
+        for way in (1.0, -1.0):
+            s = way * (door.width / 2 + along)
+            at = round(x + s * ux - side * out * uy, 3), round(y + s * uy + side * out * ux, 3)
+            corners = np.asarray(room.outline, float)
+            distance, _ = polygons.nearest_on_segments(at, corners, np.roll(corners, -1, axis=0))
+            # Clear of the wall at the corner, which is as thick as any.
+            clear = np.sort(distance)[1] >= FREE_M and polygons.contains_point(room.outline, *at)
+            if clear and 0.0 <= door.offset + door.width / 2 + s <= math.dist(wall.a, wall.b):
+                yield at
 
 
 def add_furnishing(

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QMenu, QPushButton, QStackedWidget, QWidget
 from vastwatch.advice.checks.cautions import CAUTIONS
 from vastwatch.advice.scenes.follow_on import Ahead
 from vastwatch.advice.scenes.ladder_states import states, stuck
+from vastwatch.design.edits.fittings import beside_a_door
 from vastwatch.design.edits.ladders import (
     add_button,
     add_row,
@@ -44,7 +45,6 @@ from vastwatch.desk.stages.scenes.output_pane import OutputPane
 from vastwatch.desk.stages.scenes.row_builder import RowBuilder
 from vastwatch.desk.stages.scenes.scene_view import SceneView
 from vastwatch.desk.stages.scenes.states_sheet import StatesSheet
-from vastwatch.geometry import polygons
 
 
 class ScenesPanel(QWidget):
@@ -268,11 +268,10 @@ class ScenesPanel(QWidget):
         project, room = self.document.project, self.focus.room
         if room is None:
             return
-        x, y = polygons.centroid(find(project.rooms, room).outline)
-        new, button = add_button(project, room, (round(x, 2), round(y, 2)))
+        new, button = add_button(project, room, beside_a_door(project, room))
         self.document.apply(new, f"Add {button.name}")
         self.focus.set(selected=button.id)
-        self.say.emit(self.tr("Drag it to its wall; what it does, and until when, is at the right."))
+        self.say.emit(self.tr("Drag it where it belongs. What it does, and until when, is at the right."))
 
     def ask_ahead(self) -> None:
         """Which rows would light the room ahead of who comes, tried on weeks lived."""
