@@ -15,13 +15,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.simulation.end_to_end import EndToEnd, laid_out, laid_there, life_of, step_of
-from vastwatch.advice.simulation.weeks import Lived, Visits
+from vastwatch.advice.simulation.weeks import Lived
 from vastwatch.design.needs import RoomNeeds
 from vastwatch.laws import student_quantile
 from vastwatch.memo import kept
 from vastwatch.people.together import in_order
+from vastwatch.people.truth import There
 from vastwatch.rehearsal.scoring.incidents import LATE_S
 from vastwatch.rehearsal.scoring.scores import arrivals
+from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
 
@@ -89,7 +91,8 @@ def misfit(needs: Iterable[Met]) -> float:
     return sum(max(m.high / max(m.limit, LEAST_LIMIT) - 1.0, 0.0) for m in needs if not m.met)
 
 
-class Waits(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class Waits:
     """Seconds that people waited for something, of all lives, and the quantile that counts in each that has any."""
 
     every: Array
@@ -107,13 +110,36 @@ class Looked(NamedTuple):
     noticed: Waits
 
 
+class _Laid(NamedTuple):
+    """Some lives on one line of time, in what no hold changes: who was there, who slept there alone, the dark, and how
+    long whoever came in waited until they were noticed."""
+
+    people: There
+    asleep: Signal
+    dark: Signal
+    noticed: Waits
+
+
+@kept
+def _laid(lives: tuple[Lived, ...]) -> _Laid:
+    step = step_of(lives[0].dark)
+    begins = np.repeat(step * np.arange(len(lives)), [len(x.visits.came) for x in lives])
+    since = np.concatenate([x.visits.came for x in lives]) + begins
+    until = np.concatenate([x.visits.left for x in lives]) + begins
+    start = laid_out(tuple(x.start for x in lives))
+    rises = np.append(start.rises, np.inf)
+    noticed = np.where(start.at(since), since, rises[start.rises.searchsorted(since)])
+    waits = _waits(np.minimum(noticed, until) - since, life_of(since, step), len(lives), NOTICED)
+    people = laid_there(tuple(x.there for x in lives))
+    asleep, dark = (laid_out(column) for column in zip(*((x.asleep, x.dark) for x in lives)))
+    return _Laid(people, asleep, dark, waits)
+
+
 @kept
 def looked(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float) -> Looked:
     """What there is to be said of some lives at a hold besides; `together`: their curves laid end to end."""
     days, many, step = lives[0].days, len(lives), step_of(lives[0].dark)
-    light = together.light(hold_s)
-    people = laid_there(tuple(x.there for x in lives))
-    asleep, dark, start = map(laid_out, zip(*((x.asleep, x.dark, x.start) for x in lives)))
+    light, (people, asleep, dark, noticed) = together.light(hold_s), _laid(lives)
     rows = light.intervals
     nobody = people.awake.measure(rows[:, 1]) - people.awake.measure(rows[:, 0]) <= 0
     starts = np.bincount(life_of(rows[nobody, 0], step), minlength=many)
@@ -122,21 +148,8 @@ def looked(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float) -> Looke
     came, waited = arrivals(light, people, dark)
     # Whoever is there from the beginning of a life has not come.
     there = came > step * life_of(came, step)
-    since, until = _visits(tuple(x.visits for x in lives), step)
-    rises = np.append(start.rises, np.inf)
-    noticed = np.where(start.at(since), since, rises[start.rises.searchsorted(since)])
-    return Looked(
-        starts / days, over_s / 60.0 / days,
-        _waits(waited[there], life_of(came[there], step), many, FIRST_LIGHTS),
-        _waits(np.minimum(noticed, until) - since, life_of(since, step), many, NOTICED),
-    )  # fmt: skip
-
-
-@kept
-def _visits(each: tuple[Visits, ...], step: float) -> tuple[Array, Array]:
-    """The visits of some lives, laid end to end."""
-    begins = np.repeat(step * np.arange(len(each)), [len(x.came) for x in each])
-    return np.concatenate([x.came for x in each]) + begins, np.concatenate([x.left for x in each]) + begins
+    waits = _waits(waited[there], life_of(came[there], step), many, FIRST_LIGHTS)
+    return Looked(starts / days, over_s / 60.0 / days, waits, noticed)
 
 
 def _waits(values: Array, life: NDArray[np.int64], lives: int, share: float) -> Waits:
@@ -161,7 +174,8 @@ def beside(found: Sequence[Looked], needs: RoomNeeds, by_hand: bool) -> tuple[Me
     if not by_hand:
         out = [
             _quantile("first_light_s", [x.light for x in found], FIRST_LIGHTS, needs.notice_s + LATE_S),
-            _quantile("notice_s", [x.noticed for x in found], NOTICED, needs.notice_s + STEP_S),
+            # At every hold the same.
+            _notice(tuple(x.noticed for x in found), needs.notice_s),
             *out,
         ]
     return tuple(out)
@@ -181,7 +195,12 @@ def _met(need: str, values: Array, limit: float) -> Met:
     return Met(need, value, limit, max(value - off, 0.0), value + off)
 
 
-def _quantile(need: str, found: list[Waits], share: float, limit: float) -> Met:
+@kept
+def _notice(found: tuple[Waits, ...], notice_s: float) -> Met:
+    return _quantile("notice_s", found, NOTICED, notice_s + STEP_S)
+
+
+def _quantile(need: str, found: Sequence[Waits], share: float, limit: float) -> Met:
     """A quantile of all, and how far it varies between the seeds."""
     every = np.concatenate([x.every for x in found])
     if len(every) == 0:
