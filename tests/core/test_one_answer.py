@@ -12,7 +12,7 @@ from vastwatch.advice.adviser.offers import offers
 from vastwatch.advice.adviser.purchase import purchases
 from vastwatch.advice.adviser.schools import schools
 from vastwatch.advice.checks.findings import findings
-from vastwatch.advice.judging.frontier import measured
+from vastwatch.advice.judging.frontier import frontier, measured
 from vastwatch.advice.judging.judge import Judgement, judge
 from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.advice.judging.timing import tuned
@@ -45,6 +45,10 @@ def asked(project: Project, rooms: list[str], types) -> int:
                 # What has no single hold has none to tune.
                 curve = tuned(project, room)
                 assert (curve.meets_brief, curve.recommended_s) == (meets, j.recommended_s), name
+                # On however few weeks a chart is drawn, what it recommends is what the judge does.
+                ways = frontier(project, room, seeds=(1,))
+                for point in ways.named("recommended"):
+                    assert duration_words(j.recommended_s) in point.name, name
                 # Where the hold has no effect, other delays are as good as they are said to be, once they are set.
                 assert made_by(project, room) != "presence" or curve.delays is None, name
                 if curve.delays is not None:

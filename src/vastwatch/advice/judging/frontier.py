@@ -336,7 +336,8 @@ def frontier(
         points.append(Point(name, kind, _told(other, room), other, figures))
         report_progress((k + 1) / len(ways) * (0.45 if all_parameters else 0.8))
     if hold_of(presence.expr) is not None and should_continue():
-        judged = judge(project, room, days, seeds, should_continue)
+        # The judge's own word, on all its weeks: on fewer it might be another.
+        judged = judge(project, room, should_continue=should_continue)
         best = put(project, replace(presence, expr=with_hold(presence.expr, judged.recommended_s) or presence.expr))
         name = f"recommended, {duration_words(judged.recommended_s)}"
         points.append(Point(name, "recommended", _told(best, room), best, measured(best, room, seeds, days)[1]))
