@@ -48,7 +48,9 @@ def asked(project: Project, rooms: list[str], types) -> int:
                 # On however few weeks a chart is drawn, what it recommends is what the judge does.
                 ways = frontier(project, room, seeds=(1,))
                 for point in ways.named("recommended"):
-                    assert duration_words(j.recommended_s) in point.name, name
+                    assert duration_words(j.recommended_s) in point.name and ways.meets(point) == meets, name
+                if hold_of(presence_of(project, room).expr) is not None:
+                    assert ways.meets(ways.named("today")[0]) == j.meets_now, name
                 # Where the hold has no effect, other delays are as good as they are said to be, once they are set.
                 assert made_by(project, room) != "presence" or curve.delays is None, name
                 if curve.delays is not None:

@@ -20,7 +20,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from vastwatch.advice.judging.judge import LONGEST_S, all_met, bounds, dark_limit_min, judge
+from vastwatch.advice.judging.judge import LONGEST_S, Judgement, all_met, bounds, dark_limit_min, judge
 from vastwatch.advice.judging.met import SURE, aside
 from vastwatch.advice.judging.parameters import Parameter, parameters
 from vastwatch.advice.judging.settings import settings
@@ -341,6 +341,7 @@ def frontier(
         best = put(project, replace(presence, expr=with_hold(presence.expr, judged.recommended_s) or presence.expr))
         name = f"recommended, {duration_words(judged.recommended_s)}"
         points.append(Point(name, "recommended", _told(best, room), best, measured(best, room, seeds, days)[1]))
+        points = [_as_judged(p, room, judged) for p in points]
     searched = len(points)
     if all_parameters and should_continue():
         search = Search(project, room, parameters(project, room), seeds, days)
@@ -352,6 +353,15 @@ def frontier(
     found = _held_out(found, settings().held_out[: len(seeds)], days, should_continue)
     report_progress(1.0)
     return found
+
+
+def _as_judged(point: Point, room: str, judged: Judgement) -> Point:
+    """A point that is today's conclusion with some hold, with the judge's verdict on that hold: of more weeks it is
+    surer than those of a chart."""
+    hold = hold_of(lighting(point.project, room).expr)
+    if hold is None or point.kind not in ("today", "curve", "recommended") or hold not in judged.holds:
+        return point
+    return dataclasses.replace(point, figures=point.figures._replace(meets=judged.meets_at(hold)))
 
 
 def _held_out(found: Frontier, seeds: Sequence[int], days: int, should_continue: Callable[[], bool]) -> Frontier:

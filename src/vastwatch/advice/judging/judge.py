@@ -149,13 +149,14 @@ class Judgement:
     @property
     def meets_now(self) -> bool:
         """Whether every need is met at the hold that is set."""
-        return self.current_s in self.holds and self._meets_at(self.current_s)
+        return self.current_s in self.holds and self.meets_at(self.current_s)
 
     def cured_by_some_hold(self, need: str) -> bool:
         """Whether a need is met at any legal hold."""
         return any(m.met for h in self.legal_s if h in self.besides for m in self.needs_at(h) if m.need == need)
 
-    def _meets_at(self, hold_s: float) -> bool:
+    def meets_at(self, hold_s: float) -> bool:
+        """Whether every need is met at a hold; not at one that was not looked at, since it drops far too often."""
         return hold_s in self.besides and all(m.met for m in self.needs_at(hold_s))
 
     def at(self, hold_s: float) -> tuple[Met, ...]:
@@ -237,7 +238,7 @@ class Judgement:
 
     def chosen(self) -> Judgement:
         """With the shortest legal hold that meets every need as its best."""
-        return replace(self, best_s=next(filter(self._meets_at, self.legal_s), None))
+        return replace(self, best_s=next(filter(self.meets_at, self.legal_s), None))
 
     def place(self, hold_s: float) -> int:
         """Which of the holds one is. Raises ValueError where it is not judged."""
