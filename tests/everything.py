@@ -213,7 +213,9 @@ class Drawer:
 
     def point(self, room: Any) -> tuple[float, float]:
         (x0, y0), (x1, y1) = room.outline[0], room.outline[2]
-        return round(self.rng.uniform(x0 + 0.4, x1 - 0.4), 2), round(self.rng.uniform(y0 + 0.4, y1 - 0.4), 2)
+        # Edits cut rooms to strips that have no inside so far from their walls.
+        x, y = ((min(a + 0.4, (a + b) / 2), max(b - 0.4, (a + b) / 2)) for a, b in ((x0, x1), (y0, y1)))
+        return round(self.rng.uniform(*x), 2), round(self.rng.uniform(*y), 2)
 
     # -- records ---------------------------------------------------------------------------------------------------
 

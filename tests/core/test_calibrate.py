@@ -175,7 +175,7 @@ def test_rows_without_a_place_are_left_out_and_counted():
 
 
 def test_files_that_are_none(tmp_path):
-    with pytest.raises(WalkError, match="cannot be read"):
+    with pytest.raises(WalkError, match="there is no such file"):
         read_walk(tmp_path / "gone.csv")
     (tmp_path / "bin.csv").write_bytes(b"\xff\xfe\x00x")
     with pytest.raises(WalkError, match="not a text file"):
@@ -273,7 +273,7 @@ def test_pairs_as_they_are_typed(tmp_path, capsys):
     )
     assert json.loads(capsys.readouterr().out)["bias_m"] == pytest.approx(0.35, abs=0.03)
     assert main(["calibrate", str(tmp_path / "p.vastwatch.json"), str(tmp_path / "no.txt"), "--sensor", "t"]) == 1
-    assert "cannot be read" in capsys.readouterr().err
+    assert "there is no such file" in capsys.readouterr().err
 
 
 # -- the entry sheet -----------------------------------------------------------------------------------------------

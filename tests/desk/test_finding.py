@@ -23,6 +23,23 @@ def test_what_is_found_and_in_which_order(demo):
     assert any(w.startswith("PIR sitting room, sensor") for w in words)
     assert [m.ident for m in matches(demo, "pir shop")] == ["pir-shop"]
     assert matches(demo, "") == [] == matches(demo, "zzz")
+    # Whatever has a name and a place is found by it.
+    for kept in (demo.buttons, demo.zones, demo.outputs, demo.spots, demo.lamps):
+        assert kept and all(x.id in [m.ident for m in matches(demo, x.name)] for x in kept)
+
+
+def test_the_keys_that_step_through_a_room_come_to_its_buttons_and_move_them(qtbot, plan):
+    plan.focus.set(level="upper", room="sitting", selected="sitting")
+    button = next(b for b in project(plan).buttons if b.room == "sitting")
+    plan.plan.setFocus()
+    for _ in range(len(plan.plan.builder.things_of_room()) + 1):
+        if plan.focus.selected == button.id:
+            break
+        key(qtbot, plan.plan, Qt.Key.Key_O)
+    assert plan.focus.selected == button.id
+    plan.focus.set(marked=frozenset({button.id}))
+    key(qtbot, plan.plan, Qt.Key.Key_Right)
+    assert find(project(plan).buttons, button.id).at[0] > button.at[0]
 
 
 def test_a_room_on_another_level_is_typed_and_gone_to(qtbot, window):

@@ -334,7 +334,7 @@ def test_a_bad_log_is_told_and_changes_nothing(qtbot, zones, tmp_path):
     assert "nowhere" in it.words.text() and not it.plan.isEnabled()
     it.read(str(tmp_path / "gone.csv"))
     read(qtbot, it)
-    assert "cannot be read" in it.words.text()
+    assert "there is no such file" in it.words.text()
 
 
 def test_the_entry_sheet_is_saved_and_ticked(qtbot, zones, tmp_path):

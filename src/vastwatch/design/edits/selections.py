@@ -18,7 +18,7 @@ from vastwatch.design.references import settled
 from vastwatch.site.record import Point
 
 # What can be moved, mirrored and duplicated as a selection.
-MOVABLE = ("furnishings", "spots", "lamps", "outputs", "sensors", "hazards", "sockets", "switches")
+MOVABLE = ("furnishings", "spots", "lamps", "outputs", "buttons", "sensors", "hazards", "sockets", "switches")
 Side = Literal["left", "right", "top", "bottom", "middle", "centre"]
 
 

@@ -242,7 +242,7 @@ class Commands(QObject):
             self.around.plan.setFocus()
 
     def _step_thing(self, way: int) -> None:
-        """The next thing of the focused room: furniture, spots, lamps, hazards, openings, walls."""
+        """The next thing of the focused room: furniture, spots, lamps, buttons, hazards, openings, walls."""
         if step_thing(self.focus, self.around.plan.builder.things_of_room(), way):
             self.around.plan.setFocus()
 
@@ -296,8 +296,8 @@ class Commands(QObject):
         home = record if collection == "rooms" else None
         if home is None and getattr(record, "room", None):
             home = find(project.rooms, record.room)
-        if home is None and collection == "sensors":
-            home = room_of(project, record)
+        if home is None and collection in ("sensors", "zones"):
+            home = room_of(project, record if collection == "sensors" else find(project.sensors, record.sensor))
         self.focus.set(
             level=level_of(project, ident), room=home.id if home is not None else self.focus.room, selected=ident
         )

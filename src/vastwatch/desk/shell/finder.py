@@ -11,9 +11,13 @@ from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QW
 from vastwatch.design.project import Project, find
 from vastwatch.design.references import singular
 from vastwatch.desk.shell.parts import column_in
+from vastwatch.desk.shell.steps import level_of
 
 # Where to look, the likeliest first; and how much is shown.
-LOOKED_IN = ("rooms", "sensors", "lamps", "outputs", "spots", "furnishings", "switches", "sockets", "hazards")
+LOOKED_IN = (
+    "rooms", "sensors", "zones", "lamps", "outputs", "buttons", "spots", "furnishings", "switches", "sockets",
+    "hazards",
+)  # fmt: skip
 MOST = 12
 
 
@@ -34,7 +38,8 @@ def matches(project: Project, text: str) -> list[Found]:
     for rank, collection in enumerate(LOOKED_IN):
         for record in getattr(project, collection):
             room = getattr(record, "room", None)
-            where = find(project.rooms, room).name if room else find(project.levels, record.level).name
+            level = find(project.levels, level_of(project, record.id) or "")
+            where = find(project.rooms, room).name if room else level.name
             name = record.name.lower()
             if all(w in f"{name} {where.lower()}" for w in words) and any(w in name for w in words):
                 shown = f"{record.name}, {singular(collection)}, {where.lower()}"

@@ -10,7 +10,7 @@ from vastwatch.sensing import FIGURES
 
 
 def level_of(project: Project, ident: str) -> str | None:
-    """The level a record stands on, itself or by its room or wall; None for what stands nowhere."""
+    """The level a record stands on, itself or by its room, wall or sensor; None for what stands nowhere."""
     found = find_any(project, ident)
     if found is None:
         return None
@@ -19,6 +19,8 @@ def level_of(project: Project, ident: str) -> str | None:
         record = find(project.rooms, record.room)
     elif hasattr(record, "wall"):
         record = find(project.walls, record.wall)
+    elif hasattr(record, "sensor"):
+        record = find(project.sensors, record.sensor)
     return getattr(record, "level", None)
 
 
