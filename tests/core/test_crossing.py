@@ -449,6 +449,8 @@ def test_a_log_of_a_drawn_week_says_what_was_said(tmp_path, seed):
     project, file = everything(seed), tmp_path / "log.csv"
     recording = rehearse(project, 2).recording
     if write_log(recording, file, parts=True) == 0:
+        # Of few sensors some hear nothing in two days.
+        assert THOROUGH
         return
     log = read_log(file, project, guessed(file, project), unnamed=lambda name: match(name, project))
     assert not log.unknown_devices
@@ -460,9 +462,9 @@ def test_a_log_of_a_drawn_week_says_what_was_said(tmp_path, seed):
             assert ((out | back) - (out & back)).measure(until) < 0.002 * (len(out) + 2), key
 
 
-@pytest.mark.parametrize("seed", range(200) if THOROUGH else range(6))
+@pytest.mark.parametrize("seed", range(200) if THOROUGH else range(1, 9))
 def test_the_recipes_of_a_drawn_house_burn_its_lamps_as_its_ladders_do(seed):
-    project = everything(seed)
+    project, compared = everything(seed), 0
     r = rehearse(project, 2)
     recording, end = r.recording, r.truth.end
     calendar = recording.calendar
@@ -483,6 +485,8 @@ def test_the_recipes_of_a_drawn_house_burn_its_lamps_as_its_ladders_do(seed):
             # A lamp that is never told anything is off.
             t, level, fade = (np.array(x) for x in zip(*(played[name] or [(0.0, 0.0, 0.0)])))
             assert ramped(t, level, fade, end).same_as(did.levels[ident], 1e-6), (room.id, name)
+            compared += 1
+    assert compared or THOROUGH
 
 
 @pytest.mark.parametrize("seed", range(40) if THOROUGH else (2,))

@@ -182,8 +182,8 @@ class Truth:
         return self._persons[key]
 
     def stays(self, track: Track, at: NDArray[np.bool_]) -> Array:
-        """The [from, to) rows, (n, 2), of those of a person's stays that `at` says, as far as they are within the run:
-        whoever is on their way at its end comes to stay after it."""
+        """The [from, to) rows, (n, 2), of those of a person's stays that `at` says, cut at the end of the run: a
+        walk that is under way then leads to a stay that begins after it, of which nothing is left."""
         return np.minimum(np.column_stack([track.arrive[at], track.leave[at]]), self.end)
 
     def stays_at(self, room: str, of: Callable[[Spot], bool], least_s: float = 0.0) -> Signal:

@@ -295,7 +295,7 @@ def _hand(
     dark = light_given(project, room, truth, recording).follows
     if find(project.rooms, room).control == "absence":
         said = concluded(project, p.expr, recording, named=named)
-        return _by_hand(said, there(truth, room), dark, press_hold(p.expr))
+        return _by_hand(said, truth.there(room), dark, press_hold(p.expr))
     who, sensors = stretches(project, p, truth, dark, recording.known), waved(project, p, truth.household.seed)
     if waves_simply(p.expr):
         start, keep = (concluded(project, part, recording, named=named) for part in start_and_keep(p.expr) or ())
@@ -336,12 +336,6 @@ def start_and_keep(expr: Expr) -> tuple[Expr, Expr] | None:
 def occupied(truth: Truth, room: str, awake_only: bool) -> Signal:
     """While somebody is in a room, and awake where only that counts."""
     return truth.occupied(room, awake_only)
-
-
-@kept
-def there(truth: Truth, room: str) -> There:
-    """While somebody is awake in a room, and while one of them asks for light."""
-    return truth.there(room)
 
 
 @kept

@@ -28,7 +28,7 @@ from vastwatch.design.unaffected import NOTHING, unaffected
 from vastwatch.memo import kept
 from vastwatch.people.truth import There, Truth, simulate_days
 from vastwatch.rehearsal.noticing.notices import Notices
-from vastwatch.rehearsal.reactors import Simulated, lived_through, occupied, there
+from vastwatch.rehearsal.reactors import Simulated, lived_through, occupied
 from vastwatch.rehearsal.reports import SensorRun, notices_on, run_sensors, targets_on
 from vastwatch.rehearsal.room_sensors.programmes import calls_in, player_in, told
 from vastwatch.rehearsal.scoring.incidents import Incident, find_incidents
@@ -85,7 +85,7 @@ class Rehearsal:
 
     def there(self, room: str) -> There:
         """While somebody is awake in a room, and while one of them asks for light."""
-        return there(self.truth, room)
+        return self.truth.there(room)
 
     def needs_light(self, room: str) -> Signal:
         """While somebody who asks for light is in a room that daylight leaves in the dark."""

@@ -40,7 +40,6 @@ from vastwatch.rehearsal.reactors import (
     occupied,
     start_and_keep,
     stretches,
-    there,
     waved,
     waves_simply,
 )
@@ -168,7 +167,7 @@ def _without_buttons(project: Project, room: str, truth: Truth, recording: Recor
     dark = how.follows
     if how.anyway is not None and how.follows.total() == 0:
         return _at_no_hold(project, room, how, truth, recording)
-    unlit_s = unlit(there(truth, room), how)
+    unlit_s = unlit(truth.there(room), how)
     named = named_by(project, presence, truth, recording)
     by_hand = find(project.rooms, room).control == "absence"
     who, sensors = (
@@ -211,7 +210,7 @@ class ByHandAlone(NamedTuple):
 def by_hand_alone(project: Project, room: str, days: int, seed: int) -> ByHandAlone:
     """A room's days under a seed, per day, as if nothing hung there."""
     truth = simulate_days(project, days, seed)
-    people, dark = there(truth, room), darkness(project, truth.calendar)[room]
+    people, dark = truth.there(room), darkness(project, truth.calendar)[room]
     unlit, idle = by_hand(*people, dark)
     return ByHandAlone(unlit / 60.0 / days, idle / 3600.0 / days, into_the_dark(people, dark) / days)
 
@@ -258,14 +257,14 @@ def _at_no_hold(project: Project, room: str, how: Given, truth: Truth, recording
         return concluded(project, with_hold(presence.expr, hold_s) or presence.expr, recording, named=named)
 
     assert how.anyway is not None
-    curve = FixedCurve(how.anyway, there(truth, room), how.due, own)
+    curve = FixedCurve(how.anyway, truth.there(room), how.due, own)
     # Whoever comes in is noticed once the light says so.
     return _lived(truth, room, how, how.anyway, curve)
 
 
 @kept
 def _by_hand(start: Signal, keep: Signal, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
-    curve = ByHand((start, keep), there(truth, room), how.follows, unlit_s, how.anyway)
+    curve = ByHand((start, keep), truth.there(room), how.follows, unlit_s, how.anyway)
     return _lived(truth, room, how, start, curve)
 
 
@@ -279,7 +278,7 @@ def _by_hand_at_any(expr: Expr, given: Conditions, how: Given, truth: Truth, roo
     def press_s(hold_s: float) -> float:
         return press_hold(with_hold(expr, hold_s) or expr)
 
-    curve = ByHand(presence, there(truth, room), how.follows, unlit_s, how.anyway, press_s=press_s)
+    curve = ByHand(presence, truth.there(room), how.follows, unlit_s, how.anyway, press_s=press_s)
     return _lived(truth, room, how, start, curve)
 
 
@@ -288,7 +287,7 @@ def _waving_at_any(
     expr: Expr, given: Conditions, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth, room: str,
     unlit_s: float,
 ) -> Lived:  # fmt: skip
-    curve = WavingAtAny(expr, given, there(truth, room), how.follows, who, sensors, unlit_s, how.anyway)
+    curve = WavingAtAny(expr, given, truth.there(room), how.follows, who, sensors, unlit_s, how.anyway)
     return _lived(truth, room, how, evaluated(expr, given.said, given.chains), curve)
 
 
@@ -297,12 +296,12 @@ def _waving(
     start: Signal, keep: Signal, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth,
     room: str, unlit_s: float,
 ) -> Lived:  # fmt: skip
-    curve = Waving(start, keep, there(truth, room), how.follows, who, sensors, unlit_s, how.anyway)
+    curve = Waving(start, keep, truth.there(room), how.follows, who, sensors, unlit_s, how.anyway)
     return _lived(truth, room, how, start, curve)
 
 
 def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> Lived:
-    people, everybody = there(truth, room), occupied(truth, room, False)
+    people, everybody = truth.there(room), occupied(truth, room, False)
     asleep = less(everybody, people.awake)
     # What is faint enough for sleepers does not wake them.
     woken = asleep if how.bright is None else asleep & how.bright

@@ -76,5 +76,5 @@ def best_curve(results: Results) -> TimingCurve | None:
     first, settled = results[CURVE].value, results[SETTLED].value
     if settled is None or first is None or settled.room != first.room:
         return first
-    # What is up to date was settled of this very project, be its weeks forgotten and lived again since.
+    # A fresh result is of this very project, even if the memo has dropped its simulated weeks and computed them again.
     return settled if results[SETTLED].state == "fresh" or settled.exact is first.exact else first
