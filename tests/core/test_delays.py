@@ -8,9 +8,10 @@ import pytest
 from msgspec.structs import replace
 
 from samples import CHAIR, make_room, rect, tracked
-from vastwatch.advice.judging.delays import delays
+from vastwatch.advice.judging.delays import LOOKED_AT, delays
 from vastwatch.advice.judging.judge import judge, legal_holds
 from vastwatch.advice.judging.parameters import makers, parameters
+from vastwatch.advice.judging.settings import JudgeSettings, judging_by
 from vastwatch.advice.judging.timing import tuned
 from vastwatch.cli import main
 from vastwatch.control.light.daylight import darkness
@@ -84,6 +85,19 @@ def test_the_hold_of_a_row_is_the_shortest_that_meets_every_need(now):
     # Set, there is no more to be said.
     again = delays(found.project, "big")
     assert again is not None and again.changes == () and "best as they are" in tuned(found.project, "big").reason
+
+
+def test_what_few_seeds_leave_open_is_settled_on_all_of_them():
+    """A first look at few seeds is less sure, and asks for a longer hold than all of them do."""
+    project = by_a_row(1200.0)
+    with judging_by(JudgeSettings(7, tuple(range(1, 13)), (1001,), 2)):
+        legal = [v for v in makers(project, "big")[0].values if v in legal_holds(project, "big")]
+        first, every = (
+            next(v for v in legal if judge(by_a_row(v), "big", seeds=seeds).meets_now)
+            for seeds in (range(1, LOOKED_AT + 1), range(1, 13))
+        )
+        found = delays(project, "big")
+        assert first > every and found is not None and found.changes[0].seconds == every
 
 
 def test_whoever_no_row_notices_is_left_in_the_dark():
