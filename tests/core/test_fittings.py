@@ -29,6 +29,7 @@ from vastwatch.design.edits.fittings import (
     FREE_M,
     add_furnishing,
     add_lamp,
+    add_opening,
     beside_a_door,
     footprint,
     move_furnishing,
@@ -445,3 +446,23 @@ def test_a_room_without_a_door_has_its_button_off_its_lamp(room):
     shut = replace(room, openings=())
     at = beside_a_door(shut, "big")
     assert math.dist(at, shut.lamps[0].at) >= FREE_M and polygons.contains_point(shut.rooms[0].outline, *at)
+
+
+def test_a_wall_that_comes_flush_with_the_next_rooms_leaves_no_wall_without_length():
+    """Two rooms of different depth: the step between them is a wall of its own until they are as deep."""
+    project = bare()
+    project = add_room(project, "g", "First", "sitting", rectangle(0, 0, 4, 3))[0]
+    project, second = add_room(project, "g", "Second", "sitting", rectangle(4, 0, 2, 3.38))
+    upper = next(w for w in project.walls if w.a[1] == w.b[1] == 3.38)
+    (step,) = [w for w in project.walls if {w.a, w.b} == {(4.0, 3.38), (4.0, 3.0)}]
+    flush = move_wall(project, upper.id, 0.38)
+    assert {w.id for w in project.walls} - {w.id for w in flush.walls} == {step.id}
+    assert not list(faults_of(flush)) and len(find(flush.rooms, second.id).outline) == 4
+    # With a door in it the step stays: what it holds would be lost.
+    held = add_opening(move_wall(project, upper.id, -1.0), step.id, "door", 0.6)[0]
+    with pytest.raises(ValueError, match="would no longer fit"):
+        move_wall(held, upper.id, 1.38)
+    # A corner drawn onto the next one is one corner less.
+    lot = add_room(bare(), "g", "Lot", "sitting", ((0, 0), (4, 0), (4, 2), (4, 3), (0, 3)))[0]
+    joined = move_corner(lot, "g", (4, 2), (4, 3))
+    assert len(joined.rooms[0].outline) == 4 and not list(faults_of(joined))

@@ -344,7 +344,7 @@ def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Pro
 
     # Most of a large plan stays as it is: only what has a moved point is made anew.
     rooms = tuple(
-        replace(r, outline=tuple(moved(p) for p in r.outline))
+        replace(r, outline=_apart(tuple(moved(p) for p in r.outline)))
         if r.level == level and any(moves(p) for p in r.outline)
         else r
         for r in project.rooms
@@ -366,4 +366,12 @@ def _displaced(project: Project, level: str, moves, dx: float, dy: float) -> Pro
         w = by_id[o.wall]
         if math.dist(w.a, w.b) < o.offset + o.width - 1e-9:
             raise ValueError(f"the {o.kind} in that wall would no longer fit")
-    return new
+    # Rooms that come flush leave nothing of the piece of wall between their corners.
+    left = tuple(w for w in new.walls if math.dist(w.a, w.b) >= SAME)
+    return new if len(left) == len(new.walls) else replace(new, walls=left)
+
+
+def _apart(outline: Outline) -> Outline:
+    """An outline without corners that have come to lie on the one before; itself where fewer than three are left."""
+    corners = tuple(p for k, p in enumerate(outline) if math.dist(p, outline[k - 1]) >= SAME)
+    return corners if len(corners) >= 3 else outline
