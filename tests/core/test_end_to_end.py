@@ -101,7 +101,7 @@ def test_what_is_waited_for_has_the_quantile_of_each_life_that_has_any(seed, sha
     rng = np.random.default_rng(seed)
     life = np.sort(rng.integers(0, 5, int(rng.integers(0, 30))))
     values = rng.uniform(0, 9, len(life)).round(1)
-    found = _waits(values, life, 5, share)
+    found = _waits(values, life, share)
     each = [np.quantile(values[life == k], share) for k in range(5) if (life == k).any()]
     assert found.every is values and found.by_life == pytest.approx(each)
 

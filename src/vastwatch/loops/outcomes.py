@@ -125,3 +125,47 @@ def burning(rises, keep, hold_s, end_s, habits, present, eyes, dark):  # type: i
             if since < until:
                 n = added(out, n, since, until)
     return out[:n]
+
+
+@compiled
+def besides(rows, awake, asleep, came, until, step_s, lives):  # type: ignore[no-untyped-def]
+    """Of rows of light, in order: by life, a row, how often it came on while nobody was awake, and seconds it burnt in
+    rows of `asleep`; and how long those waited who `came` when it was off, in order, at most `until` each, and which
+    life each of them came in."""
+    out = np.zeros((lives, 2))
+    life, w, s = 0, 0, 0
+    for j in range(len(rows)):
+        a, b = rows[j, 0], rows[j, 1]
+        life = _life(a, life, step_s, lives)
+        seconds, w = _within(awake, w, a, b)
+        out[life, 0] += seconds <= 0.0
+        seconds, s = _within(asleep, s, a, b)
+        out[life, 1] += seconds
+    waited, of, n = np.empty(len(came)), np.empty(len(came), np.int64), 0
+    life, j = 0, 0
+    for t, leaves in zip(came, until):
+        while j < len(rows) and rows[j, 1] <= t:
+            j += 1
+        if j < len(rows) and rows[j, 0] <= t:
+            continue
+        life = _life(t, life, step_s, lives)
+        waited[n] = (min(rows[j, 0], leaves) if j < len(rows) else leaves) - t
+        of[n] = life
+        n += 1
+    return out, waited[:n], of[:n]
+
+
+@compiled
+def quantiles(values, life, share):  # type: ignore[no-untyped-def]
+    """A quantile of what there is of each life, one life after the other: between the two values next to it."""
+    out, n, a = np.empty(len(values)), 0, 0
+    while a < len(values):
+        b = a
+        while b < len(values) and life[b] == life[a]:
+            b += 1
+        some = np.sort(values[a:b])
+        at = share * (b - a - 1)
+        low = int(at)
+        out[n] = some[low] + (some[min(low + 1, b - a - 1)] - some[low]) * (at - low)
+        n, a = n + 1, b
+    return out[:n]

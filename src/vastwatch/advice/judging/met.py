@@ -19,11 +19,8 @@ from vastwatch.advice.simulation.weeks import Lived
 from vastwatch.design.needs import RoomNeeds
 from vastwatch.laws import student_quantile
 from vastwatch.memo import kept
-from vastwatch.people.together import in_order
-from vastwatch.people.truth import There
 from vastwatch.rehearsal.scoring.incidents import LATE_S
-from vastwatch.rehearsal.scoring.scores import arrivals
-from vastwatch.signals import Signal
+from vastwatch.rehearsal.scoring.scores import comers
 
 Array = NDArray[np.float64]
 
@@ -111,12 +108,13 @@ class Looked(NamedTuple):
 
 
 class _Laid(NamedTuple):
-    """Some lives on one line of time, in what no hold changes: who was there, who slept there alone, the dark, and how
-    long whoever came in waited until they were noticed."""
+    """Some lives on one line of time, in what no hold changes: rows of who was awake and who slept there alone; who
+    came into the dark, when, and until when they asked for light; how long whoever came in waited to be noticed."""
 
-    people: There
-    asleep: Signal
-    dark: Signal
+    awake: Array
+    asleep: Array
+    came: Array
+    until: Array
     noticed: Waits
 
 
@@ -129,40 +127,32 @@ def _laid(lives: tuple[Lived, ...]) -> _Laid:
     start = laid_out(tuple(x.start for x in lives))
     rises = np.append(start.rises, np.inf)
     noticed = np.where(start.at(since), since, rises[start.rises.searchsorted(since)])
-    waits = _waits(np.minimum(noticed, until) - since, life_of(since, step), len(lives), NOTICED)
+    waits = _waits(np.minimum(noticed, until) - since, life_of(since, step), NOTICED)
     people = laid_there(tuple(x.there for x in lives))
     asleep, dark = (laid_out(column) for column in zip(*((x.asleep, x.dark) for x in lives)))
-    return _Laid(people, asleep, dark, waits)
+    came, asked_until = comers(people, dark)
+    # Whoever is there from the beginning of a life has not come.
+    later = came > step * life_of(came, step)
+    return _Laid(people.awake.intervals, asleep.intervals, came[later], asked_until[later], waits)
 
 
 @kept
 def looked(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float) -> Looked:
     """What there is to be said of some lives at a hold besides; `together`: their curves laid end to end."""
-    days, many, step = lives[0].days, len(lives), step_of(lives[0].dark)
-    light, (people, asleep, dark, noticed) = together.light(hold_s), _laid(lives)
-    rows = light.intervals
-    nobody = people.awake.measure(rows[:, 1]) - people.awake.measure(rows[:, 0]) <= 0
-    starts = np.bincount(life_of(rows[nobody, 0], step), minlength=many)
-    slept = (light & asleep).intervals
-    over_s = np.bincount(life_of(slept[:, 0], step), slept[:, 1] - slept[:, 0], many)
-    came, waited = arrivals(light, people, dark)
-    # Whoever is there from the beginning of a life has not come.
-    there = came > step * life_of(came, step)
-    waits = _waits(waited[there], life_of(came[there], step), many, FIRST_LIGHTS)
-    return Looked(starts / days, over_s / 60.0 / days, waits, noticed)
+    # Loaded where lives are looked at: the compiler takes a moment.
+    from vastwatch.loops.outcomes import besides
+
+    days, laid, step = lives[0].days, _laid(lives), step_of(lives[0].dark)
+    rows = together.light(hold_s).intervals
+    by_life, waited, of = besides(rows, laid.awake, laid.asleep, laid.came, laid.until, step, len(lives))
+    return Looked(by_life[:, 0] / days, by_life[:, 1] / 60.0 / days, _waits(waited, of, FIRST_LIGHTS), laid.noticed)
 
 
-def _waits(values: Array, life: NDArray[np.int64], lives: int, share: float) -> Waits:
-    """With the quantile of each life: between the two values next to it, as `numpy.quantile` has it."""
-    order = in_order(values, life)
-    count = np.bincount(life, minlength=lives)
-    first = np.cumsum(count) - count
-    some = np.flatnonzero(count)
-    at = share * (count[some] - 1)
-    low = at.astype(int)
-    ranked = np.append(values[order], 0.0)
-    below, above = (ranked[first[some] + np.minimum(k, count[some] - 1)] for k in (low, low + 1))
-    return Waits(values, below + (above - below) * (at - low))
+def _waits(values: Array, life: NDArray[np.int64], share: float) -> Waits:
+    """Of what was waited, one life after the other, with the quantile of each."""
+    from vastwatch.loops.outcomes import quantiles
+
+    return Waits(values, quantiles(values, life, share))
 
 
 def beside(found: Sequence[Looked], needs: RoomNeeds, by_hand: bool) -> tuple[Met, ...]:

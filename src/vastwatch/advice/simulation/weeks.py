@@ -44,11 +44,11 @@ from vastwatch.rehearsal.reactors import (
     waves_simply,
 )
 from vastwatch.rehearsal.run import record
-from vastwatch.rehearsal.scoring.scores import arrivals
+from vastwatch.rehearsal.scoring.scores import comers
 from vastwatch.rehearsal.troubles import powered
 from vastwatch.rehearsal.wishes import long_enough, may_disturb, pressed_in
 from vastwatch.signals import Calendar, Signal, any_of
-from vastwatch.signals.remembered import less, never
+from vastwatch.signals.remembered import less
 from vastwatch.site.building import Spot
 
 Array = NDArray[np.float64]
@@ -218,7 +218,7 @@ def by_hand_alone(project: Project, room: str, days: int, seed: int) -> ByHandAl
 @kept
 def into_the_dark(people: There, dark: Signal) -> int:
     """How often somebody came into the dark, were the light never on."""
-    came, _ = arrivals(never(dark.end), people, dark)
+    came, _ = comers(people, dark)
     return len(came)
 
 

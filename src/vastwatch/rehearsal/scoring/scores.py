@@ -36,17 +36,22 @@ def false_offs(lamp: Signal, need: Signal) -> NDArray[np.float64]:
     return falls[need.at(falls)]
 
 
+def comers(there: There, dark: Signal) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Who comes into the dark and asks for light, were it never on: when, and until when they ask for it, seconds."""
+    awake, asks = there.awake, there.asking.intervals
+    came = awake.intervals[:, 0]
+    came = came[dark.at(came) & there.asking.at(came) & (came > awake.start)]
+    return came, asks[np.searchsorted(asks[:, 0], came, side="right") - 1, 1] if len(came) else came
+
+
 def arrivals(lamp: Signal, there: There, dark: Signal) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Arrivals into a dark, unlit room: instants, and seconds until light (or until they left again without, or came to
     where they ask for none)."""
-    awake, asks = there.awake, there.asking.intervals
-    came = awake.intervals[:, 0]
-    came = came[dark.at(came) & ~lamp.at(came) & there.asking.at(came) & (came > awake.start)]
-    left = asks[np.searchsorted(asks[:, 0], came, side="right") - 1, 1] if len(came) else came
-    rises = lamp.rises
-    i = np.searchsorted(rises, came, side="left")
-    lit = np.where(i < len(rises), rises[np.minimum(i, max(len(rises) - 1, 0))] if len(rises) else np.inf, np.inf)
-    return came, np.minimum(lit, left) - came
+    came, left = comers(there, dark)
+    unlit = ~lamp.at(came)
+    came, left = came[unlit], left[unlit]
+    rises = np.append(lamp.rises, np.inf)
+    return came, np.minimum(rises[np.searchsorted(rises, came, side="left")], left) - came
 
 
 @kept
