@@ -37,6 +37,8 @@ lint: $(VENV)/ready-dev
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(BIN)/codespell
+	$(BIN)/python tools/words.py
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest benchmarks --collect-only -qq >/dev/null || { echo 'A benchmark cannot be loaded.' >&2; exit 1; }
 
 check: lint test

@@ -76,7 +76,7 @@ def every_command(folder: Path) -> None:
                 code = cli.main(line)
             # What has no zones cannot be calibrated: that is told.
             wanted = (0, 1) if name in ("check", "calibrate", "zones") else (0,)
-            failed = "failure of the program" in wrong.getvalue()
+            failed = "internal error" in wrong.getvalue()
             assert code in wanted and not failed, (line, code, wrong.getvalue()[-800:])
 
 
@@ -122,7 +122,7 @@ def every_stage(folder: Path) -> None:
     document.undo_stack.setClean()
     window.close()
     # What is set on either follows from what its record says.
-    assert {"Sensitivity", "Range found", "Plays on", "Runs at least"} <= fields, fields
+    assert {"Sensitivity", "Measured range", "Plays on", "Minimum run"} <= fields, fields
     week = window.results.rehearsal
     assert len(week.signals["steps"].intervals) > 0 and week.output_scores[fountain].run_h > 0
     assert app is not None and not failed, failed

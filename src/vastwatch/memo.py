@@ -185,7 +185,7 @@ class Memo:
     def set_budget(self, budget: int) -> None:
         """Keep no more than so many bytes from now on. Raises ValueError for none."""
         if budget <= 0:
-            raise ValueError("the memo needs some bytes")
+            raise ValueError("the cache needs a size")
         with self._lock:
             self.budget = budget
             self._keep_to_budget()

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 def duration_words(seconds: float) -> str:
     """`0.8 s`, `45 s`, `6 min 50 s`, `2 h 05 min`."""
     if not math.isfinite(seconds):
-        return "for ever"
+        return "indefinitely"
     if seconds < 10:
         return f"{seconds:.1f}".rstrip("0").rstrip(".") + " s"
     whole = round(seconds)
@@ -34,10 +34,10 @@ def about_words(seconds: float) -> str:
 def drops_words(per_week: float) -> str:
     """A limit of drops: `no drop`, `one drop a week`, `3 drops a week`, `one drop in 4 weeks`."""
     if per_week <= 0:
-        return "no drop"
+        return "no false-offs"
     if per_week < 1:
-        return f"one drop in {1 / per_week:.0f} weeks"
-    return "one drop a week" if per_week == 1 else f"{per_week:g} drops a week"
+        return f"one false-off in {1 / per_week:.0f} weeks"
+    return "one false-off a week" if per_week == 1 else f"{per_week:g} false-offs a week"
 
 
 def clock_words(t: float) -> str:
@@ -56,6 +56,11 @@ def never_words(seconds: float) -> str:
 def capital(words: str) -> str:
     """The words as a sentence begins: the first letter large, the others as they are."""
     return words[:1].upper() + words[1:]
+
+
+def counted(n: int, one: str, many: str = "") -> str:
+    """A count with its noun: `1 problem`, `4 problems`."""
+    return f"{n} {one if n == 1 else many or one + 's'}"
 
 
 def and_list(words: Sequence[str]) -> str:

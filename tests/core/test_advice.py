@@ -109,7 +109,7 @@ def test_a_first_look_takes_the_shortest_legal_hold_that_these_days_bear_out(dem
     legal = legal_holds(demo, "toilet")
     meets = [h for h, d in zip(c.hold_s, c.drops_per_day) if h in legal and d <= limit + 1e-12]
     assert c.meets_brief and c.recommended_s == meets[0]
-    assert "first look" in c.reason and c.judged is None
+    assert "First estimate" in c.reason and c.judged is None
     # A longer hold burns no less, to some seconds: a drop less is a wave less that lit the room for somebody leaving.
     assert (np.diff(c.idle_h_per_day) >= -0.01).all()
 
@@ -155,7 +155,7 @@ def rules(project) -> dict[str, list[Finding]]:
 def test_a_spot_that_is_hardly_seen_is_found_with_its_figure(room):
     assert "spot-unseen" not in rules(set_hold(room, "here", 3600.0))
     short = rules(set_hold(room, "here", 60.0))["spot-unseen"][0]
-    assert "the light drops about once in" in short.text
+    assert "the light goes off about once in" in short.text
     blocked = replace(room, furnishings=(shelf_at(2.0, 1.0, 3.0, 3.5, 2.4),))
     found = rules(blocked)["spot-unseen"][0]
     assert found.severity == "wrong"
@@ -221,7 +221,7 @@ def test_remedies_are_rehearsed_and_the_best_comes_first(demo):
         hold = hold_of(presence_of(t.project, "throwing").expr)
         was, now = (held_out(p, "throwing", h, seeds=t.others[1].seeds) for p, h in ((demo, 300.0), (t.project, hold)))
         assert t.others == (was, now) and now.drops_per_week < was.drops_per_week and 1 not in now.seeds
-    radar = next(t for t in tried if "keeps presence on" in t.text)
+    radar = next(t for t in tried if "to keep presence on" in t.text)
     added = {s.id for s in radar.project.sensors} - {s.id for s in demo.sensors}
     assert len(added) == 1
     sensor = find(radar.project.sensors, added.pop())
@@ -266,9 +266,9 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
     assert hours_per_drop(watches, best.hold_s, spot.activity) >= wanted or best.hold_s == 30
     pir = next(o for o in options if o.device.id == "pir-ceiling-6")
     assert pir.hold_s > 5 * best.hold_s
-    assert "so a hold of" in pir.reason
+    assert "so a hold time of" in pir.reason
     low = next(o for o in options if o.device.id == "pir-low-5")
-    assert any("cannot hold on somebody at work at the desk" in f for f in low.misses)
+    assert any("cannot keep the light on for somebody at work at the desk" in f for f in low.misses)
     assert not list(faults_of(best.project))
     # The promise of the hold is kept by a rehearsal: with presence in place, that hold drops less than now.
     tried = set_hold(best.project, presence_of(best.project, "box").id, best.hold_s)
@@ -278,7 +278,7 @@ def test_options_are_judged_by_the_same_models_and_the_fit_come_first(demo):
 def test_what_hangs_there_already_counts(demo):
     with_radar = choose(demo, "sitting")
     assert all(o.waits["window-spot"] < 10 for o in with_radar)
-    assert with_radar[0].reason.startswith("With what hangs there")
+    assert with_radar[0].reason.startswith("Together with the sensors already there")
 
 
 def test_a_slow_type_does_not_light_a_passage(demo):
@@ -325,7 +325,7 @@ def test_a_room_that_goes_tells_what_stays():
     inside = [f for f in demo.furnishings if room_at(demo, f.level, *middle_of(f)) is store]
     done = remove(demo, ["store"])
     assert inside and all(f in done.project.furnishings for f in inside)
-    assert done.told().endswith(f"; {counted(len(inside), 'piece')} left standing")
+    assert done.told().endswith(f"; {counted(len(inside), 'piece')} kept in place")
     assert remove(demo, [inside[0].id]).stays == ()
 
 

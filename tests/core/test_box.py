@@ -52,7 +52,7 @@ def test_a_radius_on_the_floor_is_what_looks_down_from_the_ceiling_reaches_there
     assert "floor_m" not in {field for field, _ in faults(type_)}
     wrong = [replace(type_, floor_m=9.0), replace(type_, mounts=("wall",)), replace(type_, floor_still_m=4.5)]
     said = [dict(faults(w)) for w in wrong]
-    assert "more than the 5 m" in said[0]["floor_m"] and "only what looks down" in said[1]["floor_m"]
+    assert "more than the 5 m" in said[0]["floor_m"] and "only a ceiling-mounted radar" in said[1]["floor_m"]
     assert "more than the 4 m" in said[2]["floor_still_m"]
 
 
@@ -139,7 +139,7 @@ def test_the_command_line_tells_box_and_model(capsys):
     assert main(["device", "mat-seat", "--json"]) == 0
     assert json.loads(capsys.readouterr().out)["declared"] is None
     assert main(["device", "nothing-such"]) == 1
-    assert "there is no such type" in capsys.readouterr().err
+    assert "unknown type" in capsys.readouterr().err
     demo = str(ROOT / "src" / "vastwatch" / "data" / "saltmarsh.vastwatch.json")
     assert main(["device", "pir-corner-12", "--project", demo, "--json"]) == 0
     placed = json.loads(capsys.readouterr().out)["placed"]

@@ -95,7 +95,7 @@ def test_jumps_do_not_count():
 def test_what_a_walk_cannot_tell_it_says():
     rng = np.random.default_rng(6)
     true = some_pose(rng)
-    with pytest.raises(CalibrationError, match="one place"):
+    with pytest.raises(CalibrationError, match="one position"):
         calibrate(walk(rng, true, around=AROUND[:1]), true, FINE, "m")
     two = calibrate(walk(rng, true, around=AROUND[:2]), true, FINE, "m")
     assert "third" in two.untold[0]
@@ -158,9 +158,9 @@ def test_logs_in_csv_and_json_lines_are_the_same():
     [
         ("", "empty"),
         ("a,b\n1,2\n", "no column 'x'"),
-        ("t,x,y\n0,nan,inf\n", "no row has an x and a y"),
-        ('{"x": 1, "y": 2}\nnot json\n', "line 2 is no JSON"),
-        ('{"x": 1, "y": 2}\n[1, 2]\n', "line 2 is no object"),
+        ("t,x,y\n0,nan,inf\n", "no row has x and y"),
+        ('{"x": 1, "y": 2}\nnot json\n', "line 2 is not valid JSON"),
+        ('{"x": 1, "y": 2}\n[1, 2]\n', "line 2 is not an object"),
         ('{"x": true, "y": {}}\n', "no row"),
     ],
 )
@@ -175,7 +175,7 @@ def test_rows_without_a_place_are_left_out_and_counted():
 
 
 def test_files_that_are_none(tmp_path):
-    with pytest.raises(WalkError, match="there is no such file"):
+    with pytest.raises(WalkError, match="no such file"):
         read_walk(tmp_path / "gone.csv")
     (tmp_path / "bin.csv").write_bytes(b"\xff\xfe\x00x")
     with pytest.raises(WalkError, match="not a text file"):
@@ -186,7 +186,7 @@ def test_marks_are_spots_furniture_or_places():
     project = tracked()
     assert place_of(project, "g", " Chair ")[0] == (1.5, 1.5) and place_of(project, "g", "2.5, 1")[0] == (2.5, 1.0)
     assert place_of(project, "g", "sofa") is None and place_of(project, "other", "chair") is None
-    with pytest.raises(CalibrationError, match=r"no reading stands under the mark .* marks sofa"):
+    with pytest.raises(CalibrationError, match=r"no reading is marked with a position .* marks sofa"):
         known_places(project, find(project.sensors, "t"), parse_walk("t,x,y,mark\n0,1,2,sofa\n"))
 
 
@@ -247,12 +247,12 @@ def test_what_was_found_counts_while_the_sensor_hangs_there():
         pose = zoned(new, moved).pose
         assert (pose.x, pose.y, pose.yaw) == (*moved.at[:2], moved.yaw)
         assert "zone-found-elsewhere" in {f.rule for f in zone_findings(new, moved)}
-    assert "tells no distance" in dict(settings_faults(device("radar-24-state"), settings))["measured_bias_m"]
-    assert "tells no places" in dict(settings_faults(device("radar-24-bands"), settings))["measured_at"]
+    assert "reports no distance" in dict(settings_faults(device("radar-24-state"), settings))["measured_bias_m"]
+    assert "reports no positions" in dict(settings_faults(device("radar-24-bands"), settings))["measured_at"]
     assert "reads 0.5 m long" in settings_words(device("radar-24-tracker"), settings)
 
 
-@pytest.mark.parametrize(("sensor", "words"), [("pir", "tells no places"), ("gone", "no sensor 'gone'")])
+@pytest.mark.parametrize(("sensor", "words"), [("pir", "does not report positions"), ("gone", "unknown sensor 'gone'")])
 def test_what_cannot_be_calibrated(tmp_path, capsys, sensor, words):
     save_project(seats(), tmp_path / "p.vastwatch.json")
     (tmp_path / "w.csv").write_text("t,x,y\n0,1,2\n")
@@ -263,7 +263,7 @@ def test_what_cannot_be_calibrated(tmp_path, capsys, sensor, words):
 def test_pairs_as_they_are_typed(tmp_path, capsys):
     tape, read = parse_pairs("tape, reading\n1.0 1.35\n\n2.0;2.36\n3,3.34\n")
     assert tape.tolist() == [1, 2, 3] and read.tolist() == [1.35, 2.36, 3.34]
-    with pytest.raises(WalkError, match="line 2 is no pair"):
+    with pytest.raises(WalkError, match="line 2 is not a pair"):
         parse_pairs("1 1.3\nfar 2\n")
     save_project(tracked("radar-24-bands"), tmp_path / "p.vastwatch.json")
     (tmp_path / "pairs.txt").write_text("1.0 1.35\n2.0 2.36\n3.0 3.34\n")
@@ -273,7 +273,7 @@ def test_pairs_as_they_are_typed(tmp_path, capsys):
     )
     assert json.loads(capsys.readouterr().out)["bias_m"] == pytest.approx(0.35, abs=0.03)
     assert main(["calibrate", str(tmp_path / "p.vastwatch.json"), str(tmp_path / "no.txt"), "--sensor", "t"]) == 1
-    assert "there is no such file" in capsys.readouterr().err
+    assert "no such file" in capsys.readouterr().err
 
 
 # -- the entry sheet -----------------------------------------------------------------------------------------------

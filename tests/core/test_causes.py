@@ -153,7 +153,7 @@ def test_a_light_that_comes_on_over_somebody_asleep_says_so():
     asleep = [explain(r, i) for i in starts if r.truth.person_in("s", "big").at(i.at)]
     assert asleep
     for chain in asleep:
-        assert "over S asleep" in chain.story[0].text
+        assert "with S asleep" in chain.story[0].text
     # It turned over in bed, and was noticed.
     assert any(c.causes and c.causes[0].record == "s" and "asleep at the bed" in c.causes[0].value for c in asleep)
 

@@ -97,10 +97,10 @@ def test_without_json_it_speaks_in_lines(file, capsys):
 @pytest.mark.parametrize(
     ("args", "wanted"),
     [
-        (["check", "/nowhere/x.json"], "there is no such file"),
+        (["check", "/nowhere/x.json"], "no such file"),
         (["check", "/"], "this is a folder"),
-        (["coverage", "FILE", "--sensor", "ghost"], "there is no sensor 'ghost'"),
-        (["tune", "FILE", "--room", "ghost"], "there is no room 'ghost'"),
+        (["coverage", "FILE", "--sensor", "ghost"], "unknown sensor 'ghost'"),
+        (["tune", "FILE", "--room", "ghost"], "unknown room 'ghost'"),
         (["tune", "FILE", "--room", "small"], "has no presence to tune"),
     ],
 )
@@ -150,7 +150,7 @@ def test_a_failure_of_the_program_is_one_line_too(file, capsys, monkeypatch):
     monkeypatch.setitem(cli.COMMANDS, "check", failing)
     assert main(["check", file]) == 1
     err = capsys.readouterr().err
-    assert "a failure of the program" in err
+    assert "an internal error" in err
     assert err.count("\n") == 1
 
 

@@ -252,7 +252,7 @@ def test_a_circle_is_found_and_named_and_says_nothing(room):
     assert signals["one"].total() == signals["three"].total() == 0
     assert signals["after"].same_as(signals["here"])
     alone = replace(room, presences=(*room.presences, about("me", named("me"))))
-    assert "“Me” names itself" in next(f.text for f in findings(alone) if f.rule == "circle")
+    assert "“Me” refers to itself" in next(f.text for f in findings(alone) if f.rule == "circle")
 
 
 def test_several_conclusions_of_a_room_and_one_that_lights_it(room):
@@ -289,7 +289,7 @@ def test_a_file_keeps_every_kind_of_conclusion(room, tmp_path):
     ("change", "words"),
     [
         (lambda p: p.update(level="g"), r"presences\[0\].level: 'here' is about a room already"),
-        (lambda p: p.update(expr={"op": "presence", "presence": "none"}), "there is no presence 'none'"),
+        (lambda p: p.update(expr={"op": "presence", "presence": "none"}), "unknown presence 'none'"),
         (lambda p: p.update(expr={"op": "clock", "begin": "25:00", "end": "06:00"}), r"presences\[0\].expr.begin"),
         (lambda p: p.update(expr={"op": "hold", "seconds": -5, "of": {"op": "report", "sensor": "pir"}}), "seconds"),
         (lambda p: p.update(expr={"op": "belief", "of": [{"op": "report", "sensor": "pir"}], "on_above": 1.5}), "on_above"),
@@ -308,11 +308,11 @@ def test_contradictions_are_findings(room):
         project = replace(room, presences=(replace(room.presences[0], expr=Hold(of=expr, seconds=60)),))
         return " ".join(f.text for f in findings(project) if f.rule == "conclusion")
 
-    assert "at least 3 of 1 can never be" in said(AtLeast(k=3, of=(PIR,)))
-    assert "the lower figure must be the smaller" in said(Belief(of=(PIR,), on_above=0.3, off_below=0.5))
+    assert "at least 3 of 1 is impossible" in said(AtLeast(k=3, of=(PIR,)))
+    assert "the second figure must be lower" in said(Belief(of=(PIR,), on_above=0.3, off_below=0.5))
     assert "until 10 lux" in said(AllOf(of=(PIR, Dark(room="big", below_lux=50, until_lux=10))))
     slow = DoorLatch(motion=PIR, door=Report(sensor="pir"), hold_s=5, settle_s=0.1)
-    assert "Let it settle for longer" in said(slow)
+    assert "Increase the settling time" in said(slow)
     assert said(PIR) == ""
 
 

@@ -81,11 +81,11 @@ def test_uses_of_the_projects_own():
     assert encode(decode(encode(new))) == encode(new)
     back = with_use(new, mine, "kitchen")
     assert back.own_use is None and back.use == "kitchen"
-    with pytest.raises(ValueError, match="no use 'nothing'"):
+    with pytest.raises(ValueError, match="unknown use 'nothing'"):
         with_use(new, mine, "nothing")
     with pytest.raises(ValueError, match="needs a name"):
         make_use(project, room.id, "  ")
-    with pytest.raises(ValueError, match="no use of the project's own"):
+    with pytest.raises(ValueError, match="no custom use"):
         give_to_use(project, room.id)
 
 

@@ -113,7 +113,7 @@ def test_whoever_no_row_notices_is_left_in_the_dark():
     # No delay helps somebody whom nothing sees, and that is said.
     found = delays(unseen, "big")
     assert found is not None and not found.judged.meets_now
-    assert "What no delay cures" in tuned(unseen, "big").reason
+    assert "Not fixed by any delay" in tuned(unseen, "big").reason
 
 
 def test_a_conclusion_that_a_row_names_is_set_where_it_stands():

@@ -33,7 +33,7 @@ def test_every_type_says_its_figures_and_is_found_by_its_family():
         assert d.line()
         labels = [f.label for f in facts(d)]
         assert len(labels) == len(set(labels))
-        assert {"Kind", "Price", "Reports in", "Power"} <= set(labels)
+        assert {"Type", "Price", "Report delay", "Power"} <= set(labels)
         assert d.power in tags(d)
 
 
@@ -114,10 +114,15 @@ def test_a_comparison_marks_what_differs_and_what_is_better():
     assert [c.words if c else None for c in cells] == ["12 m", "6 m", None]
     assert differ and best == {0}
     assert by_label["Sitting still"][2] == {1}
-    assert by_label["Reports in"][2] == {0}
+    assert by_label["Report delay"][2] == {0}
     # A type's own figures stay together, before what all have.
     labels = [r[0] for r in rows]
-    assert labels.index("Moving, across") < labels.index("Pad") < labels.index("Closes at") < labels.index("Reports in")
+    assert (
+        labels.index("Moving, across")
+        < labels.index("Pad")
+        < labels.index("Closing pressure")
+        < labels.index("Report delay")
+    )
     same = comparison([device("pir-corner-12"), device("pir-corner-12")])
     assert not any(differ or best for _, _, differ, best in same)
 
@@ -166,7 +171,7 @@ def test_what_is_wrong_with_a_field_is_said_with_its_name(change, words):
     ("name", "data", "words"),
     [
         ("none.csv", None, "no such file"),
-        ("empty.csv", b"", "headings"),
+        ("empty.csv", b"", "header line"),
         ("heads.csv", b"family,id\npir,x\n", "no column for name"),
         ("line.csv", b"family;id;name;price\npir;x;X;cheap\n", "line 2"),
         ("binary.csv", b"\x00\x01\xff" * 40, "not a text file"),
@@ -175,7 +180,7 @@ def test_what_is_wrong_with_a_field_is_said_with_its_name(change, words):
         ("bare.json", b"[{}]", r"\[0\]"),
         ("nothing.json", b"[]", "no device type"),
         ("deep.json", b"[" * 5000, "not valid JSON"),
-        ("many.json", b"[" + b"{}," * 2500 + b"{}]", "more than one shelf"),
+        ("many.json", b"[" + b"{}," * 2500 + b"{}]", "are too many"),
     ],
 )
 def test_hostile_lists_are_told_in_one_sentence(tmp_path, name, data, words):

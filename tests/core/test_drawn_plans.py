@@ -203,7 +203,7 @@ def test_what_each_stroke_was_understood_as_adds_up(tmp_path):
     assert all(lines.shape[1:] == (4,) for lines in found.roles.values())
     assert len(found.roles["wall"]) > 60 and len(found.roles["window"]) >= 10 and len(found.roles["furniture"]) >= 20
     # Only the treads of the stair are left to the reader.
-    assert len(found.roles["not understood"]) == 8
+    assert len(found.roles["not recognised"]) == 8
 
 
 # -- bombs -----------------------------------------------------------------------------------------------------------
@@ -230,7 +230,7 @@ def test_nested_blocks_end_soon(tmp_path, empty):
     if empty:
         assert len(read_drawing(path).strokes) == 1
     else:
-        with pytest.raises(ProjectError, match="are not a plan of one building"):
+        with pytest.raises(ProjectError, match="too many for a plan of one building"):
             read_drawing(path)
 
 
@@ -242,7 +242,7 @@ def test_a_block_within_itself_is_told(tmp_path):
         space.add_blockref("SELF", (0, 0))
 
     drawing = read_drawing(drawn(tmp_path, draw))
-    assert len(drawing.strokes) == 1 and drawing.passed_over["block within itself"] == 1
+    assert len(drawing.strokes) == 1 and drawing.passed_over["block containing itself"] == 1
 
 
 def test_a_missing_block_is_told(tmp_path):
@@ -316,11 +316,11 @@ def test_import_writes_a_project_and_says_what_is_in_it(tmp_path, capsys):
     assert len(load_project(out).rooms) == 8
     before = out.read_bytes()
     assert cli.main(["import", str(path), "--out", str(out)]) == 1
-    assert "there is a file already" in capsys.readouterr().err and out.read_bytes() == before
+    assert "file exists" in capsys.readouterr().err and out.read_bytes() == before
     assert cli.main(["import", str(path), "--out", str(out), "--over", "--layers", "A-WALL", "--unit", "mm"]) == 0
     assert "8 rooms" in capsys.readouterr().out
     assert cli.main(["import", str(path), "--out", str(out), "--over", "--layers", "A-WALL,NONE"]) == 1
-    assert "no layer NONE" in capsys.readouterr().err
+    assert "unknown layer NONE" in capsys.readouterr().err
 
 
 def test_two_files_are_compared(tmp_path, capsys):
@@ -330,7 +330,7 @@ def test_two_files_are_compared(tmp_path, capsys):
     cli.main(["import", str(path), "--out", str(other), "--layers", "A-WALL,A-ROOM-NAME,A-DOOR"])
     capsys.readouterr()
     assert cli.main(["compare", str(one), str(one)]) == 0
-    assert "They say the same." in capsys.readouterr().out
+    assert "No differences." in capsys.readouterr().out
     assert cli.main(["compare", str(one), str(other), "--json"]) == 0
     told = json.loads(capsys.readouterr().out)["differences"]
     assert {(d["way"], d["kind"]) for d in told} >= {("gone", "opening")}

@@ -72,7 +72,7 @@ def test_lines_become_walls_outlines_rooms_and_text_their_names(tmp_path):
     assert brought.project.rooms[0].outline == ((0, 0), (4, 0), (4, 3), (0, 3))
     # The line drawn twice is one wall; the room shares it and adds its other three sides.
     assert len(brought.project.walls) == 4
-    assert "1 outlines passed over" in brought.words
+    assert "1 outlines skipped" in brought.words
     assert not list(faults_of(brought.project))
 
 
@@ -118,7 +118,7 @@ def test_hostile_drawings_are_told_in_one_sentence(tmp_path, monkeypatch):
     with pytest.raises(ProjectError, match="this is a folder"):
         read_drawing(tmp_path)
     faces = drawing(tmp_path, lambda s, _: s.add_3dface([(0, 0), (1, 0), (1, 1), (0, 1)]))
-    with pytest.raises(ProjectError, match=r"no lines in it .* \(only 1 3DFACE\)"):
+    with pytest.raises(ProjectError, match=r"no lines to build walls from \(only 1 3DFACE\)"):
         read_drawing(faces)
     import vastwatch.files.drawing.reading as module
 
@@ -179,21 +179,21 @@ def test_lists_of_rooms_in_every_dialect(tmp_path, raw):
 def test_umlauts_of_an_old_encoding_and_unknown_uses(tmp_path):
     rooms = read_rooms(listed(tmp_path, "name,width,depth\nKüche,3,3\n".encode("cp1252")))
     assert rooms[0].name == "Küche"
-    assert "without a known use" in bring_in_rooms(bare(), "g", rooms)[1]
+    assert "with an unknown use" in bring_in_rooms(bare(), "g", rooms)[1]
 
 
 @pytest.mark.parametrize(
     ("raw", "wanted"),
     [
-        (b"", "a line of headings"),
+        (b"", "a header line"),
         (b"\0\1\2\xff", "not a text file"),
-        (b"name,width\nHall,2\n", "no column for depth; its headings are name, width"),
+        (b"name,width\nHall,2\n", "no column for depth; the headings are name, width"),
         (b"name,width,depth\nHall,wide,3\n", "line 2: 'wide' is not a width in metres"),
-        (b"name,width,depth\nHall,2,3\nDen,4000,3\n", "line 3: a room of 4000 m is not one"),
-        (b"name,width,depth\nHall,nan,3\n", "line 2: a room of nan m is not one"),
+        (b"name,width,depth\nHall,2,3\nDen,4000,3\n", "line 3: a room size of 4000 m is not plausible"),
+        (b"name,width,depth\nHall,nan,3\n", "line 2: a room size of nan m is not plausible"),
         (b"name,width,depth\n,2,3\n", "line 2: the room has no name"),
         (b"name,width,depth\nHall\n", "line 2: '' is not a width"),
-        (b"name,width,depth\n" + b"A,2,2\n" * 600, "more than one building"),
+        (b"name,width,depth\n" + b"A,2,2\n" * 600, "too many for one building"),
     ],
 )
 def test_lists_that_are_none_are_told_with_their_line(tmp_path, raw, wanted):

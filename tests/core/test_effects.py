@@ -23,8 +23,8 @@ from vastwatch.control.light.daylight import (
     outdoor_lux,
     sun_elevation,
 )
-from vastwatch.design.edits.fittings import opening_middle
 from vastwatch.design.edits.sensors import could_tell, set_roles
+from vastwatch.design.places import opening_middle
 from vastwatch.design.presence import Roles
 from vastwatch.design.project import find, put
 from vastwatch.design.records import Sensor

@@ -144,10 +144,10 @@ def test_it_goes_where_its_room_goes(fanned):
 
 
 def test_it_hangs_inside_a_room(room):
-    with pytest.raises(ValueError, match="fan belongs inside a room"):
+    with pytest.raises(ValueError, match="fan must be inside a room"):
         add_output(room, "g", (50.0, 3.0), "fan", handlers()["fan"].new)
     bad = replace(room, outputs=(handlers()["fan"].new("f", "nowhere", "F", (1.0, 1.0)),))
-    assert list(faults_of(bad)) == ["outputs[0].room: there is no room 'nowhere'"]
+    assert list(faults_of(bad)) == ["outputs[0].room: unknown room 'nowhere'"]
 
 
 def test_energy_is_the_area_under_what_it_draws(fanned):

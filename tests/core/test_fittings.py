@@ -208,7 +208,7 @@ def test_only_a_rectangle_has_a_width(room):
     assert is_rectangle(find(room.rooms, "big").outline)
     bent = ((0, 0), (5, 0), (5, 2), (3, 2), (3, 4), (0, 4))
     assert not is_rectangle(bent) and not is_rectangle(((0, 0), (4, 1), (3, 5), (-1, 4)))
-    with pytest.raises(ValueError, match="no rectangle"):
+    with pytest.raises(ValueError, match="not a rectangle"):
         resize_room(replace(room, rooms=(replace(room.rooms[0], outline=bent),)), "big", 4.0)
     with pytest.raises(ValueError, match=r"would (cross|overlap)"):
         resize_room(room, "big", 9.0)

@@ -68,7 +68,7 @@ def test_nothing_is_offered_where_nothing_lights_or_nobody_is_noticed():
     assert ahead(replace(project, people=()), "small") == []
     blind = replace(project, sensors=project.sensors[1:], presences=project.presences[1:])
     assert ahead(blind, "small") == []
-    with pytest.raises(ValueError, match="no room"):
+    with pytest.raises(ValueError, match="unknown room"):
         ahead(project, "attic")
 
 

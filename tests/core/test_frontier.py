@@ -77,7 +77,7 @@ def test_what_is_measured_is_what_is_rehearsed(room):
 def test_all_that_can_be_set_is_a_parameter_and_sets_just_that(room):
     project = concluded_by(room, UNEQUAL)
     found = {p.name: p for p in parameters(project, "big")}
-    holds = [n for n in found if n.startswith("hold of")]
+    holds = [n for n in found if n.startswith("hold time of")]
     assert len(holds) == 2 and any(n.startswith("delay of") for n in found)
     for p in found.values():
         assert p.values == tuple(sorted(p.values)) and p.set(project, p.values[p.place]) is not None
@@ -88,7 +88,7 @@ def test_all_that_can_be_set_is_a_parameter_and_sets_just_that(room):
         assert changed == ([p.key] if len(p.values) > 1 else [])
         assert isinstance(p.words(p.values[0]), str)
     believed = {p.name for p in parameters(concluded_by(room, Belief(of=(PIR,))), "big")}
-    assert {"believed until below", "believed from above"} <= believed
+    assert {"occupied until probability falls below", "occupied from probability above"} <= believed
 
 
 def test_the_frontier_is_what_nothing_else_is_better_than(room):
@@ -154,25 +154,25 @@ def test_a_frontier_can_be_stopped(room):
 
 def test_what_matters_is_measured_step_by_step(room):
     found = effects(room, "big", SEEDS, 7)
-    hold = next(e for e in found if e.name.startswith("hold of"))
+    hold = next(e for e in found if e.name.startswith("hold time of"))
     now = measured(room, "big", SEEDS, 7)[1]
     p = next(p for p in parameters(room, "big") if p.name == hold.name)
     more = measured(p.set(room, p.values[p.place + 1]), "big", SEEDS, 7)[1]
     assert hold.more == (p.words(p.values[p.place + 1]), more.dark_min - now.dark_min, more.idle_h - now.idle_h)
     assert hold.matters and "min dark" in hold.in_words()
     idle = Effect("x", "1", ("0", 0.001, 0.0), None)
-    assert not idle.matters and "nothing of account" in idle.in_words()
+    assert not idle.matters and "no significant difference" in idle.in_words()
 
 
 def test_the_same_setting_when_things_are_otherwise(room, demo):
     found = {o.name: o.figures for o in otherwise(room, "big", SEEDS, 7)}
-    assert found["as it is"] == measured(room, "big", SEEDS, 7)[1]
+    assert found["present conditions"] == measured(room, "big", SEEDS, 7)[1]
     # In summer it is dark for a shorter while, where there is a window.
     shop = {o.name: o.figures for o in otherwise(demo, "shop", (1,), 3)}
-    assert shop["around the longest day"].idle_h < shop["around the shortest day"].idle_h
+    assert shop["longest day of the year"].idle_h < shop["shortest day of the year"].idle_h
     # With its only sensor dead people live by the switch.
-    dead = found["PIR dead"]
-    assert dead.dark_min > 1.9 * found["as it is"].dark_min
+    dead = found["PIR fails"]
+    assert dead.dark_min > 1.9 * found["present conditions"].dark_min
     never = concluded_by(room, without_reports(Hold(of=PIR, seconds=60), "pir"))
     assert rehearse(replace(never, people=()), 2, 1).signals["here"].total() == 0
     # Asked with its people, nothing but the switch lights the room.
@@ -208,7 +208,7 @@ def test_what_has_no_single_hold_is_judged_as_it_is(room):
     assert j.recommended_s == j.current_s == 0.0
     assert j.figures(0.0) == pytest.approx((f.drops_per_week, f.dark_min, f.idle_h))
     said = [x.text for x in findings(project, lambda r: j if r == "big" else None) if x.rule == "left-dark"]
-    assert len(said) == 1 and said[0].startswith("Big room, as it is concluded: ")
+    assert len(said) == 1 and said[0].startswith("Big room, with the present conclusion: ")
     offers(project, "big", list(catalogue())[:1])
 
 

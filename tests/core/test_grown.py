@@ -80,7 +80,7 @@ def grown(folder: Path) -> Path:
     changed(
         package / "desk" / "shell" / "looks.py",
         ('    "dual": FamilyLook', '    "footfall": FamilyLook(lambda t: t.radar, _swell),\n    "dual": FamilyLook'),
-        ('"notice": _word,', '"notice": _word, "fountain": _drop,'),
+        ('"alert": _word,', '"alert": _word, "fountain": _drop,'),
     )
     changed(
         package / "design" / "records.py",

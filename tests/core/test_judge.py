@@ -109,9 +109,9 @@ def test_tuner_and_remedies_say_what_the_judge_says(demo):
         assert curve.interval_s[0] <= curve.recommended_s <= curve.interval_s[1]
         assert curve.held is not None and not set(curve.held.seeds) & set(j.seeds)
         assert f"{curve.held.drops_per_week:.1f} in" in curve.reason
-        word = "is the shortest hold that meets" if curve.meets_brief else "comes nearest"
+        word = "is the shortest hold time that meets" if curve.meets_brief else "comes closest"
         assert word in curve.reason and "One minute more" in curve.reason
-        tried = [r for r in remedies(rehearse(demo, 7, 1), room) if r.text.startswith("Hold")]
+        tried = [r for r in remedies(rehearse(demo, 7, 1), room) if r.text.startswith("Change the hold time")]
         assert [hold_of(presence_of(r.project, room).expr) for r in tried] == [j.recommended_s]
 
 

@@ -91,7 +91,7 @@ def test_pipes_and_devices_are_no_files(room, tmp_path):
     for path in (pipe, "/dev/zero"):
         with pytest.raises(ProjectError, match="a pipe or a device"):
             load_project(path)
-    with pytest.raises(ProjectError, match="not an ordinary file"):
+    with pytest.raises(ProjectError, match="not a regular file"):
         save_project(room, pipe)
 
 
@@ -175,7 +175,7 @@ def test_what_the_project_says_of_itself_is_told_too(room):
         "notes",
         "latitude 54 → 41.5",
         "outer walls 0.3 → 0.36",
-        "rehearsed from 2026-01-12 → 2026-06-21",
+        "start date 2026-01-12 → 2026-06-21",
     ):
         assert words in told
     # Every field the project has besides its lists is told: none can change in silence.
@@ -316,7 +316,7 @@ def test_a_large_level_is_computed_coarser_and_that_is_said_and_a_huge_one_is_re
     grid = level_grid(large.rooms, "g")
     assert grid.cell == 4 * CELL / 2 and grid.rows * grid.columns <= MOST_CELLS
     assert [f.rule for f in findings(large) if f.rule == "level-size"] == ["level-size"]
-    assert "squares of 10 cm in place of 5" in next(f.text for f in findings(large) if f.rule == "level-size")
+    assert "a 10 cm grid instead of 5" in next(f.text for f in findings(large) if f.rule == "level-size")
     assert not [f for f in findings(small) if f.rule == "level-size"]
     assert any("500 × 300 m" in fault for fault in faults_of(huge)) and not list(faults_of(large))
 

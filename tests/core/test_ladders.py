@@ -228,7 +228,7 @@ def test_light_that_goes_out_on_somebody_unseen_is_a_drop_as_any_other():
 def test_a_row_with_a_delay_of_its_own_is_told_and_not_judged():
     project = laddered((Hold(of=HERE, seconds=60), "full"))
     assert [r.id for r in delayed_rows(project, "big")] == ["r0"]
-    with pytest.raises(ValueError, match=r"Row 0.*delays what lights the room"):
+    with pytest.raises(ValueError, match=r"Row 0.*delays the light"):
         judge(project, "big", 2, (1,))
     assert delayed_rows(laddered((EVENING, "full")), "big") == []
 
@@ -437,7 +437,7 @@ def test_every_starting_ladder_is_sound_wherever_it_is_offered(demo, ladder):
         assert [r for r in made.rules if r.room != room.id] == [r for r in demo.rules if r.room != room.id]
         did = run_ladders(made, room.id, rehearse(made, 1, 1).recording, Signal.constant(True, 0.0, 86_400.0))
         assert did is not None and did.wanted
-    assert offered or ladder.name in ("No ceiling light over a sleeper", "Never dark at a machine")
+    assert offered or ladder.name in ("No ceiling light over sleepers", "Never dark at a machine")
 
 
 def test_a_mat_and_a_plug_are_what_two_of_them_go_by(demo):
@@ -451,7 +451,7 @@ def test_a_mat_and_a_plug_are_what_two_of_them_go_by(demo):
     project = replace(
         demo, sensors=(*demo.sensors, mat, plug), devices=(*demo.devices, device("mat-seat"), device("plug-meter"))
     )
-    for name in ("No ceiling light over a sleeper", "Never dark at a machine"):
+    for name in ("No ceiling light over sleepers", "Never dark at a machine"):
         assert by_name[name].make(demo, sitting) is None
         assert by_name[name].make(project, sitting) is not None
 

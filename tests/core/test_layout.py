@@ -59,6 +59,13 @@ def test_what_the_program_ships_is_there():
     assert "GNU GENERAL PUBLIC LICENSE" in (ROOT / "LICENSE").read_text()
 
 
+def test_every_package_that_is_installed_is_named_with_its_licence():
+    listed = (ROOT / "docs" / "third-party.md").read_text().lower().replace("-", "_")
+    pinned = re.findall(r"^([\w-]+)==", (ROOT / "requirements.txt").read_text(), re.M)
+    assert len(pinned) > 15
+    assert [name for name in pinned if name.lower().replace("-", "_") not in listed] == []
+
+
 def test_the_readme_shows_pictures_that_exist():
     readme = (ROOT / "README.md").read_text()
     pictures = re.findall(r"\]\((docs/screenshots/[\w-]+\.png)\)", readme)
@@ -83,7 +90,7 @@ def test_durations_read_as_people_say_them():
         410: "6 min 50 s",
         7500: "2 h 05 min",
         3600: "1 h",
-        float("inf"): "for ever",
+        float("inf"): "indefinitely",
     }
     assert {t: duration_words(t) for t in cases} == cases
     assert about_words(1968) == "33 min"

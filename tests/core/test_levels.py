@@ -103,7 +103,7 @@ def test_what_is_no_level_is_refused():
     slope = Levels.of([(0, 0), (5, 1)])
     with pytest.raises(ValueError, match="change in steps"):
         slope.faded(1)
-    with pytest.raises(ValueError, match="less than no time"):
+    with pytest.raises(ValueError, match="cannot be negative"):
         Levels.constant(0, 0, 1).faded(-1)
     with pytest.raises(ValueError, match="only be cut shorter"):
         slope.clip(-1, 3)

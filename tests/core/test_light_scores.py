@@ -135,7 +135,7 @@ def test_stuck_presses_are_said(demo):
     for ends in ("vacancy", "minutes", "clock", "press"):
         assert stuck(with_button(ends=ends), "big") == []
     unsaid = replace(with_button(ends="vacancy"), presences=())
-    assert "nothing says whether" in stuck(unsaid, "big")[0]
+    assert "nothing detects whether" in stuck(unsaid, "big")[0]
     held = with_button(ends="vacancy")
     held = put(
         held,

@@ -62,7 +62,7 @@ def test_a_newer_file_is_refused_and_left_as_it_is(tmp_path, version):
         (lambda d: d.update(sensors="none"), "sensors: expected a list, got"),
         (lambda d: d["sensors"].insert(0, 7), r"sensors\[0\]: expected an object"),
         (lambda d: d["sensors"][0].update(on=7), r"sensors\[0\].host: expected text"),
-        (lambda d: d["sensors"][0].update(on="x"), r"sensors\[0\].host: there is no opening or furnishing 'x'"),
+        (lambda d: d["sensors"][0].update(on="x"), r"sensors\[0\].host: unknown opening or furnishing 'x'"),
         (lambda d: d["sensors"][0].update(host="x"), r"sensors\[0\]"),
         (lambda d: d.update(zones=[{"id": "z"}]), "zones"),
         (lambda d: d.update(outputs=[{"id": "z"}]), "outputs"),

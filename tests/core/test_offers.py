@@ -72,12 +72,12 @@ def test_no_two_parts_give_two_answers(seed):
     if said.offers:
         done = offers(said.offers[0].project, "big", FEW)
         assert done.met_already and done.now.meets_now
-        assert "what hangs here meets every need" in done.words
+        assert "the sensors already there meet every need" in done.words
 
 
 def test_a_well_served_room_is_told_so_and_offered_only_what_is_better(demo):
     said = offers(demo, "sitting", FEW[:1] + FEW[2:3])
-    assert said.met_already and "meets every need" in said.words
+    assert said.met_already and "meet every need" in said.words
     now = sum(find(demo.devices, find(demo.sensors, s).device).price for s in ("pir-sitting", "radar-sitting"))
     for o in said.offers:
         cabled = sum(d.power in ("mains", "usb") for d in o.devices)
@@ -177,7 +177,7 @@ def test_a_wiring_that_no_module_fits_is_said_and_not_priced(room):
     heavy = put(room, replace(room.lamps[0], watts=9000))
     wired, circuit = wiring.add_circuit(heavy, ("lamp",))
     bill = bill_of(wired, "big", list(wired.sensors))
-    assert bill.open == (f"no module of the shelf fits {circuit.name} as it is wired",)
+    assert bill.open == (f"no listed module fits {circuit.name} as it is wired",)
     assert all(wiring.module_misfits(wired, circuit, d) for d in catalogue() if d.family == "module")
 
 
@@ -237,9 +237,9 @@ def test_a_light_over_somebody_asleep_is_a_need_of_its_own():
 
 
 def test_a_need_in_words_says_what_other_weeks_may_bring():
-    assert in_words(Met("drops_per_week", 3.2, 1.0, 2.8, 3.6)) == "3.2 drops a week, 1 allowed"
+    assert in_words(Met("drops_per_week", 3.2, 1.0, 2.8, 3.6)) == "3.2 false-offs a week, limit 1"
     said = in_words(Met("drops_per_week", 0.2, 0.25, 0.1, 0.4))
-    assert said == "0.2 drops a week, in others perhaps 0.4, 0.25 allowed"
+    assert said == "0.2 false-offs a week, up to 0.4 in other weeks, limit 0.25"
     assert aside(np.array([2.0])) == 0.0 and aside(np.array([1.0, 3.0])) > 1.0
 
 

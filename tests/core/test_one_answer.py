@@ -64,10 +64,10 @@ def asked(project: Project, rooms: list[str], types) -> int:
             if hold_of(presence_of(project, room).expr) is not None or j.current_s in j.holds:
                 assert measured(project, room)[1].meets == j.meets_now, name
             advised = [r.text for f in said if f.room == room for r in f.remedies]
-            for words in (w for w in advised if w.startswith("Hold it ")):
+            for words in (w for w in advised if w.startswith("Set the hold time to ")):
                 assert meets and duration_words(j.best_s) in words, (name, words)
             if meets and not j.meets_now and any(f.room == room for f in said):
-                assert any(w.startswith("Hold it ") for w in advised), name
+                assert any(w.startswith("Set the hold time to ") for w in advised), name
             # What is missed now, is found; and what is found, is missed.
             unmet = {m.need for m in j.at(j.current_s) if not m.met} if j.current_s in j.holds else set()
             missed = bool(unmet & {"drops_per_week", "dark_min_per_day", "idle_h_per_day"})

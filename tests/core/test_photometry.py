@@ -280,32 +280,34 @@ def test_absolute_tilted_and_inverted_files_are_understood_and_told():
     assert "another file" in parse_photometric(lm63([0], FIVES, [DISC], tilt="lamp.tlt"), "f").notes[0]
     old = lm63([0], FIVES, [DISC], head="a header of 1986")
     assert parse_photometric(old, "f").lumens == 1000
-    assert "measured as a whole" in parse_photometric(eulumdat(1, [0], FIVES, [DISC], count=-1), "f").notes[0]
+    assert (
+        "measured as a complete luminaire" in parse_photometric(eulumdat(1, [0], FIVES, [DISC], count=-1), "f").notes[0]
+    )
 
 
 GOOD = lm63([0], FIVES, [DISC])
 HOSTILE = {
     "empty": (b"  \n", "is empty"),
     "binary": (b"\0\1\2TILT=NONE", "not a text file"),
-    "cut off": (GOOD[:150], "breaks off|not a number"),
-    "no numbers": (b"IESNA:LM-63-2002\nTILT=NONE\n", "breaks off before the number of lamps"),
-    "no tilt": (b"IESNA:LM-63-2002\n1 2 3\n", "no line TILT="),
-    "letters": (GOOD.replace(b"1 1000 1", b"1 lots 1"), "'lots' is not a number; the lumens of a lamp"),
+    "cut off": (GOOD[:150], "ends|not a number"),
+    "no numbers": (b"IESNA:LM-63-2002\nTILT=NONE\n", "ends before the number of lamps"),
+    "no tilt": (b"IESNA:LM-63-2002\n1 2 3\n", "no TILT= line"),
+    "letters": (GOOD.replace(b"1 1000 1", b"1 lots 1"), "'lots' is not a number; expected the lumens of a lamp"),
     "nan": (GOOD.replace(b"1 1000 1", b"1 nan 1"), "must be finite"),
     "infinite": (GOOD.replace(b"1 1000 1", b"1 1e999 1"), "must be finite"),
     "no lumens": (GOOD.replace(b"1 1000 1", b"1 0 1"), "gives 0 lumens"),
     "type B": (lm63([0], FIVES, [DISC], kind=2), "type B"),
     "far too many": (lm63([0], FIVES, [DISC], n_gamma=999_999_999), "not a whole number from 2"),
     "half an angle": (lm63([0], FIVES, [DISC], n_gamma=2.5), "not a whole number"),
-    "negative": (lm63([0], FIVES, [[-1, *DISC[1:]]]), "less than nothing"),
-    "blinding": (lm63([0], FIVES, [[1e12, *DISC[1:]]]), "nothing shines so"),
-    "dark": (lm63([0], FIVES, [[0] * 19]), "gives no light"),
+    "negative": (lm63([0], FIVES, [[-1, *DISC[1:]]]), "is negative"),
+    "blinding": (lm63([0], FIVES, [[1e12, *DISC[1:]]]), "not plausible"),
+    "dark": (lm63([0], FIVES, [[0] * 19]), "all intensities are zero"),
     "angles in disorder": (lm63([0], [0, 50, 20, 90], [[1, 2, 3, 4]]), "do not rise"),
     "planes in disorder": (lm63([0, 90, 45], [0, 45, 90], [[9, 9, 0]] * 3), "out of order"),
     "a symmetry of its own": (lm63([0, 60, 120], [0, 45, 90], [[300, 200, 0]] * 3), None),
     "another lamp's lumens": (lm63([0], FIVES, [DISC], lumens=5), "of 1,000 lumens"),
-    "eulumdat, cut off": (eulumdat(1, [0], FIVES, [DISC])[:200], "breaks off|not a number"),
-    "eulumdat, letters": (eulumdat("x", [0], FIVES, [DISC]), "line 3: 'x' is not a number; the symmetry"),
+    "eulumdat, cut off": (eulumdat(1, [0], FIVES, [DISC])[:200], "ends|not a number"),
+    "eulumdat, letters": (eulumdat("x", [0], FIVES, [DISC]), "line 3: 'x' is not a number; expected the symmetry"),
     "eulumdat, odd symmetry": (eulumdat(7, [0], FIVES, [DISC]), "line 3: the symmetry is 7, not from 0 to 4"),
     "eulumdat, no light": (eulumdat(1, [0], FIVES, [DISC], lumens=0), "gives 0 lumens"),
     "words": (b"Dear lamp,\nplease shine.\n" * 20, "not a number"),

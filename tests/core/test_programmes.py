@@ -120,7 +120,7 @@ def test_calls_come_as_often_as_said_and_while_somebody_is_there():
     assert 1.2 * hours < len(calls.rises) < 2.3 * hours
     assert (calls - truth.person_in("a", "big")).total() == 0
     assert calls_in(simulate_days(watching(activity="desk"), 3, 1), "big").total() == 0
-    with pytest.raises(ValueError, match="nobody tells"):
+    with pytest.raises(ValueError, match="no source for"):
         told(truth, "opera", "big")
 
 

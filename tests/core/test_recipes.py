@@ -257,7 +257,7 @@ def test_the_recipes_of_outputs_come_to_their_rows_and_locks():
 def test_guards_are_noted_and_names_differ_from_room_to_room(demo):
     extractor = find(demo.outputs, "extractor")
     book = output_recipes(demo, extractor)
-    assert any("stays on for 2 min" in n for n in book.notes)
+    assert any("stays on for at least 2 min" in n for n in book.notes)
     assert output_recipes(demo, replace(extractor, rows=())) is None
     books = [recipes_of(demo, room) for room in ("landing", "passage")]
     rows = [set(b.row) for b in books]

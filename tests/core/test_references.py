@@ -86,12 +86,12 @@ def test_what_is_not_there_is_told_with_its_place():
     bad = replace(bad, brief=replace(bad.brief, owned=(Owned(device="toy", count=1),)))
     bad = put(bad, replace(bad.presences[0], expr=AnyOf(of=(Report(sensor="deaf"),))))
     assert set(dangling(bad)) == {
-        ("spots[0].room", "there is no room 'nowhere'"),
-        ("sensors[0].host", "there is no opening or furnishing 'nothing'"),
-        ("sensors[0].device", "there is no device 'none'"),
-        ("people[0].stays[0].spot", "there is no spot 'gone'"),
-        ("brief.owned[0].device", "there is no device 'toy'"),
-        ("presences[0].expr.of[0].sensor", "there is no sensor 'deaf'"),
+        ("spots[0].room", "unknown room 'nowhere'"),
+        ("sensors[0].host", "unknown opening or furnishing 'nothing'"),
+        ("sensors[0].device", "unknown device 'none'"),
+        ("people[0].stays[0].spot", "unknown spot 'gone'"),
+        ("brief.owned[0].device", "unknown device 'toy'"),
+        ("presences[0].expr.of[0].sensor", "unknown sensor 'deaf'"),
     }
 
 

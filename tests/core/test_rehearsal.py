@@ -383,12 +383,12 @@ def test_a_light_that_never_came_is_not_said_to_have_come_late(room):
     late = [i for i in r.incidents if i.kind == "late"]
     assert late
     chain = explain(r, late[0])
-    assert chain.links[1].value.startswith("rose") and "went to the switch" in chain.links[1].text
+    assert chain.links[1].value.startswith("started") and "went to the switch" in chain.links[1].text
     # Had nobody reacted, it would not have come at all.
     idle = dataclasses.replace(r, house=run(away, r.recording))
     late = [i for i in idle.incidents if i.kind == "late"]
     assert late
-    assert [k.value for k in explain(idle, late[0]).links[:2]] == ["never came on", "did not rise"]
+    assert [k.value for k in explain(idle, late[0]).links[:2]] == ["never came on", "stayed off"]
 
 
 def test_a_light_that_came_late_says_when(demo):
@@ -397,7 +397,7 @@ def test_a_light_that_came_late_says_when(demo):
         lamp, chain = r.house.served(incident.room), explain(r, incident)
         came = bool(lamp.at(incident.at + incident.duration_s + 1e-6))
         assert chain.links[0].value.endswith("late") == came
-        assert chain.links[1].value.startswith("rose") == came
+        assert chain.links[1].value.startswith("started") == came
 
 
 # -- days cut out of tracks --------------------------------------------------------------------------------------------

@@ -66,7 +66,7 @@ def test_what_cannot_be_had_says_so(demo, capsys):
     with pytest.raises(ValueError, match="no lamp"):
         schools(dark, "store")
     assert cli.main(["ways", "--demo", "--room", "nowhere"]) == 1
-    assert "there is no room 'nowhere'" in capsys.readouterr().err
+    assert "unknown room 'nowhere'" in capsys.readouterr().err
     assert find(demo.rooms, "store")
 
 

@@ -154,8 +154,8 @@ def test_what_is_set_is_told_in_words():
     night = DayPart(begin="22:00", hold_s=100.0)
     parts = (DayPart(begin="07:00"), night)
     told = settings_words(pir, Settings(infrared_below_max=1, measured_latency_s=2.0, by_hour=parts))
-    assert told.startswith("infrared 2 of 3; latency found 2 s; from 07:00: infrared 2 of 3")
-    assert "from 22:00: own hold 1 min 40 s" in told
+    assert told.startswith("infrared 2 of 3; measured latency 2 s; from 07:00: infrared 2 of 3")
+    assert "from 22:00: device hold time 1 min 40 s" in told
     # Each part has steps of its own.
     told = settings_words(device("dual-24-corner"), Settings(infrared_below_max=1, sensitivity_below_max=3))
     assert told == "infrared 2 of 3; sensitivity 7 of 10"
@@ -205,9 +205,9 @@ def test_parts_of_the_day_that_cannot_be_are_told():
         return [w for f, w in settings_faults(device("pir-corner-12"), Settings(by_hour=parts)) if f == "by_hour"]
 
     assert not told(DayPart(begin="07:00", hold_s=10.0), DayPart(begin="22:00", hold_s=60.0))
-    assert "a second one" in told(DayPart(begin="07:00"))[0]
-    assert "later than" in told(DayPart(begin="07:00"), DayPart(begin="07:00"))[0]
-    assert "later than" in told(DayPart(begin="22:00"), DayPart(begin="07:00"))[0]
+    assert "at least two times" in told(DayPart(begin="07:00"))[0]
+    assert "ascending order" in told(DayPart(begin="07:00"), DayPart(begin="07:00"))[0]
+    assert "ascending order" in told(DayPart(begin="22:00"), DayPart(begin="07:00"))[0]
     (words,) = told(DayPart(begin="07:00", hold_s=7.0), DayPart(begin="22:00"))
     assert words.startswith("from 07:00 on:") and "cannot be set" in words
 
@@ -227,7 +227,7 @@ def test_a_lead_that_is_too_short_is_told_with_its_metres():
     near, far = (sensor.at[0] + lead - 1.2 + off for off in (-0.1, 0.1))
     assert not told(near)
     (words,) = told(far)
-    assert f"a lead of {lead:g} m" in words and f"{lead + 0.1:.1f} m away" in words
+    assert f"a {lead:g} m cable" in words and f"{lead + 0.1:.1f} m away" in words
 
 
 # -- what a local code asks ----------------------------------------------------------------------------------------
@@ -352,7 +352,7 @@ def test_what_is_set_too_low_is_a_cause_and_told():
     tried = next(t for t in found.tried if t.instead.lever == "settings")
     assert tried.instead.record == "pir"
     links = [k for i in r.incidents if i.kind == "dropped" for k in explain(r, i).causes]
-    assert any("5 steps less sensitive" in k.value for k in links)
+    assert any("sensitivity 5 steps down" in k.value for k in links)
 
 
 @pytest.mark.parametrize(

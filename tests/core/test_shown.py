@@ -61,6 +61,6 @@ def test_fields_of_an_output_are_its_own_and_those_of_all():
 def test_words_depend_on_what_is_edited_only_where_that_is_asked():
     field = field_of(Zone, "off_delay_s")
     other = field.otherwise(high=12.0, why="So long.")
-    assert (other.high, other.shown.why, other.shown.words) == (12.0, "So long.", "Left after")
+    assert (other.high, other.shown.why, other.shown.words) == (12.0, "So long.", "Off delay")
     assert field_of(Zone, "off_delay_s") is field and field.shown.why == ""
-    assert words_of(Brief, "troubles.messages_lost") == ("Messages lost by radio", "%")
+    assert words_of(Brief, "troubles.messages_lost") == ("Lost radio messages", "%")

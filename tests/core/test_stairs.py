@@ -82,12 +82,12 @@ def test_a_stair_that_leads_nowhere_is_found():
 
     project, _ = add_room(bare(), "g", "Hall", "passage", rectangle(0, 0, 10, 4))
     project, stair = add_furnishing(project, "g", kind("Stair run"), (5.0, 0.7), 180.0)
-    assert "leads up to no level" in told(project)[0]
+    assert "There is no level above" in told(project)[0]
     upper = Level(id="u", name="Loft", elevation=2.8)
     project = replace(project, levels=(*project.levels, upper))
     assert "arrives on loft where there is no room" in told(project)[0]
     project, _ = add_room(project, "u", "Loft", "store", rectangle(0, 0, 6.6, 4))
-    assert "head against a wall" in told(project)[0]
+    assert "The head of" in told(project)[0]
     turned = replace(
         project,
         furnishings=tuple(replace(f, climb=180.0) if f.id == stair.id else f for f in project.furnishings),
@@ -106,7 +106,7 @@ def test_a_stair_whose_foot_is_against_a_wall_says_so():
     way = 1.0 if foot[0] > head[0] else -1.0
     wall = Wall(id="close", level="g", a=(foot[0] + way * 0.15, 0.0), b=(foot[0] + way * 0.15, 4.0))
     told = [f.text for f in findings(replace(project, walls=(*project.walls, wall))) if f.rule == "stair-nowhere"]
-    assert len(told) == 1 and "has its foot against a wall: nobody can step onto it" in told[0]
+    assert len(told) == 1 and "is against a wall: nobody can step onto it" in told[0]
 
 
 def test_the_stairs_caution_stands_where_stairs_begin_and_where_they_arrive(room):
@@ -158,7 +158,7 @@ def test_a_stair_that_ends_beside_the_next_floor_is_found():
 
 def test_a_stair_with_too_little_way_or_width_is_found():
     steep = ((5.1, 2.45), (5.95, 2.45), (5.95, 4.25), (5.1, 4.25))
-    assert "58° is a ladder" in _stair_findings(outline=steep)[0]
+    assert "58° it is a ladder" in _stair_findings(outline=steep)[0]
     narrow = ((5.1, 1.35), (5.6, 1.35), (5.6, 4.25), (5.1, 4.25))
     assert "0.50 m wide" in _stair_findings(outline=narrow)[0]
 

@@ -15,8 +15,8 @@ from msgspec.structs import replace
 from samples import device, make_room, rect
 from vastwatch.advice.hardware.fixing import fixed_place
 from vastwatch.causes.chain import explain
-from vastwatch.design.edits.fittings import opening_middle
 from vastwatch.design.edits.sensors import add_sensor
+from vastwatch.design.places import opening_middle
 from vastwatch.design.presence import reports
 from vastwatch.design.project import Place, find, put
 from vastwatch.design.records import Sensor
@@ -150,7 +150,7 @@ def test_mats_tags_and_plugs_go_only_where_they_do_something(demo):
     project, sensor = add_sensor(demo, device("plug-meter"), "ground", plug.at, 0.0, 0.0, plug.host)
     assert spot_notice_s(project, sensor.id, find(demo.spots, "right-wheel")) < 10
     assert math.isinf(spot_notice_s(project, sensor.id, find(demo.spots, "left-wheel")))
-    with pytest.raises(ValueError, match="senses nothing"):
+    with pytest.raises(ValueError, match="is not a sensor"):
         add_sensor(demo, device("module-plug"), "ground", (2, 5, 1), 0, 0)
 
 
@@ -207,7 +207,7 @@ def test_false_reports_come_only_in_their_hours_at_their_rate_and_name_the_hazar
     expected = false_rate(mount(project, sensor), project.hazards[0]) * 3 * 3600 * 7
     assert len(of_day) == pytest.approx(expected, abs=4 * math.sqrt(expected))
     chain = explain(r, next(i for i in r.incidents if i.kind == "false start"))
-    assert any("set off by the fan" in k.text for k in chain.story)
+    assert any("triggered by the fan" in k.text for k in chain.story)
     assert [(k.lever, k.record) for k in chain.causes][:1] == [("hazard", "fan")]
 
 

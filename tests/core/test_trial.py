@@ -51,7 +51,7 @@ def test_an_unseen_seat_is_arithmetic():
     assert t.trips == pytest.approx((3600 - first) / cycle, abs=1) and t.waves == pytest.approx(3 * t.trips, abs=3)
     assert t.kept == 0 and t.dark_within(0.5) == pytest.approx(first)
     assert t.lit_share[-1] in (0.0, 1.0) and t.lit_share[3] == 0.0
-    assert "ways to the switch" in in_words(t)
+    assert "trips to the switch" in in_words(t)
     # A sleeper, and whoever watches a film, sits in it.
     for activity in ("sleeping", "film"):
         quiet = stay(put(room, replace(room.spots[0], activity=activity)), "chair", 3600.0, 10)
@@ -84,7 +84,7 @@ def test_trial_at_the_command_line(capsys):
     assert said["minutes"] == 60 and said["trials"] == 100 and said["drops"] > 0
     assert said["first_dark_s"]["one_in_ten"] < 3600
     assert cli.main(["trial", "--demo", "--spot", "nowhere"]) == 1
-    assert "there is no spot 'nowhere'" in capsys.readouterr().err
+    assert "unknown position 'nowhere'" in capsys.readouterr().err
     with pytest.raises(SystemExit):
         cli.main(["trial", "--demo", "--spot", "left-wheel", "--minutes", "0"])
 

@@ -62,7 +62,7 @@ def test_names_are_numbered_ids_are_fresh_and_nonsense_is_refused(two):
     for wrong in ("", "   "):
         with pytest.raises(ValueError, match="needs a name"):
             variants.kept(two, wrong)
-    with pytest.raises(ValueError, match="no variant 'Nobody' in this project: it has Patient"):
+    with pytest.raises(ValueError, match="unknown variant 'Nobody': it has Patient"):
         variants.adopted(two, "Nobody")
     full = two
     for n in range(19):
@@ -105,9 +105,9 @@ def test_written_and_read_nothing_is_lost(two, tmp_path):
         (lambda d: d["variants"][0].update(name=""), "variants"),
         (lambda d: d["variants"][0]["lamps"][0].update(watts="many"), "variants"),
         (lambda d: d["variants"][0]["sensors"][0].update(yaw=99999), "yaw: 99999 is not from"),
-        (lambda d: d["diary"].append({"id": "x", "at": "2026-13-45T21:10", "text": "a"}), "is no time"),
+        (lambda d: d["diary"].append({"id": "x", "at": "2026-13-45T21:10", "text": "a"}), "is not a time"),
         (lambda d: d["diary"].append({"id": "x", "at": "yesterday", "text": "a"}), "diary"),
-        (lambda d: d["circuits"].append({"id": "c", "name": "C", "feeds": ["nobody"]}), "there is no sensor 'nobody'"),
+        (lambda d: d["circuits"].append({"id": "c", "name": "C", "feeds": ["nobody"]}), "unknown sensor 'nobody'"),
         (lambda d: d["brief"].update(troubles={"messages_lost": 2}), "messages_lost"),
     ],
 )
@@ -167,7 +167,7 @@ def test_the_command_line_compares_a_project_with_its_variant(two, tmp_path, cap
         assert cli.main(["compare", str(path), "--variant", "Patient", "--weeks", "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
     assert told["rooms"]["big"]["idle_h_per_day"]["difference"] > 0
-    assert any("how presence is concluded" in d["text"] for d in told["differences"])
+    assert any("conclusion for presence" in d["text"] for d in told["differences"])
     assert cli.main(["compare", str(path)]) == 1
     assert "second project file" in capsys.readouterr().err
     assert cli.main(["compare", str(path), "--variant", "None such"]) == 1

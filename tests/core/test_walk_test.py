@@ -170,7 +170,7 @@ def test_the_walk_test_on_the_command_line(capsys):
     assert main(["walk", "--demo", "--points", "1,1 4,1", "--level", "ground"]) == 0
     assert "3.0 m" in capsys.readouterr().out
     for wrong, words in (
-        (["--room", "nowhere"], "there is no room"), ([], "two points"),
+        (["--room", "nowhere"], "unknown room"), ([], "two points"),
         (["--points", "1,1 2,1", "--speed", "99"], "0.1 to 5"),
     ):  # fmt: skip
         assert main(["walk", "--demo", *wrong]) == 1

@@ -13,9 +13,10 @@ from msgspec.structs import replace
 from samples import device, make_room
 from vastwatch.advice.checks.plan import open_rooms, overlapping_rooms
 from vastwatch.design.edits.building import add_room, overlap, rectangle
-from vastwatch.design.edits.fittings import add_furnishing, add_opening, rooms_beside
+from vastwatch.design.edits.fittings import add_furnishing, add_opening
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.edits.whole_rooms import copy_room, move_room
+from vastwatch.design.places import rooms_beside
 from vastwatch.design.project import Project, find
 from vastwatch.files.check import faults_of
 from vastwatch.geometry import polygons

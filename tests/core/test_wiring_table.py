@@ -109,7 +109,7 @@ def test_the_light_of_two_contacts_goes_out_with_the_later():
 def test_only_sensors_with_a_contact_switch_and_one_circuit_each():
     relay = next(d for d in catalogue() if d.relays and d.presence)
     project = wired()
-    eye = Sensor(id="relay", device=relay.id, level="g", name="Relay", at=(0.1, 2.0, 1.1))
+    eye = Sensor(id="relay", device=relay.id, level="g", name="Mesh repeater", at=(0.1, 2.0, 1.1))
     project = replace(project, devices=(*project.devices, relay), sensors=(*project.sensors, eye))
     assert not could_switch(project, project.sensors[0]) and could_switch(project, eye)
     taken = set_contact(project, "c", "relay", True)
@@ -133,6 +133,6 @@ def test_the_sheet_of_devices_names_what_is_set_on_each(demo):
     sheet = device_sheet(demo)
     assert {s.device for s in sheet} >= {x.name for x in demo.sensors}
     assert any(s.setting == "zones" and "Sofa" in s.value for s in sheet)
-    assert any(s.setting == "lowest level" for s in sheet) and any(s.setting == "supply" for s in sheet)
+    assert any(s.setting == "minimum level" for s in sheet) and any(s.setting == "supply" for s in sheet)
     contact = device_sheet(wired(contacts=("a",)))
     assert any(s.setting == "contact" and "Circuit" in s.value for s in contact)

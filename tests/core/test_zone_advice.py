@@ -127,7 +127,7 @@ def test_outlines_are_tidied_and_kept_clear():
     assert tidy([(0, 0), (0, 0), (1, 0), (1, 1.004), (0, 1)]) == ((0, 0), (1, 0), (1, 1), (0, 1))
     with pytest.raises(ValueError, match="cross"):
         tidy([(0, 0), (1, 1), (1, 0), (0, 1)])
-    with pytest.raises(ValueError, match="area"):
+    with pytest.raises(ValueError, match="too small"):
         tidy([(0, 0), (1, 0), (0.5, 0.02)])
     assert clear_of(rect(0, 0, 1, 1), [rect(2, 0, 3, 1)], 0.1) == rect(0, 0, 1, 1)
     cut = clear_of(rect(0, 0, 1, 1), [rect(0.8, -1, 3, 3)], 0.1)
@@ -176,7 +176,7 @@ def test_bands_have_sensitivities_of_their_own():
         "no bands"
         in dict(settings_faults(device("radar-24-tracker"), Settings(bands_below_max=(1,))))["bands_below_max"]
     )
-    assert "by band 9 7 of 9" in settings_words(device("radar-24-bands"), Settings(bands_below_max=(0, 2)))
+    assert "per band 9 7 of 9" in settings_words(device("radar-24-bands"), Settings(bands_below_max=(0, 2)))
 
 
 def test_what_moves_within_a_zone_is_told_until_it_is_ignored():
@@ -254,9 +254,9 @@ def test_the_command_line_proposes_and_refuses(capsys, tmp_path):
         "t": {"noticed": ["chair", "stool"], "zones": {}, "findings": [], "helps": []}
     }
     assert main(["zones", str(path), "--sensor", "nobody"]) == 1
-    assert "there is no sensor 'nobody'" in capsys.readouterr().err
+    assert "unknown sensor 'nobody'" in capsys.readouterr().err
     bad = json.loads(path.read_text())
     bad["zones"] = [{"id": "z", "sensor": "gone", "name": "Z", "outline": [[0, 0], [1, 0], [1, 1]]}]
     Path(path).write_text(json.dumps(bad))
     assert main(["zones", str(path)]) == 1
-    assert "zones[0].sensor: there is no sensor 'gone'" in capsys.readouterr().err
+    assert "zones[0].sensor: unknown sensor 'gone'" in capsys.readouterr().err

@@ -59,7 +59,7 @@ def test_what_moves_beside_a_zone_is_ignored_on_one_press():
     fan = Hazard(id="fan", level="g", name="Fan", kind="fan", outline=rect(2.02, 1.3, 2.32, 1.6), strength=1.0)
     project = replace(tracked(zones=(CHAIR,)), hazards=(fan,))
     (h,) = [h for h in what_helps(project, sensor(project)) if h.of == "Fan"]
-    assert h.text == "Ignore what the fan shows." and h.counted_after < h.counted_before
+    assert h.text == "Ignore the reports caused by the fan." and h.counted_after < h.counted_before
     new = h.taken(project)
     made = next(z for z in new.zones if z.role == "ignore")
     assert made.name == "Ignore fan" and {f.rule for f in zone_findings(new, sensor(new))} & {"zones-overlap"} == set()
@@ -137,7 +137,7 @@ def test_pairs_give_bias_and_scale_and_both_are_set():
     placed = as_placed(bands, Settings(measured_bias_m=0.2, measured_scale=1.05))
     assert (placed.bias_r_m, placed.scale_r) == (0.2, 1.05)
     wrong = dict(settings_faults(device("radar-24-state"), Settings(measured_scale=1.05)))
-    assert "out of scale" in wrong["measured_scale"]
+    assert "a scale error" in wrong["measured_scale"]
 
 
 # -- a live walk ---------------------------------------------------------------------------------------------------
@@ -178,7 +178,7 @@ def test_a_light_that_asks_a_zone_beside_the_seat_is_told_so():
     assert late
     causes = [c for i in late for c in explain(r, i).causes]
     said = [c for c in causes if c.what == "Zone corner"]
-    assert said and said[0].record == "zc" and "the whole sensor asked" in said[0].text
+    assert said and said[0].record == "zc" and "with the whole sensor used" in said[0].text
     # Its removal removes it: the whole sensor asked, next to nobody waits.
     whole = replace(presence, expr=Hold(of=Report(sensor="t"), seconds=30.0))
     again = rehearse(put(project, whole), 3, 1)

@@ -73,7 +73,7 @@ def test_use_and_control_are_chosen_from_lists(qtbot, window, brief):
     assert find(project(window).rooms, "box").use == "nursery"
     assert model.setData(model.index(row, 2), "absence")
     assert find(project(window).rooms, "box").control == "absence"
-    assert model.index(row, 2).data() == "on by hand"
+    assert model.index(row, 2).data() == "manual on"
     assert not model.setData(model.index(row, 2), "magic")
 
 
@@ -82,18 +82,18 @@ def test_choosing_a_row_goes_to_the_room_and_explains_it(qtbot, window, brief):
     assert (window.focus.room, window.focus.level) == ("bedroom", "upper")
     QApplication.processEvents()
     words = [plain(x.text()) for x in brief.rooms.findChildren(type(brief.rooms._title)) if x.isVisibleTo(brief)]
-    assert "Bedroom asks to" in words
-    assert "Never more than 15 % light while somebody sleeps" in words
+    assert "Needs of Bedroom" in words
+    assert "15 % light at most while somebody sleeps" in words
     window.focus.set(room="passage", level="ground", selected="passage")
-    assert brief.rooms._title.text() == "Passage asks to"
+    assert brief.rooms._title.text() == "Needs of Passage"
 
 
 def test_a_need_is_changed_in_its_sentence_and_set_back(qtbot, window, brief):
     brief.rooms.table.selectRow(row_of(brief.rooms.table, "Shop"))
-    field = next(f for f in brief.rooms.findChildren(FigureField) if "burn for nobody" in f.accessibleName())
+    field = next(f for f in brief.rooms.findChildren(FigureField) if "empty room" in f.accessibleName())
     type_into(qtbot, field, "5 min")
     assert find(project(window).rooms, "shop").needs.hold_max_s == 300
-    usual = next(b for b in brief.rooms.findChildren(QPushButton) if b.text() == "as usual")
+    usual = next(b for b in brief.rooms.findChildren(QPushButton) if b.text() == "default")
     qtbot.mouseClick(usual, LEFT)
     assert find(project(window).rooms, "shop").needs.hold_max_s is None
     stays = next(b for b in brief.rooms.findChildren(QCheckBox) if b.text() == "people stay")
@@ -132,7 +132,7 @@ def test_a_day_sheet_is_typed_lines_come_and_go(qtbot, window, brief):
     add = [b for b in people.findChildren(QPushButton) if b.text() == "Add line"]
     qtbot.mouseClick(add[0], LEFT)
     assert len(people.person.stays) == lines + 1
-    take = [b for b in people.findChildren(QPushButton) if b.text() == "Take line away"]
+    take = [b for b in people.findChildren(QPushButton) if b.text() == "Delete line"]
     qtbot.mouseClick(take[0], LEFT)
     assert len(people.person.stays) == lines
     qtbot.mouseClick(add[1], LEFT)
@@ -223,7 +223,7 @@ def test_circuits_are_made_named_fed_and_taken_away(qtbot, window, brief):
     wiring._module(project(window).circuits[0].id, "module-switch-neutral")
     words = [x.text() for x in wiring.findChildren(type(brief.rooms._title))]
     assert any("needs a neutral" in w for w in words)
-    box = next(b for b in wiring.findChildren(QCheckBox) if b.text() == "neutral in the box")
+    box = next(b for b in wiring.findChildren(QCheckBox) if b.text() == "neutral in the switch box")
     box.click()
     assert project(window).circuits[0].neutral
     type_into(qtbot, wiring.cable, "5 m")
@@ -254,7 +254,7 @@ def test_budget_weights_and_kit_are_set_and_undone(qtbot, window, brief):
     assert project(window).brief.weights.no_cables == 2
     means.kit.setCurrentIndex(means.kit.findData("radar-24-bands"))
     means.count.setValue(3)
-    have = next(b for b in means.findChildren(QPushButton) if b.text() == "Have it")
+    have = next(b for b in means.findChildren(QPushButton) if b.text() == "Add to kit")
     qtbot.mouseClick(have, LEFT)
     assert any(o.device == "radar-24-bands" and o.count == 3 for o in project(window).brief.owned)
     assert find(project(window).devices, "radar-24-bands")
@@ -282,10 +282,10 @@ def test_what_to_buy_is_asked_by_key_told_and_taken(qtbot, window):
     cards = [
         c
         for c in means.findChildren(LinkCard)
-        if " a day" in c.accessibleName() and "Free first" not in c.accessibleName()
+        if " a day" in c.accessibleName() and "No cost" not in c.accessibleName()
     ]
     assert cards and not means._working.isVisible()
-    assert any("Free first" in c.accessibleName() for c in means.findChildren(LinkCard))
+    assert any("No cost" in c.accessibleName() for c in means.findChildren(LinkCard))
     rooms = {p.room for p in window.results[PURCHASES].value.found}
     assert len(cards) == min(len(rooms), 6)
     before = len(project(window).sensors)
@@ -323,8 +323,8 @@ def test_a_room_nobody_was_in_is_not_called_well(qtbot, window):
     w.focus.set(room="throwing", selected="throwing")
     settle(qtbot, w)
     assert not w.verdict._numbers.isVisibleTo(w.verdict)
-    assert "Nobody lives in this project" in w.verdict._nothing.text()
-    assert "Nothing found wrong" not in " ".join(x.text() for x in w.verdict.findChildren(QLabel))
+    assert "This project has no occupants" in w.verdict._nothing.text()
+    assert "No problems found" not in " ".join(x.text() for x in w.verdict.findChildren(QLabel))
     assert not [b for b in w.verdict.findChildren(QPushButton) if "same week" in b.text()]
     qtbot.mouseClick(w.verdict._offer, Qt.MouseButton.LeftButton)
     assert w.focus.stage == "Brief" and w.panel("Brief").people.isVisibleTo(w)

@@ -71,7 +71,7 @@ def test_a_second_room_shares_its_wall_and_takes_a_door_and_a_window(qtbot, bare
     assert project(w).openings[-1].width == pytest.approx(0.95)
     type_into(qtbot, inspect(w, "Width"), "9 m")
     assert project(w).openings[-1].width == pytest.approx(0.95)
-    rests = inspect(w, "Rests")
+    rests = inspect(w, "Normally")
     rests.setCurrentText("open")
     rests.activated.emit(rests.currentIndex())
     assert project(w).openings[-1].rest == "open"
@@ -133,7 +133,7 @@ def test_furniture_stands_against_walls_turns_moves_and_goes(qtbot, bare):
 def test_somebody_moves_in_and_the_verdict_appears(qtbot, bare):
     w = bare
     w.panel("Plan").build.add_person.click()
-    assert "put a chair" in w.status.said.text()
+    assert "place a chair" in w.status.said.text()
     type_room(qtbot, w, "Study", "4.2 x 3.6")
     w.plan.fit()
     w.plan.place("furniture:Armchair", 1.5, 1.8)
@@ -167,7 +167,7 @@ def test_a_drawing_is_brought_in_as_one_step(qtbot, bare, demo, tmp_path):
     qtbot.waitUntil(lambda: project(w) is not before)
     assert {r.name for r in project(w).rooms} == {r.name for r in demo.rooms if r.level == "upper"}
     assert w.document.undo_stack.count() == 1
-    assert "Brought in: " in w.status.said.text()
+    assert "Imported: " in w.status.said.text()
     w.document.undo_stack.undo()
     assert project(w) is before
 
@@ -209,7 +209,7 @@ def test_what_is_typed_wrongly_says_so_and_is_kept(qtbot, bare):
     assert w.panel("Plan").build.measure.text() == "wide"
     w.panel("Plan").build.measure.setText("4 x 0.01")
     w.panel("Plan").build.add_room()
-    assert "between 0.3 and 200 m" in w.status.said.text()
+    assert "must be 0.3 to 200 m" in w.status.said.text()
     w.panel("Plan").build.name.clear()
     w.panel("Plan").build.add_room()
     assert "needs a name" in w.status.said.text()
@@ -241,8 +241,8 @@ def test_a_room_of_the_sample_is_renamed_reused_and_deleted(qtbot, window):
     w.plan.setFocus()
     key(qtbot, w.plan, Qt.Key.Key_Delete)
     assert "store" not in {r.id for r in project(w).rooms}
-    assert "Deleted store, with" in w.status.said.text()
-    assert "left standing" in w.status.said.toolTip()
+    assert "Deleted store, along with" in w.status.said.text()
+    assert "kept in place" in w.status.said.toolTip()
     assert not list(faults_of(project(w)))
     settle(qtbot, w)
 

@@ -143,7 +143,7 @@ def test_a_refusal_is_its_words_and_a_failure_leaves_nobody_waiting(qtbot, pool,
     d.check()
     qtbot.waitUntil(lambda: d.state == "failed")
     assert d.words == NOT_COMPUTED and "oh" in caplog.text
-    assert said == ["The thing: this could not be computed, by a failure of the program; its log says why."]
+    assert said == ["The thing: this could not be computed because of an internal error; see the log."]
 
 
 def test_what_is_asked_for_is_forgotten_with_what_it_was_of(qtbot, pool):
@@ -201,7 +201,7 @@ def test_a_recording_by_hand_is_shown_without_anybody(qtbot, window):
     assert house is not None and w.results.rehearsal is None
     lanes = {lane.words: lane for lane in w.ribbon._lanes if lane.room == "throwing"}
     assert set(lanes) == {
-        "Throwing room", "PIR throwing room", "presence", "light", "Somebody in the throwing room", "concluded",
+        "Throwing room", "PIR throwing room", "presence", "light", "Somebody in the throwing room", "result",
     }  # fmt: skip
     assert lanes["PIR throwing room"].unknown.intervals.tolist() == [[30 * hour, 48 * hour]]
     assert lanes["presence"].signal.intervals.tolist() == [[17 * hour, 17 * hour + 360], [18 * hour, 18 * hour + 330]]

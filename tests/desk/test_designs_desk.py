@@ -38,10 +38,10 @@ def cells(sheet, row):
 def test_rooms_are_compared_with_how_sure_each_difference_is(qtbot, window, sheet):
     rows = [cells(sheet, k) for k in range(sheet.table.rowCount())]
     names = [r[0] for r in rows]
-    assert names[-1] == "All of them together" and "Sitting room" in names
+    assert names[-1] == "All rooms" and "Sitting room" in names
     assert rows[names.index("Toilet")][4] == "the same in both"
     # Radar kept the reader's light.
-    assert "More drops" in rows[names.index("Sitting room")][4]
+    assert "More false-offs" in rows[names.index("Sitting room")][4]
     # Each plan with what hangs there and what it costs.
     assert sheet.plans[0].costs.text().startswith("10 sensors") and sheet.plans[1].costs.text().startswith("7 sensors")
     assert sheet.plans[1].name.text() == "Motion sensors alone"
@@ -88,7 +88,7 @@ def test_without_a_variant_the_sheet_says_what_to_do(qtbot, window, sheet):
     qtbot.mouseClick(sheet.drop, LEFT)
     assert project(window).variants == ()
     assert not sheet.adopt.isEnabled() and not sheet.table.isVisible() and not sheet.plans[1].isVisible()
-    assert "Keep a copy" in sheet._basis.text()
+    assert "Save a copy" in sheet._basis.text()
     window.document.undo_stack.undo()
     assert sheet.adopt.isEnabled()
 
@@ -130,7 +130,7 @@ def test_a_mains_sensor_is_put_behind_a_switch_and_taken_off(qtbot, window, wiri
     assert not edits.could_feed(project(window), could[0])
     from PyQt6.QtWidgets import QPushButton
 
-    away = [b for b in wiring.findChildren(QPushButton) if "has a supply of its own" in b.accessibleName()]
+    away = [b for b in wiring.findChildren(QPushButton) if "has its own supply" in b.accessibleName()]
     qtbot.mouseClick(away[0], LEFT)
     assert find(project(window).circuits, circuit.id).feeds == ()
 
@@ -141,6 +141,6 @@ def test_a_sensors_own_share_of_lost_messages_is_typed(qtbot, window):
     settle(qtbot, window)
     from vastwatch.desk.shell.parts import FigureField
 
-    field = next(f for f in window.findChildren(FigureField) if f.accessibleName() == "Messages lost" and f.isVisible())
+    field = next(f for f in window.findChildren(FigureField) if f.accessibleName() == "Lost messages" and f.isVisible())
     type_into(qtbot, field, "10")
     assert find(project(window).sensors, "pir-sitting").settings.messages_lost == 0.1

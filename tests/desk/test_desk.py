@@ -159,7 +159,7 @@ def test_exact_figures_take_units_and_say_what_is_wrong(qtbot, window):
     assert sensor(window, "pir-throwing").at[2] == pytest.approx(2.489, abs=1e-3)
     type_into(qtbot, field(window, "X"), "40 cm")
     assert sensor(window, "pir-throwing").at[0] == pytest.approx(0.4)
-    type_into(qtbot, field(window, "Looks to"), "-45")
+    type_into(qtbot, field(window, "Aim"), "-45")
     assert sensor(window, "pir-throwing").yaw == pytest.approx(315)
     count = window.document.undo_stack.count()
     type_into(qtbot, field(window, "Height"), "tall")
@@ -351,7 +351,7 @@ def test_incidents_are_stepped_through_and_explained(qtbot, window):
     def texts():
         return [plain(w.text()) for w in window.verdict.findChildren(QLabel) if w.isVisible()]
 
-    qtbot.waitUntil(lambda: any("light dropped on P" in t for t in texts()))
+    qtbot.waitUntil(lambda: any("light went off on P" in t for t in texts()))
     assert any("its hold time of 5 min ran out." in t for t in texts())
     assert window.plan.state.scene is not None
     assert window.plan.state.night > 0 or r.clock(window.focus.time).hour in range(8, 16)
@@ -420,7 +420,7 @@ def test_the_mark_on_the_curve_sets_the_hold_and_all_follows_at_once(qtbot, wind
     # What is said of the hold is what the judge says of it, and not what the few days of the curve gave.
     curve = best_curve(window.results)
     drops, dark, idle = curve.judged.figures(curve.recommended_s)
-    assert f"{drops:.1f} drops a week, {dark:.1f} min dark and {idle:.1f} h" in panel._here.text()
+    assert f"{drops:.1f} false-offs a week, {dark:.1f} min dark and {idle:.1f} h" in panel._here.text()
     assert (drops, dark, idle) != curve.at(curve.recommended_s)
 
 
@@ -453,13 +453,13 @@ def test_a_room_without_presence_says_why_there_is_no_curve(qtbot, window):
 def test_roles_are_ticked_and_the_last_starter_is_kept(qtbot, window):
     window.focus.set(stage="Sensors", room="sitting", selected="sitting", level="upper")
     boxes = {b.accessibleName(): b for b in window.verdict.inspector.findChildren(QCheckBox)}
-    boxes["Radar sitting room starts"].click()
+    boxes["Radar sitting room turns presence on"].click()
     roles = roles_of(presence_of(project(window), "sitting").expr)
     assert roles.starts == ("pir-sitting", "radar-sitting")
-    assert window.document.undo_stack.undoText() == "Radar sitting room starts presence"
+    assert window.document.undo_stack.undoText() == "Radar sitting room turns presence on"
     window.document.undo_stack.undo()
     boxes = {b.accessibleName(): b for b in window.verdict.inspector.findChildren(QCheckBox)}
-    boxes["PIR sitting room keeps"].click()
+    boxes["PIR sitting room keeps presence on"].click()
     assert roles_of(presence_of(project(window), "sitting").expr).starts == ("pir-sitting",)
 
 
@@ -469,7 +469,7 @@ def test_remedies_are_tried_shown_and_applied(qtbot, window):
     key(qtbot, window.plan, Qt.Key.Key_T)
     qtbot.waitUntil(lambda: bool(window.results[REMEDIES].value), timeout=30_000)
     assert project(window) is before
-    buttons = [b for b in window.verdict.findChildren(QPushButton) if "drops" in b.accessibleName()]
+    buttons = [b for b in window.verdict.findChildren(QPushButton) if "false-offs" in b.accessibleName()]
     assert len(buttons) >= 2
     best = window.results[REMEDIES].value[0]
     was, now = best.others

@@ -195,7 +195,7 @@ def test_the_level_box_shows_the_level_and_changes_it(qtbot, window):
 def test_findings_fold_but_cautions_never(qtbot, window):
     settle(qtbot, window)
     window.focus.set(stage="Sensors", room="throwing", selected="pir-throwing")
-    qtbot.waitUntil(lambda: any(t.startswith("Caution.") for t in labels(window.verdict)))
+    qtbot.waitUntil(lambda: any(t.startswith("Caution:") for t in labels(window.verdict)))
     cards = [c for c in window.verdict.findChildren(LinkCard) if c.isVisible()]
     more = next(b for b in window.verdict.findChildren(QPushButton) if b.text().endswith("more"))
     more.click()
@@ -221,14 +221,14 @@ def test_figures_that_miss_the_brief_are_red_and_others_are_not(qtbot, window):
     assert scores["idle"]._aside.text().endswith("kWh")
     window.focus.set(room="kiln", level="ground")
     assert not window.verdict._numbers.isVisible()
-    assert "No sensor switches" in window.verdict._nothing.text()
+    assert "No sensor controls" in window.verdict._nothing.text()
 
 
 def test_a_room_the_checks_praise_and_the_week_does_not_is_told_apart(qtbot, window):
     settle(qtbot, window)
     words = window.verdict._no_findings("shop")
     assert "somebody was left in the dark" in words
-    assert window.verdict._no_findings("kiln") == "Nothing found wrong with this room."
+    assert window.verdict._no_findings("kiln") == "No problems found in this room."
 
 
 def test_an_incident_closes_when_the_design_changes(qtbot, window):
@@ -368,9 +368,9 @@ def test_a_spot_is_tried_as_soon_as_it_is_selected(qtbot, window):
     window.focus.set(stage="Sensors", room="throwing", selected="left-wheel")
     settle(qtbot, window)
     view = window.verdict.trial
-    assert view.isVisible() and "It goes dark" in view._words.text() and len(view._strip.lit_share) > 100
+    assert view.isVisible() and "The light goes off" in view._words.text() and len(view._strip.lit_share) > 100
     before = window.results[TRIAL].value
-    window.document.apply(set_hold(project(window), "presence-throwing", 3600.0), "Hold it long")
+    window.document.apply(set_hold(project(window), "presence-throwing", 3600.0), "Set the hold time to")
     settle(qtbot, window)
     assert window.results[TRIAL].value.drops < before.drops
     # Nobody need live there.
@@ -386,14 +386,14 @@ def test_a_spot_is_tried_as_soon_as_it_is_selected(qtbot, window):
 def test_four_ways_are_shown_side_by_side_and_one_is_hung(qtbot, window):
     window.focus.set(stage="Sensors", room="toilet", selected="toilet")
     settle(qtbot, window)
-    button = next(b for b in window.verdict.findChildren(QPushButton) if b.text() == "Four ways, side by side")
+    button = next(b for b in window.verdict.findChildren(QPushButton) if b.text() == "Compare four strategies")
     qtbot.mouseClick(button, LEFT)
     sheet = window.findChild(SchoolsSheet)
     qtbot.waitUntil(lambda: window.results[SCHOOLS].value is not None, timeout=60_000)
     words = [x.text() for x in sheet.findChildren(QLabel)]
-    assert "Motion starts, radar keeps" in words and "drops a week" in words
+    assert "Motion turns on, radar keeps on" in words and "false-offs a week" in words
     way = window.results[SCHOOLS].value[2]
-    hang = next(b for b in sheet.findChildren(QPushButton) if b.accessibleName() == f"Hang: {way.name}")
+    hang = next(b for b in sheet.findChildren(QPushButton) if b.accessibleName() == f"Use: {way.name}")
     qtbot.mouseClick(hang, LEFT)
     assert project(window) is way.project and "radar keeps" in window.document.undo_stack.undoText()
     window.document.undo_stack.undo()
@@ -414,4 +414,4 @@ def test_trying_can_be_stopped(qtbot, window):
     stop.click()
     assert not window.results[REMEDIES].busy
     assert window.results[REMEDIES].value is None
-    qtbot.waitUntil(lambda: any("Try what" in b.text() for b in window.verdict.findChildren(QPushButton)))
+    qtbot.waitUntil(lambda: any("Try improvements" in b.text() for b in window.verdict.findChildren(QPushButton)))

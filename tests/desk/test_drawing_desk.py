@@ -47,7 +47,7 @@ def test_layers_are_ticked_off_and_it_is_looked_at_anew(qtbot, dialog):
     for box in dialog.boxes.values():
         box.setChecked(False)
     qtbot.waitUntil(lambda: dialog.found is not None, timeout=20_000)
-    assert "becomes nothing" in dialog.told.text()
+    assert "Result: nothing" in dialog.told.text()
     dialog.preview.grab()
 
 
@@ -90,7 +90,7 @@ def test_work_that_fails_ends_its_dialog_and_says_so(qtbot, window, monkeypatch)
 
     progress = in_background(window, "Reading …", fails, got.append)
     qtbot.waitUntil(lambda: bool(got))
-    assert "failure of the program" in str(got[0])
+    assert "internal error" in str(got[0])
     qtbot.waitUntil(lambda: sip.isdeleted(progress) or not progress.isVisible())
 
 
@@ -101,7 +101,7 @@ def test_work_that_takes_too_long_is_given_up_and_that_is_said(qtbot, window, mo
     let_go, got = threading.Event(), []
     in_background(window, "Reading …", lambda _: let_go.wait(5), got.append)
     qtbot.waitUntil(lambda: bool(got))
-    assert "given up" in str(got[0])
+    assert "was stopped" in str(got[0])
     let_go.set()
     qtbot.wait(50)
     assert len(got) == 1

@@ -168,7 +168,7 @@ def test_a_stair_stands_along_its_wall(qtbot, plan):
     assert y1 - y0 == pytest.approx(2.9, abs=0.01) and x1 - x0 == pytest.approx(0.9, abs=0.01)
     assert x1 == pytest.approx(12 - 0.15 - 0.02, abs=0.06)
     climb = stair.climb
-    round_ = next(b for b in w.verdict.inspector.findChildren(QPushButton) if b.text().startswith("Climb"))
+    round_ = next(b for b in w.verdict.inspector.findChildren(QPushButton) if b.text().startswith("Reverse climb"))
     qtbot.mouseClick(round_, LEFT)
     assert find(project(w).furnishings, stair.id).climb == (climb + 180) % 360
     words = [plain(x.text()) for x in w.verdict.inspector.findChildren(QLabel)]
@@ -207,7 +207,7 @@ def test_an_empty_building_begins_on_the_plan_with_ways_to_begin(qtbot, fresh):
     w = fresh
     assert w.focus.stage == "Plan" and w.beginning.isVisible()
     assert [n for n, b in w.beginning.offers.items() if b.isVisible()] == ["type", "draw", "drawing", "sample"]
-    assert "no week to rehearse" in w.status.when.text()
+    assert "nothing to rehearse" in w.status.when.text()
     offer = w.beginning.offers["type"]
     qtbot.waitUntil(offer.hasFocus)
     key(qtbot, offer, Qt.Key.Key_Down)
@@ -280,10 +280,10 @@ def test_places_and_turns_are_typed_exactly(qtbot, plan):
     type_into(qtbot, inspect(w, "Y"), "150 cm")
     now = bounds(find(project(w).furnishings, "store-shelf").outline)
     assert ((now[0] + now[2]) / 2, (now[1] + now[3]) / 2) == pytest.approx((10.4, 1.5))
-    type_into(qtbot, inspect(w, "Turned"), "180")
+    type_into(qtbot, inspect(w, "Angle"), "180")
     turned = bounds(find(project(w).furnishings, "store-shelf").outline)
     assert (turned[2] - turned[0], turned[3] - turned[1]) == pytest.approx((y1 - y0, x1 - x0), abs=1e-3)
-    assert inspect(w, "Turned").text() == "180°"
+    assert inspect(w, "Angle").text() == "180°"
     type_into(qtbot, inspect(w, "Bottom"), "1.2")
     assert find(project(w).furnishings, "store-shelf").z0 == 1.2
     type_into(qtbot, inspect(w, "X"), "90")
@@ -298,14 +298,14 @@ def test_a_room_is_as_wide_as_typed(qtbot, plan):
     w = plan
     w.focus.set(level="ground", room="kiln", selected="kiln")
     old = bounds(find(project(w).rooms, "kiln").outline)
-    type_into(qtbot, inspect(w, "Wide"), f"{old[2] - old[0] + 0.2:.2f}")
+    type_into(qtbot, inspect(w, "Width"), f"{old[2] - old[0] + 0.2:.2f}")
     new = bounds(find(project(w).rooms, "kiln").outline)
     assert new[2] - old[2] == pytest.approx(0.2) and new[0] == old[0]
     assert bounds(find(project(w).rooms, "store").outline)[0] == pytest.approx(new[2])
-    type_into(qtbot, inspect(w, "Wide"), "40")
+    type_into(qtbot, inspect(w, "Width"), "40")
     assert "would" in w.status.said.text()
     assert bounds(find(project(w).rooms, "kiln").outline) == new
-    assert inspect(w, "Wide").text() == f"{new[2] - new[0]:.2f} m"
+    assert inspect(w, "Width").text() == f"{new[2] - new[0]:.2f} m"
 
 
 def test_a_lamp_is_hung_on_a_circuit_at_the_right(qtbot, plan):
@@ -326,7 +326,7 @@ def test_a_lamp_is_hung_on_a_circuit_at_the_right(qtbot, plan):
     assert choose("on no circuit").currentText() == "on no circuit"
     assert circuit_of(project(w), "lamp-kiln") is None
     n = len(project(w).circuits)
-    own = choose("a circuit of its own")
+    own = choose("own circuit")
     assert len(project(w).circuits) == n + 1
     assert own.currentText() == circuit_of(project(w), "lamp-kiln").name
     assert not list(faults_of(project(w)))
@@ -413,8 +413,8 @@ def test_a_failure_in_the_background_is_said_and_kept_in_the_log(qtbot, desk, mo
         def words():
             return [plain(x.text()) for x in w.verdict.findChildren(QLabel) if x.isVisible()]
 
-        qtbot.waitUntil(lambda: any("could not be run" in x for x in words()))
-        assert not any("Nothing found" in x for x in words())
+        qtbot.waitUntil(lambda: any("checks failed" in x for x in words()))
+        assert not any("No problems found" in x for x in words())
         assert "findings" in w.status.said.text()
         assert "no such thing" in log.read_text(encoding="utf-8")
     finally:

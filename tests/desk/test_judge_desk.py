@@ -57,7 +57,7 @@ def test_a_change_makes_it_be_asked_again_and_the_adviser_goes_first(qtbot, wind
     window.judge.rest.start(0)
     wait_for_all(qtbot, window)
     before = results.judged.get("toilet")
-    window.document.apply(set_hold(window.document.project, "presence-toilet", 1200.0), "Hold it long")
+    window.document.apply(set_hold(window.document.project, "presence-toilet", 1200.0), "Set the hold time to")
     assert (
         results.judged.get("toilet") is None and results[HOUSE_JUDGED].state == "stale" and window.judge.rest.isActive()
     )
@@ -112,7 +112,7 @@ def test_the_advisers_answer_is_built_anew_only_where_a_line_of_it_is_new(qtbot,
     assert [c is d for c, d in zip(view.findChildren(LinkCard), cards, strict=True)] == [True] * len(cards)
     view._fold()
     assert not any(c is d for c in view.findChildren(LinkCard) for d in cards)
-    assert any(b.text() == "Fold the others" for b in view.findChildren(QPushButton))
+    assert any(b.text() == "Hide the others" for b in view.findChildren(QPushButton))
 
 
 def test_where_a_hold_has_no_effect_timing_sets_the_delays_that_have(qtbot, window):
@@ -127,7 +127,7 @@ def test_where_a_hold_has_no_effect_timing_sets_the_delays_that_have(qtbot, wind
     qtbot.waitUntil(panel._use.isVisible, timeout=60_000)
     # A curve over a hold that changes nothing would be a lie.
     assert not panel.plot.isVisible() and panel._use.text() == "Set these delays"
-    assert "its hold has no effect" in panel._reason.text() and "row “" in panel._reason.text()
+    assert "its hold time has no effect" in panel._reason.text() and "row “" in panel._reason.text()
     before = window.document.project
     qtbot.mouseClick(panel._use, Qt.MouseButton.LeftButton)
     (found,) = (r for r in window.document.project.rules if r.id == "row-toilet")

@@ -20,7 +20,7 @@ def test_the_ladder_of_some_lamps_is_chosen_and_shows_its_own_rows_and_sliders(q
     key(qtbot, scenes.pane.of, Qt.Key.Key_Down)
     assert window.focus.lamps == "lamps-shelves" and scenes.pane.lamps.isEnabled()
     shown = [r.name for r in scenes.ladder.rows]
-    assert shown == ["Hand on the button", "Behind the film", "Somebody there of an evening", "Else"]
+    assert shown == ["Manual override", "Behind the film", "Somebody there of an evening", "Else"]
     assert set(scenes.scene.sliders) == {"lamp-shelves"}
     did = window.results.house.ladders["sitting"].of("lamps-shelves")
     assert scenes.pane.did is did
@@ -41,12 +41,12 @@ def test_the_ladder_of_some_lamps_is_chosen_and_shows_its_own_rows_and_sliders(q
 
 def test_some_lamps_get_a_ladder_of_their_own_and_are_given_back(qtbot, window, scenes):
     before = project(window)
-    {a.text(): a for a in scenes.add_menu().actions()}["A ladder for some of its lamps…"].trigger()
+    {a.text(): a for a in scenes.add_menu().actions()}["Ladder for some of the lamps…"].trigger()
     dialog = scenes.pane.dialog
-    assert not dialog.take.isEnabled() and "Tick one" in dialog.words.text()
+    assert not dialog.take.isEnabled() and "Tick at least one" in dialog.words.text()
     assert "now in Shelves" in dialog.ticks["lamp-shelves"].text()
     dialog.ticks["lamp-floor"].click()
-    assert "needs a name" in dialog.words.text()
+    assert "name is needed" in dialog.words.text()
     heard = window.results.rehearsal.recording
     type_into(qtbot, dialog.name, "Reading corner")
     assert not dialog.isVisible()
@@ -56,10 +56,10 @@ def test_some_lamps_get_a_ladder_of_their_own_and_are_given_back(qtbot, window, 
     assert group.lamps == ("lamp-floor",) and window.focus.lamps == group.id
     assert scenes.ladder.rows == [] and scenes.pane._title.text() == "Reading corner has no ladder"
     # Without a row its lamp is still the room's.
-    assert "go by the room" in scenes.pane._why.text()
+    assert "follow the room" in scenes.pane._why.text()
     assert "floor" in " ".join(r.asks for r in _rows_of(scenes, window, None))
     window.focus.set(lamps=group.id)
-    {a.text(): a for a in scenes.add_menu().actions()}["A row"].trigger()
+    {a.text(): a for a in scenes.add_menu().actions()}["Row"].trigger()
     (row,) = ladder_rows(project(window), "sitting", group.id)
     assert row.group == group.id and scenes.ladder.rows[-2].row == row.id
     assert {x.lamp for x in find(project(window).scenes, row.scene).levels} == {"lamp-floor"}

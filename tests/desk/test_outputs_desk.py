@@ -21,7 +21,7 @@ def test_a_fan_is_placed_set_told_of_and_deleted(qtbot, plan):
     assert (fan.room, w.focus.selected, w.focus.placing) == ("toilet", fan.id, None)
     words = [label.text() for label in w.verdict.inspector.findChildren(QLabel)]
     assert any("flue" in text for text in words)
-    type_into(qtbot, inspect(w, "Runs on"), "20 min")
+    type_into(qtbot, inspect(w, "Run-on time"), "20 min")
     type_into(qtbot, inspect(w, "Watts"), "18")
     now = find(project(w).outputs, fan.id)
     assert (now.run_on_s, now.watts) == (1200.0, 18.0)

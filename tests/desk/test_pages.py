@@ -73,7 +73,7 @@ def test_what_was_asked_set_found_and_bought_is_in_the_words(demo):
         "Throwing room",
         "PIR throwing room",
         "Left wheel, seated",
-        "In all",
+        "Total",
     ):
         assert words in html
     week = rehearse(named, 7, 1).scores["throwing"]
@@ -106,7 +106,7 @@ def test_everything_is_sent_out_from_the_window(qtbot, window, tmp_path, monkeyp
     chosen = []
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: chosen[-1])
     monkeypatch.setattr(QInputDialog, "getInt", lambda *a: (1500, True))
-    chosen.append((str(tmp_path / "client"), "Pages for a client, A3 (*.pdf)"))
+    chosen.append((str(tmp_path / "client"), "Client report, A3 (*.pdf)"))
     w.filing.send_out()
     document = QPdfDocument(None)
     document.load(str(tmp_path / "client.pdf"))
@@ -117,7 +117,7 @@ def test_everything_is_sent_out_from_the_window(qtbot, window, tmp_path, monkeyp
         == 3
     )
     assert re.search(r"\d\d:\d\d", document.getAllText(2).text())
-    chosen.append((str(tmp_path / "level.png"), "Picture (*.png)"))
+    chosen.append((str(tmp_path / "level.png"), "Image (*.png)"))
     w.filing.send_out()
     assert QImage(str(tmp_path / "level.png")).width() == 1500
 

@@ -148,7 +148,7 @@ def test_time_runs_at_the_pace_that_is_set(qtbot, throwing, monkeypatch):
     assert w.focus.pace == 3600.0
     w.playhead.play()
     begin = w.focus.time
-    monkeypatch.setattr(w.playhead, "_since", type("Clock", (), {"restart": lambda self: 100})())
+    monkeypatch.setattr(w.playhead, "_since", type("Time", (), {"restart": lambda self: 100})())
     w.playhead._tick()
     assert w.focus.time == pytest.approx(begin + 360.0)
     w.focus.set(pace=1.0)

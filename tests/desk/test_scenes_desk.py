@@ -37,7 +37,7 @@ def test_the_row_that_wins_now_is_lit_and_told_why(qtbot, window, scenes):
         k = did.at(t)
         assert wins == [names(window)[k] if k < 3 else "Else"]
         scenes.grab()
-    assert "do not hold now" in scenes.pane._why.text()
+    assert "do not apply now" in scenes.pane._why.text()
     shares = [r.share for r in scenes.ladder.rows if r.row is not None]
     assert shares == pytest.approx(did.share(10)[:3])
 
@@ -84,14 +84,14 @@ def test_the_menu_of_a_row_changes_scene_and_names(qtbot, window, scenes):
     assert by_name["Film"].isChecked()
     by_name["Evening"].trigger()
     assert find(project(window).rules, "row-film").scene == "scene-evening"
-    by_name["A new scene"].trigger()
+    by_name["New scene"].trigger()
     new = find(project(window).rules, "row-film").scene
     assert new not in ("scene-film", "scene-evening")
-    next(a for a in scenes.row_menu("row-film").actions() if a.text() == "Call the row…").trigger()
+    next(a for a in scenes.row_menu("row-film").actions() if a.text() == "Rename row…").trigger()
     scenes.naming.setTextValue("  At   the film ")
     scenes.naming.accept()
     assert find(project(window).rules, "row-film").name == "At the film"
-    next(a for a in scenes.row_menu("row-film").actions() if a.text() == "Call its scene…").trigger()
+    next(a for a in scenes.row_menu("row-film").actions() if a.text() == "Rename scene…").trigger()
     scenes.naming.setTextValue("Cinema")
     scenes.naming.accept()
     assert find(project(window).scenes, new).name == "Cinema"
@@ -100,15 +100,15 @@ def test_the_menu_of_a_row_changes_scene_and_names(qtbot, window, scenes):
 
 def test_rows_and_buttons_are_added_and_a_room_without_a_lamp_says_so(qtbot, window, scenes):
     add = {a.text(): a for a in scenes.add_menu().actions()}
-    add["A row"].trigger()
+    add["Row"].trigger()
     assert len(names(window)) == 4 and window.focus.row == ladder_rows(project(window), "sitting")[-1].id
-    add["A button on the wall"].trigger()
+    add["Wall button"].trigger()
     assert len(project(window).buttons) == 2 and window.focus.selected == project(window).buttons[-1].id
     window.document.apply(removed(project(window), *(x.id for x in project(window).lamps)), "no lamps")
     said = []
     scenes.say.connect(said.append)
     scenes._add_row()
-    assert "wants a lamp" in said[0]
+    assert "needs a lamp" in said[0]
 
 
 def test_a_ladder_begins_from_its_use_and_what_cannot_be_says_why(qtbot, window, scenes):
@@ -117,17 +117,17 @@ def test_a_ladder_begins_from_its_use_and_what_cannot_be_says_why(qtbot, window,
     assert scenes.ladder.rows == [] and not scenes.states.isVisible()
     starts = {a.text(): a for a in scenes.start_menu().actions()}
     assert len(starts) == 8 and not starts["Film evenings"].isEnabled()
-    assert "has not what it goes by" in starts["Film evenings"].toolTip()
+    assert "lacks what it needs" in starts["Film evenings"].toolTip()
     window.focus.set(room="throwing", level="ground")
     next(a for a in scenes.start_menu().actions() if a.text() == "Night path").trigger()
-    assert names(window, "throwing") == ["Somebody at night", "Somebody there, and dark"]
+    assert names(window, "throwing") == ["Occupied at night", "Occupied and dark"]
     undo(window)
     assert names(window, "throwing") == []
 
 
 def test_the_condition_of_a_row_is_built_as_a_sentence(qtbot, window, scenes):
     window.focus.set(row="row-evening")
-    assert "“Somebody there, and dark” holds" in scenes._condition.text()
+    assert "“Somebody there, and dark” applies" in scenes._condition.text()
     night = ClockTime(begin="23:00", end="06:00")
     scenes.builder._apply(night, "By night")
     assert find(project(window).rules, "row-evening").when is night
@@ -165,7 +165,7 @@ def test_states_say_that_none_is_stuck(qtbot, window, scenes):
     qtbot.mouseClick(scenes.states, LEFT)
     sheet = scenes.sheet
     assert sheet.table.rowCount() == 8 and sheet.table.columnCount() == 5
-    assert any("None is stuck" in x.text() for x in sheet.findChildren(QLabel))
+    assert any("No row is stuck" in x.text() for x in sheet.findChildren(QLabel))
     winners = {sheet.table.item(n, 3).text() for n in range(8)}
     assert winners == {"Film", "Pause", "Evening", "all off"}
     sheet.reject()
@@ -221,7 +221,7 @@ def test_the_year_is_pointed_at_by_mouse_and_keys_and_saved(qtbot, window, scene
     assert "31 Dec" in sheet.told.text()
     sheet.which.setCurrentIndex(1)
     sheet._show()
-    assert "Open 2555 h" in sheet.uses.text()
+    assert "Active 2,555 h" in sheet.uses.text()
     sheet.count.setValue(2028)
     assert len(sheet.year.days) == 366
     said = []
@@ -239,11 +239,11 @@ def test_light_ahead_is_found_in_the_background_and_taken(qtbot, window, scenes)
     next(a for a in scenes.add_menu().actions() if a.text().startswith("Light ahead")).trigger()
     qtbot.waitUntil(lambda: hasattr(scenes, "offers"), timeout=60_000)
     sheet: AheadSheet = scenes.offers
-    assert any("Arrivals into the dark" in x.text() for x in sheet.findChildren(QLabel))
+    assert any("Arrivals in the dark" in x.text() for x in sheet.findChildren(QLabel))
     before = len(names(window, "landing"))
     qtbot.mouseClick(sheet.take[0], LEFT)
     assert len(names(window, "landing")) == before + 1
-    assert names(window, "landing")[-1].startswith("Somebody comes from")
+    assert names(window, "landing")[-1].startswith("Somebody coming from")
 
 
 # -- the dark ------------------------------------------------------------------------------------------------------
@@ -261,12 +261,12 @@ def test_the_dark_by_a_sensor_is_proposed_and_calibrated(qtbot, window, scenes):
     settle(qtbot, window)
     source = find(project(window).rooms, "sitting").darkness
     assert (source.source, source.sensor) == ("sensor", made.id)
-    assert dark.propose.isVisible() and dark.meter.isVisible() and "would blink" in dark.blinks.text()
+    assert dark.propose.isVisible() and dark.meter.isVisible() and "would cycle" in dark.blinks.text()
     qtbot.mouseClick(dark.propose, LEFT)
     settle(qtbot, window)
     source = find(project(window).rooms, "sitting").darkness
-    assert source.until_lux > source.below_lux and "begins" in said[-1]
-    assert "cannot blink" in dark.blinks.text()
+    assert source.until_lux > source.below_lux and "gets dark" in said[-1]
+    assert "will not cycle" in dark.blinks.text()
     qtbot.mouseClick(dark.meter, LEFT)
     dialog = dark.dialog
     dialog.text.setPlainText("40 110\n12")
@@ -279,7 +279,7 @@ def test_the_dark_by_a_sensor_is_proposed_and_calibrated(qtbot, window, scenes):
     type_into(qtbot, dark.below, "77")
     assert find(project(window).rooms, "sitting").darkness.below_lux == 77
     dark._set_source(dark.source.findData("shut door"))
-    assert "No contact" in said[-1]
+    assert "No door contact" in said[-1]
 
 
 @pytest.mark.parametrize("text", ["1 2\n3 4\n5 6", "a b", "1", "1 2 3", "-1 5", "nan 3"])
@@ -293,13 +293,13 @@ def test_readings_that_are_none_say_why(text):
 
 def test_a_button_is_set_in_its_form(qtbot, window, scenes):
     window.focus.set(selected="button-sofa")
-    does, ends = inspect(window, "Does"), inspect(window, "Ends")
+    does, ends = inspect(window, "Action"), inspect(window, "Until")
     does.setCurrentIndex(2)
     does.activated.emit(2)
     ends.setCurrentIndex(1)
     ends.activated.emit(1)
     type_into(qtbot, inspect(window, "Minutes"), "45")
-    clock = inspect(window, "Clock")
+    clock = inspect(window, "Time")
     at = clock.findData("22:30")
     clock.setCurrentIndex(at)
     clock.activated.emit(at)
@@ -337,7 +337,7 @@ def test_an_output_has_its_own_ladder_level_and_lock(qtbot, window, scenes):
     assert find(project(window).outputs, "extractor").locks == ()
     qtbot.mouseClick(pane.add, LEFT)
     assert len(find(project(window).outputs, "extractor").rows) == 4
-    next(a for a in pane.row_menu(window.focus.row).actions() if a.text() == "Take it out").trigger()
+    next(a for a in pane.row_menu(window.focus.row).actions() if a.text() == "Delete row").trigger()
     assert len(find(project(window).outputs, "extractor").rows) == 3
     qtbot.mouseClick(pane.back, LEFT)
     assert scenes.pages.currentWidget() is not pane
@@ -360,7 +360,7 @@ def test_free_days_come_from_a_calendar_and_vacations_are_typed(qtbot, window, t
     )
     free.read(path)
     assert {h.on for h in project(window).brief.holidays} >= {"2026-09-17", "2027-09-17", "2026-05-01"}
-    assert "3 free days" in said[-1].replace("\u00a0", " ")
+    assert "3 days off" in said[-1].replace("\u00a0", " ")
     path.write_bytes(b"nothing")
     free.read(path)
     assert "days.ics" in said[-1]
@@ -370,7 +370,7 @@ def test_free_days_come_from_a_calendar_and_vacations_are_typed(qtbot, window, t
     qtbot.keyClicks(free.typed, "tomorrow")
     qtbot.mouseClick(free.add, LEFT)
     assert "tomorrow" in said[-1] and free.typed.text() == "tomorrow"
-    gone = next(b for b in free.findChildren(QPushButton) if b.accessibleName() == "No vacation from 2026-08-03")
+    gone = next(b for b in free.findChildren(QPushButton) if b.accessibleName() == "Delete vacation from 2026-08-03")
     qtbot.mouseClick(gone, LEFT)
     assert len(project(window).brief.vacations) == 1
     qtbot.mouseClick(free.none, LEFT)
@@ -395,7 +395,7 @@ def test_a_circuit_has_its_truth_table_and_contacts(qtbot, window):
     table = page.table.table
     assert table.rowCount() == 8
     lit = [[table.item(n, k).text() for k in range(3)] for n in range(8) if table.item(n, 3).text() == "● lit"]
-    assert lit == [["up", "down", "told on"], ["down", "up", "told on"]]
+    assert lit == [["up", "down", "signalled on"], ["down", "up", "signalled on"]]
     page.table.reject()
     page._live("circuit-passage", True)
     assert find(project(window).circuits, "circuit-passage").live
@@ -414,14 +414,14 @@ def test_a_circuit_has_its_truth_table_and_contacts(qtbot, window):
 
 def test_calls_and_exercise_are_set_at_a_spot(qtbot, window):
     window.focus.set(stage="Plan", selected="cooker", room="kitchen", level="upper")
-    type_into(qtbot, inspect(window, "Calls"), "1.5")
+    type_into(qtbot, inspect(window, "Calls/h"), "1.5")
     screen = inspect(window, "Screen")
     screen.setCurrentIndex(1)
     screen.activated.emit(1)
     spot = find(project(window).spots, "cooker")
     assert spot.calls_per_hour == 1.5 and spot.exercise
     window.focus.set(selected="sofa-spot")
-    assert all(f.accessibleName() != "Calls" for f in window.verdict.inspector.findChildren(QLabel))
+    assert all(f.accessibleName() != "Calls/h" for f in window.verdict.inspector.findChildren(QLabel))
 
 
 def test_the_plan_of_a_stage_with_other_room_for_it_is_painted_anew(qtbot, window):

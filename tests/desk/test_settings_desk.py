@@ -45,12 +45,12 @@ def test_every_setting_of_a_radar_is_typed_and_undone(qtbot, window):
     window.focus.set(stage="Sensors", level="upper", room="sitting", selected="radar-sitting")
     settle(qtbot, window)
     before = settings(window, "radar-sitting")
-    typed(qtbot, window, "To stillness", "6")
+    typed(qtbot, window, "Stillness sensitivity", "6")
     assert settings(window, "radar-sitting").still_below_max == 4
-    typed(qtbot, window, "Nearest", "0.8")
-    typed(qtbot, window, "Range found", "4.5")
-    typed(qtbot, window, "Latency found", "2.5")
-    typed(qtbot, window, "Reports every", "2 min")
+    typed(qtbot, window, "Nearest gate", "0.8")
+    typed(qtbot, window, "Measured range", "4.5")
+    typed(qtbot, window, "Measured latency", "2.5")
+    typed(qtbot, window, "Report interval", "2 min")
     now = settings(window, "radar-sitting")
     assert (now.min_gate_m, now.measured_range_m) == (0.8, 4.5)
     assert (now.measured_latency_s, now.report_interval_s) == (2.5, 120.0)
@@ -65,9 +65,9 @@ def test_what_cannot_be_set_is_said_at_the_field_and_nothing_changes(qtbot, wind
     said = []
     window.verdict.inspector.say.connect(said.append)
     project = window.document.project
-    typed(qtbot, window, "Own hold", "7")
+    typed(qtbot, window, "Device hold", "7")
     assert window.document.project is project and any("in steps of 5 s" in words for words in said)
-    typed(qtbot, window, "Own hold", "10")
+    typed(qtbot, window, "Device hold", "10")
     assert settings(window, "pir-throwing").hold_s == 10.0
     typed(qtbot, window, "Sensitivity", "2")
     assert settings(window, "pir-throwing").infrared_below_max == 1
@@ -98,9 +98,9 @@ def test_a_new_type_asks_what_its_box_says_and_tells_what_it_took_from_its_class
     shelf.say.connect(said.append)
     form = shelf.new_type("pir")
     qtbot.waitUntil(form.isVisible)
-    keep = next(b for b in form.findChildren(QPushButton) if b.text() == "Keep it")
+    keep = next(b for b in form.findChildren(QPushButton) if b.text() == "Save")
     qtbot.mouseClick(keep, LEFT)
-    assert "it needs a name" in form.fault.text() and form.isVisible()
+    assert "a name is needed" in form.fault.text() and form.isVisible()
     names = list(form.fields)
     assert names.index("tangential_m") < names.index("beam_pitch")
     QTest.keyClicks(form.fields["name"], "Found in a drawer")
@@ -114,7 +114,7 @@ def test_a_new_type_asks_what_its_box_says_and_tells_what_it_took_from_its_class
     (made,) = shelf.own.types
     assert (made.name, made.tangential_m, made.radial_m) == ("Found in a drawer", 8.0, 4.0)
     assert "walking towards" in said[-1] and "walking across" not in said[-1]
-    assert said[-1].count("its own hold") == 1
+    assert said[-1].count("device hold time") == 1
 
 
 def test_new_type_is_the_first_of_own_types(qtbot, window, monkeypatch):
@@ -125,7 +125,7 @@ def test_new_type_is_the_first_of_own_types(qtbot, window, monkeypatch):
     window.focus.set(stage="Sensors")
     settle(qtbot, window)
     qtbot.mouseClick(window.panel("Sensors")._more, LEFT)
-    assert shown and shown[0][0] == "New type"
+    assert shown and shown[0][0] == "New custom type"
 
 
 @pytest.mark.parametrize(("text", "limit"), [("20 min", 1200.0), ("none", None)])
@@ -133,7 +133,7 @@ def test_the_limit_of_a_local_code_is_typed(qtbot, window, text, limit):
     window.focus.set(stage="Brief")
     window.panel("Brief").show_page(4)
     settle(qtbot, window)
-    means = next(f for f in window.findChildren(FigureField) if f.accessibleName() == "Longest hold by your local code")
+    means = next(f for f in window.findChildren(FigureField) if f.accessibleName() == "Longest hold time by local code")
     qtbot.waitUntil(means.isVisible)
     means.selectAll()
     QTest.keyClicks(means, text)
@@ -148,7 +148,7 @@ def test_what_a_selected_sensor_sends_in_a_week_is_told(qtbot, window):
     qtbot.waitUntil(told.isVisible)
     project, recording = window.document.project, window.results.rehearsal.recording
     sent = messages_of(project, find(project.sensors, "pir-throwing"), recording)
-    assert f"{sent.per_day:.0f} messages a day" in told.text() and "cells last" in told.text()
+    assert f"{sent.per_day:.0f} messages a day" in told.text() and "batteries last" in told.text()
     window.focus.set(selected="throwing")
     qtbot.waitUntil(lambda: not told.isVisible())
 
@@ -160,7 +160,9 @@ def test_settings_by_the_hour_are_typed_in_words(qtbot, window):
     window.verdict.inspector.say.connect(said.append)
 
     def write(text):
-        (line,) = [f for f in window.verdict.inspector.findChildren(QLineEdit) if f.accessibleName() == "By the hour"]
+        (line,) = [
+            f for f in window.verdict.inspector.findChildren(QLineEdit) if f.accessibleName() == "By time of day"
+        ]
         qtbot.waitUntil(line.isVisible)
         line.selectAll()
         QTest.keyClicks(line, text)
@@ -172,11 +174,11 @@ def test_settings_by_the_hour_are_typed_in_words(qtbot, window):
     assert [(p.begin, p.hold_s, p.infrared_below_max) for p in parts] == [("07:00", 20.0, None), ("22:00", 120.0, 1)]
     assert line.text() == "07:00 hold 20 s; 22:00 hold 2 min, infrared 2"
     for wrong, words in (
-        ("25:00 hold 20 s; 22:00 hold 5 s", "no part of a day"),
+        ("25:00 hold 20 s; 22:00 hold 5 s", "is not a time and a setting"),
         ("07:00 hold 7 s; 22:00 hold 20 s", "in steps of 5 s"),
-        ("07:00 stillness 3; 22:00 hold 5 s", "cannot be set by the hour"),
-        ("07:00 infrared 9; 22:00 hold 5 s", "goes from 1 to 3"),
-        ("07:00 hold 20 s", "a second one"),
+        ("07:00 stillness 3; 22:00 hold 5 s", "cannot be set by time of day"),
+        ("07:00 infrared 9; 22:00 hold 5 s", "must be 1 to 3"),
+        ("07:00 hold 20 s", "at least two times"),
     ):
         write(wrong)
         assert words in said[-1] and settings(window, "pir-throwing").by_hour is parts

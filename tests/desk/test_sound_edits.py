@@ -139,7 +139,7 @@ def test_a_program_that_is_told_to_end_keeps_the_last_edit(number, tmp_path):
         Ending(document.write_journal, app)
 
         def edit():
-            document.apply(replace(document.project, name="The last edit"), "Name it")
+            document.apply(replace(document.project, name="The last edit"), "Rename to")
             print("edited", flush=True)
 
         QTimer.singleShot(0, edit)
@@ -168,7 +168,7 @@ def test_a_landing_whose_sensor_is_deleted_by_key_says_what_is_missing_and_undo_
     settle(qtbot, window)
     assert window.panel("Timing").builder.view.isVisibleTo(window)
     lanes = {lane.words: lane for lane in window.ribbon._lanes}
-    assert lanes["concluded"].signal.total() == 0 and min(lane.indent for lane in window.ribbon._lanes) >= 0
+    assert lanes["result"].signal.total() == 0 and min(lane.indent for lane in window.ribbon._lanes) >= 0
     texts = [f.text for f in window.results[FINDINGS].value if f.room == "landing"]
     assert any("No sensor feeds" in text and "2 rows" in text for text in texts)
     qtbot.keyClick(window.plan, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)

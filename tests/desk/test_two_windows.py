@@ -41,7 +41,7 @@ def both(window, tmp_path):
     base = project(window)
     theirs = removed(base, base.sensors[0].id)
     save_project(theirs, path)
-    window.document.apply(replace(base, name="Mine"), "Name it Mine")
+    window.document.apply(replace(base, name="Mine"), "Rename to Mine")
     return path, project(window), theirs
 
 
@@ -63,7 +63,7 @@ def test_both_can_be_kept(window, both):
     assert encode(load_project(beside)) == encode(mine)
     assert window.document.path == beside and not window.document.modified
     # From here on the window has a file of its own, and asks no more.
-    window.document.apply(replace(project(window), name="Again"), "Name it")
+    window.document.apply(replace(project(window), name="Again"), "Rename to")
     assert window.filing.save()
 
 
@@ -84,7 +84,7 @@ def test_writing_over_keeps_what_was_there_for_good(window, both):
     assert window.filing.save()
     assert encode(load_project(path)) == encode(mine)
     for name in ("One more", "And one"):
-        window.document.apply(replace(project(window), name=name), "Name it")
+        window.document.apply(replace(project(window), name=name), "Rename to")
         assert window.filing.save()
     assert encode(load_project(path.with_name("kiln theirs.vastwatch.json"))) == encode(theirs)
 
@@ -94,7 +94,7 @@ def test_a_file_that_is_no_project_any_more_can_be_written_over_or_left(window, 
     path.write_text("{")
     told = choose("over")
     assert window.filing.save()
-    assert any("breaks off" in words for words in told)
+    assert any("ends" in words for words in told)
     assert encode(load_project(path)) == encode(mine)
     assert path.with_name("kiln theirs.vastwatch.json").read_text() == "{"
 
@@ -133,7 +133,7 @@ def test_work_is_kept_aside_while_edits_never_pause(qtbot, window, tmp_path, mon
 
     def edit():
         edits.append(1)
-        window.document.apply(replace(project(window), name=f"Name {len(edits)}"), "Name it")
+        window.document.apply(replace(project(window), name=f"Name {len(edits)}"), "Rename to")
 
     clock.timeout.connect(edit)
     clock.start(200)
@@ -151,7 +151,7 @@ def test_a_leftover_is_only_forgotten_once_it_is_kept_anew(qtbot, desk, tmp_path
     mine.clear()
     monkeypatch.setattr(QMessageBox, "exec", lambda box: 0)
     monkeypatch.setattr(
-        QMessageBox, "clickedButton", lambda box: next(b for b in box.buttons() if b.text() == "Take it up")
+        QMessageBox, "clickedButton", lambda box: next(b for b in box.buttons() if b.text() == "Recover")
     )
 
     def full(*_):

@@ -44,7 +44,7 @@ def test_each_door_says_how_soon_somebody_there_is_noticed(qtbot, window):
 def test_a_way_is_drawn_walked_and_follows_the_sensors(qtbot, window):
     window.focus.set(stage="Sensors", level="ground", room="shop", selected="shop")
     settle(qtbot, window)
-    button = next(b for b in window.verdict.findChildren(QPushButton) if b.text().startswith("Walk a way"))
+    button = next(b for b in window.verdict.findChildren(QPushButton) if b.text().startswith("Draw a walk"))
     qtbot.mouseClick(button, LEFT)
     assert window.focus.placing == "draw:walk"
     for x, y in ((1.0, 0.9), (2.5, 1.2), (3.5, 2.6), (3.6, 2.6)):
@@ -122,7 +122,7 @@ def test_the_weeks_incidents_are_grouped_by_cause_and_a_card_steps_to_the_first(
     key(qtbot, card, Qt.Key.Key_Return)
     r = window.results.rehearsal
     assert r.incidents[window.focus.incident] is groups[0].incidents[0]
-    qtbot.waitUntil(lambda: "Because" in words(window))
+    qtbot.waitUntil(lambda: "Cause" in words(window))
 
 
 @pytest.mark.parametrize("stage", ["Plan", "Sensors"])

@@ -67,6 +67,6 @@ def test_a_room_is_moved_by_keys_and_figures_and_copied(qtbot, two):
     w.plan.setFocus()
     key(qtbot, w.plan, Qt.Key.Key_J, CTRL)
     assert [r.name for r in project(w).rooms] == ["Den", "Hall", "Hall 2"] and w.focus.room == "hall-2"
-    assert w.document.undo_stack.undoText() == "Copy hall"
+    assert w.document.undo_stack.undoText() == "Duplicate hall"
     qtbot.mouseClick(w.panel("Plan").build.acts["copy"], LEFT)
     assert len(project(w).rooms) == 4 and not list(faults_of(project(w)))

@@ -100,7 +100,7 @@ def test_a_corner_is_dragged_and_esc_takes_it_back(qtbot, zones):
     moved = zone(zones, "zone-window-seat").outline
     assert min(moved) == pytest.approx((x + 0.3, y + 0.2), abs=0.06) and len(set(moved)) == 4
     card = [plain(words) for words, _ in rows_of(project(zones), zones.plan.state, "zone-window-seat")]
-    assert any(words.startswith("counted") for words in card)
+    assert any(words.endswith("% counted") for words in card)
     key(qtbot, zones.plan, Qt.Key.Key_Escape)
     assert min(zone(zones, "zone-window-seat").outline) == (x, y) and zones.document.undo_stack.count() == 0
 
@@ -154,7 +154,7 @@ def test_a_rectangle_an_outline_and_round_a_seat(qtbot, zones):
     # There again there is no room.
     arm(qtbot, zones, "zone-here")
     qtbot.mouseClick(zones.plan.viewport(), LEFT, Qt.KeyboardModifier.NoModifier, spot_px(zones, 1.2, 3.9))
-    assert len(drawn(zones)) == 3 and "side by side" in zones.status.said.text()
+    assert len(drawn(zones)) == 3 and "must not overlap" in zones.status.said.text()
 
 
 def test_no_more_zones_than_the_device_takes(qtbot, zones):
@@ -162,7 +162,7 @@ def test_no_more_zones_than_the_device_takes(qtbot, zones):
     for x in (1.0, 3.4):
         arm(qtbot, zones, "zone")
         drag(qtbot, zones, spot_px(zones, x, 0.3), spot_px(zones, x + 0.5, 0.7))
-    assert len(drawn(zones, "tracker-shop")) == 4 and "takes 4 zones" in zones.status.said.text()
+    assert len(drawn(zones, "tracker-shop")) == 4 and "supports 4 zones" in zones.status.said.text()
 
 
 def test_by_keyboard_a_zone_is_drawn_nudged_deleted(qtbot, zones):
@@ -206,7 +206,7 @@ def test_zones_for_this_room_on_one_press(qtbot, zones):
     qtbot.mouseClick(panel.propose, LEFT)
     assert {z.role for z in drawn(zones)} >= {"detect", "entry"}
     said = zones.status.said.text()
-    assert "perhaps not the best" in said
+    assert "there may be better ones" in said
     zones.document.undo_stack.undo()
     assert drawn(zones) == ()
 
@@ -231,13 +231,13 @@ def test_a_zone_is_set_in_the_inspector_and_a_lamp_follows_it(qtbot, zones):
     zones.focus.set(selected="zone-sofa")
     form = zones.verdict.inspector
     words = [plain(x.text()) for x in form.findChildren(QLabel)]
-    assert any("counted with" in w for w in words)
-    box = next(b for b in form.findChildren(QComboBox) if b.accessibleName() == "Lamp that follows")
+    assert any("reports counted" in w for w in words)
+    box = next(b for b in form.findChildren(QComboBox) if b.accessibleName() == "Zone lamp")
     k = box.findData("lamp-window-seat")
     box.setCurrentIndex(k)
     box.activated.emit(k)
     assert find(project(zones).lamps, "lamp-window-seat").zone == "zone-sofa"
-    role = next(b for b in form.findChildren(QComboBox) if b.accessibleName() == "Where")
+    role = next(b for b in form.findChildren(QComboBox) if b.accessibleName() == "Type")
     role.setCurrentIndex(2)
     role.activated.emit(2)
     assert zone(zones, "zone-sofa").role == "ignore"
@@ -251,7 +251,7 @@ def test_false_minutes_are_those_of_the_week(qtbot, zones):
     qtbot.waitUntil(lambda: zones.results[ZONE_SCORES].value is not None)
     score = zones.results[ZONE_SCORES].value
     sofa = score.zones["zone-sofa"]
-    assert f"Sofa: {sofa.false_min:.1f} min false, there {100 * sofa.counted:.0f} %" in plain(panel._false.text())
+    assert f"Sofa: {sofa.false_min:.1f} min false, occupied {100 * sofa.counted:.0f} %" in plain(panel._false.text())
 
 
 def test_targets_wander_about_people_while_it_plays(qtbot, zones):
@@ -334,7 +334,7 @@ def test_a_bad_log_is_told_and_changes_nothing(qtbot, zones, tmp_path):
     assert "nowhere" in it.words.text() and not it.plan.isEnabled()
     it.read(str(tmp_path / "gone.csv"))
     read(qtbot, it)
-    assert "there is no such file" in it.words.text()
+    assert "no such file" in it.words.text()
 
 
 def test_the_entry_sheet_is_saved_and_ticked(qtbot, zones, tmp_path):
@@ -364,7 +364,7 @@ def test_tape_and_reading_of_a_radar_with_bands(qtbot, zones):
     window.document.apply(put(new, replace(there, device=bands.id)), "Bands")
     window.focus.set(selected=TRACKER)
     panel = window.panel("Zones")
-    assert panel.walk.text() == "Tape and reading …" and panel.numbers.rows[0].columns[0].startswith("bands")
+    assert panel.walk.text() == "Tape measurements…" and panel.numbers.rows[0].columns[0].startswith("bands")
     it = pairs_dialog(window.document, find(project(window).sensors, TRACKER), window)
     qtbot.addWidget(it)
     assert not it.take.isEnabled()
@@ -375,7 +375,9 @@ def test_tape_and_reading_of_a_radar_with_bands(qtbot, zones):
     # Sensitivities by band are typed at the right.
     window.focus.set(selected="sitting")
     window.focus.set(selected=TRACKER)
-    field = next(f for f in window.verdict.inspector.findChildren(QLineEdit) if f.accessibleName() == "Moving, by band")
+    field = next(
+        f for f in window.verdict.inspector.findChildren(QLineEdit) if f.accessibleName() == "Moving, per band"
+    )
     field.setText("9 9 7")
     field.editingFinished.emit()
     assert find(project(window).sensors, TRACKER).settings.bands_below_max == (0, 0, 2)
@@ -388,7 +390,7 @@ def test_a_zone_starts_and_keeps_presence(qtbot, zones):
     zones.focus.set(stage="Timing", room="sitting", selected="sitting")
     settle(qtbot, zones)
     boxes = zones.panel("Timing").roles.findChildren(QCheckBox)
-    box = next(b for b in boxes if b.accessibleName() == "Sofa keeps")
+    box = next(b for b in boxes if b.accessibleName() == "Sofa keeps presence on")
     qtbot.mouseClick(box, LEFT)
     presence = next(p for p in project(zones).presences if p.room == "sitting")
     assert f"{TRACKER}/zone-sofa" in roles_of(presence.expr).keeps

@@ -37,7 +37,7 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     rooms = [r for r in project.rooms if args.room in (None, r.id)]
     if not rooms:
-        raise RequestError(f"--room: there is no room '{args.room}' in this project")
+        raise RequestError(f"--room: unknown room '{args.room}'")
 
     def of(room: str) -> tuple[dict[str, Any], str]:
         try:
@@ -67,7 +67,7 @@ def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     document: dict[str, Any] = {"rooms": out}
     if args.room is not None:
         document |= out[args.room]
-    return document, lines or ["There is no room."]
+    return document, lines or ["There are no rooms."]
 
 
 def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -79,7 +79,7 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.advice.judging.met import in_words
 
     if all(r.id != args.room for r in project.rooms):
-        raise RequestError(f"--room: there is no room '{args.room}' in this project")
+        raise RequestError(f"--room: unknown room '{args.room}'")
     try:
         found = schools(project, args.room)
     except ValueError as e:
@@ -104,11 +104,11 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
                 "bill": [{"what": i.what, "price": number(i.price), "why": i.why} for i in way.bill.items],
             }
         )  # fmt: skip
-        missed = "; misses " + "; ".join(in_words(m) for m in way.unmet) if way.unmet else ""
+        missed = "; fails on: " + "; ".join(in_words(m) for m in way.unmet) if way.unmet else ""
         lines.append(
             f"{way.name} ({' + '.join(d.name for d in way.devices)}), {bill_words(way.bill, project.brief.currency)}, "
-            f"held {duration_words(hold)}: {drops:.1f} drops a week, {dark:.1f} min in the dark and {idle:.1f} h for "
-            f"nobody a day, {waves:.1f} waves{missed}"
+            f"hold time {duration_words(hold)}: {drops:.1f} false-offs a week, {dark:.1f} min in the dark and "
+            f"{idle:.1f} h lit while empty a day, {waves:.1f} waves{missed}"
         )
     return {"room": args.room, "weeks": weeks, "ways": rows}, lines
 
@@ -120,7 +120,7 @@ def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     if args.starter:
         budget = project.brief.budget if args.budget is None else args.budget
         if budget is None:
-            raise RequestError("--starter: the brief has no budget; say --budget")
+            raise RequestError("--starter: the brief has no budget; use --budget")
         found = starter_set(bare(project), budget)
     else:
         found = purchases(project, budget=money_left(project) if args.budget is None else args.budget)
@@ -142,4 +142,4 @@ def buy(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         ],
         "total": number(sum(p.price for p in found)) if args.starter else None,
     }  # fmt: skip
-    return document, [p.words for p in found] or ["Nothing would help for that money."]
+    return document, [p.words for p in found] or ["No device within this budget would help."]

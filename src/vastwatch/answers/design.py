@@ -49,7 +49,7 @@ def check(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         "cautions": [{"about": c.key, "records": list(c.records), "text": c.text} for c in said],
         "judged": [room for room in lit_rooms(project) if room in judged],
     }
-    lines = [f"{f.severity:8s} {f.text}" for f in found] or ["Nothing found."]
+    lines = [f"{f.severity:8s} {f.text}" for f in found] or ["No problems found."]
     return document, lines + [f"caution  {c.text}" for c in said]
 
 
@@ -79,7 +79,7 @@ def coverage(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
     if args.sensor is not None:
         sensors = tuple(s for s in sensors if s.id == args.sensor)
         if not sensors:
-            raise RequestError(f"--sensor: there is no sensor '{args.sensor}' in this project")
+            raise RequestError(f"--sensor: unknown sensor '{args.sensor}'")
     out: dict[str, Any] = {}
     lines = []
     for sensor in sensors:
@@ -141,11 +141,11 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
                 known = ", ".join(x.id for x in project.levels)
                 raise RequestError(f"--level: there is no level '{level}' in this project: it has {known}")
             if any(abs(c) > FARTHEST for p in args.points or () for c in p):
-                raise RequestError(f"--points: nothing of a building lies more than {FARTHEST:g} m out")
+                raise RequestError(f"--points: coordinates go up to {FARTHEST:g} m")
             way = walked(project, level, args.points or (), args.speed)
             return {"ways": [told(way)]}, [line(way)]
         if all(r.id != args.room for r in project.rooms):
-            raise RequestError(f"--room: there is no room '{args.room}' in this project")
+            raise RequestError(f"--room: unknown room '{args.room}'")
         doors = sways(project, args.room)
         level = next(r.level for r in project.rooms if r.id == args.room)
         ways = [walked(project, level, in_and_out(project, args.room, d.opening), args.speed) for d in doors]
@@ -165,9 +165,9 @@ def walk(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     lines = []
     for d, w in zip(doors, ways):
         how = f"noticed within {d.nearly_s:.1f} s" if math.isfinite(d.nearly_s) else "not noticed"
-        wanted = "" if d.good else f", {d.limit_s:g} s wanted"
+        wanted = "" if d.good else f", limit {d.limit_s:g} s"
         lines.append(f"From {d.beyond.lower()}: side-steps {how}{wanted}; in and out {line(w)}")
-    return document, lines or ["No door leads into this room."]
+    return document, lines or ["No door into this room."]
 
 
 def trial(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -177,7 +177,7 @@ def trial(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.advice.detection.trial import in_words, stay
 
     if all(s.id != args.spot for s in project.spots):
-        raise RequestError(f"--spot: there is no spot '{args.spot}' in this project")
+        raise RequestError(f"--spot: unknown position '{args.spot}'")
     try:
         t = stay(project, args.spot, args.minutes * 60.0)
     except ValueError as e:

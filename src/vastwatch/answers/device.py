@@ -26,9 +26,7 @@ def device(args: argparse.Namespace) -> tuple[Any, list[str]]:
     types = list(catalogue() if project is None else (*project.devices, *catalogue()))
     found = next((d for d in types if d.id == args.id), None)
     if found is None:
-        raise RequestError(
-            f"{args.id}: there is no such type; the shipped ones are {', '.join(d.id for d in catalogue())}"
-        )
+        raise RequestError(f"{args.id}: unknown type; the built-in ones are {', '.join(d.id for d in catalogue())}")
     document: dict[str, Any] = {
         "id": found.id,
         "name": found.name,
@@ -48,14 +46,14 @@ def device(args: argparse.Namespace) -> tuple[Any, list[str]]:
             "box_m": {n: number(a, 2) for n, a in zip(names, box_figures(found))},
         }
         lines += [
-            f"  {name:8s} box {box:4.1f} m, model {axis:4.1f} m on axis, {area:5.1f} m2"
+            f"  {name:8s} data sheet {box:4.1f} m, model {axis:4.1f} m on axis, {area:5.1f} m2"
             for name, box, axis, area in zip(names, box_figures(found), areas.on_axis(), areas.areas_m2())
             if box > 0
         ]
     if found.battery is not None:
         years = {use: battery_years(found, n) or 0.0 for use, n in USES.items()}
         document["battery_years"] = {use: number(y, 2) for use, y in years.items()}
-        lines.append("  cells last " + ", ".join(f"{y:.1f} years ({use})" for use, y in years.items()))
+        lines.append("  batteries last " + ", ".join(f"{y:.1f} years ({use})" for use, y in years.items()))
     if project is not None:
         document["placed"] = _placed(project, found)
         lines += [f"  {s}: {m['reports_per_day']:g} messages a day" for s, m in document["placed"].items()]

@@ -23,7 +23,7 @@ def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     out = Path(args.out)
     if out.exists() and not args.over:
-        raise RequestError(f"{out}: there is a file already; name another, or say --over")
+        raise RequestError(f"{out}: file exists; choose another, or use --over")
     drawing = read_drawing(Path(args.drawing))
     layers = usual_layers(drawing)
     if args.layers:
@@ -31,7 +31,7 @@ def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
         unknown = sorted(layers - set(drawing.layers))
         if unknown:
             raise RequestError(
-                f"{args.drawing}: there is no layer {', '.join(unknown)}; there are {', '.join(drawing.layers)}"
+                f"{args.drawing}: unknown layer {', '.join(unknown)}; available: {', '.join(drawing.layers)}"
             )
     unit = args.unit or drawing.guessed_unit()
     bare = Project(name=Path(args.drawing).stem, levels=(Level(id="ground", name="Ground floor", elevation=0.0),))
@@ -70,14 +70,14 @@ def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
         except ValueError as e:
             raise RequestError(f"--variant: {e}") from None
     elif args.new is None:
-        raise RequestError("name a second project file, or a --variant of the first")
+        raise RequestError("name a second project file, or use --variant for one of the first")
     found = differences(old, new)
     document = {
         "differences": [
             {"way": d.way, "kind": d.kind, "name": d.name, "fields": list(d.fields), "text": d.words} for d in found
         ]
     }
-    words = [d.words for d in found] or ["They say the same."]
+    words = [d.words for d in found] or ["No differences."]
     if args.weeks:
         told, more = _weeks_of_both(old, new)
         return {**document, **told}, [*words, *more]
@@ -104,10 +104,10 @@ def _weeks_of_both(old: Project, new: Project) -> tuple[dict[str, Any], list[str
             "idle_h_per_day": told(r.idle_h),
         }  # fmt: skip
         if r.dark_min is not None and r.idle_h is not None:
-            name = find(old.rooms, r.room).name if r.room else "All of them together"
+            name = find(old.rooms, r.room).name if r.room else "All rooms"
             words.append(
-                f"{name}: {r.dark_min.first:.2f} and {r.dark_min.second:.2f} min dark a day, "
-                f"{r.idle_h.first:.2f} and {r.idle_h.second:.2f} h burning for nobody."
+                f"{name}: {r.dark_min.first:.2f} and {r.dark_min.second:.2f} min in the dark, "
+                f"{r.idle_h.first:.2f} and {r.idle_h.second:.2f} h lit while empty a day."
             )
     prices = {"old": number(hardware_price(old), 2), "new": number(hardware_price(new), 2)}
     return {"rooms": rooms, "price": prices}, words

@@ -72,15 +72,15 @@ def circuits(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
             "blind_min_per_day": number(blind, 2),
             "says_otherwise": parallel_words(project, circuit),
         }
-        lines.append(f"{circuit.name}: dead behind its switch {blind:.1f} min a day" if blind else circuit.name)
+        lines.append(f"{circuit.name}: no power behind its switch {blind:.1f} min a day" if blind else circuit.name)
         for state in table.states:
             each = [f"{i.name} {i.on if on else i.off}" for i, on in zip(table.inputs, state.inputs)]
-            dead = "" if state.module in (None, True) else ", module dead"
-            dead += "" if state.fed in (None, True) else ", what it feeds dead"
-            lines.append(f"  {'; '.join(each) or 'always'}: {'lamps have their line' if state.lamps else 'off'}{dead}")
+            dead = "" if state.module in (None, True) else ", module without power"
+            dead += "" if state.fed in (None, True) else ", devices it powers without power"
+            lines.append(f"  {'; '.join(each) or 'always'}: {'lamps have power' if state.lamps else 'off'}{dead}")
         if out[circuit.id]["says_otherwise"]:
             lines.append(f"  {out[circuit.id]['says_otherwise']}.")
-    return {"circuits": out}, lines or ["No circuit is drawn."]
+    return {"circuits": out}, lines or ["No circuits drawn."]
 
 
 def ahead(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -91,7 +91,7 @@ def ahead(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     rooms = [r.id for r in project.rooms]
     if args.room is not None:
         if args.room not in rooms:
-            raise RequestError(f"--room: there is no room '{args.room}' in this project")
+            raise RequestError(f"--room: unknown room '{args.room}'")
         rooms = [args.room]
     out: dict[str, Any] = {}
     lines = []
@@ -109,5 +109,7 @@ def ahead(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         ]  # fmt: skip
         lines += [f"{'pays' if a.pays else 'no'}: {follow_on.told(a, project)}" for a in found]
         if not found:
-            lines.append(f"{find(project.rooms, room).name}: nobody is noticed on the way there, or nothing lights it.")
-    return {"rooms": out}, lines or ["No room is lit by what is concluded."]
+            lines.append(
+                f"{find(project.rooms, room).name}: nobody is noticed on the way there, or it has no automatic light."
+            )
+    return {"rooms": out}, lines or ["No room has automatic light."]

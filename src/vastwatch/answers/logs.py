@@ -23,8 +23,9 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.advice.logs.habits import habits_of_log
     from vastwatch.advice.logs.habits import told as told_of_habits
     from vastwatch.advice.logs.replay import explained, notes_in, replayed, what_if, with_holds
-    from vastwatch.commission.event_log import LogError, read_log
+    from vastwatch.commission.event_log import read_log
     from vastwatch.commission.log_guess import guessed, match
+    from vastwatch.commission.log_rows import LogError
     from vastwatch.control.house import run
     from vastwatch.design.project import find
 
@@ -72,7 +73,7 @@ def replay(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     words += [*log.notes, *faults]
     for room, x in rooms.items():
         name = find(project.rooms, room).name
-        words.append(f"{name}: burned {x.lit_h_per_day:.1f} h a day, switched on {x.switched_per_day:.1f} times a day.")
+        words.append(f"{name}: lit {x.lit_h_per_day:.1f} h a day, switched on {x.switched_per_day:.1f} times a day.")
     words += [w.in_words() for w in tried]
     words += [f"{d.note.text}: {' '.join(d.chain)}" for d in diary]
     if found is not None:
@@ -127,7 +128,7 @@ def log(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     if (args.file is not None and same_file(out, Path(args.file))) or out.name.endswith(SUFFIX):
         raise RequestError(f"--out: {out} is a project and no log; name another file")
     if out.exists() and not args.over:
-        raise RequestError(f"--out: {out} is there already; name another file, or say --over")
+        raise RequestError(f"--out: {out} exists; choose another file, or use --over")
     recording = record(project, simulate_days(project, args.days, args.seed))
     try:
         written = write_log(recording, out, parts=args.parts, wide=args.wide)

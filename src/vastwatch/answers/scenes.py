@@ -25,7 +25,7 @@ def scenes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     rooms = [r.id for r in project.rooms if has_ladder(project, r.id)]
     if args.room is not None:
         if all(r.id != args.room for r in project.rooms):
-            raise RequestError(f"--room: there is no room '{args.room}' in this project")
+            raise RequestError(f"--room: unknown room '{args.room}'")
         rooms = [r for r in rooms if r == args.room]
     r = rehearse(project, args.days, args.seed)
     out: dict[str, Any] = {}
@@ -83,7 +83,7 @@ def _lines(project: Project, did: LadderRun) -> list[str]:
         f"{find(project.scenes, row.scene).name}"
         for k, row in enumerate(did.rows)
     ]
-    return [*rows, f"  {100 * share[len(rows)]:5.1f} %  else all off"]
+    return [*rows, f"  {100 * share[len(rows)]:5.1f} %  otherwise all off"]
 
 
 def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -94,7 +94,7 @@ def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
 
     scene = next((s for s in project.scenes if s.id == args.scene), None)
     if scene is None:
-        raise RequestError(f"--scene: there is no scene '{args.scene}' in this project")
+        raise RequestError(f"--scene: unknown scene '{args.scene}'")
     levels = {x.lamp: burns_at(as_wired(project, find(project.lamps, x.lamp)), x.level) for x in scene.levels}
     spots = {
         spot: {
@@ -116,7 +116,7 @@ def lux(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         },
     }
     lines = [f"{find(project.spots, s).name}: {v['lux']:.0f} of {v['wanted']:.0f} lx" for s, v in spots.items()]
-    return document, lines or ["Nobody has a place in this room."]
+    return document, lines or ["No positions in this room."]
 
 
 def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -131,7 +131,7 @@ def recipes(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]
     rooms = [r.id for r in project.rooms]
     if args.room is not None:
         if args.room not in rooms:
-            raise RequestError(f"--room: there is no room '{args.room}' in this project")
+            raise RequestError(f"--room: unknown room '{args.room}'")
         rooms = [args.room]
     books = {room: book for room in rooms if (book := recipes_of(project, room, args.names)) is not None}
     others = {

@@ -40,8 +40,8 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
     # Chains take longer than the rest: they are made for those who read them.
     incidents, causes = _why(result) if args.json else ([], [])
     lines = [
-        f"{ident}: {s.drops:.1f} drops, {s.dark_min:.1f} min in the dark, {s.idle_h:.1f} h burning for nobody a day"
-        + (f"; {s.waves:.1f} waves, {s.trips:.1f} ways to the switch" if s.waves + s.trips > 0 else "")
+        (f"{ident}: {s.drops:.1f} false-offs, {s.dark_min:.1f} min in the dark, {s.idle_h:.1f} h lit while empty a day")
+        + (f"; {s.waves:.1f} waves, {s.trips:.1f} trips to the switch" if s.waves + s.trips > 0 else "")
         for ident, s in result.scores.items()
     ]
     devices = {ident: messages_told(m) for ident, m in messages(project, result.recording).items()}
@@ -57,7 +57,7 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
     }
     others = {o.id for o in project.outputs}
     lines += [
-        f"{ident}: runs {s.run_h:.1f} h a day, {s.idle_h:.1f} h for nobody, {s.kwh:.2f} kWh"
+        f"{ident}: runs {s.run_h:.1f} h a day, {s.idle_h:.1f} h while empty, {s.kwh:.2f} kWh"
         for ident, s in result.output_scores.items()
         if ident in others
     ]
@@ -65,7 +65,7 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
         "days": args.days, "seed": args.seed, "rooms": rooms, "outputs": outputs, "devices": devices,
         "incidents": incidents, "causes": causes,
     }  # fmt: skip
-    return document, lines or ["No room is under presence control."]
+    return document, lines or ["No room is controlled by presence."]
 
 
 def _why(result: Rehearsal) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
@@ -110,7 +110,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.advice.judging.timing import tuned
 
     if all(r.id != args.room for r in project.rooms):
-        raise RequestError(f"--room: there is no room '{args.room}' in this project")
+        raise RequestError(f"--room: unknown room '{args.room}'")
     try:
         c = tuned(project, args.room, args.days, args.seed)
     except ValueError as e:
@@ -163,8 +163,8 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         document["robust"] = [{"name": o.name, **_figures(o.figures)} for o in others]
         words += [e.in_words() for e in steps]
         words += [
-            f"{o.name}: {o.figures.drops_per_week:.1f} drops a week, {o.figures.dark_min:.2f} min dark, "
-            f"{o.figures.idle_h:.2f} h burning a day."
+            f"{o.name}: {o.figures.drops_per_week:.1f} false-offs a week, {o.figures.dark_min:.2f} min in the "
+            f"dark, {o.figures.idle_h:.2f} h lit while empty a day."
             for o in others
         ]
     return document, words

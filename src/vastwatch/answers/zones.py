@@ -35,7 +35,7 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
     from vastwatch.sensing.zoned import zones_of
 
     if args.sensor is not None and all(s.id != args.sensor for s in project.sensors):
-        raise RequestError(f"there is no sensor '{args.sensor}'")
+        raise RequestError(f"unknown sensor '{args.sensor}'")
     told: dict[str, Any] = {}
     lines: list[str] = []
     for sensor in project.sensors:
@@ -76,7 +76,7 @@ def zones(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         lines += _lines(sensor, told[sensor.id])
     if args.sensor is not None and not told[args.sensor]["zones"] and not told[args.sensor]["findings"]:
         lines.append(f"{args.sensor}: no zones are drawn for it")
-    return {"sensors": told}, lines or ["no sensor tells zones apart"]
+    return {"sensors": told}, lines or ["no sensor with zones"]
 
 
 def _everywhere(project: Project, known: Zoned) -> tuple[list[str], Any]:
@@ -147,7 +147,7 @@ def _by_tape(sensor: Sensor, path: str) -> tuple[Any, list[str]]:
         "residual_m": number(found.residual_m),
     }  # fmt: skip
     return document, [
-        f"{sensor.name} reads {found.bias_m:.2f} +- {found.bias_sd_m:.2f} m long, times {found.scale:.3f}"
+        f"{sensor.name} reads {found.bias_m:.2f} +- {found.bias_sd_m:.2f} m too long, scale {found.scale:.3f}"
     ]
 
 
@@ -161,13 +161,15 @@ def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str
     from vastwatch.sensing.tracker import pose_of, scatter_of
 
     if all(s.id != args.sensor for s in project.sensors):
-        raise RequestError(f"there is no sensor '{args.sensor}'")
+        raise RequestError(f"unknown sensor '{args.sensor}'")
     sensor = find(project.sensors, args.sensor)
     known = zoned(project, sensor)
     if known is not None and known.device.reports == "distance":
         return _by_tape(sensor, args.walk)
     if known is None or known.device.reports != "xy":
-        raise RequestError(f"{sensor.name} tells no places: only a tracking radar can be calibrated by a walk")
+        raise RequestError(
+            f"{sensor.name} does not report positions: only a tracking radar can be calibrated by a walk"
+        )
     drawn = pose_of(sensor, known.device)
     try:
         log = read_walk(args.walk)
@@ -190,6 +192,6 @@ def calibrate(project: Project, args: argparse.Namespace) -> tuple[Any, list[str
         *(f"  {n}: {v:.2f} +- {sd:.2f} (drawn {d:.2f})" for n, v, sd, d in
           zip(names, values, found.sd, (drawn.x, drawn.y, drawn.yaw, drawn.bias))),
         *(f"  {words}" for words in found.untold),
-        *(f"  the mark '{m}' is no spot of the project, and was left out" for m in unknown),
+        *(f"  the mark '{m}' is not a position of the project and was skipped" for m in unknown),
     ]  # fmt: skip
     return document, lines

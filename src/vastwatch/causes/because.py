@@ -81,7 +81,7 @@ def _obstacle(c: Case) -> Words:
     if s is None:
         return Words(capital(name), "in the way", "without it")
     weight = dict(s.hidden_by)[owner]
-    value = f"takes {weight:.1f} dB" if s.loss_db > 0 else f"hides {100 * weight:.0f} % of the body"
+    value = f"attenuates {weight:.1f} dB" if s.loss_db > 0 else f"hides {100 * weight:.0f} % of the body"
     return Words(
         capital(name),
         value,
@@ -93,10 +93,10 @@ def _aim(c: Case) -> Words:
     ident = c.tried.instead.record
     sensor, s = find(c.r.project.sensors, ident), _sight_to(c.shown, ident)
     by = round((c.tried.instead.value - sensor.yaw + 180.0) % 360.0 - 180.0)
-    way = f"turned {abs(by)}° to the {'left' if by > 0 else 'right'}"
+    way = f"if turned {abs(by)}° to the {'left' if by > 0 else 'right'}"
     if s is None:
-        return Words(sensor.name, "looks past", way)
-    value = f"looks {s.off_axis_deg:.0f}° past" + ("" if s.in_view else ", out of its view")
+        return Words(sensor.name, "aims past", way)
+    value = f"{s.off_axis_deg:.0f}° off axis" + ("" if s.in_view else ", out of its view")
     return Words(sensor.name, value, f"range × {s.off_axis_factor:.2f} there; {way}")
 
 
@@ -104,16 +104,20 @@ def _settings(c: Case) -> Words:
     sensor = find(c.r.project.sensors, c.tried.instead.record)
     s = sensor.settings
     below, still = max(s.sensitivity_below_max, s.infrared_below_max), s.still_below_max or 0
-    said = [f"{below} steps less sensitive"] * (below > 0) + [f"to stillness {still} steps less"] * (still > 0)
+    said = [f"sensitivity {below} steps down"] * (below > 0) + [f"stillness sensitivity {still} steps down"] * (
+        still > 0
+    )
     gates = (("nothing beyond {:g} m", s.max_gate_m), ("nothing within {:g} m", s.min_gate_m))
     said += [words.format(value) for words, value in gates if value is not None]
-    return Words(sensor.name, ", ".join(said), "set as it comes")
+    return Words(sensor.name, ", ".join(said), "with default settings")
 
 
 def _warmth(c: Case) -> Words:
     room = find(c.r.project.rooms, c.tried.instead.record)
     share = contrast_factor(room.ambient_c)
-    return Words("Warmth", f"{room.ambient_c:.0f} °C", f"infrared keeps {100 * share:.0f} % of its range; at 21 °C")
+    return Words(
+        "Temperature", f"{room.ambient_c:.0f} °C", f"infrared keeps {100 * share:.0f} % of its range; at 21 °C"
+    )
 
 
 def _hold(c: Case) -> Words:
@@ -122,10 +126,12 @@ def _hold(c: Case) -> Words:
     value = duration_words(hold_of(presence.expr) or 0.0)
     if not c.incident.dark:
         burned = float(c.tried.share[c.k] * c.found.harm[c.k])
-        return Words("Hold time", value, f"burned on {duration_words(burned)} after the last report; without that")
+        return Words("Hold time", value, f"stayed on {duration_words(burned)} after the last report; without that")
     silence = float(c.found.of.end[c.k] - c.found.of.silent_from[c.k])
     return Words(
-        "Hold time", value, f"silent for {duration_words(silence)}; held {duration_words(c.tried.instead.value)}"
+        "Hold time",
+        value,
+        f"no report for {duration_words(silence)}; with a hold time of {duration_words(c.tried.instead.value)}",
     )
 
 
@@ -145,8 +151,8 @@ def _own_hold(c: Case) -> Words:
     burned = float(c.tried.share[c.k] * c.found.harm[c.k])
     return Words(
         name_of(c.r, c.tried.instead.record),
-        "its own hold",
-        f"reports {duration_words(burned)} after the last notice; without that",
+        "device hold time",
+        f"reports for {duration_words(burned)} after the last notice; without that",
     )
 
 
@@ -155,20 +161,20 @@ def _hazard(c: Case) -> Words:
     sensors = [find(c.r.project.sensors, s) for s in keepers(c.r, c.incident.room)]
     rate, fooled = max((false_rate(mount(c.r.project, s), hazard), s.id) for s in sensors)
     return Words(
-        hazard.name, hazard.kind, f"triggers {name_of(c.r, fooled)} falsely, {per_hour_words(rate)}; without it"
+        hazard.name, hazard.kind, f"falsely triggers {name_of(c.r, fooled)}, {per_hour_words(rate)}; without it"
     )
 
 
 def _starting(c: Case) -> Words:
-    may = "may not start the light" if c.incident.kind == "late" else "is not asked"
-    return Words(name_of(c.r, c.tried.instead.record), may, "it noticed them; asked as well")
+    may = "cannot turn the light on" if c.incident.kind == "late" else "is not used"
+    return Words(name_of(c.r, c.tried.instead.record), may, "it noticed them; if used as well")
 
 
 def _latency(c: Case) -> Words:
     sensor = find(c.r.project.sensors, c.tried.instead.record)
     lag = mount(c.r.project, sensor).device.latency
     found = ", as found in place" if sensor.settings.measured_latency_s is not None else ""
-    text = f"{lag.min_s:g} to {lag.max_s:g} s from notice to report{found}; at once"
+    text = f"{lag.min_s:g} to {lag.max_s:g} s from notice to report{found}; without delay"
     return Words(name_of(c.r, c.tried.instead.record), f"latency {lag.typical_s:g} s", text)
 
 
@@ -182,7 +188,9 @@ def _zone(c: Case) -> Words:
         if where.spot.id in spots and zone.id in zones:
             share = float(known.counted[spots.index(where.spot.id), zones.index(zone.id)])
             value = f"counts {100 * share:.0f} % of their reports at the {where.spot.name}"
-    return Words(f"Zone {zone.name.lower()}", value, f"{sensor.name} noticed them outside it; the whole sensor asked")
+    return Words(
+        f"Zone {zone.name.lower()}", value, f"{sensor.name} noticed them outside it; with the whole sensor used"
+    )
 
 
 def _supply(c: Case) -> Words:
@@ -190,11 +198,13 @@ def _supply(c: Case) -> Words:
     mine = [s for s in found if any(light.id in s.lamps for light in lights_in(c.r.project, c.incident.room))]
     off, supply = _off_before(mine, c.incident.at + c.incident.duration_s)
     if supply is None:
-        return Words("Supply", "switched off at the wall", "with it on")
-    when = f"switched off at {clock_words(c.r.calendar.clock_s(off))}"
+        return Words("Power supply", "turned off at the wall", "with power on")
+    when = f"turned off at {clock_words(c.r.calendar.clock_s(off))}"
     fed = [find(c.r.project.sensors, s).name for s in supply.feeds]
-    dead = f"; {' and '.join(fed)} {'start' if len(fed) > 1 else 'starts'} anew after it" if fed else ""
-    return Words(f"{supply.name}, supply", when, f"whoever left switched it off at the wall{dead}; with it on")
+    dead = f"; {' and '.join(fed)} {'start' if len(fed) > 1 else 'starts'} up again after it" if fed else ""
+    return Words(
+        f"{supply.name}, power supply", when, f"somebody leaving turned it off at the wall{dead}; with power on"
+    )
 
 
 def _off_before(found: list[Supply], t: float) -> tuple[float, Supply | None]:
@@ -213,7 +223,7 @@ def _cells(c: Case) -> Words:
     dead = ~c.r.recording.known_of(ident)
     k = int(np.searchsorted(dead.intervals[:, 0], c.incident.at + c.incident.duration_s, side="right")) - 1
     since = "" if k < 0 else f" since {clock_words(c.r.calendar.clock_s(float(dead.intervals[k, 0])))}"
-    return Words(name_of(c.r, ident), "cells flat", f"it said nothing{since}; with cells changed in time")
+    return Words(name_of(c.r, ident), "batteries flat", f"no reports{since}; with new batteries")
 
 
 def _radio(c: Case) -> Words:
@@ -221,21 +231,21 @@ def _radio(c: Case) -> Words:
     share = lost_share(c.r.project, find(c.r.project.sensors, ident))
     return Words(
         name_of(c.r, ident), f"{100 * share:.3g} % of messages lost",
-        "what it noticed came late by radio or not at all; with every message received",
+        "its reports were late or lost by radio; with every message received",
     )  # fmt: skip
 
 
 def _doubt(c: Case) -> Words:
     ident, s = c.tried.instead.record, _sight_to(c.shown, c.tried.instead.record)
-    said = f"opens and closes as they shift; closing at {c.tried.instead.value:.2g} kPa"
-    return Words(name_of(c.r, ident), "hardly pressed" if s is None else "a doubtful margin", said)
+    said = f"opens and closes as they shift; if it closed at {c.tried.instead.value:.2g} kPa"
+    return Words(name_of(c.r, ident), "too little pressure" if s is None else "with a reliable margin", said)
 
 
 def _bounce(c: Case) -> Words:
     share = c.r.project.brief.troubles.contacts_bounce
     return Words(
         name_of(c.r, c.tried.instead.record), "bounces",
-        f"{100 * share:.0f} % of the times it closes it opens again for a moment; without that",
+        f"in {100 * share:.0f} % of closings it briefly opens again; without that",
     )  # fmt: skip
 
 
@@ -251,7 +261,7 @@ def _somebody_else(c: Case) -> Words:
             at = noticed.at
             break
     where = c.r.truth.where(track, at)
-    return Words(first_name(track), doing(c.r, track, where), "noticed though the light is not for them; without that")
+    return Words(first_name(track), doing(c.r, track, where), "noticed, though the light is not for them; without that")
 
 
 _WORDS: dict[Lever, Callable[[Case], Words]] = {
@@ -274,8 +284,8 @@ def first_name(track: Track) -> str:
 def place_words(where: Where | None) -> str:
     """Where somebody is, in words."""
     if where is None:
-        return "whoever is there"
-    return "whoever walks there" if where.spot is None else f"the {where.spot.name}"
+        return "somebody there"
+    return "somebody walking there" if where.spot is None else f"the {where.spot.name}"
 
 
 def doing(r: Rehearsal, track: Track, where: Where) -> str:

@@ -40,8 +40,9 @@ from vastwatch.words import clock_words, duration_words, never_words
 
 # What is said of incidents of each kind, one and many.
 CALLED = {
-    "dropped": ("drop", "drops"), "late": ("late light", "late lights"), "idle": ("idle burn", "idle burns"),
-    "false start": ("false start", "false starts"),
+    "dropped": ("false-off", "false-offs"), "late": ("late turn-on", "late turn-ons"),
+    "idle": ("lit-while-empty period", "lit-while-empty periods"),
+    "false start": ("false start", "false-ons"),
 }  # fmt: skip
 
 
@@ -115,7 +116,7 @@ def _dropped(r: Rehearsal, incident: Incident) -> list[Link]:
     t = incident.at
     links = [
         _lamp(r, incident, f"went off {_clock(r, t)}", f"dark for {duration_words(incident.duration_s)}"),
-        _presence_link(r, incident.room, f"fell {_clock(r, t)}", "its hold time of {hold} ran out"),
+        _presence_link(r, incident.room, f"ended {_clock(r, t)}", "its hold time of {hold} ran out"),
     ]
     last, when = _last_report(r, _deciding(r, incident), t)
     if last is not None:
@@ -123,7 +124,7 @@ def _dropped(r: Rehearsal, incident: Incident) -> list[Link]:
         links.append(
             Link(
                 name_of(r, last), last, f"last report {_clock(r, when)}",
-                f"{of_a_wave}silent for {duration_words(t - when)}",
+                f"{of_a_wave}no report for {duration_words(t - when)}",
             )
         )  # fmt: skip
     return links
@@ -137,36 +138,36 @@ def _late(r: Rehearsal, incident: Incident) -> list[Link]:
     if supplied is not None and not supplied.at(t):
         lit = lamp is not None and bool(lamp.at(t + wait + AFTER_S))
         back = supplied.rises[supplied.rises > t]
-        on = f"on again {_clock(r, float(back[0]))}" if len(back) else "off since"
+        on = f"on again {_clock(r, float(back[0]))}" if len(back) else "off since then"
         return [
             _lamp(r, incident, f"{duration_words(wait)} late" if lit else "never came on", came_in),
-            Link("Supply", incident.room, on, "it was switched off at the wall as they came"),
+            Link("Power supply", incident.room, on, "it was turned off at the wall as they came"),
         ]
     if lamp is not None and lamp.at(t + wait + AFTER_S):
-        why = "nothing had started it before"
+        why = "nothing had turned it on before"
         if _went_to_switch(r, incident.room, t + wait):
             why = "somebody went to the switch: no sensor had noticed them, nor their waves"
         return [
             _lamp(r, incident, f"{duration_words(wait)} late", came_in),
-            _presence_link(r, incident.room, f"rose {_clock(r, t + wait)}", why),
+            _presence_link(r, incident.room, f"started {_clock(r, t + wait)}", why),
         ]
     return [
         _lamp(r, incident, "never came on", f"{came_in} and left after {duration_words(wait)}"),
-        _presence_link(r, incident.room, "did not rise", "nothing started it while they were there"),
+        _presence_link(r, incident.room, "stayed off", "no sensor turned it on while they were there"),
     ]
 
 
 def _idle(r: Rehearsal, incident: Incident) -> list[Link]:
     t, end = incident.at, incident.at + incident.duration_s
     last, when = _last_report(r, keepers(r, incident.room), end)
-    how = "held for {hold} after the last report"
+    how = "kept for {hold} after the last report"
     presence = presence_of(r.project, incident.room)
     if presence is not None and last is not None and end - when > (hold_of(presence.expr) or 0.0) + AFTER_HOLD_S:
         latches = any(isinstance(part, DoorLatch) for part in every_part(presence.expr))
         how = "latched, until a door that it watches opened" if latches else "kept on by more than the last report"
     links = [
-        _lamp(r, incident, f"burned {duration_words(incident.duration_s)}", f"for nobody from {_clock(r, t)}"),
-        _presence_link(r, incident.room, f"fell {_clock(r, end)}", how),
+        _lamp(r, incident, f"on for {duration_words(incident.duration_s)}", f"with nobody there from {_clock(r, t)}"),
+        _presence_link(r, incident.room, f"ended {_clock(r, end)}", how),
     ]
     if last is not None:
         links.append(
@@ -178,12 +179,12 @@ def _idle(r: Rehearsal, incident: Incident) -> list[Link]:
 def _false_start(r: Rehearsal, incident: Incident) -> list[Link]:
     lasted = duration_words(incident.duration_s)
     sleeping = asleep_in(r, incident.room, incident.at)
-    nobody = f"nobody was there for all its {lasted}"
+    nobody = f"nobody was there for the whole {lasted}"
     if sleeping:
-        nobody = f"over {first_name(sleeping[0])} asleep; nobody was awake there for all its {lasted}"
+        nobody = f"with {first_name(sleeping[0])} asleep; nobody was awake there for the whole {lasted}"
     links = [
         _lamp(r, incident, f"came on {_clock(r, incident.at)}", nobody),
-        _presence_link(r, incident.room, f"rose {_clock(r, incident.at)}", "held for {hold} after that"),
+        _presence_link(r, incident.room, f"started {_clock(r, incident.at)}", "kept for {hold} after that"),
     ]
     noticed = _starter(r, incident)
     if noticed is not None:
@@ -216,11 +217,11 @@ def _cause(r: Rehearsal, incident: Incident, found: Inquiry, k: int, tried: Trie
     what, value, text = words_of(Case(r, incident, found, k, tried, shown))
     one, more = CALLED[incident.kind]
     if tried.share[k] >= CURES and tried.cures <= 0:
-        text += f", this {one} goes and others come"
+        text += f", this {one} would be avoided and others occur"
     elif tried.cures > 0:
-        text += f", {tried.cures} of {many} {more} go" if many > 1 else f", this {one} goes"
+        text += f", {tried.cures} of {many} {more} would be avoided" if many > 1 else f", this {one} would be avoided"
     else:
-        text += f", this {one} is {100 * tried.share[k]:.0f} % less"
+        text += f", this {one} would be {100 * tried.share[k]:.0f} % less"
     return Link(what, it.record, value, text, it.lever, tried.cures, many)
 
 
@@ -236,10 +237,16 @@ def _unnoticed(r: Rehearsal, incident: Incident, who: Witness, many: int) -> Lin
     wait = _wait_words(who)
     away = f"{s.slant_m:.1f} m away, range {s.range_m:.1f} m" if s is not None and s.range_m > 0 else "out of sight"
     name = name_of(r, record) if s is not None or asked else "No sensor"
-    another = "another that starts" if incident.kind == "late" else "another that notices them at rest"
+    another = (
+        "another sensor that turns the light on"
+        if incident.kind == "late"
+        else "another sensor that notices them at rest"
+    )
     if along:
-        another = "one that looks across their way"
-    return Link(name, record, f"{doing}: noticed {wait}", f"{away}; {another} would have done", "keeper", 0, many)
+        another = "one that looks across their path"
+    return Link(
+        name, record, f"{doing}: noticed {wait}", f"{away}; {another} would have prevented it", "keeper", 0, many
+    )
 
 
 def _walks_along(r: Rehearsal, sensor: str, where: Where) -> bool:
@@ -290,12 +297,12 @@ def _lamp(r: Rehearsal, incident: Incident, value: str, text: str) -> Link:
 def _presence_link(r: Rehearsal, room: str, value: str, text: str) -> Link:
     presence = presence_of(r.project, room)
     if presence is None:
-        return Link("ladder", room, value, "nothing is concluded of the room: its light goes by its rows alone")
+        return Link("ladder", room, value, "the room has no conclusion: its light follows its rows only")
     hold = hold_of(presence.expr)
     if hold is None:
         # No single hold of its own.
         believed = isinstance(presence.expr, Belief)
-        ended = "it was no longer believed that somebody is there" if believed else "what it goes by no longer held"
+        ended = "the probability fell too low" if believed else "its condition no longer applied"
         return Link("presence", presence.id, value, ended if "ran out" in text else text.replace("for {hold} ", ""))
     return Link("presence", presence.id, value, text.format(hold=duration_words(hold)))
 
@@ -346,7 +353,7 @@ def _went_to_switch(r: Rehearsal, room: str, t: float) -> bool:
 def _set_off_by(r: Rehearsal, noticed: Triggered) -> str:
     """Whom or what a sensor noticed, where that was."""
     if noticed.hazard is not None:
-        return f"set off by the {noticed.hazard.name.lower()}"
+        return f"triggered by the {noticed.hazard.name.lower()}"
     if noticed.track is None:
         return "nobody was noticed"
     where = r.truth.where(noticed.track, noticed.at)

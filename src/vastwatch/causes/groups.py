@@ -17,14 +17,14 @@ from vastwatch.words import capital
 
 # What the cause of a group is called; `name` is that of its record.
 PHRASES: dict[Lever, str] = {
-    "obstacle": "behind the {name}", "aim": "{Name} looks past", "settings": "{Name} is set too low",
-    "warmth": "too warm for infrared", "hold": "held too short",
-    "latch": "latched until a door opened", "starter": "{Name} is not asked",
+    "obstacle": "behind the {name}", "aim": "{Name} aims past them", "settings": "{Name} is set too low",
+    "warmth": "too warm for infrared", "hold": "hold time too short",
+    "latch": "latched until a door opened", "starter": "{Name} is not used",
     "latency": "{Name} is slow", "hazard": "the {name}", "person": "{Name} noticed",
     "zone": "not counted in {name}",
-    "supply": "switched off at the wall", "cells": "{Name} has flat cells", "radio": "{Name} is ill received",
-    "doubt": "{Name} is hardly pressed", "bounce": "{Name} bounces",
-    "own hold": "{Name} reports on", "keeper": "no sensor notices them soon enough",
+    "supply": "turned off at the wall", "cells": "{Name} has flat batteries", "radio": "{Name} has poor reception",
+    "doubt": "{Name} gets too little pressure", "bounce": "{Name} bounces",
+    "own hold": "{Name} keeps reporting", "keeper": "no sensor notices them soon enough",
 }  # fmt: skip
 
 # These are wrong with a whole room, wherever somebody is in it; then so many places are named.
@@ -54,7 +54,7 @@ class Group:
     def heading(self) -> str:
         """`31 of 44 drops: reading at the window seat, behind the shelf`."""
         one, many = CALLED[self.kind]
-        count = f"{len(self.incidents)} of {self.of} {many}" if self.of > 1 else f"The one {one}"
+        count = f"{len(self.incidents)} of {self.of} {many}" if self.of > 1 else f"One {one}"
         return f"{count}: {self.words}"
 
 
@@ -84,7 +84,7 @@ def groups(r: Rehearsal, inquiries: Iterable[Inquiry]) -> list[Group]:
             place = _places(places[lever, record, where])
             words = f"{place}, {_phrase(r, lever, record)}" if place else capital(_phrase(r, lever, record))
             if lever == "hold" and not of.dark:
-                words = "held on after they had gone"
+                words = "stayed on after they had left"
             out.append(
                 Group(
                     of.kind, lever, record, words, tuple(i for i, _ in some), len(of.incidents),

@@ -74,14 +74,12 @@ def calibrate(known: Known, drawn: Pose, scatter: Scatter, unit: str = "") -> Ca
     """The pose that explains the readings best, beginning from the one that is drawn; unit and order of the axes are
     found where they are not told. Raises CalibrationError."""
     if len(known.read) < 4:
-        raise CalibrationError(
-            "fewer than four readings stand under a mark: sit or stand at known places and mark them"
-        )
+        raise CalibrationError("fewer than four readings have a mark: sit or stand at known positions and mark them")
     places = _distinct(known.at)
     if len(places) < 2:
         raise CalibrationError(
-            "all marked readings are of one place: that tells neither where the sensor is nor which way it looks; "
-            "mark a second and a third place"
+            "all marked readings are from one position, which gives neither the sensor's location nor its aim; "
+            "mark a second and a third position"
         )
     # Spreads come once for every place: readings of somebody who sits err alike for seconds.
     expected = float(np.median(np.hypot(*readings(drawn, known.at, known.chest).T)))
@@ -104,7 +102,7 @@ def calibrate(known: Known, drawn: Pose, scatter: Scatter, unit: str = "") -> Ca
                 continue
             found.append((_fit(known._replace(read=read), drawn, scatter), mirrored, swapped, name))
     if not found:
-        raise CalibrationError("the readings are farther off than any sensor sees: check their unit")
+        raise CalibrationError("the readings are farther away than any sensor sees: check their unit")
 
     plain = min((f for f in found if not f[1] and not f[2]), key=lambda f: amiss(f[0]), default=found[0])
     best = min(found, key=lambda f: amiss(f[0]))
@@ -114,8 +112,8 @@ def calibrate(known: Known, drawn: Pose, scatter: Scatter, unit: str = "") -> Ca
     fit, mirrored, swapped, name = best
     if fit.residual > FARTHEST_OFF_M:
         raise CalibrationError(
-            f"the readings fit no place of this sensor (they are {fit.residual:.1f} m off): the walk may be of another "
-            "room, or the marks of other spots"
+            f"the readings fit no location of this sensor (they are {fit.residual:.1f} m off): the walk may be "
+            "from another room, or the marks from other positions"
         )
     untold = _untold(places, fit)
     return Calibration(fit.pose, fit.sd, fit.residual, len(known.read), mirrored, swapped, name, untold)
@@ -204,16 +202,18 @@ def _untold(places: Array, fit: _Fit) -> tuple[str, ...]:
     out = []
     spread = np.linalg.svd(places - places.mean(axis=0), compute_uv=False) / math.sqrt(len(places))
     if len(places) == 2:
-        out.append("two places alone leave no check: mark a third, off their line")
+        out.append("two positions leave no check: mark a third, off their line")
     elif spread[-1] < IN_LINE_M:
-        out.append("all places lie in one line: bias and distance can hardly be told apart; mark one off that line")
+        out.append(
+            "all positions are in one line, so offset and distance can hardly be told apart; mark one off that line"
+        )
     x, y, yaw, bias = fit.sd
     if max(x, y) > TELLS_M:
-        out.append(f"where it hangs is known to {max(x, y):.2f} m only")
+        out.append(f"its location is known to {max(x, y):.2f} m only")
     if yaw > TELLS_DEG:
         out.append(f"its aim is known to {yaw:.0f} degrees only")
     if bias > TELLS_M:
-        out.append(f"how much too long it reads is known to {bias:.2f} m only")
+        out.append(f"its distance offset is known to {bias:.2f} m only")
     return tuple(out)
 
 
@@ -234,7 +234,7 @@ def from_pairs(tape_m: Array, reading_m: Array) -> Scale:
     good = np.isfinite(tape) & np.isfinite(read)
     tape, read = tape[good], read[good]
     if len(tape) < 2:
-        raise CalibrationError("two pairs of tape and reading at least are wanted")
+        raise CalibrationError("at least two pairs of tape and sensor distance are needed")
     free = len(tape) > 2 and float(np.ptp(tape)) > 0.5
     design = np.column_stack([np.ones(len(tape)), tape]) if free else np.ones((len(tape), 1))
     target = read if free else read - tape
@@ -257,7 +257,7 @@ def zone_from_walk(pose: Pose, read: Array, chest: float, margin_m: float = 0.25
     rectangle along the device's axes that holds nearly all of it, and a margin. Raises CalibrationError."""
     read = read[np.isfinite(read).all(axis=1)]
     if len(read) < 3:
-        raise CalibrationError("fewer than three readings make no zone")
+        raise CalibrationError("at least three readings are needed for a zone")
     low, high = np.percentile(read, 3.0, axis=0) - margin_m, np.percentile(read, 97.0, axis=0) + margin_m
     corners = np.array([(low[0], low[1]), (high[0], low[1]), (high[0], high[1]), (low[0], high[1])])
     return tuple((round(float(x), 2), round(float(y), 2)) for x, y in places_read(pose, corners, chest))

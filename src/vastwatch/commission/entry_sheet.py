@@ -65,10 +65,10 @@ def convention_words(device: DeviceType) -> str:
     rules = getattr(device, "zone_rules", None)
     if rules is None:
         width, count = getattr(device, "band_m", 0.0), getattr(device, "bands", 0)
-        return f"{count} bands of {width:g} m, along the sight line, as the device reads."
+        return f"{count} bands of {width:g} m, along the line of sight, as the device measures."
     return (
-        f"In {rules.unit}, in steps of {rules.step:g}; X grows to the {rules.x_grows} as seen from the device, "
-        "Y away from it."
+        f"In {rules.unit}, in steps of {rules.step:g}; X increases to the {rules.x_grows} as seen from the "
+        "device, Y away from it."
     )
 
 
@@ -98,18 +98,20 @@ def entry_sheet(project: Project, sensor: Sensor) -> EntrySheet | None:
             )
         if zone.role == "ignore":
             rows.append(Row(zone.name, "kind", "ignore", ""))
-            checks.append(Check(f"{zone.id}:ignore", f"Let it move in {zone.name}: nothing is told for a minute."))
+            checks.append(Check(f"{zone.id}:ignore", f"Let it move in {zone.name}: no report for a minute."))
         elif zone.role == "entry":
-            checks.append(Check(f"{zone.id}:entry", f"Step in at {zone.name}: it says 1 at once."))
+            checks.append(Check(f"{zone.id}:entry", f"Step in at {zone.name}: it reports 1 at once."))
         else:
             for i in np.flatnonzero(known.own[:, j]):
                 spot, p = known.spots[i], known.counted[i, j]
                 checks.append(
-                    Check(f"{zone.id}:{spot.id}", f"Sit or stand at the {spot.name}: {zone.name} says 1, and stays so "
-                          f"with {100 * p:.0f} % of the reports.")
+                    Check(f"{zone.id}:{spot.id}", f"Sit or stand at the {spot.name}: {zone.name} reports 1, and "
+                                                  f"keeps it for {100 * p:.0f} % of the reports.")
                 )  # fmt: skip
-            checks.append(Check(f"{zone.id}:leave", f"Leave {zone.name}: it says 0 within {delay + SLACK_S:g} s."))
-    return EntrySheet(f"{sensor.name}: zones to type in", convention_words(known.device), tuple(rows), tuple(checks))
+            checks.append(Check(f"{zone.id}:leave", f"Leave {zone.name}: it reports 0 within {delay + SLACK_S:g} s."))
+    return EntrySheet(
+        f"{sensor.name}: zone values to enter", convention_words(known.device), tuple(rows), tuple(checks)
+    )
 
 
 def _of_device(sensor: Sensor, device: RadarType) -> list[Row]:
@@ -120,7 +122,7 @@ def _of_device(sensor: Sensor, device: RadarType) -> list[Row]:
         Row(whole, "sensitivity", f"{max(device.steps - s.sensitivity_below_max, 1)}", f"of {device.steps}"),
     ]  # fmt: skip
     if s.still_below_max is not None:
-        out.append(Row(whole, "to stillness", f"{max(device.steps - s.still_below_max, 1)}", f"of {device.steps}"))
+        out.append(Row(whole, "stillness", f"{max(device.steps - s.still_below_max, 1)}", f"of {device.steps}"))
     bands = [max(device.steps - b, 1) for b in s.bands_below_max]
     out += [Row(whole, f"band {k}, sensitivity", f"{v}", f"of {device.steps}") for k, v in enumerate(bands, 1)]
     return out

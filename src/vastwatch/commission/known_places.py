@@ -56,5 +56,5 @@ def known_places(project: Project, sensor: Sensor, log: WalkLog) -> tuple[Known,
         chest.append(np.full(len(mine), place[1]))
     if not read:
         said = f" (it marks {', '.join(unknown)})" if unknown else ""
-        raise CalibrationError(f"no reading stands under the mark of a spot that the project knows{said}")
+        raise CalibrationError(f"no reading is marked with a position of the project{said}")
     return Known(np.concatenate(read), np.concatenate(at), np.concatenate(chest)), unknown

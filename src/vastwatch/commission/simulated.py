@@ -24,7 +24,7 @@ def true_pose(project: Project, sensor: Sensor, seed: int) -> Pose:
     """Where the simulated device really hangs, for a seed. Raises ValueError for one that tells no places."""
     known = zoned(project, sensor)
     if known is None or known.device.reports != "xy":
-        raise ValueError(f"{sensor.name} tells no places")
+        raise ValueError(f"{sensor.name} does not report positions")
     u = 2.0 * uniform(key_of(seed, sensor.id, "hangs"), np.arange(4)) - 1.0
     p = known.pose
     return Pose(p.x + OFF_M * u[0], p.y + OFF_M * u[1], p.height, p.yaw + OFF_DEG * u[2], p.bias + OFF_BIAS_M * u[3])

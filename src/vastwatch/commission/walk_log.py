@@ -71,7 +71,7 @@ def parse_walk(text: str, name: str = "the log") -> WalkLog:
     skipped, present, last = 0, "", 0.0
     for n, row in enumerate(rows):
         if n >= MOST_ROWS:
-            raise WalkError(f"{name}: more than {MOST_ROWS:,} rows, which no walk has")
+            raise WalkError(f"{name}: more than {MOST_ROWS:,} rows, too many for a walk")
         said = str(row.get("mark") or "").strip()
         if said:
             present = "" if said.lower() in LIFTED else said
@@ -89,7 +89,7 @@ def parse_walk(text: str, name: str = "the log") -> WalkLog:
         y.append(b)
         mark.append(present)
     if not x:
-        raise WalkError(f"{name}: no row has an x and a y")
+        raise WalkError(f"{name}: no row has x and y")
     return WalkLog(
         np.array(t), np.array(target, np.int64), np.column_stack([x, y]), np.array(mark, object), skipped
     )  # fmt: skip
@@ -107,7 +107,7 @@ def parse_pairs(text: str, name: str = "the pairs") -> tuple[Array, Array]:
         if len(values) < 2 or not all(math.isfinite(v) and 0 <= v <= 100 for v in values):
             if n == 1 and not any(math.isfinite(v) for v in values):
                 continue
-            raise WalkError(f"{name}: line {n} is no pair of tape and reading in metres, such as 2.00 2.35")
+            raise WalkError(f"{name}: line {n} is not a pair of tape and sensor distance in metres, such as 2.00 2.35")
         tape.append(values[0])
         read.append(values[1])
     return np.array(tape), np.array(read)
@@ -135,7 +135,7 @@ def _columns(names: list[str], name: str) -> dict[str, str]:
             out[wanted] = found
     for needed in ("x", "y"):
         if needed not in out:
-            raise WalkError(f"{name}: there is no column '{needed}' (found: {', '.join(names) or 'none'})")
+            raise WalkError(f"{name}: no column '{needed}' (found: {', '.join(names) or 'none'})")
     return out
 
 
@@ -162,8 +162,8 @@ def _json_rows(text: str, name: str) -> Iterator[dict[str, Any]]:
         try:
             row = json.loads(line)
         except (ValueError, RecursionError):
-            raise WalkError(f"{name}: line {n} is no JSON") from None
+            raise WalkError(f"{name}: line {n} is not valid JSON") from None
         if not isinstance(row, dict):
-            raise WalkError(f"{name}: line {n} is no object with x and y")
+            raise WalkError(f"{name}: line {n} is not an object with x and y")
         given = {str(k).strip().lower(): v for k, v in row.items()}
         yield {wanted: next((given[c] for c in called if c in given), None) for wanted, called in CALLED.items()}

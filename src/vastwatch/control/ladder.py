@@ -49,7 +49,7 @@ def while_over(parts: Sequence[tuple[Winners, Array]], limit: float) -> Signal:
     """While what the winners of some ladders give together is more than a limit; of each ladder what its rows give,
     (rows + 1,) with the last for none. A billionth more is not more. Raises ValueError for no ladder."""
     if not parts:
-        raise ValueError("of no ladder nothing can be said")
+        raise ValueError("a ladder needs at least one row")
     edges = np.unique(np.concatenate([won.edges for won, _ in parts]))
     on = np.sum([gives[won.row_at(edges[:-1])] for won, gives in parts], axis=0) > limit + 1e-9
     return Signal.from_intervals(np.column_stack([edges[:-1], edges[1:]])[on], float(edges[0]), float(edges[-1]))

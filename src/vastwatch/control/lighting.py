@@ -358,8 +358,8 @@ def _brighter(lamps: tuple[Lamp, ...], present: RoomRun, absent: RoomRun, most: 
 def delays_words(project: Project, room: str, late: Sequence[Rule]) -> str:
     """Why a room with rows that delay what lights it is not judged."""
     return (
-        f"the row “{late[0].name or 'without a name'}” of {find(project.rooms, room).name} delays what lights the "
-        "room: put the delay into the conclusion itself"
+        f"the row “{late[0].name or 'unnamed'}” of {find(project.rooms, room).name} delays the light: "
+        "put the delay into the conclusion instead"
     )
 
 

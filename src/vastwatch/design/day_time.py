@@ -32,7 +32,7 @@ def parse_window(text: str) -> tuple[str, str]:
     parts = re.split(r"\s*(?:\bto\b|–|—)\s*", text.strip().lower())
     times = [re.sub(r"^(\d):", r"0\1:", p.replace(" ", "")) for p in parts]
     if len(times) != 2 or not all(re.match(DAY_TIME_PATTERN, t) for t in times):
-        raise ValueError(f"'{text.strip()}' is not from when to when, such as 22:30 to sunrise+00:30")
+        raise ValueError(f"'{text.strip()}' is not a start and end such as 22:30 to sunrise+00:30")
     return times[0], times[1]
 
 

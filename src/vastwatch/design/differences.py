@@ -12,10 +12,10 @@ from vastwatch.design.references import singular
 
 # What a field is called where its own name would not say it.
 _WORDS = {
-    "at": "place", "a": "first end", "b": "second end", "expr": "how presence is concluded", "stays": "day sheet",
-    "z0": "underside", "z1": "top", "of": "parts", "host": "what it is fixed to", "ambient_c": "air temperature",
-    "rehearse_from": "rehearsed from", "outer_m": "outer walls", "inner_m": "inner walls",
-    "underlay": "picture underneath",
+    "at": "place", "a": "first end", "b": "second end", "expr": "conclusion for presence", "stays": "schedule",
+    "z0": "underside", "z1": "top", "of": "parts", "host": "what it is attached to", "ambient_c": "air temperature",
+    "rehearse_from": "start date", "outer_m": "outer walls", "inner_m": "inner walls",
+    "underlay": "traced picture",
 }  # fmt: skip
 _WHOLE = ("name", "client", "notes", "place", "construction", "brief")
 # Lists whose records are named by nobody, and are told as a record of the project is.
@@ -72,7 +72,7 @@ def _changed(old: Any, new: Any) -> tuple[str, ...]:
     if old is new:
         return ()
     if type(old) is not type(new):
-        return ("it is something else",)
+        return ("it is a different object",)
     return tuple(
         words
         for name in new.__struct_fields__

@@ -33,11 +33,11 @@ class UseNeeds(NamedTuple):
 # nobody waits, a hand full of wet things cannot wave, and a machine never runs in the dark.
 USUAL: dict[RoomUse, UseNeeds] = {
     "passage": UseNeeds(100, 1, False, 300, None, None, "people walk through without stopping"),
-    "stair": UseNeeds(100, 1, False, 300, 0.25, None, "a step missed in the dark is a fall"),
+    "stair": UseNeeds(100, 1, False, 300, 0.25, None, "missing a step in the dark can mean a fall"),
     "store": UseNeeds(100, 2, False, 300, None, None, "hands are full, visits are short"),
-    "toilet": UseNeeds(150, 2, True, 900, None, None, "people sit still out of sight, with nobody to wave for them"),
-    "bathroom": UseNeeds(150, 2, True, 900, 0.5, 0.15, "wet floor, still people behind a screen; night visits"),
-    "kitchen": UseNeeds(250, 2, True, 900, None, None, "knives and hot pans; much movement"),
+    "toilet": UseNeeds(150, 2, True, 900, None, None, "people sit still out of view, with nobody to wave for them"),
+    "bathroom": UseNeeds(150, 2, True, 900, 0.5, 0.15, "wet floor, people still behind a screen; night visits"),
+    "kitchen": UseNeeds(250, 2, True, 900, None, None, "knives and hot pans; a lot of movement"),
     "dining": UseNeeds(150, 5, True, 900, None, None, "people sit and talk"),
     "sitting": UseNeeds(150, 5, True, 1200, None, None, "people sit still for hours"),
     "bedroom": UseNeeds(100, 5, True, 900, None, 0.15, "somebody may be asleep"),
@@ -45,21 +45,23 @@ USUAL: dict[RoomUse, UseNeeds] = {
     "desk": UseNeeds(400, 5, True, 1200, None, None, "screen work is nearly still"),
     "workshop": UseNeeds(300, 2, True, 900, 0.25, None, "a machine must never run in the dark"),
     "shop": UseNeeds(300, 2, True, 900, None, None, "customers walk in at any moment"),
-    "class": UseNeeds(300, 5, True, 1200, 0.5, None, "a room full of people notices every drop"),
+    "class": UseNeeds(300, 5, True, 1200, 0.5, None, "everybody in a full room notices every false-off"),
     "plant": UseNeeds(150, 1, True, 600, 0.25, None, "heat and moving parts"),
-    "open office": UseNeeds(400, 5, True, 1200, 0.5, None, "screen work is nearly still, and everybody sees a drop"),
-    "meeting": UseNeeds(300, 5, True, 1200, 0.5, None, "people sit and listen; a drop stops the talk"),
-    "reception": UseNeeds(300, 2, True, 900, 0.5, None, "strangers walk in and somebody is always at the desk"),
+    "open office": UseNeeds(
+        400, 5, True, 1200, 0.5, None, "screen work is nearly still, and everybody notices a false-off"
+    ),
+    "meeting": UseNeeds(300, 5, True, 1200, 0.5, None, "people sit and listen; a false-off interrupts the talk"),
+    "reception": UseNeeds(300, 2, True, 900, 0.5, None, "visitors walk in, and somebody is always at the desk"),
     "waiting": UseNeeds(150, 2, True, 1200, 0.5, None, "people sit still, and do not know where the switch is"),
-    "consulting": UseNeeds(400, 2, True, 1200, 0.25, None, "hands and eyes work close; some lie still"),
-    "gym": UseNeeds(200, 2, True, 900, 0.5, None, "weights are in the air; on the mat somebody lies still"),
+    "consulting": UseNeeds(400, 2, True, 1200, 0.25, None, "close work with hands and eyes; some people lie still"),
+    "gym": UseNeeds(200, 2, True, 900, 0.5, None, "weights overhead; people lie still on the mat"),
     "laundry": UseNeeds(150, 2, True, 600, None, None, "hands are full, the floor is wet"),
-    "garage": UseNeeds(75, 1, False, 300, None, None, "a car moves, and somebody walks behind it"),
-    "corridor": UseNeeds(100, 1, False, 300, 0.5, None, "strangers find their way, and it leads to the way out"),
-    "outside": UseNeeds(10, 1, False, 300, None, None, "the key wants light before the hand reaches the door"),
+    "garage": UseNeeds(75, 1, False, 300, None, None, "a car moves while somebody walks behind it"),
+    "corridor": UseNeeds(100, 1, False, 300, 0.5, None, "visitors need to find their way, and it is the exit route"),
+    "outside": UseNeeds(10, 1, False, 300, None, None, "light is needed before the hand reaches the lock"),
 }
 # What is said of a limit that comes of a code: it is the reader's to check, here is no advice on law.
-CHECK_CODE = "as you read your local code: check it"
+CHECK_CODE = "your local code may require it: check it"
 # Uses in which many energy codes ask that a hand switches on, or that half comes on by itself.
 MANUAL_ON_USES: tuple[RoomUse, ...] = ("desk", "open office", "meeting", "class", "consulting", "store")
 # Where a code that asks for half light in place of none means it: ways that people may be on unseen.
@@ -106,7 +108,7 @@ def usual_of(project: Project, room: Room) -> UseNeeds:
     if mine is None:
         return usual
     said = {name: value for name in mine.needs.__struct_fields__ if (value := getattr(mine.needs, name)) is not None}
-    return usual._replace(**said, why=f"usual for {mine.name.lower()}")
+    return usual._replace(**said, why=f"it is the default for {mine.name.lower()}")
 
 
 def use_words(project: Project, room: Room) -> str:
@@ -145,25 +147,29 @@ def explained(project: Project, room: Room) -> list[Need]:
         value = getattr(it, field)
         out.append(Need(field, OPEN if value is None else float(value), words, why, getattr(own, field) is not None))
 
-    where = "anywhere in the room" if usual.stays else "on every route"
-    add("notice_s", f"notice walking within {duration_words(it.notice_s)} {where}", usual.why)
-    add("lux", f"lit below {it.lux:g} lux on the task", "usual for this use")
-    add("stays", _staying_words(project, room, it.stays), "a light that goes off on somebody is the first complaint")
+    where = "anywhere in the room" if usual.stays else "on every path"
+    add("notice_s", f"notice people walking within {duration_words(it.notice_s)} {where}", usual.why)
+    add("lux", f"light on below {it.lux:g} lux on the task", "it is the default for this use")
+    add(
+        "stays",
+        _staying_words(project, room, it.stays),
+        "a light that goes off on somebody is the most common complaint",
+    )
     stricter = usual.drops_per_week is not None and usual.drops_per_week < project.brief.drops_per_week
-    why = usual.why if stricter else "the whole project's limit"
-    add("drops_per_week", f"{drops_words(it.drops_per_week)} at the most", why)
-    burn = f"burn for nobody no longer than {duration_words(it.hold_max_s)}"
+    why = usual.why if stricter else "it is the limit of the whole project"
+    add("drops_per_week", f"{drops_words(it.drops_per_week)} at most", why)
+    burn = f"stay on in an empty room for {duration_words(it.hold_max_s)} at most"
     capped = project.brief.code_hold_max_s is not None and it.hold_max_s == project.brief.code_hold_max_s
-    add("hold_max_s", burn, CHECK_CODE if capped else "longer holds cure nothing and burn")
+    add("hold_max_s", burn, CHECK_CODE if capped else "a longer hold time adds energy use but no comfort")
     in_all = "longer than its visits explain" if it.idle_h is None else f"more than {it.idle_h:g} h a day"
     add(
         "idle_h",
-        f"burn for nobody, in all, no {in_all}",
-        "each visit may leave it on for the longest hold, and a few false starts; more is a fault",
+        f"lit while empty no {in_all}",
+        "the longest hold time after each visit, and a few false-ons; more is a fault",
     )
     if it.asleep_share is not None:
-        asleep = f"never more than {100 * it.asleep_share:.0f} % light while somebody sleeps"
-        add("asleep_share", asleep, "sleepers wake from a ceiling light")
+        asleep = f"{100 * it.asleep_share:.0f} % light at most while somebody sleeps"
+        add("asleep_share", asleep, "a ceiling light wakes sleepers")
     return out
 
 
@@ -173,9 +179,9 @@ def _staying_words(project: Project, room: Room, stays: bool) -> str:
     spots = wakeful_spots(project, room.id)
     stillest = [s for s in spots if s.activity in ("reading", "film", "desk")] or spots
     if not stillest:
-        return "keep on whoever stays"
+        return "keep the light on for anybody who stays"
     names = " and ".join(f"{DOING.get(s.activity, 'somebody')} at the {s.name}" for s in stillest[:2])
-    return f"keep on {names}" + (f", and {len(stillest) - 2} more" if len(stillest) > 2 else "")
+    return f"keep the light on for {names}" + (f", and {len(stillest) - 2} more" if len(stillest) > 2 else "")
 
 
 def used_by_people(project: Project) -> set[str]:

@@ -168,58 +168,60 @@ def _belief(project: Project, room: Room) -> Expr | None:
 
 PATTERNS = (
     Pattern(
-        "quick-patient", "Quick starter, patient keeper",
-        "What is quick turns the light on, and what notices those at rest keeps it.",
-        "Where the patient one sees what the quick one does not, nobody is lit there who never passes the quick one.",
+        "quick-patient", "Fast start, patient keep",
+        "The fast sensor turns the light on, and the one that notices people at rest keeps it on.",
+        "Anyone the fast sensor never sees gets no light, even where the other sensor sees them.",
         "a motion sensor, and one that notices people at rest", _quick_and_patient,
     ),
     Pattern(
         "contact-motion", "Contact and motion",
-        "The door turns the light on before anybody is in; motion keeps it.",
-        "A door left ajar says nothing, and whoever opens it and does not come in is lit for the hold.",
+        "The door turns the light on before anybody is inside; motion keeps it on.",
+        "A door left ajar reports nothing, and opening it without entering lights the room for the hold time.",
         "a contact on a door, and a motion sensor", _contact_and_motion,
     ),
     Pattern(
         "latch", "Door latch",
-        "Once somebody moves with the door shut they are in until it opens, however still they are.",
-        "It wants all doors of the room watched; with the door left open it is motion alone; of two people, one who "
-        "goes out leaves the other to motion.",
+        "Movement with the door shut means occupied until the door opens, however still people are.",
+        "Every door of the room needs a contact. With a door left open only motion counts, and when one of two "
+        "people leaves, the other depends on motion.",
         "one contact on the room's door, and a motion sensor", _latch,
     ),
     Pattern(
-        "mats", "Mats with filters",
-        f"On {MAT_ON_S:g} s after somebody sits or stands there, off {MAT_OFF_S:g} s after: no flicker as they shift.",
-        "A bag counts as somebody; on soft foam a light person does not; nobody is noticed beside it.",
+        "mats", "Filtered mats",
+        (f"On {MAT_ON_S:g} s after somebody sits or stands there, off {MAT_OFF_S:g} s after they leave: no "
+        "flicker as they shift."),
+        "A bag counts as somebody; on soft foam a light person does not; nobody beside the mat is noticed.",
         "a mat", _filtered_mats,
     ),
     Pattern(
-        "machine", "Machine running keeps",
-        "Motion turns the light on, and a machine that runs keeps it on: nobody is left in the dark at a running one.",
-        "A machine left running burns until somebody stops it.",
+        "machine", "Running machine keeps light on",
+        ("Motion turns the light on, and a running machine keeps it on: nobody is left in the dark at a running "
+        "machine."),
+        "With a machine left running, the light stays on until somebody stops it.",
         "a plug with a meter or a vibration sensor, and a motion sensor", _machine,
     ),
     Pattern(
-        "film", "Television or computer running keeps",
-        "Motion turns the light on; while something is played, stillness is no sign of absence.",
-        "Asleep before it, or gone with it on, the light burns on.",
+        "film", "Running screen keeps light on",
+        "Motion turns the light on; while something plays, stillness does not count as absence.",
+        "If somebody falls asleep in front of it or leaves it on, the light stays on.",
         "a place where films are watched, and a motion sensor", _film,
     ),
     Pattern(
-        "stair", "Both ends of a stair linked",
-        "Whoever starts at one end has light at both, all the way.",
-        "Who only passes one end lights both; on a stair the light must fail to ON.",
+        "stair", "Stair linked at both ends",
+        "Entering at either end lights the whole stair.",
+        "Passing one end lights both; on a stair the light must fail to ON.",
         "motion sensors at both ends of a stair", _stair,
     ),
     Pattern(
-        "two-of-three", "Two of three against false-ons",
-        "One sensor that is fooled does not turn the light on: two must agree.",
-        "Where only one sees, nobody is noticed; it is as slow as the second quickest.",
-        "three sensors that tell of the room", _two_of_three,
+        "two-of-three", "Two out of three against false-ons",
+        "One falsely triggered sensor does not turn the light on: two must agree.",
+        "Where only one sensor sees somebody, nobody is noticed; it is as slow as the second fastest.",
+        "three sensors that report on the room", _two_of_three,
     ),
     Pattern(
-        "belief", "Belief",
-        "How probable it is that somebody is there, by all that each sensor does and does not say.",
-        "It is as good as what is known of people's habits; two people are to it as one.",
-        "a sensor that tells of people", _belief,
+        "belief", "Occupancy probability",
+        "How probable it is that somebody is there, from what every sensor reports and does not report.",
+        "It is only as good as the known routines; it cannot tell two people from one.",
+        "a sensor that reports people", _belief,
     ),
 )  # fmt: skip

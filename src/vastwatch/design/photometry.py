@@ -32,7 +32,7 @@ def photometry_faults(p: Photometry) -> Iterator[str]:
     else:
         share = share_of_lumens(p)
         if not LEAST_SHARE <= share <= MOST_SHARE:
-            yield f"the intensities of '{p.name}' come to {share * 1000:.0f} of 1,000 lumens"
+            yield f"the intensities of '{p.name}' add up to {share * 1000:.0f} of 1,000 lumens"
 
 
 def intensity(p: Photometry, c_deg: ArrayLike, gamma_deg: ArrayLike) -> Array:

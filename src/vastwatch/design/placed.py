@@ -78,7 +78,7 @@ def _set(device: DeviceType, s: Settings, measured: float) -> DeviceType:
 
 
 def own_hold_s(device: DeviceType, settings: Settings) -> float:
-    """The hold the device itself keeps: as it comes, or what it can be set to that is nearest to what is set."""
+    """The hold the device itself keeps: default settings, or what it can be set to that is nearest to what is set."""
     if settings.hold_s is None:
         return device.hold_s
     return settable_hold(device, settings.hold_s)
@@ -97,7 +97,7 @@ def settable_hold(device: DeviceType, wanted_s: float) -> float:
 def holds_words(device: DeviceType) -> str:
     """What holds can be set on a type, in words."""
     if device.hold_max_s is None:
-        return "any hold"
+        return "any hold time"
     if device.hold_max_s == device.hold_s:
         return f"{duration_words(device.hold_s)}, fixed"
     said = f"{duration_words(device.hold_min_s)} to {duration_words(device.hold_max_s)}"
@@ -166,24 +166,24 @@ SENSITIVITIES = {
 
 def settings_words(device: DeviceType, s: Settings) -> str:
     """What is set on a device otherwise than it comes, in words; empty for nothing."""
-    out = [] if s.hold_s is None else [f"own hold {duration_words(own_hold_s(device, s))}"]
+    out = [] if s.hold_s is None else [f"device hold time {duration_words(own_hold_s(device, s))}"]
     for field, called in SENSITIVITIES.items():
         if below := getattr(s, field):
             most = steps_of(device, field)
             out.append(f"{called} {max(most - below, 1)} of {most}")
-    for words, bands in (("by band", s.bands_below_max), ("still by band", s.bands_still_below_max)):
+    for words, bands in (("per band", s.bands_below_max), ("still, per band", s.bands_still_below_max)):
         if any(bands):
             steps = steps_of(device, "sensitivity_below_max")
             out.append(f"{words} {' '.join(str(max(steps - b, 1)) for b in bands)} of {steps}")
     figures = (
         ("from {:g} m", s.min_gate_m), ("to {:g} m", s.max_gate_m), ("every {:g} s", s.report_interval_s),
-        ("range found {:g} m", s.measured_range_m), ("latency found {:g} s", s.measured_latency_s),
+        ("measured range {:g} m", s.measured_range_m), ("measured latency {:g} s", s.measured_latency_s),
         ("reads {:g} m long", s.measured_bias_m), ("reads {:g} times the distance", s.measured_scale),
     )  # fmt: skip
     out += [words.format(value) for words, value in figures if value is not None]
     out += ["folded"] * s.folded
     for v, part in zip(variants_of(s), s.by_hour):
-        out.append(f"from {part.begin}: {settings_words(device, v) or 'as it comes'}")
+        out.append(f"from {part.begin}: {settings_words(device, v) or 'default settings'}")
     return "; ".join(out)
 
 
@@ -192,13 +192,13 @@ def settings_faults(device: DeviceType, s: Settings) -> Iterator[tuple[str, str]
     if s.hold_s is not None and abs(settable_hold(device, s.hold_s) - s.hold_s) > 1e-6:
         nearest = duration_words(settable_hold(device, s.hold_s))
         wanted, settable = duration_words(s.hold_s), holds_words(device)
-        yield "hold_s", f"its own hold of {wanted} cannot be set ({settable}); the nearest is {nearest}"
+        yield "hold_s", f"its device hold time of {wanted} cannot be set ({settable}); the nearest is {nearest}"
     for field in STEPPED:
         below, steps = getattr(s, field) or 0, steps_of(device, field)
         if below and not steps:
-            yield field, "it has no such sensitivity to set"
+            yield field, "it has no such sensitivity setting"
         elif below > max(steps - 1, 0):
-            yield field, f"it has {steps} steps of sensitivity, so that it is not set {below} below the highest"
+            yield field, f"it has {steps} sensitivity steps, so it cannot be set {below} below the highest"
     radars = [p for p in parts_of(device) if isinstance(p, RadarType)]
     most = max((p.bands for p in radars), default=0)
     for field in ("bands_below_max", "bands_still_below_max"):
@@ -206,7 +206,7 @@ def settings_faults(device: DeviceType, s: Settings) -> Iterator[tuple[str, str]
         if len(bands) > most:
             yield field, f"it has {most} bands, not {len(bands)}" if most else "it has no bands to set"
         elif any(b > steps - 1 for b in bands):
-            yield field, f"it has {steps} steps of sensitivity in each band"
+            yield field, f"it has {steps} sensitivity steps in each band"
     if not radars and (s.min_gate_m is not None or s.max_gate_m is not None):
         yield "max_gate_m" if s.max_gate_m is not None else "min_gate_m", "it has no gates to set"
     for radar in radars:
@@ -214,32 +214,35 @@ def settings_faults(device: DeviceType, s: Settings) -> Iterator[tuple[str, str]
         if near >= far:
             yield (
                 "min_gate_m",
-                f"its nearest gate of {near:g} m is not before the farthest of {far:g} m: it sees nothing",
+                f"its nearest gate of {near:g} m is not closer than its farthest of {far:g} m: it sees nothing",
             )
         if s.max_gate_m is not None and s.max_gate_m > radar.max_gate_m:
             yield "max_gate_m", f"its farthest gate is {radar.max_gate_m:g} m, not {s.max_gate_m:g} m"
         if s.min_gate_m is not None and s.min_gate_m < radar.min_gate_m:
             yield "min_gate_m", f"its nearest gate is {radar.min_gate_m:g} m, not {s.min_gate_m:g} m"
     if s.measured_bias_m is not None and all(p.reports == "state" for p in radars):
-        yield "measured_bias_m", "it tells no distance that could be too long"
+        yield "measured_bias_m", "it reports no distance that could have an offset"
     if s.measured_scale is not None and all(p.reports == "state" for p in radars):
-        yield "measured_scale", "it tells no distance that could be out of scale"
+        yield "measured_scale", "it reports no distance that could have a scale error"
     if (s.measured_at is not None or s.measured_yaw is not None) and all(p.reports != "xy" for p in radars):
-        yield "measured_at", "it tells no places, so that none can have been found by a walk"
+        yield "measured_at", "it reports no positions, so a walk cannot locate it"
     if (measured := s.measured_range_m) is not None:
         reach = device.reach_m()
         if reach <= 0:
             yield "measured_range_m", "it has no range to measure"
         elif not reach / UNLIKELY <= measured <= reach * UNLIKELY:
-            yield "measured_range_m", f"a measured range of {measured:g} m is far from the {reach:g} m on the box"
+            yield (
+                "measured_range_m",
+                f"the measured range of {measured:g} m differs too much from the {reach:g} m on the data sheet",
+            )
     begins = [seconds_of(part.begin) for part in s.by_hour]
     if len(begins) == 1:
-        yield "by_hour", "one part of the day is all of it: a second one has to begin somewhere"
+        yield "by_hour", "settings by time of day need at least two times"
     if any(a >= b for a, b in pairwise(begins)):
-        yield "by_hour", "each part of the day has to begin later than the one before"
+        yield "by_hour", "the times must be in ascending order"
     for part, set_then in zip(s.by_hour, variants_of(s)):
         for field, words in settings_faults(device, set_then):
             if field in _said(part):
                 yield "by_hour", f"from {part.begin} on: {words}"
     if s.report_interval_s is not None and device.light is None and not device.by_interval:
-        yield "report_interval_s", "it has nothing to report at intervals"
+        yield "report_interval_s", "it reports nothing at intervals"

@@ -42,7 +42,7 @@ def reports(expr: Expr) -> Iterator[Report]:
 def from_roles(roles: Roles) -> Expr:
     """The expression for roles. A starter always keeps as well. Raises ValueError without any starter."""
     if not roles.starts:
-        raise ValueError("presence needs at least one sensor that starts it")
+        raise ValueError("presence needs at least one sensor that turns it on")
     keeps = roles.starts + tuple(k for k in roles.keeps if k not in roles.starts)
     keep = Hold(of=_any(keeps), seconds=roles.hold_s)
     if keeps == roles.starts:

@@ -57,7 +57,7 @@ VERSION = 9
 Weight = Annotated[int, msgspec.Meta(ge=0, le=3)]
 
 
-_DEGREES = "Degrees, south and west negative, or with N, S, E, W. It tells when it is dark."
+_DEGREES = "Degrees, south and west negative, or with N, S, E, W. Determines when it is dark outside."
 
 
 class Place(Record, frozen=True, kw_only=True):
@@ -120,25 +120,25 @@ class Troubles(Record, frozen=True, kw_only=True):
 
     supply_off_per_week: Annotated[
         float, msgspec.Meta(ge=0, le=100),
-        Shown("Switched off at the wall", "a week",
-              "How often whoever leaves a room switches its circuit off, with all that hangs on it: at each wall "
-              "switch that is drawn.")
+        Shown("Turned off at the wall", "a week",
+              "How often somebody leaving a room switches off its circuit, cutting power to everything on it: at each "
+              "wall switch on the plan.")
     ] = 0.0  # fmt: skip
     messages_lost: Annotated[
         float, msgspec.Meta(ge=0, le=0.5),
-        Shown("Messages lost by radio", "%",
-              "What never arrives of what wireless devices send; more is late. A sensor may have a figure of its own.",
+        Shown("Lost radio messages", "%",
+              "Share of wireless messages that never arrive; more arrive late. Each sensor can have its own figure.",
               0.5)
     ] = 0.0  # fmt: skip
     cells_flat_days: Annotated[
         float, msgspec.Meta(ge=0, le=366),
-        Shown("Flat cells wait", "days",
-              "How long a device with flat cells is dead before somebody changes them; 0: changed in time.")
+        Shown("Flat battery delay", "days",
+              "How long a device with flat batteries is dead before somebody changes them; 0: always changed in time.")
     ] = 0.0  # fmt: skip
     contacts_bounce: Annotated[
         float, msgspec.Meta(ge=0, le=1),
-        Shown("Contacts that bounce", "%",
-              "Of the times a door contact closes, the share at which it opens again for a moment.", 5)
+        Shown("Bouncing contacts", "%",
+              "Share of door closings at which the contact briefly opens again.", 5)
     ] = 0.0  # fmt: skip
 
 
@@ -176,32 +176,33 @@ class Brief(Record, frozen=True, kw_only=True):
 
     drops_per_week: Annotated[
         NotNegative,
-        Shown("Drops a week, at most, in a room", "", "In any one room the light may go off on somebody so often.",
-              0.25, high=1000)
+        Shown("False-offs a week, at most, in a room", "",
+              "Limit for each room: how often a week the light may go off on somebody.", 0.25, high=1000)
     ] = 1.0  # fmt: skip
     rehearse_from: Date = "2026-01-12"
     currency: Annotated[str, msgspec.Meta(max_length=8)] = ""
     budget: NotNegative | None = None
     cable_m: Annotated[
-        NotNegative, Shown("A cable may run", "m", "How far a cable may run from a socket to a radar.", 0.5, high=50)
+        NotNegative, Shown("Max. cable length", "m", "How far a cable may run from a socket to a radar.", 0.5, high=50)
     ] = 3.0
     controller: str = ""
     owned: tuple[Owned, ...] = ()
     weights: Weights = Weights()
     code_hold_max_s: Annotated[
         Positive | None,
-        Shown("Longest hold by your local code", "s or none",
-              "Many energy codes limit how long lights burn for nobody, often to 20 min. Check yours.", 60, 0, 7200)
+        Shown("Longest hold time by local code", "s or none",
+              "Many energy codes limit how long lights stay on in empty rooms, often to 20 min. Check yours.", 60, 0,
+              7200)
     ] = None  # fmt: skip
     code_manual_on: Annotated[
         bool,
-        Shown("It asks for a hand to switch on, at desks and in stores",
-              why="Told as a finding where light comes on by itself. Check your local code.")
+        Shown("Code requires manual on in offices and stores",
+              why="Adds a finding where the light comes on automatically. Check your local code.")
     ] = False  # fmt: skip
     code_half_off: Annotated[
         bool,
-        Shown("It asks for half light in place of none, on ways and in stores",
-              why="Told as a finding where light goes right off. Check your local code.")
+        Shown("Code requires half light instead of off in corridors and stores",
+              why="Adds a finding where the light goes fully off. Check your local code.")
     ] = False  # fmt: skip
     test_mode: TestMode | None = None
     troubles: Troubles = Troubles()

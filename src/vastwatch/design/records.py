@@ -51,35 +51,44 @@ class Settings(Record, frozen=True, kw_only=True):
     """
 
     sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20), Shown("Radar sensitivity", "steps")] = 0
-    still_below_max: Annotated[Annotated[int, msgspec.Meta(ge=0, le=20)] | None, Shown("To stillness", "steps")] = None
+    still_below_max: Annotated[
+        Annotated[int, msgspec.Meta(ge=0, le=20)] | None, Shown("Stillness sensitivity", "steps")
+    ] = None
     infrared_below_max: Annotated[int, msgspec.Meta(ge=0, le=20), Shown("PIR sensitivity", "steps")] = 0
-    hold_s: Annotated[NotNegative | None, Shown("Own hold", "s")] = None
+    hold_s: Annotated[NotNegative | None, Shown("Device hold", "s")] = None
     bands_below_max: Annotated[tuple[Annotated[int, msgspec.Meta(ge=0, le=20)], ...], msgspec.Meta(max_length=32)] = ()
     bands_still_below_max: Annotated[
         tuple[Annotated[int, msgspec.Meta(ge=0, le=20)], ...], msgspec.Meta(max_length=32)
     ] = ()
     min_gate_m: Annotated[
-        NotNegative | None, Shown("Nearest", "m", "Nothing that it reads as nearer than this is reported.", 0.25)
+        NotNegative | None,
+        Shown("Nearest gate", "m", "Anything it measures as nearer than this is not reported.", 0.25),
     ] = None
     max_gate_m: Annotated[
         Positive | None,
-        Shown("Farthest", "m", "Nothing that it reads as farther than this, along the slant, is reported.", 0.25, 0.5),
+        Shown(
+            "Farthest gate",
+            "m",
+            "Anything it measures as farther than this, along the line of sight, is not reported.",
+            0.25,
+            0.5,
+        ),
     ] = None
     report_interval_s: Annotated[
         Annotated[float, msgspec.Meta(ge=1, le=864000)] | None,
-        Shown("Reports every", "s", "Between its reports of light or humidity; each costs its cells a little.", 10,
-              high=86400)
+        Shown("Report interval", "s",
+              "Interval between its light or humidity reports; shorter drains the battery faster.", 10, high=86400)
     ] = None  # fmt: skip
     folded: bool = False
     measured_latency_s: Annotated[
         Annotated[float, msgspec.Meta(ge=0, le=86400)] | None,
-        Shown("Latency found", "s", "How long it took to report where it hangs; counts in place of the box's.", 0.1,
+        Shown("Measured latency", "s", "Time it took to report on site; used in place of the data sheet figure.", 0.1,
               high=600)
     ] = None  # fmt: skip
     measured_range_m: Annotated[
         Annotated[float, msgspec.Meta(gt=0, le=100)] | None,
-        Shown("Range found", "m",
-              "How far away somebody walking was noticed where it hangs, on axis; counts in place of the box's.", 0.25,
+        Shown("Measured range", "m",
+              "Distance at which somebody walking was noticed on site, on axis; used in place of the data sheet.", 0.25,
               0.1)
     ] = None  # fmt: skip
     measured_at: Point | None = None
@@ -88,8 +97,8 @@ class Settings(Record, frozen=True, kw_only=True):
     measured_scale: Annotated[float, msgspec.Meta(ge=0.5, le=2)] | None = None
     messages_lost: Annotated[
         Annotated[float, msgspec.Meta(ge=0, le=0.5)] | None,
-        Shown("Messages lost", "%",
-              "Of what it sends by radio, the share that never arrives, %. Until it is set: as the Brief says.", 0.5)
+        Shown("Lost messages", "%",
+              "Share of its radio messages that never arrive, %. Default: the figure in the Brief.", 0.5)
     ] = None  # fmt: skip
     by_hour: Annotated[tuple[DayPart, ...], msgspec.Meta(max_length=24)] = ()
 
@@ -105,8 +114,8 @@ class Sensor(Record, frozen=True, kw_only=True):
     level: OfLevel
     name: str
     at: Point3
-    yaw: Annotated[float, Shown("Looks to", "turn", "0° along the plan's x axis, counter-clockwise.", 5)] = 0.0
-    pitch: Annotated[float, Shown("Pitch", "°", "Negative looks down.", 1, -90, 45)] = 0.0
+    yaw: Annotated[float, Shown("Aim", "turn", "0° is the plan's x axis, counter-clockwise.", 5)] = 0.0
+    pitch: Annotated[float, Shown("Pitch", "°", "Negative tilts down.", 1, -90, 45)] = 0.0
     settings: Settings = Settings()
     host: Annotated[str, Ref("openings", "furnishings")] | None = None
 
@@ -129,11 +138,11 @@ class Zone(Record, frozen=True, kw_only=True):
     sensor: Annotated[str, Ref("sensors")]
     name: str
     role: Annotated[
-        Role, Shown("Where", why="What it is for.", options=("somebody stays", "somebody comes in", "nothing counts"))
+        Role, Shown("Type", why="Purpose of the zone.", options=("presence area", "entry area", "ignore area"))
     ] = "detect"
     outline: Annotated[Outline, msgspec.Meta(min_length=3, max_length=24)]
     sensitivity_below_max: Annotated[int, msgspec.Meta(ge=0, le=20)] | None = None
-    off_delay_s: Annotated[NotNegative | None, Shown("Left after", "s", step=5)] = None
+    off_delay_s: Annotated[NotNegative | None, Shown("Off delay", "s", step=5)] = None
     ticked: tuple[str, ...] = ()
 
 
@@ -160,7 +169,7 @@ class Fixture(Record, frozen=True, kw_only=True):
     room: OfRoom
     name: str
     at: Point
-    watts: Annotated[NotNegative, Shown("Watts", why="What it draws while it runs.", high=20_000)]
+    watts: Annotated[NotNegative, Shown("Watts", why="Power draw while it runs.", high=20_000)]
 
 
 class Lamp(Fixture, frozen=True, kw_only=True):
@@ -178,23 +187,23 @@ class Lamp(Fixture, frozen=True, kw_only=True):
     zone: Annotated[str, Ref("zones", gone="clear")] | None = None
     height_m: Annotated[
         Annotated[float, msgspec.Meta(gt=0, le=30)] | None,
-        Shown("Hangs at", "m", "Height above the floor; under the ceiling unless it is set.", 0.1, 0.05),
+        Shown("Mounting height", "m", "Height above the floor; just below the ceiling unless set.", 0.1, 0.05),
     ] = None
     beam_deg: Annotated[
         Annotated[float, msgspec.Meta(ge=5, le=170)] | None,
-        Shown("Beam", "°", "Where its strength is half; 120 degrees as a plain disc has. A photometric file says more.",
+        Shown("Beam", "°", "Angle at half intensity; 120° for a plain disc. A photometric file is more accurate.",
               5)
     ] = None  # fmt: skip
     photometry: Annotated[str, Ref("photometries", gone="clear")] | None = None
     turned_deg: Annotated[float, msgspec.Meta(ge=-3600, le=3600)] = 0.0
     dims: Annotated[
-        bool, Shown("Dims", why="Whether its level can be set, or it is on or off.", options=("no", "yes"))
+        bool, Shown("Dimmable", why="Whether it can be dimmed, or is only on or off.", options=("no", "yes"))
     ] = True
     least_level: Annotated[
-        float, msgspec.Meta(ge=0, le=1), Shown("Least, %", "%", "The lowest level that it keeps without flicker.")
+        float, msgspec.Meta(ge=0, le=1), Shown("Minimum, %", "%", "The lowest level without flicker.")
     ] = 0.0
     standby_w: Annotated[
-        float, msgspec.Meta(ge=0, le=50), Shown("Standby, W", "", "What it draws while it is off.", 0.1)
+        float, msgspec.Meta(ge=0, le=50), Shown("Standby, W", "", "Power draw while it is off.", 0.1)
     ] = 0.0
 
 
@@ -227,10 +236,10 @@ class Guarded(Fixture, frozen=True, kw_only=True):
 
     rows: Annotated[tuple[Row, ...], msgspec.Meta(max_length=24)] = ()
     least_run_s: Annotated[
-        NotNegative, Shown("Runs at least", "s", "Once on it stays on for so long.", 60, high=86_400)
+        NotNegative, Shown("Minimum run", "s", "Once on, it stays on for at least this long.", 60, high=86_400)
     ] = 0.0
     least_rest_s: Annotated[
-        NotNegative, Shown("Rests at least", "s", "Once off it stays off for so long.", 60, high=86_400)
+        NotNegative, Shown("Minimum off", "s", "Once off, it stays off for at least this long.", 60, high=86_400)
     ] = 0.0
     moves_a_day: Annotated[int, msgspec.Meta(ge=1, le=1000)] | None = None
     locks: Annotated[tuple[Expr, ...], msgspec.Meta(max_length=8)] = ()
@@ -243,11 +252,9 @@ class Fan(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="fan"):
     """
 
     run_on_s: Annotated[
-        NotNegative, Shown("Runs on", "s", "How long it runs on after presence has ended.", 60, high=7200)
+        NotNegative, Shown("Run-on time", "s", "How long it runs after presence has ended.", 60, high=7200)
     ] = 600.0
-    wait_s: Annotated[
-        NotNegative, Shown("Starts after", "s", "Whoever leaves sooner does not start it.", 15, high=1800)
-    ] = 60.0
+    wait_s: Annotated[NotNegative, Shown("Start delay", "s", "Shorter visits do not start it.", 15, high=1800)] = 60.0
 
 
 class Machine(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="machine"):
@@ -257,9 +264,9 @@ class Machine(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="machine
 class Vacuum(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="vacuum"):
     """A floor cleaner that comes out by day once its room has been empty for `empty_s`, and waits for who comes in."""
 
-    empty_s: Annotated[
-        NotNegative, Shown("Empty for", "s", "Nobody may have been there for so long.", 60, high=7200)
-    ] = 300.0
+    empty_s: Annotated[NotNegative, Shown("Empty for", "s", "Time the room must have been empty.", 60, high=7200)] = (
+        300.0
+    )
 
 
 class Sign(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="sign"):
@@ -270,7 +277,7 @@ class SetBack(Guarded, frozen=True, kw_only=True, tag_field="kind", tag="set-bac
     """Heating that is let down while the room has been empty for `empty_s`; its thermostat stays above everything."""
 
     empty_s: Annotated[
-        NotNegative, Shown("Empty for", "s", "Nobody may have been there for so long.", 300, high=86_400)
+        NotNegative, Shown("Empty for", "s", "Time the room must have been empty.", 300, high=86_400)
     ] = 3600.0
 
 
@@ -347,18 +354,19 @@ class Button(Record, frozen=True, kw_only=True):
     at: Point
     does: Annotated[
         Literal["toggle", "off", "scene", "leave"],
-        Shown("Does", why="What a press puts above the room's ladder.",
-              options=("off, or on", "off", "a scene", "leaves it alone"))
+        Shown("Action", why="What a press does, above the room's ladder.",
+              options=("off or on", "off", "a scene", "keeps current light"))
     ] = "toggle"  # fmt: skip
     scene: Annotated[str, Ref("scenes", gone="clear", same_room=True)] | None = None
     ends: Annotated[
         Ends,
-        Shown("Ends", why="When what was pressed ends by itself.",
-              options=("once the room is empty", "after some minutes", "at a clock time", "at the next press", "never"))
+        Shown("Until", why="When the override ends by itself.",
+              options=("when the room is empty", "after some minutes", "at a time of day", "at the next press",
+                       "never"))
     ] = "vacancy"  # fmt: skip
     minutes: Annotated[
         float, msgspec.Meta(gt=0, le=1440),
-        Shown("Minutes", "", "How long it lasts, where it ends after some minutes.", 5, 1)
+        Shown("Minutes", "", "Duration, if it ends after some minutes.", 5, 1)
     ] = 30.0  # fmt: skip
     clock: Clock = "06:00"
 

@@ -136,7 +136,7 @@ def dangling(project: Project) -> Iterator[tuple[str, str]]:
     for found in all_references(project):
         if (found.ref.collections, found.ident) in missing:
             kinds = " or ".join(singular(c) for c in found.ref.collections)
-            yield found.path, f"there is no {kinds} '{found.ident}'"
+            yield found.path, f"unknown {kinds} '{found.ident}'"
 
 
 def missing_names(project: Project) -> set[tuple[tuple[str, ...], str]]:

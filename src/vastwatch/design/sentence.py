@@ -32,7 +32,7 @@ from vastwatch.words import duration_words
 # How what the house knows besides is said.
 FACTS = {"film": "film playing", "paused": "film paused", "call": "somebody on a call"}
 # How days are said.
-DAYS = {"every": "", "workday": " on workdays", "free": " on free days"}
+DAYS = {"every": "", "workday": " on workdays", "free": " on days off"}
 
 
 class Piece(NamedTuple):
@@ -53,7 +53,7 @@ def sentence(project: Project, expr: Expr) -> list[Piece]:
     if isinstance(expr, StartKeep) and isinstance(expr.keep, Hold):
         return [
             Piece("On when"), *_said(project, expr.start, (0,)),
-            Piece("stays while", line=True), *_said(project, expr.keep.of, (1, 0)),
+            Piece("stays on while", line=True), *_said(project, expr.keep.of, (1, 0)),
             *_off(expr.keep.seconds, (1,)),
         ]  # fmt: skip
     if isinstance(expr, Hold):
@@ -61,7 +61,7 @@ def sentence(project: Project, expr: Expr) -> list[Piece]:
     if isinstance(expr, StartKeep):
         return [
             Piece("On when"), *_said(project, expr.start, (0,)),
-            Piece("stays while", line=True), *_said(project, expr.keep, (1,)),
+            Piece("stays on while", line=True), *_said(project, expr.keep, (1,)),
         ]  # fmt: skip
     return [Piece("On while"), *_said(project, expr, ())]
 
@@ -118,7 +118,7 @@ def _said(project: Project, expr: Expr, path: Path) -> Iterator[Piece]:
         yield Piece(duration_words(expr.hold_s), path, "figure", "hold_s")
         yield Piece("after motion")
     elif isinstance(expr, Belief):
-        yield Piece("believed, by")
+        yield Piece("probably occupied, by")
         for k, part in enumerate(expr.of):
             if k:
                 yield Piece(",")
@@ -192,7 +192,7 @@ def lane_words(project: Project, expr: Expr, path: Path) -> str:
     if path:
         outer = part_at(expr, path[:-1])
         if isinstance(outer, StartKeep):
-            role = ("on when ", "stays while ")[path[-1]]
+            role = ("on when ", "stays on while ")[path[-1]]
         elif isinstance(outer, DoorLatch):
             role = ("moves: ", "door: ")[path[-1]]
     if isinstance(part, AnyOf):
@@ -204,17 +204,17 @@ def lane_words(project: Project, expr: Expr, path: Path) -> str:
     if isinstance(part, Not):
         return f"{role}not"
     if isinstance(part, Hold):
-        return f"{role}held {duration_words(part.seconds)}"
+        return f"{role}hold time {duration_words(part.seconds)}"
     if isinstance(part, OnDelay):
         return f"{role}longer than {duration_words(part.seconds)}"
     if isinstance(part, MinimumOn):
         return f"{role}at least {duration_words(part.seconds)}"
     if isinstance(part, StartKeep):
-        return f"{role}started and kept"
+        return f"{role}on and kept on"
     if isinstance(part, DoorLatch):
         return f"{role}latched"
     if isinstance(part, Belief):
-        return f"{role}believed"
+        return f"{role}probably occupied"
     return role + leaf_words(project, part)
 
 
@@ -228,4 +228,4 @@ def about_words(project: Project, room: str | None, level: str | None, zone: str
         return _name(project, zone)
     if room is not None:
         return _name(project, room)
-    return "the house" if level is None else _name(project, level)
+    return "the building" if level is None else _name(project, level)

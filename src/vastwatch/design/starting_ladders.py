@@ -49,7 +49,7 @@ def start(project: Project, room: str, ladder: StartingLadder, group: str | None
     where it cannot have it."""
     rows = rows_to_start(project, room, ladder, group)
     if rows is None:
-        raise ValueError(f"{find(project.rooms, room).name} has not what “{ladder.name}” goes by")
+        raise ValueError(f"{find(project.rooms, room).name} lacks what “{ladder.name}” needs")
     return with_ladder(project, room, rows, group)
 
 
@@ -77,9 +77,7 @@ def _plain(project: Project, room: Room) -> Rows | None:
     here = _somebody(project, room)
     if here is None:
         return None
-    return [
-        ("Somebody there, and dark", AllOf(of=(here, Dark(room=room.id))), "Full", _levels(project, room, 1.0), 1.0)
-    ]
+    return [("Occupied and dark", AllOf(of=(here, Dark(room=room.id))), "Full", _levels(project, room, 1.0), 1.0)]
 
 
 def _night_path(project: Project, room: Room) -> Rows | None:
@@ -87,7 +85,7 @@ def _night_path(project: Project, room: Room) -> Rows | None:
     if rows is None or here is None:
         return None
     night = AllOf(of=(here, Dark(room=room.id), NIGHT))
-    return [("Somebody at night", night, "Night path", _one(project, room, NIGHT_PATH), 2.0), *rows]
+    return [("Occupied at night", night, "Night path", _one(project, room, NIGHT_PATH), 2.0), *rows]
 
 
 def _film(project: Project, room: Room) -> Rows | None:
@@ -99,8 +97,8 @@ def _film(project: Project, room: Room) -> Rows | None:
         return None
     playing, paused = (AllOf(of=(Fact(what=what, room=room.id), Dark(room=room.id))) for what in ("film", "paused"))
     return [
-        ("A film is playing, and dark", playing, "Film", _one(project, room, FILM), 4.0),
-        ("The film is paused, and dark", paused, "Pause", _one(project, room, PAUSE), 2.0), *rows,
+        ("Film playing, and dark", playing, "Film", _one(project, room, FILM), 4.0),
+        ("Film paused, and dark", paused, "Pause", _one(project, room, PAUSE), 2.0), *rows,
     ]  # fmt: skip
 
 
@@ -125,7 +123,7 @@ def _machine(project: Project, room: Room) -> Rows | None:
         return None
     runs: Expr = plugs[0] if len(plugs) == 1 else AnyOf(of=tuple(plugs))
     held = AllOf(of=(Hold(of=runs, seconds=60.0), Dark(room=room.id)))
-    return [*rows, ("A machine runs, and dark", held, "Safe light", _levels(project, room, SAFE), 0.0)]
+    return [*rows, ("Machine running, and dark", held, "Safe light", _levels(project, room, SAFE), 0.0)]
 
 
 def _task(project: Project, room: Room) -> Rows | None:
@@ -143,7 +141,7 @@ def _never_dark(project: Project, room: Room) -> Rows | None:
     rows = _plain(project, room)
     if rows is None or room.use not in HALF_OFF_USES:
         return None
-    return [*rows, ("Whenever it is dark", Dark(room=room.id), "Half", _levels(project, room, HALF), 4.0)]
+    return [*rows, ("Whenever dark", Dark(room=room.id), "Half", _levels(project, room, HALF), 4.0)]
 
 
 def _guests(project: Project, room: Room) -> Rows | None:
@@ -152,7 +150,7 @@ def _guests(project: Project, room: Room) -> Rows | None:
     if rows is None:
         return None
     evening = AllOf(of=(ClockTime(begin="sunset", end="23:30", days="free"), Dark(room=room.id)))
-    return [*rows, ("Evenings with guests, and dark", evening, "Guests", _levels(project, room, HALF), 4.0)]
+    return [*rows, ("Guests in the evening, and dark", evening, "Guests", _levels(project, room, HALF), 4.0)]
 
 
 def _tellers(project: Project, room: Room, are: Callable[[DeviceType], bool]) -> list[Sensor]:
@@ -160,14 +158,14 @@ def _tellers(project: Project, room: Room, are: Callable[[DeviceType], bool]) ->
 
 
 STARTING: tuple[StartingLadder, ...] = (
-    StartingLadder("Somebody there, and dark", "All lamps full while somebody is there and it is dark.", _plain),
-    StartingLadder("Night path", "At night the lowest lamp at 12 %, else as ever.", _night_path),
-    StartingLadder("Film evenings", "The lowest lamp at 10 % while a film plays, at half while it is paused.", _film),
+    StartingLadder("Occupied and dark", "All lamps fully on while the room is occupied and dark.", _plain),
+    StartingLadder("Night path", "At night the lowest lamp at 12 %, otherwise all lamps fully on.", _night_path),
+    StartingLadder("Film evenings", "The lowest lamp at 10 % while a film plays, at 50 % while it is paused.", _film),
+    StartingLadder("No ceiling light over sleepers", "While a mat reports somebody in bed, 12 % by the bed.", _asleep),
+    StartingLadder("Never dark at a machine", "While a plug reports a running machine, 40 % stays on.", _machine),
+    StartingLadder("Desk with a task light", "The lowest lamp fully on, the others at 50 %.", _task),
     StartingLadder(
-        "No ceiling light over a sleeper", "While a mat tells of somebody in bed, 12 % by the bed.", _asleep
+        "Stairs that never go dark", "50 % whenever it is dark, full light for anybody coming.", _never_dark
     ),
-    StartingLadder("Never dark at a machine", "While a plug tells that a machine runs, 40 % stays.", _machine),
-    StartingLadder("Desk with a task light", "The lowest lamp full, the others at half.", _task),
-    StartingLadder("Stairs that never go dark", "Half light whenever it is dark, full for who comes.", _never_dark),
-    StartingLadder("Guests", "On free evenings half light stays, whoever sits still.", _guests),
+    StartingLadder("Guests", "On evenings before days off 50 % stays on, however still people sit.", _guests),
 )

@@ -19,7 +19,7 @@ DECIDED = (
 )  # fmt: skip
 MOST = 20
 # What the design is called that another takes the place of.
-FORMER = "Former design"
+FORMER = "Previous design"
 
 
 def variant_of(project: Project, ident: str) -> Variant:
@@ -31,7 +31,7 @@ def variant_of(project: Project, ident: str) -> Variant:
         if v.name.lower() == ident.lower():
             return v
     known = ", ".join(v.name for v in project.variants)
-    raise ValueError(f"there is no variant '{ident}' in this project" + (f": it has {known}" if known else ""))
+    raise ValueError(f"unknown variant '{ident}'" + (f": it has {known}" if known else ""))
 
 
 def kept(project: Project, name: str) -> Project:
@@ -41,7 +41,7 @@ def kept(project: Project, name: str) -> Project:
     if not name:
         raise ValueError("a variant needs a name")
     if len(project.variants) >= MOST:
-        raise ValueError(f"a project keeps up to {MOST} variants: take one away first")
+        raise ValueError(f"a project keeps up to {MOST} variants: delete one first")
     name = numbered(name, (v.name for v in project.variants))
     return replace(project, variants=(*project.variants, _variant(project, _fresh(project), name)))
 

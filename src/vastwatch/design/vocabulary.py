@@ -86,16 +86,16 @@ def _others(project: Project, presence: Presence) -> Iterator[Offer]:
     used = used_by_people(project)
     for room in dict.fromkeys(s.room for s in project.spots if s.activity == "film" and s.id in used):
         for fact in (Fact(what="film", room=room), Fact(what="paused", room=room)):
-            yield Offer("What the house knows", leaf_words(project, fact), fact)
+            yield Offer("Stored facts", leaf_words(project, fact), fact)
     for room in dict.fromkeys(s.room for s in project.spots if s.calls_per_hour > 0 and s.id in used):
         call = Fact(what="call", room=room)
-        yield Offer("What the house knows", leaf_words(project, call), call)
+        yield Offer("Stored facts", leaf_words(project, call), call)
 
 
 # What wrapping a part in an operator is offered as.
 WRAP_WORDS = {
-    "hold": "Held for a while after", "on_delay": "Only once it has lasted", "minimum_on": "At least for a while",
-    "not": "Not", "start_keep": "Starts it, and another keeps it", "door_latch": "Latched by a door",
+    "hold": "With a hold time", "on_delay": "On-delay", "minimum_on": "Minimum duration",
+    "not": "Not", "start_keep": "One starts, another keeps", "door_latch": "Latched by a door",
 }  # fmt: skip
 
 

@@ -66,27 +66,27 @@ class PirType(AnyType, frozen=True, kw_only=True, tag="pir"):
             Fact("Hands and head", f"{self.minor_m:g} m", self.minor_m, 1),
             Fact("Sitting still", "blind", 0.0, 1),
             Fact("Field of view", f"{self.fov_h:g}°", self.fov_h, 0),
-            Fact("Blind after a report", f"{self.rearm_s:g} s", self.rearm_s, -1),
+            Fact("Re-arm time", f"{self.rearm_s:g} s", self.rearm_s, -1),
             Fact("Sensitivity steps", f"{self.steps}", self.steps, 1),
         ]
 
     def faults(self) -> Iterator[Fault]:
         if self.tangential_m > FARTHEST_M:
-            yield "tangential_m", f"{self.tangential_m:g} m is farther than any such sensor sees"
+            yield "tangential_m", f"{self.tangential_m:g} m is beyond the range of any such sensor"
         if self.radial_m > self.tangential_m:
             yield "radial_m", f"a range of {self.radial_m:g} m towards is more than its {self.tangential_m:g} m across"
         if self.minor_m > self.radial_m:
             yield "minor_m", f"a range of {self.minor_m:g} m on hands is more than its {self.radial_m:g} m on walkers"
         if self.beam_pitch >= self.fov_h:
-            yield "beam_pitch", f"beams {self.beam_pitch:g}° apart leave one in a field of {self.fov_h:g}°"
+            yield "beam_pitch", f"beams {self.beam_pitch:g}° apart leave only one in a {self.fov_h:g}° field"
         if self.lens == "wall" and self.span_up + self.span_down <= 0:
             yield "span_down", "its beams spread neither up nor down"
         if self.lens == "ceiling" and self.fov_h >= 180:
             yield "fov_h", "a ceiling lens sees less than 180°"
         elif self.lens == "ceiling" and "ceiling" not in self.mounts:
-            yield "mounts", "a ceiling lens hangs on the ceiling"
+            yield "mounts", "a ceiling lens must be mounted on the ceiling"
         if self.lens == "wall" and "ceiling" in self.mounts:
-            yield "lens", "a wall lens does not look down from a ceiling"
+            yield "lens", "a wall lens cannot be mounted on the ceiling"
 
     def reach_m(self) -> float:
         return self.tangential_m
@@ -157,11 +157,11 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
             Fact("Moving, across", f"{self.moving_m:g} m", self.moving_m, 1),
             Fact("Moving, towards", f"{self.moving_m:g} m", self.moving_m, 1),
             Fact("Sitting still", f"{self.still_m:g} m", self.still_m, 1),
-            *([Fact("On the floor", self._floor_words(), self.floor_m, 1)] if self.floor_m else []),
+            *([Fact("Floor radius", self._floor_words(), self.floor_m, 1)] if self.floor_m else []),
             Fact("Field of view", f"{self.fov_h:g}° × {self.fov_v:g}°", self.fov_h, 0),
             Fact("Sensitivity steps", f"{self.steps}", self.steps, 1),
-            Fact("Tells", tracks),
-            Fact("People told apart", f"{self.targets}", self.targets, 1),
+            Fact("Output", tracks),
+            Fact("Max. targets", f"{self.targets}", self.targets, 1),
             Fact("Zones or bands", bands, max(self.zones, self.bands), 1),
             Fact("Band", f"{self.band_ghz} GHz"),
         ]
@@ -172,7 +172,7 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
 
     def faults(self) -> Iterator[Fault]:
         if self.moving_m > FARTHEST_M:
-            yield "moving_m", f"{self.moving_m:g} m is farther than any such sensor sees"
+            yield "moving_m", f"{self.moving_m:g} m is beyond the range of any such sensor"
         if self.still_m > self.moving_m:
             words = f"a range of {self.still_m:g} m on somebody still is more than its {self.moving_m:g} m on movers"
             yield "still_m", words
@@ -183,34 +183,34 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
             ("floor_m", self.floor_m, self.moving_m), ("floor_still_m", self.floor_still_m, self.still_m),
         ):  # fmt: skip
             if floor is not None and "ceiling" not in self.mounts:
-                yield field, "only what looks down from the ceiling has a radius on the floor"
+                yield field, "only a ceiling-mounted radar has a floor radius"
             elif floor is not None and floor > sight:
-                yield field, f"a radius of {floor:g} m on the floor is more than the {sight:g} m along the sight line"
+                yield field, f"a floor radius of {floor:g} m is more than the {sight:g} m along the line of sight"
         m, n = self.confirm_of
         if m > n:
-            yield "confirm_of", f"{m} of {n} frames can never be had"
+            yield "confirm_of", f"{m} of {n} frames is impossible"
         if self.targets < 1:
             yield "targets", "it follows at least one target"
         if self.zones > 0 and self.reports == "state":
-            yield "zones", "a radar that reports no place cannot have zones"
+            yield "zones", "a radar that reports no position cannot have zones"
         if self.zones > 0 and self.zone_rules is None:
-            yield "zones", "what takes zones has rules for them"
+            yield "zones", "a device with zones needs rules for them"
         if self.zone_rules is not None:
             if self.zones < 1:
-                yield "zone_rules.shape", "it takes no zones"
+                yield "zone_rules.shape", "it does not support zones"
             within, of = self.zone_rules.confirm_of
             if within > of:
-                yield "zone_rules.confirm_of", f"{within} of {of} reports can never be had"
+                yield "zone_rules.confirm_of", f"{within} of {of} reports is impossible"
             if self.zone_rules.step_m > self.zone_rules.least_m:
-                yield "zone_rules.step", "a step of its numbers is more than its least zone"
+                yield "zone_rules.step", "a step of its values is more than its smallest zone"
             if self.zone_rules.off_delay_s > self.zone_rules.off_delay_max_s:
                 yield "zone_rules.off_delay_max_s", "the longest delay is below its usual one"
         for field, many, most in (("zones", self.zones, MOST_ZONES), ("bands", self.bands, MOST_ZONES),
                                   ("targets", self.targets, MOST_ZONES)):  # fmt: skip
             if many > most:
-                yield field, f"{many} are more than any such radar has"
+                yield field, f"{many} is more than any such radar has"
         if self.zones < 0:
-            yield "zones", "there cannot be fewer zones than none"
+            yield "zones", "the number of zones cannot be negative"
         if self.bands > 0 and self.reports == "state":
             yield "bands", "a radar that reports no distance cannot have bands"
 
@@ -261,7 +261,7 @@ class UltrasonicType(AnyType, frozen=True, kw_only=True, tag="ultrasonic"):
 
     def faults(self) -> Iterator[Fault]:
         if self.moving_m > FARTHEST_M:
-            yield "moving_m", f"{self.moving_m:g} m is farther than any such sensor hears"
+            yield "moving_m", f"{self.moving_m:g} m is beyond the range of any such sensor"
         if self.minor_m > self.moving_m:
             words = f"a range of {self.minor_m:g} m on hands is more than its {self.moving_m:g} m on walkers"
             yield "minor_m", words
@@ -338,7 +338,7 @@ class MatType(AnyType, frozen=True, kw_only=True, tag="mat"):
     called = "Mat"
     watches = "host"
     presence = True
-    point_at = "Point at a bed, a seat or a door."
+    point_at = "Click a bed, a seat or a door."
     senses_people = True
     pressed = True
     patient = True
@@ -351,13 +351,13 @@ class MatType(AnyType, frozen=True, kw_only=True, tag="mat"):
 
     def line(self) -> str:
         size = f"{100 * self.pad[0]:.0f} × {100 * self.pad[1]:.0f} cm"
-        return f"{size}, closes at {self.closing_kpa:g} kPa; off after {self.hold_s:g} s"
+        return f"{size}, closes at {self.closing_kpa:g} kPa; off {self.hold_s:g} s after release"
 
     def facts(self) -> list[Fact]:
-        closes = f"{self.closing_kpa:g} kPa{', may be folded' if self.foldable else ''}"
+        closes = f"{self.closing_kpa:g} kPa{', can be folded' if self.foldable else ''}"
         return [
             Fact("Pad", f"{100 * self.pad[0]:.0f} × {100 * self.pad[1]:.0f} cm"),
-            Fact("Closes at", closes, self.closing_kpa, -1),
+            Fact("Closing pressure", closes, self.closing_kpa, -1),
         ]
 
 
@@ -369,7 +369,7 @@ class ContactType(AnyType, frozen=True, kw_only=True, tag="contact"):
     heading = "Contacts"
     called = "Contact"
     watches = "host"
-    point_at = "Point at a door or window."
+    point_at = "Click a door or window."
     at_doors = True
 
     gap_mm: Positive
@@ -389,7 +389,7 @@ class VibrationType(AnyType, frozen=True, kw_only=True, tag="vibration"):
     called = "Vibration"
     watches = "host"
     presence = True
-    point_at = "Point at furniture or a machine."
+    point_at = "Click furniture or a machine."
     senses_people = True
     patient = True
 
@@ -414,7 +414,7 @@ class PlugType(AnyType, frozen=True, kw_only=True, tag="plug"):
     heading = "Plugs with meter"
     called = "Plug"
     watches = "host"
-    point_at = "Point at the machine it feeds."
+    point_at = "Click the machine it feeds."
     metered = True
     has_plug = True
 
@@ -425,7 +425,7 @@ class PlugType(AnyType, frozen=True, kw_only=True, tag="plug"):
         return f"in use above {self.threshold_w:g} W; up to {self.load_w:g} W"
 
     def facts(self) -> list[Fact]:
-        return [Fact("In use above", f"{self.threshold_w:g} W", self.threshold_w, -1)]
+        return [Fact("In-use threshold", f"{self.threshold_w:g} W", self.threshold_w, -1)]
 
 
 DeviceType = (

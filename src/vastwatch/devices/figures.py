@@ -25,25 +25,25 @@ def turnable(d: DeviceType) -> bool:
 
 def facts(d: DeviceType) -> list[Fact]:
     """All facts of a type, the deciding ones first; a fact has the same label in every type that has it."""
-    out = [Fact("Kind", d.heading)]
+    out = [Fact("Type", d.heading)]
     out += d.facts()
     lag = d.latency
-    out.append(Fact("Reports in", f"{lag.typical_s:g} s ({lag.min_s:g} to {lag.max_s:g})", d.quickness_s(), -1))
+    out.append(Fact("Report delay", f"{lag.typical_s:g} s ({lag.min_s:g} to {lag.max_s:g})", d.quickness_s(), -1))
     hold = f"{d.hold_s:g} s"
     if d.hold_max_s is not None:
         fixed = d.hold_max_s == d.hold_s
         hold += ", fixed" if fixed else f", {d.hold_min_s:g} to {d.hold_max_s:g} s in steps of {d.hold_step_s or 1:g} s"
-    out.append(Fact("Own hold", hold))
+    out.append(Fact("Device hold", hold))
     out.append(Fact("Light level", light_words(d.light)))
     out += _power(d)
     radio = {"none": "none", "mesh": "mesh", "network": "local network", "wire": "wired output"}[d.radio]
-    out.append(Fact("Radio", radio + (", relays for others" if d.relays else "")))
-    out.append(Fact("Mounts", f"{', '.join(d.mounts)}; figures at {d.mount_height:g} m"))
+    out.append(Fact("Radio", radio + (", mesh repeater" if d.relays else "")))
+    out.append(Fact("Mounts", f"{', '.join(d.mounts)}; rated height {d.mount_height:g} m"))
     out.append(Fact("Protection", d.ip))
-    out.append(Fact("Works at", f"{d.least_c:g} to {d.most_c:g} °C"))
+    out.append(Fact("Temperature", f"{d.least_c:g} to {d.most_c:g} °C"))
     out.append(Fact("Price", f"{d.price:g}", d.price, -1))
     if d.reliability:
-        out.append(Fact("From use", d.reliability))
+        out.append(Fact("Field experience", d.reliability))
     return out
 
 
@@ -55,14 +55,14 @@ def _power(d: DeviceType) -> list[Fact]:
         years = battery_years(d) or 0.0
         cells = f"{b.count * b.strings} × {b.cell}" + (f" or {b.or_cell}" if b.or_cell else "")
         out.append(Fact("Power", cells))
-        out.append(Fact("Cells last", f"{years:.1f} years", years, 1))
+        out.append(Fact("Battery life", f"{years:.1f} years", years, 1))
     else:
         out.append(Fact("Power", f"{power}, {d.watts:g} W", None, 0))
         if d.power == "usb":
-            out.append(Fact("Lead", f"{d.lead_m:g} m", d.lead_m, 1))
-        out.append(Fact("Draws in a year", f"{d.watts * 8.766:.1f} kWh", d.watts, -1))
+            out.append(Fact("Cable length", f"{d.lead_m:g} m", d.lead_m, 1))
+        out.append(Fact("Energy per year", f"{d.watts * 8.766:.1f} kWh", d.watts, -1))
     if d.load_w:
-        out.append(Fact("Switches up to", f"{d.load_w:g} W", d.load_w, 1))
+        out.append(Fact("Max. switched load", f"{d.load_w:g} W", d.load_w, 1))
     if d.power == "mains":
         out.append(Fact("Neutral", "needed" if d.needs_neutral else "not needed", float(d.needs_neutral), -1))
     return out

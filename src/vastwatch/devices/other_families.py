@@ -42,12 +42,12 @@ class PlayerType(AnyType, frozen=True, kw_only=True, tag="player"):
     tells_length: bool = True
 
     def line(self) -> str:
-        told = "tells clips from films" if self.tells_length else "cannot tell clips from films"
+        told = "distinguishes clips from films" if self.tells_length else "does not distinguish clips from films"
         return f"playing, paused, off; {told}"
 
     def facts(self) -> list[Fact]:
         told = "yes" if self.tells_length else "no"
-        return [Fact("Tells clips from films", told, float(self.tells_length), 1)]
+        return [Fact("Distinguishes clips and films", told, float(self.tells_length), 1)]
 
 
 class LightType(AnyType, frozen=True, kw_only=True, tag="light"):
@@ -88,10 +88,10 @@ class ModuleType(AnyType, frozen=True, kw_only=True, tag="module"):
 
     def facts(self) -> list[Fact]:
         return [
-            Fact("Dims", "yes" if self.dims else "no", float(self.dims), 1),
+            Fact("Dimmable", "yes" if self.dims else "no", float(self.dims), 1),
             Fact("Two-way circuits", "yes" if self.two_way else "no", float(self.two_way), 1),
         ]
 
     def faults(self) -> Iterator[Fault]:
         if self.load_w <= 0:
-            yield "load_w", "a module that switches needs the largest load it may switch"
+            yield "load_w", "a switching module needs a maximum load"

@@ -149,7 +149,7 @@ class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
     steps_scale_ranges: ClassVar[bool] = False
     placed_as: ClassVar[str] = ""
     ink: ClassVar[str] = "#8A6A3B"
-    point_at: ClassVar[str] = "Point on the plan where it hangs; near a wall it takes hold."
+    point_at: ClassVar[str] = "Click on the plan where it is mounted. Snaps to walls."
 
     id: Id
     name: str
@@ -205,30 +205,36 @@ class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
         """What its power, mounting, latency and price contradict, whatever the family."""
         lag = self.latency
         if not lag.min_s <= lag.typical_s <= lag.max_s:
-            bounds = f"the least {lag.min_s:g} s and the most {lag.max_s:g} s"
+            bounds = f"the minimum {lag.min_s:g} s and the maximum {lag.max_s:g} s"
             yield "latency.typical_s", f"the typical {lag.typical_s:g} s is not between {bounds}"
         if lag.max_s > LONGEST_S:
             yield "latency.max_s", f"{lag.max_s:g} s is longer than a day"
         if not self.mounts:
-            yield "mounts", "it has to be mounted somehow"
+            yield "mounts", "at least one mounting type is needed"
         if self.hold_max_s is not None and self.hold_max_s < self.hold_s:
-            yield "hold_max_s", f"the longest hold of {self.hold_max_s:g} s is below its usual {self.hold_s:g} s"
+            yield (
+                "hold_max_s",
+                f"the longest hold time of {self.hold_max_s:g} s is below its default of {self.hold_s:g} s",
+            )
         if self.hold_min_s > self.hold_s:
-            yield "hold_min_s", f"the shortest hold of {self.hold_min_s:g} s is above its usual {self.hold_s:g} s"
+            yield (
+                "hold_min_s",
+                f"the shortest hold time of {self.hold_min_s:g} s is above its default of {self.hold_s:g} s",
+            )
         if self.price > DEAREST:
-            yield "price", f"{self.price:g} is no price of a sensor"
+            yield "price", f"{self.price:g} is not a valid price"
         if self.least_c >= self.most_c:
             yield "most_c", f"the warmest {self.most_c:g} °C is not above the coldest {self.least_c:g} °C"
         if self.battery is not None and self.power != "battery":
-            yield "battery", f"a device on {self.power} power has no cells; leave them out"
+            yield "battery", f"a device on {self.power} power has no batteries; leave them out"
         if self.power == "battery" and self.watts > 0:
-            yield "watts", f"no cell feeds a device that draws {self.watts:g} W all day"
+            yield "watts", f"a battery cannot supply a device that draws {self.watts:g} W continuously"
         if self.power == "battery" and self.needs_neutral:
-            yield "needs_neutral", "a battery device needs no neutral"
+            yield "needs_neutral", "a battery-powered device needs no neutral"
         if self.relays and self.radio not in ("mesh", "network"):
-            yield "relays", f"it cannot relay for others without a radio (radio is {self.radio})"
+            yield "relays", f"it cannot be a repeater without a radio (radio is {self.radio})"
         if self.relays and self.power == "battery":
-            yield "relays", "a battery device sleeps, so it cannot relay for others"
+            yield "relays", "a battery-powered device sleeps, so it cannot be a repeater"
         if self.light is not None:
             yield from _light_faults(self.light)
 
@@ -237,7 +243,7 @@ def _light_faults(m: LightMeter) -> Iterator[Fault]:
     if m.kind == "continuous" and m.low_lux >= m.high_lux:
         yield "light.high_lux", f"the range from {m.low_lux:g} to {m.high_lux:g} lux is empty"
     if m.kind == "flag" and m.flag_lux is None:
-        yield "light.flag_lux", "a light/dark flag needs the level at which it turns"
+        yield "light.flag_lux", "a light/dark flag needs a threshold"
 
 
 def light_words(m: LightMeter | None) -> str:

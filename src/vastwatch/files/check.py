@@ -132,7 +132,7 @@ def _all_numbers(new: _New, name: str) -> Iterator[str]:
     if isinstance(value, tuple):
         most = longest(Project, name)
         if most is not None and len(value) > most:
-            yield f"{name}: there are {len(value)}, and may be {most} at the most"
+            yield f"{name}: {len(value)} are too many; {most} at most"
         for i, record in new.records(name):
             yield from _numbers(record, f"{name}[{i}]")
             words = misfit(record, f"{name}[{i}]")
@@ -223,7 +223,7 @@ def _others(project: Project, since: Project | None) -> Iterator[str]:
         try:
             datetime.fromisoformat(note.at)
         except ValueError:
-            yield f"diary[{i}].at: '{note.at}' is no time"
+            yield f"diary[{i}].at: '{note.at}' is not a time"
 
 
 def _references(project: Project) -> Iterator[str]:
@@ -265,8 +265,8 @@ def _ladders(project: Project) -> Iterator[str]:
         for k, lamp in enumerate(group.lamps):
             if lamp in taken:
                 yield (
-                    f"lamp_groups[{i}].lamps[{k}]: the lamp '{lamp}' is in '{taken[lamp]}' already, and goes by one "
-                    "ladder"
+                    f"lamp_groups[{i}].lamps[{k}]: the lamp '{lamp}' is already in '{taken[lamp]}' and can follow "
+                    "only one ladder"
                 )
             taken[lamp] = group.name
     for i, p in enumerate(project.photometries):
@@ -290,7 +290,7 @@ def _conclusions(project: Project) -> Iterator[str]:
         if presence.room is not None and presence.level is not None:
             yield f"presences[{i}].level: '{presence.id}' is about a room already, and its level follows from that"
         if presence.zone is not None and presence.room is None:
-            yield f"presences[{i}].zone: '{presence.id}' is about a zone, and does not say of which room"
+            yield f"presences[{i}].zone: '{presence.id}' is about a zone but names no room"
         if presence.room is None or not presence.lights:
             continue
         if presence.room in rooms:
@@ -340,8 +340,8 @@ def _sizes(new: _New) -> Iterator[str]:
             (x0, x1), (y0, y1) = ((min(c), max(c)) for c in zip(*points))
             if (x1 - x0) * (y1 - y0) > LARGEST_LEVEL_M2:
                 yield (
-                    f"levels[{i}]: its rooms spread over {x1 - x0:,.0f} × {y1 - y0:,.0f} m, and no more than "
-                    f"{LARGEST_LEVEL_M2:,.0f} m² can be computed; design it in parts"
+                    f"levels[{i}]: its rooms cover {x1 - x0:,.0f} × {y1 - y0:,.0f} m; {LARGEST_LEVEL_M2:,.0f} "
+                    "m² is the maximum; split the design into parts"
                 )
 
 
@@ -356,7 +356,7 @@ def _shapes(new: _New) -> Iterator[str]:
         for i, record in new.records(name):
             for c in _coordinates(record):
                 if abs(c) > FARTHEST:
-                    yield f"{name}[{i}]: the coordinate {c:g} m lies more than {FARTHEST:g} m out"
+                    yield f"{name}[{i}]: the coordinate {c:g} m is more than {FARTHEST:g} m away"
     for i, wall in new.records("walls"):
         if math.dist(wall.a, wall.b) < 0.01:
             yield f"walls[{i}]: wall '{wall.id}' has no length"
@@ -418,7 +418,7 @@ def _time_and_place(project: Project) -> Iterator[str]:
         elif vacation.end < vacation.begin:
             yield f"brief.vacations[{i}]: it ends on {vacation.end}, before it begins"
         elif (date.fromisoformat(vacation.end) - date.fromisoformat(vacation.begin)).days > LONGEST_AWAY:
-            yield f"brief.vacations[{i}]: nobody is away for more than {LONGEST_AWAY} days"
+            yield f"brief.vacations[{i}]: a vacation can last {LONGEST_AWAY} days at most"
     begin = project.brief.rehearse_from
     try:
         if not YEARS[0] <= date.fromisoformat(begin).year <= YEARS[1]:

@@ -20,7 +20,7 @@ def rows_of(lines: list[str], path: Path) -> list[list[str]]:
     try:
         return list(csv.reader(io.StringIO("\n".join(lines)), delimiter=delimiter))
     except csv.Error:
-        raise ProjectError(f"{path}: this is not a table that can be read") from None
+        raise ProjectError(f"{path}: this table cannot be read") from None
 
 
 def csv_text(rows: Iterable[Sequence[str]]) -> str:

@@ -149,11 +149,11 @@ def read_devices(path: Path, may_be_empty: bool = False) -> list[DeviceType]:
     raw = read_whole(path, "a list of device types", LARGEST)
     found = _from_csv(raw, path) if path.suffix.lower() == ".csv" else _from_json(raw, path)
     if not found and not may_be_empty:
-        raise ProjectError(f"{path}: there is no device type in it")
+        raise ProjectError(f"{path}: there are no device types in it")
     seen: set[str] = set()
     for device in found:
         if device.id in seen:
-            raise ProjectError(f"{path}: the id '{device.id}' is there twice")
+            raise ProjectError(f"{path}: the id '{device.id}' is used twice")
         seen.add(device.id)
     return found
 
@@ -166,7 +166,7 @@ def _from_json(raw: bytes, path: Path) -> list[DeviceType]:
     if not isinstance(rows, list):
         raise ProjectError(f"{path}: expected a list of device types")
     if len(rows) > MOST_TYPES:
-        raise ProjectError(f"{path}: {len(rows):,} device types are more than one shelf holds")
+        raise ProjectError(f"{path}: {len(rows):,} device types are too many")
     out = []
     for i, row in enumerate(rows):
         try:
@@ -179,9 +179,9 @@ def _from_json(raw: bytes, path: Path) -> list[DeviceType]:
 def _from_csv(raw: bytes, path: Path) -> list[DeviceType]:
     lines = [x for x in decoded(raw, path).splitlines() if x.strip(" ,;\t")]
     if len(lines) < 2:
-        raise ProjectError(f"{path}: a list of device types needs a line of headings and a line for each type")
+        raise ProjectError(f"{path}: a device list needs a header line and a line for each type")
     if len(lines) - 1 > MOST_TYPES:
-        raise ProjectError(f"{path}: {len(lines) - 1:,} device types are more than one shelf holds")
+        raise ProjectError(f"{path}: {len(lines) - 1:,} device types are too many")
     rows = rows_of(lines, path)
     heading = [h.strip() for h in rows[0]]
     missing = [name for name in ("family", "id", "name") if name not in heading]

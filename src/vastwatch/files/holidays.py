@@ -54,20 +54,20 @@ def parse_holidays(raw: bytes, first: int, last: int) -> Holidays:
     from icalendar import Calendar
 
     if b"BEGIN:VCALENDAR" not in raw.upper():
-        raise ProjectError("this is not a calendar file: there is no VCALENDAR in it")
+        raise ProjectError("this is not a calendar file: it has no VCALENDAR")
     try:
         entries = list(Calendar.from_ical(raw).walk("VEVENT"))
     except (ValueError, KeyError, IndexError, TypeError, AttributeError, UnicodeError, RecursionError) as e:
         raise ProjectError(f"this calendar cannot be read: {one_line(str(e))[:120] or type(e).__name__}") from None
     notes: list[str] = []
     if len(entries) > MOST_ENTRIES:
-        notes.append(f"Of its {len(entries):,} entries the first {MOST_ENTRIES:,} are read.")
+        notes.append(f"Only the first {MOST_ENTRIES:,} of {len(entries):,} entries were read.")
     found: dict[str, str] = {}
     hours = spoilt = endless = 0
     began = time.monotonic()
     for k, entry in enumerate(entries[:MOST_ENTRIES]):
         if time.monotonic() - began > PATIENCE_S:
-            notes.append(f"It takes long to follow; entries from number {k + 1:,} on are left out.")
+            notes.append(f"Stopped: it takes too long. Entries from number {k + 1:,} on are skipped.")
             break
         try:
             begin, days, name = _whole_days(entry)
@@ -85,15 +85,15 @@ def parse_holidays(raw: bytes, first: int, last: int) -> Holidays:
         except (ValueError, KeyError, TypeError, AttributeError, OverflowError, IndexError):
             spoilt += 1
     if hours:
-        notes.append(f"Entries of hours, not of whole days, are left out: {hours}.")
+        notes.append(f"Entries that are not all-day are skipped: {hours}.")
     if endless:
-        notes.append(f"Of entries longer than {LONGEST} days so many are taken: {endless}.")
+        notes.append(f"Entries longer than {LONGEST} days are shortened: {endless}.")
     if spoilt:
-        notes.append(f"Entries that cannot be understood are left out: {spoilt}.")
+        notes.append(f"Entries that cannot be read are skipped: {spoilt}.")
     if not found:
-        raise ProjectError(f"it has no whole days in {first} to {last}" + (f". {' '.join(notes)}" if notes else ""))
+        raise ProjectError(f"no all-day entries from {first} to {last}" + (f". {' '.join(notes)}" if notes else ""))
     if len(found) > MOST:
-        notes.append(f"Of its {len(found):,} days the first {MOST:,} are taken.")
+        notes.append(f"Only the first {MOST:,} of {len(found):,} days are used.")
     days_ = tuple(Holiday(on=on, name=found[on][:80]) for on in sorted(found)[:MOST])
     return Holidays(days_, tuple(notes))
 

@@ -63,7 +63,7 @@ class Journal:
         try:
             self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         except OSError as e:
-            raise ProjectError(f"{self.folder}: unsaved work cannot be kept aside ({plain_reason(e)})") from None
+            raise ProjectError(f"{self.folder}: unsaved work cannot be backed up ({plain_reason(e)})") from None
         write_atomically(self.file, json.dumps(head).encode() + b"\n" + encode(project), private=True)
 
     def clear(self) -> None:

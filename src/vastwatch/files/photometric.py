@@ -51,7 +51,7 @@ def read_photometric(path: str | os.PathLike[str], ident: str = "photometry-1") 
 def parse_photometric(raw: bytes, name: str, ident: str = "photometry-1") -> PhotometricFile:
     """The same of the bytes of a file. Raises ProjectError."""
     if b"\0" in raw:
-        raise ProjectError("this is not a text file, so it cannot be a photometric one")
+        raise ProjectError("this is not a text file, so it cannot be a photometric file")
     text = raw.decode("latin-1").replace("\r\n", "\n").replace("\r", "\n")
     if not text.strip():
         raise ProjectError("the file is empty")
@@ -78,15 +78,15 @@ class _Numbers:
     def next(self, what: str) -> float:
         """The next number. Raises ProjectError where there is none."""
         if self._at >= len(self._found):
-            raise ProjectError(f"the file breaks off before {what}")
+            raise ProjectError(f"the file ends before {what}")
         word, line = self._found[self._at]
         self._at += 1
         try:
             value = float(word)
         except ValueError:
-            raise ProjectError(f"line {line}: '{word[:30]}' is not a number; {what} should stand here") from None
+            raise ProjectError(f"line {line}: '{word[:30]}' is not a number; expected {what}") from None
         if not math.isfinite(value):
-            raise ProjectError(f"line {line}: {what} is {word}; every number must be finite")
+            raise ProjectError(f"line {line}: {what} is {word}; it must be finite")
         return value
 
     def whole(self, what: str, least: int, most: int) -> int:
@@ -104,7 +104,7 @@ def _lm63(text: str, name: str, ident: str) -> PhotometricFile:
     lines = text.split("\n")
     tilt = next((k for k, line in enumerate(lines) if line.strip().upper().startswith("TILT=")), None)
     if tilt is None:
-        raise ProjectError("there is no line TILT=, so this is not a whole LM-63 file")
+        raise ProjectError("no TILT= line: this is not a complete LM-63 file")
     kind = lines[tilt].strip()[5:].strip().upper()
     notes: list[str] = []
     numbers = _Numbers("\n".join(lines[tilt + 1 :]), tilt + 2)
@@ -112,9 +112,9 @@ def _lm63(text: str, name: str, ident: str) -> PhotometricFile:
         numbers.next("which way the lamp is tilted")
         angles = numbers.whole("the number of tilt angles", 1, 200)
         numbers.many(2 * angles, "a tilt angle or factor")
-        notes.append("Its tilt factors are left out: the lamp is taken as it hangs.")
+        notes.append("Its tilt factors are ignored: the lamp is taken as mounted.")
     elif kind not in ("NONE", ""):
-        notes.append(f"Its tilt factors are in another file ({kind[:40].lower()}) and left out.")
+        notes.append(f"Its tilt factors are in another file ({kind[:40].lower()}) and are ignored.")
     lamps = numbers.next("the number of lamps")
     per_lamp = numbers.next("the lumens of a lamp")
     factor = numbers.next("the factor of the intensities")
@@ -140,7 +140,7 @@ def _lm63(text: str, name: str, ident: str) -> PhotometricFile:
     absolute = per_lamp < 0
     if absolute:
         lumens = _lumens(planes, gammas, table)
-        notes.append("Its intensities are absolute: the lumens are what they come to.")
+        notes.append("Its intensities are absolute: the lumens are computed from them.")
     else:
         lumens = max(lamps, 1.0) * per_lamp
     return _made(ident, _title(lines[:tilt], name), planes, gammas, table, lumens, watts, notes)
@@ -168,7 +168,7 @@ def _eulumdat(text: str, name: str, ident: str) -> PhotometricFile:
         nonlocal at
         at += 1
         if at >= len(lines) or (at >= len(lines) - 1 and not lines[at]):
-            raise ProjectError(f"the file breaks off before {what}")
+            raise ProjectError(f"the file ends before {what}")
         return lines[at]
 
     def number(what: str, least: float = -MOST_CD, most: float = MOST_CD) -> float:
@@ -176,7 +176,7 @@ def _eulumdat(text: str, name: str, ident: str) -> PhotometricFile:
         try:
             value = float(word)
         except ValueError:
-            raise ProjectError(f"line {at + 1}: '{word[:30]}' is not a number; {what} should stand here") from None
+            raise ProjectError(f"line {at + 1}: '{word[:30]}' is not a number; expected {what}") from None
         if not math.isfinite(value):
             raise ProjectError(f"line {at + 1}: {what} is {word}; every number must be finite")
         if not least <= value <= most:
@@ -228,9 +228,9 @@ def _eulumdat(text: str, name: str, ident: str) -> PhotometricFile:
     _sane(table)
     notes: list[str] = []
     if sets > 1:
-        notes.append(f"It holds {sets} sets of lamps; the first is taken.")
+        notes.append(f"It holds {sets} sets of lamps; the first is used.")
     if absolute:
-        notes.append("It was measured as a whole: its lumens are the lamp's own.")
+        notes.append("It was measured as a complete luminaire: its lumens are those of the luminaire.")
     if plane_step == 0 and planes_n > 1 and symmetry == 1:
         planes = planes[:1]
     table = table * (factor or 1.0)
@@ -249,11 +249,11 @@ def _eulumdat(text: str, name: str, ident: str) -> PhotometricFile:
 
 def _sane(table: Array) -> None:
     if (table < 0).any():
-        raise ProjectError("an intensity is less than nothing")
+        raise ProjectError("an intensity is negative")
     if table.max(initial=0.0) > MOST_CD:
-        raise ProjectError(f"an intensity is {table.max():.3g} candela, and nothing shines so")
+        raise ProjectError(f"an intensity is {table.max():.3g} candela, which is not plausible")
     if table.max(initial=0.0) <= 0:
-        raise ProjectError("all intensities are nought, so it gives no light")
+        raise ProjectError("all intensities are zero")
 
 
 def _around(planes: Array, table: Array) -> tuple[Array, Array]:
@@ -302,7 +302,7 @@ def _upright(gammas: Array, table: Array, notes: list[str]) -> tuple[Array, Arra
     if not (np.diff(gammas) > 0).all() or gammas[0] < 0 or gammas[-1] > 180:
         raise ProjectError("its angles do not rise from 0 to 180 degrees")
     if gammas[0] >= 90.0:
-        notes.append("It shines upward only; hung as a downlight it may have been measured upside down.")
+        notes.append("It shines upward only; a downlight may have been measured upside down.")
     return gammas, table
 
 

@@ -87,8 +87,8 @@ def _document(raw: bytes) -> dict[str, Any]:
         raise ProjectError(f"version: expected a whole number from 1, got {shown(version)}")
     if version > VERSION:
         raise ProjectError(
-            f"this project was saved by a newer version of the program (file version {version}, "
-            f"this one reads up to {VERSION}); it was left as it is"
+            f"this project was saved by a newer version of the program (file version {version}; this one reads "
+            f"up to {VERSION}); the file is unchanged"
         )
     return migrated(document)
 
@@ -161,7 +161,7 @@ def _parsed(raw: bytes) -> Any:
         return json.loads(text, parse_constant=_no_constant, parse_int=_whole, object_pairs_hook=_fields)
     except json.JSONDecodeError as e:
         if e.pos >= len(text.rstrip()) or e.msg.startswith("Unterminated"):
-            raise ProjectError(f"the file breaks off at line {e.lineno}: it was not written to its end") from None
+            raise ProjectError(f"the file ends at line {e.lineno}: it is incomplete") from None
         raise ProjectError(f"line {e.lineno}, column {e.colno}: this is not valid JSON") from None
     except ValueError as e:
         raise ProjectError(str(e)) from None
@@ -179,13 +179,13 @@ def _readable(value: Any, field: str = "") -> Any:
     if not isinstance(value, str) or value.isprintable():
         return value
     if any("\ud800" <= c <= "\udfff" for c in value):
-        raise ProjectError(f"{field}: this text holds half a character, which no file can keep")
+        raise ProjectError(f"{field}: this text contains an invalid character")
     kept = "\n" if field in LINES_IN else ""
     return "".join(c if c in kept or unicodedata.category(c) not in UNSHOWN else " " for c in value)
 
 
 def _no_constant(name: str) -> float:
-    raise ValueError(f"a number in the file is {name}; every number must be finite")
+    raise ValueError(f"a number in the file is {name}; it must be finite")
 
 
 def _whole(digits: str) -> int | float:
@@ -198,5 +198,5 @@ def _fields(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     if len(fields) < len(pairs):
         names = [name for name, _ in pairs]
         twice = next(n for n in names if names.count(n) > 1)
-        raise ValueError(f"the field '{twice[:40]}' is there twice in one object; only one of them can be meant")
+        raise ValueError(f"the field '{twice[:40]}' occurs twice in one object")
     return fields

@@ -67,7 +67,7 @@ def read_stamped(path: Path, what: str, largest: int) -> tuple[bytes, Stamp]:
             raise ProjectError(f"{path}: this file is too large to be {what} (more than {largest // 1_000_000} MB)")
         return data, Stamp.of(data, found.st_mtime)
     except FileNotFoundError:
-        raise ProjectError(f"{path}: there is no such file") from None
+        raise ProjectError(f"{path}: no such file") from None
     except (OSError, ValueError) as e:
         raise ProjectError(f"{path}: cannot be read ({plain_reason(e)})") from None
 

@@ -47,11 +47,11 @@ def read_rooms(path: Path) -> list[ListedRoom]:
     text = decoded(raw, path)
     lines = [line for line in text.splitlines() if line.strip()]
     if len(lines) < 2:
-        raise ProjectError(f"{path}: a list of rooms needs a line of headings and a line for each room")
+        raise ProjectError(f"{path}: a room list needs a header line and a line for each room")
     rows = rows_of(lines, path)
     where = _columns(rows[0], path)
     if len(rows) - 1 > MOST_ROOMS:
-        raise ProjectError(f"{path}: {len(rows) - 1:,} rooms are more than one building's")
+        raise ProjectError(f"{path}: {len(rows) - 1:,} rooms are too many for one building")
     return [_room(row, where, n, path) for n, row in enumerate(rows[1:], 2)]
 
 
@@ -80,9 +80,7 @@ def _columns(heading: list[str], path: Path) -> dict[str, int]:
             where[column] = found
     missing = [c for c in ("name", "width", "depth") if c not in where]
     if missing:
-        raise ProjectError(
-            f"{path}: the list has no column for {' and '.join(missing)}; its headings are {', '.join(names)}"
-        )
+        raise ProjectError(f"{path}: no column for {' and '.join(missing)}; the headings are {', '.join(names)}")
     return where
 
 
@@ -98,7 +96,7 @@ def _room(row: list[str], where: dict[str, int], line: int, path: Path) -> Liste
         except ValueError:
             raise ProjectError(f"{path}: line {line}: '{cell(column)}' is not a {column} in metres") from None
         if not SMALLEST_M <= value <= LARGEST_M:
-            raise ProjectError(f"{path}: line {line}: a room of {value:g} m is not one")
+            raise ProjectError(f"{path}: line {line}: a room size of {value:g} m is not plausible")
         return value
 
     name = cell("name")
@@ -124,8 +122,8 @@ def bring_in_rooms(project: Project, level: str, rooms: list[ListedRoom]) -> tup
         project, _ = add_room(project, level, room.name, room.use or "sitting", rectangle(x, y, room.width, room.depth))
         x, deepest = round(x + room.width, 3), max(deepest, room.depth)
     for fault in faults_of(project):
-        raise ProjectError(f"these rooms would be no building: {fault}")
+        raise ProjectError(f"these rooms do not make a valid building: {fault}")
     words = f"{len(rooms)} rooms"
     if unknown:
-        words += f", {unknown} of them without a known use, taken as sitting rooms"
+        words += f", {unknown} of them with an unknown use, treated as sitting rooms"
     return project, words

@@ -25,7 +25,7 @@ def svg_of(project: Project, level_id: str) -> str:
     rooms, walls = on_level(project.rooms, level_id), on_level(project.walls, level_id)
     points = [p for r in rooms for p in r.outline] + [p for w in walls for p in (w.a, w.b)]
     if not points:
-        raise ProjectError(f"{level.name} is empty: there is nothing to draw")
+        raise ProjectError(f"{level.name} is empty: there is nothing to export")
     x0, y0 = min(p[0] for p in points), min(p[1] for p in points)
     x1, y1 = max(p[0] for p in points), max(p[1] for p in points)
     width, height = (x1 - x0) * MM + 2 * EDGE, (y1 - y0) * MM + 2 * EDGE + 8

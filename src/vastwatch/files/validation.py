@@ -72,7 +72,7 @@ def explain_validation(message: str, document: Any) -> str:
     path = where.strip("`").removeprefix("$").removeprefix(".")
     value = _look_up(document, path)
     if m := re.match(r"Object contains unknown field `(.*)`", what):
-        text = f"there is no field '{m[1]}' in this version's format"
+        text = f"unknown field '{m[1]}' in this version's format"
     elif m := re.match(r"Object missing required field `(.*)`", what):
         text = f"the field '{m[1]}' is missing"
     elif re.match(r"Expected `array` of length <= 0", what):

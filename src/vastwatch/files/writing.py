@@ -55,7 +55,7 @@ def write_atomically(
         temporary = None
         _flush_folder(target.parent)
     except OSError as e:
-        raise ProjectError(f"{path}: cannot be saved ({plain_reason(e)}); nothing was changed on the disk") from None
+        raise ProjectError(f"{path}: cannot be saved ({plain_reason(e)}); the file on disk is unchanged") from None
     finally:
         if temporary is not None:
             with contextlib.suppress(OSError):
@@ -95,7 +95,7 @@ def beside(path: Path, mark: str, suffix: str) -> Path:
         name = shortened(stem, 240 - len(tail.encode())) + tail
         if not os.path.lexists(path.with_name(name)):
             return path.with_name(name)
-    raise ProjectError(f"{path}: there is no free name beside it")
+    raise ProjectError(f"{path}: no free name next to it")
 
 
 def shortened(text: str, most_bytes: int) -> str:
@@ -126,7 +126,7 @@ def _mode(target: Path) -> int | None:
     except FileNotFoundError:
         return None
     if not stat.S_ISREG(mode):
-        raise OSError(0, "this is not an ordinary file")
+        raise OSError(0, "this is not a regular file")
     return mode
 
 

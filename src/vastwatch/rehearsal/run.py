@@ -229,7 +229,7 @@ def rehearse(project: Project, days: int = 7, seed: int = 1) -> Rehearsal:
     Raises ValueError for less than one day or more than a year.
     """
     if not 1 <= days <= LONGEST_DAYS:
-        raise ValueError(f"a rehearsal takes 1 to {LONGEST_DAYS} days, not {days}")
+        raise ValueError(f"a rehearsal can have 1 to {LONGEST_DAYS} days, not {days}")
     truth = simulate_days(project, days, seed)
     recording = record(project, truth)
     simulated = lived_through(project, order(project).sound, truth, recording)

@@ -168,7 +168,7 @@ class Levels:
         Between steps it must be level. Raises ValueError where it is not, or for a negative time.
         """
         if seconds < 0:
-            raise ValueError("a fade cannot take less than no time")
+            raise ValueError("a fade time cannot be negative")
         if seconds == 0:
             return self
         if not np.array_equal(self.v[:-1][np.diff(self.t) > 0], self.v[1:][np.diff(self.t) > 0]):

@@ -56,8 +56,8 @@ class Wall(Record, frozen=True, kw_only=True):
     level: OfLevel
     a: Point
     b: Point
-    thickness: Annotated[Positive, Shown("Thick", "m", "Thickness of the wall.", 0.01, 0.02, 1.5)] = 0.1
-    material: Annotated[WallMaterial, Shown("Material", why="What radar loses in it; infrared sees through none.")] = (
+    thickness: Annotated[Positive, Shown("Thickness", "m", "Thickness of the wall.", 0.01, 0.02, 1.5)] = 0.1
+    material: Annotated[WallMaterial, Shown("Material", why="Radar loss depends on it; infrared passes none.")] = (
         "plasterboard"
     )
 
@@ -72,14 +72,14 @@ class Opening(Record, frozen=True, kw_only=True):
     id: Id
     wall: Annotated[str, Ref("walls")]
     kind: OpeningKind
-    offset: Annotated[NotNegative, Shown("Along", "m", "From the wall's end to the opening.", 0.05, 0, 20)]
-    width: Annotated[Positive, Shown("Width", "m", "Clear width.", 0.05, 0.2, 20)]
+    offset: Annotated[NotNegative, Shown("Offset", "m", "From the end of the wall to the opening.", 0.05, 0, 20)]
+    width: Annotated[Positive, Shown("Width", "m", "Clear opening width.", 0.05, 0.2, 20)]
     sill: Annotated[NotNegative, Shown("Sill", "m", "Height of its lower edge.", 0.05, 0, 20)] = 0.0
     head: Annotated[Positive, Shown("Head", "m", "Height of its upper edge.", 0.05, 0.2, 20)] = 2.0
-    leaf: Annotated[Leaf, Shown("Leaf", why="Glass blinds a PIR too.")] = "timber"
-    rest: Annotated[Rest, Shown("Rests", why="How it normally stands.")] = "closed"
-    hinge: Annotated[Literal["a", "b"], Shown("Hinge", why="At which end of the opening.")] = "a"
-    swings: Annotated[Literal["left", "right"], Shown("Swings", why="Which way the leaf opens.")] = "left"
+    leaf: Annotated[Leaf, Shown("Leaf", why="Glass blocks a PIR too.")] = "timber"
+    rest: Annotated[Rest, Shown("Normally", why="Whether it normally stands open or closed.")] = "closed"
+    hinge: Annotated[Literal["a", "b"], Shown("Hinge", why="Which end of the opening.")] = "a"
+    swings: Annotated[Literal["left", "right"], Shown("Opens", why="Which way it opens.")] = "left"
 
 
 class Needs(Record, frozen=True, kw_only=True):
@@ -148,7 +148,7 @@ class Room(Record, frozen=True, kw_only=True):
     outline: Annotated[Outline, msgspec.Meta(min_length=3)]
     use: RoomUse
     ambient_c: Annotated[
-        float, Shown("Air °C", why="The warmer the background, the shorter a PIR sees.", low=-30, high=60)
+        float, Shown("Air °C", why="The warmer the background, the shorter the range of a PIR.", low=-30, high=60)
     ] = 21.0
     control: Control = "presence"
     needs: Needs = Needs()
@@ -171,16 +171,14 @@ class Furnishing(Record, frozen=True, kw_only=True):
     z0: Annotated[NotNegative, Shown("Bottom", "m", "Height of its lower edge: sensors see below it.", 0.05, 0, 10)] = (
         0.0
     )
-    z1: Annotated[
-        Positive, Shown("Top", "m", "Height of its upper edge: what it hides depends on it.", 0.05, 0.02, 10)
-    ] = 0.75
-    material: Annotated[FurnishingMaterial, Shown("Of", why="What radar loses in it.")] = "timber"
+    z1: Annotated[Positive, Shown("Top", "m", "Height of its top: decides what it hides.", 0.05, 0.02, 10)] = 0.75
+    material: Annotated[FurnishingMaterial, Shown("Material", why="Radar loss depends on it.")] = "timber"
     climb: float | None = None
     mattress: Annotated[
         Literal["springs", "foam"] | None,
-        Shown("Mattress", why="Foam spreads a load until a strip under it never closes."),
+        Shown("Mattress", why="Foam spreads the load, so a mat under it may never close."),
     ] = None
-    mattress_m: Annotated[Positive, Shown("Thick", "m", "Thickness of the mattress.", 0.01, 0.03, 0.6)] = 0.2
+    mattress_m: Annotated[Positive, Shown("Thickness", "m", "Thickness of the mattress.", 0.01, 0.03, 0.6)] = 0.2
 
 
 class Spot(Record, frozen=True, kw_only=True):
@@ -192,22 +190,22 @@ class Spot(Record, frozen=True, kw_only=True):
     name: str
     at: Point
     facing: Annotated[
-        float, Shown("Faces", "turn", "Which way somebody here faces; a radar sees a chest best.", 15)
+        float, Shown("Facing", "turn", "Direction somebody here faces; radar sees a chest best from the front.", 15)
     ] = 0.0
-    posture: Annotated[Posture, Shown("Is", why="How somebody here holds themselves.")] = "standing"
-    activity: Annotated[Activity, Shown("Does", why="What is done here: how still, and so how hard to notice.")] = (
+    posture: Annotated[Posture, Shown("Posture", why="Posture of somebody here.")] = "standing"
+    activity: Annotated[Activity, Shown("Activity", why="What is done here: the stiller, the harder to notice.")] = (
         "passing"
     )
-    lux: Annotated[
-        NotNegative | None, Shown("Lux", "", "Light wanted at this spot; the room's own until it is set.", 25, 0, 5000)
-    ] = None
+    lux: Annotated[NotNegative | None, Shown("Lux", "", "Target lux here; the room's own unless set.", 25, 0, 5000)] = (
+        None
+    )
     calls_per_hour: Annotated[
         float, msgspec.Meta(ge=0, le=30),
-        Shown("Calls", "", "Calls an hour that are taken here: machines can keep quiet.", 0.5)
+        Shown("Calls/h", "", "Calls an hour taken here, during which machines can be kept quiet.", 0.5)
     ] = 0.0  # fmt: skip
     exercise: Annotated[
         bool,
-        Shown("Screen", why="What the room's player shows meanwhile: nobody exercises in the dark.",
+        Shown("Screen", why="What the room's screen plays meanwhile; nobody exercises in the dark.",
               options=("off", "exercise"))
     ] = False  # fmt: skip
 
@@ -226,11 +224,11 @@ class Hazard(Record, frozen=True, kw_only=True):
     id: Id
     level: OfLevel
     name: str
-    kind: Annotated[HazardKind, Shown("Kind", why="What it is; how often it fools follows.")]
+    kind: Annotated[HazardKind, Shown("Kind", why="What it is; sets how often it triggers a sensor.")]
     outline: Annotated[Outline, msgspec.Meta(min_length=3)]
-    strength: Annotated[
-        float, msgspec.Meta(ge=0, le=1), Shown("Strength", "%", "0 harmless, 100 as bad as they come.", 10)
-    ] = 0.5
+    strength: Annotated[float, msgspec.Meta(ge=0, le=1), Shown("Strength", "%", "0 harmless, 100 worst case.", 10)] = (
+        0.5
+    )
     times: tuple[tuple[Clock, Clock], ...] = ()
     window: Annotated[str, Ref("openings", gone="clear")] | None = None
 
@@ -271,6 +269,6 @@ class Switch(Record, frozen=True, kw_only=True):
     circuit: Annotated[str, Ref("circuits")]
     off_per_week: Annotated[
         Annotated[float, msgspec.Meta(ge=0, le=100)] | None,
-        Shown("Switched off", "", "How often a week whoever leaves switches the circuit off here; as the Brief says of "
-              "every switch until it is set.", 0.25)
+        Shown("Switched off", "", "How often a week somebody leaving switches off the circuit here. Default: the "
+              "figure in the Brief.", 0.25)
     ] = None  # fmt: skip

@@ -27,10 +27,10 @@ def scale_of(source: DarkSource) -> Scale:
     if len(source.readings) == 1:
         (r,) = source.readings
         if not (r.meter_lux > 0 and r.sensor_lux > 0):
-            raise ValueError("a reading of nothing tells nothing")
+            raise ValueError("a reading of zero cannot be used")
         return Scale(0.0, r.sensor_lux / r.meter_lux)
     a, b = sorted(source.readings, key=lambda r: r.meter_lux)
     if b.meter_lux - a.meter_lux <= 0 or b.sensor_lux <= a.sensor_lux:
-        raise ValueError("of two readings both the sensor and the meter must have read more the second time")
+        raise ValueError("both the sensor and the meter must read more the second time")
     gain = (b.sensor_lux - a.sensor_lux) / (b.meter_lux - a.meter_lux)
     return Scale(a.sensor_lux - gain * a.meter_lux, gain)

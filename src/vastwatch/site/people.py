@@ -56,13 +56,15 @@ class Person(Record, frozen=True, kw_only=True):
     name: str
     kind: Annotated[Literal["adult", "child", "visitor", "pet"], Shown("Kind")] = "adult"
     speed: Annotated[
-        float, msgspec.Meta(gt=0, le=3), Shown("Walks at", "m/s", "0.9 to 1.3 is usual; less for the old.", 0.05, 0.2)
+        float,
+        msgspec.Meta(gt=0, le=3),
+        Shown("Speed", "m/s", "0.9 to 1.3 is usual; slower for older people.", 0.05, 0.2),
     ] = 1.1
-    body_kg: Annotated[Positive, Shown("Weighs", "kg", "What a mat feels.", 1, 1, 300)] = 70.0
+    body_kg: Annotated[Positive, Shown("Weight", "kg", "Used for pressure mats.", 1, 1, 300)] = 70.0
     stays: Annotated[tuple[Stay, ...], msgspec.Meta(min_length=1)]
     errands: tuple[Errand, ...] = ()
     group: str = ""
     wave_after_s: Annotated[
         float, msgspec.Meta(ge=SOONEST_S, le=LATEST_S),
-        Shown("Waves after", "s", "Left in the dark, so long before they wave, and between waves.")
+        Shown("Waves after", "s", "Time in the dark before they wave, and between waves.")
     ] = WAVE_AFTER_S  # fmt: skip

@@ -60,7 +60,7 @@ ADDS_HOLD, ADDS_SHARE = 0.1, 0.03
 # is reckoned so much money when types are put in order.
 SPILL_M2, PRICE_PER_SPILL_M2 = 1.0, 1.0
 # Why a type is not offered where what hangs there does.
-ADDS_NOTHING = "adds nothing to what hangs there already"
+ADDS_NOTHING = "adds nothing to the sensors already there"
 # This protection is what rain asks for.
 RAIN = "IP44"
 # A false report an hour is reckoned so much money when types are put in order, and so many minutes of waiting when
@@ -218,23 +218,25 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     }  # fmt: skip
     worst = max(now.spots, key=lambda s: (holds[s.id], by_spot[s.id]), default=None)
     hold = SHORTEST_HOLD_S
-    reason = ("With what hangs there it notices " if now.served else "Notices ") + now.walkers_words(share)
+    reason = ("Together with the sensors already there it notices " if now.served else "Notices ") + now.walkers_words(
+        share
+    )
     if worst is not None:
         wait = by_spot[worst.id]
         hold = max(holds[worst.id], SHORTEST_HOLD_S)
         noticed = f"noticed {never_words(wait)}" if math.isfinite(wait) else "never noticed"
         reason += f"; at the {worst.name} {_somebody(worst)} is {noticed}"
         if hold > needs.hold_max_s:
-            wants = f": it would take a hold of {about_words(hold)}" if math.isfinite(hold) else ""
-            misses.append(f"cannot hold on {_somebody(worst)} at the {worst.name}: {noticed}{wants}")
+            wants = f": that would need a hold time of {about_words(hold)}" if math.isfinite(hold) else ""
+            misses.append(f"cannot keep the light on for {_somebody(worst)} at the {worst.name}: {noticed}{wants}")
         else:
             hold = math.ceil(hold / 10.0) * 10.0
-            reason += f", so a hold of {about_words(hold)} does"
+            reason += f", so a hold time of {about_words(hold)} is enough"
     if share < WALKER_SHARE:
         misses.append(f"notices only {now.walkers_words(share)}")
     doubts = list(misses)
     if not joins_presence(device, now.room):
-        misses.insert(0, "says nothing of who is there by itself: a fact for rules to use")
+        misses.insert(0, "does not detect presence itself; useful as a condition in rules")
     elif now.served and not _adds(now, watched, share):
         misses.append(ADDS_NOTHING)
         doubts.append(ADDS_NOTHING)
@@ -248,10 +250,13 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
         falsely_triggered = now.falsely_triggered_per_h(mounted)
         if falsely_triggered > SOME_FALSE_PER_H:
             worst_of_all = max(now.hazards_here, key=lambda h: false_rate(mounted, h))
-            reason += f"; the {worst_of_all.name.lower()} fools it {per_hour_words(false_rate(mounted, worst_of_all))}"
+            reason += (
+                f"; false triggers from the {worst_of_all.name.lower()}, "
+                f"{per_hour_words(false_rate(mounted, worst_of_all))}"
+            )
     spill = 0.0 if misses else now.spill(now.placed(device, mounted.sensor, whole=True))
     if spill > SPILL_M2:
-        reason += f"; it also notices walkers in {spill:.0f} m² next door, unless its gate or sensitivity is set"
+        reason += f"; it also notices walkers in {spill:.0f} m² next door, unless gate or sensitivity is reduced"
     left = spare(now.project, device.id)
     price = 0.0 if left.owned > left.used else device.price
     weights = now.project.brief.weights
@@ -292,13 +297,13 @@ def _place_fails(now: RoomNow, device: DeviceType, mounted: MountedSensor) -> li
         out.append(power)
     if device.quickness_s() >= now.needs.notice_s:
         out.append(
-            f"too slow: it reports {duration_words(device.quickness_s())} after it notices, and "
-            f"{now.needs.notice_s:g} s are wanted"
+            f"too slow: it reports {duration_words(device.quickness_s())} after noticing somebody; the limit is "
+            f"{now.needs.notice_s:g} s"
         )
     if not device.least_c <= now.room.ambient_c <= device.most_c:
-        out.append(f"works from {device.least_c:g} to {device.most_c:g} °C; it is {now.room.ambient_c:g} °C here")
+        out.append(f"rated for {device.least_c:g} to {device.most_c:g} °C; it is {now.room.ambient_c:g} °C here")
     if now.room.use == "outside" and device.ip < RAIN:
-        out.append(f"{device.ip} does not stand rain; {RAIN} or more does")
+        out.append(f"{device.ip} is not rainproof; {RAIN} or better is needed")
     if device.load_w and device.family in AREA_FAMILIES and now.lamps:
         watts = sum(lamp.watts for lamp in now.lamps)
         if watts > device.load_w:
@@ -311,13 +316,13 @@ def _falsely_triggered(mounted: MountedSensor, hazards: list[Hazard]) -> list[st
     for hazard in hazards:
         rate = false_rate(mounted, hazard)
         if rate * 3600.0 > OFTEN_FALSE_PER_H:
-            out.append(f"the {hazard.name.lower()} fools it {per_hour_words(rate)}")
+            out.append(f"false triggers from the {hazard.name.lower()}, {per_hour_words(rate)}")
     return out
 
 
 def _somebody(spot: Spot) -> str:
     doing = {
-        "reading": "a reader",
+        "reading": "somebody reading",
         "film": "somebody watching",
         "desk": "somebody at work",
         "hands-on": "somebody at work",

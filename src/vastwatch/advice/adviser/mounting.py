@@ -8,7 +8,8 @@ import math
 import numpy as np
 
 from vastwatch.advice.adviser.room_now import RoomNow
-from vastwatch.advice.hardware.fixing import fixed_place, opening_middle
+from vastwatch.advice.hardware.fixing import fixed_place
+from vastwatch.design.places import opening_middle
 from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType, MatType
@@ -135,19 +136,19 @@ def power_misfit(now: RoomNow, device: DeviceType, sensor: Sensor) -> str:
             return ""
         switch = min(now.switches, key=lambda s: math.dist(s.at, at), default=None)
         if switch is None:
-            return "no wall switch is drawn in this room for it to replace"
+            return "no wall switch in this room for it to replace"
         circuit = find(now.project.circuits, switch.circuit)
         if device.needs_neutral and not circuit.neutral:
-            return f"needs a neutral, which the box of {switch.name.lower()} has not"
+            return f"needs a neutral; the box of {switch.name.lower()} has none"
         return ""
     if "ceiling" in device.mounts:
         if now.lamps and min(math.dist(lamp.at, at) for lamp in now.lamps) <= max(reach, 1.5):
             return ""
-        return "no lamp point within a cable's reach brings the mains to the ceiling" if now.drawn_sockets else ""
+        return "no lamp point close enough to bring mains to the ceiling" if now.drawn_sockets else ""
     if not now.drawn_sockets:
         return ""
     nearest = min((math.dist(p, at) for p in now.sockets), default=math.inf)
     if nearest <= reach:
         return ""
-    how_far = f"the nearest is {nearest:.1f} m off" if math.isfinite(nearest) else "the room has none"
+    how_far = f"the nearest is {nearest:.1f} m away" if math.isfinite(nearest) else "the room has none"
     return f"no socket within {reach:g} m for its {device.power} supply: {how_far}"

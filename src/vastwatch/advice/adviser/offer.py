@@ -69,7 +69,13 @@ class Offer:
         mine = {s.id for s in self.sensors}
         presence = presence_of(self.project, self.judged.room)
         others = presence is not None and any(s not in mine for s in sensors_of(presence))
-        how = "instead of what hangs there, " if self.instead else "beside what hangs there, " if others else ""
+        how = (
+            "instead of the sensors already there, "
+            if self.instead
+            else "in addition to the sensors already there, "
+            if others
+            else ""
+        )
         return f"{how}at {at}"
 
     @property
@@ -78,12 +84,15 @@ class Offer:
         j = self.judged
         drops, dark, idle = j.figures(j.recommended_s)
         first = next((m.value for m in j.needs_at(j.recommended_s) if m.need == "first_light_s"), None)
-        said = f"Held {duration_words(j.recommended_s)}: {drops:.1f} drops a week, {dark:.1f} min a day in the dark, "
-        said += f"{idle:.1f} h burning for nobody"
+        said = (
+            f"With a hold time of {duration_words(j.recommended_s)}: {drops:.1f} false-offs a week, {dark:.1f} min "
+            "a day in the dark, "
+        )
+        said += f"{idle:.1f} h lit while empty"
         if first is not None:
             said += f"; light within {first:.1f} s"
         if self.unmet:
-            said += ". Misses " + "; ".join(in_words(m) for m in self.unmet)
+            said += ". Fails on: " + "; ".join(in_words(m) for m in self.unmet)
         return said + "."
 
     @property

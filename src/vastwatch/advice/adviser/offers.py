@@ -74,7 +74,7 @@ def offers(
     every = list(catalogue() if types is None else types)
     record = find(project.rooms, room)
     if not lights_in(project, room):
-        raise ValueError(f"{record.name} has no lamp that presence could light")
+        raise ValueError(f"{record.name} has no lamp that presence could switch on")
     here = choose(project, room, every)
     told(_sorted(project, room, None, [], here))
     now = _now(project, room, should_continue, lambda s: report_progress(0.2 * s))
@@ -250,13 +250,13 @@ def _words(project: Project, room: str, now: Judgement | None, does: list[Offer]
     name = find(project.rooms, room).name
     if now is not None and now.meets:
         at = duration_words(now.recommended_s)
-        met = f"{name}: what hangs here meets every need"
+        met = f"{name}: the sensors already there meet every need"
         if not now.meets_now:
-            met += f", once it is held {at} in place of {duration_words(now.current_s)}"
-        return met + (". What follows is cheaper, quicker, or needs no cable." if does else ".")
+            met += f", with a hold time of {at} instead of {duration_words(now.current_s)}"
+        return met + (". The suggestions below are cheaper, faster, or need no cable." if does else ".")
     if does:
         best = does[0]
-        return f"{name}: {best.name} would do, {best.price:g} {project.brief.currency}".strip() + " in all."
+        return f"{name}: {best.name} would be enough, {best.price:g} {project.brief.currency}".strip() + " in all."
     if failing:
-        return f"{name}: nothing tried meets every need; {failing[0].name} comes nearest."
-    return f"{name}: nothing on the shelf can hang here."
+        return f"{name}: nothing tried meets every need; {failing[0].name} comes closest."
+    return f"{name}: no listed device can be mounted here."

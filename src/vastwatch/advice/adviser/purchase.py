@@ -230,24 +230,27 @@ def _words(project: Project, room: str, offer: Offer, served_now: Served, now: C
     price, was = bill_words(offer.bill, project.brief.currency), served_now.today
     parts = []
     if was.drops - now.drops > 0.05:
-        parts.append(f"{was.drops:.1f} → {now.drops:.1f} drops")
+        parts.append(f"{was.drops:.1f} → {now.drops:.1f} false-offs")
     if abs(was.dark_min - now.dark_min) > 0.02:
         dark = (duration_words(round(60 * m)) for m in (was.dark_min, now.dark_min))
         parts.append(f"{' → '.join(dark)} in the dark")
     if abs(was.idle_h - now.idle_h) > 0.02:
         idle = (duration_words(round(3600 * h / 60) * 60) for h in (was.idle_h, now.idle_h))
-        parts.append(f"{' → '.join(idle)} burning for nobody")
+        parts.append(f"{' → '.join(idle)} lit while empty")
     if not parts:
-        parts.append("a little better in everything")
+        parts.append("slightly better in everything")
     place = find(project.rooms, room).name.lower()
-    how = ", instead of what hangs there" if offer.instead else ""
+    how = ", instead of the sensors already there" if offer.instead else ""
     said = f"{offer.name} in {place}{how}, {price}: {', '.join(parts)} a day"
     if _weighed(project, was) - _weighed(project, served_now.cost) > LEAST_GAIN:
         best = served_now.cost
         unlit, burning = duration_words(round(60 * best.dark_min)), duration_words(round(60 * best.idle_h) * 60)
-        said += f"; a better hold alone would give {best.drops:.1f} drops, {unlit} in the dark and {burning} burning"
+        said += (
+            f"; a better hold time alone would give {best.drops:.1f} false-offs, {unlit} in the dark and {burning} lit "
+            "while empty"
+        )
     if offer.unmet:
-        said += "; still misses " + "; ".join(in_words(m) for m in offer.unmet)
+        said += "; still fails on: " + "; ".join(in_words(m) for m in offer.unmet)
     return said + "."
 
 

@@ -126,7 +126,10 @@ def _candidates(rehearsal: Rehearsal, room: str, should_continue: Callable[[], b
         except ValueError:
             judged = None
         if judged is not None and abs(judged.recommended_s - judged.current_s) > 0.5:
-            text = f"Hold {duration_words(judged.current_s)} → {duration_words(judged.recommended_s)}"
+            text = (
+                f"Change the hold time from {duration_words(judged.current_s)} to "
+                f"{duration_words(judged.recommended_s)}"
+            )
             yield text, set_hold(project, presence.id, judged.recommended_s)
     for find_option in (_turned, _with_radar):
         if (option := find_option(project, room)) is not None:
@@ -145,9 +148,9 @@ def _causes_gone(rehearsal: Rehearsal, room: str) -> Iterator[tuple[str, Project
             it = t.instead
             name = getattr((find_any(project, it.record) or ("", None))[1], "name", "")
             words = {
-                "obstacle": f"Move {name}, or see past it",
-                "settings": f"Set {name} as it comes",
-                "starter": f"Let {name} start the light" if kind == "late" else f"Let {name} keep the light",
+                "obstacle": f"Move {name}, or see around it",
+                "settings": f"Reset {name} to its defaults",
+                "starter": f"Use {name} to turn the light on" if kind == "late" else f"Use {name} to keep the light on",
             }.get(it.lever)
             if words is not None and name and (it.lever, it.record) not in seen:
                 seen.add((it.lever, it.record))
@@ -204,7 +207,7 @@ def _with_radar(project: Project, room: str) -> tuple[str, Project] | None:
             missed = sum(max(w - 10.0, 0.0) for w in waits)
             key = (round(missed), device.price + 0.01 * sum(waits))
             if best is None or key < best[0]:
-                best = (key, f"{device.name} keeps presence on", changed)
+                best = (key, f"Add {device.name} to keep presence on", changed)
     return None if best is None else best[1:]
 
 

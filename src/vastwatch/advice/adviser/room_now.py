@@ -163,8 +163,8 @@ class RoomNow:
     def walkers_words(self, share: float) -> str:
         """What such a share means: `92 % of those who come in within 3 s`."""
         if self.ways.many:
-            return f"{100 * share:.0f} % of those who come in within {self.needs.notice_s + STEP_S:g} s"
-        return f"a walker in {100 * share:.0f} % of the room within {self.needs.notice_s:g} s"
+            return f"{100 * share:.0f} % of people entering within {self.needs.notice_s + STEP_S:g} s"
+        return f"somebody walking in {100 * share:.0f} % of the room within {self.needs.notice_s:g} s"
 
 
 @kept

@@ -40,10 +40,10 @@ def _mat(device: DeviceType) -> bool:
 
 # What each school hangs, one after the other: each next is chosen on top of those before.
 SCHOOLS: tuple[tuple[str, tuple[Which, ...]], ...] = (
-    ("motion, a long hold", (_motion,)),
+    ("motion, long hold time", (_motion,)),
     ("radar alone", (_radar,)),
-    ("motion starts, radar keeps", (_motion, _radar)),
-    ("a mat where people are", (_mat,)),
+    ("motion turns on, radar keeps on", (_motion, _radar)),
+    ("mats at the positions", (_mat,)),
 )
 
 # Of the judge's seeds so many: what they differ in is large, and somebody waits.
@@ -92,7 +92,7 @@ def schools(
     """
     record = find(project.rooms, room)
     if all(lamp.room != room for lamp in project.lamps):
-        raise ValueError(f"{record.name} has no lamp that presence could light")
+        raise ValueError(f"{record.name} has no lamp that presence could switch on")
     bare = without_what_tells(project, room)
     every = list(catalogue() if types is None else types)
     out: list[School] = []
@@ -118,7 +118,7 @@ def options_of(
         options = choose(project, room, [d for d in types if which(d)])
         best = _first(options)
         if best is None:
-            nothing = "there is nothing to put a mat on or under" if which is _mat else "none fits"
+            nothing = "nothing to put a mat on or under" if which is _mat else "none fits"
             return one_line(options[0].misses[0]) if options else nothing
         project, _ = best.placed
         out.append(best)
@@ -138,7 +138,7 @@ def _school(
     bill, project = bill_of(project, room, sensors), switched(project, room)
     presence = presence_of(project, room)
     if presence is None:
-        return School(name, devices, bill, why_not="says nothing of who is there by itself")
+        return School(name, devices, bill, why_not="does not detect presence itself")
     every = settings().chosen_on
     try:
         judged = judging.judge(project, room, settings().days, every[:SEEDS], should_continue, report_progress)

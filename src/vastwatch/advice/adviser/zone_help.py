@@ -92,7 +92,7 @@ def _apart(project: Project, sensor: Sensor, before: _Found) -> Help | None:
     if best is None or best[0].off >= before.off - WORTH:
         return None
     after, gap, zones = best
-    text = f"Draw its zones {200 * gap:.0f} cm farther apart."
+    text = f"Move its zones {200 * gap:.0f} cm farther apart."
     return Help(sensor, text, before.off, after.off, before.counted, after.counted, zones)
 
 
@@ -123,7 +123,7 @@ def _ignored(project: Project, sensor: Sensor, now: Zoned, before: _Found) -> li
             # What is no longer counted of it, less what is no longer counted of whoever sits beside it.
             gain = share - left - (before.counted - after.counted)
             if gain > WORTH and (best is None or gain > best[0]):
-                text = f"Ignore what the {hazard.name.lower()} shows."
+                text = f"Ignore the reports caused by the {hazard.name.lower()}."
                 zones = zones_of(new, sensor.id)
                 best = gain, Help(sensor, text, before.off, after.off, share, left, zones, hazard.name)
         if best is not None:
@@ -187,5 +187,5 @@ def _elsewhere(project: Project, sensor: Sensor, before: _Found) -> Help | None:
     after, there = best
     x, y, _ = there.at
     away = float(np.hypot(x - sensor.at[0], y - sensor.at[1]))
-    text = f"Hang it {away:.1f} m away, at {x:.1f}, {y:.1f}, looking {there.yaw % 360:.0f}°."
+    text = f"Move it {away:.1f} m, to {x:.1f}, {y:.1f}, aim {there.yaw % 360:.0f}°."
     return Help(there, text, before.off, after.off, before.counted, after.counted)

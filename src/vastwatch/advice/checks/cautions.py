@@ -18,22 +18,22 @@ PRIVATE_USES = ("bedroom", "nursery", "toilet", "bathroom", "consulting")
 WORK_USES = ("desk", "open office", "meeting", "reception", "workshop", "shop", "class")
 
 CAUTIONS = {
-    "mains": "Mains: isolate the circuit at the board, prove it dead, follow the local wiring code; a licensed "
-    "electrician where that is required.",
-    "machine": "Machines and heat: their light must fail to ON; no sensor here ever switches the machine itself.",
-    "heat": "Heaters: never switched by presence alone; keep their thermostats and overrun timers.",
-    "stair": "Stairs: their light must fail to ON, and emergency lighting is never switched by presence.",
-    "ladder": "Hung above reach: stand the ladder on firm ground, and not alone on the stairs.",
-    "care": "Care: a sensor at a bed, a chair or a floor is a convenience. It is no medical and no life-safety device, "
-    "and takes no carer's place.",
-    "notice": "Doors, gates, pools, fences: a notice keeps nobody safe. Barriers, latches and alarms are for the local "
-    "code to ask for, and not for this.",
-    "consent": "People are told that they are sensed, and agree to it: foremost in bedrooms and toilets, and at work, "
-    "where the local law has its say.",
-    "lithium": "Lithium cells: out of children's reach (a swallowed one burns within hours: to hospital at once), weak "
-    "in the cold, and handed in when spent, never in the bin.",
-    "radar": "Radar sends a weak radio signal: a few thousandths of a watt in most modules, far below what the rules "
-    "for the public allow. Say so to whoever asks, and keep to the local rules for its band.",
+    "mains": "Mains: isolate the circuit at the board, prove it dead, follow the local wiring code; use a "
+    "licensed electrician where required.",
+    "machine": "Machines and heat: the light must fail to ON; no sensor here may ever switch the machine itself.",
+    "heat": "Heaters: never switch by presence alone; keep thermostats and overrun timers.",
+    "stair": "Stairs: the light must fail to ON, and emergency lighting is never switched by presence.",
+    "ladder": "Above reach: set the ladder on firm ground, and do not work alone on stairs.",
+    "care": "Care: a sensor at a bed, a chair or a floor is a convenience. It is not a medical or life-safety "
+    "device and does not replace a carer.",
+    "notice": "Doors, gates, pools, fences: an alert does not keep anybody safe. Barriers, latches and alarms "
+    "required by the local code are separate.",
+    "consent": "Tell people that they are being sensed and get their consent, above all in bedrooms and "
+    "toilets, and at work, where local law applies.",
+    "lithium": "Lithium batteries: keep out of reach of children (a swallowed cell burns within hours: go to "
+    "hospital at once); weak in the cold; recycle, never bin.",
+    "radar": "Radar emits a weak radio signal: a few milliwatts in most modules, far below public exposure "
+    "limits. Tell anybody who asks, and follow the local rules for its band.",
 }
 
 

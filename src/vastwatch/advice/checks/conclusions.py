@@ -21,12 +21,12 @@ def circles(project: Project) -> Iterator[Finding]:
     for circle in order(project).circles:
         names = [f"“{p.name}”" for p in (*circle, circle[0])]
         if len(circle) == 1:
-            text = f"{names[0]} names itself: nothing is concluded of it."
+            text = f"{names[0]} refers to itself, so it never evaluates."
         else:
-            text = f"Conclusions go in a circle, and nothing is concluded of them: {' names '.join(names)}."
+            text = f"Circular conclusions, which never evaluate: {' names '.join(names)}."
         yield Finding(
             "circle", "wrong", tuple(p.id for p in circle), text,
-            (Advice("Let one of them read sensors instead of the next."),), circle[0].room,
+            (Advice("Make one of them use sensors instead of the next one."),), circle[0].room,
         )  # fmt: skip
 
 
@@ -64,7 +64,7 @@ def untold(project: Project) -> Iterator[Finding]:
         if any(isinstance(lock, Nothing) for lock in getattr(output, "locks", ())):
             yield Finding(
                 "untold", "wrong", (output.id,),
-                f"A lock of {output.name} never holds, so that it may run when it must not: {REMOVED}.",
+                f"A lock of {output.name} never applies, so it may run when it must not: {REMOVED}.",
                 (Advice(NEW_CONDITION),), output.room,
             )  # fmt: skip
 
@@ -79,16 +79,16 @@ def contradictions(project: Project) -> Iterator[Finding]:
 def _contradictions(project: Project, p: Presence) -> Iterator[str]:
     for part in every_part(p.expr):
         if isinstance(part, AtLeast) and part.k > len(part.of):
-            yield f"at least {part.k} of {len(part.of)} can never be."
+            yield f"at least {part.k} of {len(part.of)} is impossible."
         elif isinstance(part, Belief) and part.off_below >= part.on_above:
             yield (
-                f"believed above {100 * part.on_above:.0f} % until below {100 * part.off_below:.0f} %: the lower "
-                "figure must be the smaller one."
+                f"occupied above {100 * part.on_above:.0f} % until below {100 * part.off_below:.0f} %: the "
+                "second figure must be lower."
             )
         elif isinstance(part, Dark) and part.until_lux is not None:
             below = asked_lux(project, find(project.rooms, part.room)) if part.below_lux is None else part.below_lux
             if part.until_lux < below:
-                yield f"dark below {below:g} lux until {part.until_lux:g} lux: the second must not be the smaller one."
+                yield f"dark below {below:g} lux until {part.until_lux:g} lux: the second figure must not be lower."
         elif isinstance(part, DoorLatch):
             yield from _latch(project, part)
 
@@ -105,8 +105,8 @@ def _latch(project: Project, latch: DoorLatch) -> Iterator[str]:
     if slow:
         yield (
             f"the door latch looks for motion {duration_words(latch.settle_s)} after the door has shut, but "
-            f"{' and '.join(slow)} reports for up to {duration_words(max(slow.values()))}: a room that has just been "
-            "left stays occupied until the door opens again. Let it settle for longer."
+            f"{' and '.join(slow)} keeps reporting for up to {duration_words(max(slow.values()))}: a room just "
+            "left stays occupied until the door opens again. Increase the settling time."
         )
 
 
@@ -118,9 +118,9 @@ def shortened(project: Project) -> Iterator[Finding]:
     when = mode.since.replace("T", " ")
     yield Finding(
         "test-mode", "wrong", tuple(s.presence for s in mode.service),
-        f"Test mode since {when}: {len(mode.service)} holds are shortened to {duration_words(mode.hold_s)}. The light "
-        "goes out on everybody who sits still.",
-        (Advice("Put the service values back: Timing, at the foot."),),
+        f"Test mode since {when}: {len(mode.service)} hold times are shortened to "
+        f"{duration_words(mode.hold_s)}. The light goes out on anybody who sits still.",
+        (Advice("Restore the normal hold times: Timing, at the bottom."),),
     )  # fmt: skip
 
 

@@ -12,10 +12,9 @@ import numpy as np
 
 from vastwatch.advice.checks.finding import Advice, Finding
 from vastwatch.design.edits.building import overlap, segments_cross, uncovered
-from vastwatch.design.edits.fittings import opening_middle, rooms_beside
 from vastwatch.design.edits.removing import counted
 from vastwatch.design.needs import HALF_OFF_USES, MANUAL_ON_USES
-from vastwatch.design.places import called, room_at
+from vastwatch.design.places import called, opening_middle, room_at, rooms_beside
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.design.relations import lamps_in, levels_in_order, presence_of
 from vastwatch.devices import ModuleType
@@ -61,10 +60,10 @@ def open_rooms(project: Project) -> Iterator[Finding]:
                 longest = max(gaps, key=lambda g: math.dist(*g))
                 yield Finding(
                     "room-open", "wrong", (room.id,),
-                    f"{room.name} is not closed: {sum(math.dist(*g) for g in gaps):.2f} m of its edge has no wall, "
-                    f"from "
-                    f"({longest[0][0]:.2f}, {longest[0][1]:.2f}) to ({longest[1][0]:.2f}, {longest[1][1]:.2f}).",
-                    (Advice("Drag its corners onto the walls, or put an archway where it is meant to be open."),),
+                    f"{room.name} is not closed: {sum(math.dist(*g) for g in gaps):.2f} m of its outline has "
+                    f"no wall, from ({longest[0][0]:.2f}, {longest[0][1]:.2f}) to ({longest[1][0]:.2f}, "
+                    f"{longest[1][1]:.2f}).",
+                    (Advice("Drag its corners onto the walls, or add an archway where it is meant to be open."),),
                     room.id,
                 )  # fmt: skip
 
@@ -88,7 +87,7 @@ def overlapping_rooms(project: Project) -> Iterator[Finding]:
                 (lo, hi), (lo2, hi2) = boxes[i], boxes[j]
                 if (lo < hi2 - 0.01).all() and (lo2 < hi - 0.01).all() and overlap(a.outline, rooms[j].outline):
                     yield Finding(
-                        "rooms-overlap", "wrong", (a.id, rooms[j].id), f"{a.name} and {rooms[j].name} share floor.",
+                        "rooms-overlap", "wrong", (a.id, rooms[j].id), f"{a.name} and {rooms[j].name} overlap.",
                         (Advice("Drag a wall or a corner of one of them back."),), a.id,
                     )  # fmt: skip
 
@@ -116,13 +115,13 @@ def doors_onto_nothing(project: Project) -> Iterator[Finding]:
         a, b = rooms_beside(project, o)
         level = find(project.levels, find(project.walls, o.wall).level)
         if a is None and b is None:
-            text = f"This {o.kind} leads from no room to no room."
+            text = f"This {o.kind} is not next to any room."
         elif (a is None) != (b is None) and level.elevation > lowest + 1.0:
             room = a or b
             assert room is not None
             text = f"This {o.kind} of {room.name.lower()} opens into the air, {level.elevation - lowest:.1f} m up."
         elif a is not None and a is b:
-            text = f"This {o.kind} leads from {a.name.lower()} into itself."
+            text = f"Both sides of this {o.kind} are in {a.name.lower()}."
         else:
             continue
         home = a or b
@@ -144,9 +143,9 @@ def spots_in_cupboards(project: Project) -> Iterator[Finding]:
             if polygons.contains_point(f.outline, *spot.at):
                 yield Finding(
                     "spot-inside", "wrong", (spot.id, f.id),
-                    f"{capital(called(project, spot))} lies inside the {f.name.lower()}, {f.z1:.2f} m high; nobody "
-                    "can be there.",
-                    (Advice("Move the spot in front of it."),), spot.room,
+                    f"{capital(called(project, spot))} is inside the {f.name.lower()}, {f.z1:.2f} m high; "
+                    "nobody can be there.",
+                    (Advice("Move the position in front of it."),), spot.room,
                 )  # fmt: skip
                 break
 
@@ -195,11 +194,11 @@ def stays_nobody_reaches(project: Project) -> Iterator[Finding]:
         who = people[0].name if len(people) == 1 else f"{people[0].name} and {counted(len(people) - 1, 'other')}"
         yield Finding(
             "stay-unreachable", "wrong", (spot.id, *(p.id for p in people), room.id),
-            f"{who} cannot get to “{spot.name}” in {room.name.lower()}: no way leads there. The time meant for it is "
-            "left out of all figures.",
+            f"{who} cannot get to “{spot.name}” in {room.name.lower()}: there is no path. Time meant to be "
+            "spent there is left out of all figures.",
             (
-                Advice("Put a door in, or move what bars the way."),
-                Advice("Give them another place in the day sheet (Brief)."),
+                Advice("Add a door, or move what blocks the path."),
+                Advice("Choose another position in the schedule (Brief)."),
             ),
             room.id,
         )  # fmt: skip
@@ -207,8 +206,8 @@ def stays_nobody_reaches(project: Project) -> Iterator[Finding]:
 
 def _shut(room: Room) -> Finding:
     return Finding(
-        "room-unreachable", "wrong", (room.id,), f"Nobody can walk to {room.name.lower()}: no door leads there.",
-        (Advice("Put a door or an archway into one of its walls."),), room.id,
+        "room-unreachable", "wrong", (room.id,), f"Nobody can reach {room.name.lower()}: no door leads there.",
+        (Advice("Add a door or an archway to one of its walls."),), room.id,
     )  # fmt: skip
 
 
@@ -229,13 +228,13 @@ def no_way_in(project: Project) -> Iterator[Finding]:
             continue
         name = room.name.lower()
         if not doors:
-            severity, text = "wrong", f"No door leads outside: who goes out vanishes inside {name}."
-            remedy = "Put a door into an outer wall; the way out then belongs beside it."
+            severity, text = "wrong", f"No door leads outside: people who go out disappear inside {name}."
+            remedy = "Add a door to an outer wall, and move the exit position next to it."
         else:
             far = "on another level" if math.isinf(near) else f"{near:.1f} m off"
             severity = "risk"
-            text = f"Who goes out vanishes inside {name}, at “{spot.name}”: the nearest outside door is {far}."
-            remedy = "Drag the spot beside the door that people leave by."
+            text = f"People who go out disappear inside {name}, at “{spot.name}”: the nearest outside door is {far}."
+            remedy = "Drag the position next to the door people leave by."
         yield Finding("no-way-in", severity, (spot.id,), text, (Advice(remedy),), spot.room)
 
 
@@ -252,23 +251,23 @@ def stairs_nowhere(project: Project) -> Iterator[Finding]:
         upper = above.get(f.level)
         name = called(project, f)
         if upper is None:
-            text, remedy = f"{name} leads up to no level.", "Add a level above, or take the stair away."
+            text, remedy = f"There is no level above {name}.", "Add a level above, or remove the stair."
         elif room_at(project, upper.id, *head) is None:
             text = f"{name} arrives on {upper.name.lower()} where there is no room."
-            remedy = "Draw the room it arrives in, or turn the way it climbs round."
+            remedy = "Draw the room it leads to, or reverse its climb direction."
         elif (shut := _landing_shut(project, f, foot, head, upper.id)) is not None:
-            text = f"{name} has its {shut} against a wall: nobody can step {'onto' if shut == 'foot' else 'off'} it."
-            remedy = f"Leave {LANDING_M:g} m or more before its foot and beyond its head, or turn the climb round."
+            text = f"The {shut} of {name} is against a wall: nobody can step {'onto' if shut == 'foot' else 'off'} it."
+            remedy = f"Leave at least {LANDING_M:g} m free at its foot and head, or reverse its climb direction."
         elif abs(missing := (upper.elevation - find(project.levels, f.level).elevation) - f.z1) > STEP_M:
             way = "short of" if missing > 0 else "above"
             text = f"{name} rises {f.z1:.2f} m and ends {abs(missing):.2f} m {way} {upper.name.lower()}."
-            remedy = f"Set its top to {f.z1 + missing:.2f} m, or the levels to where they are."
+            remedy = f"Set its top to {f.z1 + missing:.2f} m, or correct the level heights."
         elif (steep := math.degrees(math.atan2(f.z1, max(math.dist(foot, head), 0.01)))) > STEEPEST_DEG:
-            text = f"{name} rises {f.z1:.2f} m over {math.dist(foot, head):.2f} m: {steep:.0f}° is a ladder."
-            remedy = f"Make it {f.z1 / math.tan(math.radians(STEEPEST_DEG)):.2f} m long or more."
+            text = f"{name} rises {f.z1:.2f} m over {math.dist(foot, head):.2f} m: at {steep:.0f}° it is a ladder."
+            remedy = f"Make it at least {f.z1 / math.tan(math.radians(STEEPEST_DEG)):.2f} m long."
         elif (narrow := min(_sides(f))) < NARROWEST_STAIR_M:
             text = f"{name} is {narrow:.2f} m wide: too narrow to walk."
-            remedy = f"Make it {NARROWEST_STAIR_M:g} m wide or more; the local code asks for more than that."
+            remedy = f"Make it at least {NARROWEST_STAIR_M:g} m wide; the local code may require more."
         else:
             continue
         yield Finding("stair-nowhere", "wrong", (f.id,), text, (Advice(remedy),), home)
@@ -320,9 +319,10 @@ def _manual_on(project: Project) -> Iterator[Finding]:
     for room in project.rooms:
         if room.use in MANUAL_ON_USES and room.control == "presence" and presence_of(project, room.id) is not None:
             text = (
-                f"{room.name} comes on by itself. You said that your local code asks for a hand there: check it, and "
+                f"{room.name} comes on automatically, but the brief says your local code requires manual on: "
+                "check it, and "
             )
-            yield Finding("code-manual-on", "note", (room.id,), text + "let presence switch off alone.", room=room.id)
+            yield Finding("code-manual-on", "note", (room.id,), text + "use manual on.", room=room.id)
 
 
 def _half_off(project: Project) -> Iterator[Finding]:
@@ -336,12 +336,12 @@ def _half_off(project: Project) -> Iterator[Finding]:
         mine = {x.id for x in lamps_in(project, room.id)}
         modules = [types.get(c.module or "") for c in project.circuits if mine & set(c.lamps)]
         if mine and all(isinstance(m, ModuleType) and m.dims for m in modules) and modules:
-            text = f"{room.name}: set its dimmer to half for nobody, as you said that your local code asks: check it."
+            text = f"{room.name}: dim to half instead of off, as the brief says your local code requires: check it."
             yield Finding("code-half-off", "note", (room.id,), text, room=room.id)
         elif mine:
             text = (
-                f"{room.name} goes right off. You said that your local code asks for half light there: check it, and "
-                "give its circuit a dimmer."
+                f"{room.name} goes fully off, but the brief says your local code requires half light: check it, "
+                "and give its circuit a dimmer."
             )
             yield Finding("code-half-off", "risk", (room.id,), text, room=room.id)
 

@@ -45,14 +45,14 @@ def rows_that_never_win(project: Project) -> Iterator[Finding]:
             where = f"{where}, {did.called}"
         if above:
             over = did.rows[above[0]].name or f"row {above[0] + 1}"
-            text = f"{where}: row “{name}” never wins; “{over}”, above it, holds whenever it does."
-            help_ = Advice(f"Move it above “{over}”: Alt and arrow up, in Scenes.")
+            text = f"{where}: row “{name}” never wins; “{over}” above it applies whenever it does."
+            help_ = Advice(f"Move it above “{over}” in Scenes (Alt+Up).")
             yield Finding("scene-shadowed", "risk", (row.id,), text, (help_,), room)
         elif did.said[k].total() == 0:
-            text = f"{where}: row “{name}” never held in a week."
+            text = f"{where}: row “{name}” never applied in a week."
             yield Finding("scene-never-wins", "note", (row.id,), text, (), room)
         else:
-            text = f"{where}: row “{name}” never wins; together the rows above it hold whenever it does."
+            text = f"{where}: row “{name}” never wins; between them, the rows above apply whenever it does."
             yield Finding("scene-shadowed", "risk", (row.id,), text, (), room)
 
 
@@ -61,12 +61,12 @@ def presses_without_end(project: Project) -> Iterator[Finding]:
     for room in project.rooms:
         for words in stuck(project, room.id):
             ids = tuple(b.id for b in buttons_in(project, room.id))
-            advice = (Advice("Let it end once the room is empty, or after some minutes."),)
+            advice = (Advice("End the override when the room is empty, or after some minutes."),)
             yield Finding("scene-no-end", "wrong", ids, f"{room.name}: {words}", advice, room.id)
         if buttons_in(project, room.id) and not has_ladder(project, room.id):
             b = buttons_in(project, room.id)[0]
-            text = f"{room.name}: {b.name} does nothing: the room has no ladder that it could be above."
-            yield Finding("scene-button", "risk", (b.id,), text, (Advice("Start one, in Scenes."),), room.id)
+            text = f"{room.name}: {b.name} has no effect, because the room has no ladder to override."
+            yield Finding("scene-button", "risk", (b.id,), text, (Advice("Add one in Scenes."),), room.id)
 
 
 def light_over_sleepers(project: Project) -> Iterator[Finding]:
@@ -78,12 +78,12 @@ def light_over_sleepers(project: Project) -> Iterator[Finding]:
         scores, name = r.light_scores[room], find(project.rooms, room).name
         ids = tuple(row.id for row in rows_of(project, room))
         if scores.over_sleepers_min > OVER_MIN:
-            text = f"{name}: {scores.over_sleepers_min:.0f} min a day of more light than a sleeper bears."
-            advice = (Advice("Put a row above for when somebody is in bed, with the lowest lamp at a tenth."),)
+            text = f"{name}: {scores.over_sleepers_min:.0f} min a day of light too bright for somebody asleep."
+            advice = (Advice("Add a row above for when somebody is in bed, with the lowest lamp at 10 %."),)
             yield Finding("scene-night-bright", "risk", ids, text, advice, room)
         if scores.flickers > FLICKERS:
             text = f"{name}: its light changes and changes back within 10 s, {scores.flickers:.0f} times a day."
-            advice = (Advice("Let what a row goes by last 2 s before it counts, or hold it a little longer."),)
+            advice = (Advice("Require a row's condition to last 2 s before it counts, or hold it a little longer."),)
             yield Finding("scene-flickers", "note", ids, text, advice, room)
 
 
@@ -97,8 +97,8 @@ def ways_that_can_go_dark(project: Project) -> Iterator[Finding]:
         late = delayed_rows(project, room.id)
         if late:
             text = (
-                f"{room.name}: the row “{late[0].name}” delays what lights the room, so that no hold can be judged for "
-                "it. Put the delay into the conclusion itself."
+                f"{room.name}: the row “{late[0].name}” delays the light, so no hold time can be evaluated. Put "
+                "the delay into the conclusion instead."
             )
             yield Finding("scene-delays", "note", (late[0].id,), text, (), room.id)
         if r is None:
@@ -106,20 +106,22 @@ def ways_that_can_go_dark(project: Project) -> Iterator[Finding]:
         recording = r.recording
         if takes_away(project, room.id, recording).total() > IDLE_S:
             text = (
-                f"{room.name}: its ladder takes light away from whoever is noticed: a row above asks for less than one "
-                "below it."
+                f"{room.name}: its ladder dims the light on people who are noticed: a row above sets less than "
+                "one below it."
             )
-            yield Finding("scene-takes-light", "wrong", ids, text, (Advice("Change their order."),), room.id)
+            yield Finding(
+                "scene-takes-light", "wrong", ids, text, (Advice("Change the order of these rows."),), room.id
+            )
         if room.use not in ("stair", "passage", "corridor"):
             continue
         without = r.house.conclusions.dark[room.id] - present_light(project, room.id, recording)
         if without.total() > DARK_S:
             hours = without.total() / 3600.0 / r.days
             text = (
-                f"{room.name} can go dark: for {hours:.1f} h a day no row lights it for somebody who is noticed. "
-                f"Stairs and ways out fail to ON, {CHECK_CODE}."
+                f"{room.name} can go dark: for {hours:.1f} h a day no row lights it for people who are noticed. "
+                f"Stairs and exit routes must fail to ON ({CHECK_CODE})."
             )
-            advice = (Advice("Add a last row for whoever is there, and dark."),)
+            advice = (Advice("Add a last row for occupied and dark."),)
             yield Finding("scene-stair-dark", "wrong", ids, text, advice, room.id)
 
 
@@ -137,16 +139,19 @@ def modules_and_lamps(project: Project) -> Iterator[Finding]:
         load = sum(x.watts for x in lamps)
         least = getattr(module, "least_load_w", 0.0)
         if dimmed and not dims:
-            text = f"{circuit.name}: {module.name} cannot dim, and scenes ask {dimmed[0].name} for less than all."
-            advice = (Advice("Put a dimming module there; till then it is on or off."),)
+            text = f"{circuit.name}: {module.name} cannot dim, but scenes dim {dimmed[0].name}."
+            advice = (Advice("Use a dimming module; until then the lamp is on or off."),)
             yield Finding("scene-cannot-dim", "risk", (circuit.id, dimmed[0].id), text, advice, dimmed[0].room)
         elif dims and 0 < load < least:
-            text = f"{circuit.name}: {load:g} W is less than the {least:g} W that {module.name} dims without flicker."
-            advice = (Advice("Add a lamp or a load resistor made for it, or another module."),)
+            text = (
+                f"{circuit.name}: {load:g} W is less than the {least:g} W that {module.name} needs to dim without "
+                "flicker."
+            )
+            advice = (Advice("Add a lamp, a suitable load resistor, or another module."),)
             yield Finding("scene-least-load", "risk", (circuit.id,), text, advice, lamps[0].room if lamps else None)
     for lamp in project.lamps:
         if not lamp.dims and any(0 < lv.level < 1 for s in project.scenes for lv in s.levels if lv.lamp == lamp.id):
-            text = f"{lamp.name} cannot be dimmed, and scenes ask it for less than all: it burns full there."
+            text = f"{lamp.name} cannot be dimmed, but scenes dim it: it is fully on there."
             yield Finding("scene-cannot-dim", "risk", (lamp.id,), text, (), lamp.room)
 
 
@@ -158,10 +163,14 @@ def lamps_that_fool_their_sensor(project: Project) -> Iterator[Finding]:
             continue
         sensor = find(project.sensors, found.sensor)
         text = (
-            f"{room.name}: its lamps lift {sensor.name} by {found.lifts_lux:.0f} lux, from {found.below:.0f} over "
-            f"{found.until:.0f}: the light would blink every {found.every_s:.0f} s."
+            f"{room.name}: its lamps raise {sensor.name} by {found.lifts_lux:.0f} lux, from {found.below:.0f} "
+            f"to above {found.until:.0f}: the light would cycle every {found.every_s:.0f} s."
         )
-        advice = (Advice(f"Dark below {found.below:.0f}, until {found.cure:.0f} lux; or hang it away from the lamps."),)
+        advice = (
+            Advice(
+                f"Set dark below {found.below:.0f}, bright above {found.cure:.0f} lux; or mount it away from the lamps."
+            ),
+        )
         yield Finding("scene-blinks", "wrong", (sensor.id,), text, advice, room.id)
 
 
@@ -185,7 +194,7 @@ def too_little_light(project: Project) -> Iterator[Finding]:
         if short:
             _, spot, gives, wants = min(short, key=lambda x: x[0])
             text = f"{room.name}: the brightest scene gives {gives:.0f} of {wants:.0f} lux at the {spot.name}."
-            advice = (Advice("A lamp nearer to it, or one with more lumens."),)
+            advice = (Advice("Add a lamp nearer to it, or one with more lumens."),)
             yield Finding("scene-too-dim", "note", (spot.id,), text, advice, room.id)
 
 
@@ -193,11 +202,11 @@ def outputs_by_presence(project: Project) -> Iterator[Finding]:
     """Heat that follows presence alone, covers without a window, machines that bother."""
     for output in project.outputs:
         if isinstance(output, SetBack) and output.rows and not any(_besides(project, row.when) for row in output.rows):
-            text = f"{output.name}: heat must never follow presence alone: nothing else is in its rows."
-            advice = (Advice("Let the clock or a window's contact have a say; the thermostat stays above everything."),)
+            text = f"{output.name}: heating must never follow presence alone, and its rows contain nothing else."
+            advice = (Advice("Add a clock or window contact condition; the thermostat stays above everything."),)
             yield Finding("scene-heat", "caution", (output.id,), text, advice, output.room)
         if isinstance(output, Cover) and output.window is None:
-            text = f"{output.name} is before no window: say which, in its form."
+            text = f"{output.name} has no window: choose one in its settings."
             yield Finding("scene-cover", "note", (output.id,), text, (), output.room)
     r = _week(project)
     if r is None:
@@ -205,8 +214,8 @@ def outputs_by_presence(project: Project) -> Iterator[Finding]:
     for ident, scores in r.output_scores.items():
         if scores.bothered_min > BOTHERS_MIN:
             output = next(o for o in project.outputs if o.id == ident)
-            text = f"{output.name} runs {scores.bothered_min:.0f} min a day while it bothers somebody."
-            advice = (Advice("Put a row above that keeps it off while somebody sleeps, or a film plays."),)
+            text = f"{output.name} runs {scores.bothered_min:.0f} min a day while it disturbs somebody."
+            advice = (Advice("Add a row above that keeps it off while somebody sleeps or a film plays."),)
             yield Finding("scene-bothers", "risk", (ident,), text, advice, output.room)
 
 
@@ -229,8 +238,8 @@ def films_that_nothing_tells_of(project: Project) -> Iterator[Finding]:
     for room_id, ids in asking.items():
         if room_id not in told:
             name = find(project.rooms, room_id).name
-            text = f"{name}: it is asked whether a film plays there, and nothing on the plan tells."
-            advice = (Advice("Put a media player into the room: it tells what plays, and pauses."),)
+            text = f"{name}: a row depends on whether a film plays there, but nothing on the plan reports that."
+            advice = (Advice("Add a media player to the room: it reports playing and pausing."),)
             yield Finding("scene-untold", "note", tuple(dict.fromkeys(ids)), text, advice, room_id)
 
 

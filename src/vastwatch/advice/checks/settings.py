@@ -41,11 +41,13 @@ def messages_and_cells(project: Project) -> Iterator[Finding]:
                 "too-many-messages",
                 "risk",
                 (ident,),
-                f"{text}: others may not be heard. A longer hold of its own or a longer interval sends fewer.",
+                f"{text}: other messages may be lost. A longer device hold time or report interval sends fewer.",
             )
         if sent.battery_years is not None and sent.battery_years < LEAST_YEARS:
             months = 12.0 * sent.battery_years
-            text = f"The cells of {sensor.name} last about {months:.0f} months with {sent.per_day:.0f} messages a day."
+            text = (
+                f"The batteries of {sensor.name} last about {months:.0f} months at {sent.per_day:.0f} messages a day."
+            )
             yield Finding("cells", "note", (ident,), text)
 
 

@@ -44,19 +44,20 @@ def power_in_reach(project: Project) -> Iterator[Finding]:
         distance = socket_distance(project, sensor.level, sensor.at[:2])
         if distance > reach:
             room = room_of(project, sensor)
-            how = f"the nearest is {distance:.1f} m off" if math.isfinite(distance) else "its room has none"
+            how = f"the nearest is {distance:.1f} m away" if math.isfinite(distance) else "its room has none"
             yield Finding(
                 "no-power", "wrong", (sensor.id,),
-                f"{called(project, sensor)} wants {device.power} power, and no socket is within {reach:g} m: {how}.",
-                (Advice("Hang it nearer to a socket, let a longer cable run, or take one on cells."),),
+                (f"{called(project, sensor)} needs {device.power} power, but no socket is within {reach:g} m: "
+                f"{how}."),
+                (Advice("Place it nearer to a socket, allow a longer cable, or use a battery-powered one."),),
                 room.id if room else None,
             )  # fmt: skip
         elif device.power == "usb" and (needed := distance + max(sensor.at[2] - SOCKET_M, 0.0)) > device.lead_m:
             room = room_of(project, sensor)
             yield Finding(
                 "short-lead", "note", (sensor.id,),
-                f"{called(project, sensor)} comes with a lead of {device.lead_m:g} m, and the socket is {needed:.1f} m "
-                "away along the wall: a longer one is wanted.",
+                f"{called(project, sensor)} comes with a {device.lead_m:g} m cable, but the socket is "
+                f"{needed:.1f} m away along the wall: it needs a longer one.",
                 (), room.id if room else None,
             )  # fmt: skip
 
@@ -77,16 +78,17 @@ def circuits_and_modules(project: Project) -> Iterator[Finding]:
             names = " and ".join(find(project.rooms, r).name.lower() for r in rooms[:3])
             yield Finding(
                 "shared-circuit", "risk", (circuit.id,),
-                f"{circuit.name} lights {names} together: presence in one switches the light in all.",
-                (Advice("Give each room a circuit of its own, or let the sensors of all keep it on."),), served[0],
+                (f"{circuit.name} lights {names} together: presence in one room switches the light in all of "
+                "them."),
+                (Advice("Give each room its own circuit, or let the sensors of all rooms keep it on."),), served[0],
             )  # fmt: skip
         if len(switches_of(project, circuit.id)) == 1 and len(rooms) == 1:
             room = find(project.rooms, rooms[0])
             if room.use in ("stair", "passage", "corridor") and any(f.kind == "stair" for f in project.furnishings):
                 yield Finding(
                     "one-way-stair", "note", (circuit.id,),
-                    f"{circuit.name} has one switch; on a stair people expect one at either end.",
-                    (Advice("Mark the second switch, or let presence serve it."),), room.id,
+                    f"{circuit.name} has one switch; a stair needs one at each end.",
+                    (Advice("Add the second switch, or use presence there."),), room.id,
                 )  # fmt: skip
 
 
@@ -100,7 +102,7 @@ def contacts_in_parallel(project: Project) -> Iterator[Finding]:
             concludes = () if lighting is None else (lighting.id,)
             yield Finding(
                 "contacts-differ", "wrong", (circuit.id, *circuit.contacts, *concludes),
-                f"{words}.", (Advice("Conclude from any of them, and nothing else (Brief, Wiring)."),), room,
+                f"{words}.", (Advice("Use any of these sensors, and nothing else (Brief, Wiring)."),), room,
             )  # fmt: skip
 
 
@@ -114,8 +116,8 @@ def lamps_nothing_switches(project: Project) -> Iterator[Finding]:
                 continue
             yield Finding(
                 "nothing-switches", "wrong", (circuit.id, presence.id),
-                f"{circuit.name} is to follow presence in {find(project.rooms, room).name.lower()}, and nothing can "
-                "switch it: it is switched by hand alone.",
+                f"{circuit.name} should follow presence in {find(project.rooms, room).name.lower()}, but "
+                "nothing can switch it: it has a manual switch only.",
                 (_module_that_fits(project, circuit),), room,
             )  # fmt: skip
 
@@ -123,9 +125,9 @@ def lamps_nothing_switches(project: Project) -> Iterator[Finding]:
 def _module_that_fits(project: Project, circuit: Circuit) -> Advice:
     best = module_for(project, circuit)
     if best is None:
-        return Advice("No module of the shelf fits it as it is wired; a sensor with a contact of its own may do.")
+        return Advice("No listed module fits it as wired; a sensor with its own contact may.")
     price = f"{best.price:g} {project.brief.currency}".strip()
-    return Advice(f"{best.name}, {price}, would (Brief, Wiring); so would a sensor with a contact of its own.")
+    return Advice(f"{best.name}, {price}, would fit (Brief, Wiring); so would a sensor with its own contact.")
 
 
 def doubtful_mats(project: Project) -> Iterator[Finding]:
@@ -143,16 +145,16 @@ def doubtful_mats(project: Project) -> Iterator[Finding]:
             m = margin(sensor, device, host, spot.at, spot.facing, spot.posture, kg)
             if m >= SURE_MARGIN:
                 continue
-            how = "stays open under" if m < 1 else "only just closes under"
-            remedies = [Advice("Move it to where the hips lie.")]
+            how = "stays open under" if m < 1 else "barely closes under"
+            remedies = [Advice("Move it to where the hips are.")]
             if device.foldable and not sensor.settings.folded:
-                remedies.append(Advice("Fold it: on a ridge it feels more."))
+                remedies.append(Advice("Fold it: on a ridge it gets more pressure."))
             if host is not None and host.mattress == "foam":
-                remedies.append(Advice("Foam spreads the load: put it on top of the foam, or take another fact."))
+                remedies.append(Advice("Foam spreads the load: put it on top of the foam, or use another sensor."))
             yield Finding(
                 "mat-doubtful", "wrong" if m < 1 else "risk", (sensor.id, spot.id),
-                f"{called(project, sensor)} {how} {kg:g} kg at the {called(project, spot)}: {m:.2f} times what closes "
-                "it.", tuple(remedies),
+                f"{called(project, sensor)} {how} {kg:g} kg at the {called(project, spot)}: {m:.2f} times its "
+                "closing pressure.", tuple(remedies),
                 spot.room,
             )  # fmt: skip
 
@@ -185,8 +187,9 @@ def falsely_triggered_sensors(project: Project) -> Iterator[Finding]:
             when = "" if not now.times else f" between {now.times[0][0]} and {now.times[-1][1]}"
             yield Finding(
                 "fooled", "wrong" if rate * 3600.0 > OFTEN_FALSE_PER_H else "risk", (sensor.id, hazard.id),
-                f"The {called(project, hazard).lower()} fools {called(project, sensor)} {per_hour_words(rate)}{when}.",
-                (Advice("Turn it away, hang it elsewhere, or take the other technology here."),),
+                (f"The {called(project, hazard).lower()} falsely triggers {called(project, sensor)} "
+                f"{per_hour_words(rate)}{when}."),
+                (Advice("Turn it away, place it elsewhere, or use the other technology here."),),
                 room.id if room else None,
             )  # fmt: skip
 
@@ -201,9 +204,9 @@ def lights_over_sleepers(project: Project) -> Iterator[Finding]:
         if presence_of(project, room.id) is not None:
             yield Finding(
                 "sleeper-lit", "risk", (room.id,),
-                f"{room.name}: whoever gets up lights it in full over those asleep; no more than "
-                f"{100 * share:.0f} % is wanted then.",
-                (Advice("Let the light be switched on by hand here: set it so in the Brief."),), room.id,
+                f"{room.name}: anybody getting up turns the full light on over people asleep; {100 * share:.0f} "
+                "% at most is wanted then.",
+                (Advice("Set this room to manual on in the Brief."),), room.id,
             )  # fmt: skip
 
 

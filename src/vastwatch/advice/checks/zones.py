@@ -53,23 +53,24 @@ def _of_sensor(project: Project, sensor: Sensor) -> Iterator[Finding]:
     if device is None:
         names = ", ".join(z.name for z in drawn)
         text = (
-            f"{sensor.name} is a {type_.name} and has no zones: {names} {'are' if len(drawn) > 1 else 'is'} kept aside."
+            f"{sensor.name} is a {type_.name} and has no zones: {names} {'are' if len(drawn) > 1 else 'is'} "
+            "kept but not used."
         )
         yield Finding("zones-aside", "risk", (sensor.id, *(z.id for z in drawn)), text,
-                      (Advice("Choose a tracking radar, or take the zones away."),))  # fmt: skip
+                      (Advice("Choose a tracking radar, or delete the zones."),))  # fmt: skip
         return
     known = zoned(project, sensor)
     assert known is not None
     most = device.zones or device.bands
     for zone in drawn[most:]:
-        text = f"{sensor.name} takes {most} zones: {zone.name} is one too many, and is not told to it."
+        text = f"{sensor.name} supports {most} zones: {zone.name} is one too many and is not sent to it."
         yield Finding("zones-too-many", "risk", (zone.id, sensor.id), text)
     for a, b in combinations(known.zones, 2):
         if Polygon(a.outline).intersection(Polygon(b.outline)).area > OVER_M2:
-            text = f"{a.name} and {b.name} of {sensor.name} lie over each other: a device takes them side by side."
+            text = f"{a.name} and {b.name} of {sensor.name} overlap: the device needs separate zones."
             yield Finding("zones-overlap", "risk", (b.id, a.id), text)
     if not still_there(sensor):
-        text = f"{sensor.name} was found elsewhere by a walk than it is drawn now: that counts no more. Walk again."
+        text = f"{sensor.name} has moved since the walk located it, so that result no longer counts. Walk again."
         yield Finding("zone-found-elsewhere", "note", (sensor.id,), text)
     for j, zone in enumerate(known.zones):
         yield from _of_zone(project, known, j, zone)
@@ -85,9 +86,9 @@ def _moving_things(project: Project, known: Zoned) -> Iterator[Finding]:
         hidden = ignored_of(known, hazard)
         zone, share = max(counted_of(known, hazard), key=lambda c: c[1], default=(None, 0.0))
         if zone is not None and share > ASTRAY and hidden < share:
-            text = f"{hazard.name} moves within {zone.name}: {100 * share:.0f} % of what it shows is counted."
+            text = f"{hazard.name} moves within {zone.name}: {100 * share:.0f} % of the reports it causes are counted."
             yield Finding("zone-moves", "risk", (zone.id, hazard.id), text,
-                          (Advice("Draw an area to ignore over it, clear of the seat."),))  # fmt: skip
+                          (Advice("Draw an ignore area over it, clear of the seat."),))  # fmt: skip
 
 
 def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Finding]:
@@ -99,11 +100,13 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
     outside = np.abs(off_axis_deg(known.pose, points)) > device.fov_h / 2
     away = np.hypot(points[:, 0] - known.pose.x, points[:, 1] - known.pose.y)
     if outside.all():
-        text = f"{zone.name} lies outside the {device.fov_h:g}° that {sensor.name} sees: turn it, or move the zone."
+        text = (
+            f"{zone.name} is outside the {device.fov_h:g}° that {sensor.name} sees: turn the sensor, or move the zone."
+        )
         yield Finding("zone-unseen", "wrong", ids, text)
         return
     if away.min() > device.max_gate_m:
-        text = f"{zone.name} is {away.min():.1f} m off; {sensor.name} reads up to {device.max_gate_m:g} m."
+        text = f"{zone.name} is {away.min():.1f} m away; {sensor.name} reads up to {device.max_gate_m:g} m."
         yield Finding("zone-unseen", "wrong", ids, text)
         return
     plain = mount_plain(project, sensor)
@@ -111,11 +114,14 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
         zone.role != "ignore"
         and not (walking(plain, points, Walker(STANDING, WALKING_SPEED, 90.0)) > HARDLY_PER_S).any()
     ):
-        text = f"Nobody in {zone.name} is noticed by {sensor.name}: walls or furniture stand between."
+        text = f"{sensor.name} notices nobody in {zone.name}: walls or furniture are in the way."
         yield Finding("zone-unseen", "wrong", ids, text)
         return
     if zone.off_delay_s is not None and zone.off_delay_s > rules.off_delay_max_s:
-        text = f"{zone.name}: its delay of {zone.off_delay_s:g} s cannot be set; up to {rules.off_delay_max_s:g} s can."
+        text = (
+            f"{zone.name}: its off delay of {zone.off_delay_s:g} s cannot be set; the maximum is "
+            f"{rules.off_delay_max_s:g} s."
+        )
         yield Finding("zone-delay", "risk", ids, text)
     if zone.sensitivity_below_max is not None and not rules.sensitivity:
         text = f"{zone.name}: {sensor.name} has one sensitivity for all its zones."
@@ -123,19 +129,19 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
     if zone.role == "ignore":
         for i in np.flatnonzero(known.counted[:, j] > ASTRAY):
             spot, p = known.spots[i], known.counted[i, j]
-            text = f"{zone.name} hides {100 * p:.0f} % of the reports of whoever is at the {spot.name}."
+            text = f"{zone.name} suppresses {100 * p:.0f} % of the reports of anybody at the {spot.name}."
             yield Finding("zone-hides", "risk", (zone.id, spot.id), text)
         return
     noticed = {s.id for s in known.spots}
     for spot in stayed_at(project, sensor):
         if spot.id not in noticed and polygons.contains_point(zone.outline, *spot.at):
-            text = f"Whoever is at the {spot.name} is hardly noticed by {sensor.name}, so {zone.name} stays silent."
+            text = f"Anybody at the {spot.name} is hardly noticed by {sensor.name}, so {zone.name} stays off."
             yield Finding("zone-unseen", "wrong", (zone.id, spot.id), text,
-                          (Advice("Turn the sensor, hang it elsewhere, or tilt it."),))  # fmt: skip
+                          (Advice("Turn the sensor, place it elsewhere, or tilt it."),))  # fmt: skip
     narrow = _narrow(known, j)
     if narrow is not None:
         text = (
-            f"{zone.name} is {narrow[0]:.2f} m across, and reports there scatter by {narrow[1]:.2f} m: make it wider."
+            f"{zone.name} is {narrow[0]:.2f} m across, but reports there scatter by {narrow[1]:.2f} m: make it wider."
         )
         yield Finding("zone-thin", "risk", ids, text)
     for i in np.flatnonzero(known.own[:, j]):
@@ -143,18 +149,18 @@ def _of_zone(project: Project, known: Zoned, j: int, zone: Zone) -> Iterator[Fin
         if p >= WELL:
             continue
         worst, k = max(((known.counted[i, m], m) for m in range(len(known.zones)) if m != j), default=(0.0, j))
-        text = f"{capital(spot.name)}: {100 * p:.0f} % of the reports of whoever is there fall into {zone.name}"
+        text = f"{capital(spot.name)}: {100 * p:.0f} % of the reports of anybody there fall into {zone.name}"
         if worst > ASTRAY:
             text += f", {100 * worst:.0f} % into {known.zones[k].name}"
-        help_ = (Advice("Turn the sensor or hang it nearer: what it tells apart scatters less."),
-                 Advice("Draw the zone wider, where nobody else is."))  # fmt: skip
+        help_ = (Advice("Turn the sensor or place it nearer: its readings then scatter less."),
+                 Advice("Widen the zone where nobody else is."))  # fmt: skip
         yield Finding("zone-missed", "wrong" if p < BADLY else "risk", (zone.id, spot.id), f"{text}.", help_)
     for i in np.flatnonzero(~known.own[:, j] & (known.counted[:, j] > ASTRAY)):
         if known.own[i].any() and known.counted[i][known.own[i]].min() < WELL:
             # That is said of its own zone.
             continue
         p, spot = known.counted[i, j], known.spots[i]
-        text = f"Whoever is at the {spot.name} is counted in {zone.name} with {100 * p:.0f} % of the reports."
+        text = f"For anybody at the {spot.name}, {100 * p:.0f} % of reports are counted in {zone.name}."
         yield Finding("zone-astray", "risk", (zone.id, spot.id), text)
 
 

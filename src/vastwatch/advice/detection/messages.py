@@ -43,7 +43,7 @@ def messages(project: Project, recording: Recording) -> dict[str, Messages]:
 def in_words(sent: Messages) -> str:
     """`212 messages a day, up to 31 in an hour; its cells last 2.1 years`."""
     said = f"{sent.per_day:.0f} messages a day, up to {sent.most_in_an_hour:.0f} in an hour"
-    return said if sent.battery_years is None else f"{said}; its cells last {sent.battery_years:.1f} years"
+    return said if sent.battery_years is None else f"{said}; its batteries last {sent.battery_years:.1f} years"
 
 
 def messages_of(project: Project, sensor: Sensor, recording: Recording) -> Messages:

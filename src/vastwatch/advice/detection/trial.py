@@ -85,7 +85,7 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
     presence = tunable(project, spot.room)
     every = leaves(presence.expr)
     if not all(isinstance(leaf, Report) for leaf in every):
-        raise ValueError(f"{presence.name} follows from more than its sensors: the rehearsal tells how it does")
+        raise ValueError(f"{presence.name} depends on more than its sensors; see the rehearsal instead")
     begins: Array = np.arange(draws, dtype=np.float64) * (stay_s + BETWEEN_S)
     end = float(begins[-1] + stay_s + BETWEEN_S)
     movements, large = _movements(spot, begins, stay_s, seed)
@@ -138,25 +138,31 @@ def in_words(trial: Trial) -> str:
     """What came of a trial, for whoever would have to stay there."""
     hold = duration_words(trial.hold_s)
     if trial.kept == 1.0:
-        return f"Held for {hold} the light never went off in {trial.draws} trials."
+        return f"With a hold time of {hold} the light never went off in {trial.draws} trials."
     half, tenth = trial.dark_within(0.5), trial.dark_within(0.1)
     if not trial.asked:
         when = (
             f"in half of the trials within {about_words(half)}"
             if math.isfinite(half)
-            else (f"in {100 * (1 - trial.kept):.0f} of a hundred trials")
+            else (f"in {100 * (1 - trial.kept):.0f} % of trials")
         )
-        return f"No light is asked for here, so nobody is left in the dark. The light goes off {when}."
+        return f"This position needs no light, so nobody is left in the dark. The light goes off {when}."
     if math.isfinite(half):
-        first = f"It goes dark on half of them within {about_words(half)}, on one in ten within {about_words(tenth)}."
+        first = (
+            f"The light goes off in half of the trials within {about_words(half)}, in one in ten within "
+            f"{about_words(tenth)}."
+        )
     elif math.isfinite(tenth):
-        first = f"It goes dark on one in ten within {about_words(tenth)}; on {100 * trial.kept:.0f} % never."
+        first = (
+            f"The light goes off in one in ten trials within {about_words(tenth)}; in {100 * trial.kept:.0f} % it "
+            "never does."
+        )
     else:
-        first = f"It goes dark on {100 * (1 - trial.kept):.0f} of a hundred."
-    parts = [f"{trial.drops:.1f} drops", f"{trial.waves:.1f} waves"]
+        first = f"The light goes off in {100 * (1 - trial.kept):.0f} % of trials."
+    parts = [f"{trial.drops:.1f} false-offs", f"{trial.waves:.1f} waves"]
     if trial.trips >= 0.05:
-        parts.append(f"{trial.trips:.1f} ways to the switch")
-    return f"{first} Each stay brings {', '.join(parts)} and {about_words(trial.dark_s)} in the dark."
+        parts.append(f"{trial.trips:.1f} trips to the switch")
+    return f"{first} Per stay: {', '.join(parts)} and {about_words(trial.dark_s)} in the dark."
 
 
 def _movements(spot: Spot, begins: Array, stay_s: float, seed: int) -> tuple[Array, NDArray[np.bool_]]:

@@ -13,12 +13,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.advice.hardware.fixing import opening_middle
 from vastwatch.advice.judging.met import STEP_S
 from vastwatch.control.outputs.handler import lights_in
 from vastwatch.design.needs import needs_of
 from vastwatch.design.placed import at_hour
-from vastwatch.design.places import room_at
+from vastwatch.design.places import opening_middle, room_at
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of
@@ -187,9 +186,9 @@ def walk(project: Project, level: str, points: Sequence[Point], speed: float = W
     corners = np.asarray(points, float).reshape(-1, 2)
     steps = np.hypot(*np.diff(corners, axis=0).T) if len(corners) > 1 else np.zeros(0)
     if not steps.sum() > 0:
-        raise ValueError("a way needs two points that are apart")
+        raise ValueError("a path needs two points that are apart")
     if not 0.1 <= speed <= 5.0:
-        raise ValueError("people walk at 0.1 to 5 m/s")
+        raise ValueError("walking speed must be 0.1 to 5 m/s")
     along = np.concatenate([[0.0], np.cumsum(steps)])
     t = np.arange(0.0, along[-1] / speed + TICK_S, TICK_S)
     s = np.minimum(t * speed, along[-1])

@@ -8,8 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.advice.detection.walk_test import entrances
-from vastwatch.design.edits.fittings import rooms_beside
-from vastwatch.design.places import room_of
+from vastwatch.design.places import room_of, rooms_beside
 from vastwatch.design.project import Project
 from vastwatch.design.records import Zone
 from vastwatch.devices import RadarType

@@ -17,9 +17,8 @@ from msgspec.structs import replace
 from shapely import Polygon, box
 
 from vastwatch.advice.detection.walk_test import entrances
-from vastwatch.design.edits.fittings import opening_middle, rooms_beside
 from vastwatch.design.edits.zones import GRID_M, clear_of, replace_zones, tidy
-from vastwatch.design.places import room_of
+from vastwatch.design.places import opening_middle, room_of, rooms_beside
 from vastwatch.design.project import Project, find, fresh_ids, indexed, numbered
 from vastwatch.design.records import Role, Sensor, Zone
 from vastwatch.design.references import references

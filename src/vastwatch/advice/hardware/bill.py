@@ -60,7 +60,7 @@ def bill_words(bill: Bill, currency: str = "") -> str:
     """A bill on one line: `120 € (Ceiling 6 m, round 34, dimmer module 26, controller 60)`; of one thing its price."""
     total = f"{bill.total:g} {currency}".strip()
     if len(bill.items) < 2:
-        return "owned already" if bill.total == 0 and bill.items else total
+        return "already owned" if bill.total == 0 and bill.items else total
     parts = ", ".join(f"{i.what} {i.price:g}" if i.price else f"{i.what} owned already" for i in bill.items)
     return f"{total} ({parts})"
 
@@ -141,7 +141,7 @@ def _switching(project: Project, room: str) -> tuple[list[Item], list[str]]:
             circuit = Circuit(id="assumed", name=name, lamps=alone)
         module = module_for(project, circuit)
         if module is None:
-            missing.append(f"no module of the shelf fits {name} as it is wired")
+            missing.append(f"no listed module fits {name} as it is wired")
         else:
             items.append(Item(module.name, module.price, f"switches {name}", module.id))
     return items, missing
@@ -152,7 +152,7 @@ def _buttons(project: Project, room: str) -> list[Item]:
     out = []
     for circuit in project.circuits:
         if any(lamp.id in circuit.lamps for lamp in lamps_in(project, room)) and not switches_of(project, circuit.id):
-            out.append(Item("Button on cells", BUTTON_PRICE, f"switches {circuit.name} on by hand"))
+            out.append(Item("Battery-powered button", BUTTON_PRICE, f"switches {circuit.name} on by hand"))
     return out
 
 
@@ -167,12 +167,12 @@ def _radio(project: Project, added: Sequence[Sensor]) -> list[Item]:
     others = (s for s in project.sensors if s.id not in placed)
     heard = project.brief.controller or any(find(project.devices, s.device).radio in RADIOS for s in others)
     if by_radio and not heard:
-        out.append(Item("Controller with its radio", HUB_PRICE, "hears what the sensors say; once for the building"))
+        out.append(Item("Controller with radio", HUB_PRICE, "receives the sensors' reports; one per building"))
     repeater = min((d for d in catalogue() if d.relays and d.is_module), key=lambda d: d.price, default=None)
     far = [s for s in by_radio if find(project.devices, s.device).power == "battery" and not _in_reach(project, s)]
     relayed = any(find(project.devices, s.device).relays for s in added)
     if far and not relayed and repeater is not None and _relays(project):
-        out.append(Item(repeater.name, repeater.price, "relays for sensors on cells", repeater.id))
+        out.append(Item(repeater.name, repeater.price, "repeater for battery sensors", repeater.id))
     return out
 
 

@@ -8,8 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from vastwatch.design.edits.fittings import opening_middle
-from vastwatch.design.places import room_at
+from vastwatch.design.places import opening_middle, room_at
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Settings
 from vastwatch.devices import ContactType, DeviceType, MatType
@@ -47,7 +46,7 @@ def fixed_place(project: Project, device: DeviceType, level: str, x: float, y: f
         return _under_somebody(project, device, level, x, y)
     piece = _furnishing_at(project, level, x, y)
     if piece is None:
-        raise ValueError(f"{device.name} is fixed to furniture or a machine: point at one")
+        raise ValueError(f"{device.name} is attached to furniture or a machine: click on one")
     cx, cy = polygons.centroid(piece.outline)
     return Fixed((round(cx, 3), round(cy, 3), min(device.mount_height, piece.z1)), 0.0, piece.id, Settings())
 
@@ -80,7 +79,7 @@ def _on_opening(project: Project, device: ContactType, level: str, x: float, y: 
             _, (ux, uy) = opening_middle(project, opening)
             z = min(device.mount_height, opening.head)
             return Fixed((*at, z), round(math.degrees(math.atan2(uy, ux)) % 360, 1), opening.id, Settings())
-    raise ValueError("a contact sits on a door or window: point at one")
+    raise ValueError("a contact is mounted on a door or window: click on one")
 
 
 def _before_door(project: Project, device: MatType, level: str, x: float, y: float) -> Fixed:
@@ -90,7 +89,7 @@ def _before_door(project: Project, device: MatType, level: str, x: float, y: flo
             _, (ux, uy) = opening_middle(project, opening)
             return Fixed((*at, device.mount_height), round(math.degrees(math.atan2(uy, ux)) % 360, 1), None, Settings())
     if room_at(project, level, x, y) is None:
-        raise ValueError("a door mat lies inside, before a door: point there")
+        raise ValueError("a door mat goes inside, in front of a door: click there")
     return Fixed((round(x, 3), round(y, 3), device.mount_height), 0.0, None, Settings())
 
 
@@ -101,10 +100,10 @@ def _under_somebody(project: Project, device: MatType, level: str, x: float, y: 
     ]  # fmt: skip
     spot: Spot | None = min(spots, key=lambda s: math.dist(s.at, (x, y)), default=None)
     if spot is None or math.dist(spot.at, (x, y)) > NEAR_M:
-        raise ValueError(f"{device.name} lies where somebody sits or sleeps: point at such a spot")
+        raise ValueError(f"{device.name} goes where somebody sits or sleeps: click on such a position")
     room = find(project.rooms, spot.room)
     if room.use in ("toilet", "bathroom"):
-        raise ValueError(f"{device.name} wants a cushion or mattress over it, and there is none at the {spot.name}")
+        raise ValueError(f"{device.name} needs a cushion or mattress on top, and there is none at the {spot.name}")
     place = best_place(project, device, spot, weight_at(project, spot))
     piece = _furnishing_at(project, level, *spot.at)
     z = min(device.mount_height, piece.z1) if piece else device.mount_height

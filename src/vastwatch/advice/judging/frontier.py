@@ -117,13 +117,13 @@ def table(found: Frontier) -> list[list[str]]:
     head = [
         "name",
         "kind",
-        "drops a week",
-        "dark min a day",
-        "idle h a day",
-        "on the frontier",
+        "false-offs a week",
+        "dark, min a day",
+        "lit while empty, h a day",
+        "best trade-off",
         "meets the brief",
-        "in other weeks: drops a week",
-        "in other weeks: dark min a day",
+        "other weeks: false-offs a week",
+        "other weeks: dark, min a day",
         "settings",
     ]
     best = {id(p) for p in found.best}
@@ -397,7 +397,7 @@ def _ways(project: Project, room: str, expr: Expr, needs: RoomNeeds, believe: bo
     for hold in SWORN_BY_S:
         of = tuple(r for reports in by_kind.values() for r in reports)
         if of:
-            out.append((f"{duration_words(hold)}, whatever tells", "school", Hold(of=_any(of), seconds=hold)))
+            out.append((f"{duration_words(hold)}, any sensor", "school", Hold(of=_any(of), seconds=hold)))
     if len(by_kind) > 1:
         for name, reports in by_kind.items():
             for hold in (now or 60.0, 300.0):
@@ -408,11 +408,11 @@ def _ways(project: Project, room: str, expr: Expr, needs: RoomNeeds, believe: bo
             rest = tuple(r for name, reports in by_kind.items() if name != PirType.technology for r in reports)
             for hold in (now or 60.0, 300.0):
                 both = StartKeep(start=_any(pir), keep=Hold(of=_any((*pir, *rest)), seconds=hold))
-                out.append((f"PIR starts, all keep, {duration_words(hold)}", "school", both))
+                out.append((f"PIR turns on, all keep on, {duration_words(hold)}", "school", both))
     every = tuple(r for reports in by_kind.values() for r in reports)
     if every and believe:
         for below in BELIEVED_BELOW:
-            out.append((f"belief, until {100 * below:g} %", "belief", Belief(of=every, off_below=below)))
+            out.append((f"occupancy probability, until {100 * below:g} %", "belief", Belief(of=every, off_below=below)))
     # One of those that conclude the same is enough: with a single sensor several do. What is set is a point already.
     unique: dict[str, tuple[str, str, Expr]] = {}
     for name, kind, each in out:

@@ -244,7 +244,7 @@ class Judgement:
         """Which of the holds one is. Raises ValueError where it is not judged."""
         found = np.flatnonzero(np.abs(self.holds - hold_s) < 1e-6)
         if len(found) == 0:
-            raise ValueError(f"{hold_s:g} s is no hold that is judged here")
+            raise ValueError(f"{hold_s:g} s is not one of the hold times compared here")
         return int(found[0])
 
     @cached_property

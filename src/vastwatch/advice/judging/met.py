@@ -53,14 +53,14 @@ class Met:
 
 # How each need is told; `{}` stands for its figure.
 IN_WORDS = {
-    "drops_per_week": "{:.1f} drops a week",
+    "drops_per_week": "{:.1f} false-offs a week",
     "dark_min_per_day": "{:.1f} min a day in the dark",
-    "hold_s": "a hold of {:.0f} s",
+    "hold_s": "a hold time of {:.0f} s",
     "first_light_s": "first light after {:.1f} s",
-    "notice_s": "noticed {:.1f} s after the door",
-    "idle_h_per_day": "{:.1f} h a day burning for nobody",
-    "false_starts_per_day": "{:.1f} false starts a day",
-    "asleep_min_per_day": "{:.1f} min a day over sleepers",
+    "notice_s": "noticed {:.1f} s after entering",
+    "idle_h_per_day": "{:.1f} h a day lit while empty",
+    "false_starts_per_day": "{:.1f} false-ons a day",
+    "asleep_min_per_day": "{:.1f} min a day disturbing sleepers",
 }
 
 
@@ -68,7 +68,7 @@ IN_WORDS = {
 LONG_S = 120.0
 NOT_AT_ALL = {
     "first_light_s": "one in twenty or more without light for 2 min and longer",
-    "notice_s": "one in ten or more not noticed within 2 min of coming in",
+    "notice_s": "one in ten or more not noticed within 2 min of entering",
 }
 
 
@@ -79,8 +79,8 @@ def in_words(it: Met) -> str:
     if it.need in NOT_AT_ALL and it.value > LONG_S:
         return f"{NOT_AT_ALL[it.need]}, {it.limit:.3g} s allowed"
     if it.value <= it.limit < it.high:
-        said += f", in others perhaps {it.high:.2g}"
-    return f"{said}, {it.limit:.3g} allowed"
+        said += f", up to {it.high:.2g} in other weeks"
+    return f"{said}, limit {it.limit:.3g}"
 
 
 def misfit(needs: Iterable[Met]) -> float:

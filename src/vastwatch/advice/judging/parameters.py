@@ -140,23 +140,25 @@ def _of_part(
         # A hold of the light itself is one that the brief allows.
         of_light = (own is lighting_it and path in ((), (1,))) or collection == "rules"
         holds = legal_holds(project, room) if of_light else settable_holds()
-        return [made("seconds", f"hold of {what}", _spread(holds), duration_words)]
+        return [made("seconds", f"hold time of {what}", _spread(holds), duration_words)]
     if isinstance(part, OnDelay):
         return [made("seconds", f"delay of {what}", DELAYS_S, duration_words)]
     if isinstance(part, MinimumOn):
-        return [made("seconds", f"least time of {what}", LEAST_S, duration_words)]
+        return [made("seconds", f"minimum time of {what}", LEAST_S, duration_words)]
     if isinstance(part, AtLeast):
-        return [made("k", "how many must agree", tuple(map(float, range(1, len(part.of) + 1))), lambda v: f"{v:.0f}")]
+        return [
+            made("k", "number that must agree", tuple(map(float, range(1, len(part.of) + 1))), lambda v: f"{v:.0f}")
+        ]
     if isinstance(part, DoorLatch):
         holds = legal_holds(project, room)
         return [
-            made("hold_s", "hold with the door open", _spread(holds), duration_words),
-            made("settle_s", "settling after the door shuts", DELAYS_S, duration_words),
+            made("hold_s", "hold time with the door open", _spread(holds), duration_words),
+            made("settle_s", "settling time after the door shuts", DELAYS_S, duration_words),
         ]
     if isinstance(part, Belief):
         return [
-            made("off_below", "believed until below", BELOW, _percent),
-            made("on_above", "believed from above", ABOVE, _percent),
+            made("off_below", "occupied until probability falls below", BELOW, _percent),
+            made("on_above", "occupied from probability above", ABOVE, _percent),
         ]
     return []
 
@@ -195,7 +197,7 @@ def _of_sensor(project: Project, ident: str) -> list[Parameter]:
         wanted = (device.hold_min_s, 5.0, 15.0, 30.0, 60.0, 180.0, device.hold_max_s)
         values = tuple(sorted({*(settable_hold(device, w) for w in wanted), now}))
         if len(values) > 1:
-            name = f"own hold of {sensor.name}"
+            name = f"device hold time of {sensor.name}"
             out.append(_setting(ident, "hold_s", name, values, now, duration_words, whole=False))
     return out
 

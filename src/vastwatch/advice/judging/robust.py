@@ -46,9 +46,9 @@ class Effect(NamedTuple):
     def in_words(self) -> str:
         """`hold of PIR shop, now 5 min: 4 min +0.4 min dark, -0.1 h burning; ...`, or that it does not matter."""
         if not self.matters:
-            return f"{self.name}, now {self.now}: a step either way changes nothing of account."
+            return f"{self.name}, now {self.now}: one step either way makes no significant difference."
         taken = [s for s in (self.less, self.more) if s is not None]
-        steps = [f"{value}: {change(dark)} min dark, {change(idle)} h burning" for value, dark, idle in taken]
+        steps = [f"{value}: {change(dark)} min dark, {change(idle)} h lit while empty" for value, dark, idle in taken]
         return f"{self.name}, now {self.now}: {'; '.join(steps)}."
 
 
@@ -123,18 +123,18 @@ def otherwise(
 
 
 def _otherwise(project: Project, room: str) -> Iterator[tuple[str, Project]]:
-    yield "as it is", project
-    yield f"habits {IRREGULAR:g} times as irregular", _irregular(project)
+    yield "present conditions", project
+    yield f"routines {IRREGULAR:g} times as irregular", _irregular(project)
     yield f"a week {HOT_C:g} °C warmer", _warmer(project)
     year = project.brief.rehearse_from[:4]
-    for name, day in (("around the longest day", SUMMER), ("around the shortest day", WINTER)):
+    for name, day in (("longest day of the year", SUMMER), ("shortest day of the year", WINTER)):
         if project.place.latitude < 0:
             day = WINTER if day == SUMMER else SUMMER
         yield name, replace(project, brief=replace(project.brief, rehearse_from=f"{year}-{day}"))
     presence = lighting(project, room)
     for ident in sensors_read(presence):
         dead = put(project, replace(presence, expr=without_reports(presence.expr, ident)))
-        yield f"{find(project.sensors, ident).name} dead", dead
+        yield f"{find(project.sensors, ident).name} fails", dead
 
 
 def _irregular(project: Project) -> Project:

@@ -111,7 +111,7 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
     best = int(meets[0] if len(meets) else legal[np.argmin(drops[legal])])
     recommended = float(holds[best])
     words = duration_words(recommended)
-    look = f"A first look at {days} days: with {words} {7 * drops[best]:.1f} drops a week. Other weeks decide."
+    look = f"First estimate from {days} days: with {words} {7 * drops[best]:.1f} false-offs a week. Other weeks decide."
     makes = made_by(project, room)
     reason = look if makes == "presence" else f"{MADE_BY[makes]} Other weeks decide what to set instead."
     return TimingCurve(
@@ -166,8 +166,8 @@ def tuned(
 
 # Why no hold is recommended where the light asks nothing of what is concluded of its room.
 MADE_BY = {
-    "zones": "Its lamps follow zones, so the room's hold has no effect.",
-    "rows": "Its rows do not use what is concluded of the room, so its hold has no effect.",
+    "zones": "Its lamps follow zones, so the room's hold time has no effect.",
+    "rows": "Its rows do not use the room's conclusion, so its hold time has no effect.",
 }
 
 
@@ -175,77 +175,81 @@ def _reason_instead(c: TimingCurve, j: Judgement) -> str:
     """What is recommended where the hold has no effect."""
     parts = [MADE_BY[j.made_by]]
     drops, dark, idle = j.figures(j.current_s)
-    now = f"{drops:.1f} drops a week, {dark:.1f} min a day in the dark and {idle:.1f} h burning for nobody"
+    now = f"{drops:.1f} false-offs a week, {dark:.1f} min a day in the dark and {idle:.1f} h lit while empty"
     d = c.delays
     if d is None:
-        parts.append(f"Nothing that they use has a delay to set. Now it is {now}.")
+        parts.append(f"Nothing they use has a delay to set. Now: {now}.")
         missed = [m for m in j.needs_at(j.current_s) if not m.met]
     else:
         drops, dark, idle = d.judged.figures(d.judged.current_s)
         then = (
-            f"{drops:.1f} drops a week in {d.judged.weeks} simulated weeks, {d.held.drops_per_week:.1f} in "
-            f"{d.held.weeks} others, {dark:.1f} min a day in the dark and {idle:.1f} h burning for nobody"
+            f"{drops:.1f} false-offs a week in {d.judged.weeks} simulated weeks, {d.held.drops_per_week:.1f} in "
+            f"{d.held.weeks} other weeks, {dark:.1f} min a day in the dark and {idle:.1f} h lit while empty"
         )
         whole = ", which meets every need" if d.judged.meets_now else ""
         if d.changes:
             set_to = and_list(
                 [f"the {x.name} to {duration_words(x.seconds)} (now {duration_words(x.before_s)})" for x in d.changes]
             )
-            parts.append(f"Set {set_to}: {then}{whole}. Now it is {now}.")
+            parts.append(f"Set {set_to}: {then}{whole}. Now: {now}.")
         else:
             parts.append(f"Its delays are best as they are: {then}{whole}.")
         missed = [m for m in d.judged.needs_at(d.judged.current_s) if not m.met]
     if missed:
-        parts.append(f"What no delay cures: {'; '.join(map(in_words, missed))}.")
+        parts.append(f"Not fixed by any delay: {'; '.join(map(in_words, missed))}.")
     return " ".join(parts)
 
 
 def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> str:
     limit, best = drops_words(c.limit_per_week), duration_words(c.recommended_s)
     drops, dark, idle = j.figures(c.recommended_s)
-    checked = f"{held.drops_per_week:.1f} in {held.weeks} others"
+    checked = f"{held.drops_per_week:.1f} in {held.weeks} other weeks"
     parts = []
     if c.meets_brief:
         parts.append(
-            f"{best} is the shortest hold that meets the brief's {limit}, also in other weeks: {drops:.1f} a week in "
-            f"{j.weeks} simulated weeks, {checked}; {idle:.1f} h a day burning for nobody."
+            f"{best} is the shortest hold time that meets the brief's limit of {limit}, also in other weeks: "
+            f"{drops:.1f} a week in {j.weeks} simulated weeks, {checked}; {idle:.1f} h a day lit while empty."
         )
     elif not j.at(c.recommended_s)[0].met:
         longest = duration_words(j.legal_s[-1])
         parts.append(
-            f"No hold up to the {longest} that the brief allows is sure to meet its {limit}; {best} comes nearest, "
-            f"with {drops:.1f} drops a week and {dark:.1f} min a day in the dark ({checked}). A sensor that sees "
-            "stillness would help more than a longer hold."
+            f"No hold time up to the {longest} allowed by the brief reliably meets its limit of {limit}; {best} "
+            f"comes closest, with {drops:.1f} false-offs a week and {dark:.1f} min a day in the dark "
+            f"({checked}). A sensor that notices people at rest would help more than a longer hold time."
         )
     else:
         longest = duration_words(j.legal_s[-1])
         parts.append(
-            f"No hold up to the {longest} that the brief allows meets every need; {best} misses fewest of them, with "
-            f"{drops:.1f} drops a week ({checked}) and {idle:.1f} h a day burning for nobody."
+            f"No hold time up to the {longest} allowed by the brief meets every need; {best} fails on fewest, with "
+            f"{drops:.1f} false-offs a week ({checked}) and {idle:.1f} h a day lit while empty."
         )
     missed = [m for m in j.needs_at(c.recommended_s) if not m.met and m.need != "hold_s"]
     uncured = [m for m in missed if not j.cured_by_some_hold(m.need)]
     by_others = [m for m in missed if m not in uncured]
     if by_others:
-        parts.append(f"Missed at this hold, and met by others that miss more: {'; '.join(map(in_words, by_others))}.")
+        parts.append(
+            f"Not met at this hold time, but at others that fail on more: {'; '.join(map(in_words, by_others))}."
+        )
     if uncured and (len(uncured) > 1 or uncured[0].need != "drops_per_week"):
-        parts.append(f"What no hold cures: {'; '.join(map(in_words, uncured))}.")
+        parts.append(f"Not fixed by any hold time: {'; '.join(map(in_words, uncured))}.")
     if abs(c.current_s - c.recommended_s) > 0.5 and c.current_s in j.holds.tolist():
         now = j.figures(c.current_s)
         parts.append(
-            f"Now, at {duration_words(c.current_s)}, it is {now[0]:.1f} drops a week, "
-            f"{now[1]:.1f} min a day in the dark and {now[2]:.1f} h burning."
+            f"Now, at {duration_words(c.current_s)}: {now[0]:.1f} false-offs a week, {now[1]:.1f} min a day in "
+            f"the dark and {now[2]:.1f} h lit while empty."
         )
     here, more = c.at(c.recommended_s), c.at(c.recommended_s + 60)
     parts.append(
-        f"One minute more would spare {max(here[1] - more[1], 0):.1f} min of dark a day "
-        f"and burn {max(more[2] - here[2], 0) * 60:.0f} min more."
+        f"One minute more would save {max(here[1] - more[1], 0):.1f} min of dark a day and add "
+        f"{max(more[2] - here[2], 0) * 60:.0f} min lit while empty."
     )
     lo, hi = c.interval_s
     if hi > lo:
-        parts.append(f"Chosen on other weeks it would lie between {duration_words(lo)} and {duration_words(hi)}.")
+        parts.append(
+            f"Based on other weeks, the recommendation would be between {duration_words(lo)} and {duration_words(hi)}."
+        )
     if find(project.rooms, c.room).control == "absence":
-        parts.append("The light is switched on by hand here, and again after each drop.")
+        parts.append("The light is switched on by hand here, and again after each false-off.")
     return " ".join(parts)
 
 

@@ -42,7 +42,7 @@ SURE = 0.9
 # Somebody who is made of a log comes no oftener than this, and is early or late by this part of the time between.
 MOST_A_DAY, JITTER = 24, 0.2
 MOST_EXPONENT = 600.0
-NAME = "Somebody in the {}, by the log"
+NAME = "Occupant of {}, from the log"
 
 
 class Parting(NamedTuple):
@@ -76,7 +76,11 @@ class RoomHabits(NamedTuple):
             f"{v:.1f} visits on a {kind} day" for v, kind in zip(self.visits, ("working", "free")) if not math.isnan(v)
         ]
         half, tenth = (duration_words(round(s)) for s in self.stay_s)
-        still = "" if self.parting is None else f"; silent for {duration_words(round(self.parting.still_s))} on average"
+        still = (
+            ""
+            if self.parting is None
+            else f"; {duration_words(round(self.parting.still_s))} without a report on average"
+        )
         return f"{name}: {', '.join(said)}; half stay over {half}, one in ten over {tenth}{still}."
 
 
@@ -126,17 +130,17 @@ def habits_of_log(house: HouseRun) -> LogHabits:
         known = house.known(room.id)
         report = any_of([house.recording.report(s) for s in heard]) if heard else None
         if report is None or len(report.rises) == 0 or known.total() < DAY:
-            untold.append(f"{room.name}: its sensors say nothing in this log.")
+            untold.append(f"{room.name}: no reports from its sensors in this log.")
             continue
         found, sessions = _of_room(house, room, report & known, known)
         if found is None:
-            untold.append(f"{room.name}: too few reports to part one visit from the next.")
+            untold.append(f"{room.name}: too few reports to tell one visit from the next.")
             continue
         rooms.append(found)
         there.append(sessions)
         untold += _doubts(room, found)
     people = _at_once(there)
-    untold += ["Who it was: a log knows no names, and a pet that is noticed counts as somebody."]
+    untold += ["Identity: a log has no names, and a pet that is noticed counts as a person."]
     untold += _unseen(house.project)
     return LogHabits(tuple(rooms), people, tuple(untold))
 
@@ -194,18 +198,18 @@ def _a_day(counts: Array, listened: Array) -> float:
 
 def _doubts(room: Room, found: RoomHabits) -> list[str]:
     if found.parting is None:
-        alike = f"{room.name}: its silences are all of one kind, and taken for absences."
+        alike = f"{room.name}: its gaps between reports are all alike, and are taken for absences."
         return [alike] if found.stays else []
     at = duration_words(round(found.parting.at_s))
-    out = [f"{room.name}: an absence of less than {at}, and sitting still for longer than that, look alike."]
+    out = [f"{room.name}: an absence of less than {at} and sitting still for longer than that cannot be told apart."]
     if found.parting.doubt > 0.02:
-        out.append(f"{room.name}: {100 * found.parting.doubt:.0f} % of its silences may be either.")
+        out.append(f"{room.name}: {100 * found.parting.doubt:.0f} % of its gaps between reports could be either.")
     return out
 
 
 def _unseen(project: Project) -> list[str]:
     blind = [r.name for r in project.rooms if presence_of(project, r.id) is None]
-    return [f"Nothing listens in: {', '.join(blind)}."] if blind else []
+    return [f"No sensor in: {', '.join(blind)}."] if blind else []
 
 
 def _at_once(there: Sequence[Signal]) -> int:
@@ -225,7 +229,7 @@ def people_of(project: Project, found: LogHabits) -> tuple[Project, tuple[Person
     building has no way out, or no such room a place to be."""
     away = next((s for s in project.spots if s.activity == "away"), None)
     if away is None:
-        raise ValueError("nobody can be away from this building: draw a spot for that outside its door first")
+        raise ValueError("there is no way out of this building: add a position outside its front door first")
     made: list[Person] = []
     for habits in found.rooms:
         spot = _spot_in(project, habits.room)
@@ -242,7 +246,7 @@ def people_of(project: Project, found: LogHabits) -> tuple[Project, tuple[Person
         project = replace(project, people=(*project.people, person))
         made.append(person)
     if not made:
-        raise ValueError("in no room of this log people stay, and have a place to be: furnish one first")
+        raise ValueError("no room of this log has a position for people who stay: furnish one first")
     return project, tuple(made)
 
 
@@ -290,7 +294,7 @@ def told(found: LogHabits, project: Project) -> list[str]:
     words = [h.in_words(find(project.rooms, h.room).name) for h in found.rooms]
     if found.people > 1:
         words.append(
-            f"Somebody was noticed in {found.people} rooms at once: there are at least {found.people} of them, unless "
-            "a sensor sees into the next room."
+            f"Somebody was noticed in {found.people} rooms at once: there are at least {found.people} people, "
+            "unless a sensor sees into the next room."
         )
     return words

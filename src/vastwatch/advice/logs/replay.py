@@ -75,7 +75,9 @@ class WhatIf:
         """`with 40 s instead of 15 min you would have saved 9.2 h a week; 3 gaps ... may have been people`."""
         new, old = duration_words(self.hold_s), duration_words(self.now_s)
         if self.hold_s >= self.now_s:
-            return f"With {new} instead of {old} it would have burned {-self.saved_h_per_week:.1f} h a week more."
+            return (
+                f"With {new} instead of {old} the light would have been on {-self.saved_h_per_week:.1f} h a week more."
+            )
         gaps = "no gap" if self.gaps == 0 else f"{self.gaps} gap{'s' * (self.gaps > 1)}"
         may = "may have been people" if self.gaps else "was made"
         return (
@@ -147,9 +149,9 @@ def with_holds(project: Project, holds: dict[str, float]) -> Project:
     has none."""
     for ident, seconds in holds.items():
         if all(p.id != ident for p in project.presences):
-            raise ValueError(f"there is no conclusion '{ident}' in this project")
+            raise ValueError(f"unknown conclusion '{ident}'")
         if not 0.0 <= seconds <= 86_400.0:
-            raise ValueError(f"a hold of {seconds:g} s is not between nought and a day")
+            raise ValueError(f"a hold time of {seconds:g} s is not between 0 s and a day")
     return set_holds(project, holds)
 
 
@@ -188,7 +190,7 @@ def notes_in(text: str, house: HouseRun) -> tuple[list[Note], list[str]]:
             continue
         at = _instant(calendar, when)
         if not 0.0 <= at < house.end:
-            faults.append(f"line {n} is of a day that the log does not tell of: '{line.strip()[:60]}'")
+            faults.append(f"line {n} is about a day that is not in the log: '{line.strip()[:60]}'")
             continue
         notes.append(Note(at, words))
     return notes, faults
@@ -203,7 +205,7 @@ def dated(line: str) -> tuple[str, str]:
         return datetime.fromisoformat(f"{found[1]}T{found[2]:0>5}").strftime("%Y-%m-%dT%H:%M"), found[3][:LONGEST_NOTE]
     except ValueError:
         shown = line.strip()[:60]
-        raise ValueError(f"this is no note such as 2026-01-13 21:10 light went off on me: '{shown}'") from None
+        raise ValueError(f"not a note such as 2026-01-13 21:10 light went off on me: '{shown}'") from None
 
 
 def _instant(calendar: Calendar, when: str) -> float:
@@ -254,21 +256,23 @@ def _because(house: HouseRun, room: str, at: float) -> list[str]:
     name = find(house.project.rooms, room).name
     chain = [f"{name}: the light went off at {clock(at)}."]
     if not bool(house.known(room).at(at - 1.0)):
-        return [*chain, "Nobody listened to its sensors then."]
+        return [*chain, "Its sensors sent no data then."]
     hold = hold_of(presence.expr)
     parts = start_and_keep(presence.expr)
     if hold is None or parts is None:
-        return [*chain, f"“{presence.name}” ceased to hold."]
+        return [*chain, f"“{presence.name}” ended."]
     keep = concluded(house.project, parts[1], house.recording, named=house.conclusions.presences)
     falls = keep.falls[keep.falls <= at + 1.0]
     if len(falls) == 0:
         return chain
     last = float(falls[-1])
     rises = keep.rises[keep.rises > last]
-    chain.append(f"The hold of {duration_words(hold)} ran out: the last report ended at {clock(last)}.")
+    chain.append(f"The hold time of {duration_words(hold)} ran out: the last report ended at {clock(last)}.")
     if len(rises):
         gap = float(rises[0]) - last
-        chain.append(f"The next came {duration_words(gap)} after it, at {clock(float(rises[0]))}.")
+        chain.append(f"The next report came {duration_words(gap)} later, at {clock(float(rises[0]))}.")
         if gap <= 2 * 3600.0:
-            chain.append(f"A hold of {duration_words(float(np.ceil(gap / 5.0) * 5.0))} would have kept the light on.")
+            chain.append(
+                f"A hold time of {duration_words(float(np.ceil(gap / 5.0) * 5.0))} would have kept the light on."
+            )
     return chain

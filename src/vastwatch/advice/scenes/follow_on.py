@@ -120,7 +120,7 @@ def ahead(project: Project, room: str, should_continue: Callable[[], bool] = lam
     where nothing lights it, or nobody is noticed on the way there. Raises ValueError for a room that is not there."""
     record = next((r for r in project.rooms if r.id == room), None)
     if record is None:
-        raise ValueError(f"there is no room '{room}'")
+        raise ValueError(f"unknown room '{room}'")
     if presence_of(project, room) is None or not lamps_in(project, room):
         return []
     truth = simulate_days(project, DAYS, CHOSEN[0])
@@ -149,14 +149,14 @@ def ahead(project: Project, room: str, should_continue: Callable[[], bool] = lam
 
 def _with_row(project: Project, room: Room, source: Room, tells: Expr) -> Project:
     if not ladder_rows(project, room.id):
-        plain = next(s for s in STARTING if s.name == "Somebody there, and dark")
+        plain = next(s for s in STARTING if s.name == "Occupied and dark")
         project = start(project, room.id, plain)
     # No other lamp than those that the ladder has: one that follows a zone goes on doing so.
     own = next((x for x in ladders_in(project, room.id) if x.group is None), None)
     levels = {} if own is None else {x.id: LEVEL for x in own.lamps}
-    project, scene = add_scene(project, room.id, "Ahead", levels)
+    project, scene = add_scene(project, room.id, "Light ahead", levels)
     when = AllOf(of=(Hold(of=tells, seconds=STAYS_S), Dark(room=room.id)))
-    project, _ = add_row(project, room.id, f"Somebody comes from {source.name.lower()}", when, scene.id)
+    project, _ = add_row(project, room.id, f"Somebody coming from {source.name.lower()}", when, scene.id)
     return project
 
 
@@ -175,5 +175,8 @@ def told(a: Ahead, project: Project) -> str:
     spared = a.before.arrivals - a.after.arrivals
     name, source = (find(project.rooms, r).name.lower() for r in (a.room, a.from_room))
     more = 60.0 * (a.after.idle_h - a.before.idle_h)
-    does = f"spares {spared:.1f} of {a.before.arrivals:.1f} arrivals into the dark a day for {more:.0f} min burning"
-    return f"By {a.words}, light in {name} ahead of who comes from {source}: {does}."
+    does = (
+        f"avoids {spared:.1f} of {a.before.arrivals:.1f} arrivals in the dark a day for {more:.0f} min more lit "
+        "while empty"
+    )
+    return f"With {a.words}, light ahead in {name} for people coming from {source}: {does}."

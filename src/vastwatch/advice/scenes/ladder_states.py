@@ -60,13 +60,15 @@ def stuck(project: Project, room: str, r: Rehearsal | None = None) -> list[str]:
     lighting = presence_of(project, room)
     for b in buttons_in(project, room):
         if b.ends == "never":
-            out.append(f"What {b.name} does lasts {ends_words(b)}: give it an end.")
+            out.append(f"The override by {b.name} lasts {ends_words(b)}: give it an end.")
         elif b.ends == "vacancy" and lighting is None:
-            out.append(f"What {b.name} does ends once the room is empty, and nothing says whether it is.")
+            out.append(f"The override by {b.name} ends when the room is empty, but nothing detects whether it is.")
         elif b.ends == "vacancy" and r is not None and lighting is not None:
             held = r.house.conclusions.presences[lighting.id]
             if held.total() >= held.end - held.start:
-                out.append(f"What {b.name} does ends once the room is empty, and “{lighting.name}” never fell.")
+                out.append(
+                    f"The override by {b.name} ends when the room is empty, and “{lighting.name}” never turned off."
+                )
     return out
 
 
@@ -96,7 +98,7 @@ def scene_of_row(project: Project, did: LadderRun, row: int) -> str:
     """What the row of that number asks for, in words."""
     if row < len(did.rows):
         return str(find(project.scenes, did.rows[row].scene).name)
-    return "by hand" if row > len(did.rows) else "all off"
+    return "manual" if row > len(did.rows) else "all off"
 
 
 def has_ladder(project: Project, room: str) -> bool:

@@ -88,9 +88,9 @@ def lighting(project: Project, room: str) -> Presence:
     name = find(project.rooms, room).name
     presence = presence_of(project, room)
     if presence is None:
-        raise ValueError(f"{name} has no presence to tune: place a sensor in it first")
+        raise ValueError(f"{name} has no presence to tune: place a sensor there first")
     if not lights_in(project, room):
-        raise ValueError(f"{name} has no lamp that presence could light")
+        raise ValueError(f"{name} has no lamp that presence could switch on")
     if delayed := delayed_rows(project, room):
         raise ValueError(delays_words(project, room, delayed))
     return presence
@@ -107,7 +107,7 @@ def tunable(project: Project, room: str) -> Presence:
 def nobody_there(project: Project, room: str) -> str:
     """Why nothing can be said of a room's hold where nobody is ever awake in it."""
     return (
-        f"nobody was awake in {find(project.rooms, room).name.lower()} in these weeks, so there is nothing to tune by"
+        f"nobody was awake in {find(project.rooms, room).name.lower()} in these weeks, so there is nothing to tune for"
     )
 
 

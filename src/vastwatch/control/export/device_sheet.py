@@ -28,21 +28,21 @@ def device_sheet(project: Project) -> tuple[DeviceSetting, ...]:
     for sensor in project.sensors:
         device, room = find(project.devices, sensor.device), room_of(project, sensor)
         where = "" if room is None else room.name
-        words = settings_words(device, sensor.settings) or "as it comes"
+        words = settings_words(device, sensor.settings) or "default settings"
         out.append(DeviceSetting(sensor.name, device.name, where, "settings", words))
         mine = [z.name for z in project.zones if z.sensor == sensor.id]
         if mine:
-            text = f"{', '.join(mine)}: as the Zones stage gives them to be typed in"
+            text = f"{', '.join(mine)}: values as shown in the Zones stage"
             out.append(DeviceSetting(sensor.name, device.name, where, "zones", text))
         for circuit in project.circuits:
             if sensor.id in circuit.contacts:
-                text = f"switches {circuit.name} by itself; off when its own hold is over"
+                text = f"switches {circuit.name} directly; off when its device hold time ends"
                 out.append(DeviceSetting(sensor.name, device.name, where, "contact", text))
         for dark in project.rooms:
             source = dark.darkness
             if source is not None and source.source == "sensor" and source.sensor == sensor.id:
                 below, until = thresholds(project, dark, source)
-                text = f"below {below:.0f} lx, until {until:.0f} lx"
+                text = f"below {below:.0f} lx, bright above {until:.0f} lx"
                 out.append(DeviceSetting(sensor.name, device.name, where, f"dark in {dark.name.lower()}", text))
     for circuit in project.circuits:
         if circuit.module is None or not circuit.lamps:
@@ -52,9 +52,9 @@ def device_sheet(project: Project) -> tuple[DeviceSetting, ...]:
         where = find(project.rooms, lamps[0].room).name
         if isinstance(device, ModuleType) and device.dims:
             least = max((x.least_level for x in lamps), default=0.0)
-            text = f"{100 * least:.0f} %" if least > 0 else "as low as the lamps burn without flicker, by trial"
-            out.append(DeviceSetting(circuit.name, device.name, where, "lowest level", text))
-        text = "from before the wall switch" if circuit.live else "behind the wall switch"
+            text = f"{100 * least:.0f} %" if least > 0 else "as low as the lamps go without flicker; find by trial"
+            out.append(DeviceSetting(circuit.name, device.name, where, "minimum level", text))
+        text = "permanent live" if circuit.live else "behind the wall switch"
         out.append(DeviceSetting(circuit.name, device.name, where, "supply", f"{text}, {load_w(project, circuit):g} W"))
     return tuple(out)
 

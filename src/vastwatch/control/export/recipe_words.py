@@ -36,7 +36,7 @@ def in_words(book: Book) -> list[str]:
     out += [f"  {i.name}: {i.words}" for i in book.inputs] or ["  none"]
     out += [f"  {name}: a button" for name in book.buttons]
     if book.helpers:
-        out.append("Helpers, on or off:")
+        out.append("Stored states, on or off:")
         out += [f"  {name}" for name in book.helpers]
     out.append("Recipes, in this order:")
     for n, r in enumerate(book.recipes, 1):
@@ -46,7 +46,7 @@ def in_words(book: Book) -> list[str]:
         if r.only_if is not None:
             out.append(f"     only if {condition_in_words(r.only_if)}")
         out.append(f"     then {'; '.join(_action(a) for a in r.then)}")
-    return out + [f"Note: {words}" for words in book.notes]
+    return out + [f"Add a note: {words}" for words in book.notes]
 
 
 def _trigger(t: Trigger) -> str:
@@ -151,5 +151,5 @@ def book_rows(books: Mapping[str, Book]) -> list[list[str]]:
 
 def button_words(project: Project, room: str) -> list[str]:
     """What each button of a room does, and until when."""
-    does = {"toggle": "off, or on", "off": "off", "scene": "its scene", "leave": "leaves the lights alone"}
+    does = {"toggle": "off or on", "off": "off", "scene": "its scene", "leave": "keeps the current light"}
     return [f"{b.name}: {does[b.does]}, {ends_words(b)}" for b in buttons_in(project, room)]

@@ -109,7 +109,7 @@ class _Writer:
         if isinstance(expr, Named):
             return self.concluded[expr.presence] if expr.presence in self.concluded else self._input(expr)
         if isinstance(expr, Belief):
-            self.notes.append("A belief is computed, not written as recipes: it comes as an input.")
+            self.notes.append("Occupancy probability is computed, not written as recipes: it is an input.")
             return self._input(expr)
         if isinstance(expr, Nothing):
             self.notes.append(f"No sensor feeds “{words}” yet: it is never on.")
@@ -121,7 +121,7 @@ class _Writer:
     def _input(self, expr: Expr) -> str:
         key = repr(expr)
         if key not in self.inputs:
-            words = "a belief" if isinstance(expr, Belief) else leaf_words(self.project, expr)
+            words = "an occupancy probability" if isinstance(expr, Belief) else leaf_words(self.project, expr)
             self.inputs[key] = Input(self.names.of(words, _ident(expr)), words, expr)
         return self.inputs[key].name
 
@@ -149,7 +149,7 @@ class _Writer:
         elif isinstance(expr, MinimumOn):
             timer = f"{me} timer"
             self._add(
-                f"{me} begins", [Becomes(parts[0], True)], Is(me, False), Set(me, True), Start(timer, expr.seconds)
+                f"{me} starts", [Becomes(parts[0], True)], Is(me, False), Set(me, True), Start(timer, expr.seconds)
             )
             self._add(f"{me} may end", [Becomes(parts[0], False)], Runs(timer, False), Set(me, False))
             self._add(f"{me} ends", [Ends(timer)], Is(parts[0], False), Set(me, False))
@@ -285,22 +285,22 @@ def output_recipes(project: Project, output: Guarded, convention: Convention | N
     changes = [Becomes(f) for f in (*locks, *rows)]
     above: list[Condition] = []
     words = [
-        *(f"{mine}: {x} locks it" for x in locks),
+        *(f"{mine}: {x} locks it off" for x in locks),
         *(f"{mine}: {r.name or f'row {k}'} wins" for k, r in enumerate(output.rows, 1)),
     ]
     levels = [*(0.0 for _ in locks), *(r.level for r in output.rows)]
     for fact, called, level in zip((*locks, *rows), words, levels):
         w._add(called, changes, _only(Is(fact), above), Light(name, level, 0.0))
         above.append(Is(fact, False))
-    w._add(f"{mine}: no row holds", changes, _only(None, above), Light(name, 0.0, 0.0))
+    w._add(f"{mine}: no row applies", changes, _only(None, above), Light(name, 0.0, 0.0))
     guards = [
-        f"once on it stays on for {duration_words(output.least_run_s)}" if output.least_run_s else "",
-        f"once off it stays off for {duration_words(output.least_rest_s)}" if output.least_rest_s else "",
+        f"once on, it stays on for at least {duration_words(output.least_run_s)}" if output.least_run_s else "",
+        f"once off, it stays off for at least {duration_words(output.least_rest_s)}" if output.least_rest_s else "",
         f"it starts at most {output.moves_a_day} times a day" if output.moves_a_day is not None else "",
     ]
     said = [g for g in guards if g]
     if said:
-        w.notes.append(f"Set on what switches {output.name}: {'; '.join(said)}.")
+        w.notes.append(f"Set on the device that switches {output.name}: {'; '.join(said)}.")
     return Book(
         output.id, tuple(w.inputs.values()), {}, dict(w.helpers), {name: output.id}, tuple(w.recipes), rows, None,
         tuple(dict.fromkeys(w.notes)),
@@ -341,7 +341,7 @@ def _switched(w: _Writer, own: str, hold_s: float) -> tuple[str, str]:
     w.hold(held, pressed, hold_s)
     keep = w.helper("wall switch held or somebody there", "switch-keep")
     w._follows(keep, [own, held], Many(1, (Is(own), Is(held))))
-    lit = w.helper("lit by hand", "by-hand")
+    lit = w.helper("manual on", "by-hand")
     w.start_keep(lit, pressed, keep)
     return pressed, lit
 
@@ -361,7 +361,7 @@ def _hands(
     hands: dict[str, _Hand] = {}
     clear: list[tuple[str, str]] = []
     for name, b in buttons.items():
-        kinds = {"leaves it": _Hand("leave")} if b.does == "leave" else {}
+        kinds = {"keeps it": _Hand("leave")} if b.does == "leave" else {}
         if b.does in ("toggle", "off"):
             kinds["off"] = _Hand("off")
         if b.does in ("toggle", "scene"):
@@ -396,13 +396,13 @@ def _rows(
         if hands[me].does != "leave":
             scene = reach[me]
             t = asked(ladder.lamps, () if scene is None else (scene,))
-            w._add(f"{me}: the hand wins{of}", changes, _only(Is(me), above), *lights(t.goals[0], t.fades[0]))
+            w._add(f"{me}: override wins{of}", changes, _only(Is(me), above), *lights(t.goals[0], t.fades[0]))
         above.append(Is(me, False))
     for k, fact in enumerate(rows.facts):
         words = f"{place}: {_called(ladder, k)} wins"
         w._add(words, changes, _only(Is(fact), above), *lights(table.goals[k], table.fades[k]))
         above.append(Is(fact, False))
-    w._add(f"{place}: no row holds", changes, _only(None, above), *lights(table.goals[-1], table.fades[-1]))
+    w._add(f"{place}: no row applies", changes, _only(None, above), *lights(table.goals[-1], table.fades[-1]))
 
 
 def _only(mine: Condition | None, above: list[Condition]) -> Condition:
@@ -439,21 +439,21 @@ def _presses(
             by_ladder = Many(1, tuple(way for x in rows for way in _rows_light(x)))
             press("switches off", lit, off)
             # In the dark a press ends what another pressed, where the ladder then lights; else it lights itself.
-            press("lets go", Many(3, (None_(lit), None_(nothing), by_ladder)), None)
+            press("releases it", Many(3, (None_(lit), None_(nothing), by_ladder)), None)
             press("switches on", Many(2, (None_(lit), None_(Many(2, (None_(nothing), by_ladder))))), on)
         elif b.does == "leave":
-            w.notes.append(f"{b.name} keeps what is just then: the controller has to hold its lamps as they are.")
-            press("lets go", Is(my[0]), None)
-            press("leaves it", Is(my[0], False), my[0])
+            w.notes.append(f"{b.name} keeps the present light: the controller must hold its lamps at their levels.")
+            press("releases it", Is(my[0]), None)
+            press("keeps it", Is(my[0], False), my[0])
         else:
-            press("asks for it", None, my[0])
+            press("recalls it", None, my[0])
         for h in my:
             if b.ends in ("minutes", "clock", "vacancy"):
                 w._add(f"{h} ends", [Ends(timer)], _vacant(b, own), Set(h, False))
         if b.ends == "vacancy" and own is not None:
             for h in my:
                 w._add(
-                    f"{h} ends as the room is left", [Becomes(own, False)], Many(2, (Is(h), Runs(timer, False))),
+                    f"{h} ends when the room is empty", [Becomes(own, False)], Many(2, (Is(h), Runs(timer, False))),
                     Set(h, False),
                 )  # fmt: skip
 

@@ -53,7 +53,7 @@ def inputs_of(project: Project, circuit: Circuit) -> tuple[Input, ...]:
     """What a circuit hangs on, from the line to the lamps."""
     out = [Input("switch", s.name, "up", "down") for s in switches_of(project, circuit.id)]
     if circuit.module is not None:
-        out.append(Input("module", "Module", "told off", "told on"))
+        out.append(Input("module", "Module", "signalled off", "signalled on"))
     out += [Input("contact", find(project.sensors, s).name, "timed out", "somebody") for s in circuit.contacts]
     return tuple(out[:MOST])
 
@@ -98,6 +98,6 @@ def parallel_words(project: Project, circuit: Circuit) -> str | None:
         return None
     names = " and ".join(find(project.sensors, s).name for s in circuit.contacts)
     return (
-        f"{names} switch {circuit.name} with contacts of their own: it is off only when all have timed out. "
-        f"“{lighting.name}” concludes otherwise"
+        f"{names} switch {circuit.name} with their own contacts: it is off only when all have timed out. "
+        f"“{lighting.name}” uses another condition"
     )

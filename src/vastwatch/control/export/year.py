@@ -77,7 +77,7 @@ def scheduled(project: Project) -> tuple[Scheduled, ...]:
 def year_of(project: Project, year: int) -> Year:
     """The table of a year. Raises ValueError for a year before 1900 or after 2199."""
     if not 1900 <= year < 2200:
-        raise ValueError(f"the year {year} is not from 1900 to 2199")
+        raise ValueError(f"year {year} is not from 1900 to 2199")
     return _year(
         scheduled(project), year, project.place, free_days(project.brief), days_away(project.brief),
         tuple((h.on, h.name) for h in project.brief.holidays),

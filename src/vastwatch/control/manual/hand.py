@@ -236,4 +236,4 @@ def ends_words(button: Button) -> str:
         return f"for {button.minutes:g} min"
     if button.ends == "clock":
         return f"until {button.clock}"
-    return {"vacancy": "until the room is empty", "press": "until the next press", "never": "for ever"}[button.ends]
+    return {"vacancy": "until the room is empty", "press": "until the next press", "never": "indefinitely"}[button.ends]

@@ -14,10 +14,10 @@ class CoverHandler(ByRows):
     """`OutputHandler` of covers."""
 
     bothers: Literal["nobody"] = "nobody"
-    called, why = "cover", "A blind or shutter: down at night, by its rows; on means down."
+    called, why = "blind", "A blind or shutter, controlled by its rows; on means down."
     caution = (
-        "A cover that moves by itself can trap: never before a way out or where a child plays, and stop it by hand in "
-        "sight of it. Wind guards stay above everything."
+        "A motorised blind can trap people: never use it at an exit or where children play, and fit a manual "
+        "stop within sight of it. Wind protection has priority over everything."
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Cover:

@@ -20,10 +20,11 @@ class FanHandler(ByRows):
     """`OutputHandler` of fans."""
 
     bothers: Literal["nobody"] = "nobody"
-    called, why = "fan", "An extractor that follows presence and runs on after it."
+    called, why = "fan", "An extractor fan that follows presence with run-on."
     caution = (
-        "A fan in a room with a flue or a fire, or one that has to clear fumes, never follows presence alone: keep its "
-        "own overrun and interlocks, and ask a licensed fitter. Isolate the circuit before you touch it."
+        "In a room with a flue or a fire, or where fumes must be cleared, a fan must never follow presence "
+        "alone: keep its own overrun and interlocks, and ask a licensed fitter. Isolate the circuit before you "
+        "touch it."
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Fan:

@@ -19,7 +19,7 @@ class LampHandler:
 
     lights = True
     bothers: Literal["nobody"] = "nobody"
-    called, why, caution = "lamp", "Lights its room while somebody is there and it is dark enough.", ""
+    called, why, caution = "lamp", "Lights its room while it is occupied and dark enough.", ""
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Lamp:
         return Lamp(id=ident, room=room, name=name, at=at, watts=8.0, lumens=760.0)

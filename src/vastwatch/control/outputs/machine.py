@@ -14,14 +14,12 @@ class MachineHandler(ByRows):
     """`OutputHandler` of quiet machines."""
 
     bothers: Literal["the quiet"] = "the quiet"
-    called, why = "quiet machine", "Hums when it may, and stands still during a film or while somebody sleeps."
-    caution = (
-        "A machine with moving or hot parts is never started unseen by anybody: what switches it may only keep it off."
-    )
+    called, why = "quiet machine", "Runs unless a film plays or somebody sleeps."
+    caution = "A machine with moving or hot parts must never start unattended: automatic control may only keep it off."
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Machine:
         rows = (
-            Row(name="Film is playing", when=Fact(what="film", room=room), level=0.0),
+            Row(name="A film is playing", when=Fact(what="film", room=room), level=0.0),
             Row(name="Somebody is on a call", when=Fact(what="call", room=room), level=0.0),
             Row(name="By day", when=ClockTime(begin="07:00", end="22:30"), level=1.0),
         )

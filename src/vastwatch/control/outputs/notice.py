@@ -13,10 +13,10 @@ class NoticeHandler(ByRows):
     """`OutputHandler` of notices."""
 
     bothers: Literal["nobody"] = "nobody"
-    called, why = "notice", "Tells somebody: a gate, a fence, a bed that stays empty at night."
+    called, why = "alert", "Alerts somebody: a gate, a fence, a bed that stays empty at night."
     caution = (
-        "A notice is a convenience. It is no alarm and no care or life-safety device: falls, beds, pools and doors "
-        "need equipment made and installed for that, and the consent of those who are watched."
+        "An alert is a convenience. It is not an alarm or a care or life-safety device: falls, beds, pools and "
+        "doors need equipment made and installed for that, and the consent of the people monitored."
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Notice:

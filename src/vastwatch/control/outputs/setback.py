@@ -15,10 +15,13 @@ class SetBackHandler(ByRows):
     """`OutputHandler` of heating that is let down."""
 
     bothers: Literal["nobody"] = "nobody"
-    called, why = "heating set-back", "Lets the heating down while its room has long been empty; on means let down."
+    called, why = (
+        "heating setback",
+        "Turns the heating down when its room has been empty for a long time; on means turned down.",
+    )
     caution = (
-        "Heat never follows presence alone: thermostat, frost guard and the boiler's own cut-outs stay above "
-        "everything, and it never asks for more than the thermostat does. Ask a licensed fitter."
+        "Heating must never follow presence alone: thermostat, frost protection and the boiler's own cut-outs "
+        "have priority, and the setback never asks for more heat than the thermostat. Ask a licensed fitter."
     )
 
     def new(self, ident: str, room: str, name: str, at: Point) -> SetBack:

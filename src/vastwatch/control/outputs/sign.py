@@ -15,8 +15,8 @@ class SignHandler(ByRows):
     """`OutputHandler` of signs."""
 
     bothers: Literal["nobody"] = "nobody"
-    called, why = "sign", "Says at the door that somebody is in."
-    caution = "A sign of presence tells strangers too whether a building is empty: think who reads it."
+    called, why = "sign", "Shows at the door that the room is occupied."
+    caution = "An occupied sign also tells strangers whether a building is empty: consider who can see it."
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Sign:
         return Sign(id=ident, room=room, name=name, at=at, watts=2.0, least_run_s=10.0)

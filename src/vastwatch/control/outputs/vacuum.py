@@ -15,10 +15,8 @@ class VacuumHandler(ByRows):
     """`OutputHandler` of floor cleaners."""
 
     bothers: Literal["anybody"] = "anybody"
-    called, why = "vacuum", "Cleans once its room has been empty for a while, and waits when somebody comes."
-    caution = (
-        "A cleaner that moves by itself is not sent where somebody may trip over it: stairs and ways out stay free."
-    )
+    called, why = "vacuum", "Cleans once its room has been empty for a while, and pauses when somebody comes."
+    caution = "Do not send a cleaning robot where somebody may trip over it: keep stairs and exit routes free."
 
     def new(self, ident: str, room: str, name: str, at: Point) -> Vacuum:
         return Vacuum(id=ident, room=room, name=name, at=at, watts=30.0, moves_a_day=3, least_rest_s=1800.0)

@@ -71,7 +71,7 @@ def add_rooms(
     made: list[Wall] = []
     for name, use, outline in wanted:
         if polygons.self_crossing(outline) is not None or polygons.area(outline) < 0.2:
-            out.append("a room needs an outline that does not cross itself, of at least 0.2 m²")
+            out.append("a room needs an outline of at least 0.2 m² that does not cross itself")
             continue
         other = overlapped(outline, there)
         if other is not None:
@@ -320,7 +320,7 @@ def resize_room(project: Project, ident: str, width: float | None = None, depth:
     on that wall goes along. Raises ValueError for another shape, and where a room would cross itself."""
     room = find(project.rooms, ident)
     if not is_rectangle(room.outline):
-        raise ValueError(f"{room.name.lower()} is no rectangle: drag its walls and corners")
+        raise ValueError(f"{room.name.lower()} is not a rectangle: drag its walls and corners")
     x0, y0, x1, y1 = polygons.bounds(room.outline)
 
     def on_right(p: Point) -> bool:

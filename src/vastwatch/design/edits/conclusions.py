@@ -17,7 +17,7 @@ def set_expr(project: Project, presence: str, expr: Expr) -> Project:
     new = put(project, replace(find(project.presences, presence), expr=expr))
     if len(order(new).circles) > len(order(project).circles):
         circle = next(c for c in order(new).circles if any(p.id == presence for p in c))
-        raise ValueError(f"that would go in a circle: {' names '.join(f'“{p.name}”' for p in (*circle, circle[0]))}")
+        raise ValueError(f"circular reference: {' names '.join(f'“{p.name}”' for p in (*circle, circle[0]))}")
     return new
 
 
@@ -38,7 +38,7 @@ def let_light(project: Project, presence: str) -> Project:
     that is about no room."""
     chosen = find(project.presences, presence)
     if chosen.room is None:
-        raise ValueError(f"“{chosen.name}” is about no room whose lamps could follow it")
+        raise ValueError(f"“{chosen.name}” is not about a room whose lamps could follow it")
     return replace(
         project,
         presences=tuple(

@@ -91,7 +91,7 @@ def remove_stay(project: Project, person_id: str, index: int) -> Project:
     """Take a line away, for the whole group. Raises ValueError for the last one: everybody is somewhere."""
     for person in companions(project, find(project.people, person_id)):
         if len(person.stays) < 2:
-            raise ValueError("everybody is somewhere: the last line stays; take the person away instead")
+            raise ValueError("the last line cannot be deleted; remove the person instead")
         if index < len(person.stays):
             stays = person.stays[:index] + person.stays[index + 1 :]
             project = put(project, replace(person, stays=stays))
@@ -119,5 +119,5 @@ def set_sleeps_at(project: Project, person_id: str, spot: str) -> Project:
         replace(s, spot=spot) if find(project.spots, s.spot).activity == "sleeping" else s for s in person.stays
     )
     if all(a is b for a, b in zip(stays, person.stays)):
-        raise ValueError(f"{person.name} sleeps nowhere yet: add a line at a bed")
+        raise ValueError(f"{person.name} has no bed yet: add a line at a bed")
     return put(project, replace(person, stays=stays))

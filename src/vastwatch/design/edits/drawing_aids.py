@@ -25,10 +25,10 @@ def add_hazard(
 ) -> tuple[Project, Hazard]:
     """A hazard over an outline. Raises ValueError outside every room, or for an outline without area."""
     if polygons.area(outline) < 1e-3:
-        raise ValueError("a hazard takes some room: draw it larger")
+        raise ValueError("the area is too small: draw it larger")
     room = room_at(project, level, *polygons.centroid(outline))
     if room is None:
-        raise ValueError("a hazard lies inside a room")
+        raise ValueError("the area must be inside a room")
     name = numbered(f"{kind.capitalize()} {room.name.lower()}", (h.name for h in project.hazards))
     hazard = Hazard(id=fresh_id(project, kind), level=level, name=name, kind=kind, outline=outline, window=window)
     return replace(project, hazards=(*project.hazards, hazard)), hazard
@@ -46,13 +46,13 @@ def set_underlay_scale(project: Project, level_id: str, a: Point, b: Point, metr
     if now < SCALE_LEAST_M:
         raise ValueError("choose two points farther apart")
     if not metres > 0:
-        raise ValueError("the distance between them is more than nothing")
+        raise ValueError("the distance must be greater than zero")
     k = metres / now
     u = level.underlay
     at = (a[0] + (u.at[0] - a[0]) * k, a[1] + (u.at[1] - a[1]) * k)
     scale = u.metres_per_px * k
     if not 1e-5 < scale < 10:
-        raise ValueError(f"a pixel would be {scale:g} m large; that is no plan of a building")
+        raise ValueError(f"the scale would be {scale:g} m per pixel, which is not plausible for a building plan")
     return put_underlay(project, level, at=(round(at[0], 4), round(at[1], 4)), metres_per_px=scale)
 
 
@@ -74,7 +74,7 @@ def times_of(text: str) -> tuple[tuple[str, str], ...]:
             continue
         ends = [e.strip() for e in part.split("-")]
         if len(ends) != 2:
-            raise ValueError(f"'{part}' is not a stretch of time such as 8:00-10:30")
+            raise ValueError(f"'{part}' is not a time range such as 8:00-10:30")
         out.append((_clock(ends[0], part), _clock(ends[1], part)))
     return tuple(out)
 
@@ -82,7 +82,7 @@ def times_of(text: str) -> tuple[tuple[str, str], ...]:
 def _clock(text: str, part: str) -> str:
     hours, _, minutes = text.partition(":")
     if not (hours.isdigit() and (minutes or "0").isdigit()) or int(hours) > 24 or int(minutes or 0) > 59:
-        raise ValueError(f"'{part}' is not a stretch of time such as 8:00-10:30")
+        raise ValueError(f"'{part}' is not a time range such as 8:00-10:30")
     return f"{int(hours) % 24:02d}:{int(minutes or 0):02d}"
 
 

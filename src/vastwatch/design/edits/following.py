@@ -201,7 +201,7 @@ def _spots_rehomed(old: Project, new: Project, changed: dict[str, Room]) -> Proj
             continue
         home = room_at(new, room.level, *spot.at)
         if home is None:
-            raise ValueError(f"{spot.name} would be left outside")
+            raise ValueError(f"{spot.name} would be outside")
         if home.id != spot.room:
             new = put(new, replace(spot, room=home.id))
     return new
@@ -217,7 +217,7 @@ def _none_outside(
         if room_at(new, level, *middle_of(now)) is not None:
             continue
         if room_at(old, level, *middle_of(before)) is not None:
-            raise ValueError(f"{now.name} would be left outside")
+            raise ValueError(f"{now.name} would be outside")
 
 
 def _corner(record: Any) -> Point:

@@ -58,7 +58,7 @@ def _of_room(project: Project, room: str, lamps: Iterable[str]) -> None:
     """Raises ValueError for a lamp that is not in a room."""
     there = {x.id for x in lamps_in(project, room)}
     if any(lamp not in there for lamp in lamps):
-        raise ValueError("a scene asks for lamps of its own room")
+        raise ValueError("a scene can only use lamps of its own room")
 
 
 def add_row(
@@ -67,7 +67,7 @@ def add_row(
     """Another row of a room's ladder, or of that of a group of its lamps, at a place from the top, by default the last.
     Raises ValueError for a scene of another room."""
     if find(project.scenes, scene).room != room:
-        raise ValueError("a row asks for a scene of its own room")
+        raise ValueError("a row must use a scene of its own room")
     ident = fresh_id(project, f"row {name or 'ladder'}")
     made = Rule(id=ident, room=room, group=group, name=name, when=when, scene=scene)
     mine = ladder_rows(project, room, group)
@@ -98,7 +98,7 @@ def set_row(project: Project, row: str, **changes: Any) -> Project:
     rule = find(project.rules, row)
     scene = changes.get("scene")
     if scene is not None and find(project.scenes, scene).room != rule.room:
-        raise ValueError("a row asks for a scene of its own room")
+        raise ValueError("a row must use a scene of its own room")
     return put(project, replace(rule, **changes))
 
 
@@ -149,7 +149,7 @@ def group_lamps(project: Project, group: str, lamps: tuple[str, ...]) -> Project
     record = find(project.lamp_groups, group)
     there = [x.id for x in lamps_in(project, record.room)]
     if not lamps or any(x not in there for x in lamps):
-        raise ValueError("a group has lamps of its own room, one at least")
+        raise ValueError("a group needs at least one lamp of its room")
     new = tuple(
         replace(g, lamps=tuple(x for x in there if x in lamps))
         if g.id == group

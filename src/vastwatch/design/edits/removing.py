@@ -32,8 +32,8 @@ class Removal(NamedTuple):
 
     def told(self) -> str:
         """What becomes of the rest, to follow on the name of what is deleted."""
-        with_ = f", with {', '.join(self.gone)}" if self.gone else ""
-        return with_ + (f"; {', '.join(self.stays)} left standing" if self.stays else "")
+        with_ = f", along with {', '.join(self.gone)}" if self.gone else ""
+        return with_ + (f"; {', '.join(self.stays)} kept in place" if self.stays else "")
 
 
 def remove(project: Project, idents: Iterable[str]) -> Removal:
@@ -43,7 +43,7 @@ def remove(project: Project, idents: Iterable[str]) -> Removal:
     """
     named = [i for i in dict.fromkeys(idents) if find_any(project, i) is not None]
     if project.levels and all(level.id in named for level in project.levels):
-        raise ValueError("a building has at least one level")
+        raise ValueError("a building needs at least one level")
     leaving = set(named)
     for ident in named:
         leaving |= _only_there_with(project, ident)
@@ -124,7 +124,7 @@ def _words(old: Project, new: Project, named: list[str]) -> tuple[str, ...]:
     spots = {r.id for r in old.spots}
     if spots.intersection(named):
         lines = _lines(old) - _lines(new)
-        out.append(f"{lines} lines of day sheets" if lines else "")
+        out.append(f"{lines} schedule lines" if lines else "")
     return tuple(words for words in out if words)
 
 

@@ -88,7 +88,7 @@ def middle_of_many(project: Project, idents: Sequence[str]) -> Point:
         for p in (r.outline if hasattr(r, "outline") else [(r.at[0], r.at[1])])
     ]
     if not points:
-        raise ValueError("nothing that is selected can be moved")
+        raise ValueError("nothing in the selection can be moved")
     xs, ys = [p[0] for p in points], [p[1] for p in points]
     return (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
 
@@ -119,7 +119,7 @@ def align_many(project: Project, idents: Sequence[str], side: Side) -> Project:
     """Bring a selection into line at its outermost edge, or along its middle. Raises ValueError for fewer than two."""
     movable = [(c, r) for c, r in records_of(project, idents) if c in MOVABLE]
     if len(movable) < 2:
-        raise ValueError("select two or more things to align")
+        raise ValueError("select two or more objects to align")
 
     def bounds_of(r: Any) -> tuple[float, float, float, float]:
         points = r.outline if hasattr(r, "outline") else [(r.at[0], r.at[1])]
@@ -163,7 +163,7 @@ def duplicate_many(
                 continue
         made.append(ident)
     if not made:
-        raise ValueError("nothing that is selected can be copied")
+        raise ValueError("nothing in the selection can be copied")
     return project, made
 
 

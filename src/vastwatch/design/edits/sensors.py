@@ -6,11 +6,10 @@ from collections.abc import Sequence
 
 from msgspec.structs import replace
 
-from vastwatch.design.edits.fittings import rooms_beside
 from vastwatch.design.edits.removing import without_unused_types
 from vastwatch.design.expressions import Nothing
 from vastwatch.design.placed import settings_faults
-from vastwatch.design.places import room_at, room_of
+from vastwatch.design.places import room_at, room_of, rooms_beside
 from vastwatch.design.presence import Roles, from_roles, roles_of, told_by, with_hold
 from vastwatch.design.project import Project, find, fresh_id, numbered, put
 from vastwatch.design.records import Presence, Sensor, Settings
@@ -46,9 +45,9 @@ def add_sensor(
     """
     room = room_at(project, level, at[0], at[1])
     if room is None:
-        raise ValueError("a sensor must hang inside a room")
+        raise ValueError("a sensor must be inside a room")
     if not device.called:
-        raise ValueError(f"{device.name} senses nothing: choose it for a circuit in the brief")
+        raise ValueError(f"{device.name} is not a sensor: assign it to a circuit in the Brief")
     name = numbered(f"{device.called} {room.name.lower()}", (s.name for s in project.sensors))
     ident = fresh_id(project, device.family)
     sensor = Sensor(id=ident, device=device.id, level=level, name=name, at=at, yaw=yaw, pitch=pitch, host=host)

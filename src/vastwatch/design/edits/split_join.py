@@ -55,7 +55,7 @@ def _cut(outline: Outline, a: Point, b: Point) -> tuple[Outline, Outline]:
     """The two parts of an outline on either side of a line."""
     length = math.dist(a, b)
     if length < SAME:
-        raise ValueError("the cut needs two different points")
+        raise ValueError("the line needs two different points")
     nx, ny = -(b[1] - a[1]) / length, (b[0] - a[0]) / length
     side = [(p[0] - a[0]) * nx + (p[1] - a[1]) * ny for p in outline]
     side = [0.0 if abs(s) < SAME else s for s in side]
@@ -79,7 +79,7 @@ def _cut(outline: Outline, a: Point, b: Point) -> tuple[Outline, Outline]:
             left.append(c)
             right.append(c)
     if crossings != 2 or len(left) < 3 or len(right) < 3:
-        raise ValueError("the cut has to cross the room from one side to another, once")
+        raise ValueError("the line must cross the room once, from one side to another")
     return tuple(left), tuple(right)
 
 
@@ -168,7 +168,7 @@ def _union(a: Outline, b: Outline) -> Outline:
     whole = unary_union([p.buffer(1e-4, join_style="mitre"), q.buffer(1e-4, join_style="mitre")])
     whole = whole.buffer(-1e-4, join_style="mitre").simplify(1e-3)
     if not isinstance(whole, Polygon) or len(whole.interiors):
-        raise ValueError("together these rooms would go around a third one")
+        raise ValueError("the joined room would surround a third one")
     points = [(round(x, 3), round(y, 3)) for x, y in list(whole.exterior.coords)[:-1]]
     return tuple((float(x), float(y)) for x, y in polygons.counter_clockwise(points))
 

@@ -19,14 +19,14 @@ def begin_test(project: Project, now: datetime, hold_s: float = TEST_HOLD_S) -> 
     conclusion has a hold to shorten."""
     hold_s = max(hold_s, 0.0)
     if project.brief.test_mode is not None:
-        raise ValueError("the holds are shortened already")
+        raise ValueError("the hold times are already shortened")
     kept = tuple(
         ServiceHold(presence=p.id, seconds=hold)
         for p in project.presences
         if (hold := hold_of(p.expr)) is not None and hold > hold_s
     )
     if not kept:
-        raise ValueError("no conclusion has a hold that could be shortened")
+        raise ValueError("no conclusion has a hold time to shorten")
     for service in kept:
         project = held(project, service.presence, hold_s)
     mode = TestMode(since=now.isoformat(timespec="minutes"), hold_s=hold_s, service=kept)
@@ -38,7 +38,7 @@ def end_test(project: Project) -> Project:
     set. Raises ValueError out of test mode."""
     mode = project.brief.test_mode
     if mode is None:
-        raise ValueError("no hold is shortened")
+        raise ValueError("no hold time is shortened")
     for service in mode.service:
         if hold_of(find(project.presences, service.presence).expr) == mode.hold_s:
             project = held(project, service.presence, service.seconds)

@@ -195,7 +195,7 @@ def _add_group(project: Project, template: str) -> tuple[Project, Person]:
 def _add_one(project: Project, template: str, name: str, taken: int, group: str) -> tuple[Project, Person]:
     kind = TEMPLATES[template]
     if not any(s.activity != "away" for s in project.spots):
-        raise ValueError("there is no place to be yet: put a chair or a bed into a room first")
+        raise ValueError("there are no positions yet: place a chair or a bed in a room first")
     if any("away" in line.roles for line in kind.lines):
         project = _with_way_out(project)
     name = numbered(name, (p.name for p in project.people))
@@ -218,7 +218,7 @@ def _add_one(project: Project, template: str, name: str, taken: int, group: str)
             share = trip.per_day / max(len(found), 1) if spread else trip.per_day
             errands.append(Errand(between=trip.between, spot=spot.id, per_day=share, minutes=trip.minutes))
     if not stays:
-        raise ValueError("there is no place to be yet: put a chair or a bed into a room first")
+        raise ValueError("there are no positions yet: place a chair or a bed in a room first")
     person = Person(
         id=fresh_id(project, template), name=name, kind=kind.kind, speed=kind.speed, body_kg=kind.body_kg,  # type: ignore[arg-type]
         stays=tuple(stays), errands=tuple(errands), group=group,
@@ -253,5 +253,5 @@ def _with_way_out(project: Project) -> Project:
         if (first is None) != (second is None):
             room, at = (first, p) if first is not None else (second, q)  # type: ignore[assignment]
             break
-    spot = Spot(id=fresh_id(project, "way-out"), room=room.id, name="way out", at=at, activity="away")
+    spot = Spot(id=fresh_id(project, "way-out"), room=room.id, name="exit", at=at, activity="away")
     return replace(project, spots=(*project.spots, spot))

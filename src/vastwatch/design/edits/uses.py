@@ -26,7 +26,7 @@ def with_use(project: Project, room: Room, key: str) -> Room:
     if own is not None:
         return replace(room, use=own.like, own_use=own.id)
     if key not in USES:
-        raise ValueError(f"there is no use '{key}'")
+        raise ValueError(f"unknown use '{key}'")
     return replace(room, use=key, own_use=None)
 
 
@@ -52,7 +52,7 @@ def give_to_use(project: Project, room_id: str) -> Project:
     room = find(project.rooms, room_id)
     use = next((u for u in project.uses if u.id == room.own_use), None)
     if use is None:
-        raise ValueError(f"{room.name.lower()} has no use of the project's own")
+        raise ValueError(f"{room.name.lower()} has no custom use")
     project = put(project, replace(use, needs=_over(use.needs, room.needs)))
     return put(project, replace(room, needs=Needs()))
 

@@ -14,9 +14,8 @@ from typing import Any, NamedTuple
 from msgspec.structs import replace
 
 from vastwatch.design.edits.building import SAME, add_room, alongside, overlapped, room_edges, uncovered
-from vastwatch.design.edits.fittings import opening_middle
 from vastwatch.design.edits.removing import counted, removed
-from vastwatch.design.places import middle_of, room_of
+from vastwatch.design.places import middle_of, opening_middle, room_of
 from vastwatch.design.project import IN_ROOMS, Project, find, fresh_id, fresh_ids, numbered, on_level, put
 from vastwatch.design.references import copied
 from vastwatch.geometry import polygons

@@ -95,7 +95,7 @@ def conclude_as_wired(project: Project, circuit_id: str) -> Project:
     circuit = find(project.circuits, circuit_id)
     lighting = None if not circuit.lamps else presence_of(project, find(project.lamps, circuit.lamps[0]).room)
     if not circuit.contacts or lighting is None:
-        raise ValueError("no sensor switches this circuit, or nothing is concluded of its room")
+        raise ValueError("no sensor switches this circuit, or its room has no conclusion")
     said = tuple(Report(sensor=s) for s in circuit.contacts)
     return put(project, replace(lighting, expr=said[0] if len(said) == 1 else AnyOf(of=said)))
 
@@ -127,7 +127,7 @@ def add_switch(project: Project, level: str, at: Point, circuit: str) -> tuple[P
     """A wall switch of a circuit at a point of the plan. Raises ValueError outside every room."""
     room = room_at(project, level, *at)
     if room is None:
-        raise ValueError("a switch sits on a wall inside a room")
+        raise ValueError("a switch must be on a wall inside a room")
     n = len(switches_of(project, circuit)) + 1
     name = f"Switch {room.name.lower()}" + (f" {n}" if n > 1 else "")
     switch = Switch(id=fresh_id(project, "switch"), level=level, name=name, at=at, circuit=circuit)
@@ -138,7 +138,7 @@ def add_socket(project: Project, level: str, at: Point) -> tuple[Project, Socket
     """A mains socket at a point of the plan. Raises ValueError outside every room."""
     room = room_at(project, level, *at)
     if room is None:
-        raise ValueError("a socket sits on a wall inside a room")
+        raise ValueError("a socket must be on a wall inside a room")
     socket = Socket(id=fresh_id(project, "socket"), level=level, name=f"Socket {room.name.lower()}", at=at)
     return replace(project, sockets=(*project.sockets, socket)), socket
 

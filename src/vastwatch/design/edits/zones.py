@@ -53,7 +53,7 @@ def tidy(outline: Sequence[Corner]) -> tuple[Corner, ...]:
     if not shape.is_valid:
         raise ValueError("the outline of a zone must not cross itself")
     if shape.area < LEAST_M2:
-        raise ValueError("a zone needs some area: draw it wider")
+        raise ValueError("the zone is too small: draw it larger")
     return tuple((round(x, 2), round(y, 2)) for x, y in corners)
 
 

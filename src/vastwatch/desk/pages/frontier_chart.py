@@ -126,7 +126,7 @@ def paint(p: QPainter, t: Theme, rect: QRectF, found: Frontier, marked: Point | 
     p.restore()
     p.setPen(mix(t.lamp, t.ink, 0.35))
     box = QRectF(frame.left(), frame.bottom() + 20 * k, frame.width(), 20 * k)
-    p.drawText(box, Qt.AlignmentFlag.AlignCenter, "burning for nobody, h a day")
+    p.drawText(box, Qt.AlignmentFlag.AlignCenter, "lit while empty, h a day")
     taken = _lines(p, t, placed, k)
     for point in placed.points:
         c = placed.at(point)
@@ -143,7 +143,7 @@ def paint(p: QPainter, t: Theme, rect: QRectF, found: Frontier, marked: Point | 
             taken.append(label)
             p.setPen(t.ink)
             p.drawText(label, Qt.AlignmentFlag.AlignCenter, point.name)
-    words = "the brief allows so much dark"
+    words = "dark time allowed by the brief"
     p.setFont(face(12))
     label = _free(QFontMetricsF(p.font()), words, QPointF(frame.left() + 2 * k, low), frame, taken, k)
     if label is not None and words:
@@ -265,7 +265,7 @@ def save(found: Frontier, path: Path, title: str) -> None:
         _whole(p, QRectF(0, 0, writer.width(), writer.height()).adjusted(36, 36, -36, -36), found, title, 1.4)
         p.end()
     else:
-        raise ValueError(f"'{path.name}' ends neither in .pdf nor in .png nor in .csv")
+        raise ValueError(f"'{path.name}' must end in .pdf, .png or .csv")
     write_atomically(path, bytes(buffer.data().data()))
 
 
@@ -276,9 +276,7 @@ def _whole(p: QPainter, rect: QRectF, found: Frontier, title: str, k: float) -> 
     p.drawText(box, Qt.AlignmentFlag.AlignLeft, title)
     p.setFont(paper_font(round(12 * k)))
     p.setPen(LIGHT.soft)
-    words = (
-        f"{found.weeks} simulated weeks, the same for every point. The dark line: none burns less at as little dark."
-    )
+    words = f"{found.weeks} simulated weeks, the same for every point. Dark line: the best trade-offs between the two."
     box = QRectF(rect.left() + 12 * k, rect.top() + 34 * k, rect.width(), 20 * k)
     p.drawText(box, Qt.AlignmentFlag.AlignLeft, words)
     paint(p, LIGHT, rect.adjusted(0, 56 * k, 0, 0), found, None, k)

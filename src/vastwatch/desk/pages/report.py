@@ -39,7 +39,7 @@ MARGIN_MM = 12.0
 MM = DPI / 25.4
 # Heights of what stands above and below the plan, pixels.
 HEAD, FOOT = 46.0, 30.0
-SEVERITY_WORDS = {"wrong": "To change", "risk": "Doubtful", "caution": "Caution", "note": "Note"}
+SEVERITY_WORDS = {"wrong": "To fix", "risk": "To check", "caution": "Caution", "note": "Note"}
 
 
 class Shown(NamedTuple):
@@ -156,22 +156,22 @@ def report_html(project: Project, rehearsal: Rehearsal | None, findings: list[Fi
     if project.client:
         out.append(f"<p>For {escape(project.client)}</p>")
     out += [f"<p>{escape(text)}</p>" for text in project.notes.splitlines() if text.strip()]
-    out += ["<h2>What each room asks, and how it does</h2>", _rooms(project, rehearsal)]
-    out += ["<h2>What is set</h2>", _settings(project)]
+    out += ["<h2>Room needs and results</h2>", _rooms(project, rehearsal)]
+    out += ["<h2>Settings</h2>", _settings(project)]
     out += ["<h2>Findings</h2>"]
     if findings is None:
-        out.append("<p>The checks have not been run yet.</p>")
+        out.append("<p>The design checks have not been run yet.</p>")
     else:
         rows = [
             (SEVERITY_WORDS[f.severity], f.text, "; ".join(r.text for r in f.remedies[:1]))
             for f in findings
             if f.severity != "caution"
         ]
-        out.append(_table(("", "what", "what would help"), rows) if rows else "<p>Nothing was found wrong.</p>")
+        out.append(_table(("", "what", "improvement"), rows) if rows else "<p>No problems found.</p>")
     out += ["<h2>Parts</h2>", _parts(project)]
     said = [c.text for c in cautions(project)] + [f.text for f in findings or () if f.severity == "caution"]
     out += ["<h2>Cautions</h2>"] + [f"<p>{escape(text)}</p>" for text in dict.fromkeys(said)]
-    out.append("<p>Local codes and licensed practice decide.</p>")
+    out.append("<p>Local codes and licensed electricians have the final say.</p>")
     return "\n".join(out)
 
 
@@ -194,11 +194,11 @@ def _rooms(project: Project, rehearsal: Rehearsal | None) -> str:
     head = (
         "room",
         "used as",
-        "notice within",
-        "drops a week, at most",
-        "drops a week",
+        "noticed within",
+        "false-offs a week, limit",
+        "false-offs a week",
         "dark a day",
-        "lit for nobody a day",
+        "lit while empty a day",
     )
     days = (
         "" if rehearsal is None else f"<p>Rehearsed for {rehearsal.days} days from {project.brief.rehearse_from}.</p>"
@@ -216,11 +216,12 @@ def _settings(project: Project) -> str:
         rows.append(
             (
                 sensor.name, device.name, room.name if room else "–", f"{x:.2f}, {y:.2f} m", f"{z:.2f} m",
-                f"{sensor.yaw:.0f}° / {sensor.pitch:.0f}°", settings_words(device, sensor.settings) or "as it comes",
+                f"{sensor.yaw:.0f}° / {sensor.pitch:.0f}°",
+                settings_words(device, sensor.settings) or "default settings",
                 "–" if hold is None else duration_words(hold),
             )
         )  # fmt: skip
-    head = ("sensor", "type", "room", "at", "height", "looks to / pitch", "set on it", "room's hold")
+    head = ("sensor", "type", "room", "at", "height", "aim / pitch", "device settings", "room hold time")
     return _table(head, rows) if rows else "<p>No sensor is placed yet.</p>"
 
 
@@ -232,12 +233,12 @@ def _parts(project: Project) -> str:
         device = find(project.devices, ident)
         bought = max(count - owned.get(ident, 0), 0)
         total += bought * device.price
-        have = f"{count - bought} there already" if bought < count else ""
+        have = f"{count - bought} already owned" if bought < count else ""
         rows.append((f"{count} ×", device.name, f"{device.price:g}", f"{bought * device.price:g}", have))
     if not rows:
         return "<p>Nothing to buy yet.</p>"
     currency = f" {project.brief.currency}" if project.brief.currency else ""
-    rows.append(("", "In all", "", f"{total:g}{currency}", ""))
+    rows.append(("", "Total", "", f"{total:g}{currency}", ""))
     return _table(("", "part", "each", "together", ""), rows)
 
 
@@ -248,7 +249,7 @@ def _curve(painter: QPainter, area: QRectF, project: Project, curve: TimingCurve
     painter.setPen(LIGHT.ink)
     painter.setFont(paper_font(12, 600))
     painter.drawText(
-        QRectF(0, 0, area.width(), 18), Qt.AlignmentFlag.AlignVCenter, f"{room.name}: drops a week by hold"
+        QRectF(0, 0, area.width(), 18), Qt.AlignmentFlag.AlignVCenter, f"{room.name}: false-offs a week by hold time"
     )
     plot = area.adjusted(44, 34, -16, -40)
     hold, drops = curve.hold_s, 7.0 * curve.drops_per_day

@@ -50,6 +50,6 @@ def _of_purchases(results: Results, budget: Any) -> tuple[Project, list[DeviceTy
 
 
 OPTIONS = Kind("options", _of_options, _offers, of_room=True, asked=True, judging=True)
-SCHOOLS = Kind("four ways", _of_options, _schools, of_room=True, asked=True)
+SCHOOLS = Kind("comparison of four strategies", _of_options, _schools, of_room=True, asked=True)
 # Wanted of it: a budget, for a starter set in place of the next best purchase.
 PURCHASES = Kind("purchases", _of_purchases, _to_buy, asked=True)

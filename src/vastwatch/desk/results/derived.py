@@ -20,7 +20,7 @@ State = Literal["nothing", "stale", "busy", "fresh", "refused", "failed"]
 Reads = Callable[[Any], tuple[Any, ...] | None]
 
 # What panels say where a result could not be computed.
-NOT_COMPUTED = "This could not be computed, by a failure of the program; its log says why."
+NOT_COMPUTED = "This could not be computed because of an internal error; see the log."
 
 
 class Task:

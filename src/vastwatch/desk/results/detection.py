@@ -49,7 +49,7 @@ SWAYS: Kind[list[Sway]] = Kind(
     "doors", tried_doors, lambda task, project, room: sways(project, room), _placing, ("room", "stage")
 )  # fmt: skip
 SPILL: Kind[list[Spill]] = Kind(
-    "what is seen next door", _of_spill, lambda task, project, sensor: spills(project, sensor), _placing,
+    "detection next door", _of_spill, lambda task, project, sensor: spills(project, sensor), _placing,
     ("selected", "room", "stage"), forgetful=True,
 )  # fmt: skip
 WALK: Kind[Walk] = Kind("way", _of_way, lambda task, project, level, points: walk(project, level, points))

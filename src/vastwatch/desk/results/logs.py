@@ -24,8 +24,8 @@ def _of_curve(results: Results, _: object) -> tuple[HouseRun, Presence] | None:
 
 
 LOG_CURVE: Kind[LogCurve] = Kind(
-    "log's curve", _of_curve, lambda task, house, presence: log_curve(house, presence), forgetful=True
+    "hold time curve of the log", _of_curve, lambda task, house, presence: log_curve(house, presence), forgetful=True
 )  # fmt: skip
 LOG_HABITS: Kind[LogHabits] = Kind(
-    "log's habits", _of_log, lambda task, house: habits_of_log(house), forgetful=True
+    "usage in the log", _of_log, lambda task, house: habits_of_log(house), forgetful=True
 )  # fmt: skip

@@ -66,8 +66,8 @@ def _on_timing(focus: Focus) -> bool:
 
 CURVE = Kind("curve", _of_room, _curve, _on_timing, ("room", "stage"), of_room=True)
 SETTLED = Kind("recommendation", _of_room, _settled, _on_timing, ("room", "stage"), of_room=True, judging=True)
-FRONTIER = Kind("every way", _of_room, _frontier, asked=True, judging=True)
-MATTERS = Kind("what matters", _of_room, _matters, asked=True, judging=True)
+FRONTIER = Kind("trade-off chart", _of_room, _frontier, asked=True, judging=True)
+MATTERS = Kind("effect of each setting", _of_room, _matters, asked=True, judging=True)
 
 
 def best_curve(results: Results) -> TimingCurve | None:

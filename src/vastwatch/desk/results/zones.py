@@ -32,6 +32,6 @@ ZONE_SCORES: Kind[SensorScore | None] = Kind(
     "zones", _of_scores, lambda task, r, sensor: score_zones(r, sensor), _on_zones, (*_IN_HAND, "simulated")
 )  # fmt: skip
 ZONE_HELP: Kind[list[Help]] = Kind(
-    "what helps a zone", _of_help, lambda task, project, sensor: what_helps(project, sensor, moving=True), _on_zones,
+    "zone improvements", _of_help, lambda task, project, sensor: what_helps(project, sensor, moving=True), _on_zones,
     _IN_HAND, forgetful=True, judging=True,
 )  # fmt: skip

@@ -62,5 +62,5 @@ def conclusion_lanes(
         if belief is not None and isinstance(part, Belief):
             out.append(Lane("belief", None, t.ink, levels=belief, marks=(part.on_above, part.off_below), room=room))
     concluded = house.conclusions.presences[shown.id]
-    out.append(Lane("concluded", concluded, mix(t.ink, t.soft, 0.35), THICK, room, shown.id))
+    out.append(Lane("result", concluded, mix(t.ink, t.soft, 0.35), THICK, room, shown.id))
     return out

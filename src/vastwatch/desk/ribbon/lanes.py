@@ -164,20 +164,20 @@ class Ribbon(QWidget):
         if house is None:
             p.setFont(font(13))
             p.setPen(t.soft)
-            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.tr("Rehearsing the week …"))
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.tr("Rehearsing the week…"))
             return
         if not self._lanes:
             p.setFont(font(13))
             p.setPen(t.soft)
             p.drawText(
                 self.rect(), Qt.AlignmentFlag.AlignCenter,
-                self.tr("No room has presence yet: take a sensor from the shelf and hang it in a room."),
+                self.tr("No room has presence yet: drag a sensor from the device list into a room."),
             )  # fmt: skip
             return
         if r is not None and not r.project.people:
             p.setFont(font(13))
             p.setPen(t.soft)
-            words = self.tr("Nobody lives in this project yet, so there is no day to follow. The contours need nobody.")
+            words = self.tr("No occupants yet, so there is no day to show. Contours work without occupants.")
             p.drawText(
                 self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words
             )
@@ -489,5 +489,9 @@ def incident_title(r, incident: Incident) -> str:  # type: ignore[no-untyped-def
             ),
             "somebody",
         )
-        return f"{at} light dropped on {who}" if incident.kind == "dropped" else f"{at} light came late for {who}"
-    return f"{at} light burned for nobody" if incident.kind == "idle" else f"{at} light came on for nobody"
+        return f"{at} light went off on {who}" if incident.kind == "dropped" else f"{at} light came on late for {who}"
+    return (
+        f"{at} light stayed on with nobody there"
+        if incident.kind == "idle"
+        else f"{at} light came on with nobody there"
+    )

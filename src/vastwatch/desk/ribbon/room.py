@@ -86,7 +86,7 @@ def ladder_lanes(house: HouseRun, room: str, t: Theme) -> list[Lane]:
     out = []
     if run.hands:
         rows = [(h.begin, h.end) for h in run.hands]
-        out.append(Lane("by hand", Signal.from_intervals(rows, 0.0, house.end), t.dropped, 6, room))
+        out.append(Lane("manual", Signal.from_intervals(rows, 0.0, house.end), t.dropped, 6, room))
     for did in run.ladders:
         for k, row in enumerate(did.rows):
             name = row.name or f"row {k + 1}"

@@ -35,7 +35,7 @@ class Strips(QWidget):
         super().__init__()
         self.focus, self.results, self.theme, self.playhead = focus, results, theme, playhead
         self.setObjectName("strips")
-        self.setAccessibleName("Days of the room, one under the other")
+        self.setAccessibleName("Days of the room, one below the other")
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
@@ -140,7 +140,7 @@ class Strips(QWidget):
         if house is None or room is None or lit is None:
             p.setFont(font(13))
             p.setPen(t.soft)
-            words = self.tr("Rehearsing …") if house is None else self.tr("Nothing lights this room by itself.")
+            words = self.tr("Rehearsing…") if house is None else self.tr("No automatic light in this room.")
             p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
             return
         self._offset = min(self._offset, self._most())
@@ -170,7 +170,7 @@ class Strips(QWidget):
             p.setPen(t.soft)
             p.drawText(QRectF(x - 20, 4, 40, 16), Qt.AlignmentFlag.AlignCenter, f"{(12 + k) % 24:02d}")
         if self.results.rehearsal is not None:
-            what = self.tr("dropped, dark")
+            what = self.tr("false-off, dark")
             p.drawText(QRectF(self.width() - RIGHT + 20, 4, RIGHT - 24, 16), Qt.AlignmentFlag.AlignVCenter, what)
 
     def _strip(

@@ -27,25 +27,27 @@ class AboutSheet(QDialog):
         words = self.tr("Where people are noticed and how soon, where they are left in the dark, and what to change.")
         box.addWidget(label(words, "soft", True))
         box.addSpacing(6)
-        box.addWidget(label(self.tr("Results kept in memory"), "head"))
+        box.addWidget(label(self.tr("Cached results"), "head"))
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.setFixedHeight(8)
-        self.bar.setAccessibleName(self.tr("Share of the memory for results that is used"))
+        self.bar.setAccessibleName(self.tr("How much of the memory limit for cached results is in use"))
         box.addWidget(self.bar)
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setColumnStretch(0, 1)
         box.addLayout(grid)
         self.figures = {}
-        for k, name in enumerate((self.tr("Used"), self.tr("Kept results"), self.tr("Found again"))):
+        for k, name in enumerate((self.tr("Used"), self.tr("Results in cache"), self.tr("Cache hits"))):
             self.figures[name] = label("")
             grid.addWidget(label(name, "soft"), k, 0)
             grid.addWidget(self.figures[name], k, 1, Qt.AlignmentFlag.AlignRight)
-        why = self.tr("What was not asked for longest goes first. Nothing is lost with it: it is computed again.")
+        why = self.tr(
+            "Results not used for longest are removed first. Nothing is lost: they are computed again when needed."
+        )
         box.addWidget(label(why, "soft", True))
         box.addSpacing(6)
-        self.empty = pressed(self.tr("Forget all results"), self._forget)
+        self.empty = pressed(self.tr("Clear cache"), self._forget)
         close = pressed(self.tr("Close"), self.accept)
         close.setDefault(True)
         close.setFocus()

@@ -88,11 +88,11 @@ def arm(panel: QWidget, token: str) -> None:
         group, _, name = token.partition(":")
         what = {
             "opening": panel.tr("Click on a wall."),
-            "draw": TOOLS.get(name, panel.tr("Drag over the place, or click for a small one.")),
-            "spot": panel.tr("Click where somebody stops."),
-            "wiring": panel.tr("Click where it is; near a wall it takes hold."),
-        }.get(group, panel.tr("Click where it stands; near a wall it turns its back to it."))
-        panel.say.emit(what + " " + panel.tr("Esc puts it back."))  # type: ignore[attr-defined]
+            "draw": TOOLS.get(name, panel.tr("Drag over the area, or click for a small one.")),
+            "spot": panel.tr("Click where somebody stands, sits or lies."),
+            "wiring": panel.tr("Click where it is mounted. Snaps to walls."),
+        }.get(group, panel.tr("Click where it stands. It turns its back to a nearby wall."))
+        panel.say.emit(what + " " + panel.tr("Esc cancels."))  # type: ignore[attr-defined]
     mark_armed(panel, focus)
 
 

@@ -39,11 +39,11 @@ class _Work(QRunnable):
         except self.stopped:
             return
         except MemoryError:
-            outcome = ProjectError("there is not memory enough to read this file")
+            outcome = ProjectError("not enough memory to read this file")
         except Exception:
             # Whatever goes wrong, whoever waits is told; the details are for those who mend it.
             logging.getLogger(__name__).exception("work in the background failed")
-            outcome = ProjectError("this file could not be read, by a failure of the program; nothing was changed")
+            outcome = ProjectError("this file could not be read because of an internal error; nothing was changed")
         with contextlib.suppress(RuntimeError):
             self.relay.ready.emit(outcome)
 
@@ -99,9 +99,7 @@ def in_background(
             then(outcome)
 
     def too_long() -> None:
-        ready(
-            ProjectError(f"this took longer than {LONGEST_MS // 60_000} minutes and was given up; nothing was changed")
-        )
+        ready(ProjectError(f"this took longer than {LONGEST_MS // 60000} minutes and was stopped; nothing was changed"))
 
     progress.canceled.connect(cancelled_by_hand)
     relay.progress.connect(advance)

@@ -30,11 +30,15 @@ class Beginning(QFrame):
         box.addWidget(self._why)
         box.addSpacing(6)
         offers = (
-            ("type", self.tr("Type a room's name and size"), self.tr("4.2 x 3.6 and Return: the walls come with it.")),
-            ("draw", self.tr("Draw one with the mouse"), self.tr("From corner to corner.")),
+            (
+                "type",
+                self.tr("Type a room's name and size"),
+                self.tr("Type 4.2 x 3.6 and press Return: the walls are added for you."),
+            ),
+            ("draw", self.tr("Draw a room with the mouse"), self.tr("Drag from corner to corner.")),
             ("copy", self.tr("Copy the level below"), self.tr("Walls, rooms and furniture, without sensors.")),
-            ("drawing", self.tr("Bring in a drawing …"), self.tr("DXF, a list of rooms, or a picture to draw over.")),
-            ("sample", self.tr("Look at the sample building"), self.tr("A pottery with a flat above, all filled in.")),
+            ("drawing", self.tr("Import drawing…"), self.tr("DXF, a list of rooms, or a picture to trace.")),
+            ("sample", self.tr("Open the sample building"), self.tr("A pottery with a flat above, complete.")),
         )
         self.offers: dict[str, QPushButton] = {}
         for name, words, why in offers:
@@ -49,13 +53,13 @@ class Beginning(QFrame):
 
     def show_for(self, first: bool, below: bool) -> None:
         """Show for the whole building (`first`) or for another level; `below`: there is a level to copy."""
-        self._title.setText(self.tr("Begin with a room") if first else self.tr("A bare level"))
+        self._title.setText(self.tr("Start with a room") if first else self.tr("Empty level"))
         self._why.setText(
             self.tr(
-                "A room, a chair and a sensor are enough for the first answer: where somebody is noticed, how soon."
+                "A room, a chair and a sensor are enough for a first result: where somebody is noticed, and how soon."
             )
             if first
-            else self.tr("Its rooms go here; the level below shows through.")
+            else self.tr("Add its rooms here; the level below shows through.")
         )
         self.offers["copy"].setVisible(below)
         self.offers["sample"].setVisible(first)

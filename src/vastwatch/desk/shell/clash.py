@@ -32,14 +32,12 @@ class ClashSheet(QDialog):
         super().__init__(parent)
         self.way: Way | None = None
         self.setObjectName("clash")
-        self.setWindowTitle(self.tr("This file was changed meanwhile"))
+        self.setWindowTitle(self.tr("File changed on disk"))
         self.resize(620, 460)
         box = column_in(self, 10, (22, 18, 22, 18))
         when = datetime.fromtimestamp(written_at)
-        box.addWidget(label(self.tr("{} is not as you left it").format(path.name), "title", True))
-        words = self.tr(
-            "Another window or program wrote it at {:%H:%M} on {:%A}. Nothing is written until you have chosen."
-        )
+        box.addWidget(label(self.tr("{} has changed since you opened it").format(path.name), "title", True))
+        words = self.tr("Another window or program saved it at {:%H:%M} on {:%A}. Nothing is saved until you choose.")
         box.addWidget(label(words.format(when, when), "soft", True))
         area, inner = scrolling(3)
         box.addWidget(area, 1)
@@ -47,17 +45,17 @@ class ClashSheet(QDialog):
             inner.addWidget(label(self.tr("In the file"), "head"))
             inner.addWidget(label(why, "", True))
         else:
-            self._list(inner, self.tr("Changed in the file"), theirs)
+            self._list(inner, self.tr("Changed on disk"), theirs)
         self._list(inner, self.tr("Changed by you"), mine)
         inner.addStretch(1)
         self.buttons: dict[Way, QPushButton] = {}
         buttons: tuple[tuple[Way, str, str], ...] = (
-            ("both", self.tr("Keep both"), self.tr("Yours is saved under a new name beside it.")),
-            ("theirs", self.tr("Take the file's"), self.tr("Your changes leave the desk; Ctrl+Z brings them back.")),
+            ("both", self.tr("Keep both"), self.tr("Saves yours under a new name next to it.")),
+            ("theirs", self.tr("Reload from disk"), self.tr("Replaces your changes; Ctrl+Z brings them back.")),
             (
                 "over",
-                self.tr("Write over it"),
-                self.tr("What the file holds now is kept beside it."),
+                self.tr("Overwrite"),
+                self.tr("A backup of the version on disk is kept next to it."),
             ),
         )
         for way, title, tip in buttons:
@@ -65,8 +63,8 @@ class ClashSheet(QDialog):
             self.buttons[way] = button
         self.buttons["both"].setDefault(True)
         self.buttons["theirs"].setEnabled(theirs is not None)
-        leave = pressed(self.tr("Not now"), self.reject)
-        why = self.tr("Keep both saves yours beside it; writing over keeps what the file holds beside it.")
+        leave = pressed(self.tr("Cancel"), self.reject)
+        why = self.tr("Keep both saves yours next to it; Overwrite keeps a backup of the version on disk.")
         box.addWidget(label(why, "soft", True))
         box.addWidget(row(*self.buttons.values(), QWidget(), leave, stretch=3))
 

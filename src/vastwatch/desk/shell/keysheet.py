@@ -15,35 +15,37 @@ KEYS: tuple[tuple[Section, ...], ...] = (
     (
         ("Project", (
             ("Ctrl+N", "new"), ("Ctrl+O", "open"), ("Ctrl+S", "save"),
-            ("Ctrl+Shift+S", "save elsewhere"), ("Ctrl+Z", "undo"),
-            ("Ctrl+Shift+Z", "redo"), ("Ctrl+H", "list of edits"),
-            ("Ctrl+F", "find a room, a sensor …"), ("Ctrl+I   Ctrl+E", "bring in, send out a drawing"),
-            ("Ctrl+U", "metres or feet"), ("Ctrl+Q", "leave"),
+            ("Ctrl+Shift+S", "save as"), ("Ctrl+Z", "undo"),
+            ("Ctrl+Shift+Z   Ctrl+Y", "redo"), ("Ctrl+H", "history"),
+            ("Ctrl+F", "find a room, a sensor…"), ("Ctrl+I   Ctrl+E", "import, export a drawing"),
+            ("Ctrl+U", "metres or feet"), ("Ctrl+Q", "quit"),
         )),
         ("Time", (
-            ("Space", "run or stop"), ("[   ]", "a minute back, on"), ("{   }", "ten minutes back, on"),
-            (",   .", "previous, next incident"), ("<   >", "time runs slower, faster"),
-            ("S", "a day, a week, a month"), ("D   Shift+D", "next, previous day"), ("T", "try remedies"),
-            ("W", "which sensor would do"), ("B", "what to buy next"),
+            ("Space", "play or pause"), ("[   ]", "back, forward a minute"), ("{   }", "back, forward ten minutes"),
+            (",   .", "previous, next incident"), ("<   >", "slower, faster"),
+            ("S", "a day, a week, a month"), ("D   Shift+D", "next, previous day"), ("T", "try improvements"),
+            ("W", "suggest a sensor"), ("B", "what to buy next"),
         )),
     ),
     (
         ("Stages", (
-            ("Ctrl+1 … 6", "from Brief to Rehearsal"), ("Tab", "next control"),
-            ("Ctrl+D", "light or dark desk"), ("?   F1", "this sheet"), ("Shift+F1", "about, memory used"),
+            ("Ctrl+1 to Ctrl+7", "from Brief to Rehearsal"), ("Tab", "next control"),
+            ("Ctrl+D", "light or dark theme"), ("?   F1", "keyboard shortcuts"), ("Shift+F1", "about, memory in use"),
         )),
         ("Plan", (
-            ("+   −", "zoom"), ("F", "fit the building"), ("PgUp   PgDn", "level above, below"),
+            ("+   −", "zoom"), ("F", "zoom to fit the building"), ("PgUp   PgDn", "level above, below"),
             ("N   Shift+N", "next, previous room"), ("M   Shift+M", "next, previous sensor here"),
-            ("O   Shift+O", "next, previous thing in the room"), ("E", "take it into the selection"),
-            ("V", "next figure"), ("G", "show the level below, or not"), ("Esc", "let go; amid a drag: take it back"),
+            ("O   Shift+O", "previous, next object in the room"), ("E", "add it to the selection"),
+            ("V", "next contour type"), ("G", "show or hide the level below"),
+            ("Esc", "deselect; while dragging: cancel"),
         )),
         ("Sensor, furniture, wall", (
             ("Arrows", "nudge 5 cm, with Shift 25 cm"), ("Ctrl + arrows", "move the whole room"),
             ("R   L", "turn right, left 5°, with Shift 15°"),
-            ("Del", "delete"), ("Return", "hang the chosen device in this room"),
-            ("Alt + drag", "without taking hold of walls or the grid"), ("Shift + click", "select many, or by a frame"),
-            ("X   Shift+X", "mirror left, right; top, bottom"), ("Ctrl+J", "copy"), ("C", "on the shelf: compare"),
+            ("Del", "delete"), ("Return", "place the chosen device in this room"),
+            ("Alt + drag", "without snapping to walls or grid"), ("Shift + click", "select several, or drag a frame"),
+            ("X   Shift+X", "flip horizontally; vertically"), ("Ctrl+J", "duplicate"),
+            ("F2", "rename"), ("Ctrl+Space", "in the device list: compare"),
         )),
     ),
 )  # fmt: skip
@@ -54,10 +56,10 @@ class KeySheet(QDialog):
 
     def __init__(self, parent: QWidget, theme: Theme) -> None:
         super().__init__(parent)
-        self.setWindowTitle(self.tr("Keys"))
+        self.setWindowTitle(self.tr("Keyboard shortcuts"))
         self.setObjectName("keysheet")
         outer = column_in(self, 14, (26, 20, 26, 22))
-        outer.addWidget(label(self.tr("Everything by keyboard"), "title"))
+        outer.addWidget(label(self.tr("Keyboard shortcuts"), "title"))
         columns = QHBoxLayout()
         columns.setSpacing(40)
         outer.addLayout(columns)
@@ -85,7 +87,9 @@ class KeySheet(QDialog):
             columns.addLayout(grid)
         outer.addWidget(
             label(
-                self.tr("The mouse does the same: drag, turn by the handle, wheel to zoom, drag the plan to pan."),
+                self.tr(
+                    "With the mouse: drag to move, drag the handle to turn, wheel to zoom, drag the background to pan."
+                ),
                 "soft",
             )
         )

@@ -231,6 +231,6 @@ def _word(p: QPainter, s: float) -> None:
 
 # Outputs that are no lamps, by what they are called: a mark in a chip, in the colour of words.
 OUTPUT_MARKS: dict[str, Callable[[QPainter, float], None]] = {
-    "fan": _blades, "quiet machine": _hum, "vacuum": _sweep, "sign": _plate, "heating set-back": _lowered,
-    "cover": _slats, "notice": _word,
+    "fan": _blades, "quiet machine": _hum, "vacuum": _sweep, "sign": _plate, "heating setback": _lowered,
+    "blind": _slats, "alert": _word,
 }  # fmt: skip

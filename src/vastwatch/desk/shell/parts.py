@@ -263,6 +263,7 @@ class Count(QSpinBox):
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         turn(self, event, super().wheelEvent)
@@ -360,7 +361,7 @@ class FigureField(QLineEdit):
         try:
             value = self._parse(self.text())
             if not self._low <= value <= self._high:
-                raise ValueError(f"between {self._show(self._low)} and {self._show(self._high)}, please")
+                raise ValueError(f"must be between {self._show(self._low)} and {self._show(self._high)}")
         except ValueError as e:
             self._mark(str(e))
             self.wrong.emit(str(e))

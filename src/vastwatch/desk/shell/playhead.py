@@ -73,7 +73,7 @@ class Playhead(QObject):
         """Let time run faster or slower."""
         k = min(range(len(PACES)), key=lambda n: abs(PACES[n] - self.focus.pace)) + way
         self.focus.set(pace=PACES[min(max(k, 0), len(PACES) - 1)])
-        self.say.emit(self.tr("Time runs {:g} times as fast.").format(self.focus.pace))
+        self.say.emit(self.tr("Playing at {:g} × speed.").format(self.focus.pace))
 
     def _shifted(self, what: str) -> None:
         # An open incident is looked at, and other stages show no moment.
@@ -117,7 +117,9 @@ class Playhead(QObject):
         mine = stepped(self.focus, r)
         if not mine:
             some = any(x.room == self.focus.room for x in r.incidents)
-            words = self.tr("None of these in this room.") if some else self.tr("No incidents in this room.")
+            words = (
+                self.tr("No incidents of this kind in this room.") if some else self.tr("No incidents in this room.")
+            )
             self.say.emit(words)
             return
         if self.focus.incident in mine:

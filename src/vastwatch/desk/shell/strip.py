@@ -22,7 +22,7 @@ from vastwatch.words import duration_words
 HEIGHT = 46
 WHY = {
     "unlit": "nothing here yet",
-    "half": "open findings",
+    "half": "has problems",
     "lit": "holds",
 }
 
@@ -102,7 +102,7 @@ class Strip(QWidget):
         self.menu.setText(self.tr("Project"))
         self.menu.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.keys = QToolButton()
-        self.keys.setText(self.tr("? keys"))
+        self.keys.setText(self.tr("? shortcuts"))
         for b in (self.menu, self.keys):
             b.setFont(font(13, 500))
             box.addWidget(b)
@@ -128,12 +128,12 @@ class Strip(QWidget):
             return
         self._of = of
         self._name.setText(self.document.project.name)
-        self._edited.setText(self.tr("edited") if self.document.modified else "")
+        self._edited.setText(self.tr("modified") if self.document.modified else "")
         mode = self.document.project.brief.test_mode
         self.testing.setVisible(mode is not None)
         if mode is not None:
             self.testing.setText(self.tr("test mode, {}").format(duration_words(mode.hold_s)))
-            words = self.tr("Holds are shortened since {}. Click to go where they are put back.")
+            words = self.tr("Hold times are shortened since {}. Click to go to the page that restores them.")
             self.testing.setToolTip(words.format(mode.since.replace("T", " ")))
         rules = {f.rule for f in self.results[FINDINGS].value or () if f.severity in ("wrong", "risk")}
         standing = Standing(self.document.project, self.results.rehearsal, frozenset(rules))

@@ -22,7 +22,7 @@ def parse_size(text: str, plain: str = "m") -> tuple[float, float]:
         raise ValueError(f"'{text.strip()}' is not a size such as 4.2 x 3.6")
     width, depth = (parse_length(p, plain) for p in parts)
     if not (0.3 <= width <= 200 and 0.3 <= depth <= 200):
-        raise ValueError("a room is between 0.3 and 200 m wide and deep")
+        raise ValueError("a room must be 0.3 to 200 m wide and deep")
     return width, depth
 
 
@@ -62,10 +62,10 @@ def _parse(text: str, units: dict[str, float], plain: str, after: dict[str, str]
             raise ValueError(f"'{text.strip()}' is not {wanted}")
         unit = name or (plain if k == 0 else after.get(unit, plain))
         if unit not in units:
-            raise ValueError(f"'{name}' is not a unit here; type {wanted}")
+            raise ValueError(f"'{name}' is not a known unit here; type {wanted}")
         total += abs(float(number)) * units[unit]
     if abs(total) > 1e6:
-        raise ValueError(f"'{text.strip()}' is far too large")
+        raise ValueError(f"'{text.strip()}' is too large")
     return sign * total
 
 

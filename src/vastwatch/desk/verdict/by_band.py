@@ -17,11 +17,11 @@ from vastwatch.words import sentence
 def by_band_field(form: Form, device: DeviceType, name: str) -> None:
     """A line in which the sensitivities of the bands are typed; `name` is the setting."""
     steps = steps_of(device, "sensitivity_below_max")
-    called = {"bands_below_max": form.tr("Moving, by band"), "bands_still_below_max": form.tr("Still, by band")}[name]
+    called = {"bands_below_max": form.tr("Moving, per band"), "bands_still_below_max": form.tr("Still, per band")}[name]
     field = QLineEdit()
     field.setAccessibleName(called)
-    field.setPlaceholderText(form.tr("all as above"))
-    why = form.tr("From the nearest band on, 1 to {}: 9 9 7 5. Less than the device's own counts.")
+    field.setPlaceholderText(form.tr("all as set above"))
+    why = form.tr("From the nearest band, 1 to {}: 9 9 7 5. Lower is less sensitive than the device default.")
     field.setToolTip(why.format(steps))
     ident = form.shown_id
 
@@ -42,7 +42,7 @@ def by_band_field(form: Form, device: DeviceType, name: str) -> None:
             form.say.emit(sentence(e))
             field.setText(words(now))
             return
-        form.document.apply(put(form.document.project, replace(sensor, settings=new)), f"Set {sensor.name} by band")
+        form.document.apply(put(form.document.project, replace(sensor, settings=new)), f"Set {sensor.name} per band")
 
     field.editingFinished.connect(take)
     form.box.addWidget(label(called, "soft"))
@@ -55,6 +55,6 @@ def parsed(text: str, steps: int) -> tuple[int, ...]:
     out = []
     for word in text.replace(",", " ").split():
         if not word.isdigit() or not 1 <= int(word) <= steps:
-            raise ValueError(f"the sensitivity of a band goes from 1 to {steps}, not '{word}'")
+            raise ValueError(f"the sensitivity of a band is 1 to {steps}, not '{word}'")
         out.append(steps - int(word))
     return tuple(out)

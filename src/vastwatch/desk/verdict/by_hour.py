@@ -25,11 +25,11 @@ _PART = re.compile(r"^([0-9]{1,2}):([0-9]{2})\s+(.+)$")
 def by_hour_field(form: Form, device: DeviceType) -> None:
     """A line in which the parts of the day are typed."""
     field = QLineEdit()
-    field.setAccessibleName(form.tr("By the hour"))
-    field.setPlaceholderText(form.tr("all day as above"))
+    field.setAccessibleName(form.tr("By time of day"))
+    field.setPlaceholderText(form.tr("all day as set above"))
     names = ", ".join(_settable(device))
-    why = form.tr("What is set from an hour on, until the next: 22:00 hold 30 s; 07:00 hold 2 min.")
-    field.setToolTip(why + (" " + form.tr("Also: {}.").format(names) if names else ""))
+    why = form.tr("Settings that change by time of day: 22:00 hold 30 s; 07:00 hold 2 min.")
+    field.setToolTip(why + (" " + form.tr("Can also be set: {}.").format(names) if names else ""))
     ident = form.shown_id
 
     def take() -> None:
@@ -46,10 +46,12 @@ def by_hour_field(form: Form, device: DeviceType) -> None:
             form.say.emit(sentence(e))
             field.setText(words_of(sensor.settings.by_hour, device))
             return
-        form.document.apply(put(form.document.project, replace(sensor, settings=new)), f"Set {sensor.name} by the hour")
+        form.document.apply(
+            put(form.document.project, replace(sensor, settings=new)), f"Set {sensor.name} by time of day"
+        )
 
     field.editingFinished.connect(take)
-    form.box.addWidget(label(form.tr("By the hour"), "soft"))
+    form.box.addWidget(label(form.tr("By time of day"), "soft"))
     form.box.addWidget(field)
     form.fills.append(lambda r: field.setText(words_of(r.settings.by_hour, device)))
 
@@ -75,10 +77,10 @@ def parsed(text: str, device: DeviceType) -> tuple[DayPart, ...]:
             continue
         found = _PART.match(piece)
         if found is None or int(found[1]) > 23 or int(found[2]) > 59:
-            raise ValueError(f"'{piece}' is no part of a day: 22:00 hold 30 s")
+            raise ValueError(f"'{piece}' is not a time and a setting such as 22:00 hold 30 s")
         said: dict[str, float | int] = {}
         for what in (w.strip() for w in found[3].split(",")):
-            if what != "as above":
+            if what != "as set above":
                 field, value = _setting(what, device)
                 said[field] = value
         out.append(DayPart(begin=f"{int(found[1]):02d}:{found[2]}", **said))  # type: ignore[arg-type]
@@ -90,10 +92,10 @@ def _setting(what: str, device: DeviceType) -> tuple[str, float | int]:
     if name == "hold":
         return "hold_s", parse_time(value)
     if name not in _settable(device):
-        raise ValueError(f"'{what}' cannot be set by the hour: {', '.join(['hold', *_settable(device)])}")
+        raise ValueError(f"'{what}' cannot be set by time of day; these can: {', '.join(['hold', *_settable(device)])}")
     steps = steps_of(device, _FIELDS[name])
     if not value.strip().isdigit() or not 1 <= int(value) <= steps:
-        raise ValueError(f"{name} goes from 1 to {steps}, not '{value}'")
+        raise ValueError(f"{name} must be 1 to {steps}, not '{value}'")
     return _FIELDS[name], steps - int(value)
 
 

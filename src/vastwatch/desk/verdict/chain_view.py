@@ -31,9 +31,9 @@ class ChainView(QWidget):
             box.addWidget(label(words, "soft", True))
         self._cards = []
         if chain.causes:
-            box.addWidget(label(self.tr("Because"), "head"))
+            box.addWidget(label(self.tr("Cause"), "head"))
         elif searching:
-            box.addWidget(label(self.tr("Looking for what would have prevented it …"), "soft", True))
+            box.addWidget(label(self.tr("Looking for the cause…"), "soft", True))
         for link in chain.causes:
             card = LinkCard(f"{link.what}: {link.value}, {link.text}")
             inner = column_in(card, 0, (9, 5, 9, 6))
@@ -68,9 +68,9 @@ def groups_view(groups: list[Group], theme: Theme, step: Callable[[Group], objec
         card.setStyleSheet(f"QFrame[role='card'] {{ border-left: 3px solid {bar.name()}; }}")
         inner = column_in(card, 0, (10, 5, 9, 6))
         inner.addWidget(label(group.heading, "", True))
-        what = "dark" if group.kind in ("dropped", "late") else "burning for nobody"
+        what = "dark" if group.kind in ("dropped", "late") else "light in the empty room"
         if group.saves_s is not None:
-            inner.addWidget(label(f"Curing it saves {duration_words(group.saves_s)} of {what} a day.", "soft", True))
+            inner.addWidget(label(f"Fixing it saves {duration_words(group.saves_s)} of {what} a day.", "soft", True))
         card.chosen.connect(partial(step, group))
         box.addWidget(card)
     return whole

@@ -13,11 +13,12 @@ from vastwatch.advice.checks.cautions import CAUTIONS
 from vastwatch.control.light.daylight import daylight_factor
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.edits.building import is_rectangle, resize_room
-from vastwatch.design.edits.fittings import move_furnishing, move_opening, rooms_beside
+from vastwatch.design.edits.fittings import move_furnishing, move_opening
 from vastwatch.design.edits.uses import use_choices, use_key, with_use
 from vastwatch.design.edits.whole_rooms import move_room
 from vastwatch.design.edits.wiring import add_circuit, circuit_of, off_circuits, set_lamp
 from vastwatch.design.needs import needs_of, use_words
+from vastwatch.design.places import rooms_beside
 from vastwatch.design.project import Project, find, find_any, put
 from vastwatch.desk.plan.shapes import front_of, resized, sides
 from vastwatch.desk.shell.parts import label
@@ -40,23 +41,23 @@ def room_form(form: Form, room: Any) -> None:
         form.name_field(form.tr("Room"))
     form.text(facts)
     form.figure(
-        Shown("Wants", why="Lux on the task; below it the room is dark enough for its lamp.", step=25), 0, 5000,
+        Shown("Target lux", why="Lux on the task; below this the room counts as dark.", step=25), 0, 5000,
         lambda r: needs_of(form.document.project, r).lux, lambda r, v: replace(r, needs=replace(r.needs, lux=v)),
     )  # fmt: skip
     form.field("ambient_c")
     if building:
         form.choice(
             form.tr("Use"), use_choices(project), use_key, lambda r, key: with_use(form.document.project, r, key),
-            form.tr("What people do here; sets what it asks for."),
+            form.tr("Sets what the room needs."),
         )  # fmt: skip
-        why = "Between the middles of its walls; what stands on the wall that moves goes along."
+        why = "Between wall centre lines; whatever is on the moving wall moves too."
         if is_rectangle(room.outline):
             form.new_row()
-            for axis, words in enumerate(("Wide", "Deep")):
+            for axis, words in enumerate(("Width", "Depth")):
                 form.figure(
                     Shown(words, "m", why, 0.05), 0.5, 500, partial(_extent, axis), partial(_resize, form, axis)
                 )
-        why = "Where its lower left corner lies; the room moves with all that is in it."
+        why = "Position of its lower left corner; everything in the room moves with it."
         form.new_row()
         for axis, words in enumerate(("X", "Y")):
             form.figure(
@@ -95,7 +96,7 @@ def output_form(form: Form, output: Any) -> None:
 
 def spot_form(form: Form, spot: Any) -> None:
     room = find(form.document.project.rooms, spot.room)
-    form.name_field(form.tr("Spot"))
+    form.name_field(form.tr("Position"))
     form.fields("posture", "activity", "facing")
     form.field("lux", read=lambda r: needs_of(form.document.project, room).lux if r.lux is None else r.lux)
     form.place_figures()
@@ -143,13 +144,13 @@ def furnishing_form(form: Form, piece: Any) -> None:
         form.field(name, write=partial(within, name))
     form.field("material")
     form.figure(
-        Shown("Turned", "turn", "Which way its front looks; 0° along the plan's x axis, counter-clockwise.", 5),
+        Shown("Angle", "turn", "Direction its front faces; 0° is the plan's x axis, counter-clockwise.", 5),
         0, 360, _front, partial(_turn_to, form),
     )  # fmt: skip
     if len(piece.outline) == 4:
-        for side, words in enumerate(("Wide", "Deep")):
+        for side, words in enumerate(("Width", "Depth")):
             form.figure(
-                Shown(words, "m", "Its own size; it grows about its middle.", 0.05), 0.05, 20, partial(_side, side),
+                Shown(words, "m", "Its size; it grows from its centre.", 0.05), 0.05, 20, partial(_side, side),
                 partial(_with_side, side),
             )  # fmt: skip
     form.place_figures()
@@ -157,7 +158,7 @@ def furnishing_form(form: Form, piece: Any) -> None:
         form.field("mattress", read=lambda r: r.mattress or "springs")
         form.field("mattress_m")
     if piece.kind == "stair":
-        turn = QPushButton(form.tr("Climb the other way"))
+        turn = QPushButton(form.tr("Reverse climb direction"))
         turn.setProperty("role", "pick")
         turn.clicked.connect(partial(_reverse_climb, form))
         form.box.addWidget(turn)
@@ -175,7 +176,7 @@ def _reverse_climb(form: Form) -> None:
     found = find_any(form.document.project, form.shown_id)
     if found is not None and found[0] == "furnishings":
         new = replace(found[1], climb=((found[1].climb or 0.0) + 180.0) % 360)
-        form.document.apply(put(form.document.project, new), f"Turn the climb of {found[1].name.lower()} round")
+        form.document.apply(put(form.document.project, new), f"Reverse the climb of {found[1].name.lower()}")
 
 
 def circuit_choice(form: Form) -> None:
@@ -183,12 +184,12 @@ def circuit_choice(form: Form) -> None:
 
     def circuits() -> list[tuple[str, str]]:
         there = [(c.id, c.name) for c in form.document.project.circuits]
-        return [("", form.tr("on no circuit")), *there, ("new", form.tr("a circuit of its own"))]
+        return [("", form.tr("on no circuit")), *there, ("new", form.tr("own circuit"))]
 
     form.choice(
         form.tr("Circuit"), circuits,
         lambda lamp: now.id if (now := circuit_of(form.document.project, lamp.id)) else "", partial(_hang, form),
-        form.tr("Lamps of one circuit are switched together."), wide=True,
+        form.tr("Lamps on one circuit switch together."), wide=True,
     )  # fmt: skip
 
 

@@ -10,11 +10,10 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QLineEdit
 
 from vastwatch.advice.checks.cautions import CAUTIONS
-from vastwatch.advice.hardware.fixing import opening_middle
 from vastwatch.design.edits.drawing_aids import times_of, times_words
 from vastwatch.design.edits.selections import set_many
 from vastwatch.design.edits.wiring import load_w, switches_of
-from vastwatch.design.places import room_at
+from vastwatch.design.places import opening_middle, room_at
 from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.shell.editing import At, Edited
 from vastwatch.desk.shell.parts import label
@@ -28,29 +27,29 @@ from vastwatch.words import sentence
 
 
 def hazard_form(form: Form, hazard: Any) -> None:
-    form.name_field(form.tr("Fools sensors"))
+    form.name_field(form.tr("False triggers"))
     form.fields("kind", "strength")
     times = QLineEdit()
-    times.setAccessibleName(form.tr("Times"))
-    times.setToolTip(form.tr("When it is there: 8-10, 13:30-15; empty for always."))
+    times.setAccessibleName(form.tr("Active"))
+    times.setToolTip(form.tr("When it is present: 8-10, 13:30-15; empty for always."))
     times.editingFinished.connect(lambda: _set_times(form, times))
     windows = [o for o in form.document.project.openings if o.kind == "window"
                and find(form.document.project.walls, o.wall).level == hazard.level]  # fmt: skip
     from_sun = hazard.kind == "sun patch" and bool(windows)
     if from_sun:
         form.choice(
-            form.tr("From"), [(None, form.tr("as drawn")), *((o.id, _window_words(form, o)) for o in windows)],
+            form.tr("Window"), [(None, form.tr("as drawn")), *((o.id, _window_words(form, o)) for o in windows)],
             lambda r: r.window, lambda r, window: replace(r, window=window),
-            form.tr("Place and hours then follow the sun through this window on the rehearsed date."), wide=True,
+            form.tr("Position and hours then follow the sun through this window on the rehearsed date."), wide=True,
         )  # fmt: skip
-    form.put(form.tr("Times"), times, wide=True)
+    form.put(form.tr("Active"), times, wide=True)
 
     def fill(r: Any) -> None:
         day = date.fromisoformat(form.document.project.brief.rehearse_from)
         now = resolved(form.document.project, r, day)
         times.setEnabled(r.window is None)
         if not times.hasFocus():
-            times.setText(form.tr("no sun there that day") if now is None else times_words(now.times))
+            times.setText(form.tr("no sun there on that date") if now is None else times_words(now.times))
 
     form.fills.append(fill)
     form.text(partial(_falsely_triggered, form))
@@ -85,19 +84,23 @@ def _falsely_triggered(form: Form, hazard: Any) -> str:
     project = form.document.project
     now = resolved(project, hazard, date.fromisoformat(project.brief.rehearse_from))
     if now is None:
-        return form.tr("Fools nothing that day.")
+        return form.tr("Triggers nothing on that date.")
     told = []
     for sensor in project.sensors:
         rate = false_rate(mount(project, sensor), now)
         if rate > 0:
             told.append(f"{sensor.name} {per_hour_words(rate)}")
-    return form.tr("Fools {}.").format("; ".join(told)) if told else form.tr("Fools no sensor that hangs there now.")
+    return (
+        form.tr("Falsely triggers {}.").format("; ".join(told))
+        if told
+        else form.tr("Triggers none of the sensors placed now.")
+    )
 
 
 def socket_form(form: Form, socket: Any) -> None:
     form.name_field(form.tr("Socket"))
     reach = form.document.project.brief.cable_m
-    form.text(lambda _: form.tr("Feeds what hangs within {} of it in this room.").format(show_length(reach)))
+    form.text(lambda _: form.tr("Powers devices within {} of it in this room.").format(show_length(reach)))
 
 
 def switch_form(form: Form, switch: Any) -> None:
@@ -107,7 +110,7 @@ def switch_form(form: Form, switch: Any) -> None:
         return
     pair = len(switches_of(form.document.project, circuit.id))
     words = form.tr("{}, {}, {} W; {}").format(
-        circuit.name, form.tr("neutral in the box") if circuit.neutral else form.tr("no neutral"),
+        circuit.name, form.tr("neutral in the switch box") if circuit.neutral else form.tr("no neutral"),
         f"{load_w(form.document.project, circuit):g}",
         form.tr("two-way pair") if pair == 2 else form.tr("{} switch").format(pair),
     )  # fmt: skip
@@ -123,7 +126,9 @@ def many_form(form: Form) -> None:
     form.box.addWidget(label(form.tr("{} selected").format(n), "head"))
     walls = [w for w in form.document.project.walls if w.id in form.focus.marked]
     if not walls:
-        form.box.addWidget(label(form.tr("Drag or nudge them, R and L turn, X mirrors, Del deletes."), "soft", True))
+        form.box.addWidget(
+            label(form.tr("Drag or nudge them, turn with R and L, flip with X, delete with Del."), "soft", True)
+        )
         return
     edited = Edited(form.document, form.focus, Wall, _walls(form.focus.marked))
     edited.say.connect(form.say)

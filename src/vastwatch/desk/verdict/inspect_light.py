@@ -45,13 +45,13 @@ def _photometry(form: Form, lamp: Any) -> None:
 
     def told(record: Any) -> str:
         table = photometry_for(form.document.project, record.id)
-        return form.tr("Spreads its light evenly within its beam.") if table is None else form.tr(
-            "Spreads its light as “{}” says: {} planes, {} angles."
+        return form.tr("Even light within its beam.") if table is None else form.tr(
+            "Light distribution of “{}”: {} planes, {} angles."
         ).format(table.name, len(table.c_deg), len(table.gamma_deg))  # fmt: skip
 
     form.text(told)
     ask = QPushButton(form.tr("Photometric file…"))
-    ask.setToolTip(form.tr("LM-63 or EULUMDAT, as makers of lamps give away; its lumens and watts are taken too"))
+    ask.setToolTip(form.tr("LM-63 or EULUMDAT from the manufacturer; lumens and watts are imported too"))
     ident = lamp.id
 
     def opened() -> None:
@@ -62,7 +62,7 @@ def _photometry(form: Form, lamp: Any) -> None:
             take_file(form, ident, Path(name))
 
     ask.clicked.connect(opened)
-    off = pressed(form.tr("Without it"), lambda: _without(form, ident))
+    off = pressed(form.tr("Remove file"), lambda: _without(form, ident))
     form.box.addWidget(row(ask, off, spacing=6))
     form.fills.append(lambda record: off.setVisible(record.photometry is not None))
 
@@ -75,13 +75,13 @@ def take_file(form: Form, ident: str, path: Path) -> None:
         form.say.emit(str(e))
         return
     project = form.document.project
-    form.document.apply(with_photometry(project, ident, read), f"Let it go by {path.name}")
+    form.document.apply(with_photometry(project, ident, read), f"Use {path.name}")
     words = form.tr("{}: {:.0f} lm, {:.0f} W. {}").format(path.name, read.lumens, read.watts, " ".join(read.notes))
     form.say.emit(words.strip())
 
 
 def _without(form: Form, ident: str) -> None:
-    form.document.apply(without_photometry(form.document.project, ident), "Let it go by its beam alone")
+    form.document.apply(without_photometry(form.document.project, ident), "Use the beam angle only")
 
 
 def button_form(form: Form, button: Any) -> None:
@@ -91,21 +91,21 @@ def button_form(form: Form, button: Any) -> None:
     scenes = [("", form.tr("brightest")), *((s.id, s.name) for s in scenes_in(form.document.project, button.room))]
     form.choice(
         form.tr("Scene"), scenes, lambda r: r.scene or "", lambda r, key: replace(r, scene=key or None),
-        form.tr("What it asks for when it switches on."),
+        form.tr("Scene it recalls when it switches on."),
     )  # fmt: skip
     form.field("ends", wide=True)
     form.field("minutes")
     # A time that a file has and the list has not is listed too.
     times = sorted({*(f"{m // 60:02d}:{m % 60:02d}" for m in range(0, 1440, 30)), button.clock})
     form.choice(
-        form.tr("Clock"), [(t, t) for t in times], lambda r: r.clock, lambda r, key: replace(r, clock=key),
-        form.tr("When it ends, where it does so at a time."),
+        form.tr("Time"), [(t, t) for t in times], lambda r: r.clock, lambda r, key: replace(r, clock=key),
+        form.tr("End time, if it ends at a time of day."),
     )  # fmt: skip
     form.place_figures()
 
     def told(record: Button) -> str:
         room = find(form.document.project.rooms, record.room)
-        return form.tr("Above every row of {}, {}.").format(room.name.lower(), ends_words(record))
+        return form.tr("Overrides every row of {}, {}.").format(room.name.lower(), ends_words(record))
 
     form.text(told)
-    form.text(lambda _: form.tr("A button only tells the house: it cuts no supply, so sensors stay alive."))
+    form.text(lambda _: form.tr("A button only signals the controller: it cuts no supply, so sensors stay powered."))

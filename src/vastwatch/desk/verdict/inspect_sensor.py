@@ -28,7 +28,7 @@ from vastwatch.sensing.model import settings_of
 from vastwatch.site.shown import Shown, field_of
 
 # What a step of sensitivity does.
-SIXTH = "1 to {}; each step is 3 dB, a sixth of the range."
+SIXTH = "1 to {}; each step is 3 dB, about a sixth of the range."
 
 
 def sensor_form(form: Form, sensor: Any) -> None:
@@ -40,16 +40,16 @@ def sensor_form(form: Form, sensor: Any) -> None:
 
     def hung(record: Any, x: float, y: float) -> Any:
         if room_at(form.document.project, record.level, x, y) is None:
-            raise ValueError(form.tr("a sensor hangs inside a room, and that place is outside"))
+            raise ValueError(form.tr("a sensor must be inside a room, and this position is outside"))
         return replace(record, at=(round(x, 3), round(y, 3), record.at[2]))
 
     form.place_pair(lambda r: r.at[:2], hung)
     form.figure(
-        Shown("Height", "m", "Type 2.2, 40 cm or 8 ft 2; Up and Down step it.", 0.05), 0.0, level.height,
+        Shown("Height", "m", "Type 2.2, 40 cm or 8 ft 2, or step with Up and Down.", 0.05), 0.0, level.height,
         lambda r: r.at[2], lambda r, v: replace(r, at=(*r.at[:2], round(v, 3))),
     )  # fmt: skip
     if isinstance(device, MatType):
-        form.field("yaw", words="Turned", why="Which way its width lies.")
+        form.field("yaw", words="Angle", why="Direction of its width.")
         _mat(form, device)
     elif turnable(device):
         form.fields("yaw", "pitch")
@@ -72,7 +72,7 @@ def _type_choice(form: Form, sensor: Any) -> None:
     form.choice(
         form.tr("Type"), [(d.id, d.name) for d in could.values()], lambda r: r.device,
         lambda r, ident: with_type(form.document.project, r.id, could[ident]),
-        form.tr("Another type in its place: place, name and what reads it stay."), wide=True,
+        form.tr("Replaces it with another type; position, name and links stay."), wide=True,
     )  # fmt: skip
 
 
@@ -105,7 +105,7 @@ def _limits(form: Form, setting: str, device: DeviceType) -> _Limits | None:
     parts = parts_of(device)
     radar = next((p for p in parts if isinstance(p, RadarType)), None)
     if setting == "hold_s":
-        why = form.tr("How long the device itself goes on reporting after the last notice: {}.")
+        why = form.tr("How long the device keeps reporting after the last notice: {}.")
         most = 3600.0 if device.hold_max_s is None else device.hold_max_s
         return _Limits(lambda s: own_hold_s(device, s), {
             "step": device.hold_step_s or 1.0, "high": max(most, device.hold_s, 1.0),
@@ -145,7 +145,7 @@ def _limits(form: Form, setting: str, device: DeviceType) -> _Limits | None:
 def _mat(form: Form, device: MatType) -> None:
     """Fold, and how surely it closes under each who uses the spots it reaches."""
     if device.foldable:
-        why = form.tr("Folded it lies on a ridge and feels {:.1f} times the pressure.").format(FOLDED)
+        why = form.tr("Folded, it lies on a ridge and gets {:.1f} times the pressure.").format(FOLDED)
         form.choice(
             form.tr("Lies"), [(False, form.tr("flat")), (True, form.tr("folded"))], lambda r: r.settings.folded,
             lambda r, on: replace(r, settings=replace(r.settings, folded=on)), why,
@@ -162,6 +162,6 @@ def _margins(form: Form, sensor: Any, device: MatType) -> str:
             continue
         kg = weight_at(project, spot)
         m = margin(sensor, device, host, spot.at, spot.facing, spot.posture, kg)
-        sure = form.tr("sure") if m >= SURE_MARGIN else form.tr("doubtful") if m >= 1 else form.tr("stays open")
-        told.append(form.tr("{}, {:g} kg: {:.1f} × what closes it, {}").format(spot.name, kg, m, sure))
-    return "\n".join(told) or form.tr("Nobody sits or lies over it.")
+        sure = form.tr("reliable") if m >= SURE_MARGIN else form.tr("marginal") if m >= 1 else form.tr("stays open")
+        told.append(form.tr("{}, {:g} kg: {:.1f} × the closing pressure, {}").format(spot.name, kg, m, sure))
+    return "\n".join(told) or form.tr("Nobody sits or lies on it.")

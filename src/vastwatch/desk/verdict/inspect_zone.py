@@ -29,7 +29,7 @@ def zone_form(form: Form, zone: Any) -> None:
     if device is not None and device.zones:
         rules = device.zone_rules or ZoneRules()
         form.field("role", wide=True)
-        why = form.tr("How long it says so after the last report in it; up to {}.").format(
+        why = form.tr("How long it stays occupied after the last report in it; up to {}.").format(
             duration_words(rules.off_delay_max_s)
         )
         form.field(
@@ -66,15 +66,15 @@ def _counted(form: Form, zone: Any) -> str:
     known = zoned(project, find(project.sensors, zone.sensor))
     j = None if known is None else next((j for j, z in enumerate(known.zones) if z.id == zone.id), None)
     if known is None or j is None:
-        return form.tr("The device is not told of it.")
+        return form.tr("Not sent to the device.")
     told = []
     for i, spot in enumerate(known.spots):
         p = known.counted[i, j]
         if known.own[i, j]:
-            told.append(form.tr("{}: counted with {:.0f} % of the reports").format(spot.name, 100 * p))
+            told.append(form.tr("{}: {:.0f} % of reports counted").format(spot.name, 100 * p))
         elif p >= 0.01:
-            told.append(form.tr("{}: {:.0f} % of the reports stray in").format(spot.name, 100 * p))
-    return "\n".join(told) or form.tr("Nobody has a spot in it, and nobody strays in.")
+            told.append(form.tr("{}: {:.0f} % of reports stray in").format(spot.name, 100 * p))
+    return "\n".join(told) or form.tr("No position in it, and none strays in.")
 
 
 def _lamp(form: Form, zone: Any) -> None:
@@ -99,7 +99,7 @@ def _lamp(form: Form, zone: Any) -> None:
         return new if lamp is None else follow(new, lamp, z.id)
 
     form.choice(
-        form.tr("Lamp that follows"), [(None, form.tr("no lamp of its own")), *((x.id, x.name) for x in lamps)],
-        following, followed, form.tr("It burns while somebody is in this zone, in place of the room's presence."),
+        form.tr("Zone lamp"), [(None, form.tr("none")), *((x.id, x.name) for x in lamps)],
+        following, followed, form.tr("On while this zone is occupied, instead of following the room's presence."),
         wide=True,
     )  # fmt: skip

@@ -23,7 +23,7 @@ class LightStrip(QWidget):
         self.theme = theme
         self.lit_share: NDArray[np.float64] = np.empty(0)
         self._begins = self._ends = ""
-        self.setToolTip(self.tr("Amber: lit every time. Red: how often it was dark just then."))
+        self.setToolTip(self.tr("Amber: always lit. Red: share of trials in the dark."))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:

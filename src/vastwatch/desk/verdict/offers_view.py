@@ -56,8 +56,8 @@ class OffersView(QWidget):
         self._shown = shown
         clear(self._box)
         self._button = None
-        ways = QPushButton(self.tr("Four ways, side by side"))
-        ways.setToolTip(self.tr("Motion with a long hold, radar alone, both, a mat: judged on the same weeks."))
+        ways = QPushButton(self.tr("Compare four strategies"))
+        ways.setToolTip(self.tr("Motion with a long hold time, radar alone, both, a mat: on the same simulated weeks."))
         ways.clicked.connect(self.ways)
         self._box.addWidget(ways)
         if options.state in ("failed", "refused"):
@@ -65,9 +65,9 @@ class OffersView(QWidget):
             self._box.addWidget(label(words, "soft", True))
             return
         if options.busy or options.value is None:
-            self._button = QPushButton(self.tr("Which sensor would do here?"))
+            self._button = QPushButton(self.tr("Suggest a sensor"))
             self._button.setToolTip(
-                self.tr("Tries every type on the shelf at corners, walls and ceiling, alone and in pairs. (W)")
+                self.tr("Tries every listed type in corners, on walls and on the ceiling, alone and in pairs. (W)")
             )
             self._button.clicked.connect(options.forget if options.busy else self.ask)
             self._box.addWidget(self._button)
@@ -87,7 +87,7 @@ class OffersView(QWidget):
         options = self.results[OPTIONS]
         if self._button is not None and options.busy:
             share = round(100 * options.progress)
-            self._button.setText(self.tr("Judging on lived weeks, {} % … stop").format(share))
+            self._button.setText(self.tr("Simulating weeks, {} %… stop").format(share))
 
     def _answer(self, found: Offers, busy: bool) -> None:
         tried = len(found.offers) + len(found.failing)
@@ -95,15 +95,15 @@ class OffersView(QWidget):
             self._box.addWidget(label(found.words, "", True))
         elif found.promising:
             names = "; ".join(o.device.name for o in found.promising)
-            words = self.tr("By the maps the most promising: {}. Their weeks are being lived …").format(names)
+            words = self.tr("Most promising by coverage: {}. Simulating weeks…").format(names)
             self._box.addWidget(label(words, "soft", True))
         for k, offer in enumerate(_cards(found)):
             self._box.addWidget(self._card(offer, bool(found.offers) and k == 0))
         left = found.failing if found.offers or found.met_already else found.failing[NEAREST:]
         if busy or not (left or found.others):
             return
-        words = self.tr("Why not the others") if not self._why_not else self.tr("Fold the others")
-        others = pressed(words, self._fold, self.tr("What each of the others fails on."))
+        words = self.tr("Why not the others") if not self._why_not else self.tr("Hide the others")
+        others = pressed(words, self._fold, self.tr("Why each of the others fails."))
         self._box.addWidget(others)
         if not self._why_not:
             return
@@ -132,13 +132,13 @@ class OffersView(QWidget):
         inner.addWidget(row(label(offer.name, "head", True), label(price, "soft"), stretch=0))
         inner.addWidget(label(offer.reason, "soft", True))
         more = [f"{item.what} ({item.price:g}), which {item.why}" for item in offer.bill.items if item.why]
-        more += [self.tr("{} owned already").format(i.what) for i in offer.bill.items if not i.why and not i.price]
+        more += [self.tr("{} already owned").format(i.what) for i in offer.bill.items if not i.why and not i.price]
         if more:
             inner.addWidget(label(self.tr("With {}.").format("; ".join(more)), "soft", True))
         for words in offer.bill.open:
             inner.addWidget(label(capital(words) + ".", "bad", True))
-        how = self.tr("In place of what hangs there. ") if offer.instead else ""
-        card.setToolTip(how + self.tr("Hang it where it was judged, at that hold. Ctrl+Z takes it back."))
+        how = self.tr("Replaces what is placed there. ") if offer.instead else ""
+        card.setToolTip(how + self.tr("Place it as judged, with that hold time. Ctrl+Z undoes it."))
         card.chosen.connect(partial(self.taken.emit, offer))
         return card
 

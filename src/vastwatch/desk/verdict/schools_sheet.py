@@ -24,7 +24,7 @@ class SchoolsSheet(QDialog):
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("schools")
-        self.setWindowTitle(self.tr("Four ways, side by side"))
+        self.setWindowTitle(self.tr("Four strategies compared"))
         self.resize(880, 330)
         self.results, self.theme, self.currency = results, theme, currency
         box = column_in(self, 10, (20, 16, 20, 16))
@@ -44,8 +44,8 @@ class SchoolsSheet(QDialog):
         box.addStretch(1)
         self._note = label(
             self.tr(
-                "Each is the best of its kind here, at the hold that serves it best and the brief allows. "
-                "Bold: other weeks meet the room's needs too. Red: more drops than the brief allows."
+                "The best of each kind here, at its best hold time within the brief. Bold: meets the needs in "
+                "other weeks too. Red: more false-offs than the brief allows."
             ),
             "soft", True,
         )  # fmt: skip
@@ -72,14 +72,15 @@ class SchoolsSheet(QDialog):
         found = self.results[SCHOOLS]
         self._bar.setVisible(found.busy)
         if found.value is None:
-            self._basis.setText(self.tr("living through the weeks …") if found.busy else capital(found.words))
+            self._basis.setText(self.tr("simulating weeks…") if found.busy else capital(found.words))
             return
         if self._grid.count():
             return
         weeks = next((s.judged.weeks for s in found.value if s.judged), 0)
         self._basis.setText(self.tr("the same {} weeks for each").format(weeks))
-        heads = ("", "", self.tr("price"), self.tr("hold"), self.tr("drops a week"), self.tr("dark, min a day"),
-                 self.tr("for nobody, h a day"), self.tr("waves a day"), "")  # fmt: skip
+        heads = ("", "", self.tr("price"), self.tr("hold time"), self.tr("false-offs a week"),
+                 self.tr("dark, min a day"),
+                 self.tr("lit while empty, h a day"), self.tr("waves a day"), "")  # fmt: skip
         for k, words in enumerate(heads):
             head = label(words, "soft")
             head.setAlignment(Qt.AlignmentFlag.AlignRight if k > 1 else Qt.AlignmentFlag.AlignLeft)
@@ -113,10 +114,10 @@ class SchoolsSheet(QDialog):
             colour = self.theme.dropped if over else self.theme.ink
             cell.setStyleSheet(f"color: {colour.name()};" + (" font-weight: 600;" if school.meets else ""))
             self._grid.addWidget(cell, at, column)
-        hang = QPushButton(self.tr("Hang it"))
+        hang = QPushButton(self.tr("Use this"))
         hang.setAutoDefault(False)
-        hang.setAccessibleName(self.tr("Hang: {}").format(school.name))
-        hang.setToolTip(self.tr("In place of what serves the room now. Ctrl+Z takes it back."))
+        hang.setAccessibleName(self.tr("Use: {}").format(school.name))
+        hang.setToolTip(self.tr("Replaces what serves the room now. Ctrl+Z undoes it."))
         hang.clicked.connect(partial(self._take, school))
         self._grid.addWidget(hang, at, 8)
 

@@ -38,14 +38,14 @@ class TrialView(QWidget):
         # While a newer one is under way for the same spot, the last stays.
         trial = tried.value if tried.value is not None and tried.value.spot == spot else None
         self._strip.setVisible(trial is not None)
-        self._head.setText(self.tr("Stay here"))
+        self._head.setText(self.tr("Try a stay here"))
         if trial is None:
             self._basis.setText("")
             why = {"refused": capital(tried.words) + ".", "failed": NOT_COMPUTED}
-            self._words.setText(why.get(tried.state, self.tr("Trying it …")))
+            self._words.setText(why.get(tried.state, self.tr("Simulating…")))
             return
         self._basis.setText(self.tr("{} × {}").format(trial.draws, duration_words(trial.stay_s)))
         dark = 100 * (1 - float(trial.lit_share.min()))
-        said = self.tr("Light over the stay; at its worst {:.0f} % of the trials were dark").format(dark)
-        self._strip.show_light(trial.lit_share[:-1], self.tr("comes"), duration_words(trial.stay_s), said)
+        said = self.tr("Light during the stay; at the worst moment {:.0f} % of trials were dark").format(dark)
+        self._strip.show_light(trial.lit_share[:-1], self.tr("arrives"), duration_words(trial.stay_s), said)
         self._words.setText(in_words(trial))

@@ -41,6 +41,7 @@ from vastwatch.desk.verdict.walk_view import WalkView
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import LATE_S
 from vastwatch.site.building import Room
+from vastwatch.words import counted
 
 # More findings than this are folded away until asked for; fewer while another record than the room is inspected.
 SHOWN_FINDINGS, SHOWN_BESIDE = 3, 1
@@ -67,7 +68,7 @@ class Verdict(QWidget):
         rows = (
             (
                 "drops",
-                tr("Dropped on somebody"),
+                tr("Went dark on somebody"),
                 "×",
                 tr("How often a day the light went off on somebody, and how often they waved at it."),
             ),
@@ -79,27 +80,27 @@ class Verdict(QWidget):
             ),
             (
                 "idle",
-                tr("Burning for nobody"),
+                tr("Lit while empty"),
                 "h",
-                tr("Hours a day lit with nobody awake there, and the energy that took."),
+                tr("Hours a day lit with nobody awake there, and the energy used."),
             ),
             (
                 "first",
                 tr("First light, 95 %"),
                 "s",
-                tr("From crossing the door into the dark to light: 19 arrivals of 20."),
+                tr("From entering in the dark until the light is on: 19 of 20 arrivals."),
             ),
             (
                 "under",
-                tr("Under what is asked"),
+                tr("Below target lux"),
                 "min",
-                tr("Minutes a day that somebody awake had less light at their place than it asks for; where most."),
+                tr("Minutes a day somebody awake had less light at their position than required; where worst."),
             ),
             (
                 "presses",
-                tr("Pressed by hand"),
+                tr("Manual presses"),
                 "×",
-                tr("How often a day a hand pressed: in the dark, or at light that a sleeper or a film did not want."),
+                tr("Presses a day: in the dark, or when the light disturbed a sleeper or a film."),
             ),
         )
         self._scores = {key: Score(words, unit, theme, why) for key, words, unit, why in rows}
@@ -162,7 +163,7 @@ class Verdict(QWidget):
         sensor = next((s for s in project.sensors if s.id == self.focus.selected), None)
         if r is None or sensor is None or not self.focus.here.chooses or sensor.id not in r.recording.sensors:
             return ""
-        return self.tr("In this week {}.").format(in_words(messages_of(project, sensor, r.recording)))
+        return self.tr("In this week: {}.").format(in_words(messages_of(project, sensor, r.recording)))
 
     def refresh(self, *_: object) -> None:
         """Numbers and story for the focused room."""
@@ -186,7 +187,7 @@ class Verdict(QWidget):
             # The judge decides what is wrong, once it has been asked; until then this one week does.
             often = scores.drops > needs.drops_per_week / 7.0 + 1e-9 if judged is None else "drops_per_week" in unmet
             self._scores["drops"].set(scores.drops, often, waves)
-            trips = self.tr("{:.1f} × to the switch").format(scores.trips) if scores.trips >= 0.05 else ""
+            trips = self.tr("{:.1f} trips to the switch").format(scores.trips) if scores.trips >= 0.05 else ""
             dark = scores.dark_min > dark_limit_min(needs, scores.arrivals / r.days)
             dark = dark if judged is None else "dark_min_per_day" in unmet
             self._scores["dark"].set(scores.dark_min, dark, trips)
@@ -209,19 +210,19 @@ class Verdict(QWidget):
                 words = missing
             elif room is None:
                 words = (
-                    self.tr("Click a room on the plan to see how it does.")
+                    self.tr("Click a room on the plan to see its verdict.")
                     if project.rooms
-                    else self.tr("How a room does, and what would help, stands here as soon as one is drawn.")
+                    else self.tr("Draw a room to see its verdict and what would improve it.")
                 )
             elif self.results.recording is not None:
-                words = self.tr("A log tells who reported, and not who was there: it is read at the left.")
+                words = self.tr("A log shows which sensor reported, not who was there. Read it on the left.")
             elif r is None:
-                words = self.tr("Rehearsing the week …")
+                words = self.tr("Rehearsing the week…")
             elif all(lamp.room != room.id for lamp in project.lamps):
                 words = self.tr("This room has no lamp, so there is nothing to switch.")
             else:
                 words = self.tr(
-                    "No sensor switches this room's light: people do. Hang one here and its verdict appears."
+                    "No sensor controls this room's light; it is switched by hand. Place one to see its verdict."
                 )
             self._nothing.setText(words)
         self._tell()
@@ -249,16 +250,12 @@ class Verdict(QWidget):
             return None
         spots = [s for s in project.spots if s.room == room.id and s.activity != "away"]
         if not project.people:
-            self._offer.setText(self.tr("Somebody lives here …"))
-            return self.tr("Nobody lives in this project, so there is nothing to judge a room by.")
-        self._offer.setText(self.tr("Day sheets …") if spots else self.tr("Furnish it …"))
+            self._offer.setText(self.tr("Add occupants…"))
+            return self.tr("This project has no occupants, so no room can be judged.")
+        self._offer.setText(self.tr("Schedules…") if spots else self.tr("Furnish…"))
         if not spots:
-            return self.tr(
-                "Nobody was here in {} days, and there is no place to be: no seat, no bed, no counter."
-            ).format(r.days)
-        return self.tr(
-            "Nobody was here in {} days: no day sheet names a place in this room that can be reached."
-        ).format(r.days)
+            return self.tr("Nobody was here in {} days: the room has no seat, bed or counter.").format(r.days)
+        return self.tr("Nobody was here in {} days: no schedule uses a reachable position in this room.").format(r.days)
 
     def _take_offer(self) -> None:
         """Go to where what is missing can be given."""
@@ -273,7 +270,9 @@ class Verdict(QWidget):
         if r is None:
             return ""
         return "\n".join(
-            self.tr("{}: runs {:.1f} h a day, {:.1f} h for nobody, {:.2f} kWh").format(o.name, s.run_h, s.idle_h, s.kwh)
+            self.tr("{}: runs {:.1f} h a day, {:.1f} h while empty, {:.2f} kWh").format(
+                o.name, s.run_h, s.idle_h, s.kwh
+            )
             for o in outputs_in(r.project, room)
             if not handler_of(o).lights and (s := r.output_scores.get(o.id)) is not None
         )
@@ -357,7 +356,10 @@ class Verdict(QWidget):
                 self._story_box.addWidget(label(self._no_findings(room), "soft", True))
             return
         open_ = sum(f.severity in ("wrong", "risk") for f in mine)
-        head = self.tr("{} open").format(open_) if open_ else self.tr("none open")
+        notes = sum(f.severity not in ("wrong", "risk", "caution") for f in mine)
+        head = counted(open_, "problem") if open_ else self.tr("No problems")
+        if notes:
+            head += f", {counted(notes, 'note')}"
         self._story_box.addWidget(row(label(self.tr("Findings"), "head"), label(head, "soft"), stretch=0))
         # Cautions are never folded away.
         limit = SHOWN_FINDINGS if self.focus.selected in (room, None) else SHOWN_BESIDE
@@ -371,16 +373,16 @@ class Verdict(QWidget):
 
     def _no_findings(self, room: str) -> str:
         if self.results[FINDINGS].state == "failed":
-            return self.tr("The design checks could not be run, by a failure of the program; its log says why.")
+            return self.tr("The design checks failed because of an internal error; see the log.")
         r = self.results.rehearsal
         count = sum(i.dark for i in r.incidents if i.room == room) if r else 0
         if count == 0 and r is not None and r.truth.occupied(room, False).total() == 0:
-            return self.tr("The design checks find nothing here; what only a lived week shows cannot be known yet.")
+            return self.tr("No problems found by the design checks; a rehearsal may show more.")
         if count == 0:
-            return self.tr("Nothing found wrong with this room.")
+            return self.tr("No problems found in this room.")
         times = self.tr("once") if count == 1 else self.tr("{} times").format(count)
         return self.tr(
-            "The design checks find nothing here, yet somebody was left in the dark {}. Step through with ."
+            "No problems found by the design checks, but somebody was left in the dark {}. Press . to step through."
         ).format(times)
 
     def _show_all(self) -> None:
@@ -393,7 +395,7 @@ class Verdict(QWidget):
         bar = {"wrong": t.dropped, "risk": t.lamp, "caution": t.ink, "note": t.hairline}[finding.severity]
         card.setStyleSheet(f"QFrame[role='card'] {{ border-left: 3px solid {bar.name()}; }}")
         inner = column_in(card, 3, (10, 7, 9, 7))
-        word = {"wrong": "", "risk": "", "caution": self.tr("Caution. "), "note": ""}[finding.severity]
+        word = {"wrong": "", "risk": "", "caution": self.tr("Caution: "), "note": ""}[finding.severity]
         inner.addWidget(label(word + finding.text, "", True))
         if finding.remedies:
             inner.addWidget(label(finding.remedies[0].text, "soft", True))
@@ -414,15 +416,17 @@ class Verdict(QWidget):
             return
         if tried.value is not None:
             if not tried.value:
-                self._story_box.addWidget(label(self.tr("No remedy tried made a difference here."), "soft", True))
+                self._story_box.addWidget(
+                    label(self.tr("None of the improvements tried made a difference here."), "soft", True)
+                )
                 return
             self._story_box.addWidget(label(self.tr("Tried on the same week"), "head"))
             for k, remedy in enumerate(tried.value):
                 self._story_box.addWidget(self._remedy(remedy, k == 0))
             return
         trying = tried.busy
-        button = QPushButton(self.tr("Trying … stop") if trying else self.tr("Try what would help, on the same week"))
-        button.setToolTip(self.tr("Rehearses the same week with each change; nothing is applied. (T)"))
+        button = QPushButton(self.tr("Trying… stop") if trying else self.tr("Try improvements on the same week"))
+        button.setToolTip(self.tr("Rehearses the same week with each change; nothing is applied yet. (T)"))
         button.clicked.connect(tried.forget if trying else self.try_remedies)
         self._story_box.addWidget(button)
 
@@ -438,7 +442,7 @@ class Verdict(QWidget):
 
     def _take_school(self, room: Room, school: School) -> None:
         assert school.project is not None
-        self.document.apply(school.project, f"Serve {room.name.lower()}: {school.name}")
+        self.document.apply(school.project, f"Use {school.name} in {room.name.lower()}")
 
     def _take_offer_of(self, offer: Offer) -> None:
         room = find(self.document.project.rooms, offer.judged.room)
@@ -458,14 +462,14 @@ class Verdict(QWidget):
 
     def _remedy(self, remedy: Remedy, best: bool) -> QPushButton:
         before, after = remedy.before, remedy.after
-        change = f"{before.drops:.1f} → {after.drops:.1f} drops"
+        change = f"{before.drops:.1f} → {after.drops:.1f} false-offs"
         idle = after.idle_h - before.idle_h
         if abs(idle) >= 0.05:
-            change += f", burning {'+' if idle > 0 else '−'}{abs(idle):.1f} h"
+            change += f", lit while empty {'+' if idle > 0 else '−'}{abs(idle):.1f} h"
         weeks = ""
         if remedy.others is not None:
             was, now = remedy.others
-            weeks = self.tr("{} other weeks: {:.1f} → {:.1f} drops a week").format(
+            weeks = self.tr("{} other weeks: {:.1f} → {:.1f} false-offs a week").format(
                 now.weeks, was.drops_per_week, now.drops_per_week)  # fmt: skip
         button = QPushButton()
         button.setProperty("role", "best" if best else "try")
@@ -489,6 +493,6 @@ class Verdict(QWidget):
         button.setFixedHeight(62 if weeks else 44)
         told = f"{change}; {weeks}" if weeks else change
         button.setAccessibleName(f"{remedy.text}: {told}")
-        button.setToolTip(plain(self.tr("Apply it: {}. Ctrl+Z takes it back.").format(told)))
+        button.setToolTip(plain(self.tr("Apply: {}. Ctrl+Z undoes it.").format(told)))
         button.clicked.connect(lambda: self.document.apply(remedy.project, remedy.text))
         return button

@@ -41,15 +41,15 @@ class WalkView(QWidget):
         for sway in doors:
             how = label(_how(sway), "soft" if sway.good else "bad")
             self._box.addWidget(row(label(_from(sway), "soft"), how, stretch=0))
-        button = QPushButton(self.tr("Walk a way …"))
-        button.setToolTip(self.tr("Draws a way on the plan, and walks it a hundred times. (Return ends it)"))
+        button = QPushButton(self.tr("Draw a walk…"))
+        button.setToolTip(self.tr("Draw a path on the plan and walk it a hundred times. (Return ends it)"))
         button.clicked.connect(self._arm)
         self._box.addWidget(button)
         walk = self.results[WALK].value
         if walk is not None:
             strip = LightStrip(self.theme)
-            said = self.tr("Light along the way; {:.1f} s of it in the dark").format(walk.dark_s)
-            strip.show_light(walk.lit_share, self.tr("sets out"), f"{walk.seconds:.1f} s", said)
+            said = self.tr("Light along the path; {:.1f} s of it in the dark").format(walk.dark_s)
+            strip.show_light(walk.lit_share, self.tr("starts"), f"{walk.seconds:.1f} s", said)
             self._box.addWidget(strip)
             self._box.addWidget(label(in_words(project, walk), "soft", True))
 
@@ -77,6 +77,6 @@ def in_words(project: Project, walk: Walk) -> str:
         for n in walk.noticings[:TOLD]
         if any(s.id == n.sensor for s in project.sensors)
     ]
-    first = f"Noticed by {'; '.join(said)}." if said else "Nothing notices anybody on it."
+    first = f"Noticed by {'; '.join(said)}." if said else "Nobody is noticed anywhere along it."
     dark = f" {walk.dark_s:.1f} s and {walk.dark_m:.1f} m of it in the dark." if walk.dark_s > 0.05 else ""
     return f"{walk.metres:.1f} m in {walk.seconds:.1f} s. {first}{dark}"

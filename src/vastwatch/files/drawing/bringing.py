@@ -69,9 +69,9 @@ def bring_understood(
     """As `bring_in`, of what was understood already."""
     drawn = [np.asarray(w[:2]) for w in found.walls] + [np.asarray(r.outline) for r in found.rooms]
     if not drawn and not any(len(lines) for lines in found.roles.values()):
-        raise ProjectError("there are no lines on the chosen layers")
+        raise ProjectError("no lines on the chosen layers")
     if drawn and float(np.ptp(np.vstack(drawn), axis=0).max()) > LARGEST_M:
-        raise ProjectError(f"in that unit this drawing would be more than {LARGEST_M:g} m wide: choose another unit")
+        raise ProjectError(f"in that unit the drawing would be more than {LARGEST_M:g} m wide: choose another unit")
     bare = not on_level(project.rooms, level) and not on_level(project.walls, level)
     near = max(abs(found.origin[0]), abs(found.origin[1])) <= AS_DRAWN_M
     ox, oy = found.origin
@@ -107,15 +107,15 @@ def bring_understood(
             new, stands = _furnished(new, level, piece, placed)
             pieces += stands
     for fault in faults_of(new):
-        raise ProjectError(f"what this drawing holds would be no building: {fault}")
+        raise ProjectError(f"this drawing does not make a valid building: {fault}")
     told = [counted(walls + len(new.walls) - before, "wall"), counted(len(rooms), "room")]
     told += [counted(n, kind) for kind, n in openings.items()]
     if pieces:
         told.append(f"{pieces} pieces of furniture" if pieces > 1 else "1 piece of furniture")
     if refused:
-        told.append(f"{refused} outlines passed over (too small, crossing themselves, or overlapping)")
+        told.append(f"{refused} outlines skipped (too small, crossing themselves, or overlapping)")
     if drawing.passed_over:
-        told.append(f"{sum(drawing.passed_over.values())} entities of other kinds passed over")
+        told.append(f"{sum(drawing.passed_over.values())} entities of other kinds skipped")
     return Brought(new, ", ".join(words for words in told if words), rooms, (ox, oy))
 
 

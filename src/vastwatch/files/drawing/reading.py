@@ -111,7 +111,7 @@ def read_drawing(path: Path, report_progress: GoOn = lambda _: True) -> Drawing:
         raise ProjectError(f"{path}: {e}") from None
     if not drawing.strokes and not drawing.outlines and not drawing.arcs:
         kinds = ", ".join(f"{n} {k}" for k, n in drawing.passed_over.most_common(3))
-        raise ProjectError(f"{path}: there are no lines in it to make walls of" + (f" (only {kinds})" if kinds else ""))
+        raise ProjectError(f"{path}: no lines to build walls from" + (f" (only {kinds})" if kinds else ""))
     return drawing
 
 
@@ -132,7 +132,7 @@ class _Taker:
         for e in entities:
             self.seen += 1
             if self.seen > MOST_ENTITIES:
-                raise ProjectError(f"more than {MOST_ENTITIES:,} entities are not a plan of one building")
+                raise ProjectError(f"more than {MOST_ENTITIES:,} entities is too many for a plan of one building")
             own = one_line(_layer(e), 120) or "0"
             # What lies on layer 0 in a block is drawn as if on the layer of the block.
             mine = layer if within and own == "0" else own
@@ -144,7 +144,7 @@ class _Taker:
     def _inserted(self, e: Any, layer: str, piece: int, within: tuple[str, ...]) -> Iterator[tuple[Any, str, int]]:
         name = str(e.dxf.get("name", ""))
         if name in within or len(within) >= DEEPEST:
-            self.drawing.passed_over["block within itself" if name in within else "block nested too deeply"] += 1
+            self.drawing.passed_over["block containing itself" if name in within else "block nested too deeply"] += 1
             return
         if self.document.blocks.get(name) is None:
             self.drawing.passed_over["insert of a missing block"] += 1
@@ -158,7 +158,9 @@ class _Taker:
             for copy in copies:
                 self.pieces += 1
                 if self.pieces > MOST_PIECES:
-                    raise ProjectError(f"more than {MOST_PIECES:,} inserted blocks are not a plan of one building")
+                    raise ProjectError(
+                        f"more than {MOST_PIECES:,} inserted blocks is too many for a plan of one building"
+                    )
                 at, turn = _placed(copy)
                 self.drawing.pieces.append(Piece(layer, one_line(name, 120), at, turn, piece))
                 number = len(self.drawing.pieces) - 1
@@ -285,7 +287,7 @@ class _Taker:
     def _count(self, points: int) -> None:
         self.points += points
         if self.points > MOST_POINTS:
-            raise ProjectError(f"curves of more than {MOST_POINTS:,} points are not a plan of one building")
+            raise ProjectError(f"curves of more than {MOST_POINTS:,} points are too many for a plan of one building")
 
 
 def _layer(e: Any) -> str:
@@ -304,7 +306,7 @@ def _placed(insert: Any) -> tuple[Point, float]:
 def _far(x: Any) -> float:
     value = float(x)
     if not abs(value) <= FARTHEST:
-        raise ValueError("a coordinate is no place in any drawing")
+        raise ValueError("invalid coordinate")
     return value
 
 

@@ -24,7 +24,7 @@ from vastwatch.site.record import Outline, Point
 from vastwatch.site.uses import use_of_name
 
 Array = NDArray[np.float64]
-Role = Literal["wall", "door", "window", "room", "furniture", "left out", "not understood"]
+Role = Literal["wall", "door", "window", "room", "furniture", "left out", "not recognised"]
 
 # Inserted blocks no larger than this are symbols of one thing, metres.
 SYMBOL_M = 4.0
@@ -406,7 +406,7 @@ def _roles(placed, symbols, lines, kinds, inside, out, used_arcs, sides) -> dict
     ]
     on_wall, on_window = _within(lines, whole), _within(lines, glazed)
     rows: dict[Role, list[Array]] = {
-        r: [] for r in ("wall", "door", "window", "room", "furniture", "left out", "not understood")
+        r: [] for r in ("wall", "door", "window", "room", "furniture", "left out", "not recognised")
     }
     furniture = {k for k in symbols.frames if symbols.kind(k) not in (None, "door", "window")}
     for k, (line, kind) in enumerate(zip(lines, kinds)):
@@ -424,7 +424,7 @@ def _roles(placed, symbols, lines, kinds, inside, out, used_arcs, sides) -> dict
         elif on_wall[k]:
             role = "wall"
         else:
-            role = "not understood"
+            role = "not recognised"
         rows[role].append(line)
     for shape_rows, o in sides:
         kind = layer_kind(o.layer)
@@ -432,14 +432,14 @@ def _roles(placed, symbols, lines, kinds, inside, out, used_arcs, sides) -> dict
             rows["furniture" if symbols.symbol(o.piece) in furniture else "left out"] += list(shape_rows)
         elif out.paired:
             for line, near in zip(shape_rows, _within(shape_rows, whole)):
-                rows["wall" if near else "not understood"].append(line)
+                rows["wall" if near else "not recognised"].append(line)
         else:
             rows["room"] += list(shape_rows)
     used = set(used_arcs)
     for k, arc in enumerate(placed.arcs):
         points = arc_points(placed.point(arc.centre), placed.point(arc.a), placed.point(arc.b), arc.sweep)
         piece = symbols.symbol(arc.piece)
-        role = "furniture" if piece in furniture else "door" if k in used else "not understood"
+        role = "furniture" if piece in furniture else "door" if k in used else "not recognised"
         rows[role] += list(np.hstack([points[:-1], points[1:]]))
     return {role: np.asarray(found, float).reshape(-1, 4) for role, found in rows.items()}
 

@@ -132,4 +132,4 @@ def told(truth: Truth, what: str, room: str) -> Signal:
         return _settled(player_in(truth, room).paused)
     if what == "call":
         return calls_in(truth, room)
-    raise ValueError(f"nobody tells of '{what}'")
+    raise ValueError(f"no source for '{what}'")

@@ -44,8 +44,8 @@ class CircuitSheet(QDialog):
         told = wiring_table(project, circuit)
         heads = [i.name for i in told.inputs] + [self.tr("Lamps")]
         module, fed = circuit.module is not None, bool(circuit.feeds)
-        heads += [self.tr("Module is")] if module else []
-        heads += [self.tr("What it feeds is")] if fed else []
+        heads += [self.tr("Module")] if module else []
+        heads += [self.tr("What it feeds")] if fed else []
         table = self.table = QTableWidget(len(told.states), len(heads))
         table.setAccessibleName(self.windowTitle())
         table.setHorizontalHeaderLabels(heads)
@@ -62,7 +62,7 @@ class CircuitSheet(QDialog):
                 table.setItem(n, k, item)
         box.addWidget(table, 1)
         otherwise = parallel_words(project, circuit)
-        self.cure = pressed(self.tr("Conclude as it is wired"), self._cure)
+        self.cure = pressed(self.tr("Use any of these sensors"), self._cure)
         if otherwise is not None:
             box.addWidget(label(f"{otherwise}.", "bad", True))
         self.cure.setVisible(otherwise is not None)
@@ -72,7 +72,7 @@ class CircuitSheet(QDialog):
     def _cells(self, inputs, state: State, module: bool, fed: bool) -> list[str]:  # type: ignore[no-untyped-def]
         out = [i.on if on else i.off for i, on in zip(inputs, state.inputs)]
         out.append(self.tr("● lit") if state.lamps else self.tr("off"))
-        out += [self.tr("alive") if state.module else self.tr("dead")] if module else []
+        out += [self.tr("alive") if state.module else self.tr("no power")] if module else []
         out += [self.tr("alive") if state.fed else self.tr("blind")] if fed else []
         return out
 
@@ -82,5 +82,5 @@ class CircuitSheet(QDialog):
         except ValueError as e:
             self.say.emit(sentence(e))
             return
-        self.document.apply(new, "Conclude as it is wired")
+        self.document.apply(new, "Use any of these sensors")
         self.accept()

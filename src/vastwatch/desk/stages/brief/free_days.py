@@ -33,19 +33,21 @@ class FreeDays(QWidget):
         super().__init__()
         self.document = document
         box = column_in(self, 6)
-        self.bring = QPushButton(self.tr("From a calendar…"))
-        self.bring.setToolTip(self.tr("Whole days of an iCalendar file, also those that come again each year"))
+        self.bring = QPushButton(self.tr("From a calendar file…"))
+        self.bring.setToolTip(self.tr("All-day entries of an iCalendar file, including yearly ones"))
         self.bring.clicked.connect(self._ask)
-        self.none = pressed(self.tr("None"), self._clear, self.tr("Saturdays and Sundays alone are free"))
-        box.addWidget(row(label(self.tr("Free besides weekends"), "head"), QWidget(), self.bring, self.none, stretch=1))
+        self.none = pressed(self.tr("Clear"), self._clear, self.tr("Only Saturdays and Sundays are days off"))
+        box.addWidget(
+            row(label(self.tr("Days off besides weekends"), "head"), QWidget(), self.bring, self.none, stretch=1)
+        )
         self.named = label("", "soft", True)
         box.addWidget(self.named)
         self.typed = QLineEdit()
-        self.typed.setAccessibleName(self.tr("Nobody is there from one date to another"))
+        self.typed.setAccessibleName(self.tr("First and last day of an absence"))
         self.typed.setPlaceholderText(self.tr("2026-08-03 to 2026-08-16"))
         self.typed.returnPressed.connect(self._add)
         self.add = pressed(self.tr("Add"), self._add)
-        box.addWidget(label(self.tr("Vacations, while nobody is there"), "head"))
+        box.addWidget(label(self.tr("Vacations, with nobody there"), "head"))
         self._list = column_under(box, 2)
         box.addWidget(row(self.typed, self.add, stretch=0, spacing=5))
         self._shown: object = None
@@ -67,7 +69,7 @@ class FreeDays(QWidget):
             gone = QPushButton("×")
             gone.setFixedSize(24, 26)
             gone.setProperty("role", "pick")
-            gone.setAccessibleName(self.tr("No vacation from {}").format(v.begin))
+            gone.setAccessibleName(self.tr("Delete vacation from {}").format(v.begin))
             gone.clicked.connect(partial(self._remove, k))
             self._list.addWidget(row(label(self.tr("{} to {}").format(v.begin, v.end)), QWidget(), gone, stretch=1))
 
@@ -90,11 +92,11 @@ class FreeDays(QWidget):
         except ProjectError as e:
             self.say.emit(str(e))
             return
-        self.document.apply(with_holidays(project, found.days), f"Bring in {len(found.days)} free days")
-        self.say.emit(" ".join([self.tr("{} free days.").format(len(found.days)), *found.notes]))
+        self.document.apply(with_holidays(project, found.days), f"Import {len(found.days)} days off")
+        self.say.emit(" ".join([self.tr("{} days off.").format(len(found.days)), *found.notes]))
 
     def _clear(self) -> None:
-        self._apply("No free days besides weekends", replace(self.document.project.brief, holidays=()))
+        self._apply("Remove all days off besides weekends", replace(self.document.project.brief, holidays=()))
 
     def _add(self) -> None:
         text = self.typed.text().strip()
@@ -107,13 +109,13 @@ class FreeDays(QWidget):
             return
         brief = self.document.project.brief
         every = sorted([*brief.vacations, vacation], key=lambda v: (v.begin, v.end))
-        self._apply(f"Nobody there from {vacation.begin}", replace(brief, vacations=tuple(every)))
+        self._apply(f"Add vacation from {vacation.begin}", replace(brief, vacations=tuple(every)))
         self.typed.clear()
 
     def _remove(self, k: int, *_: object) -> None:
         brief = self.document.project.brief
         left = tuple(v for n, v in enumerate(brief.vacations) if n != k)
-        self._apply(f"No vacation from {brief.vacations[k].begin}", replace(brief, vacations=left))
+        self._apply(f"Delete vacation from {brief.vacations[k].begin}", replace(brief, vacations=left))
 
 
 def parse_vacation(text: str) -> Vacation:
@@ -124,10 +126,10 @@ def parse_vacation(text: str) -> Vacation:
     except ValueError:
         days = []
     if not 1 <= len(days) <= 2 or not all(YEARS[0] <= d.year <= YEARS[1] for d in days):
-        raise ValueError(f"'{text}' is not from one date to another, such as 2026-08-03 to 2026-08-16")
+        raise ValueError(f"'{text}' is not a start and end date, such as 2026-08-03 to 2026-08-16")
     begin, end = days[0], days[-1]
     if end < begin:
         raise ValueError(f"{end} is before {begin}")
     if (end - begin).days > LONGEST_AWAY:
-        raise ValueError(f"nobody is away for more than {LONGEST_AWAY} days")
+        raise ValueError(f"a vacation can last {LONGEST_AWAY} days at most")
     return Vacation(begin=begin.isoformat(), end=end.isoformat())

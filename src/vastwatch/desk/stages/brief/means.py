@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QProgressBar,
     QPushButton,
     QSlider,
-    QSpinBox,
     QWidget,
 )  # fmt: skip
 
@@ -49,7 +48,7 @@ from vastwatch.words import duration_words, sentence
 WEIGHTS = {
     "cost": "low cost", "comfort": "never in the dark", "no_cables": "no new cables", "fewest": "few devices",
 }  # fmt: skip
-WEIGHT_WORDS = ("does not matter", "matters", "matters much", "matters most")
+WEIGHT_WORDS = ("not important", "normal", "important", "very important")
 SHOWN = 6
 
 
@@ -87,7 +86,7 @@ class MeansPage(Sleeper):
         box.addWidget(self.code_hand)
         box.addWidget(self.code_half)
         box.addWidget(line())
-        box.addWidget(label(self.tr("What matters"), "head"))
+        box.addWidget(label(self.tr("Priorities"), "head"))
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -116,19 +115,18 @@ class MeansPage(Sleeper):
         self.kit.setMinimumContentsLength(12)
         self.count = Count()
         self.count.setRange(1, 999)
-        self.count.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.count.setFixedWidth(52)
-        self.count.setAccessibleName(self.tr("How many"))
-        have = pressed(self.tr("Have it"), self._add_owned)
-        box.addWidget(label(self.tr("Kit that is there already"), "head"))
+        self.count.setAccessibleName(self.tr("Quantity"))
+        have = pressed(self.tr("Add to kit"), self._add_owned)
+        box.addWidget(label(self.tr("Kit already owned"), "head"))
         box.addWidget(row(self.kit, self.count, have, stretch=0, spacing=5))
         self._owned = column_under(box, 2)
         box.addWidget(line())
         self.next = QPushButton(self.tr("Next best purchase"))
-        self.next.setToolTip(self.tr("Judges the best types in every room on the same weeks. (B)"))
+        self.next.setToolTip(self.tr("Compares the best types for every room on the same weeks. (B)"))
         self.next.clicked.connect(self.ask_next)
         self.starter = QPushButton(self.tr("Starter set"))
-        self.starter.setToolTip(self.tr("From no sensor at all: what to buy first, second, ... within the budget."))
+        self.starter.setToolTip(self.tr("Starting with no sensors: what to buy first, second, … within the budget."))
         self.starter.clicked.connect(self.ask_starter)
         box.addWidget(row(label(self.tr("What to buy"), "head"), QWidget(), self.next, self.starter, stretch=1))
         self._progress = QProgressBar()
@@ -162,7 +160,7 @@ class MeansPage(Sleeper):
             self.budget.setText("" if brief.budget is None else f"{brief.budget:g}")
         self.edited.fill()
         left = money_left(project)
-        words = self.tr("{:g} {} placed so far").format(spent(project), brief.currency)
+        words = self.tr("{:g} {} spent so far").format(spent(project), brief.currency)
         if left is not None:
             words += self.tr("; {:g} left.").format(left) if left >= 0 else self.tr("; {:g} over.").format(-left)
         self._left.setText(words)
@@ -194,11 +192,11 @@ class MeansPage(Sleeper):
             self._found.addWidget(label(NOT_COMPUTED, "soft", True))
             return
         if derived.value is None:
-            self._found.addWidget(label(self.tr("Every figure comes from the same 80 simulated weeks."), "soft", True))
+            self._found.addWidget(label(self.tr("All figures are from the same 80 simulated weeks."), "soft", True))
             return
         found, a_set, _ = derived.value
         if not found:
-            self._found.addWidget(label(self.tr("Nothing on the shelf would help for that money."), "soft", True))
+            self._found.addWidget(label(self.tr("No device within this budget would help."), "soft", True))
             return
         if a_set:
             total = sum(p.price for p in found)
@@ -219,14 +217,18 @@ class MeansPage(Sleeper):
     def _tell_free(self, dark: float, idle: float) -> None:
         if dark < 0.5:
             return
-        words = self.tr("Free first: better hold times alone would save {} in the dark a day").format(
+        words = self.tr("No cost: better hold times alone would save {} in the dark a day").format(
             duration_words(round(dark) * 60)
         )
-        words += self.tr(", and burn {} more.").format(duration_words(-idle * 3600 // 60 * 60)) if idle < -0.1 else "."
+        words += (
+            self.tr(", and add {} lit while empty.").format(duration_words(-idle * 3600 // 60 * 60))
+            if idle < -0.1
+            else "."
+        )
         go = LinkCard(words)
         inner = column_in(go, margins=(10, 6, 10, 7))
         inner.addWidget(label(words, "", True))
-        go.setToolTip(self.tr("Go to the timing curve."))
+        go.setToolTip(self.tr("Go to Timing."))
         go.chosen.connect(lambda: self.focus.set(stage="Timing"))
         self._found.addWidget(go)
 
@@ -244,9 +246,9 @@ class MeansPage(Sleeper):
         if more:
             inner.addWidget(label(self.tr("With {}.").format("; ".join(more)), "soft", True))
         if a_set:
-            card.setToolTip(self.tr("Place the set up to here. Ctrl+Z takes it back."))
+            card.setToolTip(self.tr("Place everything up to here. Ctrl+Z undoes it."))
         else:
-            card.setToolTip(self.tr("Hang it where it was judged, with the hold it was judged with."))
+            card.setToolTip(self.tr("Place it as judged, with that hold time."))
         card.chosen.connect(partial(self._take, p.project, f"Place {p.offer.name} in {room.lower()}"))
         return card
 
@@ -264,7 +266,7 @@ class MeansPage(Sleeper):
         """A set from nothing, within the budget."""
         budget = self.document.project.brief.budget
         if budget is None:
-            self.say.emit(self.tr("A starter set needs a budget: type one above."))
+            self.say.emit(self.tr("A starter set needs a budget: enter one above."))
             self.budget.setFocus()
             return
         self._ask(budget)
@@ -288,7 +290,7 @@ class MeansPage(Sleeper):
         now = self.document.project.brief.budget
         if not text:
             if now is not None:
-                self._brief("No limit to the budget", budget=None)
+                self._brief("No budget limit", budget=None)
             return
         try:
             value = number(text, "a sum of money")
@@ -310,7 +312,7 @@ class MeansPage(Sleeper):
         others = tuple(o for o in project.brief.owned if o.device != device.id)
         owned = (*others, Owned(device=device.id, count=self.count.value()))
         new = replace(project, brief=replace(project.brief, owned=owned))
-        self.document.apply(new, f"{self.count.value()} × {device.name} are there already")
+        self.document.apply(new, f"Owned: {self.count.value()} × {device.name}")
 
     def _remove_owned(self, device: str) -> None:
         project = self.document.project
@@ -318,4 +320,4 @@ class MeansPage(Sleeper):
         used = {s.device for s in project.sensors} | {c.module for c in project.circuits} | {o.device for o in owned}
         devices = tuple(d for d in project.devices if d.id in used)
         new = replace(project, brief=replace(project.brief, owned=owned), devices=devices)
-        self.document.apply(new, "Take kit off the list")
+        self.document.apply(new, "Remove from kit")

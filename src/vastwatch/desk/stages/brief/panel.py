@@ -23,7 +23,7 @@ class BriefPanel(Paged):
         self.people = PeoplePage(document, focus, around.theme)
         self.wiring = WiringPage(document, focus, around.own)
         self.means = MeansPage(document, focus, around.results, around.own)
-        words = ("Project", "Rooms", "People", "Wiring", "Means")
+        words = ("Project", "Rooms", "People", "Wiring", "Budget")
         super().__init__(list(zip(words, (self.project, self.rooms, self.people, self.wiring, self.means))))
         for page in (self.project, self.rooms, self.people, self.wiring, self.means):
             page.say.connect(around.say)

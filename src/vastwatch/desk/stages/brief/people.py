@@ -25,7 +25,7 @@ from vastwatch.site.people import Days, Errand, Person, Stay
 from vastwatch.words import sentence
 
 DAY_WORDS = {
-    "every": "every day", "workday": "workdays", "free": "free days",
+    "every": "every day", "workday": "workdays", "free": "days off",
     **{d: f"{d.capitalize()}s" for d in get_args(Days) if d not in ("every", "workday", "free")},
 }  # fmt: skip
 KINDS = {"adult": "adult", "child": "child", "visitor": "visitor", "pet": "pet"}
@@ -64,17 +64,17 @@ class PeoplePage(Sleeper):
         area, box = scrolling(7, (0, 0, 10, 0))
         outer.addWidget(area)
         self.who = Choice()
-        self.who.setAccessibleName(self.tr("Whose day"))
+        self.who.setAccessibleName(self.tr("Occupant"))
         self.who.activated.connect(lambda i: self.show_person(self.who.itemData(i)))
-        self.away = pressed(self.tr("Take away"), self._remove)
+        self.away = pressed(self.tr("Remove"), self._remove)
         box.addWidget(row(self.who, self.away, stretch=0))
         self.typical = Choice()
-        self.typical.setAccessibleName(self.tr("Typical person"))
+        self.typical.setAccessibleName(self.tr("Occupant template"))
         for key, template in TEMPLATES.items():
             words = template.name if template.many == 1 else f"{template.name} of {template.many}"
             self.typical.addItem(words, key)
         self.add = QPushButton(self.tr("Add"))
-        self.add.setToolTip(self.tr("With a typical day over the places there are; change it below."))
+        self.add.setToolTip(self.tr("With a typical schedule using the positions available; edit it below."))
         self.add.clicked.connect(self._add)
         box.addWidget(row(self.typical, self.add, stretch=0))
         box.addWidget(line())
@@ -83,8 +83,9 @@ class PeoplePage(Sleeper):
         box.addWidget(self._sheet)
         box.addStretch(1)
         self._build_sheet(sheet)
-        self._nobody = label(self.tr("Nobody yet. Add somebody typical: without people nothing can be rehearsed."),
-                             "soft", True)  # fmt: skip
+        self._nobody = label(
+            self.tr("No occupants yet. Add one from a template: nothing can be rehearsed without people."), "soft", True
+        )
         box.insertWidget(3, self._nobody)
         document.changed.connect(self.wake)
         self.refresh()
@@ -100,7 +101,7 @@ class PeoplePage(Sleeper):
         box.addWidget(self.lost)
         self.weight, self.speed, self.waves = map(self.edited.field, ("body_kg", "speed", "wave_after_s"))
         self.sleeps = self.edited.choice(
-            self.tr("Sleeps at"), self._beds, lambda p: day_sheets.sleeps_at(self.document.project, p),
+            self.tr("Bed"), self._beds, lambda p: day_sheets.sleeps_at(self.document.project, p),
             lambda p, bed: day_sheets.set_sleeps_at(self.document.project, p.id, bed), "",
         )  # fmt: skip
         for choice in (self.who, self.typical, self.sleeps):
@@ -123,37 +124,42 @@ class PeoplePage(Sleeper):
         spots = lambda _: self._spots()  # noqa: E731
         self.stays = RowsModel(
             (
-                Column(self.tr("On"), lambda r: r.line.days, self._stay("days", str), days, "", 92),
+                Column(self.tr("Days"), lambda r: r.line.days, self._stay("days", str), days, "", 92),
                 Column(self.tr("From"), lambda r: r.line.at, self._stay("at", clock), None, "", 50),
                 Column(self.tr("At"), lambda r: r.line.spot, self._stay("spot", str), spots),
                 Column(self.tr("± min"), lambda r: f"{r.line.jitter_min:g}",
                        self._stay("jitter_min", lambda t: number(t, "minutes")), None,
-                       self.tr("How exactly: two times in three within so many minutes."), 46, True),
+                       self.tr("Spread: two times out of three it falls within so many minutes."), 46, True),
             )
         )  # fmt: skip
         self.errands = RowsModel(
             (
-                Column(self.tr("On"), lambda r: r.line.days, self._errand("days", str), days, "", 92),
+                Column(self.tr("Days"), lambda r: r.line.days, self._errand("days", str), days, "", 92),
                 Column(self.tr("From"), lambda r: r.line.between[0], self._between(0), None, "", 50),
                 Column(self.tr("To"), lambda r: r.line.between[1], self._between(1), None, "", 50),
                 Column(self.tr("At"), lambda r: r.line.spot, self._errand("spot", str), spots),
                 Column(self.tr("a day"), lambda r: f"{r.line.per_day:g}",
                        self._errand("per_day", lambda t: number(t, "a number of visits")), None,
-                       self.tr("So many short visits on average."), 42, True),
+                       self.tr("Average number of short visits."), 42, True),
                 Column(self.tr("min"), lambda r: f"{r.line.minutes:g}",
                        self._errand("minutes", lambda t: max(number(t, "minutes"), 0.1)), None,
-                       self.tr("For about so many minutes."), 38, True),
+                       self.tr("Average length of a visit."), 38, True),
             )
         )  # fmt: skip
         self.tables: dict[str, RowsTable] = {}
         for key, heading, model, why in (
-            ("stays", self.tr("Day sheet"), self.stays, self.tr("From that time on there, until the next line.")),
-            ("errands", self.tr("Errands"), self.errands, self.tr("Short visits at random between two times.")),
+            ("stays", self.tr("Schedule"), self.stays, self.tr("There from that time until the next line.")),
+            (
+                "errands",
+                self.tr("Short visits"),
+                self.errands,
+                self.tr("Short visits at random times within a period."),
+            ),
         ):
             model.refused.connect(self.say)
             table = RowsTable(model, heading)
             table.setToolTip(why)
-            plus, minus = QPushButton(self.tr("Add line")), QPushButton(self.tr("Take line away"))
+            plus, minus = QPushButton(self.tr("Add line")), QPushButton(self.tr("Delete line"))
             plus.clicked.connect(lambda _, k=key: self._add_line(k))
             minus.clicked.connect(lambda _, k=key: self._remove_line(k))
             box.addWidget(row(label(heading, "head"), QWidget(), plus, minus, stretch=1))
@@ -193,7 +199,11 @@ class PeoplePage(Sleeper):
         self.edited.fill()
         lost = [f"“{s.name}” in {find(project.rooms, s.room).name.lower()}" for s in lost_spots(project, person)]
         self.lost.setText(
-            self.tr("No way leads to {}. That time is left out of all figures.").format(", ".join(lost)) if lost else ""
+            self.tr("No way leads to {}. Time meant to be spent there is left out of all figures.").format(
+                ", ".join(lost)
+            )
+            if lost
+            else ""
         )
         self.lost.setVisible(bool(lost))
         self.waves.setEnabled(person.kind != "pet")
@@ -228,7 +238,7 @@ class PeoplePage(Sleeper):
             person = self.person
             if person is not None:
                 new = day_sheets.set_stay(self.document.project, person.id, r.index, **{field: parse(text)})
-                self._apply(new, f"Change the day sheet of {person.name}")
+                self._apply(new, f"Edit the schedule of {person.name}")
 
         return write
 
@@ -237,10 +247,10 @@ class PeoplePage(Sleeper):
             person = self.person
             value = parse(text)
             if field == "per_day" and value > 200:
-                raise ValueError("more than 200 visits a day are none")
+                raise ValueError("200 visits a day at most")
             if person is not None:
                 new = day_sheets.set_errand(self.document.project, person.id, r.index, **{field: value})
-                self._apply(new, f"Change an errand of {person.name}")
+                self._apply(new, f"Edit the short visits of {person.name}")
 
         return write
 
@@ -269,8 +279,8 @@ class PeoplePage(Sleeper):
         for one in day_sheets.companions(project, person):
             project = removed(project, one.id)
         who = person.group or person.name
-        self._apply(project, f"Take {who.lower()} away")
-        self.say.emit(self.tr("{} taken away. Ctrl+Z brings them back.").format(who))
+        self._apply(project, f"Remove {who.lower()}")
+        self.say.emit(self.tr("{} removed. Ctrl+Z undoes it.").format(who))
 
     def _add_line(self, key: str) -> None:
         person, spots = self.person, self.document.project.spots
@@ -284,7 +294,7 @@ class PeoplePage(Sleeper):
             spot = person.errands[-1].spot if person.errands else person.stays[0].spot
             errand = Errand(between=("09:00", "17:00"), spot=spot, per_day=2, minutes=5)
             new = day_sheets.add_errand(project, person.id, errand)
-        self._apply(new, f"Add a line to the sheet of {person.name}")
+        self._apply(new, f"Add a line to the schedule of {person.name}")
         model = self.stays if key == "stays" else self.errands
         newest = max(range(len(model.rows)), key=lambda k: model.rows[k].index)
         self.tables[key].selectRow(newest)
@@ -295,7 +305,7 @@ class PeoplePage(Sleeper):
         model = self.stays if key == "stays" else self.errands
         at = table.currentIndex().row()
         if person is None or not 0 <= at < len(model.rows):
-            self.say.emit(self.tr("Select the line to take away first."))
+            self.say.emit(self.tr("Select the line to delete first."))
             return
         remove = day_sheets.remove_stay if key == "stays" else day_sheets.remove_errand
         try:
@@ -303,7 +313,7 @@ class PeoplePage(Sleeper):
         except ValueError as e:
             self.say.emit(sentence(e))
             return
-        self._apply(new, f"Take a line from the sheet of {person.name}")
+        self._apply(new, f"Delete a line from the schedule of {person.name}")
 
 
 def _by_time(r: _Row) -> tuple[str, int]:

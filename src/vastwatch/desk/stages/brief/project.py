@@ -56,18 +56,18 @@ class ProjectPage(Sleeper):
         for edited in self._edited:
             edited.say.connect(self.say)
         self.name = whole.line("name", self.tr("Name of the project"))
-        self.client = whole.line("client", self.tr("Client"), 120, True, self.tr("for whom"))
+        self.client = whole.line("client", self.tr("Client"), 120, True, self.tr("client name"))
         self.notes = Notes()
         self.notes.setTabChangesFocus(True)
         self.notes.setFixedHeight(62)
         self.notes.setAccessibleName(self.tr("Notes"))
-        self.notes.setPlaceholderText(self.tr("what ought to be remembered"))
+        self.notes.setPlaceholderText(self.tr("things to remember"))
         self.notes.left.connect(lambda: whole.set_field("notes", self.notes.toPlainText()[:4000]))
         box.addWidget(
             _grid(((self.tr("Name"), self.name), (self.tr("Client"), self.client), (self.tr("Notes"), self.notes)))
         )
         box.addWidget(line())
-        box.addWidget(label(self.tr("Where it stands"), "head"))
+        box.addWidget(label(self.tr("Location"), "head"))
         self.world = WorldMap(theme)
         self.world.picked.connect(self._pick)
         box.addWidget(self.world)
@@ -90,17 +90,17 @@ class ProjectPage(Sleeper):
         typed.editingFinished.connect(self._zone)
         self.begin = Day()
         self.begin.setDateRange(QDate(YEARS[0], 1, 1), QDate(YEARS[1], 12, 31))
-        self.begin.setAccessibleName(self.tr("Rehearsed from"))
-        self.begin.setToolTip(self.tr("The first day that is rehearsed: days are short in winter and long in summer."))
+        self.begin.setAccessibleName(self.tr("Start date"))
+        self.begin.setToolTip(self.tr("First day of the rehearsal: days are short in winter and long in summer."))
         self.begin.editingFinished.connect(self._date)
         self.lengths = Choice()
         self.lengths.addItems(LENGTHS)
-        self.lengths.setAccessibleName(self.tr("Lengths in"))
+        self.lengths.setAccessibleName(self.tr("Length units"))
         self.lengths.activated.connect(self._lengths)
         self.currency = brief.line("currency", self.tr("Currency"), 8, True)
         fields = (
-            (self.tr("Time zone"), self.zone), (self.tr("Rehearsed from"), self.begin),
-            (self.tr("Lengths in"), self.lengths), (self.tr("Currency"), self.currency),
+            (self.tr("Time zone"), self.zone), (self.tr("Start date"), self.begin),
+            (self.tr("Length units"), self.lengths), (self.tr("Currency"), self.currency),
         )  # fmt: skip
         box.addWidget(_grid(fields))
         box.addWidget(line())
@@ -108,12 +108,12 @@ class ProjectPage(Sleeper):
         self.free.say.connect(self.say)
         box.addWidget(self.free)
         box.addWidget(line())
-        box.addWidget(label(self.tr("Walls, where nobody says otherwise"), "head"))
+        box.addWidget(label(self.tr("Default walls"), "head"))
         self.walls: dict[str, tuple[QWidget, QWidget]] = {}
         rows = []
-        for side, words in (("outer", self.tr("To the outside")), ("inner", self.tr("Between rooms"))):
+        for side, words in (("outer", self.tr("External")), ("inner", self.tr("Internal"))):
             thick = walls.field(f"{side}_m", words=words)
-            made = walls.field(f"{side}_material", words=self.tr("{}: made of").format(words))
+            made = walls.field(f"{side}_material", words=self.tr("{}: material").format(words))
             self.walls[side] = thick, made
             rows.append((words, row(thick, made, stretch=1, spacing=5)))
         box.addWidget(_grid(rows))
@@ -151,7 +151,7 @@ class ProjectPage(Sleeper):
         guessed = place.timezone in ("UTC", guessed_zone(place.latitude, place.longitude))
         zone = guessed_zone(latitude, longitude) if guessed else place.timezone
         if zone != place.timezone:
-            self.say.emit(self.tr("Time zone {}, the nearest one; change it where that is not so.").format(zone))
+            self.say.emit(self.tr("Time zone {} is the nearest; change it if that is wrong.").format(zone))
         return replace(place, latitude=latitude, longitude=longitude, timezone=zone)
 
     def _pick(self, latitude: float, longitude: float) -> None:
@@ -167,7 +167,7 @@ class ProjectPage(Sleeper):
         try:
             ZoneInfo(name)
         except (KeyError, ValueError, OSError):
-            self.say.emit(self.tr("There is no time zone {}.").format(name))
+            self.say.emit(self.tr("Unknown time zone {}.").format(name))
             self.zone.setCurrentText(project.place.timezone)
             return
         self.document.apply(replace(project, place=replace(project.place, timezone=name)), f"Time zone {name}")
@@ -182,7 +182,7 @@ class ProjectPage(Sleeper):
         begin = date.fromisoformat(self.begin.date().toString("yyyy-MM-dd")).isoformat()
         if begin != project.brief.rehearse_from:
             new = replace(project, brief=replace(project.brief, rehearse_from=begin))
-            self.document.apply(new, f"Rehearse from {begin}")
+            self.document.apply(new, f"Set the start date to {begin}")
 
 
 def _grid(rows: Any) -> QWidget:

@@ -22,7 +22,7 @@ from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.site.building import Control, Room
 from vastwatch.words import duration_words, sentence
 
-CONTROL_WORDS = {"presence": "by itself", "absence": "on by hand"}
+CONTROL_WORDS = {"presence": "automatic", "absence": "manual on"}
 
 
 def number(text: str, what: str) -> float:
@@ -50,22 +50,23 @@ class RoomsPage(Sleeper):
             (
                 Column(self.tr("Room"), lambda r: r.name, self._rename),
                 Column(self.tr("Use"), use_key, self._set_use, lambda _: use_choices(self.document.project),
-                       self.tr("What people do here. The needs follow from it."), 72),
-                Column(self.tr("Light comes"), lambda r: r.control, self._set_control,
+                       self.tr("What people do here. Sets the needs of the room."), 72),
+                Column(self.tr("Control"), lambda r: r.control, self._set_control,
                        lambda _: list(CONTROL_WORDS.items()),
-                       self.tr("By itself: on and off with presence. On by hand: somebody switches it on, and it goes "
-                               "off by itself."), 96),
+                       self.tr("Automatic: on and off with presence. Manual on: switched on by hand, goes off "
+                               "automatically."), 96),
                 Column(self.tr("Within"), lambda r: f"{p(r).notice_s:g} s", partial(self._need, "notice_s"), None,
-                       self.tr("Somebody walking in is noticed within this."), 50, True,
+                       self.tr("Time within which somebody walking in must be noticed."), 50, True,
                        lambda r: r.needs.notice_s is not None),
-                Column(self.tr("Drops"), lambda r: f"{p(r).drops_per_week:g}", partial(self._need, "drops_per_week"),
-                       None, self.tr("At most so many a week that the light goes off on somebody."), 44, True,
+                Column(self.tr("False-offs"), lambda r: f"{p(r).drops_per_week:g}",
+                       partial(self._need, "drops_per_week"), None,
+                       self.tr("Limit: how often a week the light may go off on somebody."), 64, True,
                        lambda r: r.needs.drops_per_week is not None),
             ),
             theme,
         )  # fmt: skip
         self.model.refused.connect(self.say)
-        self.table = RowsTable(self.model, self.tr("Rooms and what they are for"))
+        self.table = RowsTable(self.model, self.tr("Rooms and their uses"))
         box.addWidget(self.table, 3)
         self._title = label("", "head")
         box.addWidget(self._title)
@@ -116,44 +117,44 @@ class RoomsPage(Sleeper):
     def _rename(self, room: Room, text: str) -> None:
         if not text:
             raise ValueError("a room needs a name")
-        self._put(replace(room, name=text[:60]), f"Name it {text}")
+        self._put(replace(room, name=text[:60]), f"Rename to {text}")
 
     def _set_use(self, room: Room, use: str) -> None:
         new = with_use(self.document.project, room, use)
-        self._put(new, f"Use {room.name} as {use_words(self.document.project, new)}")
+        self._put(new, f"Set the use of {room.name} to {use_words(self.document.project, new)}")
 
     def _own_use(self, room: Room) -> None:
         """A use of the project's own of this room's needs, or these needs for all rooms of its own use."""
         project = self.document.project
         if room.own_use is not None:
             words = use_words(project, room)
-            self.document.apply(give_to_use(project, room.id), f"Needs of {words} as in {room.name.lower()}")
+            self.document.apply(give_to_use(project, room.id), f"Apply the needs of {room.name.lower()} to all {words}")
             return
-        asked = self.tr("Name of a use that asks for what {} asks for").format(room.name.lower())
-        name, ok = QInputDialog.getText(self, self.tr("A use of your own"), asked)
+        asked = self.tr("Name of a use with the same needs as {}").format(room.name.lower())
+        name, ok = QInputDialog.getText(self, self.tr("New custom use"), asked)
         if ok:
             try:
                 new, use = make_use(project, room.id, name)
             except ValueError as e:
                 self.say.emit(sentence(e))
                 return
-            self.document.apply(new, f"Make {use.name} a use")
+            self.document.apply(new, f"Add the custom use {use.name}")
 
     def _set_control(self, room: Room, control: str) -> None:
         if control not in get_args(Control):
-            raise ValueError(f"'{control}' is no way to control a light")
-        self._put(replace(room, control=control), f"Light in {room.name}: {CONTROL_WORDS[control]}")
+            raise ValueError(f"'{control}' is not a type of control")
+        self._put(replace(room, control=control), f"Control in {room.name}: {CONTROL_WORDS[control]}")
 
     def _need(self, field: str, room: Room, text: str) -> None:
         value = parse_time(text) if field in ("notice_s", "hold_max_s") else number(text, "a number")
         if value <= 0 and field in ("notice_s", "hold_max_s"):
-            raise ValueError("it takes some time")
+            raise ValueError("must be longer than zero")
         self._set_need(room, field, value)
 
     def _set_need(self, room: Room, field: str, value: float | bool | None) -> None:
-        words = "as usual for its use" if value is None else f"{value:g}"
+        words = "the default for its use" if value is None else f"{value:g}"
         new = replace(room, needs=replace(room.needs, **{field: value}))
-        self._put(new, f"Set a need of {room.name}: {words}")
+        self._put(new, f"Change a need of {room.name}: {words}")
 
     # -- the needs in words --------------------------------------------------------------------------------------
 
@@ -166,16 +167,16 @@ class RoomsPage(Sleeper):
         self._shown = shown
         clear(self._needs)
         if room is None:
-            self._title.setText(self.tr("Draw rooms in the Plan stage first, or bring in a drawing."))
+            self._title.setText(self.tr("Draw rooms in the Plan stage first, or import a drawing."))
             return
-        self._title.setText(self.tr("{} asks to").format(room.name))
+        self._title.setText(self.tr("Needs of {}").format(room.name))
         for need in explained(project, room):
             self._needs.addWidget(self._line(room, need))
         if room.own_use is None or any(getattr(room.needs, f) is not None for f in room.needs.__struct_fields__):
-            words = self.tr("A use of your own …") if room.own_use is None else self.tr("For all of this use")
+            words = self.tr("New custom use…") if room.own_use is None else self.tr("Apply to all with this use")
             own = QPushButton(words)
             own.setObjectName("own-use")
-            own.setToolTip(self.tr("Rooms of one use of your own ask for the same; change it in one, give it to all."))
+            own.setToolTip(self.tr("Gives these needs to every room with the same custom use."))
             own.clicked.connect(lambda: self._own_use(room))
             self._needs.addWidget(row(own, QWidget(), stretch=1))
         self._needs.addStretch(1)
@@ -187,7 +188,7 @@ class RoomsPage(Sleeper):
         if need.field == "stays":
             box_ = QCheckBox(self.tr("people stay"))
             box_.setChecked(bool(need.value))
-            box_.setToolTip(self.tr("Whether those who stay have to be kept in the light."))
+            box_.setToolTip(self.tr("Whether the light must stay on for people who stay."))
             box_.toggled.connect(lambda on: self._set_need(room, "stays", on))
             field: QWidget = box_
         else:
@@ -196,9 +197,9 @@ class RoomsPage(Sleeper):
         box.addWidget(row(words, field, stretch=0))
         why = label(self.tr("because {}").format(need.why), "soft", True)
         if need.own:
-            usual = QPushButton(self.tr("as usual"))
+            usual = QPushButton(self.tr("default"))
             usual.setProperty("role", "pick")
-            usual.setToolTip(self.tr("Set here; go back to what is usual for the use."))
+            usual.setToolTip(self.tr("Changed here; click to restore the default for the use."))
             usual.clicked.connect(lambda: self._set_need(room, need.field, None))
             box.addWidget(row(why, usual, stretch=0))
         else:
@@ -219,7 +220,7 @@ class RoomsPage(Sleeper):
         step = {"notice_s": 0.5, "hold_max_s": 60.0, "lux": 25.0, "asleep_share": 5.0}.get(need.field, 0.25)
         low = 0.1 if seconds else 0.0
         high = 100.0 if share else 24.0 if hours else 1e5
-        why = self.tr("Type a figure; Up and Down step it.")
+        why = self.tr("Type a value, or step with Up and Down.")
         field = FigureField(need.words, parse, show, step, low, high, why)
         field.set_value(OPEN if need.value == OPEN else need.value * scale)
         field.wrong.connect(self.say)

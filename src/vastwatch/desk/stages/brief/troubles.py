@@ -21,8 +21,10 @@ class TroublesSection(QWidget):
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
         box = column_in(self, 6)
-        box.addWidget(label(self.tr("What goes wrong in use"), "head"))
-        box.addWidget(label(self.tr("Lived in every rehearsal, and told as a cause where it was one."), "soft", True))
+        box.addWidget(label(self.tr("Faults in use"), "head"))
+        box.addWidget(
+            label(self.tr("Simulated in every rehearsal, and named as the cause where they were."), "soft", True)
+        )
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)

@@ -37,8 +37,8 @@ from vastwatch.desk.stages.brief.troubles import TroublesSection
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.site.building import Circuit
 
-CONTROLLER = "what will run the rules"
-NO_MODULE = "switched by hand alone"
+CONTROLLER = "controller that runs the rules"
+NO_MODULE = "manual switch only"
 
 
 class WiringPage(Sleeper):
@@ -54,23 +54,23 @@ class WiringPage(Sleeper):
         outer.addWidget(self._area)
         box.addWidget(label(CAUTIONS["mains"], "soft", True))
         self.add = QPushButton(self.tr("Circuit for this room's lamps"))
-        self.add.setToolTip(self.tr("A circuit with the lamps of the focused room."))
+        self.add.setToolTip(self.tr("Creates a circuit with the lamps of the selected room."))
         self.add.clicked.connect(self._add)
-        self.all = QPushButton(self.tr("One for each room"))
-        self.all.setToolTip(self.tr("A circuit for every room whose lamps are on none yet."))
+        self.all = QPushButton(self.tr("One circuit per room"))
+        self.all.setToolTip(self.tr("Creates a circuit for every room whose lamps have none."))
         self.all.clicked.connect(self._add_all)
         box.addWidget(row(label(self.tr("Circuits"), "head"), QWidget(), self.add, self.all, stretch=1))
         self._list = column_under(box, 6)
         box.addWidget(line())
         self.socket = ArmingButton(self, self.tr("Socket"), "wiring:socket")
-        self.socket.setToolTip(self.tr("Drag it to where a socket is, or choose it and click there."))
+        self.socket.setToolTip(self.tr("Drag it to a socket position, or click it and then the plan."))
         self._sockets = label("", "soft", True)
         box.addWidget(row(label(self.tr("Sockets"), "head"), self._sockets, self.socket, stretch=1))
         self.edited = Edited(document, focus, Brief, at_part("brief"))
         self.edited.say.connect(self.say)
         self.cable = self.edited.field("cable_m")
         self.controller = self.edited.line("controller", self.tr("Controller"), 120, True, CONTROLLER)
-        for words, field in ((self.tr("A cable may run"), self.cable), (self.tr("Controller"), self.controller)):
+        for words, field in ((self.tr("Max. cable length"), self.cable), (self.tr("Controller"), self.controller)):
             box.addWidget(row(label(words, "soft"), field, stretch=1))
         box.addWidget(line())
         self.troubles = TroublesSection(document, focus)
@@ -93,7 +93,7 @@ class WiringPage(Sleeper):
         self.troubles.edited.fill()
         n = len(project.sockets)
         self._sockets.setText(
-            self.tr("None drawn: power is not checked.") if n == 0 else self.tr("{} on the plan").format(n)
+            self.tr("None drawn: power supply is not checked.") if n == 0 else self.tr("{} on the plan").format(n)
         )
         self.all.setEnabled(any(wiring.circuit_of(project, x.id) is None for x in project.lamps))
         shown = (project.circuits, project.switches, project.lamps, project.devices, project.rooms, project.sensors)
@@ -109,7 +109,7 @@ class WiringPage(Sleeper):
         for circuit in project.circuits:
             self._list.addWidget(self._circuit(circuit))
         if not project.circuits:
-            self._list.addWidget(label(self.tr("None yet: every room's lamps are taken as one."), "soft", True))
+            self._list.addWidget(label(self.tr("None yet: each room's lamps count as one circuit."), "soft", True))
 
     def _circuit(self, circuit: Circuit) -> QWidget:
         project = self.document.project
@@ -121,11 +121,13 @@ class WiringPage(Sleeper):
         gone = QPushButton("×")
         gone.setFixedSize(24, 26)
         gone.setProperty("role", "pick")
-        gone.setAccessibleName(self.tr("Take {} away").format(circuit.name))
-        gone.setToolTip(self.tr("Take the circuit away, with its switches; the lamps stay."))
+        gone.setAccessibleName(self.tr("Remove {}").format(circuit.name))
+        gone.setToolTip(self.tr("Removes the circuit and its switches; the lamps stay."))
         gone.clicked.connect(partial(self._remove, circuit.id, circuit.name))
         switch = ArmingButton(self, self.tr("+ switch"), f"wiring:{circuit.id}")
-        switch.setToolTip(self.tr("Drag it to where the switch is, or choose it and click. Two make a two-way pair."))
+        switch.setToolTip(
+            self.tr("Drag it to the switch position, or click it and then the plan. Two make a two-way pair.")
+        )
         box.addWidget(row(name, switch, gone, stretch=0, spacing=5))
         rooms = dict.fromkeys(find(project.rooms, find(project.lamps, x).room).name for x in circuit.lamps)
         pair = len(wiring.switches_of(project, circuit.id))
@@ -134,7 +136,7 @@ class WiringPage(Sleeper):
         load = wiring.load_w(project, circuit)
         lamps = self.tr("no lamp") if not circuit.lamps else f"{len(circuit.lamps)} × {', '.join(rooms)}".lower()
         box.addWidget(label(f"{lamps} · {load:g} W · {ways}", "soft", True))
-        neutral = QCheckBox(self.tr("neutral in the box"))
+        neutral = QCheckBox(self.tr("neutral in the switch box"))
         neutral.setChecked(circuit.neutral)
         neutral.toggled.connect(partial(self._neutral, circuit.id))
         module = Choice()
@@ -152,13 +154,13 @@ class WiringPage(Sleeper):
         if circuit.module is not None:
             for words in wiring.module_misfits(project, circuit, find(project.devices, circuit.module)):
                 box.addWidget(label(words[:1].upper() + words[1:] + ".", "bad", True))
-        live = QCheckBox(self.tr("live before the switch"))
-        live.setToolTip(self.tr("The module has its supply from before the wall switch, which only tells it something"))
+        live = QCheckBox(self.tr("permanent live"))
+        live.setToolTip(self.tr("The module is fed upstream of the wall switch, which only sends it a signal"))
         live.setChecked(circuit.live)
         live.setEnabled(circuit.module is not None)
         live.toggled.connect(partial(self._live, circuit.id))
         table = QPushButton(self.tr("Truth table…"))
-        table.setToolTip(self.tr("Every state of its switches, contacts and module, and what burns in it"))
+        table.setToolTip(self.tr("Every combination of switches, contacts and module, and which lamps are on"))
         table.clicked.connect(partial(self.show_table, circuit.id))
         box.addWidget(row(live, QWidget(), table, stretch=1))
         box.addWidget(self._fed(circuit))
@@ -178,8 +180,8 @@ class WiringPage(Sleeper):
         feeds, contacts = partial(self._feed, circuit.id), partial(self._contact, circuit.id)
         for ident in circuit.feeds:
             name = find(project.sensors, ident).name
-            told = self.tr("{} has a supply of its own").format(name)
-            box.addWidget(_taken(self.tr("feeds {}").format(name), told, partial(feeds, ident, False)))
+            told = self.tr("{} has its own supply").format(name)
+            box.addWidget(_taken(self.tr("powers {}").format(name), told, partial(feeds, ident, False)))
         for ident in circuit.contacts:
             name = find(project.sensors, ident).name
             told = self.tr("{} does not switch it").format(name)
@@ -188,12 +190,12 @@ class WiringPage(Sleeper):
             box.addWidget(label(f"{words}.", "bad", True))
         able = [s for s in project.sensors if wiring.could_switch(project, s)]
         if able:
-            named = self.tr("What switches {} by itself").format(circuit.name)
-            box.addWidget(_more(named, self.tr("+ a sensor's own contact"), able, contacts))
+            named = self.tr("Sensors that switch {} directly").format(circuit.name)
+            box.addWidget(_more(named, self.tr("+ sensor contact"), able, contacts))
         could = [s for s in project.sensors if wiring.could_feed(project, s)]
         if could:
-            named = self.tr("What {} feeds besides").format(circuit.name)
-            box.addWidget(_more(named, self.tr("+ a sensor behind its switch"), could, feeds))
+            named = self.tr("Also powered by {}").format(circuit.name)
+            box.addWidget(_more(named, self.tr("+ sensor behind its switch"), could, feeds))
         return holder
 
     # -- writing -------------------------------------------------------------------------------------------------
@@ -220,10 +222,10 @@ class WiringPage(Sleeper):
         circuit = next((c for c in self.document.project.circuits if c.id == ident), None)
         words = field.text().strip()
         if circuit is not None and words and words != circuit.name:
-            self.document.apply(put(self.document.project, replace(circuit, name=words)), f"Name it {words}")
+            self.document.apply(put(self.document.project, replace(circuit, name=words)), f"Rename to {words}")
 
     def _remove(self, ident: str, name: str) -> None:
-        self.document.apply(removed(self.document.project, ident), f"Take {name} away")
+        self.document.apply(removed(self.document.project, ident), f"Remove {name}")
 
     def _neutral(self, ident: str, on: bool) -> None:
         circuit = find(self.document.project.circuits, ident)
@@ -240,12 +242,12 @@ class WiringPage(Sleeper):
     def _feed(self, ident: str, sensor: str, on: bool) -> None:
         project = self.document.project
         name, circuit = find(project.sensors, sensor).name, find(project.circuits, ident)
-        words = f"{circuit.name} feeds {name}" if on else f"{name} has a supply of its own"
+        words = f"{circuit.name} powers {name}" if on else f"{name} has its own supply"
         self.document.apply(wiring.set_feed(project, ident, sensor, on), words)
 
     def _live(self, ident: str, on: bool) -> None:
         circuit = find(self.document.project.circuits, ident)
-        words = f"{circuit.name}: module live before the switch" if on else f"{circuit.name}: module behind the switch"
+        words = f"{circuit.name}: module on permanent live" if on else f"{circuit.name}: module behind the switch"
         self.document.apply(put(self.document.project, replace(circuit, live=on)), words)
 
     def _contact(self, ident: str, sensor: str, on: bool, *_: object) -> None:

@@ -39,8 +39,8 @@ class WorldMap(QWidget):
         policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         policy.setHeightForWidth(True)
         self.setSizePolicy(policy)
-        self.setAccessibleName(self.tr("The world: where the building stands"))
-        self.setToolTip(self.tr("Click where the building stands; arrow keys move the mark by a degree."))
+        self.setAccessibleName(self.tr("World map: location of the building"))
+        self.setToolTip(self.tr("Click the location of the building; arrow keys move the marker by a degree."))
 
     def show_place(self, latitude: float, longitude: float) -> None:
         """Mark a place."""

@@ -15,6 +15,6 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
 
 
 STAGE = Stage(
-    "Plan", _lamp, "drag furniture, walls, corners, rooms by their name   Shift for many", width=244,
+    "Plan", _lamp, "drag furniture, walls, corners, or rooms by their name   Shift selects several", width=244,
     shapes="building",
 )  # fmt: skip

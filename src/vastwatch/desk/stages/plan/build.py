@@ -58,7 +58,7 @@ class BuildPanel(QWidget):
         self.measure = QLineEdit()
         self.measure.setPlaceholderText(self.tr("4.2 x 3.6"))
         self.measure.setAccessibleName(self.tr("Size of the new room"))
-        self.measure.setToolTip(self.tr("Width by depth: 4.2 x 3.6, or 14 ft x 12 ft; or corners: 0,0 4,0 4,3 2,5."))
+        self.measure.setToolTip(self.tr("Width x depth: 4.2 x 3.6, or 14 ft x 12 ft; or corners: 0,0 4,0 4,3 2,5."))
         self.use = Choice()
         self.use.setAccessibleName(self.tr("Use of the new room"))
         self.use.addItems(list(USES))
@@ -68,7 +68,7 @@ class BuildPanel(QWidget):
         self.name.textEdited.connect(self._guess_use)
         self.use.activated.connect(self._choose_use)
         self.add = QPushButton(self.tr("Add room"))
-        self.add.setToolTip(self.tr("Wall to wall with what stands there; drag its walls and corners afterwards."))
+        self.add.setToolTip(self.tr("Placed next to the existing rooms; drag its walls and corners afterwards."))
         for w in (self.name, row(self.measure, self.use, stretch=0, spacing=5), self.add):
             inner.addWidget(w)
         self.add.clicked.connect(self.add_room)
@@ -77,30 +77,30 @@ class BuildPanel(QWidget):
         inner.addWidget(line())
         self._build_drawing(inner)
         inner.addWidget(line())
-        inner.addWidget(label(self.tr("In a wall"), "head"))
+        inner.addWidget(label(self.tr("Doors and windows"), "head"))
         self.openings: dict[str, QPushButton] = {}
         for kind in OPENING_SIZES:
             button = ArmingButton(self, kind.capitalize(), f"opening:{kind}")
-            button.setToolTip(self.tr("Drag it onto a wall, or choose it and click there."))
+            button.setToolTip(self.tr("Drag it onto a wall, or click it and then the wall."))
             self.openings[kind] = button
         inner.addWidget(row(*self.openings.values(), spacing=4))
         walls = QPushButton(self.tr("All walls of this room"))
         walls.setProperty("role", "pick")
-        walls.setToolTip(self.tr("Selects them, to set material and thickness at once at the right."))
+        walls.setToolTip(self.tr("Selects them, to set material and thickness together on the right."))
         walls.clicked.connect(self.walls_wanted)
         inner.addWidget(walls)
         inner.addWidget(line())
         self._build_selection(inner)
         inner.addWidget(line())
-        inner.addWidget(label(self.tr("Who lives here"), "head"))
+        inner.addWidget(label(self.tr("Occupants"), "head"))
         self._people = column_under(inner, 3)
         self.typical = Choice()
-        self.typical.setAccessibleName(self.tr("Typical person"))
+        self.typical.setAccessibleName(self.tr("Occupant template"))
         narrow(self.typical)
         narrow(self.use)
         self.typical.addItems([t.name for t in TEMPLATES.values()])
         self.add_person = QPushButton(self.tr("Add"))
-        self.add_person.setToolTip(self.tr("With a typical day over the places there are."))
+        self.add_person.setToolTip(self.tr("With a typical schedule using the positions available."))
         self.add_person.clicked.connect(self._add_person)
         inner.addWidget(row(self.typical, self.add_person, stretch=0, spacing=5))
         inner.addStretch(1)
@@ -113,19 +113,19 @@ class BuildPanel(QWidget):
     def _build_drawing(self, inner: QVBoxLayout) -> None:
         inner.addWidget(label(self.tr("Draw"), "head"))
         named = {"room": self.tr("Rectangle"), "polygon": self.tr("Polygon"), "split": self.tr("Split"),
-                 "tape": self.tr("Tape")}  # fmt: skip
+                 "tape": self.tr("Measure")}  # fmt: skip
         self.drawing: dict[str, QPushButton] = {}
         for token, words in named.items():
             button = ArmingButton(self, words, f"draw:{token}")
             button.setToolTip(TOOLS[token])
             self.drawing[token] = button
         inner.addWidget(row(self.drawing["room"], self.drawing["polygon"], spacing=4))
-        self.join = QPushButton(self.tr("Join …"))
+        self.join = QPushButton(self.tr("Join…"))
         self.join.setProperty("role", "pick")
-        self.join.setToolTip(self.tr("Make one room of the focused one and a neighbour; the wall between goes."))
+        self.join.setToolTip(self.tr("Joins the selected room with a neighbour and removes the wall between."))
         self.join.clicked.connect(self._join_menu)
         inner.addWidget(row(self.drawing["split"], self.join, self.drawing["tape"], spacing=4))
-        why = self.tr("The step of drawn points; 0 for none. Alt lets go of it.")
+        why = self.tr("Grid spacing for drawing; 0 for none. Alt ignores it.")
         self.grid = FigureField(self.tr("Grid"), self._length, _grid_words, 0.05, 0.0, 2.0, why)
         self.grid.set_value(self.focus.grid_m)
         self.grid.entered.connect(lambda v: self.focus.set(grid_m=v))
@@ -137,15 +137,15 @@ class BuildPanel(QWidget):
         self._selected = label("", "soft", True)
         inner.addWidget(self._selected)
         acts = (
-            ("copy", self.tr("Copy"), self.tr("A copy beside it. (Ctrl+J)")),
-            ("flip", self.tr("Mirror"), self.tr("Mirror left for right. (X)")),
-            ("flop", self.tr("Upend"), self.tr("Mirror top for bottom. (Shift+X)")),
-            ("left", self.tr("Left"), self.tr("Align at the leftmost edge.")),
-            ("centre", self.tr("Centre"), self.tr("Align the middles, one above the other.")),
-            ("right", self.tr("Right"), self.tr("Align at the rightmost edge.")),
-            ("top", self.tr("Top"), self.tr("Align at the topmost edge.")),
-            ("middle", self.tr("Middle"), self.tr("Align the middles, side by side.")),
-            ("bottom", self.tr("Bottom"), self.tr("Align at the bottom edge.")),
+            ("copy", self.tr("Duplicate"), self.tr("Places a copy next to it. (Ctrl+J)")),
+            ("flip", self.tr("Flip"), self.tr("Flip horizontally. (X)")),
+            ("flop", self.tr("Flip vert."), self.tr("Flip vertically. (Shift+X)")),
+            ("left", self.tr("Left"), self.tr("Align left edges.")),
+            ("centre", self.tr("Centre"), self.tr("Align centres, one above the other.")),
+            ("right", self.tr("Right"), self.tr("Align right edges.")),
+            ("top", self.tr("Top"), self.tr("Align top edges.")),
+            ("middle", self.tr("Middle"), self.tr("Align centres, side by side.")),
+            ("bottom", self.tr("Bottom"), self.tr("Align bottom edges.")),
         )
         self.acts: dict[str, QPushButton] = {}
         for token, words, why in acts:
@@ -171,8 +171,8 @@ class BuildPanel(QWidget):
             away = QPushButton("×")
             away.setFixedSize(24, 26)
             away.setProperty("role", "pick")
-            away.setAccessibleName(self.tr("Take {} away").format(person.name))
-            away.setToolTip(plain(self.tr("Take {} away").format(person.name)))
+            away.setAccessibleName(self.tr("Remove {}").format(person.name))
+            away.setToolTip(plain(self.tr("Remove {}").format(person.name)))
             away.clicked.connect(partial(self._remove_person, person.id, person.group or person.name))
             lines = self.tr("{} lines").format(len(person.stays) + len(person.errands))
             self._people.addWidget(row(label(name), label(lines, "soft"), away, stretch=0, spacing=6))
@@ -192,7 +192,7 @@ class BuildPanel(QWidget):
         project = self.document.project
         for person in companions(project, find(project.people, ident)):
             project = removed(project, person.id)
-        self.document.apply(project, f"Take {name.lower()} away")
+        self.document.apply(project, f"Remove {name.lower()}")
 
     def _guess_use(self, words: str) -> None:
         # A name that says nothing of a use has none of the room before either.
@@ -215,13 +215,13 @@ class BuildPanel(QWidget):
         n = len(self.focus.marked)
         one = 1 if self.focus.selected is not None and self.focus.selected != self.focus.room else 0
         if n:
-            words = self.tr("{} things: edits work on all.").format(n)
+            words = self.tr("{} objects selected: edits apply to all.").format(n)
         elif one:
-            words = self.tr("One thing. Shift takes more.")
+            words = self.tr("One object selected. Shift-click adds more.")
         elif self.focus.selected is not None:
-            words = self.tr("The room, with all that is in it.")
+            words = self.tr("The room, with everything in it.")
         else:
-            words = self.tr("Nothing yet. Click a thing; Shift for more.")
+            words = self.tr("Nothing selected. Click an object; Shift-click for more.")
         self._selected.setText(words)
         for token, button in self.acts.items():
             many = token not in ("copy", "flip", "flop")
@@ -232,7 +232,7 @@ class BuildPanel(QWidget):
         project = self.document.project
         room = next((r for r in project.rooms if r.id == self.focus.room), None)
         if room is None:
-            self.say.emit(self.tr("Choose a room first."))
+            self.say.emit(self.tr("Select a room first."))
             return
         menu = QMenu(self)
         for other in project.rooms:

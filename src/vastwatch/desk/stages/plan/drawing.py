@@ -31,7 +31,7 @@ from vastwatch.files.drawing.understanding import Understood, understand, usual_
 
 def read_in_background(parent: QWidget, path: Path, then: Callable[[Drawing | ProjectError], None]) -> QProgressDialog:
     """Read a drawing in the pool; `then` gets it, or what is wrong, unless the reading was cancelled."""
-    words = parent.tr("Reading {} …").format(path.name)
+    words = parent.tr("Reading {}…").format(path.name)
     return in_background(parent, words, lambda go_on: read_drawing(path, go_on), then, (Unwanted,))
 
 
@@ -70,7 +70,7 @@ class DrawingDialog(QDialog):
         self._looking = _Looking(self)
         self._looking.found.connect(self._show)
         self.setObjectName("drawing")
-        self.setWindowTitle(self.tr("Bring in a drawing"))
+        self.setWindowTitle(self.tr("Import drawing"))
         self.resize(1020, 620)
         box = row_in(self, 18, (20, 16, 20, 16))
         left, side = column(9)
@@ -83,21 +83,21 @@ class DrawingDialog(QDialog):
         self.unit = Choice()
         self.unit.addItems(list(UNITS))
         self.unit.setCurrentText(drawing.guessed_unit())
-        self.unit.setAccessibleName(self.tr("Unit of the drawing"))
+        self.unit.setAccessibleName(self.tr("Drawing units"))
         self.unit.currentTextChanged.connect(self.look)
         says = (
-            self.tr("as the drawing says")
+            self.tr("as stated in the drawing")
             if drawing.unit == drawing.guessed_unit()
             else self.tr("guessed from its size")
         )
-        side.addWidget(row(label(self.tr("One unit is a")), self.unit, label(says, "soft"), QWidget(), stretch=3))
+        side.addWidget(row(label(self.tr("One unit is one")), self.unit, label(says, "soft"), QWidget(), stretch=3))
         self.straighten = QCheckBox(self.tr("straighten it"))
         self.straighten.setChecked(may_straighten)
         self.straighten.setEnabled(may_straighten)
         self.straighten.toggled.connect(self.look)
-        self.furniture = QCheckBox(self.tr("with its furniture"))
+        self.furniture = QCheckBox(self.tr("include furniture"))
         self.furniture.setChecked(True)
-        self.rest = QCheckBox(self.tr("what is not understood stays as a picture to draw over"))
+        self.rest = QCheckBox(self.tr("keep unrecognised parts as a picture to trace"))
         self.rest.setChecked(True)
         for check in (self.straighten, self.furniture, self.rest):
             side.addWidget(check)
@@ -108,10 +108,10 @@ class DrawingDialog(QDialog):
         shown.addWidget(self.told)
         if drawing.passed_over:
             kinds = ", ".join(f"{n:,} {kind}" for kind, n in drawing.passed_over.most_common(4))
-            shown.addWidget(label(self.tr("Not usable, and passed over: {}.").format(kinds), "soft", True))
+            shown.addWidget(label(self.tr("Not usable, skipped: {}.").format(kinds), "soft", True))
         buttons = QDialogButtonBox()
-        bring = buttons.addButton(self.tr("Bring in"), QDialogButtonBox.ButtonRole.AcceptRole)
-        buttons.addButton(self.tr("Leave"), QDialogButtonBox.ButtonRole.RejectRole)
+        bring = buttons.addButton(self.tr("Import"), QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.addButton(self.tr("Cancel"), QDialogButtonBox.ButtonRole.RejectRole)
         assert bring is not None
         bring.setDefault(True)
         self.bring = bring
@@ -162,7 +162,7 @@ class DrawingDialog(QDialog):
         self._number += 1
         self.found = None
         self.bring.setEnabled(False)
-        self.told.setText(self.tr("Looking at the drawing …"))
+        self.told.setText(self.tr("Analysing the drawing…"))
         layers, unit, straighten = self.layers, self.unit.currentText(), self.straighten.isChecked()
         work = partial(understand, self.drawing, layers, unit, straighten)
         pool = QThreadPool.globalInstance()
@@ -175,13 +175,13 @@ class DrawingDialog(QDialog):
         self.found = found
         self.preview.show_found(found if found is not None else Understood())
         if found is None:
-            self.told.setText(self.tr("This choice could not be looked at; try other layers."))
+            self.told.setText(self.tr("These layers could not be analysed; try others."))
             return
         if self.straighten.isEnabled() and self.straighten.isChecked():
             turned = f" ({abs(found.turn):.1f}°)" if found.turn else self.tr(" (it is straight)")
             self.straighten.setText(self.tr("straighten it") + turned)
         self.bring.setEnabled(True)
-        self.told.setText(self.tr("It becomes {}.").format(found_words(found)))
+        self.told.setText(self.tr("Result: {}.").format(found_words(found)))
 
 
 def found_words(found: Understood) -> str:

@@ -33,7 +33,7 @@ def strokes(theme: Theme) -> dict[Role, Stroke]:
         "left out": Stroke(mix(theme.faint, theme.soft, 0.35), 0.8),
         "room": Stroke(theme.good, 1.2, True),
         "furniture": Stroke(theme.contact, 1.2),
-        "not understood": Stroke(theme.dropped, 1.0, True),
+        "not recognised": Stroke(theme.dropped, 1.0, True),
         "wall": Stroke(theme.ink, 1.6),
         "window": Stroke(theme.pir, 2.2),
         "door": Stroke(theme.lamp, 1.8),
@@ -41,7 +41,7 @@ def strokes(theme: Theme) -> dict[Role, Stroke]:
 
 
 # The key, in reading order.
-KEY: tuple[Role, ...] = ("wall", "door", "window", "room", "furniture", "left out", "not understood")
+KEY: tuple[Role, ...] = ("wall", "door", "window", "room", "furniture", "left out", "not recognised")
 
 
 class Preview(QWidget):
@@ -52,7 +52,7 @@ class Preview(QWidget):
         self.theme = theme
         self.found: Understood | None = None
         self.setMinimumSize(360, 280)
-        self.setAccessibleName(self.tr("What the drawing will become"))
+        self.setAccessibleName(self.tr("Preview of the import"))
 
     def show_found(self, found: Understood | None) -> None:
         """Show this; None while it is being worked out."""
@@ -68,14 +68,12 @@ class Preview(QWidget):
         painter.fillRect(self.rect(), self.theme.paper)
         if self.found is None:
             painter.setPen(self.theme.soft)
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.tr("Looking at the drawing …"))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.tr("Analysing the drawing…"))
             return
         frame = _frame(self.found)
         if frame is None:
             painter.setPen(self.theme.soft)
-            painter.drawText(
-                self.rect(), Qt.AlignmentFlag.AlignCenter, self.tr("There is nothing on the chosen layers.")
-            )
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.tr("The chosen layers are empty."))
             return
         room = QRectF(self.rect()).adjusted(MARGIN_PX, MARGIN_PX, -MARGIN_PX, -MARGIN_PX)
         k = min(room.width() / max(frame.width(), 1e-6), room.height() / max(frame.height(), 1e-6))
@@ -140,7 +138,7 @@ def traced(found: Understood) -> tuple[QImage, tuple[float, float], float] | Non
     """What was not understood as a picture to draw over: the picture, where its lower left corner lies in the
     coordinates of what was found, and metres per pixel. None where nothing was left, or nothing is known of where it
     belongs."""
-    lines = found.roles.get("not understood")
+    lines = found.roles.get("not recognised")
     frame = _frame(found)
     if lines is None or len(lines) == 0 or frame is None:
         return None

@@ -17,14 +17,14 @@ from vastwatch.site.furniture import furniture
 
 POSTURES = ("standing", "seated", "lying")
 HAZARD_WHY = {
-    "sun patch": "Moving sun on a floor fools a PIR; it can be computed from a window.",
-    "heat source": "Heaters, kilns, ovens: warm air fools a PIR.",
-    "vent": "Blown air fools a PIR, and some radars.",
-    "fan": "A turning fan is somebody moving, to a radar.",
-    "curtain": "A curtain in the draught moves.",
+    "sun patch": "Moving sun on a floor can trigger a PIR; its path can be computed from a window.",
+    "heat source": "Heaters, kilns, ovens: warm air can trigger a PIR.",
+    "vent": "Moving air can trigger a PIR, and some radars.",
+    "fan": "Radar takes a turning fan for somebody moving.",
+    "curtain": "A curtain moves in the draught.",
     "pet area": "Where pets lie and play.",
-    "mirror or metal": "Throws radar back from where nobody is.",
-    "insect lamp": "Heat, light and insects in front of a lens.",
+    "mirror or metal": "Reflects radar, so people seem to be where nobody is.",
+    "insect lamp": "Heat, light and insects in front of the lens.",
 }
 
 
@@ -37,21 +37,19 @@ class FurnishPanel(QWidget):
         super().__init__()
         self.focus, self.theme = focus, theme
         inner = page_of(self)
-        inner.addWidget(label(self.tr("Spot where somebody stops"), "head"))
+        inner.addWidget(label(self.tr("Occupant positions"), "head"))
         self.spots = {p: ArmingButton(self, p, f"spot:{p}") for p in POSTURES}
         for posture, button in self.spots.items():
-            button.setToolTip(self.tr("A spot to be {}; say at the right what is done there.").format(posture))
+            button.setToolTip(self.tr("A position for somebody {}; set the activity on the right.").format(posture))
         inner.addWidget(row(*self.spots.values(), spacing=4))
         self.lamp = ArmingButton(self, self.tr("lamp"), "lamp:")
-        self.lamp.setToolTip(self.tr("Another lamp; say at the right which circuit it hangs on."))
+        self.lamp.setToolTip(self.tr("Adds a lamp; set its circuit on the right."))
         self.outputs = {called: ArmingButton(self, self.tr(called), f"output:{called}") for called in handlers()}
         for called, button in self.outputs.items():
             button.setToolTip(self.tr(handlers()[called].why))
         self.button = ArmingButton(self, self.tr("button"), "button:")
-        self.button.setToolTip(
-            self.tr("A button on the wall: what a press does, and until when, is said at the right.")
-        )
-        inner.addWidget(label(self.tr("What the house switches"), "head"))
+        self.button.setToolTip(self.tr("A wall button; set what a press does, and until when, on the right."))
+        inner.addWidget(label(self.tr("Switched equipment"), "head"))
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -61,7 +59,7 @@ class FurnishPanel(QWidget):
             grid.addWidget(button, k // 2, k % 2)
         inner.addWidget(holder)
         inner.addWidget(line())
-        inner.addWidget(label(self.tr("What fools sensors"), "head"))
+        inner.addWidget(label(self.tr("Sources of false triggers"), "head"))
         self.hazards: dict[str, QPushButton] = {}
         holder = QWidget()
         grid = QGridLayout(holder)
@@ -79,8 +77,8 @@ class FurnishPanel(QWidget):
         inner.addWidget(line())
         inner.addWidget(label(self.tr("Furniture"), "head"))
         self.finder = QLineEdit()
-        self.finder.setPlaceholderText(self.tr("find: bed, shelf …"))
-        self.finder.setAccessibleName(self.tr("Find furniture"))
+        self.finder.setPlaceholderText(self.tr("Search: bed, shelf…"))
+        self.finder.setAccessibleName(self.tr("Search furniture"))
         self.finder.setClearButtonEnabled(True)
         self.finder.textChanged.connect(self._fill)
         inner.addWidget(self.finder)
@@ -116,7 +114,7 @@ class FurnishPanel(QWidget):
                 grid.addWidget(name, 0, 0)
                 grid.addWidget(size, 0, 1, Qt.AlignmentFlag.AlignRight)
                 button.setFixedHeight(27)
-                why = self.tr("{}, {:.2f} m high, {}. Drag it onto the plan, or choose it and click there.")
+                why = self.tr("{}, {:.2f} m high, {}. Drag it onto the plan, or click it and then the plan.")
                 button.setToolTip(why.format(kind.name, kind.z1, kind.material))
                 self._list.addWidget(button)
         self._shifted("placing")

@@ -60,8 +60,8 @@ class LevelPanel(Sleeper):
         self.name.setAccessibleName(self.tr("Name of the level"))
         self.name.editingFinished.connect(self._rename)
         inner.addWidget(self.name)
-        self.elevation = self._figure("Floor at", "elevation", -100.0, 500.0, self.tr("Above the lowest floor."))
-        self.ceiling = self._figure("Ceiling at", "height", 1.5, 30.0, self.tr("From the floor to the ceiling."))
+        self.elevation = self._figure("Floor at", "elevation", -100.0, 500.0, self.tr("Height above the lowest floor."))
+        self.ceiling = self._figure("Ceiling at", "height", 1.5, 30.0, self.tr("Height from floor to ceiling."))
         for words, field in ((self.tr("Floor at"), self.elevation), (self.tr("Ceiling at"), self.ceiling)):
             inner.addWidget(row(label(words, "soft"), field, stretch=1))
         self.ghost = QCheckBox(self.tr("show the level below"))
@@ -71,48 +71,52 @@ class LevelPanel(Sleeper):
         inner.addWidget(self.ghost)
         self.add, self.copy = QPushButton(self.tr("Add")), QPushButton(self.tr("Copy"))
         self.remove = QPushButton(self.tr("Remove"))
-        self.add.setToolTip(self.tr("A bare level on top of the highest."))
-        self.copy.setToolTip(self.tr("The same rooms, furniture and lamps on top; sensors and people stay one."))
-        self.remove.setToolTip(self.tr("This level with everything on it. Ctrl+Z brings it back."))
+        self.add.setToolTip(self.tr("Adds an empty level above the highest."))
+        self.copy.setToolTip(
+            self.tr("Copies rooms, furniture and lamps to a new level on top, but not sensors and people.")
+        )
+        self.remove.setToolTip(self.tr("Removes this level and everything on it. Ctrl+Z undoes it."))
         self.add.clicked.connect(self._add)
         self.copy.clicked.connect(self._copy)
         self.remove.clicked.connect(self._remove)
         for button in (self.add, self.copy, self.remove):
             button.setProperty("role", "pick")
         inner.addWidget(row(self.add, self.copy, self.remove, spacing=4))
-        note = self.tr("Stairs join levels: put one from the furniture shelf where people go up.")
+        note = self.tr("Stairs connect levels: place one from the furniture list.")
         inner.addWidget(label(note, "soft", True))
 
     def _build_picture(self, inner: QVBoxLayout) -> None:
-        inner.addWidget(label(self.tr("Picture to draw over"), "head"))
-        self.bring = pressed(self.tr("Picture or PDF …"), self._bring_dialog)
+        inner.addWidget(label(self.tr("Picture to trace"), "head"))
+        self.bring = pressed(self.tr("Picture or PDF…"), self._bring_dialog)
         inner.addWidget(self.bring)
         self._picture = QWidget()
         under = column_in(self._picture, 7)
         inner.addWidget(self._picture)
         self.scale = ArmingButton(self, self.tr("Scale by two points"), "draw:scale")
-        self.scale.setToolTip(self.tr("Click two points whose distance you know, then type it."))
+        self.scale.setToolTip(self.tr("Click two points a known distance apart, then type the distance."))
         self.shift = ArmingButton(self, self.tr("Move"), "draw:shift")
-        self.shift.setToolTip(self.tr("Choose it, then drag the picture; or type where its corner lies."))
+        self.shift.setToolTip(self.tr("Choose it, then drag the picture; or type the position of its corner."))
         under.addWidget(row(self.scale, self.shift, stretch=0, spacing=4))
         self.opacity = Slide()
         self.opacity.setRange(0, 100)
         self.opacity.setPageStep(10)
         self.opacity.setAccessibleName(self.tr("Opacity of the picture"))
-        self.opacity.valueChanged.connect(lambda v: self._set("Fade the picture", "fade", opacity=v / 100))
+        self.opacity.valueChanged.connect(
+            lambda v: self._set("Change the opacity of the picture", "fade", opacity=v / 100)
+        )
         under.addWidget(row(label(self.tr("Opacity"), "soft"), self.opacity, stretch=1))
-        why = self.tr("Where its lower left corner lies.")
+        why = self.tr("Position of its lower left corner.")
         self.left = FigureField(self.tr("Left edge"), self._length, show_length, 0.05, -2000, 2000, why)
         self.bottom = FigureField(self.tr("Lower edge"), self._length, show_length, 0.05, -2000, 2000, why)
         self.left.entered.connect(lambda v: self._move(0, v))
         self.bottom.entered.connect(lambda v: self._move(1, v))
         for field in (self.left, self.bottom):
             field.wrong.connect(self.say)
-        under.addWidget(row(label(self.tr("At"), "soft"), self.left, self.bottom, spacing=5))
+        under.addWidget(row(label(self.tr("Position"), "soft"), self.left, self.bottom, spacing=5))
         self.locked = QCheckBox(self.tr("locked"))
-        self.locked.setToolTip(self.tr("Locked, it can neither be moved nor scaled."))
+        self.locked.setToolTip(self.tr("Locked: cannot be moved or scaled."))
         self.locked.toggled.connect(lambda on: self._set("Lock the picture" if on else "Unlock the picture", locked=on))
-        away = QPushButton(self.tr("Take away"))
+        away = QPushButton(self.tr("Remove"))
         away.setProperty("role", "pick")
         away.clicked.connect(self._take_away)
         under.addWidget(row(self.locked, QWidget(), away, stretch=1))
@@ -124,7 +128,9 @@ class LevelPanel(Sleeper):
             level = self.level
             if level is not None and getattr(level, field) != value:
                 new = put(self.document.project, replace(level, **{field: value}))
-                self.document.apply(new, f"{words} {show_length(value)} on {level.name.lower()}", f"{field}-{level.id}")
+                self.document.apply(
+                    new, f"Set the {words} to {show_length(value)} on {level.name.lower()}", f"{field}-{level.id}"
+                )
 
         out.entered.connect(entered)
         out.wrong.connect(self.say)
@@ -144,7 +150,7 @@ class LevelPanel(Sleeper):
         below = None if shown is None else built_below(self.document.project, shown.id)
         if below is not None and shown is not None:
             new = fill_level(self.document.project, below.id, shown.id)
-            self.document.apply(new, f"Copy {below.name.lower()} onto {shown.name.lower()}")
+            self.document.apply(new, f"Copy {below.name.lower()} to {shown.name.lower()}")
 
     def _shifted(self, what: str) -> None:
         if what == "level":
@@ -185,7 +191,7 @@ class LevelPanel(Sleeper):
     def _rename(self) -> None:
         level, words = self.level, self.name.text().strip()
         if level is not None and words and words != level.name:
-            self.document.apply(put(self.document.project, replace(level, name=words)), f"Name it {words}")
+            self.document.apply(put(self.document.project, replace(level, name=words)), f"Rename to {words}")
 
     def _add(self) -> None:
         new, level = add_level(self.document.project)
@@ -212,18 +218,18 @@ class LevelPanel(Sleeper):
             return
         self.document.apply(done.project, f"Remove {level.name.lower()}")
         gone = self.tr(", with {}").format(", ".join(done.gone)) if done.gone else ""
-        self.say.emit(self.tr("Removed {}{}. Ctrl+Z brings it back.").format(level.name.lower(), gone))
+        self.say.emit(self.tr("Removed {}{}. Ctrl+Z undoes it.").format(level.name.lower(), gone))
 
     # -- the picture -------------------------------------------------------------------------------------------
 
     def _bring_dialog(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, self.tr("Bring in a picture or PDF"), "", PICTURES)
+        name, _ = QFileDialog.getOpenFileName(self, self.tr("Import picture or PDF"), "", PICTURES)
         if name:
             self.bring_in(Path(name))
 
     def bring_in(self, path: Path, page: int | None = None) -> None:
         """Lay a picture, or a page of a PDF, under the level; what cannot be read is said, and nothing changes."""
-        words = self.tr("Reading {} …").format(path.name)
+        words = self.tr("Reading {}…").format(path.name)
 
         def counted(pages: int | ProjectError) -> None:
             if isinstance(pages, ProjectError):
@@ -241,12 +247,12 @@ class LevelPanel(Sleeper):
             self.say.emit(str(underlay))
         elif level is not None:
             new = put(self.document.project, replace(level, underlay=underlay))
-            self.document.apply(new, f"Lay {path.name} under {level.name.lower()}")
-            self.say.emit(self.tr("Now scale it: choose two points whose distance you know."))
+            self.document.apply(new, f"Place {path.name} under {level.name.lower()}")
+            self.say.emit(self.tr("Now scale it: click two points a known distance apart."))
 
     def _ask_page(self, pages: int) -> int | None:
         words = self.tr("Page 1 to {}").format(pages)
-        asked, ok = QInputDialog.getInt(self, self.tr("Which page?"), words, 1, 1, pages)
+        asked, ok = QInputDialog.getInt(self, self.tr("Page to import"), words, 1, 1, pages)
         return asked - 1 if ok else None
 
     def _set(self, words: str, key: str | None = None, **fields: object) -> None:
@@ -264,7 +270,7 @@ class LevelPanel(Sleeper):
     def ask_scale(self, a: Point, b: Point) -> None:
         """Two points were chosen: ask how far they are apart."""
         words = self.tr("Distance between the two points, such as 4.2 or 14 ft")
-        text, ok = QInputDialog.getText(self, self.tr("How far apart?"), words)
+        text, ok = QInputDialog.getText(self, self.tr("Distance"), words)
         if ok:
             self.scale_to(a, b, text)
 
@@ -284,4 +290,4 @@ class LevelPanel(Sleeper):
         level = self.level
         if level is not None and level.underlay is not None:
             new = put(self.document.project, replace(level, underlay=None))
-            self.document.apply(new, "Take the picture away")
+            self.document.apply(new, "Remove the picture")

@@ -15,5 +15,5 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
 
 
 STAGE = Stage(
-    "Rehearsal", _lamp, "Space runs   , . incidents   [ ] a minute   D a day", follows_time=True
+    "Rehearsal", _lamp, "Space plays   , . incidents   [ ] a minute   D a day", follows_time=True
 )  # fmt: skip

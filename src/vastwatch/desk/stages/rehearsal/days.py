@@ -17,8 +17,8 @@ from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages.tiles import Side, Tile
 
 ONLY_WORDS: dict[Only, str] = {
-    "all": "all of this room", "dark": "left in the dark", "dropped": "light dropped", "late": "light came late",
-    "nobody": "light for nobody",
+    "all": "all in this room", "dark": "left in the dark", "dropped": "went dark", "late": "late turn-on",
+    "nobody": "lit while empty",
 }  # fmt: skip
 
 
@@ -31,23 +31,23 @@ class DaysPanel(Side):
         self.focus, self.results, self.theme = around.focus, around.results, around.theme
         playhead = around.playhead
         self._tiles: dict[int, Tile] = {}
-        self._play = pressed(self.tr("Play"), playhead.play, self.tr("Run the playhead. (Space)"))
+        self._play = pressed(self.tr("Play"), playhead.play, self.tr("Play or pause. (Space)"))
         playhead.running.connect(self._show_running)
         self.pace = Choice()
-        self.pace.setAccessibleName(self.tr("Pace"))
-        self.pace.setToolTip(self.tr("How fast time runs. (<  >)"))
+        self.pace.setAccessibleName(self.tr("Speed"))
+        self.pace.setToolTip(self.tr("Playback speed. (<  >)"))
         for pace in PACES:
             self.pace.addItem(f"{pace:,.0f} ×", pace)
         self.pace.activated.connect(lambda k: self.focus.set(pace=self.pace.itemData(k)))
         self.only = Choice()
-        self.only.setAccessibleName(self.tr("Which incidents"))
-        self.only.setToolTip(self.tr("Which are stepped through, and stand out on the ribbon"))
+        self.only.setAccessibleName(self.tr("Incident type"))
+        self.only.setToolTip(self.tr("Which incidents to step through and highlight on the ribbon"))
         for only in ONLY:
             self.only.addItem(self.tr(ONLY_WORDS[only]), only)
         self.only.activated.connect(lambda k: self.focus.set(only=self.only.itemData(k)))
         self._group = QPushButton("")
         self._group.setProperty("role", "pick")
-        self._group.setToolTip(self.tr("Only those of one cause are stepped through. Press for all again."))
+        self._group.setToolTip(self.tr("Stepping through incidents of one cause only. Click to show all."))
         self._group.clicked.connect(lambda: self.focus.set(group=frozenset()))
         previous, following = QPushButton("‹"), QPushButton("›")
         previous.setToolTip(self.tr("Previous incident of this room. (,)"))
@@ -62,14 +62,13 @@ class DaysPanel(Side):
         self.seed.setRange(1, 9999)
         self.seed.setValue(self.results.seed)
         self.seed.setAccessibleName(self.tr("Seed"))
-        self.seed.setToolTip(self.tr("The same people in other days of their lives, of the same dates."))
+        self.seed.setToolTip(self.tr("Another seed: the same people and dates, with different random details."))
         self.seed.setKeyboardTracking(False)
-        self.seed.setButtonSymbols(Count.ButtonSymbols.NoButtons)
         self.seed.setFixedWidth(64)
         self.seed.valueChanged.connect(self.results.live_under)
         self.begins = Day()
-        self.begins.setAccessibleName(self.tr("Begins on"))
-        self.begins.setToolTip(self.tr("The first day: any of the year. It is kept in the brief."))
+        self.begins.setAccessibleName(self.tr("Start date"))
+        self.begins.setToolTip(self.tr("First day of the rehearsal, at any time of year. Saved in the brief."))
         self.begins.editingFinished.connect(self._set_begin)
         earlier, later = QPushButton("−"), QPushButton("+")
         for button, weeks, words in ((earlier, -1, self.tr("A week earlier")), (later, 1, self.tr("A week later"))):
@@ -80,7 +79,7 @@ class DaysPanel(Side):
         dates = row(label(self.tr("From"), "soft"), earlier, self.begins, later, stretch=2, spacing=5)
         dates.setContentsMargins(0, 0, 10, 0)
         self._foot.addWidget(dates)
-        again = row(label(self.tr("Another week, seed"), "soft"), self.seed, stretch=0)
+        again = row(label(self.tr("New random week, seed"), "soft"), self.seed, stretch=0)
         again.setContentsMargins(0, 0, 10, 0)
         self._foot.addWidget(again)
         which = row(label(self.tr("Incidents"), "soft"), self.only, stretch=1)
@@ -131,7 +130,7 @@ class DaysPanel(Side):
         self._tiles = {}
         r, room = self.results.rehearsal, self.focus.room
         if r is None:
-            self._list.addWidget(label(self.tr("Rehearsing the week …"), "soft"))
+            self._list.addWidget(label(self.tr("Rehearsing the week…"), "soft"))
             self._list.addStretch(1)
             return
         mine = [i for i in r.incidents if i.room == room]
@@ -147,12 +146,12 @@ class DaysPanel(Side):
             if here:
                 parts = []
                 if drops:
-                    parts.append(self.tr("{} dropped").format(drops))
+                    parts.append(self.tr("{} went dark").format(drops))
                 late = sum(i.kind == "late" for i in here)
                 if late:
                     parts.append(self.tr("{} late").format(late))
                 if idle:
-                    parts.append(self.tr("{} for nobody").format(idle))
+                    parts.append(self.tr("{} lit while empty").format(idle))
                 detail = ", ".join(parts)
             tile = Tile(self.theme, words, detail, str(drops) if drops else "", drops > 0)
             tile.chosen.connect(lambda d=day: self._go(d))

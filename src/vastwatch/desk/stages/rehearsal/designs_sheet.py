@@ -34,8 +34,8 @@ from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.rehearsal.day_pair import DayPair
 from vastwatch.words import capital, sentence
 
-HEADS = ("Room", "Drops a week", "Dark, min a day", "Burning, h a day", "For certain")
-NOW = "The design as it is"
+HEADS = ("Room", "False-offs a week", "Dark, min a day", "Lit while empty, h a day", "Clear difference")
+NOW = "Current design"
 
 
 class PlanPicture(QWidget):
@@ -81,28 +81,30 @@ class DesignsSheet(QDialog):
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("designs")
-        self.setWindowTitle(self.tr("Designs side by side"))
+        self.setWindowTitle(self.tr("Compare designs"))
         self.resize(1060, 720)
         self.document, self.focus, self.results = document, focus, results
         box = column_in(self, 8, (20, 14, 20, 14))
         self.keep_as = QLineEdit()
-        self.keep_as.setPlaceholderText(self.tr("a name for the design as it is"))
+        self.keep_as.setPlaceholderText(self.tr("name for a copy of the current design"))
         self.keep_as.setAccessibleName(self.tr("Name of the variant"))
         self.keep_as.returnPressed.connect(self._keep)
-        self.keep = QPushButton(self.tr("Keep a copy"))
-        self.keep.setToolTip(self.tr("Keeps the design as it is beside itself, to be changed and compared."))
+        self.keep = QPushButton(self.tr("Save a copy"))
+        self.keep.setToolTip(self.tr("Saves a copy of the current design in the project, for comparison."))
         self.keep.clicked.connect(self._keep)
         self.which = Choice()
-        self.which.setAccessibleName(self.tr("Compared with"))
+        self.which.setAccessibleName(self.tr("Compare with"))
         self.which.setMinimumContentsLength(18)
         self.which.activated.connect(self._chosen)
-        self.adopt = QPushButton(self.tr("Adopt it"))
-        self.adopt.setToolTip(self.tr("Takes it as the design, and keeps the present one in its place. Ctrl+Z undoes."))
+        self.adopt = QPushButton(self.tr("Use this design"))
+        self.adopt.setToolTip(
+            self.tr("Makes it the current design and keeps the present one as a variant. Ctrl+Z undoes it.")
+        )
         self.adopt.clicked.connect(self._adopt)
         self.rename = pressed(self.tr("Rename…"), self._ask_name)
-        self.drop = pressed(self.tr("Take away"), self._drop)
+        self.drop = pressed(self.tr("Delete"), self._drop)
         box.addWidget(row(self.keep_as, self.keep, stretch=0))
-        box.addWidget(row(label(self.tr("Compared with"), "soft"), self.which, self.adopt, self.rename, self.drop,
+        box.addWidget(row(label(self.tr("Compare with"), "soft"), self.which, self.adopt, self.rename, self.drop,
                           stretch=1))  # fmt: skip
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
@@ -131,7 +133,7 @@ class DesignsSheet(QDialog):
         self.day.turned.connect(self._told_day)
         self._of_day = label("", "soft")
         before, after = QPushButton("‹"), QPushButton("›")
-        for button, step, words in ((before, -1, self.tr("The day before")), (after, 1, self.tr("The day after"))):
+        for button, step, words in ((before, -1, self.tr("Previous day")), (after, 1, self.tr("Next day"))):
             button.setFixedWidth(32)
             button.setToolTip(words)
             button.setAccessibleName(words)
@@ -185,28 +187,30 @@ class DesignsSheet(QDialog):
             return
         self.keep_as.clear()
         name = new.variants[-1].name
-        self.document.apply(new, f"Keep a copy as {name}")
+        self.document.apply(new, f"Save a copy as {name}")
         self.which.setCurrentIndex(self.which.findData(new.variants[-1].id))
         self._chosen()
 
     def _adopt(self) -> None:
         variant = self.variant
         if variant is not None:
-            self.document.apply(variants.adopted(self.document.project, variant.id), f"Adopt {variant.name}")
+            self.document.apply(variants.adopted(self.document.project, variant.id), f"Use the design {variant.name}")
 
     def _ask_name(self) -> None:
         variant = self.variant
         if variant is None:
             return
-        words = self.tr("Its name from now on")
+        words = self.tr("New name")
         name, fine = QInputDialog.getText(self, self.tr("Rename"), words, QLineEdit.EchoMode.Normal, variant.name)
         if fine and name.strip() and name.strip() != variant.name:
-            self.document.apply(variants.renamed(self.document.project, variant.id, name), f"Call it {name.strip()}")
+            self.document.apply(variants.renamed(self.document.project, variant.id, name), f"Rename to {name.strip()}")
 
     def _drop(self) -> None:
         variant = self.variant
         if variant is not None:
-            self.document.apply(variants.dropped(self.document.project, variant.id), f"Take {variant.name} away")
+            self.document.apply(
+                variants.dropped(self.document.project, variant.id), f"Delete the variant {variant.name}"
+            )
 
     def done(self, result: int) -> None:
         """Nobody waits for it any more."""
@@ -225,14 +229,16 @@ class DesignsSheet(QDialog):
         self.table.setVisible(variant is not None)
         self.day.setVisible(variant is not None and found is not None)
         if variant is None:
-            self._basis.setText(self.tr("Keep a copy of the design, change the design, and compare the two here."))
+            self._basis.setText(self.tr("Save a copy of the design, change the design, then compare the two here."))
             self.table.setRowCount(0)
             return
         if found is None:
-            self._basis.setText(self.tr("Living the same weeks in both …") if derived.busy else capital(derived.words))
+            self._basis.setText(
+                self.tr("Simulating the same weeks in both designs…") if derived.busy else capital(derived.words)
+            )
             self.table.setRowCount(0)
             return
-        self._basis.setText(self.tr("{} weeks of the same people in each").format(found.weeks))
+        self._basis.setText(self.tr("{} weeks with the same people in each").format(found.weeks))
         room = self._room()
         self.table.setRowCount(len(found.rooms))
         for k, r in enumerate(found.rooms):
@@ -247,17 +253,17 @@ class DesignsSheet(QDialog):
         self._show_day(not derived.busy)
 
     def _words(self, r: RoomCompared) -> tuple[str, ...]:
-        name = find(self.document.project.rooms, r.room).name if r.room else self.tr("All of them together")
+        name = find(self.document.project.rooms, r.room).name if r.room else self.tr("All rooms")
         if r.drops_per_week is None or r.dark_min is None or r.idle_h is None:
-            return name, "", "", "", self.tr("only one of them lights it by itself")
-        each = ((r.drops_per_week, 1, self.tr("drops")), (r.dark_min, 2, self.tr("dark")),
-                (r.idle_h, 2, self.tr("burning")))  # fmt: skip
+            return name, "", "", "", self.tr("automatic in only one of them")
+        each = ((r.drops_per_week, 1, self.tr("false-offs")), (r.dark_min, 2, self.tr("dark")),
+                (r.idle_h, 2, self.tr("lit while empty")))  # fmt: skip
         figures = [f"{d.first:.{digits}f} → {d.second:.{digits}f}" for d, digits, _ in each]
         if all(d.first == d.second for d, _, _ in each):
             return name, *figures, self.tr("the same in both")
         less, more = self.tr("less {}"), self.tr("more {}")
         sure = [(less if d.high < 0 else more).format(word) for d, n, word in each if d.sure and round(d.difference, n)]
-        return name, *figures, capital(", ".join(sure)) if sure else self.tr("no difference for certain")
+        return name, *figures, capital(", ".join(sure)) if sure else self.tr("no clear difference")
 
     def _room(self) -> str | None:
         found, k = self.results[DESIGNS].value, self.table.currentRow()

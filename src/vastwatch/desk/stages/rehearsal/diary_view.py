@@ -28,11 +28,11 @@ class DiaryView(QWidget):
         box = column_in(self, 5)
         box.addWidget(label(self.tr("Diary"), "head"))
         self.field = QLineEdit()
-        self.field.setAccessibleName(self.tr("A note"))
+        self.field.setAccessibleName(self.tr("Note"))
         self.field.setPlaceholderText(self.tr("2026-01-13 21:10 light went off on me"))
-        self.field.setToolTip(self.tr("Date, time and what happened, as somebody noted it. Return takes it down."))
+        self.field.setToolTip(self.tr("Date, time and what happened. Return adds the note."))
         self.field.returnPressed.connect(self._add)
-        self.add = pressed(self.tr("Note it"), self._add)
+        self.add = pressed(self.tr("Add note"), self._add)
         box.addWidget(self.field)
         box.addWidget(row(QWidget(), self.add, stretch=0))
         self._list = column_under(box, 5)
@@ -49,7 +49,7 @@ class DiaryView(QWidget):
             away = QPushButton("×")
             away.setFixedSize(24, 26)
             away.setProperty("role", "pick")
-            away.setAccessibleName(self.tr("Take the note away: {}").format(note.text))
+            away.setAccessibleName(self.tr("Delete the note: {}").format(note.text))
             away.clicked.connect(partial(self._remove, ident))
             date = calendar.date(calendar.day_of(note.at))
             when = f"{date:%a} {date.day} {date:%b}, {clock_words(calendar.clock_s(note.at))[:5]}"
@@ -60,7 +60,7 @@ class DiaryView(QWidget):
             self._list.addWidget(card)
         others = len(house.project.diary) - len(inside)
         if others:
-            self._list.addWidget(label(self.tr("{} of other days.").format(others), "soft"))
+            self._list.addWidget(label(self.tr("{} about other days.").format(others), "soft"))
 
     def _add(self) -> None:
         text = self.field.text().strip()
@@ -75,10 +75,10 @@ class DiaryView(QWidget):
         used = {n.id for n in project.diary}
         ident = next(f"note-{k}" for k in range(1, len(used) + 2) if f"note-{k}" not in used)
         note = DiaryNote(id=ident, at=at, text=words)
-        self.document.apply(replace(project, diary=(*project.diary, note)), f"Note: {words}")
+        self.document.apply(replace(project, diary=(*project.diary, note)), f"Add a note: {words}")
         self.field.clear()
 
     def _remove(self, ident: str, *_: object) -> None:
         project = self.document.project
         left = tuple(n for n in project.diary if n.id != ident)
-        self.document.apply(replace(project, diary=left), "Take a note away")
+        self.document.apply(replace(project, diary=left), "Delete a note")

@@ -30,7 +30,7 @@ class LogCurveView(QWidget):
         self.theme = theme
         self.curve: LogCurve | None = None
         self.marked, self.now = 60.0, 60.0
-        self.setAccessibleName("What every hold would have come to in this log")
+        self.setAccessibleName("Effect of other hold times on this log")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFixedHeight(210)
 
@@ -72,8 +72,8 @@ class LogCurveView(QWidget):
         if self.curve is None:
             return
         upper, lower = self._panes()
-        self._pane(p, upper, self.curve.returns_per_week, t.ink, "comes on again, a week", True)
-        self._pane(p, lower, self.curve.lit_h_per_day, t.lamp, "burns, h a day", False)
+        self._pane(p, upper, self.curve.returns_per_week, t.ink, "re-lit, times a week", True)
+        self._pane(p, lower, self.curve.lit_h_per_day, t.lamp, "lit, h a day", False)
         p.setFont(font(10))
         p.setPen(t.soft)
         for tick in TICKS:

@@ -45,13 +45,13 @@ class LogPanel(QWidget):
         self.told = label("", "soft", True)
         box.addWidget(self.told)
         self.hold = FigureField(
-            self.tr("Another hold"), parse_time, duration_words, STEP_S, 0.0, 7200.0,
-            self.tr("What another hold would have done. Type 40 s or 2 min; Up and Down step it."),
+            self.tr("Other hold time"), parse_time, duration_words, STEP_S, 0.0, 7200.0,
+            self.tr("What another hold time would have done. Type 40 s or 2 min, or step with Up and Down."),
         )  # fmt: skip
         self.hold.setFixedWidth(84)
         self.hold.set_value(FIRST_TRY_S)
         self.hold.entered.connect(self._try)
-        box.addWidget(row(label(self.tr("What if held for")), self.hold, stretch=0))
+        box.addWidget(row(label(self.tr("Try a hold time of")), self.hold, stretch=0))
         self.curve = LogCurveView(self.theme)
         self.curve.picked.connect(self._pick)
         box.addWidget(self.curve)
@@ -63,20 +63,20 @@ class LogPanel(QWidget):
         self.diary.gone_to.connect(self._go_to)
         self.diary.say.connect(around.say)
         box.addWidget(self.diary)
-        box.addWidget(label(self.tr("How people use it"), "head"))
+        box.addWidget(label(self.tr("Usage"), "head"))
         self.habits = label("", "", True)
         box.addWidget(self.habits)
         self.untold = label("", "soft", True)
         box.addWidget(self.untold)
-        self.live = QPushButton(self.tr("Let somebody live so"))
-        self.live.setToolTip(self.tr("Adds somebody whose days come to these visits, for the rehearsal."))
+        self.live = QPushButton(self.tr("Add an occupant with this pattern"))
+        self.live.setToolTip(self.tr("Adds an occupant with these visits to the rehearsal."))
         self.live.clicked.connect(self._let_live)
         box.addWidget(self.live)
         box.addWidget(label(self.tr("Days"), "head"))
         self.days = column_under(box, 4)
         self.notes = label("", "soft", True)
         box.addWidget(self.notes)
-        back = pressed(self.tr("Back to the rehearsal"), self.left)
+        back = pressed(self.tr("Back to rehearsal"), self.left)
         box.addWidget(back)
         box.addStretch(1)
         self._tiles: dict[int, Tile] = {}
@@ -107,9 +107,9 @@ class LogPanel(QWidget):
         known = replayed(house).get(room or "")
         name = find(house.project.rooms, room).name if room else ""
         if known is None:
-            self.told.setText(self.tr("{}: nothing is lit by itself here.").format(name))
+            self.told.setText(self.tr("{}: nothing is switched automatically here.").format(name))
         else:
-            said = self.tr("{}: {:.0f} h heard; burned {:.1f} h a day, switched on {:.1f} times a day.").format(
+            said = self.tr("{}: {:.0f} h of data; lit {:.1f} h a day, switched on {:.1f} times a day.").format(
                 name, known.known_h, known.lit_h_per_day, known.switched_per_day
             )
             self.told.setText("\n".join([said, *self._messages(house, room or "")]))
@@ -144,7 +144,7 @@ class LogPanel(QWidget):
             if lit is not None:
                 lo, hi = (min(max(calendar.noon(d), 0.0), calendar.end) for d in (day, day + 1))
                 hours = float(lit.measure(hi) - lit.measure(lo)) / 3600.0
-                detail = self.tr("burned {:.1f} h").format(hours)
+                detail = self.tr("lit {:.1f} h").format(hours)
             tile = Tile(self.theme, f"{begin:%a} {begin.day} – {end:%a} {end.day} {end:%b}", detail, "", False)
             tile.chosen.connect(lambda d=day: self._go(d))
             self.days.addWidget(tile)
@@ -192,7 +192,7 @@ class LogPanel(QWidget):
     def _show_habits(self) -> None:
         found, house = self.results[LOG_HABITS].value, self.results.house
         if found is None or house is None:
-            self.habits.setText(self.tr("Reading them from the log …") if self.results[LOG_HABITS].busy else "")
+            self.habits.setText(self.tr("Finding usage in the log…") if self.results[LOG_HABITS].busy else "")
             self.untold.setText("")
             self.live.setEnabled(False)
             return
@@ -201,7 +201,7 @@ class LogPanel(QWidget):
         said = told(found, house.project)
         mine = [w for w in said if name is not None and w.startswith(f"{name}: ")]
         whole = [w for w in said if w.startswith("Somebody")]
-        self.habits.setText("\n".join([*mine, *whole]) or self.tr("Nothing could be told of this room."))
+        self.habits.setText("\n".join([*mine, *whole]) or self.tr("No usage could be found for this room."))
         others = {r.name for r in house.project.rooms if r.name != name}
         self.untold.setText("\n".join(w for w in found.untold if w.partition(":")[0] not in others))
         self.live.setEnabled(bool(found.rooms))
@@ -215,8 +215,8 @@ class LogPanel(QWidget):
         except ValueError as e:
             self._say(sentence(e))
             return
-        self.document.apply(new, f"Add {len(made)} who live as the log tells")
-        self._say(self.tr("On the People page: {}.").format("; ".join(p.name for p in made)))
+        self.document.apply(new, f"Add {len(made)} occupants from the log")
+        self._say(self.tr("Added under People: {}.").format("; ".join(p.name for p in made)))
 
     def _try(self, seconds: float) -> None:
         house, room = self.results.house, self.focus.room
@@ -228,11 +228,11 @@ class LogPanel(QWidget):
         self.answer.setText("" if self.tried is None else self.tried.in_words())
         other = self.tried is not None and self.tried.hold_s != self.tried.now_s
         self.take.setVisible(other)
-        self.take.setText(self.tr("Hold for {}").format(duration_words(seconds)))
+        self.take.setText(self.tr("Set hold time to {}").format(duration_words(seconds)))
 
     def _take(self) -> None:
         if self.tried is not None:
             project = self.document.project
             name = find(project.presences, self.tried.conclusion).name
-            words = f"Hold {name.lower()} for {duration_words(self.tried.hold_s)}"
+            words = f"Set the hold time of {name.lower()} to {duration_words(self.tried.hold_s)}"
             self.document.apply(set_hold(project, self.tried.conclusion, self.tried.hold_s), words)

@@ -6,7 +6,8 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QPushButton, QStackedWidget, QWidget
 
-from vastwatch.commission.event_log import EventLog, LogError
+from vastwatch.commission.event_log import EventLog
+from vastwatch.commission.log_rows import LogError
 from vastwatch.desk.shell.parts import column_in, scrolling
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN
@@ -32,11 +33,11 @@ class RehearsalPanel(QWidget):
         self.pages.addWidget(self.days)
         self.pages.addWidget(area)
         box.addWidget(self.pages, 1)
-        self.open = QPushButton(self.tr("A log of the house…"))
-        self.open.setToolTip(self.tr("What the real sensors said, in place of the rehearsal: CSV or JSON Lines"))
+        self.open = QPushButton(self.tr("House log…"))
+        self.open.setToolTip(self.tr("Shows reports of the real sensors in place of the rehearsal: CSV or JSON Lines"))
         self.open.clicked.connect(self._ask)
-        self.designs = QPushButton(self.tr("Designs side by side…"))
-        self.designs.setToolTip(self.tr("Keep copies of the design, and compare them on the same people's days"))
+        self.designs = QPushButton(self.tr("Compare designs…"))
+        self.designs.setToolTip(self.tr("Keep copies of the design, and compare them with the same people and days"))
         self.designs.clicked.connect(self.show_designs)
         foot = QWidget()
         under = column_in(foot, 6, (MARGIN, 4, MARGIN, 10))
@@ -53,7 +54,7 @@ class RehearsalPanel(QWidget):
 
     def _ask(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, self.tr("A log of the house"), "", self.tr("Logs (*.csv *.jsonl *.json *.txt *.log);;All files (*)")
+            self, self.tr("House log"), "", self.tr("Logs (*.csv *.jsonl *.json *.txt *.log);;All files (*)")
         )
         if name:
             self.open_log(Path(name))
@@ -76,7 +77,7 @@ class RehearsalPanel(QWidget):
         calendar = log.recording.calendar
         time = min(calendar.noon(0) + 9 * 3600.0, calendar.end - 1.0)
         self.around.focus.set(day=calendar.noon_day(time), time=time, incident=-1)
-        self.around.say(log.notes[0] if log.notes else self.tr("{:,} lines read.").format(log.used))
+        self.around.say(log.notes[0] if log.notes else self.tr("{:,} rows read.").format(log.used))
 
     def leave_log(self, *_: object) -> None:
         """Back to the rehearsal."""

@@ -14,6 +14,6 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
 
 
 STAGE = Stage(
-    "Scenes", _lamp, "Space runs   drag a row to its place   Alt+↑ ↓ moves it   Return changes it",
+    "Scenes", _lamp, "Space plays   drag a row to move it   Alt+↑ ↓ moves it   Return edits it",
     width=348, narrow=318, follows_time=True, lights=True, results=frozenset({"ladder"}),
 )  # fmt: skip

@@ -26,7 +26,7 @@ def ask_ahead(parent: QWidget, project: Project, room: str, then: Callable[[list
     def done(found: Any) -> None:
         then([] if isinstance(found, ProjectError) else found)
 
-    return in_background(parent, parent.tr("Living weeks with the light going ahead …"), work, done)
+    return in_background(parent, parent.tr("Simulating weeks with light ahead…"), work, done)
 
 
 class AheadSheet(QDialog):
@@ -39,30 +39,36 @@ class AheadSheet(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.document, self.project = document, document.project
         name = find(document.project.rooms, found[0].room).name.lower()
-        self.setWindowTitle(self.tr("Light in {} ahead of who comes").format(name))
+        self.setWindowTitle(self.tr("Light ahead in {}").format(name))
         self.resize(560, 120 + 88 * len(found))
         box = QVBoxLayout(self)
         box.setSpacing(8)
         box.addWidget(label(self.windowTitle(), "title"))
         box.addWidget(label(
-            self.tr("Each was chosen on one week and lived on two others, whose figures these are."), "soft", True,
+            self.tr("Each was chosen on one week and tested on two others; these are their figures."), "soft", True,
         ))  # fmt: skip
         self.take: list[QPushButton] = []
         for a in found:
             box.addWidget(line())
             box.addWidget(label(
-                self.tr("From {}, as {} tells").format(find(document.project.rooms, a.from_room).name.lower(), a.words),
+                self.tr("From {}, noticed by {}").format(
+                    find(document.project.rooms, a.from_room).name.lower(), a.words
+                ),
                 "head", True,
             ))  # fmt: skip
             box.addWidget(label(
-                self.tr("Arrivals into the dark a day: {:.1f} → {:.1f}. Burning for nobody a day: {:.0f} → {:.0f} min. "
-                        "Energy: {:.0f} → {:.0f} Wh.").format(
+                self.tr("Arrivals in the dark a day: {:.1f} → {:.1f}. Lit while empty a day: {:.0f} → {:.0f} "
+                        "min. Energy: {:.0f} → {:.0f} Wh.").format(
                     a.before.arrivals, a.after.arrivals, 60 * a.before.idle_h, 60 * a.after.idle_h,
                     1000 * a.before.kwh, 1000 * a.after.kwh,
                 ), "", True,
             ))  # fmt: skip
-            told = self.tr("It pays.") if a.pays else self.tr("It burns more for nobody than it spares.")
-            take = pressed(self.tr("Take this row"), partial(self._take, a))
+            told = (
+                self.tr("Worth it.")
+                if a.pays
+                else self.tr("Not worth it: more time lit while empty than arrivals spared.")
+            )
+            take = pressed(self.tr("Add this row"), partial(self._take, a))
             self.take.append(take)
             box.addWidget(row(label(told, "soft", True), QWidget(), take, stretch=1))
         box.addStretch(1)
@@ -71,8 +77,8 @@ class AheadSheet(QDialog):
 
     def _take(self, a: Ahead, *_: object) -> None:
         if self.document.project is not self.project:
-            self.say.emit(self.tr("The design has changed since; ask again."))
+            self.say.emit(self.tr("The design has changed; run it again."))
         else:
             room = find(self.project.rooms, a.room).name.lower()
-            self.document.apply(a.project, f"Light in {room} ahead of who comes")
+            self.document.apply(a.project, f"Add light ahead in {room}")
         self.accept()

@@ -38,23 +38,26 @@ class DarkRow(QWidget):
         box = row_in(first, 5)
         outer.addWidget(first)
         self.source = narrow(Choice())
-        self.source.setAccessibleName(self.tr("How the house tells that this room is dark"))
+        self.source.setAccessibleName(self.tr("How this room is judged to be dark"))
         for key, words in SOURCES.items():
             self.source.addItem(self.tr(words), key)
         self.source.activated.connect(self._set_source)
         self.below = self._lux(self.tr("Dark below, lux"), "below_lux")
-        self.until = self._lux(self.tr("Until, lux"), "until_lux")
-        box.addWidget(label(self.tr("Dark by"), "soft"))
+        self.until = self._lux(self.tr("Bright above, lux"), "until_lux")
+        box.addWidget(label(self.tr("Darkness from"), "soft"))
         box.addWidget(self.source, 1)
         for widget in (self.below, label("–", "soft"), self.until, label("lx", "soft")):
             box.addWidget(widget)
-        self.propose = QPushButton(self.tr("Propose"))
+        self.propose = QPushButton(self.tr("Suggest"))
         self.propose.setToolTip(
-            self.tr("Figures from what the room asks for, so far apart that its own lamps and a cloud do not blink it")
+            self.tr(
+                "Suggests values from the target lux, far enough apart that the room's lamps and passing clouds do "
+                "not make it cycle"
+            )
         )
         self.propose.clicked.connect(self._propose)
         self.meter = QPushButton(self.tr("Calibrate…"))
-        self.meter.setToolTip(self.tr("Two readings of the sensor beside a meter where light is wanted"))
+        self.meter.setToolTip(self.tr("Two readings of the sensor next to a lux meter at the task"))
         self.meter.clicked.connect(self._calibrate)
         self.blinks = label("", "soft", True)
         outer.addWidget(self.blinks)
@@ -62,7 +65,7 @@ class DarkRow(QWidget):
         outer.addWidget(self._more)
 
     def _lux(self, name: str, field: str) -> FigureField:
-        why = self.tr("On below the one, off from the other: so that dusk does not make it blink.")
+        why = self.tr("On below the first, off above the second, so that it does not cycle at dusk.")
         out = FigureField(name, _typed_lux, lambda v: f"{v:.0f}", 10, 0, 5000, why)
         out.setFixedWidth(44)
         out.entered.connect(lambda v: self._set_lux(field, v))
@@ -86,9 +89,12 @@ class DarkRow(QWidget):
         self.blinks.setVisible(found is not None)
         if found is not None:
             told = (
-                self.tr("The lamps add {:.0f} lx to its reading: the light would blink. Until {:.0f} lx cures it.")
+                self.tr(
+                    "The lamps add {:.0f} lx to its reading: the light would cycle on and off. Set “bright above” "
+                    "to {:.0f} lx."
+                )
                 if found.blinks
-                else self.tr("The lamps add {:.0f} lx to its reading, and cannot blink it.")
+                else self.tr("The lamps add {:.0f} lx to its reading; the light will not cycle.")
             )
             self.blinks.setText(told.format(found.lifts_lux, found.cure))
 
@@ -107,14 +113,14 @@ class DarkRow(QWidget):
             sensor = _source_sensor(project, room, kind)
             if sensor is None:
                 self.say.emit(
-                    self.tr("No contact watches a door of this room.") if kind == "shut door"
-                    else self.tr("No sensor of light of that kind hangs in this room.")
+                    self.tr("No door contact in this room.") if kind == "shut door"
+                    else self.tr("No light sensor of that kind in this room.")
                 )  # fmt: skip
                 self.show_room(find(project.rooms, room))
                 return
         record = find(project.rooms, room)
         new = replace(record, darkness=replace(self._source(), source=kind, sensor=sensor))
-        self.document.apply(put(project, new), f"{record.name} is dark by {SOURCES[kind]}")
+        self.document.apply(put(project, new), f"Darkness of {record.name} measured by {SOURCES[kind]}")
 
     def _propose(self) -> None:
         """Take the figures that the week is best served with."""
@@ -123,15 +129,17 @@ class DarkRow(QWidget):
             return
         found = None if r is None else proposed(project, room, r)
         if found is None:
-            self.say.emit(self.tr("The week is not lived yet."))
+            self.say.emit(self.tr("The week has not been simulated yet."))
             return
         record = find(project.rooms, room)
         source = replace(self._source(), below_lux=found.below, until_lux=found.until)
-        self.document.apply(put(project, replace(record, darkness=source)), f"{record.name} is dark as proposed")
+        self.document.apply(
+            put(project, replace(record, darkness=source)), f"Use the suggested dark levels in {record.name}"
+        )
         self.say.emit(
-            self.tr("Dark below {:.0f} lx, until {:.0f}: it begins {:.1f} times a day, {:.1f} before.").format(
-                found.below, found.until, found.begins_then, found.begins_now
-            )
+            self.tr(
+                "Dark below {:.0f} lx, bright above {:.0f} lx: gets dark {:.1f} times a day instead of {:.1f}."
+            ).format(found.below, found.until, found.begins_then, found.begins_now)
         )
 
     def _calibrate(self) -> None:
@@ -157,7 +165,7 @@ def _typed_lux(text: str) -> float:
     try:
         return float(text.lower().replace("lx", "").replace("lux", "").strip())
     except ValueError:
-        raise ValueError(f"'{text.strip()}' is no figure in lux") from None
+        raise ValueError(f"'{text.strip()}' is not a value in lux") from None
 
 
 def _source_sensor(project: Project, room: str, kind: str) -> str | None:

@@ -25,18 +25,18 @@ class GroupDialog(QDialog):
         self.document, self.focus, self.group = document, focus, group
         project, self.room = document.project, focus.room or ""
         room = find(project.rooms, self.room)
-        self.setWindowTitle(self.tr("Lamps with a ladder of their own"))
+        self.setWindowTitle(self.tr("Lamps with their own ladder"))
         self.setMinimumWidth(380)
         box = QVBoxLayout(self)
         box.setSpacing(8)
         box.addWidget(label(
-            self.tr("These lamps of {} go by their own rows, the others by the room’s. Buttons are above both.").format(
-                room.name.lower()
-            ), "soft", True,
+            self.tr(
+                "These lamps of {} follow their own rows; the others follow the room’s. Buttons override both."
+            ).format(room.name.lower()), "soft", True,
         ))  # fmt: skip
         self.name = QLineEdit("" if group is None else group.name)
         self.name.setMaxLength(LONGEST)
-        self.name.setPlaceholderText(self.tr("What they are called: reading corner, shelves"))
+        self.name.setPlaceholderText(self.tr("Group name, such as reading corner or shelves"))
         self.name.setAccessibleName(self.tr("Name of the group"))
         self.name.textChanged.connect(self._typed)
         box.addWidget(self.name)
@@ -50,11 +50,11 @@ class GroupDialog(QDialog):
             box.addWidget(tick)
         self.words = label("", "", True)
         box.addWidget(self.words)
-        self.take = QPushButton(self.tr("Make the group") if group is None else self.tr("Keep"))
+        self.take = QPushButton(self.tr("Create group") if group is None else self.tr("Save"))
         self.take.setDefault(True)
         self.take.clicked.connect(self._take)
-        self.dissolve = QPushButton(self.tr("Give them back"))
-        self.dissolve.setToolTip(self.tr("The group’s ladder goes, and its lamps are the room’s again"))
+        self.dissolve = QPushButton(self.tr("Ungroup"))
+        self.dissolve.setToolTip(self.tr("Deletes the group’s ladder; its lamps follow the room’s again"))
         self.dissolve.setVisible(group is not None)
         self.dissolve.clicked.connect(self._dissolve)
         leave = pressed(self.tr("Close"), self.reject)
@@ -69,9 +69,9 @@ class GroupDialog(QDialog):
     def _typed(self, *_: object) -> None:
         words = ""
         if not self.chosen:
-            words = self.tr("Tick one lamp at least.")
+            words = self.tr("Tick at least one lamp.")
         elif not self.name.text().strip():
-            words = self.tr("It needs a name.")
+            words = self.tr("A name is needed.")
         self.words.setText(words)
         self.words.setVisible(bool(words))
         self.take.setEnabled(not words)
@@ -81,11 +81,11 @@ class GroupDialog(QDialog):
         try:
             if self.group is None:
                 new, made = add_group(project, self.room, name, self.chosen)
-                self.document.apply(new, f"A ladder of their own for {name}")
+                self.document.apply(new, f"Create a lamp group {name}")
                 self.focus.set(lamps=made.id, row=None, scene=None)
             else:
                 new = rename_group(group_lamps(project, self.group.id, self.chosen), self.group.id, name)
-                self.document.apply(new, f"Change the group {name}")
+                self.document.apply(new, f"Edit the group {name}")
         except (KeyError, ValueError) as e:
             # What it was of may be gone meanwhile, by an undo behind it.
             self.words.setText(sentence(e))
@@ -99,5 +99,5 @@ class GroupDialog(QDialog):
         self.focus.set(lamps=None, row=None, scene=None)
         if any(g.id == self.group.id for g in self.document.project.lamp_groups):
             new = remove_group(self.document.project, self.group.id)
-            self.document.apply(new, f"Give the lamps of {self.group.name} back to the room")
+            self.document.apply(new, f"Ungroup the lamps of {self.group.name}")
         self.accept()

@@ -38,9 +38,9 @@ class LadderPane(QWidget):
         box.addWidget(self._title)
         self.of = Choice()
         self.of.setAccessibleName(self.tr("Ladder of"))
-        self.of.setToolTip(self.tr("Some lamps of a room may go by a ladder of their own"))
+        self.of.setToolTip(self.tr("Lamp groups of a room have their own ladder"))
         self.of.currentIndexChanged.connect(self._chose_group)
-        self.lamps = pressed(self.tr("Lamps…"), self.change_group, self.tr("Which lamps go by this ladder"))
+        self.lamps = pressed(self.tr("Lamps…"), self.change_group, self.tr("Choose which lamps follow this ladder"))
         self._groups = row(self.of, self.lamps, stretch=0, spacing=6)
         box.addWidget(self._groups)
         self.view = LadderView(theme)
@@ -100,7 +100,7 @@ class LadderPane(QWidget):
         self._title.setText(
             self.tr("No room selected")
             if record is None
-            else self.tr("{}, at every instant the first that holds").format(record.name)
+            else self.tr("{}: the first row that applies wins").format(record.name)
             if mine
             else self.tr("{} has no ladder").format(record.name if self.group is None else self.group.name)
         )
@@ -136,8 +136,8 @@ class LadderPane(QWidget):
                 min(h.end, did.won.edges[-1]) - h.begin for h in hands
             ) / float(did.won.edges[-1])  # fmt: skip
             now = any(h.begin <= t < h.end for h in hands)
-            words = self.tr("as pressed, {}").format(ends_words(pressed[0]))
-            out.append(ShownRow(None, self.tr("Hand on the button"), words, by_hand, now, now))
+            words = self.tr("override, {}").format(ends_words(pressed[0]))
+            out.append(ShownRow(None, self.tr("Manual override"), words, by_hand, now, now))
         by_hand_now = bool(out and out[0].wins)
         for k, rule in enumerate(mine):
             holds = did is not None and bool(did.said[k].at(t))
@@ -169,26 +169,24 @@ class LadderPane(QWidget):
         if not self.rows:
             room_has = bool(ladder_rows(self.document.project, self.focus.room or ""))
             if not has_lamps:
-                words = self.tr("It has no lamp.")
+                words = self.tr("It has no lamps.")
             elif self.group is not None and room_has:
-                words = self.tr("Its lamps go by the room’s ladder until it has a row of its own.")
+                words = self.tr("Its lamps follow the room’s ladder until it has a row.")
             else:
-                words = self.tr(
-                    "Its lamps are full on while somebody is there and it is dark. Start a ladder for more than that."
-                )
+                words = self.tr("Its lamps are fully on while the room is occupied and dark. Add a ladder for more.")
             self._why.setText(words)
             return
         if did is None:
-            self._why.setText(self.tr("Living the week …") if self.results.week.busy else "")
+            self._why.setText(self.tr("Simulating the week…") if self.results.week.busy else "")
             return
         above = why_not(did, self.focus.time)
         if not above:
-            self._why.setText(self.tr("The first row holds; nothing below it is asked."))
+            self._why.setText(self.tr("The first row that applies wins; rows below it are ignored."))
             return
         names = [did.rows[k].name or f"{k + 1}" for k, _ in above]
         said = "”, “".join(names[:3]) + ("”, …" if len(names) > 3 else "”")
-        self._why.setText(self.tr("Why not those above: “{} do not hold now.").format(said) if len(names) > 1
-                          else self.tr("Why not the one above: “{} does not hold now.").format(said))  # fmt: skip
+        self._why.setText(self.tr("Rows above that do not apply now: “{}").format(said) if len(names) > 1
+                          else self.tr("The row above does not apply now: “{}").format(said))  # fmt: skip
 
     # -- what is done ------------------------------------------------------------------------------------------
 
@@ -209,7 +207,7 @@ class LadderPane(QWidget):
         """Take a row out."""
         name = find(self.document.project.rules, ident).name
         self.focus.set(row=None, scene=None)
-        self.document.apply(remove_row(self.document.project, ident), f"Take out the row “{name}”")
+        self.document.apply(remove_row(self.document.project, ident), f"Delete the row “{name}”")
 
     def new_group(self) -> None:
         """Ask which lamps of the room are to go by a ladder of their own."""

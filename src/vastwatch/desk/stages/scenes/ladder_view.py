@@ -46,7 +46,7 @@ class LadderView(QWidget):
         self.current: str | None = None
         self._pressed: tuple[str, QPointF] | None = None
         self._at: float | None = None
-        self.setAccessibleName("Ladder, from the top: the first row that holds wins")
+        self.setAccessibleName("Ladder, from the top: the first row that applies wins")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)

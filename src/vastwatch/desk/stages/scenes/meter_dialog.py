@@ -25,7 +25,7 @@ def meter_dialog(document: Document, room: str, parent: QWidget) -> ReadingsDial
         readings = parse_readings(text)
         scale = scale_of(DarkSource(source="sensor", readings=readings))
         if not readings:
-            return tr("Without readings it is taken to read what the meter does."), lambda: take(readings)
+            return tr("Without readings, the sensor is assumed to read the same as the meter."), lambda: take(readings)
         more = "" if abs(scale.offset) < 0.05 else tr(", and {:+.1f} lx").format(scale.offset)
         return tr("It reads {:.2f} times the meter{}.").format(scale.gain, more), lambda: take(readings)
 
@@ -35,14 +35,14 @@ def meter_dialog(document: Document, room: str, parent: QWidget) -> ReadingsDial
         # The two figures are of the sensor: they begin anew with what the room asks for, as it reads that.
         calibrated = replace(now.darkness or DarkSource(), readings=readings, below_lux=None, until_lux=None)
         new = put(project, replace(now, darkness=calibrated))
-        document.apply(new, f"Calibrate the sensor of light of {now.name.lower()}")
+        document.apply(new, f"Calibrate the light sensor of {now.name.lower()}")
         below, _ = thresholds(new, find(new.rooms, room), calibrated)
-        return tr("{} is dark below {:.0f} lx of its sensor.").format(now.name, below)
+        return tr("{} is dark below {:.0f} lx on its sensor.").format(now.name, below)
 
     return ReadingsDialog(
         tr("Meter and sensor in {}").format(record.name.lower()),
-        tr("Lamps off. Hold a meter where light is wanted, and read both: the sensor, then the meter, in lux. "
-           "Two lines, one by day and one at dusk: 40 110."),
+        tr("Lamps off. Hold a lux meter at the task and read both: the sensor, then the meter, in lux. Two "
+           "lines, one by day and one at dusk: 40 110."),
         tr("Calibrate"), understood, "\n".join(f"{r.sensor_lux:g} {r.meter_lux:g}" for r in source.readings), parent,
     )  # fmt: skip
 
@@ -54,10 +54,10 @@ def parse_readings(text: str) -> tuple[MeterReading, ...]:
         try:
             sensor, meter = (float(w.replace(",", ".")) for w in typed.replace(";", " ").split())
         except ValueError:
-            raise ValueError(f"line {n} is not two figures: the sensor, then the meter") from None
+            raise ValueError(f"line {n} needs two values: the sensor, then the meter") from None
         if not (0 <= sensor < 1e6 and 0 <= meter < 1e6):
-            raise ValueError(f"line {n} has a figure that no light gives")
+            raise ValueError(f"line {n} has an impossible value")
         out.append(MeterReading(sensor_lux=sensor, meter_lux=meter))
     if len(out) > 2:
-        raise ValueError("two readings do")
+        raise ValueError("use no more than two readings")
     return tuple(out)

@@ -37,9 +37,9 @@ class OutputList(QWidget):
         clear(self._box)
         self.setVisible(bool(told))
         if told:
-            self._box.addWidget(label(self.tr("What is no lamp here"), "head"))
+            self._box.addWidget(label(self.tr("Other equipment"), "head"))
         for ident, name, runs in told:
-            go = pressed(f"{name}   {runs}".rstrip(), partial(self._go, ident), self.tr("Its own small ladder"))
+            go = pressed(f"{name}   {runs}".rstrip(), partial(self._go, ident), self.tr("It has its own short ladder"))
             self._box.addWidget(go)
 
     def _go(self, ident: str, *_: object) -> None:

@@ -34,7 +34,7 @@ def _percent(text: str) -> float:
     try:
         return float(text.replace("%", "").strip())
     except ValueError:
-        raise ValueError(f"'{text.strip()}' is no figure in percent") from None
+        raise ValueError(f"'{text.strip()}' is not a percentage") from None
 
 
 class OutputPane(QWidget):
@@ -60,7 +60,7 @@ class OutputPane(QWidget):
         self._why = label("", "soft", True)
         box.addWidget(self._why)
         self.add = pressed(self.tr("Add a row"), self._add)
-        self.back = pressed(self.tr("Back to the light"), lambda: self.focus.set(selected=self.focus.room, row=None))
+        self.back = pressed(self.tr("Back to the lamps"), lambda: self.focus.set(selected=self.focus.room, row=None))
         box.addWidget(row(self.add, self.back, spacing=6))
         self._condition = label("", "soft")
         box.addWidget(self._condition)
@@ -68,19 +68,19 @@ class OutputPane(QWidget):
         self.builder.say.connect(self.say)
         box.addWidget(self.builder)
         self.level = FigureField(
-            self.tr("Runs at, percent"), _percent, lambda v: f"{v:.0f} %", 5, 0, 100,
-            self.tr("How far it runs while this row wins: 0 keeps it off."),
+            self.tr("Level, percent"), _percent, lambda v: f"{v:.0f} %", 5, 0, 100,
+            self.tr("Level while this row wins; 0 keeps it off."),
         )  # fmt: skip
         self.level.entered.connect(self._set_level)
         self.level.setFixedWidth(70)
-        self._level_row = row(label(self.tr("It runs at"), "soft"), self.level, stretch=0)
+        self._level_row = row(label(self.tr("Level"), "soft"), self.level, stretch=0)
         box.addWidget(self._level_row)
         box.addWidget(line())
         self.lock = narrow(Choice())
-        self.lock.setAccessibleName(self.tr("Never runs while"))
-        self.lock.setToolTip(self.tr("A lock above its rows and guards: a window that is open, somebody in the way."))
+        self.lock.setAccessibleName(self.tr("Locked off while"))
+        self.lock.setToolTip(self.tr("A lock has priority over rows and guards: an open window, somebody in the way."))
         self.lock.activated.connect(self._set_lock)
-        box.addWidget(row(label(self.tr("Never while"), "soft"), self.lock, stretch=1))
+        box.addWidget(row(label(self.tr("Locked off while"), "soft"), self.lock, stretch=1))
         self._runs = label("", "", True)
         box.addWidget(self._runs)
         self._caution = label("", "soft", True)
@@ -92,7 +92,7 @@ class OutputPane(QWidget):
         self.output = output
         project = self.document.project
         handler = handler_of(output)
-        self._title.setText(self.tr("{}: the first row that holds").format(output.name))
+        self._title.setText(self.tr("{}: the first row that applies wins").format(output.name))
         shown = output_rows(project, self.results.house, output, self.focus.time)
         self.ladder.setVisible(bool(shown))
         self.ladder.show_rows(shown, self.focus.row)
@@ -103,14 +103,14 @@ class OutputPane(QWidget):
         self._condition.setVisible(k is not None)
         self._level_row.setVisible(k is not None)
         if k is not None:
-            self._condition.setText(self.tr("“{}” holds").format(output.rows[k].name or self.tr("This row")))
+            self._condition.setText(self.tr("“{}” applies").format(output.rows[k].name or self.tr("This row")))
             self.level.set_value(100 * output.rows[k].level)
         self._show_lock(output)
         r = self.results.rehearsal
         scores = None if r is None else r.output_scores.get(output.id)
         self._runs.setVisible(scores is not None)
         if scores is not None:
-            told = self.tr("Runs {:.1f} h a day, {:.2f} kWh, starts {:.1f} times, bothers somebody {:.0f} min.")
+            told = self.tr("Runs {:.1f} h a day, {:.2f} kWh, starts {:.1f} times, disturbs somebody {:.0f} min.")
             self._runs.setText(told.format(scores.run_h, scores.kwh, scores.starts, scores.bothered_min))
         self._caution.setVisible(bool(handler.caution))
         self._caution.setText(self.tr(handler.caution))
@@ -121,7 +121,7 @@ class OutputPane(QWidget):
         presence = Presence(id="row", room=output.room, name=output.name, lights=False, expr=NIGHT)
         could = [o for o in offers(project, presence) if not isinstance(o.expr, Belief)]
         now = output.locks[0] if output.locks else None
-        words = [self.tr("nothing locks it"), *(o.words for o in could)]
+        words = [self.tr("no lock"), *(o.words for o in could)]
         mine = "" if now is None else condition_words(project, now)
         if mine and mine not in words:
             could, words = [*could, Offer("", mine, now)], [*words, mine]  # type: ignore[arg-type]
@@ -136,15 +136,15 @@ class OutputPane(QWidget):
         if output is not None:
             lock = self._locks[index]
             new = set_locks(self.document.project, output.id, () if lock is None else (lock,))
-            self.document.apply(new, f"{output.name} never runs while {self.lock.itemText(index)}" if lock else
-                                f"Nothing locks {output.name}")  # fmt: skip
+            self.document.apply(new, f"Lock {output.name} off while {self.lock.itemText(index)}" if lock else
+                                f"Remove the lock of {output.name}")  # fmt: skip
 
     def _set_level(self, percent: float) -> None:
         output = self.output
         k = None if output is None else row_number(self.focus.row, output)
         if output is not None and k is not None:
             new = set_output_row(self.document.project, output.id, k, level=percent / 100)
-            self.document.apply(new, f"{output.name} runs at {percent:.0f} %", f"run-{output.id}-{k}")
+            self.document.apply(new, f"Set {output.name} to {percent:.0f} %", f"run-{output.id}-{k}")
 
     def _add(self) -> None:
         output = self.output
@@ -170,7 +170,7 @@ class OutputPane(QWidget):
         if output is not None and k is not None:
             self.focus.set(row=None)
             new = remove_output_row(self.document.project, output.id, k)
-            self.document.apply(new, f"Take out a row of {output.name}")
+            self.document.apply(new, f"Delete a row of {output.name}")
 
     def _ask(self, ident: str) -> None:
         menu = self.row_menu(ident)
@@ -182,8 +182,8 @@ class OutputPane(QWidget):
         """What could be done with a row."""
         menu = QMenu(self)
         for words, do in (
-            (self.tr("Call the row…"), lambda: self._rename(ident)),
-            (self.tr("Take it out"), lambda: self._remove(ident)),
+            (self.tr("Rename row…"), lambda: self._rename(ident)),
+            (self.tr("Delete row"), lambda: self._remove(ident)),
         ):
             menu.addAction(words, do)
         return menu
@@ -193,6 +193,6 @@ class OutputPane(QWidget):
         k = None if output is None else row_number(ident, output)
         if output is not None and k is not None:
             self.naming = ask_name(
-                self, self.tr("Call the row"), output.rows[k].name, self.document,
+                self, self.tr("Rename row"), output.rows[k].name, self.document,
                 lambda name: set_output_row(self.document.project, output.id, k, name=name), self.say.emit,
             )  # fmt: skip

@@ -36,7 +36,7 @@ def output_rows(project: Project, house: HouseRun | None, output: Guarded, t: fl
         won, share = found.at(t), found.share(len(said))
     out = []
     for k, r in enumerate(output.rows):
-        asks = "off" if r.level == 0 else f"runs at {100 * r.level:.0f} %"
+        asks = "off" if r.level == 0 else f"level {100 * r.level:.0f} %"
         name = r.name or condition_words(project, r.when)
         out.append(ShownRow(row_ident(output, k), name, asks, None if share is None else float(share[k]), won == k))
     if output.rows:

@@ -68,13 +68,13 @@ class ScenesPanel(QWidget):
         self.ladder = self.pane.view
         box.addWidget(self.pane)
         self.add = QPushButton(self.tr("Add…"))
-        self.add.setToolTip(self.tr("Another row of the ladder, or a button on the wall"))
+        self.add.setToolTip(self.tr("Adds a row to the ladder, or a wall button"))
         self.add.clicked.connect(lambda: self._popup(self.add_menu(), self.add))
-        self.begin = QPushButton(self.tr("Start from use…"))
-        self.begin.setToolTip(self.tr("A ladder to begin from, by what there is in this room"))
+        self.begin = QPushButton(self.tr("Add a ladder…"))
+        self.begin.setToolTip(self.tr("Ready-made ladders that suit what is in this room"))
         self.begin.clicked.connect(lambda: self._popup(self.start_menu(), self.begin))
         self.states = QPushButton()
-        self.states.setToolTip(self.tr("Every combination of the rows, which row wins in it, and whether one is stuck"))
+        self.states.setToolTip(self.tr("Every combination of rows, the row that wins, and whether one is stuck"))
         self.states.clicked.connect(self.show_states)
         box.addWidget(row(self.add, self.begin, self.states, spacing=6))
         self._condition = label("", "soft")
@@ -152,7 +152,9 @@ class ScenesPanel(QWidget):
         self._below.setVisible(scene is not None)
         self._tell_asked(project, scene)
         self._condition.setVisible(rule is not None)
-        self._condition.setText("" if rule is None else self.tr("“{}” holds").format(rule.name or self.tr("This row")))
+        self._condition.setText(
+            "" if rule is None else self.tr("“{}” applies").format(rule.name or self.tr("This row"))
+        )
         if mine:
             did = self.pane.did
             held = stuck(project, room or "", self.results.rehearsal)
@@ -175,10 +177,10 @@ class ScenesPanel(QWidget):
             return
         worst = max(scores.under_min.items(), key=lambda x: x[1], default=None)
         if worst is None or worst[1] < 0.5:
-            self._asked.setText(self.tr("In this week every spot had the light it asks for."))
+            self._asked.setText(self.tr("In this week every position had its target lux."))
         else:
             self._asked.setText(
-                self.tr("In this week the {} had less than it asks for, {:.0f} min a day.").format(
+                self.tr("In this week the {} was below its target lux for {:.0f} min a day.").format(
                     find(project.spots, worst[0]).name, worst[1]
                 )
             )
@@ -196,7 +198,7 @@ class ScenesPanel(QWidget):
         project = self.document.project
         menu = QMenu(self)
         rule = find(project.rules, ident)
-        ask = menu.addMenu(self.tr("Asks for"))
+        ask = menu.addMenu(self.tr("Scene"))
         assert ask is not None
         for scene in scenes_in(project, rule.room):
             action = QAction(scene.name, ask)
@@ -204,35 +206,33 @@ class ScenesPanel(QWidget):
             action.setChecked(scene.id == rule.scene)
             action.triggered.connect(lambda _, s=scene.id: self._set_scene(ident, s))
             ask.addAction(action)
-        ask.addAction(self.tr("A new scene"), lambda: self._new_scene(ident))
+        ask.addAction(self.tr("New scene"), lambda: self._new_scene(ident))
         for words, do in (
-            (self.tr("Call the row…"), lambda: self._rename_row(ident)),
-            (self.tr("Call its scene…"), lambda: self._rename_scene(rule.scene)),
-            (self.tr("Take it out"), lambda: self.pane.remove(ident)),
+            (self.tr("Rename row…"), lambda: self._rename_row(ident)),
+            (self.tr("Rename scene…"), lambda: self._rename_scene(rule.scene)),
+            (self.tr("Delete row"), lambda: self.pane.remove(ident)),
         ):
             menu.addAction(words, do)
         return menu
 
     def _set_scene(self, ident: str, scene: str) -> None:
-        self.document.apply(set_row(self.document.project, ident, scene=scene), "Ask for another scene")
+        self.document.apply(set_row(self.document.project, ident, scene=scene), "Change the scene of a row")
         self.focus.set(scene=scene)
 
     def _new_scene(self, ident: str) -> None:
         project = self.document.project
         rule = find(project.rules, ident)
         new, scene = add_scene(project, rule.room, self.tr("Scene"), full(project, rule.room, rule.group))
-        self.document.apply(set_row(new, ident, scene=scene.id), f"A new scene for “{rule.name}”")
+        self.document.apply(set_row(new, ident, scene=scene.id), f"Add a scene for “{rule.name}”")
         self.focus.set(scene=scene.id)
 
     def _rename_row(self, ident: str) -> None:
         rule = find(self.document.project.rules, ident)
-        self._typed(self.tr("Call the row"), rule.name, lambda name: set_row(self.document.project, ident, name=name))
+        self._typed(self.tr("Rename row"), rule.name, lambda name: set_row(self.document.project, ident, name=name))
 
     def _rename_scene(self, ident: str) -> None:
         scene = find(self.document.project.scenes, ident)
-        self._typed(
-            self.tr("Call the scene"), scene.name, lambda name: rename_scene(self.document.project, ident, name)
-        )
+        self._typed(self.tr("Rename scene"), scene.name, lambda name: rename_scene(self.document.project, ident, name))
 
     def _typed(self, title: str, now: str, make: Callable[[str], Project]) -> None:
         self.naming = ask_name(self, title, now, self.document, make, self.say.emit)
@@ -241,10 +241,10 @@ class ScenesPanel(QWidget):
         """What can be added to the room in hand."""
         menu = QMenu(self)
         for words, do in (
-            (self.tr("A row"), self._add_row),
-            (self.tr("A button on the wall"), self._add_button),
-            (self.tr("A ladder for some of its lamps…"), self.pane.new_group),
-            (self.tr("Light ahead of who comes…"), self.ask_ahead),
+            (self.tr("Row"), self._add_row),
+            (self.tr("Wall button"), self._add_button),
+            (self.tr("Ladder for some of the lamps…"), self.pane.new_group),
+            (self.tr("Light ahead…"), self.ask_ahead),
         ):
             menu.addAction(words, do)
         return menu
@@ -255,7 +255,7 @@ class ScenesPanel(QWidget):
             return
         group = self.pane.ident
         if not lamps_for(project, room, group):
-            self.say.emit(self.tr("A ladder wants a lamp: put one into this room first."))
+            self.say.emit(self.tr("A ladder needs a lamp: add one to this room first."))
             return
         lighting = presence_of(project, room)
         when = Dark(room=room) if lighting is None else AllOf(of=(Named(presence=lighting.id), Dark(room=room)))
@@ -282,7 +282,7 @@ class ScenesPanel(QWidget):
 
     def _ahead_found(self, found: list[Ahead]) -> None:
         if not found:
-            self.say.emit(self.tr("Nobody is noticed on the way here, or nothing lights it by itself."))
+            self.say.emit(self.tr("Nobody is noticed on the way here, or nothing lights this room automatically."))
             return
         self.offers = AheadSheet(self.window() or self, self.document, found)
         self.offers.say.connect(self.say)
@@ -298,7 +298,7 @@ class ScenesPanel(QWidget):
             action = QAction(self.tr(ladder.name), menu)
             action.setEnabled(can)
             action.setToolTip(
-                plain(ladder.what if can else self.tr("{} This room has not what it goes by.").format(ladder.what))
+                plain(ladder.what if can else self.tr("{} This room lacks what it needs.").format(ladder.what))
             )
             action.triggered.connect(lambda _, s=ladder: self._start(s))
             menu.addAction(action)
@@ -313,7 +313,7 @@ class ScenesPanel(QWidget):
         except ValueError as e:
             self.say.emit(str(e))
             return
-        self.document.apply(new, f"{ladder.name}: a ladder for {find(project.rooms, room).name.lower()}")
+        self.document.apply(new, f"Add the ladder {ladder.name} to {find(project.rooms, room).name.lower()}")
         self.focus.set(row=None, scene=None)
 
     def _popup(self, menu: QMenu, under: QPushButton) -> None:
@@ -337,7 +337,9 @@ class ScenesPanel(QWidget):
         scene = self._scene()
         if scene is not None:
             self.document.apply(
-                set_fade(self.document.project, scene.id, seconds), f"Fade “{scene.name}”", f"fade-{scene.id}"
+                set_fade(self.document.project, scene.id, seconds),
+                f"Change the fade of “{scene.name}”",
+                f"fade-{scene.id}",
             )
 
     # -- sheets ------------------------------------------------------------------------------------------------
@@ -346,7 +348,7 @@ class ScenesPanel(QWidget):
         """Open the table of states."""
         did, room = self.pane.did, self.focus.room
         if did is None or room is None:
-            self.say.emit(self.tr("The week is not lived yet."))
+            self.say.emit(self.tr("The week has not been simulated yet."))
             return
         held = stuck(self.document.project, room, self.results.rehearsal)
         self.sheet = StatesSheet(self.window() or self, self.document.project, room, did, held)

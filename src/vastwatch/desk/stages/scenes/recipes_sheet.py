@@ -40,18 +40,18 @@ class RecipesSheet(QDialog):
         box = QVBoxLayout(self)
         box.setSpacing(8)
         self.names = Choice()
-        self.names.setAccessibleName(self.tr("How things are named"))
+        self.names.setAccessibleName(self.tr("Naming"))
         for convention in get_args(Convention):
             self.names.addItem(convention, convention)
         self.names.setCurrentIndex(self.names.findData(project.brief.naming))
-        self.names.setToolTip(self.tr("Chosen once for the project: all its recipes keep to it"))
+        self.names.setToolTip(self.tr("Used for all recipes of the project"))
         self.names.activated.connect(self._name)
         self.told = label("", "soft", True)
         box.addWidget(self.told)
         self.what = Choice()
-        self.what.setAccessibleName(self.tr("What is shown"))
+        self.what.setAccessibleName(self.tr("Show"))
         self.what.addItem(self.tr("Recipes of this room"), "recipes")
-        self.what.addItem(self.tr("Set on the devices"), "devices")
+        self.what.addItem(self.tr("Device settings"), "devices")
         self.what.activated.connect(self._show)
         box.addWidget(row(self.what, label(self.tr("Names"), "soft"), self.names, QWidget(), stretch=3))
         self.text = QPlainTextEdit()
@@ -59,7 +59,7 @@ class RecipesSheet(QDialog):
         self.text.setAccessibleName(self.windowTitle())
         box.addWidget(self.text, 1)
         self.copy = pressed(self.tr("Copy"), self._copy)
-        self.save = pressed(self.tr("Save…"), self._ask, self.tr("As text, JSON or CSV, by the name's ending"))
+        self.save = pressed(self.tr("Save…"), self._ask, self.tr("As text, JSON or CSV, by file extension"))
         self.close_ = pressed(self.tr("Close"), self.reject)
         box.addWidget(row(QWidget(), self.copy, self.save, self.close_, stretch=0))
         self.book: Book | None = None
@@ -71,7 +71,7 @@ class RecipesSheet(QDialog):
         project, naming = self.document.project, self.names.currentData()
         if naming != project.brief.naming:
             new = replace(project, brief=replace(project.brief, naming=naming))
-            self.document.apply(new, f"Name things as {naming}")
+            self.document.apply(new, f"Use {naming} for names")
             self.project = new
         self._show()
 
@@ -87,7 +87,7 @@ class RecipesSheet(QDialog):
             return
         self.told.setText(
             self.tr(
-                "{} recipes, {} inputs, {} helpers; played in this order they come to what the ladder does."
+                "{} recipes, {} inputs, {} stored states; run in this order they do the same as the ladder."
             ).format(
                 sum(len(b.recipes) for b in every),
                 sum(len(b.inputs) + len(b.buttons) for b in every),
@@ -96,7 +96,7 @@ class RecipesSheet(QDialog):
         )
         if self.what.currentData() == "devices":
             sheet = device_sheet(self.project)
-            self.told.setText(self.tr("What runs on the devices themselves, in all rooms: set there, once."))
+            self.told.setText(self.tr("Settings of the devices themselves, in all rooms: entered once on each device."))
             self.text.setPlainText("\n".join(f"{s.device} ({s.type})\n    {s.setting}: {s.value}" for s in sheet))
             return
         lines = [] if self.book is None else [*button_words(self.project, self.room), *in_words(self.book)]
@@ -113,7 +113,7 @@ class RecipesSheet(QDialog):
         clipboard = QGuiApplication.clipboard()
         assert clipboard is not None
         clipboard.setText(self.text.toPlainText())
-        self.say.emit(self.tr("The recipes are on the clipboard."))
+        self.say.emit(self.tr("Recipes copied to the clipboard."))
 
     def _ask(self) -> None:
         name, _ = QFileDialog.getSaveFileName(

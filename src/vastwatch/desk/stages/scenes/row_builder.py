@@ -49,7 +49,7 @@ class RowBuilder(Builder):
         if shown is None:
             return
         if expr is None:
-            self.say.emit(self.tr("A row needs a condition: put something else there instead, or take the row out."))
+            self.say.emit(self.tr("A row needs a condition: replace it, or delete the row."))
             return
         if expr is shown.expr:
             return

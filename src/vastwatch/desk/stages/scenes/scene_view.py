@@ -27,12 +27,12 @@ class SceneView(QWidget):
         box = column_in(self, 6)
         self.title = label("", "head")
         self.fade = FigureField(
-            self.tr("Fades in"), parse_time, duration_words, 1.0, 0.0, LONGEST_FADE_S,
-            self.tr("How slowly this scene is gone to: 2 s, 1 min."),
+            self.tr("Fade time"), parse_time, duration_words, 1.0, 0.0, LONGEST_FADE_S,
+            self.tr("How long the change to this scene takes: 2 s, 1 min."),
         )  # fmt: skip
         self.fade.setFixedWidth(64)
         self.fade.entered.connect(self.faded)
-        self._fades = label(self.tr("fades in"), "soft")
+        self._fades = label(self.tr("fade time"), "soft")
         box.addWidget(row(self.title, self._fades, self.fade, stretch=0))
         self._body = QVBoxLayout()
         self._body.setSpacing(4)
@@ -68,7 +68,7 @@ class SceneView(QWidget):
             burns = burns_at(as_wired(project, lamp), level)
             named = lamp.id in levels
             share.setText(f"{100 * burns:.0f} %" if named or lamp.zone is None else self.tr("its zone"))
-            share.setToolTip("" if named else self.tr("No scene names it yet: it follows presence, or its zone."))
+            share.setToolTip("" if named else self.tr("No scene uses it yet: it follows presence, or its zone."))
             standby = min(lamp.standby_w, lamp.watts)
             watts.setText(f"{standby + burns * (lamp.watts - standby):.1f} W" if named else "")
 

@@ -39,7 +39,7 @@ class StatesSheet(QDialog):
         lived = sum(s.seen for s in every)
         box.addWidget(
             label(
-                self.tr("{} of {} combinations came about in the week. The topmost row that holds wins.").format(
+                self.tr("{} of {} combinations occurred in the week. The topmost row that applies wins.").format(
                     lived, len(every)
                 ),
                 "soft", True,
@@ -48,11 +48,17 @@ class StatesSheet(QDialog):
         for words in held:
             box.addWidget(label(words, "bad", True))
         if not held:
-            box.addWidget(label(self.tr("None is stuck: every press ends, and all else follows what holds."), "", True))
+            box.addWidget(
+                label(
+                    self.tr("No row is stuck: every override ends, and everything else follows its conditions."),
+                    "",
+                    True,
+                )
+            )
         table = self.table = QTableWidget(min(len(every), MOST), len(did.rows) + 2)
         table.setAccessibleName(self.windowTitle())
         names = [r.name or f"{k + 1}" for k, r in enumerate(did.rows)]
-        table.setHorizontalHeaderLabels([*names, self.tr("Then"), self.tr("Of the time")])
+        table.setHorizontalHeaderLabels([*names, self.tr("Then"), self.tr("Share of time")])
         table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         header, side = table.horizontalHeader(), table.verticalHeader()
@@ -63,14 +69,14 @@ class StatesSheet(QDialog):
             for k, holds in enumerate(state.holds):
                 item = QTableWidgetItem("●" if holds and k == state.wins else "○" if holds else "")
                 item.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
-                item.setToolTip(self.tr("holds") if holds else self.tr("does not hold"))
+                item.setToolTip(self.tr("applies") if holds else self.tr("does not apply"))
                 table.setItem(n, k, item)
             table.setItem(n, len(names), QTableWidgetItem(scene_of_row(project, did, state.wins)))
             share = QTableWidgetItem(share_words(state.share) if state.seen else self.tr("not in this week"))
             share.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             table.setItem(n, len(names) + 1, share)
         box.addWidget(table, 1)
-        box.addWidget(label(self.tr("● holds and wins   ○ holds, and one above it wins"), "soft"))
+        box.addWidget(label(self.tr("● applies and wins   ○ applies, but one above it wins"), "soft"))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
         box.addWidget(buttons)

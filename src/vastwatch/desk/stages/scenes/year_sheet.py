@@ -35,7 +35,7 @@ class YearPicture(QWidget):
         self.day = 0
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(self.tr("The days of the year, left and right go from one to the next"))
+        self.setAccessibleName(self.tr("Days of the year; left and right arrows move by a day"))
 
     def sizeHint(self) -> QSize:
         return QSize(820, 380)
@@ -131,12 +131,12 @@ class YearSheet(QDialog):
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.project, self.theme = project, theme
-        self.setWindowTitle(self.tr("The year by the clock"))
+        self.setWindowTitle(self.tr("Clock times through the year"))
         self.resize(*SIZE)
         box = QVBoxLayout(self)
         box.setSpacing(8)
         self.which = Choice()
-        self.which.setAccessibleName(self.tr("What goes by the clock"))
+        self.which.setAccessibleName(self.tr("What runs by clock time"))
         self.which.activated.connect(self._show)
         self.count = Count()
         self.count.setRange(1900, 2199)
@@ -174,24 +174,25 @@ class YearSheet(QDialog):
         if self.year.scheduled:
             s = self.year.scheduled[k]
             self.uses.setText(
-                self.tr("{}. Open {:.0f} h in the year.").format("; ".join(s.used_by), self.year.hours_open(k))
+                self.tr("{}. Active {:,.0f} h in the year.").format("; ".join(s.used_by), self.year.hours_open(k))
             )
         else:
-            self.uses.setText(self.tr("Nothing goes by the clock."))
+            self.uses.setText(self.tr("Nothing runs by clock time."))
         self.picture.show_year(self.year, k)
-        names = (("lamp", "open"), ("contact", "free"), ("ink", "nobody there"), ("soft", "weekend"))
+        names = (("lamp", "active"), ("contact", "day off"), ("ink", "vacation"), ("soft", "weekend"))
         marks = [f'<span style="color:{_hex(getattr(self.theme, c))}">■</span> {self.tr(w)}' for c, w in names]
         self.key.setText("&nbsp;&nbsp;&nbsp;".join(marks))
 
     def _tell(self, day: YearDay) -> None:
         k = max(self.which.currentIndex(), 0)
-        said = [day.on.strftime("%a %d %b"), day.name or self.tr({"away": "nobody there"}.get(day.kind, day.kind))]
+        kind = {"away": "vacation", "free": "day off"}.get(day.kind, day.kind)
+        said = [day.on.strftime("%a %d %b"), day.name or self.tr(kind)]
         if day.sunrise_h is not None and day.sunset_h is not None:
             sun = (clock_words(day.sunrise_h), clock_words(day.sunset_h))
             said.append(self.tr("sun {} to {}").format(*sun))
         opened = day.open_h[k] if k < len(day.open_h) else None
         if opened is not None:
-            said.append(self.tr("open {} to {}").format(clock_words(opened[0]), clock_words(opened[1])))
+            said.append(self.tr("active {} to {}").format(clock_words(opened[0]), clock_words(opened[1])))
         self.told.setText("   ".join(said))
 
     def _ask(self) -> None:

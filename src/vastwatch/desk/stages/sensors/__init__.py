@@ -13,6 +13,6 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
 
 
 STAGE = Stage(
-    "Sensors", _lamp, "click a room or a sensor   M next sensor   F fits",
-    {"sensors": "arrows nudge   R L turn   Del deletes   V next figure"}, covers=True, chooses=True,
+    "Sensors", _lamp, "click a room or a sensor   M next sensor   F zoom to fit",
+    {"sensors": "arrows nudge   R L turn   Del deletes   V next contour type"}, covers=True, chooses=True,
 )  # fmt: skip

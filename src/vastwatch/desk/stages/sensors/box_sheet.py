@@ -24,10 +24,10 @@ from vastwatch.sensing.declared import (
 )  # fmt: skip
 
 # What each test is called, and how its edge is drawn: full, dashed, dotted, and filled for what is held at rest.
-TESTS = ("Walking across", "Walking towards", "Seated, an arm moves", "Seated, at rest")
+TESTS = ("Walking across", "Walking towards", "Seated, moving an arm", "Seated, at rest")
 STROKES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.SolidLine)
 # Rooms that cells are told for, in the words of the sheet.
-ROOMS = {"quiet": "a quiet room", "usual": "a usual one", "busy": "a busy one"}
+ROOMS = {"quiet": "a quiet room", "usual": "a typical room", "busy": "a busy room"}
 # A model this much off its box is told in colour, as a share of it.
 AGREES = (0.75, 1.2)
 # Rings are so far apart, metres; half that where the sensor does not see far.
@@ -42,7 +42,7 @@ class Fans(QWidget):
         self.theme, self.areas, self.hue = theme, areas, family_hue(theme, device.family)
         self.box = box_figures(device)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName(self.tr("Areas declared, from above"))
+        self.setAccessibleName(self.tr("Declared areas, from above"))
 
     def sizeHint(self) -> QSize:
         return QSize(420, 380)
@@ -106,7 +106,7 @@ class BoxSheet(QDialog):
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("box-sheet")
-        self.setWindowTitle(self.tr("What its box says, tested"))
+        self.setWindowTitle(self.tr("Data sheet compared with the model"))
         self.theme = theme
         areas = declared(device)
         self.resize(880 if areas is not None else 460, 520 if areas is not None else 260)
@@ -120,7 +120,7 @@ class BoxSheet(QDialog):
         self.cells: dict[str, tuple[str, str, str]] = {}
         at = 0
         if areas is not None:
-            for k, words in enumerate(("", self.tr("box"), self.tr("model"), self.tr("area"))):
+            for k, words in enumerate(("", self.tr("data sheet"), self.tr("model"), self.tr("area"))):
                 grid.addWidget(
                     label(words, "soft"), 0, k, Qt.AlignmentFlag.AlignRight if k else Qt.AlignmentFlag.AlignLeft
                 )
@@ -132,7 +132,7 @@ class BoxSheet(QDialog):
         )
         if years:
             at += 1
-            grid.addWidget(label(self.tr("Cells last"), "head"), at, 0, 1, 4)
+            grid.addWidget(label(self.tr("Battery life"), "head"), at, 0, 1, 4)
         for use, y in years:
             at += 1
             grid.addWidget(label(self.tr("in {}").format(use), "soft"), at, 0)
@@ -167,15 +167,15 @@ class BoxSheet(QDialog):
 
     def _how(self, device: DeviceType, areas: Declared | None) -> str:
         if areas is None:
-            return self.tr("It watches what it is fixed to, and no area: no range is declared for it.")
+            return self.tr("It senses what it is attached to, not an area: no range is declared for it.")
         said = self.tr(
-            "Hung {:g} m high over an empty floor at 21 °C, what is noticed in half of the trials: walks of {:g} m "
-            "across, walks towards it, {} movements of an arm; at rest within {:g} s on average. Bars: what the box "
-            "says. Red: more than a quarter less, or a fifth more."
+            "Mounted {:g} m high over an empty floor at 21 °C, noticed in half of the trials: walking {:g} m "
+            "across, walking towards it, {} arm movements; at rest within {:g} s on average. Bars: data sheet. "
+            "Red: more than a quarter below it, or a fifth above."
         )
         said = said.format(device.mount_height, ACROSS_M, ARM_MOVES, REST_S)
         if "ceiling" in device.mounts:
-            said += " " + self.tr("From the ceiling the metres are those on the floor.")
+            said += " " + self.tr("For ceiling types, metres are measured on the floor.")
         return said
 
 

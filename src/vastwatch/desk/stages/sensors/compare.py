@@ -22,7 +22,7 @@ class CompareSheet(QDialog):
     def __init__(self, parent: QWidget, devices: list[DeviceType], theme: Theme) -> None:
         super().__init__(parent)
         self.setObjectName("compare")
-        self.setWindowTitle(self.tr("Side by side"))
+        self.setWindowTitle(self.tr("Comparison"))
         self.resize(240 + 190 * len(devices), 640)
         box = column_in(self, 8, (20, 16, 20, 16))
         area, inner = scrolling(0, (0, 0, 10, 0))

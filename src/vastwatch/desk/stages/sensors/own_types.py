@@ -34,38 +34,41 @@ from vastwatch.files.device_list import choices, flat, made, read_devices, write
 # What a field is called and its unit, by the last part of its dotted name. Units stand beside the field.
 # fmt: off
 FIELD_WORDS: dict[str, tuple[str, str]] = {
-    "name": ("Name", ""), "summary": ("In a sentence", ""), "power": ("Power", "battery, usb, mains, host"),
+    "name": ("Name", ""), "summary": ("Name within sentences", ""), "power": ("Power", "battery, usb, mains, host"),
     "price": ("Price", ""), "mounts": ("Mounts", "wall|corner|ceiling|low|on"),
-    "mount_height": ("Figures hold at", "m high"), "min_s": ("Reports: least", "s"),
-    "typical_s": ("Reports: typical", "s"), "max_s": ("Reports: most", "s"), "hold_s": ("Own hold", "s"),
-    "hold_min_s": ("Shortest hold", "s"), "hold_max_s": ("Longest hold", "s"), "hold_step_s": ("Hold steps", "s"),
-    "cell": ("Cell", ""), "count": ("Cells", ""), "strings": ("Side by side", ""), "or_cell": ("Or as many", ""),
-    "sleep_ua": ("Asleep", "µA"), "report_ma": ("Reporting", "mA"),
-    "report_ms": ("Reporting for", "ms"), "watts": ("Draws", "W"), "lead_m": ("Its lead", "m"),
+    "mount_height": ("Rated height", "m high"), "min_s": ("Report delay: min.", "s"),
+    "typical_s": ("Report delay: typical", "s"), "max_s": ("Report delay: max.", "s"), "hold_s": ("Device hold", "s"),
+    "hold_min_s": ("Shortest hold", "s"), "hold_max_s": ("Longest hold", "s"), "hold_step_s": ("Hold step", "s"),
+    "cell": ("Battery", ""), "count": ("Batteries", ""), "strings": ("In parallel", ""),
+    "or_cell": ("Alternative battery", ""),
+    "sleep_ua": ("Sleep current", "µA"), "report_ma": ("Report current", "mA"),
+    "report_ms": ("Report duration", "ms"), "watts": ("Consumption", "W"), "lead_m": ("Cable length", "m"),
     "needs_neutral": ("Needs a neutral", "yes, no"),
-    "in_switch_box": ("In a switch box", "yes, no"), "load_w": ("Switches up to", "W"),
-    "radio": ("Radio", "none, mesh, network, wire"), "relays": ("Relays for others", "yes, no"),
-    "kind": ("Light meter", "continuous, flag"), "low_lux": ("Lux from", ""), "high_lux": ("Lux to", ""),
-    "flag_lux": ("Flag at", "lux"), "interval_s": ("Every", "s"), "ip": ("Protection", "IP20"),
-    "least_c": ("Works from", "°C"), "most_c": ("Works to", "°C"), "reliability": ("From use", ""),
+    "in_switch_box": ("Fits a switch box", "yes, no"), "load_w": ("Max. switched load", "W"),
+    "radio": ("Radio", "none, mesh, network, wire"), "relays": ("Mesh repeater", "yes, no"),
+    "kind": ("Light sensor", "continuous, flag"), "low_lux": ("Min. lux", ""), "high_lux": ("Max. lux", ""),
+    "flag_lux": ("Flag threshold", "lux"), "interval_s": ("Interval", "s"), "ip": ("Protection", "IP20"),
+    "least_c": ("Min. temperature", "°C"), "most_c": ("Max. temperature", "°C"),
+    "reliability": ("Field experience", ""),
     "lens": ("Lens", "wall, ceiling"), "tangential_m": ("Walking across", "m"), "radial_m": ("Walking towards", "m"),
-    "minor_m": ("Hands and head", "m"), "fov_h": ("Field of view", "°"), "fov_v": ("Field, upright", "°"),
+    "minor_m": ("Hands and head", "m"), "fov_h": ("Field of view", "°"), "fov_v": ("Field, vertical", "°"),
     "span_up": ("Beams above axis", "°"), "span_down": ("Beams below axis", "°"),
-    "beam_pitch": ("Between beams", "°"),
-    "beam_pitch_el": ("Between rows", "°"), "edge_share": ("Range at its edge", "of 1"),
-    "rearm_s": ("Blind after", "s"),
+    "beam_pitch": ("Beam spacing", "°"),
+    "beam_pitch_el": ("Row spacing", "°"), "edge_share": ("Range at the edge", "share of 1"),
+    "rearm_s": ("Re-arm time", "s"),
     "steps": ("Sensitivity steps", ""), "band_ghz": ("Band", "5.8, 24, 60"), "moving_m": ("Somebody moving", "m"),
     "still_m": ("Somebody still", "m"), "floor_m": ("Moving, on the floor", "m"),
-    "floor_still_m": ("Still, on the floor", "m"), "frame_hz": ("Frames", "a second"),
+    "floor_still_m": ("Still, on the floor", "m"), "frame_hz": ("Frame rate", "a second"),
     "confirm_of": ("Confirmed by", "m|n frames"),
-    "reports": ("Tells", "state, distance, xy"), "min_gate_m": ("Nearest gate", "m"),
+    "reports": ("Output", "state, distance, xy"), "min_gate_m": ("Nearest gate", "m"),
     "max_gate_m": ("Farthest gate", "m"), "targets": ("Targets", ""), "zones": ("Zones", ""), "bands": ("Bands", ""),
     "sigma_r_m": ("Scatter, distance", "m"), "sigma_az_deg": ("Scatter, angle", "°"),
-    "bias_r_m": ("Reads long by", "m"), "scale_r": ("Reads times", "of 1"),
-    "pad": ("Pad", "m|m"), "closing_kpa": ("Closes at", "kPa"), "foldable": ("May be folded", "yes, no"),
-    "gap_mm": ("Gap up to", "mm"), "large_share": ("Large movements", "of 1"),
-    "small_share": ("Small movements", "of 1"),
-    "threshold_w": ("In use above", "W"), "switches": ("Switches too", "yes, no"), "accuracy_pct": ("Accuracy", "± %"),
+    "bias_r_m": ("Distance offset", "m"), "scale_r": ("Distance factor", "share of 1"),
+    "pad": ("Pad", "m|m"), "closing_kpa": ("Closing pressure", "kPa"), "foldable": ("Can be folded", "yes, no"),
+    "gap_mm": ("Gap up to", "mm"), "large_share": ("Large movements", "share of 1"),
+    "small_share": ("Small movements", "share of 1"),
+    "threshold_w": ("In-use threshold", "W"), "switches": ("Can also switch", "yes, no"),
+    "accuracy_pct": ("Accuracy", "± %"),
     "dims": ("Dims", "yes, no"), "channels": ("Channels", ""), "two_way": ("Two-way circuits", "yes, no"),
 }
 # fmt: on
@@ -170,12 +173,12 @@ class TypeForm(QDialog):
         self.setObjectName("type-form")
         self._take, self._family, self._ident, self._new = take, device.family, ident, new
         self.lent: list[str] = []
-        self.setWindowTitle(self.tr("Your own type: {}").format(HEADINGS[device.family]))
+        self.setWindowTitle(self.tr("Custom type: {}").format(HEADINGS[device.family]))
         self.resize(560, 620)
         box = column_in(self, 10, (20, 16, 20, 16))
-        lead = self.tr("From {}. Take the figures from the data sheet; every calculation uses them.")
+        lead = self.tr("Based on {}. Take the figures from the data sheet; every calculation uses them.")
         if new:
-            lead = self.tr("What does its box say? What you leave empty is as usual for its class: as for {}.")
+            lead = self.tr("Enter the data sheet figures. Empty fields use the typical value of the class, as for {}.")
         box.addWidget(label(lead.format(device.name), "soft", True))
         area, inner = scrolling(4, (0, 0, 8, 0))
         holder = QWidget()
@@ -194,7 +197,7 @@ class TypeForm(QDialog):
         if new:
             said = [n for n, _ in shown if n.rsplit(".", 1)[-1] in ON_THE_BOX]
             shown.sort(key=lambda it: ON_THE_BOX.index(it[0].rsplit(".", 1)[-1]) if it[0] in said else len(ON_THE_BOX))
-            rest = label(self.tr("What boxes hardly ever say"), "head")
+            rest = label(self.tr("Rarely on data sheets"), "head")
             grid.addWidget(rest, len(said), 0, 1, 3)
         for at, (name, text) in enumerate(shown):
             at += bool(new and at >= len(said))
@@ -221,8 +224,8 @@ class TypeForm(QDialog):
         self.fault = label("", "bad", True)
         box.addWidget(self.fault)
         buttons = QDialogButtonBox()
-        keep = buttons.addButton(self.tr("Keep it"), QDialogButtonBox.ButtonRole.AcceptRole)
-        buttons.addButton(self.tr("Leave"), QDialogButtonBox.ButtonRole.RejectRole)
+        keep = buttons.addButton(self.tr("Save"), QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.addButton(self.tr("Cancel"), QDialogButtonBox.ButtonRole.RejectRole)
         assert keep is not None
         keep.setDefault(True)
         buttons.accepted.connect(self.keep)
@@ -238,7 +241,7 @@ class TypeForm(QDialog):
         texts |= {name: self._base[name] for name in FIXED_FIELDS if name in self._base}
         if self._new:
             if not texts["name"].strip():
-                raise ValueError("name: it needs a name")
+                raise ValueError("name: a name is needed")
             texts, lent = filled(self._base, texts)
             self.lent = [n for n in lent if n.rsplit(".", 1)[-1] in ON_THE_BOX]
         return made(texts | {"id": self._ident})

@@ -18,6 +18,6 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
 
 
 STAGE = Stage(
-    "Timing", _lamp, "drag the mark along the curve   N next room", width=348, narrow=318, covers=True,
+    "Timing", _lamp, "drag the marker along the curve   N next room", width=348, narrow=318, covers=True,
     has_roles=True, results=frozenset({"curve"}),
 )  # fmt: skip

@@ -34,7 +34,7 @@ class AllRooms(QWidget):
         box.addWidget(label(self.tr("All rooms"), "head"))
         self.told = label("", "soft", True)
         box.addWidget(self.told)
-        self.accept = pressed("", self._accept, self.tr("One step of the undo list."))
+        self.accept = pressed("", self._accept, self.tr("Counts as one undo step."))
         box.addWidget(self.accept)
         self.test = pressed("", self._test)
         box.addWidget(self.test)
@@ -68,33 +68,37 @@ class AllRooms(QWidget):
         )
         more = "" if len(better) <= 4 else self.tr(" and {} more").format(len(better) - 4)
         if mode is not None:
-            self.told.setText(self.tr("Holds are shortened since {}.").format(mode.since.replace("T", " ")))
+            self.told.setText(self.tr("Hold times are shortened since {}.").format(mode.since.replace("T", " ")))
         elif better:
-            self.told.setText(self.tr("The judge would hold {}{}.").format(names, more))
+            self.told.setText(self.tr("Recommended hold times: {}{}.").format(names, more))
         else:
             self.told.setText(
-                self.tr("Rooms judged: {}. No other hold would meet the brief better.").format(len(judged))
+                self.tr("{} rooms checked; no change of hold time would meet the brief better.").format(len(judged))
             )
         self.accept.setVisible(bool(better))
-        self.accept.setText(self.tr("Hold all of them so"))
+        self.accept.setText(self.tr("Apply all recommended hold times"))
         self.test.setText(
-            self.tr("Put the service values back")
+            self.tr("Restore the normal hold times")
             if mode is not None
-            else self.tr("Test mode: hold everything {}").format(duration_words(TEST_HOLD_S))
+            else self.tr("Test mode: shorten all hold times to {}").format(duration_words(TEST_HOLD_S))
         )
-        self.test.setToolTip(self.tr("To walk the building by: each hold ends after a moment, until it is put back."))
+        self.test.setToolTip(
+            self.tr("For a walk test of the building: every hold time is shortened until you restore it.")
+        )
 
     def _accept(self) -> None:
         better = self.better()
         if better:
-            self.document.apply(set_holds(self.document.project, better), f"Hold {len(better)} rooms as recommended")
+            self.document.apply(
+                set_holds(self.document.project, better), f"Apply recommended hold times in {len(better)} rooms"
+            )
 
     def _test(self) -> None:
         project = self.document.project
         try:
             if project.brief.test_mode is not None:
-                self.document.apply(end_test(project), "Put the service values back")
+                self.document.apply(end_test(project), "Restore the normal hold times")
             else:
-                self.document.apply(begin_test(project, self._now()), "Shorten all holds to walk by")
+                self.document.apply(begin_test(project, self._now()), "Shorten all hold times for a walk test")
         except ValueError as e:
             self.say.emit(str(e))

@@ -56,7 +56,7 @@ class Builder(QWidget):
         self.choice.activated.connect(self._chosen)
         self.more = QPushButton("+")
         self.more.setAccessibleName(self.tr("New conclusions and patterns"))
-        self.more.setToolTip(self.tr("A pattern for this room, a further conclusion, whose lamps follow, a name"))
+        self.more.setToolTip(self.tr("Add a pattern or a conclusion, choose the one the lamps follow, rename"))
         self.more.setFixedWidth(34)
         self.more.clicked.connect(self._more)
         box.addWidget(row(self.choice, self.more, stretch=0))
@@ -104,9 +104,7 @@ class Builder(QWidget):
         self.view.show_expr(project, None if shown is None else shown.expr)
         self._fails.setVisible(False)
         if shown is None:
-            self._about.setText(
-                self.tr("Nothing is concluded here yet. Hang a sensor in this room and it starts a conclusion.")
-            )
+            self._about.setText(self.tr("No conclusion here yet. Place a sensor in this room to create one."))
             return
         where = about_words(project, shown.room, shown.level, shown.zone)
         if shown.room is not None and shown.lights:
@@ -117,7 +115,7 @@ class Builder(QWidget):
             }
             self._about.setText(made[made_by(project, shown.room)].format(where))
         else:
-            self._about.setText(self.tr("About {}; no lamp follows this by itself.").format(where))
+            self._about.setText(self.tr("About {}; no lamp follows this directly.").format(where))
 
     def _all(self) -> list[Presence]:
         """Those of the room, the one that lights it first; of its level; of the house."""
@@ -137,7 +135,7 @@ class Builder(QWidget):
         if shown is None:
             return
         if expr is None:
-            self.say.emit(self.tr("Something has to be concluded from: put something else there instead."))
+            self.say.emit(self.tr("A conclusion needs at least one condition: replace this one instead."))
             return
         if expr is shown.expr:
             return
@@ -154,12 +152,12 @@ class Builder(QWidget):
             # Of a hold or a delay its figure is what there is to take hold of: what it is around stays.
             self._apply(unwrapped(shown.expr, path), f"Change “{shown.name}”")
         elif shown is not None:
-            self._apply(taken_out(shown.expr, path), f"Take a part out of “{shown.name}”")
+            self._apply(taken_out(shown.expr, path), f"Remove a condition from “{shown.name}”")
 
     def _move(self, source: Path, target: Path) -> None:
         shown = self.shown
         if shown is not None:
-            self._apply(moved(shown.expr, source, target), f"Move a part of “{shown.name}”")
+            self._apply(moved(shown.expr, source, target), f"Move a condition of “{shown.name}”")
 
     def _ask(self, piece: Piece) -> None:
         menu = self.menu_of(piece)
@@ -190,12 +188,12 @@ class Builder(QWidget):
             self._join_menus(menu, shown, path, add, changed)
             return menu
         found = offers(project, shown, path)
-        instead = menu.addMenu(self.tr("Instead"))
+        instead = menu.addMenu(self.tr("Replace with"))
         self._fill(instead, found, add, lambda new: replaced(expr, path, new), changed)
         self._join_menus(menu, shown, path, add, changed)
         ways = wraps(project, shown, path)
         if ways:
-            around = menu.addMenu(self.tr("Around it"))
+            around = menu.addMenu(self.tr("Wrap in"))
             assert around is not None
             for kind in ways:
                 if kind == "door_latch":
@@ -205,14 +203,14 @@ class Builder(QWidget):
                 else:
                     add(around, self.tr(WRAP_WORDS[kind]), lambda k=kind: wrapped(expr, path, k), changed)  # type: ignore[misc]
         if isinstance(part, ClockTime | Dark):
-            menu.addAction(self.tr("Type it…"), lambda: self._type(piece))
+            menu.addAction(self.tr("Edit value…"), lambda: self._type(piece))
         if isinstance(part, Named):
-            menu.addAction(self.tr("Show that conclusion"), lambda: self.focus.set(conclusion=part.presence))
+            menu.addAction(self.tr("Go to that conclusion"), lambda: self.focus.set(conclusion=part.presence))
         if path and isinstance(part_at(expr, path[:-1]), Not):
-            add(menu, self.tr("Without the not"), lambda: unwrapped(expr, path[:-1]), changed)
+            add(menu, self.tr("Remove the not"), lambda: unwrapped(expr, path[:-1]), changed)
         if can_go(shown, path):
             menu.addSeparator()
-            add(menu, self.tr("Take it out"), lambda: taken_out(expr, path), f"Take a part out of “{shown.name}”")
+            add(menu, self.tr("Remove"), lambda: taken_out(expr, path), f"Remove a condition from “{shown.name}”")
         return menu
 
     def _join_menus(self, menu: QMenu, shown: Presence, path: Path, add: Callable[..., object], changed: str) -> None:
@@ -258,7 +256,7 @@ class Builder(QWidget):
         wide = max(rect.width() + 30, 190 if isinstance(part, ClockTime) else 84)
         left = min(rect.left() - 4, max(self.view.width() - wide, 0))
         field.setGeometry(max(left, 0), rect.top() - 1, min(wide, self.view.width()), rect.height() + 2)
-        field.setAccessibleName(self.tr("New figure"))
+        field.setAccessibleName(self.tr("New value"))
         field.setToolTip(plain(_hint(part, piece)))
         field.selectAll()
         field.show()
@@ -297,27 +295,27 @@ class Builder(QWidget):
         menu = QMenu(self)
         room = self.focus.room
         if room is not None:
-            patterns = menu.addMenu(self.tr("A pattern for this room"))
+            patterns = menu.addMenu(self.tr("Add a pattern for this room"))
             assert patterns is not None
             for pattern in PATTERNS:
                 made = pattern.make(project, find(project.rooms, room))
                 action = QAction(self.tr(pattern.name), patterns)
                 action.setEnabled(made is not None)
-                why = pattern.what if made is not None else self.tr("It wants {}.").format(pattern.wants)
-                action.setToolTip(plain(f"{why} {self.tr('Fails')}: {pattern.fails}"))
+                why = pattern.what if made is not None else self.tr("Requires {}.").format(pattern.wants)
+                action.setToolTip(plain(f"{why} {self.tr('Weakness')}: {pattern.fails}"))
                 action.triggered.connect(lambda _, p=pattern: self._take_pattern(p))
                 patterns.addAction(action)
             patterns.setToolTipsVisible(True)
-        new = menu.addMenu(self.tr("A further conclusion"))
+        new = menu.addMenu(self.tr("Add a conclusion"))
         assert new is not None
         for words, where in self._places():
             new.addAction(words, lambda w=where: self._begin(w))
         if shown is None:
             return menu
         if shown.room is not None and not shown.lights:
-            menu.addAction(self.tr("Let the lamps follow it"), self._let_light)
-        menu.addAction(self.tr("Call it…"), self._rename)
-        menu.addAction(self.tr("Take it away"), self._take_away)
+            menu.addAction(self.tr("Make the lamps follow it"), self._let_light)
+        menu.addAction(self.tr("Rename…"), self._rename)
+        menu.addAction(self.tr("Delete"), self._take_away)
         return menu
 
     def _places(self) -> list[tuple[str, dict[str, str | None]]]:
@@ -328,7 +326,7 @@ class Builder(QWidget):
             out.append((self.tr("about {}").format(find(project.rooms, room).name), {"room": room}))
         for level in project.levels:
             out.append((self.tr("about {}").format(level.name), {"level": level.id}))
-        out.append((self.tr("about the house"), {}))
+        out.append((self.tr("about the building"), {}))
         return out
 
     def _begin(self, where: dict[str, str | None]) -> None:
@@ -337,12 +335,12 @@ class Builder(QWidget):
         like = Presence(id="new", name="", expr=Dark(room=""), **where)  # type: ignore[arg-type]
         found = offers(project, like)
         if not found:
-            self.say.emit(self.tr("There is nothing to conclude from yet: hang a sensor first."))
+            self.say.emit(self.tr("Nothing to build a conclusion from yet: place a sensor first."))
             return
         named = about_words(project, where.get("room"), where.get("level"), None)
         name = self.tr("Somebody in {}").format(named[:1].lower() + named[1:])
         new, made = add_conclusion(project, name, found[0].expr, where.get("room"), where.get("level"))
-        self.document.apply(new, f"Conclude “{made.name}”")
+        self.document.apply(new, f"Add conclusion “{made.name}”")
         self.focus.set(conclusion=made.id)
 
     def _take_pattern(self, pattern: Pattern) -> None:
@@ -359,13 +357,13 @@ class Builder(QWidget):
             new = set_expr(project, lit.id, made)
         self.document.apply(new, f"{pattern.name} in {find(project.rooms, room).name.lower()}")
         self.focus.set(conclusion=lit.id)
-        self._fails.setText(self.tr("{} It fails so: {}").format(pattern.what, pattern.fails))
+        self._fails.setText(self.tr("{} Weakness: {}").format(pattern.what, pattern.fails))
         self._fails.setVisible(True)
 
     def _let_light(self) -> None:
         shown = self.shown
         if shown is not None:
-            self.document.apply(let_light(self.document.project, shown.id), f"Let the lamps follow “{shown.name}”")
+            self.document.apply(let_light(self.document.project, shown.id), f"Make the lamps follow “{shown.name}”")
 
     def _rename(self) -> None:
         shown = self.shown
@@ -389,13 +387,13 @@ class Builder(QWidget):
             return
         project = self.document.project
         records = tuple(replace(p, name=name) if p.id == ident else p for p in project.presences)
-        self.document.apply(replace(project, presences=records), f"Call a conclusion “{name}”")
+        self.document.apply(replace(project, presences=records), f"Rename a conclusion to “{name}”")
 
     def _take_away(self) -> None:
         shown = self.shown
         if shown is not None:
             self.focus.set(conclusion=None)
-            self.document.apply(removed(self.document.project, shown.id), f"Take away “{shown.name}”")
+            self.document.apply(removed(self.document.project, shown.id), f"Delete “{shown.name}”")
 
 
 def shown_conclusion(project: Project, focus: Focus) -> Presence | None:
@@ -425,12 +423,12 @@ def _typed(part: Expr, piece: Piece) -> str:
 def _hint(part: Expr, piece: Piece) -> str:
     if isinstance(part, ClockTime):
         now = f"{day_time_words(part.begin)} to {day_time_words(part.end)}"
-        return f"From when to when: 22:30 to sunrise+00:30. Now {now}."
+        return f"Start and end: 22:30 to sunrise+00:30. Now {now}."
     if isinstance(part, Dark):
-        return "Below how many lux; two figures for on and off again: 20 40."
+        return "Lux below which it is dark; two values for on and off: 20 40."
     if piece.field in ("on_above", "off_below"):
         return "A probability in percent."
-    return "How long: 40 s, 2 min."
+    return "Duration: 40 s, 2 min."
 
 
 def changed_part(part: Expr, field: str, text: str) -> Expr:
@@ -443,22 +441,22 @@ def changed_part(part: Expr, field: str, text: str) -> Expr:
     if field in ("on_above", "off_below"):
         share = _number(text.replace("%", ""), "a probability in percent, such as 60") / 100.0
         if not 0.0 < share < 1.0:
-            raise ValueError("a probability lies between 0 and 100 %, and is neither")
+            raise ValueError("a probability must be above 0 and below 100 %")
         return replace(part, **{field: share})
     seconds = parse_time(text)
     if not 0.0 <= seconds <= LONGEST_S:
-        raise ValueError("between 0 s and 2 h, please")
+        raise ValueError("must be between 0 s and 2 h")
     return replace(part, **{field: seconds})
 
 
 def _dark(part: Dark, text: str) -> Dark:
-    figures = [_number(x, "a figure in lux, such as 20, or two: 20 40") for x in text.replace("lux", " ").split()]
+    figures = [_number(x, "a value in lux, such as 20, or two: 20 40") for x in text.replace("lux", " ").split()]
     if not figures:
         return replace(part, below_lux=None, until_lux=None)
     if len(figures) > 2 or min(figures) < 0:
-        raise ValueError("one figure in lux, or two: below which it is dark, and from which it no longer is")
+        raise ValueError("one value in lux, or two: dark below the first, no longer dark above the second")
     if len(figures) == 2 and figures[1] < figures[0]:
-        raise ValueError("what ends the dark must not be less than what begins it")
+        raise ValueError("the second value must not be lower than the first")
     return replace(part, below_lux=figures[0], until_lux=figures[1] if len(figures) == 2 else None)
 
 

@@ -19,7 +19,7 @@ from vastwatch.desk.shell.theme import Theme
 from vastwatch.files import ProjectError
 from vastwatch.words import capital, sentence
 
-KINDS = ("Page (*.pdf)", "Picture (*.png)", "Table (*.csv)")
+KINDS = ("Page (*.pdf)", "Image (*.png)", "Table (*.csv)")
 
 
 class FrontierChart(QWidget):
@@ -33,7 +33,7 @@ class FrontierChart(QWidget):
         self.found: Frontier | None = None
         self.marked: Point | None = None
         self._placed: Placed | None = None
-        self.setAccessibleName("Left in the dark against burning for nobody")
+        self.setAccessibleName("Left in the dark against lit while empty")
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(QSize(520, 360))
@@ -93,7 +93,7 @@ class FrontierSheet(QDialog):
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("frontier")
-        self.setWindowTitle(self.tr("Every way on one chart"))
+        self.setWindowTitle(self.tr("Trade-off chart"))
         self.resize(980, 640)
         self.results, self.room = results, room
         box = column_in(self, 8, (20, 16, 20, 16))
@@ -119,12 +119,12 @@ class FrontierSheet(QDialog):
         self.told = label("", "", True, rich=True)
         self.told.setMinimumHeight(40)
         box.addWidget(self.told)
-        self.set_it = pressed(self.tr("Set it"), self._take, self.tr("Ctrl+Z takes it back."))
-        self.out = pressed(self.tr("Save…"), self._save, self.tr("As a page, a picture or a table"))
+        self.set_it = pressed(self.tr("Apply"), self._take, self.tr("Ctrl+Z undoes it."))
+        self.out = pressed(self.tr("Save…"), self._save, self.tr("As a page, an image or a table"))
         leave = pressed(self.tr("Close"), self.accept)
-        self.why = QPushButton(self.tr("What matters"))
+        self.why = QPushButton(self.tr("Effect of each setting"))
         self.why.setCheckable(True)
-        self.why.setToolTip(self.tr("What a step of each setting changes, and how robust what is set today is"))
+        self.why.setToolTip(self.tr("What one step of each setting changes, and how robust the present settings are"))
         self.why.clicked.connect(self._show_matters)
         for button in (self.why, self.set_it, self.out, leave):
             button.setAutoDefault(False)
@@ -145,17 +145,17 @@ class FrontierSheet(QDialog):
     def _fill_matters(self) -> None:
         derived = self.results[MATTERS]
         if derived.value is None:
-            self.lines.setText(self.tr("Living through the weeks …") if derived.busy else capital(derived.words))
+            self.lines.setText(self.tr("Simulating weeks…") if derived.busy else capital(derived.words))
             return
         steps, others = derived.value
-        rows = [self._row((self.tr("a step of"), self.tr("now"), self.tr("then"), self.tr("dark, min a day"),
-                           self.tr("burning, h a day")), "th")]  # fmt: skip
+        rows = [self._row((self.tr("one step of"), self.tr("now"), self.tr("then"), self.tr("dark, min a day"),
+                           self.tr("lit while empty, h a day")), "th")]  # fmt: skip
         for e in steps:
             for k, step in enumerate(x for x in (e.less, e.more) if x is not None):
                 named = (e.name, e.now) if k == 0 else ("", "")
                 rows.append(self._row((*named, step[0], change(step[1]), change(step[2]))))
-        more = [self._row((self.tr("were it otherwise"), self.tr("drops a week"), "", self.tr("dark, min a day"),
-                           self.tr("burning, h a day")), "th")]  # fmt: skip
+        more = [self._row((self.tr("stress scenario"), self.tr("false-offs a week"), "", self.tr("dark, min a day"),
+                           self.tr("lit while empty, h a day")), "th")]  # fmt: skip
         for o in others:
             f = o.figures
             figures = (f"{f.drops_per_week:.1f}", "", f"{f.dark_min:.2f}", f"{f.idle_h:.2f}")
@@ -190,7 +190,7 @@ class FrontierSheet(QDialog):
         for widget in (self.why, self.set_it, self.out):
             widget.setEnabled(found is not None)
         if found is None:
-            self._basis.setText(self.tr("living through the weeks …") if derived.busy else capital(derived.words))
+            self._basis.setText(self.tr("simulating weeks…") if derived.busy else capital(derived.words))
             return
         words = self.tr("the same {} weeks for each of {} settings").format(found.weeks, found.searched)
         self._basis.setText(words)
@@ -203,12 +203,12 @@ class FrontierSheet(QDialog):
             self.told.setText("")
             return
         f = point.figures
-        meets = self.tr("meets the brief") if found.meets(point) else self.tr("misses the brief")
+        meets = self.tr("meets the brief") if found.meets(point) else self.tr("does not meet the brief")
         settings = "; ".join(f"{name} {value}" for name, value in point.settings.items())
         self.told.setText(
             self.tr(
-                "<b>{}</b>: {:.1f} drops a week, {:.2f} min dark and {:.2f} h burning for nobody a day "
-                "(nine of ten seeds {:.2f} to {:.2f} min, {:.2f} to {:.2f} h); {}{}.<br><small>{}</small>"
+                "<b>{}</b>: {:.1f} false-offs a week, {:.2f} min dark and {:.2f} h lit while empty a day (nine "
+                "of ten seeds {:.2f} to {:.2f} min, {:.2f} to {:.2f} h); {}{}.<br><small>{}</small>"
             ).format(
                 _safe(point.name), f.drops_per_week, f.dark_min, f.idle_h, *f.dark_within, *f.idle_within, meets,
                 self._in_others(point, found.weeks), _safe(settings),
@@ -220,7 +220,7 @@ class FrontierSheet(QDialog):
         o = point.held_out
         if o is None:
             return ""
-        words = self.tr("; in {} other weeks {:.1f} drops, {:.2f} min, {:.2f} h")
+        words = self.tr("; in {} other weeks {:.1f} false-offs, {:.2f} min, {:.2f} h")
         return words.format(weeks, o.drops_per_week, o.dark_min, o.idle_h)
 
     def _take(self) -> None:
@@ -242,7 +242,7 @@ class FrontierSheet(QDialog):
         if found is None:
             return
         try:
-            save(found, path, self.tr("{}: left in the dark against burning for nobody").format(self.room))
+            save(found, path, self.tr("{}: left in the dark against lit while empty").format(self.room))
         except (ProjectError, ValueError) as e:
             self._wrong.setText(sentence(e))
         else:

@@ -50,9 +50,9 @@ class TimingPanel(QWidget):
         box.addWidget(row(label(self.tr("Timing curve"), "head"), self._basis, stretch=0))
         self._legend = label("", "", True, rich=True)
         self._legend.setText(
-            f"<span style='color:{theme.dropped.name()}'>╍</span> {self.tr('drops a week, dotted the limit')}<br>"
+            f"<span style='color:{theme.dropped.name()}'>╍</span> {self.tr('false-offs a week (limit dotted)')}<br>"
             f"<span style='color:{theme.dropped.name()}'>▬</span> {self.tr('dark')} &nbsp;"
-            f"<span style='color:{theme.lamp.name()}'>▬</span> {self.tr('burning for nobody, minutes a day')}"
+            f"<span style='color:{theme.lamp.name()}'>▬</span> {self.tr('lit while empty, minutes a day')}"
         )
         box.addWidget(self._legend)
         self.plot = CurveChart(theme)
@@ -61,9 +61,12 @@ class TimingPanel(QWidget):
         self._here = label("", "", True, rich=True)
         box.addWidget(self._here)
         self._use = pressed("", self._take_recommended)
-        self.every = QPushButton(self.tr("Every way on one chart…"))
+        self.every = QPushButton(self.tr("Trade-off chart…"))
         self.every.setToolTip(
-            self.tr("Left in the dark against burning for nobody: today, what people swear by, belief, and the best")
+            self.tr(
+                "Left in the dark against lit while empty: present settings, common strategies, occupancy "
+                "probability, and the best"
+            )
         )
         self.every.clicked.connect(self.show_frontier)
         box.addWidget(self._use)
@@ -72,8 +75,8 @@ class TimingPanel(QWidget):
         box.addWidget(self._reason)
         self._caution = label(
             self.tr(
-                "Stairs, escape routes and machines: the light must fail to ON, whatever the hold time. "
-                "The local code decides."
+                "Stairs, escape routes and machines: the light must fail to ON, whatever the hold time. Check "
+                "your local code."
             ),
             "soft",
             True,
@@ -111,7 +114,7 @@ class TimingPanel(QWidget):
         if curve is None:
             return
         if curve.judged is not None:
-            self._basis.setText(self.tr("settled on {} weeks").format(curve.judged.weeks))
+            self._basis.setText(self.tr("from {} weeks").format(curve.judged.weeks))
         elif judging.busy:
             words = self.tr("{} days; other weeks {:.0f} %").format(curve.days, 100 * judging.progress)
             self._basis.setText(words)
@@ -135,7 +138,7 @@ class TimingPanel(QWidget):
             busy = self.results[CURVE].busy
             self._basis.setText("")
             self._reason.setText(
-                self.tr("Rehearsing four weeks …") if busy
+                self.tr("Rehearsing four weeks…") if busy
                 else _sentence(self.results[CURVE].words) or self.tr("Select a room with presence to see its curve.")
             )  # fmt: skip
             return
@@ -145,7 +148,7 @@ class TimingPanel(QWidget):
             w.setVisible(by_hold)
         if by_hold:
             self.plot.show_curve(curve)
-            self._use.setText(self.tr("Hold for {}").format(duration_words(curve.recommended_s)))
+            self._use.setText(self.tr("Set hold time to {}").format(duration_words(curve.recommended_s)))
         else:
             self._use.setText(self.tr("Set these delays"))
             self._use.setVisible(curve.delays is not None and bool(curve.delays.changes))
@@ -160,7 +163,7 @@ class TimingPanel(QWidget):
         drops, dark, idle = curve.figures(hold)
         by_hold = made_by(self.document.project, curve.room) == "presence"
         self._here.setText(
-            self.tr("<b>{}</b>: {:.1f} drops a week, {:.1f} min dark and {:.1f} h burning a day").format(
+            self.tr("<b>{}</b>: {:.1f} false-offs a week, {:.1f} min dark and {:.1f} h lit while empty a day").format(
                 duration_words(hold) if by_hold else self.tr("Now"), drops, dark, idle
             )
         )
@@ -171,7 +174,9 @@ class TimingPanel(QWidget):
         if presence is None or self._hold() == seconds:
             return
         new = set_hold(self.document.project, presence.id, seconds)
-        self.document.apply(new, f"Hold {presence.name.lower()} for {duration_words(seconds)}", f"hold-{presence.id}")
+        self.document.apply(
+            new, f"Set the hold time of {presence.name.lower()} to {duration_words(seconds)}", f"hold-{presence.id}"
+        )
 
     def show_frontier(self) -> None:
         """Open the chart of every way to set the room."""

@@ -17,6 +17,9 @@ from vastwatch.sensing.zoned import zones_told
 from vastwatch.words import duration_words
 
 HOLD_STEP_S = 15.0
+# What a sensor does for presence, and no longer does.
+ROLES = {"starts": "turns presence on", "keeps": "keeps presence on"}
+NO_LONGER = {"starts": "no longer turns presence on", "keeps": "no longer keeps presence on"}
 
 
 class RolesEditor(QWidget):
@@ -62,7 +65,7 @@ class RolesEditor(QWidget):
         presence = presence_of(project, room_id)
         if presence is None:
             self._box.addWidget(
-                label(self.tr("No presence yet. Hang a sensor in this room and it starts one."), "soft", True)
+                label(self.tr("No presence yet. Place a sensor in this room to create it."), "soft", True)
             )
             return
         roles = roles_of(presence.expr)
@@ -71,7 +74,7 @@ class RolesEditor(QWidget):
         if hold_of(presence.expr) is not None:
             self.hold = FigureField(
                 self.tr("Hold time"), parse_time, duration_words, HOLD_STEP_S, 0.0, 7200.0,
-                self.tr("How long presence outlasts the last report. Type 90 s or 2 min; Up and Down step it."),
+                self.tr("How long presence lasts after the last report. Type 90 s or 2 min, or step with Up and Down."),
             )  # fmt: skip
             self.hold.entered.connect(self._set_hold)
             self.hold.wrong.connect(self.say)
@@ -84,7 +87,7 @@ class RolesEditor(QWidget):
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(4)
         grid.setColumnStretch(0, 1)
-        for column, words in ((1, self.tr("starts")), (2, self.tr("keeps"))):
+        for column, words in ((1, self.tr("turns on")), (2, self.tr("keeps on"))):
             grid.addWidget(label(words, "soft"), 0, column, Qt.AlignmentFlag.AlignHCenter)
         for k, (ident, words) in enumerate(self._tellers(roles, room_id), 1):
             grid.addWidget(label(words, "" if told_by(ident)[1] is None else "soft"), k, 0)
@@ -93,7 +96,7 @@ class RolesEditor(QWidget):
             ):  # fmt: skip
                 box = QCheckBox()
                 box.setChecked(now)
-                box.setAccessibleName(f"{words.strip()} {which}")
+                box.setAccessibleName(f"{words.strip()} {ROLES[which]}")
                 box.setToolTip(
                     self.tr("May turn presence on.")
                     if which == "starts"
@@ -133,21 +136,19 @@ class RolesEditor(QWidget):
             keeps = [*keeps, sensor] if on else [s for s in keeps if s != sensor]
             starts = starts if on else [s for s in starts if s != sensor]
         if not starts:
-            self.say.emit(self.tr("Something has to start presence: let another sensor start it first."))
+            self.say.emit(self.tr("At least one sensor must turn presence on: let another do so first."))
             self._shape = None
             self.refresh()
             return
         of, zone = told_by(sensor)
         name = find(project.sensors, of).name if zone is None else find(project.zones, zone).name
-        verb = {("starts", True): "starts", ("starts", False): "no longer starts", ("keeps", True): "keeps",
-                ("keeps", False): "no longer keeps"}[which, on]  # fmt: skip
         new = set_roles(project, presence, Roles(tuple(starts), tuple(keeps), roles.hold_s))
-        self.document.apply(new, f"{name} {verb} presence")
+        self.document.apply(new, f"{name} {ROLES[which] if on else NO_LONGER[which]}")
 
     def _set_hold(self, seconds: float) -> None:
         presence = presence_of(self.document.project, self.focus.room or "")
         if presence is not None:
             new = set_hold(self.document.project, presence.id, seconds)
             self.document.apply(
-                new, f"Hold {presence.name.lower()} for {duration_words(seconds)}", f"hold-{presence.id}"
+                new, f"Set the hold time of {presence.name.lower()} to {duration_words(seconds)}", f"hold-{presence.id}"
             )

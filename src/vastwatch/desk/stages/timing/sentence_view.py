@@ -67,7 +67,7 @@ class SentenceView(QWidget):
         self._pressed: tuple[int, QPointF] | None = None
         self._dragged: QPointF | None = None
         self._over = -1
-        self.setAccessibleName("What this conclusion says")
+        self.setAccessibleName("Condition of this conclusion")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -292,11 +292,7 @@ class SentenceView(QWidget):
             k = self._chip_at(QPointF(event.pos()))
             if k >= 0:
                 piece = self._picked()[k].piece
-                why = (
-                    self.tr("Type another figure.")
-                    if piece.kind == "figure"
-                    else self.tr("What else could stand here?")
-                )
+                why = self.tr("Edit this value.") if piece.kind == "figure" else self.tr("Alternatives")
                 QToolTip.showText(event.globalPos(), plain(f"{piece.text}: {why}"), self)
                 return True
         return super().event(event)

@@ -17,7 +17,7 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
 
 
 STAGE = Stage(
-    "Zones", _lamp, "drag a zone or its corners   R L turn the sensor   Ctrl+C copies the numbers",
-    {"zones": "drag it or its corners   arrows nudge   Del deletes   Ctrl+C copies the numbers"},
+    "Zones", _lamp, "drag a zone or its corners   R L turn the sensor   Ctrl+C copies the values",
+    {"zones": "drag it or its corners   arrows nudge   Del deletes   Ctrl+C copies the values"},
     width=300, narrow=276, zones=True, follows_time=False, results=frozenset({"zones"}),
 )  # fmt: skip

@@ -48,7 +48,7 @@ class EntryDialog(QDialog):
             box.addWidget(row(name, figure, stretch=1))
         box.addSpacing(6)
         box.addWidget(line())
-        box.addWidget(label(self.tr("Then try, and tick"), "head"))
+        box.addWidget(label(self.tr("Then test and tick off"), "head"))
         self.ticks: dict[str, QCheckBox] = {}
         for check in self.sheet.checks:
             tick = QCheckBox()
@@ -60,7 +60,7 @@ class EntryDialog(QDialog):
         box.addStretch(1)
         self.told = label("", "soft", True)
         outer.addWidget(self.told)
-        copy, save, leave = (QPushButton(self.tr(w)) for w in ("Copy", "Save …", "Close"))
+        copy, save, leave = (QPushButton(self.tr(w)) for w in ("Copy", "Save…", "Close"))
         copy.clicked.connect(self._copy)
         save.clicked.connect(self._save)
         leave.clicked.connect(self.accept)
@@ -73,7 +73,7 @@ class EntryDialog(QDialog):
     def _tick(self, key: str, on: bool) -> None:
         zone = find(self.document.project.zones, key.partition(":")[0])
         ticked = (*(k for k in zone.ticked if k != key), *((key,) if on else ()))
-        words = "Tick" if on else "Take back a tick"
+        words = "Tick" if on else "Remove a tick"
         self.document.apply(put(self.document.project, replace(zone, ticked=ticked)), f"{words} of {zone.name.lower()}")
 
     def _copy(self) -> None:
@@ -119,8 +119,8 @@ def _as_pdf(sheet: EntrySheet) -> bytes:
     checks = "".join(f"<p>&#9744; {escape(c.text)}</p>" for c in sheet.checks)
     document = QTextDocument()
     document.setHtml(
-        f"<h2>{escape(sheet.title)}</h2><p>{escape(sheet.convention)}</p>"
-        f"<table cellpadding='4' width='100%'>{''.join(rows)}</table><h3>Then try, and tick</h3>{checks}"
+        f"<h2>{escape(sheet.title)}</h2><p>{escape(sheet.convention)}</p><table cellpadding='4' "
+        f"width='100%'>{''.join(rows)}</table><h3>Then test and tick off</h3>{checks}"
     )
     document.setPageSize(writer.pageLayout().paintRectPixels(writer.resolution()).size().toSizeF())
     document.documentLayout().setPaintDevice(writer)  # type: ignore[union-attr]

@@ -28,7 +28,7 @@ class Matrix(QWidget):
         self.selected: str | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Who is counted where")
+        self.setAccessibleName("Reports counted per zone")
         self.setMouseTracking(True)
 
     def show_rows(self, rows: list[MatrixRow], zones: list[str], selected: str | None) -> None:

@@ -58,7 +58,7 @@ class Numbers(QWidget):
         self.selected: str | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Numbers to type")
+        self.setAccessibleName("Values to enter")
 
     def show_rows(self, rows: list[NumberRow], heads: tuple[str, ...], selected: str | None) -> None:
         """Show other figures."""

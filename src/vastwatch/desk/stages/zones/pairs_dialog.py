@@ -36,12 +36,12 @@ def pairs_dialog(document: Document, sensor: Sensor, parent: QWidget) -> Reading
     def take(bias: float, scale: float | None) -> str:
         settings = replace(sensor.settings, measured_bias_m=round(bias, 3), measured_scale=scale)
         new = put(document.project, replace(sensor, settings=settings))
-        document.apply(new, f"Correct {sensor.name.lower()} by tape")
-        return tr("{} reads {:.2f} m too long: its bands are drawn so.").format(sensor.name, bias)
+        document.apply(new, f"Correct {sensor.name.lower()} by tape measurements")
+        return tr("{} reads {:.2f} m too long; its bands are corrected.").format(sensor.name, bias)
 
     return ReadingsDialog(
-        tr("Tape and reading: {}").format(sensor.name),
-        tr("Stand still, measure from the device to the chest, read what it says; one pair a line, in metres: "
-           "2.00 2.35. Three pairs or more, near and far, tell its scale too."),
-        tr("Correct the numbers"), understood, parent=parent,
+        tr("Tape measurements: {}").format(sensor.name),
+        tr("Stand still, measure from the device to your chest, and read its distance; one pair a line, in "
+           "metres: 2.00 2.35. Three pairs or more, near and far, also give its scale."),
+        tr("Correct the values"), understood, parent=parent,
     )  # fmt: skip

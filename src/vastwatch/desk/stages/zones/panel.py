@@ -52,42 +52,49 @@ class ZonesPanel(QWidget):
         box.addWidget(self._title)
         box.addWidget(self.which)
         box.addWidget(self._what)
-        named = {"zone": self.tr("Rectangle"), "zone-outline": self.tr("Outline"), "zone-here": self.tr("Round a seat")}
+        named = {
+            "zone": self.tr("Rectangle"),
+            "zone-outline": self.tr("Outline"),
+            "zone-here": self.tr("Around a seat"),
+        }
         self.tools = {token: ArmingButton(self, words, f"draw:{token}") for token, words in named.items()}
         for token, button in self.tools.items():
             button.setToolTip(TOOLS[token])
         self._tools = row(*self.tools.values(), spacing=4)
         box.addWidget(self._tools)
-        self.propose = QPushButton(self.tr("Zones for this room"))
+        self.propose = QPushButton(self.tr("Suggest zones for this room"))
         self.propose.setToolTip(
-            self.tr("A zone for every seat, entries at the doors, areas to ignore: in place of those drawn.")
+            self.tr(
+                "A zone for every seat, entry areas at the doors, ignore areas over false triggers; replaces the "
+                "zones drawn."
+            )
         )
         self.propose.clicked.connect(self._propose)
-        self.walk = pressed(self.tr("From a walk …"), self._walk)
-        self.sheet = pressed(self.tr("Entry sheet …"), self._sheet)
+        self.walk = pressed(self.tr("From a walk…"), self._walk)
+        self.sheet = pressed(self.tr("Entry sheet…"), self._sheet)
         box.addWidget(self.propose)
         box.addWidget(row(self.walk, self.sheet, spacing=6))
         box.addWidget(line())
         self._unit = label("", "soft", True)
-        self._numbers_head = label(self.tr("To type in"), "head")
+        self._numbers_head = label(self.tr("Values to enter"), "head")
         self.numbers = Numbers(self.theme)
         self.numbers.chosen.connect(lambda z: self.focus.set(selected=z))
         for part in (self._numbers_head, self._unit, self.numbers):
             box.addWidget(part)
         self._key = label(self.tr("Dashed: as drawn. Solid: what the device will use."), "soft", True)
         box.addWidget(self._key)
-        self._matrix_head = label(self.tr("Who is counted where, % of the reports"), "head", True)
+        self._matrix_head = label(self.tr("Reports counted per zone, %"), "head", True)
         self.matrix = Matrix(self.theme)
         self.matrix.chosen.connect(lambda s: self.focus.set(selected=s))
-        self._false_head = label(self.tr("A day of this week"), "head", True)
+        self._false_head = label(self.tr("One simulated day"), "head", True)
         self._false = label("", "", True)
         self._false.setToolTip(
-            self.tr("False: it says so and nobody is there. There: of the time somebody stays, it says so for so much; "
-                    "less than in the table where the radar hardly notices who is still.")
+            self.tr("False: reported occupied with nobody there. There: share of each stay reported as "
+                    "occupied; lower than in the table where the radar hardly notices somebody still.")
         )  # fmt: skip
         for below in (self._matrix_head, self.matrix, self._false_head, self._false):
             box.addWidget(below)
-        self._help_head = label(self.tr("What would help"), "head")
+        self._help_head = label(self.tr("Improvements"), "head")
         box.addWidget(self._help_head)
         self._helps = QVBoxLayout()
         self._helps.setSpacing(4)
@@ -135,7 +142,7 @@ class ZonesPanel(QWidget):
         if sensor is None or known is None:
             self._title.setText(self.tr("No tracking radar on this level"))
             self._what.setText(
-                self.tr("Zones need a radar that tells places or bands of distance: hang one in Sensors.")
+                self.tr("Zones need a radar that reports positions or distance bands: place one in Sensors.")
             )
             self._caution.setText("")
             return
@@ -165,7 +172,7 @@ class ZonesPanel(QWidget):
         ):
             w.setVisible(has)
         self.sheet.setEnabled(has)
-        self.walk.setText(self.tr("From a walk …") if device.reports == "xy" else self.tr("Tape and reading …"))
+        self.walk.setText(self.tr("From a walk…") if device.reports == "xy" else self.tr("Tape measurements…"))
         self.tools["zone-outline"].setEnabled(rules is None or rules.shape == "polygon")
         self.matrix.show_rows(matrix(project, known), [z.name for z in known.zones], self.focus.selected)
         self._caution.setText("\n".join(CAUTIONS[key] for key in of_sensor(project, sensor)))
@@ -182,8 +189,8 @@ class ZonesPanel(QWidget):
         for h in found:
             button = QPushButton(h.text.rstrip("."))
             button.setProperty("role", "try")
-            worst = self.tr("The worst served of those who stay in a zone: the share that is counted there.")
-            false = self.tr("Of what the {} shows: the share that a zone counts.")
+            worst = self.tr("The worst share counted, of the people who stay in a zone.")
+            false = self.tr("Share of reports from the {} that a zone counts.")
             button.setToolTip(false.format(h.of.lower()) if h.of else worst)
             button.clicked.connect(lambda _, h=h: self._take(h))
             figure = label(f"{100 * h.counted_before:.0f} → {100 * h.counted_after:.0f} %", "head")
@@ -196,19 +203,23 @@ class ZonesPanel(QWidget):
         score, sensor = self.results[ZONE_SCORES].value, self.sensor
         of = self.results[ZONE_SCORES].of
         if score is None or sensor is None or of is None or of[1] != sensor.id:
-            self._false.setText(self.tr("Living the week …"))
+            self._false.setText(self.tr("Simulating the week…"))
             return
         names = {z.id: z.name for z in self.document.project.zones}
         told = []
         for z, s in score.zones.items():
             if z in names:
-                share = "" if s.counted is None else self.tr(", there {:.0f} %").format(100 * s.counted)
+                share = "" if s.counted is None else self.tr(", occupied {:.0f} %").format(100 * s.counted)
                 told.append(self.tr("{}: {:.1f} min false{}").format(names[z], s.false_min, share))
         more = []
         if score.lost_s >= 1:
-            more.append(self.tr("{} a day somebody is beyond the targets it follows").format(about_words(score.lost_s)))
+            more.append(
+                self.tr("{} a day somebody is beyond the number of targets it follows").format(
+                    about_words(score.lost_s)
+                )
+            )
         if score.merged_s >= 1:
-            more.append(self.tr("{} a day it takes two people for one").format(about_words(score.merged_s)))
+            more.append(self.tr("{} a day it reports two people as one").format(about_words(score.merged_s)))
         self._false.setText("\n".join([*told, *more]))
 
     # -- what is pressed -------------------------------------------------------------------------------------------
@@ -222,14 +233,14 @@ class ZonesPanel(QWidget):
             self.say.emit(self.tr("{} notices nobody who stays in this room.").format(sensor.name))
             return
         new = replace_zones(self.document.project, sensor, found.zones)
-        self.document.apply(new, f"Zones for {sensor.name.lower()}")
+        self.document.apply(new, f"Suggest zones for {sensor.name.lower()}")
         self.focus.set(selected=found.zones[0].id)
         made = zoned(new, sensor)
         held = [] if made is None else [h for j in range(len(made.zones)) if (h := held_of(made, j)) is not None]
-        words = self.tr("{} zones; the worst served seat is counted with {:.0f} % of its reports.").format(
+        words = self.tr("{} zones; at the worst-served seat {:.0f} % of reports are counted.").format(
             len(found.zones), 100 * min(held, default=0.0)
         )
-        words += " " + self.tr("Found step by step, perhaps not the best.")
+        words += " " + self.tr("Found by stepwise search; there may be better ones.")
         if found.left_out:
             words += " " + self.tr("Left out: {}.").format(", ".join(found.left_out))
         self.say.emit(words)
@@ -260,7 +271,7 @@ class ZonesPanel(QWidget):
         clipboard = QApplication.clipboard()
         if sheet is not None and clipboard is not None:
             clipboard.setText(as_text(sheet))
-            self.say.emit(self.tr("The numbers are on the clipboard."))
+            self.say.emit(self.tr("Values copied to the clipboard."))
 
 
 def make(around: Surroundings) -> ZonesPanel:

@@ -56,16 +56,16 @@ def _read(task: Task, source: Path | str, project: Project, sensor: Sensor) -> _
         places, unknown = known_places(project, sensor, log)
         found = calibrate(places, pose_of(sensor, known.device), scatter_of(known.device))
         if unknown:
-            words.append(f"No such place on the plan: {', '.join(unknown)}.")
+            words.append(f"Not on the plan: {', '.join(unknown)}.")
         words += [f"{w[0].upper()}{w[1:]}." for w in found.untold]
         if found.swapped:
-            words.append("X and Y change places in this log: it was read the other way round.")
+            words.append("X and Y are swapped in this log; they were read the other way round.")
         if found.mirrored:
-            words.append("X grows to the other side than this type says: it was read mirrored.")
+            words.append("X runs the other way from the data sheet; it was read mirrored.")
     except CalibrationError as e:
         words.append(sentence(e))
     if log.skipped:
-        words.append(f"{log.skipped} rows without a place were left out.")
+        words.append(f"{log.skipped} rows without a position were skipped.")
     return log, found, words
 
 
@@ -91,15 +91,18 @@ class WalkDialog(QDialog):
         outer = QVBoxLayout(self)
         outer.addWidget(label(self.windowTitle(), "title"))
         outer.addWidget(label(
-            self.tr("Sit or stand at known places while the device logs its X and Y; mark each place in the log by the "
-                    "spot's name or id, or as x,y on the plan. Three places, not in one line, tell all."), "soft", True,
+            self.tr("Sit or stand at known positions while the device logs X and Y. Mark each position in the "
+                    "log by its name or id, or as x,y on the plan. Three positions, not in one line, are enough."),
+            "soft", True,
         ))  # fmt: skip
-        read, simulate = QPushButton(self.tr("Read a log …")), QPushButton(self.tr("Walk past a simulated device"))
+        read, simulate = QPushButton(self.tr("Open a log…")), QPushButton(self.tr("Walk past a simulated device"))
         read.clicked.connect(self._read)
         simulate.clicked.connect(self._simulate)
-        self.live = QPushButton(self.tr("Take it live"))
+        self.live = QPushButton(self.tr("Record live"))
         self.live.setCheckable(True)
-        self.live.setToolTip(self.tr("The simulated device tells second by second: sit, click where you are, go on."))
+        self.live.setToolTip(
+            self.tr("The simulated device reports every second: sit down, click where you are, move on.")
+        )
         self.live.toggled.connect(self._go_live)
         outer.addWidget(row(read, simulate, self.live, QWidget(), stretch=3))
         self.over = _Over(document.project, sensor, theme, self.drawn)
@@ -117,21 +120,21 @@ class WalkDialog(QDialog):
         table.setLayout(self.grid)
         side.addWidget(table)
         side.addWidget(label(
-            self.tr("Rings: the marked places. Grey: the readings as the plan has it. In colour: once corrected."),
+            self.tr("Rings: marked positions. Grey: readings as drawn. Colour: readings as corrected."),
             "soft", True,
         ))  # fmt: skip
         self.words = label("", "", True)
         side.addWidget(self.words)
         side.addStretch(1)
         self.plan = QPushButton(self.tr("Correct the plan"))
-        self.plan.setToolTip(self.tr("Move and turn the sensor on the plan to where the walk says it hangs."))
+        self.plan.setToolTip(self.tr("Moves and turns the sensor on the plan to where the walk shows it is mounted."))
         self.plan.clicked.connect(lambda: self._take(True))
-        self.numbers = QPushButton(self.tr("Correct the numbers alone"))
-        self.numbers.setToolTip(self.tr("Leave the plan; the numbers to type are made for where it really hangs."))
+        self.numbers = QPushButton(self.tr("Correct the values only"))
+        self.numbers.setToolTip(self.tr("Leaves the plan; the values to enter are computed for the measured position."))
         self.numbers.clicked.connect(lambda: self._take(False))
         self.which = narrow(Choice())
         self.which.setAccessibleName(self.tr("Mark"))
-        self.zone = pressed(self.tr("A zone of this mark"), self._zone)
+        self.zone = pressed(self.tr("Create zone from this mark"), self._zone)
         leave = pressed(self.tr("Close"), self.reject)
         for w in (self.plan, self.numbers, row(self.which, self.zone, stretch=0)):
             side.addWidget(w)
@@ -141,7 +144,7 @@ class WalkDialog(QDialog):
     # -- the log ---------------------------------------------------------------------------------------------------
 
     def _read(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, self.tr("Read a log"), "", "Logs (*.csv *.jsonl *.json *.txt)")
+        name, _ = QFileDialog.getOpenFileName(self, self.tr("Open a log"), "", "Logs (*.csv *.jsonl *.json *.txt)")
         if name:
             self.read(name)
 
@@ -168,12 +171,12 @@ class WalkDialog(QDialog):
             self.over.places = {s.id: s.at for s in seen if home is None or s.room == home.id}
             self.log, self.found = None, None
             self._show()
-            self.live.setText(self.tr("Stop and see"))
-            self.words.setText(self.tr("Click the ring of the place where you are now; wait a while; go to the next."))
+            self.live.setText(self.tr("Stop and evaluate"))
+            self.words.setText(self.tr("Click the ring where you are now; wait a while; go to the next."))
             self._second.start()
             return
         self._second.stop()
-        self.live.setText(self.tr("Take it live"))
+        self.live.setText(self.tr("Record live"))
         self.over.places, self.over.now = {}, None
         if self._device is not None and self._device.read:
             self._understand(self._device.text())
@@ -198,7 +201,7 @@ class WalkDialog(QDialog):
     def _understand(self, source: Path | str) -> None:
         """Read a log and what it says of the sensor, beside the window: long ones take seconds."""
         self._source = (source, self.document.project, self.sensor)
-        self.words.setText(self.tr("Reading …"))
+        self.words.setText(self.tr("Reading…"))
         self._work.ask()
 
     def _understood(self) -> None:
@@ -241,11 +244,11 @@ class WalkDialog(QDialog):
         self.over.show_walk(read, None if found is None else found.pose, at)
         if found is None:
             return
-        heads = ("", self.tr("drawn"), self.tr("found"), "±")
+        heads = ("", self.tr("as drawn"), self.tr("measured"), "±")
         rows = (
             ("X", self.drawn.x, found.pose.x, found.sd[0], "m"), ("Y", self.drawn.y, found.pose.y, found.sd[1], "m"),
-            (self.tr("Looks to"), self.drawn.yaw, found.pose.yaw, found.sd[2], "°"),
-            (self.tr("Reads long by"), self.drawn.bias, found.pose.bias, found.sd[3], "m"),
+            (self.tr("Aim"), self.drawn.yaw, found.pose.yaw, found.sd[2], "°"),
+            (self.tr("Distance offset"), self.drawn.bias, found.pose.bias, found.sd[3], "m"),
         )  # fmt: skip
         right = Qt.AlignmentFlag.AlignRight
         for k, head in enumerate(heads):
@@ -257,7 +260,7 @@ class WalkDialog(QDialog):
             off = abs(value - drawn) > 2.0 * sd
             self.grid.addWidget(label(f"{value:.{digits}f} {unit_words}", "head" if off else ""), n, 2, right)
             self.grid.addWidget(label(f"{sd:.{digits}f}", "soft"), n, 3, right)
-        basis = self.tr("{} readings in {}, {:.2f} m off on average once corrected.")
+        basis = self.tr("{} readings in {}, {:.2f} m off on average after correction.")
         self.grid.addWidget(label(basis.format(found.n, found.unit, found.residual_m), "soft", True), 5, 0, 1, 4)
 
     # -- what is made of it ----------------------------------------------------------------------------------------
@@ -278,9 +281,9 @@ class WalkDialog(QDialog):
                 measured_bias_m=bias,
             )  # fmt: skip
             new = replace(self.sensor, settings=settings)
-        self.document.apply(put(self.document.project, new), f"Correct {self.sensor.name.lower()} by a walk")
-        where = self.tr("on the plan") if on_plan else self.tr("in the numbers alone")
-        self.told = self.tr("{} is corrected {}: it looks {:.1f}° off what was drawn.").format(
+        self.document.apply(put(self.document.project, new), f"Correct {self.sensor.name.lower()} from a walk")
+        where = self.tr("on the plan") if on_plan else self.tr("in the values only")
+        self.told = self.tr("{} is corrected {}: its aim is {:.1f}° off what was drawn.").format(
             self.sensor.name, where, abs((pose.yaw - self.drawn.yaw + 180.0) % 360.0 - 180.0)
         )
         self.accept()
@@ -299,7 +302,7 @@ class WalkDialog(QDialog):
             self.words.setText(sentence(e))
             return
         self.document.apply(new, f"Zone {zone.name.lower()} from a walk")
-        self.told = self.tr("{} is drawn where the walk sat.").format(zone.name)
+        self.told = self.tr("{} is drawn where the walk recorded somebody sitting.").format(zone.name)
         self.accept()
 
 

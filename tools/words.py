@@ -1,0 +1,60 @@
+"""Checks that no word of the list `dialect.txt` comes back in what people read: the texts of the program and its pages.
+
+usage: words.py; prints each hit with its place and what to write instead, and exits with 1 if there is any.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+# Keys of incidents and causes, in what other programs read.
+KEYS = ("own hold", "false start")
+PAGES = ("README.md", "docs/guide.md", "docs/glossary.md", "docs/third-party.md")
+
+
+def listed() -> list[tuple[re.Pattern[str], str]]:
+    """The words that must not come back, with what to write instead."""
+    lines = (ROOT / "tools" / "dialect.txt").read_text(encoding="utf-8").splitlines()
+    pairs = (line.split("\t") for line in lines if line and not line.startswith("#"))
+    return [(re.compile(word, re.IGNORECASE), instead) for word, instead in pairs]
+
+
+def texts(source: str) -> Iterator[tuple[int, str]]:
+    """Strings of a module that are sentences or phrases, with their lines: docstrings and single words are not."""
+    tree = ast.parse(source)
+    docs = {id(n.value) for n in ast.walk(tree) if isinstance(n, ast.Expr)}
+    for node in ast.walk(tree):
+        if not isinstance(node, ast.Constant) or not isinstance(node.value, str) or id(node) in docs:
+            continue
+        if " " in node.value.strip() and node.value not in KEYS:
+            yield node.lineno, node.value
+
+
+def lines(page: str) -> Iterator[tuple[int, str]]:
+    """Lines of a page without its code: names in code may be older than the words."""
+    for n, line in enumerate(page.splitlines(), 1):
+        if not line.startswith("    "):
+            yield n, re.sub(r"`[^`]*`|\]\([^)]*\)", "", line)
+
+
+def hits() -> Iterator[str]:
+    """Every word of the list that is found, with its place."""
+    words = listed()
+    places = [(p, texts(p.read_text(encoding="utf-8"))) for p in sorted((ROOT / "src").rglob("*.py"))]
+    places += [(ROOT / p, lines((ROOT / p).read_text(encoding="utf-8"))) for p in PAGES]
+    for path, found in places:
+        for n, text in found:
+            for pattern, instead in words:
+                if (m := pattern.search(text)) is not None:
+                    yield f"{path.relative_to(ROOT)}:{n}: “{m[0]}”; write: {instead}"
+
+
+if __name__ == "__main__":
+    every = list(hits())
+    print("\n".join(every) or "No word of the list was found.")
+    sys.exit(bool(every))
