@@ -14,15 +14,15 @@ import pytest
 from hands import drag, key, pixel, project, settle, spot_px
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QCheckBox, QMessageBox, QPushButton, QUndoView
+from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QMessageBox, QPushButton, QUndoView
 
 from vastwatch.design.project import VERSION, find
-from vastwatch.desk.shell.app import Desk, empty_project, make_application
+from vastwatch.desk.shell.app import Desk, _first_project, empty_project, make_application
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.keysheet import KeySheet
 from vastwatch.desk.shell.parts import FigureField
 from vastwatch.desk.stages import STAGE_NAMES
-from vastwatch.files import load_project, save_project
+from vastwatch.files import ProjectError, load_project, save_project
 from vastwatch.files.journal import Journal
 from vastwatch.files.project_file import encode
 
@@ -30,7 +30,7 @@ from vastwatch.files.project_file import encode
 def test_save_close_and_reopen_is_the_same(qtbot, window, tmp_path):
     drag(qtbot, window, pixel(window, "pir-shop"), spot_px(window, 2.5, 2.0))
     assert window.document.modified
-    assert "edited" in window.windowTitle()
+    assert "modified" in window.windowTitle()
     path = tmp_path / "shop.vastwatch.json"
     window.filing.save_to(path)
     assert not window.document.modified
@@ -42,6 +42,35 @@ def test_save_close_and_reopen_is_the_same(qtbot, window, tmp_path):
     assert not window.document.modified
     assert window.filing.open_path(path)
     assert encode(project(window)) == saved
+
+
+def test_a_project_that_nobody_named_is_called_as_its_file_and_is_a_recent_one(qtbot, window, tmp_path, monkeypatch):
+    window.filing.new()
+    path = tmp_path / "corner house"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
+    assert window.filing.save_as()
+    made = tmp_path / "corner house.vastwatch.json"
+    assert made.exists() and project(window).name == "corner house" == load_project(made).name
+    assert window.windowTitle().startswith(made.name) and window.filing.recent()[0] == made
+    # A name that it has stays.
+    path = tmp_path / "other"
+    assert window.filing.save_as() and project(window).name == "corner house"
+    assert window.windowTitle().startswith("other.vastwatch.json") and window.filing.recent()[0].name == (
+        "other.vastwatch.json"
+    )
+
+
+def test_a_file_that_is_not_there_yet_begins_a_project_with_its_name(tmp_path):
+    path = tmp_path / "barn.vastwatch.json"
+    begun, stamp = _first_project(path, False)
+    assert (begun.name, stamp) == ("barn", None) and not path.exists()
+    document = Document(begun, path, None, stamp)
+    document.save()
+    assert load_project(path).name == "barn"
+    assert _first_project(path, False)[1] is not None
+    for wrong in (tmp_path / "barn", tmp_path / "no" / "barn.vastwatch.json"):
+        with pytest.raises(ProjectError, match="no such file"):
+            _first_project(wrong, False)
 
 
 def test_a_bad_file_is_told_in_the_window_and_the_project_stays(qtbot, window, tmp_path, monkeypatch):
@@ -89,7 +118,7 @@ import os, sys
 from PyQt6.QtCore import QTimer
 from vastwatch.desk.shell.app import Desk, make_application
 from vastwatch.desk.shell.document import Document
-from vastwatch.files import load_project
+from vastwatch.files import ProjectError, load_project
 from vastwatch.files.journal import Journal
 app = make_application()
 desk = Desk(Document(load_project(sys.argv[1]), __import__("pathlib").Path(sys.argv[1]), Journal()))
@@ -146,10 +175,10 @@ def test_a_failure_in_a_slot_is_logged_and_said_and_the_window_lives(qtbot, desk
     log = tmp_path / "state" / "failures.log"
     catch_failures(desk, log)
     try:
-        raise RuntimeError("a failure")
+        raise RuntimeError("an internal error")
     except RuntimeError as e:
         sys.excepthook(type(e), e, e.__traceback__)
-    assert "a failure" in log.read_text()
+    assert "an internal error" in log.read_text()
     assert "Your work is kept" in desk.window.status.said.text()
     assert desk.window.isVisible()
 
@@ -205,7 +234,7 @@ def test_an_empty_project_opens_and_says_what_to_do(qtbot):
         desk.window.focus.set(stage=stage)
         desk.window.grab()
     assert desk.window.strip.tabs["Plan"].state == "unlit"
-    assert "as soon as one is drawn" in desk.window.verdict._nothing.text()
+    assert "Draw a room to see its verdict" in desk.window.verdict._nothing.text()
 
 
 def test_stage_lamps_tell_how_far_it_is(qtbot, window):

@@ -8,13 +8,15 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox, QUndoView
 
+from vastwatch.advice.checks.findings import findings
 from vastwatch.design.edits.building import add_room, rectangle
+from vastwatch.design.naming import opening_words
 from vastwatch.design.project import find
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.commands import EditsSheet
 from vastwatch.desk.shell.finder import Finder, matches
 from vastwatch.desk.shell.keysheet import KeySheet
-from vastwatch.desk.stages.sensors.shelf import DeviceCard
+from vastwatch.desk.stages.sensors.shelf import DeviceCard, Shelf
 
 
 def test_what_is_found_and_in_which_order(demo):
@@ -120,8 +122,8 @@ def test_x_typed_first_waits_for_y(qtbot, window):
     before, at = project(w), find(shed.sensors, "pir-shop").at
     steps = w.document.undo_stack.index()
     type_into(qtbot, inspect(w, "X"), "21 m")
-    assert project(w) is before and "Or type Y too" in w.status.said.text()
-    assert inspect(w, "X").text() == "21.00 m" and "Waits for Y" in inspect(w, "X").toolTip()
+    assert project(w) is before and "Enter Y as well" in w.status.said.text()
+    assert inspect(w, "X").text() == "21.00 m" and "Needs Y" in inspect(w, "X").toolTip()
     # Both together are outside: both come back.
     type_into(qtbot, inspect(w, "Y"), "30 m")
     assert project(w) is before and inspect(w, "X").text() == f"{at[0]:.2f} m"
@@ -145,3 +147,110 @@ def test_files_of_late_are_in_the_menu_and_one_that_is_gone_is_forgotten(qtbot, 
     (tmp_path / "two.vastwatch.json").unlink()
     w.filing.open_recent(tmp_path / "two.vastwatch.json")
     assert [p.name.split(".")[0] for p in w.filing.recent()] == ["one & only"]
+
+
+def test_letters_typed_on_a_card_search_and_neither_mark_nor_move(qtbot, window):
+    """Typing "ceiling" on a card: nothing is marked, placed or gone to; the list shows what it names."""
+    w = window
+    w.focus.set(stage="Sensors", level="ground", room="shop", selected="shop")
+    settle(qtbot, w)
+    w.activateWindow()
+    shelf = w.panel("Sensors")
+    assert isinstance(shelf, Shelf)
+    card = next(c for c in shelf.findChildren(DeviceCard) if c.isVisible())
+    card.setFocus()
+    for letter in "ceiling":
+        QTest.keyClicks(QApplication.focusWidget(), letter)
+    assert shelf.finder.text() == "ceiling" and QApplication.focusWidget() is shelf.finder
+    assert (w.focus.room, w.focus.selected, w.focus.stage, shelf.compared) == ("shop", "shop", "Sensors", [])
+    assert {c.device.id for c in shelf.findChildren(DeviceCard)} >= {"pir-ceiling-6", "radar-60-ceiling"}
+    # Esc gives the keys from a card to the plan, where letters act.
+    qtbot.waitUntil(lambda: any(c.isVisible() for c in shelf.findChildren(DeviceCard)))
+    card = next(c for c in shelf.findChildren(DeviceCard) if c.isVisible())
+    card.setFocus()
+    key(qtbot, card, Qt.Key.Key_Escape)
+    assert w.plan.hasFocus() and w.focus.room == "shop"
+    key(qtbot, w.plan, Qt.Key.Key_N)
+    assert w.focus.room != "shop"
+
+
+def test_a_device_placed_by_keyboard_is_on_its_wall_however_far_the_plan_is_zoomed_out(qtbot, window):
+    w = window
+    w.focus.set(stage="Sensors", level="upper", room="box", selected="box")
+    settle(qtbot, w)
+    for ident in ("pir-corner-12", "pir-wall-8", "radar-60-ceiling"):
+        for _ in range(6):
+            w.plan.zoom(0.8)
+        w.focus.set(placing=ident)
+        w.plan.setFocus()
+        key(qtbot, w.plan, Qt.Key.Key_Return)
+        made = project(w).sensors[-1]
+        assert made.device == ident and w.focus.selected == made.id
+        w.plan.fit()
+    assert not [f for f in findings(project(w)) if f.rule == "floating"]
+    w.focus.set(level="ground", room="store", placing="mat-seat")
+    before = project(w)
+    key(qtbot, w.plan, Qt.Key.Key_Return)
+    assert "Store has no place for Seat pad: it needs a free seat, bed or door." in w.status.said.text()
+    assert project(w) is before
+
+
+def test_f2_renames_and_ctrl_y_does_again_what_was_undone(qtbot, window):
+    w = window
+    control = Qt.KeyboardModifier.ControlModifier
+    w.focus.set(stage="Sensors", level="ground", room="shop", selected="pir-shop")
+    w.activateWindow()
+    key(qtbot, w.plan, Qt.Key.Key_F2)
+    field = QApplication.focusWidget()
+    assert field.accessibleName() == "Name" and field.selectedText() == "PIR shop"
+    QTest.keyClicks(field, "Counter eye")
+    key(qtbot, field, Qt.Key.Key_Return)
+    assert find(project(w).sensors, "pir-shop").name == "Counter eye"
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_Z, control)
+    assert find(project(w).sensors, "pir-shop").name == "PIR shop"
+    key(qtbot, w.plan, Qt.Key.Key_Y, control)
+    assert find(project(w).sensors, "pir-shop").name == "Counter eye"
+    # A room is renamed where it is built.
+    w.focus.set(selected="shop")
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_F2)
+    assert w.focus.stage == "Plan" and QApplication.focusWidget().text() == "Shop"
+    w.focus.set(selected=None)
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_F2)
+    assert "Select an object that has a name first." in w.status.said.text()
+
+
+def test_what_is_undone_is_said_selected_and_shown(qtbot, window):
+    w = window
+    control = Qt.KeyboardModifier.ControlModifier
+    w.focus.set(stage="Sensors", level="upper", room="box", selected="box", placing="pir-corner-12")
+    settle(qtbot, w)
+    w.activateWindow()
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_Return)
+    made = project(w).sensors[-1].id
+    w.focus.set(level="ground", room="shop", selected="shop")
+    key(qtbot, w.plan, Qt.Key.Key_Z, control)
+    assert (w.focus.level, w.focus.room, w.focus.selected) == ("upper", "box", "box")
+    assert w.status.said.text() == "Undone: Place Corner 12 m, 110° in box room."
+    w.focus.set(level="ground", room="shop", selected="shop")
+    key(qtbot, w.plan, Qt.Key.Key_Y, control)
+    assert w.status.said.text() == "Redone: Place Corner 12 m, 110° in box room."
+    assert (w.focus.level, w.focus.room, w.focus.selected) == ("upper", "box", made)
+
+
+def test_the_history_names_what_was_edited(qtbot, plan):
+    w = plan
+    w.focus.set(level="ground", room="shop", selected="shop")
+    door = next(
+        o for o in project(w).openings if opening_words(project(w), o) == "door between throwing room and passage"
+    )
+    w.focus.set(selected=door.id)
+    w.plan.setFocus()
+    key(qtbot, w.plan, Qt.Key.Key_Delete)
+    assert w.document.undo_stack.undoText() == "Delete the door between throwing room and passage"
+    w.focus.set(room="kiln", selected="kiln", placing="lamp:lamp")
+    key(qtbot, w.plan, Qt.Key.Key_Return)
+    assert w.document.undo_stack.undoText() == "Add a lamp in kiln"

@@ -56,7 +56,7 @@ def test_up_to_four_are_marked_by_box_or_key_and_compared(qtbot, window, shelf):
     for ident in ("pir-corner-12", "radar-24-state", "dual-24-corner"):
         c = card(shelf, ident)
         qtbot.mouseClick(c, LEFT, pos=QPoint(c.width() - 15, 20))
-    key(qtbot, card(shelf, "mat-seat"), Qt.Key.Key_C)
+    key(qtbot, card(shelf, "mat-seat"), Qt.Key.Key_Space, Qt.KeyboardModifier.ControlModifier)
     assert shelf.compared == ["pir-corner-12", "radar-24-state", "dual-24-corner", "mat-seat"]
     assert window.focus.placing is None
     shelf.mark("light-lux")
@@ -150,12 +150,12 @@ def test_what_touches_goes_where_it_touches_and_says_how_surely(qtbot, window, s
     window.focus.set(level="upper", room="bedroom", selected="bedroom")
     assert window.plan.place("mat-bed-strip", 9.4, 6.4)
     mat = project(window).sensors[-1]
-    assert mat.host == "bed" and "times what closes it" in window.status.said.text()
+    assert mat.host == "bed" and "times its closing pressure" in window.status.said.text()
     assert mat.id not in {r.sensor for p in project(window).presences for r in reports(p.expr)}
     settle(qtbot, window)
     window.grab()
     words = [x.text() for x in window.verdict.inspector.findChildren(QLabel)]
-    assert any("72 kg" in w and "what closes it" in w for w in words)
+    assert any("72 kg" in w and "the closing pressure" in w for w in words)
     assert not window.plan.place("contact-door", 9.5, 5.0)
     assert "door or window" in window.status.said.text()
     shelf._arm("module-plug")

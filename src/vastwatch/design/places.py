@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from typing import Any
 
@@ -11,8 +12,11 @@ from vastwatch.design.project import Project, find, find_any, indexed
 from vastwatch.design.records import Sensor
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
-from vastwatch.site.building import Room
+from vastwatch.site.building import Opening, Room
 from vastwatch.site.record import Point
+
+# This far to either side of a wall's face its rooms are looked for, metres.
+BESIDE_M = 0.15
 
 
 def room_at(project: Project, level: str, x: float, y: float) -> Room | None:
@@ -62,6 +66,26 @@ def middle_of(record: Any) -> Point:
 def room_of(project: Project, sensor: Sensor) -> Room | None:
     """The room a sensor hangs in."""
     return room_at(project, sensor.level, sensor.at[0], sensor.at[1])
+
+
+def opening_middle(project: Project, opening: Opening) -> tuple[Point, Point]:
+    """The middle of an opening on its wall's centre line, and the unit vector along the wall."""
+    wall = find(project.walls, opening.wall)
+    length = math.dist(wall.a, wall.b)
+    ux, uy = (wall.b[0] - wall.a[0]) / length, (wall.b[1] - wall.a[1]) / length
+    s = opening.offset + opening.width / 2
+    return (wall.a[0] + s * ux, wall.a[1] + s * uy), (ux, uy)
+
+
+def rooms_beside(project: Project, opening: Opening) -> tuple[Room | None, Room | None]:
+    """The rooms to the left and to the right of an opening, seen along its wall from end a to end b."""
+    wall = find(project.walls, opening.wall)
+    (x, y), (ux, uy) = opening_middle(project, opening)
+    step = wall.thickness / 2 + BESIDE_M
+    return (
+        room_at(project, wall.level, x - uy * step, y + ux * step),
+        room_at(project, wall.level, x + uy * step, y - ux * step),
+    )
 
 
 def called(project: Project, record: Any) -> str:

@@ -31,8 +31,9 @@ from vastwatch.design.needs import needs_of, used_by_people, wakeful_spots
 from vastwatch.design.places import called, room_of
 from vastwatch.design.presence import hold_of, reports
 from vastwatch.design.project import Project, find
-from vastwatch.design.records import Presence
+from vastwatch.design.records import Presence, Sensor
 from vastwatch.design.relations import levels_in_order, presence_of
+from vastwatch.devices import TOUCH_FAMILIES, DeviceType
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.people.floors import in_the_way
@@ -51,6 +52,8 @@ HARDLY = 3.0
 WALKER_SHARE = 0.9
 # Hanging this much off the height its figures hold for is worth a word, metres.
 HEIGHT_OFF_M = 0.5
+# A type for walls that is farther than this from any is not mounted; one this far above furniture stands on it, metres.
+LOOSE_M, ON_TOP_M = 0.6, 0.5
 # From this room temperature on, a PIR has lost a quarter of its range, Celsius.
 WARM_C = 26.7
 # A plan with more walls than this may not follow the hand while dragging.
@@ -115,10 +118,10 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
         if waits:
             wait, worst = max(waits, key=lambda w: w[0])
             records = (worst.id, presence.id)
-            text += f" Least noticed at the {worst.name}: {never_words(wait)}."
-        remedies = [Advice("Let a radar that sees every spot keep presence on.")]
+            text += f" Least noticed: at the {worst.name}, {never_words(wait)}."
+        remedies = [Advice("Use a radar that sees every position to keep presence on.")]
         if j.made_by == "zones":
-            remedies = [Advice("Draw zones where people are. Timing says which off-delay they need.")]
+            remedies = [Advice("Draw zones where people are. Timing recommends their off delay.")]
         remedies = [*_better_hold(j), *remedies]
         yield Finding("left-dark", "wrong" if bad else "risk", records, text, tuple(remedies), room.id)
 
@@ -132,20 +135,21 @@ def _how(presence: Presence, j: Judgement) -> str:
     single = hold_of(presence.expr)
     if j.made_by != "presence":
         return "by its zones" if j.made_by == "zones" else "by its rows"
-    return "as it is concluded" if single is None else f"held {duration_words(single)}"
+    return "with the present conclusion" if single is None else f"hold time {duration_words(single)}"
 
 
 def _better_hold(j: Judgement) -> list[Advice]:
     if j.best_s is None or j.made_by != "presence":
         return []
-    return [Advice(f"Hold it {duration_words(j.best_s)}: that meets every need.")]
+    return [Advice(f"Set the hold time to {duration_words(j.best_s)}: that meets every need.")]
 
 
 def _against_burning(j: Judgement) -> list[Advice]:
     return [
         *_better_hold(j),
         Advice(
-            "See in Rehearsal what kept it on: a latch that does not watch every door, a hazard, a device's own hold."
+            "See Rehearsal for what kept it on: a latch without a contact on every door, a false trigger, or a device "
+            "hold time."
         ),
     ]
 
@@ -167,17 +171,19 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
             if hours >= allowed:
                 continue
             bad = hours < allowed / WRONG_TIMES
-            text = f"{capital(called(project, spot))}, {spot.posture}: noticed {never_words(wait)}; with a hold of "
+            text = (
+                f"{capital(called(project, spot))}, {spot.posture}: noticed {never_words(wait)}; with a hold time of "
+            )
             if math.isfinite(wait) and wait > HARDLY * hold:
-                text += f"{duration_words(hold)} the light drops soon after they have settled, and stays off."
+                text += f"{duration_words(hold)} the light goes off soon after they settle, and stays off."
             elif math.isfinite(wait):
-                text += f"{duration_words(hold)} the light drops about once in {about_words(3600 * hours)}."
+                text += f"{duration_words(hold)} the light goes off about once in {about_words(3600 * hours)}."
             else:
-                text += f"{duration_words(hold)} the light drops on whoever stays longer."
-            remedies = [Advice("Let a radar that sees this spot keep presence on.")]
+                text += f"{duration_words(hold)} the light goes off on anybody who stays longer."
+            remedies = [Advice("Use a radar that sees this position to keep presence on.")]
             if hold_for(watched, allowed, spot.activity) <= needs_of(project, room).hold_max_s:
-                remedies.append(Advice("Hold it longer: Timing says how long."))
-            remedies.append(Advice("Turn or move a sensor so that it looks at this spot, without furniture between."))
+                remedies.append(Advice("Use a longer hold time; see Timing."))
+            remedies.append(Advice("Turn or move a sensor so that it sees this position without furniture in between."))
             yield Finding(
                 "spot-unseen",
                 "wrong" if bad else "risk",
@@ -192,8 +198,8 @@ def _unlit_rooms(project: Project) -> Iterator[Finding]:
     for room in project.rooms:
         if lights_in(project, room.id) and presence_of(project, room.id) is None:
             yield Finding(
-                "no-presence", "note", (room.id,), f"{room.name} has a lamp but no sensor: it is switched by hand.",
-                (Advice("Place a sensor from the shelf in this room."),), room.id,
+                "no-presence", "note", (room.id,), f"{room.name} has a lamp but no sensor: manual switching only.",
+                (Advice("Place a sensor in this room."),), room.id,
             )  # fmt: skip
 
 
@@ -214,13 +220,13 @@ def _late_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
 
 # The rule of each need that no hold cures, and what helps against it.
 BESIDES = {
-    "first_light_s": ("first-light", "Let a quicker sensor start the light, or one that looks across the door."),
-    "notice_s": ("notice", "Aim a sensor across the way people come in, or add one that starts."),
+    "first_light_s": ("first-light", "Use a faster sensor to turn the light on, or one that looks across the door."),
+    "notice_s": ("notice", "Aim a sensor across the path people take in, or add one that turns the light on."),
     "false_starts_per_day": (
         "false-starts",
-        "Turn it from what passes by, lower its reach, or mask its lower beams from a pet.",
+        "Turn it away from what passes by, reduce its range, or mask its lower beams against pets.",
     ),
-    "asleep_min_per_day": ("asleep", "Let the light be switched on by hand here, or let a mat on the bed keep it off."),
+    "asleep_min_per_day": ("asleep", "Use manual on here, or a mat on the bed that keeps the light off."),
 }  # fmt: skip
 
 
@@ -248,7 +254,7 @@ def _walkers(project: Project, judged: Judged) -> Iterator[Finding]:
                 "walker-unseen", "wrong" if share < 0.5 else "risk", (room.id, presence.id),
                 f"In {100 * (1 - share):.0f} % of {room.name.lower()} somebody walking across is not noticed within "
                 f"{within:g} s.",
-                (Advice("Aim a sensor across the way people walk, or add one that starts."),), room.id,
+                (Advice("Aim a sensor across the paths people walk, or add one that turns the light on."),), room.id,
             )  # fmt: skip
 
 
@@ -261,9 +267,9 @@ def _ways_missed(project: Project, room: Room, presence: str, ways: Ways) -> Ite
     if share < WALKER_SHARE:
         yield Finding(
             "walker-unseen", "wrong" if share < 0.5 else "risk", (room.id, presence),
-            f"{100 * (1 - share):.0f} % of those who come into {room.name.lower()} are not noticed within "
+            f"{100 * (1 - share):.0f} % of people entering {room.name.lower()} are not noticed within "
             f"{within:g} s.",
-            (Advice("Aim a sensor across the way people come in, or add one that starts."),), room.id,
+            (Advice("Aim a sensor across the path people take in, or add one that turns the light on."),), room.id,
         )  # fmt: skip
 
 
@@ -288,14 +294,29 @@ def _spill(project: Project) -> Iterator[Finding]:
         text += f"{', '.join(rooms[:-1])} and {rooms[-1]}" if len(rooms) > 1 else rooms[0]
         often = sum(x.false_ons_per_day for x in seen)
         if often > 0:
-            text += f"; this week that sets it off {often:.1f} times a day with nobody here"
+            text += f"; in this week that triggers it {often:.1f} times a day with nobody here"
         yield Finding(
             "sees-next-door", "risk", (sensor.id, *(x.room for x in seen)), text + ".",
             (
-                Advice("Turn it away from the door, or hang it above the door." if not device.through_walls
-                       else "Lower its sensitivity or its farthest gate, or turn it to an outside wall."),
+                Advice("Turn it away from the door, or mount it above the door." if not device.through_walls
+                       else "Reduce its sensitivity or farthest gate, or aim it at an outside wall."),
             ), home.id if home else None,
         )  # fmt: skip
+
+
+def _off_the_wall(project: Project, sensor: Sensor, device: DeviceType, room: Room) -> float:
+    """How far a type for walls and corners is from the nearest edge of its room, metres; 0 where it stands on
+    furniture, and for other types."""
+    if device.family in TOUCH_FAMILIES or "ceiling" in device.mounts or not {"wall", "corner"} & set(device.mounts):
+        return 0.0
+    x, y, z = sensor.at
+    if any(
+        f.level == sensor.level and z - ON_TOP_M <= f.z1 <= z and polygons.contains_point(f.outline, x, y)
+        for f in project.furnishings
+    ):
+        return 0.0
+    outline = np.asarray(room.outline, float)
+    return float(polygons.nearest_on_segments((x, y), outline, np.roll(outline, -1, axis=0))[0].min())
 
 
 def _mounting(project: Project) -> Iterator[Finding]:
@@ -306,17 +327,23 @@ def _mounting(project: Project) -> Iterator[Finding]:
         if abs(off) > HEIGHT_OFF_M:
             yield Finding(
                 "mount-height", "note", (sensor.id,),
-                f"{called(project, sensor)} hangs at {sensor.at[2]:.2f} m; its figures hold for "
+                f"{called(project, sensor)} is mounted at {sensor.at[2]:.2f} m; its figures are for "
                 f"{device.mount_height:.2f} m.",
-                (Advice(f"Hang it at about {device.mount_height:.1f} m."),), room.id if room else None,
+                (Advice(f"Mount it at about {device.mount_height:.1f} m."),), room.id if room else None,
+            )  # fmt: skip
+        if room is not None and (away := _off_the_wall(project, sensor, device, room)) > LOOSE_M:
+            yield Finding(
+                "floating", "risk", (sensor.id,),
+                f"{called(project, sensor)} is not on a wall: the nearest is {away:.1f} m away.",
+                (Advice("Drag it to a wall or into a corner, or use a type for the ceiling."),), room.id,
             )  # fmt: skip
         if room is not None and device.infrared and not device.emits_radio and room.ambient_c >= WARM_C:
             factor = contrast_factor(room.ambient_c)
             yield Finding(
                 "warm-room", "risk", (sensor.id, room.id),
-                f"{room.name} is about {room.ambient_c:.0f} °C: {called(project, sensor)} keeps {100 * factor:.0f} % "
-                "of its range.",
-                (Advice("Use a radar here, or hang the PIR closer."),), room.id,
+                f"{room.name} is about {room.ambient_c:.0f} °C: {called(project, sensor)} has only "
+                f"{100 * factor:.0f} % of its range.",
+                (Advice("Use a radar here, or place the PIR closer."),), room.id,
             )  # fmt: skip
 
 
@@ -331,7 +358,7 @@ def _unreachable(project: Project) -> Iterator[Finding]:
         stuck = [origin]
     for spot in stuck:
         yield Finding(
-            "no-way", "wrong", (spot.id,), f"Nobody can walk to {called(project, spot)}: no free way leads there.",
+            "no-way", "wrong", (spot.id,), f"Nobody can reach {called(project, spot)}: there is no free path.",
             (Advice("Check the doors and the free space around it."),), spot.room,
         )  # fmt: skip
 
@@ -347,23 +374,23 @@ def _cautions(project: Project) -> Iterator[Finding]:
         if room.id in controlled and stairs:
             yield Finding(
                 "stair-light", "caution", (room.id,),
-                f"{room.name} is on the stairs: its light must fail to ON, and emergency lighting is never switched "
-                "by presence. The local code decides.",
+                f"{room.name} is on the stairs: its light must fail to ON, and emergency lighting is never "
+                "switched by presence. Check your local code.",
                 (), room.id,
             )  # fmt: skip
         if room.id in controlled and room.use in ("workshop", "plant"):
             yield Finding(
                 "machine-light", "caution", (room.id,),
-                f"{room.name} has machines or heat: a drop here can hurt. Its light must fail to ON; never switch a "
-                "machine or a heater by presence alone.",
+                f"{room.name} has machines or heat: a false-off here can cause injury. Its light must fail to "
+                "ON; never switch a machine or a heater by presence alone.",
                 (), room.id,
             )  # fmt: skip
     mains = [s for s in project.sensors if find(project.devices, s.device).power == "mains"]
     if mains:
         yield Finding(
             "mains", "caution", tuple(s.id for s in mains),
-            f"{len(mains)} sensor{'s' if len(mains) > 1 else ''} on the mains: isolate at the board, prove dead, "
-            "follow the local wiring code; licensed electricians where that is required.",
+            f"{len(mains)} mains-powered sensor{'s' if len(mains) > 1 else ''}: isolate at the board, prove "
+            "dead, follow the local wiring code; use licensed electricians where required.",
             (), None,
         )  # fmt: skip
 
@@ -372,17 +399,17 @@ def _plan_size(project: Project) -> Iterator[Finding]:
     if len(project.walls) > MANY_WALLS:
         yield Finding(
             "plan-size", "note", (),
-            f"The plan has {len(project.walls):,} walls; contours may lag behind the hand while dragging.",
-            (Advice("Leave out walls that no sensor can see."),), None,
+            f"The plan has {len(project.walls):,} walls; contours may lag while dragging.",
+            (Advice("Remove walls that no sensor can see."),), None,
         )  # fmt: skip
     for level in project.levels:
         cell = level_grid(project.rooms, level.id).cell
         if cell > CELL:
             yield Finding(
                 "level-size", "note", (level.id,),
-                f"{level.name} is large: its maps are computed on squares of {100 * cell:.0f} cm in place of "
-                f"{100 * CELL:.0f}.",
-                (Advice("Design it in parts where that is too coarse."),), None,
+                f"{level.name} is large: contours are computed on a {100 * cell:.0f} cm grid instead of "
+                f"{100 * CELL:.0f} cm.",
+                (Advice("Split the design into parts if that is too coarse."),), None,
             )  # fmt: skip
 
 

@@ -13,7 +13,8 @@ from msgspec.structs import replace
 
 from vastwatch.design.edits.building import LAMP_LM_W, fresh_name_id
 from vastwatch.design.edits.following import fixed_to, spots_with
-from vastwatch.design.places import room_at
+from vastwatch.design.naming import place_name
+from vastwatch.design.places import opening_middle, room_at, rooms_beside
 from vastwatch.design.project import Project, find, fresh_id, numbered, on_level, put
 from vastwatch.design.records import Fixture, Lamp
 from vastwatch.design.relations import levels_in_order
@@ -32,8 +33,6 @@ OPENING_SIZES: dict[OpeningKind, tuple[float, float, float]] = {
 BEFORE_M = 0.35
 # What is lain on and at least so wide has two sides to lie on, metres.
 FOR_TWO_M = 1.3
-# This far to either side of a wall's face its rooms are looked for, metres.
-BESIDE_M = 0.15
 # What is looked for by a door is so far from its opening, and so far from all else that could be pointed at, metres.
 BY_DOOR_M, FREE_M = 0.2, 0.3
 # What a lamp draws that is added to a room that has one, watts.
@@ -54,7 +53,7 @@ def add_opening(project: Project, wall: str, kind: OpeningKind, middle: float) -
     offset = min(max(middle - width / 2, margin), length - width - margin)
     for o in project.openings:
         if o.wall == wall and o.offset < offset + width and offset < o.offset + o.width:
-            raise ValueError(f"there is a {o.kind} already")
+            raise ValueError(f"there is already a {o.kind} here")
     leaf = {"door": "timber", "window": "glass", "archway": "none"}[kind]
     opening = Opening(
         id=fresh_id(project, kind), wall=wall, kind=kind, offset=round(offset, 3), width=width, sill=sill, head=head,
@@ -79,26 +78,6 @@ def move_opening(project: Project, ident: str, offset: float) -> Project:
             raise ValueError(f"{sensor.name} would be left outside")
         project = put(project, replace(sensor, at=(*at, z)))
     return project
-
-
-def opening_middle(project: Project, opening: Opening) -> tuple[Point, Point]:
-    """The middle of an opening on its wall's centre line, and the unit vector along the wall."""
-    wall = find(project.walls, opening.wall)
-    length = math.dist(wall.a, wall.b)
-    ux, uy = (wall.b[0] - wall.a[0]) / length, (wall.b[1] - wall.a[1]) / length
-    s = opening.offset + opening.width / 2
-    return (wall.a[0] + s * ux, wall.a[1] + s * uy), (ux, uy)
-
-
-def rooms_beside(project: Project, opening: Opening) -> tuple[Room | None, Room | None]:
-    """The rooms to the left and to the right of an opening, seen along its wall from end a to end b."""
-    wall = find(project.walls, opening.wall)
-    (x, y), (ux, uy) = opening_middle(project, opening)
-    step = wall.thickness / 2 + BESIDE_M
-    return (
-        room_at(project, wall.level, x - uy * step, y + ux * step),
-        room_at(project, wall.level, x + uy * step, y - ux * step),
-    )
 
 
 def beside_a_door(project: Project, room: str) -> Point:
@@ -155,16 +134,18 @@ def add_furnishing(
     """
     room = room_at(project, level, *at)
     if room is None:
-        raise ValueError("furniture stands inside a room")
+        raise ValueError("furniture must be inside a room")
     piece = Furnishing(
-        id=fresh_name_id(project, kind.name), level=level, name=kind.name, kind=kind.kind,
-        outline=footprint(kind, at, turn), z0=kind.z0, z1=_top_of(project, kind, level), material=kind.material,
+        id=fresh_name_id(project, kind.name), level=level, name=place_name(project, kind.name, room, at),
+        kind=kind.kind, outline=footprint(kind, at, turn), z0=kind.z0, z1=_top_of(project, kind, level),
+        material=kind.material,
         # One steps onto a stair at its front, and climbs towards its back.
         climb=(turn + 180.0) % 360 if kind.kind == "stair" else None,
     )  # fmt: skip
     project = replace(project, furnishings=(*project.furnishings, piece))
     for spot in _spots_of(project, kind, room.id, level, at, turn):
-        project = replace(project, spots=(*project.spots, replace(spot, id=fresh_name_id(project, spot.id))))
+        name = place_name(project, spot.name, room, spot.at, piece.id)
+        project = replace(project, spots=(*project.spots, replace(spot, id=fresh_name_id(project, spot.id), name=name)))
     return project, piece
 
 
@@ -226,7 +207,7 @@ def move_furnishing(project: Project, ident: str, dx: float, dy: float, degrees:
     cx, cy = polygons.centroid(piece.outline)
     to = (cx + dx, cy + dy)
     if room_at(project, piece.level, *to) is None:
-        raise ValueError("furniture stands inside a room")
+        raise ValueError("furniture must be inside a room")
     about = tuple((x - cx, y - cy) for x, y in piece.outline)
     mine = {s.id for s in spots_with(project, piece)}
     spots = []
@@ -257,7 +238,7 @@ def add_lamp(project: Project, level: str, at: Point) -> tuple[Project, Lamp]:
     """Another lamp at a point of the plan. Raises ValueError outside every room."""
     room = room_at(project, level, *at)
     if room is None:
-        raise ValueError("a lamp hangs inside a room")
+        raise ValueError("a lamp must be inside a room")
     name = numbered(f"{room.name} light", (x.name for x in project.lamps))
     lamp = Lamp(
         id=fresh_name_id(project, f"lamp {room.name}"), room=room.id, name=name, at=at, watts=MORE_LAMP_W,
@@ -275,7 +256,7 @@ def add_output(
     """
     room = room_at(project, level, *at)
     if room is None:
-        raise ValueError(f"a {called} belongs inside a room")
+        raise ValueError(f"a {called} must be inside a room")
     name = numbered(f"{room.name} {called}", (x.name for x in project.outputs))
     made = make(fresh_name_id(project, f"{called} {room.name}"), room.id, name, at)
     return replace(project, outputs=(*project.outputs, made)), made

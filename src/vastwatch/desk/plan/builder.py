@@ -23,6 +23,7 @@ from vastwatch.design.edits.selections import (
     turn_many,
 )
 from vastwatch.design.edits.whole_rooms import copy_room, move_room
+from vastwatch.design.naming import opening_words
 from vastwatch.design.places import middle_of, room_at
 from vastwatch.design.project import IN_ROOMS, Project, find, find_any
 from vastwatch.desk.plan.bench import Bench
@@ -195,7 +196,7 @@ class Builder:
     def nudge_marked(self, dx: float, dy: float) -> bool:
         """Move all that is marked a little."""
         marked = sorted(self.bench.focus.marked)
-        self._apply_many(lambda p: move_many(p, marked, dx, dy), f"Nudge {len(marked)} things", f"nudge-{marked}")
+        self._apply_many(lambda p: move_many(p, marked, dx, dy), f"Nudge {len(marked)} objects", f"nudge-{marked}")
         return True
 
     def _apply_many(self, edit: Callable[[Project], Project], words: str, key: str | None = None) -> bool:
@@ -213,12 +214,12 @@ class Builder:
 
     def mirror(self, left_right: bool) -> None:
         """Mirror the selection."""
-        words = "Mirror left for right" if left_right else "Mirror top for bottom"
+        words = "Flip horizontally" if left_right else "Flip vertically"
         self._apply_many(lambda p: mirror_many(p, self.chosen(), left_right), words)
 
     def align(self, side: Side) -> None:
         """Bring the selection into line."""
-        self._apply_many(lambda p: align_many(p, self.chosen(), side), f"Align at the {side}")
+        self._apply_many(lambda p: align_many(p, self.chosen(), side), f"Align {side}")
 
     def act(self, what: str) -> None:
         """An edit of the selection by its name: copy, flip, flop, or the side to align at."""
@@ -234,7 +235,7 @@ class Builder:
         room = next((r for r in self.project.rooms if [r.id] == self.chosen()), None)
         if room is not None:
             new, copy = copy_room(self.project, room.id)
-            self.bench.document.apply(new, f"Copy {room.name.lower()}")
+            self.bench.document.apply(new, f"Duplicate {room.name.lower()}")
             self.bench.focus.set(room=copy.id, selected=copy.id)
             self.bench.sheet.show_whole(copy.outline)
             self.bench.say(f"{copy.name} is a copy of {room.name.lower()}, without its sensors.")
@@ -244,7 +245,7 @@ class Builder:
         except ValueError as e:
             self.bench.say(sentence(e))
             return
-        self.bench.document.apply(new, f"Copy {len(made)} things" if len(made) > 1 else "Copy it")
+        self.bench.document.apply(new, f"Duplicate {len(made)} objects" if len(made) > 1 else "Duplicate")
         self.bench.focus.set(selected=made[0], marked=frozenset(made) if len(made) > 1 else frozenset())
 
     def mark_walls_of_room(self) -> None:
@@ -256,14 +257,14 @@ class Builder:
         walls = [w.id for w in self.project.walls if w.level == room.level and any(alongside(w, e) for e in edges)]
         if walls:
             self.bench.focus.set(selected=walls[0], marked=frozenset(walls))
-            self.bench.say(f"{len(walls)} walls selected: set what they are of at the right.")
+            self.bench.say(f"{len(walls)} walls selected: set their material on the right.")
 
     def turn(self, degrees: float) -> None:
         """Turn the selected furnishing, or all that is marked, by 15 degrees, to the side of the sign."""
         if self.bench.focus.marked:
             marked = sorted(self.bench.focus.marked)
             by = math.copysign(TURN_DEG, degrees)
-            words = f"Turn {len(marked)} things"
+            words = f"Turn {len(marked)} objects"
             self._apply_many(lambda p: turn_many(p, marked, by), words, f"turn-{marked}")
             return
         found = find_any(self.project, self.bench.focus.selected or "")
@@ -282,9 +283,9 @@ class Builder:
         if self.bench.focus.marked:
             n = len(self.bench.focus.marked)
             done = remove(self.project, sorted(self.bench.focus.marked))
-            self.bench.document.apply(done.project, f"Delete {n} things")
+            self.bench.document.apply(done.project, f"Delete {n} objects")
             self.bench.focus.set(selected=self.bench.focus.room, marked=frozenset())
-            self.bench.say(f"Deleted {n} things{done.told()}. Ctrl+Z brings them back.")
+            self.bench.say(f"Deleted {n} objects{done.told()}. Ctrl+Z undoes it.")
             return
         found = find_any(self.project, self.bench.focus.selected or "")
         if found is None or self.bench.focus.here.shapes == "nothing":
@@ -293,11 +294,11 @@ class Builder:
         if self.bench.focus.here.shapes == "fixtures" and collection not in ("sockets", "switches"):
             return
         if collection == "walls":
-            self.bench.say("A wall goes with its rooms: delete the room, or put an archway into the wall.")
+            self.bench.say("Walls belong to rooms: delete the room, or put an archway into the wall.")
             return
         if collection not in DELETABLE:
             return
         done = remove(self.project, [record.id])
-        name = record.kind if collection == "openings" else record.name.lower()
+        name = f"the {opening_words(self.project, record)}" if collection == "openings" else record.name.lower()
         self.bench.document.apply(done.project, f"Delete {name}")
-        self.bench.say(f"Deleted {name}{done.told()}. Ctrl+Z brings it back.")
+        self.bench.say(f"Deleted {name}{done.told()}. Ctrl+Z undoes it.")

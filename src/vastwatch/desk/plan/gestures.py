@@ -142,4 +142,4 @@ class TurnThing(Gesture):
         bearing = (round(bearing / step) * step) % 360
         new = turned_to(self.base, handle, bearing)
         self.bench.document.apply(new, f"Turn {handle.record.name.lower()} to {show_angle(bearing)}", self.key)
-        self.bench.card.show_at(pixel, [(f"looks to {show_angle(bearing)}", "")])
+        self.bench.card.show_at(pixel, [(f"aim {show_angle(bearing)}", "")])

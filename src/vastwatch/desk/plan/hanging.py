@@ -11,6 +11,7 @@ from dataclasses import replace as change
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 
+from vastwatch.advice.hardware.default_place import default_place
 from vastwatch.advice.hardware.fixing import fixed_place
 from vastwatch.design.edits.building import rectangle
 from vastwatch.design.edits.fittings import turned
@@ -29,12 +30,15 @@ from vastwatch.desk.plan.snapping import clearances, snap
 from vastwatch.desk.shell.units import show_angle, show_length
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType
 from vastwatch.devices.figures import turnable
+from vastwatch.site.building import Room
 from vastwatch.site.record import Outline
 from vastwatch.words import sentence
 
 SNAP_PX = 16.0
 # A new sensor finds its wall from farther away.
 NEW_SNAP_PX = 35.0
+# By keyboard it is placed at a wall, however the plan is zoomed: metres.
+KEY_SNAP_M = 0.3
 HANDLE_PX = 10.0
 # How large what is in the hand is shown.
 DART_PX = 16.0
@@ -83,7 +87,7 @@ class Hanging:
         x, y, z = sensor.at
         rows = [
             (f"{show_length(x, feet)}, {show_length(y, feet)}", f"{show_length(z, feet)} high"),
-            (f"looks to {show_angle(sensor.yaw)}", f"pitch {show_angle(sensor.pitch)}"),
+            (f"aim {show_angle(sensor.yaw)}", f"pitch {show_angle(sensor.pitch)}"),
         ]
         sides = clearances(self.project, sensor.level, x, y)
         if len(sides) == 2:
@@ -92,8 +96,21 @@ class Hanging:
 
     # -- placing, turning, taking away -------------------------------------------------------------------------
 
-    def place(self, device_id: str, x: float, y: float) -> bool:
-        """Place a device from the shelf at a plan point; False where it cannot go."""
+    def place_in(self, device_id: str, room: Room) -> bool:
+        """Place a device where it is usually mounted in a room, without pointing; False where it cannot go."""
+        device = next((d for d in self.bench.types(self.project) if d.id == device_id), None)
+        if device is None:
+            return False
+        try:
+            x, y = default_place(self.project, device, room)
+        except ValueError as e:
+            self.bench.say(sentence(e))
+            return False
+        return self.place(device_id, x, y, KEY_SNAP_M)
+
+    def place(self, device_id: str, x: float, y: float, reach_m: float | None = None) -> bool:
+        """Place a device from the shelf at a plan point; False where it cannot go. `reach_m`: how near a wall it snaps
+        to that, by default as near as it looks."""
         bench, project, level = self.bench, self.project, self.bench.level
         device = next((d for d in bench.types(project) if d.id == device_id), None)
         if device is None:
@@ -106,9 +123,9 @@ class Hanging:
                 new = put(new, replace(sensor, settings=fixed.settings))
                 margin = fixed.margin
             elif room_at(project, level, x, y) is None:
-                raise ValueError("a sensor hangs inside a room: point into one")
+                raise ValueError("a sensor must be inside a room: click in one")
             else:
-                to = snap(project, device, level, x, y, NEW_SNAP_PX / bench.scale_px)
+                to = snap(project, device, level, x, y, reach_m or NEW_SNAP_PX / bench.scale_px)
                 at = (to.x, to.y, _height(project, device, level))
                 new, sensor = add_sensor(project, device, level, at, to.yaw or 0.0, _pitch(device))
         except ValueError as e:
@@ -121,11 +138,11 @@ class Hanging:
         presence = presence_of(new, room.id)
         words = f"{sensor.name} placed"
         if margin is not None:
-            words += f"; pressed {margin:.1f} times what closes it"
+            words += f"; pressed with {margin:.1f} times its closing pressure"
         if presence is not None and sensor.id in {r.sensor for r in reports(presence.expr)}:
-            words += f"; it takes part in “{presence.name}”"
+            words += f"; it is used in “{presence.name}”"
         elif device.family in TOUCH_FAMILIES:
-            words += "; a fact beside presence, for rules to use"
+            words += "; not used for presence, but available in rules"
         bench.say(words + ".")
         return True
 
@@ -165,8 +182,8 @@ class Hanging:
         gone = len(self.project.presences) - len(new.presences)
         self.bench.document.apply(new, f"Delete {sensor.name}")
         self.bench.focus.set(selected=room.id if room else None)
-        extra = " and the presence it alone upheld" if gone else ""
-        self.bench.say(f"Deleted {sensor.name}{extra}. Ctrl+Z brings it back.")
+        extra = " and the presence that depended on it" if gone else ""
+        self.bench.say(f"Deleted {sensor.name}{extra}. Ctrl+Z undoes it.")
         return True
 
     def _delete_zone(self) -> bool:
@@ -175,7 +192,7 @@ class Hanging:
             return False
         self.bench.document.apply(without(self.project, [zone.id]), f"Delete zone {zone.name.lower()}")
         self.bench.focus.set(selected=zone.sensor)
-        self.bench.say(f"Deleted {zone.name}. Ctrl+Z brings it back.")
+        self.bench.say(f"Deleted {zone.name}. Ctrl+Z undoes it.")
         return True
 
 
@@ -199,7 +216,7 @@ class MoveSensor(Gesture):
         sensor = find(project.sensors, self.ident)
         device = find(project.devices, sensor.device)
         if room_at(project, sensor.level, x, y) is None:
-            bench.say("A sensor hangs inside a room; it stays at the last place that was.")
+            bench.say("A sensor must be inside a room; it stays at its last valid position.")
             return
         free = bool(modifiers & Qt.KeyboardModifier.AltModifier)
         to = snap(project, device, sensor.level, x, y, 0.0 if free else SNAP_PX / bench.scale_px)

@@ -29,7 +29,7 @@ class Legend(QWidget):
         focus.shift.connect(self._shifted)
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Noticed within 1 s, 5 s, 30 s, 5 min, or later and never; dotted: seen next door")
+        self.setAccessibleName("Noticed within 1 s, 5 s, 30 s, 5 min, or later and never; dotted: detected next door")
 
     def _changed(self, old: Project, new: Project) -> None:
         # Not for a sensor that only moves: that is once a frame.
@@ -84,4 +84,4 @@ class Legend(QWidget):
         p.setPen(QPen(mix(t.paper, t.dropped, 0.75), 2.0, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
         p.drawPoints(QPolygonF([QPointF(x + 2 + 5 * k, 8 + 4 * (k % 2)) for k in range(4)]))
         p.setPen(t.soft)
-        p.drawText(QRectF(x + 25, 0, 90, 20), Qt.AlignmentFlag.AlignVCenter, self.tr("seen next door"))
+        p.drawText(QRectF(x + 25, 0, 90, 20), Qt.AlignmentFlag.AlignVCenter, self.tr("detected next door"))

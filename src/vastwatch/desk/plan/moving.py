@@ -15,6 +15,7 @@ from vastwatch.design.edits.building import SAME, move_corner, move_wall
 from vastwatch.design.edits.fittings import move_furnishing, move_opening
 from vastwatch.design.edits.selections import move_many
 from vastwatch.design.edits.whole_rooms import move_room
+from vastwatch.design.naming import opening_words
 from vastwatch.design.project import Project, find
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.gestures import STILL_PX, Gesture
@@ -130,7 +131,7 @@ class MoveRoom(Moving):
         dx, dy = by if free else (self._aligned(0, by[0]), self._aligned(1, by[1]))
         done = move_room(self.base, room.id, round(dx, 3), round(dy, 3))
         if done.gone:
-            self.bench.say(f"{room.name} moved, without {', '.join(done.gone)}.")
+            self.bench.say(f"{room.name} moved, but {', '.join(done.gone)} removed.")
         return done.project, f"Move {room.name.lower()}"
 
     def _aligned(self, axis: int, d: float) -> float:
@@ -170,8 +171,8 @@ class MoveOpening(Moving):
         offset = round(min(max(offset, 0.0), math.dist(wall.a, wall.b) - opening.width), 3)
         others = [o for o in base.openings if o.wall == wall.id and o.id != opening.id]
         if any(o.offset < offset + opening.width and offset < o.offset + o.width for o in others):
-            raise ValueError("there is another opening in the way")
-        return move_opening(base, opening.id, offset), f"Move a {opening.kind}"
+            raise ValueError("another opening is in the way")
+        return move_opening(base, opening.id, offset), f"Move the {opening_words(base, opening)}"
 
 
 class MoveHazard(Moving):
@@ -183,7 +184,7 @@ class MoveHazard(Moving):
         """See Moving."""
         hazard = self.thing
         if hazard.window is not None:
-            raise ValueError(f"{hazard.name} follows the sun through its window; take the window off to move it")
+            raise ValueError(f"{hazard.name} follows the sun through its window; clear the window to move it")
         step = self.bench.focus.grid_m or FURNITURE_GRID_M
         dx, dy = by if free else (stepped(by[0], step), stepped(by[1], step))
         return move_many(self.base, [hazard.id], dx, dy), f"Move {hazard.name.lower()}"
@@ -211,7 +212,7 @@ class MoveMarked(Moving):
         marked = sorted(self.bench.focus.marked)
         step = self.bench.focus.grid_m or FURNITURE_GRID_M
         dx, dy = by if free else (stepped(by[0], step), stepped(by[1], step))
-        return move_many(self.base, marked, dx, dy), f"Move {len(marked)} things"
+        return move_many(self.base, marked, dx, dy), f"Move {len(marked)} objects"
 
 
 # What lies under the pointer, and what is then done with it.

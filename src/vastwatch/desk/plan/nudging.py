@@ -34,7 +34,7 @@ def nudge(bench: Bench, builder: Builder, dx: float, dy: float, whole: bool = Fa
     x, y = round(record.at[0] + dx, 3), round(record.at[1] + dy, 3)
     room = room_at(project, level, x, y)
     if room is None:
-        bench.say("That would leave the building.")
+        bench.say("That would be outside the building.")
         return True
     at = (x, y, record.at[2]) if found[0] == "sensors" else (x, y)
     new = replace(record, at=at) if found[0] == "sensors" else replace(record, at=at, room=room.id)

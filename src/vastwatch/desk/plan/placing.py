@@ -16,8 +16,9 @@ from vastwatch.design.edits.building import rectangle
 from vastwatch.design.edits.fittings import add_furnishing, add_lamp, add_opening, add_output, footprint, turned
 from vastwatch.design.edits.ladders import add_button
 from vastwatch.design.edits.wiring import add_socket, add_switch
+from vastwatch.design.naming import opening_words, place_name
 from vastwatch.design.places import room_at
-from vastwatch.design.project import Project, fresh_id
+from vastwatch.design.project import Project, find, fresh_id
 from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.snapping import along, at_wall, stand, wall_at
 from vastwatch.site.building import Spot
@@ -56,41 +57,42 @@ class Placing:
                 if wall is None:
                     raise ValueError("click on a wall")
                 new, made = add_opening(self.project, wall.id, name, along(wall, x, y))  # type: ignore[arg-type]
-                words = f"Put a {name} into a wall"
+                words = f"Add the {opening_words(new, made)}"
             elif group == "wiring":
                 at = at_wall(self.project, self.level, x, y)
                 if name == "socket":
                     new, made = add_socket(self.project, self.level, at)  # type: ignore[assignment]
-                    words = "Mark a socket"
+                    words = "Add a socket in {}"
                 else:
                     new, made = add_switch(self.project, self.level, at, name)  # type: ignore[assignment]
-                    words = "Mark a switch"
+                    words = "Add a switch in {}"
             elif group == "spot":
                 new, made = self._new_spot(name, x, y)
-                words = "Mark a spot"
+                words = "Add a position in {}"
             elif group == "lamp":
                 new, made = add_lamp(self.project, self.level, (round(x, 2), round(y, 2)))  # type: ignore[assignment]
-                words = "Hang a lamp"
+                words = "Add a lamp in {}"
             elif group == "button":
                 room = room_at(self.project, self.level, x, y)
                 if room is None:
-                    raise ValueError("a button belongs inside a room")
+                    raise ValueError("a button must be inside a room")
                 new, made = add_button(self.project, room.id, (round(x, 2), round(y, 2)))  # type: ignore[assignment]
-                words = "Put a button on the wall"
+                words = "Add a wall button in {}"
             elif group == "output":
                 place = (round(x, 2), round(y, 2))
                 new, made = add_output(self.project, self.level, place, name, handlers()[name].new)  # type: ignore[assignment]
-                words = f"Place a {name}"
+                words = f"Place a {name} in {{}}"
             else:
                 kind = next(k for k in furniture() if k.name == name)
                 at, turn = stand(self.project, self.level, kind, x, y)
                 new, piece = add_furnishing(self.project, self.level, kind, at, turn)
-                made, words = piece, f"Place {name.lower()}"  # type: ignore[assignment]
+                made, words = piece, f"Place {name.lower()} in {{}}"  # type: ignore[assignment]
         except ValueError as e:
             self.bench.say(sentence(e))
             return False
-        self.bench.document.apply(new, words)
         room = room_at(new, self.level, x, y)
+        where = room.name.lower() if room is not None else find(new.levels, self.level).name.lower()
+        self.bench.document.apply(new, words.format(where))
         # Sockets come by the dozen, doors and windows too: what was taken in the hand stays there until Esc.
         in_hand = self.bench.focus.placing == token
         again = token if in_hand and group in ("wiring", "opening") else None
@@ -131,12 +133,10 @@ class Placing:
     def _new_spot(self, posture: str, x: float, y: float) -> tuple[Project, Any]:
         room = room_at(self.project, self.level, x, y)
         if room is None:
-            raise ValueError("a spot lies inside a room")
-        names, n = {s.name for s in self.project.spots}, 1
-        while f"spot {n}" in names:
-            n += 1
+            raise ValueError("a position must be inside a room")
+        name = place_name(self.project, "position", room, (x, y))
         spot = Spot(
-            id=fresh_id(self.project, "spot"), room=room.id, name=f"spot {n}", at=(round(x, 2), round(y, 2)),
+            id=fresh_id(self.project, "spot"), room=room.id, name=name, at=(round(x, 2), round(y, 2)),
             posture=posture, activity=ACTIVITY_OF[posture],  # type: ignore[arg-type]
         )  # fmt: skip
         return replace(self.project, spots=(*self.project.spots, spot)), spot

@@ -28,14 +28,14 @@ def explain_rows(project: Project, sensor: Sensor, figure: Figure, x: float, y: 
     words = f"noticed in {duration_words(wait)}" if walking and math.isfinite(wait) else f"noticed {never_words(wait)}"
     name = {"across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying",
             "pet": "a pet"}[figure]  # fmt: skip
-    rows = [(name, words), (f"{s.plan_m:.1f} m, {s.slant_m:.1f} m slant", f"range {s.range_m:.1f} m here")]
+    rows = [(name, words), (f"{s.plan_m:.1f} m, {s.slant_m:.1f} m in line of sight", f"range {s.range_m:.1f} m here")]
     if s.off_axis_deg > 0.5:
         rows.append((f"{s.off_axis_deg:.0f}° off axis", f"range × {s.off_axis_factor:.2f}"))
     if s.hidden_by:
         found = find_any(project, s.hidden_by[0][0])
         who = getattr(found[1], "name", None) if found else None
         who = who or {"walls": "a wall", "openings": "a closed door or window"}.get(found[0] if found else "", "")
-        what = f"hides {100 * s.hidden_by[0][1]:.0f} %" if s.share < 1 else f"takes {s.loss_db:.1f} dB"
+        what = f"hides {100 * s.hidden_by[0][1]:.0f} %" if s.share < 1 else f"attenuates {s.loss_db:.1f} dB"
         if s.share < 1 or s.loss_db > 0:
             rows.append((who, what))
     elif not s.in_view:

@@ -35,16 +35,16 @@ CORNER_PX, EDGE_PX, LINE_PX = 11.0, 9.0, 7.0
 # A press that moves less than this is a click, pixels.
 CLICK_PX = 5.0
 TOOLS = {
-    "room": "Drag from corner to corner, or click one and then the other. Alt lets go of the grid.",
-    "polygon": "Click the corners; the first one again, or Return, closes. Backspace takes one back.",
-    "split": "Click two points of a line through the room that is to be cut.",
-    "zone": "Drag a zone from corner to corner. Alt lets go of the grid.",
-    "zone-outline": "Click the corners of a zone; the first one again, or Return, closes.",
-    "zone-here": "Click a seat, a bed or a counter: the zone goes round it.",
-    "walk": "Click where somebody walks; Return ends the way. Backspace takes one back.",
-    "tape": "Drag, or click two points. Esc puts the tape away.",
-    "scale": "Click two points of the picture whose distance you know.",
-    "shift": "Drag the picture to where it belongs.",
+    "room": "Drag from corner to corner, or click two corners. Alt ignores the grid.",
+    "polygon": "Click the corners; click the first again or press Return to finish. Backspace removes the last.",
+    "split": "Click two points of a line across the room you want to split.",
+    "zone": "Drag a zone from corner to corner. Alt ignores the grid.",
+    "zone-outline": "Click the corners of a zone; click the first again or press Return to finish.",
+    "zone-here": "Click a seat, a bed or a counter to draw a zone around it.",
+    "walk": "Click along the path somebody walks; Return ends it. Backspace removes the last point.",
+    "tape": "Drag, or click two points. Esc ends measuring.",
+    "scale": "Click two points of the picture a known distance apart.",
+    "shift": "Drag the picture into place.",
 }
 
 
@@ -101,7 +101,7 @@ class Tools:
         for axis, v in enumerate((x, y)):
             near = min((abs(p[axis] - v), p[axis]) for p in corners)[1] if corners else math.inf
             if abs(near - v) * scale < LINE_PX:
-                self.caught = "in line"
+                self.caught = "aligned"
                 out.append(near)
             else:
                 step = self.bench.focus.grid_m
@@ -207,7 +207,7 @@ class Tools:
             spot = next((s for s in self.project.spots if s.id == self.bench.focus.selected), None)
             self.zones.add_round(*((x, y) if spot is None else spot.at))
         elif self.name in ("room", "polygon"):
-            self.bench.say("By keyboard a room is typed at the left: 4.2 x 3.6, or its corners.")
+            self.bench.say("Without a mouse, type the room on the left: 4.2 x 3.6, or its corners.")
 
     def drop(self, token: str, x: float, y: float) -> bool:
         """A hazard carried here from the shelf: a small one, as a click makes it. False for what has to be drawn."""
@@ -246,7 +246,7 @@ class Tools:
             return
         a, b = self.points[:2]
         if name == "tape":
-            self.bench.say(f"{show_length(math.dist(a, b), self.bench.focus.feet)} from point to point.")
+            self.bench.say(f"Distance: {show_length(math.dist(a, b), self.bench.focus.feet)}.")
             self.points = self.points[-2:]
             self.bench.measured = (a, b)
             self.points = []
@@ -307,7 +307,7 @@ class Tools:
         middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
         room = room_at(self.project, level, *middle)
         if room is None:
-            self.bench.say("The cut has to go through a room.")
+            self.bench.say("The line must cross a room.")
             return
         try:
             new, part = split_room(self.project, room.id, a, b)
@@ -326,7 +326,7 @@ class Tools:
         except ValueError as e:
             self._refuse(e)
             return
-        self.bench.document.apply(new, f"Mark a {kind}")
+        self.bench.document.apply(new, f"Add a {kind}")
         room = room_at(new, hazard.level, *polygons.centroid(hazard.outline))
         self.bench.focus.set(placing=None, selected=hazard.id, room=room.id if room else self.bench.focus.room)
 

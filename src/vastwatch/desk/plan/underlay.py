@@ -98,7 +98,7 @@ def packed(image: QImage, kind: str) -> bytes:
 
 def _picture(data: bytes, found: Picture, path: Path) -> QImage:
     if not 0 < found.width * found.height <= MOST_PIXELS:
-        raise ProjectError(f"{path}: {found.width:,} × {found.height:,} pixels are too many; make it smaller first")
+        raise ProjectError(f"{path}: {found.width:,} × {found.height:,} pixels is too large; reduce it first")
     held = QByteArray(data)
     buffer = QBuffer(held)
     buffer.open(QIODevice.OpenModeFlag.ReadOnly)
@@ -111,7 +111,7 @@ def _picture(data: bytes, found: Picture, path: Path) -> QImage:
         reader.setScaledSize(size.scaled(QSize(LONGEST_PX, LONGEST_PX), Qt.AspectRatioMode.KeepAspectRatio))
     image = reader.read()
     if image.isNull() or image.width() < 2 or image.height() < 2:
-        raise ProjectError(f"{path}: this picture is damaged, or cannot be read to its end")
+        raise ProjectError(f"{path}: this picture is damaged or incomplete")
     return image
 
 
@@ -125,24 +125,24 @@ def _pdf(data: bytes, path: Path) -> tuple[QPdfDocument, QBuffer]:
     document = QPdfDocument(None)
     document.load(buffer)
     if document.error() != QPdfDocument.Error.None_ or document.pageCount() < 1:
-        raise ProjectError(f"{path}: this is not a PDF that can be read, or it is locked or damaged")
+        raise ProjectError(f"{path}: this PDF cannot be read; it may be locked or damaged")
     return document, buffer
 
 
 def _page(data: bytes, path: Path, page: int) -> QImage:
     document, _held = _pdf(data, path)
     if not 0 <= page < document.pageCount():
-        raise ProjectError(f"{path}: it has {document.pageCount()} pages, and no page {page + 1}")
+        raise ProjectError(f"{path}: it has {document.pageCount()} pages; there is no page {page + 1}")
     points = document.pagePointSize(page)
     sides = points.width(), points.height()
     if not all(math.isfinite(x) and 1.0 <= x <= LARGEST_PAGE_PT for x in sides) or max(sides) > 20 * min(sides):
         raise ProjectError(
-            f"{path}: page {page + 1} is {sides[0]:g} by {sides[1]:g} points, which is no sheet of paper"
+            f"{path}: page {page + 1} is {sides[0]:g} by {sides[1]:g} points, which is not a usable page size"
         )
     k = LONGEST_PX / max(sides)
     image = document.render(page, QSize(max(round(sides[0] * k), 2), max(round(sides[1] * k), 2)))
     if image.isNull():
-        raise ProjectError(f"{path}: page {page + 1} of it cannot be drawn")
+        raise ProjectError(f"{path}: page {page + 1} cannot be displayed")
     return image
 
 

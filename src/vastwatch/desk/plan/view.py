@@ -465,6 +465,9 @@ class PlanView(Sheet):
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.focus.placing:
             x, y = self.plan_at(QPointF(self.viewport().rect().center()))  # type: ignore[union-attr]
             room = next((r for r in self.state.rooms if r.id == self.focus.room), None)
+            if room is not None and ":" not in self.focus.placing:
+                self.hanging.place_in(self.focus.placing, room)
+                return
             if room is not None:
                 from vastwatch.geometry import polygons
 

@@ -64,7 +64,7 @@ class ZoneHands:
         """The tracker that a new zone would be for; what is missing is said."""
         sensor = sensor_in_hand(self.bench.project, self.bench.focus)
         if sensor is None:
-            self.bench.say("No tracking radar hangs on this level: hang one in Sensors.")
+            self.bench.say("No tracking radar on this level: place one in Sensors.")
         return sensor
 
     def add(self, outline: list[tuple[float, float]] | tuple[tuple[float, float], ...], name: str = "") -> bool:
@@ -77,12 +77,12 @@ class ZoneHands:
         assert device is not None
         most, drawn = device.zones or device.bands, zones_of(project, sensor.id)
         if len(drawn) >= most:
-            self.bench.say(f"{sensor.name} takes {most} zones, and has them.")
+            self.bench.say(f"{sensor.name} supports {most} zones, and all are in use.")
             return False
         gap = device.zone_rules.gap_m if device.zone_rules is not None else 0.0
         clear = clear_of(outline, [z.outline for z in drawn], gap) if device.zones else tuple(outline)
         if clear is None:
-            self.bench.say("Another zone is there: zones lie side by side.")
+            self.bench.say("Zones must not overlap.")
             return False
         try:
             new, zone = add_zone(project, sensor.id, clear, name)
@@ -92,7 +92,7 @@ class ZoneHands:
         self.bench.document.apply(new, f"Draw zone {zone.name.lower()}")
         self.bench.focus.set(placing=None, selected=zone.id)
         if len(clear) != len(outline) or any(math.dist(a, b) > 0.01 for a, b in zip(clear, outline)):
-            self.bench.say(f"{zone.name} keeps clear of its neighbours.")
+            self.bench.say(f"{zone.name} was trimmed to avoid overlapping other zones.")
         return True
 
     def add_round(self, x: float, y: float) -> bool:
@@ -189,10 +189,10 @@ def rows_of(project: Project, state: PlanState, ident: str) -> list[tuple[str, s
     off = np.abs(off_axis_deg(known.pose, corners)) > known.device.fov_h / 2
     far = np.hypot(*(corners - (known.pose.x, known.pose.y)).T) > known.device.max_gate_m
     if (off | far).any():
-        rows.append(("all of it beyond what it sees" if (off | far).all() else "partly beyond what it sees", ""))
+        rows.append(("entirely out of range or view" if (off | far).all() else "partly out of range or view", ""))
     held = held_of(known, j)
     if held is not None:
-        rows.append((f"counted {100 * held:.0f} %", ""))
+        rows.append((f"{100 * held:.0f} % counted", ""))
     strays = [(known.counted[i, j], s.name) for i, s in enumerate(known.spots) if not known.own[i, j]]
     worst = max(strays, default=(0.0, ""))
     if worst[0] >= 0.005:

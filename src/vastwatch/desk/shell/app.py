@@ -11,11 +11,13 @@ from datetime import datetime
 from pathlib import Path
 from types import TracebackType
 
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
+from vastwatch.design.project import Project
 from vastwatch.desk.shell import theme as themes
-from vastwatch.desk.shell.document import Document, empty_project
+from vastwatch.desk.shell.document import Document, empty_project, name_of_file
 from vastwatch.desk.shell.ending import Ending
 from vastwatch.desk.shell.glyphs import app_icon
 from vastwatch.desk.shell.preparing import Preparing
@@ -23,6 +25,7 @@ from vastwatch.desk.shell.window import Window
 from vastwatch.files import ProjectError, load_demo
 from vastwatch.files.journal import Journal, Leftover, journal_folder
 from vastwatch.files.project_file import read_project
+from vastwatch.files.reading import Stamp
 from vastwatch.memo import MEMO
 
 
@@ -83,24 +86,24 @@ class Desk:
             break
         kept = journal.unreadable()
         if kept:
-            self.window.say(f"Unsaved work could not be read again; it is kept as {kept[-1]}.")
+            self.window.say(f"Unsaved work could not be recovered; it is kept as {kept[-1]}.")
 
     def _wants(self, leftover: Leftover) -> bool:
         box = QMessageBox(self.window)
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setObjectName("recover")
-        box.setWindowTitle("Unsaved work")
+        box.setWindowTitle("Unsaved changes")
         when = datetime.fromtimestamp(leftover.saved_at)
         box.setText(
             f"{leftover.project.name} has unsaved work of {when:%A} {when.day} {when:%B}, {when:%H:%M}, "
             "from a session that ended without saving."
         )
-        said = "Taking it up leaves the file as it is until you save."
+        said = "Recovering it leaves the file unchanged until you save."
         if leftover.left_out:
             said += f"\n\nSome of it could not be kept: {_some(leftover.left_out)}."
         box.setInformativeText(said)
-        take = box.addButton("Take it up", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Let it go", QMessageBox.ButtonRole.DestructiveRole)
+        take = box.addButton("Recover", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Discard", QMessageBox.ButtonRole.DestructiveRole)
         box.exec()
         return box.clickedButton() is take
 
@@ -122,7 +125,7 @@ def catch_failures(desk: Desk, log: Path) -> None:
             log.parent.mkdir(parents=True, exist_ok=True)
             with log.open("a", encoding="utf-8") as out:
                 traceback.print_exception(kind, error, trace, file=out)
-        desk.window.say(f"That did not work, by a failure of the program. Your work is kept; details in {log}.")
+        desk.window.say(f"That did not work because of an internal error. Your work is kept; details in {log}.")
 
     sys.excepthook = caught
     # What fails in the background goes to the same log, and is said by whoever asked for it.
@@ -131,11 +134,21 @@ def catch_failures(desk: Desk, log: Path) -> None:
         logging.basicConfig(handlers=[logging.FileHandler(log, encoding="utf-8", delay=True)])
 
 
+def _first_project(path: Path | None, demo: bool) -> tuple[Project, Stamp | None]:
+    """What the desktop opens: the file, a new project where it is not there yet, the sample, or an empty project.
+    Raises ProjectError."""
+    if path is None:
+        return (load_demo() if demo else empty_project()), None
+    if path.suffix == ".json" and not path.exists() and path.parent.is_dir():
+        return replace(empty_project(), name=name_of_file(path)), None
+    return read_project(path)
+
+
 def run(file: str | None, demo: bool) -> int:
     """Open the desktop on a file, the sample project, or an empty one; returns the exit code."""
     try:
         path = Path(file) if file else None
-        project, stamp = read_project(path) if path else (load_demo() if demo else empty_project(), None)
+        project, stamp = _first_project(path, demo)
     except ProjectError as e:
         print(f"vastwatch: {e}", file=sys.stderr)
         return 1
@@ -147,6 +160,10 @@ def run(file: str | None, demo: bool) -> int:
     Ending(document.write_journal, app)
     catch_failures(desk, journal_folder().parent / "failures.log")
     desk.window.show()
+    if path is not None and stamp is not None:
+        desk.window.filing.remember(path)
+    elif path is not None:
+        desk.window.say(f"A new project: {path.name} is created when you save.")
     QTimer.singleShot(0, lambda: desk.offer_leftover(journal))
     preparing = Preparing(lambda words: desk.window.say(words), app)
     QTimer.singleShot(0, preparing.begin)

@@ -8,9 +8,10 @@ from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
-from PyQt6.QtCore import QObject, QSettings, Qt
-from PyQt6.QtGui import QAction, QKeySequence, QShortcut, QUndoStack
+from PyQt6.QtCore import QEvent, QObject, QSettings, Qt
+from PyQt6.QtGui import QAction, QKeyEvent, QKeySequence, QShortcut, QUndoStack
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QAbstractItemView,
     QAbstractSpinBox,
     QApplication,
@@ -24,13 +25,22 @@ from PyQt6.QtWidgets import (
 )
 
 from vastwatch.design.places import room_of
-from vastwatch.design.project import find, find_any
+from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.finder import Finder
 from vastwatch.desk.shell.keysheet import KeySheet
 from vastwatch.desk.shell.parts import column_in
-from vastwatch.desk.shell.steps import level_of, next_figure, next_span, step_level, step_room, step_sensor, step_thing
+from vastwatch.desk.shell.steps import (
+    level_of,
+    next_figure,
+    next_span,
+    step_level,
+    step_room,
+    step_sensor,
+    step_thing,
+    what_changed,
+)
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.verdict.verdict import Verdict
@@ -53,12 +63,12 @@ class EditsSheet(QDialog):
 
     def __init__(self, parent: QWidget, stack: QUndoStack) -> None:
         super().__init__(parent)
-        self.setWindowTitle(self.tr("List of edits"))
+        self.setWindowTitle(self.tr("History"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setModal(False)
         self.resize(340, 380)
         view = QUndoView(stack)
-        view.setEmptyLabel(self.tr("As opened"))
+        view.setEmptyLabel(self.tr("Opened"))
         box = column_in(self, margins=(8, 8, 8, 8))
         box.addWidget(view)
 
@@ -75,51 +85,74 @@ class Commands(QObject):
         self.window, self.around, self.focus, self.panel = window, around, around.focus, panel
         self.verdict, self.switch_theme = verdict, switch_theme
         self.menu = QMenu(window)
+        self._last_change: tuple[Project, Project] | None = None
         self._undo, self._redo = self._undo_actions()
         self._fill_menu(
             (
                 Command("Ctrl+N", filing.new, self.tr("New")),
-                Command("Ctrl+O", filing.open_dialog, self.tr("Open …")),
+                Command("Ctrl+O", filing.open_dialog, self.tr("Open…")),
                 Command("Ctrl+S", filing.save, self.tr("Save")),
-                Command("Ctrl+Shift+S", filing.save_as, self.tr("Save elsewhere …")),
+                Command("Ctrl+Shift+S", filing.save_as, self.tr("Save as…")),
             ),
             (
-                Command("Ctrl+I", filing.bring_in_dialog, self.tr("Bring in a drawing …")),
-                Command("Ctrl+E", filing.send_out, self.tr("Send out a drawing …")),
+                Command("Ctrl+I", filing.bring_in_dialog, self.tr("Import drawing…")),
+                Command("Ctrl+E", filing.send_out, self.tr("Export…")),
             ),
             (
                 self._undo,
                 self._redo,
-                Command("Ctrl+H", self.show_edits, self.tr("List of edits")),
-                Command("Ctrl+F", self.find_anything, self.tr("Find …")),
+                Command("Ctrl+H", self.show_edits, self.tr("History")),
+                Command("Ctrl+F", self.find_anything, self.tr("Find…")),
             ),
             (
-                Command("Ctrl+U", self._switch_units, self.tr("Metres or feet")),
-                Command("Ctrl+D", self._switch_theme, self.tr("Light or dark desk")),
-                Command("F1", self.show_keys, self.tr("Keys")),
+                Command("Ctrl+U", self._switch_units, self.tr("Metres / feet")),
+                Command("Ctrl+D", self._switch_theme, self.tr("Light / dark theme")),
+                Command("F1", self.show_keys, self.tr("Keyboard shortcuts")),
                 Command("Shift+F1", self.show_about, self.tr("About")),
             ),
-            (Command("Ctrl+Q", window.close, self.tr("Leave")),),
+            (Command("Ctrl+Q", window.close, self.tr("Quit")),),
         )
         self._filing = filing
         self.recent = QMenu(self.tr("Recent"), window)
         self.menu.insertMenu(self.menu.actions()[2], self.recent)
         self.menu.aboutToShow.connect(self._fill_recent)
+        # Letters act while what they act on has the keys; elsewhere they belong to what is typed into.
+        self._letters: list[QShortcut] = []
+        self._of_letters: tuple[QWidget, ...] = ()
         for keys, do in self._keys().items():
-            # A letter typed into a field belongs to the field.
             shortcut = QShortcut(QKeySequence(keys), window)
             shortcut.activated.connect(do)
+            if keys[-1].isalpha() and len(keys.removeprefix("Shift+")) == 1:
+                self._letters.append(shortcut)
         self._hanging: list[QShortcut] = []
         self._return_hangs()
+        self._leave = QShortcut(QKeySequence("Escape"), window)
+        self._leave.activated.connect(self._back_to_the_plan)
 
     def _undo_actions(self) -> tuple[QAction, QAction]:
         stack = self.around.document.undo_stack
         # Kept by name: the stack leaves them to whoever asked, and without a name they are gone at once.
         undo, redo = stack.createUndoAction(self, self.tr("Undo:")), stack.createRedoAction(self, self.tr("Redo:"))
         assert undo is not None and redo is not None
+        self.around.document.changed.connect(self._note_change)
+        undo.triggered.connect(lambda: self._show_change(self.tr("Undone: {}."), stack.redoText()))
+        redo.triggered.connect(lambda: self._show_change(self.tr("Redone: {}."), stack.undoText()))
         undo.setShortcut(QKeySequence("Ctrl+Z"))
-        redo.setShortcut(QKeySequence("Ctrl+Shift+Z"))
+        redo.setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
         return undo, redo
+
+    def _note_change(self, old: Project, new: Project) -> None:
+        self._last_change = old, new
+
+    def _show_change(self, words: str, what: str) -> None:
+        """Say what was undone or done again, select it, and bring it into view."""
+        if self._last_change is None:
+            return
+        old, new = self._last_change
+        ident = what_changed(old, new)
+        if ident is not None and ident != self.focus.selected:
+            self._go_to(ident)
+        self.around.say(words.format(what))
 
     def _fill_menu(self, *groups: tuple[Command | QAction, ...]) -> None:
         for group in groups:
@@ -183,6 +216,7 @@ class Commands(QObject):
             "X": partial(self._only_where_built, "flip"),
             "Shift+X": partial(self._only_where_built, "flop"),
             "Ctrl+J": partial(self._only_where_built, "copy"),
+            "F2": self._rename,
         }
 
     def _return_hangs(self) -> None:
@@ -200,9 +234,31 @@ class Commands(QObject):
 
     def _who_hangs(self, *_: object) -> None:
         with contextlib.suppress(RuntimeError):
-            typing = isinstance(QApplication.focusWidget(), TYPED_INTO)
+            there = QApplication.focusWidget()
+            typing = isinstance(there, TYPED_INTO)
             for shortcut in self._hanging:
                 shortcut.setEnabled(bool(self.focus.placing) and not typing)
+            # A button takes no letters: who has just pressed one goes on with the plan.
+            mine = isinstance(there, QAbstractButton | None) or any(
+                w is there or w.isAncestorOf(there) for w in self._of_letters
+            )
+            for shortcut in self._letters:
+                shortcut.setEnabled(mine)
+            # The plan has an Esc of its own, and so has what is typed into.
+            plan = self.around.plan
+            self._leave.setEnabled(there is not None and there is not plan and not typing)
+
+    def _back_to_the_plan(self) -> None:
+        """From a card or a button: the plan has the keys again, and nothing is in the hand any more."""
+        self.around.plan.setFocus()
+        self.around.plan.keyPressEvent(
+            QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier)
+        )
+
+    def letters_act_in(self, *widgets: QWidget) -> None:
+        """Let single letters act while one of these has the keys, or nothing has."""
+        self._of_letters = widgets
+        self._who_hangs()
 
     def run_by_space(self, *widgets: QWidget) -> None:
         """Let the space bar run time while one of these has the keys: elsewhere it presses what has the focus."""
@@ -212,6 +268,16 @@ class Commands(QObject):
             space.activated.connect(self.around.playhead.play)
 
     # -- what they do ------------------------------------------------------------------------------------------
+
+    def _rename(self) -> None:
+        if self.verdict.inspector.rename():
+            return
+        if self.focus.selected is not None and self.focus.selected == self.focus.room:
+            # A room is named where it is built.
+            self.focus.set(stage="Plan")
+            if self.verdict.inspector.rename():
+                return
+        self.around.say(self.tr("Select an object that has a name first."))
 
     def _switch_units(self) -> None:
         self.focus.set(feet=not self.focus.feet)

@@ -31,16 +31,25 @@ JOURNAL_MS, JOURNAL_LATEST_MS = 700, 3000
 _LOG = logging.getLogger(__name__)
 
 
+# What a project is called before anybody has named it.
+NEW_NAME = "New project"
+
+
+def name_of_file(path: Path) -> str:
+    """What a project in a file is called until it has a name: the file's, without its endings."""
+    return path.name.removesuffix(".json").removesuffix(".vastwatch") or NEW_NAME
+
+
 def empty_project() -> Project:
     """A project with one bare level."""
-    return Project(name="New project", levels=(Level(id="ground", name="Ground floor", elevation=0.0),))
+    return Project(name=NEW_NAME, levels=(Level(id="ground", name="Ground floor", elevation=0.0),))
 
 
 class ChangedElsewhere(ProjectError):
     """The file is not what it was when this document read or wrote it: somebody else wrote it meanwhile."""
 
     def __init__(self, path: Path, found: Stamp) -> None:
-        super().__init__(f"{path}: another program has written this file since you opened it")
+        super().__init__(f"{path}: another program has changed this file since you opened it")
         self.path, self.found = path, found
 
 
@@ -99,7 +108,7 @@ class Document(QObject):
         if fault is not None:
             _LOG.error("refused %r: %s", words, fault)
             self.failure.emit(
-                self.tr("Nothing was changed: {}. This is a failure of the program.").format(in_names(new, fault))
+                self.tr("Nothing was changed: {}. This is an internal error.").format(in_names(new, fault))
             )
             return False
         number = -1 if key is None else self._keys.setdefault(key, len(self._keys) + 1)
@@ -176,7 +185,7 @@ class Document(QObject):
 
     def take_theirs(self, project: Project, stamp: Stamp) -> None:
         """Take what another program wrote to this file, as a step that can be undone."""
-        self.apply(project, "Take what the file holds now")
+        self.apply(project, "Reload the file from disk")
         self.stamp, self.as_filed, self._recovered = stamp, project, False
         self.undo_stack.setClean()
         self.state_changed.emit()

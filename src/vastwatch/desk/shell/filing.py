@@ -19,7 +19,7 @@ from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import best_curve
 from vastwatch.desk.ribbon.lanes import incident_title
 from vastwatch.desk.shell.clash import ClashSheet
-from vastwatch.desk.shell.document import ChangedElsewhere, Document, empty_project
+from vastwatch.desk.shell.document import NEW_NAME, ChangedElsewhere, Document, empty_project, name_of_file
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.plan.drawing import DrawingDialog, read_in_background
@@ -84,7 +84,8 @@ class Filing(QObject):
         names = [held] if isinstance(held, str) else held if isinstance(held, list) else []
         return [Path(name) for name in names if isinstance(name, str)][:MOST_RECENT]
 
-    def _remember(self, path: Path) -> None:
+    def remember(self, path: Path) -> None:
+        """Put a file first among the recent ones."""
         names = [str(path.absolute()), *(str(p) for p in self.recent())]
         QSettings().setValue("recent", list(dict.fromkeys(names))[:MOST_RECENT])
 
@@ -100,7 +101,7 @@ class Filing(QObject):
         except ProjectError as e:
             self.complain(self.tr("This project cannot be opened"), str(e))
             return False
-        self._remember(path)
+        self.remember(path)
         self.come.emit()
         return True
 
@@ -118,9 +119,9 @@ class Filing(QObject):
         """Ask for a DXF and bring it in."""
         name, _ = QFileDialog.getOpenFileName(
             self.window,
-            self.tr("Bring in a drawing"),
+            self.tr("Import drawing"),
             self._folder(),
-            self.tr("Drawings, lists of rooms, pictures to draw over (*.dxf *.csv *.png *.jpg *.jpeg *.pdf)"),
+            self.tr("Drawings, room lists, pictures to trace (*.dxf *.csv *.png *.jpg *.jpeg *.pdf)"),
         )
         if name:
             self.bring_in(Path(name))
@@ -137,7 +138,7 @@ class Filing(QObject):
 
         def then(outcome: Drawing | ProjectError) -> None:
             if isinstance(outcome, ProjectError):
-                self.complain(self.tr("This drawing cannot be brought in"), str(outcome))
+                self.complain(self.tr("This drawing cannot be imported"), str(outcome))
                 return
             dialog = DrawingDialog(self.window, outcome, self.theme, self._bare_level())
             dialog.accepted.connect(lambda: self._take_drawing(dialog, path))
@@ -151,10 +152,10 @@ class Filing(QObject):
             rooms = read_rooms(path)
             new, words = bring_in_rooms(self.document.project, self.focus.level, rooms)
         except (ProjectError, ValueError) as e:
-            self.complain(self.tr("This list cannot be brought in"), str(e))
+            self.complain(self.tr("This list cannot be imported"), str(e))
             return
         self._show_brought(new, path)
-        self.say.emit(self.tr("Brought in: {}.").format(words))
+        self.say.emit(self.tr("Imported: {}.").format(words))
 
     def _bare_level(self) -> bool:
         project, level = self.document.project, self.focus.level
@@ -168,7 +169,7 @@ class Filing(QObject):
         try:
             brought = bring_understood(project, level_id, dialog.drawing, found, dialog.furniture.isChecked())
         except ProjectError as e:
-            self.complain(self.tr("Nothing was brought in"), str(e))
+            self.complain(self.tr("Nothing was imported"), str(e))
             return
         new = brought.project
         left = traced(found) if dialog.rest.isChecked() else None
@@ -178,12 +179,12 @@ class Filing(QObject):
             at = corner[0] + brought.shift[0], corner[1] + brought.shift[1]
             new = put(new, replace(level, underlay=replace(kept(image), at=at, metres_per_px=scale, locked=True)))
         self._show_brought(new, path)
-        self.say.emit(self.tr("Brought in: {}.").format(brought.words))
+        self.say.emit(self.tr("Imported: {}.").format(brought.words))
 
     def _show_brought(self, new: Project, path: Path) -> None:
         """Apply what was brought in, and look at its first room."""
         before = {r.id for r in self.document.project.rooms}
-        self.document.apply(new, f"Bring in {path.name}")
+        self.document.apply(new, f"Import {path.name}")
         first = next((r.id for r in new.rooms if r.id not in before), self.focus.room)
         self.focus.set(stage="Plan", room=first, selected=first)
         self.brought.emit()
@@ -191,13 +192,13 @@ class Filing(QObject):
     def send_out(self) -> None:
         """Ask for a name and write a DXF, a picture of the level, or pages for a client."""
         kinds = {
-            self.tr("Drawing (*.dxf)"): ".dxf", self.tr("Vector picture (*.svg)"): ".svg",
-            self.tr("Picture (*.png)"): ".png", self.tr("Pages for a client, A4 (*.pdf)"): ".pdf",
-            self.tr("Pages for a client, A3 (*.pdf)"): ".pdf",
+            self.tr("Drawing (*.dxf)"): ".dxf", self.tr("Vector image (*.svg)"): ".svg",
+            self.tr("Image (*.png)"): ".png", self.tr("Client report, A4 (*.pdf)"): ".pdf",
+            self.tr("Client report, A3 (*.pdf)"): ".pdf",
         }  # fmt: skip
         suggested = safe_name(self.document.project.name) + ".dxf"
         name, kind = QFileDialog.getSaveFileName(
-            self.window, self.tr("Send out"), str(Path(self._folder()) / suggested), ";;".join(kinds)
+            self.window, self.tr("Export"), str(Path(self._folder()) / suggested), ";;".join(kinds)
         )
         if not name:
             return
@@ -208,8 +209,8 @@ class Filing(QObject):
         if path.suffix.lower() == ".png":
             width, ok = QInputDialog.getInt(
                 self.window,
-                self.tr("How large?"),
-                self.tr("Width of the picture in pixels"),
+                self.tr("Image size"),
+                self.tr("Width of the image in pixels"),
                 width,
                 100,
                 LARGEST_PX,
@@ -226,7 +227,7 @@ class Filing(QObject):
             if path.suffix.lower() == ".png":
                 image = picture(state_for(project, level), width)
                 if image is None:
-                    raise ProjectError("this level is empty: there is nothing to draw")
+                    raise ProjectError("this level is empty: there is nothing to export")
                 write_atomically(path, packed(image, "PNG"))
             elif path.suffix.lower() == ".svg":
                 write_svg(project, level, path)
@@ -235,9 +236,9 @@ class Filing(QObject):
             else:
                 write_drawing(project, path, contours=contour_lines(project, self.focus.figure))
         except ProjectError as e:
-            self.complain(self.tr("It could not be sent out"), str(e))
+            self.complain(self.tr("Export failed"), str(e))
             return
-        self.say.emit(self.tr("Sent out to {}.").format(path))
+        self.say.emit(self.tr("Exported to {}.").format(path))
 
     def _pages(self, paper: str) -> bytes:
         """The pages of what has been computed so far, with the incident that is open."""
@@ -272,6 +273,11 @@ class Filing(QObject):
         path = Path(name)
         if path.suffix != ".json":
             path = path.with_name(path.name + SUFFIX)
+        project = self.document.project
+        if self.document.path is None and project.name == NEW_NAME:
+            # A project that nobody has named yet is called as its file.
+            called = name_of_file(path)
+            self.document.apply(replace(project, name=called), f"Rename to {called}")
         return self.save_to(path)
 
     def save_to(self, path: Path) -> bool:
@@ -281,9 +287,9 @@ class Filing(QObject):
         except ChangedElsewhere as e:
             return self._settle(e)
         except ProjectError as e:
-            self.complain(self.tr("This project could not be saved"), str(e))
+            self.complain(self.tr("Save failed"), str(e))
             return False
-        self._remember(path)
+        self.remember(path)
         self.say.emit(self.tr("Saved to {}.").format(path))
         return True
 
@@ -308,19 +314,19 @@ class Filing(QObject):
             if way == "both":
                 mine = beside(path, "copy", suffix)
                 document.save(mine)
-                self.say.emit(self.tr("Yours is saved as {}; {} stays as it is.").format(mine.name, path.name))
+                self.say.emit(self.tr("Your version is saved as {}; {} is unchanged.").format(mine.name, path.name))
             elif way == "theirs" and theirs is not None:
                 document.take_theirs(theirs, stamp)
-                self.say.emit(self.tr("The desk holds what the file holds. Ctrl+Z brings yours back."))
+                self.say.emit(self.tr("Reloaded from disk. Ctrl+Z brings your version back."))
             elif way == "over":
                 kept = beside(path, "theirs", suffix)
                 write_atomically(kept, read_whole(path, "a project", LARGEST))
                 document.save(path, over=stamp)
-                self.say.emit(self.tr("Saved to {}; what it held is kept as {}.").format(path.name, kept.name))
+                self.say.emit(self.tr("Saved to {}; the previous version is kept as {}.").format(path.name, kept.name))
         except ChangedElsewhere as e:
             return self._settle(e)
         except ProjectError as e:
-            self.complain(self.tr("This project could not be saved"), str(e))
+            self.complain(self.tr("Save failed"), str(e))
             return False
         return way is not None
 
@@ -337,11 +343,11 @@ class Filing(QObject):
         box = QMessageBox(self.window)
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setObjectName("leave")
-        box.setWindowTitle(self.tr("Unsaved work"))
+        box.setWindowTitle(self.tr("Unsaved changes"))
         box.setText(self.tr("{} has changes that are not saved.").format(self.document.project.name))
         save = box.addButton(self.tr("Save"), QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton(self.tr("Leave them"), QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton(self.tr("Stay"), QMessageBox.ButtonRole.RejectRole)
+        drop = box.addButton(self.tr("Discard changes"), QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(self.tr("Cancel"), QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is save:
             return self.save()

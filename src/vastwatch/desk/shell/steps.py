@@ -24,6 +24,32 @@ def level_of(project: Project, ident: str) -> str | None:
     return getattr(record, "level", None)
 
 
+# What an edit may have changed, what is selected for it first.
+_EDITED = (
+    "rooms", "sensors", "zones", "lamps", "outputs", "buttons", "spots", "furnishings", "switches", "sockets",
+    "hazards", "openings", "walls", "presences", "rules", "scenes",
+)  # fmt: skip
+
+
+def what_changed(old: Project, new: Project) -> str | None:
+    """The id of what an edit was about: of what is new or different, or else the room of what is gone; None where that
+    has no place."""
+    gone: str | None = None
+    for collection in _EDITED:
+        before = {r.id: r for r in getattr(old, collection)}
+        after = {r.id: r for r in getattr(new, collection)}
+        if before == after:
+            continue
+        found = next((r for i, r in after.items() if before.get(i) != r), None)
+        if found is not None:
+            return found.id if collection not in ("presences", "rules", "scenes") else getattr(found, "room", None)
+        lost = next(r for i, r in before.items() if i not in after)
+        if gone is None:
+            home = room_of(old, lost) if collection == "sensors" else None
+            gone = home.id if home is not None else getattr(lost, "room", None)
+    return gone if gone in {r.id for r in new.rooms} else None
+
+
 def show_level(focus: Focus, project: Project, level: str) -> None:
     """Show a level, and a room of it: one with presence, if there is one."""
     if level == focus.level:

@@ -84,6 +84,7 @@ class Window(QMainWindow):
         self._build()
         self.commands = Commands(self, self.around, self.filing, self.verdict, self.panel, switch_theme)
         self.commands.run_by_space(self.plan, self.ribbon, self.strips)
+        self.commands.letters_act_in(self.plan, self.ribbon, self.strips, self.strip)
         self.strip.menu.setMenu(self.commands.menu)
         self.strip.keys.clicked.connect(self.commands.show_keys)
         self._listen()
@@ -174,14 +175,14 @@ class Window(QMainWindow):
         for figure in FIGURES:
             button = QPushButton(FIGURE_WORDS[figure])
             button.setCheckable(True)
-            button.setToolTip(self.tr("Contours for somebody {}. (V steps through)").format(FIGURE_WORDS[figure]))
+            button.setToolTip(self.tr("Contours for: {}. (V for the next type)").format(FIGURE_WORDS[figure]))
             button.clicked.connect(lambda _, x=figure: self.focus.set(figure=x))
             group.addButton(button)
             figures.addWidget(button)
             self._figure_buttons[figure] = button
         self.level = Choice()
         self.level.setAccessibleName(self.tr("Level"))
-        self.level.setToolTip(self.tr("Which level is shown. (PgUp, PgDn)"))
+        self.level.setToolTip(self.tr("Level shown. (PgUp, PgDn)"))
         self.level.activated.connect(lambda i: self.show_level(self.level.itemData(i)))
         self.moment = QLabel()
         self.moment.setFont(font(13, 500))
@@ -352,10 +353,10 @@ class Window(QMainWindow):
             self._overlay_style()
             return
         if r is None:
-            self.status.tell_when(self.tr("Rehearsing the week …"))
+            self.status.tell_when(self.tr("Rehearsing the week…"))
             return
         if not self.document.project.people:
-            self.status.tell_when(self.tr("Nobody lives here yet: there is no week to rehearse."))
+            self.status.tell_when(self.tr("No occupants yet: nothing to rehearse."))
             return
         now = r.clock(self.focus.time)
         self.status.tell_when(
@@ -365,7 +366,7 @@ class Window(QMainWindow):
         )
         scene = next((x for x in self.document.project.scenes if x.id == self.focus.scene), None)
         if scene is not None and self.focus.here.lights:
-            self.moment.setText(self.tr("As the scene “{}” asks, by night").format(scene.name))
+            self.moment.setText(self.tr("Scene “{}”, by night").format(scene.name))
         else:
             self.moment.setText(f"{now:%A} {now.day} {now:%B}, {now:%H:%M}")
         if self.focus.here.follows_time:
@@ -395,7 +396,7 @@ class Window(QMainWindow):
 
     def _state(self) -> None:
         name = self.document.path.name if self.document.path else self.document.project.name
-        self.setWindowTitle(f"{name}{' · ' + self.tr('edited') if self.document.modified else ''} — Vast Watch")
+        self.setWindowTitle(f"{name}{' · ' + self.tr('modified') if self.document.modified else ''} — Vast Watch")
 
     def take_over(self) -> None:
         """After another project has come into the document: look at it from its beginning."""

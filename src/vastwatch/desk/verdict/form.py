@@ -10,7 +10,7 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QLineEdit, QWidget
 
 from vastwatch.design.edits.selections import move_many
 from vastwatch.design.places import middle_of
@@ -38,6 +38,7 @@ class Form(QWidget):
         self.fill = self.edited.fill
         self.set_field = self.edited.set_field
         self.box = column_in(self, 6)
+        self.name: QLineEdit | None = None
         self._grid: QGridLayout | None = None
         self._at = 0
 
@@ -104,7 +105,8 @@ class Form(QWidget):
     def name_field(self, heading: str) -> None:
         """The record's name, under what it is."""
         self.box.addWidget(label(heading, "soft"))
-        self.box.addWidget(self.edited.line("name", self.tr("Name")))
+        self.name = self.edited.line("name", self.tr("Name"))
+        self.box.addWidget(self.name)
 
     def text(self, words: Callable[[Any], str], role: str = "soft") -> QLabel:
         """Words that follow the record."""
@@ -125,7 +127,7 @@ class Form(QWidget):
     def place_pair(self, read: Callable[[Any], Point], write: Callable[[Any, float, float], Any]) -> None:
         """Two fields of one place. `write` gives the record there, or a whole project, or raises ValueError with the
         reason. A figure that cannot be by itself waits for the other: who types both is not refused the first."""
-        why = self.tr("Type 2.2, 40 cm or 8 ft 2; Up and Down step it.")
+        why = self.tr("Type 2.2, 40 cm or 8 ft 2, or step with Up and Down.")
         unit = self.edited.unit("m")
         fields = [FigureField(words, unit.parse, unit.show, 0.05, -2000, 2000, why) for words in ("X", "Y")]
         waiting: dict[int, float] = {}
@@ -145,8 +147,8 @@ class Form(QWidget):
                 if first:
                     waiting[axis] = value
                     other = "Y" if axis == 0 else "X"
-                    fields[axis].wait(value, self.tr("Waits for {}: {}.").format(other, e))
-                    self.say.emit(self.tr("{} Or type {} too.").format(sentence(e), other))
+                    fields[axis].wait(value, self.tr("Needs {}: {}.").format(other, e))
+                    self.say.emit(self.tr("{} Enter {} as well.").format(sentence(e), other))
                 else:
                     self.say.emit(sentence(e))
                     for field, figure in zip(fields, now):

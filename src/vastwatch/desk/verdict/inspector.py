@@ -67,6 +67,15 @@ class Inspector(QWidget):
         if found is not None and self._form is not None:
             self._form.fill()
 
+    def rename(self) -> bool:
+        """Go to the name of what is selected; False where no name is shown."""
+        field = None if self._form is None else self._form.name
+        if field is None:
+            return False
+        field.setFocus()
+        field.selectAll()
+        return True
+
     def _make(self, found: tuple[str, Any] | None) -> None:
         clear(self.box)
         self._form = None

@@ -30,7 +30,7 @@ from vastwatch.desk.stages.sensors.compare import MOST, CompareSheet
 from vastwatch.desk.stages.sensors.own_types import FIELD_WORDS, OwnTypes, TypeForm
 from vastwatch.devices import FAMILIES, DeviceType, catalogue
 from vastwatch.devices.families import HEADINGS
-from vastwatch.devices.figures import tags
+from vastwatch.devices.search import hint, search
 from vastwatch.files import ProjectError
 from vastwatch.files.device_list import read_devices, write_devices
 
@@ -41,12 +41,13 @@ def _metres(reach: float) -> str:
 
 # What a new type took from its class, where the word beside its field would say too little alone.
 LENT_WORDS = {
-    "mounts": "how it is mounted", "mount_height": "how high it hangs", "typical_s": "how soon it reports",
-    "hold_s": "its own hold", "hold_min_s": "its own hold", "hold_max_s": "its own hold", "hold_step_s": "its own hold",
-    "fov_v": "the field of view upright", "interval_s": "how often it reports", "load_w": "what it switches",
+    "mounts": "mounting", "mount_height": "mounting height", "typical_s": "report delay",
+    "hold_s": "device hold time", "hold_min_s": "device hold time", "hold_max_s": "device hold time",
+    "hold_step_s": "device hold time",
+    "fov_v": "vertical field of view", "interval_s": "report interval", "load_w": "switched load",
     "moving_m": "the range on somebody moving", "still_m": "the range on somebody still",
     "tangential_m": "the range on somebody walking across", "radial_m": "the range on somebody walking towards",
-    "minor_m": "the range on hands and head", "cell": "its cells", "count": "its cells", "pad": "the size of its pad",
+    "minor_m": "the range on hands and head", "cell": "battery type", "count": "battery type", "pad": "pad size",
 }  # fmt: skip
 
 
@@ -55,16 +56,18 @@ ORDERS: tuple[tuple[str, Callable[[DeviceType], float] | None, Callable[[DeviceT
     ("by kind", None, lambda d: f"{d.price:g}"),
     ("cheapest first", lambda d: d.price, lambda d: f"{d.price:g}"),
     ("quickest first", lambda d: d.quickness_s(), lambda d: f"{d.quickness_s():g} s"),
-    ("farthest first", lambda d: -d.reach_m(), lambda d: _metres(d.reach_m())),
-    ("best on still", lambda d: -d.still_reach_m(), lambda d: _metres(d.still_reach_m())),
+    ("longest range first", lambda d: -d.reach_m(), lambda d: _metres(d.reach_m())),
+    ("best at stillness", lambda d: -d.still_reach_m(), lambda d: _metres(d.still_reach_m())),
 )
 POWERS = ("any power", "battery", "usb", "mains")
 TICK = 15.0
 
 
 class DeviceCard(QWidget):
-    """One device type; dragged, clicked or chosen by Return; the box at its right, or C, marks it to compare."""
+    """One device type; dragged, clicked or chosen by Return; the box at its right, or Ctrl+Space, marks it to compare.
+    Letters typed on it go into the search."""
 
+    typed = pyqtSignal(str)
     chosen = pyqtSignal(str)
     marked = pyqtSignal(str)
     asked = pyqtSignal(str, QPoint)
@@ -80,11 +83,11 @@ class DeviceCard(QWidget):
         self.setAccessibleName(device.name)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         how = (
-            self.tr("Choose it for a circuit in the Brief.")
+            self.tr("Assign it to a circuit in the Brief.")
             if device.is_module
-            else self.tr("Drag it to the plan, or click and then point.")
+            else self.tr("Drag it onto the plan, or click it and then the plan.")
         )
-        more = self.tr("The box at the right, or C, marks it to compare; the right button makes it your own.")
+        more = self.tr("Tick to compare (Ctrl+Space). Right-click to make a custom type from it.")
         self.setToolTip(
             f"<b>{escape(device.name)}</b><br>{escape(device.summary)}<br>{escape(device.line())}<br>"
             f"<i>{escape(device.reliability)}</i><br>{how} {more}"
@@ -119,7 +122,7 @@ class DeviceCard(QWidget):
         p.drawText(37, 17, p.fontMetrics().elidedText(self.device.name, Qt.TextElideMode.ElideRight, int(room)))
         p.setPen(t.soft)
         p.setFont(font(11))
-        words = f"{'own · ' if self.own else ''}{self.device.power} · {self.figure}"
+        words = f"{'custom · ' if self.own else ''}{self.device.power} · {self.figure}"
         p.drawText(37, 31, p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room)))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -150,10 +153,13 @@ class DeviceCard(QWidget):
             self.chosen.emit(self.device.id)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if is_choice(event):
-            self.chosen.emit(self.device.id)
-        elif event is not None and event.key() == Qt.Key.Key_C:
+        control = event is not None and bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if event is not None and control and event.key() == Qt.Key.Key_Space:
             self.marked.emit(self.device.id)
+        elif is_choice(event):
+            self.chosen.emit(self.device.id)
+        elif event is not None and not control and event.text().isprintable() and event.text().strip():
+            self.typed.emit(event.text())
         elif event is not None and event.key() == Qt.Key.Key_Menu:
             self.asked.emit(self.device.id, self.mapToGlobal(QPoint(30, 30)))
         else:
@@ -170,20 +176,20 @@ class Shelf(QWidget):
         self.document, self.focus, self.own, self.theme = document, focus, own, theme
         self.compared: list[str] = []
         box = column_in(self, 8, (MARGIN, MARGIN, 4, 8))
-        self._more = QPushButton(self.tr("Own types"))
-        self._more.setToolTip(self.tr("Bring in, send out and change types of your own."))
+        self._more = QPushButton(self.tr("Custom types"))
+        self._more.setToolTip(self.tr("Import, export and edit your own types."))
         self._more.clicked.connect(self._menu)
-        head = row(label(self.tr("Shelf"), "head"), QWidget(), self._more, stretch=1)
+        head = row(label(self.tr("Devices"), "head"), QWidget(), self._more, stretch=1)
         head.setContentsMargins(0, 0, 10, 0)
         box.addWidget(head)
         self.finder = QLineEdit()
-        self.finder.setPlaceholderText(self.tr("find: corner, still, IP54 …"))
-        self.finder.setAccessibleName(self.tr("Find a device type"))
+        self.finder.setPlaceholderText(self.tr("Search: corner, still, IP54…"))
+        self.finder.setAccessibleName(self.tr("Search device types"))
         self.finder.setClearButtonEnabled(True)
         self.finder.textChanged.connect(self.fill)
         self.order, self.power = Choice(), Choice()
         self.order.addItems([words for words, _, _ in ORDERS])
-        self.order.setAccessibleName(self.tr("Order of the shelf"))
+        self.order.setAccessibleName(self.tr("Sort order"))
         self.power.addItems(list(POWERS))
         self.power.setAccessibleName(self.tr("Power"))
         for choice in (self.order, self.power):
@@ -197,7 +203,7 @@ class Shelf(QWidget):
         area, self._list = scrolling(5, (0, 0, 10, 0))
         box.addWidget(area, 1)
         self.compare = QPushButton()
-        self.compare.setToolTip(self.tr("Up to {} types side by side, what differs marked.").format(MOST))
+        self.compare.setToolTip(self.tr("Up to {} types side by side, with differences highlighted.").format(MOST))
         self.compare.clicked.connect(self.show_comparison)
         foot = row(self.compare, stretch=0)
         foot.setContentsMargins(0, 0, 10, 0)
@@ -222,19 +228,17 @@ class Shelf(QWidget):
     def fill(self, *_: object) -> None:
         """Lay the cards out anew."""
         clear(self._list)
-        wanted = self.finder.text().lower().split()
         _key_words, key, figure = ORDERS[max(self.order.currentIndex(), 0)]
         power = POWERS[max(self.power.currentIndex(), 0)]
         own = {d.id for d in self.own.types}
         self._known = self.own.all(self.document.project)
-        shown = [
-            d for d in self.own.all(self.document.project)
-            if power in (POWERS[0], d.power)
-            and all(w in f"{d.name} {d.summary} {tags(d)} {'own' if d.id in own else ''}".lower() for w in wanted)
-        ]  # fmt: skip
+        matching = search(self._known, self.finder.text(), own)
+        shown = [d for d in matching if power in (POWERS[0], d.power)]
         groups: list[tuple[str, list[DeviceType]]] = []
         if key is None:
-            groups = [(HEADINGS[f], [d for d in shown if d.family == f]) for f in FAMILIES]
+            # In the order of their best match: as listed where nothing is searched for.
+            families = dict.fromkeys(d.family for d in shown) if self.finder.text().strip() else FAMILIES
+            groups = [(HEADINGS[f], [d for d in shown if d.family == f]) for f in families]
         else:
             groups = [("", sorted(shown, key=key))]
         for heading, devices in groups:
@@ -248,23 +252,31 @@ class Shelf(QWidget):
                 card.chosen.connect(self._arm)
                 card.marked.connect(self.mark)
                 card.asked.connect(self._ask)
+                card.typed.connect(self._search_on)
                 self._list.addWidget(card)
             self._list.addSpacing(4)
         if not shown:
             words = self.finder.text() or power
-            self._list.addWidget(label(self.tr("Nothing on the shelf fits “{}”.").format(words), "soft", True))
+            self._list.addWidget(label(self.tr("No device matches “{}”.").format(words), "soft", True))
+        if elsewhere := hint(self.finder.text()):
+            self._list.addWidget(label(self.tr(elsewhere), "soft", True))
         self._list.addStretch(1)
         self._count()
+
+    def _search_on(self, letter: str) -> None:
+        """Go on in the search with what is typed on a card."""
+        self.finder.setFocus()
+        self.finder.setText(self.finder.text() + letter)
 
     def _arm(self, device: str) -> None:
         chosen = next(d for d in self.own.all(self.document.project) if d.id == device)
         if chosen.is_module:
-            self.say.emit(self.tr("{} switches a circuit: choose it there, in the Brief.").format(chosen.name))
+            self.say.emit(self.tr("{} switches a circuit: assign it in the Brief.").format(chosen.name))
             return
         self.focus.set(placing=None if self.focus.placing == device else device)
         if self.focus.placing:
             where = self.tr(chosen.point_at)
-            self.say.emit(where + " " + self.tr("Esc puts it back."))
+            self.say.emit(where + " " + self.tr("Esc cancels."))
 
     def update_cards(self) -> None:
         """Repaint which card is armed."""
@@ -278,7 +290,7 @@ class Shelf(QWidget):
         if device in self.compared:
             self.compared.remove(device)
         elif len(self.compared) == MOST:
-            self.say.emit(self.tr("Four types are enough side by side: take one mark away first."))
+            self.say.emit(self.tr("Four types at most: remove one first."))
             return
         else:
             self.compared.append(device)
@@ -297,7 +309,7 @@ class Shelf(QWidget):
         by_id = {d.id: d for d in self.own.all(self.document.project)}
         devices = [by_id[i] for i in self.compared if i in by_id]
         if len(devices) < 2:
-            self.say.emit(self.tr("Mark two to four types to compare."))
+            self.say.emit(self.tr("Tick two to four types to compare."))
             return
         sheet = CompareSheet(self, devices, self.theme)
         sheet.chosen.connect(self._arm)
@@ -310,10 +322,10 @@ class Shelf(QWidget):
         chosen = next(d for d in self.own.all(self.document.project) if d.id == device)
         mine = any(d.id == device for d in self.own.types)
         if mine:
-            menu.addAction(self.tr("Change …"), lambda: self.edit(chosen, chosen.id))
-            menu.addAction(self.tr("Forget"), lambda: self.own.remove(device))
-        menu.addAction(self.tr("What its box says, tested …"), lambda: self.test_the_box(chosen))
-        menu.addAction(self.tr("Make one of your own from it …"), lambda: self.edit(chosen, self.own.fresh_id(chosen)))
+            menu.addAction(self.tr("Edit…"), lambda: self.edit(chosen, chosen.id))
+            menu.addAction(self.tr("Delete"), lambda: self.own.remove(device))
+        menu.addAction(self.tr("Data sheet vs model…"), lambda: self.test_the_box(chosen))
+        menu.addAction(self.tr("Make a custom type from it…"), lambda: self.edit(chosen, self.own.fresh_id(chosen)))
         menu.popup(where)
 
     def edit(self, device: DeviceType, ident: str) -> TypeForm:
@@ -328,7 +340,7 @@ class Shelf(QWidget):
 
                 devices = tuple(made if d.id == made.id else d for d in project.devices)
                 self.document.apply(replace(project, devices=devices), f"Change {made.name}")
-            self.say.emit(self.tr("{} is on the shelf.").format(made.name))
+            self.say.emit(self.tr("{} was added to the device list.").format(made.name))
             return True
 
         form = TypeForm(self, device, ident, take)
@@ -344,9 +356,9 @@ class Shelf(QWidget):
                 return False
             names = [n.rsplit(".", 1)[-1] for n in form.lent]
             words = dict.fromkeys(LENT_WORDS.get(n, FIELD_WORDS[n][0].lower()) for n in names)
-            said = self.tr("{} is on the shelf.").format(made.name)
+            said = self.tr("{} was added to the device list.").format(made.name)
             if words:
-                said += " " + self.tr("Taken as usual for its class: {}.").format(", ".join(words))
+                said += " " + self.tr("Typical value of its class used for: {}.").format(", ".join(words))
             self.say.emit(said)
             return True
 
@@ -362,21 +374,21 @@ class Shelf(QWidget):
 
     def _menu(self) -> None:
         menu = QMenu(self)
-        new = menu.addMenu(self.tr("New type"))
+        new = menu.addMenu(self.tr("New custom type"))
         assert new is not None
         for family in FAMILIES:
             new.addAction(HEADINGS[family], partial(self.new_type, family))
-        menu.addAction(self.tr("Bring in types (CSV, JSON) …"), self._bring_in_dialog)
-        send = menu.addAction(self.tr("Send out your types …"), self._send_out_dialog)
+        menu.addAction(self.tr("Import types (CSV, JSON)…"), self._bring_in_dialog)
+        send = menu.addAction(self.tr("Export custom types…"), self._send_out_dialog)
         assert send is not None
         send.setEnabled(bool(self.own.types))
         menu.addSeparator()
-        menu.addAction(self.tr("Send out the whole shelf …"), lambda: self._send_out_dialog(everything=True))
+        menu.addAction(self.tr("Export all types…"), lambda: self._send_out_dialog(everything=True))
         menu.popup(self._more.mapToGlobal(QPoint(0, self._more.height())))
 
     def _bring_in_dialog(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, self.tr("Bring in device types"), "", self.tr("Device types (*.csv *.json)")
+            self, self.tr("Import device types"), "", self.tr("Device types (*.csv *.json)")
         )
         if name:
             self.bring_in(Path(name))
@@ -389,11 +401,11 @@ class Shelf(QWidget):
             self.say.emit(str(e))
             return
         if self.own.put(found):
-            self.say.emit(self.tr("{} types are on the shelf now.").format(len(found)))
+            self.say.emit(self.tr("{} types imported.").format(len(found)))
 
     def _send_out_dialog(self, everything: bool = False) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, self.tr("Send out device types"), "device-types.csv", self.tr("Device types (*.csv *.json)")
+            self, self.tr("Export device types"), "device-types.csv", self.tr("Device types (*.csv *.json)")
         )
         if name:
             self.send_out(Path(name), everything)
@@ -406,4 +418,4 @@ class Shelf(QWidget):
         except ProjectError as e:
             self.say.emit(str(e))
             return
-        self.say.emit(self.tr("{} types sent out to {}.").format(len(types), path))
+        self.say.emit(self.tr("{} types exported to {}.").format(len(types), path))
