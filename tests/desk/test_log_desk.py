@@ -65,7 +65,7 @@ def test_the_diary_is_laid_over_the_log(qtbot, window, log):
     assert window.results.house.recording.calendar.clock(window.focus.time).strftime("%d %H:%M") == "13 21:10"
     window.ribbon.grab()
     type_into(qtbot, log.diary.field, "on Tuesday it went dark")
-    assert "no note such as" in plain(window.status.said.text()) and len(project(window).diary) == 2
+    assert "ot a note such as" in plain(window.status.said.text()) and len(project(window).diary) == 2
     type_into(qtbot, log.diary.field, "2026-01-12 17:04 throwing room: dark at the wheel")
     assert [n.at for n in project(window).diary][-1] == "2026-01-12T17:04"
     cards = log.diary.findChildren(LinkCard)
@@ -86,11 +86,11 @@ def test_the_diary_is_laid_over_the_log(qtbot, window, log):
 
 def test_how_people_use_the_rooms_is_told_and_lived(qtbot, window, log):
     assert log.habits.text().startswith("Throwing room: ") and "visits on a working day" in log.habits.text()
-    assert "look alike" in log.untold.text() and "a log knows no names" in log.untold.text()
+    assert "cannot be told apart" in log.untold.text() and "a log has no names" in log.untold.text()
     people = len(project(window).people)
     qtbot.mouseClick(log.live, LEFT)
     new = project(window).people[people:]
-    assert "Somebody in the throwing room, by the log" in [p.name for p in new]
+    assert "Occupant of throwing room, from the log" in [p.name for p in new]
     lines = next(p for p in new if "throwing" in p.name).stays
     assert {find(project(window).spots, s.spot).room for s in lines} >= {"throwing"}
     window.document.undo_stack.undo()
@@ -114,7 +114,7 @@ def test_what_a_word_means_is_told_in_the_dialog(qtbot, window, tmp_path):
     panel.open_log(path)
     dialog = panel.dialog
     assert [dialog.words.item(k, 0).text() for k in range(dialog.words.rowCount())] == ["stil", "wakker"]
-    assert dialog.words.cellWidget(0, 1).currentText() == "not understood" and not dialog.use.isEnabled()
+    assert dialog.words.cellWidget(0, 1).currentText() == "not recognised" and not dialog.use.isEnabled()
     for row, means in ((0, 1), (1, 0)):
         dialog.words.cellWidget(row, 1).activated.emit(means)
     assert dialog.use.isEnabled() and dialog.lines.item(1, 3).text() == "on" and dialog.lines.item(0, 3).text() == "off"
@@ -124,3 +124,45 @@ def test_what_a_word_means_is_told_in_the_dialog(qtbot, window, tmp_path):
     assert len(window.results.recording.report("pir-shop").rises) == 14
     panel.log.left.emit()
     settle(qtbot, window)
+
+
+def test_a_log_of_another_shape_opens_as_a_table_and_is_told_device_by_device(qtbot, window, tmp_path):
+    path = tmp_path / "own.csv"
+    rows = ("02/01/2026;08:00:00;Waiting PIR;Motion detected;-76", "02/01/2026;08:10:00;Waiting PIR;Clear;-69")
+    path.write_text("Date;Time;Device name;Status;RSSI\n" + "\n".join(rows))
+    panel = window.panel("Rehearsal")
+    panel.open_log(path)
+    dialog = panel.dialog
+    assert [dialog.columns[f].currentText() for f in ("time", "date", "device", "value")] == [
+        "Time", "Date", "Device name", "Status",
+    ]  # fmt: skip
+    assert not dialog.use.isEnabled() and "which device of the log" in dialog.told.text()
+    choice = dialog.devices.cellWidget(0, 1)
+    choice.setCurrentText("PIR shop")
+    choice.activated.emit(choice.currentIndex())
+    assert dialog.use.isEnabled() and dialog.lines.item(0, 1).text() == "2026-01-02 08:00:00"
+    # Either order can be meant here: it is asked.
+    assert dialog.order.isVisible()
+    dialog.order.setCurrentIndex(dialog.order.findData("month"))
+    dialog.order.activated.emit(dialog.order.currentIndex())
+    assert dialog.lines.item(0, 1).text() == "2026-02-01 08:00:00"
+    used = []
+    dialog.used.connect(used.append)
+    qtbot.mouseClick(dialog.use, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bool(used), timeout=20_000)
+    assert used[0].recording.report("pir-shop").total() == pytest.approx(600.0)
+
+
+def test_where_no_time_is_found_the_column_is_chosen(qtbot, window, tmp_path):
+    path = tmp_path / "odd.csv"
+    path.write_text("a,b,c\nlate,PIR shop,on\nlater,PIR shop,off\n")
+    panel = window.panel("Rehearsal")
+    panel.open_log(path)
+    dialog = panel.dialog
+    assert dialog.isVisible() and "Choose the column of the time." in dialog.told.text()
+    assert not dialog.use.isEnabled() and dialog.columns["time"].currentData() == ""
+    choice = dialog.columns["time"]
+    choice.setCurrentIndex(choice.findData("a"))
+    choice.activated.emit(choice.currentIndex())
+    assert "'late' is not a time" in dialog.lines.item(0, 4).text() and not dialog.use.isEnabled()
+    dialog.reject()

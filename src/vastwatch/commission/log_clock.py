@@ -1,17 +1,85 @@
-"""When a line of a log was written: ISO 8601 with or without a zone, or seconds, milliseconds, ... since 1970."""
+"""When a line of a log was written: ISO 8601 with or without a zone, a date as people write it with a time of day, or
+seconds, milliseconds, ... since 1970."""
 
 from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
 from datetime import UTC, date, datetime, timedelta
-from typing import Any
+from itertools import pairwise
+from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 import numpy as np
 from numpy.typing import NDArray
 
 _ISO = re.compile(r"^(\d{4}-\d{2}-\d{2})[T ](\d{2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?\s*(Z|z|[+-]\d{2}:?\d{2})?$")
+
+
+# Dates as people write them, and times of day: 2/13/2026 8:05 pm, 13.02.2026 20:05:30, 13 Feb 2026, 20:05.
+_DATE = re.compile(r"^(\d{1,4})[./-](\d{1,2})[./-](\d{1,4})\.?$")
+_NAMED = re.compile(r"^(\d{1,2})\.?[ -]([A-Za-z]{3})[a-z]*\.?[ -,]+(\d{2,4})$")
+_TIME = re.compile(r"^(\d{1,2})[:.](\d{2})(?:[:.](\d{2}(?:[.,]\d+)?))?\s*([AaPp])?\.?(?:[Mm]\.?)?$")
+_PARTS = re.compile(r"^(.*?\d)(?:,\s*|T|\s+)(\d{1,2}[:.]\d{2}.*)$")
+_MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+# In which order a date has its day and month, where its year is last.
+Order = Literal["day", "month"]
+
+
+def date_of(text: str, order: Order) -> date:
+    """A date as people write it. Raises ValueError for what is none."""
+    text = text.strip()
+    if (named := _NAMED.match(text)) is not None:
+        day, month, year = int(named[1]), _MONTHS.index(named[2].lower()) + 1, int(named[3])
+    elif (found := _DATE.match(text)) is None:
+        raise ValueError
+    else:
+        first, second, third = (int(g) for g in found.groups())
+        if len(found[1]) == 4:
+            year, month, day = first, second, third
+        else:
+            day, month = (first, second) if order == "day" else (second, first)
+            year = third
+    return date(year + 2000 if year < 100 else year, month, day)
+
+
+def clock_of(text: str) -> str:
+    """A time of day as people write it, as HH:MM:SS. Raises ValueError for what is none."""
+    found = _TIME.match(text.strip())
+    if found is None:
+        raise ValueError
+    hour, half = int(found[1]), (found[4] or "").lower()
+    if half:
+        if not 1 <= hour <= 12:
+            raise ValueError
+        hour = hour % 12 + (12 if half == "p" else 0)
+    return f"{hour:02d}:{found[2]}:{(found[3] or '00').replace(',', '.')}"
+
+
+def as_iso(text: str, order: Order) -> str:
+    """A date and a time of day as people write them, in ISO 8601. Raises ValueError for what is none."""
+    found = _PARTS.match(text.strip())
+    if found is None:
+        raise ValueError
+    return f"{date_of(found[1], order).isoformat()} {clock_of(found[2])}"
+
+
+def likely_order(texts: Sequence[str]) -> tuple[Order, bool]:
+    """In which order some dates have day and month, and whether that is sure: a day is above 12, or only in one of the
+    orders they run on."""
+    pairs = [(int(m[1]), int(m[2])) for t in texts if (m := _DATE.match(t.strip())) is not None and len(m[1]) < 4]
+    if any(a > 12 for a, _ in pairs):
+        return "day", True
+    if any(b > 12 for _, b in pairs):
+        return "month", True
+    orders: tuple[Order, Order] = ("day", "month")
+    runs = []
+    for order in orders:
+        dates = [date_of(t, order) for t in texts if _DATE.match(t.strip())]
+        steps = [(b - a).days for a, b in pairwise(dates)]
+        runs.append((sum(s < 0 for s in steps), max((abs(s) for s in steps), default=0)))
+    return ("day" if runs[0] <= runs[1] else "month"), runs[0] != runs[1] or not pairs
 
 
 # No log of a house is older or younger.
@@ -21,8 +89,8 @@ FIRST_YEAR, LAST_YEAR = 1970, 2200
 class Clock:
     """Seconds since 1970 of the times of a log; days without a zone are those of a time zone."""
 
-    def __init__(self, zone: str) -> None:
-        self._zone = ZoneInfo(zone)
+    def __init__(self, zone: str, order: Order = "day") -> None:
+        self._zone, self._order = ZoneInfo(zone), order
         self._days: dict[tuple[str, str | None], float] = {}
         self._shifting: set[str] = set()
         self._last = -math.inf
@@ -36,7 +104,12 @@ class Clock:
         text = str(text).strip()
         found = _ISO.match(text)
         if found is None:
-            return self._since_1970(float(text))
+            try:
+                return self._since_1970(float(text.replace(",", ".")))
+            except ValueError:
+                found = _ISO.match(as_iso(text, self._order))
+        if found is None:
+            raise ValueError
         day, hour, minute, second, zone = found.groups()
         past = int(hour) * 3600.0 + int(minute) * 60.0 + float((second or "0").replace(",", "."))
         if int(hour) > 23 or int(minute) > 59:

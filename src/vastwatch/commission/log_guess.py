@@ -5,13 +5,15 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
+from functools import partial
 from itertools import islice
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple, get_args
 
-from vastwatch.commission.event_log import (
+from vastwatch.commission.log_clock import Clock, Order, clock_of, date_of, likely_order
+from vastwatch.commission.log_rows import (
     IN_PAYLOAD,
     INVERTED,
     LOST,
@@ -19,13 +21,14 @@ from vastwatch.commission.event_log import (
     ON,
     LogError,
     Reading,
+    column_names,
     csv_rows,
     flat,
     lines_of,
+    meaning,
     open_log,
     values_of,
 )
-from vastwatch.commission.log_clock import Clock
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project
 
@@ -35,28 +38,62 @@ NAMES = {
     "device": ("device", "sensor", "source", "topic", "name", "id"),
     "value": ("value", "state", "status", "payload", "reading", "message"),
 }  # fmt: skip
+# Columns that tell of the radio or the cell, never of somebody.
+ASIDE = frozenset(
+    ["rssi", "lqi", "linkquality", "snr", "battery", "voltage", "signal", "uptime", "seq", "sequence", "firmware"]
+)  # fmt: skip
 # Words of values that are asked about.
 MOST_WORDS = 12
+# A value is said in so many words.
+MOST_IN_PHRASE = 4
 # Lines that a guess is made from; of a column so many cells must be what it is taken for.
 LOOKED_AT, MOST_OF = 400, 0.8
 # A device of the log is taken for a sensor with which it shares so much of its words.
 ALIKE = 0.6
 
 
-def guessed(path: str | Path, project: Project) -> Reading:
-    """How a log is most likely meant, by its first lines. Raises LogError for one in which nothing is to be found."""
+class _Table(NamedTuple):
+    """The first lines of a log, column by column."""
+
+    kind: str
+    delimiter: str
+    names: list[str]
+    cells: Sequence[Sequence[Any]]
+    heads: bool
+
+
+def _table(path: str | Path) -> _Table:
+    """Raises LogError for a file that is empty, or not to be read."""
     name = Path(path).name
     with open_log(path) as file:
         head = [line for line in islice(lines_of(file, name), LOOKED_AT) if line.strip()]
     if not head:
         raise LogError(f"{name}: the file is empty")
     if head[0].lstrip().startswith(("{", "[")):
-        return _guessed(name, "json", "", *_json_table(head, name), project)
+        return _Table("json", "", *_json_table(head, name), True)
     delimiter = max(",;\t|", key=head[0].count)
     rows = list(csv_rows(head, delimiter, name))
-    names = [n.strip() for n in rows[0]]
-    cells = [[row[k] if k < len(row) else "" for row in rows[1:]] for k in range(len(names))]
-    return _guessed(name, "csv", delimiter, names, cells, project)
+    # A line that tells a time is an event: then none names the columns.
+    heads = not any(_tells_time(c) or _is_date(c) for c in rows[0])
+    names = column_names(rows[0], heads)
+    rows = rows[1:] if heads else rows
+    cells = [[row[k] if k < len(row) else "" for row in rows] for k in range(len(names))]
+    return _Table("csv", delimiter, names, cells, heads)
+
+
+def guessed(path: str | Path, project: Project) -> Reading:
+    """How a log is most likely meant, by its first lines. Raises LogError for one in which nothing is to be found."""
+    return _guessed(Path(path).name, _table(path), project)
+
+
+def opened(path: str | Path, project: Project) -> tuple[Reading, str]:
+    """How a log is most likely meant, and what is missing, in a sentence: of one in which no time is to be found its
+    columns can still be chosen. Raises LogError for what is no table at all."""
+    table = _table(path)
+    try:
+        return _guessed(Path(path).name, table, project), ""
+    except LogError as e:
+        return Reading(table.kind, table.delimiter, wide=True, heads=table.heads), str(e)
 
 
 def _json_table(head: list[str], name: str) -> tuple[list[str], list[list[Any]]]:
@@ -65,25 +102,35 @@ def _json_table(head: list[str], name: str) -> tuple[list[str], list[list[Any]]]
         try:
             row = json.loads(line)
         except (ValueError, RecursionError):
-            raise LogError(f"{name}: line {n} is no JSON") from None
+            raise LogError(f"{name}: line {n} is not valid JSON") from None
         if not isinstance(row, dict):
-            raise LogError(f"{name}: line {n} is no object with a time")
+            raise LogError(f"{name}: line {n} is not an object with a time")
         rows.append(flat(row))
     keys = list(dict.fromkeys(k for row in rows for k in row))
     return keys, [[row.get(key, "") for row in rows] for key in keys]
 
 
-def _guessed(
-    name: str, kind: str, delimiter: str, names: list[str], cells: Sequence[Sequence[Any]], project: Project
-) -> Reading:
+def _guessed(name: str, table: _Table, project: Project) -> Reading:
+    kind, delimiter, names, cells, heads = table
     said = [[c for c in column if str(c).strip() != ""] for column in cells]
     is_time = [_share(column, _tells_time) for column in said]
-    times = [k for k, share in enumerate(is_time) if share >= MOST_OF and names[k]]
+    times = [k for k, share in enumerate(is_time) if share >= MOST_OF and names[k] and not _is_aside(names[k])]
+    day = -1
     if not times:
-        found = ", ".join(n for n in names[:8] if n) or "none"
-        raise LogError(f"{name}: in no column most lines are a time (found: {found})")
-    time = max(times, key=lambda k: (_called(names[k], "time"), -k))
-    rest = [k for k in range(len(names)) if k not in times and names[k] and said[k]]
+        # A date here and a time of day there.
+        days = [k for k in range(len(names)) if names[k] and _share(said[k], _is_date) >= MOST_OF]
+        clocks = [k for k in range(len(names)) if names[k] and _share(said[k], _is_clock) >= MOST_OF]
+        if not days or not clocks:
+            found = ", ".join(n for n in names[:8] if n) or "none"
+            raise LogError(f"{name}: no column contains mostly times (found: {found})")
+        day, times = days[0], [clocks[0], days[0]]
+    time = times[0] if day >= 0 else max(times, key=lambda k: (_called(names[k], "time"), -k))
+    order, _ = order_of([str(c) for c in said[day if day >= 0 else time]])
+    aside = tuple(n for k, n in enumerate(names) if n and k not in times and (_is_aside(n) or _negative(said[k])))
+    rest = [k for k in range(len(names)) if k not in times and names[k] and said[k] and names[k] not in aside]
+    how = Reading(
+        kind, delimiter, names[time], date=names[day] if day >= 0 else "", order=order, heads=heads, aside=aside
+    )
     is_value = {k: _share(said[k], _tells_value) for k in rest}
     values = [k for k in rest if is_value[k] >= MOST_OF]
     if kind == "json":
@@ -100,26 +147,53 @@ def _guessed(
         device = max(texts, key=lambda k: (_known(said[k], project), _called(names[k], "device"), -k))
         value = max(values, key=lambda k: (_called(names[k], "value"), is_value[k], -k))
         devices = matched(map(str, said[device]), project)
-        return Reading(kind, delimiter, names[time], names[device], names[value], devices=devices)
+        return replace(how, device=names[device], value=names[value], devices=devices)
     others = values or rest
     if not others:
-        raise LogError(f"{name}: there is no column but the time")
-    return Reading(kind, delimiter, names[time], wide=True, devices=matched([names[k] for k in others], project))
+        raise LogError(f"{name}: no column except the time")
+    return replace(how, wide=True, devices=matched([names[k] for k in others], project))
 
 
 def _share(column: Sequence[Any], is_so: Any) -> float:
     return sum(map(is_so, column)) / len(column) if column else 0.0
 
 
-_CLOCK = Clock("UTC")
+_CLOCK = {order: Clock("UTC", order) for order in get_args(Order)}
 
 
 def _tells_time(cell: Any) -> bool:
+    return any(_passes(clock, cell) for clock in _CLOCK.values())
+
+
+def _is_date(cell: Any) -> bool:
+    return any(_passes(partial(date_of, order=order), cell) for order in get_args(Order)) and isinstance(cell, str)
+
+
+def _is_clock(cell: Any) -> bool:
+    return isinstance(cell, str) and _passes(clock_of, cell)
+
+
+def _passes(read: Callable[[Any], object], cell: Any) -> bool:
     try:
-        _CLOCK(cell)
-    except (ValueError, TypeError, OverflowError):
+        read(cell)
+    except (ValueError, TypeError, OverflowError, AttributeError):
         return False
     return True
+
+
+def _is_aside(name: str) -> bool:
+    words = _WORD.findall(name.lower())
+    return any(w in ASIDE for w in words) or "".join(words) in ASIDE
+
+
+def _negative(column: Sequence[Any]) -> bool:
+    """Whether a column holds figures below zero, as strengths of a radio signal are."""
+    return _share(column, lambda c: bool(re.fullmatch(r"-\d{1,3}([.,]\d+)?", str(c).strip()))) >= MOST_OF
+
+
+def order_of(texts: Sequence[str]) -> tuple[Order, bool]:
+    """Whether dates in some cells have their day or their month first, and whether that is sure."""
+    return likely_order([re.split(r"[T,\s]", t.strip(), maxsplit=1)[0] for t in texts])
 
 
 def _tells_value(cell: Any) -> bool:
@@ -128,7 +202,10 @@ def _tells_value(cell: Any) -> bool:
     word = str(cell).strip().lower()
     if word[:1] == "{":
         return any(f'"{key}"' in word for key in IN_PAYLOAD)
-    return word in ON or word in OFF or word in LOST or bool(re.fullmatch(r"-?\d{1,6}([.,]\d+)?", word))
+    if word in LOST or re.fullmatch(r"-?\d{1,6}([.,]\d+)?", word):
+        return True
+    # A phrase of a few words says on or off; a name does not.
+    return len(word.split()) <= MOST_IN_PHRASE and not word[-1:].isdigit() and _passes(lambda w: meaning(w, {}), word)
 
 
 def _is_text(cell: Any) -> bool:
@@ -195,13 +272,7 @@ def _alike(a: frozenset[str], b: frozenset[str]) -> float:
 
 def columns_of(path: str | Path) -> list[str]:
     """The columns or keys of a log, as far as its first lines tell. Raises LogError."""
-    name = Path(path).name
-    with open_log(path) as file:
-        head = [line for line in islice(lines_of(file, name), LOOKED_AT) if line.strip()]
-    if head and head[0].lstrip().startswith(("{", "[")):
-        return _json_table(head, name)[0]
-    delimiter = max(",;\t|", key=head[0].count) if head else ","
-    return [n.strip() for n in next(iter(csv_rows(head, delimiter, name)), [])]
+    return _table(path).names
 
 
 def words_of(path: str | Path, reading: Reading, most: int = MOST_WORDS) -> list[str]:
@@ -221,20 +292,20 @@ def meant(reading: Reading, word: str, means: bool | None) -> Reading:
     return replace(reading, means={**reading.means, word: means})
 
 
-def with_columns(path: str | Path, project: Project, reading: Reading, time: str, device: str, value: str) -> Reading:
-    """The same log read by other columns; without a device, by a column for each. Raises LogError."""
-    name = Path(path).name
+def with_columns(
+    path: str | Path, project: Project, reading: Reading, time: str, device: str, value: str, date: str | None = None
+) -> Reading:
+    """The same log read by other columns; without a device, by a column for each. `date`: the column of the date, empty
+    for none, by default as it was. Raises LogError."""
+    table = _table(path)
+    day = reading.date if date is None else date
+    cells = dict(zip(table.names, table.cells))
+    order, sure = order_of([str(c) for c in cells.get(day or time, ())])
+    on = day if day != time else ""
+    order = order if sure else reading.order
+    how = replace(reading, time=time, date=on, order=order, device="", value="", wide=True)
     if not device or not value:
-        others = [n for n in columns_of(path) if n and n != time]
-        return replace(reading, time=time, device="", value="", wide=True, devices=matched(others, project))
-    with open_log(path) as file:
-        head = [line for line in islice(lines_of(file, name), LOOKED_AT) if line.strip()]
-    if reading.kind == "json":
-        names, cells = _json_table(head, name)
-        said = cells[names.index(device)] if device in names else []
-    else:
-        rows = list(csv_rows(head, reading.delimiter, name))
-        k = [n.strip() for n in rows[0]].index(device)
-        said = [r[k] for r in rows[1:] if len(r) > k]
-    devices = matched((str(x) for x in said if str(x).strip()), project)
-    return replace(reading, time=time, device=device, value=value, wide=False, devices=devices)
+        others = [n for n in table.names if n and n not in (how.time, how.date, *how.aside)]
+        return replace(how, devices=matched(others, project))
+    said = (str(x) for x in cells.get(device, ()) if str(x).strip())
+    return replace(how, device=device, value=value, wide=False, devices=matched(said, project))

@@ -143,11 +143,15 @@ class HouseRun:
         return math.fsum(_kwh_while(x, self.outputs[x.id], self.lit[x.id], when) for x in lamps)
 
     def known(self, room: str) -> Signal:
-        """While every sensor was listened to that the room's presence depends on."""
+        """While there was data of every sensor that the room's presence depends on, of those there is any of; never
+        where there is none of any."""
         presence = presence_of(self.project, room)
         read = () if presence is None else sensors_behind(self.project, presence)
         known = [self.recording.known[s] for s in read if s in self.recording.known]
-        return all_of(known) if known else Signal.constant(True, 0.0, self.end)
+        heard = [k for k in known if k.total() > 0]
+        if known and not heard:
+            return Signal.constant(False, 0.0, self.end)
+        return all_of(heard) if heard else Signal.constant(True, 0.0, self.end)
 
     def report(self, sensor: str) -> Signal:
         """What a sensor says as a whole, waves in whichever room included."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -16,17 +17,19 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vastwatch.commission.event_log import EventLog, LogError, Reading, meaning, read_log, said_by, shown
-from vastwatch.commission.log_guess import columns_of, guessed, match, meant, with_columns, words_of
+from vastwatch.commission.event_log import EventLog, read_log, said_by, shown
+from vastwatch.commission.log_guess import columns_of, match, meant, opened, with_columns, words_of
+from vastwatch.commission.log_rows import LogError, meaning
 from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.background import GoOn, in_background
 from vastwatch.desk.shell.parts import Choice, column_in, label, pressed, row
 from vastwatch.files import ProjectError
+from vastwatch.words import sentence
 
 # In the order in which they are offered: on, off, not listening.
 MEANINGS: tuple[bool | None, ...] = (True, False, None)
-HEADS = ("line", "when", "device", "says", "")
+HEADS = ("line", "time", "device", "value", "")
 
 
 class LogDialog(QDialog):
@@ -37,37 +40,50 @@ class LogDialog(QDialog):
     def __init__(self, parent: QWidget, project: Project, path: Path) -> None:
         super().__init__(parent)
         self.project, self.path = project, path
-        self.reading: Reading = guessed(path, project)
+        self.reading, missing = opened(path, project)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("log")
-        self.setWindowTitle(self.tr("A log of the house"))
+        self.setWindowTitle(self.tr("House log"))
         self.resize(860, 600)
         box = column_in(self, 8, (20, 16, 20, 16))
         box.addWidget(label(path.name, "title"))
         box.addWidget(
-            label(self.tr("This is how its lines are understood. Put right what is not, then use it."), "soft", True)
+            label(self.tr("This is how the columns were read. Correct them where needed, then import."), "soft", True)
         )
         names = columns_of(path)
         self.columns: dict[str, Choice] = {}
         cells: list[QWidget] = []
-        for field, words in (("time", self.tr("Time")), ("device", self.tr("Device")), ("value", self.tr("Value"))):
+        each = self.tr("separate columns")
+        for field, words, none in (
+            ("time", self.tr("Time"), self.tr("choose")), ("date", self.tr("Date"), self.tr("with the time")),
+            ("device", self.tr("Device"), each), ("value", self.tr("Value"), each),
+        ):  # fmt: skip
             choice = self.columns[field] = Choice()
             choice.setAccessibleName(words)
-            choice.addItems([*([] if field == "time" else [self.tr("a column each")]), *names])
-            now = getattr(self.reading, field)
-            choice.setCurrentText(now or self.tr("a column each"))
+            choice.addItem(none, "")
+            for name in names:
+                choice.addItem(name, name)
+            choice.setCurrentIndex(max(choice.findData(getattr(self.reading, field)), 0))
             choice.activated.connect(self._columns_chosen)
             cells += [label(words, "soft"), choice]
+        self.order = Choice()
+        self.order.setAccessibleName(self.tr("Order of dates"))
+        for words, key in ((self.tr("day first"), "day"), (self.tr("month first"), "month")):
+            self.order.addItem(words, key)
+        self.order.setCurrentIndex(self.order.findData(self.reading.order))
+        self.order.activated.connect(self._order_chosen)
+        self._dates = label(self.tr("Dates"), "soft")
+        cells += [self._dates, self.order]
         box.addWidget(row(*cells, QWidget(), stretch=len(cells)))
         self.devices = QTableWidget(0, 2)
         self.devices.setAccessibleName(self.tr("Devices of the log"))
         self.devices.setHorizontalHeaderLabels([self.tr("in the log"), self.tr("on the plan")])
         self.lines = QTableWidget(0, len(HEADS))
-        self.lines.setAccessibleName(self.tr("Lines as understood"))
+        self.lines.setAccessibleName(self.tr("Rows as read"))
         self.lines.setHorizontalHeaderLabels([self.tr(h) for h in HEADS])
         self.words = QTableWidget(0, 2)
-        self.words.setAccessibleName(self.tr("Words of the log"))
-        self.words.setHorizontalHeaderLabels([self.tr("it says"), self.tr("which means")])
+        self.words.setAccessibleName(self.tr("Values in the log"))
+        self.words.setHorizontalHeaderLabels([self.tr("value"), self.tr("meaning")])
         for table in (self.devices, self.lines, self.words):
             table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
             table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
@@ -85,12 +101,14 @@ class LogDialog(QDialog):
         box.addLayout(both, 2)
         box.addWidget(self.lines, 3)
         self.told = label("", "bad", True)
-        self.use = QPushButton(self.tr("Use it"))
+        self.use = QPushButton(self.tr("Import"))
         self.use.setDefault(True)
         self.use.clicked.connect(self._use)
         leave = pressed(self.tr("Cancel"), self.reject)
         box.addWidget(row(self.told, self.use, leave, stretch=0))
         self._fill()
+        if missing:
+            self.told.setText(self.tr("{} Choose the column of the time.").format(sentence(LogError(missing))))
 
     def _fill(self) -> None:
         """The devices with what they are taken for, and the first lines."""
@@ -102,7 +120,7 @@ class LogDialog(QDialog):
             self.devices.setItem(at, 0, QTableWidgetItem(name))
             choice = Choice()
             choice.setAccessibleName(self.tr("{} is").format(name))
-            choice.addItems([self.tr("of no account"), *(words for words, _ in mine[1:])])
+            choice.addItems([self.tr("ignored"), *(words for words, _ in mine[1:])])
             choice.setCurrentIndex(next((k for k, (_, t) in enumerate(mine) if t == told), 0))
             choice.activated.connect(lambda k, n=name: self._device_chosen(n, mine[k][1]))
             self.devices.setCellWidget(at, 1, choice)
@@ -125,9 +143,9 @@ class LogDialog(QDialog):
             try:
                 now = MEANINGS.index(meaning(word, self.reading.means))
             except ValueError:
-                choice.addItem(self.tr("not understood"))
+                choice.addItem(self.tr("not recognised"))
                 now = len(MEANINGS)
-            choice.insertItems(0, [self.tr("on"), self.tr("off"), self.tr("not listening")])
+            choice.insertItems(0, [self.tr("on"), self.tr("off"), self.tr("no data")])
             choice.setCurrentIndex(now)
             choice.activated.connect(lambda k, w=word: self._word_chosen(w, k))
             self.words.setCellWidget(at, 1, choice)
@@ -163,17 +181,29 @@ class LogDialog(QDialog):
                 self.lines.setItem(at, k, QTableWidgetItem(words))
         good = sum(not line.fault for line in found)
         self.use.setEnabled(good > 0)
-        words = self.tr("Nothing is understood yet.") if good == 0 else ""
+        words = self.tr("Nothing recognised yet.") if good == 0 else ""
+        if (
+            good == 0
+            and all(x.when and x.says for x in found)
+            and any(t is None for t in self.reading.devices.values())
+        ):
+            words = self.tr("Choose which device of the log is which on the plan.")
         self.told.setText(words)
+        # Asked only where it makes a difference.
+        other = replace(self.reading, order="month" if self.reading.order == "day" else "day")
+        matters = [x.when for x in shown(self.path, other, self.project)] != [x.when for x in found]
+        self.order.setVisible(matters)
+        self._dates.setVisible(matters)
 
     def _columns_chosen(self, *_: int) -> None:
-        each = self.tr("a column each")
-        time, device, value = (self.columns[f].currentText() for f in ("time", "device", "value"))
-        self.reading = with_columns(
-            self.path, self.project, self.reading, time, "" if each in (device, value) else device,
-            "" if each in (device, value) else value,
-        )  # fmt: skip
+        time, device, value, day = (self.columns[f].currentData() for f in ("time", "device", "value", "date"))
+        self.reading = with_columns(self.path, self.project, self.reading, time, device, value, day)
+        self.order.setCurrentIndex(self.order.findData(self.reading.order))
         self._fill()
+
+    def _order_chosen(self, *_: int) -> None:
+        self.reading = replace(self.reading, order=self.order.currentData())
+        self._fill_lines()
 
     def _device_chosen(self, name: str, told: tuple[str, str | None] | None) -> None:
         self.reading = said_by(self.reading, name, told)
@@ -196,7 +226,7 @@ class LogDialog(QDialog):
             except LogError as e:
                 raise ProjectError(str(e)) from None
 
-        in_background(self, self.tr("Reading the log …"), work, self._read)
+        in_background(self, self.tr("Reading the log…"), work, self._read)
 
     def _read(self, outcome: EventLog | ProjectError) -> None:
         self.use.setEnabled(True)
