@@ -58,6 +58,12 @@ def capital(words: str) -> str:
     return words[:1].upper() + words[1:]
 
 
+def figure(value: float) -> str:
+    """A figure as it is read: one decimal, and none from a hundred on, so that it has three digits at most or is whole:
+    `0.4`, `17.9`, `120`."""
+    return f"{value:.1f}" if abs(value) < 99.95 else f"{value:,.0f}"
+
+
 def counted(n: int, one: str, many: str = "") -> str:
     """A count with its noun: `1 problem`, `4 problems`."""
     return f"{n} {one if n == 1 else many or one + 's'}"

@@ -8,7 +8,7 @@ from typing import Any
 from vastwatch.answers.by_room import of_each
 from vastwatch.answers.telling import RequestError, needs_told, number
 from vastwatch.design.project import Project
-from vastwatch.words import duration_words
+from vastwatch.words import duration_words, figure
 
 
 def advise(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -107,8 +107,8 @@ def ways(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         missed = "; fails on: " + "; ".join(in_words(m) for m in way.unmet) if way.unmet else ""
         lines.append(
             f"{way.name} ({' + '.join(d.name for d in way.devices)}), {bill_words(way.bill, project.brief.currency)}, "
-            f"hold time {duration_words(hold)}: {drops:.1f} false-offs a week, {dark:.1f} min in the dark and "
-            f"{idle:.1f} h lit while empty a day, {waves:.1f} waves{missed}"
+            f"hold time {duration_words(hold)}: {figure(drops)} false-offs a week, {figure(dark)} min in the dark and "
+            f"{figure(idle)} h lit while empty a day, {figure(waves)} waves{missed}"
         )
     return {"room": args.room, "weeks": weeks, "ways": rows}, lines
 

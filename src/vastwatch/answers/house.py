@@ -8,6 +8,7 @@ from typing import Any
 
 from vastwatch.answers.telling import RequestError, number
 from vastwatch.design.project import Project, find
+from vastwatch.words import figure
 
 
 def year(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
@@ -72,7 +73,7 @@ def circuits(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
             "blind_min_per_day": number(blind, 2),
             "says_otherwise": parallel_words(project, circuit),
         }
-        lines.append(f"{circuit.name}: no power behind its switch {blind:.1f} min a day" if blind else circuit.name)
+        lines.append(f"{circuit.name}: no power behind its switch {figure(blind)} min a day" if blind else circuit.name)
         for state in table.states:
             each = [f"{i.name} {i.on if on else i.off}" for i, on in zip(table.inputs, state.inputs)]
             dead = "" if state.module in (None, True) else ", module without power"

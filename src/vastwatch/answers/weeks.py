@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from vastwatch.advice.judging.settings import settings
 from vastwatch.answers.telling import RequestError, messages_told, needs_told, number
 from vastwatch.design.project import Project
+from vastwatch.words import figure
 
 if TYPE_CHECKING:
     from vastwatch.advice.judging.delays import Delays
@@ -40,8 +41,9 @@ def rehearse(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]
     # Chains take longer than the rest: they are made for those who read them.
     incidents, causes = _why(result) if args.json else ([], [])
     lines = [
-        (f"{ident}: {s.drops:.1f} false-offs, {s.dark_min:.1f} min in the dark, {s.idle_h:.1f} h lit while empty a day")
-        + (f"; {s.waves:.1f} waves, {s.trips:.1f} trips to the switch" if s.waves + s.trips > 0 else "")
+        f"{ident}: {figure(s.drops)} false-offs, {figure(s.dark_min)} min in the dark, "
+        f"{figure(s.idle_h)} h lit while empty a day"
+        + (f"; {figure(s.waves)} waves, {figure(s.trips)} trips to the switch" if s.waves + s.trips > 0 else "")
         for ident, s in result.scores.items()
     ]
     devices = {ident: messages_told(m) for ident, m in messages(project, result.recording).items()}
@@ -163,7 +165,7 @@ def tune(project: Project, args: argparse.Namespace) -> tuple[Any, list[str]]:
         document["robust"] = [{"name": o.name, **_figures(o.figures)} for o in others]
         words += [e.in_words() for e in steps]
         words += [
-            f"{o.name}: {o.figures.drops_per_week:.1f} false-offs a week, {o.figures.dark_min:.2f} min in the "
+            f"{o.name}: {figure(o.figures.drops_per_week)} false-offs a week, {o.figures.dark_min:.2f} min in the "
             f"dark, {o.figures.idle_h:.2f} h lit while empty a day."
             for o in others
         ]

@@ -175,6 +175,11 @@ _PARTS: dict[type, tuple[str, ...]] = {
 LISTS = (AnyOf, AllOf, AtLeast, Belief)
 
 
+def same(a: Expr, b: Expr) -> bool:
+    """Whether two expressions state the same: records are compared by identity elsewhere."""
+    return a is b or msgspec.to_builtins(a) == msgspec.to_builtins(b)
+
+
 def parts_of(expr: Expr) -> tuple[Expr, ...]:
     """The expressions an expression is made of, from left to right; none for a leaf."""
     out: list[Expr] = []

@@ -13,10 +13,10 @@ from msgspec.structs import replace
 
 from vastwatch.design.edits.ladders import with_ladder
 from vastwatch.design.edits.sensors import could_tell
-from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Dark, Expr, Fact, Hold, Named, Report
-from vastwatch.design.ladders import lamps_for
+from vastwatch.design.expressions import AllOf, AnyOf, ClockTime, Dark, Expr, Fact, Hold, Named, Report, same
+from vastwatch.design.ladders import ladder_rows, lamps_for
 from vastwatch.design.needs import HALF_OFF_USES, used_by_people
-from vastwatch.design.project import Project, find
+from vastwatch.design.project import Project, find, numbered
 from vastwatch.design.records import Lamp, Sensor
 from vastwatch.design.relations import lamps_in, presence_of
 from vastwatch.devices import DeviceType
@@ -28,20 +28,42 @@ NIGHT_PATH, FILM, PAUSE, HALF, SAFE = 0.12, 0.1, 0.5, 0.5, 0.4
 Rows = list[tuple[str, Expr, str, dict[str, float], float]]
 
 
+class Need(NamedTuple):
+    """Something that a room must have for a ladder: in words, whether it is there, the stage where it is added, and
+    what is placed there to have it (empty where it is not one thing)."""
+
+    words: str
+    there: Callable[[Project, Room], bool]
+    stage: str
+    place: str = ""
+
+
 class StartingLadder(NamedTuple):
-    """A ladder to begin from: what it is called, what it does, and how its rows are made for a room; None where the
-    room has not what it wants."""
+    """A ladder to begin from: what it is called, what it does, how its rows are made for a room (None where it lacks
+    what it needs), and what that is besides lamps and presence."""
 
     name: str
     what: str
     make: Callable[[Project, Room], Rows | None]
+    needs: tuple[Need, ...] = ()
+
+
+def missing(project: Project, room: str, ladder: StartingLadder, group: str | None = None) -> list[Need]:
+    """What a room, or a group of its lamps, lacks for a starting ladder; nothing where it can have it."""
+    alone = _alone(project, room, group)
+    record = find(project.rooms, room)
+    return [need for need in (*COMMON, *ladder.needs) if not need.there(alone, record)]
 
 
 def rows_to_start(project: Project, room: str, ladder: StartingLadder, group: str | None = None) -> Rows | None:
     """The rows of a starting ladder for a room, or for a group of its lamps; None where it has not what it wants."""
+    return ladder.make(_alone(project, room, group), find(project.rooms, room))
+
+
+def _alone(project: Project, room: str, group: str | None) -> Project:
+    """The project with those lamps of a room alone that a group has."""
     mine = {lamp.id for lamp in lamps_for(project, room, group)}
-    alone = replace(project, lamps=tuple(x for x in project.lamps if x.room != room or x.id in mine))
-    return ladder.make(alone, find(project.rooms, room))
+    return replace(project, lamps=tuple(x for x in project.lamps if x.room != room or x.id in mine))
 
 
 def start(project: Project, room: str, ladder: StartingLadder, group: str | None = None) -> Project:
@@ -88,9 +110,13 @@ def _night_path(project: Project, room: Room) -> Rows | None:
     return [("Occupied at night", night, "Night path", _one(project, room, NIGHT_PATH), 2.0), *rows]
 
 
-def _film(project: Project, room: Room) -> Rows | None:
+def _watches_films(project: Project, room: Room) -> bool:
     used = used_by_people(project)
-    if not any(s.room == room.id and s.activity == "film" and s.id in used for s in project.spots):
+    return any(s.room == room.id and s.activity == "film" and s.id in used for s in project.spots)
+
+
+def _film(project: Project, room: Room) -> Rows | None:
+    if not _watches_films(project, room):
         return None
     rows = _plain(project, room)
     if rows is None:
@@ -157,15 +183,65 @@ def _tellers(project: Project, room: Room, are: Callable[[DeviceType], bool]) ->
     return [s for s in could_tell(project, room.id) if are(find(project.devices, s.device))]
 
 
+# What every ladder needs.
+COMMON = (
+    Need("a lamp", lambda p, r: bool(lamps_in(p, r.id)), "Plan", "lamp:"),
+    Need("a sensor", lambda p, r: presence_of(p, r.id) is not None, "Sensors"),
+)
+FILM_SEAT = Need("a film seat in a schedule", _watches_films, "Plan")
+MAT = Need("a mat", lambda p, r: bool(_tellers(p, r, lambda d: d.pressed)), "Sensors", "mat-bed-strip")
+PLUG = Need("a plug with meter", lambda p, r: bool(_tellers(p, r, lambda d: d.metered)), "Sensors", "plug-meter")
+TWO_LAMPS = Need("a second lamp", lambda p, r: len(lamps_in(p, r.id)) != 1, "Plan", "lamp:")
+ON_THE_WAY = Need("a use such as stair or corridor", lambda _, r: r.use in HALF_OFF_USES, "Brief")
+
 STARTING: tuple[StartingLadder, ...] = (
     StartingLadder("Occupied and dark", "All lamps fully on while the room is occupied and dark.", _plain),
     StartingLadder("Night path", "At night the lowest lamp at 12 %, otherwise all lamps fully on.", _night_path),
-    StartingLadder("Film evenings", "The lowest lamp at 10 % while a film plays, at 50 % while it is paused.", _film),
-    StartingLadder("No ceiling light over sleepers", "While a mat reports somebody in bed, 12 % by the bed.", _asleep),
-    StartingLadder("Never dark at a machine", "While a plug reports a running machine, 40 % stays on.", _machine),
-    StartingLadder("Desk with a task light", "The lowest lamp fully on, the others at 50 %.", _task),
     StartingLadder(
-        "Stairs that never go dark", "50 % whenever it is dark, full light for anybody coming.", _never_dark
+        "Film evenings", "The lowest lamp at 10 % while a film plays, at 50 % while it is paused.", _film, (FILM_SEAT,)
+    ),
+    StartingLadder(
+        "No ceiling light over sleepers", "While a mat reports somebody in bed, 12 % by the bed.", _asleep, (MAT,)
+    ),
+    StartingLadder(
+        "Never dark at a machine", "While a plug reports a running machine, 40 % stays on.", _machine, (PLUG,)
+    ),
+    StartingLadder("Desk with a task light", "The lowest lamp fully on, the others at 50 %.", _task, (TWO_LAMPS,)),
+    StartingLadder(
+        "Stairs that never go dark", "50 % whenever it is dark, full light for anybody coming.", _never_dark,
+        (ON_THE_WAY,),
     ),
     StartingLadder("Guests", "On evenings before days off 50 % stays on, however still people sit.", _guests),
-)
+)  # fmt: skip
+
+
+class NewRow(NamedTuple):
+    """A row that is added: its name, condition and scene, the levels of that, and its place from the top."""
+
+    name: str
+    when: Expr
+    scene: str
+    levels: dict[str, float]
+    at: int
+
+
+def row_to_add(project: Project, room: str, group: str | None = None) -> NewRow:
+    """What a ladder has not yet, the usual first: occupied and dark, then occupied at night above that, then whenever
+    dark; else another row for the night on top. Raises ValueError for a room without a lamp."""
+    if not lamps_for(project, room, group):
+        raise ValueError("A ladder needs a lamp: add one to this room first.")
+    alone, record = _alone(project, room, group), find(project.rooms, room)
+    mine = ladder_rows(project, room, group)
+    here, dark = _somebody(alone, record), Dark(room=room)
+    plain: Expr = dark if here is None else AllOf(of=(here, dark))
+    night = AllOf(of=(dark, NIGHT) if here is None else (here, dark, NIGHT))
+    above = next((k for k, r in enumerate(mine) if same(r.when, plain)), 0)
+    low, full, half = _one(alone, record, NIGHT_PATH), _levels(alone, record, 1.0), _levels(alone, record, HALF)
+    usual = (
+        NewRow("Whenever dark" if here is None else "Occupied and dark", plain, "Full", full, len(mine)),
+        NewRow("Dark at night" if here is None else "Occupied at night", night, "Night path", low, above),
+        NewRow("Whenever dark", dark, "Half", half, len(mine)),
+    )
+    new = (row for row in usual if not any(same(row.when, r.when) for r in mine))
+    chosen = next(new, usual[1]._replace(at=0))
+    return chosen._replace(name=numbered(chosen.name, (r.name for r in mine)))

@@ -16,7 +16,7 @@ from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import presence_of, sensors_of
 from vastwatch.devices import DeviceType
-from vastwatch.words import duration_words
+from vastwatch.words import duration_words, figure
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,10 +85,10 @@ class Offer:
         drops, dark, idle = j.figures(j.recommended_s)
         first = next((m.value for m in j.needs_at(j.recommended_s) if m.need == "first_light_s"), None)
         said = (
-            f"With a hold time of {duration_words(j.recommended_s)}: {drops:.1f} false-offs a week, {dark:.1f} min "
-            "a day in the dark, "
+            f"With a hold time of {duration_words(j.recommended_s)}: {figure(drops)} false-offs a week, "
+            f"{figure(dark)} min a day in the dark, "
         )
-        said += f"{idle:.1f} h lit while empty"
+        said += f"{figure(idle)} h lit while empty"
         if first is not None:
             said += f"; light within {first:.1f} s"
         if self.unmet:

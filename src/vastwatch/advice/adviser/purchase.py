@@ -34,7 +34,7 @@ from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
-from vastwatch.words import duration_words
+from vastwatch.words import duration_words, figure
 
 # So many of a room's options are looked at, the best by the maps first, in so many of the judge's seeds; and one of
 # them, the best for its money, in all.
@@ -230,7 +230,7 @@ def _words(project: Project, room: str, offer: Offer, served_now: Served, now: C
     price, was = bill_words(offer.bill, project.brief.currency), served_now.today
     parts = []
     if was.drops - now.drops > 0.05:
-        parts.append(f"{was.drops:.1f} → {now.drops:.1f} false-offs")
+        parts.append(f"{figure(was.drops)} → {figure(now.drops)} false-offs")
     if abs(was.dark_min - now.dark_min) > 0.02:
         dark = (duration_words(round(60 * m)) for m in (was.dark_min, now.dark_min))
         parts.append(f"{' → '.join(dark)} in the dark")
@@ -246,8 +246,8 @@ def _words(project: Project, room: str, offer: Offer, served_now: Served, now: C
         best = served_now.cost
         unlit, burning = duration_words(round(60 * best.dark_min)), duration_words(round(60 * best.idle_h) * 60)
         said += (
-            f"; a better hold time alone would give {best.drops:.1f} false-offs, {unlit} in the dark and {burning} lit "
-            "while empty"
+            f"; a better hold time alone would give {figure(best.drops)} false-offs, {unlit} in the dark and {burning} "
+            "lit while empty"
         )
     if offer.unmet:
         said += "; still fails on: " + "; ".join(in_words(m) for m in offer.unmet)

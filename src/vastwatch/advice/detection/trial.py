@@ -36,7 +36,7 @@ from vastwatch.sensing.reporting import reported
 from vastwatch.signals import Signal, any_of
 from vastwatch.site.building import Spot
 from vastwatch.site.people import WAVE_AFTER_S
-from vastwatch.words import about_words, duration_words
+from vastwatch.words import about_words, duration_words, figure
 
 Array = NDArray[np.float64]
 
@@ -159,9 +159,9 @@ def in_words(trial: Trial) -> str:
         )
     else:
         first = f"The light goes off in {100 * (1 - trial.kept):.0f} % of trials."
-    parts = [f"{trial.drops:.1f} false-offs", f"{trial.waves:.1f} waves"]
+    parts = [f"{figure(trial.drops)} false-offs", f"{figure(trial.waves)} waves"]
     if trial.trips >= 0.05:
-        parts.append(f"{trial.trips:.1f} trips to the switch")
+        parts.append(f"{figure(trial.trips)} trips to the switch")
     return f"{first} Per stay: {', '.join(parts)} and {about_words(trial.dark_s)} in the dark."
 
 

@@ -21,6 +21,7 @@ from vastwatch.laws import student_quantile
 from vastwatch.memo import kept
 from vastwatch.rehearsal.scoring.incidents import LATE_S
 from vastwatch.rehearsal.scoring.scores import comers
+from vastwatch.words import figure
 
 Array = NDArray[np.float64]
 
@@ -53,14 +54,14 @@ class Met:
 
 # How each need is told; `{}` stands for its figure.
 IN_WORDS = {
-    "drops_per_week": "{:.1f} false-offs a week",
-    "dark_min_per_day": "{:.1f} min a day in the dark",
-    "hold_s": "a hold time of {:.0f} s",
-    "first_light_s": "first light after {:.1f} s",
-    "notice_s": "noticed {:.1f} s after entering",
-    "idle_h_per_day": "{:.1f} h a day lit while empty",
-    "false_starts_per_day": "{:.1f} false-ons a day",
-    "asleep_min_per_day": "{:.1f} min a day disturbing sleepers",
+    "drops_per_week": "{} false-offs a week",
+    "dark_min_per_day": "{} min a day in the dark",
+    "hold_s": "a hold time of {} s",
+    "first_light_s": "first light after {} s",
+    "notice_s": "noticed {} s after entering",
+    "idle_h_per_day": "{} h a day lit while empty",
+    "false_starts_per_day": "{} false-ons a day",
+    "asleep_min_per_day": "{} min a day disturbing sleepers",
 }
 
 
@@ -75,7 +76,7 @@ NOT_AT_ALL = {
 def in_words(it: Met) -> str:
     """A need, its figure, and the most that it may be: `3.2 drops a week, 1 allowed`. Where it is met in the weeks that
     were lived and yet not surely in others: `0.2 drops a week, in others perhaps 0.4, 0.25 allowed`."""
-    said = IN_WORDS[it.need].format(it.value)
+    said = IN_WORDS[it.need].format(figure(it.value) if it.need != "hold_s" else f"{it.value:.0f}")
     if it.need in NOT_AT_ALL and it.value > LONG_S:
         return f"{NOT_AT_ALL[it.need]}, {it.limit:.3g} s allowed"
     if it.value <= it.limit < it.high:

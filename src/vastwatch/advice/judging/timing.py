@@ -28,7 +28,7 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
 from vastwatch.memo import kept
 from vastwatch.rehearsal import Rehearsal, rehearse
-from vastwatch.words import and_list, drops_words, duration_words
+from vastwatch.words import and_list, drops_words, duration_words, figure
 
 Array = NDArray[np.float64]
 
@@ -111,7 +111,8 @@ def curve_of(rehearsal: Rehearsal, room: str) -> TimingCurve:
     best = int(meets[0] if len(meets) else legal[np.argmin(drops[legal])])
     recommended = float(holds[best])
     words = duration_words(recommended)
-    look = f"First estimate from {days} days: with {words} {7 * drops[best]:.1f} false-offs a week. Other weeks decide."
+    often = figure(7 * drops[best])
+    look = f"First estimate from {days} days: with {words} {often} false-offs a week. Other weeks decide."
     makes = made_by(project, room)
     reason = look if makes == "presence" else f"{MADE_BY[makes]} Other weeks decide what to set instead."
     return TimingCurve(
@@ -175,7 +176,9 @@ def _reason_instead(c: TimingCurve, j: Judgement) -> str:
     """What is recommended where the hold has no effect."""
     parts = [MADE_BY[j.made_by]]
     drops, dark, idle = j.figures(j.current_s)
-    now = f"{drops:.1f} false-offs a week, {dark:.1f} min a day in the dark and {idle:.1f} h lit while empty"
+    now = (
+        f"{figure(drops)} false-offs a week, {figure(dark)} min a day in the dark and {figure(idle)} h lit while empty"
+    )
     d = c.delays
     if d is None:
         parts.append(f"Nothing they use has a delay to set. Now: {now}.")
@@ -183,8 +186,9 @@ def _reason_instead(c: TimingCurve, j: Judgement) -> str:
     else:
         drops, dark, idle = d.judged.figures(d.judged.current_s)
         then = (
-            f"{drops:.1f} false-offs a week in {d.judged.weeks} simulated weeks, {d.held.drops_per_week:.1f} in "
-            f"{d.held.weeks} other weeks, {dark:.1f} min a day in the dark and {idle:.1f} h lit while empty"
+            f"{figure(drops)} false-offs a week in {d.judged.weeks} simulated weeks, "
+            f"{figure(d.held.drops_per_week)} in {d.held.weeks} other weeks, {figure(dark)} min a day in the dark "
+            f"and {figure(idle)} h lit while empty"
         )
         whole = ", which meets every need" if d.judged.meets_now else ""
         if d.changes:
@@ -203,25 +207,25 @@ def _reason_instead(c: TimingCurve, j: Judgement) -> str:
 def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> str:
     limit, best = drops_words(c.limit_per_week), duration_words(c.recommended_s)
     drops, dark, idle = j.figures(c.recommended_s)
-    checked = f"{held.drops_per_week:.1f} in {held.weeks} other weeks"
+    checked = f"{figure(held.drops_per_week)} in {held.weeks} other weeks"
     parts = []
     if c.meets_brief:
         parts.append(
             f"{best} is the shortest hold time that meets the brief's limit of {limit}, also in other weeks: "
-            f"{drops:.1f} a week in {j.weeks} simulated weeks, {checked}; {idle:.1f} h a day lit while empty."
+            f"{figure(drops)} a week in {j.weeks} simulated weeks, {checked}; {figure(idle)} h a day lit while empty."
         )
     elif not j.at(c.recommended_s)[0].met:
         longest = duration_words(j.legal_s[-1])
         parts.append(
             f"No hold time up to the {longest} allowed by the brief reliably meets its limit of {limit}; {best} "
-            f"comes closest, with {drops:.1f} false-offs a week and {dark:.1f} min a day in the dark "
+            f"comes closest, with {figure(drops)} false-offs a week and {figure(dark)} min a day in the dark "
             f"({checked}). A sensor that notices people at rest would help more than a longer hold time."
         )
     else:
         longest = duration_words(j.legal_s[-1])
         parts.append(
             f"No hold time up to the {longest} allowed by the brief meets every need; {best} fails on fewest, with "
-            f"{drops:.1f} false-offs a week ({checked}) and {idle:.1f} h a day lit while empty."
+            f"{figure(drops)} false-offs a week ({checked}) and {figure(idle)} h a day lit while empty."
         )
     missed = [m for m in j.needs_at(c.recommended_s) if not m.met and m.need != "hold_s"]
     uncured = [m for m in missed if not j.cured_by_some_hold(m.need)]
@@ -235,12 +239,12 @@ def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> st
     if abs(c.current_s - c.recommended_s) > 0.5 and c.current_s in j.holds.tolist():
         now = j.figures(c.current_s)
         parts.append(
-            f"Now, at {duration_words(c.current_s)}: {now[0]:.1f} false-offs a week, {now[1]:.1f} min a day in "
-            f"the dark and {now[2]:.1f} h lit while empty."
+            f"Now, at {duration_words(c.current_s)}: {figure(now[0])} false-offs a week, {figure(now[1])} min a day in "
+            f"the dark and {figure(now[2])} h lit while empty."
         )
     here, more = c.at(c.recommended_s), c.at(c.recommended_s + 60)
     parts.append(
-        f"One minute more would save {max(here[1] - more[1], 0):.1f} min of dark a day and add "
+        f"One minute more would save {figure(max(here[1] - more[1], 0))} min of dark a day and add "
         f"{max(more[2] - here[2], 0) * 60:.0f} min lit while empty."
     )
     lo, hi = c.interval_s

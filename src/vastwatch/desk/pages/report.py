@@ -32,7 +32,7 @@ from vastwatch.desk.pages.plan_sheet import (
 )
 from vastwatch.desk.shell.theme import LIGHT
 from vastwatch.rehearsal import Rehearsal
-from vastwatch.words import duration_words
+from vastwatch.words import duration_words, figure
 
 PAPERS = {"A4": QPageSize.PageSizeId.A4, "A3": QPageSize.PageSizeId.A3}
 MARGIN_MM = 12.0
@@ -189,7 +189,7 @@ def _rooms(project: Project, rehearsal: Rehearsal | None) -> str:
         lived = scores is not None and rehearsal is not None and rehearsal.truth.occupied(room.id, False).total() > 0
         did = ("–", "–", "–")
         if scores is not None and lived:
-            did = (f"{7 * scores.drops:.1f}", f"{scores.dark_min:.1f} min", f"{scores.idle_h:.1f} h")
+            did = (f"{7 * scores.drops:.1f}", f"{figure(scores.dark_min)} min", f"{scores.idle_h:.1f} h")
         rows.append((room.name, use_words(project, room), duration_words(it.notice_s), f"{it.drops_per_week:g}", *did))
     head = (
         "room",

@@ -41,7 +41,7 @@ from vastwatch.desk.verdict.walk_view import WalkView
 from vastwatch.rehearsal import Rehearsal
 from vastwatch.rehearsal.scoring.incidents import LATE_S
 from vastwatch.site.building import Room
-from vastwatch.words import counted
+from vastwatch.words import counted, figure
 
 # More findings than this are folded away until asked for; fewer while another record than the room is inspected.
 SHOWN_FINDINGS, SHOWN_BESIDE = 3, 1
@@ -462,7 +462,7 @@ class Verdict(QWidget):
 
     def _remedy(self, remedy: Remedy, best: bool) -> QPushButton:
         before, after = remedy.before, remedy.after
-        change = f"{before.drops:.1f} → {after.drops:.1f} false-offs"
+        change = f"{figure(before.drops)} → {figure(after.drops)} false-offs"
         idle = after.idle_h - before.idle_h
         if abs(idle) >= 0.05:
             change += f", lit while empty {'+' if idle > 0 else '−'}{abs(idle):.1f} h"

@@ -14,8 +14,10 @@ from vastwatch.design.edits.outputs import (
     set_locks,
     set_output_row,
 )
-from vastwatch.design.expressions import Belief, Expr
+from vastwatch.design.expressions import Belief, Expr, Named, same
+from vastwatch.design.project import numbered
 from vastwatch.design.records import Guarded, Presence
+from vastwatch.design.relations import presence_of
 from vastwatch.design.sentence import condition_words
 from vastwatch.design.starting_ladders import NIGHT
 from vastwatch.design.vocabulary import Offer, offers
@@ -150,10 +152,16 @@ class OutputPane(QWidget):
         output = self.output
         if output is None:
             return
-        name = self.tr("Row {}").format(len(output.rows) + 1)
-        self.document.apply(
-            add_output_row(self.document.project, output.id, name, NIGHT), f"Add a row to {output.name}"
-        )
+        project = self.document.project
+        presence = presence_of(project, output.room)
+        usual: list[tuple[str, Expr, float]] = [(self.tr("Off at night"), NIGHT, 0.0)]
+        if presence is not None:
+            usual.insert(0, (self.tr("Occupied"), Named(presence=presence.id), 1.0))
+        # What it has not yet; else another for the night, to be changed.
+        new = (u for u in usual if not any(same(u[1], r.when) for r in output.rows))
+        name, when, level = next(new, usual[-1])
+        name = numbered(name, (r.name for r in output.rows))
+        self.document.apply(add_output_row(project, output.id, name, when, level), f"Add a row to {output.name}")
         self.focus.set(row=row_ident(output, len(output.rows)))
 
     def _move(self, ident: str, at: int) -> None:

@@ -4,6 +4,7 @@ sliders, how the room tells that it is dark, and what goes out of here."""
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction
@@ -23,12 +24,10 @@ from vastwatch.design.edits.ladders import (
     set_level,
     set_row,
 )
-from vastwatch.design.expressions import AllOf, Dark, Named
-from vastwatch.design.ladders import lamps_for, rows_of, scenes_in
+from vastwatch.design.ladders import rows_of, scenes_in
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Guarded, Scene
-from vastwatch.design.relations import presence_of
-from vastwatch.design.starting_ladders import STARTING, rows_to_start, start
+from vastwatch.design.starting_ladders import STARTING, Need, StartingLadder, missing, row_to_add, start
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
@@ -45,6 +44,7 @@ from vastwatch.desk.stages.scenes.output_pane import OutputPane
 from vastwatch.desk.stages.scenes.row_builder import RowBuilder
 from vastwatch.desk.stages.scenes.scene_view import SceneView
 from vastwatch.desk.stages.scenes.states_sheet import StatesSheet
+from vastwatch.words import and_list
 
 
 class ScenesPanel(QWidget):
@@ -254,13 +254,13 @@ class ScenesPanel(QWidget):
         if room is None:
             return
         group = self.pane.ident
-        if not lamps_for(project, room, group):
-            self.say.emit(self.tr("A ladder needs a lamp: add one to this room first."))
+        try:
+            usual = row_to_add(project, room, group)
+        except ValueError as e:
+            self.say.emit(self.tr(str(e)))
             return
-        lighting = presence_of(project, room)
-        when = Dark(room=room) if lighting is None else AllOf(of=(Named(presence=lighting.id), Dark(room=room)))
-        new, scene = add_scene(project, room, self.tr("Scene"), full(project, room, group))
-        new, rule = add_row(new, room, "", when, scene.id, group=group)
+        new, scene = add_scene(project, room, self.tr(usual.scene), usual.levels)
+        new, rule = add_row(new, room, self.tr(usual.name), usual.when, scene.id, usual.at, group)
         self.document.apply(new, f"Add a row in {find(project.rooms, room).name.lower()}")
         self.focus.set(row=rule.id, scene=scene.id)
 
@@ -289,20 +289,36 @@ class ScenesPanel(QWidget):
         self.offers.open()
 
     def start_menu(self) -> QMenu:
-        """Ladders to begin from; those that this room has nothing for say what they want."""
+        """Ladders to begin from; those that this room lacks something for say what, and offer to place it."""
         project, room = self.document.project, self.focus.room
         menu = QMenu(self)
         menu.setToolTipsVisible(True)
         for ladder in STARTING:
-            can = room is not None and rows_to_start(project, room, ladder, self.pane.ident) is not None
+            lacks = [] if room is None else missing(project, room, ladder, self.pane.ident)
+            if lacks:
+                self._offer_what_is_missing(menu, ladder, lacks)
+                continue
             action = QAction(self.tr(ladder.name), menu)
-            action.setEnabled(can)
-            action.setToolTip(
-                plain(ladder.what if can else self.tr("{} This room lacks what it needs.").format(ladder.what))
-            )
+            action.setEnabled(room is not None)
+            action.setToolTip(plain(ladder.what))
             action.triggered.connect(lambda _, s=ladder: self._start(s))
             menu.addAction(action)
         return menu
+
+    def _offer_what_is_missing(self, menu: QMenu, ladder: StartingLadder, lacks: list[Need]) -> None:
+        """An entry that cannot be had yet: what it does, what is missing, and a way to place that."""
+        more = menu.addMenu(self.tr(ladder.name))
+        assert more is not None
+        more.setTitle(self.tr("{} (needs {})").format(self.tr(ladder.name), and_list([n.words for n in lacks])))
+        more.addSection(plain(ladder.what))
+        for need in lacks:
+            words = self.tr("Place {}") if need.place else self.tr("Add {}")
+            more.addAction(words.format(need.words), partial(self._place, need.stage, need.place))
+
+    def _place(self, stage: str, what: str) -> None:
+        """Go where something is placed, with it in the hand if it is a single thing."""
+        self.focus.set(stage=stage)
+        self.focus.set(placing=what or None)
 
     def _start(self, ladder) -> None:  # type: ignore[no-untyped-def]
         project, room = self.document.project, self.focus.room

@@ -26,7 +26,7 @@ from vastwatch.desk.stages.timing.builder import Builder
 from vastwatch.desk.stages.timing.chart import CurveChart
 from vastwatch.desk.stages.timing.frontier_sheet import FrontierSheet
 from vastwatch.desk.stages.timing.roles import RolesEditor
-from vastwatch.words import duration_words
+from vastwatch.words import duration_words, figure
 
 
 class TimingPanel(QWidget):
@@ -163,8 +163,8 @@ class TimingPanel(QWidget):
         drops, dark, idle = curve.figures(hold)
         by_hold = made_by(self.document.project, curve.room) == "presence"
         self._here.setText(
-            self.tr("<b>{}</b>: {:.1f} false-offs a week, {:.1f} min dark and {:.1f} h lit while empty a day").format(
-                duration_words(hold) if by_hold else self.tr("Now"), drops, dark, idle
+            self.tr("<b>{}</b>: {} false-offs a week, {} min dark and {} h lit while empty a day").format(
+                duration_words(hold) if by_hold else self.tr("Now"), figure(drops), figure(dark), figure(idle)
             )
         )
         self._use.setEnabled(curve.delays is not None or abs(hold - curve.recommended_s) > 0.5)
