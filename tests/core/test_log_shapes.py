@@ -161,3 +161,15 @@ def test_quiet_is_not_offline_but_a_missed_heartbeat_is_and_what_is_not_there_wa
     inside = missed.clip(8 * 3600.0, 31 * 3600.0).total()
     assert 2.9 * 3600.0 < inside < 3.2 * 3600.0
     assert len(log.gaps) == 1 and "No data once" in " ".join(log.notes)
+
+
+def test_a_device_whose_heartbeat_stops_is_unknown_alone_while_others_are_heard(demo, tmp_path):
+    begin = datetime(2026, 1, 12, 8, 0)
+    rows = [(300.0 * k, "pir-shop", "off") for k in range(200)]
+    rows += [(300.0 * k + 10.0, "pir-toilet", "off") for k in range(200) if not 50 <= k < 90]
+    path = tmp_path / "log.csv"
+    lines = (f"{(begin + timedelta(seconds=t)).isoformat()},{d},{v}" for t, d, v in sorted(rows))
+    path.write_text("time,device,value\n" + "\n".join(lines))
+    log = read(path, demo)
+    shop, toilet = (log.recording.known_of(s).total() for s in ("pir-shop", "pir-toilet"))
+    assert log.gaps == () and shop - toilet == pytest.approx(41 * 300.0, abs=20.0)
