@@ -11,16 +11,17 @@ from vastwatch.sensing.declared import box_figures, declared
 DOC = Path(__file__).resolve().parent.parent / "docs" / "catalogue.md"
 BEGINS = "\n## Every type, tested\n"
 HEAD = """
-Every shipped type is generic and invented; its figures are typical of its class. For those that watch an area the
-model walks the tests by which a box declares its ranges (`sensing/declared.py`): hung at its own height over an empty
-floor at 21 °C, what is noticed in half of the trials, of walks of 2 m across and of walks towards it at 1 m/s, of five
-movements of an arm, and somebody at rest, facing it, within 30 s on average. Metres on the plan near the axis, box /
-model; of what looks down from the ceiling, metres on the floor. Cells last so many years at 150 messages a day, or at their own interval.
+Every shipped type is generic and invented; its figures are typical of its class. For types that watch an area the model
+runs the tests by which a data sheet declares its ranges (`sensing/declared.py`): mounted at its rated height over an
+empty floor at 21 °C, what is noticed in half of the trials, of walks of 2 m across and of walks towards it at 1 m/s, of
+five movements of an arm, and of somebody at rest, facing it, within 30 s on average. Metres on the plan near the axis,
+data sheet / model; for ceiling types, metres on the floor. Battery life in years at 150 messages a day, or at the
+report interval of the type.
 
-`vastwatch device ID` tells the same of any type, a project's own among them, with the whole fans; on the desk it is
-*What its box says, tested* in the menu of a card.
+`vastwatch device ID` gives the same for any type, custom types included, with the whole areas; on the desktop it is
+*Data sheet vs model…* in the menu of a card.
 
-| type | power | across | towards | seated, an arm | at rest | hold | cells |
+| type | power | across | towards | seated, an arm | at rest | hold time | battery |
 |---|---|---|---|---|---|---|---|
 """
 

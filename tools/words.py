@@ -14,7 +14,10 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 # Keys of incidents and causes, in what other programs read.
 KEYS = ("own hold", "false start")
-PAGES = ("README.md", "docs/guide.md", "docs/glossary.md", "docs/third-party.md")
+PAGES = (
+    "README.md", "docs/guide.md", "docs/glossary.md", "docs/models.md", "docs/architecture.md", "docs/catalogue.md",
+    "docs/format/README.md", "docs/third-party.md",
+)  # fmt: skip
 
 
 def listed() -> list[tuple[re.Pattern[str], str]]:
