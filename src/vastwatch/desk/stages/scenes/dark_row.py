@@ -46,8 +46,6 @@ class DarkRow(QWidget):
         self.until = self._lux(self.tr("Bright above, lux"), "until_lux")
         box.addWidget(label(self.tr("Darkness from"), "soft"))
         box.addWidget(self.source, 1)
-        for widget in (self.below, label("–", "soft"), self.until, label("lx", "soft")):
-            box.addWidget(widget)
         self.propose = QPushButton(self.tr("Suggest"))
         self.propose.setToolTip(
             self.tr(
@@ -61,7 +59,10 @@ class DarkRow(QWidget):
         self.meter.clicked.connect(self._calibrate)
         self.blinks = label("", "soft", True)
         outer.addWidget(self.blinks)
-        self._more = row(QWidget(), self.propose, self.meter, stretch=0, spacing=5)
+        self._more = row(
+            self.below, label("–", "soft"), self.until, label("lx", "soft"), QWidget(), self.propose, self.meter,
+            stretch=4, spacing=5,
+        )  # fmt: skip
         outer.addWidget(self._more)
 
     def _lux(self, name: str, field: str) -> FigureField:
