@@ -93,6 +93,8 @@ def test_the_order_of_a_date_is_told_by_the_days_themselves():
     # One day alone may be either, and ISO needs no order.
     assert likely_order(["02/03/2026", "02/03/2026"])[1] is False
     assert likely_order(["2026-02-03"])[1] is True
+    # A cell that is no date in any order stops nothing.
+    assert likely_order(["0/0/2026", "02/03/2026", "rubbish"])[1] is False
 
 
 @pytest.mark.parametrize(
@@ -173,3 +175,16 @@ def test_a_device_whose_heartbeat_stops_is_unknown_alone_while_others_are_heard(
     log = read(path, demo)
     shop, toilet = (log.recording.known_of(s).total() for s in ("pir-shop", "pir-toilet"))
     assert log.gaps == () and shop - toilet == pytest.approx(41 * 300.0, abs=20.0)
+
+
+def test_a_device_that_repeats_what_it_sees_has_no_heartbeat(demo, tmp_path):
+    """A PIR that says on every minute while somebody moves, and nothing at night: nothing is missing."""
+    begin = datetime(2026, 1, 12, 8, 0)
+    day = [(60.0 * k, "on") for k in range(600)] + [(36_100.0, "off")]
+    rows = [*day, *((t + 86_400.0, v) for t, v in day)]
+    path = tmp_path / "log.csv"
+    path.write_text(
+        "time,device,value\n" + "\n".join(f"{(begin + timedelta(seconds=t)).isoformat()},pir-shop,{v}" for t, v in rows)
+    )
+    log = read(path, demo)
+    assert log.gaps == () and log.recording.known_of("pir-shop").total() == pytest.approx(86_400.0 + 36_100.0)

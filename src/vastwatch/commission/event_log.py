@@ -34,8 +34,9 @@ Array = NDArray[np.float64]
 
 # More lines than this are not read; the rest is told.
 MOST_LINES = 4_000_000
-# A device reports at regular intervals where nine of ten are no longer than so many times the usual one, of so many
-# at least; it is not heard any more once so many are missing, and for no less than so long, seconds.
+# A device has a heartbeat where nine of ten intervals at which it says off again are no longer than so many times the
+# usual one, of so many at least; there is no data of it once so many are missing, and no less than so long, seconds.
+# Our choice.
 REGULAR, MIN_BEATS, BEATS_MISSED, SHORTEST_SILENCE_S = 1.5, 20, 5.0, 900.0
 # A log reaches over so many days at the most.
 MOST_DAYS = 366
@@ -213,7 +214,9 @@ def _recorded(
     t = t - zero
     inside = t < calendar.end
     t, who, said = t[inside], who[inside], said[inside]
-    missing = {p: m for k, p in enumerate(places) if (m := _silent(t[who == k], calendar.end)) is not None}
+    missing = {
+        p: m for k, p in enumerate(places) if (m := _silent(t[who == k], said[who == k], calendar.end)) is not None
+    }
     # Nothing is known before the first word and after the last, and while all that report regularly are silent.
     ends = Signal.from_intervals([(0.0, float(t[0])), (float(t[-1]), calendar.end)], 0.0, calendar.end)
     quiet = (all_of(missing.values()) if missing else Signal.constant(False, 0.0, calendar.end)) - ends
@@ -279,18 +282,21 @@ def _any(signals: list[Signal]) -> Signal:
     return out
 
 
-def _silent(at: Array, end: float) -> Signal | None:
-    """While a device that reports at regular intervals misses its reports: from the last one before, and until it is
-    heard again. None for one that reports only when something happens: its quiet tells nothing."""
-    if len(at) < MIN_BEATS:
-        return None
+def _silent(at: Array, value: NDArray[np.int8], end: float) -> Signal | None:
+    """While a device that says off again at regular intervals, though nothing has changed, misses to do so: from its
+    last report, and until it is heard again. None for one that reports only when something happens, however often:
+    its quiet tells nothing."""
     steps = np.diff(at)
-    usual = float(np.median(steps))
-    if float(np.quantile(steps, 0.9)) > REGULAR * usual:
+    off = value == 0
+    beats = steps[off[:-1] & off[1:]]
+    usual = float(np.median(beats)) if len(beats) >= MIN_BEATS else 0.0
+    if usual <= 0.0 or float(np.quantile(beats, 0.9)) > REGULAR * usual:
         return None
     longest = max(BEATS_MISSED * usual, SHORTEST_SILENCE_S)
+    # While it is on it may wait for something to end; before its first report it was not heard.
+    waits = np.concatenate([[True], off])
     edges = np.concatenate([[0.0], at, [end]])
-    k = np.flatnonzero(np.diff(edges) > longest)
+    k = np.flatnonzero((np.diff(edges) > longest) & waits)
     return Signal.from_intervals(np.column_stack([edges[k], edges[k + 1]]), 0.0, end)
 
 

@@ -3,6 +3,7 @@ seconds, milliseconds, ... since 1970."""
 
 from __future__ import annotations
 
+import contextlib
 import math
 import re
 from collections.abc import Sequence
@@ -76,7 +77,11 @@ def likely_order(texts: Sequence[str]) -> tuple[Order, bool]:
     orders: tuple[Order, Order] = ("day", "month")
     runs = []
     for order in orders:
-        dates = [date_of(t, order) for t in texts if _DATE.match(t.strip())]
+        dates = []
+        for text in texts:
+            # What is no date in either order tells nothing.
+            with contextlib.suppress(ValueError):
+                dates.append(date_of(text, order))
         steps = [(b - a).days for a, b in pairwise(dates)]
         runs.append((sum(s < 0 for s in steps), max((abs(s) for s in steps), default=0)))
     return ("day" if runs[0] <= runs[1] else "month"), runs[0] != runs[1] or not pairs

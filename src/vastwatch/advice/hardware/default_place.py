@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from shapely import Polygon
 
 from vastwatch.advice.hardware.fixing import fixed_place
-from vastwatch.design.places import opening_middle, room_of
+from vastwatch.design.places import opening_middle, rooms_beside
 from vastwatch.design.project import Project, find
 from vastwatch.devices import TOUCH_FAMILIES, ContactType, DeviceType, MatType
 from vastwatch.geometry import polygons
@@ -103,20 +103,14 @@ def _taken(project: Project, room: Room, at: tuple[float, ...], device: DeviceTy
         s.level == room.level and math.dist(s.at[:2], at) < APART_M
         and (device is None or find(project.devices, s.device).family == device.family)
         for s in project.sensors
-        if room_of(project, s) is not None
     )  # fmt: skip
 
 
 def _openings(project: Project, room: Room, kinds: tuple[str, ...]) -> Iterator[tuple[Point, float]]:
     """Openings in the walls of a room: the middle of each and half its width."""
-    outline = np.asarray(room.outline, float)
-    following = np.roll(outline, -1, axis=0)
-    walls = {w.id for w in project.walls if w.level == room.level}
     for o in project.openings:
-        if o.wall in walls and o.kind in kinds:
-            middle, _ = opening_middle(project, o)
-            if polygons.nearest_on_segments(middle, outline, following)[0].min() < 0.05:
-                yield middle, o.width / 2
+        if o.kind in kinds and any(r is not None and r.id == room.id for r in rooms_beside(project, o)):
+            yield opening_middle(project, o)[0], o.width / 2
 
 
 def _blocked(project: Project, room: Room, at: Point) -> bool:
