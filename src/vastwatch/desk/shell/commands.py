@@ -29,6 +29,7 @@ from vastwatch.design.project import Project, find, find_any
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.finder import Finder
+from vastwatch.desk.shell.guide_window import GuideWindow, topic_at
 from vastwatch.desk.shell.keysheet import KeySheet
 from vastwatch.desk.shell.parts import column_in
 from vastwatch.desk.shell.steps import (
@@ -44,6 +45,7 @@ from vastwatch.desk.shell.steps import (
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.verdict.verdict import Verdict
+from vastwatch.guide import topic_of, topics
 
 
 class Command(NamedTuple):
@@ -74,8 +76,8 @@ class EditsSheet(QDialog):
 
 
 class Commands(QObject):
-    """Made once for a window: `menu` is to be hung where it opens. The window itself is only what the keys are of, and
-    what dialogs lie over."""
+    """Made once for a window: `menu` and `help` are to be hung where they open. The window itself is only what the keys
+    are of, and what dialogs lie over."""
 
     def __init__(
         self, window: QMainWindow, around: Surroundings, filing: Filing, verdict: Verdict,
@@ -86,8 +88,10 @@ class Commands(QObject):
         self.verdict, self.switch_theme = verdict, switch_theme
         self.menu = QMenu(window)
         self._last_change: tuple[Project, Project] | None = None
+        self._guide: GuideWindow | None = None
         self._undo, self._redo = self._undo_actions()
-        self._fill_menu(
+        self._fill(
+            self.menu,
             (
                 Command("Ctrl+N", filing.new, self.tr("New")),
                 Command("Ctrl+O", filing.open_dialog, self.tr("Open…")),
@@ -107,10 +111,17 @@ class Commands(QObject):
             (
                 Command("Ctrl+U", self._switch_units, self.tr("Metres / feet")),
                 Command("Ctrl+D", self._switch_theme, self.tr("Light / dark theme")),
-                Command("F1", self.show_keys, self.tr("Keyboard shortcuts")),
-                Command("Shift+F1", self.show_about, self.tr("About")),
             ),
             (Command("Ctrl+Q", window.close, self.tr("Quit")),),
+        )
+        self.help = QMenu(window)
+        self._fill(
+            self.help,
+            (
+                Command("F1", self.explain_this, self.tr("Guide")),
+                Command("?", self.show_keys, self.tr("Keyboard shortcuts")),
+            ),
+            (Command("Shift+F1", self.show_about, self.tr("About")),),
         )
         self._filing = filing
         self.recent = QMenu(self.tr("Recent"), window)
@@ -154,13 +165,13 @@ class Commands(QObject):
             self._go_to(ident)
         self.around.say(words.format(what))
 
-    def _fill_menu(self, *groups: tuple[Command | QAction, ...]) -> None:
+    def _fill(self, menu: QMenu, *groups: tuple[Command | QAction, ...]) -> None:
         for group in groups:
-            if not self.menu.isEmpty():
-                self.menu.addSeparator()
+            if not menu.isEmpty():
+                menu.addSeparator()
             for entry in group:
                 action = entry if isinstance(entry, QAction) else self._action(entry)
-                self.menu.addAction(action)
+                menu.addAction(action)
                 self.window.addAction(action)
 
     def _fill_recent(self) -> None:
@@ -187,7 +198,6 @@ class Commands(QObject):
         of_stages = {f"Ctrl+{k}": partial(focus.set, stage=name) for k, name in enumerate(STAGE_NAMES, 1)}
         return {
             **of_stages,
-            "?": self.show_keys,
             "[": partial(playhead.step_time, -60),
             "]": partial(playhead.step_time, 60),
             "{": partial(playhead.step_time, -600),
@@ -333,6 +343,21 @@ class Commands(QObject):
                 sheet.activateWindow()
                 return True
         return False
+
+    def explain_this(self) -> None:
+        """Open the guide at what explains the widget that has the keys, or else the stage."""
+        here = topic_at(QApplication.focusWidget())
+        stage = topic_of(self.focus.stage.lower())
+        self.show_guide(here or (stage.name if stage is not None else topics()[0].name))
+
+    def show_guide(self, topic: str) -> None:
+        """Open the guide at a topic by its name."""
+        if self._guide is None:
+            self._guide = GuideWindow(self.window, self.around.theme)
+        self._guide.show_topic(topic)
+        self._guide.show()
+        self._guide.raise_()
+        self._guide.activateWindow()
 
     def show_keys(self) -> None:
         """The keyboard sheet."""

@@ -30,7 +30,8 @@ KEYS: tuple[tuple[Section, ...], ...] = (
     (
         ("Stages", (
             ("Ctrl+1 to Ctrl+7", "from Brief to Rehearsal"), ("Tab", "next control"),
-            ("Ctrl+D", "light or dark theme"), ("?   F1", "keyboard shortcuts"), ("Shift+F1", "about, memory in use"),
+            ("Ctrl+D", "light or dark theme"), ("F1", "guide"), ("?", "keyboard shortcuts"),
+            ("Shift+F1", "about, memory in use"),
         )),
         ("Plan", (
             ("+   −", "zoom"), ("F", "zoom to fit the building"), ("PgUp   PgDn", "level above, below"),

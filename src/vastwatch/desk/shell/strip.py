@@ -64,7 +64,7 @@ class StageTab(Choosable):
 
 
 class Strip(QWidget):
-    """Name, stages, and at the right the menu and the keys."""
+    """Name, stages, and at the right the menus."""
 
     def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
         super().__init__()
@@ -100,10 +100,10 @@ class Strip(QWidget):
         box.addStretch(1)
         self.menu = QToolButton()
         self.menu.setText(self.tr("Project"))
-        self.menu.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.keys = QToolButton()
-        self.keys.setText(self.tr("? shortcuts"))
-        for b in (self.menu, self.keys):
+        self.help = QToolButton()
+        self.help.setText(self.tr("Help"))
+        for b in (self.menu, self.help):
+            b.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
             b.setFont(font(13, 500))
             box.addWidget(b)
         self._of: tuple[object, ...] = ()

@@ -171,6 +171,7 @@ def _sheet(t: Theme) -> str:
     QLabel[role="title"] {{ font-size: 17px; font-weight: 600; }}
     QLabel[role="head"] {{ font-size: 13px; font-weight: 600; }}
     QLabel[role="soft"] {{ color: {soft}; font-size: 12px; }}
+    QLabel[link="true"]:hover {{ text-decoration: underline; }}
     QLabel[role="bad"] {{ color: {red}; font-weight: 600; }}
     QFrame[role="card"] {{ background: {card}; border: 1px solid {line}; border-radius: 7px; }}
     QFrame[role="card"]:focus {{ border: 1px solid {ink}; }}
@@ -235,5 +236,7 @@ def _sheet(t: Theme) -> str:
     QToolButton {{ background: transparent; border: 0; border-radius: 6px; padding: 4px 8px; }}
     QToolButton:hover {{ background: {faint}; }}
     QToolButton:focus {{ border: 1px solid {ink}; }}
+    QToolButton#explain {{ padding: 0; color: {soft}; font-weight: 600; border-radius: 10px; }}
+    QToolButton#explain:hover {{ color: {ink}; }}
     QToolButton::menu-indicator {{ image: none; }}
     """

@@ -86,7 +86,7 @@ class Window(QMainWindow):
         self.commands.run_by_space(self.plan, self.ribbon, self.strips)
         self.commands.letters_act_in(self.plan, self.ribbon, self.strips, self.strip)
         self.strip.menu.setMenu(self.commands.menu)
-        self.strip.keys.clicked.connect(self.commands.show_keys)
+        self.strip.help.setMenu(self.commands.help)
         self._listen()
         self._stage()
         self._state()
@@ -371,6 +371,10 @@ class Window(QMainWindow):
             self.moment.setText(f"{now:%A} {now.day} {now:%B}, {now:%H:%M}")
         if self.focus.here.follows_time:
             self._overlay_style()
+
+    def show_guide(self, topic: str) -> None:
+        """Open the guide at a topic."""
+        self.commands.show_guide(topic)
 
     def say(self, words: str) -> None:
         """One line of news, for some seconds."""

@@ -18,6 +18,7 @@ from vastwatch.design.project import Project
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, Options, at_record
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import EXPLAINED_BY, explained
 from vastwatch.desk.shell.parts import FigureField, column_in, label
 from vastwatch.site.record import Point, Record
 from vastwatch.site.shown import Field, Shown
@@ -58,7 +59,7 @@ class Form(QWidget):
         if wide:
             self.new_row()
         line, column = self._at // 2, 2 * (self._at % 2)
-        self._grid.addWidget(label(words, "soft"), line, column)
+        self._grid.addWidget(explained(words, widget.property(EXPLAINED_BY) or "", "soft"), line, column)
         self._grid.addWidget(widget, line, column + 1, 1, 3 if wide else 1)
         self._at += 2 if wide else 1
 

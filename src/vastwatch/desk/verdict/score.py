@@ -5,14 +5,16 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
+from vastwatch.desk.shell.guide_window import explained
 from vastwatch.desk.shell.parts import label, row_in
 from vastwatch.desk.shell.theme import Theme, font
 
 
 class Score(QWidget):
-    """One line: words at the left, a large figure with its unit at the right."""
+    """One line: words at the left, a large figure with its unit at the right. The words lead to what the guide says of
+    the `key`."""
 
-    def __init__(self, words: str, unit: str, theme: Theme, why: str) -> None:
+    def __init__(self, words: str, unit: str, theme: Theme, why: str, key: str) -> None:
         super().__init__()
         self.theme = theme
         self._value, self._unit = QLabel("–"), label(unit, "soft")
@@ -23,7 +25,10 @@ class Score(QWidget):
         self.setToolTip(why)
         box = row_in(self, 5, (0, 1, 0, 1))
         self._aside = label("", "soft")
-        box.addWidget(label(words), 1)
+        named = explained(words, key)
+        named.setToolTip(why + " " + self.tr("Click for the guide."))
+        box.addWidget(named)
+        box.addStretch(1)
         box.addWidget(self._aside)
         box.addSpacing(4)
         box.addWidget(self._value)

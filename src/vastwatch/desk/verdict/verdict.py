@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import partial
-from html import escape
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
@@ -11,7 +10,6 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 from vastwatch.advice.adviser.offers import Offer
 from vastwatch.advice.adviser.remedies import Remedy
 from vastwatch.advice.adviser.schools import School
-from vastwatch.advice.checks.finding import Finding
 from vastwatch.advice.detection.messages import in_words, messages_of
 from vastwatch.advice.judging.judge import dark_limit_min, idle_limit_h
 from vastwatch.advice.simulation.weeks import visits_of
@@ -28,10 +26,11 @@ from vastwatch.desk.results.registry import DAYS, Results
 from vastwatch.desk.ribbon.lanes import incident_title
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import LinkCard, clear, column, column_in, label, line, plain, pressed, row, scrolling
+from vastwatch.desk.shell.parts import clear, column, column_in, label, line, plain, pressed, row, scrolling
 from vastwatch.desk.shell.steps import level_of
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.verdict.chain_view import ChainView, groups_view
+from vastwatch.desk.verdict.finding_card import finding_card
 from vastwatch.desk.verdict.inspector import Inspector
 from vastwatch.desk.verdict.offers_view import OffersView
 from vastwatch.desk.verdict.schools_sheet import SchoolsSheet
@@ -103,7 +102,7 @@ class Verdict(QWidget):
                 tr("Presses a day: in the dark, or when the light disturbed a sleeper or a film."),
             ),
         )
-        self._scores = {key: Score(words, unit, theme, why) for key, words, unit, why in rows}
+        self._scores = {key: Score(words, unit, theme, why, f"figure.{key}") for key, words, unit, why in rows}
         self._numbers, numbers = column(2)
         # What of them counts where scenes are made, and elsewhere.
         self._of_light: list[QWidget] = []
@@ -366,7 +365,7 @@ class Verdict(QWidget):
         first = [f for f in mine if f.severity != "caution"][:limit]
         shown = mine if self._all_findings else [f for f in mine if f in first or f.severity == "caution"]
         for finding in shown:
-            self._story_box.addWidget(self._finding(finding))
+            self._story_box.addWidget(finding_card(finding, self.theme, self._go))
         if len(mine) > len(shown):
             more = pressed(self.tr("{} more").format(len(mine) - len(shown)), self._show_all)
             self._story_box.addWidget(more)
@@ -388,22 +387,6 @@ class Verdict(QWidget):
     def _show_all(self) -> None:
         self._all_findings = True
         self._tell()
-
-    def _finding(self, finding: Finding) -> LinkCard:
-        card = LinkCard(finding.text)
-        t = self.theme
-        bar = {"wrong": t.dropped, "risk": t.lamp, "caution": t.ink, "note": t.hairline}[finding.severity]
-        card.setStyleSheet(f"QFrame[role='card'] {{ border-left: 3px solid {bar.name()}; }}")
-        inner = column_in(card, 3, (10, 7, 9, 7))
-        word = {"wrong": "", "risk": "", "caution": self.tr("Caution: "), "note": ""}[finding.severity]
-        inner.addWidget(label(word + finding.text, "", True))
-        if finding.remedies:
-            inner.addWidget(label(finding.remedies[0].text, "soft", True))
-        tips = "".join(f"<li>{escape(r.text)}</li>" for r in finding.remedies)
-        card.setToolTip(f"<ul style='margin-left:-24px'>{tips}</ul>" if tips else plain(finding.text))
-        if finding.records:
-            card.chosen.connect(partial(self._go, finding.records[0]))
-        return card
 
     def _remedies(self, open_: bool) -> None:
         r, room = self.results.rehearsal, self.focus.room
