@@ -14,6 +14,8 @@ from functools import cache
 from importlib import resources
 
 _EXPLAINS = re.compile(r"<!-- explains:([^>]*)-->\s*", re.DOTALL)
+# A link to another page of the documents, of which the words are kept.
+_LINK = re.compile(r"\[([^\]]+)\]\([^)]+\)")
 _HEADING = re.compile(r"^(##|###) (.+)$", re.MULTILINE)
 # Where words are found counts for so much: in the title, in what the topic explains, in the text.
 _IN_TITLE, _IN_KEYS, _IN_TEXT = 8, 4, 1
@@ -44,7 +46,7 @@ def topics() -> tuple[Topic, ...]:
     for marks, heading, body in (("##", title, parts[0]), *zip(parts[1::3], parts[2::3], parts[3::3])):
         chapter = heading if marks == "##" else chapter
         keys = frozenset(key for found in _EXPLAINS.findall(body) for key in found.split())
-        plain = _EXPLAINS.sub("", body).strip()
+        plain = _LINK.sub(r"\1", _EXPLAINS.sub("", body)).strip()
         if plain:
             out.append(Topic(_slug(heading), heading, chapter, plain, keys))
     return tuple(out)

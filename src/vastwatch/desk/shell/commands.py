@@ -45,7 +45,7 @@ from vastwatch.desk.shell.steps import (
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.stages import STAGE_NAMES
 from vastwatch.desk.verdict.verdict import Verdict
-from vastwatch.guide import topic_of, topics
+from vastwatch.guide import topics
 
 
 class Command(NamedTuple):
@@ -347,15 +347,14 @@ class Commands(QObject):
     def explain_this(self) -> None:
         """Open the guide at what explains the widget that has the keys, or else the stage."""
         here = topic_at(QApplication.focusWidget())
-        stage = topic_of(self.focus.stage.lower())
-        self.show_guide(here or (stage.name if stage is not None else topics()[0].name))
+        self.show_guide(here or next(t.name for t in topics() if t.chapter == self.focus.stage))
 
     def show_guide(self, topic: str) -> None:
         """Open the guide at a topic by its name."""
         if self._guide is None:
             self._guide = GuideWindow(self.window, self.around.theme)
-        self._guide.show_topic(topic)
         self._guide.show()
+        self._guide.show_topic(topic)
         self._guide.raise_()
         self._guide.activateWindow()
 

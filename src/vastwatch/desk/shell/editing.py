@@ -16,10 +16,9 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
 from vastwatch.design.project import Project, find_any, put
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.guide_window import EXPLAINED_BY
+from vastwatch.desk.shell.guide_window import explained_by
 from vastwatch.desk.shell.parts import Choice, FigureField, narrow
 from vastwatch.desk.shell.units import parse_angle, parse_earth, parse_length, parse_time, show_angle, show_length
-from vastwatch.guide import topic_of_field
 from vastwatch.site.record import Record
 from vastwatch.site.shown import Field, field_of
 from vastwatch.words import duration_words, sentence
@@ -169,11 +168,7 @@ class Edited(QObject):
     ) -> QWidget:  # fmt: skip
         """The field for one field of the record, by what is said of it there. `read`: what is shown where that is not
         what is kept; `write`: what becomes of the record; the rest changes what is said of the field."""
-        widget = self._made(field_of(self.kind, name).otherwise(**otherwise), read, write)
-        topic = topic_of_field(self.kind, name)
-        if topic is not None:
-            widget.setProperty(EXPLAINED_BY, topic.name)
-        return widget
+        return explained_by(self._made(field_of(self.kind, name).otherwise(**otherwise), read, write), self.kind, name)
 
     def _made(
         self, field: Field, read: Callable[[Any], Any] | None, write: Callable[[Any, Any], Any] | None

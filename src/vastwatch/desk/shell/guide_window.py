@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from typing import TypeVar
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QTextBlockFormat, QTextCharFormat, QTextCursor, QTextFormat
 from PyQt6.QtWidgets import (
     QDialog,
     QLabel,
@@ -18,11 +20,17 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.desk.shell.parts import column_in, label
 from vastwatch.desk.shell.theme import Theme, font
-from vastwatch.guide import Topic, search, topic_of, topics
+from vastwatch.guide import Topic, search, topic_of, topic_of_field, topics
+
+Explained = TypeVar("Explained", bound=QWidget)
 
 # A widget that has this property is explained by the topic of that name.
 EXPLAINED_BY = "explained-by"
-LIST_WIDTH, LINE_WIDTH = 250, 560
+# The stubs of Qt want a number here, Qt its enumeration's.
+_PROPORTIONAL: int = QTextBlockFormat.LineHeightTypes.ProportionalHeight.value  # type: ignore[assignment]
+LIST_WIDTH, LINE_WIDTH = 250, 580
+# What is left above the heading that is shown, pixels.
+ABOVE = 10
 
 
 class GuideWindow(QDialog):
@@ -49,6 +57,8 @@ class GuideWindow(QDialog):
         self.page = QTextBrowser()
         self.page.setAccessibleName(self.tr("Topic"))
         self.page.setOpenLinks(False)
+        self.page.setFont(font(14))
+        self._chapter = ""
         self.page.document().setDocumentMargin(14)  # type: ignore[union-attr]
         split.addWidget(self.list)
         split.addWidget(self.page)
@@ -80,6 +90,7 @@ class GuideWindow(QDialog):
                 self.list.setCurrentRow(0)
                 self._show_current()
             else:
+                self._chapter = ""
                 self.page.setPlainText(self.tr("Nothing in the guide has all of these words."))
         elif here is not None:
             self.show_topic(here.name)
@@ -98,31 +109,78 @@ class GuideWindow(QDialog):
     @property
     def topic(self) -> Topic | None:
         """The topic that is shown."""
-        item = self.list.currentItem()
-        name = None if item is None else item.data(Qt.ItemDataRole.UserRole)
+        name = self._name_at(self.list.currentRow())
         return None if name is None else next(t for t in topics() if t.name == name)
+
+    def _name_at(self, row: int) -> str | None:
+        item = self.list.item(row)
+        return None if item is None else item.data(Qt.ItemDataRole.UserRole)
 
     def show_topic(self, name: str) -> None:
         """Go to a topic by its name, whatever was searched for."""
         if self.typed.text():
             self.typed.clear()
         for k in range(self.list.count()):
-            item = self.list.item(k)
-            if item is not None and item.data(Qt.ItemDataRole.UserRole) == name:
-                self.list.setCurrentItem(item)
-                self.list.scrollToItem(item, QListWidget.ScrollHint.PositionAtCenter)
+            if self._name_at(k) == name:
+                self.list.setCurrentRow(k)
+                self.list.scrollToItem(self.list.item(k), QListWidget.ScrollHint.PositionAtCenter)
         self._show_current()
 
     def _show_current(self, *_: object) -> None:
+        """The chapter of the topic, with the topic at the top of what is seen of it."""
         topic = self.topic
-        if topic is not None:
-            self.page.setMarkdown(f"### {topic.title}\n\n{topic.text}")
+        if topic is None:
+            return
+        if topic.chapter != self._chapter:
+            self._chapter = topic.chapter
+            self._write_chapter()
+        # Once it is laid out: how far it can be scrolled is not known before.
+        QTimer.singleShot(0, self._scroll_to_topic)
+
+    def _scroll_to_topic(self) -> None:
+        topic = self.topic
+        if topic is None:
+            return
+        at = self.page.document().begin()  # type: ignore[union-attr]
+        while at.isValid() and not (at.blockFormat().headingLevel() and at.text() == topic.title):
+            at = at.next()
+        bar, layout = self.page.verticalScrollBar(), self.page.document().documentLayout()  # type: ignore[union-attr]
+        if bar is not None and layout is not None and at.isValid():
+            bar.setValue(round(layout.blockBoundingRect(at).top()) - ABOVE)
+
+    def _write_chapter(self) -> None:
+        chapter = [t for t in topics() if t.chapter == self._chapter]
+        self.page.setMarkdown(
+            "\n\n".join(f"{'##' if t.title == t.chapter else '###'} {t.title}\n\n{t.text}" for t in chapter)
+        )
+        at = QTextCursor(self.page.document())
+        while True:
+            block = QTextBlockFormat()
+            if at.blockFormat().headingLevel():
+                block.setTopMargin(18)
+                block.setBottomMargin(4)
+            else:
+                block.setBottomMargin(8)
+                block.setLineHeight(120.0, _PROPORTIONAL)
+            at.mergeBlockFormat(block)
+            if block.hasProperty(QTextFormat.Property.BlockTopMargin):
+                at.select(QTextCursor.SelectionType.BlockUnderCursor)
+                face = QTextCharFormat()
+                face.setFontWeight(QFont.Weight.DemiBold)
+                at.mergeCharFormat(face)
+                at.clearSelection()
+            if not at.movePosition(QTextCursor.MoveOperation.NextBlock):
+                return
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """The arrows step through the topics while words are typed."""
-        if event is not None and event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up) and self.typed.hasFocus():
-            self.list.setFocus()
-            self.list.keyPressEvent(event)
+        if event is not None and event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+            step = 1 if event.key() == Qt.Key.Key_Down else -1
+            rows = range(self.list.currentRow() + step, self.list.count() if step > 0 else -1, step)
+            # The headings of chapters that are no topics are stepped over.
+            row = next((k for k in rows if self._name_at(k) is not None), None)
+            if row is not None:
+                self.list.setCurrentRow(row)
         elif event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             # What is found is shown already; no button is to be pressed by it.
             self.page.setFocus()
@@ -151,6 +209,14 @@ def topic_at(widget: QWidget | None) -> str | None:
     return None
 
 
+def explained_by(widget: Explained, kind: type, field: str) -> Explained:
+    """A widget as what the guide explains with a field of a class of records."""
+    topic = topic_of_field(kind, field)
+    if topic is not None:
+        widget.setProperty(EXPLAINED_BY, topic.name)
+    return widget
+
+
 class ExplainedLabel(QLabel):
     """Words that open the guide where it explains them."""
 
@@ -169,7 +235,7 @@ class ExplainedLabel(QLabel):
             explain(self, self.topic)
 
 
-def explained(words: str, key: str, role: str = "") -> QLabel:
+def guide_label(words: str, key: str, role: str = "") -> QLabel:
     """A label that leads to what explains a key of the guide."""
     topic = topic_of(key)
     return label(words, role) if topic is None else ExplainedLabel(words, topic.name, role)

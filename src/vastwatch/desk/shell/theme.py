@@ -211,6 +211,10 @@ def _sheet(t: Theme) -> str:
     QHeaderView::section {{ background: transparent; border: 0; border-bottom: 1px solid {line}; padding: 3px 5px;
         color: {soft}; font-size: 12px; }}
     QTableView QLineEdit, QTableView QComboBox {{ border-radius: 0; padding: 0 4px; min-height: 0; }}
+    QListWidget, QTextBrowser {{ background: {card}; border: 1px solid {line}; border-radius: 6px; outline: 0;
+        selection-background-color: {faint}; selection-color: {ink}; }}
+    QListWidget:focus, QTextBrowser:focus {{ border: 1px solid {ink}; }}
+    QListWidget::item {{ padding: 2px 6px; }}
     QPlainTextEdit {{ background: {card}; border: 1px solid {line}; border-radius: 5px; padding: 2px 4px; }}
     QPlainTextEdit:focus {{ border: 1px solid {ink}; }}
     QSpinBox, QDateEdit {{ background: {card}; border: 1px solid {line}; border-radius: 5px; padding: 2px 5px;

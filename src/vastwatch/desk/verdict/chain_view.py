@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from vastwatch.causes.chain import Chain
 from vastwatch.causes.groups import Group
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import LinkCard, column, column_in, label, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.words import duration_words
@@ -31,7 +32,7 @@ class ChainView(QWidget):
             box.addWidget(label(words, "soft", True))
         self._cards = []
         if chain.causes:
-            box.addWidget(label(self.tr("Cause"), "head"))
+            box.addWidget(guide_label(self.tr("Cause"), "causes", "head"))
         elif searching:
             box.addWidget(label(self.tr("Looking for the cause…"), "soft", True))
         for link in chain.causes:

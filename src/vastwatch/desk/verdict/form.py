@@ -18,7 +18,7 @@ from vastwatch.design.project import Project
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, Options, at_record
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.guide_window import EXPLAINED_BY, explained
+from vastwatch.desk.shell.guide_window import EXPLAINED_BY, explained_by, guide_label
 from vastwatch.desk.shell.parts import FigureField, column_in, label
 from vastwatch.site.record import Point, Record
 from vastwatch.site.shown import Field, Shown
@@ -59,7 +59,7 @@ class Form(QWidget):
         if wide:
             self.new_row()
         line, column = self._at // 2, 2 * (self._at % 2)
-        self._grid.addWidget(explained(words, widget.property(EXPLAINED_BY) or "", "soft"), line, column)
+        self._grid.addWidget(guide_label(words, widget.property(EXPLAINED_BY) or "", "soft"), line, column)
         self._grid.addWidget(widget, line, column + 1, 1, 3 if wide else 1)
         self._at += 2 if wide else 1
 
@@ -90,18 +90,22 @@ class Form(QWidget):
             self.put(widget.accessibleName(), widget, wide)
 
     def figure(
-        self, shown: Shown, low: float, high: float, read: Callable[[Any], float], write: Callable[[Any, float], Any]
-    ) -> None:
-        """A figure that is no field of the record but follows from it, as the size of an outline does."""
+        self, shown: Shown, low: float, high: float, read: Callable[[Any], float], write: Callable[[Any, float], Any],
+        of: type | None = None,
+    ) -> None:  # fmt: skip
+        """A figure that is no field of the record but follows from it, as the size of an outline does, or one `of` a
+        record within it."""
         field = Field(shown.words, shown, low, high, ())
-        self.put(self.tr(shown.words), self.edited.figure(field, read, write))
+        widget = self.edited.figure(field, read, write)
+        self.put(self.tr(shown.words), explained_by(widget, of or self.edited.kind, field.name))
 
     def choice(
         self, words: str, options: Options | Callable[[], Options], key_of: Callable[[Any], Any],
         made: Callable[[Any, Any], Any], why: str, wide: bool = False,
     ) -> None:  # fmt: skip
         """A list to choose from; see `Edited.choice`."""
-        self.put(words, self.edited.choice(words, options, key_of, made, why), wide)
+        widget = self.edited.choice(words, options, key_of, made, why)
+        self.put(words, explained_by(widget, self.edited.kind, ""), wide)
 
     def name_field(self, heading: str) -> None:
         """The record's name, under what it is."""

@@ -90,7 +90,7 @@ def _setting(form: Form, setting: str, device: DeviceType) -> None:
         return replace(record, settings=settings)
 
     shown = field_of(Settings, setting).otherwise(**limits.otherwise)
-    form.figure(shown.shown, shown.low, shown.high, lambda r: limits.read(r.settings), write)
+    form.figure(shown.shown, shown.low, shown.high, lambda r: limits.read(r.settings), write, Settings)
 
 
 class _Limits(NamedTuple):

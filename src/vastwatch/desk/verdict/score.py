@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
-from vastwatch.desk.shell.guide_window import explained
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import label, row_in
 from vastwatch.desk.shell.theme import Theme, font
 
@@ -25,7 +25,7 @@ class Score(QWidget):
         self.setToolTip(why)
         box = row_in(self, 5, (0, 1, 0, 1))
         self._aside = label("", "soft")
-        named = explained(words, key)
+        named = guide_label(words, key)
         named.setToolTip(why + " " + self.tr("Click for the guide."))
         box.addWidget(named)
         box.addStretch(1)

@@ -26,6 +26,7 @@ from vastwatch.desk.results.registry import DAYS, Results
 from vastwatch.desk.ribbon.lanes import incident_title
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import clear, column, column_in, label, line, plain, pressed, row, scrolling
 from vastwatch.desk.shell.steps import level_of
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
@@ -324,7 +325,7 @@ class Verdict(QWidget):
         beside = self.focus.selected not in (room, None)
         if known is None or not known.groups or beside or not self.focus.here.follows_time:
             return
-        self._story_box.addWidget(label(self.tr("What went wrong, and why"), "head"))
+        self._story_box.addWidget(guide_label(self.tr("What went wrong, and why"), "causes", "head"))
         self._story_box.addWidget(groups_view(known.groups, self.theme, self._step_to))
 
     def _step_to(self, group: Group) -> None:
@@ -359,7 +360,9 @@ class Verdict(QWidget):
         head = counted(open_, "problem") if open_ else self.tr("No problems")
         if notes:
             head += f", {counted(notes, 'note')}"
-        self._story_box.addWidget(row(label(self.tr("Findings"), "head"), label(head, "soft"), stretch=0))
+        self._story_box.addWidget(
+            row(guide_label(self.tr("Findings"), "findings", "head"), label(head, "soft"), stretch=0)
+        )
         # Cautions are never folded away.
         limit = SHOWN_FINDINGS if self.focus.selected in (room, None) else SHOWN_BESIDE
         first = [f for f in mine if f.severity != "caution"][:limit]
@@ -403,7 +406,7 @@ class Verdict(QWidget):
                     label(self.tr("None of the improvements tried made a difference here."), "soft", True)
                 )
                 return
-            self._story_box.addWidget(label(self.tr("Tried on the same week"), "head"))
+            self._story_box.addWidget(guide_label(self.tr("Tried on the same week"), "causes", "head"))
             for k, remedy in enumerate(tried.value):
                 self._story_box.addWidget(self._remedy(remedy, k == 0))
             return

@@ -11,6 +11,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.results.detection import SWAYS, WALK
 from vastwatch.desk.results.registry import Results
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import clear, column, label, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.verdict.light_strip import LightStrip
@@ -37,7 +38,7 @@ class WalkView(QWidget):
         project = self.results.document.project
         doors = self.results[SWAYS].value or []
         if doors:
-            self._box.addWidget(label(self.tr("Side-steps at the door"), "head"))
+            self._box.addWidget(guide_label(self.tr("Side-steps at the door"), "doors", "head"))
         for sway in doors:
             how = label(_how(sway), "soft" if sway.good else "bad")
             self._box.addWidget(row(label(_from(sway), "soft"), how, stretch=0))

@@ -25,6 +25,7 @@ from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import (
     Choice,
     Count,
@@ -72,7 +73,7 @@ class MeansPage(Sleeper):
         self.budget.editingFinished.connect(self._set_budget)
         self.currency = self.edited.line("currency", self.tr("Currency"), 8, True, self.tr("currency"))
         self.currency.setFixedWidth(76)
-        box.addWidget(row(label(self.tr("Budget"), "head"), self.budget, self.currency, stretch=1))
+        box.addWidget(row(guide_label(self.tr("Budget"), "budget", "head"), self.budget, self.currency, stretch=1))
         self._left = label("", "soft", True)
         box.addWidget(self._left)
         self.drops = self.edited.field("drops_per_week")
@@ -128,7 +129,9 @@ class MeansPage(Sleeper):
         self.starter = QPushButton(self.tr("Starter set"))
         self.starter.setToolTip(self.tr("Starting with no sensors: what to buy first, second, … within the budget."))
         self.starter.clicked.connect(self.ask_starter)
-        box.addWidget(row(label(self.tr("What to buy"), "head"), QWidget(), self.next, self.starter, stretch=1))
+        box.addWidget(
+            row(guide_label(self.tr("What to buy"), "budget", "head"), QWidget(), self.next, self.starter, stretch=1)
+        )
         self._progress = QProgressBar()
         self._progress.setTextVisible(False)
         self._progress.setFixedHeight(6)

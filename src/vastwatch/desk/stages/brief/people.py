@@ -15,6 +15,7 @@ from vastwatch.design.project import find, put
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import At, Edited
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import Choice, Sleeper, column_in, label, line, pressed, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.brief.rooms import number
@@ -118,7 +119,7 @@ class PeoplePage(Sleeper):
         box.addWidget(holder)
         self.week = WeekStrip(self.theme)
         self.week.chosen.connect(self._go_to)
-        box.addWidget(label(self.tr("The week, noon to noon"), "head"))
+        box.addWidget(guide_label(self.tr("The week, noon to noon"), "Person", "head"))
         box.addWidget(self.week)
         days = lambda _: list(DAY_WORDS.items())  # noqa: E731
         spots = lambda _: self._spots()  # noqa: E731

@@ -16,6 +16,7 @@ from vastwatch.design.project import Brief, Construction, Place, Project
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import Choice, Day, Sleeper, column_in, label, line, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.stages.brief.free_days import FreeDays
@@ -67,7 +68,7 @@ class ProjectPage(Sleeper):
             _grid(((self.tr("Name"), self.name), (self.tr("Client"), self.client), (self.tr("Notes"), self.notes)))
         )
         box.addWidget(line())
-        box.addWidget(label(self.tr("Location"), "head"))
+        box.addWidget(guide_label(self.tr("Location"), "Place", "head"))
         self.world = WorldMap(theme)
         self.world.picked.connect(self._pick)
         box.addWidget(self.world)
@@ -108,7 +109,7 @@ class ProjectPage(Sleeper):
         self.free.say.connect(self.say)
         box.addWidget(self.free)
         box.addWidget(line())
-        box.addWidget(label(self.tr("Default walls"), "head"))
+        box.addWidget(guide_label(self.tr("Default walls"), "Construction", "head"))
         self.walls: dict[str, tuple[QWidget, QWidget]] = {}
         rows = []
         for side, words in (("outer", self.tr("External")), ("inner", self.tr("Internal"))):

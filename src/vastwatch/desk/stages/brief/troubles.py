@@ -9,6 +9,7 @@ from vastwatch.design.project import Troubles
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import column_in, label
 from vastwatch.site.shown import shown_fields, words_of
 
@@ -21,7 +22,7 @@ class TroublesSection(QWidget):
     def __init__(self, document: Document, focus: Focus) -> None:
         super().__init__()
         box = column_in(self, 6)
-        box.addWidget(label(self.tr("Faults in use"), "head"))
+        box.addWidget(guide_label(self.tr("Faults in use"), "Troubles", "head"))
         box.addWidget(
             label(self.tr("Simulated in every rehearsal, and named as the cause where they were."), "soft", True)
         )

@@ -19,6 +19,7 @@ from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.editing import Edited, at_part
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import (
     Choice,
     Sleeper,
@@ -59,13 +60,15 @@ class WiringPage(Sleeper):
         self.all = QPushButton(self.tr("One circuit per room"))
         self.all.setToolTip(self.tr("Creates a circuit for every room whose lamps have none."))
         self.all.clicked.connect(self._add_all)
-        box.addWidget(row(label(self.tr("Circuits"), "head"), QWidget(), self.add, self.all, stretch=1))
+        box.addWidget(
+            row(guide_label(self.tr("Circuits"), "Circuit", "head"), QWidget(), self.add, self.all, stretch=1)
+        )
         self._list = column_under(box, 6)
         box.addWidget(line())
         self.socket = ArmingButton(self, self.tr("Socket"), "wiring:socket")
         self.socket.setToolTip(self.tr("Drag it to a socket position, or click it and then the plan."))
         self._sockets = label("", "soft", True)
-        box.addWidget(row(label(self.tr("Sockets"), "head"), self._sockets, self.socket, stretch=1))
+        box.addWidget(row(guide_label(self.tr("Sockets"), "Socket", "head"), self._sockets, self.socket, stretch=1))
         self.edited = Edited(document, focus, Brief, at_part("brief"))
         self.edited.say.connect(self.say)
         self.cable = self.edited.field("cable_m")

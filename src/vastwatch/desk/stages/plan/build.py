@@ -18,6 +18,7 @@ from vastwatch.desk.plan.tools import TOOLS
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import (
     Choice,
     FigureField,
@@ -51,7 +52,7 @@ class BuildPanel(QWidget):
         super().__init__()
         self.document, self.focus = document, focus
         inner = page_of(self)
-        inner.addWidget(label(self.tr("Room"), "head"))
+        inner.addWidget(guide_label(self.tr("Room"), "Wall", "head"))
         self.name = QLineEdit()
         self.name.setPlaceholderText(self.tr("name"))
         self.name.setAccessibleName(self.tr("Name of the new room"))
@@ -77,7 +78,7 @@ class BuildPanel(QWidget):
         inner.addWidget(line())
         self._build_drawing(inner)
         inner.addWidget(line())
-        inner.addWidget(label(self.tr("Doors and windows"), "head"))
+        inner.addWidget(guide_label(self.tr("Doors and windows"), "Opening", "head"))
         self.openings: dict[str, QPushButton] = {}
         for kind in OPENING_SIZES:
             button = ArmingButton(self, kind.capitalize(), f"opening:{kind}")
@@ -111,7 +112,7 @@ class BuildPanel(QWidget):
         self._show_selection()
 
     def _build_drawing(self, inner: QVBoxLayout) -> None:
-        inner.addWidget(label(self.tr("Draw"), "head"))
+        inner.addWidget(guide_label(self.tr("Draw"), "Wall", "head"))
         named = {"room": self.tr("Rectangle"), "polygon": self.tr("Polygon"), "split": self.tr("Split"),
                  "tape": self.tr("Measure")}  # fmt: skip
         self.drawing: dict[str, QPushButton] = {}
@@ -133,7 +134,7 @@ class BuildPanel(QWidget):
         inner.addWidget(row(label(self.tr("Grid"), "soft"), self.grid, stretch=1))
 
     def _build_selection(self, inner: QVBoxLayout) -> None:
-        inner.addWidget(label(self.tr("Selection"), "head"))
+        inner.addWidget(guide_label(self.tr("Selection"), "selection", "head"))
         self._selected = label("", "soft", True)
         inner.addWidget(self._selected)
         acts = (

@@ -11,6 +11,7 @@ from vastwatch.design.edits.drawing_aids import HAZARD_KINDS
 from vastwatch.desk.plan.fixtures import draw_hazard_mark
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import clear, column_under, label, line, page_of, row
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.site.furniture import furniture
@@ -37,7 +38,7 @@ class FurnishPanel(QWidget):
         super().__init__()
         self.focus, self.theme = focus, theme
         inner = page_of(self)
-        inner.addWidget(label(self.tr("Occupant positions"), "head"))
+        inner.addWidget(guide_label(self.tr("Occupant positions"), "Spot", "head"))
         self.spots = {p: ArmingButton(self, p, f"spot:{p}") for p in POSTURES}
         for posture, button in self.spots.items():
             button.setToolTip(self.tr("A position for somebody {}; set the activity on the right.").format(posture))
@@ -49,7 +50,7 @@ class FurnishPanel(QWidget):
             button.setToolTip(self.tr(handlers()[called].why))
         self.button = ArmingButton(self, self.tr("button"), "button:")
         self.button.setToolTip(self.tr("A wall button; set what a press does, and until when, on the right."))
-        inner.addWidget(label(self.tr("Switched equipment"), "head"))
+        inner.addWidget(guide_label(self.tr("Switched equipment"), "Guarded", "head"))
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -59,7 +60,7 @@ class FurnishPanel(QWidget):
             grid.addWidget(button, k // 2, k % 2)
         inner.addWidget(holder)
         inner.addWidget(line())
-        inner.addWidget(label(self.tr("Sources of false triggers"), "head"))
+        inner.addWidget(guide_label(self.tr("Sources of false triggers"), "Hazard", "head"))
         self.hazards: dict[str, QPushButton] = {}
         holder = QWidget()
         grid = QGridLayout(holder)
@@ -75,7 +76,7 @@ class FurnishPanel(QWidget):
             self.hazards[kind] = button
         inner.addWidget(holder)
         inner.addWidget(line())
-        inner.addWidget(label(self.tr("Furniture"), "head"))
+        inner.addWidget(guide_label(self.tr("Furniture"), "Furnishing", "head"))
         self.finder = QLineEdit()
         self.finder.setPlaceholderText(self.tr("Search: bed, shelf…"))
         self.finder.setAccessibleName(self.tr("Search furniture"))

@@ -26,6 +26,7 @@ from vastwatch.desk.shell.arming import ArmingButton, mark_armed
 from vastwatch.desk.shell.background import in_background
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import FigureField, Sleeper, Slide, column_in, label, line, page_of, pressed, row
 from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.files import ProjectError
@@ -55,7 +56,7 @@ class LevelPanel(Sleeper):
         self.refresh()
 
     def _build_levels(self, inner: QVBoxLayout) -> None:
-        inner.addWidget(label(self.tr("This level"), "head"))
+        inner.addWidget(guide_label(self.tr("This level"), "Level", "head"))
         self.name = QLineEdit()
         self.name.setAccessibleName(self.tr("Name of the level"))
         self.name.editingFinished.connect(self._rename)
@@ -86,7 +87,7 @@ class LevelPanel(Sleeper):
         inner.addWidget(label(note, "soft", True))
 
     def _build_picture(self, inner: QVBoxLayout) -> None:
-        inner.addWidget(label(self.tr("Picture to trace"), "head"))
+        inner.addWidget(guide_label(self.tr("Picture to trace"), "Level", "head"))
         self.bring = pressed(self.tr("Picture or PDF…"), self._bring_dialog)
         inner.addWidget(self.bring)
         self._picture = QWidget()

@@ -12,6 +12,7 @@ from vastwatch.advice.logs.replay import dated, explained, notes_of
 from vastwatch.control.house import HouseRun
 from vastwatch.design.project import DiaryNote
 from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import LinkCard, clear, column_in, column_under, label, pressed, row
 from vastwatch.words import clock_words, sentence
 
@@ -26,7 +27,7 @@ class DiaryView(QWidget):
         super().__init__()
         self.document = document
         box = column_in(self, 5)
-        box.addWidget(label(self.tr("Diary"), "head"))
+        box.addWidget(guide_label(self.tr("Diary"), "log", "head"))
         self.field = QLineEdit()
         self.field.setAccessibleName(self.tr("Note"))
         self.field.setPlaceholderText(self.tr("2026-01-13 21:10 light went off on me"))

@@ -17,6 +17,7 @@ from vastwatch.design.presence import hold_of
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.results.logs import LOG_CURVE, LOG_HABITS
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import FigureField, clear, column_in, column_under, label, pressed, row
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.units import parse_time
@@ -63,7 +64,7 @@ class LogPanel(QWidget):
         self.diary.gone_to.connect(self._go_to)
         self.diary.say.connect(around.say)
         box.addWidget(self.diary)
-        box.addWidget(label(self.tr("Usage"), "head"))
+        box.addWidget(guide_label(self.tr("Usage"), "log", "head"))
         self.habits = label("", "", True)
         box.addWidget(self.habits)
         self.untold = label("", "soft", True)

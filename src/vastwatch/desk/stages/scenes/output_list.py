@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QWidget
 from vastwatch.design.project import Project
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.parts import clear, column_in, label, pressed
+from vastwatch.desk.shell.guide_window import guide_label
+from vastwatch.desk.shell.parts import clear, column_in, pressed
 
 
 class OutputList(QWidget):
@@ -37,7 +38,7 @@ class OutputList(QWidget):
         clear(self._box)
         self.setVisible(bool(told))
         if told:
-            self._box.addWidget(label(self.tr("Other equipment"), "head"))
+            self._box.addWidget(guide_label(self.tr("Other equipment"), "Guarded", "head"))
         for ident, name, runs in told:
             go = pressed(f"{name}   {runs}".rstrip(), partial(self._go, ident), self.tr("It has its own short ladder"))
             self._box.addWidget(go)

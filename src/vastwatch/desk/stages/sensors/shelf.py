@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from vastwatch.desk.shell.arming import carry
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.looks import family_hue, family_icon, family_mark
 from vastwatch.desk.shell.parts import Choice, clear, column, column_in, is_choice, label, row, scrolling
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
@@ -179,7 +180,7 @@ class Shelf(QWidget):
         self._more = QPushButton(self.tr("Custom types"))
         self._more.setToolTip(self.tr("Import, export and edit your own types."))
         self._more.clicked.connect(self._menu)
-        head = row(label(self.tr("Devices"), "head"), QWidget(), self._more, stretch=1)
+        head = row(guide_label(self.tr("Devices"), "shelf", "head"), QWidget(), self._more, stretch=1)
         head.setContentsMargins(0, 0, 10, 0)
         box.addWidget(head)
         self.finder = QLineEdit()

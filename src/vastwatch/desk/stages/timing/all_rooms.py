@@ -18,6 +18,7 @@ from vastwatch.desk.results.judged import HOUSE_JUDGED
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import SETTLED
 from vastwatch.desk.shell.document import Document
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import column_in, label, pressed
 from vastwatch.words import duration_words
 
@@ -31,7 +32,7 @@ class AllRooms(QWidget):
         super().__init__()
         self.document, self.results, self._now = document, results, now
         box = column_in(self, 6)
-        box.addWidget(label(self.tr("All rooms"), "head"))
+        box.addWidget(guide_label(self.tr("All rooms"), "test-mode", "head"))
         self.told = label("", "soft", True)
         box.addWidget(self.told)
         self.accept = pressed("", self._accept, self.tr("Counts as one undo step."))

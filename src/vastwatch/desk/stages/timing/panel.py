@@ -18,6 +18,7 @@ from vastwatch.desk.results.registry import Results
 from vastwatch.desk.results.timing import CURVE, SETTLED, best_curve
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import column_in, label, line, pressed, row, scrolling
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import MARGIN, Theme
@@ -47,7 +48,7 @@ class TimingPanel(QWidget):
         box.addWidget(self.builder)
         box.addWidget(line())
         self._basis = label("", "soft")
-        box.addWidget(row(label(self.tr("Timing curve"), "head"), self._basis, stretch=0))
+        box.addWidget(row(guide_label(self.tr("Timing curve"), "timing-curve", "head"), self._basis, stretch=0))
         self._legend = label("", "", True, rich=True)
         self._legend.setText(
             f"<span style='color:{theme.dropped.name()}'>╍</span> {self.tr('false-offs a week (limit dotted)')}<br>"

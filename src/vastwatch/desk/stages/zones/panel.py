@@ -19,6 +19,7 @@ from vastwatch.desk.plan.zones_drawn import held_of
 from vastwatch.desk.results.in_hand import sensor_in_hand, trackers
 from vastwatch.desk.results.zones import ZONE_HELP, ZONE_SCORES
 from vastwatch.desk.shell.arming import ArmingButton, mark_armed
+from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import Choice, column_in, label, line, narrow, pressed, row, scrolling
 from vastwatch.desk.shell.readings_dialog import ReadingsDialog
 from vastwatch.desk.shell.surroundings import Surroundings
@@ -76,7 +77,7 @@ class ZonesPanel(QWidget):
         box.addWidget(row(self.walk, self.sheet, spacing=6))
         box.addWidget(line())
         self._unit = label("", "soft", True)
-        self._numbers_head = label(self.tr("Values to enter"), "head")
+        self._numbers_head = guide_label(self.tr("Values to enter"), "values-to-enter", "head")
         self.numbers = Numbers(self.theme)
         self.numbers.chosen.connect(lambda z: self.focus.set(selected=z))
         for part in (self._numbers_head, self._unit, self.numbers):
@@ -94,7 +95,7 @@ class ZonesPanel(QWidget):
         )  # fmt: skip
         for below in (self._matrix_head, self.matrix, self._false_head, self._false):
             box.addWidget(below)
-        self._help_head = label(self.tr("Improvements"), "head")
+        self._help_head = guide_label(self.tr("Improvements"), "values-to-enter", "head")
         box.addWidget(self._help_head)
         self._helps = QVBoxLayout()
         self._helps.setSpacing(4)
