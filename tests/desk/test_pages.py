@@ -11,11 +11,16 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QRectF, QSize
 from PyQt6.QtGui import QImage
 from PyQt6.QtPdf import QPdfDocument
+from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLabel
 
 from vastwatch.advice.checks.cautions import CAUTIONS, cautions, of_sensor
+from vastwatch.advice.checks.findings import findings
+from vastwatch.control.export.device_sheet import values_words
+from vastwatch.design.project import find
 from vastwatch.desk.pages.plan_sheet import PX_PER_M, extent, fitting_scale, picture, state_for
 from vastwatch.desk.pages.report import pages, report_html
+from vastwatch.desk.shell import filing
 from vastwatch.files import load_demo
 
 
@@ -143,3 +148,54 @@ def test_a_selected_sensor_says_its_cautions(qtbot, window):
     words = " ".join(x.text() for x in w.verdict.inspector.findChildren(QLabel))
     for key in of_sensor(project(w), sensor):
         assert CAUTIONS[key][:40] in words.replace("\u00a0", " ")
+
+
+def test_rooms_without_a_sensor_stand_in_one_line(demo):
+    text = report_html(demo, None, findings(demo))
+    line = "Switched by hand only, without a sensor: Glazing, Kiln, Store, Kitchen, Bathroom, Bedroom, Box room."
+    assert text.count(line) == 1 and "manual switching only" not in text
+
+
+def test_every_value_that_can_be_set_is_stated(demo):
+    radar = find(demo.sensors, "radar-sitting")
+    device = find(demo.devices, radar.device)
+    words = values_words(device, radar.settings)
+    assert "device hold 10 s; sensitivity 10 of 10; stillness 10 of 10; gates 0.2 to 6.5 m" in words
+    changed = replace(radar.settings, hold_s=30.0, sensitivity_below_max=2, max_gate_m=4.0, measured_range_m=5.0)
+    words = values_words(device, changed)
+    assert "device hold 30 s; sensitivity 8 of 10; stillness 8 of 10; gates 0.2 to 4 m" in words
+    assert words.endswith("measured range 5 m")
+    assert (
+        values_words(
+            find(demo.devices, find(demo.sensors, "player-sitting").device),
+            find(demo.sensors, "player-sitting").settings,
+        )
+        == ""
+    )
+
+
+def test_the_report_is_printed(qtbot, window, tmp_path, monkeypatch):
+    """As a printer would get it; here one that prints into a file."""
+    printed = tmp_path / "printed.pdf"
+
+    class Dialog:
+        def __init__(self, printer, parent):
+            printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+            printer.setOutputFileName(str(printed))
+
+        def setWindowTitle(self, words):
+            assert words == "Print"
+
+        def exec(self):
+            return 1
+
+    monkeypatch.setattr(filing, "QPrintDialog", Dialog)
+    told = []
+    window.filing.say.connect(told.append)
+    window.filing.print_pages()
+    assert told == ["Printed the client report on A4."]
+    document = QPdfDocument(None)
+    document.load(str(printed))
+    assert document.pageCount() >= 4
+    text = "".join(document.getAllText(k).text() for k in range(document.pageCount()))
+    assert "Cautions" in text

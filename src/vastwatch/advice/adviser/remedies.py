@@ -131,7 +131,7 @@ def _candidates(rehearsal: Rehearsal, room: str, should_continue: Callable[[], b
                 f"{duration_words(judged.recommended_s)}"
             )
             yield text, set_hold(project, presence.id, judged.recommended_s)
-    for find_option in (_turned, _with_radar):
+    for find_option in (_turned, with_radar):
         if (option := find_option(project, room)) is not None:
             yield option
     yield from _causes_gone(rehearsal, room)
@@ -186,7 +186,7 @@ def _turned(project: Project, room: str) -> tuple[str, Project] | None:
     return None
 
 
-def _with_radar(project: Project, room: str) -> tuple[str, Project] | None:
+def with_radar(project: Project, room: str) -> tuple[str, Project] | None:
     """The cheapest catalogue radar, at its best point, that sees every spot of the room within 10 s; else the one
     that leaves the least waiting."""
     spots = wakeful_spots(project, room)

@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
+
+from msgspec.structs import replace
 
 from vastwatch.control.light.darkness import thresholds
 from vastwatch.design.edits.wiring import load_w
-from vastwatch.design.placed import settings_words
+from vastwatch.design.placed import SENSITIVITIES, own_hold_s, settings_words
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
-from vastwatch.devices import ModuleType
+from vastwatch.design.records import Settings
+from vastwatch.devices import DeviceType, ModuleType, RadarType
+from vastwatch.devices.battery import usual_interval_s
+from vastwatch.devices.families import parts_of, steps_of
+from vastwatch.sensing.model import settings_of
+from vastwatch.words import duration_words
 
 
 class DeviceSetting(NamedTuple):
@@ -62,3 +69,30 @@ def device_sheet(project: Project) -> tuple[DeviceSetting, ...]:
 def sheet_rows(sheet: tuple[DeviceSetting, ...]) -> list[list[str]]:
     """The sheet as texts, its heading first."""
     return [["device", "type", "room", "setting", "value"], *(list(s) for s in sheet)]
+
+
+def values_words(device: DeviceType, s: Settings) -> str:
+    """Every value that can be set on a device, as it is to be set, whether or not the device comes like that."""
+    can, out = settings_of(device), []
+    if "hold_s" in can and device.hold_max_s != device.hold_min_s:
+        out.append(f"device hold {duration_words(own_hold_s(device, s))}")
+    for field, called in SENSITIVITIES.items():
+        steps = steps_of(device, field) if field in can else 0
+        below = getattr(s, field)
+        below = s.sensitivity_below_max if below is None else below
+        if steps > 1:
+            out.append(f"{called} {max(steps - below, 1)} of {steps}")
+    radar = next((p for p in parts_of(device) if isinstance(p, RadarType)), None)
+    if radar is not None and "max_gate_m" in can:
+        near = radar.min_gate_m if s.min_gate_m is None else s.min_gate_m
+        far = radar.max_gate_m if s.max_gate_m is None else s.max_gate_m
+        out.append(f"gates {near:g} to {far:g} m")
+    if "report_interval_s" in can:
+        what = "reports" if device.light is None else "light level"
+        out.append(f"{what} every {duration_words(s.report_interval_s or usual_interval_s(device))}")
+    # What has no value of its own: bands, folding, parts of the day, what was measured.
+    stated: dict[str, Any] = dict.fromkeys(("hold_s", "min_gate_m", "max_gate_m", "report_interval_s"))
+    stated |= dict.fromkeys(("infrared_below_max", "still_below_max")) | {"sensitivity_below_max": 0}
+    rest = settings_words(device, replace(s, **stated))
+    out += [rest] if rest else []
+    return "; ".join(out)

@@ -9,13 +9,14 @@ from typing import NamedTuple
 
 from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF, QPointF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPainterPath, QPdfWriter, QPen, QTextDocument
+from PyQt6.QtPrintSupport import QPrinter
 
 from vastwatch.advice.checks.cautions import cautions
 from vastwatch.advice.checks.finding import Finding
 from vastwatch.advice.judging.timing import TimingCurve
 from vastwatch.causes.chain import Scene
+from vastwatch.control.export.device_sheet import values_words
 from vastwatch.design.needs import needs_of, use_words
-from vastwatch.design.placed import settings_words
 from vastwatch.design.places import room_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
@@ -50,6 +51,10 @@ class Shown(NamedTuple):
     title: str
 
 
+# What is on the pages besides the project: week, findings, timing curve, and an incident.
+Computed = tuple[Rehearsal | None, list[Finding] | None, TimingCurve | None, Shown | None]
+
+
 def pages(
     project: Project,
     paper: str,
@@ -63,9 +68,23 @@ def pages(
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     writer = QPdfWriter(buffer)
-    writer.setResolution(DPI)
     writer.setTitle(project.name)
     writer.setCreator("Vast Watch")
+    paint_pages(writer, project, paper, rehearsal, findings, curve, incident)
+    return bytes(buffer.data().data())
+
+
+def paint_pages(
+    writer: QPdfWriter | QPrinter,
+    project: Project,
+    paper: str,
+    rehearsal: Rehearsal | None = None,
+    findings: list[Finding] | None = None,
+    curve: TimingCurve | None = None,
+    incident: Shown | None = None,
+) -> None:
+    """Paint the same pages on a printer or into a PDF."""
+    writer.setResolution(DPI)
     margins = QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM)
     wide, upright = QPageLayout.Orientation.Landscape, QPageLayout.Orientation.Portrait
     size = QPageSize(PAPERS[paper])
@@ -84,7 +103,6 @@ def pages(
         writer.newPage()
     _text(painter, writer, project, rehearsal, findings, curve)
     painter.end()
-    return bytes(buffer.data().data())
 
 
 def _level(
@@ -120,7 +138,7 @@ def _level(
 
 def _text(
     painter: QPainter,
-    writer: QPdfWriter,
+    writer: QPdfWriter | QPrinter,
     project: Project,
     rehearsal: Rehearsal | None,
     findings: list[Finding] | None,
@@ -165,14 +183,23 @@ def report_html(project: Project, rehearsal: Rehearsal | None, findings: list[Fi
         rows = [
             (SEVERITY_WORDS[f.severity], f.text, "; ".join(r.text for r in f.remedies[:1]))
             for f in findings
-            if f.severity != "caution"
+            if f.severity != "caution" and f.rule != "no-presence"
         ]
+        rows += _by_hand(project, [f.room for f in findings if f.rule == "no-presence" and f.room is not None])
         out.append(_table(("", "what", "improvement"), rows) if rows else "<p>No problems found.</p>")
     out += ["<h2>Parts</h2>", _parts(project)]
     said = [c.text for c in cautions(project)] + [f.text for f in findings or () if f.severity == "caution"]
     out += ["<h2>Cautions</h2>"] + [f"<p>{escape(text)}</p>" for text in dict.fromkeys(said)]
     out.append("<p>Local codes and licensed electricians have the final say.</p>")
     return "\n".join(out)
+
+
+def _by_hand(project: Project, rooms: list[str]) -> list[tuple[str, str, str]]:
+    """Rooms with a lamp and no sensor, all in one line."""
+    if not rooms:
+        return []
+    names = ", ".join(find(project.rooms, room).name for room in rooms)
+    return [(SEVERITY_WORDS["note"], f"Switched by hand only, without a sensor: {names}.", "")]
 
 
 def _table(head: tuple[str, ...], rows: Sequence[tuple[str, ...]]) -> str:
@@ -217,7 +244,7 @@ def _settings(project: Project) -> str:
             (
                 sensor.name, device.name, room.name if room else "–", f"{x:.2f}, {y:.2f} m", f"{z:.2f} m",
                 f"{sensor.yaw:.0f}° / {sensor.pitch:.0f}°",
-                settings_words(device, sensor.settings) or "default settings",
+                values_words(device, sensor.settings) or "nothing to set",
                 "–" if hold is None else duration_words(hold),
             )
         )  # fmt: skip

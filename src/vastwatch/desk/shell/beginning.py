@@ -5,14 +5,14 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QPushButton, QWidget
 
-from vastwatch.desk.shell.parts import column_in, is_choice, label
+from vastwatch.desk.shell.parts import column_in, is_choice, label, row
 from vastwatch.desk.shell.theme import Theme
 
-WIDTH = 330
+WIDTH = 420
 
 
 class Beginning(QFrame):
-    """Offers ways to begin; `wanted` says which: type, draw, copy, drawing or sample."""
+    """Offers ways to begin; `wanted` says which: type, picture, drawing, draw, copy, sample or tour."""
 
     wanted = pyqtSignal(str)
 
@@ -28,28 +28,42 @@ class Beginning(QFrame):
         self._why = label("", "soft", True)
         box.addWidget(self._title)
         box.addWidget(self._why)
-        box.addSpacing(6)
-        offers = (
-            (
-                "type",
-                self.tr("Type a room's name and size"),
-                self.tr("Type 4.2 x 3.6 and press Return: the walls are added for you."),
-            ),
-            ("draw", self.tr("Draw a room with the mouse"), self.tr("Drag from corner to corner.")),
-            ("copy", self.tr("Copy the level below"), self.tr("Walls, rooms and furniture, without sensors.")),
-            ("drawing", self.tr("Import drawing…"), self.tr("DXF, a list of rooms, or a picture to trace.")),
-            ("sample", self.tr("Open the sample building"), self.tr("A pottery with a flat above, complete.")),
+        box.addSpacing(4)
+        tr = self.tr
+        ways = (
+            ("type", tr("Type a room"), tr("Its name and size, 4.2 x 3.6: walls and a lamp are added for you.")),
+            ("picture", tr("Draw over a picture…"), tr("A scan, a photo or a page of a PDF, to trace to scale.")),
+            ("drawing", tr("Import drawing…"), tr("DXF, or a list of rooms: walls, doors and names are recognised.")),
+            ("draw", tr("Draw a room with the mouse"), tr("Drag from corner to corner.")),
+            ("copy", tr("Copy the level below"), tr("Walls, rooms and furniture, without sensors.")),
         )
         self.offers: dict[str, QPushButton] = {}
-        for name, words, why in offers:
-            button = QPushButton(words)
-            button.setToolTip(why)
-            button.setMinimumHeight(32)
-            button.clicked.connect(lambda _, x=name: self.wanted.emit(x))
-            self.offers[name] = button
-            box.addWidget(button)
+        for name, words, why in ways:
+            box.addWidget(self._offer(name, "", why, words))
+        others = (
+            ("sample", tr("Open the sample building"), tr("A pottery with a flat above, complete.")),
+            ("tour", tr("Guided tour"), tr("Six steps on the sample building, in five minutes.")),
+        )
+        self._others = row(*(self._offer(name, words, why) for name, words, why in others), QWidget(), stretch=2)
+        box.addSpacing(2)
+        box.addWidget(self._others)
         self.setFixedWidth(WIDTH)
         self.hide()
+
+    def _offer(self, name: str, words: str, why: str, title: str = "") -> QPushButton:
+        """A button, or with a `title` a wide one that also says what comes of it."""
+        button = QPushButton(words)
+        button.setToolTip(why)
+        button.setAccessibleName(title or words)
+        button.clicked.connect(lambda: self.wanted.emit(name))
+        self.offers[name] = button
+        if title:
+            button.setProperty("role", "way")
+            lines = column_in(button, 0, (14, 5, 14, 6))
+            for line in (label(title, "head"), label(why, "soft")):
+                line.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+                lines.addWidget(line)
+        return button
 
     def show_for(self, first: bool, below: bool) -> None:
         """Show for the whole building (`first`) or for another level; `below`: there is a level to copy."""
@@ -62,7 +76,7 @@ class Beginning(QFrame):
             else self.tr("Add its rooms here; the level below shows through.")
         )
         self.offers["copy"].setVisible(below)
-        self.offers["sample"].setVisible(first)
+        self._others.setVisible(first)
         self.place()
         self.show()
 

@@ -101,6 +101,7 @@ class Commands(QObject):
             (
                 Command("Ctrl+I", filing.bring_in_dialog, self.tr("Import drawing…")),
                 Command("Ctrl+E", filing.send_out, self.tr("Export…")),
+                Command("Ctrl+P", filing.print_pages, self.tr("Print report…")),
             ),
             (
                 self._undo,
@@ -115,10 +116,12 @@ class Commands(QObject):
             (Command("Ctrl+Q", window.close, self.tr("Quit")),),
         )
         self.help = QMenu(window)
+        self.tour = QAction(self.tr("Guided tour"), self)
         self._fill(
             self.help,
             (
                 Command("F1", self.explain_this, self.tr("Guide")),
+                self.tour,
                 Command("?", self.show_keys, self.tr("Keyboard shortcuts")),
             ),
             (Command("Shift+F1", self.show_about, self.tr("About")),),

@@ -6,13 +6,15 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QSettings, Qt, pyqtSignal
+from PyQt6.QtGui import QPageSize
+from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from vastwatch.causes.chain import scene
 from vastwatch.design.differences import differences
 from vastwatch.design.project import Project, find, on_level, put
 from vastwatch.desk.pages.plan_sheet import LARGEST_PX, picture, state_for
-from vastwatch.desk.pages.report import Shown, pages
+from vastwatch.desk.pages.report import Computed, Shown, pages, paint_pages
 from vastwatch.desk.plan.underlay import kept, packed
 from vastwatch.desk.results.findings import FINDINGS
 from vastwatch.desk.results.registry import Results
@@ -46,7 +48,8 @@ class Filing(QObject):
     """Works for one document. `window` is what its dialogs lie over; `plan` is what a picture is taken of.
 
     `say` carries one-line messages. Whoever shows the document listens to the others: another project has `come` in;
-    its first room is to be typed (`bare`); rooms were `brought` in; a `picture` is to be drawn over.
+    its first room is to be typed (`bare`); rooms were `brought` in; a `picture` is to be drawn over; something was
+    exported or printed (`handed_over`).
     """
 
     say = pyqtSignal(str)
@@ -54,6 +57,7 @@ class Filing(QObject):
     bare = pyqtSignal()
     brought = pyqtSignal()
     picture = pyqtSignal(Path)
+    handed_over = pyqtSignal()
 
     def __init__(
         self, window: QWidget, document: Document, focus: Focus, plan: QWidget, results: Results, theme: Theme
@@ -123,6 +127,13 @@ class Filing(QObject):
             self._folder(),
             self.tr("Drawings, room lists, pictures to trace (*.dxf *.csv *.png *.jpg *.jpeg *.pdf)"),
         )
+        if name:
+            self.bring_in(Path(name))
+
+    def picture_dialog(self) -> None:
+        """Ask for a picture to draw over."""
+        kinds = self.tr("Pictures and pages (*.png *.jpg *.jpeg *.pdf)")
+        name, _ = QFileDialog.getOpenFileName(self.window, self.tr("Draw over a picture"), self._folder(), kinds)
         if name:
             self.bring_in(Path(name))
 
@@ -232,23 +243,37 @@ class Filing(QObject):
             elif path.suffix.lower() == ".svg":
                 write_svg(project, level, path)
             elif path.suffix.lower() == ".pdf":
-                write_atomically(path, self._pages(paper))
+                write_atomically(path, pages(project, paper, *self._computed()))
             else:
                 write_drawing(project, path, contours=contour_lines(project, self.focus.figure))
         except ProjectError as e:
             self.complain(self.tr("Export failed"), str(e))
             return
+        self.handed_over.emit()
         self.say.emit(self.tr("Exported to {}.").format(path))
 
-    def _pages(self, paper: str) -> bytes:
-        """The pages of what has been computed so far, with the incident that is open."""
+    def print_pages(self) -> None:
+        """Ask for a printer and print the client report on its paper."""
+        printer = QPrinter()
+        dialog = QPrintDialog(printer, self.window)
+        dialog.setWindowTitle(self.tr("Print"))
+        if not dialog.exec():
+            return
+        size = printer.pageLayout().pageSize().id()
+        paper = "A3" if size == QPageSize.PageSizeId.A3 else "A4"
+        paint_pages(printer, self.document.project, paper, *self._computed())
+        self.handed_over.emit()
+        self.say.emit(self.tr("Printed the client report on {}.").format(paper))
+
+    def _computed(self) -> Computed:
+        """What has been computed so far, with the incident that is open."""
         results, shown = self.results, None
         week = results.week.value
         if week is not None and 0 <= self.focus.incident < len(week.incidents):
             incident = week.incidents[self.focus.incident]
             level = find(week.project.rooms, incident.room).level
             shown = Shown(scene(week, incident), level, incident_title(week, incident))
-        return pages(self.document.project, paper, week, results[FINDINGS].value, best_curve(results), incident=shown)
+        return week, results[FINDINGS].value, best_curve(results), shown
 
     def _folder(self) -> str:
         return str(self.document.path.parent) if self.document.path else ""

@@ -18,7 +18,7 @@ KEYS: tuple[tuple[Section, ...], ...] = (
             ("Ctrl+Shift+S", "save as"), ("Ctrl+Z", "undo"),
             ("Ctrl+Shift+Z   Ctrl+Y", "redo"), ("Ctrl+H", "history"),
             ("Ctrl+F", "find a room, a sensor…"), ("Ctrl+I   Ctrl+E", "import, export a drawing"),
-            ("Ctrl+U", "metres or feet"), ("Ctrl+Q", "quit"),
+            ("Ctrl+P", "print the client report"), ("Ctrl+U", "metres or feet"), ("Ctrl+Q", "quit"),
         )),
         ("Time", (
             ("Space", "play or pause"), ("[   ]", "back, forward a minute"), ("{   }", "back, forward ten minutes"),

@@ -172,6 +172,7 @@ def _sheet(t: Theme) -> str:
     QLabel[role="head"] {{ font-size: 13px; font-weight: 600; }}
     QLabel[role="soft"] {{ color: {soft}; font-size: 12px; }}
     QLabel[link="true"]:hover {{ text-decoration: underline; }}
+    QLabel[role="good"] {{ color: {t.good.name()}; font-weight: 600; }}
     QLabel[role="bad"] {{ color: {red}; font-weight: 600; }}
     QFrame[role="card"] {{ background: {card}; border: 1px solid {line}; border-radius: 7px; }}
     QFrame[role="card"]:focus {{ border: 1px solid {ink}; }}
@@ -190,6 +191,7 @@ def _sheet(t: Theme) -> str:
     QPushButton:focus {{ border: 1px solid {ink}; }}
     QPushButton:disabled {{ color: {soft}; }}
     QPushButton[role="try"] {{ text-align: left; background: {card}; min-height: 22px; }}
+    QPushButton[role="way"] {{ text-align: left; background: {card}; min-height: 42px; border-radius: 8px; }}
     QPushButton[role="pick"] {{ background: {card}; border-radius: 6px; padding: 2px 6px; font-weight: 400; }}
     QPushButton[role="pick"]:checked {{ border: 1px solid {ink}; font-weight: 600; }}
     QPushButton[role="span"] {{ background: transparent; border: 0; border-radius: 6px; padding: 0; font-size: 11px;

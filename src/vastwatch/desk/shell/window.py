@@ -44,6 +44,8 @@ from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import Theme, font, mix
 from vastwatch.desk.stages.plan.panel import PlanPanel
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
+from vastwatch.desk.tour.steps import Scene
+from vastwatch.desk.tour.tour import Tour, TourBar
 from vastwatch.desk.verdict.verdict import Verdict
 from vastwatch.sensing import FIGURES
 
@@ -81,8 +83,10 @@ class Window(QMainWindow):
         self.setWindowTitle("Vast Watch")
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
+        self.tour = self._make_tour()
         self._build()
         self.commands = Commands(self, self.around, self.filing, self.verdict, self.panel, switch_theme)
+        self.commands.tour.triggered.connect(self.tour.begin)
         self.commands.run_by_space(self.plan, self.ribbon, self.strips)
         self.commands.letters_act_in(self.plan, self.ribbon, self.strips, self.strip)
         self.strip.menu.setMenu(self.commands.menu)
@@ -139,6 +143,7 @@ class Window(QMainWindow):
     def _middle(self) -> QWidget:
         out = QWidget()
         box = column_in(out, 0)
+        box.addWidget(TourBar(self.tour, self.theme))
         self.beginning = Beginning(self.plan, self.theme)
         # Above and below the plan, not over it: what lies over it would be painted anew with every frame.
         self._sheet = QWidget()
@@ -209,6 +214,20 @@ class Window(QMainWindow):
         self.filing.picture.connect(self._draw_over)
         self.verdict.offered.connect(self._give)
 
+    def _make_tour(self) -> Tour:
+        self._handed_over = False
+
+        def handed_over() -> None:
+            self._handed_over = True
+            self.tour.look_again()
+
+        self.filing.handed_over.connect(handed_over)
+        scene = Scene(
+            self.document, self.focus, self.results, self.plan, self.playhead, self.filing.send_out,
+            lambda: self._handed_over,
+        )  # fmt: skip
+        return Tour(scene, self.filing.open_sample)
+
     def panel(self, name: str) -> QWidget:
         """The panel of a stage, made when it is first wanted."""
         if name not in self._panels:
@@ -241,8 +260,12 @@ class Window(QMainWindow):
 
     def _begin(self, how: str) -> None:
         """One of the ways to begin on a bare level."""
-        if how == "sample":
+        if how == "tour":
+            self.tour.begin()
+        elif how == "sample":
             self.filing.open_sample()
+        elif how == "picture":
+            self.filing.picture_dialog()
         elif how == "drawing":
             self.filing.bring_in_dialog()
         elif how == "copy":
