@@ -10,7 +10,7 @@ from vastwatch.desk.shell.theme import Theme, font
 
 Section = tuple[str, tuple[tuple[str, str], ...]]
 
-# The two columns of the sheet.
+# The columns of the sheet.
 KEYS: tuple[tuple[Section, ...], ...] = (
     (
         ("Project", (
@@ -40,6 +40,8 @@ KEYS: tuple[tuple[Section, ...], ...] = (
             ("V", "next contour type"), ("G", "show or hide the level below"),
             ("Esc", "deselect; while dragging: cancel"),
         )),
+    ),
+    (
         ("Sensor, furniture, wall", (
             ("Arrows", "nudge 5 cm, with Shift 25 cm"), ("Ctrl + arrows", "move the whole room"),
             ("R   L", "turn right, left 5°, with Shift 15°"),
@@ -62,7 +64,7 @@ class KeySheet(QDialog):
         outer = column_in(self, 14, (26, 20, 26, 22))
         outer.addWidget(label(self.tr("Keyboard shortcuts"), "title"))
         columns = QHBoxLayout()
-        columns.setSpacing(40)
+        columns.setSpacing(28)
         outer.addLayout(columns)
         for sections in KEYS:
             grid = QGridLayout()

@@ -55,8 +55,9 @@ if TYPE_CHECKING:
 FIGURE_WORDS = {
     "across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying", "pet": "pet",
 }  # fmt: skip
-# In a window narrower than this panels take less, so that the plan keeps its place; and the verdict's widths, pixels.
-NARROW, RIGHT_WIDTH, NARROW_RIGHT = 1180, 302, 276
+# In a window narrower than this the panels at the left take less, so that the plan keeps its place; and the width of
+# the verdict, pixels.
+NARROW, RIGHT_WIDTH = 1180, 302
 FIRST_WORK_MS = 60
 
 
@@ -332,7 +333,6 @@ class Window(QMainWindow):
     def _set_widths(self) -> None:
         here, narrow = self.focus.here, self.width() < NARROW
         self.left.setFixedWidth(here.narrow if narrow and here.narrow is not None else here.width)
-        self.verdict.setFixedWidth(NARROW_RIGHT if narrow else RIGHT_WIDTH)
         for figure, button in self._figure_buttons.items():
             button.setText(figure if narrow else FIGURE_WORDS[figure])
 

@@ -10,7 +10,7 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLabel, QLineEdit, QWidget
 
 from vastwatch.design.edits.selections import move_many
 from vastwatch.design.places import middle_of
@@ -20,6 +20,7 @@ from vastwatch.desk.shell.editing import Edited, Options, at_record
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.guide_window import EXPLAINED_BY, explained_by, guide_label
 from vastwatch.desk.shell.parts import FigureField, column_in, label
+from vastwatch.desk.verdict.block import Block
 from vastwatch.site.record import Point, Record
 from vastwatch.site.shown import Field, Shown
 from vastwatch.words import sentence
@@ -40,36 +41,28 @@ class Form(QWidget):
         self.set_field = self.edited.set_field
         self.box = column_in(self, 6)
         self.name: QLineEdit | None = None
-        self._grid: QGridLayout | None = None
-        self._at = 0
+        self._blocks: list[Block] = []
 
     # -- where fields stand ------------------------------------------------------------------------------------
 
     def put(self, words: str, widget: QWidget, wide: bool = False) -> None:
         """A field and its words at the next place, two to a row; a `wide` one has its row to itself."""
-        if self._grid is None or self._grid.parentWidget() is not self._last():
-            holder = QWidget()
-            self._grid, self._at = QGridLayout(holder), 0
-            self._grid.setContentsMargins(0, 0, 0, 0)
-            self._grid.setHorizontalSpacing(8)
-            self._grid.setVerticalSpacing(5)
-            self._grid.setColumnStretch(1, 1)
-            self._grid.setColumnStretch(3, 1)
-            self.box.addWidget(holder)
-        if wide:
-            self.new_row()
-        line, column = self._at // 2, 2 * (self._at % 2)
-        self._grid.addWidget(guide_label(words, widget.property(EXPLAINED_BY) or "", "soft"), line, column)
-        self._grid.addWidget(widget, line, column + 1, 1, 3 if wide else 1)
-        self._at += 2 if wide else 1
-
-    def _last(self) -> QWidget | None:
-        item = self.box.itemAt(self.box.count() - 1)
-        return None if item is None else item.widget()
+        last = self.box.itemAt(self.box.count() - 1)
+        if not self._blocks or last is None or last.widget() is not self._blocks[-1]:
+            self._blocks.append(Block())
+            self.box.addWidget(self._blocks[-1])
+        self._blocks[-1].put(guide_label(words, widget.property(EXPLAINED_BY) or "", "soft"), widget, wide)
 
     def new_row(self) -> None:
         """What comes next begins a row."""
-        self._at += self._at % 2
+        if self._blocks:
+            self._blocks[-1].new_row()
+
+    def lay_out(self) -> None:
+        """Give every field room for what it shows now: beside its words, or below them where that is too narrow."""
+        beside = all(block.fits_beside() for block in self._blocks)
+        for block in self._blocks:
+            block.lay_out(beside)
 
     # -- fields ------------------------------------------------------------------------------------------------
 

@@ -66,6 +66,7 @@ class Inspector(QWidget):
             self._make(found)
         if found is not None and self._form is not None:
             self._form.fill()
+            self._form.lay_out()
 
     def rename(self) -> bool:
         """Go to the name of what is selected; False where no name is shown."""

@@ -15,6 +15,6 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
 
 
 STAGE = Stage(
-    "Plan", _lamp, "drag furniture, walls, corners, or rooms by their name   Shift selects several", width=244,
+    "Plan", _lamp, "drag furniture, walls, corners, or rooms by their name   Shift selects several", width=252,
     shapes="building",
 )  # fmt: skip

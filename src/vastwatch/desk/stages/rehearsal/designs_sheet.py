@@ -82,7 +82,7 @@ class DesignsSheet(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("designs")
         self.setWindowTitle(self.tr("Compare designs"))
-        self.resize(1060, 720)
+        self.resize(1010, 660)
         self.document, self.focus, self.results = document, focus, results
         box = column_in(self, 8, (20, 14, 20, 14))
         self.keep_as = QLineEdit()
