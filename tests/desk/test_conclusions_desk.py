@@ -54,13 +54,19 @@ def press(qtbot, window, text, nth=0):
 
 
 def action(menu, *words):
-    """The entry of a menu, or of its menus, by its words."""
+    """The entry of a menu, or of its menus, by its words; where there is a menu for each heading, of any."""
     for k, word in enumerate(words):
-        found = next(a for a in menu.actions() if a.text() == word)
+        found = next(a for a in entries(menu) if a.text() == word)
         if k == len(words) - 1:
             return found
         menu = found.menu()
     raise AssertionError
+
+
+def entries(menu):
+    """All entries of a menu and of its menus, its own first."""
+    own = menu.actions()
+    return [*own, *(a for x in own if x.menu() is not None for a in entries(x.menu()))]
 
 
 def choose(window, piece, *words):
@@ -152,15 +158,13 @@ def test_what_cannot_be_is_not_offered_and_what_cannot_go_says_so(qtbot, timing)
     timing.focus.set(conclusion="reading")
     words = {
         a.text()
-        for a in action(builder(timing).menu_of(chip(timing, "Window seat").piece), "Replace with").menu().actions()
+        for a in entries(action(builder(timing).menu_of(chip(timing, "Window seat").piece), "Replace with").menu())
     }
     assert "“Somebody upstairs”" in words
     timing.focus.set(conclusion=None)
     words = {
         a.text()
-        for a in action(builder(timing).menu_of(chip(timing, "PIR sitting room").piece), "Replace with")
-        .menu()
-        .actions()
+        for a in entries(action(builder(timing).menu_of(chip(timing, "PIR sitting room").piece), "Replace with").menu())
     }
     # It would go in a circle.
     assert "“Somebody upstairs”" not in words and "“Somebody in the shop”" in words
@@ -440,3 +444,16 @@ def test_a_start_and_keep_is_made_from_a_single_report(timing):
     timing.document.apply(set_expr(project(timing), "presence-sitting", Report(sensor="pir-sitting")), "plain")
     choose(timing, chip(timing, "PIR sitting room").piece, "Wrap in", "One starts, another keeps")
     assert isinstance(expr(timing), StartKeep) and expr(timing).keep.seconds == 120
+
+
+def test_no_menu_of_conditions_is_higher_than_a_low_screen(timing):
+    """The longest in the sample: of a conclusion of the whole building, which could name everything."""
+    seen = 0
+    for conclusion in project(timing).presences:
+        timing.focus.set(conclusion=conclusion.id)
+        for chip_ in builder(timing).view.chips:
+            menu = builder(timing).menu_of(chip_.piece)
+            menus = [] if menu is None else [menu, *(a.menu() for a in entries(menu) if a.menu() is not None)]
+            assert all(m.sizeHint().height() <= 690 for m in menus), (conclusion.name, chip_.piece.text)
+            seen += len(menus)
+    assert seen > 50

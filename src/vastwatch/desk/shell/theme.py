@@ -234,7 +234,7 @@ def _sheet(t: Theme) -> str:
     QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {line}; border-radius: 4px; min-height: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
-    QMenu {{ background: {card}; border: 1px solid {line}; padding: 4px; }}
+    QMenu {{ background: {card}; border: 1px solid {line}; padding: 4px; menu-scrollable: 1; }}
     QMenu::item {{ padding: 5px 26px 5px 12px; border-radius: 4px; }}
     QMenu::item:selected {{ background: {faint}; }}
     QMenu::item:disabled {{ color: {soft}; }}

@@ -40,6 +40,8 @@ from vastwatch.desk.stages.timing.sentence_view import SentenceView
 
 # A hold or delay is no longer than this, seconds.
 LONGEST_S = 7200.0
+# A menu with more lines than these has a menu of its own for each heading: it has to fit a low screen.
+MOST_IN_A_MENU = 22
 
 
 class Builder(QWidget):
@@ -223,8 +225,11 @@ class Builder(QWidget):
         self, menu: QMenu | None, found: list[Offer], add: Callable[..., object], make: Callable[[Expr], Expr],
         done: str,
     ) -> None:  # fmt: skip
-        """The offers, under their headings; those of other rooms a menu further."""
+        """The offers, under their headings, or where they are many with a menu for each; those of other rooms in menus
+        of these."""
         assert menu is not None
+        headings = {o.heading for o in found}
+        many = len(headings) + sum(not o.heading.startswith("Elsewhere") for o in found) > MOST_IN_A_MENU
         subs: dict[str, QMenu] = {}
         heading = ""
         for offer in found:
@@ -236,6 +241,12 @@ class Builder(QWidget):
                     assert sub is not None
                     subs[where] = sub
                 to = subs[where]
+            elif many:
+                if offer.heading not in subs:
+                    sub = menu.addMenu(self.tr(offer.heading))
+                    assert sub is not None
+                    subs[offer.heading] = sub
+                to = subs[offer.heading]
             elif offer.heading != heading:
                 heading = offer.heading
                 menu.addSection(self.tr(heading))
