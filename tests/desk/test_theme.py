@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+import re
 from itertools import pairwise
 
 import pytest
+from hands import settle
+from PyQt6.QtGui import QColor
 
+from vastwatch.desk.plan.lit import lux_ink
+from vastwatch.desk.plan.places import name_colours
+from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell import theme
+from vastwatch.files import load_demo
 
 
 def contrast(a, b) -> float:
@@ -93,3 +100,61 @@ def test_no_closed_window_is_collected_while_qt_goes_through_all_widgets(qtbot):
     theme.apply(app, theme.DARK)
     theme.apply(app, theme.LIGHT)
     assert could and not any(could) and gc.isenabled()
+
+
+def _state(name, night):
+    return PlanState(load_demo(), getattr(theme, name), "upper", night=night)
+
+
+@pytest.mark.parametrize("name", ["LIGHT", "DARK"])
+def test_words_on_the_plan_are_read_at_every_hour(name):
+    """In steps of a fiftieth from noon to midnight: at dusk the ground is as far from the ink of the day as from that
+    of the night."""
+    for step in range(51):
+        state = _state(name, step / 50)
+        assert contrast(state.ink, state.ground) >= 4.5, step
+        for ink in (name_colours(state)[0], lux_ink(state, True), lux_ink(state, False)):
+            assert contrast(ink, state.ground) >= 4.5, step
+        # What lies behind words hides what burns there.
+        assert name_colours(state)[1] == state.ground and state.ground.alpha() == 255
+        assert contrast(state.line, state.ground) >= 3.0
+
+
+@pytest.mark.parametrize("name", ["LIGHT", "DARK"])
+def test_the_title_and_the_level_are_read_at_every_hour(qtbot, window, name):
+    window.focus.set(stage="Rehearsal", level="upper", room="sitting")
+    settle(qtbot, window)
+    own = window.theme
+    window.theme = getattr(theme, name)
+    try:
+        for step in range(0, 51, 2):
+            window.plan.state.night, window.plan.state.theme = step / 50, window.theme
+            window.plan.setBackgroundBrush(window.plan.state.ground)
+            window._overlay_style()
+            ground = window.plan.backgroundBrush().color()
+            ink = QColor(re.search(r"color: (#\w+)", window.moment.styleSheet())[1])
+            assert contrast(ink, ground) >= 4.5, step
+            ink, back = (QColor(x) for x in re.findall(r"(?:color|background): (#\w+)", window.level.styleSheet())[:2])
+            assert contrast(ink, back) >= 4.5, step
+            words = QColor(re.search(r"transparent;\s+color: (#\w+)", window._figures.styleSheet())[1])
+            assert contrast(words, ground) >= 4.5, step
+    finally:
+        window.theme = window.plan.state.theme = own
+
+
+def test_a_colour_that_is_read_is_left_as_it_is():
+    assert theme.legible(QColor("#23272E"), QColor("#FFFEFB")) == QColor("#23272E")
+    for grey in range(0, 256, 5):
+        ground = QColor(grey, grey, grey)
+        assert contrast(theme.legible(ground, ground), ground) >= 4.5
+
+
+def test_what_lies_on_the_plan_follows_its_ground(qtbot, window):
+    """From one dusk to another in a single step, as a click on the ribbon does it."""
+    for stage, hour in (("Rehearsal", 16.1), ("Scenes", 15.9), ("Rehearsal", 12.0), ("Sensors", 21.0)):
+        window.focus.set(stage=stage, level="upper", room="sitting", time=86_400 + hour * 3600, day=1)
+        ink = QColor(re.search(r"color: (#\w+)", window.level.styleSheet())[1])
+        back = QColor(re.search(r"background: (#\w+)", window.level.styleSheet())[1])
+        night = window.plan.state.night
+        assert back.name() == theme.mix(window.theme.card, window.theme.night, night).name(), (stage, hour)
+        assert contrast(ink, back) >= 4.5, (stage, hour)

@@ -13,7 +13,7 @@ from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon, ring
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.underlay import picture_of
 from vastwatch.desk.shell.looks import OUTPUT_MARKS
-from vastwatch.desk.shell.theme import alpha, mix
+from vastwatch.desk.shell.theme import alpha
 from vastwatch.geometry import polygons
 from vastwatch.memo import kept
 from vastwatch.site.building import Hazard, Underlay
@@ -97,7 +97,7 @@ def draw_fixtures(p: QPainter, state: PlanState) -> None:
     _buttons(p, state)
     if state.shapes == "nothing":
         return
-    line = mix(state.theme.ink, state.theme.paper, state.night)
+    line = state.line
     with in_pixels(p) as at:
         for socket in state.project.sockets:
             if socket.level == state.level:
@@ -119,7 +119,7 @@ def draw_fixtures(p: QPainter, state: PlanState) -> None:
 
 def _outputs(p: QPainter, state: PlanState) -> None:
     """What the house switches beside lamps, filled while it runs."""
-    line = mix(state.theme.ink, state.theme.paper, state.night)
+    line = state.line
     with in_pixels(p) as at:
         for output in state.project.outputs:
             if find(state.project.rooms, output.room).level != state.level:
@@ -139,7 +139,7 @@ def _outputs(p: QPainter, state: PlanState) -> None:
 
 def _buttons(p: QPainter, state: PlanState) -> None:
     """Buttons that tell the house what a hand wants: a plate with a key in it."""
-    line = mix(state.theme.ink, state.theme.paper, state.night)
+    line = state.line
     with in_pixels(p) as at:
         for button in state.project.buttons:
             if find(state.project.rooms, button.room).level != state.level:

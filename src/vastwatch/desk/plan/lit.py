@@ -17,7 +17,7 @@ from vastwatch.desk.plan.painting import in_pixels, polygon_of
 from vastwatch.desk.plan.places import name_frames
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell.focus import Focus
-from vastwatch.desk.shell.theme import alpha, font, mix
+from vastwatch.desk.shell.theme import font, legible, mix
 from vastwatch.site.building import Room
 
 # Light as strong as what a room asks for is painted so strongly, by night and by day; more of it a little more.
@@ -102,6 +102,13 @@ def pool_image(grid: LitGrid, levels: dict[str, float], asked: float, strength: 
     return QImage(out.tobytes(), w, h, 4 * w, QImage.Format.Format_ARGB32_Premultiplied).copy()
 
 
+def lux_ink(state: PlanState, short: bool) -> QColor:
+    """The ink of a figure of lux at this hour: red where it falls `short` of what is asked for."""
+    ink = mix(state.theme.ink, QColor("#F2E7CC"), state.night)
+    wanted = mix(state.theme.dropped, QColor("#FFB0A8"), state.night) if short else ink
+    return legible(wanted, state.ground)
+
+
 def draw_spot_lux(p: QPainter, state: PlanState) -> None:
     """At the spots of the room in hand: so many lux of so many."""
     if not state.spot_lux:
@@ -121,9 +128,8 @@ def draw_spot_lux(p: QPainter, state: PlanState) -> None:
                 box.moveCenter(at(*record.at) - QPointF(0, 19))
             taken.append(box)
             p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(alpha(state.ground, 0.82))
+            p.setBrush(state.ground)
             p.drawRoundedRect(box, 4, 4)
             short = wanted > 0 and lux < wanted - 0.5
-            ink = mix(state.theme.ink, QColor("#F2E7CC"), state.night)
-            p.setPen(mix(state.theme.dropped, QColor("#FFB0A8"), state.night) if short else ink)
+            p.setPen(lux_ink(state, short))
             p.drawText(box, Qt.AlignmentFlag.AlignCenter, words)

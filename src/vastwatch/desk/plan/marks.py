@@ -13,7 +13,7 @@ from vastwatch.desk.plan.painting import HANDLE_REACH, SENSOR_RADIUS, in_pixels,
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.looks import family_hue, family_mark
-from vastwatch.desk.shell.theme import alpha, font, mix
+from vastwatch.desk.shell.theme import MARKED, alpha, font, legible, mix
 from vastwatch.devices.figures import turnable
 
 
@@ -51,7 +51,7 @@ def _sensor(p: QPainter, state: PlanState, sensor: Sensor, c: QPointF) -> None:
     reporting = sensor.id in state.reporting
     # At night only light glows: the discs take the colour of the ground.
     disc = mix(state.theme.card, state.theme.night, 0.85 * state.night)
-    line = mix(hue, QColor("#DDE4F7"), 0.55 * state.night)
+    line = legible(mix(hue, QColor("#DDE4F7"), 0.55 * state.night), disc, MARKED)
     fill, mark = (hue, state.theme.card) if reporting else (disc, line)
     family_mark(p, family, QPointF(0, 0), SENSOR_RADIUS, mark, fill)
     p.restore()

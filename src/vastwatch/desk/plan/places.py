@@ -17,7 +17,7 @@ from vastwatch.desk.plan.painting import LAMP_RADIUS, in_pixels
 from vastwatch.desk.plan.shapes import Cover, name_place
 from vastwatch.desk.plan.state import PlanState, made_once, special
 from vastwatch.desk.shell import glyphs
-from vastwatch.desk.shell.theme import alpha, font, mix
+from vastwatch.desk.shell.theme import alpha, font, legible, mix
 from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import bounds
 from vastwatch.memo import kept
@@ -29,6 +29,11 @@ BESIDE_PX, NAME_PX = 7, 17
 AROUND_M, SMALL_M2 = 0.2, 1.5
 # A rug is floor to write on too.
 FLAT_M = 0.1
+
+
+def rooms_with_light(state: PlanState) -> frozenset[str]:
+    """The rooms in which a lamp burns."""
+    return frozenset(x.room for x in state.project.lamps if state.lit.get(x.id, 0.0) > 0)
 
 
 def draw_places(p: QPainter, state: PlanState) -> None:
@@ -50,6 +55,7 @@ def reads_places(state: PlanState) -> tuple[object, ...]:
         state.project.lamps,
         state.level,
         state.contours,
+        rooms_with_light(state),
         state.room,
         state.night,
         state.theme,
@@ -81,8 +87,10 @@ def name_frames(state: PlanState, at: Callable[[float, float], QPointF]) -> list
 
 
 def name_colours(state: PlanState) -> tuple[QColor, QColor]:
-    """A name's ink, and the ground that is laid behind it where contours are, so that it can be read on all of them."""
-    return mix(state.theme.ink, QColor("#E3E7F5"), state.night), alpha(state.ground, 0.78)
+    """A name's ink, and the ground that is laid behind it where contours or light are, so that it can be read on all of
+    them."""
+    ink = mix(state.theme.ink, QColor("#E3E7F5"), state.night)
+    return legible(ink, state.ground), state.ground
 
 
 def _place_names(state: PlanState, k: float) -> None:
@@ -135,6 +143,7 @@ def _upright(wall: Wall) -> Cover | None:
 def _names(p: QPainter, state: PlanState) -> None:
     ink, behind = name_colours(state)
     written: bool | None = None
+    lit = rooms_with_light(state)
     _place_names(state, abs(p.transform().m11()))
     with in_pixels(p) as at:
         # The focused room's last, so that pen and font change once.
@@ -149,7 +158,7 @@ def _names(p: QPainter, state: PlanState) -> None:
             words = room.name
             if _width(words, selected) > width:
                 words = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(width))
-            if state.contours:
+            if state.contours or room.id in lit:
                 wide = min(_width(words, selected), width)
                 p.setPen(Qt.PenStyle.NoPen)
                 p.setBrush(behind)

@@ -14,7 +14,7 @@ from vastwatch.causes.chain import Scene
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.desk.plan.shapes import NamePlace
-from vastwatch.desk.shell.theme import Theme, mix
+from vastwatch.desk.shell.theme import MARKED, Theme, legible, mix
 from vastwatch.devices import DeviceType
 from vastwatch.sensing import Figure
 from vastwatch.sensing.zoned import Zoned
@@ -90,7 +90,12 @@ class PlanState:
     @property
     def ink(self) -> QColor:
         """Words on the ground."""
-        return mix(self.theme.soft, QColor("#B9C1DD"), self.night)
+        return legible(mix(self.theme.soft, QColor("#B9C1DD"), self.night), self.ground)
+
+    @property
+    def line(self) -> QColor:
+        """Outlines of marks on the ground."""
+        return legible(mix(self.theme.ink, self.theme.paper, self.night), self.ground, MARKED)
 
     @property
     def wall(self) -> QColor:

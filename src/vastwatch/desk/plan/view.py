@@ -72,6 +72,8 @@ class PlanView(Sheet):
     say = pyqtSignal(str)
     # A room was drawn; two points of the underlay were chosen whose distance is to be asked for.
     drawn = pyqtSignal()
+    # The ground has another colour.
+    shaded = pyqtSignal()
     scale_asked = pyqtSignal(object, object)
 
     def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
@@ -193,6 +195,7 @@ class PlanView(Sheet):
         chrome = self.theme.panel if state.night < 0.02 else state.ground
         if chrome != self.backgroundBrush().color():
             self.setBackgroundBrush(chrome)
+            self.shaded.emit()
         shown = self._shown()
         if site or shown != self._painted:
             # A new hold time changes nothing of the plan: then nothing of it is painted.

@@ -10,7 +10,7 @@ import contextlib
 import gc
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from importlib import resources
 from pathlib import Path
 
@@ -87,6 +87,46 @@ def alpha(colour: QColor, share: float) -> QColor:
     out = QColor(colour)
     out.setAlphaF(share)
     return out
+
+
+# Words are read where they stand out so much from their ground, as a ratio of luminances (WCAG 2, level AA).
+READABLE = 4.5
+# Marks are made out where they stand out so much.
+MARKED = 3.0
+
+
+def luminance(colour: QColor) -> float:
+    """Relative luminance of a colour, 0 to 1 (WCAG 2: sRGB, linearised)."""
+
+    def linear(v: float) -> float:
+        return v / 12.92 if v <= 0.04045 else ((v + 0.055) / 1.055) ** 2.4
+
+    r, g, b = (linear(v) for v in (colour.redF(), colour.greenF(), colour.blueF()))
+    return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+
+def contrast(a: QColor, b: QColor) -> float:
+    """How far two colours stand apart: 1 for the same, 21 for black and white."""
+    low, high = sorted((luminance(a), luminance(b)))
+    return (high + 0.05) / (low + 0.05)
+
+
+@lru_cache(maxsize=1024)
+def _legible(wanted: int, ground: int, least: float) -> QColor:
+    colour, behind = QColor.fromRgb(wanted), QColor.fromRgb(ground)
+    for step in range(21):
+        found = [mix(colour, QColor(end), step / 20) for end in ("#000000", "#FFFFFF")]
+        best = max(found, key=lambda c: contrast(c, behind))
+        # A little more: colours are kept in steps of a 255th.
+        if contrast(best, behind) >= least + 0.05:
+            break
+    return best
+
+
+def legible(colour: QColor, ground: QColor, least: float = READABLE) -> QColor:
+    """A colour for words on a ground: the wanted one, or as little darker or lighter as it takes. On whatever ground
+    black or white is told apart by 4.5 at least."""
+    return QColor(_legible(colour.rgb(), ground.rgb(), least))
 
 
 # The property of the application that says which theme it has.

@@ -41,7 +41,7 @@ from vastwatch.desk.shell.status import StatusLine
 from vastwatch.desk.shell.steps import show_level
 from vastwatch.desk.shell.strip import Strip
 from vastwatch.desk.shell.surroundings import Surroundings
-from vastwatch.desk.shell.theme import Theme, font, mix
+from vastwatch.desk.shell.theme import Theme, font, legible, mix
 from vastwatch.desk.stages.plan.panel import PlanPanel
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.desk.tour.steps import Scene
@@ -209,6 +209,7 @@ class Window(QMainWindow):
         self.results.week.changed.connect(self._clock)
         self.beginning.wanted.connect(self._begin)
         self.plan.resized.connect(self.beginning.place)
+        self.plan.shaded.connect(self._overlay_style)
         self.filing.come.connect(self.take_over)
         self.filing.brought.connect(self.plan.fit)
         self.filing.bare.connect(self._type_room)
@@ -348,15 +349,18 @@ class Window(QMainWindow):
     def _overlay_style(self) -> None:
         """The controls that lie on the plan take the colour of its ground."""
         t, night = self.theme, self.plan.state.night
-        ink = mix(t.ink, t.paper if t.name == "light" else t.ink, night).name()
-        back = mix(t.card, t.night, night).name()
+        ground, back = self.plan.backgroundBrush().color(), mix(t.card, t.night, night)
+        wanted = mix(t.ink, t.paper if t.name == "light" else t.ink, night)
         line = mix(t.hairline, t.night_wall, night * 0.6).name()
         palette = self._sheet.palette()
-        palette.setColor(self._sheet.backgroundRole(), self.plan.backgroundBrush().color())
+        palette.setColor(self._sheet.backgroundRole(), ground)
         self._sheet.setPalette(palette)
-        self.moment.setStyleSheet(f"color: {ink};")
-        self.level.setStyleSheet(f"color: {ink}; background: {back}; border: 1px solid {line};")
-        sheet = f"""QPushButton {{ background: transparent; border: 1px solid transparent; color: {t.soft.name()}; }}
+        self.moment.setStyleSheet(f"color: {legible(wanted, ground).name()};")
+        self.level.setStyleSheet(
+            f"color: {legible(wanted, back).name()}; background: {back.name()}; border: 1px solid {line};"
+        )
+        sheet = f"""QPushButton {{ background: transparent; border: 1px solid transparent;
+            color: {legible(t.soft, ground).name()}; }}
             QPushButton:checked {{ background: {t.card.name()}; border: 1px solid {t.hairline.name()};
             color: {t.ink.name()};
             font-weight: 600; }} QPushButton:focus {{ border: 1px solid {t.ink.name()}; }}"""
@@ -373,7 +377,6 @@ class Window(QMainWindow):
                 )
             )
             self.moment.setText(f"{now:%A} {now.day} {now:%B}, {now:%H:%M}")
-            self._overlay_style()
             return
         if r is None:
             self.status.tell_when(self.tr("Rehearsing the week…"))
@@ -392,8 +395,6 @@ class Window(QMainWindow):
             self.moment.setText(self.tr("Scene “{}”, by night").format(scene.name))
         else:
             self.moment.setText(f"{now:%A} {now.day} {now:%B}, {now:%H:%M}")
-        if self.focus.here.follows_time:
-            self._overlay_style()
 
     def show_guide(self, topic: str) -> None:
         """Open the guide at a topic."""
