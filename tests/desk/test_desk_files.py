@@ -186,7 +186,7 @@ def test_a_failure_in_a_slot_is_logged_and_said_and_the_window_lives(qtbot, desk
 def test_the_key_sheet_and_the_list_of_edits_open_by_key(qtbot, window):
     window.focus.set(selected="pir-shop")
     window.plan.nudge(-0.1, 0)
-    qtbot.keyClick(window.plan, Qt.Key.Key_F1)
+    qtbot.keyClicks(window.plan, "?")
     sheet = window.findChild(KeySheet)
     assert sheet.isVisible()
     qtbot.keyClick(sheet, Qt.Key.Key_Escape)

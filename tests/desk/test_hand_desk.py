@@ -206,13 +206,20 @@ def fresh(qtbot):
 def test_an_empty_building_begins_on_the_plan_with_ways_to_begin(qtbot, fresh):
     w = fresh
     assert w.focus.stage == "Plan" and w.beginning.isVisible()
-    assert [n for n, b in w.beginning.offers.items() if b.isVisible()] == ["type", "draw", "drawing", "sample"]
+    assert [n for n, b in w.beginning.offers.items() if b.isVisible()] == [
+        "type",
+        "picture",
+        "drawing",
+        "draw",
+        "sample",
+        "tour",
+    ]
     assert "nothing to rehearse" in w.status.when.text()
     offer = w.beginning.offers["type"]
     qtbot.waitUntil(offer.hasFocus)
     key(qtbot, offer, Qt.Key.Key_Down)
-    assert w.beginning.offers["draw"].hasFocus()
-    key(qtbot, w.beginning.offers["draw"], Qt.Key.Key_Up)
+    assert w.beginning.offers["picture"].hasFocus()
+    key(qtbot, w.beginning.offers["picture"], Qt.Key.Key_Up)
     key(qtbot, offer, Qt.Key.Key_Return)
     assert w.panel("Plan").build.name.hasFocus()
     type_into(qtbot, w.panel("Plan").build.name, "Den")
@@ -260,7 +267,7 @@ def test_a_bare_level_offers_the_one_below(qtbot, plan):
     w.focus.set(level="upper")
     w.panel("Plan").level._add()
     assert w.beginning.isVisible()
-    assert [n for n, b in w.beginning.offers.items() if b.isVisible()] == ["type", "draw", "copy", "drawing"]
+    assert [n for n, b in w.beginning.offers.items() if b.isVisible()] == ["type", "picture", "drawing", "draw", "copy"]
     qtbot.mouseClick(w.beginning.offers["copy"], LEFT)
     mine = [r.name for r in project(w).rooms if r.level == w.focus.level]
     assert mine == [r.name for r in project(w).rooms if r.level == "upper"]
@@ -498,3 +505,17 @@ def test_what_could_not_be_computed_is_not_told_as_an_answer(qtbot, window, monk
 
     qtbot.waitUntil(lambda: any(x == NOT_COMPUTED for x in words()))
     assert not any("would help" in x and "Nothing" in x for x in words())
+
+
+@pytest.mark.parametrize("width", [1024, 1280])
+def test_a_stage_is_laid_out_at_once(qtbot, window, width):
+    """Nothing moves under the pointer after the first picture: what is laid out on the change of stage stays there."""
+    w = window
+    w.resize(width, 760)
+    settle(qtbot, w)
+    for stage in (*STAGE_NAMES, *reversed(STAGE_NAMES)):
+        w.focus.set(stage=stage)
+        at_once = [(x.geometry().x(), x.width()) for x in (w.left, w.plan, w.verdict, w.ribbon)]
+        for _ in range(4):
+            QApplication.processEvents()
+        assert [(x.geometry().x(), x.width()) for x in (w.left, w.plan, w.verdict, w.ribbon)] == at_once, stage

@@ -9,8 +9,10 @@ from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from vastwatch.control.outputs.handler import handler_of
 from vastwatch.design.project import find
-from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon, ring
-from vastwatch.desk.plan.state import PlanState
+from vastwatch.desk.plan.distance import clearness, mark_share
+from vastwatch.desk.plan.marks import devices_by_room, groups_shown
+from vastwatch.desk.plan.painting import cosmetic, in_pixels, polygon, ring, scale_of
+from vastwatch.desk.plan.state import PlanState, special
 from vastwatch.desk.plan.underlay import picture_of
 from vastwatch.desk.shell.looks import OUTPUT_MARKS
 from vastwatch.desk.shell.theme import alpha
@@ -61,7 +63,8 @@ def reads_fixtures(state: PlanState) -> tuple[object, ...]:
     """What the fixtures layer shows."""
     project = state.project
     return (
-        state.hazards, project.sockets, project.switches, project.circuits, project.lamps, project.outputs,
+        state.hazards, devices_by_room(state), project.rooms, project.sockets, project.switches, project.circuits,
+        project.lamps, project.outputs,
         project.buttons,
         frozenset(o.id for o in project.outputs if state.lit.get(o.id, 0.0) > 0), state.level, state.shapes,
         state.night, state.selected or "", state.marked, state.traced, state.theme,
@@ -91,11 +94,15 @@ def _ghost(p: QPainter, state: PlanState, elevation: float) -> None:
 def draw_fixtures(p: QPainter, state: PlanState) -> None:
     """Hazards as dashed outlines with a mark of their kind; outputs that are no lamps; in the Brief and Plan stages
     sockets and switches too."""
-    for hazard in state.hazards:
-        _hazard(p, state, hazard)
+    clear = clearness(scale_of(p))
+    if clear > 0:
+        p.setOpacity(clear)
+        for hazard in state.hazards:
+            _hazard(p, state, hazard)
+        p.setOpacity(1.0)
     _outputs(p, state)
     _buttons(p, state)
-    if state.shapes == "nothing":
+    if state.shapes == "nothing" or clear <= 0:
         return
     line = state.line
     with in_pixels(p) as at:
@@ -119,30 +126,36 @@ def draw_fixtures(p: QPainter, state: PlanState) -> None:
 
 def _outputs(p: QPainter, state: PlanState) -> None:
     """What the house switches beside lamps, filled while it runs."""
-    line = state.line
+    line, scale = state.line, scale_of(p)
+    size, hidden = OUTPUT_PX * mark_share(scale), _hidden(state, scale)
     with in_pixels(p) as at:
         for output in state.project.outputs:
-            if find(state.project.rooms, output.room).level != state.level:
+            if find(state.project.rooms, output.room).level != state.level or output.id in hidden:
                 continue
             c, runs = at(*output.at), state.lit.get(output.id, 0.0) > 0
             p.setPen(QPen(line, 1.1))
             p.setBrush(line if runs else state.ground)
-            p.drawEllipse(c, OUTPUT_PX, OUTPUT_PX)
+            p.drawEllipse(c, size, size)
             p.save()
             p.translate(c)
             p.setPen(QPen(state.ground if runs else line, 1.2))
             p.setBrush(Qt.BrushStyle.NoBrush)
-            OUTPUT_MARKS[handler_of(output).called](p, OUTPUT_PX * 0.72)
+            OUTPUT_MARKS[handler_of(output).called](p, size * 0.72)
             p.restore()
             _chosen(p, state, c, output.id)
 
 
+def _hidden(state: PlanState, scale_px: float) -> frozenset[str]:
+    """What is not drawn by itself, because its room says how many devices it has."""
+    return frozenset().union(*(g.members for g in groups_shown(state, scale_px).values())) - special(state)
+
+
 def _buttons(p: QPainter, state: PlanState) -> None:
     """Buttons that tell the house what a hand wants: a plate with a key in it."""
-    line = state.line
+    line, hidden = state.line, _hidden(state, scale_of(p))
     with in_pixels(p) as at:
         for button in state.project.buttons:
-            if find(state.project.rooms, button.room).level != state.level:
+            if find(state.project.rooms, button.room).level != state.level or button.id in hidden:
                 continue
             c = at(*button.at)
             _chip(p, state, c, line)

@@ -8,14 +8,18 @@ from typing import Any
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter
 
-from vastwatch.desk.plan.painting import cosmetic, path_of
+from vastwatch.desk.plan.distance import clearness
+from vastwatch.desk.plan.painting import cosmetic, path_of, scale_of
 from vastwatch.desk.plan.state import PlanState, made_once, special
 from vastwatch.desk.shell.theme import alpha, mix
 
 
 def draw_furniture(p: QPainter, state: PlanState) -> None:
     """All furniture that is not held."""
-    apart = special(state)
+    apart, clear = special(state), clearness(scale_of(p))
+    if clear <= 0:
+        return
+    p.setOpacity(clear)
     pieces = [f for f in state.project.furnishings if f.level == state.level and f.id not in apart]
     fill, line = furniture_colours(state)
     plain = made_once(state, "furniture", (pieces,), lambda: path_of(pieces))
@@ -24,6 +28,7 @@ def draw_furniture(p: QPainter, state: PlanState) -> None:
     p.drawPath(plain)
     for f in pieces:
         draw_details(p, state, f, line)
+    p.setOpacity(1.0)
 
 
 def reads_furniture(state: PlanState) -> tuple[object, ...]:

@@ -118,6 +118,11 @@ def cosmetic(colour: QColor, width: float, style: Qt.PenStyle = Qt.PenStyle.Soli
     return pen
 
 
+def scale_of(p: QPainter) -> float:
+    """Pixels a metre of what is painted now, within plan coordinates."""
+    return abs(p.worldTransform().m11())
+
+
 def ring(p: QPainter, c: QPointF, radius: float, colour: QColor) -> None:
     """A dashed ring around what is selected."""
     p.setBrush(Qt.BrushStyle.NoBrush)

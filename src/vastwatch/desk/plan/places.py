@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -13,7 +13,9 @@ from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPainterPath, QPen, QPol
 from PyQt6.QtWidgets import QGraphicsView
 
 from vastwatch.design.project import find
-from vastwatch.desk.plan.painting import LAMP_RADIUS, in_pixels
+from vastwatch.desk.plan.distance import clearness, mark_share, name_px, short_name
+from vastwatch.desk.plan.marks import devices_by_room, groups_shown
+from vastwatch.desk.plan.painting import LAMP_RADIUS, in_pixels, scale_of
 from vastwatch.desk.plan.shapes import Cover, name_place
 from vastwatch.desk.plan.state import PlanState, made_once, special
 from vastwatch.desk.shell import glyphs
@@ -63,8 +65,8 @@ def reads_places(state: PlanState) -> tuple[object, ...]:
 
 
 @kept
-def _width(words: str, selected: bool) -> int:
-    return QFontMetrics(font(13, 600 if selected else 500)).horizontalAdvance(words)
+def _width(words: str, selected: bool, size: int = 13) -> int:
+    return QFontMetrics(font(size, 600 if selected else 500)).horizontalAdvance(words)
 
 
 def name_frame(room: Room, state: PlanState, view: QGraphicsView) -> QRectF:
@@ -72,7 +74,7 @@ def name_frame(room: Room, state: PlanState, view: QGraphicsView) -> QRectF:
     left, level, wide = state.names.get(room.id) or name_place(room.outline)
     k = view.transform().m11()
     at = view.mapFromScene(QPointF(left, -level))
-    width = min(_width(room.name, True), max(wide * k - 2 * BESIDE_PX, 0))
+    width = min(_width(room.name, True, name_px(k)), max(wide * k - 2 * BESIDE_PX, 0))
     return QRectF(at.x() + BESIDE_PX - 2, at.y() - 9, width + 4, 17)
 
 
@@ -104,7 +106,7 @@ def _place_names(state: PlanState, k: float) -> None:
     state.names = {}
     for room in state.rooms:
         # In steps of a tenth, so that zooming seldom looks for another place.
-        wide = _width(room.name, True) + 2.0 * BESIDE_PX
+        wide = _width(room.name, True, name_px(k)) + 2.0 * BESIDE_PX
         step = 1.1 ** math.ceil(math.log(wide / k, 1.1)) / wide
         walls, others = covers.get(room.id, ((), ()))
         state.names[room.id] = name_place(room.outline, walls, others, wide * step, NAME_PX * step)
@@ -143,7 +145,7 @@ def _upright(wall: Wall) -> Cover | None:
 def _names(p: QPainter, state: PlanState) -> None:
     ink, behind = name_colours(state)
     written: bool | None = None
-    lit = rooms_with_light(state)
+    lit, size = rooms_with_light(state), name_px(scale_of(p))
     _place_names(state, abs(p.transform().m11()))
     with in_pixels(p) as at:
         # The focused room's last, so that pen and font change once.
@@ -152,14 +154,14 @@ def _names(p: QPainter, state: PlanState) -> None:
             selected = room.id == state.room
             if selected is not written:
                 written = selected
-                p.setFont(font(13, 600 if selected else 500))
+                p.setFont(font(size, 600 if selected else 500))
             at_left = at(left, level)
             width = at(left + wide, level).x() - at_left.x() - 2 * BESIDE_PX
-            words = room.name
-            if _width(words, selected) > width:
-                words = p.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(width))
+            words = short_name(room.name, width, partial(_width, selected=selected, size=size))
+            if not words:
+                continue
             if state.contours or room.id in lit:
-                wide = min(_width(words, selected), width)
+                wide = _width(words, selected, size)
                 p.setPen(Qt.PenStyle.NoPen)
                 p.setBrush(behind)
                 p.drawRoundedRect(QRectF(at_left.x() + BESIDE_PX - 3, at_left.y() - 8, wide + 6, 16), 4, 4)
@@ -169,7 +171,10 @@ def _names(p: QPainter, state: PlanState) -> None:
 
 def _places(p: QPainter, state: PlanState) -> None:
     """Spots, in pixels."""
-    project = state.project
+    project, clear = state.project, clearness(scale_of(p))
+    if clear <= 0:
+        return
+    p.setOpacity(clear)
     with in_pixels(p) as at:
         apart = special(state)
         rings, wedges = QPainterPath(), QPainterPath()
@@ -177,31 +182,38 @@ def _places(p: QPainter, state: PlanState) -> None:
             if spot.id not in apart and find(project.rooms, spot.room).level == state.level:
                 add_spot(rings, wedges, at(*spot.at), spot.facing)
         draw_spots(p, state, rings, wedges, state.ink, 1.1)
+    p.setOpacity(1.0)
 
 
 def draw_lamps(p: QPainter, state: PlanState) -> None:
     """Lamps, each as far as it burns."""
     if state.hurried:
         return
-    project, theme = state.project, state.theme
+    project, theme, scale = state.project, state.theme, scale_of(p)
+    radius, together = LAMP_RADIUS * mark_share(scale), groups_shown(state, scale)
+    if clearness(scale) <= 0:
+        return
     with in_pixels(p) as at:
         dark = QPainterPath()
         ink = mix(theme.lamp, QColor("#C9AE72"), state.night)
         colour = theme.lamp if state.night < 0.5 else QColor("#FFC74D")
         for lamp in project.lamps:
-            if find(project.rooms, lamp.room).level != state.level:
+            if find(project.rooms, lamp.room).level != state.level or lamp.room in together:
                 continue
             level = state.lit.get(lamp.id, 0.0)
             if level <= 0:
-                dark.addEllipse(at(*lamp.at), LAMP_RADIUS, LAMP_RADIUS)
+                dark.addEllipse(at(*lamp.at), radius, radius)
             else:
-                glyphs.lamp_mark(p, at(*lamp.at), LAMP_RADIUS, colour, level, ink)
-        glyphs.lamp_marks_off(p, dark, LAMP_RADIUS, colour, ink)
+                glyphs.lamp_mark(p, at(*lamp.at), radius, colour, level, ink)
+        glyphs.lamp_marks_off(p, dark, radius, colour, ink)
 
 
 def reads_lamps(state: PlanState) -> tuple[object, ...]:
     """What the layer of lamps shows."""
-    return state.project.rooms, state.project.lamps, state.level, state.night, state.theme, dict(state.lit)
+    project = state.project
+    return (
+        project.rooms, project.lamps, devices_by_room(state), state.level, state.night, state.theme, dict(state.lit),
+    )  # fmt: skip
 
 
 def draw_spots(

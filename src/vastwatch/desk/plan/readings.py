@@ -1,4 +1,4 @@
-"""What the card beside the pointer says: how somebody at a point is noticed by a sensor, and why so."""
+"""What the card beside the pointer says: how a sensor notices somebody at a point, and why; what a room stands for."""
 
 from __future__ import annotations
 
@@ -6,14 +6,18 @@ import math
 
 import numpy as np
 
-from vastwatch.design.project import Project, find_any
+from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.records import Sensor
+from vastwatch.desk.plan.distance import Group
 from vastwatch.sensing import Figure
 from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import ABED, FIGURE_ACTIVITY, PET, SEATED, STANDING, Somebody
 from vastwatch.sensing.mounted import mount
 from vastwatch.words import duration_words, never_words
+
+# So many devices of a room are named.
+MOST_NAMES = 8
 
 
 def explain_rows(project: Project, sensor: Sensor, figure: Figure, x: float, y: float) -> list[tuple[str, str]]:
@@ -41,3 +45,12 @@ def explain_rows(project: Project, sensor: Sensor, figure: Figure, x: float, y: 
     elif not s.in_view:
         rows.append(("outside its field of view", ""))
     return rows
+
+
+def group_rows(project: Project, group: Group) -> list[tuple[str, str]]:
+    """The devices that a room stands for, by name, and how to see them."""
+    names = sorted(found[1].name for ident in group.members if (found := find_any(project, ident)) is not None)
+    shown = [(name, "") for name in names[:MOST_NAMES]]
+    if len(names) > MOST_NAMES:
+        shown.append((f"and {len(names) - MOST_NAMES} more", ""))
+    return [(find(project.rooms, group.room).name, f"{len(names)} devices"), *shown, ("click to zoom in", "")]

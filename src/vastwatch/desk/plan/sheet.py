@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import QPainter, QPolygonF, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QGraphicsView
 
 from vastwatch.site.record import Outline
 
 # Zoom goes from the one to the other, pixels a metre.
 FARTHEST, NEAREST = 8.0, 600.0
+# From so near marks are told apart; a room that is gone to is shown so near, or takes such a part of the view.
+NEAR_ENOUGH, COMFORTABLE, PART_OF_VIEW = 24.0, 56.0, 0.6
 
 
 class Sheet(QGraphicsView):
     """`extent` is what fitting shows, in scene coordinates: metres, y downward."""
 
     resized = pyqtSignal()
+    # Another part is shown, or from nearer or farther.
+    moved = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -43,6 +47,7 @@ class Sheet(QGraphicsView):
         h.setValue(h.value() - dx)
         v.setValue(v.value() - dy)
         self._fitted = False
+        self.moved.emit()
 
     @property
     def scale_px(self) -> float:
@@ -55,6 +60,21 @@ class Sheet(QGraphicsView):
         if self._fitted or not all(view.contains(self.pixel_of(*p)) for p in outline):
             self.fit()
 
+    def bring_into_view(self, outline: Outline) -> None:
+        """Show a room from as near as its marks are told apart, and leave the view as it is where it shows that."""
+        box = QPolygonF([QPointF(x, -y) for x, y in outline]).boundingRect()
+        view = QRectF(self.viewport().rect())  # type: ignore[union-attr]
+        seen = all(view.contains(self.pixel_of(*p)) for p in outline)
+        if seen and self.scale_px >= NEAR_ENOUGH:
+            return
+        fits = min(view.width() / max(box.width(), 0.1), view.height() / max(box.height(), 0.1)) * PART_OF_VIEW
+        k = min(max(self.scale_px, min(fits, COMFORTABLE)), NEAREST)
+        self.resetTransform()
+        self.scale(k, k)
+        self._put(box.center(), view.center())
+        self._fitted = False
+        self.moved.emit()
+
     def fit(self) -> None:
         """Show the whole building, with room for its front doors."""
         self._fitted = True
@@ -66,6 +86,14 @@ class Sheet(QGraphicsView):
         self.scale(k, k)
         centre = usable.center()
         self._put(box.center(), centre)
+        self.moved.emit()
+
+    def look_at(self, scene: QPointF) -> None:
+        """Bring a point of the scene into the middle, from as near as before."""
+        self.hurry()
+        self._put(scene, QPointF(self.viewport().rect().center()))  # type: ignore[union-attr]
+        self._fitted = False
+        self.moved.emit()
 
     def _put(self, scene: QPointF, pixel: QPointF) -> None:
         """Scroll so that a scene point lies under a pixel."""
@@ -84,6 +112,7 @@ class Sheet(QGraphicsView):
         self.scale(factor, factor)
         self._put(scene, pixel)
         self._fitted = False
+        self.moved.emit()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -5,7 +5,6 @@ It owns no project data. Edits go to the document as new values; what to look at
 
 from __future__ import annotations
 
-import math
 from datetime import date
 from functools import partial
 from typing import Any
@@ -30,16 +29,18 @@ from vastwatch.desk.plan.bench import Bench
 from vastwatch.desk.plan.builder import Builder
 from vastwatch.desk.plan.card import Card
 from vastwatch.desk.plan.covered import lay_out_contours
-from vastwatch.desk.plan.gestures import Band, Gesture, MoveMark, Pan
+from vastwatch.desk.plan.gestures import STILL_PX, Band, Gesture, MoveMark, Pan
 from vastwatch.desk.plan.hanging import Hanging, MoveSensor
 from vastwatch.desk.plan.layers import layers_of
 from vastwatch.desk.plan.lit import show_lit
 from vastwatch.desk.plan.moment import show_moment
 from vastwatch.desk.plan.moving import MoveMarked
 from vastwatch.desk.plan.nudging import nudge
+from vastwatch.desk.plan.overview import Overview
 from vastwatch.desk.plan.painting import cosmetic, polygon
+from vastwatch.desk.plan.picking import Picking
 from vastwatch.desk.plan.placing import Placing
-from vastwatch.desk.plan.readings import explain_rows
+from vastwatch.desk.plan.readings import explain_rows, group_rows
 from vastwatch.desk.plan.sheet import Sheet
 from vastwatch.desk.plan.state import PlanState
 from vastwatch.desk.plan.tools import Tools
@@ -49,6 +50,7 @@ from vastwatch.desk.results.detection import SPILL, SWAYS, WALK, walk_in_and_out
 from vastwatch.desk.results.registry import Results
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
+from vastwatch.desk.shell.steps import home_of
 from vastwatch.desk.shell.theme import Theme, alpha, mix
 from vastwatch.sensing.hazards import resolved
 from vastwatch.signals import DAY
@@ -56,7 +58,6 @@ from vastwatch.signals import DAY
 # What a drag from a panel carries: a token of what to place, as UTF-8.
 CARRIED = "application/x-vastwatch-thing"
 # Pixels within which a click takes hold of a mark, and of a rotate handle.
-GRIP = 15.0
 # An arrow with nothing to nudge moves the view, pixels.
 KEY_PAN_PX = 40
 NUDGE_M, BIG_NUDGE_M = 0.05, 0.25
@@ -98,7 +99,12 @@ class PlanView(Sheet):
         self.placing = Placing(self.bench)
         self.zones = ZoneHands(self.bench)
         self.tools = Tools(self.bench, self.zones)
+        self.picking = Picking(self.bench, self.builder)
+        self.overview = Overview(self, self.state)
         self._gesture: Gesture | None = None
+        # Where the left button was pressed last, what was selected then, and whether with Shift; the last click.
+        self._press: tuple[QPointF, str | None, bool] | None = None
+        self._last_click: QPointF | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -239,31 +245,6 @@ class PlanView(Sheet):
         for layer in self._layers.values():
             layer.update()
 
-    # -- finding things ----------------------------------------------------------------------------------------
-
-    def _hit(self, pixel: QPointF) -> str | None:
-        """The mark under a pixel: a sensor, else a lamp, else a spot, else in the Plan stage a furnishing."""
-        project = self.document.project
-        candidates: list[tuple[str, tuple[float, float], float]] = []
-        for s in self.state.sensors:
-            candidates.append((s.id, (s.at[0], s.at[1]), GRIP))
-        for group, grip in (
-            (project.lamps, 10.0),
-            (project.outputs, 10.0),
-            (project.buttons, 9.0),
-            (project.spots, 8.0),
-        ):
-            for r in group:
-                if find(project.rooms, r.room).level == self.focus.level:
-                    candidates.append((r.id, r.at, grip))
-        best, nearest = None, math.inf
-        for ident, at, grip in candidates:
-            q = self.pixel_of(*at)
-            d = math.hypot(q.x() - pixel.x(), q.y() - pixel.y())
-            if d <= grip and d < nearest:
-                best, nearest = ident, d
-        return best
-
     # -- mouse -------------------------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -276,14 +257,21 @@ class PlanView(Sheet):
         elif event.button() == Qt.MouseButton.LeftButton and self.focus.placing is not None:
             self.place(self.focus.placing, *self.plan_at(event.position()))
         elif event.button() == Qt.MouseButton.LeftButton:
-            self._gesture = self._begun(event.position(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._press = event.position(), self.focus.selected, shift
+            self._gesture = self._begun(event.position(), shift)
 
     def _begun(self, pixel: QPointF, shift: bool) -> Gesture | None:
         """What a press begins: handles come first, then marks, then what is built, then the ground."""
         turning = self.hanging.take_hold(pixel) or self.builder.take_handle(pixel)
         if turning is not None:
             return turning
-        ident = self._hit(pixel)
+        group = None if shift else self.picking.group(pixel)
+        if group is not None:
+            self.focus.set(room=group.room, selected=group.room)
+            self.bring_into_view(find(self.document.project.rooms, group.room).outline)
+            return None
+        ident = self.picking.mark(pixel)
         building = self.focus.here.shapes != "nothing"
         if building and shift:
             return self._mark_or_band(pixel, ident)
@@ -344,8 +332,23 @@ class PlanView(Sheet):
         if gesture is not None:
             gesture.finish()
             self._put_down()
+            if event is not None:
+                self._clicked_again(event.position())
         elif self.tools.name and event is not None:
             self.tools.release(event.position(), event.modifiers())
+
+    def _clicked_again(self, pixel: QPointF) -> None:
+        """A click where the last one was selects what lies under what that has selected."""
+        if self._press is None:
+            return
+        (start, was, shift), last, self._press = self._press, self._last_click, None
+        still = (pixel - start).manhattanLength() < STILL_PX and not shift
+        self._last_click = start if still else None
+        if still and last is not None and (start - last).manhattanLength() < STILL_PX:
+            ident = self.picking.next_after(pixel, was)
+            if ident is not None:
+                home = home_of(self.document.project, ident)
+                self.focus.set(selected=ident, room=self.focus.room if home is None else home.id)
 
     def _put_down(self) -> None:
         """After a gesture nothing is in the hand."""
@@ -367,7 +370,12 @@ class PlanView(Sheet):
         sensor = self.hanging.selected()
         x, y = self.plan_at(pixel)
         over = self.hanging.on_handle(pixel) or self.builder.on_handle(pixel) is not None
-        over = over or self._hit(pixel) is not None
+        group = self.picking.group(pixel)
+        if group is not None:
+            self.viewport().setCursor(Qt.CursorShape.PointingHandCursor)  # type: ignore[union-attr]
+            self.card.show_at(pixel, group_rows(self.document.project, group))
+            return
+        over = over or bool(self.picking.marks(pixel))
         if not over and self.focus.here.shapes != "nothing":
             over = self.builder.under(pixel) is not None
         cursor = (

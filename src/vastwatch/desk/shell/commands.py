@@ -24,8 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vastwatch.design.places import room_of
-from vastwatch.design.project import Project, find, find_any
+from vastwatch.design.project import Project, find_any
 from vastwatch.desk.shell.about import AboutSheet
 from vastwatch.desk.shell.filing import Filing
 from vastwatch.desk.shell.finder import Finder
@@ -33,6 +32,7 @@ from vastwatch.desk.shell.guide_window import GuideWindow, topic_at
 from vastwatch.desk.shell.keysheet import KeySheet
 from vastwatch.desk.shell.parts import column_in
 from vastwatch.desk.shell.steps import (
+    home_of,
     level_of,
     next_figure,
     next_span,
@@ -382,20 +382,14 @@ class Commands(QObject):
 
     def _go_to(self, ident: str) -> None:
         project = self.around.document.project
-        found = find_any(project, ident)
-        if found is None:
+        if find_any(project, ident) is None:
             return
-        collection, record = found
-        home = record if collection == "rooms" else None
-        if home is None and getattr(record, "room", None):
-            home = find(project.rooms, record.room)
-        if home is None and collection in ("sensors", "zones"):
-            home = room_of(project, record if collection == "sensors" else find(project.sensors, record.sensor))
+        home = home_of(project, ident)
         self.focus.set(
             level=level_of(project, ident), room=home.id if home is not None else self.focus.room, selected=ident
         )
         if home is not None:
-            self.around.plan.show_whole(home.outline)
+            self.around.plan.bring_into_view(home.outline)
 
     def show_edits(self) -> None:
         """The undo list, in sentences; click a line to go back to it."""

@@ -7,6 +7,7 @@ from vastwatch.design.project import Project, find, find_any
 from vastwatch.design.relations import levels_in_order, presence_of, rooms_on
 from vastwatch.desk.shell.focus import SPANS, Focus
 from vastwatch.sensing import FIGURES
+from vastwatch.site.building import Room
 
 
 def level_of(project: Project, ident: str) -> str | None:
@@ -22,6 +23,21 @@ def level_of(project: Project, ident: str) -> str | None:
     elif hasattr(record, "sensor"):
         record = find(project.sensors, record.sensor)
     return getattr(record, "level", None)
+
+
+def home_of(project: Project, ident: str) -> Room | None:
+    """The room that a record is, is in, or hangs in; of a zone, of its sensor. None for what has none."""
+    found = find_any(project, ident)
+    if found is None:
+        return None
+    collection, record = found
+    if collection == "rooms":
+        return find(project.rooms, ident)
+    if getattr(record, "room", None):
+        return find(project.rooms, record.room)
+    if collection in ("sensors", "zones"):
+        return room_of(project, record if collection == "sensors" else find(project.sensors, record.sensor))
+    return None
 
 
 # What an edit may have changed, what is selected for it first.

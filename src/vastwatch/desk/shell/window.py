@@ -7,9 +7,10 @@ from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtCore import QEvent, QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
 from PyQt6.QtWidgets import (
+    QApplication,
     QButtonGroup,
     QFrame,
     QHBoxLayout,
@@ -38,7 +39,7 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, column_in, row, row_in
 from vastwatch.desk.shell.playhead import Playhead
 from vastwatch.desk.shell.status import StatusLine
-from vastwatch.desk.shell.steps import show_level
+from vastwatch.desk.shell.steps import home_of, show_level
 from vastwatch.desk.shell.strip import Strip
 from vastwatch.desk.shell.surroundings import Surroundings
 from vastwatch.desk.shell.theme import Theme, font, legible, mix
@@ -59,6 +60,8 @@ FIGURE_WORDS = {
 # the verdict, pixels.
 NARROW, RIGHT_WIDTH = 1180, 302
 FIRST_WORK_MS = 60
+# So many layouts lie within each other between a panel's page and the window.
+LAYERS = 5
 
 
 class Window(QMainWindow):
@@ -215,6 +218,7 @@ class Window(QMainWindow):
         self.filing.bare.connect(self._type_room)
         self.filing.picture.connect(self._draw_over)
         self.verdict.offered.connect(self._give)
+        self.verdict.gone_to.connect(self._bring_into_view)
 
     def _make_tour(self) -> Tour:
         self._handed_over = False
@@ -296,6 +300,11 @@ class Window(QMainWindow):
         if hidden and (self.plan.hasFocus() or not self.isVisible()):
             self.beginning.offers["type"].setFocus()
 
+    def _bring_into_view(self, ident: str) -> None:
+        home = home_of(self.document.project, ident)
+        if home is not None:
+            self.plan.bring_into_view(home.outline)
+
     def show_level(self, level: str) -> None:
         """Show a level, and a room of it."""
         show_level(self.focus, self.document.project, level)
@@ -321,6 +330,8 @@ class Window(QMainWindow):
 
     def _stage(self) -> None:
         here = self.focus.here
+        # All of it is laid out at once, and painted once.
+        self.setUpdatesEnabled(False)
         self.left.setCurrentWidget(self.panel(here.name))
         self._set_widths()
         self.focus.set(placing=None)
@@ -328,6 +339,10 @@ class Window(QMainWindow):
         self._figure_buttons[self.focus.figure].setChecked(True)
         self.legend.setVisible(here.covers)
         self.moment.setVisible(here.follows_time)
+        for _ in range(LAYERS):
+            # Each layout tells the one around it what has changed.
+            QApplication.sendPostedEvents(None, QEvent.Type.LayoutRequest.value)
+        self.setUpdatesEnabled(True)
         self.status.hint(self._hint(), at_once=True)
         self._overlay_style()
 

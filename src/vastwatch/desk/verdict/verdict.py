@@ -53,6 +53,8 @@ class Verdict(QWidget):
     say = pyqtSignal(str)
     # What the verdict misses is to be given: "people" or "furnish".
     offered = pyqtSignal(str)
+    # A card has led to a record: its id.
+    gone_to = pyqtSignal(str)
 
     def __init__(self, document: Document, focus: Focus, results: Results, theme: Theme) -> None:
         super().__init__()
@@ -345,6 +347,7 @@ class Verdict(QWidget):
         if level is not None:
             self.focus.set(level=level)
         self.focus.set(selected=record)
+        self.gone_to.emit(record)
 
     def _findings(self) -> None:
         room = self.focus.room

@@ -14,6 +14,6 @@ def _lamp(standing: Standing) -> Literal["unlit", "half", "lit"]:
 
 
 STAGE = Stage(
-    "Brief", _lamp, "Return edits a cell   N next room   B purchases", width=432, narrow=402,
+    "Brief", _lamp, "Return edits a cell   N next room   B purchases", width=432, narrow=372,
     shapes="fixtures",
 )  # fmt: skip

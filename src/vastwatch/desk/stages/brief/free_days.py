@@ -33,7 +33,7 @@ class FreeDays(QWidget):
         super().__init__()
         self.document = document
         box = column_in(self, 6)
-        self.bring = QPushButton(self.tr("From a calendar file…"))
+        self.bring = QPushButton(self.tr("From calendar…"))
         self.bring.setToolTip(self.tr("All-day entries of an iCalendar file, including yearly ones"))
         self.bring.clicked.connect(self._ask)
         self.none = pressed(self.tr("Clear"), self._clear, self.tr("Only Saturdays and Sundays are days off"))

@@ -115,7 +115,7 @@ class PeoplePage(Sleeper):
         for k, widget in enumerate((self.weight, self.speed, self.waves, self.sleeps)):
             grid.addWidget(label(widget.accessibleName(), "soft"), 0, k)
             grid.addWidget(widget, 1, k)
-            grid.setColumnStretch(k, 2 if widget is self.sleeps else 1)
+            grid.setColumnStretch(k, 3 if widget is self.sleeps else 1)
         box.addWidget(holder)
         self.week = WeekStrip(self.theme)
         self.week.chosen.connect(self._go_to)

@@ -54,10 +54,10 @@ class WiringPage(Sleeper):
         self._area, box = scrolling(8, (0, 0, 10, 0))
         outer.addWidget(self._area)
         box.addWidget(label(CAUTIONS["mains"], "soft", True))
-        self.add = QPushButton(self.tr("Circuit for this room's lamps"))
+        self.add = QPushButton(self.tr("For this room"))
         self.add.setToolTip(self.tr("Creates a circuit with the lamps of the selected room."))
         self.add.clicked.connect(self._add)
-        self.all = QPushButton(self.tr("One circuit per room"))
+        self.all = QPushButton(self.tr("One per room"))
         self.all.setToolTip(self.tr("Creates a circuit for every room whose lamps have none."))
         self.all.clicked.connect(self._add_all)
         box.addWidget(
