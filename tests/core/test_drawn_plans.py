@@ -23,6 +23,7 @@ from vastwatch.files.drawing.reading import Unwanted, read_drawing
 from vastwatch.files.drawing.understanding import understand, usual_layers
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level
+from vastwatch.site.uses import use_of_name
 
 # The outer walls' centre lines begin at the origin of the office, and so does the project.
 EXACT_M = 0.03
@@ -431,3 +432,68 @@ def test_other_offices_in_other_hands(seed, monkeypatch, tmp_path):
     assert len(places) == len(gaps)
     for g in gaps:
         assert min(math.dist(middle(g), p) for p in places) < 0.08, (habit.name, g)
+
+
+# Per room what stands in it, the name it gets, and its use: a room number, areas, heights and floors beside the name.
+LABELLED = (
+    ("1.01 Küche\n12,35 m²\nFliesen", "Küche 1.01", "kitchen"),
+    ("SALLE DE BAINS\n6.2 m²\nHSP 2.50", "Salle de bains", "bathroom"),
+    ("Dormitorio 2\nSup: 11,4 m2", "Dormitorio 2", "bedroom"),
+    ("104\nOFFICE\n23.5 sqm", "Office", "desk"),
+)
+
+
+@pytest.mark.parametrize("layer", ["A-TEXT", "TEXT", "A-ANNO-ROOM", "0-Beschriftung", "Notes"])
+@pytest.mark.parametrize("multi", [True, False], ids=["one text", "a text a line"])
+def test_texts_in_rooms_name_them_whatever_their_layer_is_called(layer, multi, tmp_path):
+    import ezdxf
+
+    doc = ezdxf.new(units=6)
+    space = doc.modelspace()
+    for k, (text, _, _) in enumerate(LABELLED):
+        x = 5.0 * k
+        space.add_lwpolyline([(x, 0), (x + 4, 0), (x + 4, 3), (x, 3)], close=True, dxfattribs={"layer": "Rooms"})
+        if multi:
+            space.add_mtext(text, dxfattribs={"layer": layer, "insert": (x + 1, 2), "char_height": 0.2})
+        else:
+            for n, line in enumerate(text.split("\n")):
+                space.add_text(line, height=0.2, dxfattribs={"layer": layer, "insert": (x + 1, 2 - 0.3 * n)})
+    # What stands beside the building is no name, nor are dimensions, nor the title.
+    space.add_text(
+        "GROUND FLOOR KITCHEN EXTENSION, REVISION 4", height=0.6, dxfattribs={"layer": "TITLE", "insert": (2, -4)}
+    )
+    for k in range(4):
+        space.add_text("4000", height=0.2, dxfattribs={"layer": "A-DIMS", "insert": (5 * k + 1, 1)})
+    doc.saveas(tmp_path / "texts.dxf")
+    drawing = read_drawing(tmp_path / "texts.dxf")
+    layers = usual_layers(drawing)
+    assert layer in layers and not layers & {"TITLE", "A-DIMS"}
+    project = bring_in(bare(), "g", drawing, layers, "m").project
+    found = {r.name: r.use for r in sorted(project.rooms, key=lambda r: r.outline[0][0])}
+    wanted = {name if multi or k else "Küche 1.01": use for k, (_, name, use) in enumerate(LABELLED)}
+    assert found == wanted
+
+
+def test_layers_of_symbols_with_texts_stay_off_unless_they_name_rooms(tmp_path):
+    import ezdxf
+
+    doc = ezdxf.new(units=6)
+    space = doc.modelspace()
+    space.add_lwpolyline([(0, 0), (4, 0), (4, 3), (0, 3)], close=True, dxfattribs={"layer": "Rooms"})
+    for n, words in enumerate(("Socket double", "Switch two-way", "DALI 60W")):
+        space.add_text(words, height=0.1, dxfattribs={"layer": "E-ELEC", "insert": (1, 1 + 0.3 * n)})
+    doc.saveas(tmp_path / "symbols.dxf")
+    assert usual_layers(read_drawing(tmp_path / "symbols.dxf")) == {"Rooms"}
+
+
+@pytest.mark.parametrize(
+    ("name", "use"),
+    [
+        ("Elternschlafzimmer", "bedroom"), ("Waschküche", "laundry"), ("Teeküche", "kitchen"), ("Gäste-WC", "toilet"),
+        ("Büro 3", "desk"), ("Besprechungsraum", "meeting"), ("Salle à manger", "dining"), ("Salle d’attente", "waiting"),
+        ("Sala de reuniones", "meeting"), ("Baño", "bathroom"), ("Camera da letto", "bedroom"), ("Keuken", "kitchen"),
+        ("Living room kitchen", "kitchen"), ("boiler cupboard", "store"), ("Box room", None),
+    ],
+)  # fmt: skip
+def test_uses_follow_from_names_in_several_languages(name, use):
+    assert use_of_name(name) == use

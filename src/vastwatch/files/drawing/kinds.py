@@ -32,6 +32,14 @@ def layer_kind(name: str) -> LayerKind:
     return next((kind for kind, pattern in _PATTERNS if pattern.search(words)), "any")
 
 
+_OF_TEXTS = re.compile(r"text|txt|texte|texto|testo|tekst|schrift|anno|note|label|legend|name|tag")
+
+
+def holds_texts(layer: str) -> bool:
+    """Whether a layer is called after texts."""
+    return _OF_TEXTS.search(layer.lower()) is not None
+
+
 # Words in the names of blocks, and the kind of our furniture they stand for; the last word counts.
 _FURNITURE: tuple[tuple[str, str], ...] = (
     ("armchair", r"armchair|easy ?chair|recliner"), ("chair", r"chair|stool|seat"), ("sofa", r"sofa|couch|settee"),
@@ -64,22 +72,47 @@ def piece_kind(name: str) -> str | None:
 _FIGURE = re.compile(
     r"^[\W\d_]*(?:m2|m²|sqm|sq ?m|sq ?ft|sf|mm|cm|m|ft|ffl|ch|fch|nia|gia|area)?[\W\d_]*$", re.IGNORECASE
 )
-_AREA = re.compile(r"\d\s*(?:m2|m²|m\^2|sqm|sq\.? ?m|sq\.? ?ft|sf)\b|^(?:area|height|ch|ffl)\b", re.IGNORECASE)
+_AREA = re.compile(
+    r"\d\s*(?:m2|m²|m\^2|qm|sqm|sq\.? ?m|sq\.? ?ft|sf)(?!\w)|^(?:area|height|ch|ffl|fl[aä]che|surface|superficie|sup"
+    r"|oppervlak|umfang|perimeter|lh|rh|hsp|hsfp|h)\b[\s.:=]*[\d.,]*|^[^:]{1,20}:\s*\S",
+    re.IGNORECASE,
+)
+# Lines that say of what floors and ceilings are made.
+_FINISH = re.compile(
+    r"\b(?:parkett|parquet|fliesen|tiles?|tiled|carpet|teppich|laminate?|vinyl|screed|estrich|beton|concrete|linoleum"
+    r"|carrelage|moquette|piastrelle|gres|tegels|ceramic|keramik|epoxy|suspended ceiling|faux plafond|floor finish)\b",
+    re.IGNORECASE,
+)
+# The number of a room before its name: 1.04, 104, EG-03, R 12.
+_NUMBER = re.compile(r"^(?:[A-Za-z]{0,3}[ ._-]?\d[\d._-]*[A-Za-z]?|\d+)(?:\s*[-–:|/]\s*|\s+)(?=\D{2,})")
 
 
 def name_in(text: str) -> str | None:
     """The name of a room that a text of one or several lines holds: its lines with letters in them, without the areas
     and numbers beside; None where none is left."""
     lines = [line.strip() for line in text.splitlines()]
-    kept = [x for x in lines if not _FIGURE.match(x) and not _AREA.search(x) and sum(c.isalpha() for c in x) >= 2]
-    name = " ".join(" ".join(kept[:2]).split())[:60]
-    return _sentence_case(name) or None
+    kept = [
+        x
+        for x in lines
+        if not _FIGURE.match(x) and not _AREA.search(x) and not _FINISH.search(x) and sum(c.isalpha() for c in x) >= 2
+    ]
+    name = " ".join(" ".join(kept[:2]).split())
+    number = _NUMBER.match(name)
+    if number is not None:
+        # As one says it: Office 104, not 104 Office.
+        name = f"{name[number.end() :]} {number[0].strip(' -–:|/')}"
+    return _sentence_case(name[:60].strip()) or None
+
+
+# Small words that are no abbreviations.
+_SMALL = {"de", "da", "di", "du", "la", "le", "el", "of", "to", "en", "et", "au", "y", "e", "a", "à", "im", "am"}
 
 
 def _sentence_case(name: str) -> str:
     """Drawings shout: OFFICE is Office, and WC stays."""
     if name.isupper() and len(name) > 3:
         return " ".join(
-            w if len(w) <= 2 else w.capitalize() if k == 0 else w.lower() for k, w in enumerate(name.split())
+            w if len(w) <= 2 and w.lower() not in _SMALL else w.capitalize() if k == 0 else w.lower()
+            for k, w in enumerate(name.split())
         )
     return name

@@ -16,7 +16,7 @@ import shapely
 from numpy.typing import NDArray
 
 from vastwatch.files.drawing.content import UNITS, Drawing
-from vastwatch.files.drawing.kinds import LayerKind, layer_kind, name_in, piece_kind
+from vastwatch.files.drawing.kinds import LayerKind, holds_texts, layer_kind, name_in, piece_kind
 from vastwatch.files.drawing.openings import Found, Swing, Symbol, drop_doubles, find_openings, meet
 from vastwatch.files.drawing.walls import Track, find_walls, lengths, turn_of
 from vastwatch.geometry import polygons
@@ -55,6 +55,10 @@ class FoundWall(NamedTuple):
     b: Point
     thickness: float
     openings: tuple[Found, ...]
+
+
+# The name of a room has no more words than these; on a layer of texts so many names are some.
+MOST_WORDS, FEW_NAMES = 4, 2
 
 
 class _Stretch(NamedTuple):
@@ -247,14 +251,42 @@ def understand(drawing: Drawing, layers: Iterable[str], unit: str, straighten: b
 
 
 def usual_layers(drawing: Drawing) -> set[str]:
-    """The layers one begins with: all but those that, by their names, hold what no plan is built of."""
+    """The layers one begins with: all but those that, by their names, hold what no plan is built of; but those with the
+    names of rooms among their texts, whatever they are called."""
     layers = set(drawing.layers)
     kept = {name for name in layers if layer_kind(name) != "left out"}
+    kept |= _naming_layers(drawing, kept)
     # Storeys that lie on one another, each on layers of its own: one of them to begin with.
     storeys = sorted(name.removesuffix("-walls") for name in kept if name.endswith("-walls"))
     if len(storeys) > 1:
         kept = {name for name in kept if name.startswith(f"{storeys[0]}-")}
     return kept or layers
+
+
+def _naming_layers(drawing: Drawing, kept: set[str]) -> set[str]:
+    """Layers beside those kept that name rooms: a text that speaks of a use lies among what is drawn, or, on a layer
+    that is called after texts, several short ones do."""
+    drawn = [p for s in drawing.strokes if s.layer in kept for p in (s.a, s.b)]
+    drawn += [p for o in drawing.outlines if o.layer in kept for p in o.corners]
+    if not drawn:
+        return set()
+    (x0, y0), (x1, y1) = np.min(drawn, axis=0), np.max(drawn, axis=0)
+    found: dict[str, list[str]] = {}
+    for words in drawing.words:
+        name = name_in(words.text) if words.layer not in kept else None
+        if name is not None and x0 <= words.at[0] <= x1 and y0 <= words.at[1] <= y1:
+            found.setdefault(words.layer, []).append(name)
+    return {
+        layer
+        for layer, names in found.items()
+        if any(use_of_name(name) is not None and _short(name) for name in names)
+        or (holds_texts(layer) and sum(map(_short, names)) >= FEW_NAMES)
+    }
+
+
+def _short(name: str) -> bool:
+    """Whether a text is as short as the name of a room."""
+    return len(name.split()) <= MOST_WORDS
 
 
 def _mostly_walls(lines: Array, kinds: list[LayerKind], sides: list) -> bool:
@@ -365,16 +397,17 @@ def _without_holes(face: shapely.Polygon) -> list[shapely.Polygon]:
 class _Label(NamedTuple):
     name: str
     at: Point
-    rank: tuple[bool, float]
+    rank: tuple[bool, bool, float]
 
 
 def _labels(placed: _Placed) -> list[_Label]:
-    """Texts that may be names of rooms; those that speak of a use, and larger ones, are better."""
+    """Texts that may be names of rooms; short ones, those that speak of a use, and larger ones are better."""
     out = []
     for words in placed.words:
         name = name_in(words.text)
         if name is not None and layer_kind(words.layer) not in ("doors", "windows", "furniture"):
-            out.append(_Label(name, placed.point(words.at), (use_of_name(name) is not None, words.height)))
+            rank = (_short(name), use_of_name(name) is not None, words.height)
+            out.append(_Label(name, placed.point(words.at), rank))
     return out
 
 
