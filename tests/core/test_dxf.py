@@ -180,7 +180,7 @@ def test_umlauts_of_an_old_encoding_and_unknown_uses(tmp_path):
     rooms = read_rooms(listed(tmp_path, "name,width,depth\nKüche,3,3\nZwinger,2,2\n".encode("cp1252")))
     assert rooms[0].name == "Küche"
     new, words = bring_in_rooms(bare(), "g", rooms)
-    assert new.rooms[0].use == "kitchen" and "1 with an unknown use" in words
+    assert new.rooms[0].use == "kitchen" and "1 of them with an unknown use" in words
 
 
 @pytest.mark.parametrize(
