@@ -166,8 +166,10 @@ def test_the_command_line_compares_a_project_with_its_variant(two, tmp_path, cap
     with judging_by(JudgeSettings(chosen_on=(1, 2))):
         assert cli.main(["compare", str(path), "--variant", "Patient", "--weeks", "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
-    assert told["rooms"]["big"]["idle_h_per_day"]["difference"] > 0
+    assert told["rooms"]["big"]["idle_h_per_day"]["difference"] < 0
     assert any("conclusion for presence" in d["text"] for d in told["differences"])
+    assert cli.main(["compare", str(path), "--variant", "Patient"]) == 0
+    assert capsys.readouterr().out.startswith("From the copy “Patient” to the current design:")
     assert cli.main(["compare", str(path)]) == 1
     assert "second project file" in capsys.readouterr().err
     assert cli.main(["compare", str(path), "--variant", "None such"]) == 1

@@ -40,11 +40,12 @@ def test_rooms_are_compared_with_how_sure_each_difference_is(qtbot, window, shee
     names = [r[0] for r in rows]
     assert names[-1] == "All rooms" and "Sitting room" in names
     assert rows[names.index("Toilet")][4] == "the same in both"
-    # Radar kept the reader's light.
-    assert "More false-offs" in rows[names.index("Sitting room")][4]
+    # From the copy to the design: its radar keeps the reader's light.
+    assert "Less false-offs" in rows[names.index("Sitting room")][4]
     # Each plan with what hangs there and what it costs.
-    assert sheet.plans[0].costs.text().startswith("10 sensors") and sheet.plans[1].costs.text().startswith("7 sensors")
-    assert sheet.plans[1].name.text() == "Motion sensors alone"
+    assert sheet.plans[0].costs.text().startswith("7 sensors") and sheet.plans[1].costs.text().startswith("10 sensors")
+    assert sheet.plans[0].name.text() == "Before: Motion sensors alone"
+    assert sheet.plans[1].name.text() == "Current design"
     assert sheet.plans[0].image != sheet.plans[1].image
 
 
@@ -59,7 +60,7 @@ def test_a_day_of_the_chosen_room_is_turned_by_keys_and_buttons(qtbot, window, s
         key(qtbot, sheet.day, Qt.Key.Key_Left)
     assert sheet.day.day == 0
     a, b = sheet.day.pair
-    assert a.truth is b.truth and a.project is project(window)
+    assert a.truth is b.truth and b.project is project(window)
 
 
 def test_a_copy_is_kept_changed_adopted_and_undone(qtbot, window, sheet):
@@ -87,7 +88,7 @@ def test_a_copy_is_kept_changed_adopted_and_undone(qtbot, window, sheet):
 def test_without_a_variant_the_sheet_says_what_to_do(qtbot, window, sheet):
     qtbot.mouseClick(sheet.drop, LEFT)
     assert project(window).variants == ()
-    assert not sheet.adopt.isEnabled() and not sheet.table.isVisible() and not sheet.plans[1].isVisible()
+    assert not sheet.adopt.isEnabled() and not sheet.table.isVisible() and not sheet.plans[0].isVisible()
     assert "Save a copy" in sheet._basis.text()
     window.document.undo_stack.undo()
     assert sheet.adopt.isEnabled()

@@ -10,11 +10,13 @@ from hands import LEFT, key, plain, project, settle, type_into
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QPushButton
 
+import vastwatch
 from vastwatch.advice.logs.replay import log_curve
 from vastwatch.design.project import find
 from vastwatch.design.relations import presence_of
 from vastwatch.desk.results.logs import LOG_CURVE
 from vastwatch.desk.shell.parts import LinkCard
+from vastwatch.desk.stages.rehearsal.log_dialog import LogDialog
 
 LOG = Path(str(resources.files("vastwatch.data").joinpath("saltmarsh-log.csv")))
 
@@ -165,4 +167,28 @@ def test_where_no_time_is_found_the_column_is_chosen(qtbot, window, tmp_path):
     choice.setCurrentIndex(choice.findData("a"))
     choice.activated.emit(choice.currentIndex())
     assert "'late' is not a time" in dialog.lines.item(0, 4).text() and not dialog.use.isEnabled()
+    dialog.reject()
+
+
+def test_the_dialog_shows_the_lanes_that_the_rows_would_give(qtbot, window, tmp_path):
+    path = tmp_path / "own.csv"
+    path.write_text(
+        "when,thing,state\n2026-01-12 08:00,PIR shop,on\n2026-01-12 08:10,PIR shop,off\n"
+        "2026-01-12 08:05,PIR toilet,on\n2026-01-12 08:20,PIR toilet,unavailable\n2026-01-12 08:40,PIR shop,on\n"
+    )
+    dialog = LogDialog(window, project(window), path)
+    lanes = {lane.name: lane.says for lane in dialog.lanes.lanes}
+    assert [on for _, on in lanes["PIR shop"]] == [True, False, True]
+    assert [on for _, on in lanes["PIR toilet"]] == [True, None]
+    (a, _), (b, _), (c, _) = lanes["PIR shop"]
+    assert (b - a, c - a) == (600.0, 2400.0) and dialog.lanes.height() > 30
+    # Another meaning of a word is another lane at once.
+    dialog._word_chosen("off", 0)
+    assert [on for _, on in dict(dialog.lanes.lanes)["PIR shop"]] == [True, True, True]
+    dialog.reject()
+
+
+def test_two_hundred_rows_are_shown(window):
+    dialog = LogDialog(window, project(window), Path(vastwatch.__file__).parent / "data" / "saltmarsh-log.csv")
+    assert dialog.lines.rowCount() == 200
     dialog.reject()

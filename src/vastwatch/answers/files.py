@@ -57,16 +57,22 @@ def import_drawing(args: argparse.Namespace) -> tuple[Any, list[str]]:
 
 def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
     """`{"differences": [{"way", "kind", "name", "fields", "text"}]}`: what has to be done to the first to have the
-    other; and with `--weeks` what the same weeks come to in both, room by room and in
-    `all`. Either may be a variant of a project."""
+    other; and with `--weeks` what the same weeks give in both, room by room and in `all`. A project is compared from
+    its variant, which was kept before, to the current design."""
     from vastwatch.design.differences import differences
     from vastwatch.design.variants import designed_as, variant_of
 
     old = load_project(args.old)
     new = old if args.new is None else load_project(args.new)
+    which = f"From {Path(args.old).name} to {Path(args.new or args.old).name}"
     if args.variant is not None:
         try:
-            new = designed_as(new, variant_of(new, args.variant))
+            variant = variant_of(new, args.variant)
+            if args.new is None:
+                # A copy was kept before what came of the design since: the comparison runs from it to the design.
+                old, which = designed_as(new, variant), f"From the copy “{variant.name}” to the current design"
+            else:
+                new, which = designed_as(new, variant), f"From {Path(args.old).name} to “{variant.name}”"
         except ValueError as e:
             raise RequestError(f"--variant: {e}") from None
     elif args.new is None:
@@ -77,7 +83,7 @@ def compare(args: argparse.Namespace) -> tuple[Any, list[str]]:
             {"way": d.way, "kind": d.kind, "name": d.name, "fields": list(d.fields), "text": d.words} for d in found
         ]
     }
-    words = [d.words for d in found] or ["No differences."]
+    words = [f"{which}:", *([d.words for d in found] or ["No differences."])]
     if args.weeks:
         told, more = _weeks_of_both(old, new)
         return {**document, **told}, [*words, *more]

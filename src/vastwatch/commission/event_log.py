@@ -41,20 +41,22 @@ REGULAR, MIN_BEATS, BEATS_MISSED, SHORTEST_SILENCE_S = 1.5, 20, 5.0, 900.0
 # A log reaches over so many days at the most.
 MOST_DAYS = 366
 # Lines that are shown as they are understood.
-SHOWN = 20
+SHOWN = 200
 # So many lines are read between two words of how far it has come.
 TELL_EVERY = 20_000
 
 
 @dataclass(frozen=True)
 class Understood:
-    """One line as it is understood: when, which device, what it says; and where it is not, why."""
+    """One line as it is understood: when, which device, what it says; and where it is not, why. `at`: the instant, s
+    since 1970, of what is of use."""
 
     line: int
     when: str
     device: str
     says: str
     fault: str = ""
+    at: float | None = None
 
 
 @dataclass(frozen=True)
@@ -81,7 +83,7 @@ def shown(path: str | Path, reading: Reading, project: Project, most: int = SHOW
     names = {s.id: s.name for s in project.sensors}
     out = []
     for line, when, device, value, key in events(path, reading, lambda n: True):
-        fault = ""
+        fault, at = "", 0.0
         try:
             at = clock(when)
             local = datetime.fromtimestamp(at, zone).strftime("%Y-%m-%d %H:%M:%S")
@@ -95,7 +97,7 @@ def shown(path: str | Path, reading: Reading, project: Project, most: int = SHOW
         called = "" if told is None else names.get(told[0], told[0]) + ("" if told[1] is None else f", {told[1]}")
         if told is None and not fault:
             fault = f"'{device}' is not a device of this project"
-        out.append(Understood(line, local, called or device, says, fault))
+        out.append(Understood(line, local, called or device, says, fault, None if fault else float(at)))
         if len(out) >= most:
             break
     return out

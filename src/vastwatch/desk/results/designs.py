@@ -17,8 +17,8 @@ COMPARED_SEEDS = 8
 
 
 class Designs(NamedTuple):
-    """The design and a variant of it, simulated with the same people: every room of both in so many weeks, and one week
-    of each."""
+    """A variant of the design, then the design, simulated with the same people: every room of both in so many weeks,
+    and one week of each."""
 
     rooms: list[RoomCompared]
     weeks: int
@@ -27,7 +27,8 @@ class Designs(NamedTuple):
 
 def _designs(task: Task, project: Project, variant: Variant, seed: int) -> Designs:
     other = designed_as(project, variant)
-    pair = rehearse(project, DAYS, seed), rehearse(other, DAYS, seed)
+    # The copy first: it was kept before what came of the design since.
+    pair = rehearse(other, DAYS, seed), rehearse(project, DAYS, seed)
     seeds = settings().chosen_on[:COMPARED_SEEDS]
     weeks = len(seeds) * settings().days // 7
 
@@ -35,7 +36,7 @@ def _designs(task: Task, project: Project, variant: Variant, seed: int) -> Desig
         task.show(Designs(rooms, weeks, pair))
 
     rooms = compared(
-        project, other, seeds, should_continue=task.should_continue, report_progress=task.report_progress, show=show
+        other, project, seeds, should_continue=task.should_continue, report_progress=task.report_progress, show=show
     )
     return Designs(rooms, weeks, pair)
 

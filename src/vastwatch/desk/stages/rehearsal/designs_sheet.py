@@ -172,10 +172,12 @@ class DesignsSheet(QDialog):
         variant = self.variant
         self.results[DESIGNS].want(None if variant is None else variant.id)
         project, level = self.document.project, self.focus.level
-        self.plans[0].show_design(self.tr(NOW), project, level)
+        # The older at the left: a copy was kept before what came of the design since.
         if variant is not None:
-            self.plans[1].show_design(variant.name, variants.designed_as(project, variant), level)
-        self.plans[1].setVisible(variant is not None)
+            older = self.tr("Before: {}").format(variant.name)
+            self.plans[0].show_design(older, variants.designed_as(project, variant), level)
+        self.plans[0].setVisible(variant is not None)
+        self.plans[1].show_design(self.tr(NOW), project, level)
         self._fill()
 
     def _keep(self) -> None:
@@ -275,7 +277,7 @@ class DesignsSheet(QDialog):
         found, room, variant = self.results[DESIGNS].value, self._room(), self.variant
         if found is None or room is None or variant is None:
             return
-        self.day.show_pair(found.pair, (self.tr(NOW), variant.name), room)
+        self.day.show_pair(found.pair, (variant.name, self.tr(NOW)), room)
         if anew:
             self.day.turn_to(self.day.worst_day())
 
@@ -285,7 +287,7 @@ class DesignsSheet(QDialog):
     def _told_day(self, day: int) -> None:
         pair = self.day.pair
         if pair is not None:
-            room = find(pair[0].project.rooms, self.day.room).name
+            room = find(pair[1].project.rooms, self.day.room).name
             self._of_day.setText(f"{room}, {pair[0].calendar.date(day):%A %d %B}")
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

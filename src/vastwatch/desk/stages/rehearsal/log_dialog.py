@@ -24,6 +24,8 @@ from vastwatch.design.expressions import zone_part
 from vastwatch.design.project import Project
 from vastwatch.desk.shell.background import GoOn, in_background
 from vastwatch.desk.shell.parts import Choice, column_in, label, pressed, row
+from vastwatch.desk.shell.theme import LIGHT, Theme
+from vastwatch.desk.stages.rehearsal.lanes_preview import LanesPreview
 from vastwatch.files import ProjectError
 from vastwatch.words import sentence
 
@@ -37,7 +39,7 @@ class LogDialog(QDialog):
 
     used = pyqtSignal(object)
 
-    def __init__(self, parent: QWidget, project: Project, path: Path) -> None:
+    def __init__(self, parent: QWidget, project: Project, path: Path, theme: Theme = LIGHT) -> None:
         super().__init__(parent)
         self.project, self.path = project, path
         self.reading, missing = opened(path, project)
@@ -100,6 +102,8 @@ class LogDialog(QDialog):
         both.addWidget(self.words, 2)
         box.addLayout(both, 2)
         box.addWidget(self.lines, 3)
+        self.lanes = LanesPreview(theme, project.place.timezone)
+        box.addWidget(self.lanes)
         self.told = label("", "bad", True)
         self.use = QPushButton(self.tr("Import"))
         self.use.setDefault(True)
@@ -179,6 +183,7 @@ class LogDialog(QDialog):
             self.lines.insertRow(at)
             for k, words in enumerate((str(line.line), line.when, line.device, line.says, line.fault)):
                 self.lines.setItem(at, k, QTableWidgetItem(words))
+        self.lanes.show_lines(found)
         good = sum(not line.fault for line in found)
         self.use.setEnabled(good > 0)
         words = self.tr("Nothing recognised yet.") if good == 0 else ""

@@ -62,7 +62,7 @@ class RehearsalPanel(QWidget):
     def open_log(self, path: Path) -> None:
         """Show how a log is understood; where nothing in it is, say so."""
         try:
-            self.dialog = LogDialog(self.window() or self, self.around.document.project, path)
+            self.dialog = LogDialog(self.window() or self, self.around.document.project, path, self.around.theme)
         except LogError as e:
             self.around.say(str(e))
             return
