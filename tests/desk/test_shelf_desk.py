@@ -12,9 +12,10 @@ from samples import device
 from vastwatch.design.presence import reports
 from vastwatch.design.project import find
 from vastwatch.desk.stages.sensors.compare import CompareSheet
-from vastwatch.desk.stages.sensors.own_types import OwnTypes, TypeForm
+from vastwatch.desk.stages.sensors.own_types import OwnTypes
 from vastwatch.desk.stages.sensors.shelf import ORDERS, POWERS, DeviceCard
-from vastwatch.devices import catalogue
+from vastwatch.desk.stages.sensors.type_form import ON_A_BOX, OTHERS, TypeForm
+from vastwatch.devices import FAMILIES, catalogue
 from vastwatch.files.device_list import choices, flat, read_devices, write_devices
 
 
@@ -192,3 +193,35 @@ def test_what_is_one_of_a_few_words_is_chosen_and_not_typed(qtbot, window, shelf
     form.fields["price"].setText("-3")
     form.keep()
     assert form.fault.text() == "Price: expected a number of at least 0, got '-3'"
+
+
+@pytest.mark.parametrize("family", FAMILIES)
+def test_a_form_asks_what_stands_on_the_box_first_and_folds_the_rest(window, family):
+    """Every figure of every family has its place, once."""
+    typical = next(d for d in catalogue() if d.family == family)
+    form = TypeForm(window, typical, "own-x", lambda d: True, new=True)
+    form.show()
+    first = form.sections[ON_A_BOX]
+    shown = [f for f in form.fields.values() if f.isVisible()]
+    assert form.fields["name"] in shown and all(first.isAncestorOf(f) for f in shown)
+    assert len(shown) <= 9 and OTHERS not in form.sections
+    # A fault in a folded field unfolds it.
+    form.fields["name"].setText("Own")
+    form.fields["price"].setText("-3")
+    form.keep()
+    assert form.fields["price"].isVisible() and form.fields["price"].property("wrong") == "true"
+    form.reject()
+
+
+def test_a_heading_folds_and_unfolds_by_mouse(qtbot, window):
+    form = TypeForm(window, next(d for d in catalogue() if d.family == "radar"), "own-x", lambda d: True)
+    form.show()
+    section = form.sections["Battery"] if "Battery" in form.sections else form.sections["Reports"]
+    assert "(" in section.head.text()
+    qtbot.mouseClick(section.head, Qt.MouseButton.LeftButton)
+    assert "(" not in section.head.text() and any(
+        f.isVisible() and section.isAncestorOf(f) for f in form.fields.values()
+    )
+    qtbot.mouseClick(section.head, Qt.MouseButton.LeftButton)
+    assert not any(f.isVisible() and section.isAncestorOf(f) for f in form.fields.values())
+    form.reject()

@@ -27,7 +27,7 @@ from vastwatch.desk.stages.rehearsal.log_dialog import LogDialog
 from vastwatch.desk.stages.scenes.meter_dialog import meter_dialog
 from vastwatch.desk.stages.sensors.box_sheet import BoxSheet
 from vastwatch.desk.stages.sensors.compare import CompareSheet
-from vastwatch.desk.stages.sensors.own_types import TypeForm
+from vastwatch.desk.stages.sensors.type_form import TypeForm
 from vastwatch.desk.stages.zones.entry_dialog import EntryDialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.desk.verdict.inspector import FORMS
@@ -37,6 +37,12 @@ from vastwatch.files.drawing.reading import read_drawing
 
 DATA = Path(vastwatch.__file__).parent / "data"
 SMALL, USUAL, LARGE = (1024, 700), (1280, 800), (1920, 1080)
+
+
+def _unfolded(form):
+    for section in form.sections.values():
+        section.open(True)
+    return form
 
 
 def _of_sensors(make):
@@ -129,7 +135,7 @@ DIALOGS = {
     "data sheet": _of_sensors(lambda w, p: BoxSheet(p, _types("radar")[0], w.theme)),
     **{
         f"own {family}": _of_sensors(
-            lambda w, p, f=family: TypeForm(p, _types(f)[0], "own-1", lambda _: True, new=True)
+            lambda w, p, f=family: _unfolded(TypeForm(p, _types(f)[0], "own-1", lambda _: True, new=True))
         )
         for family in FAMILIES
     },

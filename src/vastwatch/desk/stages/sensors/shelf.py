@@ -28,7 +28,8 @@ from vastwatch.desk.shell.parts import Choice, clear, column, column_in, is_choi
 from vastwatch.desk.shell.theme import MARGIN, Theme, font
 from vastwatch.desk.stages.sensors.box_sheet import BoxSheet
 from vastwatch.desk.stages.sensors.compare import MOST, CompareSheet
-from vastwatch.desk.stages.sensors.own_types import FIELD_WORDS, OwnTypes, TypeForm
+from vastwatch.desk.stages.sensors.own_types import OwnTypes
+from vastwatch.desk.stages.sensors.type_form import FIELD_WORDS, TypeForm
 from vastwatch.devices import FAMILIES, DeviceType, catalogue
 from vastwatch.devices.families import HEADINGS
 from vastwatch.devices.search import hint, search
