@@ -68,7 +68,7 @@ FIELD_WORDS: dict[str, tuple[str, str]] = {
 FIXED_FIELDS = ("family", "id", "pir.family", "radar.family", "pir.id", "radar.id")
 
 # The fields by subject, in the order in which they are asked for; by the last part of their dotted name.
-ON_A_BOX, OTHERS = "On the box", "Other figures"
+ON_A_BOX, OTHERS = "On the box", "Words about it"
 SUBJECTS: dict[str, tuple[str, ...]] = {
     ON_A_BOX: (
         "name", "tangential_m", "moving_m", "closing_kpa", "gap_mm", "threshold_w", "fov_h", "hold_s", "rearm_s",
