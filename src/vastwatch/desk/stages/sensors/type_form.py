@@ -74,19 +74,20 @@ SUBJECTS: dict[str, tuple[str, ...]] = {
         "name", "tangential_m", "moving_m", "closing_kpa", "gap_mm", "threshold_w", "fov_h", "hold_s", "rearm_s",
     ),
     "Price, power, mounting": (
-        "price", "power", "mounts", "mount_height", "watts", "lead_m", "load_w", "needs_neutral", "in_switch_box",
-        "radio", "relays", "dims", "channels", "two_way", "switches", "ip", "least_c", "most_c",
+        "price", "power", "mounts", "mount_height", "watts", "lead_m", "load_w", "least_load_w", "needs_neutral",
+        "in_switch_box", "radio", "relays", "dims", "channels", "two_way", "switches", "ip", "least_c", "most_c",
     ),
     "Ranges and field of view": (
         "radial_m", "minor_m", "still_m", "floor_m", "floor_still_m", "fov_v", "span_up", "span_down", "beam_pitch",
-        "beam_pitch_el", "edge_share", "min_gate_m", "max_gate_m", "lens", "band_ghz", "pad", "foldable",
+        "beam_pitch_el", "edge_share", "min_gate_m", "max_gate_m", "lens", "band_ghz", "band_m", "pad", "foldable",
     ),
     "Delays, hold time, sensitivity": (
         "min_s", "typical_s", "max_s", "hold_min_s", "hold_max_s", "hold_step_s", "steps", "frame_hz", "confirm_of",
         "large_share", "small_share",
     ),
     "Reports": (
-        "reports", "interval_s", "kind", "low_lux", "high_lux", "flag_lux", "accuracy_pct", "targets", "zones", "bands",
+        "reports", "tells_length",
+        "interval_s", "kind", "low_lux", "high_lux", "flag_lux", "accuracy_pct", "targets", "zones", "bands",
         "sigma_r_m", "sigma_az_deg", "bias_r_m", "scale_r",
     ),
     "Battery": ("cell", "or_cell", "count", "strings", "sleep_ua", "report_ma", "report_ms"),
