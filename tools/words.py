@@ -39,8 +39,9 @@ def texts(source: str) -> Iterator[tuple[int, str]]:
 
 
 def lines(page: str) -> Iterator[tuple[int, str]]:
-    """Lines of a page without its code: names in code may be older than the words."""
-    for n, line in enumerate(page.splitlines(), 1):
+    """Lines of a page without its code and its comments: names in code may be older than the words."""
+    shown = re.sub(r"<!--.*?-->", lambda m: re.sub(r"[^\n]", "", m[0]), page, flags=re.DOTALL)
+    for n, line in enumerate(shown.splitlines(), 1):
         if not line.startswith("    "):
             yield n, re.sub(r"`[^`]*`|\]\([^)]*\)", "", line)
 
