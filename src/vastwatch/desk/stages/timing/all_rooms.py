@@ -20,7 +20,7 @@ from vastwatch.desk.results.timing import SETTLED
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import column_in, label, pressed
-from vastwatch.words import duration_words
+from vastwatch.words import counted, duration_words
 
 
 class AllRooms(QWidget):
@@ -72,10 +72,11 @@ class AllRooms(QWidget):
             self.told.setText(self.tr("Hold times are shortened since {}.").format(mode.since.replace("T", " ")))
         elif better:
             self.told.setText(self.tr("Recommended hold times: {}{}.").format(names, more))
+        elif judged:
+            words = self.tr("{} checked; no other hold time would meet the brief better.")
+            self.told.setText(words.format(counted(len(judged), "room")))
         else:
-            self.told.setText(
-                self.tr("{} rooms checked; no change of hold time would meet the brief better.").format(len(judged))
-            )
+            self.told.setText(self.tr("No room has been checked yet: that happens while the design rests."))
         self.accept.setVisible(bool(better))
         self.accept.setText(self.tr("Apply all recommended hold times"))
         self.test.setText(
