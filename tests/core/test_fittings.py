@@ -49,7 +49,7 @@ from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import bounds
 from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import furniture
-from vastwatch.site.uses import _TELLING, USES, use_of_name
+from vastwatch.site.uses import USES, telling, use_of_name
 from vastwatch.words import sentence
 
 
@@ -350,7 +350,7 @@ def test_a_rooms_name_tells_its_use(name, use):
 
 
 def test_every_use_can_be_told():
-    assert {use for use, _ in _TELLING} == set(USES)
+    assert {use for use, _ in telling()} == set(USES)
 
 
 @given(

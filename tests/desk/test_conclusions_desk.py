@@ -381,7 +381,7 @@ def test_a_log_takes_the_place_of_the_rehearsal(qtbot, window, log):
     panel = window.panel("Rehearsal")
     panel.open_log(log)
     dialog = panel.dialog
-    assert dialog.lines.rowCount() == 20 and dialog.lines.item(0, 3).text() == "off"
+    assert dialog.lines.rowCount() == 200 and dialog.lines.item(0, 3).text() == "off"
     assert dialog.devices.rowCount() == len(project(window).sensors)
     qtbot.mouseClick(dialog.use, LEFT)
     qtbot.waitUntil(lambda: window.results.recording is not None, timeout=10_000)

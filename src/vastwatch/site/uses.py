@@ -15,7 +15,7 @@ USES: tuple[RoomUse, ...] = get_args(RoomUse)
 
 
 @cache
-def _telling() -> tuple[tuple[RoomUse, re.Pattern[str]], ...]:
+def telling() -> tuple[tuple[RoomUse, re.Pattern[str]], ...]:
     """For each use the words that speak of it: English, then as drawings of other countries have them, without accents
     and in lower case. Of several the last counts: a "shower room" is a bathroom, a "boiler cupboard" a store."""
     text = resources.files("vastwatch.site").joinpath("room_words.json").read_text(encoding="utf-8")
@@ -33,5 +33,5 @@ def use_of_name(name: str) -> RoomUse | None:
     words = _plain(name)
     # "Living room kitchen" is told by its last word, and of two that end there by the longer: the kind comes last in
     # English and German, and where it comes first the second tells more: a "salle de réunion", a "cuarto de baño".
-    found = [(m.end(), len(m[0]), use) for use, pattern in _telling() for m in pattern.finditer(words)]
+    found = [(m.end(), len(m[0]), use) for use, pattern in telling() for m in pattern.finditer(words)]
     return max(found, default=(0, 0, None), key=lambda f: f[:2])[2]
