@@ -67,7 +67,7 @@ def test_a_log_of_a_drawn_week_says_what_was_said(tmp_path, seed):
     for key, out in recording.reports.items():
         if len(out.switches):
             back = log.recording.reports[key]
-            assert ((out | back) - (out & back)).measure(until) < 0.002 * (len(out) + 2), key
+            assert ((out | back) - (out & back)).cumulative(until) < 0.002 * (len(out) + 2), key
 
 
 @pytest.mark.parametrize("seed", range(200) if THOROUGH else range(1, 9))

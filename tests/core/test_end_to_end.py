@@ -125,7 +125,7 @@ def test_what_lives_come_to_besides_is_what_each_comes_to_alone(demo):
         for k, x in enumerate(lives):
             light = x.curve.light(hold)
             rows = light.intervals
-            nobody = x.there.awake.measure(rows[:, 1]) - x.there.awake.measure(rows[:, 0]) <= 0
+            nobody = x.there.awake.cumulative(rows[:, 1]) - x.there.awake.cumulative(rows[:, 0]) <= 0
             assert found.starts[k] == nobody.sum() / 9
             assert found.over_min[k] == pytest.approx((light & x.asleep).total() / 60 / 9)
             waits.append(scores.arrivals(light, x.there, x.dark)[1])

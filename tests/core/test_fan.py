@@ -152,7 +152,7 @@ def test_it_hangs_inside_a_room(room):
 
 def test_energy_is_the_area_under_what_it_draws(fanned):
     _, fan = fanned
-    from vastwatch.signals import Levels
+    from vastwatch.signals import TimeSeries
 
-    half = Levels.of([(0, 0.0), (HOUR, 1.0)])
+    half = TimeSeries.of([(0, 0.0), (HOUR, 1.0)])
     assert kwh(fan, half) == pytest.approx(0.006)

@@ -215,7 +215,7 @@ def test_windows_of_workdays_stay_shut_on_free_days():
 
 
 def replace_free(week, free):
-    return Calendar(week.begin, week.zone, week.days, week.sky, free)
+    return Calendar(week.begin, week.zone, week.days, week.weather_seed, free)
 
 
 # -- the year ------------------------------------------------------------------------------------------------------

@@ -29,7 +29,7 @@ from vastwatch.files.check import faults_of
 from vastwatch.people.truth import simulate_days
 from vastwatch.rehearsal import reactors, rehearse
 from vastwatch.rehearsal.run import record
-from vastwatch.signals import Calendar, Levels, Signal
+from vastwatch.signals import Calendar, Signal, TimeSeries
 from vastwatch.site.building import DarkSource, Spot
 from vastwatch.site.people import Errand, Person, Stay
 
@@ -109,7 +109,7 @@ def test_what_is_asked_for_already_changes_nothing():
     won = winners(rows, 0.0, 60.0)
     # Both rows ask for the same: the second's slow fade does not begin at 20.
     levels = levels_of(won, np.array([0.5, 0.5, 0.0]), np.array([2.0, 30.0, 0.0]))
-    assert levels.same_as(Levels.of([(0, 0), (10, 0), (12, 0.5), (40, 0.5), (40, 0), (60, 0)]))
+    assert levels.same_as(TimeSeries.of([(0, 0), (10, 0), (12, 0.5), (40, 0.5), (40, 0), (60, 0)]))
 
 
 def test_a_lamp_burns_as_it_can_be_asked_to():

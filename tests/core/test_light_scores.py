@@ -23,7 +23,7 @@ from vastwatch.design.records import Button, LampLevel, Rule, Scene
 from vastwatch.devices import catalogue
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.scoring.light_scores import FLICKER_S, flickers, short_of, turns
-from vastwatch.signals import Levels
+from vastwatch.signals import TimeSeries
 from vastwatch.site.building import Circuit, Needs, Spot
 from vastwatch.site.people import Person, Stay
 
@@ -58,10 +58,10 @@ def test_minutes_under_what_is_asked_are_those_one_counts_second_by_second(lived
 
 
 def test_flickers_are_turns_within_ten_seconds_the_other_way():
-    up_down = Levels.of([(0, 0), (10, 0), (10, 1), (14, 1), (14, 0), (40, 0), (40, 1), (60, 1), (60, 0), (100, 0)])
+    up_down = TimeSeries.of([(0, 0), (10, 0), (10, 1), (14, 1), (14, 0), (40, 0), (40, 1), (60, 1), (60, 0), (100, 0)])
     assert flickers(up_down) == 1
     # Up in two steps is no flicker, nor is a slow way down.
-    steps = Levels.of([(0, 0), (10, 0), (10, 0.5), (13, 0.5), (13, 1), (60, 1), (90, 0), (100, 0)])
+    steps = TimeSeries.of([(0, 0), (10, 0), (10, 0.5), (13, 0.5), (13, 1), (60, 1), (90, 0), (100, 0)])
     assert flickers(steps) == 0
     begin, up = turns(up_down)
     assert begin.tolist() == [10, 14, 40, 60] and up.tolist() == [True, False, True, False]
@@ -230,8 +230,8 @@ def test_rules_of_scenes_that_light_nothing_have_no_findings():
 
 
 def test_short_is_what_is_less_than_wanted_and_nothing_else():
-    day = Levels.of([(0, 0.0), (50, 0.0), (50, 40.0), (100, 40.0)])
-    lamp = Levels.of([(0, 0.0), (20, 0.0), (20, 0.5), (100, 0.5)])
+    day = TimeSeries.of([(0, 0.0), (50, 0.0), (50, 40.0), (100, 40.0)])
+    lamp = TimeSeries.of([(0, 0.0), (20, 0.0), (20, 0.5), (100, 0.5)])
     # Without daylight 60 lx from the lamp, then 100 with it; 0 before either.
     for wanted, until in ((59.9, 20.0), (60.0, 20.0), (60.1, 50.0), (99.9, 50.0), (100.1, 100.0)):
         short = short_of((lamp,), (120.0,), day, wanted)

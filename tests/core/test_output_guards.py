@@ -22,7 +22,7 @@ from vastwatch.design.records import Cover, Fan, Machine, Row, SetBack
 from vastwatch.design.references import without
 from vastwatch.files.check import faults_of
 from vastwatch.rehearsal import rehearse
-from vastwatch.signals import Calendar, Levels, Signal
+from vastwatch.signals import Calendar, Signal, TimeSeries
 
 MANY = 300 if os.environ.get("THOROUGH") else 80
 TWO_DAYS = Calendar(date(2026, 1, 12), "UTC", 2)
@@ -82,7 +82,7 @@ def test_what_runs_on_does_so_at_the_level_it_had(switches, guards):
 
 def test_without_guards_it_is_what_is_wanted():
     fan = Fan(id="f", room="big", name="F", at=(0, 0), watts=1)
-    wanted = Levels.steps(Signal.from_intervals([(10, 20)], 0.0, TWO_DAYS.end), 0.3)
+    wanted = TimeSeries.steps(Signal.from_intervals([(10, 20)], 0.0, TWO_DAYS.end), 0.3)
     assert guarded(wanted, fan, TWO_DAYS) is wanted
     assert by_rows(fan, (), TWO_DAYS).integral() == 0
 

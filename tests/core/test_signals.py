@@ -110,8 +110,8 @@ def test_hold_and_on_delay_are_monotone(a, b, short, more):
 @given(signals, st.lists(instants, min_size=1, max_size=8))
 def test_measure_is_the_seconds_on_so_far(s, times):
     for t in times:
-        assert s.measure(t) == pytest.approx(s.clip(0.0, max(t, 1e-9)).total(), abs=1e-6)
-    assert s.measure(END) == pytest.approx(s.total())
+        assert s.cumulative(t) == pytest.approx(s.clip(0.0, max(t, 1e-9)).total(), abs=1e-6)
+    assert s.cumulative(END) == pytest.approx(s.total())
 
 
 @given(signals)

@@ -347,7 +347,7 @@ def test_who_is_away_is_not_on_the_mat_before_the_door(room, ident):
     # A leaves at 17:00 for good, until 09:00.
     quiet = rehearse(replace(with_it, people=(replace(room.people[0], errands=()),)), 2)
     report = quiet.recording.report(made.id)
-    assert report.measure(9.2 * 3600) > 0
+    assert report.cumulative(9.2 * 3600) > 0
     for day in (0, 1):
         gone = report & Signal.from_intervals([(day * 86_400 + 17.5 * 3600, day * 86_400 + 86_400)], 0.0, report.end)
         assert gone.total() == 0

@@ -56,7 +56,7 @@ class Episodes:
 
     def _harm(self, light: Signal, begin: Array, end: Array) -> Array:
         bad = self.wrong - light if self.dark else self.wrong & light
-        out = bad.measure(end) - bad.measure(begin)
+        out = bad.cumulative(end) - bad.cumulative(begin)
         if self.kind == "dropped":
             falls = light.falls
             falls = falls[self.wrong.at(falls)]

@@ -348,7 +348,7 @@ def _tails(r: Rehearsal, room: str, of: Episodes, harm: Array) -> list[Tried]:
     from_ = np.clip(of.silent_from, of.begin, of.end)
     whole = Signal.from_intervals(np.column_stack([from_, of.end]), light.start, light.end) & light
     total = max(float(harm.sum()), 1e-9)
-    after = whole.measure(of.end) - whole.measure(from_)
+    after = whole.cumulative(of.end) - whole.cumulative(from_)
     hold = hold_of(presence.expr)
     by_hold = after if hold is None else np.minimum(after, hold + AFTER_HOLD_S)
     if hold is not None:

@@ -64,7 +64,7 @@ def in_the_dark(r: Rehearsal, incident: Incident) -> list[Witness]:
             continue
         here = r.truth.person_in(track.person.id, incident.room, awake_only=True)
         if here.at(t):
-            stays = float(here.measure(t + max(incident.duration_s, 1.0)) - here.measure(t))
+            stays = float(here.cumulative(t + max(incident.duration_s, 1.0)) - here.cumulative(t))
             when = t + min(incident.duration_s, 1.0) / 2.0 if late else t
             where = r.truth.where(track, when)
             if where.spot is not None and not where.spot.asks_for_light:

@@ -211,7 +211,7 @@ def _recorded(
     if days > MOST_DAYS:
         notes.append(f"It covers {days:,} days; only the first {MOST_DAYS} are used.")
         days = MOST_DAYS
-    calendar = calendar.longer(days)
+    calendar = calendar.with_days(days)
     zero = calendar.instant_utc(0.0).timestamp()
     t = t - zero
     inside = t < calendar.end

@@ -30,7 +30,7 @@ from vastwatch.design.records import Fixture, Guarded, Presence
 from vastwatch.design.relations import outputs, outputs_in, presence_of
 from vastwatch.design.unaffected import Unaffected
 from vastwatch.memo import kept
-from vastwatch.signals import Levels, Signal, all_of, any_of, first_that_holds
+from vastwatch.signals import Signal, TimeSeries, all_of, any_of, first_active
 from vastwatch.signals.remembered import both, either, never, union
 from vastwatch.site.building import Room
 
@@ -62,7 +62,7 @@ class PartSaid(NamedTuple):
 
     path: Path
     signal: Signal
-    belief: Levels | None = None
+    belief: TimeSeries | None = None
 
 
 def parts_said(house: HouseRun, presence: Presence) -> list[PartSaid]:
@@ -81,7 +81,7 @@ def parts_said(house: HouseRun, presence: Presence) -> list[PartSaid]:
 
 
 @kept
-def _believed(chain: Chain, said: tuple[Signal, ...], on_above: float, off_below: float) -> Levels:
+def _believed(chain: Chain, said: tuple[Signal, ...], on_above: float, off_below: float) -> TimeSeries:
     return filter_of(chain, on_above, off_below).told(said)
 
 
@@ -93,7 +93,7 @@ class HouseRun:
     project: Project
     recording: Recording
     conclusions: Conclusions
-    outputs: dict[str, Levels]
+    outputs: dict[str, TimeSeries]
     hands: Hands = field(default_factory=dict)
     # By room that has any, what its ladders did; and by lamp, while it is lit: a light that fades out is out from the
     # beginning of that.
@@ -181,12 +181,12 @@ class HouseRun:
 
 
 @kept
-def _kwh_while(output: Fixture, levels: Levels, lit: Signal, when: Signal) -> float:
+def _kwh_while(output: Fixture, levels: TimeSeries, lit: Signal, when: Signal) -> float:
     return kwh_above_standby(output, levels, lit & when)
 
 
 @kept
-def _on(levels: Levels) -> Signal:
+def _on(levels: TimeSeries) -> Signal:
     return levels.above(0.0)
 
 
@@ -204,7 +204,7 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY, same: Sam
     Without `hands` nobody reacts, and lights that a hand switches on stay off.
     """
     conclusions = conclude(project, recording, hands, same)
-    out: dict[str, Levels] = {}
+    out: dict[str, TimeSeries] = {}
     lit: dict[str, Signal] = {}
     ladders: dict[str, RoomRun] = {}
     for room in project.rooms:
@@ -253,9 +253,9 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY, same: Sam
 
 
 @kept
-def _unlocked(levels: Levels, locks: tuple[Signal, ...]) -> Levels:
+def _unlocked(levels: TimeSeries, locks: tuple[Signal, ...]) -> TimeSeries:
     """Levels cut to nothing while a lock holds: it stands above rows and guards."""
-    return first_that_holds([(any_of(locks), Levels.constant(0.0, levels.start, levels.end))], levels)
+    return first_active([(any_of(locks), TimeSeries.constant(0.0, levels.start, levels.end))], levels)
 
 
 def _rows(output: Guarded, project: Project, recording: Recording, conclusions: Conclusions) -> tuple[Signal, ...]:
@@ -264,9 +264,9 @@ def _rows(output: Guarded, project: Project, recording: Recording, conclusions: 
 
 
 @kept
-def _supplied(levels: Levels, supply: Signal) -> Levels:
+def _supplied(levels: TimeSeries, supply: Signal) -> TimeSeries:
     """Levels cut to nothing while there is no supply."""
-    return first_that_holds([(supply, levels)], Levels.constant(0.0, levels.start, levels.end))
+    return first_active([(supply, levels)], TimeSeries.constant(0.0, levels.start, levels.end))
 
 
 def _followed(project: Project, recording: Recording, output: Fixture, situation: Situation) -> Situation:
@@ -283,5 +283,5 @@ def _pressed(room: Room, hands: Hands, end: float) -> Signal | None:
 
 
 @kept
-def _output(output: Fixture, situation: Situation) -> Levels:
+def _output(output: Fixture, situation: Situation) -> TimeSeries:
     return handler_of(output).run(output, situation)

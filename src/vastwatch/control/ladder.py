@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.signals import Levels, Signal
+from vastwatch.signals import Signal, TimeSeries
 
 Array = NDArray[np.float64]
 
@@ -71,7 +71,7 @@ def winners(rows: Sequence[Signal], start: float, end: float) -> Winners:
 SHORTEST_S = 1e-9
 
 
-def levels_of(won: Winners, goals: Array, fades: Array) -> Levels:
+def levels_of(won: Winners, goals: Array, fades: Array) -> TimeSeries:
     """How far a lamp burns: `goals` (rows + 1,) what each row asks of it, `fades` (rows + 1,) within how many seconds.
 
     It goes in a straight line from where it is by then; a row that asks for what is asked already changes nothing.
@@ -81,7 +81,7 @@ def levels_of(won: Winners, goals: Array, fades: Array) -> Levels:
     return ramped(won.edges[:-1][step], goal[step], fade[step], float(won.edges[-1]))
 
 
-def ramped(begin: Array, goal: Array, fade: Array, end: float) -> Levels:
+def ramped(begin: Array, goal: Array, fade: Array, end: float) -> TimeSeries:
     """A number that from each of some instants on goes to a goal within so many seconds; the first is there at once.
 
     Shapes (n,) each, `begin` rising, the first the start of the span.
@@ -102,7 +102,7 @@ def ramped(begin: Array, goal: Array, fade: Array, end: float) -> Levels:
     there = np.where(cut, now + (goal - now) * (end - begin) / run, there)
     t = np.column_stack([begin, reached, until]).ravel()
     v = np.column_stack([now, there, there]).ravel()
-    return Levels(np.maximum.accumulate(t), v)
+    return TimeSeries(np.maximum.accumulate(t), v)
 
 
 def _interrupted(begin: Array, goal: Array, fade: Array) -> Array:

@@ -45,7 +45,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Fixture, Lamp, Rule, Scene
 from vastwatch.design.relations import lamps_in, lighting_of
 from vastwatch.memo import kept
-from vastwatch.signals import Levels, Signal, any_of
+from vastwatch.signals import Signal, TimeSeries, any_of
 from vastwatch.signals.remembered import always, never
 
 NOTHING: Mapping[str, Signal] = MappingProxyType({})
@@ -77,7 +77,7 @@ class LadderRun:
     asks: Asked
 
     @cached_property
-    def levels(self) -> Mapping[str, Levels]:
+    def levels(self) -> Mapping[str, TimeSeries]:
         """How far each lamp burns."""
         goals, fades = self.asks.goals.T, self.asks.fades.T
         return {x.id: levels_of(self.won, goals[k], fades[k]) for k, x in enumerate(self.ladder.lamps)}
@@ -124,7 +124,7 @@ class RoomRun:
     hands: tuple[Override, ...] = ()
 
     @cached_property
-    def levels(self) -> Mapping[str, Levels]:
+    def levels(self) -> Mapping[str, TimeSeries]:
         """How far each lamp burns."""
         return {lamp: x for ladder in self.ladders for lamp, x in ladder.levels.items()}
 

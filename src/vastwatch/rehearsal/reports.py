@@ -307,7 +307,7 @@ def _left_out(n: Notices, source: str, during: Signal) -> Notices:
     mine = n.source == source
     gone = mine & during.at(n.start)
     cut = mine & ~gone & during.at(n.end)
-    left = np.where(cut, n.end - during.measure(n.end) + during.measure(n.start), n.end)
+    left = np.where(cut, n.end - during.cumulative(n.end) + during.cumulative(n.start), n.end)
     return Notices(*(column[~gone] for column in n._replace(end=np.maximum(left, n.start))))
 
 

@@ -28,7 +28,7 @@ class Calendar:
     begin: date
     zone: str
     days: int
-    sky: int = 0
+    weather_seed: int = 0
     free: tuple[str, ...] = ()
     away: tuple[str, ...] = ()
 
@@ -135,9 +135,9 @@ class Calendar:
         """The instant of an aware date and time."""
         return (when.astimezone(UTC) - self._zero).total_seconds()
 
-    def longer(self, days: int) -> Calendar:
+    def with_days(self, days: int) -> Calendar:
         """The same beginning, another number of days."""
-        return Calendar(self.begin, self.zone, days, self.sky, self.free, self.away)
+        return Calendar(self.begin, self.zone, days, self.weather_seed, self.free, self.away)
 
 
 @lru_cache(maxsize=4096)

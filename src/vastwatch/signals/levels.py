@@ -18,7 +18,7 @@ Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
-class Levels:
+class TimeSeries:
     """Points `t` (n,), never falling, t[0] the start and t[-1] the end of the span, and the numbers `v` (n,) there."""
 
     t: Array
@@ -27,27 +27,27 @@ class Levels:
     # -- making ------------------------------------------------------------------------------------------------
 
     @staticmethod
-    def constant(value: float, start: float, end: float) -> Levels:
+    def constant(value: float, start: float, end: float) -> TimeSeries:
         """The same number for the whole span. Raises ValueError for a span without length."""
         if not start < end:
             raise ValueError("levels need a start before their end")
-        return Levels(np.array([start, end], float), np.array([value, value], float))
+        return TimeSeries(np.array([start, end], float), np.array([value, value], float))
 
     @staticmethod
-    def of(points: ArrayLike) -> Levels:
+    def of(points: ArrayLike) -> TimeSeries:
         """Through (t, v) rows, (n, 2). Raises ValueError for fewer than two, or where time runs backwards."""
         rows = np.asarray(points, float).reshape(-1, 2)
         if len(rows) < 2 or not rows[0, 0] < rows[-1, 0] or not (np.diff(rows[:, 0]) >= 0).all():
             raise ValueError("levels need points in order of time, over a span with some length")
-        return Levels(rows[:, 0].copy(), rows[:, 1].copy())
+        return TimeSeries(rows[:, 0].copy(), rows[:, 1].copy())
 
     @staticmethod
-    def steps(signal: Signal, on: float = 1.0, off: float = 0.0) -> Levels:
+    def steps(signal: Signal, on: float = 1.0, off: float = 0.0) -> TimeSeries:
         """`on` while a signal is, else `off`."""
         n = len(signal.switches)
         t = np.concatenate([[signal.start], np.repeat(signal.switches, 2), [signal.end]])
         pieces = np.where((np.arange(n + 1) % 2 == 1) ^ signal.first, on, off)
-        return Levels(t, np.repeat(pieces, 2))
+        return TimeSeries(t, np.repeat(pieces, 2))
 
     # -- reading -----------------------------------------------------------------------------------------------
 
@@ -85,22 +85,22 @@ class Levels:
         lo, hi = self.start if a is None else a, self.end if b is None else b
         if hi <= lo:
             return 0.0
-        begin, end = self.measure([lo, hi])
+        begin, end = self.cumulative([lo, hi])
         return float(end - begin)
 
-    def measure(self, t: ArrayLike) -> Array:
+    def cumulative(self, t: ArrayLike) -> Array:
         """The area under it from its start to each instant; constant outside the span."""
         at: Array = np.clip(np.asarray(t, float), self.start, self.end)
         so_far: Array = np.concatenate([[0.0], np.cumsum(np.diff(self.t) * 0.5 * (self.v[1:] + self.v[:-1]))])
         i = np.clip(np.searchsorted(self.t, at, side="left"), 1, len(self.t) - 1)
         return so_far[i - 1] + (at - self.t[i - 1]) * 0.5 * (self.v[i - 1] + self._between(i, at))
 
-    def while_on(self, signal: Signal) -> float:
+    def integral_while(self, signal: Signal) -> float:
         """The area under it while a signal of its span is on."""
         rows = signal.intervals
-        return float((self.measure(rows[:, 1]) - self.measure(rows[:, 0])).sum())
+        return float((self.cumulative(rows[:, 1]) - self.cumulative(rows[:, 0])).sum())
 
-    def same_as(self, other: Levels, tolerance: float = 0.0) -> bool:
+    def same_as(self, other: TimeSeries, tolerance: float = 0.0) -> bool:
         """The same number everywhere, within a tolerance, over the same span."""
         if (self.start, self.end) != (other.start, other.end):
             return False
@@ -113,20 +113,20 @@ class Levels:
 
     # -- algebra -----------------------------------------------------------------------------------------------
 
-    def scaled(self, factor: float, plus: float = 0.0) -> Levels:
+    def scaled(self, factor: float, plus: float = 0.0) -> TimeSeries:
         """factor * level + plus."""
-        return Levels(self.t, self.v * factor + plus)
+        return TimeSeries(self.t, self.v * factor + plus)
 
-    def __add__(self, other: Levels) -> Levels:
+    def __add__(self, other: TimeSeries) -> TimeSeries:
         return _joined([self, other], lambda rows: rows.sum(axis=0))
 
-    def clip(self, start: float, end: float) -> Levels:
+    def clip(self, start: float, end: float) -> TimeSeries:
         """The same on a shorter span. Raises ValueError for one that reaches beyond its own."""
         if not self.start <= start < end <= self.end:
             raise ValueError("levels can only be cut shorter")
         inside = self.t[(self.t > start) & (self.t < end)]
         v = self.v[(self.t > start) & (self.t < end)]
-        return Levels(
+        return TimeSeries(
             np.concatenate([[start], inside, [end]]),
             np.concatenate([[float(self.at(start))], v, [float(self.before(end))]]),
         )
@@ -162,7 +162,7 @@ class Levels:
         real = (b > a) & (t1 > t0) & ((v0 > x) | (v1 > x))
         return Signal.from_intervals(np.column_stack([a[real], b[real]]), self.start, self.end)
 
-    def faded(self, seconds: float) -> Levels:
+    def rate_limited(self, seconds: float) -> TimeSeries:
         """Every step taken over so many seconds, in a straight line from where it is by then; 0 leaves it as it is.
 
         Between steps it must be level. Raises ValueError where it is not, or for a negative time.
@@ -192,10 +192,10 @@ class Levels:
             points.append((self.end, v0 + (goal - v0) * (self.end - t0) / (arrives - t0)))
         else:
             points += [(arrives, goal), (self.end, goal)]
-        return Levels.of(points)
+        return TimeSeries.of(points)
 
 
-def first_that_holds(rows: Sequence[tuple[Signal, Levels]], otherwise: Levels) -> Levels:
+def first_active(rows: Sequence[tuple[Signal, TimeSeries]], otherwise: TimeSeries) -> TimeSeries:
     """At every instant the levels of the first row whose signal is on; where none is, `otherwise`.
 
     Raises ValueError for different spans.
@@ -228,10 +228,10 @@ def first_that_holds(rows: Sequence[tuple[Signal, Levels]], otherwise: Levels) -
             piece.append(of)
     # Piece after piece, each in the order in which its points were put down.
     order = np.argsort(np.concatenate(piece), kind="stable")
-    return Levels(np.concatenate(t)[order], np.concatenate(v)[order])
+    return TimeSeries(np.concatenate(t)[order], np.concatenate(v)[order])
 
 
-def greatest(levels: Iterable[Levels]) -> Levels:
+def pointwise_max(levels: Iterable[TimeSeries]) -> TimeSeries:
     """At every instant the greatest of them. Raises ValueError for none, or for different spans."""
     every = list(levels)
     if not every:
@@ -242,7 +242,7 @@ def greatest(levels: Iterable[Levels]) -> Levels:
     return out
 
 
-def _greater(a: Levels, b: Levels) -> Levels:
+def _greater(a: TimeSeries, b: TimeSeries) -> TimeSeries:
     """The upper of two; where they cross between points, the crossing becomes a point."""
     if (a.start, a.end) != (b.start, b.end):
         raise ValueError("levels of different spans cannot be combined; clip them first")
@@ -254,7 +254,7 @@ def _greater(a: Levels, b: Levels) -> Levels:
     return _rejoined(t, np.maximum(a.at(t[:-1]), b.at(t[:-1])), np.maximum(a.before(t[1:]), b.before(t[1:])))
 
 
-def _joined(levels: list[Levels], join) -> Levels:  # type: ignore[no-untyped-def]
+def _joined(levels: list[TimeSeries], join) -> TimeSeries:  # type: ignore[no-untyped-def]
     """Combined point by point, by a function of the rows of their numbers that keeps straight pieces straight."""
     first = levels[0]
     if any((x.start, x.end) != (first.start, first.end) for x in levels):
@@ -265,8 +265,8 @@ def _joined(levels: list[Levels], join) -> Levels:  # type: ignore[no-untyped-de
     return _rejoined(t, begin, end)
 
 
-def _rejoined(t: Array, begin: Array, end: Array) -> Levels:
+def _rejoined(t: Array, begin: Array, end: Array) -> TimeSeries:
     """From the numbers at both ends of each piece between successive instants."""
     pieces = np.empty(2 * len(begin))
     pieces[0::2], pieces[1::2] = begin, end
-    return Levels(np.concatenate([[t[0]], np.repeat(t[1:-1], 2), [t[-1]]]), pieces)
+    return TimeSeries(np.concatenate([[t[0]], np.repeat(t[1:-1], 2), [t[-1]]]), pieces)

@@ -33,7 +33,7 @@ def either(a: Signal, b: Signal) -> Signal:
 
 
 @kept
-def less(a: Signal, b: Signal) -> Signal:
+def difference(a: Signal, b: Signal) -> Signal:
     """While the first is on and the second is not."""
     return a - b
 

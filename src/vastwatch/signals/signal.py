@@ -91,7 +91,7 @@ class Signal:
         rows = self.intervals
         return float((rows[:, 1] - rows[:, 0]).sum())
 
-    def measure(self, t: ArrayLike) -> Array:
+    def cumulative(self, t: ArrayLike) -> Array:
         """Seconds on within [start, t), for each t; constant outside the span."""
         rows = self.intervals
         t = np.asarray(t, float)

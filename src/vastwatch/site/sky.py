@@ -34,5 +34,5 @@ def _key(latitude: float, longitude: float, seed: int) -> int:
 @kept
 def clear_days(latitude: float, longitude: float, calendar: Calendar) -> Signal:
     """The clear days of a calendar, midnight to midnight, under its own skies."""
-    days = [d for d in range(calendar.days) if is_clear(latitude, longitude, calendar.date(d), calendar.sky)]
+    days = [d for d in range(calendar.days) if is_clear(latitude, longitude, calendar.date(d), calendar.weather_seed)]
     return Signal.from_intervals([(calendar.midnight(d), calendar.midnight(d + 1)) for d in days], 0.0, calendar.end)

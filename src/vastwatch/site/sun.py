@@ -14,7 +14,7 @@ from astral import Observer
 from astral import sun as astral_sun
 
 from vastwatch.memo import kept
-from vastwatch.signals import Calendar, Levels, Signal
+from vastwatch.signals import Calendar, Signal, TimeSeries
 
 # The sun's upper edge on the horizon: its middle is so high, by half its width and the air's usual refraction, degrees.
 EDGE_DEG = -0.833
@@ -28,7 +28,7 @@ def elevation_deg(latitude: float, longitude: float, when: datetime) -> float:
 
 
 @kept
-def height(latitude: float, longitude: float, calendar: Calendar) -> Levels:
+def height(latitude: float, longitude: float, calendar: Calendar) -> TimeSeries:
     """Height of the sun in degrees over the days of a calendar, without refraction."""
     pieces = int(np.ceil(calendar.end / ASKED_S))
     asked = np.arange(-1, pieces + 2) * ASKED_S
@@ -47,7 +47,7 @@ def height(latitude: float, longitude: float, calendar: Calendar) -> Levels:
     t = np.arange(len(fine)) * (ASKED_S / FINER)
     inside = t < calendar.end
     last = elevation_deg(latitude, longitude, calendar.instant_utc(calendar.end))
-    return Levels(np.append(t[inside], calendar.end), np.append(fine[inside], last))
+    return TimeSeries(np.append(t[inside], calendar.end), np.append(fine[inside], last))
 
 
 def above(latitude: float, longitude: float, elevation: float, calendar: Calendar) -> Signal:

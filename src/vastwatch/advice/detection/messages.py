@@ -56,7 +56,7 @@ def messages_of(project: Project, sensor: Sensor, recording: Recording) -> Messa
         report = recording.report(sensor.id)
         noticed = np.histogram(report.switches, hours)[0].astype(float)
         if _streams(device):
-            told = np.diff(report.measure(hours)) / STREAM_S
+            told = np.diff(report.cumulative(hours)) / STREAM_S
     clock = intervals_per_day(device, sensor.settings.report_interval_s)
     room = room_of(project, sensor)
     warm = USUAL_C if room is None else room.ambient_c

@@ -125,7 +125,7 @@ def stay(project: Project, spot_id: str, stay_s: float = STAY_S, draws: int = DR
     drops = after - next_fall
     first = np.where(drops > 0, np.append(did.falls, np.inf)[next_fall] - begins, np.inf)
     t = np.linspace(0.0, stay_s, TOLD)
-    dark = stay_s - (lit.measure(begins + stay_s) - lit.measure(begins))
+    dark = stay_s - (lit.cumulative(begins + stay_s) - lit.cumulative(begins))
     asked = spot.asks_for_light
     return Trial(
         spot.id, stay_s, draws, hold, asked, first, asked * float(drops.mean()), asked * float(dark.mean()),

@@ -149,7 +149,7 @@ def _of_room(house: HouseRun, room: Room, report: Signal, known: Signal) -> tupl
     stays = bool(needs_of(house.project, room).stays)
     rows = report.intervals
     silences = rows[1:, 0] - rows[:-1, 1]
-    heard = known.measure(rows[1:, 0]) - known.measure(rows[:-1, 1]) >= silences - 1e-6
+    heard = known.cumulative(rows[1:, 0]) - known.cumulative(rows[:-1, 1]) >= silences - 1e-6
     parting = parting_of(silences[heard]) if stays else None
     if stays and int((silences > 0).sum()) < FEWEST:
         return None, report
@@ -159,7 +159,7 @@ def _of_room(house: HouseRun, room: Room, report: Signal, known: Signal) -> tupl
     visits = visits[visits[:, 1] < report.end]
     ends = visits[:, 1] - at
     # Those only of which beginning and end were heard.
-    whole = (visits[:, 0] > 0) & (known.measure(visits[:, 1]) - known.measure(visits[:, 0] - 1.0) >= at)
+    whole = (visits[:, 0] > 0) & (known.cumulative(visits[:, 1]) - known.cumulative(visits[:, 0] - 1.0) >= at)
     begin, end = visits[whole, 0], ends[whole]
     calendar = house.recording.calendar
     day = np.array([calendar.day_of(t) for t in begin.tolist()], int)
@@ -167,7 +167,7 @@ def _of_room(house: HouseRun, room: Room, report: Signal, known: Signal) -> tupl
     free = np.array([calendar.date(d).weekday() >= 5 for d in range(calendar.days)], bool)
     # Hour by hour: visits over how long that hour was listened to. Nights in which nobody listens make no day busier.
     edges = calendar.instants(np.arange(calendar.days), [h * 3600.0 for h in range(25)])
-    listened = np.diff(known.measure(np.clip(edges, 0.0, known.end)), axis=1) / 3600.0
+    listened = np.diff(known.cumulative(np.clip(edges, 0.0, known.end)), axis=1) / 3600.0
     counts = np.zeros((calendar.days, 24))
     np.add.at(counts, (day, hour), 1.0)
     days = float(listened[~free].sum() / 24.0), float(listened[free].sum() / 24.0)

@@ -36,7 +36,7 @@ from vastwatch.people.truth import There
 from vastwatch.rehearsal.reactors import Conditions, WavedAt
 from vastwatch.rehearsal.scoring.scores import false_offs
 from vastwatch.signals import Signal
-from vastwatch.signals.remembered import both, less
+from vastwatch.signals.remembered import both, difference
 
 Array = NDArray[np.float64]
 
@@ -121,10 +121,10 @@ def curves(start: Signal, keep: Signal, need: Signal, nobody: Signal, longest: f
         s = Silences(*(part[near] for part in s))
     s = s._replace(hi=np.minimum(s.hi, longest))
     first = float(start.rises[0]) if len(start.rises) else need.end
-    idle_all = nobody.total() - float(nobody.measure(first))
+    idle_all = nobody.total() - float(nobody.cumulative(first))
     by_hi = np.argsort(s.hi)
     needed, wasted = _Events(_windows(need, s), s, by_hi), _Events(_windows(nobody, s), s, by_hi)
-    dark = needed.remainders(float(need.measure(first)), +1.0)
+    dark = needed.remainders(float(need.cumulative(first)), +1.0)
     return Curves(needed.drops(), dark, wasted.remainders(idle_all, -1.0))
 
 
@@ -270,7 +270,7 @@ class Waving:
         self.unlit_s, self.anyway = unlit_s, anyway
         self.there = there
         self.start, self.keep, self.who, self.sensors = start, keep, who, sensors
-        self.dark, self.need, self.nobody = dark, both(there.asking, dark), less(dark, there.awake)
+        self.dark, self.need, self.nobody = dark, both(there.asking, dark), difference(dark, there.awake)
         self._known: dict[float, Outcome] = {}
 
     @cached_property
@@ -283,7 +283,7 @@ class Waving:
         if hold_s not in self._known:
             did = react(self.start, self.keep, hold_s, self.who, self.sensors)
             lit, wasted = (
-                float((signal.measure(did.light[:, 1]) - signal.measure(did.light[:, 0])).sum())
+                float((signal.cumulative(did.light[:, 1]) - signal.cumulative(did.light[:, 0])).sum())
                 for signal in (self.need, self.nobody)
             )
             drops = did.falls[self.need.at(did.falls)]

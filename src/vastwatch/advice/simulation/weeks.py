@@ -48,7 +48,7 @@ from vastwatch.rehearsal.scoring.scores import comers
 from vastwatch.rehearsal.troubles import powered
 from vastwatch.rehearsal.wishes import long_enough, may_disturb, pressed_in
 from vastwatch.signals import Calendar, Signal, any_of
-from vastwatch.signals.remembered import less
+from vastwatch.signals.remembered import difference
 from vastwatch.site.building import Spot
 
 Array = NDArray[np.float64]
@@ -302,7 +302,7 @@ def _waving(
 
 def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> Lived:
     people, everybody = truth.there(room), occupied(truth, room, False)
-    asleep = less(everybody, people.awake)
+    asleep = difference(everybody, people.awake)
     # What is faint enough for sleepers does not wake them.
     woken = asleep if how.bright is None else asleep & how.bright
     dark = how.follows if how.follows.total() > 0 or how.anyway is None else how.due

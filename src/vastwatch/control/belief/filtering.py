@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from vastwatch.control.belief.rates import Chain
 from vastwatch.memo import kept
 from vastwatch.right_of_way import stand_aside
-from vastwatch.signals import Levels, Signal
+from vastwatch.signals import Signal, TimeSeries
 
 Array = NDArray[np.float64]
 
@@ -171,7 +171,7 @@ class Filter:
             self._decays[reporting] = made
         return self._decays[reporting]
 
-    def told(self, reports: Sequence[Signal]) -> Levels:
+    def told(self, reports: Sequence[Signal]) -> TimeSeries:
         """How probable it is that somebody is there, in straight pieces."""
         start, end = reports[0].start, reports[0].end
         at, which = _events(reports, None)
@@ -187,7 +187,7 @@ class Filter:
             if i is not None:
                 v = self._heard(v, now, i)
                 points.append((t, 1.0 - float(v[0])))
-        return Levels.of(points)
+        return TimeSeries.of(points)
 
 
 @kept

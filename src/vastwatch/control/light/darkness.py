@@ -22,7 +22,7 @@ from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import Dark
 from vastwatch.design.project import Place, Project, find
 from vastwatch.memo import kept
-from vastwatch.signals import Calendar, Levels, Signal
+from vastwatch.signals import Calendar, Signal, TimeSeries
 from vastwatch.signals.remembered import inverse
 from vastwatch.site import sun
 from vastwatch.site.building import DarkSource, Room
@@ -83,15 +83,15 @@ def interval_s(project: Project, source: DarkSource) -> float:
     return SAMPLE_S if meter is None else float(meter.interval_s)
 
 
-def daylight_in(project: Project, room: Room, calendar: Calendar) -> Levels:
+def daylight_in(project: Project, room: Room, calendar: Calendar) -> TimeSeries:
     """The mean daylight in a room over some days, lux."""
     return _within(project.place, daylight_factor(project, room), calendar)
 
 
 @kept
-def _within(place: Place, factor: float, calendar: Calendar) -> Levels:
+def _within(place: Place, factor: float, calendar: Calendar) -> TimeSeries:
     t, outside = _outside(place, SAMPLE_S, calendar)
-    return Levels(np.append(t, calendar.end), np.append(outside, outside[-1:]) * factor)
+    return TimeSeries(np.append(t, calendar.end), np.append(outside, outside[-1:]) * factor)
 
 
 class Daylight(NamedTuple):
@@ -137,7 +137,7 @@ def _outside(place: Place, step_s: float, calendar: Calendar) -> tuple[Array, Ar
     """Lux outside at every so many seconds, as clear or overcast as each day is."""
     t = np.arange(0.0, calendar.end, step_s)
     # The sun is where it is whatever the weather.
-    heights = sun.height(place.latitude, place.longitude, replace(calendar, sky=0)).at(t)
+    heights = sun.height(place.latitude, place.longitude, replace(calendar, weather_seed=0)).at(t)
     bright = clear_days(place.latitude, place.longitude, calendar).at(t)
     return t, np.where(bright, outdoor_lux(heights, CLEAR), outdoor_lux(heights, OVERCAST))
 
@@ -169,4 +169,4 @@ def steps(stays: NDArray[np.bool_], comes: NDArray[np.bool_]) -> NDArray[np.bool
 
 @kept
 def _sun_below(place: Place, degrees: float, calendar: Calendar) -> Signal:
-    return ~sun.above(place.latitude, place.longitude, degrees, replace(calendar, sky=0))
+    return ~sun.above(place.latitude, place.longitude, degrees, replace(calendar, weather_seed=0))

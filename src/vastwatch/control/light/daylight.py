@@ -188,7 +188,7 @@ def _darker(project: Project, room: Room, lux: float, calendar: Calendar) -> Sig
         return always(calendar.end)
     place, lux = project.place, lux / factor
     # The sun is where it is whatever the weather.
-    sun_days = replace(calendar, sky=0)
+    sun_days = replace(calendar, weather_seed=0)
     highest = (round(elevation_for(lux, sky), 3) for sky in (OVERCAST, CLEAR))
     overcast, clear = (_below(place.latitude, place.longitude, degrees, sun_days) for degrees in highest)
     return _by_sky(overcast, clear, clear_days(place.latitude, place.longitude, calendar))

@@ -13,7 +13,7 @@ from vastwatch.design.ladders import governed
 from vastwatch.design.project import Project
 from vastwatch.design.records import KINDS, Fixture
 from vastwatch.design.relations import outputs_in
-from vastwatch.signals import Calendar, Levels, Signal
+from vastwatch.signals import Calendar, Signal, TimeSeries
 from vastwatch.site.record import Point
 
 
@@ -48,11 +48,11 @@ class OutputHandler(Protocol):
         """One as it usually comes."""
         ...
 
-    def run(self, output: Any, situation: Situation) -> Levels:
+    def run(self, output: Any, situation: Situation) -> TimeSeries:
         """Its level from 0 to 1 over the span."""
         ...
 
-    def watts(self, output: Any, levels: Levels) -> Levels:
+    def watts(self, output: Any, levels: TimeSeries) -> TimeSeries:
         """What it draws meanwhile."""
         ...
 
@@ -85,13 +85,13 @@ def lights_in(project: Project, room: str) -> tuple[Fixture, ...]:
 J_PER_KWH = 3_600_000.0
 
 
-def kwh(output: Fixture, levels: Levels, start: float | None = None, end: float | None = None) -> float:
+def kwh(output: Fixture, levels: TimeSeries, start: float | None = None, end: float | None = None) -> float:
     """Energy drawn from start to end, by default over the whole span."""
     return handler_of(output).watts(output, levels).integral(start, end) / J_PER_KWH
 
 
-def kwh_above_standby(output: Fixture, levels: Levels, when: Signal) -> float:
+def kwh_above_standby(output: Fixture, levels: TimeSeries, when: Signal) -> float:
     """Energy drawn while something holds, beyond what is drawn at nought."""
     handler = handler_of(output)
-    standby = handler.watts(output, Levels.constant(0.0, levels.start, levels.end))
-    return (handler.watts(output, levels).while_on(when) - standby.while_on(when)) / J_PER_KWH
+    standby = handler.watts(output, TimeSeries.constant(0.0, levels.start, levels.end))
+    return (handler.watts(output, levels).integral_while(when) - standby.integral_while(when)) / J_PER_KWH

@@ -7,7 +7,7 @@ from typing import Literal
 from vastwatch.control.manual.by_hand import on_by_hand
 from vastwatch.control.outputs.handler import Situation
 from vastwatch.design.records import Lamp
-from vastwatch.signals import Levels
+from vastwatch.signals import TimeSeries
 from vastwatch.site.record import Point
 
 # Seconds from one level to another.
@@ -24,15 +24,15 @@ class LampHandler:
     def new(self, ident: str, room: str, name: str, at: Point) -> Lamp:
         return Lamp(id=ident, room=room, name=name, at=at, watts=8.0, lumens=760.0)
 
-    def run(self, output: Lamp, situation: Situation) -> Levels:
+    def run(self, output: Lamp, situation: Situation) -> TimeSeries:
         lit = situation.presence & situation.dark
         if situation.pressed is not None:
             lit = on_by_hand(situation.presence, situation.pressed, situation.hold_s) & situation.dark
         if situation.powered is not None:
             lit = lit & situation.powered
-        return Levels.steps(lit).faded(FADE_S)
+        return TimeSeries.steps(lit).rate_limited(FADE_S)
 
-    def watts(self, output: Lamp, levels: Levels) -> Levels:
+    def watts(self, output: Lamp, levels: TimeSeries) -> TimeSeries:
         standby = min(output.standby_w, output.watts)
         return levels.scaled(output.watts - standby, standby)
 

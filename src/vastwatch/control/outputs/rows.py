@@ -12,21 +12,21 @@ from numpy.typing import NDArray
 from vastwatch.control.ladder import levels_of, winners
 from vastwatch.control.outputs.handler import Situation
 from vastwatch.design.records import Guarded
-from vastwatch.signals import Calendar, Levels, Signal
+from vastwatch.signals import Calendar, Signal, TimeSeries
 
 Array = NDArray[np.float64]
 
 
-def by_rows(output: Guarded, rows: tuple[Signal, ...], calendar: Calendar) -> Levels:
+def by_rows(output: Guarded, rows: tuple[Signal, ...], calendar: Calendar) -> TimeSeries:
     """How far an output runs by its rows and its guards, 0 to 1; off where it has none."""
     if not rows:
-        return Levels.constant(0.0, 0.0, calendar.end)
+        return TimeSeries.constant(0.0, 0.0, calendar.end)
     won = winners(rows, 0.0, calendar.end)
     goals = np.append([row.level for row in output.rows], 0.0)
     return guarded(levels_of(won, goals, np.zeros(len(goals))), output, calendar)
 
 
-def guarded(wanted: Levels, output: Guarded, calendar: Calendar) -> Levels:
+def guarded(wanted: TimeSeries, output: Guarded, calendar: Calendar) -> TimeSeries:
     """A level that steps, kept to the guards of an output. Through a rest it is off; what it has to run on for it does
     at the level it had last."""
     if output.least_run_s == 0 and output.least_rest_s == 0 and output.moves_a_day is None:
@@ -37,7 +37,7 @@ def guarded(wanted: Levels, output: Guarded, calendar: Calendar) -> Levels:
     last = np.maximum.accumulate(np.where(np.isnan(v), -1, np.arange(len(v))))
     level = np.where(last >= 0, v[np.maximum(last, 0)], 0.0) * on.at(t)
     ends = np.append(t[1:], wanted.end)
-    return Levels(np.column_stack([t, ends]).ravel(), np.repeat(level, 2))
+    return TimeSeries(np.column_stack([t, ends]).ravel(), np.repeat(level, 2))
 
 
 def kept_to(wanted: Signal, output: Guarded, calendar: Calendar) -> Signal:
@@ -78,15 +78,15 @@ class ByRows:
         """While one without rows runs; None for a kind that does nothing by itself."""
         return None
 
-    def run(self, output: Any, situation: Situation) -> Levels:
+    def run(self, output: Any, situation: Situation) -> TimeSeries:
         """Its level from 0 to 1 over the span."""
         assert situation.calendar is not None
         usual = None if output.rows else self.usual(output, situation)
         if usual is None:
             return by_rows(output, situation.rows, situation.calendar)
-        return guarded(Levels.steps(usual), output, situation.calendar)
+        return guarded(TimeSeries.steps(usual), output, situation.calendar)
 
-    def watts(self, output: Any, levels: Levels) -> Levels:
+    def watts(self, output: Any, levels: TimeSeries) -> TimeSeries:
         """What it draws meanwhile."""
         return levels.scaled(output.watts)
 

@@ -7,14 +7,14 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from vastwatch.desk.shell.theme import Theme
-from vastwatch.signals import Levels
+from vastwatch.signals import TimeSeries
 
 # With more points than this within the day, those within half a pixel of each other are their least and greatest.
 MOST_POINTS = 4000
 
 
 def paint_curve(
-    p: QPainter, t: Theme, frame: QRectF, levels: Levels, marks: tuple[float, ...], span: tuple[float, float]
+    p: QPainter, t: Theme, frame: QRectF, levels: TimeSeries, marks: tuple[float, ...], span: tuple[float, float]
 ) -> None:
     """Paint a number over a span of time into a frame, with dashes at the levels that count."""
 

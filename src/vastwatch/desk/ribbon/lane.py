@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from PyQt6.QtGui import QColor
 
 from vastwatch.rehearsal.scoring.incidents import Incident
-from vastwatch.signals import Levels, Signal
+from vastwatch.signals import Signal, TimeSeries
 
 ROW, THICK = 16, 9
 # A belief has room to be read.
@@ -27,10 +27,10 @@ class Lane:
     incidents: list[tuple[int, Incident]] = field(default_factory=list)
     unknown: Signal | None = None
     # A number from 0 to 1 over time in place of a signal, and the levels that count.
-    levels: Levels | None = None
+    levels: TimeSeries | None = None
     marks: tuple[float, ...] = ()
     # A number from 0 to 1 over time, as heights: how far a lamp burns.
-    heights: Levels | None = None
+    heights: TimeSeries | None = None
     # What is painted faintly behind the signal: of a row of a ladder, while it holds, whether or not it wins.
     behind: Signal | None = None
     indent: int = 0

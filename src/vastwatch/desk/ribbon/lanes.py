@@ -29,7 +29,7 @@ from vastwatch.desk.shell.parts import plain
 from vastwatch.desk.shell.playhead import Playhead, stepped
 from vastwatch.desk.shell.theme import Theme, alpha, font, mix
 from vastwatch.rehearsal.scoring.incidents import Incident
-from vastwatch.signals import DAY, Calendar, Levels, Signal
+from vastwatch.signals import DAY, Calendar, Signal, TimeSeries
 from vastwatch.words import clock_words
 
 LABELS = 128
@@ -277,7 +277,7 @@ class Ribbon(QWidget):
             p.drawRect(QRectF(a, top, max(b - a, 1.0), thick))
         p.restore()
 
-    def _heights(self, p: QPainter, levels: Levels, colour: QColor, foot: float) -> None:
+    def _heights(self, p: QPainter, levels: TimeSeries, colour: QColor, foot: float) -> None:
         """A lamp's level as heights over the foot of its lane; what burns at all is seen to."""
         lo, hi = self.start, min(self.start + self.span, levels.end)
         t, v = levels.t, levels.v

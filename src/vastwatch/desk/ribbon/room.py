@@ -113,7 +113,7 @@ def _people(r: Rehearsal, room: str, t: Theme, shown: tuple[float, float]) -> li
     out = []
     for track in r.truth.tracks:
         signal = r.truth.person_in(track.person.id, room)
-        begin, end = signal.measure(np.clip(shown, 0.0, r.truth.end))
+        begin, end = signal.cumulative(np.clip(shown, 0.0, r.truth.end))
         if end > begin:
             pet = track.person.kind == "pet"
             colour = alpha(t.person, 0.5) if pet else t.person

@@ -120,10 +120,10 @@ class Strips(QWidget):
         if lit is None:
             return ""
         if r is None:
-            on = lit.measure(ends)
+            on = lit.cumulative(ends)
             return self.tr("{:.1f} h lit").format((on[1] - on[0]) / 3600.0)
         drops = sum(i.kind == "dropped" for _, i in self._incidents(day))
-        dark = (r.needs_light(room) - lit).measure(ends)
+        dark = (r.needs_light(room) - lit).cumulative(ends)
         minutes = (dark[1] - dark[0]) / 60.0
         if drops == 0 and minutes < 0.05:
             return "–"

@@ -73,7 +73,7 @@ def _week(calendar: Calendar, first: int) -> range:
 def _clear_in_week(place: Place, calendar: Calendar, first: int) -> tuple[int, ...]:
     """The days of the week from one on that are clear."""
     here = place.latitude, place.longitude
-    return tuple(d for d in _week(calendar, first) if is_clear(*here, calendar.date(d), calendar.sky))
+    return tuple(d for d in _week(calendar, first) if is_clear(*here, calendar.date(d), calendar.weather_seed))
 
 
 def week_of(day: int) -> int:

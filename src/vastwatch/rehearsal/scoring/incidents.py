@@ -53,7 +53,7 @@ def find_incidents(room: str, lamp: Signal, there: There, dark: Signal) -> tuple
         if wait > LATE_S:
             found.append(Incident("late", room, t, wait))
     lit = lamp.intervals
-    served = awake.measure(lit[:, 1]) - awake.measure(lit[:, 0])
+    served = awake.cumulative(lit[:, 1]) - awake.cumulative(lit[:, 0])
     for (a, b), seconds in zip(lit.tolist(), served.tolist()):
         if seconds <= 0:
             found.append(Incident("false start", room, a, b - a))

@@ -21,7 +21,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.relations import lamps_in
 from vastwatch.memo import kept
 from vastwatch.people.truth import Truth
-from vastwatch.signals import Levels, Signal
+from vastwatch.signals import Signal, TimeSeries
 from vastwatch.site.building import Spot
 
 Array = NDArray[np.float64]
@@ -86,7 +86,7 @@ def stays_at(truth: Truth, spot: Spot) -> Signal:
 
 
 @kept
-def short_of(levels: tuple[Levels, ...], units: tuple[float, ...], day: Levels, wanted: float) -> Signal:
+def short_of(levels: tuple[TimeSeries, ...], units: tuple[float, ...], day: TimeSeries, wanted: float) -> Signal:
     """While lamps at their levels, each with what it gives when full on, and daylight come to less than is wanted."""
     total = day
     for each, unit in zip(levels, units):
@@ -96,7 +96,7 @@ def short_of(levels: tuple[Levels, ...], units: tuple[float, ...], day: Levels, 
 
 
 @kept
-def _over(levels: tuple[Levels, ...], lumens: tuple[float, ...], asleep: Signal, most: float) -> float:
+def _over(levels: tuple[TimeSeries, ...], lumens: tuple[float, ...], asleep: Signal, most: float) -> float:
     """Seconds of more of all light than sleepers bear while somebody sleeps there and nobody is awake."""
     whole = max(sum(lumens), 1e-9)
     total = levels[0].scaled(lumens[0] / whole)
@@ -106,7 +106,7 @@ def _over(levels: tuple[Levels, ...], lumens: tuple[float, ...], asleep: Signal,
 
 
 @kept
-def flickers(levels: Levels) -> int:
+def flickers(levels: TimeSeries) -> int:
     """How often a light changes again within FLICKER_S, the other way."""
     begin, up = turns(levels)
     if len(begin) < 2:
@@ -114,7 +114,7 @@ def flickers(levels: Levels) -> int:
     return int(((np.diff(begin) < FLICKER_S) & (up[1:] != up[:-1])).sum())
 
 
-def turns(levels: Levels) -> tuple[Array, NDArray[np.bool_]]:
+def turns(levels: TimeSeries) -> tuple[Array, NDArray[np.bool_]]:
     """When a number begins to rise or to fall, and which."""
     rise = np.diff(levels.v)
     k = np.flatnonzero(rise != 0)
@@ -126,7 +126,7 @@ def turns(levels: Levels) -> tuple[Array, NDArray[np.bool_]]:
 
 
 @kept
-def _abrupt(levels: Levels, there: Signal) -> int:
+def _abrupt(levels: TimeSeries, there: Signal) -> int:
     rise, run = np.diff(levels.v), np.diff(levels.t)
     leaps = (np.abs(rise) >= ABRUPT) & (run < GENTLE_S) & (levels.t[:-1] > levels.start)
     return int(there.at(levels.t[:-1][leaps]).sum())

@@ -144,7 +144,7 @@ class LogPanel(QWidget):
             detail = ""
             if lit is not None:
                 lo, hi = (min(max(calendar.noon(d), 0.0), calendar.end) for d in (day, day + 1))
-                hours = float(lit.measure(hi) - lit.measure(lo)) / 3600.0
+                hours = float(lit.cumulative(hi) - lit.cumulative(lo)) / 3600.0
                 detail = self.tr("lit {:.1f} h").format(hours)
             tile = Tile(self.theme, f"{begin:%a} {begin.day} – {end:%a} {end.day} {end:%b}", detail, "", False)
             tile.chosen.connect(lambda d=day: self._go(d))
