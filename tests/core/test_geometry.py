@@ -113,7 +113,7 @@ def clear_of(eye, target, rows, gap=1e-4):
 @given(eyes, targets, segments)
 def test_visible_agrees_with_shapely_for_each_pair(eye, points, rows):
     pts = np.array(points, float)
-    view = sightlines.fan((*eye, EYE_Z), pts)
+    view = sightlines.sort_by_azimuth((*eye, EYE_Z), pts)
     mine = np.empty(len(pts), bool)
     mine[view.order] = sightlines.visible(view, screens_of(rows))
     losses = np.zeros(len(pts))
@@ -153,7 +153,7 @@ boxes = st.tuples(coordinate, coordinate, st.floats(0.3, 2), st.floats(0.3, 2), 
 
 @given(eyes, st.sampled_from([0.3, 2.2]), targets, st.lists(boxes, min_size=1, max_size=5))
 def test_prisms_that_no_ray_comes_near_may_be_left_out(eye, eye_z, points, outlines):
-    view = sightlines.fan((*eye, eye_z), np.array(points, float))
+    view = sightlines.sort_by_azimuth((*eye, eye_z), np.array(points, float))
     prisms = [sightlines.Prism(polygons.counter_clockwise(outline), 0.0, 1.4) for outline in outlines]
     middles = [p.outline.mean(axis=0) for p in prisms]
     circles = np.array(
@@ -171,7 +171,7 @@ def test_prisms_that_no_ray_comes_near_may_be_left_out(eye, eye_z, points, outli
 def test_prisms_agree_with_shapely_for_each_ray(eye, eye_z, points, outline, z):
     z0, z1 = z
     pts = np.array(points, float)
-    view = sightlines.fan((*eye, eye_z), pts)
+    view = sightlines.sort_by_azimuth((*eye, eye_z), pts)
     cut = np.zeros((len(HEIGHTS), len(pts)), bool)
     prism = sightlines.Prism(polygons.counter_clockwise(outline), z0, z1)
     for _, hits in sightlines.prism_hits(view, [prism], HEIGHTS):
@@ -190,7 +190,7 @@ def test_prisms_agree_with_shapely_for_each_ray(eye, eye_z, points, outline, z):
 @given(eyes, targets, segments)
 def test_partial_screens_agree_with_a_plain_loop(eye, points, rows):
     pts = np.array(points, float)
-    view = sightlines.fan((*eye, EYE_Z), pts)
+    view = sightlines.sort_by_azimuth((*eye, EYE_Z), pts)
     screens = screens_of(rows, 1.0, 1.8)
     cuts = np.zeros((len(rows), len(HEIGHTS), len(pts)), bool)
     for k, hits in sightlines.screen_hits(view, screens, HEIGHTS):
@@ -213,7 +213,7 @@ def test_partial_screens_agree_with_a_plain_loop(eye, points, rows):
 
 def test_walls_that_share_a_corner_do_not_leak():
     walls = screens_of([((-1, 1), (0, 1)), ((0, 1), (1, 1))])
-    view = sightlines.fan((0.0, 0.0, 2.0), np.array([[0.0, 3.0], [1e-12, 2.0], [0.0, 0.5]]))
+    view = sightlines.sort_by_azimuth((0.0, 0.0, 2.0), np.array([[0.0, 3.0], [1e-12, 2.0], [0.0, 0.5]]))
     seen = np.empty(3, bool)
     seen[view.order] = sightlines.visible(view, walls)
     assert seen.tolist() == [False, False, True]

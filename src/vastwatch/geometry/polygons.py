@@ -13,7 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 Array = NDArray[np.float64]
 
 
-def following(p: Array) -> Array:
+def next_vertices(p: Array) -> Array:
     """The next vertex after each: rolled by one, at a tenth of what `np.roll` takes."""
     return np.concatenate((p[1:], p[:1]))
 
@@ -21,7 +21,7 @@ def following(p: Array) -> Array:
 def signed_area(outline: ArrayLike) -> float:
     """Area of a simple polygon, positive when counter-clockwise (shoelace formula)."""
     p = np.asarray(outline, float)
-    q = following(p)
+    q = next_vertices(p)
     return float(0.5 * np.sum(p[:, 0] * q[:, 1] - q[:, 0] * p[:, 1]))
 
 
@@ -39,7 +39,7 @@ def counter_clockwise(outline: ArrayLike) -> Array:
 def centroid(outline: ArrayLike) -> tuple[float, float]:
     """Centre of mass; the mean of the vertices where the area vanishes."""
     p = np.asarray(outline, float)
-    q = following(p)
+    q = next_vertices(p)
     cross = p[:, 0] * q[:, 1] - q[:, 0] * p[:, 1]
     total = cross.sum()
     if abs(total) < 1e-12:
@@ -55,7 +55,7 @@ def contains(outline: ArrayLike, points: ArrayLike) -> NDArray[np.bool_]:
     pts = np.atleast_2d(np.asarray(points, float))
     x, y = pts[:, 0], pts[:, 1]
     inside = np.zeros(len(pts), bool)
-    for (x1, y1), (x2, y2) in zip(p.tolist(), following(p).tolist()):
+    for (x1, y1), (x2, y2) in zip(p.tolist(), next_vertices(p).tolist()):
         if y1 == y2:
             continue
         straddles = (y1 > y) != (y2 > y)
@@ -80,7 +80,7 @@ def bounds(points: Sequence[Sequence[float]], margin: float = 0.0) -> tuple[floa
     return min(xs) - margin, min(ys) - margin, max(xs) + margin, max(ys) + margin
 
 
-def in_frame(box: tuple[float, float, float, float], point: Sequence[float]) -> bool:
+def in_box(box: tuple[float, float, float, float], point: Sequence[float]) -> bool:
     """Whether a point lies in a frame."""
     return box[0] <= point[0] <= box[2] and box[1] <= point[1] <= box[3]
 
@@ -91,7 +91,7 @@ def self_crossing(outline: ArrayLike) -> tuple[int, int] | None:
     O(n^2) in the vertices, vectorised by row.
     """
     p = np.asarray(outline, float)
-    q = following(p)
+    q = next_vertices(p)
     n = len(p)
     for i in range(n):
         j = np.arange(i + 1, n)
@@ -121,7 +121,7 @@ def _side(a: Array, b: Array, c: Array) -> Array:
 def is_convex(outline: ArrayLike) -> bool:
     """True when every turn of the counter-clockwise polygon is to the left or straight."""
     p = counter_clockwise(outline)
-    turns = _side(p, following(p), following(following(p)))
+    turns = _side(p, next_vertices(p), next_vertices(next_vertices(p)))
     return bool((turns >= -1e-12).all())
 
 
@@ -161,12 +161,12 @@ def nearest_on_segments(point: ArrayLike, a: ArrayLike, b: ArrayLike) -> tuple[A
     return np.hypot(*(foot - p).T), foot
 
 
-def clipped(outline: ArrayLike, convex: ArrayLike) -> Array:
+def clip_convex(outline: ArrayLike, convex: ArrayLike) -> Array:
     """What of a convex outline lies within another convex one, (n, 2), by cutting at each of its sides in turn
     (Sutherland and Hodgman 1974); of length 0 where nothing does."""
     points = np.asarray(outline, float).reshape(-1, 2)
     frame = counter_clockwise(convex)
-    for a, b in zip(frame, following(frame)):
+    for a, b in zip(frame, next_vertices(frame)):
         if len(points) == 0:
             break
         side = (b[0] - a[0]) * (points[:, 1] - a[1]) - (b[1] - a[1]) * (points[:, 0] - a[0])

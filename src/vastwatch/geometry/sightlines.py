@@ -58,7 +58,7 @@ class Prism(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
-class Fan:
+class AzimuthOrder:
     """Targets in the order of their azimuth about the eye.
 
     `order` maps the sorted position to the caller's index; `azimuth` in radians within (-pi, pi]; (ux, uy) the
@@ -72,12 +72,16 @@ class Fan:
     uy: Array
     r: Array
 
-    def keep(self, which: Bools) -> Fan:
+    def keep(self, which: Bools) -> AzimuthOrder:
         """The fan of only those targets (a mask in sorted order); the order stays sorted."""
-        return Fan(self.eye, self.order[which], self.azimuth[which], self.ux[which], self.uy[which], self.r[which])
+        return AzimuthOrder(
+            self.eye, self.order[which], self.azimuth[which], self.ux[which], self.uy[which], self.r[which]
+        )
 
 
-def fan(eye: tuple[float, float, float], points: Array, which: NDArray[np.intp] | None = None) -> Fan:
+def sort_by_azimuth(
+    eye: tuple[float, float, float], points: Array, which: NDArray[np.intp] | None = None
+) -> AzimuthOrder:
     """Sort (n, 2) points by azimuth about the eye; only those of the indices `which`, where it is given."""
     x, y = points[:, 0], points[:, 1]
     if which is not None:
@@ -88,7 +92,7 @@ def fan(eye: tuple[float, float, float], points: Array, which: NDArray[np.intp] 
     dx, dy = dx[order], dy[order]
     r = np.maximum(np.sqrt(dx * dx + dy * dy), 1e-9)
     index = order if which is None else which[order]
-    return Fan(eye, index, azimuth[order], dx / r, dy / r, r)
+    return AzimuthOrder(eye, index, azimuth[order], dx / r, dy / r, r)
 
 
 Runs = list[tuple[slice, ...]]
@@ -127,7 +131,7 @@ def _arcs(eye: tuple[float, float, float], a: Array, b: Array) -> tuple[Array, A
     return start, extent, cross
 
 
-def first_hit(view: Fan, screens: Screens) -> Array:
+def first_hit(view: AzimuthOrder, screens: Screens) -> Array:
     """Distance in the plan to the nearest of the screens along each target's azimuth, inf where none; (n,).
 
     The heights of the screens are not looked at: use it for those from floor to ceiling.
@@ -142,12 +146,12 @@ def first_hit(view: Fan, screens: Screens) -> Array:
     return depth
 
 
-def visible(view: Fan, screens: Screens) -> Bools:
+def visible(view: AzimuthOrder, screens: Screens) -> Bools:
     """Targets with no floor-to-ceiling screen before them, in sorted order."""
     return first_hit(view, screens) >= view.r - TOUCH
 
 
-def add_crossings(view: Fan, screens: Screens, weight: Array, out: Array) -> None:
+def add_crossings(view: AzimuthOrder, screens: Screens, weight: Array, out: Array) -> None:
     """Add weight[k] to out (n,) for every target behind floor-to-ceiling screen k."""
     start, extent, cross = _arcs(view.eye, screens.a, screens.b)
     d = screens.b - screens.a
@@ -157,7 +161,7 @@ def add_crossings(view: Fan, screens: Screens, weight: Array, out: Array) -> Non
                 out[run] += weight[k] * (_distances(view, run, d[k], cross[k]) < view.r[run] - TOUCH)
 
 
-def screen_hits(view: Fan, screens: Screens, heights: Array) -> Iterator[tuple[int, Hits]]:
+def screen_hits(view: AzimuthOrder, screens: Screens, heights: Array) -> Iterator[tuple[int, Hits]]:
     """Of which targets each screen cuts which samples: pairs of screen and hits; `heights` ascending."""
     start, extent, cross = _arcs(view.eye, screens.a, screens.b)
     d = screens.b - screens.a
@@ -175,7 +179,7 @@ def screen_hits(view: Fan, screens: Screens, heights: Array) -> Iterator[tuple[i
                     yield k, Hits(at[some] + run.start, lo[some], hi[some])
 
 
-def _near_rays(view: Fan, circles: Array) -> Bools:
+def _near_rays(view: AzimuthOrder, circles: Array) -> Bools:
     """Which circles any ray comes to within a hair of, (m,)."""
     x, y = circles[:, 0, None] - view.eye[0], circles[:, 1, None] - view.eye[1]
     along = np.clip(x * view.ux + y * view.uy, 0.0, view.r)
@@ -188,7 +192,7 @@ def _crossable(eye: float, heights: Array, z0: Array, z1: Array) -> Bools:
     return (z0 < max(eye, heights[-1])) & (z1 > min(eye, heights[0]))
 
 
-def _distances(view: Fan, run: slice, d: Array, cross: float) -> Array:
+def _distances(view: AzimuthOrder, run: slice, d: Array, cross: float) -> Array:
     """Distance along each target's azimuth to a segment with direction d, for targets within the arc it spans.
 
     Within that arc the distance is positive; the pad lets in rays parallel to the segment, which meet it far away.
@@ -222,7 +226,7 @@ def sample_mask(hits: Hits, samples: int) -> Bools:
 
 
 def prism_hits(
-    view: Fan, prisms: Sequence[Prism], heights: Array, circles: Array | None = None
+    view: AzimuthOrder, prisms: Sequence[Prism], heights: Array, circles: Array | None = None
 ) -> Iterator[tuple[int, Hits]]:
     """Of which targets each prism cuts which samples: pairs of prism and hits; `heights` ascending. `circles`: rows of
     centre and radius, (m, 3), that the footprints lie within; for few targets they tell which can matter at all.

@@ -106,7 +106,7 @@ def _block_area(free: NDArray[np.bool_], grid, f: Furnishing, reach: float) -> N
     points = np.column_stack([x.ravel(), y.ravel()])
     free[window] &= ~polygons.contains(outline, points).reshape(x.shape)
     if reach > 0:
-        for a, b in zip(outline, polygons.following(outline)):
+        for a, b in zip(outline, polygons.next_vertices(outline)):
             if np.hypot(*(b - a)) > 1e-9:
                 _block(free, grid, a, b, reach)
 

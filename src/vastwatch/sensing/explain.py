@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
-from vastwatch.geometry.sightlines import Screens, fan, prism_hits, screen_hits
+from vastwatch.geometry.sightlines import Screens, prism_hits, screen_hits, sort_by_azimuth
 from vastwatch.memo import kept
 from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.model import MountedSensor, Sight, each_part, latency_s, mean_wait, model_of, staying, walking
@@ -96,7 +96,7 @@ def unseen(mounted: MountedSensor, who: Somebody, reach_m: float = 0.0, notice_s
 
 def in_the_way(mounted: MountedSensor, points: Array, body: Body, by_share: bool) -> tuple[tuple[str, float], ...]:
     """Each obstacle on the way and its weight, worst first: the share of the body it hides, or its loss in dB."""
-    view = fan(mounted.sensor.at, points)
+    view = sort_by_azimuth(mounted.sensor.at, points)
     heights = body.heights
     found: dict[str, float] = {}
 

@@ -105,7 +105,7 @@ def _patch(window: Opening, wall: Wall, rooms: tuple[Room, ...], elevation: floa
     if room is None or any(polygons.contains_point(r.outline, *outside) for r in rooms):
         return None
     patch = carried(a, b, window.sill, window.head, elevation, azimuth)
-    pieces = [polygons.clipped(patch, piece) for piece in polygons.convex_pieces(room.outline)]
+    pieces = [polygons.clip_convex(patch, piece) for piece in polygons.convex_pieces(room.outline)]
     whole = max((p for p in pieces if len(p) >= 3), key=polygons.area, default=None)
     if whole is None or polygons.area(whole) < SMALLEST_M2:
         return None

@@ -316,7 +316,7 @@ def _off_the_wall(project: Project, sensor: Sensor, device: DeviceType, room: Ro
     ):
         return 0.0
     outline = np.asarray(room.outline, float)
-    return float(polygons.nearest_on_segments((x, y), outline, polygons.following(outline))[0].min())
+    return float(polygons.nearest_on_segments((x, y), outline, polygons.next_vertices(outline))[0].min())
 
 
 def _mounting(project: Project) -> Iterator[Finding]:

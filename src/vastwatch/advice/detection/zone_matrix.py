@@ -49,7 +49,9 @@ def _on_way(
 def _near(zone: Zone, at: tuple[float, float]) -> bool:
     outline = np.array(zone.outline, float)
     inside = polygons.contains_point(zone.outline, *at)
-    return inside or float(polygons.nearest_on_segments(at, outline, polygons.following(outline))[0].min()) < BESIDE_M
+    return (
+        inside or float(polygons.nearest_on_segments(at, outline, polygons.next_vertices(outline))[0].min()) < BESIDE_M
+    )
 
 
 def matrix(project: Project, known: Zoned) -> list[MatrixRow]:

@@ -35,7 +35,7 @@ def spots_with(project: Project, piece: Furnishing) -> list[Spot]:
     near = polygons.bounds(piece.outline, ARMS_REACH_M)
     others = [f for f in project.furnishings if f.level == piece.level and f is not piece]
     for spot in project.spots:
-        if not polygons.in_frame(near, spot.at) or spot.activity == "away":
+        if not polygons.in_box(near, spot.at) or spot.activity == "away":
             continue
         if find(project.rooms, spot.room).level != piece.level:
             continue
@@ -99,7 +99,7 @@ class _Moved:
 
     def backs(self, outline: Outline) -> bool:
         """Whether a piece has a whole side against the old wall: two neighbouring corners at its face."""
-        if not any(polygons.in_frame(self.near, p) for p in outline):
+        if not any(polygons.in_box(self.near, p) for p in outline):
             return False
         at = [self.holds(*p) for p in outline]
         return any(a and b for a, b in zip(at, at[1:] + at[:1]))
@@ -165,7 +165,7 @@ def _furniture(old: Project, new: Project, level: str, went: list[_Moved]) -> Pr
         return new
     around = polygons.bounds([p for m in went for p in (m.old.a, m.old.b)], LARGEST_M)
     for piece in old.furnishings:
-        if piece.level != level or not polygons.in_frame(around, piece.outline[0]):
+        if piece.level != level or not polygons.in_box(around, piece.outline[0]):
             continue
         m = next((m for m in went if m.backs(piece.outline)), None)
         if m is None:
@@ -212,7 +212,7 @@ def _none_outside(
 ) -> None:
     """Raises ValueError for what was in a room and is in none now; looks only into the frame around what changed."""
     for before, now in zip(getattr(old, collection), getattr(new, collection)):
-        if now.level != level or not polygons.in_frame(around, _corner(before)):
+        if now.level != level or not polygons.in_box(around, _corner(before)):
             continue
         if room_at(new, level, *middle_of(now)) is not None:
             continue

@@ -15,7 +15,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, PirType
-from vastwatch.geometry.sightlines import Fan, fan, prism_hits, sample_mask, screen_hits, visible
+from vastwatch.geometry.sightlines import AzimuthOrder, prism_hits, sample_mask, screen_hits, sort_by_azimuth, visible
 from vastwatch.sensing.explain import geometry, in_the_way, wait_of
 from vastwatch.sensing.figures import (
     LARGE_M,
@@ -126,7 +126,7 @@ def view_of(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float
     ceiling = device.lens == "ceiling"
     contrast = _contrast(ambient_c, body)
     reach = reach_m(sensor, device, ambient_c, body)
-    view = fan(sensor.at, points, _within(sensor, device, points, reach))
+    view = sort_by_azimuth(sensor.at, points, _within(sensor, device, points, reach))
     azimuth, off_axis = np.zeros(len(view.r)), np.ones(len(view.r))
     if not ceiling:
         # Off axis the reach is shorter: most of a wide room is settled before any wall is looked at.
@@ -148,7 +148,9 @@ def view_of(sensor: Sensor, device: PirType, around: Obstacles, ambient_c: float
     return PirView(view.order, view.r, slant, azimuth, share, off_axis * contrast * np.sqrt(share))
 
 
-def _kept(which: NDArray[np.bool_], view: Fan, azimuth: Array, off_axis: Array) -> tuple[Fan, Array, Array]:
+def _kept(
+    which: NDArray[np.bool_], view: AzimuthOrder, azimuth: Array, off_axis: Array
+) -> tuple[AzimuthOrder, Array, Array]:
     return view.keep(which), azimuth[which], off_axis[which]
 
 

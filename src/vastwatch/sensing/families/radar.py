@@ -16,7 +16,15 @@ from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType, RadarType
-from vastwatch.geometry.sightlines import Fan, Hits, add_crossings, fan, prism_hits, sample_mask, screen_hits
+from vastwatch.geometry.sightlines import (
+    AzimuthOrder,
+    Hits,
+    add_crossings,
+    prism_hits,
+    sample_mask,
+    screen_hits,
+    sort_by_azimuth,
+)
 from vastwatch.sensing.explain import geometry, in_the_way, waited
 from vastwatch.sensing.fading import Fading
 from vastwatch.sensing.figures import LARGE_S, SAMPLES, Body, Somebody, Stayer, Walker
@@ -102,7 +110,7 @@ def view_of(sensor: Sensor, device: RadarType, around: Obstacles, points: Array,
     free = range_factor(gain_two_way_db(azimuth, elevation, device.fov_h, device.fov_v), 0.0, below)
     # Towards the edge of the antenna the reach is shorter: there is no use in adding up losses beyond it.
     candidates = candidates[(slant <= far * free) & (slant >= least) & (slant <= most)]
-    view = fan(sensor.at, points, candidates)
+    view = sort_by_azimuth(sensor.at, points, candidates)
     around = near(around, x, y, min(far, most))
     loss = np.zeros(len(view.r))
     add_crossings(view, around.full, np.minimum(around.full_db, OPAQUE_DB), loss)
@@ -149,7 +157,7 @@ def off_axis(sensor: Sensor, dx: Array, dy: Array, dz: float) -> tuple[Array, Ar
     return np.degrees(np.arctan2(left, ahead)), np.degrees(np.arctan2(up, np.abs(ahead)))
 
 
-def _partial_losses(view: Fan, around: Obstacles, body: Body) -> Array:
+def _partial_losses(view: AzimuthOrder, around: Obstacles, body: Body) -> Array:
     """One-way loss in dB to each body by what does not reach from floor to ceiling, (n,), in the order of the view.
 
     The samples of a body scatter alike, so what returns is the mean over them of the power each lets through, both

@@ -19,7 +19,7 @@ from numpy.typing import ArrayLike, NDArray
 from vastwatch.devices import DeviceType
 from vastwatch.devices.families import UltrasonicType
 from vastwatch.geometry import polygons
-from vastwatch.geometry.sightlines import fan, prism_hits, sample_mask, screen_hits, visible
+from vastwatch.geometry.sightlines import prism_hits, sample_mask, screen_hits, sort_by_azimuth, visible
 from vastwatch.sensing.explain import geometry, in_the_way, waited
 from vastwatch.sensing.figures import SAMPLES, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.hazards import body_of, looked_at, per_second
@@ -64,7 +64,7 @@ def listen(mounted: MountedSensor, points: Array, body: Body) -> Heard:
     most = _sensitivity(mounted) * body.size
     reach = REACH * device.moving_m * most
     near_by = np.flatnonzero(np.hypot(points[:, 0] - x, points[:, 1] - y) < reach)
-    view = fan(sensor.at, points, near_by)
+    view = sort_by_azimuth(sensor.at, points, near_by)
     around = near(mounted.around, x, y, reach)
     share = np.zeros(len(points))
     seen_by = view.keep(visible(view, around.full))
