@@ -220,9 +220,9 @@ def test_no_report_depends_on_what_is_left_out_of_each_person(people, hold, blin
 def test_a_device_reports_in_each_life_what_it_reports_there_alone(lives, hold, blind, seed):
     start, end, of = laid_out(lives)
     cuts = np.searchsorted(of, np.arange(len(lives) + 1))
-    rows, ends = loops.held_and_blind(start, end, cuts, hold, blind)
+    rows, ends = loops.hold_blind_merge(start, end, cuts, hold, blind)
     moving = np.random.default_rng(seed).random(len(of)) < 0.6
-    moved, at = loops.held(start, end, moving, cuts, hold)
+    moved, at = loops.hold_merge(start, end, moving, cuts, hold)
     for k in range(len(lives)):
         mine, move = of == k, (of == k) & moving
         assert rows[ends[k] : ends[k + 1]].tolist() == held_and_blind(start[mine], end[mine], hold, blind).tolist()

@@ -212,9 +212,9 @@ def test_lights_that_run_into_one_another_are_walked_in_turn(seed):
 
 def looped(start, keep, hold, who, sensors):
     """What `react` tells, of the compiled loop."""
-    kept = loops.held(keep.intervals, hold, END)
-    lit = loops.begun(start.rises, kept)
-    events = loops.walked(lit, kept, hold, 0.0, END, habits(), present(who, sensors), eyes(sensors))
+    kept = loops.hold_rows(keep.intervals, hold, END)
+    lit = loops.start_keep_rows(start.rises, kept)
+    events = loops.react_in_gaps(lit, kept, hold, 0.0, END, habits(), present(who, sensors), eyes(sensors))
 
     def rows(kind):
         return events[events[:, 0] == kind, 1:]
@@ -229,12 +229,12 @@ def test_reports_that_every_longer_hold_joins_may_be_joined_before(seed, least):
     begins = np.sort(rng.uniform(0, END, n))
     keep = Signal.from_intervals(np.column_stack([begins, begins + rng.uniform(0.1, 50.0, n)]), 0.0, END)
     rises = np.sort(rng.choice(keep.intervals, int(rng.integers(1, len(keep.intervals) + 1)), replace=False)[:, 0])
-    rows = loops.together(keep.intervals, least)
-    first = np.ascontiguousarray(loops.begun(rises, rows)[:, 0])
+    rows = loops.merge_within(keep.intervals, least)
+    first = np.ascontiguousarray(loops.start_keep_rows(rises, rows)[:, 0])
     for hold in (least, least + 0.5, 60.0):
-        whole = loops.held(keep.intervals, hold, END)
-        assert loops.held(rows, hold, END).tolist() == whole.tolist()
-        assert loops.begun(first, whole).tolist() == loops.begun(rises, whole).tolist()
+        whole = loops.hold_rows(keep.intervals, hold, END)
+        assert loops.hold_rows(rows, hold, END).tolist() == whole.tolist()
+        assert loops.start_keep_rows(first, whole).tolist() == loops.start_keep_rows(rises, whole).tolist()
 
 
 @given(st.integers(0, 10**6))

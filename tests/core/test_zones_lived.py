@@ -18,7 +18,7 @@ from vastwatch.design.project import find, put
 from vastwatch.design.records import Zone
 from vastwatch.design.references import without
 from vastwatch.devices.types import ZoneRules
-from vastwatch.loops.targets import Bodies, Mirrors, Radar, Told, Ways, tell
+from vastwatch.loops.targets import Bodies, Mirrors, Radar, RouteSamples, TargetRows, simulate_targets
 from vastwatch.people.routes import STEP
 from vastwatch.rehearsal import rehearse
 from vastwatch.rehearsal.noticing.notices import Notices
@@ -67,7 +67,7 @@ def told_of(places, seconds, **how):
     """What a radar at the origin that looks along +y, as high as any chest, tells of some who stay, each noticed in all
     of some seconds (first and last of each run)."""
     *given, out = laid_out(places, seconds, **how)
-    rows, lost, merged = tell(*given, 0, seconds[-1][1] + 1, out)
+    rows, lost, merged = simulate_targets(*given, 0, seconds[-1][1] + 1, out)
     return Targets(*(c[:rows] for c in out[:5]), ("a",) * len(places), out.lost[:lost], out.merged[:merged])
 
 
@@ -82,13 +82,13 @@ def laid_out(places, seconds, range_m=0.0, wander_m=0.0, most=9, mirrors=(), key
         np.array(places, float), np.ones(n), np.ones(n, bool), each * 0, none, none, none, none, nowhere, np.ones(n),
         np.arange(n, dtype=np.uint64) + np.uint64(key), np.arange(n, dtype=np.uint64) + np.uint64(99), each[:-1], n,
     )  # fmt: skip
-    ways = Ways(np.empty((0, 2)), np.zeros(0, bool), np.zeros(1, np.int64), nowhere, STEP)
+    ways = RouteSamples(np.empty((0, 2)), np.zeros(0, bool), np.zeros(1, np.int64), nowhere, STEP)
     radar = Radar(0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 1.0, range_m, 0.0, wander_m, most, APART_M, WANDER_WEIGHTS)
     row = (*(np.array([x[k] for x in mirrors], float).reshape(-1, 2) for k in (0, 1)),
            *(np.array([x[k] for x in mirrors], float) for k in (2, 3)))  # fmt: skip
     walls = Mirrors(*row, np.arange(len(mirrors), dtype=np.uint64), 1.0)
     room = (1 + len(mirrors)) * n * sum(b - a + 1 for a, b in seconds)
-    out = Told(
+    out = TargetRows(
         np.empty(room, np.int32), np.empty((room, 2), np.float32), np.empty((room, 2), np.float32),
         np.empty(room, np.int16), np.empty(room, bool), np.empty(room, np.int32), np.empty(room, np.int32),
     )  # fmt: skip
@@ -201,7 +201,7 @@ def test_of_very_many_reports_zones_are_told_as_of_few(monkeypatch):
 def test_whoever_walks_is_told_where_they_are_and_only_on_the_level():
     """Along 40 samples to the north, the last of them a level higher; a stay there comes after."""
     bodies, ways, radar, walls, out = laid_out([(0.0, 9.0)], [(0, 99)])
-    ways = Ways(
+    ways = RouteSamples(
         np.column_stack([np.zeros(40), 1.0 + 0.1 * np.arange(40)]),
         np.arange(40) < 30,
         np.array([0, 40]),
@@ -212,7 +212,7 @@ def test_whoever_walks_is_told_where_they_are_and_only_on_the_level():
         stay_from=np.array([90.0]), walk_of=np.array([0, 1]), walk_from=np.array([20.0]), walk_to=np.array([80.0]),
         walk_out=np.array([35.0]), walk_speed=np.array([0.05]), walk_route=np.array([0]),
     )  # fmt: skip
-    rows, _, _ = tell(bodies, ways, radar, walls, 0, 100, out)
+    rows, _, _ = simulate_targets(bodies, ways, radar, walls, 0, 100, out)
     seen = {int(t): round(float(y), 1) for t, y in zip(out.tick[:rows], out.at[:rows, 1])}
     walked = {t: 10 + math.floor((t - 35.0) * 0.05 / STEP) for t in range(20, 80)}
     expected = {t: round(1.0 + 0.1 * max(k, 0), 1) for t, k in walked.items() if k < 30}

@@ -28,7 +28,7 @@ def prepare() -> None:
     judge(demo, "toilet", 7, (1, 2))
     # Asked for only by conclusions that ask who moves.
     none = np.empty(0)
-    notices.held(none, none, np.zeros(0, bool), np.zeros(2, np.int64), 1.0)
+    notices.hold_merge(none, none, np.zeros(0, bool), np.zeros(2, np.int64), 1.0)
     set_prepared()
 
 

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from vastwatch.loops.compiling import compiled
-from vastwatch.loops.draws import normal_of, twice
+from vastwatch.loops.draws import grow_rows, normal_of
 
 
 @compiled
@@ -28,7 +28,7 @@ def gaps_of(keys, since, lasts, dawn, median_s, sigma, rate):  # type: ignore[no
                     break
                 if since[k] + t >= dawn[k]:
                     if n == len(of):
-                        t_found, of = twice(t_found), twice(of)
+                        t_found, of = grow_rows(t_found), grow_rows(of)
                     t_found[n], of[n] = since[k] + t, k
                     n += 1
             reached = t

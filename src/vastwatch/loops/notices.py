@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from vastwatch.loops.compiling import compiled, part
-from vastwatch.loops.draws import exponential_of, twice, uniform_of
+from vastwatch.loops.draws import exponential_of, grow_rows, uniform_of
 
 
 class Walks(NamedTuple):
@@ -83,7 +83,7 @@ def noticed_walking(walks, rates, look_key, walk_key, begin, end, joined_s):  # 
                     rate *= speed[k]
                 if rate > 0.0 and _happens(uniform_of(walk_key[who[k]], at), rate / hz):
                     if n == len(t_found):
-                        t_found, who_found = twice(t_found), twice(who_found)
+                        t_found, who_found = grow_rows(t_found), grow_rows(who_found)
                     t_found[n], who_found[n] = t, who[k]
                     n, found = n + 1, found + 1
                     if both:
@@ -140,7 +140,7 @@ def noticed_resting(keys, rate, a, b, hold, many):  # type: ignore[no-untyped-de
             elif drawn % among == 0:
                 since, so_far = t, 0.0
             if n == len(of):
-                begin, end, of = twice(begin), twice(end), twice(of)
+                begin, end, of = grow_rows(begin), grow_rows(end), grow_rows(of)
             begin[n], end[n], of[n] = t, until, k
             n += 1
     return begin[:n], end[:n], of[:n]
@@ -173,7 +173,7 @@ def condensed(start, end, of, hold_s, blind_s):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def held_and_blind(start, end, cuts, hold_s, blind_s):  # type: ignore[no-untyped-def]
+def hold_blind_merge(start, end, cuts, hold_s, blind_s):  # type: ignore[no-untyped-def]
     """What a device reports in each of some lives, before its latency: see `sensing.reporting`. Life k has the notices
     from cuts[k] to cuts[k + 1], sorted by start; and the [on, off) rows given back likewise."""
     rows, n = np.empty((len(start), 2)), 0
@@ -192,7 +192,7 @@ def held_and_blind(start, end, cuts, hold_s, blind_s):  # type: ignore[no-untype
 
 
 @compiled
-def held(start, end, moving, cuts, hold_s):  # type: ignore[no-untyped-def]
+def hold_merge(start, end, moving, cuts, hold_s):  # type: ignore[no-untyped-def]
     """[on, off) rows of what stays on for its hold after each notice of a movement, life by life as above."""
     rows, n = np.empty((len(start), 2)), 0
     row_cuts = np.zeros(len(cuts), np.int64)

@@ -7,7 +7,7 @@ from __future__ import annotations
 import numpy as np
 
 from vastwatch.loops.compiling import compiled, part
-from vastwatch.loops.reactions import FALL, LIGHT, PRESS, WAVE, added, begun, held, walked
+from vastwatch.loops.reactions import FALL, LIGHT, PRESS, WAVE, append_merged, hold_rows, react_in_gaps, start_keep_rows
 
 # What a life comes to, by the column.
 DROPS, DARK, IDLE, WAVES, TRIPS = range(5)
@@ -34,16 +34,16 @@ def _life(t, life, step_s, lives):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def figures(rises, keep, hold_s, end_s, habits, present, eyes, need, nobody, left, step_s, lives):  # type: ignore[no-untyped-def]
+def outcomes(rises, keep, hold_s, end_s, habits, present, eyes, need, nobody, left, step_s, lives):  # type: ignore[no-untyped-def]
     """Of each life, a row: drops, seconds of dark where light was needed, seconds lit for nobody, waves, presses.
 
     `rises` of what starts the light and rows that keep it; rows of `need` (somebody awake in the dark) and of `nobody`
     (dark, and nobody awake). At the instants `left`, in order, other light goes out on somebody: each is a drop unless
     this light burns. Life k lives from k `step_s` on.
     """
-    kept = held(keep, hold_s, end_s)
-    lit = begun(rises, kept)
-    events = walked(lit, kept, hold_s, 0.0, end_s, habits, present, eyes)
+    kept = hold_rows(keep, hold_s, end_s)
+    lit = start_keep_rows(rises, kept)
+    events = react_in_gaps(lit, kept, hold_s, 0.0, end_s, habits, present, eyes)
     out = np.zeros((lives, 5))
     life = 0
     for j in range(len(need)):
@@ -99,11 +99,11 @@ def _lit(out, rows, need, nobody, left, step_s):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def burning(rises, keep, hold_s, end_s, habits, present, eyes, dark):  # type: ignore[no-untyped-def]
+def lit_intervals(rises, keep, hold_s, end_s, habits, present, eyes, dark):  # type: ignore[no-untyped-def]
     """Rows of the light itself, with what people do about it, while it follows (rows of `dark`)."""
-    kept = held(keep, hold_s, end_s)
-    lit = begun(rises, kept)
-    events = walked(lit, kept, hold_s, 0.0, end_s, habits, present, eyes)
+    kept = hold_rows(keep, hold_s, end_s)
+    lit = start_keep_rows(rises, kept)
+    events = react_in_gaps(lit, kept, hold_s, 0.0, end_s, habits, present, eyes)
     out, n, d, i, j = np.empty((2 * (len(lit) + len(events) + len(dark)), 2)), 0, 0, 0, 0
     while True:
         while j < len(events) and events[j, 0] != LIGHT:
@@ -123,7 +123,7 @@ def burning(rises, keep, hold_s, end_s, habits, present, eyes, dark):  # type: i
             since, until = max(a, dark[k, 0]), min(b, dark[k, 1])
             k += 1
             if since < until:
-                n = added(out, n, since, until)
+                n = append_merged(out, n, since, until)
     return out[:n]
 
 

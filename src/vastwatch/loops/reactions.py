@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from vastwatch.loops.compiling import compiled, part
-from vastwatch.loops.draws import sub_key_of, twice, twice_rows, uniform_of
+from vastwatch.loops.draws import grow_rows, sub_key_of, twice_rows, uniform_of
 
 # What happened, by the first column of an event's row; the second is when, the third until when. What a sensor reported
 # is its place after the last of them.
@@ -31,7 +31,7 @@ class Habits(NamedTuple):
     hair_s: float
 
 
-class Present(NamedTuple):
+class OccupancyArrays(NamedTuple):
     """`reactions.Stretches` as the loop reads them, and the luck there: by stretch `begin`, `end`, `after_s`, by sensor
     and stretch `chance` and the `keys` of draws, and the instant its life begins at, `since` (milliseconds)."""
 
@@ -43,7 +43,7 @@ class Present(NamedTuple):
     since: Any
 
 
-class Eyes(NamedTuple):
+class WaveSensorArrays(NamedTuple):
     """`reactions.Waved` as the loop reads them, by sensor."""
 
     starts: Any
@@ -57,7 +57,7 @@ def _ms(t, hair_s):  # type: ignore[no-untyped-def]
 
 
 @part
-def added(rows, n, a, b):  # type: ignore[no-untyped-def]
+def append_merged(rows, n, a, b):  # type: ignore[no-untyped-def]
     """With [a, b), which begins no earlier than the last of n rows does: joined to it where they meet; how many."""
     if n and a <= rows[n - 1, 1]:
         rows[n - 1, 1] = max(rows[n - 1, 1], b)
@@ -67,18 +67,18 @@ def added(rows, n, a, b):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def held(rows, hold_s, end):  # type: ignore[no-untyped-def]
+def hold_rows(rows, hold_s, end):  # type: ignore[no-untyped-def]
     """Rows [a, b) in order, each so much longer, joined where they meet: as `Signal.hold`."""
     if hold_s == 0.0:
         return rows
     out, n = np.empty_like(rows), 0
     for k in range(len(rows)):
-        n = added(out, n, rows[k, 0], min(rows[k, 1] + hold_s, end))
+        n = append_merged(out, n, rows[k, 0], min(rows[k, 1] + hold_s, end))
     return out[:n]
 
 
 @compiled
-def together(rows, hold_s):  # type: ignore[no-untyped-def]
+def merge_within(rows, hold_s):  # type: ignore[no-untyped-def]
     """Rows that any hold no shorter than this joins, joined: held, they are what the rows themselves are."""
     out, n = np.empty_like(rows), 0
     for k in range(len(rows)):
@@ -91,7 +91,7 @@ def together(rows, hold_s):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def begun(rises, keep):  # type: ignore[no-untyped-def]
+def start_keep_rows(rises, keep):  # type: ignore[no-untyped-def]
     """Of rows [a, b), in order, each from the first rise within it: as `Signal.start_keep` where what starts keeps."""
     out, n, k = np.empty_like(keep), 0, 0
     for j in range(len(keep)):
@@ -115,7 +115,7 @@ def pressed_at(needed, presence, hold_s, habits):  # type: ignore[no-untyped-def
         press = since + (habits.again_s if dropped else habits.reach_s)
         while press < b:
             if n == len(t):
-                t, again = twice(t), twice(again)
+                t, again = grow_rows(t), grow_rows(again)
             t[n], again[n] = press, dropped
             n += 1
             lit_until = press + habits.press_s + hold_s
@@ -136,13 +136,13 @@ def _noted(events, n, kind, begin, end):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def walked(lit, keep, hold_s, start_s, end_s, habits, present, eyes):  # type: ignore[no-untyped-def]
+def react_in_gaps(lit, keep, hold_s, start_s, end_s, habits, present, wave_sensors):  # type: ignore[no-untyped-def]
     """All that happens while a light `lit` (rows) by reports that are held, `keep` (rows), leaves people in the dark.
 
     Rows (n, 3) of events, in the order of the gaps they are in. Of a hold of nought `keep` are the reports themselves.
     """
     begins, ends, afters, chance, keys = present.begin, present.end, present.after_s, present.chance, present.keys
-    since, starts, latency, report = present.since, eyes.starts, eyes.latency_s, eyes.report_s
+    since, starts, latency, report = present.since, wave_sensors.starts, wave_sensors.latency_s, wave_sensors.report_s
     again_s, press_s, tries, hair_s = habits.again_s, habits.press_s, habits.tries, habits.hair_s
     count, sensors = len(begins), len(starts)
     # No more than this happen before room is looked for again.

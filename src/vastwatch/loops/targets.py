@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from vastwatch.loops.compiling import compiled, part
-from vastwatch.loops.draws import normal_pair_of, twice, twice_rows, uniform_of
+from vastwatch.loops.draws import grow_rows, normal_pair_of, twice_rows, uniform_of
 
 
 class Bodies(NamedTuple):
@@ -47,7 +47,7 @@ class Bodies(NamedTuple):
     people: int
 
 
-class Ways(NamedTuple):
+class RouteSamples(NamedTuple):
     """All routes' samples one after the other: `points`, whether each is `here` (on the radar's level); route k begins
     at first[k], and leaves its first room out[k] samples later; `step_m` from sample to sample, metres."""
 
@@ -90,7 +90,7 @@ class Mirrors(NamedTuple):
     chest: float
 
 
-class Told(NamedTuple):
+class TargetRows(NamedTuple):
     """Room for what is told: see `targets.Targets`."""
 
     tick: Any
@@ -134,7 +134,7 @@ def _without_scatter(radar, x, y, chest):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def tell(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-untyped-def]
+def simulate_targets(bodies, ways, radar, mirrors, begin, end, out):  # type: ignore[no-untyped-def]
     """Tell the seconds [begin, end): how many rows of `out` were filled, how many lost, how many merged.
 
     In each second whoever is noticed and on the level is read with scatter, the nearest first; of two within `apart_m`
@@ -306,7 +306,7 @@ class Zones(NamedTuple):
 
 
 @compiled
-def enter(zones, tick, read):  # type: ignore[no-untyped-def]
+def zone_intervals(zones, tick, read):  # type: ignore[no-untyped-def]
     """[on, off) rows, (n, 2), of all zones, and of which each is: of reports in order of time."""
     corner_of, corner, frame, ring = zones.corner_of, zones.corner, zones.frame, zones.ring
     nowhere, need, among, delay = zones.ignored, zones.need, zones.among, zones.delay
@@ -361,6 +361,6 @@ def enter(zones, tick, read):  # type: ignore[no-untyped-def]
 @part
 def _put(n, rows, of, begin, end, z):  # type: ignore[no-untyped-def]
     if n == len(of):
-        rows, of = twice_rows(rows), twice(of)
+        rows, of = twice_rows(rows), grow_rows(of)
     rows[n, 0], rows[n, 1], of[n] = begin, end, z
     return n + 1, rows, of

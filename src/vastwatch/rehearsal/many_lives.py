@@ -82,7 +82,7 @@ def _hear(left: list[tuple[Wanted, Truth]], by_state: bool) -> None:
         for of, said in zip(reports, _reported(part, noticed, truths)):
             of.append(said)
         if by_state:
-            rows, cuts = loops.held(noticed.start, noticed.end, noticed.moving, noticed.cuts, float(short))
+            rows, cuts = loops.hold_merge(noticed.start, noticed.end, noticed.moving, noticed.cuts, float(short))
             for of, truth, (a, b) in zip(moving, truths, pairwise(cuts)):
                 of.append(Signal.from_intervals(rows[a:b], 0.0, truth.end))
     for (w, truth), of_parts, moved in zip(left, reports, moving):
@@ -215,7 +215,7 @@ def _reported(part: MountedSensor, n: _Noticed, truths: Sequence[Truth]) -> list
     how = holds_and_blind_s(part, own_hold_s(part))
     if how is None:
         return [never(truth.end) for truth in truths]
-    rows, cuts = loops.held_and_blind(n.start, n.end, n.cuts, *map(float, how))
+    rows, cuts = loops.hold_blind_merge(n.start, n.end, n.cuts, *map(float, how))
     keys = np.array([latency_key(part, truth.household.seed) for truth in truths], np.uint64)
     late = reported_at(part, rows[:, 0], np.repeat(keys, np.diff(cuts))) - rows[:, 0]
     rows += late[:, None]

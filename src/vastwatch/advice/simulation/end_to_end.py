@@ -257,7 +257,7 @@ class _Line(_Lives):
             self._left, self._left_anyhow = left[follows], self._by_life(left[~follows])
 
     @cached_property
-    def _there(self) -> tuple[loops.Habits, loops.Present, loops.Eyes]:
+    def _there(self) -> tuple[loops.Habits, loops.OccupancyArrays, loops.WaveSensorArrays]:
         return habits(), present(self._who, self._sensors), eyes(self._sensors)
 
     def _reports(self, hold_s: float) -> tuple[Array, Array]:
@@ -265,23 +265,23 @@ class _Line(_Lives):
         joined, and of what starts only the first among them counts."""
         least = max(x for x in JOINED_S if x <= hold_s)
         if least not in self._joined:
-            from vastwatch.loops.reactions import begun, together
+            from vastwatch.loops.reactions import merge_within, start_keep_rows
 
             rises, keep = np.ascontiguousarray(self._start.rises), self._keep.intervals
             if least > 0:
-                keep = together(keep, least)
-                rises = np.ascontiguousarray(begun(rises, keep)[:, 0])
+                keep = merge_within(keep, least)
+                rises = np.ascontiguousarray(start_keep_rows(rises, keep)[:, 0])
             self._joined[least] = rises, keep
         return self._joined[least]
 
     def outcomes(self, hold_s: float) -> Outcomes:
         """Of a hold, in each life."""
         # Loaded where many lives are walked through: the compiler takes a moment.
-        from vastwatch.loops.outcomes import figures
+        from vastwatch.loops.outcomes import outcomes
 
         stand_aside()
         rises, keep = self._reports(hold_s)
-        drops, dark, idle, waves, trips = figures(
+        drops, dark, idle, waves, trips = outcomes(
             rises, keep, float(hold_s), self._end, *self._there, self._need.intervals, self._nobody.intervals,
             self._left, self._step, self._many,
         ).T  # fmt: skip
@@ -291,10 +291,10 @@ class _Line(_Lives):
 
     def light(self, hold_s: float) -> Signal:
         """The light, life after life."""
-        from vastwatch.loops.outcomes import burning
+        from vastwatch.loops.outcomes import lit_intervals
 
         stand_aside()
         rises, keep = self._reports(hold_s)
-        rows = burning(rises, keep, float(hold_s), self._end, *self._there, self._dark.intervals)
+        rows = lit_intervals(rises, keep, float(hold_s), self._end, *self._there, self._dark.intervals)
         lit = Signal.from_intervals(rows, 0.0, self._end)
         return lit if self.anyway is None else lit | self.anyway

@@ -432,7 +432,7 @@ def _joined(a: _Steps, b: _Steps) -> _Steps:
 # -- for many lives at once ----------------------------------------------------------------------------------------
 
 
-def present(who: Stretches, sensors: tuple[Waved, ...]) -> loops.Present:
+def present(who: Stretches, sensors: tuple[Waved, ...]) -> loops.OccupancyArrays:
     """Stretches as the loop reads them."""
     from vastwatch.loops import reactions as loops
 
@@ -445,7 +445,7 @@ def present(who: Stretches, sensors: tuple[Waved, ...]) -> loops.Present:
     begin, end, after_s, chance = (
         np.ascontiguousarray(x, float) for x in (who.begin, who.end, who.after_s, who.chance)
     )
-    return loops.Present(begin, end, after_s, chance, keys.reshape(len(sensors), n), since)
+    return loops.OccupancyArrays(begin, end, after_s, chance, keys.reshape(len(sensors), n), since)
 
 
 def habits() -> loops.Habits:
@@ -455,11 +455,11 @@ def habits() -> loops.Habits:
     return loops.Habits(REACH_S, AGAIN_S, PRESS_S, TRIES, HAIR_S)
 
 
-def eyes(sensors: tuple[Waved, ...]) -> loops.Eyes:
+def eyes(sensors: tuple[Waved, ...]) -> loops.WaveSensorArrays:
     """Sensors as the loop reads them."""
     from vastwatch.loops import reactions as loops
 
-    return loops.Eyes(
+    return loops.WaveSensorArrays(
         np.array([s.starts for s in sensors], bool), np.array([s.latency_s for s in sensors], float),
         np.array([s.report_s for s in sensors], float),
     )  # fmt: skip

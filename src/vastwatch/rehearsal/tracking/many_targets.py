@@ -71,11 +71,11 @@ def _told(
         first, last = (math.floor(m) for m in day)
         seen = np.minimum(bodies.seen_to, last - 1) - np.maximum(bodies.seen_from, first) + 1
         most = int(np.maximum(seen, 0).sum()) * (1 + len(mirrors.share))
-        room = loops.Told(
+        room = loops.TargetRows(
             np.empty(most, np.int32), np.empty((most, 2), np.float32), np.empty((most, 2), np.float32),
             np.empty(most, np.int16), np.empty(most, np.bool_), np.empty(most, np.int32), np.empty(most, np.int32),
         )  # fmt: skip
-        n, lost, merged = loops.tell(bodies, ways, radar, mirrors, first, last, room) if most else (0, 0, 0)
+        n, lost, merged = loops.simulate_targets(bodies, ways, radar, mirrors, first, last, room) if most else (0, 0, 0)
         tick, read, at, of, image = (column[:n] for column in room[:5])
         return Targets(tick, read, at, of, image, names, room.lost[:lost].copy(), room.merged[:merged].copy())
 
@@ -196,13 +196,13 @@ _NOBODY = _Body(
 
 
 @kept
-def _ways(book: RouteBook, routes: int, level: int) -> loops.Ways:
+def _ways(book: RouteBook, routes: int, level: int) -> loops.RouteSamples:
     """The first so many routes."""
     known = book.routes[:routes]
     first = np.concatenate([[0], np.cumsum([len(r.points) for r in known])]).astype(np.int64)
     points = np.concatenate([np.empty((0, 2)), *(r.points for r in known)])
     here = np.concatenate([np.zeros(0, np.int64), *(r.level for r in known)]) == level
-    return loops.Ways(points, here, first, np.array([r.out for r in known], np.int64), STEP)
+    return loops.RouteSamples(points, here, first, np.array([r.out for r in known], np.int64), STEP)
 
 
 def _radar(watched: Watched) -> loops.Radar:
@@ -232,7 +232,7 @@ def occupied(targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...
     """As `targets.occupied`."""
     if not zones or len(targets.tick) == 0:
         return [np.empty((0, 2)) for _ in zones]
-    rows, of = loops.enter(_zones(zones, shapes, rules), targets.tick, targets.read)
+    rows, of = loops.zone_intervals(_zones(zones, shapes, rules), targets.tick, targets.read)
     return [rows[of == z] for z in range(len(zones))]
 
 
