@@ -9,9 +9,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import pytest
 
 from vastwatch.files import load_demo
-from vastwatch.memory import keep_freed_memory
+from vastwatch.memory import raise_trim_thresholds
 
-keep_freed_memory()
+raise_trim_thresholds()
 
 
 @pytest.fixture(scope="module")

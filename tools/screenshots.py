@@ -25,7 +25,7 @@ from vastwatch.desk.shell.document import Document, empty_project
 from vastwatch.desk.shell.window import Window
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.files import load_demo
-from vastwatch.memory import keep_freed_memory
+from vastwatch.memory import raise_trim_thresholds
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 SIZE = (1280, 800)
@@ -183,7 +183,7 @@ def log_of_the_house(window: Window) -> None:
 
 
 def main() -> None:
-    keep_freed_memory()
+    raise_trim_thresholds()
     studio = Studio()
     beginning()
     window = studio.window

@@ -16,14 +16,14 @@ from vastwatch import __version__
 from vastwatch.answers import COMMANDS, WITHOUT_PROJECT, RequestError
 from vastwatch.files import ProjectError, load_demo, load_project
 from vastwatch.loops.announcing import when_compiling
-from vastwatch.memory import keep_freed_memory
+from vastwatch.memory import raise_trim_thresholds
 from vastwatch.words import UNSEEN, harmless
 
 
 def main(argv: list[str] | None = None) -> int:
     """Run the program; returns the exit code."""
     argv = sys.argv[1:] if argv is None else argv
-    keep_freed_memory()
+    raise_trim_thresholds()
     if not argv or argv[0] not in {*COMMANDS, *WITHOUT_PROJECT}:
         return _desktop(argv)
     args = _parser().parse_args(argv)

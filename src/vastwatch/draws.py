@@ -119,7 +119,7 @@ def triangular(key: Any, index: ArrayLike, least: float, mode: float, most: floa
     return np.where(u < split, rising, falling)
 
 
-def arrivals_of_many(keys: Keys, rate: Array, begin: Array, end: Array) -> tuple[Array, NDArray[np.int64]]:
+def poisson_times_batch(keys: Keys, rate: Array, begin: Array, end: Array) -> tuple[Array, NDArray[np.int64]]:
     """The `arrivals` of many processes, one after the other, and of which process each is; all arrays (n,)."""
     expected = rate * (end - begin)
     few = np.flatnonzero((expected > 0) & (expected <= A_FEW))
@@ -137,14 +137,14 @@ def arrivals_of_many(keys: Keys, rate: Array, begin: Array, end: Array) -> tuple
     times, of = t[inside], np.repeat(few, inside.sum(axis=1))
     if len(many) == 0:
         return times, of
-    each = [arrivals(keys[k], float(rate[k]), float(begin[k]), float(end[k])) for k in many]
+    each = [poisson_times(keys[k], float(rate[k]), float(begin[k]), float(end[k])) for k in many]
     times = np.concatenate([times, *each])
     of = np.concatenate([of, np.repeat(many, [len(x) for x in each])])
     order = np.argsort(of, kind="stable")
     return times[order], of[order]
 
 
-def arrivals(key: Any, rate: float, begin: float, end: float) -> Array:
+def poisson_times(key: Any, rate: float, begin: float, end: float) -> Array:
     """Instants of a Poisson process in [begin, end), sorted; a later end only adds to them."""
     expected = rate * (end - begin)
     if not expected > 0:

@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 Array = NDArray[np.floating[Any]]
 
 
-def normal_below(z: ArrayLike) -> Array:
+def normal_cdf(z: ArrayLike) -> Array:
     """The chance that a standard normal is below z."""
     from scipy.special import ndtr
 

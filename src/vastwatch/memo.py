@@ -19,7 +19,7 @@ from typing import Any, ParamSpec, TypeVar
 import msgspec
 import numpy as np
 
-from vastwatch.right_of_way import go_on, stand_aside
+from vastwatch.right_of_way import go_on, yield_to_interface
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -46,7 +46,7 @@ _ELSEWHERE: set[type] = set()
 C = TypeVar("C", bound=type)
 
 
-def weighed_elsewhere(held: C) -> C:
+def exclude_from_size(held: C) -> C:
     """A class whose objects weigh nothing in a result: another result holds them."""
     _ELSEWHERE.add(held)
     return held
@@ -100,7 +100,7 @@ class Memo:
 
     def get(self, key: tuple[Any, ...], work: Callable[[], R]) -> R:
         """The result of that key, by doing the work where it is not held."""
-        stand_aside()
+        yield_to_interface()
         typed = _typed(key)
         me = get_ident()
         with self._lock:
@@ -166,7 +166,7 @@ class Memo:
         _, many, total = came
         if many >= KNOWN and total < LIGHT * many and came[0] % ONE_IN:
             return total // many
-        weight = weigh(result)
+        weight = size_bytes(result)
         came[1] += 1
         came[2] += weight
         return weight
@@ -207,7 +207,7 @@ class Memo:
             self.bytes = 0
 
 
-def weigh(result: Any) -> int:
+def size_bytes(result: Any) -> int:
     """About how many bytes a result holds; records of the project weigh nothing, the project holds them anyway.
     Pictures and painters' paths, which are no arrays, say how large they are."""
     total, left = 0, [result]
@@ -228,7 +228,7 @@ def weigh(result: Any) -> int:
         elif how == "many":
             if len(thing) > LONG and not isinstance(thing, set | frozenset):
                 # Much of a kind: some stand for all.
-                total += sum(weigh(part) for part in thing[:SOME]) * len(thing) // SOME
+                total += sum(size_bytes(part) for part in thing[:SOME]) * len(thing) // SOME
             else:
                 left.extend(thing)
         elif how == "by key":
@@ -269,7 +269,7 @@ def _how(kind: Any) -> str:
 MEMO = Memo()
 
 
-def kept(work: Callable[P, R]) -> Callable[P, R]:
+def memoised(work: Callable[P, R]) -> Callable[P, R]:
     """A function whose results are kept in the memo; its arguments must be hashable."""
 
     @wraps(work)
@@ -280,6 +280,6 @@ def kept(work: Callable[P, R]) -> Callable[P, R]:
     return asked
 
 
-def is_kept(work: Callable[..., Any], *args: Any) -> bool:
+def is_memoised(work: Callable[..., Any], *args: Any) -> bool:
     """Whether a function marked with `kept` has its result for these arguments at hand."""
     return MEMO.holds((work, args))

@@ -15,7 +15,7 @@ _TRIM_THRESHOLD, _MMAP_THRESHOLD = -1, -3
 _KEPT = 64 * 1024 * 1024
 
 
-def keep_freed_memory() -> bool:
+def raise_trim_thresholds() -> bool:
     """Raise the thresholds; False where the C library has no such setting."""
     try:
         mallopt = ctypes.CDLL(None).mallopt

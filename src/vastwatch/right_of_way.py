@@ -53,7 +53,7 @@ def go_on() -> None:
     _FRAMES.until = -math.inf
 
 
-def stand_aside() -> None:
+def yield_to_interface() -> None:
     """Wait until no frame is under way, unless this thread has waited long enough for this one already."""
     if _FRAMES.until == -math.inf or threading.current_thread() is threading.main_thread():
         return

@@ -25,13 +25,13 @@ def duration_words(seconds: float) -> str:
     return f"{hours} h" + (f" {rest:02d} min" if rest else "")
 
 
-def about_words(seconds: float) -> str:
+def rough_duration_words(seconds: float) -> str:
     """A rough figure: to ten seconds from a minute on, to minutes from ten minutes on, to hours from ten hours on."""
     step = 3600.0 if seconds >= 36_000 else 60.0 if seconds >= 600 else 10.0 if seconds >= 60 else 1.0
     return duration_words(round(seconds / step) * step)
 
 
-def drops_words(per_week: float) -> str:
+def false_off_limit_words(per_week: float) -> str:
     """A limit of drops: `no drop`, `one drop a week`, `3 drops a week`, `one drop in 4 weeks`."""
     if per_week <= 0:
         return "no false-offs"
@@ -46,7 +46,7 @@ def clock_words(t: float) -> str:
     return f"{s // 3600:02d}:{s // 60 % 60:02d}:{s % 60:02d}"
 
 
-def never_words(seconds: float) -> str:
+def notice_interval_words(seconds: float) -> str:
     """How often somebody is noticed whose mean wait is that: `every 6 min 50 s`, `at once`, `never`."""
     if not math.isfinite(seconds):
         return "never"
@@ -74,7 +74,7 @@ def and_list(words: Sequence[str]) -> str:
     return " and ".join([w for w in (", ".join(words[:-1]), *words[-1:]) if w])
 
 
-def sentence(e: Exception) -> str:
+def error_sentence(e: Exception) -> str:
     """What an edit refused with, as a sentence for the reader."""
     return capital(str(e)) + "."
 
@@ -89,15 +89,15 @@ def harmless(text: str) -> str:
     return UNSEEN.sub("\ufffd", text)
 
 
-def one_line(text: str, most: int = 600) -> str:
+def one_line(text: str, limit: int = 600) -> str:
     """A text on one line: line ends and other control characters become spaces, and a very long one is cut in its
     middle."""
     # Half characters, of names that are not UTF-8, cannot be shown anywhere, and marks of direction turn the rest
     # round.
     clean = "".join(" " if unicodedata.category(c) in ("Cc", "Cf", "Cn", "Co", "Cs", "Zl", "Zp") else c for c in text)
     clean = " ".join(clean.split())
-    if len(clean) > most:
-        clean = f"{clean[: most // 2]} … {clean[-most // 2 + 3 :]}"
+    if len(clean) > limit:
+        clean = f"{clean[: limit // 2]} … {clean[-limit // 2 + 3 :]}"
     return clean
 
 

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vastwatch.draws import arrivals, at_ms, exponential, key_of, normal, sub_keys, triangular, uniform
+from vastwatch.draws import at_ms, exponential, key_of, normal, poisson_times, sub_keys, triangular, uniform
 
 MASK = (1 << 64) - 1
 
@@ -80,13 +80,13 @@ def test_the_other_laws_have_their_moments():
 
 
 def test_arrivals_are_a_poisson_process_and_a_later_end_only_adds():
-    counts = [len(arrivals(key_of("p", k), 0.5, 10.0, 50.0)) for k in range(2000)]
+    counts = [len(poisson_times(key_of("p", k), 0.5, 10.0, 50.0)) for k in range(2000)]
     assert np.mean(counts) == pytest.approx(20, rel=0.02)
     assert np.var(counts) == pytest.approx(20, rel=0.1)
-    short, long = arrivals(key_of("q"), 2.0, 5.0, 30.0), arrivals(key_of("q"), 2.0, 5.0, 3000.0)
+    short, long = poisson_times(key_of("q"), 2.0, 5.0, 30.0), poisson_times(key_of("q"), 2.0, 5.0, 3000.0)
     assert (long[: len(short)] == short).all() and (long[len(short) :] >= 30).all()
     assert (np.diff(long) > 0).all() and long[0] >= 5
-    assert len(arrivals(1, 0.0, 0.0, 9.0)) == 0 == len(arrivals(1, 1.0, 9.0, 9.0))
+    assert len(poisson_times(1, 0.0, 0.0, 9.0)) == 0 == len(poisson_times(1, 1.0, 9.0, 9.0))
 
 
 def test_instants_are_told_apart_to_the_millisecond():

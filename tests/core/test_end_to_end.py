@@ -16,7 +16,7 @@ from vastwatch.advice.simulation.weeks import lived, lived_together
 from vastwatch.control.manual.reactions import Stretches, Waved
 from vastwatch.design.edits.sensors import add_sensor
 from vastwatch.design.project import find, put
-from vastwatch.draws import arrivals, arrivals_of_many, sub_keys
+from vastwatch.draws import poisson_times, poisson_times_batch, sub_keys
 from vastwatch.geometry.polygons import centroid
 from vastwatch.people.truth import There
 from vastwatch.rehearsal.scoring import scores
@@ -90,10 +90,10 @@ def test_many_processes_at_once_are_each_by_itself(expected, key):
     n = len(expected)
     keys, begin = sub_keys(key, np.arange(n)), np.linspace(0, 50, n)
     rate, end = np.full(n, 0.5), np.linspace(0, 50, n) + 2.0 * np.array(expected)
-    t, of = arrivals_of_many(keys, rate, begin, end)
+    t, of = poisson_times_batch(keys, rate, begin, end)
     assert (np.diff(of) >= 0).all()
     for k in range(n):
-        assert t[of == k].tolist() == arrivals(keys[k], 0.5, float(begin[k]), float(end[k])).tolist()
+        assert t[of == k].tolist() == poisson_times(keys[k], 0.5, float(begin[k]), float(end[k])).tolist()
 
 
 @given(st.integers(0, 10**6), st.floats(0.0, 1.0))

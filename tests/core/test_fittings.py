@@ -50,7 +50,7 @@ from vastwatch.geometry.polygons import bounds
 from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import furniture
 from vastwatch.site.uses import USES, telling, use_of_name
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 
 def sound(project):
@@ -333,7 +333,7 @@ def test_a_level_copied_over_and_over_keeps_its_ids_apart(demo):
 
 
 def test_a_refusal_is_a_sentence():
-    assert sentence(ValueError("this wall is too short")) == "This wall is too short."
+    assert error_sentence(ValueError("this wall is too short")) == "This wall is too short."
 
 
 # -- what a name tells ---------------------------------------------------------------------------------------------

@@ -9,12 +9,12 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from vastwatch.laws import chi_square_quantile, normal_below, normal_quantile, student_quantile
+from vastwatch.laws import chi_square_quantile, normal_cdf, normal_quantile, student_quantile
 
 
 def test_they_are_the_usual_ones():
     z = np.linspace(-6, 6, 41)
-    assert normal_below(z) == pytest.approx(stats.norm.cdf(z), rel=1e-12)
+    assert normal_cdf(z) == pytest.approx(stats.norm.cdf(z), rel=1e-12)
     p = np.array([1e-9, 0.025, 0.5, 0.9, 0.999])
     assert normal_quantile(p) == pytest.approx(stats.norm.ppf(p), rel=1e-10)
     for freedom in (1, 2, 5, 19, 200):

@@ -81,7 +81,7 @@ def test_the_cores_tests_need_no_desk():
 
 
 def test_durations_read_as_people_say_them():
-    from vastwatch.words import about_words, clock_words, duration_words, never_words
+    from vastwatch.words import clock_words, duration_words, notice_interval_words, rough_duration_words
 
     cases = {
         0.8: "0.8 s",
@@ -93,8 +93,8 @@ def test_durations_read_as_people_say_them():
         float("inf"): "indefinitely",
     }
     assert {t: duration_words(t) for t in cases} == cases
-    assert about_words(1968) == "33 min"
-    assert about_words(74) == "1 min 10 s"
+    assert rough_duration_words(1968) == "33 min"
+    assert rough_duration_words(74) == "1 min 10 s"
     assert clock_words(21 * 3600 + 14 * 60 + 7 + 86_400) == "21:14:07"
-    assert never_words(float("inf")) == "never"
-    assert never_words(1.0) == "within 2 s"
+    assert notice_interval_words(float("inf")) == "never"
+    assert notice_interval_words(1.0) == "within 2 s"

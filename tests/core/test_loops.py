@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 import vastwatch
 from vastwatch import cli
 from vastwatch.answers.prepare import prepare
-from vastwatch.draws import arrivals, exponential, normal, normal_pair, sub_keys, uniform
+from vastwatch.draws import exponential, normal, normal_pair, poisson_times, sub_keys, uniform
 from vastwatch.loops import announcing, cache, compiling
 from vastwatch.loops import notices as loops
 from vastwatch.loops.draws import exponential_of, normal_of, normal_pair_of, sub_key_of, uniform_of
@@ -139,7 +139,7 @@ def test_whoever_rests_is_detected_as_a_poisson_process_draws_it(seed, hold):
     for k in range(n):
         mine = of == k
         if rate[k] * hold <= DENSE:
-            drawn = arrivals(keys[k], float(rate[k]), float(a[k]), float(b[k]))
+            drawn = poisson_times(keys[k], float(rate[k]), float(a[k]), float(b[k]))
             assert begin[mine] == pytest.approx(drawn, rel=1e-12) and (begin[mine] == end[mine]).all()
             continue
         # Stretches a hold and more apart, within the stay.

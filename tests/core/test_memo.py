@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vastwatch.memo import KNOWN, LIGHT, Memo, weigh
+from vastwatch.memo import KNOWN, LIGHT, Memo, size_bytes
 
 
 def test_what_was_not_asked_for_longest_goes_first_and_the_budget_holds():
@@ -30,7 +30,7 @@ def test_of_many_light_results_some_are_weighed_and_of_heavy_ones_all():
         memo, true = Memo(budget=2**40), 0
         for k in range(40 * KNOWN if size < LIGHT else 2 * KNOWN):
             result = np.zeros(int(rng.integers(1, 2 * size)))
-            true += weigh(result)
+            true += size_bytes(result)
             memo.get(("f", k), lambda result=result: result)
         if size < LIGHT // 8:
             assert memo.bytes - 400 * len(memo) == pytest.approx(true, rel=0.1)
@@ -60,7 +60,7 @@ def test_the_bytes_held_are_those_of_the_results_held(asked, budget):
     for key, k in asked:
         memo.get(("f", key), lambda k=k: results[k])
     held = {id(memo.get(("f", key), lambda: None)) for key in range(10) if memo.holds(("f", key))}
-    assert memo.bytes == 400 * len(memo) + sum(weigh(r) for r in results if id(r) in held)
+    assert memo.bytes == 400 * len(memo) + sum(size_bytes(r) for r in results if id(r) in held)
     assert memo.bytes <= budget or len(memo) == 1
 
 
@@ -137,6 +137,6 @@ def test_what_things_have_weighs_and_what_is_called_does_not():
     class Called(Thing):
         def __call__(self) -> None: ...
 
-    assert 8000 <= weigh(Thing()) < 8500 and 8000 <= weigh([Thing()]) < 8600
+    assert 8000 <= size_bytes(Thing()) < 8500 and 8000 <= size_bytes([Thing()]) < 8600
     # A compiled function has its whole compiler with it.
-    assert weigh(Called()) < 100 and weigh([lambda: 1, Called().__call__]) < 300
+    assert size_bytes(Called()) < 100 and size_bytes([lambda: 1, Called().__call__]) < 300

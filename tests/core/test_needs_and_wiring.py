@@ -41,7 +41,7 @@ from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Hazard, Needs, RoomUse
 from vastwatch.site.people import Person, Stay, holds_on
 from vastwatch.site.record import seconds_of
-from vastwatch.words import drops_words
+from vastwatch.words import false_off_limit_words
 
 # -- needs ---------------------------------------------------------------------------------------------------------
 
@@ -83,7 +83,7 @@ def test_a_rooms_own_needs_go_before_its_uses(demo):
 
 
 def test_limits_of_drops_in_words():
-    assert [drops_words(x) for x in (0, 0.25, 0.5, 1, 3)] == [
+    assert [false_off_limit_words(x) for x in (0, 0.25, 0.5, 1, 3)] == [
         "no false-offs", "one false-off in 4 weeks", "one false-off in 2 weeks", "one false-off a week", "3 false-offs a week",
     ]  # fmt: skip
 

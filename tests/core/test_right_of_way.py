@@ -6,13 +6,13 @@ import threading
 import time
 
 from vastwatch import right_of_way
-from vastwatch.right_of_way import AFTER_S, AT_MOST_S, frame, stand_aside
+from vastwatch.right_of_way import AFTER_S, AT_MOST_S, frame, yield_to_interface
 
 
 def counting(stop: threading.Event, counts: list[float]) -> threading.Thread:
     def work() -> None:
         while not stop.is_set():
-            stand_aside()
+            yield_to_interface()
             counts.append(time.monotonic())
 
     thread = threading.Thread(target=work)
@@ -46,7 +46,7 @@ def test_whoever_waits_for_long_goes_on_and_does_not_wait_again_for_the_same_fra
     def work() -> None:
         for _ in range(3):
             begun = time.monotonic()
-            stand_aside()
+            yield_to_interface()
             waited.append(time.monotonic() - begun)
 
     thread = threading.Thread(target=work)
@@ -61,6 +61,6 @@ def test_whoever_waits_for_long_goes_on_and_does_not_wait_again_for_the_same_fra
 def test_the_windows_own_thread_never_waits():
     with frame():
         begun = time.monotonic()
-        stand_aside()
+        yield_to_interface()
         assert time.monotonic() - begun < 0.05
     assert right_of_way._FRAMES.depth == 0

@@ -25,7 +25,7 @@ from vastwatch.desk.stages.tiles import Tile
 from vastwatch.desk.verdict.schools_sheet import SchoolsSheet
 from vastwatch.devices import catalogue
 from vastwatch.geometry import polygons
-from vastwatch.memo import MEMO, weigh
+from vastwatch.memo import MEMO, size_bytes
 from vastwatch.sensing import coverage
 
 
@@ -284,8 +284,8 @@ def test_pictures_and_paths_in_the_memo_weigh_what_they_are():
     picture, path = QImage(100, 50, QImage.Format.Format_ARGB32), QPainterPath()
     for k in range(500):
         path.lineTo(k, k)
-    assert 20_000 <= weigh(picture) < 21_000
-    assert 12_000 <= weigh((path,)) < 13_000
+    assert 20_000 <= size_bytes(picture) < 21_000
+    assert 12_000 <= size_bytes((path,)) < 13_000
 
 
 def turn_wheel(field: QWidget) -> None:

@@ -36,7 +36,7 @@ from vastwatch.rehearsal.troubles import powered_in
 from vastwatch.sensing.families.pir import crossing_deg
 from vastwatch.sensing.model import Sight, each_part
 from vastwatch.sensing.mounted import mount
-from vastwatch.words import clock_words, duration_words, never_words
+from vastwatch.words import clock_words, duration_words, notice_interval_words
 
 # What is said of incidents of each kind, one and many.
 CALLED = {
@@ -277,7 +277,7 @@ def _person(r: Rehearsal, there: tuple[Witness, ...]) -> Link:
 def _wait_words(who: Witness) -> str:
     """How often somebody is noticed by all sensors that are asked: their rates add (M5)."""
     rate = sum(1.0 / s.notice_s for s in who.sights if s.notice_s > 0)
-    return never_words(1.0 / rate if rate > 0 else float("inf"))
+    return notice_interval_words(1.0 / rate if rate > 0 else float("inf"))
 
 
 # -- parts ---------------------------------------------------------------------------------------------------------

@@ -21,7 +21,7 @@ from vastwatch.design.expressions import ClockTime, Dark, Expr, Named, Nothing, 
 from vastwatch.design.presence import press_hold
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import Signal
 from vastwatch.signals.remembered import either, never
 
@@ -92,12 +92,12 @@ def _said(
     return never(recording.end) if said is None else said
 
 
-@kept
+@memoised
 def _by_press(presence: Signal, keeping: Signal, pressed: Signal, hold_s: float) -> Signal:
     return presence | on_by_hand(keeping, pressed, hold_s)
 
 
-@kept
+@memoised
 def _concluded(expr: Expr, said: tuple[Signal, ...], chains: tuple[Chain, ...]) -> Signal:
     return evaluated(expr, said, chains)
 

@@ -29,7 +29,7 @@ from vastwatch.design.project import Project
 from vastwatch.design.records import Fixture, Guarded, Presence
 from vastwatch.design.relations import outputs, outputs_in, presence_of
 from vastwatch.design.unaffected import Unaffected
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import Signal, TimeSeries, all_of, any_of, first_active
 from vastwatch.signals.remembered import both, either, never, union
 from vastwatch.site.building import Room
@@ -80,7 +80,7 @@ def parts_said(house: HouseRun, presence: Presence) -> list[PartSaid]:
     return out
 
 
-@kept
+@memoised
 def _believed(chain: Chain, said: tuple[Signal, ...], on_above: float, off_below: float) -> TimeSeries:
     return filter_of(chain, on_above, off_below).told(said)
 
@@ -180,12 +180,12 @@ class HouseRun:
         return out
 
 
-@kept
+@memoised
 def _kwh_while(output: Fixture, levels: TimeSeries, lit: Signal, when: Signal) -> float:
     return kwh_above_standby(output, levels, lit & when)
 
 
-@kept
+@memoised
 def _on(levels: TimeSeries) -> Signal:
     return levels.above(0.0)
 
@@ -252,7 +252,7 @@ def run(project: Project, recording: Recording, hands: Hands = NOBODY, same: Sam
     return done
 
 
-@kept
+@memoised
 def _unlocked(levels: TimeSeries, locks: tuple[Signal, ...]) -> TimeSeries:
     """Levels cut to nothing while a lock holds: it stands above rows and guards."""
     return first_active([(any_of(locks), TimeSeries.constant(0.0, levels.start, levels.end))], levels)
@@ -263,7 +263,7 @@ def _rows(output: Guarded, project: Project, recording: Recording, conclusions: 
     return tuple(concluded(project, row.when, recording, named=conclusions.presences) for row in output.rows)
 
 
-@kept
+@memoised
 def _supplied(levels: TimeSeries, supply: Signal) -> TimeSeries:
     """Levels cut to nothing while there is no supply."""
     return first_active([(supply, levels)], TimeSeries.constant(0.0, levels.start, levels.end))
@@ -282,6 +282,6 @@ def _pressed(room: Room, hands: Hands, end: float) -> Signal | None:
     return never(end) if hand is None else hand.pressed
 
 
-@kept
+@memoised
 def _output(output: Fixture, situation: Situation) -> TimeSeries:
     return handler_of(output).run(output, situation)

@@ -44,7 +44,7 @@ from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Fixture, Lamp, Rule, Scene
 from vastwatch.design.relations import lamps_in, lighting_of
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import Signal, TimeSeries, any_of
 from vastwatch.signals.remembered import always, never
 
@@ -191,7 +191,7 @@ def lit_by_press(run: RoomRun, scenes: tuple[Scene, ...]) -> Mapping[str | None,
     return out
 
 
-@kept
+@memoised
 def _run(
     ladders: tuple[Ladder, ...], said: tuple[tuple[Signal, ...], ...], end: float, hands: tuple[Override, ...],
     every: tuple[Scene, ...],
@@ -199,7 +199,7 @@ def _run(
     return RoomRun(tuple(_run_one(x, s, end, hands, every) for x, s in zip(ladders, said)), hands)
 
 
-@kept
+@memoised
 def _run_one(
     ladder: Ladder, said: tuple[Signal, ...], end: float, hands: tuple[Override, ...], every: tuple[Scene, ...]
 ) -> LadderRun:
@@ -217,7 +217,7 @@ def _run_one(
     return LadderRun(ladder, said, won, table)
 
 
-@kept
+@memoised
 def handed(presence: Signal, pressed: Signal, hold_s: float) -> Signal:
     """While a room is lit by its conclusion where a hand switches on."""
     return on_by_hand(presence, pressed, hold_s)
@@ -275,7 +275,7 @@ def _for_whom_all_notice(project: Project, room: str, recording: Recording) -> t
     return () if run is None else tuple(run.wanted.values())
 
 
-@kept
+@memoised
 def _all_noticing(project: Project, room: str) -> Project:
     """A project whose rows of a room read every motion or presence sensor there as one that notices somebody."""
     mine = {
@@ -325,12 +325,12 @@ def zone_followed(project: Project, light: Fixture, recording: Recording) -> Sig
     return recording.reports.get((zone.sensor, zone_part(zone.id)), never(recording.end))
 
 
-@kept
+@memoised
 def _plainly(dark: Signal, supplied: tuple[Signal, ...]) -> Given:
     return Given(dark, dark & any_of(supplied))
 
 
-@kept
+@memoised
 def _given(
     present: tuple[Signal, ...], absent: tuple[Signal, ...], supplied: tuple[Signal | None, ...], end: float,
     bright: Signal | None, noticed: tuple[Signal, ...] = (),
@@ -349,7 +349,7 @@ def _asleep_most(project: Project, room: str) -> float | None:
     return needs_of(project, find(project.rooms, room)).asleep_share
 
 
-@kept
+@memoised
 def _brighter(lamps: tuple[Lamp, ...], present: RoomRun, absent: RoomRun, most: float) -> Signal:
     """While either way more burns, of all the room's light, than sleepers bear."""
     return present.over(lamps, most) | absent.over(lamps, most)

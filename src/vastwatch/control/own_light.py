@@ -24,7 +24,7 @@ from vastwatch.design.ladders import as_wired, asked, ladders_in
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Lamp, Sensor
 from vastwatch.design.relations import lamps_in, presence_of
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import Calendar, Signal
 from vastwatch.signals.remembered import always, both, never
 from vastwatch.site.building import Room
@@ -101,7 +101,7 @@ def _dark_in(project: Project, room: Room, recording: Recording) -> Signal:
     return _told(dark, bright, lifts, daylight, read_by(project, source), below, until, recording.calendar)
 
 
-@kept
+@memoised
 def _with(recording: Recording, facts: tuple[tuple[str, str], ...], told: tuple[Signal, ...]) -> Recording:
     known = {k: v for k, v in recording.facts.items() if k[0] != "dark"}
     return Recording(recording.calendar, recording.reports, recording.known, {**known, **dict(zip(facts, told))})
@@ -116,7 +116,7 @@ def _won(project: Project, room: str, recording: Recording) -> tuple[Winners, ..
     return both(own, recording.facts["dark", room]) if did is None else tuple(x.won for x in did.ladders)
 
 
-@kept
+@memoised
 def _told(
     dark: tuple[Winners, ...] | Signal, bright: tuple[Winners, ...] | Signal, lifts: tuple[tuple[float, ...], ...],
     daylight: Daylight, reads: Reading, below: float, until: float, calendar: Calendar,

@@ -10,10 +10,10 @@ from vastwatch.design.ladders import rows_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Guarded
 from vastwatch.design.relations import lamps_in, presence_of
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 
 
-@kept
+@memoised
 def asked_by(project: Project, room: str) -> Project:
     """The project with those conclusions, rows and sensors alone that the light of a room asks: what it follows and
     what that names, its rows, the zones of its lamps, what tells its dark; and of a room whose dark a sensor of light

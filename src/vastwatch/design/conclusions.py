@@ -9,7 +9,7 @@ from vastwatch.design.expressions import Expr, Fact, Named, every_part
 from vastwatch.design.project import Project, indexed
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import sensors_of
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 
 
 class Order(NamedTuple):
@@ -99,7 +99,7 @@ def expressions(project: Project) -> Iterator[Expr]:
     yield from (lock for output in project.outputs for lock in output.locks)
 
 
-@kept
+@memoised
 def all_facts_asked(project: Project) -> tuple[tuple[str, str], ...]:
     """What all expressions of a project ask of what the house knows besides, each once and in order."""
     return tuple(sorted({fact for expr in expressions(project) for fact in facts_asked(expr)}))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, timedelta
 
 from vastwatch.design.project import Brief, Holiday, Project, Vacation
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 
 
 def free_days(brief: Brief) -> tuple[str, ...]:
@@ -13,7 +13,7 @@ def free_days(brief: Brief) -> tuple[str, ...]:
     return _free(brief.holidays)
 
 
-@kept
+@memoised
 def _free(holidays: tuple[Holiday, ...]) -> tuple[str, ...]:
     return tuple(sorted({h.on for h in holidays}))
 
@@ -23,7 +23,7 @@ def days_away(brief: Brief) -> tuple[str, ...]:
     return _away(brief.vacations)
 
 
-@kept
+@memoised
 def _away(vacations: tuple[Vacation, ...]) -> tuple[str, ...]:
     out = set()
     for v in vacations:

@@ -16,7 +16,7 @@ from vastwatch.design.project import Project, find, indexed
 from vastwatch.design.records import Lamp, LampGroup, Rule, Scene
 from vastwatch.design.relations import by_room, lamps_in, lighting_of, presence_of, sensors_of
 from vastwatch.devices import DeviceType
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.site.building import Circuit
 
 Array = NDArray[np.float64]
@@ -84,7 +84,7 @@ def ladders_in(project: Project, room: str) -> tuple[Ladder, ...]:
     return _ladders(rows, scenes_in(project, room), groups_in(project, room), lamps)
 
 
-@kept
+@memoised
 def _ladders(
     rows: tuple[Rule, ...], scenes: tuple[Scene, ...], groups: tuple[LampGroup, ...], lamps: tuple[Lamp, ...]
 ) -> tuple[Ladder, ...]:
@@ -108,7 +108,7 @@ def as_wired(project: Project, lamp: Lamp) -> Lamp:
     return _as_wired(lamp, project.circuits, project.devices)
 
 
-@kept
+@memoised
 def _as_wired(lamp: Lamp, circuits: tuple[Circuit, ...], devices: tuple[DeviceType, ...]) -> Lamp:
     module = next((c.module for c in circuits if lamp.id in c.lamps), None)
     device = next((d for d in devices if d.id == module), None)

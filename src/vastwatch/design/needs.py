@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from vastwatch.design.project import Project
 from vastwatch.site.building import Room, RoomUse, Spot
-from vastwatch.words import drops_words, duration_words
+from vastwatch.words import duration_words, false_off_limit_words
 
 
 class UseNeeds(NamedTuple):
@@ -157,7 +157,7 @@ def explained(project: Project, room: Room) -> list[Need]:
     )
     stricter = usual.drops_per_week is not None and usual.drops_per_week < project.brief.drops_per_week
     why = usual.why if stricter else "it is the limit of the whole project"
-    add("drops_per_week", f"{drops_words(it.drops_per_week)} at most", why)
+    add("drops_per_week", f"{false_off_limit_words(it.drops_per_week)} at most", why)
     burn = f"stay on in an empty room for {duration_words(it.hold_max_s)} at most"
     capped = project.brief.code_hold_max_s is not None and it.hold_max_s == project.brief.code_hold_max_s
     add("hold_max_s", burn, CHECK_CODE if capped else "a longer hold time adds energy use but no comfort")

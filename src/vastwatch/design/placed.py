@@ -15,7 +15,7 @@ from vastwatch.design.records import DayPart, Sensor, Settings
 from vastwatch.devices import DeviceType, DualType, RadarType
 from vastwatch.devices.families import STEPPED, parts_of, steps_of
 from vastwatch.devices.types import Latency
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import DAY
 from vastwatch.site.record import seconds_of
 from vastwatch.words import duration_words
@@ -27,7 +27,7 @@ STEP = 10.0 ** (-3.0 / 40.0)
 UNLIKELY = 2.5
 
 
-@kept
+@memoised
 def as_placed(device: DeviceType, settings: Settings) -> DeviceType:
     """The type with the settings counted in; itself where nothing is set that its figures tell."""
     if isinstance(device, DualType):
@@ -117,7 +117,7 @@ class Variant(NamedTuple):
 BY_HOUR = ("hold_s", "sensitivity_below_max", "still_below_max", "infrared_below_max")
 
 
-@kept
+@memoised
 def variants(sensor: Sensor) -> tuple[Variant, ...]:
     """A sensor as it is set in each part of the day, in order; itself all day where there are none."""
     parts = sensor.settings.by_hour

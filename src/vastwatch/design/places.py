@@ -11,7 +11,7 @@ import numpy as np
 from vastwatch.design.project import Project, find, find_any, indexed
 from vastwatch.design.records import Sensor
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.site.building import Opening, Room
 from vastwatch.site.record import Point
 
@@ -100,7 +100,7 @@ def called(project: Project, record: Any) -> str:
     return name if room is None else f"{name} in {room.name.lower()}"
 
 
-@kept
+@memoised
 def _names(records: tuple[Any, ...]) -> Counter[str]:
     return Counter(r.name.strip().casefold() for r in records)
 
@@ -110,7 +110,7 @@ def sensors_in(project: Project, room: str) -> tuple[Sensor, ...]:
     return _homes(project.sensors, project.rooms).get(room, ())
 
 
-@kept
+@memoised
 def _homes(sensors: tuple[Sensor, ...], rooms: tuple[Room, ...]) -> dict[str, tuple[Sensor, ...]]:
     project = Project(name="", sensors=sensors, rooms=rooms)
     out: dict[str, list[Sensor]] = {}

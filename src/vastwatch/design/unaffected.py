@@ -9,7 +9,7 @@ from vastwatch.design.differences import differ_only_in
 from vastwatch.design.expressions import Expr
 from vastwatch.design.project import Project
 from vastwatch.design.records import Guarded
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 
 
 class Unaffected(NamedTuple):
@@ -48,7 +48,7 @@ def unaffected(old: Project, new: Project) -> Unaffected:
     return Unaffected(frozenset(after.keys() - changed), frozenset(r.id for r in new.rooms if r.id not in rooms))
 
 
-@kept
+@memoised
 def _names(expr: Expr) -> frozenset[str]:
     """The conclusions that an expression names."""
     return frozenset(named_in(expr))

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import affordable_cell, grid_over
 from vastwatch.geometry.routes import Floor, floor
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.site.building import Furnishing, Level, Opening, Room, Wall
 
 Array = NDArray[np.float64]
@@ -26,7 +26,7 @@ OVERHEAD = 1.5
 STEP_OVER = 0.15
 
 
-@kept
+@memoised
 def floor_of(
     level: Level,
     walls: tuple[Wall, ...],

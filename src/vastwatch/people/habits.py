@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from vastwatch.design.project import Project
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.truth import Truth, simulate_days
 
 # Habits are those of so many days of the brief's day sheets, under a seed that nothing is judged on.
@@ -37,7 +37,7 @@ def habits(project: Project, room: str) -> Habits:
     return _habits(simulate_days(project, DAYS, SEED), room)
 
 
-@kept
+@memoised
 def _habits(truth: Truth, room: str) -> Habits:
     occupied = truth.occupied(room, True)
     empty = occupied.end - occupied.total()

@@ -11,8 +11,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import arrivals_of_many, key_of, normal, sub_keys
-from vastwatch.memo import kept
+from vastwatch.draws import key_of, normal, poisson_times_batch, sub_keys
+from vastwatch.memo import memoised
 from vastwatch.signals import DAY, Calendar
 from vastwatch.site.people import Errand, Person, Stay, holds_on
 
@@ -99,7 +99,7 @@ class Plans:
         rate = np.array([errand.per_day for errand in errands]) / np.maximum(end - begin, 1.0)
         keys = sub_keys(sub_keys(self._errands_key, days)[:, None], np.arange(len(errands)))
         day, kind = np.nonzero(_held(self.calendar, first, last, errands, self._outside is not None))
-        at, which = arrivals_of_many(keys[day, kind], rate[day, kind], begin[day, kind], end[day, kind])
+        at, which = poisson_times_batch(keys[day, kind], rate[day, kind], begin[day, kind], end[day, kind])
         number = np.arange(len(at)) - which.searchsorted(which)
         spreads = normal(sub_keys(keys[day, kind], 1)[which], number)
         minutes = np.array([errand.minutes for errand in errands])[kind[which]]
@@ -112,7 +112,7 @@ class Plans:
 # What follows from the calendar is the same whatever the luck: it is asked for once and not once a seed.
 
 
-@kept
+@memoised
 def _held(calendar: Calendar, first: int, last: int, of: tuple[Stay | Errand, ...], leaves: bool) -> NDArray[np.bool_]:
     """Which of some lines or errands hold on which days, (days, of them), for somebody who `leaves` on vacations."""
     days = np.arange(first, last)
@@ -129,12 +129,12 @@ def _held(calendar: Calendar, first: int, last: int, of: tuple[Stay | Errand, ..
     return held
 
 
-@kept
+@memoised
 def _instants(calendar: Calendar, first: int, last: int, clocks: tuple[float, ...]) -> Array:
     return calendar.instants(np.arange(first, last), clocks)
 
 
-@kept
+@memoised
 def _leaves(calendar: Calendar, first: int, last: int) -> tuple[float, ...]:
     """When who goes on vacation leaves, on which of some days."""
     return tuple(

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from vastwatch.design.project import Project, find
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.routes import route
 from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
 from vastwatch.site.people import Person
@@ -24,7 +24,7 @@ def lost_spots(project: Project, person: Person) -> tuple[Spot, ...]:
     )
 
 
-@kept
+@memoised
 def _lost(
     levels: tuple[Level, ...],
     walls: tuple[Wall, ...],

@@ -20,7 +20,7 @@ from vastwatch.design.project import Project, find, indexed, on_level
 from vastwatch.design.relations import levels_in_order
 from vastwatch.geometry import polygons
 from vastwatch.geometry.routes import Floor
-from vastwatch.memo import kept, weighed_elsewhere
+from vastwatch.memo import exclude_from_size, memoised
 from vastwatch.people.floors import floor_of, stair_ends
 from vastwatch.site.building import Furnishing, Level, Opening, Room, Spot, Wall
 
@@ -33,7 +33,7 @@ STEP, STAIR_PACE = 0.1, 0.5
 NEAR = 0.6
 
 
-@weighed_elsewhere
+@exclude_from_size
 @dataclass(frozen=True, eq=False)
 class Route:
     """A walk from one spot to another, sampled every STEP metres, on stairs closer: (n, 2) points, level index, room
@@ -167,7 +167,7 @@ def _building(project: Project) -> _Building:
     return _building_of(levels_in_order(project), project.walls, project.openings, project.rooms, project.furnishings)
 
 
-_building_of = kept(weighed_elsewhere(_Building))
+_building_of = memoised(exclude_from_size(_Building))
 
 
 def floors(project: Project) -> dict[str, Floor]:
@@ -187,7 +187,7 @@ def route(project: Project, start: Spot, goal: Spot) -> Route | None:
     return _route(_building(project), start, goal)
 
 
-@kept
+@memoised
 def _route(b: _Building, start: Spot, goal: Spot) -> Route | None:
     stretches = _through(b, start, goal, furnished=False)
     if stretches is None:
@@ -351,7 +351,7 @@ class Along(NamedTuple):
         return np.flatnonzero(self.level == level)
 
 
-@weighed_elsewhere
+@exclude_from_size
 class RouteBook:
     """The distinct routes of a building asked for so far; it only grows, so that indices keep their meaning."""
 
@@ -390,7 +390,7 @@ class RouteBook:
             return self._known[a, b]
 
 
-@kept
+@memoised
 def _along(book: RouteBook, routes: int) -> Along:
     known = book.routes[:routes]
     samples = np.array([len(r.points) for r in known], np.int64)

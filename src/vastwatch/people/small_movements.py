@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.draws import Keys, at_ms, normal, sub_keys, uniform
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing.figures import LARGE_SHARE, MINOR_MOTION, SETTLING, SETTLING_S
 from vastwatch.signals import DAY
 from vastwatch.site.building import Spot
@@ -70,7 +70,7 @@ class _Laws(NamedTuple):
     down: NDArray[np.bool_]
 
 
-@kept
+@memoised
 def _laws(spots: tuple[Spot, ...]) -> _Laws:
     laws = [MINOR_MOTION[s.activity] for s in spots]
     return _Laws(

@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.small_movements import Luck, Stays, small_movements
 from vastwatch.people.tracks import Walks
 from vastwatch.people.truth import Household
@@ -45,7 +45,7 @@ class Moved(NamedTuple):
     of: Ints
 
 
-@kept
+@memoised
 def together(lives: tuple[Household, ...], first: int, last: int) -> Together:
     """The days from one to another (not with it) of some lives of a household that has people."""
     logs = [log for life in lives for log in life.logs()]
@@ -61,7 +61,7 @@ def together(lives: tuple[Household, ...], first: int, last: int) -> Together:
     )  # fmt: skip
 
 
-@kept
+@memoised
 def moved_in(lives: tuple[Household, ...], first: int, last: int, room: str) -> Moved:
     """The small movements in a room in some lives."""
     # Loaded where many lives are lived: the compiler takes a moment.

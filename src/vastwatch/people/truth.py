@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from vastwatch.design.free_days import days_away, free_days
 from vastwatch.design.project import Project
 from vastwatch.design.relations import levels_in_order
-from vastwatch.memo import kept, weighed_elsewhere
+from vastwatch.memo import exclude_from_size, memoised
 from vastwatch.people.routes import STEP, Route, RouteBook
 from vastwatch.people.tracks import Days, Track, TrackLog
 from vastwatch.signals import Calendar, Signal
@@ -60,7 +60,7 @@ class Changes(NamedTuple):
     first: Ints
 
 
-@weighed_elsewhere
+@exclude_from_size
 @dataclass(frozen=True, eq=False)
 class Truth:
     """Everybody over the days of a calendar.
@@ -296,7 +296,7 @@ class Household:
         return _lives_afresh(self, first, last, spots)
 
 
-@kept
+@memoised
 def _book(levels, walls, openings, rooms, furnishings, spots) -> RouteBook:  # type: ignore[no-untyped-def]
     return RouteBook(
         Project(
@@ -305,7 +305,7 @@ def _book(levels, walls, openings, rooms, furnishings, spots) -> RouteBook:  # t
     )
 
 
-@kept
+@memoised
 def _log(
     person: Person, book: RouteBook, begin: str, zone: str, seed: int, free: tuple[str, ...], away: tuple[str, ...]
 ) -> TrackLog:
@@ -333,7 +333,7 @@ def _lives_afresh(household: Household, first: int, last: int, spots: NDArray[np
     )
 
 
-_lives = kept(_lives_afresh)
+_lives = memoised(_lives_afresh)
 
 
 def _lives_in(household: Household, first: int, last: int, rooms: list[str]) -> Lives:
@@ -346,20 +346,20 @@ def _lives_in(household: Household, first: int, last: int, rooms: list[str]) -> 
     return replace(lives, minor_of=who, all=lives.all._replace(minor_t=t, minor_spot=spot, minor_large=large))
 
 
-@kept
+@memoised
 def _lives_unmoved(household: Household, first: int, last: int) -> Lives:
     """Without any small movement."""
     return _lives_afresh(household, first, last, np.zeros(len(household.book.spots), bool))
 
 
-@kept
+@memoised
 def _moved_in(household: Household, first: int, last: int, room: str) -> tuple[Ints, Array, Ints, NDArray[np.bool_]]:
     """The small movements in a room: whose, when, at which spot, and whether large."""
     lives = _lives_afresh(household, first, last, np.array([s.room == room for s in household.book.spots]))
     return lives.minor_of, lives.all.minor_t, lives.all.minor_spot, lives.all.minor_large
 
 
-@kept
+@memoised
 def _truth(household: Household, days: int) -> Truth:
     book = household.book
     tracks = tuple(log.track(days) for log in household.logs())

@@ -32,7 +32,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import buttons_in, level_number, presence_of
 from vastwatch.draws import key_of
-from vastwatch.memo import MEMO, kept
+from vastwatch.memo import MEMO, memoised
 from vastwatch.people.routes import RouteBook
 from vastwatch.people.truth import There, Truth
 from vastwatch.rehearsal.noticing.notices import chances_of_large_movements
@@ -67,7 +67,7 @@ class _Eye(NamedTuple):
     heard: float
 
 
-@kept
+@memoised
 def _eyes(project: Project, presence: Presence) -> tuple[_Eye, ...]:
     starters, keepers = (_of_any(p) for p in start_and_keep(presence.expr) or (presence.expr, presence.expr))
     out = []
@@ -117,7 +117,7 @@ def light_given(project: Project, room: str, truth: Truth, recording: Recording)
 _SENSORS_ALONE = ("name", "client", "notes", "sensors", "zones", "presences", "devices", "logbook", "variants", "diary")
 
 
-@kept
+@memoised
 def _without_sensors(project: Project, room: str) -> tuple[object, ...] | None:
     """All that the light of a room may hang on besides truth; None where it asks some sensor."""
     lighting = presence_of(project, room)
@@ -145,7 +145,7 @@ def stretches(
     return _as_heard(out, works, heard)
 
 
-@kept
+@memoised
 def _as_heard(who: Stretches, works: tuple[Signal | None, ...], heard: tuple[float, ...]) -> Stretches:
     """Stretches cut where a sensor begins or ceases to work, and the chances that what it notices is heard."""
     cuts = np.unique(np.concatenate([w.switches for w in works if w is not None] or [np.empty(0)]))
@@ -174,7 +174,7 @@ class _Left(NamedTuple):
     kgs: tuple[float, ...]
 
 
-@kept
+@memoised
 def _left(room: str, truth: Truth, dark: Signal) -> _Left:
     spots = [k for k, s in enumerate(truth.spots) if s.room == room and s.asks_for_light]
     rows, where, weight, after = [np.empty((0, 2))], [np.zeros(0, int)], [np.zeros(0, int)], [np.empty(0)]
@@ -204,7 +204,7 @@ def _left(room: str, truth: Truth, dark: Signal) -> _Left:
     return _Left(every[order], spot[order], after_s[order], heavy[order], tuple(kgs))
 
 
-@kept
+@memoised
 def _stretches(
     room: str, mounted: tuple[MountedSensor, ...], levels: tuple[int, ...], truth: Truth, dark: Signal
 ) -> Stretches:
@@ -215,7 +215,7 @@ def _stretches(
     return Stretches(left.rows[:, 0], left.rows[:, 1], left.after_s, chance[:, left.heavy, left.spot])
 
 
-@kept
+@memoised
 def _chances(
     mounted: tuple[MountedSensor, ...], levels: tuple[int, ...], book: RouteBook, kgs: tuple[float, ...]
 ) -> Array:
@@ -332,13 +332,13 @@ def start_and_keep(expr: Expr) -> tuple[Expr, Expr] | None:
     return None
 
 
-@kept
+@memoised
 def occupied(truth: Truth, room: str, awake_only: bool) -> Signal:
     """While somebody is in a room, and awake where only that counts."""
     return truth.occupied(room, awake_only)
 
 
-@kept
+@memoised
 def _by_hand(presence: Signal, people: There, dark: Signal, hold_s: float) -> Hand:
     pressed = presses(presence, people.asking, dark, hold_s)
     return Hand(pressed.signal, trips=pressed.again)
@@ -392,12 +392,12 @@ def with_waves(leaf: Leaf, said: Signal, waved: Mapping[str, Signal]) -> Signal:
     return said
 
 
-@kept
+@memoised
 def _waving_at_any(expr: Expr, given: Conditions, who: Stretches, sensors: tuple[Waved, ...], end: float) -> Hand:
     return _hand_of(react_to(WavedAt(expr, given), who, sensors), given.sensors, end)
 
 
-@kept
+@memoised
 def _waving(
     start: Signal, keep: Signal, who: Stretches, sensors: tuple[Waved, ...], hold_s: float, ids: tuple[str, ...],
     end: float,

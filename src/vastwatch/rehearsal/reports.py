@@ -22,7 +22,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.design.relations import level_number
 from vastwatch.draws import at_ms, key_of, triangular
-from vastwatch.memo import MEMO, is_kept, kept, weighed_elsewhere
+from vastwatch.memo import MEMO, exclude_from_size, is_memoised, memoised
 from vastwatch.people.truth import Lives, Truth
 from vastwatch.rehearsal.noticing.condensing import condensed
 from vastwatch.rehearsal.noticing.notices import Notices, by_day, notices_of, spots_noticed
@@ -47,7 +47,7 @@ TOGETHER = 28
 ASKED_DAYS = 7
 
 
-@weighed_elsewhere
+@exclude_from_size
 @dataclass(frozen=True, eq=False)
 class SensorRun:
     """What a sensor reported over all days, as a whole, narrowed to those who move or are still, and of its zones.
@@ -91,7 +91,7 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     """Run all sensors against a truth. Cached by sensor, and for a few days by day, by what each reads."""
     wanted = {s.id: [wanted_of(project, v.sensor, truth) for v in variants(s)] for s in project.sensors}
     every = [w for each in wanted.values() for w in each]
-    left = [w for w in every if not is_run(w, truth) or not (w.zoning is None or is_kept(_zones, w, truth))]
+    left = [w for w in every if not is_run(w, truth) or not (w.zoning is None or is_memoised(_zones, w, truth))]
     made: dict[Wanted, SensorRun] = {}
     if left:
         spots = np.zeros(len(truth.spots), bool)
@@ -114,7 +114,7 @@ def run_sensors(project: Project, truth: Truth) -> dict[str, SensorRun]:
     return out
 
 
-@kept
+@memoised
 def _of_room(told: Signal) -> SensorRun:
     return SensorRun(told, Signal.constant(False, told.start, told.end))
 
@@ -125,14 +125,14 @@ def as_heard(project: Project, sensor: Sensor, truth: Truth, run: SensorRun) -> 
     return run if trouble is None else _as_heard(run, trouble)
 
 
-@kept
+@memoised
 def _as_heard(run: SensorRun, trouble: Trouble) -> SensorRun:
     report = trouble.heard(run.report, "")
     zones = {z: trouble.heard(said, z) for z, said in run.zones.items()}
     return SensorRun(report, lambda: run.moving, zones, trouble.works)
 
 
-@kept
+@memoised
 def _by_hours(runs: tuple[SensorRun, ...], sensor: Sensor, calendar: Calendar) -> SensorRun:
     """What a sensor reports that is set otherwise in parts of the day: of each as it is set there, in its hours."""
     hours = [_hours(calendar, v) for v in variants(sensor)]
@@ -179,14 +179,14 @@ def _run_long(wanted: list[Wanted], truth: Truth, spots: NDArray[np.bool_]) -> d
     return out
 
 
-@kept
+@memoised
 def _whole(w: Wanted, truth: Truth) -> SensorRun:
     """What a sensor reports, its zones with it."""
     run = _run(*w[:3], truth)
     return run if w.zoning is None else replace(run, zones=_zones(w, truth))
 
 
-@kept
+@memoised
 def _zones(w: Wanted, truth: Truth) -> dict[str, Signal]:
     """What a sensor says of each of its zones, by their ids."""
     assert w.zoning is not None
@@ -204,7 +204,7 @@ def _zones(w: Wanted, truth: Truth) -> dict[str, Signal]:
     return zone_signals(w.zoning, zone_rows(w.zoning, truth, lives, together, days, keep), truth)
 
 
-@kept
+@memoised
 def _targets_of_day(
     watched: Watched, part: MountedSensor, level: int, truth: Truth, weekly: Weekly, day: int
 ) -> Targets:
@@ -237,14 +237,14 @@ def wanted_of_each(project: Project, sensor: Sensor, truths: Sequence[Truth]) ->
     return [Wanted(mounted, level, false, zoning) for false in zip(*each)]
 
 
-@kept
+@memoised
 def _as_set(project: Project, sensor: Sensor, zones: bool) -> tuple[MountedSensor, int, Zoning | None]:
     mounted = mount(project, sensor)
     level = _level(project, mounted)
     return mounted, level, zoning_of(project, mounted, level) if zones else None
 
 
-@kept
+@memoised
 def _read_by_zone(project: Project) -> set[str]:
     """The sensors of whose zones any expression of the project or a lamp reads one, or a conclusion is about one."""
     zones = {r.zone for expr in expressions(project) for r in reports(expr)} | {x.zone for x in project.lamps}
@@ -252,7 +252,7 @@ def _read_by_zone(project: Project) -> set[str]:
     return {z.sensor for z in project.zones if z.id in zones}
 
 
-@kept
+@memoised
 def read_by_state(project: Project) -> frozenset[str]:
     """The sensors of which some conclusion asks while they see somebody move, or nobody move."""
     return frozenset(r.sensor for expr in expressions(project) for r in reports(expr) if r.state is not None)
@@ -280,7 +280,7 @@ def _in(n: Notices, hours: Signal) -> Notices:
     return Notices(n.start[there], n.end[there], n.source[there], n.moving[there])
 
 
-@kept
+@memoised
 def run_without(project: Project, sensor_id: str, truth: Truth, source: str, during: Signal) -> SensorRun:
     """What a sensor would have reported, had it not noticed one person (or hazard) for some time: all other draws
     stay."""
@@ -379,7 +379,7 @@ def _heard_on(mounted: MountedSensor, level: int, truth: Truth, weekly: Weekly, 
 
 def is_run(w: Wanted, truth: Truth) -> bool:
     """Whether it is at hand what a sensor reports of a truth, its zones aside."""
-    return is_kept(_run, *w[:3], truth)
+    return is_memoised(_run, *w[:3], truth)
 
 
 def keep_run(w: Wanted, truth: Truth, run: SensorRun) -> SensorRun:
@@ -394,7 +394,7 @@ def moved_afresh(w: Wanted, truth: Truth) -> Signal:
     return moved
 
 
-@kept
+@memoised
 def _run(mounted: MountedSensor, level: int, false: tuple[Weekly, ...], truth: Truth) -> SensorRun:
     return _joined(mounted, _heard_by_day(mounted, level, false, truth), truth)
 

@@ -25,7 +25,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Fixture
 from vastwatch.design.relations import outputs
 from vastwatch.design.unaffected import NOTHING, unaffected
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.truth import There, Truth, simulate_days
 from vastwatch.rehearsal.noticing.notices import Notices
 from vastwatch.rehearsal.reactors import Simulated, lived_through, occupied
@@ -251,7 +251,7 @@ def recording_of(runs: Mapping[str, SensorRun], project: Project, truth: Truth) 
     return with_own_light(project, plain)
 
 
-@kept
+@memoised
 def _recording(
     sensors: tuple[str, ...], runs: tuple[SensorRun, ...], truth: Truth, asked: tuple[tuple[str, str], ...],
     lamps: tuple[str, ...], supply: tuple[Signal, ...],

@@ -22,8 +22,8 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Sensor
 from vastwatch.devices import DeviceType
 from vastwatch.devices.battery import USUAL_C, battery_years
-from vastwatch.draws import arrivals, at_ms, key_of, uniform
-from vastwatch.memo import kept
+from vastwatch.draws import at_ms, key_of, poisson_times, uniform
+from vastwatch.memo import memoised
 from vastwatch.people.truth import Truth
 from vastwatch.signals import DAY, Signal, any_of
 from vastwatch.signals.remembered import union
@@ -91,7 +91,7 @@ def off_rates(project: Project, circuit: Circuit) -> tuple[tuple[str, float], ..
     return tuple((ident, rate) for ident, rate in switches if rate > 0)
 
 
-@kept
+@memoised
 def _supplied(
     rates: tuple[tuple[str, float], ...], rooms: tuple[str, ...], dark: tuple[Signal, ...], truth: Truth
 ) -> Signal:  # fmt: skip
@@ -103,7 +103,7 @@ def _supplied(
     calendar, off = truth.calendar, []
     for day, (ident, per_week) in product(range(calendar.days), rates):
         key = key_of(truth.household.seed, "supply", ident, day)
-        for t in arrivals(key, per_week / WEEK_S, calendar.midnight(day), calendar.midnight(day + 1)).tolist():
+        for t in poisson_times(key, per_week / WEEK_S, calendar.midnight(day), calendar.midnight(day + 1)).tolist():
             k = int(np.searchsorted(leaves, t))
             if k < len(leaves):
                 n = int(np.searchsorted(back, leaves[k]))
@@ -141,7 +141,7 @@ def flat_cells(project: Project, sensor: Sensor, truth: Truth, report: Signal) -
     return _flat(years * YEAR_S, wait, key_of(truth.household.seed, "cells", sensor.id), truth.end)
 
 
-@kept
+@memoised
 def _flat(life_s: float, wait_s: float, key: int, end: float) -> Signal:
     whole = life_s + wait_s
     begins = np.arange(life_s - float(uniform(key, 0)) * whole, end, whole)
@@ -157,7 +157,7 @@ def alive(project: Project, sensor: Sensor, truth: Truth, report: Signal) -> Sig
     return _working(None if supply is None else supply.on, starts_after_s(find(project.devices, sensor.device)), flat)
 
 
-@kept
+@memoised
 def _working(on: Signal | None, after_s: float, flat: Signal | None) -> Signal:
     if on is None:
         assert flat is not None

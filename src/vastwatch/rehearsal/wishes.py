@@ -12,7 +12,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Button, Lamp, Scene
 from vastwatch.design.relations import buttons_in, lamps_in, presence_of
 from vastwatch.draws import key_of
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.truth import Truth
 from vastwatch.rehearsal.room_sensors.programmes import player_in
 from vastwatch.signals import Calendar, Signal, any_of
@@ -22,7 +22,7 @@ from vastwatch.signals.remembered import always, never
 ASLEEP_SHARE, FILM_SHARE = 0.15, 0.3
 
 
-@kept
+@memoised
 def asleep_in(truth: Truth, room: str) -> Signal:
     """While somebody sleeps in a room, whoever else is awake there."""
     return truth.stays_at(room, lambda spot: spot.activity == "sleeping")
@@ -67,13 +67,13 @@ def _bears(project: Project, room: str) -> float:
     return ASLEEP_SHARE if most is None else most
 
 
-@kept
+@memoised
 def _disturbed(did: RoomRun, lamps: tuple[Lamp, ...], asleep_share: float, asleep: Signal, film: Signal) -> Signal:
     over_sleep, over_film = (did.over(lamps, limit) for limit in (asleep_share, FILM_SHARE))
     return (asleep & over_sleep) | (film & over_film)
 
 
-@kept
+@memoised
 def _pressed(
     did: RoomRun, own: Signal, hold_s: float, buttons: tuple[Button, ...], lamps: tuple[Lamp, ...],
     asleep_share: float, there: tuple[Signal, Signal, Signal], due: Signal, calendar: Calendar, luck: int,

@@ -13,7 +13,7 @@ from vastwatch.design.placed import at_hour
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry.grids import Grid, Part, affordable_cell, grid_over
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing.figures import (
     ABED,
     FIGURE_ACTIVITY,
@@ -73,7 +73,7 @@ class CoverageMap:
         return float((self.at(cells) <= seconds).mean()) if len(cells) else 0.0
 
 
-@kept
+@memoised
 def level_grid(rooms: tuple[Room, ...], level: str, cell: float = CELL) -> Grid:
     """The grid over all rooms of a level: of cells of that size, or of coarser ones where the level is very large."""
     outlines = [np.asarray(r.outline, float) for r in on_level(rooms, level)]
@@ -85,19 +85,19 @@ def room_cells(rooms: tuple[Room, ...], room: Room, cell: float = CELL) -> NDArr
     return _room_cells(level_grid(rooms, room.level, cell), room)
 
 
-@kept
+@memoised
 def _room_cells(grid: Grid, room: Room) -> NDArray[np.intp]:
     return grid.cells_in(room.outline)
 
 
-@kept
+@memoised
 def _room_within(part: Part, room: Room) -> tuple[int, NDArray[np.intp], NDArray[np.intp]]:
     """How many cells a room has, which of them lie in a part of the level, and their flat indices in it."""
     cells = _room_cells(part.whole, room)
     return len(cells), *part.within(cells)
 
 
-@kept
+@memoised
 def _frames_on(rooms: tuple[Room, ...], level: str) -> tuple[tuple[Room, ...], Array]:
     """The rooms of a level and the frame of each, (n, 4): least x and y, greatest x and y."""
     here = on_level(rooms, level)
@@ -105,7 +105,7 @@ def _frames_on(rooms: tuple[Room, ...], level: str) -> tuple[tuple[Room, ...], A
     return here, np.array([[*c.min(axis=0), *c.max(axis=0)] for c in corners]).reshape(-1, 4)
 
 
-@kept
+@memoised
 def _room_mask(grid: Grid, room: Room) -> tuple[Part, NDArray[np.bool_]]:
     """The part of a grid about a room, and which of its cells are the room's, (rows, columns)."""
     corners = np.asarray(room.outline, float)
@@ -148,7 +148,7 @@ CELLS = (CELL, CELL, 2 * CELL)
 PART_M = 4.0
 
 
-@kept
+@memoised
 def _blocks(rooms: tuple[Room, ...], room: Room, part: Part) -> Blocks:
     grid = part.grid
     own = np.zeros(grid.rows * grid.columns, bool)
@@ -189,7 +189,7 @@ def coverage(
     return _coverage(mounted, project.rooms, room, coarseness, figure)
 
 
-@kept
+@memoised
 def _coverage(
     mounted: MountedSensor, rooms: tuple[Room, ...], room: Room | None, coarseness: int, figure: Figure
 ) -> CoverageMap:
@@ -219,7 +219,7 @@ def _part(grid: Grid, mounted: MountedSensor, body: Body) -> Part:
     return _part_of(grid, *low, *high)
 
 
-@kept
+@memoised
 def _part_of(grid: Grid, x0: float, y0: float, x1: float, y1: float) -> Part:
     return grid.part(x0, y0, x1, y1)
 

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Level, Project
 from vastwatch.design.records import Sensor, Settings
 from vastwatch.devices import DeviceType, DualType, RadarType
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing.figures import SEATED, STANDING, Stayer, Walker
 from vastwatch.sensing.model import MountedSensor, assembled, staying, walking, watches_area
 from vastwatch.sensing.scene import obstacles
@@ -80,7 +80,7 @@ def on_the_stand(device: DeviceType) -> MountedSensor:
     return assembled(sensor, device, None, None, lambda band: obstacles(bare, "floor", band))
 
 
-@kept
+@memoised
 def declared(device: DeviceType) -> Declared | None:
     """The areas that a type's model gives in the tests; None for what watches no area."""
     if not watches_area(device):

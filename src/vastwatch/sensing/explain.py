@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project
 from vastwatch.design.records import Sensor
 from vastwatch.geometry.sightlines import Screens, prism_hits, screen_hits, sort_by_azimuth
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing.figures import MINOR_MOTION, SAMPLES, WALKING_SPEED, Body, Somebody, Stayer, Walker
 from vastwatch.sensing.model import MountedSensor, Sight, each_part, latency_s, mean_wait, model_of, staying, walking
 from vastwatch.sensing.mounted import mount
@@ -69,7 +69,7 @@ def sight(project: Project, sensor: Sensor, who: Somebody) -> Sight:
     return min((_sight(part, who) for part in parts), key=_soonest)
 
 
-@kept
+@memoised
 def _sight(mounted: MountedSensor, who: Somebody) -> Sight:
     model = model_of(mounted.device.family)
     if model is None:

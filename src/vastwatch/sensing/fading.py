@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing.frames import mean_frames
 from vastwatch.sensing.softness import FRAME_SOFTNESS, chance
 
@@ -72,7 +72,7 @@ def _rate(f: Fading, near: Array) -> Array:
     return np.where(np.isfinite(frames), f.frame_hz / frames, 0.0)
 
 
-@kept
+@memoised
 def _table(f: Fading) -> Array:
     """Logarithms of the excess, (distances, rates of movements)."""
     near = np.linspace(NEAREST, FARTHEST, DISTANCES)

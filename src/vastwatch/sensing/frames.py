@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 
 Array = NDArray[np.float64]
 
@@ -32,7 +32,7 @@ def exact_mean_frames(p: float, m: int, n: int) -> float:
     return float(np.linalg.solve(a, np.ones(len(states)))[place[0]])
 
 
-@kept
+@memoised
 def _frames_table(m: int, n: int) -> tuple[Array, Array]:
     p = np.concatenate([np.geomspace(1e-3, 0.2, 60), np.linspace(0.21, 1.0, 60)])
     return np.log(p), np.log([exact_mean_frames(float(q), m, n) for q in p])

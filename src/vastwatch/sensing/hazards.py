@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from vastwatch.design.project import Place, Project, find
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing.figures import Body
 from vastwatch.sensing.model import MountedSensor, each_part, model_of
 from vastwatch.sensing.sunpatch import sun_hours, sun_patch
@@ -38,7 +38,7 @@ def false_rate(mounted: MountedSensor, hazard: Hazard) -> float:
     return sum(part_false_rate(part, hazard) for part in each_part(mounted))
 
 
-@kept
+@memoised
 def part_false_rate(mounted: MountedSensor, hazard: Hazard) -> float:
     """`false_rate` of one part of a housing."""
     model = model_of(mounted.device.family)
@@ -83,7 +83,7 @@ def resolved(project: Project, hazard: Hazard, day: date) -> Hazard | None:
     return _resolved(project.place, hazard, opening, wall, rooms, day)
 
 
-@kept
+@memoised
 def _resolved(place: Place, hazard: Hazard, opening, wall, rooms, day: date) -> Hazard | None:  # type: ignore[no-untyped-def]
     from msgspec.structs import replace
 

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from vastwatch.design.project import Project, find, on_level
 from vastwatch.geometry import polygons
 from vastwatch.geometry.sightlines import Prism, Screens
-from vastwatch.memo import kept, weighed_elsewhere
+from vastwatch.memo import exclude_from_size, memoised
 from vastwatch.site.building import Furnishing, Opening, Wall
 
 Array = NDArray[np.float64]
@@ -39,7 +39,7 @@ BANDS = ("5.8", "24", "60")
 OPAQUE_DB = 200.0
 
 
-@weighed_elsewhere
+@exclude_from_size
 @dataclass(frozen=True, eq=False)
 class Obstacles:
     """Obstacles of one kind of radiation, each with the id of its record and its one-way loss in dB.
@@ -88,12 +88,12 @@ def obstacles(project: Project, level: str, band: str) -> Obstacles:
     return _obstacles(walls, project.openings, furnishings, height, band)
 
 
-@kept
+@memoised
 def _on_level(records: tuple, level: str) -> tuple:
     return on_level(records, level)
 
 
-@kept
+@memoised
 def _obstacles(
     walls: tuple[Wall, ...],
     openings: tuple[Opening, ...],
@@ -182,7 +182,7 @@ def _losses(materials: Sequence[str], band: str) -> Array:
     return np.array([LOSS_DB[m][BANDS.index(band)] for m in materials], float)
 
 
-@kept
+@memoised
 def near(obstacle: Obstacles, x: float, y: float, reach: float) -> Obstacles:
     """Only the obstacles within `reach` metres of a point: the others cannot matter to a sensor there."""
 
@@ -198,7 +198,7 @@ def near(obstacle: Obstacles, x: float, y: float, reach: float) -> Obstacles:
     return _only(obstacle, full, part, prism)
 
 
-@kept
+@memoised
 def within(obstacle: Obstacles, x0: float, y0: float, x1: float, y1: float) -> Obstacles:
     """Only the obstacles that reach into a frame. Exact for sight lines between points of the frame: it is convex, so
     that they never leave it."""

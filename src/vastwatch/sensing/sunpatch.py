@@ -16,7 +16,7 @@ from astral import sun as astral_sun
 
 from vastwatch.design.project import Place
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import DAY, Calendar
 from vastwatch.site.building import Opening, Room, Wall
 from vastwatch.site.record import Outline
@@ -29,7 +29,7 @@ STEP_S = 300.0
 SMALLEST_M2 = 0.05
 
 
-@kept
+@memoised
 def sun_track(place: Place, day: date) -> tuple[tuple[float, float, float], ...]:
     """Rows of (second of the day, elevation, azimuth clockwise from north) while the sun is up, every STEP_S."""
     observer = Observer(place.latitude, place.longitude)

@@ -21,7 +21,7 @@ from vastwatch.devices import RadarType
 from vastwatch.devices.types import ZoneRules
 from vastwatch.geometry import polygons
 from vastwatch.laws import normal_quantile
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing.tracker import Pose, places_read, readings
 from vastwatch.sensing.zones import Spread, chances, ring_chances
 
@@ -168,7 +168,7 @@ class _Held:
         return 0
 
 
-@kept
+@memoised
 def _tabled(key: tuple[bytes, ...], step: float, far: float, held: _Held) -> _Table:
     spread = held.spread
     theta, r, of, weight = _quantiled(spread)
@@ -316,7 +316,7 @@ def _number(rules: ZoneRules, metres: float) -> int | float:
 # -- polygons ------------------------------------------------------------------------------------------------------
 
 
-@kept
+@memoised
 def _polygon(
     rules: ZoneRules, key: tuple[bytes, ...], w: Wanted, read: tuple[tuple[float, float], ...],
     taken: tuple[tuple[tuple[float, float], ...], ...], held: _Held,

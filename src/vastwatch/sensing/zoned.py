@@ -13,7 +13,7 @@ from vastwatch.design.relations import spots_on
 from vastwatch.devices import DeviceType, RadarType
 from vastwatch.devices.families import parts_of
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing.figures import Stayer, body_of
 from vastwatch.sensing.hazards import body_of as body_of_hazard
 from vastwatch.sensing.model import MountedSensor, each_part, staying
@@ -99,7 +99,7 @@ class _Noticed(NamedTuple):
     chance: tuple[float, ...]
 
 
-@kept
+@memoised
 def _noticed(plain: MountedSensor, spots: tuple[Spot, ...]) -> _Noticed:
     if not spots:
         return _Noticed((), ())
@@ -114,19 +114,19 @@ def _noticed(plain: MountedSensor, spots: tuple[Spot, ...]) -> _Noticed:
     return _Noticed(tuple(spots[i] for i in some), tuple(float(large[i]) for i in some))
 
 
-@kept
+@memoised
 def _spread(pose: Pose, device: RadarType, spots: tuple[Spot, ...]) -> Spread:
     at = np.array([s.at for s in spots], float).reshape(-1, 2)
     return spread_of(pose, scatter_of(device), at, np.array([CHEST_M[s.posture] for s in spots], float))
 
 
-@kept
+@memoised
 def _counted(pose: Pose, device: RadarType, spots: tuple[Spot, ...], shape: Shape) -> Array:
     """The chance of each spot in one shape; kept by that, for while a zone is dragged the others stay."""
     return shape.chance(_spread(pose, device, spots))
 
 
-@kept
+@memoised
 def _zoned(sensor: Sensor, device: RadarType, zones: tuple[Zone, ...], noticed: _Noticed) -> Zoned:
     pose, spots = pose_of(sensor, device), noticed.spots
     spread = _spread(pose, device, spots)

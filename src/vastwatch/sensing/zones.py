@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from vastwatch.geometry import polygons
-from vastwatch.laws import normal_below, normal_quantile
+from vastwatch.laws import normal_cdf, normal_quantile
 from vastwatch.sensing.tracker import Pose, Scatter, in_frame
 
 Array = NDArray[np.floating[Any]]
@@ -88,7 +88,7 @@ def chances(spread: Spread, outlines: list[Array]) -> Array:
 
 def ring_chances(spread: Spread, near: float, far: float) -> Array:
     """The chance, (n,), that a report of each spot reads a range within a band."""
-    below_far, below_near = (normal_below((edge - spread.range) / spread.range_spread) for edge in (far, near))
+    below_far, below_near = (normal_cdf((edge - spread.range) / spread.range_spread) for edge in (far, near))
     inside = below_far - below_near
     return _gathered(spread, inside)
 
@@ -150,7 +150,7 @@ def _along_rays(ex: Array, ey: Array, outline: Array, mean: Array, sigma: Array)
         crossed = (s >= 0.0) & (s < 1.0) & (t > 0.0) & (turn != 0.0)
         # A ray that crosses a side outwards leaves the outline there.
         k = np.flatnonzero(crossed)
-        out[k] += np.sign(turn[k]) * normal_below((t[k] - mean[k]) / sigma[k])
+        out[k] += np.sign(turn[k]) * normal_cdf((t[k] - mean[k]) / sigma[k])
     return np.clip(out, 0.0, 1.0)
 
 

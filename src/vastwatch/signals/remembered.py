@@ -4,47 +4,47 @@ found again as well.
 
 from __future__ import annotations
 
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals.signal import Signal, any_of
 
 
-@kept
+@memoised
 def never(end: float) -> Signal:
     """A signal over [0, end) that is never on."""
     return Signal.constant(False, 0.0, end)
 
 
-@kept
+@memoised
 def always(end: float) -> Signal:
     """A signal over [0, end) that is ever on."""
     return Signal.constant(True, 0.0, end)
 
 
-@kept
+@memoised
 def both(a: Signal, b: Signal) -> Signal:
     """While both are on."""
     return a & b
 
 
-@kept
+@memoised
 def either(a: Signal, b: Signal) -> Signal:
     """While one of them is on."""
     return a | b
 
 
-@kept
+@memoised
 def difference(a: Signal, b: Signal) -> Signal:
     """While the first is on and the second is not."""
     return a - b
 
 
-@kept
+@memoised
 def inverse(a: Signal) -> Signal:
     """While it is off."""
     return ~a
 
 
-@kept
+@memoised
 def union(signals: tuple[Signal, ...]) -> Signal:
     """While any of them is on. Raises ValueError for none."""
     return any_of(signals)

@@ -9,7 +9,7 @@ from __future__ import annotations
 from datetime import date
 
 from vastwatch.draws import key_of, uniform_of
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import Calendar, Signal
 
 # Share of the days with a clear sky, January to December, in the north.
@@ -26,12 +26,12 @@ def is_clear(latitude: float, longitude: float, day: date, seed: int) -> bool:
     return uniform_of(_key(latitude, longitude, seed), day.toordinal()) < clear_share(latitude, day.month)
 
 
-@kept
+@memoised
 def _key(latitude: float, longitude: float, seed: int) -> int:
     return key_of("sky", latitude, longitude, seed)
 
 
-@kept
+@memoised
 def clear_days(latitude: float, longitude: float, calendar: Calendar) -> Signal:
     """The clear days of a calendar, midnight to midnight, under its own skies."""
     days = [d for d in range(calendar.days) if is_clear(latitude, longitude, calendar.date(d), calendar.weather_seed)]

@@ -13,7 +13,7 @@ import numpy as np
 from astral import Observer
 from astral import sun as astral_sun
 
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import Calendar, Signal, TimeSeries
 
 # The sun's upper edge on the horizon: its middle is so high, by half its width and the air's usual refraction, degrees.
@@ -27,7 +27,7 @@ def elevation_deg(latitude: float, longitude: float, when: datetime) -> float:
     return float(astral_sun.elevation(Observer(latitude, longitude), when.astimezone(UTC), with_refraction=False))
 
 
-@kept
+@memoised
 def height(latitude: float, longitude: float, calendar: Calendar) -> TimeSeries:
     """Height of the sun in degrees over the days of a calendar, without refraction."""
     pieces = int(np.ceil(calendar.end / ASKED_S))

@@ -33,11 +33,11 @@ from vastwatch.devices import (
     DeviceType,
     catalogue,
 )
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing.hazards import false_rate, per_hour_words
 from vastwatch.sensing.model import MountedSensor
 from vastwatch.site.building import Hazard, Spot
-from vastwatch.words import about_words, duration_words, never_words
+from vastwatch.words import duration_words, notice_interval_words, rough_duration_words
 
 # No hold is shorter than this in service, seconds.
 SHORTEST_HOLD_S = 30.0
@@ -126,7 +126,7 @@ def choose(project: Project, room_id: str, types: Sequence[DeviceType] | None = 
     return list(_choose(project, room_id, tuple(catalogue() if types is None else types)))
 
 
-@kept
+@memoised
 def _choose(project: Project, room_id: str, types: tuple[DeviceType, ...]) -> tuple[Option, ...]:
     now = RoomNow(project, find(project.rooms, room_id))
     sensing = [d for d in types if d.family in (*AREA_FAMILIES, *TOUCH_FAMILIES)]
@@ -224,14 +224,14 @@ def _judged(now: RoomNow, device: DeviceType, mounted: MountedSensor, waits: np.
     if worst is not None:
         wait = by_spot[worst.id]
         hold = max(holds[worst.id], SHORTEST_HOLD_S)
-        noticed = f"noticed {never_words(wait)}" if math.isfinite(wait) else "never noticed"
+        noticed = f"noticed {notice_interval_words(wait)}" if math.isfinite(wait) else "never noticed"
         reason += f"; at the {worst.name} {_somebody(worst)} is {noticed}"
         if hold > needs.hold_max_s:
-            wants = f": that would need a hold time of {about_words(hold)}" if math.isfinite(hold) else ""
+            wants = f": that would need a hold time of {rough_duration_words(hold)}" if math.isfinite(hold) else ""
             misses.append(f"cannot keep the light on for {_somebody(worst)} at the {worst.name}: {noticed}{wants}")
         else:
             hold = math.ceil(hold / 10.0) * 10.0
-            reason += f", so a hold time of {about_words(hold)} is enough"
+            reason += f", so a hold time of {rough_duration_words(hold)} is enough"
     if share < WALKER_SHARE:
         misses.append(f"notices only {now.walkers_words(share)}")
     doubts = list(misses)

@@ -14,7 +14,7 @@ from vastwatch.design.project import find
 from vastwatch.design.records import Sensor, Settings
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType, MatType
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 
 # A device as it comes.
 PLAIN = Settings()
@@ -43,7 +43,7 @@ def places(now: RoomNow, device: DeviceType) -> list[Sensor]:
     return near or points
 
 
-@kept
+@memoised
 def _tried(
     device: DeviceType, level: str, at: tuple[float, float, float], yaw: float, pitch: float, host: str | None,
     settings: Settings,

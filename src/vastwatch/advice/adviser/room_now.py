@@ -23,7 +23,7 @@ from vastwatch.design.relations import presence_of
 from vastwatch.devices import DeviceType
 from vastwatch.geometry import polygons
 from vastwatch.geometry.grids import grid_over
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.floors import in_the_way
 from vastwatch.sensing.coverage import notice_times, spot_body, spot_notice_s
 from vastwatch.sensing.figures import MINOR_MOTION, Stayer
@@ -167,7 +167,7 @@ class RoomNow:
         return f"somebody walking in {100 * share:.0f} % of the room within {self.needs.notice_s:g} s"
 
 
-@kept
+@memoised
 def _stays(mounted: MountedSensor, spots: tuple[Spot, ...]) -> list[tuple[NDArray[np.intp], Staying]]:
     bodies = [spot_body(s) for s in spots]
     at, facing = np.array([s.at for s in spots], float).reshape(-1, 2), np.array([s.facing for s in spots], float)

@@ -35,14 +35,14 @@ from vastwatch.design.records import Presence, Sensor
 from vastwatch.design.relations import levels_in_order, presence_of
 from vastwatch.devices import TOUCH_FAMILIES, DeviceType
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.floors import in_the_way
 from vastwatch.people.routes import route
 from vastwatch.sensing.coverage import CELL, coverage, level_grid, room_cells, spot_notice_s
 from vastwatch.sensing.families.pir import contrast_factor
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Furnishing, Room, Spot
-from vastwatch.words import about_words, capital, duration_words, never_words
+from vastwatch.words import capital, duration_words, notice_interval_words, rough_duration_words
 
 # A spot where the light drops more often than the room's needs allow in all is a risk; so many times as often, wrong.
 WRONG_TIMES = 4.0
@@ -118,7 +118,7 @@ def _dark_rooms(project: Project, judged: Judged) -> Iterator[Finding]:
         if waits:
             wait, worst = max(waits, key=lambda w: w[0])
             records = (worst.id, presence.id)
-            text += f" Least noticed: at the {worst.name}, {never_words(wait)}."
+            text += f" Least noticed: at the {worst.name}, {notice_interval_words(wait)}."
         remedies = [Advice("Use a radar that sees every position to keep presence on.")]
         if j.made_by == "zones":
             remedies = [Advice("Draw zones where people are. Timing recommends their off delay.")]
@@ -171,13 +171,11 @@ def _unseen_spots(project: Project, judged: Judged) -> Iterator[Finding]:
             if hours >= allowed:
                 continue
             bad = hours < allowed / WRONG_TIMES
-            text = (
-                f"{capital(called(project, spot))}, {spot.posture}: noticed {never_words(wait)}; with a hold time of "
-            )
+            text = f"{capital(called(project, spot))}, {spot.posture}: noticed {notice_interval_words(wait)}; with a hold time of "
             if math.isfinite(wait) and wait > HARDLY * hold:
                 text += f"{duration_words(hold)} the light goes off soon after they settle, and stays off."
             elif math.isfinite(wait):
-                text += f"{duration_words(hold)} the light goes off about once in {about_words(3600 * hours)}."
+                text += f"{duration_words(hold)} the light goes off about once in {rough_duration_words(3600 * hours)}."
             else:
                 text += f"{duration_words(hold)} the light goes off on anybody who stays longer."
             remedies = [Advice("Use a radar that sees this position to keep presence on.")]
@@ -273,7 +271,7 @@ def _ways_missed(project: Project, room: Room, presence: str, ways: Ways) -> Ite
         )  # fmt: skip
 
 
-@kept
+@memoised
 def walked(rooms: tuple[Room, ...], furnishings: tuple[Furnishing, ...], room: Room) -> NDArray[np.intp]:
     """The cells of a room over which somebody can walk, as flat indices on its level's grid; all of them in a room full
     of furniture."""

@@ -19,7 +19,7 @@ from vastwatch.design.project import Project, find, on_level
 from vastwatch.design.relations import lamps_in, levels_in_order, presence_of
 from vastwatch.devices import ModuleType
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.floors import solid_stretches, stair_ends
 from vastwatch.people.reach import lost_spots
 from vastwatch.site.building import Furnishing, Opening, Room, Wall
@@ -68,7 +68,7 @@ def open_rooms(project: Project) -> Iterator[Finding]:
                 )  # fmt: skip
 
 
-@kept
+@memoised
 def _gaps(room: Room, walls: tuple[Wall, ...]) -> list[tuple[tuple[float, float], tuple[float, float]]]:
     corners = room.outline
     found = [g for a, b in zip(corners, corners[1:] + corners[:1]) for g in uncovered(a, b, walls)]
@@ -100,7 +100,7 @@ class _Passage(NamedTuple):
     right: Room | None
 
 
-@kept
+@memoised
 def _passages(project: Project) -> list[_Passage]:
     passable = (o for o in project.openings if o.kind != "window" and o.width >= PASSABLE_M)
     return [_Passage(o, *rooms_beside(project, o)) for o in passable]

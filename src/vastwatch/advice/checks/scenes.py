@@ -18,7 +18,7 @@ from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Cover, Guarded, SetBack
 from vastwatch.design.relations import buttons_in, lamps_in
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.rehearsal import Rehearsal, rehearse
 from vastwatch.rehearsal.scoring.incidents import IDLE_S
 
@@ -264,7 +264,7 @@ def _week(project: Project) -> Rehearsal | None:
     return _lived(project)
 
 
-@kept
+@memoised
 def _lived(project: Project) -> Rehearsal:
     return rehearse(project, DAYS, 1)
 

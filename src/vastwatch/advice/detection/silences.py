@@ -25,8 +25,8 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import ArrayLike, NDArray
 
-from vastwatch.laws import normal_below
-from vastwatch.memo import kept
+from vastwatch.laws import normal_cdf
+from vastwatch.memo import memoised
 from vastwatch.sensing.fading import FADE_S, Fading, fades
 from vastwatch.sensing.figures import MINOR_MOTION
 from vastwatch.sensing.model import NEVER_S
@@ -113,7 +113,7 @@ def hours_per_drop(watches: tuple[Watch, ...], hold: float, activity: str) -> fl
     return (hold if s is None else float(s.lit_s(hold))) / 3600.0
 
 
-@kept
+@memoised
 def hold_for(watches: tuple[Watch, ...], hours: float, activity: str) -> float:
     """The shortest hold in seconds with which a drop comes at most once in so many hours; inf where none would within a
     day."""
@@ -132,7 +132,7 @@ def hold_for(watches: tuple[Watch, ...], hours: float, activity: str) -> float:
     return float(high)
 
 
-@kept
+@memoised
 def silences(watches: tuple[Watch, ...], activity: str) -> Silences | None:
     """The silences of somebody who does something, watched by some sensors; None where none notices them.
 
@@ -158,7 +158,7 @@ def silences(watches: tuple[Watch, ...], activity: str) -> Silences | None:
     return Silences(tuple(laws), tuple(random)) if laws or random else None
 
 
-@kept
+@memoised
 def _moving(median_s: float, sigma: float, chance: float) -> Law:
     """The law of movements, each noticed with a chance: between those of the chances that are tabulated."""
     chances, laws = _moving_laws(median_s, sigma)
@@ -169,7 +169,7 @@ def _moving(median_s: float, sigma: float, chance: float) -> Law:
     return Law(low.t, (1 - share) * low.log_none + share * high.log_none, (1 - share) * low.falls + share * high.falls)
 
 
-@kept
+@memoised
 def _moving_laws(median_s: float, sigma: float) -> tuple[Array, tuple[Law, ...]]:
     """Logarithms of chances, and the law of movements that are noticed with each."""
     steps, chances, log_none = _table(sigma)
@@ -185,7 +185,7 @@ def _moving_laws(median_s: float, sigma: float) -> tuple[Array, tuple[Law, ...]]
     return chances, tuple(laws)
 
 
-@kept
+@memoised
 def _fading(fading: Fading, near: float) -> Law:
     """The law of an echo that fades, at a distance."""
     rate, weight = fades(fading, near)
@@ -219,14 +219,14 @@ def _passed(first: Array, last: Array, whole: float) -> Array:
     return np.asarray((less[step] * whole**stretch + over) / n, float)
 
 
-@kept
+@memoised
 def _table(sigma: float) -> tuple[Array, Array, Array]:
     """Instants, in median gaps; logarithms of chances p; and for each of them log S at the instants, (chances,
     instants): whatever the median."""
     t = np.arange(STEPS, dtype=float) / TO_MEDIAN
     chances: Array = np.geomspace(LEAST_CHANCE, 1.0, CHANCES).astype(float)
     with np.errstate(divide="ignore"):
-        law = normal_below(np.log(t) / sigma)
+        law = normal_cdf(np.log(t) / sigma)
     law[0] = 0.0
     mass, missed = np.diff(law), 1.0 - chances
     # Over a step that a movement lies in, S is the mean of its ends: of S i steps back counts so much of the law. What

@@ -12,7 +12,7 @@ from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import readers_of
 from vastwatch.geometry.grids import Grid
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.rehearsal.reactors import occupied
 from vastwatch.rehearsal.reports import notices_on
@@ -96,7 +96,7 @@ def _false_ons(project: Project, sensor_id: str, truth: Truth, served: tuple[str
     return out
 
 
-@kept
+@memoised
 def _anybody(truth: Truth, rooms: tuple[str, ...]) -> Signal:
     signal = Signal.constant(False, 0.0, truth.end)
     for room in rooms:

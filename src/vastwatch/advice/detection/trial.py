@@ -36,7 +36,7 @@ from vastwatch.sensing.reporting import reported
 from vastwatch.signals import Signal, any_of
 from vastwatch.site.building import Spot
 from vastwatch.site.people import WAVE_AFTER_S
-from vastwatch.words import about_words, duration_words, figure
+from vastwatch.words import duration_words, figure, rough_duration_words
 
 Array = NDArray[np.float64]
 
@@ -142,19 +142,19 @@ def in_words(trial: Trial) -> str:
     half, tenth = trial.dark_within(0.5), trial.dark_within(0.1)
     if not trial.asked:
         when = (
-            f"in half of the trials within {about_words(half)}"
+            f"in half of the trials within {rough_duration_words(half)}"
             if math.isfinite(half)
             else (f"in {100 * (1 - trial.kept):.0f} % of trials")
         )
         return f"This position needs no light, so nobody is left in the dark. The light goes off {when}."
     if math.isfinite(half):
         first = (
-            f"The light goes off in half of the trials within {about_words(half)}, in one in ten within "
-            f"{about_words(tenth)}."
+            f"The light goes off in half of the trials within {rough_duration_words(half)}, in one in ten within "
+            f"{rough_duration_words(tenth)}."
         )
     elif math.isfinite(tenth):
         first = (
-            f"The light goes off in one in ten trials within {about_words(tenth)}; in {100 * trial.kept:.0f} % it "
+            f"The light goes off in one in ten trials within {rough_duration_words(tenth)}; in {100 * trial.kept:.0f} % it "
             "never does."
         )
     else:
@@ -162,7 +162,7 @@ def in_words(trial: Trial) -> str:
     parts = [f"{figure(trial.drops)} false-offs", f"{figure(trial.waves)} waves"]
     if trial.trips >= 0.05:
         parts.append(f"{figure(trial.trips)} trips to the switch")
-    return f"{first} Per stay: {', '.join(parts)} and {about_words(trial.dark_s)} in the dark."
+    return f"{first} Per stay: {', '.join(parts)} and {rough_duration_words(trial.dark_s)} in the dark."
 
 
 def _movements(spot: Spot, begins: Array, stay_s: float, seed: int) -> tuple[Array, NDArray[np.bool_]]:

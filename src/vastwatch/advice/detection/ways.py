@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import level_number
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.routes import STEP, Route
 from vastwatch.people.truth import Truth, simulate_days
 from vastwatch.sensing.figures import STANDING, WALKING_SPEED, Walker
@@ -54,7 +54,7 @@ def ways_into(project: Project, room: str) -> Ways:
     return _ways(truth, room, level_number(project, find(project.rooms, room).level))
 
 
-@kept
+@memoised
 def _ways(truth: Truth, room: str, level: int) -> Ways:
     mine = truth.rooms.index(room)
     used = _used(truth).get(mine, [])
@@ -86,7 +86,7 @@ def _ways(truth: Truth, room: str, level: int) -> Ways:
     )  # fmt: skip
 
 
-@kept
+@memoised
 def _used(truth: Truth) -> dict[int, list[tuple[Route, int]]]:
     """By room (its place), the routes through it that people walk, in order, and how often each."""
     used = np.zeros(len(truth.routes), int)
@@ -104,7 +104,7 @@ def _step_s() -> float:
     return STEP / WALKING_SPEED
 
 
-@kept
+@memoised
 def rates_on(mounted: MountedSensor, ways: Ways) -> Array:
     """How readily a sensor notices somebody at each sample of the ways, per second."""
     return walking(mounted, ways.points, Walker(STANDING, WALKING_SPEED, None, ways.heading, pace=ways.pace))

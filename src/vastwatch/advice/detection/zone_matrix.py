@@ -13,7 +13,7 @@ from vastwatch.design.project import Project
 from vastwatch.design.records import Zone
 from vastwatch.devices import RadarType
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing.tracker import CHEST_M, Pose, scatter_of
 from vastwatch.sensing.zone_numbers import Shape
 from vastwatch.sensing.zoned import Zoned
@@ -37,7 +37,7 @@ class MatrixRow(NamedTuple):
     own: tuple[bool, ...]
 
 
-@kept
+@memoised
 def _on_way(
     pose: Pose, device: RadarType, inside: tuple[float, float], end: tuple[float, float], shape: Shape
 ) -> float:

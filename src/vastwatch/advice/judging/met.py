@@ -18,7 +18,7 @@ from vastwatch.advice.simulation.end_to_end import EndToEnd, laid_out, laid_ther
 from vastwatch.advice.simulation.weeks import Lived
 from vastwatch.design.needs import RoomNeeds
 from vastwatch.laws import student_quantile
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.rehearsal.scoring.incidents import LATE_S
 from vastwatch.rehearsal.scoring.scores import comers
 from vastwatch.words import figure
@@ -119,7 +119,7 @@ class _Laid(NamedTuple):
     noticed: Waits
 
 
-@kept
+@memoised
 def _laid(lives: tuple[Lived, ...]) -> _Laid:
     step = step_of(lives[0].dark)
     begins = np.repeat(step * np.arange(len(lives)), [len(x.visits.came) for x in lives])
@@ -137,7 +137,7 @@ def _laid(lives: tuple[Lived, ...]) -> _Laid:
     return _Laid(people.awake.intervals, asleep.intervals, came[later], asked_until[later], waits)
 
 
-@kept
+@memoised
 def looked(lives: tuple[Lived, ...], together: EndToEnd, hold_s: float) -> Looked:
     """What there is to be said of some lives at a hold besides; `together`: their curves laid end to end."""
     # Loaded where lives are looked at: the compiler takes a moment.
@@ -186,7 +186,7 @@ def _met(need: str, values: Array, limit: float) -> Met:
     return Met(need, value, limit, max(value - off, 0.0), value + off)
 
 
-@kept
+@memoised
 def _notice(found: tuple[Waits, ...], notice_s: float) -> Met:
     return _quantile("notice_s", found, NOTICED, notice_s + STEP_S)
 

@@ -26,9 +26,9 @@ from vastwatch.control.lighting import made_by
 from vastwatch.design.needs import needs_of
 from vastwatch.design.presence import hold_of
 from vastwatch.design.project import Project, find
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.rehearsal import Rehearsal, rehearse
-from vastwatch.words import and_list, drops_words, duration_words, figure
+from vastwatch.words import and_list, duration_words, false_off_limit_words, figure
 
 Array = NDArray[np.float64]
 
@@ -205,7 +205,7 @@ def _reason_instead(c: TimingCurve, j: Judgement) -> str:
 
 
 def _reason(project: Project, c: TimingCurve, j: Judgement, held: HeldOut) -> str:
-    limit, best = drops_words(c.limit_per_week), duration_words(c.recommended_s)
+    limit, best = false_off_limit_words(c.limit_per_week), duration_words(c.recommended_s)
     drops, dark, idle = j.figures(c.recommended_s)
     checked = f"{figure(held.drops_per_week)} in {held.weeks} other weeks"
     parts = []
@@ -268,7 +268,7 @@ def _knee(x: Array, y: Array) -> int:
     return int(np.argmax(np.abs(distance)))
 
 
-@kept
+@memoised
 def cached_curve(rehearsal: Rehearsal, room: str) -> TimingCurve:
     """`curve_of`, kept by the identity of the rehearsal."""
     return curve_of(rehearsal, room)

@@ -14,7 +14,7 @@ from vastwatch.control.manual.hand import ends_words
 from vastwatch.design.ladders import ladders_in
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import buttons_in, presence_of
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.rehearsal import Rehearsal
 
 # With more rows than this only the combinations that were lived are listed.
@@ -35,7 +35,7 @@ class State(NamedTuple):
         return self.share > 0
 
 
-@kept
+@memoised
 def states(did: LadderRun) -> list[State]:
     """Every combination of a ladder's rows, the most frequent first; of those that were not lived the fewest rows
     first."""

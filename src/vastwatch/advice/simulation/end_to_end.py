@@ -19,10 +19,10 @@ from vastwatch.advice.simulation.curves import KNOWN_S, ByHand, Curve, Waving, W
 from vastwatch.control.manual.reactions import Luck, Stretches, eyes, habits, present
 from vastwatch.design.expressions import Expr
 from vastwatch.design.presence import with_hold
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.truth import There
 from vastwatch.rehearsal.scoring.scores import false_offs
-from vastwatch.right_of_way import stand_aside
+from vastwatch.right_of_way import yield_to_interface
 from vastwatch.signals import Signal
 from vastwatch.signals.remembered import always, never
 
@@ -95,7 +95,7 @@ class EndToEnd:
         return self._line.apart(self._line.light(hold_s))
 
 
-@kept
+@memoised
 def laid(*curves: Curve) -> EndToEnd:
     """Some lives end to end, kept as long as they are."""
     return EndToEnd(curves)
@@ -111,7 +111,7 @@ def life_of(at: Array, step: float) -> NDArray[np.int64]:
     return np.asarray(at // step, np.int64)
 
 
-@kept
+@memoised
 def laid_out(signals: tuple[Signal, ...]) -> Signal:
     """The signals of some lives on one line of time: life k from k `step_of` on, and off in the pauses."""
     step = step_of(signals[0])
@@ -224,7 +224,7 @@ class _HandLine(_Lives):
 
     def outcomes(self, hold_s: float) -> Outcomes:
         """Of a hold, in each life."""
-        stand_aside()
+        yield_to_interface()
         lit, pressed = self._curve.lit(hold_s)
         return Outcomes(
             self._by_life(false_offs(lit, self._need)), self._seconds(self._need - lit) + self._unlit_s,
@@ -279,7 +279,7 @@ class _Line(_Lives):
         # Loaded where many lives are walked through: the compiler takes a moment.
         from vastwatch.loops.outcomes import outcomes
 
-        stand_aside()
+        yield_to_interface()
         rises, keep = self._reports(hold_s)
         drops, dark, idle, waves, trips = outcomes(
             rises, keep, float(hold_s), self._end, *self._there, self._need.intervals, self._nobody.intervals,
@@ -293,7 +293,7 @@ class _Line(_Lives):
         """The light, life after life."""
         from vastwatch.loops.outcomes import lit_intervals
 
-        stand_aside()
+        yield_to_interface()
         rises, keep = self._reports(hold_s)
         rows = lit_intervals(rises, keep, float(hold_s), self._end, *self._there, self._dark.intervals)
         lit = Signal.from_intervals(rows, 0.0, self._end)

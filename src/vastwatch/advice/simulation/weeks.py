@@ -30,7 +30,7 @@ from vastwatch.design.presence import hold_of, press_hold, with_hold
 from vastwatch.design.project import Project, find
 from vastwatch.design.records import Presence
 from vastwatch.design.relations import buttons_in, presence_of
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.truth import There, Truth, simulate_days
 from vastwatch.rehearsal.reactors import (
     Conditions,
@@ -82,7 +82,7 @@ class Lived:
         return self.calendar.days
 
 
-@kept
+@memoised
 def lighting(project: Project, room: str) -> Presence:
     """The conclusion that a room's lamps follow. Raises ValueError with a sentence where there is none."""
     name = find(project.rooms, room).name
@@ -121,7 +121,7 @@ def lived_together(project: Project, room: str, days: int, seeds: Sequence[int])
     return [lived(project, room, days, seed) for seed in seeds]
 
 
-@kept
+@memoised
 def lived(project: Project, room: str, days: int, seed: int) -> Lived:
     """Days of a room under a seed, its own sensors heard alone. Raises ValueError as `lighting`."""
     truth = simulate_days(project, days, seed)
@@ -188,7 +188,7 @@ def _without_buttons(project: Project, room: str, truth: Truth, recording: Recor
     return _waving_at_any(presence.expr, given, how, who, sensors, truth, room, unlit_s)
 
 
-@kept
+@memoised
 def unlit(people: There, how: Given) -> float:
     """How long somebody stood in the dark of a room whose lights had no supply, seconds: whatever the hold."""
     if how.follows is how.due:
@@ -206,7 +206,7 @@ class ByHandAlone(NamedTuple):
     arrivals: float
 
 
-@kept
+@memoised
 def by_hand_alone(project: Project, room: str, days: int, seed: int) -> ByHandAlone:
     """A room's days under a seed, per day, as if nothing hung there."""
     truth = simulate_days(project, days, seed)
@@ -215,7 +215,7 @@ def by_hand_alone(project: Project, room: str, days: int, seed: int) -> ByHandAl
     return ByHandAlone(unlit / 60.0 / days, idle / 3600.0 / days, into_the_dark(people, dark) / days)
 
 
-@kept
+@memoised
 def into_the_dark(people: There, dark: Signal) -> int:
     """How often somebody came into the dark, were the light never on."""
     came, _ = comers(people, dark)
@@ -236,7 +236,7 @@ def hours_between_drops(project: Project, spot: Spot) -> float:
     return needed / max(allowed, 1e-6) if needed > 0 else HOURS_BETWEEN_DROPS
 
 
-@kept
+@memoised
 def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
     rows = [np.empty((0, 2))]
     places = [k for k, s in enumerate(truth.spots) if s.id == spot]
@@ -247,7 +247,7 @@ def _needed_h(truth: Truth, spot: str, dark: Signal) -> float:
     return (Signal.from_intervals(np.concatenate(rows), 0.0, truth.end) & dark).total() / 3600.0
 
 
-@kept
+@memoised
 def _at_no_hold(project: Project, room: str, how: Given, truth: Truth, recording: Recording) -> Lived:
     """A room whose light asks nothing of what is concluded there."""
     presence = lighting(project, room)
@@ -262,13 +262,13 @@ def _at_no_hold(project: Project, room: str, how: Given, truth: Truth, recording
     return _lived(truth, room, how, how.anyway, curve)
 
 
-@kept
+@memoised
 def _by_hand(start: Signal, keep: Signal, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
     curve = ByHand((start, keep), truth.there(room), how.follows, unlit_s, how.anyway)
     return _lived(truth, room, how, start, curve)
 
 
-@kept
+@memoised
 def _by_hand_at_any(expr: Expr, given: Conditions, how: Given, truth: Truth, room: str, unlit_s: float) -> Lived:
     def presence(hold_s: float) -> Signal:
         return evaluated(with_hold(expr, hold_s) or expr, given.said, given.chains)
@@ -282,7 +282,7 @@ def _by_hand_at_any(expr: Expr, given: Conditions, how: Given, truth: Truth, roo
     return _lived(truth, room, how, start, curve)
 
 
-@kept
+@memoised
 def _waving_at_any(
     expr: Expr, given: Conditions, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth, room: str,
     unlit_s: float,
@@ -291,7 +291,7 @@ def _waving_at_any(
     return _lived(truth, room, how, evaluated(expr, given.said, given.chains), curve)
 
 
-@kept
+@memoised
 def _waving(
     start: Signal, keep: Signal, how: Given, who: Stretches, sensors: tuple[Waved, ...], truth: Truth,
     room: str, unlit_s: float,
@@ -309,7 +309,7 @@ def _lived(truth: Truth, room: str, how: Given, start: Signal, curve: Curve) -> 
     return Lived(truth.calendar, people, woken, dark, visits_of(truth, room), start, curve)
 
 
-@kept
+@memoised
 def visits_of(truth: Truth, room: str) -> Visits:
     """Each stay of somebody awake in a room, pets not counted; who is there from the beginning has not come."""
     rows = [np.empty((0, 2))]

@@ -15,8 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastwatch.control.belief.rates import Chain
-from vastwatch.memo import kept
-from vastwatch.right_of_way import stand_aside
+from vastwatch.memo import memoised
+from vastwatch.right_of_way import yield_to_interface
 from vastwatch.signals import Signal, TimeSeries
 
 Array = NDArray[np.float64]
@@ -91,7 +91,7 @@ class Filter:
         return Signal.from_intervals(rows, start, end)
 
     def _hour(self, v: Array, on: bool, now: list[bool], at: list[float], which: list[int], lasts: float) -> _Hour:
-        stand_aside()
+        yield_to_interface()
         switches: list[float] = []
         t = 0.0
         for until, i in zip([*at, lasts], [*which, None]):
@@ -190,7 +190,7 @@ class Filter:
         return TimeSeries.of(points)
 
 
-@kept
+@memoised
 def filter_of(chain: Chain, on_above: float, off_below: float) -> Filter:
     """The filter by a chain and two thresholds, which remembers what it filtered."""
     return Filter(chain, on_above, off_below)

@@ -27,7 +27,7 @@ from vastwatch.design.placed import at_hour, own_hold_s
 from vastwatch.design.places import room_of
 from vastwatch.design.project import Project, find
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.habits import habits
 from vastwatch.sensing.coverage import coverage, spot_notice_s
 from vastwatch.sensing.hazards import false_rate
@@ -122,7 +122,7 @@ def _chain(project: Project, of: tuple[Report, ...]) -> Chain:
     return _same(made.moves.tobytes(), made.begins.tobytes(), made.ends.tobytes(), len(made.moves), len(of))
 
 
-@kept
+@memoised
 def _same(moves: bytes, begins: bytes, ends: bytes, states: int, sensors: int) -> Chain:
     """A chain by its figures, so that equal ones are one."""
     made = [np.frombuffer(b).reshape(-1, states) for b in (moves, begins, ends)]

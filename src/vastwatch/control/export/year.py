@@ -11,7 +11,7 @@ from vastwatch.design.expressions import ClockTime, every_part
 from vastwatch.design.free_days import days_away, free_days
 from vastwatch.design.project import Project, find
 from vastwatch.design.sentence import leaf_words
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import Calendar
 
 
@@ -84,7 +84,7 @@ def year_of(project: Project, year: int) -> Year:
     )  # fmt: skip
 
 
-@kept
+@memoised
 def _year(planned, year: int, place, free, away, named) -> Year:  # type: ignore[no-untyped-def]
     first = date(year, 1, 1)
     count = (date(year + 1, 1, 1) - first).days

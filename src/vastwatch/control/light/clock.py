@@ -8,12 +8,12 @@ from vastwatch.control.light.daylight import sun_times
 from vastwatch.design.day_time import DayMoment, moment
 from vastwatch.design.expressions import ClockTime
 from vastwatch.design.project import Place
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.people import holds_on
 
 
-@kept
+@memoised
 def clock_time(window: ClockTime, place: Place, calendar: Calendar) -> Signal:
     """While a window of the day is open, on each of the days on which it begins.
 

@@ -21,7 +21,7 @@ from vastwatch.control.light.daylight import (
 from vastwatch.control.recording import Recording
 from vastwatch.design.expressions import Dark
 from vastwatch.design.project import Place, Project, find
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import Calendar, Signal, TimeSeries
 from vastwatch.signals.remembered import inverse
 from vastwatch.site import sun
@@ -88,7 +88,7 @@ def daylight_in(project: Project, room: Room, calendar: Calendar) -> TimeSeries:
     return _within(project.place, daylight_factor(project, room), calendar)
 
 
-@kept
+@memoised
 def _within(place: Place, factor: float, calendar: Calendar) -> TimeSeries:
     t, outside = _outside(place, SAMPLE_S, calendar)
     return TimeSeries(np.append(t, calendar.end), np.append(outside, outside[-1:]) * factor)
@@ -132,7 +132,7 @@ def read_by(project: Project, source: DarkSource) -> Reading:
     return Reading(max(interval_s(project, source), 1.0), low, high)
 
 
-@kept
+@memoised
 def _outside(place: Place, step_s: float, calendar: Calendar) -> tuple[Array, Array]:
     """Lux outside at every so many seconds, as clear or overcast as each day is."""
     t = np.arange(0.0, calendar.end, step_s)
@@ -142,7 +142,7 @@ def _outside(place: Place, step_s: float, calendar: Calendar) -> tuple[Array, Ar
     return t, np.where(bright, outdoor_lux(heights, CLEAR), outdoor_lux(heights, OVERCAST))
 
 
-@kept
+@memoised
 def _sampled(daylight: Daylight, reads: Reading, below: float, until: float, calendar: Calendar) -> Signal:
     """Dark from a reading below one figure until one of at least another; it begins as dark below the upper one."""
     t, lux = daylight.at_readings(reads, calendar)
@@ -167,6 +167,6 @@ def steps(stays: NDArray[np.bool_], comes: NDArray[np.bool_]) -> NDArray[np.bool
     return np.asarray(start ^ (since % 2 == 1))
 
 
-@kept
+@memoised
 def _sun_below(place: Place, degrees: float, calendar: Calendar) -> Signal:
     return ~sun.above(place.latitude, place.longitude, degrees, replace(calendar, weather_seed=0))

@@ -21,7 +21,7 @@ from numpy.typing import ArrayLike, NDArray
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Place, Project, find, indexed
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.signals import Calendar, Signal
 from vastwatch.signals.remembered import always
 from vastwatch.site import sun
@@ -89,7 +89,7 @@ def daylight_factor(project: Project, room: Room) -> float:
     return _factor(room, find(project.levels, room.level).height, windows)
 
 
-@kept
+@memoised
 def _factor(room: Room, height: float, windows: tuple[Opening, ...]) -> float:
     glass = sum(o.width * (o.head - o.sill) * GLASS_SHARE for o in windows)
     outline = np.asarray(room.outline, float)
@@ -98,7 +98,7 @@ def _factor(room: Room, height: float, windows: tuple[Opening, ...]) -> float:
     return TRANSMITTANCE * glass * SKY_ANGLE_DEG / (surfaces * (1 - REFLECTANCE**2)) / 100.0
 
 
-@kept
+@memoised
 def _windows(
     walls: tuple[Wall, ...], openings: tuple[Opening, ...], rooms: tuple[Room, ...]
 ) -> dict[Room, tuple[Opening, ...]]:
@@ -141,7 +141,7 @@ def _on_edge(room: Room, point: np.ndarray) -> bool:
     return bool(distance.min() < ON_EDGE_M)
 
 
-@kept
+@memoised
 def darkness(project: Project, calendar: Calendar) -> dict[str, Signal]:
     """By room, while daylight alone does not give it what it asks for."""
     # Known for the project at once, and for any other with the same building.
@@ -151,7 +151,7 @@ def darkness(project: Project, calendar: Calendar) -> dict[str, Signal]:
     )  # fmt: skip
 
 
-@kept
+@memoised
 def _darkness(levels, walls, openings, rooms, spots, uses, place: Place, calendar: Calendar) -> dict[str, Signal]:  # type: ignore[no-untyped-def]
     project = Project(
         name="", levels=levels, walls=walls, openings=openings, rooms=rooms, spots=spots, uses=uses, place=place
@@ -175,7 +175,7 @@ def darker_than(
     return low if until <= below else _until(low, _darker(project, room, until, calendar))
 
 
-@kept
+@memoised
 def _until(low: Signal, high: Signal) -> Signal:
     """From a rise of the first on while the second, which it lies within, lasts."""
     return low.start_keep(high)
@@ -194,12 +194,12 @@ def _darker(project: Project, room: Room, lux: float, calendar: Calendar) -> Sig
     return _by_sky(overcast, clear, clear_days(place.latitude, place.longitude, calendar))
 
 
-@kept
+@memoised
 def _by_sky(overcast: Signal, clear: Signal, days: Signal) -> Signal:
     return (overcast - days) | (clear & days)
 
 
-@kept
+@memoised
 def _below(latitude: float, longitude: float, elevation: float, calendar: Calendar) -> Signal:
     """While the sun is below an elevation."""
     if elevation >= 90:

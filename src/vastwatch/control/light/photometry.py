@@ -21,7 +21,7 @@ from vastwatch.design.project import Project, find
 from vastwatch.design.records import Lamp, Photometry
 from vastwatch.design.relations import lamps_in
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.site.building import Room, Spot
 
 Array = NDArray[np.float64]
@@ -147,7 +147,7 @@ def lit_grid(project: Project, room: str, cell: float = CELL_M) -> LitGrid:
     )  # fmt: skip
 
 
-@kept
+@memoised
 def _lit_grid(
     room: Room, height: float, lamps: tuple[Lamp, ...], tables: tuple[Photometry | None, ...],
     heights: tuple[float, ...], cell: float,
@@ -176,7 +176,7 @@ def spot_lux(project: Project, room: str) -> dict[str, dict[str, float]]:
     return {s.id: dict(zip((x.id for x in lamps), row)) for s, row in zip(spots, table.tolist())}
 
 
-@kept
+@memoised
 def _spot_lux(
     room: Room, height: float, lamps: tuple[Lamp, ...], tables: tuple[Photometry | None, ...],
     heights: tuple[float, ...], spots: tuple[Spot, ...],

@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 
 from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S, REACH_S
 from vastwatch.draws import Keys, at_ms, sub_key_of, sub_keys, uniform, uniform_of
-from vastwatch.right_of_way import stand_aside
+from vastwatch.right_of_way import yield_to_interface
 from vastwatch.signals import Signal
 
 if TYPE_CHECKING:
@@ -116,7 +116,7 @@ def react(start: Signal, keep: Signal, hold_s: float, who: Stretches, sensors: t
 
     A noticed wave counts as a report of the sensors that noticed it, a press as one of a sensor that starts the light.
     """
-    stand_aside()
+    yield_to_interface()
     held = keep.hold(hold_s)
     lit = start.start_keep(held)
     off = (~lit).intervals
@@ -264,7 +264,7 @@ class _Lane:
 
     def walk(self, gap: int, at: int, vain: int, count: int, t: float, to: float) -> None:
         """Walk on from an instant, with so many waves so far, the last so many in vain."""
-        stand_aside()
+        yield_to_interface()
         begins, ends, afters = self._begins, self._ends, self._afters
         waves: list[float] = []
         presses: list[float] = []

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from vastwatch.control.manual.by_hand import AGAIN_S, PRESS_S
 from vastwatch.control.manual.reactions import HAIR_S, TRIES, Reaction, Stretches, Waved
 from vastwatch.draws import at_ms, sub_key_of, uniform_of
-from vastwatch.right_of_way import stand_aside
+from vastwatch.right_of_way import yield_to_interface
 from vastwatch.signals import Signal
 
 Array = NDArray[np.float64]
@@ -96,7 +96,7 @@ def react_to(conclude: Conclude, who: Stretches, sensors: tuple[Waved, ...]) -> 
     stays = _stays(who)
     walk = _Walk(who, sensors)
     for _ in range(MOST_ROUNDS):
-        stand_aside()
+        yield_to_interface()
         if not walk.all_on([stay for stay in stays if not stay.done], lit):
             # All have come to their ends: once more from the beginning, now that all that was done is known.
             for stay in stays:

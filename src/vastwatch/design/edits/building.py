@@ -16,7 +16,7 @@ from vastwatch.design.edits.following import carried_along
 from vastwatch.design.project import Construction, Project, find, fresh_id, fresh_ids, is_used
 from vastwatch.design.records import Lamp
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.site.building import Room, RoomUse, Wall
 from vastwatch.site.record import Outline, Point
 
@@ -107,7 +107,7 @@ def fresh_name_id(project: Project, stem: str) -> str:
     return numbered if is_used(project, plain) else plain
 
 
-@kept
+@memoised
 def _frame_of(room: Room) -> tuple[float, float, float, float]:
     """The frame of a room; records are found by identity, which takes a tenth of hashing an outline."""
     return polygons.bounds(room.outline)

@@ -34,7 +34,7 @@ from vastwatch.desk.plan.places import name_frame
 from vastwatch.desk.plan.snapping import along, wall_at
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Furnishing, Room, Socket, Switch, Wall
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 # Pixels within which a corner and a wall are taken hold of, and to which a dragged corner lines up with others.
 CORNER_PX, WALL_PX, ALIGN_PX = 9.0, 7.0, 7.0
@@ -188,7 +188,7 @@ class Builder:
                 new = move_furnishing(self.project, record.id, dx, dy)
                 words = f"Nudge {record.name.lower()}"
         except ValueError as e:
-            self.bench.say(sentence(e))
+            self.bench.say(error_sentence(e))
             return True
         self.bench.document.apply(new, words, f"nudge-{record.id}")
         return True
@@ -203,7 +203,7 @@ class Builder:
         try:
             new = edit(self.project)
         except ValueError as e:
-            self.bench.say(sentence(e))
+            self.bench.say(error_sentence(e))
             return False
         self.bench.document.apply(new, words, key)
         return True
@@ -243,7 +243,7 @@ class Builder:
         try:
             new, made = duplicate_many(self.project, self.chosen())
         except ValueError as e:
-            self.bench.say(sentence(e))
+            self.bench.say(error_sentence(e))
             return
         self.bench.document.apply(new, f"Duplicate {len(made)} objects" if len(made) > 1 else "Duplicate")
         self.bench.focus.set(selected=made[0], marked=frozenset(made) if len(made) > 1 else frozenset())

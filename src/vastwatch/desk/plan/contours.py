@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QByteArray, QDataStream
 from PyQt6.QtGui import QPainterPath
 
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.sensing import CoverageMap
 
 # Bands of the map: noticed within so many seconds, and how strongly each is laid on the ground.
@@ -42,7 +42,7 @@ def array_path(points: NDArray[np.float64], starts: NDArray[np.intp]) -> QPainte
     return path
 
 
-@kept
+@memoised
 def band_paths(map_: CoverageMap) -> tuple[QPainterPath, ...]:
     """For each of BANDS the region noticed within its time."""
     finite = np.isfinite(map_.notice_s)

@@ -17,13 +17,13 @@ from vastwatch.desk.plan.underlay import picture_of
 from vastwatch.desk.shell.looks import OUTPUT_MARKS
 from vastwatch.desk.shell.theme import alpha
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.site.building import Hazard, Underlay
 
 FIXTURE_PX, OUTPUT_PX = 6.5, 9.0
 
 
-@kept
+@memoised
 def _picture(data: str, width: int, height: int) -> QImage:
     # By the data alone: moving or fading a picture must not decode it again.
     return picture_of(Underlay(data=data, width_px=width, height_px=height))

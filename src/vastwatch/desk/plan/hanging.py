@@ -32,7 +32,7 @@ from vastwatch.devices import TOUCH_FAMILIES, DeviceType
 from vastwatch.devices.figures import turnable
 from vastwatch.site.building import Room
 from vastwatch.site.record import Outline
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 SNAP_PX = 16.0
 # A new sensor finds its wall from farther away.
@@ -104,7 +104,7 @@ class Hanging:
         try:
             x, y = default_place(self.project, device, room)
         except ValueError as e:
-            self.bench.say(sentence(e))
+            self.bench.say(error_sentence(e))
             return False
         return self.place(device_id, x, y, KEY_SNAP_M)
 
@@ -129,7 +129,7 @@ class Hanging:
                 at = (to.x, to.y, _height(project, device, level))
                 new, sensor = add_sensor(project, device, level, at, to.yaw or 0.0, _pitch(device))
         except ValueError as e:
-            bench.say(sentence(e))
+            bench.say(error_sentence(e))
             return False
         room = room_of(new, sensor)
         assert room is not None

@@ -22,7 +22,7 @@ from vastwatch.desk.plan.gestures import STILL_PX, Gesture
 from vastwatch.desk.plan.snapping import along, at_wall
 from vastwatch.site.building import Furnishing, Hazard, Opening, Room, Socket, Switch, Wall
 from vastwatch.site.record import Point
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 # Pixels within which a dragged corner lines up with others.
 ALIGN_PX = 7.0
@@ -63,7 +63,7 @@ class Moving(Gesture):
             new, words = self.moved_by(at, by, bool(modifiers & Qt.KeyboardModifier.AltModifier))
         except ValueError as e:
             self.told = True
-            bench.say(sentence(e))
+            bench.say(error_sentence(e))
             self.refused(by)
             return
         bench.show_foreseen(None)

@@ -22,7 +22,7 @@ from vastwatch.desk.shell import glyphs
 from vastwatch.desk.shell.theme import alpha, font, legible, mix
 from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import bounds
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.site.building import Room, Wall
 
 # A name keeps so far from what is left and right of it, and is so high, pixels.
@@ -64,7 +64,7 @@ def reads_places(state: PlanState) -> tuple[object, ...]:
     )
 
 
-@kept
+@memoised
 def _width(words: str, selected: bool, size: int = 13) -> int:
     return QFontMetrics(font(size, 600 if selected else 500)).horizontalAdvance(words)
 

@@ -24,7 +24,7 @@ from vastwatch.desk.plan.snapping import along, at_wall, stand, wall_at
 from vastwatch.site.building import Spot
 from vastwatch.site.furniture import furniture
 from vastwatch.site.record import Outline
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 # What somebody does at a spot of a posture until it is said otherwise.
 ACTIVITY_OF = {"standing": "hands-on", "seated": "desk", "lying": "sleeping"}
@@ -88,7 +88,7 @@ class Placing:
                 new, piece = add_furnishing(self.project, self.level, kind, at, turn)
                 made, words = piece, f"Place {name.lower()} in {{}}"  # type: ignore[assignment]
         except ValueError as e:
-            self.bench.say(sentence(e))
+            self.bench.say(error_sentence(e))
             return False
         room = room_at(new, self.level, x, y)
         where = room.name.lower() if room is not None else find(new.levels, self.level).name.lower()

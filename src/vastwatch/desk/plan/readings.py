@@ -14,7 +14,7 @@ from vastwatch.sensing.coverage import notice_times
 from vastwatch.sensing.explain import sight
 from vastwatch.sensing.figures import ABED, FIGURE_ACTIVITY, PET, SEATED, STANDING, Somebody
 from vastwatch.sensing.mounted import mount
-from vastwatch.words import duration_words, never_words
+from vastwatch.words import duration_words, notice_interval_words
 
 # So many devices of a room are named.
 MOST_NAMES = 8
@@ -29,7 +29,11 @@ def explain_rows(project: Project, sensor: Sensor, figure: Figure, x: float, y: 
     wait = s.notice_s
     if figure in ("towards", "pet"):
         wait = float(notice_times(mount(project, sensor), np.array([[x, y]]), figure)[0])
-    words = f"noticed in {duration_words(wait)}" if walking and math.isfinite(wait) else f"noticed {never_words(wait)}"
+    words = (
+        f"noticed in {duration_words(wait)}"
+        if walking and math.isfinite(wait)
+        else f"noticed {notice_interval_words(wait)}"
+    )
     name = {"across": "walking across", "towards": "walking towards", "seated": "seated still", "lying": "lying",
             "pet": "a pet"}[figure]  # fmt: skip
     rows = [(name, words), (f"{s.plan_m:.1f} m, {s.slant_m:.1f} m in line of sight", f"range {s.range_m:.1f} m here")]

@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.site.record import Outline
 
 
@@ -51,7 +51,7 @@ class NamePlace(NamedTuple):
     wide: float
 
 
-@kept
+@memoised
 def name_place(
     outline: Outline, walls: tuple[Cover, ...] = (), covers: tuple[Cover, ...] = (), wide: float = WANTED_M,
     high: float = 0.0,

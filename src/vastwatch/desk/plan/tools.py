@@ -28,7 +28,7 @@ from vastwatch.desk.shell.theme import alpha, font, mix
 from vastwatch.desk.shell.units import show_length
 from vastwatch.geometry import polygons
 from vastwatch.site.record import Point
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 # Pixels within which a point takes hold of a corner, of a wall, or of a line through a corner.
 CORNER_PX, EDGE_PX, LINE_PX = 11.0, 9.0, 7.0
@@ -331,7 +331,7 @@ class Tools:
         self.bench.focus.set(placing=None, selected=hazard.id, room=room.id if room else self.bench.focus.room)
 
     def _refuse(self, e: ValueError) -> None:
-        self.bench.say(sentence(e))
+        self.bench.say(error_sentence(e))
         self.bench.repaint()
 
     # -- painting ----------------------------------------------------------------------------------------------

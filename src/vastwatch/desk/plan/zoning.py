@@ -19,7 +19,7 @@ from vastwatch.desk.plan.zones_drawn import held_of
 from vastwatch.desk.results.in_hand import sensor_in_hand
 from vastwatch.geometry import polygons
 from vastwatch.sensing.zoned import off_axis_deg, tracking, zones_of
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 # Pixels within which a corner of a zone is taken hold of.
 CORNER_PX = 9.0
@@ -87,7 +87,7 @@ class ZoneHands:
         try:
             new, zone = add_zone(project, sensor.id, clear, name)
         except ValueError as e:
-            self.bench.say(sentence(e))
+            self.bench.say(error_sentence(e))
             return False
         self.bench.document.apply(new, f"Draw zone {zone.name.lower()}")
         self.bench.focus.set(placing=None, selected=zone.id)

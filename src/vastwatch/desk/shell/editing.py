@@ -21,7 +21,7 @@ from vastwatch.desk.shell.parts import Choice, FigureField, narrow
 from vastwatch.desk.shell.units import parse_angle, parse_earth, parse_length, parse_time, show_angle, show_length
 from vastwatch.site.record import Record
 from vastwatch.site.shown import Field, field_of
-from vastwatch.words import duration_words, sentence
+from vastwatch.words import duration_words, error_sentence
 
 # What a list offers: what is kept, and the words for it.
 Options = Sequence[tuple[Any, str]]
@@ -213,7 +213,7 @@ class Edited(QObject):
             try:
                 new = writes(now, kept)
             except ValueError as e:
-                self.say.emit(sentence(e))
+                self.say.emit(error_sentence(e))
                 new = None
             if new is None:
                 shown(now)
@@ -242,7 +242,7 @@ class Edited(QObject):
             try:
                 self.apply(made(now, key), f"Set {words.lower()}", f"to {called}")
             except ValueError as e:
-                self.say.emit(sentence(e))
+                self.say.emit(error_sentence(e))
                 fill(now)
 
         def fill(record: Any) -> None:

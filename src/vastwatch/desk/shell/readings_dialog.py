@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QDialog, QPlainTextEdit, QWidget
 
 from vastwatch.desk.shell.parts import column_in, label, pressed, row
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 
 class ReadingsDialog(QDialog):
@@ -43,7 +43,7 @@ class ReadingsDialog(QDialog):
         try:
             words, self._then = self._understood(self.text.toPlainText())
         except ValueError as e:
-            words = sentence(e)
+            words = error_sentence(e)
         self.words.setText(words)
         self.take.setEnabled(self._then is not None)
 

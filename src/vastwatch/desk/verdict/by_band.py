@@ -11,7 +11,7 @@ from vastwatch.desk.shell.parts import label
 from vastwatch.desk.verdict.form import Form
 from vastwatch.devices import DeviceType
 from vastwatch.devices.families import steps_of
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 
 def by_band_field(form: Form, device: DeviceType, name: str) -> None:
@@ -39,7 +39,7 @@ def by_band_field(form: Form, device: DeviceType, name: str) -> None:
             if wrong:
                 raise ValueError(wrong[0])
         except ValueError as e:
-            form.say.emit(sentence(e))
+            form.say.emit(error_sentence(e))
             field.setText(words(now))
             return
         form.document.apply(put(form.document.project, replace(sensor, settings=new)), f"Set {sensor.name} per band")

@@ -15,7 +15,7 @@ from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.verdict.form import Form
 from vastwatch.devices import DeviceType
 from vastwatch.devices.families import steps_of
-from vastwatch.words import duration_words, sentence
+from vastwatch.words import duration_words, error_sentence
 
 # The sensitivities that may be set by the hour, by what they are called.
 _FIELDS = {called: field for field, called in SENSITIVITIES.items()}
@@ -43,7 +43,7 @@ def by_hour_field(form: Form, device: DeviceType) -> None:
             if wrong:
                 raise ValueError(wrong[0])
         except ValueError as e:
-            form.say.emit(sentence(e))
+            form.say.emit(error_sentence(e))
             field.setText(words_of(sensor.settings.by_hour, device))
             return
         form.document.apply(

@@ -23,7 +23,7 @@ from vastwatch.desk.shell.parts import FigureField, column_in, label
 from vastwatch.desk.verdict.block import Block
 from vastwatch.site.record import Point, Record
 from vastwatch.site.shown import Field, Shown
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 
 class Form(QWidget):
@@ -146,9 +146,9 @@ class Form(QWidget):
                     waiting[axis] = value
                     other = "Y" if axis == 0 else "X"
                     fields[axis].wait(value, self.tr("Needs {}: {}.").format(other, e))
-                    self.say.emit(self.tr("{} Enter {} as well.").format(sentence(e), other))
+                    self.say.emit(self.tr("{} Enter {} as well.").format(error_sentence(e), other))
                 else:
-                    self.say.emit(sentence(e))
+                    self.say.emit(error_sentence(e))
                     for field, figure in zip(fields, now):
                         field.set_value(figure)
                 return

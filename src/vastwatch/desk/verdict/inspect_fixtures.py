@@ -23,7 +23,7 @@ from vastwatch.sensing.hazards import false_rate, per_hour_words, resolved
 from vastwatch.sensing.mounted import mount
 from vastwatch.site.building import Wall
 from vastwatch.site.shown import field_of
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 
 def hazard_form(form: Form, hazard: Any) -> None:
@@ -64,7 +64,7 @@ def _set_times(form: Form, field: QLineEdit) -> None:
     try:
         times = times_of(field.text())
     except ValueError as e:
-        form.say.emit(sentence(e))
+        form.say.emit(error_sentence(e))
         return
     if times != found[1].times:
         form.set_field("times", times)

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import Keys, arrivals_of_many, exponential, normal, sub_keys
+from vastwatch.draws import Keys, exponential, normal, poisson_times_batch, sub_keys
 from vastwatch.sensing.fading import FADE_DB, FADE_S, Fading
 
 Array = NDArray[np.float64]
@@ -44,7 +44,7 @@ def seen_at_rest(keys: Keys, rate: Array, a: Array, b: Array, hold: float) -> Se
     """Stretches of some stays [a, b) with detections at a rate per second, by keys of their own; all (n,)."""
     dense = rate * hold > DENSE
     sparse = np.flatnonzero(~dense)
-    each, which = arrivals_of_many(keys[sparse], rate[sparse], a[sparse], b[sparse])
+    each, which = poisson_times_batch(keys[sparse], rate[sparse], a[sparse], b[sparse])
     out = [Seen(each, each, sparse[which])]
     left = np.flatnonzero(dense)
     t = a[left] + exponential(keys[left], 0) / rate[left]
@@ -94,7 +94,7 @@ def pressed(keys: Keys, margin: Array, a: Array, b: Array, hold: float) -> Seen:
     As they shift, which they do SHIFT_S apart on average, the pressure on it is e^(SHIFTS z) of the usual, z normal.
     Where that is within BREATH of closing, breathing opens and closes it: closed for the first half of each breath.
     """
-    shift, of = arrivals_of_many(sub_keys(keys, -2), np.full(len(a), 1.0 / SHIFT_S), a, b)
+    shift, of = poisson_times_batch(sub_keys(keys, -2), np.full(len(a), 1.0 / SHIFT_S), a, b)
     stay = np.concatenate([np.arange(len(a)), of])
     begin = np.concatenate([a, shift])
     order = np.lexsort((begin, stay))

@@ -13,8 +13,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import Keys, arrivals_of_many, at_ms, key_of, sub_keys, uniform
-from vastwatch.memo import kept
+from vastwatch.draws import Keys, at_ms, key_of, poisson_times_batch, sub_keys, uniform
+from vastwatch.memo import memoised
 from vastwatch.people.routes import STEP, Along, RouteBook
 from vastwatch.people.truth import Household, Lives
 from vastwatch.rehearsal.noticing.at_rest import is_doubtful, pressed, seen_at_rest, seen_fading
@@ -114,7 +114,7 @@ def chances_of(mounted: MountedSensor, level: int, book: RouteBook, people: tupl
     return _chances(mounted, level, book, len(book.routes), _bearings(mounted, people))
 
 
-@kept
+@memoised
 def _chances(
     mounted: MountedSensor, level: int, book: RouteBook, routes: int, bearings: tuple[tuple[bool, float], ...]
 ) -> Chances:
@@ -158,7 +158,7 @@ def _where_noticed(seen: Array, here: Ints, along: Along) -> tuple[Array, Ints, 
     return walk, first, since, until
 
 
-@kept
+@memoised
 def _stay_chances(mounted: MountedSensor, book: RouteBook, level: int, pet: bool, kg: float) -> Staying:
     """How somebody at each spot is noticed: not at all where people leave the building, for they are gone."""
     n = len(book.spots)
@@ -192,7 +192,7 @@ def spots_noticed(mounted: MountedSensor, level: int, household: Household) -> N
     return out
 
 
-@kept
+@memoised
 def chances_of_large_movements(mounted: MountedSensor, book: RouteBook, level: int, kg: float) -> Array:
     """The chance, for each spot, that a sensor on a level (by elevation) notices a large movement of an adult there."""
     return _stay_chances(mounted, book, level, False, kg).large
@@ -303,7 +303,7 @@ def instants_set_off(sources: Sequence[FalseSource], keys: Keys) -> tuple[Array,
     """Instants at which some sources set a sensor off, and which each was; by keys of theirs."""
     keys = sub_keys(keys, np.array([s.day for s in sources]))
     rate, begin, end = (np.array(column, float) for column in zip(*((s.rate, s.begin, s.end) for s in sources)))
-    t, of = arrivals_of_many(keys, rate, begin, end)
+    t, of = poisson_times_batch(keys, rate, begin, end)
     # While its cause is there: when-th stretch of the of-th source.
     there = np.zeros(len(t), bool)
     many = [(k, *when) for k, s in enumerate(sources) for when in s.when]

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import date, timedelta
 
 from vastwatch.design.project import Place, Project
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.rehearsal.noticing.notices import FalseSource
 from vastwatch.sensing.hazards import part_false_rate, resolved, stretches
 from vastwatch.sensing.model import MountedSensor
@@ -31,7 +31,7 @@ def false_in_each(project: Project, mounted: MountedSensor, calendars: Sequence[
     return [_by_week(project, mounted, calendar) for calendar in calendars]
 
 
-@kept
+@memoised
 def _by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> Weekly:
     out = []
     for k, rates in enumerate(_rates_by_week(project, mounted, calendar.begin, calendar.days)):
@@ -48,10 +48,10 @@ def _by_week(project: Project, mounted: MountedSensor, calendar: Calendar) -> We
     return tuple(out)
 
 
-_false_rate = kept(part_false_rate)
+_false_rate = memoised(part_false_rate)
 
 
-@kept
+@memoised
 def _rates_by_week(
     project: Project, mounted: MountedSensor, begin: date, days: int
 ) -> tuple[tuple[tuple[Hazard, float], ...], ...]:
@@ -69,7 +69,7 @@ def _week(calendar: Calendar, first: int) -> range:
     return range(first, min(first + SUN_DAYS, calendar.days))
 
 
-@kept
+@memoised
 def _clear_in_week(place: Place, calendar: Calendar, first: int) -> tuple[int, ...]:
     """The days of the week from one on that are clear."""
     here = place.latitude, place.longitude

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from vastwatch.control.light.darkness import from_readings, steps
 from vastwatch.draws import key_of, uniform
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.truth import Truth
 from vastwatch.signals import Signal
 
@@ -26,7 +26,7 @@ STEAM, RISES_S, FALLS_S = 45.0, 360.0, 1500.0
 DAMP_FROM, DAMP_UNTIL = 15.0, 7.0
 
 
-@kept
+@memoised
 def showering(truth: Truth, room: str) -> Signal:
     """While somebody showers in a room."""
     return truth.stays_at(room, lambda spot: spot.activity == "washing", SHOWER_S)
@@ -44,7 +44,7 @@ def excess_at(steam: Signal, t: Array) -> Array:
     return np.asarray(goal[k] + (np.array(value)[k] - goal[k]) * np.exp(-(t - edges[k]) / takes[k]), float)
 
 
-@kept
+@memoised
 def damp_told(truth: Truth, room: str, sensor: str, interval_s: float, accuracy_pct: float) -> Signal:
     """While a humidity sensor says that a room is damp: read every so many seconds, each reading wrong by up to its
     accuracy, with hysteresis."""

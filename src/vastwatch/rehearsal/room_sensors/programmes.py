@@ -13,8 +13,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.draws import arrivals, arrivals_of_many, at_ms, key_of, sub_key_of, sub_keys, uniform, uniform_of
-from vastwatch.memo import kept
+from vastwatch.draws import at_ms, key_of, poisson_times, poisson_times_batch, sub_key_of, sub_keys, uniform, uniform_of
+from vastwatch.memo import memoised
 from vastwatch.people.truth import Truth
 from vastwatch.signals import Signal, any_of
 
@@ -40,7 +40,7 @@ class Player(NamedTuple):
     anything: Signal
 
 
-@kept
+@memoised
 def player_in(truth: Truth, room: str) -> Player:
     """What the player of a room does, skips and all."""
     sessions = truth.stays_at(room, lambda spot: spot.activity == "film")
@@ -84,7 +84,7 @@ def _stops(luck: list[int], films: NDArray[np.float64]) -> NDArray[np.float64]:
     out = [np.empty((0, 2))]
     for name, per_h in (("pause", PAUSES_PER_H), ("skip", SKIPS_PER_H)):
         keys = np.array([key_of(key, name) for key in luck], np.uint64)
-        t, of = arrivals_of_many(keys, np.full(len(keys), per_h / 3600.0), begin, end)
+        t, of = poisson_times_batch(keys, np.full(len(keys), per_h / 3600.0), begin, end)
         u = uniform(sub_keys(keys[of], at_ms(t)), 0)
         lasts = (
             PAUSE_LEAST_S - PAUSE_MEAN_S * np.log1p(-u) if name == "pause" else SKIP_S[0] + u * (SKIP_S[1] - SKIP_S[0])
@@ -97,7 +97,7 @@ def _between(key: int, index: int, bounds: tuple[float, float]) -> float:
     return bounds[0] + uniform_of(key, index) * (bounds[1] - bounds[0])
 
 
-@kept
+@memoised
 def calls_in(truth: Truth, room: str) -> Signal:
     """While somebody is on a call in a room, at a place where calls are taken."""
     rows = [np.empty((0, 2))]
@@ -111,13 +111,13 @@ def calls_in(truth: Truth, room: str) -> Signal:
             at = track.spot == k
             for begin, end in truth.stays(track, at).tolist():
                 own = sub_key_of(key, int(at_ms(begin)))
-                for t in arrivals(own, spot.calls_per_hour / 3600.0, begin, end).tolist():
+                for t in poisson_times(own, spot.calls_per_hour / 3600.0, begin, end).tolist():
                     u = uniform_of(sub_key_of(own, int(at_ms(t))), 0)
                     rows.append(np.array([[t, min(t + CALL_LEAST_S - CALL_MEAN_S * float(np.log1p(-u)), end)]]))
     return Signal.from_intervals(np.concatenate(rows), 0.0, truth.end)
 
 
-@kept
+@memoised
 def _settled(signal: Signal) -> Signal:
     """What counts once it has lasted: gaps and bursts of less than SETTLES_S do not, and all of it comes that late."""
     return signal.hold(SETTLES_S).on_delay(SETTLES_S)

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.truth import There
 from vastwatch.rehearsal.scoring.scores import arrivals, false_offs
 from vastwatch.signals import Signal
@@ -37,7 +37,7 @@ class Incident:
         return self.kind in ("dropped", "late")
 
 
-@kept
+@memoised
 def find_incidents(room: str, lamp: Signal, there: There, dark: Signal) -> tuple[Incident, ...]:
     """All incidents of a room."""
     awake, need = there.awake, there.asking & dark

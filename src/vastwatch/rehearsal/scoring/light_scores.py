@@ -19,7 +19,7 @@ from vastwatch.control.light.photometry import spot_lux, wanted_lux
 from vastwatch.design.needs import needs_of
 from vastwatch.design.project import Project, find
 from vastwatch.design.relations import lamps_in
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.truth import Truth
 from vastwatch.signals import Signal, TimeSeries
 from vastwatch.site.building import Spot
@@ -79,13 +79,13 @@ def light_scores(project: Project, room: str, truth: Truth, house: HouseRun, day
     )  # fmt: skip
 
 
-@kept
+@memoised
 def stays_at(truth: Truth, spot: Spot) -> Signal:
     """While somebody awake who is no pet stays at a spot."""
     return truth.stays_at(spot.room, lambda other: other.id == spot.id)
 
 
-@kept
+@memoised
 def short_of(levels: tuple[TimeSeries, ...], units: tuple[float, ...], day: TimeSeries, wanted: float) -> Signal:
     """While lamps at their levels, each with what it gives when full on, and daylight come to less than is wanted."""
     total = day
@@ -95,7 +95,7 @@ def short_of(levels: tuple[TimeSeries, ...], units: tuple[float, ...], day: Time
     return ~total.above(wanted - 1e-6)
 
 
-@kept
+@memoised
 def _over(levels: tuple[TimeSeries, ...], lumens: tuple[float, ...], asleep: Signal, most: float) -> float:
     """Seconds of more of all light than sleepers bear while somebody sleeps there and nobody is awake."""
     whole = max(sum(lumens), 1e-9)
@@ -105,7 +105,7 @@ def _over(levels: tuple[TimeSeries, ...], lumens: tuple[float, ...], asleep: Sig
     return (total.above(most + 1e-9) & asleep).total()
 
 
-@kept
+@memoised
 def flickers(levels: TimeSeries) -> int:
     """How often a light changes again within FLICKER_S, the other way."""
     begin, up = turns(levels)
@@ -125,7 +125,7 @@ def turns(levels: TimeSeries) -> tuple[Array, NDArray[np.bool_]]:
     return levels.t[k[first]], up[first]
 
 
-@kept
+@memoised
 def _abrupt(levels: TimeSeries, there: Signal) -> int:
     rise, run = np.diff(levels.v), np.diff(levels.t)
     leaps = (np.abs(rise) >= ABRUPT) & (run < GENTLE_S) & (levels.t[:-1] > levels.start)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.truth import There
 from vastwatch.signals import Signal
 
@@ -54,7 +54,7 @@ def arrivals(lamp: Signal, there: There, dark: Signal) -> tuple[NDArray[np.float
     return came, np.minimum(rises[np.searchsorted(rises, came, side="left")], left) - came
 
 
-@kept
+@memoised
 def score(
     lamp: Signal, there: There, dark: Signal, watts: float, days: int, reacted: tuple[int, int] = (0, 0)
 ) -> Scores:
@@ -88,7 +88,7 @@ class OutputScores:
     bothered_min: float = 0.0
 
 
-@kept
+@memoised
 def score_output(
     running: Signal, occupied: Signal, kwh: float, days: int, bothered: Signal | None = None
 ) -> OutputScores:

@@ -19,7 +19,7 @@ from vastwatch.devices.types import ZoneRules
 from vastwatch.draws import key_of
 from vastwatch.geometry import polygons
 from vastwatch.loops import targets as loops
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
 from vastwatch.rehearsal.noticing.notices import Notices
@@ -173,7 +173,7 @@ def _person(level: int, book: RouteBook, lives: Lives, k: int) -> _Doing:
     )  # fmt: skip
 
 
-@kept
+@memoised
 def _spots(book: RouteBook, level: int) -> tuple[Array, Array, NDArray[np.bool_]]:
     """Where each spot is, how high the chest is of whoever stays there, and whether it is on a level and not away."""
     here = [s.activity != "away" and lv == level for s, lv in zip(book.spots, book.spot_level)]
@@ -195,7 +195,7 @@ _NOBODY = _Body(
 )  # fmt: skip
 
 
-@kept
+@memoised
 def _ways(book: RouteBook, routes: int, level: int) -> loops.RouteSamples:
     """The first so many routes."""
     known = book.routes[:routes]
@@ -236,7 +236,7 @@ def occupied(targets: Targets, zones: tuple[Zone, ...], shapes: tuple[Shape, ...
     return [rows[of == z] for z in range(len(zones))]
 
 
-@kept
+@memoised
 def _zones(zones: tuple[Zone, ...], shapes: tuple[Shape, ...], rules: ZoneRules) -> loops.Zones:
     corners = [np.array(s.outline, float).reshape(-1, 2) if s.ring is None else np.empty((0, 2)) for s in shapes]
     frames = [(*c.min(axis=0), *c.max(axis=0)) if len(c) else (0.0, 0.0, 0.0, 0.0) for c in corners]

@@ -21,7 +21,7 @@ from vastwatch.devices import RadarType
 from vastwatch.devices.types import ZoneRules
 from vastwatch.draws import key_of, normal_pair, uniform
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.people.routes import STEP, RouteBook
 from vastwatch.people.truth import Household, Lives
 from vastwatch.rehearsal.noticing.notices import Notices
@@ -215,7 +215,7 @@ def _places(
     return at, chest, here
 
 
-@kept
+@memoised
 def _samples(book: RouteBook, routes: int) -> tuple[Array, Ints, Ints, Ints]:
     """Points and levels of the first so many routes, one after the other, where each begins, and the sample at which it
     leaves its first room."""

@@ -19,7 +19,7 @@ from vastwatch.design.edits.wiring import conclude_as_wired
 from vastwatch.design.project import find
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.parts import label, pressed, row
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 SIZE = (720, 420)
 
@@ -80,7 +80,7 @@ class CircuitSheet(QDialog):
         try:
             new = conclude_as_wired(self.document.project, self.ident)
         except ValueError as e:
-            self.say.emit(sentence(e))
+            self.say.emit(error_sentence(e))
             return
         self.document.apply(new, "Use any of these sensors")
         self.accept()

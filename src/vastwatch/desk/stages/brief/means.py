@@ -44,7 +44,7 @@ from vastwatch.desk.shell.parts import (
 from vastwatch.desk.shell.theme import MARGIN
 from vastwatch.desk.stages.brief.rooms import number
 from vastwatch.desk.stages.sensors.own_types import OwnTypes
-from vastwatch.words import duration_words, sentence
+from vastwatch.words import duration_words, error_sentence
 
 WEIGHTS = {
     "cost": "low cost", "comfort": "never in the dark", "no_cables": "no new cables", "fewest": "few devices",
@@ -298,7 +298,7 @@ class MeansPage(Sleeper):
         try:
             value = number(text, "a sum of money")
         except ValueError as e:
-            self.say.emit(sentence(e))
+            self.say.emit(error_sentence(e))
             return
         if value != now:
             self._brief(f"Budget of {value:g}", budget=value)

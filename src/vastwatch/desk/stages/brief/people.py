@@ -23,7 +23,7 @@ from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.desk.stages.brief.week import WeekStrip
 from vastwatch.people.reach import lost_spots
 from vastwatch.site.people import Days, Errand, Person, Stay
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 DAY_WORDS = {
     "every": "every day", "workday": "workdays", "free": "days off",
@@ -267,7 +267,7 @@ class PeoplePage(Sleeper):
         try:
             new, person = add_person(self.document.project, self.typical.currentData())
         except ValueError as e:
-            self.say.emit(sentence(e))
+            self.say.emit(error_sentence(e))
             return
         self.shown = person.id
         self._apply(new, f"Add {person.group.lower() if person.group else person.name.lower()}")
@@ -312,7 +312,7 @@ class PeoplePage(Sleeper):
         try:
             new = remove(self.document.project, person.id, model.rows[at].index)
         except ValueError as e:
-            self.say.emit(sentence(e))
+            self.say.emit(error_sentence(e))
             return
         self._apply(new, f"Delete a line from the schedule of {person.name}")
 

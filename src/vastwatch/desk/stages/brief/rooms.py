@@ -20,7 +20,7 @@ from vastwatch.desk.shell.theme import MARGIN, Theme
 from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.stages.brief.table import Column, RowsModel, RowsTable
 from vastwatch.site.building import Control, Room
-from vastwatch.words import duration_words, sentence
+from vastwatch.words import duration_words, error_sentence
 
 CONTROL_WORDS = {"presence": "automatic", "absence": "manual on"}
 
@@ -136,7 +136,7 @@ class RoomsPage(Sleeper):
             try:
                 new, use = make_use(project, room.id, name)
             except ValueError as e:
-                self.say.emit(sentence(e))
+                self.say.emit(error_sentence(e))
                 return
             self.document.apply(new, f"Add the custom use {use.name}")
 

@@ -35,7 +35,7 @@ from vastwatch.desk.shell.units import parse_length, parse_size, show_length
 from vastwatch.site.building import RoomUse
 from vastwatch.site.record import Outline
 from vastwatch.site.uses import USES, use_of_name
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 
 class BuildPanel(QWidget):
@@ -185,7 +185,7 @@ class BuildPanel(QWidget):
         try:
             new, person = add_person(self.document.project, template)
         except ValueError as e:
-            self.say.emit(sentence(e))
+            self.say.emit(error_sentence(e))
             return
         self.document.apply(new, f"Add {person.name.lower()}")
 
@@ -267,7 +267,7 @@ class BuildPanel(QWidget):
             use: RoomUse = USES[self.use.currentIndex()]
             new, room = add_room(self.document.project, self.focus.level, name, use, outline)
         except ValueError as e:
-            self.say.emit(sentence(e))
+            self.say.emit(error_sentence(e))
             self.measure.setFocus()
             return
         self.document.apply(new, f"Add {name}, {size}")

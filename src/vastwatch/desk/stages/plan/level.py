@@ -32,7 +32,7 @@ from vastwatch.desk.shell.units import parse_length, show_length
 from vastwatch.files import ProjectError
 from vastwatch.site.building import Level, Underlay
 from vastwatch.site.record import Point
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 PICTURES = "Pictures and PDF (*.png *.jpg *.jpeg *.pdf)"
 
@@ -215,7 +215,7 @@ class LevelPanel(Sleeper):
         try:
             done = remove(self.document.project, [level.id])
         except ValueError as e:
-            self.say.emit(sentence(e))
+            self.say.emit(error_sentence(e))
             return
         self.document.apply(done.project, f"Remove {level.name.lower()}")
         gone = self.tr(", with {}").format(", ".join(done.gone)) if done.gone else ""
@@ -283,7 +283,7 @@ class LevelPanel(Sleeper):
         try:
             new = set_underlay_scale(self.document.project, level.id, a, b, self._length(text))
         except ValueError as e:
-            self.say.emit(sentence(e))
+            self.say.emit(error_sentence(e))
             return
         self.document.apply(new, f"Scale the picture: {text}")
 

@@ -11,11 +11,11 @@ from vastwatch.desk.shell.parts import clear, label
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.tiles import Side, Tile
 from vastwatch.geometry import polygons
-from vastwatch.memo import kept
+from vastwatch.memo import memoised
 from vastwatch.site.building import Room
 
 
-@kept
+@memoised
 def _about(used_as: str, room: Room) -> str:
     """A room's second line."""
     return f"{used_as}, {polygons.area(room.outline):.1f} m²"

@@ -32,7 +32,7 @@ from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import Choice, column_in, label, pressed, row, row_in
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.desk.stages.rehearsal.day_pair import DayPair
-from vastwatch.words import capital, sentence
+from vastwatch.words import capital, error_sentence
 
 HEADS = ("Room", "False-offs a week", "Dark, min a day", "Lit while empty, h a day", "Clear difference")
 NOW = "Current design"
@@ -184,7 +184,7 @@ class DesignsSheet(QDialog):
         try:
             new = variants.kept(self.document.project, self.keep_as.text())
         except ValueError as e:
-            self._basis.setText(sentence(e))
+            self._basis.setText(error_sentence(e))
             self.keep_as.setFocus()
             return
         self.keep_as.clear()

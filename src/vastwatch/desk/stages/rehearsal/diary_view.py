@@ -14,7 +14,7 @@ from vastwatch.design.project import DiaryNote
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.guide_window import guide_label
 from vastwatch.desk.shell.parts import LinkCard, clear, column_in, column_under, label, pressed, row
-from vastwatch.words import clock_words, sentence
+from vastwatch.words import clock_words, error_sentence
 
 
 class DiaryView(QWidget):
@@ -70,7 +70,7 @@ class DiaryView(QWidget):
         try:
             at, words = dated(text)
         except ValueError as e:
-            self.say.emit(sentence(e))
+            self.say.emit(error_sentence(e))
             return
         project = self.document.project
         used = {n.id for n in project.diary}

@@ -27,7 +27,7 @@ from vastwatch.desk.shell.parts import Choice, column_in, label, pressed, row
 from vastwatch.desk.shell.theme import LIGHT, Theme
 from vastwatch.desk.stages.rehearsal.lanes_preview import LanesPreview
 from vastwatch.files import ProjectError
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 # In the order in which they are offered: on, off, not listening.
 MEANINGS: tuple[bool | None, ...] = (True, False, None)
@@ -112,7 +112,7 @@ class LogDialog(QDialog):
         box.addWidget(row(self.told, self.use, leave, stretch=0))
         self._fill()
         if missing:
-            self.told.setText(self.tr("{} Choose the column of the time.").format(sentence(LogError(missing))))
+            self.told.setText(self.tr("{} Choose the column of the time.").format(error_sentence(LogError(missing))))
 
     def _fill(self) -> None:
         """The devices with what they are taken for, and the first lines."""

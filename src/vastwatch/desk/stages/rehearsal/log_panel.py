@@ -24,7 +24,7 @@ from vastwatch.desk.shell.units import parse_time
 from vastwatch.desk.stages.rehearsal.diary_view import DiaryView
 from vastwatch.desk.stages.rehearsal.log_curve_view import LogCurveView
 from vastwatch.desk.stages.tiles import Tile
-from vastwatch.words import duration_words, sentence
+from vastwatch.words import duration_words, error_sentence
 
 # Where a log is first asked what another hold would have done, seconds.
 FIRST_TRY_S = 40.0
@@ -214,7 +214,7 @@ class LogPanel(QWidget):
         try:
             new, made = people_of(self.document.project, found)
         except ValueError as e:
-            self._say(sentence(e))
+            self._say(error_sentence(e))
             return
         self.document.apply(new, f"Add {len(made)} occupants from the log")
         self._say(self.tr("Added under People: {}.").format("; ".join(p.name for p in made)))

@@ -12,7 +12,7 @@ from vastwatch.design.relations import lamps_in
 from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.focus import Focus
 from vastwatch.desk.shell.parts import label, pressed, row
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 LONGEST = 80
 
@@ -88,7 +88,7 @@ class GroupDialog(QDialog):
                 self.document.apply(new, f"Edit the group {name}")
         except (KeyError, ValueError) as e:
             # What it was of may be gone meanwhile, by an undo behind it.
-            self.words.setText(sentence(e))
+            self.words.setText(error_sentence(e))
             self.words.show()
             return
         self.accept()

@@ -17,7 +17,7 @@ from vastwatch.desk.results.timing import FRONTIER, MATTERS
 from vastwatch.desk.shell.parts import column_in, label, pressed, row, scrolling
 from vastwatch.desk.shell.theme import Theme
 from vastwatch.files import ProjectError
-from vastwatch.words import capital, sentence
+from vastwatch.words import capital, error_sentence
 
 KINDS = ("Page (*.pdf)", "Image (*.png)", "Table (*.csv)")
 
@@ -244,7 +244,7 @@ class FrontierSheet(QDialog):
         try:
             save(found, path, self.tr("{}: left in the dark against lit while empty").format(self.room))
         except (ProjectError, ValueError) as e:
-            self._wrong.setText(sentence(e))
+            self._wrong.setText(error_sentence(e))
         else:
             self._wrong.setText("")
 

@@ -16,7 +16,7 @@ from vastwatch.desk.shell.document import Document
 from vastwatch.desk.shell.parts import label, line, row, scrolling
 from vastwatch.files import ProjectError
 from vastwatch.files.writing import write_atomically
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 KINDS = {"Text (*.txt)": ".txt", "Table (*.csv)": ".csv", "Page to print (*.pdf)": ".pdf"}
 
@@ -98,7 +98,7 @@ class EntryDialog(QDialog):
                 data = (as_csv(self.sheet) if kind == ".csv" else as_text(self.sheet)).encode()
             write_atomically(path, data)
         except ProjectError as e:
-            self.told.setText(sentence(e))
+            self.told.setText(error_sentence(e))
         else:
             self.told.setText(self.tr("Saved {}.").format(path.name))
 

@@ -31,7 +31,7 @@ from vastwatch.desk.stages.zones.pairs_dialog import pairs_dialog
 from vastwatch.desk.stages.zones.walk_dialog import WalkDialog
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.zoned import Zoned
-from vastwatch.words import about_words
+from vastwatch.words import rough_duration_words
 
 
 class ZonesPanel(QWidget):
@@ -216,11 +216,11 @@ class ZonesPanel(QWidget):
         if score.lost_s >= 1:
             more.append(
                 self.tr("{} a day somebody is beyond the number of targets it follows").format(
-                    about_words(score.lost_s)
+                    rough_duration_words(score.lost_s)
                 )
             )
         if score.merged_s >= 1:
-            more.append(self.tr("{} a day it reports two people as one").format(about_words(score.merged_s)))
+            more.append(self.tr("{} a day it reports two people as one").format(rough_duration_words(score.merged_s)))
         self._false.setText("\n".join([*told, *more]))
 
     # -- what is pressed -------------------------------------------------------------------------------------------

@@ -27,7 +27,7 @@ from vastwatch.desk.shell.parts import Choice, column_in, label, narrow, pressed
 from vastwatch.desk.shell.theme import Theme, alpha
 from vastwatch.sensing.mounted import zoned
 from vastwatch.sensing.tracker import Pose, places_read, pose_of, scatter_of
-from vastwatch.words import sentence
+from vastwatch.words import error_sentence
 
 # Of a long log so many readings are drawn.
 MOST_DOTS = 1500
@@ -63,7 +63,7 @@ def _read(task: Task, source: Path | str, project: Project, sensor: Sensor) -> _
         if found.mirrored:
             words.append("X runs the other way from the data sheet; it was read mirrored.")
     except CalibrationError as e:
-        words.append(sentence(e))
+        words.append(error_sentence(e))
     if log.skipped:
         words.append(f"{log.skipped} rows without a position were skipped.")
     return log, found, words
@@ -156,7 +156,7 @@ class WalkDialog(QDialog):
         try:
             self._understand(walked(self.document.project, self.sensor, 1))
         except ValueError as e:
-            self.words.setText(sentence(e))
+            self.words.setText(error_sentence(e))
 
     def _go_live(self, on: bool) -> None:
         """Begin to take readings as they come, or make of them what they say."""
@@ -164,7 +164,7 @@ class WalkDialog(QDialog):
             try:
                 self._device = LiveDevice(self.document.project, self.sensor)
             except ValueError as e:
-                self.words.setText(sentence(e))
+                self.words.setText(error_sentence(e))
                 return
             known, home = zoned(self.document.project, self.sensor), room_of(self.document.project, self.sensor)
             seen = () if known is None else known.spots
@@ -208,7 +208,7 @@ class WalkDialog(QDialog):
         work = self._work
         if work.state == "refused" or work.state == "failed":
             self.log, self.found = None, None
-            self.words.setText(sentence(ValueError(work.words)))
+            self.words.setText(error_sentence(ValueError(work.words)))
         elif work.value is not None and work.state == "fresh":
             self.log, self.found, words = work.value
             self.words.setText("\n".join(words))
@@ -299,7 +299,7 @@ class WalkDialog(QDialog):
             outline = zone_from_walk(pose, mine, 1.2 if place is None else place[1])
             new, zone = add_zone(self.document.project, self.sensor.id, outline, mark[:1].upper() + mark[1:])
         except (CalibrationError, ValueError) as e:
-            self.words.setText(sentence(e))
+            self.words.setText(error_sentence(e))
             return
         self.document.apply(new, f"Zone {zone.name.lower()} from a walk")
         self.told = self.tr("{} is drawn where the walk recorded somebody sitting.").format(zone.name)
