@@ -16,7 +16,7 @@ from vastwatch.files.migrate import migrated
 from vastwatch.files.project_file import decode, encode
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level, Needs, Opening
-from vastwatch.site.uses import USES, use_of_name
+from vastwatch.site.uses import USES, guess_use
 
 MADE = Construction(outer_m=0.3, outer_material="brick", inner_m=0.12, inner_material="timber")
 
@@ -107,7 +107,7 @@ def test_a_use_that_goes_leaves_its_rooms_what_it_was_like():
     ],
 )  # fmt: skip
 def test_names_tell_uses(name, use):
-    assert use_of_name(name) == use and (use is None or use in USES)
+    assert guess_use(name) == use and (use is None or use in USES)
 
 
 def test_the_area_between_is_no_matter():

@@ -23,7 +23,7 @@ from vastwatch.files.drawing.reading import Unwanted, read_drawing
 from vastwatch.files.drawing.understanding import understand, usual_layers
 from vastwatch.geometry import polygons
 from vastwatch.site.building import Level
-from vastwatch.site.uses import use_of_name
+from vastwatch.site.uses import guess_use
 
 # The outer walls' centre lines begin at the origin of the office, and so does the project.
 EXACT_M = 0.03
@@ -496,4 +496,4 @@ def test_layers_of_symbols_with_texts_stay_off_unless_they_name_rooms(tmp_path):
     ],
 )  # fmt: skip
 def test_uses_follow_from_names_in_several_languages(name, use):
-    assert use_of_name(name) == use
+    assert guess_use(name) == use

@@ -49,7 +49,7 @@ from vastwatch.geometry import polygons
 from vastwatch.geometry.polygons import bounds
 from vastwatch.site.building import Circuit, Furnishing, Level, Opening, Socket, Spot, Switch, Wall
 from vastwatch.site.furniture import furniture
-from vastwatch.site.uses import USES, telling, use_of_name
+from vastwatch.site.uses import USES, guess_use, telling
 from vastwatch.words import error_sentence
 
 
@@ -346,7 +346,7 @@ def test_a_refusal_is_a_sentence():
     ("Room 4", None), ("Challenge", None), ("", None), ("Bedford", None),
 ])  # fmt: skip
 def test_a_rooms_name_tells_its_use(name, use):
-    assert use_of_name(name) == use
+    assert guess_use(name) == use
 
 
 def test_every_use_can_be_told():

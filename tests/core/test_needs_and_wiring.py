@@ -39,7 +39,7 @@ from vastwatch.people import simulate_days
 from vastwatch.rehearsal import rehearse
 from vastwatch.signals import Calendar, Signal
 from vastwatch.site.building import Hazard, Needs, RoomUse
-from vastwatch.site.people import Person, Stay, holds_on
+from vastwatch.site.people import Person, Stay, applies_on
 from vastwatch.site.record import seconds_of
 from vastwatch.words import false_off_limit_words
 
@@ -208,9 +208,9 @@ def test_a_week_is_the_sheet_day_by_day_and_nights_carry_over(demo):
 
 @given(st.integers(0, 6))
 def test_each_line_holds_on_its_days(weekday):
-    assert holds_on("every", weekday)
-    assert holds_on("workday", weekday) == (weekday < 5) != holds_on("free", weekday)
-    assert sum(holds_on(d, weekday) for d in ("monday", "wednesday", "sunday")) == (weekday in (0, 2, 6))
+    assert applies_on("every", weekday)
+    assert applies_on("workday", weekday) == (weekday < 5) != applies_on("free", weekday)
+    assert sum(applies_on(d, weekday) for d in ("monday", "wednesday", "sunday")) == (weekday in (0, 2, 6))
 
 
 def test_the_evening_class_comes_on_wednesdays_and_shares_its_times(demo):

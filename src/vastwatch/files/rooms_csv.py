@@ -16,7 +16,7 @@ from vastwatch.files.check import ProjectError, faults_of
 from vastwatch.files.csv_cells import rows_of
 from vastwatch.files.reading import read_whole
 from vastwatch.site.building import RoomUse
-from vastwatch.site.uses import USES, use_of_name
+from vastwatch.site.uses import USES, guess_use
 
 # A longer list is not one building.
 MOST_ROOMS = 500
@@ -102,7 +102,7 @@ def _room(row: list[str], where: dict[str, int], line: int, path: Path) -> Liste
     name = cell("name")
     if not name:
         raise ProjectError(f"{path}: line {line}: the room has no name")
-    use = next((u for u in USES if u == cell("use").lower()), None) or use_of_name(cell("use")) or use_of_name(name)
+    use = next((u for u in USES if u == cell("use").lower()), None) or guess_use(cell("use")) or guess_use(name)
     return ListedRoom(name[:60], metres("width"), metres("depth"), use)
 
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from vastwatch.draws import key_of, normal, poisson_times_batch, sub_keys
 from vastwatch.memo import memoised
 from vastwatch.signals import DAY, Calendar
-from vastwatch.site.people import Errand, Person, Stay, holds_on
+from vastwatch.site.people import Errand, Person, Stay, applies_on
 
 Array = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -116,7 +116,7 @@ class Plans:
 def _held(calendar: Calendar, first: int, last: int, of: tuple[Stay | Errand, ...], leaves: bool) -> NDArray[np.bool_]:
     """Which of some lines or errands hold on which days, (days, of them), for somebody who `leaves` on vacations."""
     days = np.arange(first, last)
-    by_weekday = np.array([[holds_on(each.days, weekday) for each in of] for weekday in range(7)], bool)
+    by_weekday = np.array([[applies_on(each.days, weekday) for each in of] for weekday in range(7)], bool)
     held = by_weekday[(calendar.date(first).weekday() + days - first) % 7]
     if not calendar.free and not leaves:
         return held
@@ -125,7 +125,7 @@ def _held(calendar: Calendar, first: int, last: int, of: tuple[Stay | Errand, ..
         if leaves and calendar.is_away(day):
             held[k] = False
         elif weekday < 5 and calendar.is_free(day):
-            held[k] = [holds_on(each.days, weekday, True) for each in of]
+            held[k] = [applies_on(each.days, weekday, True) for each in of]
     return held
 
 

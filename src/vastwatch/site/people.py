@@ -18,7 +18,7 @@ WAVE_AFTER_S = 12.0
 SOONEST_S, LATEST_S = 1.0, 600.0
 
 
-def holds_on(days: Days, weekday: int, free: bool | None = None) -> bool:
+def applies_on(days: Days, weekday: int, free: bool | None = None) -> bool:
     """Whether a line of a day sheet holds on a weekday, 0 for Monday; Saturday and Sunday are free, and other days
     where it is said so."""
     if days in ("every", "workday", "free"):

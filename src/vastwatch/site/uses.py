@@ -28,7 +28,7 @@ def _plain(name: str) -> str:
     return "".join(c for c in apart if not unicodedata.combining(c)).replace("’", "'")
 
 
-def use_of_name(name: str) -> RoomUse | None:
+def guess_use(name: str) -> RoomUse | None:
     """The use a room's name speaks of, in one of several languages, or None."""
     words = _plain(name)
     # "Living room kitchen" is told by its last word, and of two that end there by the longer: the kind comes last in

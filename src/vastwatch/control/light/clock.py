@@ -10,7 +10,7 @@ from vastwatch.design.expressions import ClockTime
 from vastwatch.design.project import Place
 from vastwatch.memo import memoised
 from vastwatch.signals import Calendar, Signal
-from vastwatch.site.people import holds_on
+from vastwatch.site.people import applies_on
 
 
 @memoised
@@ -34,7 +34,7 @@ def windows_of(
     """By day on which it begins, from a day on, the instants from which and until which a window is open."""
     begin, end = moment(window.begin), moment(window.end)
     for day in range(first, calendar.days):
-        if not holds_on(window.days, calendar.date(day).weekday(), calendar.is_free(day)):
+        if not applies_on(window.days, calendar.date(day).weekday(), calendar.is_free(day)):
             continue
         a, b = _instant(begin, day, place, calendar), _instant(end, day, place, calendar)
         if a is not None and b is not None and b <= a:

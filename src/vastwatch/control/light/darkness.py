@@ -26,7 +26,7 @@ from vastwatch.signals import Calendar, Signal, TimeSeries
 from vastwatch.signals.remembered import inverse
 from vastwatch.site import sun
 from vastwatch.site.building import DarkSource, Room
-from vastwatch.site.meter_scale import Scale, scale_of
+from vastwatch.site.meter_scale import MeterScale, scale_of
 from vastwatch.site.sky import clear_days
 
 Array = NDArray[np.float64]
@@ -99,7 +99,7 @@ class Daylight(NamedTuple):
 
     place: Place
     factor: float
-    scale: Scale
+    scale: MeterScale
 
     def at_readings(self, reads: Reading, calendar: Calendar) -> tuple[Array, Array]:
         """When a sensor reads, and the daylight on it then as it would tell it, lux."""

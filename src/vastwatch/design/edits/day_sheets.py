@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from vastwatch.design.project import Project, find, put
 from vastwatch.signals import DAY as DAY_S
-from vastwatch.site.people import Errand, Person, Stay, holds_on
+from vastwatch.site.people import Errand, Person, Stay, applies_on
 from vastwatch.site.record import seconds_of
 
 
@@ -30,7 +30,7 @@ def week_of(person: Person) -> list[list[Block]]:
     """
     lines: list[tuple[float, str]] = []
     for day in range(7):
-        lines += [(day * DAY_S + seconds_of(s.at), s.spot) for s in person.stays if holds_on(s.days, day)]
+        lines += [(day * DAY_S + seconds_of(s.at), s.spot) for s in person.stays if applies_on(s.days, day)]
     if not lines:
         return [[] for _ in range(7)]
     lines.sort()

@@ -21,7 +21,7 @@ from vastwatch.geometry import polygons
 from vastwatch.site.building import Opening, OpeningKind, RoomUse, Wall
 from vastwatch.site.furniture import FurnitureType, furniture
 from vastwatch.site.record import Outline, Point
-from vastwatch.site.uses import use_of_name
+from vastwatch.site.uses import guess_use
 
 # A wall is no shorter, metres; beyond this a drawing is not one building in that unit, metres.
 SHORTEST_WALL_M, LARGEST_M = 0.05, 2000.0
@@ -89,7 +89,7 @@ def bring_understood(
     for room in found.rooms:
         name = numbered(room.name, taken) if room.name else next(x for n in nameless if (x := f"Room {n}") not in taken)
         taken.add(name)
-        wanted.append((name, use_of_name(name) or "sitting", tuple(placed(p) for p in room.outline)))
+        wanted.append((name, guess_use(name) or "sitting", tuple(placed(p) for p in room.outline)))
     before = len(new.walls)
     # Walls are as thick as they were drawn.
     new, done = add_rooms(new, level, wanted, as_they_are=True)

@@ -21,7 +21,7 @@ from vastwatch.files.drawing.openings import Found, Swing, Symbol, drop_doubles,
 from vastwatch.files.drawing.walls import Track, find_walls, lengths, turn_of
 from vastwatch.geometry import polygons
 from vastwatch.site.record import Outline, Point
-from vastwatch.site.uses import use_of_name
+from vastwatch.site.uses import guess_use
 
 Array = NDArray[np.float64]
 Role = Literal["wall", "door", "window", "room", "furniture", "left out", "not recognised"]
@@ -279,7 +279,7 @@ def _naming_layers(drawing: Drawing, kept: set[str]) -> set[str]:
     return {
         layer
         for layer, names in found.items()
-        if any(use_of_name(name) is not None and _short(name) for name in names)
+        if any(guess_use(name) is not None and _short(name) for name in names)
         or (holds_texts(layer) and sum(map(_short, names)) >= FEW_NAMES)
     }
 
@@ -406,7 +406,7 @@ def _labels(placed: _Placed) -> list[_Label]:
     for words in placed.words:
         name = name_in(words.text)
         if name is not None and layer_kind(words.layer) not in ("doors", "windows", "furniture"):
-            rank = (_short(name), use_of_name(name) is not None, words.height)
+            rank = (_short(name), guess_use(name) is not None, words.height)
             out.append(_Label(name, placed.point(words.at), rank))
     return out
 

@@ -34,7 +34,7 @@ from vastwatch.desk.shell.parts import (
 from vastwatch.desk.shell.units import parse_length, parse_size, show_length
 from vastwatch.site.building import RoomUse
 from vastwatch.site.record import Outline
-from vastwatch.site.uses import USES, use_of_name
+from vastwatch.site.uses import USES, guess_use
 from vastwatch.words import error_sentence
 
 
@@ -198,7 +198,7 @@ class BuildPanel(QWidget):
     def _guess_use(self, words: str) -> None:
         # A name that says nothing of a use has none of the room before either.
         if not self._use_chosen:
-            self.use.setCurrentText(use_of_name(words) or "sitting")
+            self.use.setCurrentText(guess_use(words) or "sitting")
 
     def _choose_use(self) -> None:
         self._use_chosen = True

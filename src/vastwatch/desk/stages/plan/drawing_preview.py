@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QWidget
 from vastwatch.desk.shell.theme import Theme, alpha, mix
 from vastwatch.files.drawing.understanding import Role, Understood
 from vastwatch.geometry import polygons
-from vastwatch.site.uses import use_of_name
+from vastwatch.site.uses import guess_use
 
 MARGIN_PX = 16
 # A picture of what was not understood has so many pixels along its longer side.
@@ -104,7 +104,7 @@ class Preview(QWidget):
                 painter.setPen(self.theme.ink)
                 painter.drawText(QRectF(p.x() - 70, p.y() - 10, 140, 20), Qt.AlignmentFlag.AlignCenter, found.name)
                 painter.setPen(self.theme.soft)
-                use = use_of_name(found.name) or self.tr("use unknown")
+                use = guess_use(found.name) or self.tr("use unknown")
                 painter.drawText(QRectF(p.x() - 70, p.y() + 5, 140, 20), Qt.AlignmentFlag.AlignCenter, use)
 
 
