@@ -26,7 +26,7 @@ from vastwatch.design.project import Brief, Project, Variant, find, on_level, pu
 from vastwatch.design.records import Presence, Rule, Sensor, Zone
 from vastwatch.design.variants import DECIDED
 from vastwatch.devices import catalogue
-from vastwatch.devices.types import AnyType
+from vastwatch.devices.types import BaseType
 from vastwatch.site.building import Circuit, Level, RoomUse, Spot
 from vastwatch.site.furniture import furniture
 from vastwatch.site.people import Person, Stay
@@ -375,12 +375,12 @@ def kinds_there_are() -> set[str]:
     """The names of every kind of record that a project can hold, but for what is left out and device types."""
     found: set[Any] = set()
     _reach(Project, found)
-    return {k.__name__ for k in found if not issubclass(k, AnyType)} - set(LEFT_OUT) - _of_types()
+    return {k.__name__ for k in found if not issubclass(k, BaseType)} - set(LEFT_OUT) - _of_types()
 
 
 def kinds_in(value: Any) -> set[str]:
     """The names of the kinds of records that a project holds."""
-    if isinstance(value, AnyType):
+    if isinstance(value, BaseType):
         return set()
     if isinstance(value, msgspec.Struct):
         return {type(value).__name__}.union(*(kinds_in(getattr(value, n)) for n in value.__struct_fields__))

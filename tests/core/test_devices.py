@@ -30,7 +30,7 @@ def test_the_catalogue_is_about_thirty_sound_types_of_every_family():
 
 def test_every_type_says_its_figures_and_is_found_by_its_family():
     for d in catalogue():
-        assert d.line()
+        assert d.summary_line()
         labels = [f.label for f in facts(d)]
         assert len(labels) == len(set(labels))
         assert {"Type", "Price", "Report delay", "Power"} <= set(labels)
@@ -99,7 +99,7 @@ def test_cells_last_as_their_currents_say():
 
 
 def test_figures_to_sort_by():
-    assert device("dual-24-corner").quickness_s() == 0.4
+    assert device("dual-24-corner").typical_latency_s() == 0.4
     assert device("pir-corner-12").reach_m() == 12.0
     assert device("mat-seat").reach_m() == 0.0
     assert device("pir-corner-12").still_reach_m() == 0.0

@@ -34,7 +34,7 @@ def device(args: argparse.Namespace) -> tuple[Any, list[str]]:
         "declared": None,
         "battery_years": {},
     }
-    lines = [f"{found.name}: {found.line()}"]
+    lines = [f"{found.name}: {found.summary_line()}"]
     areas = declared(found)
     if areas is not None:
         names = ("across", "towards", "seated", "rest")

@@ -22,7 +22,7 @@ ALIKE = {
 }  # fmt: skip
 
 
-def filled(typical: Mapping[str, str], said: Mapping[str, str]) -> tuple[dict[str, str], list[str]]:
+def complete_fields(typical: Mapping[str, str], said: Mapping[str, str]) -> tuple[dict[str, str], list[str]]:
     """All fields of a type of which some are said, as texts by dotted name: what is blank or lacking comes from a
     typical one. And which came from there. What cannot be read as a number is left for the reader of types to tell."""
     out, lent = dict(typical), []

@@ -12,11 +12,11 @@ from typing import Annotated, Literal, get_args
 import msgspec
 
 from vastwatch.devices.other_families import HumidityType, LightType, ModuleType, PlayerType
-from vastwatch.devices.types import FARTHEST_M, AnyType, Degrees, Fact, Fault, ZoneRules
+from vastwatch.devices.types import FARTHEST_M, BaseType, Degrees, DeviceFact, Fault, ZoneRules
 from vastwatch.site.record import NotNegative, Positive
 
 
-class PirType(AnyType, frozen=True, kw_only=True, tag="pir"):
+class PirType(BaseType, frozen=True, kw_only=True, tag="pir"):
     """A passive infrared sensor.
 
     `tangential_m`, `radial_m`, `minor_m`: range on somebody walking across, walking towards, and moving only the
@@ -55,19 +55,19 @@ class PirType(AnyType, frozen=True, kw_only=True, tag="pir"):
     rearm_s: NotNegative = 2.0
     steps: Annotated[int, msgspec.Meta(ge=1)] = 1
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         ranges = f"{self.tangential_m:g} m across, {self.radial_m:g} m towards, {self.minor_m:g} m hands"
         return f"{ranges}; {self.fov_h:.0f}°; reports in {self.latency.typical_s:g} s"
 
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[DeviceFact]:
         return [
-            Fact("Moving, across", f"{self.tangential_m:g} m", self.tangential_m, 1),
-            Fact("Moving, towards", f"{self.radial_m:g} m", self.radial_m, 1),
-            Fact("Hands and head", f"{self.minor_m:g} m", self.minor_m, 1),
-            Fact("Sitting still", "blind", 0.0, 1),
-            Fact("Field of view", f"{self.fov_h:g}°", self.fov_h, 0),
-            Fact("Re-arm time", f"{self.rearm_s:g} s", self.rearm_s, -1),
-            Fact("Sensitivity steps", f"{self.steps}", self.steps, 1),
+            DeviceFact("Moving, across", f"{self.tangential_m:g} m", self.tangential_m, 1),
+            DeviceFact("Moving, towards", f"{self.radial_m:g} m", self.radial_m, 1),
+            DeviceFact("Hands and head", f"{self.minor_m:g} m", self.minor_m, 1),
+            DeviceFact("Sitting still", "blind", 0.0, 1),
+            DeviceFact("Field of view", f"{self.fov_h:g}°", self.fov_h, 0),
+            DeviceFact("Re-arm time", f"{self.rearm_s:g} s", self.rearm_s, -1),
+            DeviceFact("Sensitivity steps", f"{self.steps}", self.steps, 1),
         ]
 
     def faults(self) -> Iterator[Fault]:
@@ -96,7 +96,7 @@ class PirType(AnyType, frozen=True, kw_only=True, tag="pir"):
 MOST_ZONES = 64
 
 
-class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
+class RadarType(BaseType, frozen=True, kw_only=True, tag="radar"):
     """A radar presence sensor.
 
     `moving_m` and `still_m`: range on somebody walking, and on somebody who only breathes. A presence needs
@@ -146,24 +146,24 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
     bias_r_m: float = 0.35
     scale_r: Annotated[float, msgspec.Meta(ge=0.5, le=2)] = 1.0
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         ranges = f"{self.band_ghz} GHz; {self.moving_m:g} m moving, {self.still_m:g} m still"
         return f"{ranges}; {self.fov_h:.0f}°; reports in {self.latency.typical_s:g} s"
 
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[DeviceFact]:
         tracks = {"state": "whether", "distance": "distance", "xy": "X and Y"}[self.reports]
         bands = f"{self.zones} zones" if self.zones else f"{self.bands} bands" if self.bands else "none"
         return [
-            Fact("Moving, across", f"{self.moving_m:g} m", self.moving_m, 1),
-            Fact("Moving, towards", f"{self.moving_m:g} m", self.moving_m, 1),
-            Fact("Sitting still", f"{self.still_m:g} m", self.still_m, 1),
-            *([Fact("Floor radius", self._floor_words(), self.floor_m, 1)] if self.floor_m else []),
-            Fact("Field of view", f"{self.fov_h:g}° × {self.fov_v:g}°", self.fov_h, 0),
-            Fact("Sensitivity steps", f"{self.steps}", self.steps, 1),
-            Fact("Output", tracks),
-            Fact("Max. targets", f"{self.targets}", self.targets, 1),
-            Fact("Zones or bands", bands, max(self.zones, self.bands), 1),
-            Fact("Band", f"{self.band_ghz} GHz"),
+            DeviceFact("Moving, across", f"{self.moving_m:g} m", self.moving_m, 1),
+            DeviceFact("Moving, towards", f"{self.moving_m:g} m", self.moving_m, 1),
+            DeviceFact("Sitting still", f"{self.still_m:g} m", self.still_m, 1),
+            *([DeviceFact("Floor radius", self._floor_words(), self.floor_m, 1)] if self.floor_m else []),
+            DeviceFact("Field of view", f"{self.fov_h:g}° × {self.fov_v:g}°", self.fov_h, 0),
+            DeviceFact("Sensitivity steps", f"{self.steps}", self.steps, 1),
+            DeviceFact("Output", tracks),
+            DeviceFact("Max. targets", f"{self.targets}", self.targets, 1),
+            DeviceFact("Zones or bands", bands, max(self.zones, self.bands), 1),
+            DeviceFact("Band", f"{self.band_ghz} GHz"),
         ]
 
     def _floor_words(self) -> str:
@@ -221,7 +221,7 @@ class RadarType(AnyType, frozen=True, kw_only=True, tag="radar"):
         return self.still_m
 
 
-class UltrasonicType(AnyType, frozen=True, kw_only=True, tag="ultrasonic"):
+class UltrasonicType(BaseType, frozen=True, kw_only=True, tag="ultrasonic"):
     """An ultrasonic motion sensor: it hears the Doppler shift that somebody moving puts on its own tone.
 
     `moving_m` and `minor_m`: range on somebody walking towards it and moving a hand or the head, in plain sight, on
@@ -246,17 +246,17 @@ class UltrasonicType(AnyType, frozen=True, kw_only=True, tag="ultrasonic"):
     fov_h: Degrees
     steps: Annotated[int, msgspec.Meta(ge=1)] = 4
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         ranges = f"{self.moving_m:g} m walking, {self.minor_m:g} m hands; fills its room"
         return f"{ranges}; reports in {self.latency.typical_s:g} s"
 
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[DeviceFact]:
         return [
-            Fact("Moving, towards", f"{self.moving_m:g} m", self.moving_m, 1),
-            Fact("Hands and head", f"{self.minor_m:g} m", self.minor_m, 1),
-            Fact("Sitting still", "deaf", 0.0, 1),
-            Fact("Field of view", f"{self.fov_h:g}°", self.fov_h, 0),
-            Fact("Sensitivity steps", f"{self.steps}", self.steps, 1),
+            DeviceFact("Moving, towards", f"{self.moving_m:g} m", self.moving_m, 1),
+            DeviceFact("Hands and head", f"{self.minor_m:g} m", self.minor_m, 1),
+            DeviceFact("Sitting still", "deaf", 0.0, 1),
+            DeviceFact("Field of view", f"{self.fov_h:g}°", self.fov_h, 0),
+            DeviceFact("Sensitivity steps", f"{self.steps}", self.steps, 1),
         ]
 
     def faults(self) -> Iterator[Fault]:
@@ -270,7 +270,7 @@ class UltrasonicType(AnyType, frozen=True, kw_only=True, tag="ultrasonic"):
         return self.moving_m
 
 
-class DualType(AnyType, frozen=True, kw_only=True, tag="dual"):
+class DualType(BaseType, frozen=True, kw_only=True, tag="dual"):
     """A PIR and a radar in one housing that report as one: whichever notices first.
 
     Each part is a whole type of its own, with its latency and hold; mounting, power and price are the housing's.
@@ -297,11 +297,11 @@ class DualType(AnyType, frozen=True, kw_only=True, tag="dual"):
     pir: PirType
     radar: RadarType
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         ranges = f"infrared {self.pir.tangential_m:g} m across; radar {self.radar.still_m:g} m still"
         return f"{ranges}; reports in {self.latency.typical_s:g} s"
 
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[DeviceFact]:
         seen = {f.label: f for f in self.radar.facts()}
         for fact in self.pir.facts():
             if fact.label not in ("Sitting still", "Field of view"):
@@ -315,7 +315,7 @@ class DualType(AnyType, frozen=True, kw_only=True, tag="dual"):
             mounts = ", ".join(self.mounts)
             yield "pir.lens", f"a {self.pir.lens} lens does not fit where it is mounted ({mounts})"
 
-    def quickness_s(self) -> float:
+    def typical_latency_s(self) -> float:
         return min(self.pir.latency.typical_s, self.radar.latency.typical_s)
 
     def reach_m(self) -> float:
@@ -325,7 +325,7 @@ class DualType(AnyType, frozen=True, kw_only=True, tag="dual"):
         return self.radar.still_m
 
 
-class MatType(AnyType, frozen=True, kw_only=True, tag="mat"):
+class MatType(BaseType, frozen=True, kw_only=True, tag="mat"):
     """A pressure strip, seat pad or door mat with its transmitter.
 
     The switch closes where the pressure reaches `closing_kpa` anywhere on its `pad` (width across, depth along its
@@ -349,19 +349,19 @@ class MatType(AnyType, frozen=True, kw_only=True, tag="mat"):
     closing_kpa: Positive
     foldable: bool = False
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         size = f"{100 * self.pad[0]:.0f} × {100 * self.pad[1]:.0f} cm"
         return f"{size}, closes at {self.closing_kpa:g} kPa; off {self.hold_s:g} s after release"
 
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[DeviceFact]:
         closes = f"{self.closing_kpa:g} kPa{', can be folded' if self.foldable else ''}"
         return [
-            Fact("Pad", f"{100 * self.pad[0]:.0f} × {100 * self.pad[1]:.0f} cm"),
-            Fact("Closing pressure", closes, self.closing_kpa, -1),
+            DeviceFact("Pad", f"{100 * self.pad[0]:.0f} × {100 * self.pad[1]:.0f} cm"),
+            DeviceFact("Closing pressure", closes, self.closing_kpa, -1),
         ]
 
 
-class ContactType(AnyType, frozen=True, kw_only=True, tag="contact"):
+class ContactType(BaseType, frozen=True, kw_only=True, tag="contact"):
     """A reed contact and a magnet on a door or window: reports open or closed. `gap_mm`: the widest gap that still
     counts as closed."""
 
@@ -374,14 +374,14 @@ class ContactType(AnyType, frozen=True, kw_only=True, tag="contact"):
 
     gap_mm: Positive
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         return f"gap up to {self.gap_mm:g} mm; reports in {self.latency.typical_s:g} s"
 
-    def facts(self) -> list[Fact]:
-        return [Fact("Gap", f"up to {self.gap_mm:g} mm", self.gap_mm, 1)]
+    def facts(self) -> list[DeviceFact]:
+        return [DeviceFact("Gap", f"up to {self.gap_mm:g} mm", self.gap_mm, 1)]
 
 
-class VibrationType(AnyType, frozen=True, kw_only=True, tag="vibration"):
+class VibrationType(BaseType, frozen=True, kw_only=True, tag="vibration"):
     """Fixed to furniture; reports when it shakes. Chances that a large and a small movement on it are noticed."""
 
     family = "vibration"
@@ -396,18 +396,18 @@ class VibrationType(AnyType, frozen=True, kw_only=True, tag="vibration"):
     large_share: Annotated[float, msgspec.Meta(ge=0, le=1)]
     small_share: Annotated[float, msgspec.Meta(ge=0, le=1)]
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         share = f"notices {100 * self.large_share:.0f} % of large movements on it"
         return f"{share}; reports in {self.latency.typical_s:g} s"
 
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[DeviceFact]:
         return [
-            Fact("Large movements", f"{100 * self.large_share:.0f} %", self.large_share, 1),
-            Fact("Small movements", f"{100 * self.small_share:.0f} %", self.small_share, 1),
+            DeviceFact("Large movements", f"{100 * self.large_share:.0f} %", self.large_share, 1),
+            DeviceFact("Small movements", f"{100 * self.small_share:.0f} %", self.small_share, 1),
         ]
 
 
-class PlugType(AnyType, frozen=True, kw_only=True, tag="plug"):
+class PlugType(BaseType, frozen=True, kw_only=True, tag="plug"):
     """A plug that measures an appliance's power, and may switch it. Reports "in use" above `threshold_w`."""
 
     family = "plug"
@@ -421,11 +421,11 @@ class PlugType(AnyType, frozen=True, kw_only=True, tag="plug"):
     threshold_w: Positive
     switches: bool = True
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         return f"in use above {self.threshold_w:g} W; up to {self.load_w:g} W"
 
-    def facts(self) -> list[Fact]:
-        return [Fact("In-use threshold", f"{self.threshold_w:g} W", self.threshold_w, -1)]
+    def facts(self) -> list[DeviceFact]:
+        return [DeviceFact("In-use threshold", f"{self.threshold_w:g} W", self.threshold_w, -1)]
 
 
 DeviceType = (
@@ -454,7 +454,7 @@ def steps_of(device: DeviceType, sensitivity: str) -> int:
     return max((getattr(p, "steps", 0) for p in parts_of(device) if sensitivity in p.sensitivities), default=0)
 
 
-FAMILY_TYPES: tuple[type[AnyType], ...] = get_args(DeviceType)
+FAMILY_TYPES: tuple[type[BaseType], ...] = get_args(DeviceType)
 FAMILIES = tuple(t.family for t in FAMILY_TYPES)
 HEADINGS = {t.family: t.heading for t in FAMILY_TYPES}
 # Families that watch an area from where they hang; those that watch what they are fixed to. The others sense nobody.

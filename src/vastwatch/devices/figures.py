@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from vastwatch.devices.battery import battery_years
 from vastwatch.devices.families import AREA_FAMILIES, DeviceType
-from vastwatch.devices.types import Fact, light_words
+from vastwatch.devices.types import DeviceFact, light_words
 
 
 def tags(d: DeviceType) -> str:
@@ -23,52 +23,54 @@ def turnable(d: DeviceType) -> bool:
     return d.pressed or (d.family in AREA_FAMILIES and "ceiling" not in d.mounts)
 
 
-def facts(d: DeviceType) -> list[Fact]:
+def facts(d: DeviceType) -> list[DeviceFact]:
     """All facts of a type, the deciding ones first; a fact has the same label in every type that has it."""
-    out = [Fact("Type", d.heading)]
+    out = [DeviceFact("Type", d.heading)]
     out += d.facts()
     lag = d.latency
-    out.append(Fact("Report delay", f"{lag.typical_s:g} s ({lag.min_s:g} to {lag.max_s:g})", d.quickness_s(), -1))
+    out.append(
+        DeviceFact("Report delay", f"{lag.typical_s:g} s ({lag.min_s:g} to {lag.max_s:g})", d.typical_latency_s(), -1)
+    )
     hold = f"{d.hold_s:g} s"
     if d.hold_max_s is not None:
         fixed = d.hold_max_s == d.hold_s
         hold += ", fixed" if fixed else f", {d.hold_min_s:g} to {d.hold_max_s:g} s in steps of {d.hold_step_s or 1:g} s"
-    out.append(Fact("Device hold", hold))
-    out.append(Fact("Light level", light_words(d.light)))
+    out.append(DeviceFact("Device hold", hold))
+    out.append(DeviceFact("Light level", light_words(d.light)))
     out += _power(d)
     radio = {"none": "none", "mesh": "mesh", "network": "local network", "wire": "wired output"}[d.radio]
-    out.append(Fact("Radio", radio + (", mesh repeater" if d.relays else "")))
-    out.append(Fact("Mounts", f"{', '.join(d.mounts)}; rated height {d.mount_height:g} m"))
-    out.append(Fact("Protection", d.ip))
-    out.append(Fact("Temperature", f"{d.least_c:g} to {d.most_c:g} °C"))
-    out.append(Fact("Price", f"{d.price:g}", d.price, -1))
+    out.append(DeviceFact("Radio", radio + (", mesh repeater" if d.relays else "")))
+    out.append(DeviceFact("Mounts", f"{', '.join(d.mounts)}; rated height {d.mount_height:g} m"))
+    out.append(DeviceFact("Protection", d.ip))
+    out.append(DeviceFact("Temperature", f"{d.least_c:g} to {d.most_c:g} °C"))
+    out.append(DeviceFact("Price", f"{d.price:g}", d.price, -1))
     if d.reliability:
-        out.append(Fact("Field experience", d.reliability))
+        out.append(DeviceFact("Field experience", d.reliability))
     return out
 
 
-def _power(d: DeviceType) -> list[Fact]:
+def _power(d: DeviceType) -> list[DeviceFact]:
     power = {"battery": "cells", "usb": "USB supply", "mains": "mains", "host": "its host"}[d.power]
     out = []
     if d.battery is not None:
         b = d.battery
         years = battery_years(d) or 0.0
         cells = f"{b.count * b.strings} × {b.cell}" + (f" or {b.or_cell}" if b.or_cell else "")
-        out.append(Fact("Power", cells))
-        out.append(Fact("Battery life", f"{years:.1f} years", years, 1))
+        out.append(DeviceFact("Power", cells))
+        out.append(DeviceFact("Battery life", f"{years:.1f} years", years, 1))
     else:
-        out.append(Fact("Power", f"{power}, {d.watts:g} W", None, 0))
+        out.append(DeviceFact("Power", f"{power}, {d.watts:g} W", None, 0))
         if d.power == "usb":
-            out.append(Fact("Cable length", f"{d.lead_m:g} m", d.lead_m, 1))
-        out.append(Fact("Energy per year", f"{d.watts * 8.766:.1f} kWh", d.watts, -1))
+            out.append(DeviceFact("Cable length", f"{d.lead_m:g} m", d.lead_m, 1))
+        out.append(DeviceFact("Energy per year", f"{d.watts * 8.766:.1f} kWh", d.watts, -1))
     if d.load_w:
-        out.append(Fact("Max. switched load", f"{d.load_w:g} W", d.load_w, 1))
+        out.append(DeviceFact("Max. switched load", f"{d.load_w:g} W", d.load_w, 1))
     if d.power == "mains":
-        out.append(Fact("Neutral", "needed" if d.needs_neutral else "not needed", float(d.needs_neutral), -1))
+        out.append(DeviceFact("Neutral", "needed" if d.needs_neutral else "not needed", float(d.needs_neutral), -1))
     return out
 
 
-def comparison(devices: list[DeviceType]) -> list[tuple[str, list[Fact | None], bool, set[int]]]:
+def comparison(devices: list[DeviceType]) -> list[tuple[str, list[DeviceFact | None], bool, set[int]]]:
     """Rows of (label, a fact or None for each type, whether they differ, which are best)."""
     columns = [{f.label: f for f in facts(d)} for d in devices]
     # Labels in the order of the first type that has them; what only a later type has stands before the next label

@@ -7,11 +7,11 @@ from typing import Annotated
 
 import msgspec
 
-from vastwatch.devices.types import AnyType, Fact, Fault, light_words
+from vastwatch.devices.types import BaseType, DeviceFact, Fault, light_words
 from vastwatch.site.record import NotNegative, Positive
 
 
-class HumidityType(AnyType, frozen=True, kw_only=True, tag="humidity"):
+class HumidityType(BaseType, frozen=True, kw_only=True, tag="humidity"):
     """Relative humidity and temperature: a shower is a fact about a bathroom. Says nothing about who is there."""
 
     family = "humidity"
@@ -22,14 +22,14 @@ class HumidityType(AnyType, frozen=True, kw_only=True, tag="humidity"):
     accuracy_pct: Positive
     interval_s: Positive
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         return f"± {self.accuracy_pct:g} % humidity, every {self.interval_s:g} s"
 
-    def facts(self) -> list[Fact]:
-        return [Fact("Accuracy", f"± {self.accuracy_pct:g} %", self.accuracy_pct, -1)]
+    def facts(self) -> list[DeviceFact]:
+        return [DeviceFact("Accuracy", f"± {self.accuracy_pct:g} %", self.accuracy_pct, -1)]
 
 
-class PlayerType(AnyType, frozen=True, kw_only=True, tag="player"):
+class PlayerType(BaseType, frozen=True, kw_only=True, tag="player"):
     """A media player that tells what it does: "on" while it plays anything, and of films also that they are paused.
     Says nothing about who is there."""
 
@@ -41,16 +41,16 @@ class PlayerType(AnyType, frozen=True, kw_only=True, tag="player"):
 
     tells_length: bool = True
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         told = "distinguishes clips from films" if self.tells_length else "does not distinguish clips from films"
         return f"playing, paused, off; {told}"
 
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[DeviceFact]:
         told = "yes" if self.tells_length else "no"
-        return [Fact("Distinguishes clips and films", told, float(self.tells_length), 1)]
+        return [DeviceFact("Distinguishes clips and films", told, float(self.tells_length), 1)]
 
 
-class LightType(AnyType, frozen=True, kw_only=True, tag="light"):
+class LightType(BaseType, frozen=True, kw_only=True, tag="light"):
     """A light-level sensor alone; its figures are in `light`."""
 
     family = "light"
@@ -59,7 +59,7 @@ class LightType(AnyType, frozen=True, kw_only=True, tag="light"):
     by_interval = True
     on_off = False
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         return light_words(self.light)
 
     def faults(self) -> Iterator[Fault]:
@@ -67,7 +67,7 @@ class LightType(AnyType, frozen=True, kw_only=True, tag="light"):
             yield "light", "a light-level sensor needs its range"
 
 
-class ModuleType(AnyType, frozen=True, kw_only=True, tag="module"):
+class ModuleType(BaseType, frozen=True, kw_only=True, tag="module"):
     """What switches or dims a circuit: behind the switch, in the ceiling, on a rail. `load_w`: the largest LED load;
     `least_load_w`: the least that it dims without flicker; `two_way`: works where two switches share the circuit."""
 
@@ -82,14 +82,14 @@ class ModuleType(AnyType, frozen=True, kw_only=True, tag="module"):
     two_way: bool = True
     least_load_w: NotNegative = 0.0
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         dims, neutral = ", dims" if self.dims else "", ", needs a neutral" if self.needs_neutral else ""
         return f"up to {self.load_w:g} W{dims}{neutral}"
 
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[DeviceFact]:
         return [
-            Fact("Dimmable", "yes" if self.dims else "no", float(self.dims), 1),
-            Fact("Two-way circuits", "yes" if self.two_way else "no", float(self.two_way), 1),
+            DeviceFact("Dimmable", "yes" if self.dims else "no", float(self.dims), 1),
+            DeviceFact("Two-way circuits", "yes" if self.two_way else "no", float(self.two_way), 1),
         ]
 
     def faults(self) -> Iterator[Fault]:

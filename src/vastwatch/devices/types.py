@@ -84,7 +84,7 @@ class ZoneRules(Record, frozen=True, kw_only=True):
         return self.step * self.unit_m
 
 
-class Fact(NamedTuple):
+class DeviceFact(NamedTuple):
     """`better`: 1 where more is better, -1 where less is, 0 where it is a matter of the place."""
 
     label: str
@@ -100,7 +100,7 @@ FARTHEST_M, LONGEST_S, DEAREST = 100.0, 86_400.0, 1e6
 Fault = tuple[str, str]
 
 
-class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
+class BaseType(Record, frozen=True, kw_only=True, tag_field="family"):
     """Base of all families. Beside its figures a family says what it is called and what it is for.
 
     `heading`: over its types on the shelf; `called`: before a room's name; `watches`: an area from where it hangs, the
@@ -177,11 +177,11 @@ class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
     most_c: float = 40.0
     reliability: str = ""
 
-    def line(self) -> str:
+    def summary_line(self) -> str:
         """The figures that decide, in one line."""
         return self.summary
 
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[DeviceFact]:
         """What only its family has to say, the deciding facts first; a fact has the same label in every family."""
         return []
 
@@ -189,7 +189,7 @@ class AnyType(Record, frozen=True, kw_only=True, tag_field="family"):
         """What its own figures contradict."""
         yield from ()
 
-    def quickness_s(self) -> float:
+    def typical_latency_s(self) -> float:
         """Seconds it typically takes to report."""
         return self.latency.typical_s
 

@@ -295,9 +295,9 @@ def _place_fails(now: RoomNow, device: DeviceType, mounted: MountedSensor) -> li
     out = []
     if (power := power_misfit(now, device, mounted.sensor)) != "":
         out.append(power)
-    if device.quickness_s() >= now.needs.notice_s:
+    if device.typical_latency_s() >= now.needs.notice_s:
         out.append(
-            f"too slow: it reports {duration_words(device.quickness_s())} after noticing somebody; the limit is "
+            f"too slow: it reports {duration_words(device.typical_latency_s())} after noticing somebody; the limit is "
             f"{now.needs.notice_s:g} s"
         )
     if not device.least_c <= now.room.ambient_c <= device.most_c:

@@ -150,7 +150,7 @@ class WiringPage(Sleeper):
         for device in self.own.all(project):
             if device.is_module:
                 module.addItem(device.name, device.id)
-                module.setItemData(module.count() - 1, device.line(), 3)
+                module.setItemData(module.count() - 1, device.summary_line(), 3)
         module.setCurrentIndex(max(module.findData(circuit.module), 0))
         module.activated.connect(lambda i, box=module: self._module(circuit.id, box.itemData(i)))
         box.addWidget(row(neutral, module, stretch=1))

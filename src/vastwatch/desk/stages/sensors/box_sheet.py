@@ -111,7 +111,7 @@ class BoxSheet(QDialog):
         areas = declared(device)
         self.resize(880 if areas is not None else 460, 520 if areas is not None else 260)
         box = column_in(self, 10, (20, 16, 20, 16))
-        box.addWidget(row(label(device.name, "title"), label(device.line(), "soft"), stretch=1))
+        box.addWidget(row(label(device.name, "title"), label(device.summary_line(), "soft"), stretch=1))
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)

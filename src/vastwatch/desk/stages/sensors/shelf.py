@@ -57,7 +57,7 @@ LENT_WORDS = {
 ORDERS: tuple[tuple[str, Callable[[DeviceType], float] | None, Callable[[DeviceType], str]], ...] = (
     ("by kind", None, lambda d: f"{d.price:g}"),
     ("cheapest first", lambda d: d.price, lambda d: f"{d.price:g}"),
-    ("quickest first", lambda d: d.quickness_s(), lambda d: f"{d.quickness_s():g} s"),
+    ("quickest first", lambda d: d.typical_latency_s(), lambda d: f"{d.typical_latency_s():g} s"),
     ("longest range first", lambda d: -d.reach_m(), lambda d: _metres(d.reach_m())),
     ("best at stillness", lambda d: -d.still_reach_m(), lambda d: _metres(d.still_reach_m())),
 )
@@ -91,7 +91,7 @@ class DeviceCard(QWidget):
         )
         more = self.tr("Tick to compare (Ctrl+Space). Right-click to make a custom type from it.")
         self.setToolTip(
-            f"<b>{escape(device.name)}</b><br>{escape(device.summary)}<br>{escape(device.line())}<br>"
+            f"<b>{escape(device.name)}</b><br>{escape(device.summary)}<br>{escape(device.summary_line())}<br>"
             f"<i>{escape(device.reliability)}</i><br>{how} {more}"
         )
         self._press: QPoint | None = None

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from vastwatch.desk.shell.parts import Choice, column_in, label, scrolling
 from vastwatch.devices import DeviceType
-from vastwatch.devices.data_sheet import ON_THE_BOX, filled
+from vastwatch.devices.data_sheet import ON_THE_BOX, complete_fields
 from vastwatch.devices.families import HEADINGS
 from vastwatch.files.device_list import choices, flat, made
 
@@ -227,7 +227,7 @@ class TypeForm(QDialog):
         if self._new:
             if not texts["name"].strip():
                 raise ValueError("name: a name is needed")
-            texts, lent = filled(self._base, texts)
+            texts, lent = complete_fields(self._base, texts)
             self.lent = [n for n in lent if n.rsplit(".", 1)[-1] in ON_THE_BOX]
         return made(texts | {"id": self._ident})
 
